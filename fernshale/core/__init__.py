@@ -1,0 +1,1 @@
+"""Everything Fernshale knows and does, without a window and without printing."""

@@ -1,0 +1,40 @@
+"""The one way a file is written: temporary file in the same folder, sync, rename over, sync the folder."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import uuid
+from pathlib import Path
+
+
+def write_atomic(path: Path, data: bytes, mode: int = 0o644) -> None:
+    """Write `data` so that a crash leaves the old file or the new one. Raises OSError."""
+    temporary = path.with_name(f".fernshale-{uuid.uuid4().hex}")
+    try:
+        write_synced(temporary, data, mode)
+        os.replace(temporary, path)
+    except BaseException:
+        with contextlib.suppress(OSError):
+            temporary.unlink()
+        raise
+    sync_folder(path.parent)
+
+
+def write_synced(path: Path, data: bytes, mode: int) -> None:
+    """Write a new file at `path` and wait until it is on the disk. Raises FileExistsError, OSError."""
+    handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600)
+    with os.fdopen(handle, "wb") as file:
+        file.write(data)
+        file.flush()
+        os.fchmod(file.fileno(), mode)  # exactly this mode, whatever the umask says
+        os.fsync(file.fileno())
+
+
+def sync_folder(folder: Path) -> None:
+    """Make renames and deletions in `folder` lasting."""
+    handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)

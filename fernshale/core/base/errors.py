@@ -1,0 +1,74 @@
+"""The root of all errors a user can understand and act on.
+
+    FernshaleError
+    ├── MisuseError        wrong arguments, a key a format does not know
+    │   └── FormatError    a file of ours that breaks its format (all faults of the file at once)
+    ├── ProjectError       the project cannot be read or written as asked
+    ├── ChangedUnderneath  a file is not what the preview saw; nothing was written
+    ├── StoreError         the snapshot store (leaves in `snapshot`)
+    ├── CommandError       an external command could not be run
+    └── Cancelled          the user stopped it
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+
+class FernshaleError(Exception):
+    """Something a user can understand and act on; `hint` is the way out."""
+
+    exit_code = 1
+
+    def __init__(self, message: str, hint: str = "") -> None:
+        super().__init__(message)
+        self.message = message
+        self.hint = hint
+
+    def __str__(self) -> str:
+        return f"{self.message}\n  {self.hint}" if self.hint else self.message
+
+
+class MisuseError(FernshaleError):
+    exit_code = 2
+
+
+class FormatError(MisuseError):
+    """A file breaks its format; `faults` are (line, message), line 1-based or 0 where unknown."""
+
+    def __init__(self, path: object, faults: Sequence[tuple[int, str]], hint: str = "") -> None:
+        self.path = str(path)
+        self.faults = tuple(faults)
+        lines = [f"{path}:{line}: {text}" if line else f"{path}: {text}" for line, text in faults]
+        super().__init__("\n".join(lines), hint)
+
+
+class ProjectError(FernshaleError):
+    pass
+
+
+class ChangedUnderneath(FernshaleError):
+    """Files differ from what the preview saw."""
+
+    def __init__(self, paths: Sequence[str]) -> None:
+        self.paths = tuple(paths)
+        shown = ", ".join(self.paths[:5]) + (f" and {len(paths) - 5} more" if len(paths) > 5 else "")
+        super().__init__(
+            f"changed on disk since the preview: {shown}; nothing was written",
+            "Look at the step again; it is worked out anew from what is there now.",
+        )
+
+
+class StoreError(FernshaleError):
+    pass
+
+
+class CommandError(FernshaleError):
+    pass
+
+
+class Cancelled(FernshaleError):
+    exit_code = 130
+
+    def __init__(self) -> None:
+        super().__init__("cancelled")

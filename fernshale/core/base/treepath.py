@@ -1,0 +1,54 @@
+"""Paths inside a tree: relative, `/` between the parts, bytes that are not UTF-8 as surrogate escapes.
+
+On disk `pathlib.Path` is used; a TreePath never leaves its tree.
+"""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+from typing import NewType
+
+from fernshale.core.base.errors import ProjectError
+
+TreePath = NewType("TreePath", str)
+
+
+def tree_path(text: str) -> TreePath:
+    """`text` as a path inside a tree. Raises ProjectError where it would leave the tree."""
+    parts = text.split("/")
+    if not text or text.startswith("/") or "\0" in text or any(part in ("", ".", "..") for part in parts):
+        raise ProjectError(f"the path {text!r} does not stay inside its folder")
+    return TreePath(text)
+
+
+def on_disk(root: Path, path: TreePath) -> Path:
+    """Where `path` lies under `root`. Raises ProjectError when a folder on the way is a symbolic link."""
+    here = root
+    parts = tree_path(path).split("/")
+    for part in parts[:-1]:
+        here = here / part
+        if here.is_symlink():
+            raise ProjectError(f"{here} is a symbolic link; nothing is written through it")
+    return here / parts[-1]
+
+
+def in_tree(root: Path, path: Path) -> TreePath:
+    """`path` as seen from `root`. Raises ValueError when it lies elsewhere."""
+    return TreePath(path.relative_to(root).as_posix())
+
+
+def parents(path: str) -> list[TreePath]:
+    """The folders above `path`, outermost first."""
+    parts = path.split("/")[:-1]
+    return [TreePath("/".join(parts[: count + 1])) for count in range(len(parts))]
+
+
+def under(path: str, folder: str) -> bool:
+    """Whether `path` is `folder` or lies in it; everything lies in the empty folder name."""
+    return not folder or path == folder or path.startswith(folder + "/")
+
+
+def printable(path: str) -> str:
+    """`path` for people: bytes that are not UTF-8 appear as replacement characters."""
+    return os.fsencode(path).decode("utf-8", "replace")

@@ -1,0 +1,34 @@
+"""Progress and cancellation of long work, without a word about threads."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+
+from fernshale.core.base.errors import Cancelled
+
+# (what is being done, steps done, steps in all or 0 where unknown)
+Progress = Callable[[str, int, int], None]
+
+
+def no_progress(what: str, done: int, total: int) -> None:
+    """Ignore progress."""
+
+
+class CancelToken:
+    """Asked once per file or round by whoever works; set from any thread by whoever waits."""
+
+    def __init__(self) -> None:
+        self._event = threading.Event()
+
+    def cancel(self) -> None:
+        self._event.set()
+
+    @property
+    def is_cancelled(self) -> bool:
+        return self._event.is_set()
+
+    def check(self) -> None:
+        """Raises Cancelled once `cancel` was called."""
+        if self._event.is_set():
+            raise Cancelled

@@ -1,0 +1,1 @@
+"""External commands: run, stream, end with the whole process group."""

@@ -1,0 +1,38 @@
+#include <memory>
+
+#include "fares.hpp"
+#include "merelith/world.hpp"
+#include "passengers.hpp"
+#include "queue_board.hpp"
+
+namespace piers {
+
+// Closes the day: the last frame writes the sums.
+class DayLedger : public merelith::Actor {
+public:
+    std::string name() const override { return "day ledger"; }
+
+    void on_tick(merelith::World& world, int minute) override {
+        if (minute + merelith::kFrameMinutes < merelith::kDayMinutes) return;
+        world.report(std::to_string(landed()) + " passengers, " + std::to_string(till()) + " pence");
+        for (std::size_t pier = 0; pier < world.piers().size(); ++pier) {
+            world.report(queue_line(world, static_cast<int>(pier), arrivals_[pier]));
+        }
+    }
+
+    void arrived(int pier) { ++arrivals_[pier]; }
+
+private:
+    int arrivals_[merelith::kMaxPiers] = {};
+};
+
+}  // namespace piers
+
+void start_day_ledger(merelith::World& world) {
+    const auto ledger = std::make_shared<piers::DayLedger>();
+    world.events().on_arrival([ledger, &world](int pier, int minute) {
+        ledger->arrived(pier);
+        world.report(merelith::util::clock_text(minute) + " arrival at " + world.piers()[pier].name);
+    });
+    world.spawn(ledger, 0, 0);
+}

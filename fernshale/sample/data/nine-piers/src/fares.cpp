@@ -1,0 +1,23 @@
+#include "fares.hpp"
+
+#include "merelith/core.hpp"
+
+namespace piers {
+
+namespace {
+int till_pence = 0;
+}
+
+int fare(int minute) {
+    const int at = merelith::util::clamp_minutes(minute);
+    return at < 9 * 60 || at >= 17 * 60 ? 4 : 3;
+}
+
+void take_fares(int people, int minute) {
+    till_pence += people * fare(minute);
+    if (people > 12) merelith::write_log("a full boat");
+}
+
+int till() { return till_pence; }
+
+}  // namespace piers

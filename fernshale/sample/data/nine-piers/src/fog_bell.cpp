@@ -1,0 +1,25 @@
+#include <memory>
+
+#include "merelith/world.hpp"
+
+namespace piers {
+
+// Rings at every full hour of fog.
+class FogBell : public merelith::Actor {
+public:
+    std::string name() const override { return "fog bell"; }
+
+    void on_tick(merelith::World& world, int minute) override {
+        if (minute % 60 != 0 || world.sky().at(minute) != merelith::Weather::Fog) return;
+        ++rung_;
+        merelith::write_log("the fog bell rings");
+        if (rung_ == 1) world.report("fog from " + merelith::util::clock_text(minute));
+    }
+
+private:
+    int rung_ = 0;
+};
+
+}  // namespace piers
+
+void start_fog_bell(merelith::World& world) { world.spawn(std::make_shared<piers::FogBell>(), 8, 0); }

@@ -1,0 +1,14 @@
+#pragma once
+#include <string>
+#include <vector>
+
+#include "merelith/scene.hpp"
+#include "merelith/world.hpp"
+
+namespace piers {
+
+// What the scenes say, kept for the modules that start later.
+const std::vector<merelith::Speech>& speeches();
+int pier_index(const merelith::World& world, const std::string& id);
+
+}  // namespace piers

@@ -1,0 +1,9 @@
+#pragma once
+#include "merelith/world.hpp"
+
+namespace piers {
+
+// Passengers that have stepped ashore so far.
+int landed();
+
+}  // namespace piers

@@ -1,0 +1,8 @@
+#pragma once
+
+namespace tidetable {
+
+// Days on which boats stop early.
+bool is_holiday(int day);
+
+}  // namespace tidetable
