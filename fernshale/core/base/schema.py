@@ -41,6 +41,8 @@ def parse_toml(text: str, path: Path, shape: type[T], name: str) -> T:
         raise FormatError(path, [(int(found[1]) if found else 0, str(error))]) from error
     if data.pop("format", None) != name:
         raise FormatError(path, [(1, f'the format key must be "{name}"')])
+    if "from" in data:  # a keyword in Python, and the right word in a file
+        data["from_"] = data.pop("from")
     try:
         return pydantic.TypeAdapter(shape).validate_python(data)
     except pydantic.ValidationError as error:

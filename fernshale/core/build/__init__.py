@@ -1,0 +1,1 @@
+"""Build output into diagnostics, diagnostics into causes, builds into rounds."""

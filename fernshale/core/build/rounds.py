@@ -1,0 +1,50 @@
+"""Rounds: one build each, and whether we are getting anywhere."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from fernshale.core.build.causes import Cause
+from fernshale.core.build.owners import Owned
+
+
+@dataclass(frozen=True, slots=True)
+class Round:
+    """One build in numbers; `errors` by owner, `causes` by key with their count of errors."""
+
+    number: int
+    passed: bool
+    elapsed_s: float
+    errors: Mapping[str, int]
+    warnings: int
+    causes: Mapping[str, int]
+
+    @property
+    def total(self) -> int:
+        return sum(self.errors.values())
+
+    def to_json(self) -> dict[str, Any]:
+        return {
+            "number": self.number,
+            "passed": self.passed,
+            "elapsed_s": self.elapsed_s,
+            "errors": dict(self.errors),
+            "warnings": self.warnings,
+            "causes": dict(self.causes),
+        }
+
+    @staticmethod
+    def from_json(data: Mapping[str, Any]) -> Round:
+        return Round(**data)
+
+
+def count_round(
+    number: int, passed: bool, elapsed_s: float, diagnostics: Sequence[Owned], causes: Sequence[Cause]
+) -> Round:
+    """The numbers of a build."""
+    errors = Counter(owned.owner for owned in diagnostics if owned.diagnostic.severity == "error")
+    warnings = sum(owned.diagnostic.severity == "warning" for owned in diagnostics)
+    return Round(number, passed, elapsed_s, dict(sorted(errors.items())), warnings, {c.key: c.count for c in causes})

@@ -1,0 +1,1 @@
+"""Change sets: the only way anything is written into a project."""

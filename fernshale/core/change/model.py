@@ -1,0 +1,70 @@
+"""A change set as a value: for each path what stood there and what shall stand there."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from fernshale.core.base.treepath import TreePath, tree_path
+from fernshale.core.snapshot.manifest import Entry, Kind, Manifest
+
+
+@dataclass(frozen=True, slots=True)
+class FileChange:
+    """`before` and `after` of one path; None is nothing. They always differ."""
+
+    path: TreePath
+    before: Entry | None
+    after: Entry | None
+
+
+@dataclass(frozen=True, slots=True)
+class ChangeSet:
+    """The file operations of one step, in path order.
+
+    `contents` holds new file contents by digest; those of `before` lie in the store once it was applied.
+    """
+
+    changes: tuple[FileChange, ...]
+    contents: Mapping[str, bytes] = field(default_factory=dict, repr=False, compare=False)
+
+    @property
+    def is_empty(self) -> bool:
+        return not self.changes
+
+    @property
+    def files(self) -> tuple[FileChange, ...]:
+        """Changes of files and links, without those of folders."""
+        return tuple(change for change in self.changes if not _is_folder(change))
+
+    def inverse(self) -> ChangeSet:
+        """The change set that undoes this one."""
+        return ChangeSet(tuple(FileChange(item.path, item.after, item.before) for item in self.changes))
+
+    def to_json(self) -> list[Any]:
+        return [[item.path, _entry_json(item.before), _entry_json(item.after)] for item in self.changes]
+
+    @staticmethod
+    def from_json(data: Iterable[Any]) -> ChangeSet:
+        return ChangeSet(tuple(FileChange(tree_path(path), _entry(old), _entry(new)) for path, old, new in data))
+
+
+def changes_between(before: Manifest, after: Manifest) -> ChangeSet:
+    """What a command changed, from the manifests around it."""
+    paths = sorted({*before.entries, *after.entries})
+    pairs = ((path, before.entries.get(path), after.entries.get(path)) for path in paths)
+    return ChangeSet(tuple(FileChange(path, old, new) for path, old, new in pairs if old != new))
+
+
+def _is_folder(change: FileChange) -> bool:
+    sides = [side for side in (change.before, change.after) if side is not None]
+    return all(side.kind is Kind.FOLDER for side in sides)
+
+
+def _entry_json(entry: Entry | None) -> list[Any] | None:
+    return None if entry is None else [entry.kind.value, entry.mode, entry.content, entry.size]
+
+
+def _entry(data: list[Any] | None) -> Entry | None:
+    return None if data is None else Entry(Kind(data[0]), data[1], data[2], data[3])

@@ -1,0 +1,159 @@
+"""Run the profile's commands for a crossing: trusted, watched, logged."""
+
+from __future__ import annotations
+
+import re
+import time
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from fernshale.core.base.disk import write_atomic
+from fernshale.core.base.errors import CommandError, MisuseError
+from fernshale.core.base.release import parse_release
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.crossing.ground import Ground, command_places
+from fernshale.core.crossing.logbook import watching
+from fernshale.core.crossing.matter import Stage
+from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.trust import require_trust
+from fernshale.core.process.run import Finished, run_command
+from fernshale.core.profile.model import Command, Requirement
+from fernshale.core.profile.read import fill
+from fernshale.core.trial.checks import CheckResult, check_file
+from fernshale.core.trial.logs import severity_of
+
+OnLine = Callable[[str], None]
+
+
+@dataclass(frozen=True, slots=True)
+class RunRecord:
+    """A run of the game: exit status, time, log and what its checks said."""
+
+    release: str
+    status: int
+    elapsed_s: float
+    log: tuple[str, ...]
+    checks: tuple[CheckResult, ...]
+    time: float
+    timed_out: bool = False
+
+    @property
+    def passed(self) -> bool:
+        return self.status == 0 and not self.timed_out
+
+    def to_json(self) -> dict[str, Any]:
+        checks = [[check.name, check.verdict, check.detail] for check in self.checks]
+        return {
+            "release": self.release,
+            "status": self.status,
+            "elapsed_s": self.elapsed_s,
+            "log": list(self.log),
+            "checks": checks,
+            "time": self.time,
+            "timed_out": self.timed_out,
+        }
+
+    @staticmethod
+    def from_json(data: dict[str, Any]) -> RunRecord:
+        checks = tuple(CheckResult(*check) for check in data["checks"])
+        return RunRecord(**{**data, "log": tuple(data["log"]), "checks": checks})
+
+    def count(self, severity: str, ground: Ground) -> int:
+        return sum(severity_of(line, ground.profile.log) == severity for line in self.log)
+
+
+@dataclass(frozen=True, slots=True)
+class RequirementResult:
+    """Whether a precondition holds, and what was found."""
+
+    name: str
+    holds: bool
+    found: str
+    hint: str
+
+
+def check_requirements(ground: Ground, token: CancelToken) -> tuple[RequirementResult, ...]:
+    """Try the preconditions of the profile. Raises TrustNeeded."""
+    if ground.profile.requirement:
+        require_trust(ground.profile)
+    return tuple(_check(need, ground, token) for need in ground.profile.requirement)
+
+
+def run_profile_command(
+    crossing: Crossing,
+    ground: Ground,
+    name: str,
+    stage: Stage,
+    why: str,
+    on_line: OnLine,
+    progress: Progress,
+    token: CancelToken,
+) -> Finished:
+    """Run the command `name` of the profile for the release the project is on; its log is kept.
+
+    What it changes in the project is a step in the logbook. Raises TrustNeeded, CommandError, Cancelled.
+    """
+    command: Command | None = getattr(ground.profile.commands, name)
+    if command is None:
+        raise MisuseError(f"the profile {ground.profile.path.name} has no command {name}", f"Add [commands.{name}].")
+    require_trust(ground.profile)
+    places = dict(command_places(crossing, ground, ground.release))
+    arguments = [fill(part, places) for part in command.run]
+    environment = {key: fill(value, places) for key, value in command.environment.items()}
+    folder = Path(fill(command.folder, places))
+    on_line("$ " + " ".join(arguments))
+    with watching(crossing, stage, f"{name} for {ground.release}", why, progress, token):
+        finished = run_command(arguments, folder, token, on_line, environment, command.timeout_s)
+    log = crossing.scratch("logs") / f"{int(time.time() * 1000)}-{name}.log"
+    write_atomic(log, finished.output)
+    crossing.keep_fact(f"log {name}", str(log))
+    return finished
+
+
+def run_game(
+    crossing: Crossing, ground: Ground, stage: Stage, on_line: OnLine, progress: Progress, token: CancelToken
+) -> RunRecord:
+    """Run the game once and try the profile's checks."""
+    places = dict(command_places(crossing, ground, ground.release))
+    # What an earlier run left must not pass for this one's.
+    for check in ground.profile.check:
+        Path(fill(check.produced, places)).unlink(missing_ok=True)
+    finished = run_profile_command(crossing, ground, "run", stage, "to see how it behaves", on_line, progress, token)
+    checks = tuple(
+        check_file(check.name, Path(fill(check.produced, places)), Path(fill(check.expected, places)))
+        for check in ground.profile.check
+    )
+    log = tuple(finished.text.splitlines())
+    return RunRecord(ground.release, finished.status, finished.elapsed_s, log, checks, time.time(), finished.timed_out)
+
+
+def _check(need: Requirement, ground: Ground, token: CancelToken) -> RequirementResult:
+    import regex
+
+    places = {"project": str(ground.project)}
+    try:
+        finished = run_command(
+            [fill(part, places) for part in need.run], ground.project, token, lambda line: None, {}, 30.0
+        )
+    except CommandError as error:
+        return RequirementResult(need.name, False, error.message, need.hint)
+    if finished.status != 0:
+        return RequirementResult(need.name, False, f"{need.run[0]} ended with status {finished.status}", need.hint)
+    if not need.pattern:
+        first = finished.text.strip().splitlines()
+        return RequirementResult(need.name, True, first[0] if first else "there", need.hint)
+    found = regex.search(need.pattern, finished.text, flags=regex.MULTILINE, timeout=2.0)
+    if found is None:
+        return RequirementResult(need.name, False, "its version could not be read", need.hint)
+    version = found["version"]
+    holds = not need.at_least or parse_release(version) >= parse_release(need.at_least)
+    wanted = f", {need.at_least} or newer is needed" if not holds else ""
+    return RequirementResult(need.name, holds, f"{need.name} {version}{wanted}", need.hint)
+
+
+def tail(lines: Sequence[str], count: int = 1) -> str:
+    """The last lines of an output that say anything."""
+    said = [re.sub(r"\s+", " ", line) for line in lines if line.strip()]
+    return "\n".join(said[-count:])

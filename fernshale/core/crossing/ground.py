@@ -1,0 +1,115 @@
+"""What every stage stands on: profile, shelf, the tree as it is now, its sites and plugins."""
+
+from __future__ import annotations
+
+import os
+import threading
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+from fernshale.core.base.errors import ProjectError
+from fernshale.core.base.textfile import read_text
+from fernshale.core.base.treepath import TreePath, on_disk
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.crossing.state import Crossing
+from fernshale.core.profile.model import ROLES, Profile, Role
+from fernshale.core.profile.read import fill, read_profile
+from fernshale.core.route.shelf import Shelf, read_shelf
+from fernshale.core.snapshot.manifest import EMPTY, Manifest, digest_of, scan_tree
+from fernshale.core.survey.plugins import Plugin, find_plugins, read_folder
+from fernshale.core.survey.roles import role_of
+from fernshale.core.survey.sites import FoundSite, find_sites, project_release
+
+
+@dataclass(frozen=True, slots=True)
+class Ground:
+    """A project as it is now, read once. `shelf` is None when none was named."""
+
+    project: Path
+    profile: Profile
+    shelf: Shelf | None
+    manifest: Manifest
+    sites: tuple[FoundSite, ...]
+    plugins: tuple[Plugin, ...]
+    release: str
+
+    def read(self, path: TreePath) -> str | None:
+        """Text of a file of the project, None where it is binary or gone."""
+        try:
+            data = on_disk(self.project, path).read_bytes()
+        except OSError:
+            return None
+        text = read_text(data)
+        return text.text if text is not None else None
+
+    def fingerprint(self, without: tuple[Role, ...]) -> str:
+        """What changes when a file changes that is of no role in `without`."""
+        kept = [role for role in ROLES if role not in without]
+        lines = [
+            f"{path}\0{entry.content}\0{entry.mode}"
+            for path, entry in self.manifest.files.items()
+            if role_of(self.profile, path).role in kept
+        ]
+        return digest_of("\n".join(lines).encode("utf-8", "surrogateescape"))[:16]
+
+
+_seen: dict[str, Manifest] = {}
+_seen_lock = threading.Lock()
+
+
+def read_ground(project: Path, profile: Profile, shelf: Shelf | None, progress: Progress, token: CancelToken) -> Ground:
+    """Read the project; a second look at an unchanged tree costs a stat per file. Raises ProjectError, FormatError."""
+    project = project.resolve()
+    if not project.is_dir():
+        raise ProjectError(f"{project} is not a folder")
+    with _seen_lock:
+        before = _seen.get(str(project), EMPTY)
+    manifest = scan_tree(project, before, lambda data: None, progress, token)
+    with _seen_lock:
+        _seen[str(project)] = manifest
+    plugins = find_plugins(profile, project, manifest)
+    sites = find_sites(profile, project, tuple(manifest.files), [plugin.id for plugin in plugins])
+    return Ground(project, profile, shelf, manifest, sites, plugins, project_release(sites))
+
+
+def crossing_ground(crossing: Crossing, progress: Progress, token: CancelToken) -> Ground:
+    """The ground of a crossing, everything read anew."""
+    setup = crossing.setup
+    return read_ground(setup.project, read_profile(setup.profile), read_shelf(setup.shelf), progress, token)
+
+
+def shelf_manifest(shelf: Shelf, folder: str, token: CancelToken) -> Manifest:
+    """The manifest of a release on the shelf; releases do not change, so it is read once."""
+    place = shelf.place(folder)
+    with _seen_lock:
+        known = _seen.get(str(place))
+    if known is None:
+        known = read_folder(place, token)
+        with _seen_lock:
+            _seen[str(place)] = known
+    return known
+
+
+def engine_folder(ground: Ground, release: str) -> Path:
+    """Where a release of the engine is installed. Raises ProjectError with the folders looked at."""
+    places = {"release": release, "shelf": str(ground.shelf.folder) if ground.shelf else "/nonexistent"}
+    looked = [Path(fill(text, places)) for text in ground.profile.installed]
+    for folder in looked:
+        if folder.is_dir():
+            return folder
+    names = ", ".join(str(folder) for folder in looked) or "the profile names no folder"
+    raise ProjectError(f"{ground.profile.title} {release} is not installed; looked at {names}")
+
+
+def command_places(crossing: Crossing, ground: Ground, release: str) -> Mapping[str, str]:
+    """Values for the placeholders of the profile's commands."""
+    return {
+        "project": str(ground.project),
+        "release": release,
+        "shelf": str(ground.shelf.folder) if ground.shelf else "",
+        "engine": str(engine_folder(ground, release)),
+        "build": str(crossing.scratch(f"build/{release}")),
+        "out": str(crossing.scratch(f"out/{release}")),
+        "jobs": str(os.cpu_count() or 1),
+    }

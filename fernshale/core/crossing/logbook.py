@@ -1,0 +1,147 @@
+"""Steps: snapshot, apply, write down; and the way back."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Iterator
+
+from fernshale.core.base.errors import ChangedUnderneath, FernshaleError, MisuseError
+from fernshale.core.base.treepath import on_disk
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.change.apply import apply_changes, recover
+from fernshale.core.change.model import ChangeSet, changes_between
+from fernshale.core.crossing.matter import Stage
+from fernshale.core.crossing.state import Crossing, Entry
+from fernshale.core.snapshot.compare import compare
+from fernshale.core.snapshot.manifest import entry_at, scan_tree
+from fernshale.core.snapshot.store import UnknownSnapshot
+
+
+class CannotUndo(FernshaleError):
+    """What stands in the way of undoing a step."""
+
+
+def write_step(
+    crossing: Crossing,
+    stage: Stage,
+    title: str,
+    why: str,
+    about: str,
+    changes: ChangeSet,
+    progress: Progress,
+    token: CancelToken,
+) -> int:
+    """Snapshot the project, apply `changes`, write the logbook entry; its id.
+
+    Raises what `apply_changes` raises; then nothing was written, into the logbook neither.
+    """
+    settle_interrupted(crossing)
+    snapshot = ensure_snapshot(crossing, f"before: {title}", progress, token)
+    id = crossing.write_entry(stage, title, why, about, snapshot, changes, "pending")
+    try:
+        apply_changes(crossing.setup.project, changes, crossing.store, crossing.journal, token)
+    except FernshaleError:
+        crossing.drop_entry(id)
+        raise
+    crossing.mark_entry(id, "done")
+    return id
+
+
+def note(crossing: Crossing, stage: Stage, title: str, why: str, about: str) -> int:
+    """A logbook entry for something that wrote nothing."""
+    return crossing.write_entry(stage, title, why, about, "", None, "done")
+
+
+@contextlib.contextmanager
+def watching(
+    crossing: Crossing, stage: Stage, title: str, why: str, progress: Progress, token: CancelToken
+) -> Iterator[None]:
+    """Around a foreign command: what it changes in the project becomes a step that can be undone."""
+    settle_interrupted(crossing)
+    snapshot = ensure_snapshot(crossing, f"before: {title}", progress, token)
+    try:
+        yield
+    finally:
+        # Also when the command failed or was cancelled: half of its work must not go unrecorded.
+        before = crossing.store.manifest(snapshot)
+        taken: list[bytes] = []
+        after = scan_tree(crossing.setup.project, before, taken.append, progress, CancelToken())
+        changes = changes_between(before, after)
+        if not changes.is_empty:
+            crossing.store.put_all(taken)
+            crossing.write_entry(stage, title, why, "", snapshot, changes, "done")
+
+
+def ensure_snapshot(crossing: Crossing, note: str, progress: Progress, token: CancelToken) -> str:
+    """The id of a snapshot of the project as it is: the latest one when nothing changed since, else a new one."""
+    known = crossing.fact("snapshot")
+    if known:
+        with contextlib.suppress(UnknownSnapshot):
+            before = crossing.store.manifest(known)
+            now = scan_tree(crossing.setup.project, before, lambda data: None, progress, token)
+            if compare(before, now).is_empty:
+                return str(known)
+    taken = crossing.store.take(crossing.setup.project, note, progress, token)
+    crossing.keep_fact("snapshot", taken.id)
+    return taken.id
+
+
+def settle_interrupted(crossing: Crossing) -> str:
+    """Settle a change a kill interrupted: "", "finished" or "rolled back". Safe to call at any time."""
+    outcome = recover(crossing.journal, crossing.store)
+    for entry in crossing.logbook():
+        if entry.state != "pending" or entry.changes is None:
+            continue
+        written = outcome == "finished" or (outcome == "" and _stands(crossing, entry.changes))
+        if written:
+            crossing.mark_entry(entry.id, "done")
+        else:
+            crossing.drop_entry(entry.id)
+    return outcome
+
+
+def undo(crossing: Crossing, id: int, progress: Progress, token: CancelToken) -> None:
+    """Undo one step, byte for byte. Raises CannotUndo with what stands in the way."""
+    settle_interrupted(crossing)
+    entries = crossing.logbook()
+    entry = next((item for item in entries if item.id == id), None)
+    if entry is None:
+        raise MisuseError(f"the logbook has no entry {id}")
+    if not entry.can_undo or entry.changes is None:
+        raise CannotUndo(f"entry {id} wrote nothing that could be undone")
+    try:
+        apply_changes(crossing.setup.project, entry.changes.inverse(), crossing.store, crossing.journal, token)
+    except ChangedUnderneath as error:
+        raise CannotUndo(_in_the_way(entry, entries, error.paths)) from error
+    crossing.mark_entry(id, "undone")
+    progress("undone", 1, 1)
+
+
+def undo_back_to(crossing: Crossing, id: int, progress: Progress, token: CancelToken) -> int:
+    """Undo entry `id` and every later step, the latest first; how many."""
+    steps = [entry for entry in reversed(crossing.logbook()) if entry.id >= id and entry.can_undo]
+    for number, entry in enumerate(steps):
+        progress(f"undoing {entry.title}", number, len(steps))
+        undo(crossing, entry.id, progress, token)
+    return len(steps)
+
+
+def _in_the_way(entry: Entry, entries: tuple[Entry, ...], paths: tuple[str, ...]) -> str:
+    later = [
+        item.title
+        for item in entries
+        if item.id > entry.id and item.can_undo and _touches(item, paths)
+    ]
+    files = ", ".join(paths[:4]) + (f" and {len(paths) - 4} more" if len(paths) > 4 else "")
+    if later:
+        return f"later steps changed the same files ({files}): {'; '.join(later)}. Undo those first"
+    return f"changed outside Fernshale since: {files}. Nothing was undone"
+
+
+def _stands(crossing: Crossing, changes: ChangeSet) -> bool:
+    root = crossing.setup.project
+    return all(entry_at(on_disk(root, change.path)) == change.after for change in changes.changes)
+
+
+def _touches(entry: Entry, paths: tuple[str, ...]) -> bool:
+    return entry.changes is not None and any(change.path in paths for change in entry.changes.changes)

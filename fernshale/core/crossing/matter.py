@@ -1,0 +1,72 @@
+"""Matters, proposals and decisions: what every stage hands out and takes back."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import Enum
+
+
+class Stage(Enum):
+    """The stations of a leg, in order."""
+
+    SURVEY = "Survey"
+    ROUTE = "Route"
+    PLUGINS = "Plugins"
+    ENGINE = "Engine"
+    BUILD = "Build"
+    LINKS = "Links"
+    TRIAL = "Trial"
+
+
+STAGES = tuple(Stage)
+
+
+class State(Enum):
+    """How a stage stands."""
+
+    UNTOUCHED = "untouched"
+    IN_HAND = "in hand"
+    NEEDS_YOU = "needs you"
+    CLEAR = "clear"
+
+
+@dataclass(frozen=True, slots=True)
+class Proposal:
+    """A way to settle a matter. `confidence` is 0..1; a sure one may be taken without looking."""
+
+    id: str
+    title: str
+    evidence: tuple[str, ...] = ()
+    confidence: float = 0.5
+    sure: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Matter:
+    """One open thing between now and a running game. `place` is a file with a line, a folder or a name.
+
+    `needs_you`: nothing settles it but a decision; otherwise the stage's own next step does.
+    """
+
+    key: str
+    stage: Stage
+    title: str
+    owner: str = ""
+    place: str = ""
+    detail: str = ""
+    needs_you: bool = True
+    proposals: tuple[Proposal, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Decision:
+    """A proposal taken, changed or refused: by whom, why, and in which logbook entry it was carried out (0: none)."""
+
+    key: str
+    stage: Stage
+    choice: str
+    text: str
+    who: str
+    why: str
+    time: float
+    entry: int = 0

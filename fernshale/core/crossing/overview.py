@@ -1,0 +1,115 @@
+"""All stages at one glance: their views, how they stand, everything that is open."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.release import parse_release
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.crossing.ground import Ground, crossing_ground, read_ground
+from fernshale.core.crossing.logbook import ensure_snapshot, note, settle_interrupted
+from fernshale.core.crossing.matter import STAGES, Matter, Stage, State
+from fernshale.core.crossing.stages.build import BuildView, build
+from fernshale.core.crossing.stages.engine import EngineView, engine
+from fernshale.core.crossing.stages.links import LinksView, links
+from fernshale.core.crossing.stages.plugins import PluginsView, plugins
+from fernshale.core.crossing.stages.route import RouteView, plan, route
+from fernshale.core.crossing.stages.survey import SurveyView, survey
+from fernshale.core.crossing.stages.trial import TrialView, trial
+from fernshale.core.crossing.state import Crossing, Entry, Setup, begin
+from fernshale.core.profile.model import Profile
+from fernshale.core.route.shelf import read_shelf
+
+
+@dataclass(frozen=True, slots=True)
+class Overview:
+    """A crossing as it stands; every view was read from the same tree."""
+
+    setup: Setup
+    ground: Ground
+    survey: SurveyView
+    route: RouteView
+    plugins: PluginsView
+    engine: EngineView
+    build: BuildView
+    links: LinksView
+    trial: TrialView
+    logbook: tuple[Entry, ...]
+    states: Mapping[Stage, State]
+
+    def matters_of(self, stage: Stage) -> tuple[Matter, ...]:
+        views = (self.survey, self.route, self.plugins, self.engine, self.build, self.links, self.trial)
+        return dict(zip(STAGES, views, strict=True))[stage].matters
+
+    @property
+    def matters(self) -> tuple[Matter, ...]:
+        """Everything that is open, in the order of the stages."""
+        return tuple(matter for stage in STAGES for matter in self.matters_of(stage))
+
+    @property
+    def is_done(self) -> bool:
+        """The game compiles, runs and does what is expected, and nothing is open."""
+        return self.build.passed and self.trial.passed and not self.matters
+
+
+def begin_crossing(
+    project: Path, profile: Profile, shelf_folder: Path, to: str, progress: Progress, token: CancelToken
+) -> Crossing:
+    """Begin (or resume) a crossing; the project is snapshotted and otherwise left alone.
+
+    Raises NotOnShelf for a target that is not there, MisuseError for one that the project is on already.
+    """
+    shelf = read_shelf(shelf_folder)
+    ground = read_ground(project, profile, shelf, progress, token)
+    plan(ground, shelf, ground.release, to)
+    crossing = begin(Setup(ground.project, profile.path, shelf.folder, ground.release, to))
+    if crossing.fact("start") is None:
+        if parse_release(ground.release) == parse_release(to):
+            raise MisuseError(f"the project is on {to} already", "Choose another release to go to.")
+        with crossing.acting():
+            crossing.keep_fact("start", ensure_snapshot(crossing, "before anything was touched", progress, token))
+            note(crossing, Stage.ROUTE, f"target {to} chosen, from {ground.release}", "", "route")
+    return crossing
+
+
+def look(crossing: Crossing, progress: Progress, token: CancelToken) -> Overview:
+    """Read everything anew. An interrupted change is settled first; else nothing is written into the project."""
+    if crossing.journal.exists():
+        with crossing.acting():
+            settle_interrupted(crossing)
+    ground = crossing_ground(crossing, progress, token)
+    views = (
+        survey(ground, crossing, token),
+        route(ground, crossing, token),
+        plugins(ground, crossing, progress, token),
+        engine(ground, crossing),
+        build(ground, crossing, token),
+        links(ground, crossing, token),
+        trial(ground, crossing),
+    )
+    logbook = crossing.logbook()
+    states = {stage: _state(stage, view.matters, logbook) for stage, view in zip(STAGES, views, strict=True)}
+    return Overview(crossing.setup, ground, *views, logbook, _in_order(states))
+
+
+def _state(stage: Stage, matters: tuple[Matter, ...], logbook: tuple[Entry, ...]) -> State:
+    touched = any(entry.stage is stage and entry.state == "done" for entry in logbook)
+    if any(matter.needs_you for matter in matters):
+        return State.NEEDS_YOU
+    if matters:
+        return State.IN_HAND if touched else State.UNTOUCHED
+    return State.CLEAR
+
+
+def _in_order(states: dict[Stage, State]) -> dict[Stage, State]:
+    """What has nothing open yet because nothing was done before it is untouched, not clear."""
+    reached = True
+    for stage in STAGES:
+        if not reached and states[stage] is State.CLEAR:
+            states[stage] = State.UNTOUCHED
+        if states[stage] is State.UNTOUCHED or (states[stage] is State.NEEDS_YOU and stage is Stage.BUILD):
+            reached = False
+    return states

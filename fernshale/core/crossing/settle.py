@@ -1,0 +1,123 @@
+"""Carry a decision out: the one door through which window, command line and the automatic crossing act."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass
+from pathlib import Path
+from typing import ClassVar
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.schema import STRICT, read_toml
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.crossing.commands import OnLine
+from fernshale.core.crossing.ground import Ground, crossing_ground
+from fernshale.core.crossing.logbook import note
+from fernshale.core.crossing.matter import Decision, Matter, Stage
+from fernshale.core.crossing.stages.build import Fix, apply_fix, build, run_round
+from fernshale.core.crossing.stages.engine import apply_engine, regenerate
+from fernshale.core.crossing.stages.links import apply_relink
+from fernshale.core.crossing.stages.plugins import apply_plugin
+from fernshale.core.crossing.stages.survey import take_baseline
+from fernshale.core.crossing.stages.trial import run_trial
+from fernshale.core.crossing.state import Crossing
+
+FORMAT = "fernshale-decisions/1"
+
+
+@dataclass(frozen=True, slots=True)
+class Taken:
+    """A proposal taken: which matter, which way, the text where it was written by hand, by whom and why."""
+
+    key: str
+    proposal: str
+    who: str
+    why: str = ""
+    text: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Recorded:
+    """A decision from a file: made once, taken again wherever the same matter comes up."""
+
+    __pydantic_config__: ClassVar = STRICT
+    key: str
+    take: str
+    why: str
+    text: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class _DecisionFile:
+    __pydantic_config__: ClassVar = STRICT
+    decision: tuple[Recorded, ...] = ()
+    title: str = ""
+
+
+def read_decisions(path: Path) -> dict[str, Recorded]:
+    """Recorded decisions by the key of their matter. Raises MisuseError, FormatError."""
+    return {item.key: item for item in read_toml(path, _DecisionFile, FORMAT).decision}
+
+
+def settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
+    """Carry out what was decided. Raises what the stage raises; then the decision is not kept either."""
+    with crossing.acting():
+        _settle(crossing, taken, on_line, progress, token)
+
+
+def withdraw(crossing: Crossing, key: str) -> None:
+    """Take a decision back that was not carried out yet."""
+    with crossing.acting():
+        crossing.withdraw(key)
+
+
+def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
+    area, _, rest = taken.key.partition(":")
+    ground = crossing_ground(crossing, progress, token)
+    match area, taken.proposal:
+        case "survey", "take":
+            take_baseline(crossing, ground, on_line, progress, token)
+        case "plugin", "take":
+            apply_plugin(crossing, ground, rest, progress, token)
+        case "engine", "apply":
+            apply_engine(crossing, ground, on_line, progress, token)
+        case "engine", "regenerate":
+            regenerate(crossing, on_line, progress, token)
+        case "build", "build":
+            run_round(crossing, ground, on_line, progress, token)
+        case "trial", "run":
+            run_trial(crossing, ground, on_line, progress, token)
+        case "cause" | "silent", rule:
+            fix = find_fix(crossing, ground, taken.key, rule, token)
+            apply_fix(crossing, ground, fix, "everywhere", None, taken.who, on_line, progress, token)
+        case "links", new if new:
+            apply_relink(crossing, ground, rest, new, taken.who, progress, token)
+        case _:
+            _record(crossing, taken)
+
+
+def find_fix(crossing: Crossing, ground: Ground, key: str, rule: str, token: CancelToken) -> Fix:
+    """The fix a matter of Build proposes. Raises MisuseError when there is none any more."""
+    view = build(ground, crossing, token)
+    fixes = [fix for cause in view.causes if f"cause:{cause.cause.key}" == key for fix in cause.fixes]
+    fixes += [fix for fix in view.silent if f"silent:{fix.rule.id}" == key]
+    found = next((fix for fix in fixes if fix.rule.id == rule), None)
+    if found is None:
+        raise MisuseError(f"{rule} is no way to settle {key} any more", "Look again; something changed meanwhile.")
+    return found
+
+
+def _record(crossing: Crossing, taken: Taken) -> None:
+    """A decision that writes nothing by itself: how lines are merged, what is left as it is."""
+    stages = {"merge": Stage.PLUGINS, "survey": Stage.SURVEY, "route": Stage.ROUTE, "engine": Stage.ENGINE}
+    stage = stages.get(taken.key.partition(":")[0], Stage.TRIAL)
+    if taken.key.startswith("links:"):
+        stage = Stage.LINKS
+    crossing.decide(Decision(taken.key, stage, taken.proposal, taken.text, taken.who, taken.why, time.time()))
+    if stage is not Stage.PLUGINS:
+        note(crossing, stage, f"decided: {taken.key} · {taken.proposal or 'left as it is'}", taken.why, taken.key)
+
+
+def proposal_of(matter: Matter, id: str) -> str:
+    """The title of a matter's proposal, or its id where it is not among them."""
+    return next((item.title for item in matter.proposals if item.id == id), id)

@@ -1,0 +1,1 @@
+"""One module per stage: what it sees (a view with its matters), and what it does."""

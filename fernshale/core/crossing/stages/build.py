@@ -1,0 +1,330 @@
+"""Build: rounds of building, causes, and fixes that are applied once and everywhere."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal
+
+import regex
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.globs import matches
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.build.causes import Cause, find_causes
+from fernshale.core.build.diagnostics import Diagnostic, read_diagnostics
+from fernshale.core.build.owners import Ground as BuildGround
+from fernshale.core.build.owners import Owned, all_places, find_owners
+from fernshale.core.build.rounds import Round, count_round
+from fernshale.core.change.draft import Draft
+from fernshale.core.crossing.commands import OnLine, run_profile_command
+from fernshale.core.crossing.ground import Ground, engine_folder
+from fernshale.core.crossing.logbook import note, write_step
+from fernshale.core.crossing.matter import Decision, Matter, Proposal, Stage
+from fernshale.core.crossing.rules import LegRules, leg_rules
+from fernshale.core.crossing.stages.engine import regenerate
+from fernshale.core.crossing.state import Crossing
+from fernshale.core.fix.apply import Edit, apply_edits, find_edits
+from fernshale.core.fix.rules import Rule
+from fernshale.core.profile.model import Role
+from fernshale.core.survey.roles import role_of
+from fernshale.core.survey.sites import read_project_text
+
+Scope = Literal["here", "file", "everywhere"]
+_CODE_ROLES = ("own", "plugin", "user content")
+# Assets are read by the running game; a change of theirs needs another trial, not another build.
+_NOT_BUILT: tuple[Role, ...] = ("generated", "asset")
+# What a match is worth: a rule that names the symbol the compiler names, or one that only stands on the same line.
+_BY_SYMBOL, _BY_LINE = 0.95, 0.6
+
+
+@dataclass(frozen=True, slots=True)
+class Fix:
+    """A rule with all places it would change. `named` are those on lines the compiler named; `clears` counts errors."""
+
+    rule: Rule
+    source: str
+    edits: tuple[Edit, ...]
+    removes: tuple[TreePath, ...]
+    named: tuple[Edit, ...]
+    clears: int
+    confidence: float
+
+    @property
+    def is_sure(self) -> bool:
+        return self.confidence >= 0.9
+
+    @property
+    def files(self) -> tuple[TreePath, ...]:
+        return tuple(sorted({edit.path for edit in self.edits} | set(self.removes)))
+
+
+@dataclass(frozen=True, slots=True)
+class CauseView:
+    """A cause and the fixes there are for it, best first."""
+
+    cause: Cause
+    fixes: tuple[Fix, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class BuildView:
+    """The last round and what to do about it. `silent` are changes the compiler does not tell.
+
+    `is_stale`: files changed since that build, by a fix or outside. `outside` are files changed by somebody else.
+    """
+
+    rounds: tuple[Round, ...]
+    causes: tuple[CauseView, ...]
+    silent: tuple[Fix, ...]
+    is_stale: bool
+    passed: bool
+    matters: tuple[Matter, ...]
+
+    @property
+    def sure(self) -> tuple[Fix, ...]:
+        """The sure fixes, each once."""
+        found = {view.fixes[0].rule.id: view.fixes[0] for view in self.causes if view.fixes and view.fixes[0].is_sure}
+        found.update({fix.rule.id: fix for fix in self.silent})
+        return tuple(found.values())
+
+
+def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
+    """Look at the last round against the tree as it is; runs nothing."""
+    rounds = tuple(Round.from_json(item) for item in crossing.fact("rounds") or ())
+    last = crossing.fact("last build") if rounds else None
+    rules = leg_rules(ground, crossing)
+    edits = find_all_edits(ground, rules.all, token)
+    silent = tuple(fix for fix in _silent(rules, edits) if f"fix:{fix.rule.id}" not in crossing.decisions())
+    if last is None or last["release"] != crossing.setup.to:
+        return BuildView(rounds, (), silent, True, False, (*_no_build(), *_silent_matters(silent)))
+    is_stale = last["fingerprint"] != ground.fingerprint(_NOT_BUILT)
+    shape = _build_ground(ground, crossing)
+    owned = find_owners(_read_log(Path(last["log"]), ground), shape)
+    views = tuple(
+        CauseView(cause, _find_fixes(cause, rules, edits, shape, ground)) for cause in find_causes(owned)
+    )
+    passed = bool(last["passed"])
+    matters = (*_cause_matters(views, is_stale, passed), *_silent_matters(silent))
+    return BuildView(rounds, views, silent, is_stale, passed and not is_stale, matters)
+
+
+def run_round(
+    crossing: Crossing, ground: Ground, on_line: OnLine, progress: Progress, token: CancelToken
+) -> Round:
+    """Build once and keep what was learned. Raises TrustNeeded, CommandError, Cancelled."""
+    earlier = [Round.from_json(item) for item in crossing.fact("rounds") or ()]
+    number = len(earlier) + 1
+    progress(f"round {number}", 0, 0)
+    finished = run_profile_command(crossing, ground, "build", Stage.BUILD, f"round {number}", on_line, progress, token)
+    log = Path(crossing.fact("log build"))
+    owned = find_owners(_read_log(log, ground), _build_ground(ground, crossing))
+    passed = finished.status == 0
+    done = count_round(number, passed, finished.elapsed_s, owned, find_causes(owned))
+    crossing.keep_fact("rounds", [item.to_json() for item in (*earlier, done)])
+    crossing.keep_fact(
+        "last build",
+        {"log": str(log), "passed": passed, "fingerprint": ground.fingerprint(_NOT_BUILT), "release": ground.release},
+    )
+    words = f"{done.total} errors from {len(done.causes)} causes" if not passed else "compiles and links"
+    note(crossing, Stage.BUILD, f"round {number} · {words} · {finished.elapsed_s:.1f} s", "", "round")
+    return done
+
+
+def apply_fix(
+    crossing: Crossing,
+    ground: Ground,
+    fix: Fix,
+    scope: Scope,
+    at: Edit | None,
+    who: str,
+    on_line: OnLine,
+    progress: Progress,
+    token: CancelToken,
+) -> int:
+    """Apply a fix here, in one file or everywhere; the logbook entry's id. `at` says where "here" is."""
+    edits = select_edits(fix, scope, at)
+    draft = Draft(ground.project)
+    for path in fix.removes if scope == "everywhere" else ():
+        draft.delete(path)
+    for path, group in group_edits(edits).items():
+        file = read_project_text(ground.project, path)
+        draft.write(path, file.with_text(apply_edits(file.text, group)).encode())
+    changes = draft.change_set()
+    if changes.is_empty:
+        raise MisuseError(f"{fix.rule.name}: nothing is left to change there")
+    places = f"{len(edits)} places in {len(changes.files)} files" if edits else f"{len(changes.files)} files removed"
+    title = f"{fix.rule.name} · {places}"
+    entry = write_step(crossing, Stage.BUILD, title, fix.rule.why, f"fix {fix.rule.id}", changes, progress, token)
+    key = f"fix:{fix.rule.id}" if scope == "everywhere" else f"fix:{fix.rule.id}:{entry}"
+    crossing.decide(Decision(key, Stage.BUILD, scope, "", who, fix.rule.why, time.time(), entry))
+    if fix.removes:
+        regenerate(crossing, on_line, progress, token)
+    return entry
+
+
+def select_edits(fix: Fix, scope: Scope, at: Edit | None) -> tuple[Edit, ...]:
+    """The edits of a fix within a scope around `at`."""
+    if scope == "everywhere":
+        return fix.edits
+    if at is None:
+        raise MisuseError("say where the fix is to be applied")
+    return tuple(edit for edit in fix.edits if edit.path == at.path and (scope == "file" or edit == at))
+
+
+def group_edits(edits: Sequence[Edit]) -> dict[TreePath, list[Edit]]:
+    """Edits by file."""
+    groups: dict[TreePath, list[Edit]] = {}
+    for edit in edits:
+        groups.setdefault(edit.path, []).append(edit)
+    return groups
+
+
+def find_all_edits(ground: Ground, rules: Sequence[Rule], token: CancelToken) -> dict[str, tuple[Edit, ...]]:
+    """All edits of each rule over the project's code, by the rule's id. Each file is read once."""
+    wanted = [rule for rule in rules if rule.kind not in ("delete", "rename-id")]
+    found: dict[str, list[Edit]] = {rule.id: [] for rule in wanted}
+    for path in ground.manifest.files:
+        if role_of(ground.profile, path).role not in _CODE_ROLES:
+            continue
+        token.check()
+        text = ground.read(path)
+        if text is None:
+            continue
+        for rule in wanted:
+            found[rule.id] += find_edits(rule, path, text)
+    return {id: tuple(edits) for id, edits in found.items()}
+
+
+def diagnose(text: str, ground: Ground | None, shape: BuildGround | None) -> tuple[tuple[Owned, ...], tuple[Cause, ...]]:
+    """Diagnostics with owners, and causes, of any log. Without a project everything is "own"."""
+    patterns = ground.profile.diagnostic if ground else ()
+    found = read_diagnostics(text.splitlines(), patterns)
+    owned = find_owners(found, shape) if shape else tuple(Owned(item, "own", item.place) for item in found)
+    return owned, find_causes(owned)
+
+
+def plain_ground(ground: Ground) -> BuildGround:
+    """Where things lie, for a log that belongs to no crossing."""
+    plugins = tuple((item.id, item.folder) for item in ground.plugins)
+    return BuildGround(ground.project, None, (), plugins, lambda path: role_of(ground.profile, path).role)
+
+
+def _build_ground(ground: Ground, crossing: Crossing) -> BuildGround:
+    plugins = tuple((item.id, item.folder) for item in ground.plugins)
+    engine = engine_folder(ground, ground.release)
+    scratch = (crossing.folder.resolve(),)
+    return BuildGround(ground.project, engine, scratch, plugins, lambda path: role_of(ground.profile, path).role)
+
+
+def _read_log(log: Path, ground: Ground) -> tuple[Diagnostic, ...]:
+    try:
+        text = log.read_bytes().decode("utf-8", "replace")
+    except OSError:
+        return ()  # the log was cleared away: the round's numbers are still known, its causes are not
+    return read_diagnostics(text.splitlines(), ground.profile.diagnostic)
+
+
+def _find_fixes(
+    cause: Cause, rules: LegRules, edits: Mapping[str, tuple[Edit, ...]], shape: BuildGround, ground: Ground
+) -> tuple[Fix, ...]:
+    lines = [{(place.file, place.line) for place in all_places(error.diagnostic, shape)} for error in cause.errors]
+    named = set().union(*lines)
+    fixes = []
+    for rule in rules.all:
+        message_fits = _message_fits(rule, cause)
+        if rule.kind == "delete":
+            removes = tuple(path for path in ground.manifest.files if matches(rule.files, path))
+            if message_fits and removes:
+                fixes.append(Fix(rule, rules.source(rule), (), removes, (), cause.count, _BY_SYMBOL))
+            continue
+        found = edits.get(rule.id, ())
+        if rule.silent or message_fits is False:
+            continue
+        here = tuple(edit for edit in found if _lines_of(edit) & named)
+        if not here:
+            continue
+        spots = set().union(*(_lines_of(edit) for edit in here))
+        clears = sum(bool(places & spots) for places in lines)
+        confidence = _BY_SYMBOL if message_fits or _names(rule, cause.symbol) else _BY_LINE
+        fixes.append(Fix(rule, rules.source(rule), found, (), here, clears, confidence))
+    best = max((fix.confidence for fix in fixes), default=0.0)
+    # A rule that merely stands on the same line is for another cause, when one names this very symbol.
+    kept = [fix for fix in fixes if fix.confidence == best]
+    return tuple(sorted(kept, key=lambda fix: (-fix.clears, fix.rule.id)))
+
+
+def _lines_of(edit: Edit) -> set[tuple[str, int]]:
+    """The lines an edit touches; an insertion belongs to the line above, too, where a class or call begins."""
+    count = edit.old.count("\n") + 1
+    lines = {(str(edit.path), edit.line + offset) for offset in range(count)}
+    if edit.start == edit.end:
+        # A member goes into a class whose head the compiler names: look back over a few lines of it.
+        lines |= {(str(edit.path), edit.line - back) for back in range(1, 12)}
+    return lines
+
+
+def _message_fits(rule: Rule, cause: Cause) -> bool | None:
+    """Whether the rule's own pattern finds the cause's message; None when it has none."""
+    if not rule.diagnostic:
+        return None
+    return any(regex.search(rule.diagnostic, error.diagnostic.message, timeout=1.0) for error in cause.errors)
+
+
+def _names(rule: Rule, symbol: str) -> bool:
+    words = set(regex.findall(r"[\w/.]+", " ".join((rule.old, rule.call, rule.member, rule.pattern))))
+    return symbol in words
+
+
+def _silent(rules: LegRules, edits: Mapping[str, tuple[Edit, ...]]) -> list[Fix]:
+    return [
+        Fix(rule, rules.source(rule), edits[rule.id], (), (), 0, _BY_SYMBOL)
+        for rule in rules.all
+        if rule.silent and edits.get(rule.id)
+    ]
+
+
+def _no_build() -> list[Matter]:
+    run = Proposal("build", "Build", ("nothing was built for this release yet",), 1.0, True)
+    return [Matter("build:run", Stage.BUILD, "not built yet for this release", needs_you=False, proposals=(run,))]
+
+
+def _cause_matters(views: Sequence[CauseView], is_stale: bool, passed: bool) -> list[Matter]:
+    run = Proposal("build", "Build again", ("files changed since the last build",), 1.0, True)
+    matters = []
+    if is_stale:
+        matters.append(Matter("build:run", Stage.BUILD, "files changed since the last build", needs_you=False, proposals=(run,)))
+    elif not passed and not views:
+        matters.append(Matter("build:run", Stage.BUILD, "the build failed without an error that can be read", proposals=(run,)))
+    for view in views:
+        cause = view.cause
+        first = cause.errors[0].place
+        place = f"{first.file}:{first.line}" if first.line else first.file
+        title = f"{cause.title}, {cause.count} {'place' if cause.count == 1 else 'places'}"
+        ways = tuple(
+            Proposal(fix.rule.id, fix.rule.name, (fix.rule.why, fix.source), fix.confidence, fix.is_sure) for fix in view.fixes
+        )
+        # A cause whose fix was applied has no place left to change; the next build tells.
+        settled = is_stale and not view.fixes
+        if not settled:
+            matters.append(Matter(f"cause:{cause.key}", Stage.BUILD, title, cause.owner, place, "", not ways, ways))
+    return matters
+
+
+def _silent_matters(silent: Sequence[Fix]) -> list[Matter]:
+    return [
+        Matter(
+            f"silent:{fix.rule.id}",
+            Stage.BUILD,
+            f"{fix.rule.name}: compiles, but is wrong now",
+            "own",
+            f"{fix.edits[0].path}:{fix.edits[0].line}",
+            fix.rule.why,
+            True,
+            (Proposal(fix.rule.id, fix.rule.name, (fix.rule.why, fix.source), fix.confidence, fix.is_sure),),
+        )
+        for fix in silent
+    ]

@@ -1,0 +1,243 @@
+"""Plugins: the new releases in, every local edit kept."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
+from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.change.draft import Draft
+from fernshale.core.change.model import ChangeSet
+from fernshale.core.crossing.ground import Ground, shelf_manifest
+from fernshale.core.crossing.logbook import write_step
+from fernshale.core.crossing.matter import Matter, Proposal, Stage
+from fernshale.core.crossing.stages.route import plan
+from fernshale.core.crossing.stages.survey import plugin_manifest
+from fernshale.core.crossing.state import Crossing
+from fernshale.core.merge.folder import FileMerge, FolderMerge, disk_side, merge_folders
+from fernshale.core.merge.result import Ledger, LedgerEntry, Result, build_ledger, build_result
+from fernshale.core.merge.textmerge import Choice, Due
+from fernshale.core.route.planner import PluginStep
+from fernshale.core.snapshot.manifest import Kind
+from fernshale.core.survey.plugins import Plugin, rank_origins
+
+_PREFIX = "merge:"
+# Merges by what they depend on, so that a page that is shown again merges nothing; the shelf's releases do not change.
+_MOST_KEPT = 64
+_merged: dict[object, FolderMerge] = {}
+
+
+@dataclass(frozen=True, slots=True)
+class PluginView:
+    """One plugin on this leg. `merge` is None once it is done, or while it has no release to go to.
+
+    `base` is the vendor release taken as the old one; `base_note` says so when it is only the nearest.
+    """
+
+    plugin: Plugin
+    step: PluginStep
+    done: bool
+    base: str
+    base_note: str
+    merge: FolderMerge | None
+    ledger: Ledger | None
+
+    def due(self, choices: Mapping[str, Choice]) -> tuple[tuple[FileMerge, Due], ...]:
+        """The decisions still to be taken."""
+        return tuple(item for item in (self.merge.decisions if self.merge else ()) if item[1].id not in choices)
+
+
+@dataclass(frozen=True, slots=True)
+class PluginsView:
+    """All plugins with the choices taken so far, by id of the decision."""
+
+    plugins: tuple[PluginView, ...]
+    choices: Mapping[str, Choice]
+    matters: tuple[Matter, ...]
+
+    def count(self, fate: str) -> int:
+        return sum(entry.fate == fate for view in self.plugins if view.ledger for entry in view.ledger.entries)
+
+    @property
+    def edits(self) -> int:
+        return sum(view.ledger.edits for view in self.plugins if view.ledger)
+
+
+def plugins(ground: Ground, crossing: Crossing, progress: Progress, token: CancelToken) -> PluginsView:
+    """Merge in memory; writes nothing."""
+    assert ground.shelf is not None
+    choices = read_choices(crossing)
+    leg = plan(ground, ground.shelf, crossing.setup.from_, crossing.setup.to)
+    views = []
+    for number, (plugin, step) in enumerate(zip(ground.plugins, leg.plugins, strict=True)):
+        progress(f"merging {plugin.id}", number, len(ground.plugins))
+        views.append(_look(ground, crossing, plugin, step, choices, token))
+    matters = tuple(matter for view in views for matter in _matters(view, choices))
+    return PluginsView(tuple(views), choices, matters)
+
+
+def read_choices(crossing: Crossing) -> dict[str, Choice]:
+    """The merge decisions taken so far."""
+    return {
+        key.removeprefix(_PREFIX): _choice(item.choice, item.text)
+        for key, item in crossing.decisions().items()
+        if key.startswith(_PREFIX)
+    }
+
+
+def decision_key(due_id: str) -> str:
+    """The key under which a merge decision is kept."""
+    return _PREFIX + due_id
+
+
+def preview_plugin(view: PluginView, ground: Ground, choices: Mapping[str, Choice]) -> ChangeSet:
+    """What taking the new release would write; what is undecided stands as mine."""
+    if view.merge is None:
+        return ChangeSet(())
+    return _change_set(ground, view.plugin, view.merge, build_result(view.merge, choices, "mine"))
+
+
+def apply_plugin(crossing: Crossing, ground: Ground, id: str, progress: Progress, token: CancelToken) -> int:
+    """Take the new release of a plugin; the logbook entry's id.
+
+    Raises MisuseError while decisions are due, LedgerUnbalanced when a local edit would be lost.
+    """
+    view = next((item for item in plugins(ground, crossing, no_progress, token).plugins if item.plugin.id == id), None)
+    if view is None or view.merge is None:
+        raise MisuseError(f"there is nothing to take for the plugin {id}")
+    choices = read_choices(crossing)
+    if due := view.due(choices):
+        names = ", ".join(sorted({file.shown for file, _ in due}))
+        raise MisuseError(f"{id}: {len(due)} decisions are due first, in {names}")
+    result = build_result(view.merge, choices, "mine")
+    ledger = build_ledger(view.merge, result, choices)
+    changes = _change_set(ground, view.plugin, view.merge, result)
+    title = f"{id} {view.step.from_} → {view.step.to} · {len(changes.files)} files · {_ledger_words(ledger)}"
+    entry = write_step(crossing, Stage.PLUGINS, title, view.step.why, f"plugin {id}", changes, progress, token)
+    crossing.keep_fact(f"ledger {id}", {"entry": entry, "base": view.base, "entries": ledger_json(ledger)["entries"]})
+    return entry
+
+
+def ledger_json(ledger: Ledger) -> dict[str, Any]:
+    """A ledger as data."""
+    return {
+        "edits": ledger.edits,
+        **{fate: ledger.count(fate) for fate in ("carried", "already", "decide", "dropped")},  # type: ignore[arg-type]
+        "entries": [asdict(entry) for entry in ledger.entries],
+    }
+
+
+def kept_ledgers(crossing: Crossing) -> dict[str, Ledger]:
+    """The ledgers of plugins whose step stands in the logbook, by plugin."""
+    ledgers = {}
+    for entry in crossing.logbook():
+        if entry.stage is Stage.PLUGINS and entry.state == "done" and entry.about.startswith("plugin "):
+            id = entry.about.removeprefix("plugin ")
+            kept = crossing.fact(f"ledger {id}")
+            if kept and kept["entry"] == entry.id:
+                ledgers[id] = Ledger(tuple(LedgerEntry(**item) for item in kept["entries"]))
+    return ledgers
+
+
+def _look(
+    ground: Ground, crossing: Crossing, plugin: Plugin, step: PluginStep, choices: Mapping[str, Choice], token: CancelToken
+) -> PluginView:
+    if (kept := kept_ledgers(crossing).get(plugin.id)) is not None:
+        return PluginView(plugin, step, True, crossing.fact(f"ledger {plugin.id}")["base"], "", None, kept)
+    decision = crossing.decisions().get(f"route:{plugin.id}")
+    wanted = step.action == "update" or (step.action == "preview only" and decision is not None and decision.choice == "take")
+    if not wanted:
+        return PluginView(plugin, step, step.action == "stay", plugin.version, "", None, None)
+    merge, base, base_note = _merge(ground, plugin, step, token)
+    ledger = build_ledger(merge, build_result(merge, choices, "mine"), choices)
+    return PluginView(plugin, step, False, base, base_note, merge, ledger)
+
+
+def _merge(ground: Ground, plugin: Plugin, step: PluginStep, token: CancelToken) -> tuple[FolderMerge, str, str]:
+    shelf = ground.shelf
+    assert shelf is not None
+    mine = plugin_manifest(ground, plugin)
+    manifests = {item.version: shelf_manifest(shelf, item.folder, token) for item in shelf.releases_of(plugin.id)}
+    base, base_note = plugin.version, ""
+    if base not in manifests:
+        base = rank_origins(mine, manifests)[0].version
+        base_note = f"{plugin.version or 'its release'} is not on the shelf; compared with {base}, the nearest"
+    incoming = shelf.plugin(plugin.id, step.to)
+    old = shelf.plugin(plugin.id, base)
+    if incoming is None or old is None:
+        raise ProjectError(f"{plugin.id} {step.to} is not on the shelf any more")
+    places = (ground.project / plugin.folder, shelf.place(old.folder), shelf.place(incoming.folder))
+    key = (places, tuple(mine.entries.items()))
+    merge = _merged.get(key)
+    if merge is None:
+        sides = zip(places, (mine, manifests[base], manifests[incoming.version]), strict=True)
+        ours, olds, news = (disk_side(place, manifest) for place, manifest in sides)
+        merge = merge_folders(olds, ours, news, no_progress, token)
+        if len(_merged) >= _MOST_KEPT:
+            _merged.clear()
+        _merged[key] = merge
+    return merge, base, base_note
+
+
+def _change_set(ground: Ground, plugin: Plugin, merge: FolderMerge, result: Result) -> ChangeSet:
+    draft = Draft(ground.project)
+    before = merge.mine.things()
+    for path in before:
+        if path not in result.entries:
+            draft.delete(f"{plugin.folder}/{path}")
+    for path, entry in result.entries.items():
+        if before.get(path) == entry:
+            continue
+        if entry.kind is Kind.LINK:
+            draft.link(f"{plugin.folder}/{path}", entry.content)
+        else:
+            draft.write(f"{plugin.folder}/{path}", result.contents[entry.content], entry.mode)
+    return draft.change_set()
+
+
+def _matters(view: PluginView, choices: Mapping[str, Choice]) -> list[Matter]:
+    if view.merge is None:
+        return []
+    plugin, owner = view.plugin, f"plugin {view.plugin.id}"
+    due = view.due(choices)
+    matters = []
+    for file, item in due:
+        title = f"{file.shown}: {file.why.split(';')[0]}"
+        if item.kind == "text" and file.text is not None:
+            mine = " ".join("".join(file.text.mine[slice(*item.mine)]).split())
+            title = f"{file.shown.rsplit('/', 1)[-1]}: both changed “{mine[:44]}{'…' if len(mine) > 44 else ''}”" if mine else title
+        place = f"{plugin.folder}/{file.mine or file.shown}" + (f":{item.mine[0] + 1}" if item.kind == "text" else "")
+        matters.append(Matter(decision_key(item.id), Stage.PLUGINS, title, owner, place, file.why, True, _ways(file, item)))
+    ready = "its decisions come first" if due else "nothing is left to decide"
+    take = Proposal("take", f"Take {view.step.to}", (view.step.why, ready), 1.0, not due)
+    title = f"{plugin.id} {view.step.from_} → {view.step.to}"
+    matters.append(Matter(f"plugin:{plugin.id}", Stage.PLUGINS, title, owner, plugin.folder, ready, False, (take,)))
+    return matters
+
+
+def _ways(file: FileMerge, due: Due) -> tuple[Proposal, ...]:
+    if due.kind == "text":
+        return (
+            Proposal("mine", "Keep yours"),
+            Proposal("incoming", "Take incoming"),
+            Proposal("both", "Both, yours first"),
+        )
+    mine = Proposal("mine", "Keep yours" if file.mine else "Leave it deleted")
+    return (mine, Proposal("incoming", "Take incoming" if file.incoming else "Let it go"))
+
+
+def _choice(take: str, text: str) -> Choice:
+    if take not in ("mine", "incoming", "both", "text"):
+        raise FernshaleError(f"a merge decision says {take!r}, which is no way to settle it")
+    return Choice(take, text)  # type: ignore[arg-type]
+
+
+def _ledger_words(ledger: Ledger) -> str:
+    parts = [f"{ledger.count('carried')} of {ledger.edits} edits carried"]
+    if ledger.count("already"):
+        parts.append(f"{ledger.count('already')} already there")
+    if ledger.count("dropped"):
+        parts.append(f"{ledger.count('dropped')} dropped by decision")
+    return ", ".join(parts)

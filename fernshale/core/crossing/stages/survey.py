@@ -1,0 +1,255 @@
+"""Survey: what is there, and does it build and run today?"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.release import parse_release
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.build.diagnostics import read_diagnostics
+from fernshale.core.crossing.commands import (
+    OnLine,
+    RequirementResult,
+    RunRecord,
+    check_requirements,
+    run_game,
+    run_profile_command,
+    tail,
+)
+from fernshale.core.crossing.ground import Ground, shelf_manifest
+from fernshale.core.crossing.logbook import note
+from fernshale.core.crossing.matter import Matter, Proposal, Stage
+from fernshale.core.crossing.state import Crossing
+from fernshale.core.profile.model import Role
+from fernshale.core.snapshot.manifest import Entry, Manifest
+from fernshale.core.survey.plugins import Origin, Plugin, find_mixture, rank_origins
+from fernshale.core.survey.roles import files_by_role, role_of
+from fernshale.core.survey.sites import FoundSite
+
+
+@dataclass(frozen=True, slots=True)
+class PluginOrigin:
+    """A plugin folder and what the shelf knows of it. `ranking` is best first; `mixture` names several releases or none."""
+
+    plugin: Plugin
+    ranking: tuple[Origin, ...]
+    mixture: tuple[str, ...]
+
+    @property
+    def origin(self) -> Origin | None:
+        """The release it is taken to come from: the one it says it is, where that is on the shelf; else the nearest."""
+        said = next((item for item in self.ranking if item.version == self.plugin.version), None)
+        return said or (self.ranking[0] if self.ranking else None)
+
+    @property
+    def edits(self) -> int:
+        """Files edited, added and deleted locally."""
+        origin = self.origin
+        return len(origin.edited) + len(origin.own) + len(origin.deleted) if origin else 0
+
+
+@dataclass(frozen=True, slots=True)
+class Baseline:
+    """How the project built and ran before anything was touched."""
+
+    release: str
+    built: bool
+    build_s: float
+    warnings: int
+    said: str
+    run: RunRecord | None
+    time: float
+
+
+@dataclass(frozen=True, slots=True)
+class SurveyView:
+    """What the survey found. `sizes` are bytes by role."""
+
+    ground: Ground
+    roles: Mapping[Role, tuple[TreePath, ...]]
+    sizes: Mapping[Role, int]
+    plugins: tuple[PluginOrigin, ...]
+    requirements: tuple[RequirementResult, ...]
+    baseline: Baseline | None
+    matters: tuple[Matter, ...]
+
+
+def survey(ground: Ground, crossing: Crossing | None, token: CancelToken) -> SurveyView:
+    """Look at the project; runs nothing and writes nothing."""
+    roles = files_by_role(ground.profile, ground.manifest)
+    entries = ground.manifest.files
+    sizes = {role: sum(entries[path].size for path in paths) for role, paths in roles.items()}
+    plugins = tuple(_find_origin(ground, plugin, token) for plugin in ground.plugins)
+    baseline = read_baseline(crossing) if crossing else None
+    requirements = tuple(RequirementResult(*item) for item in (crossing.fact("requirements") or ())) if crossing else ()
+    matters = (*_matters(ground, plugins, requirements, crossing is None), *_baseline_matters(ground, crossing, baseline))
+    return SurveyView(ground, roles, sizes, plugins, requirements, baseline, matters)
+
+
+def take_baseline(
+    crossing: Crossing, ground: Ground, on_line: OnLine, progress: Progress, token: CancelToken
+) -> Baseline:
+    """Build and run the project as it is, and keep how that went. Raises MisuseError once it has left its release."""
+    if parse_release(ground.release) != parse_release(crossing.setup.from_):
+        raise MisuseError(
+            f"the project is on {ground.release} already; a baseline is taken on {crossing.setup.from_}",
+            "Undo back to the start for a baseline.",
+        )
+    requirements = check_requirements(ground, token)
+    crossing.keep_fact("requirements", [[item.name, item.holds, item.found, item.hint] for item in requirements])
+    progress("building as it is today", 0, 2)
+    built = run_profile_command(crossing, ground, "build", Stage.SURVEY, "the baseline", on_line, progress, token)
+    lines = built.text.splitlines()
+    warnings = sum(item.severity == "warning" for item in read_diagnostics(lines, ground.profile.diagnostic))
+    progress("running as it is today", 1, 2)
+    run = run_game(crossing, ground, Stage.SURVEY, on_line, progress, token) if built.status == 0 else None
+    baseline = Baseline(
+        ground.release, built.status == 0, built.elapsed_s, warnings, tail(lines), run, time.time()
+    )
+    crossing.keep_fact("baseline", _to_json(baseline))
+    note(crossing, Stage.SURVEY, f"baseline on {ground.release}: {describe(baseline)}", "", "baseline")
+    return baseline
+
+
+def describe(baseline: Baseline) -> str:
+    """How the baseline went, in a few words."""
+    if not baseline.built:
+        return "does not build"
+    words = f"builds in {baseline.build_s:.1f} s"
+    if baseline.run is None:
+        return words
+    return words + (f", runs in {baseline.run.elapsed_s:.1f} s" if baseline.run.passed else ", but the run fails")
+
+
+def read_baseline(crossing: Crossing) -> Baseline | None:
+    """The baseline that was kept, None where none was taken."""
+    data = crossing.fact("baseline")
+    if data is None:
+        return None
+    run = RunRecord.from_json(data["run"]) if data["run"] else None
+    return Baseline(**{**data, "run": run})
+
+
+def to_json(view: SurveyView) -> dict[str, object]:
+    """The survey as the command line prints it."""
+    ground = view.ground
+    return {
+        "engine": {"id": ground.profile.id, "title": ground.profile.title, "release": ground.release},
+        "sites": [
+            {
+                "file": site.file,
+                "at": site.at.text,
+                "line": site.line,
+                "value": site.value.text,
+                "name": site.name,
+                "plugin": site.plugin,
+            }
+            for site in ground.sites
+        ],
+        "plugins": [_plugin_json(item) for item in view.plugins],
+        "roles": {role: len(paths) for role, paths in view.roles.items()},
+        "baseline": _to_json(view.baseline) if view.baseline else None,
+        "matters": [{"key": item.key, "title": item.title, "place": item.place} for item in view.matters],
+    }
+
+
+def _plugin_json(item: PluginOrigin) -> dict[str, object]:
+    origin = item.origin
+    return {
+        "id": item.plugin.id,
+        "folder": item.plugin.folder,
+        "version": item.plugin.version,
+        "accepts": item.plugin.accepts,
+        "origin": {"version": origin.version, "score": round(origin.score, 3)} if origin else None,
+        "edited": list(origin.edited) if origin else [],
+        "own": list(origin.own) if origin else [],
+        "deleted": list(origin.deleted) if origin else [],
+        "mixture": list(item.mixture),
+    }
+
+
+def _find_origin(ground: Ground, plugin: Plugin, token: CancelToken) -> PluginOrigin:
+    shelf = ground.shelf
+    if shelf is None:
+        return PluginOrigin(plugin, (), ())
+    releases = {item.version: shelf_manifest(shelf, item.folder, token) for item in shelf.releases_of(plugin.id)}
+    mine = plugin_manifest(ground, plugin)
+    ranking = rank_origins(mine, releases)
+    mixture = find_mixture(mine, ranking, releases)
+    content = [path for path in mine.files if role_of(ground.profile, f"{plugin.folder}/{path}").role == "user content"]
+    # What the profile calls the user's own is theirs even where the vendor has a file of that name.
+    ranking = tuple(replace(item, own=tuple(sorted({*item.own, *content}))) for item in ranking)
+    return PluginOrigin(plugin, ranking, mixture)
+
+
+def plugin_manifest(ground: Ground, plugin: Plugin) -> Manifest:
+    """The part of the project's manifest below a plugin folder, with paths as seen from there."""
+    prefix = plugin.folder + "/"
+    entries: dict[TreePath, Entry] = {
+        TreePath(path[len(prefix) :]): entry for path, entry in ground.manifest.entries.items() if path.startswith(prefix)
+    }
+    return Manifest(entries)
+
+
+def _matters(
+    ground: Ground, plugins: tuple[PluginOrigin, ...], requirements: tuple[RequirementResult, ...], alone: bool
+) -> list[Matter]:
+    """`alone`: no crossing was begun; in one, Route and Engine speak of plugins and sites."""
+    matters = []
+    for path, why in ground.manifest.reported:
+        matters.append(
+            Matter(f"survey:unread:{path}", Stage.SURVEY, f"{path} could not be read", "own", path, why, needs_you=False)
+        )
+    for need in requirements:
+        if not need.holds:
+            detail = f"{need.found}. {need.hint}"
+            matters.append(Matter(f"survey:needs:{need.name}", Stage.SURVEY, f"{need.name}: {need.found}", detail=detail))
+    if not alone:
+        return matters
+    for item in plugins:
+        if ground.shelf is not None and not item.ranking:
+            title = f"{item.plugin.id}: no release of it is on the shelf"
+            matters.append(
+                Matter(f"survey:origin:{item.plugin.id}", Stage.SURVEY, title, "plugin", item.plugin.folder, needs_you=False)
+            )
+    engine = [site for site in ground.sites if not site.plugin and site.notation == "exact"]
+    matters += [_odd_site(site, ground) for site in engine if site.value.text != ground.release]
+    return matters
+
+
+def _odd_site(site: FoundSite, ground: Ground) -> Matter:
+    title = f"{site.file} names {site.value.text}, the project is on {ground.release}"
+    return Matter(
+        f"survey:site:{site.file}:{site.at.text}", Stage.SURVEY, title, "own", f"{site.file}:{site.line}", needs_you=False
+    )
+
+
+def _baseline_matters(ground: Ground, crossing: Crossing | None, baseline: Baseline | None) -> list[Matter]:
+    if crossing is None or "survey:baseline" in crossing.decisions():
+        return []
+    without = Proposal("without", "Go on without a baseline", ("what was broken before cannot be told apart later",), 0.2)
+    if baseline is None:
+        build = Proposal("take", "Build and run it now", ("the profile has the commands",), 1.0, True)
+        title = "no baseline yet: does it build and run today?"
+        return [Matter("survey:baseline", Stage.SURVEY, title, detail="", proposals=(build, without), needs_you=False)]
+    if not baseline.built or baseline.run is None or not baseline.run.passed:
+        again = Proposal("take", "Build and run again", (), 0.5)
+        title = f"today's project on {baseline.release}: {describe(baseline)}"
+        return [Matter("survey:baseline", Stage.SURVEY, title, detail=baseline.said, proposals=(again, without))]
+    return []
+
+
+def _to_json(baseline: Baseline) -> dict[str, object]:
+    return {
+        "release": baseline.release,
+        "built": baseline.built,
+        "build_s": baseline.build_s,
+        "warnings": baseline.warnings,
+        "said": baseline.said,
+        "run": baseline.run.to_json() if baseline.run else None,
+        "time": baseline.time,
+    }

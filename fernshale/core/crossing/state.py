@@ -1,0 +1,269 @@
+"""The state of one crossing on disk: what it is about, its decisions, its logbook, and what was learned.
+
+    HOME/crossings/ID/
+      crossing.sqlite    set-up, facts, decisions, logbook (SQLite in WAL mode: a kill loses at most the last transaction)
+      journal.json       only while a change set is being written
+      lock               held (flock) by whoever acts
+      logs/ build/ out/  logs of commands, and the folders that builds and runs write into
+
+Each use opens its own connection, so that a worker thread and the window can look at the same time.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import fcntl
+import hashlib
+import json
+import os
+import sqlite3
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
+from fernshale.core.change.model import ChangeSet
+from fernshale.core.crossing.matter import Decision, Stage
+from fernshale.core.snapshot.store import Store, home
+
+_SCHEMA = """
+CREATE TABLE IF NOT EXISTS facts (name TEXT PRIMARY KEY, value TEXT NOT NULL);
+CREATE TABLE IF NOT EXISTS decisions (
+    key TEXT PRIMARY KEY, stage TEXT NOT NULL, choice TEXT NOT NULL, text TEXT NOT NULL,
+    who TEXT NOT NULL, why TEXT NOT NULL, time REAL NOT NULL, entry INTEGER NOT NULL);
+CREATE TABLE IF NOT EXISTS logbook (
+    id INTEGER PRIMARY KEY AUTOINCREMENT, time REAL NOT NULL, stage TEXT NOT NULL, title TEXT NOT NULL,
+    why TEXT NOT NULL, about TEXT NOT NULL, snapshot TEXT NOT NULL, changes TEXT, state TEXT NOT NULL);
+"""
+
+
+class AnotherActs(FernshaleError):
+    """Another process works on this crossing."""
+
+
+@dataclass(frozen=True, slots=True)
+class Setup:
+    """What a crossing is about."""
+
+    project: Path
+    profile: Path
+    shelf: Path
+    from_: str
+    to: str
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """A line of the logbook. `changes` is set when it wrote into the project; `about` names what it dealt with.
+
+    `state` is "done", "undone", or "pending" while its change set is being written.
+    """
+
+    id: int
+    time: float
+    stage: Stage
+    title: str
+    why: str
+    about: str
+    snapshot: str
+    changes: ChangeSet | None
+    state: str
+
+    @property
+    def can_undo(self) -> bool:
+        return self.state == "done" and self.changes is not None
+
+
+class Crossing:
+    """An open crossing. Cheap to open; holds no lock and no connection."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.store = Store(home() / "store")
+        self.journal = folder / "journal.json"
+        with self._database() as database:
+            database.executescript(_SCHEMA)
+        self.setup = self._read_setup()
+
+    # -- facts
+
+    def fact(self, name: str) -> Any:
+        """A fact that was kept under `name`, None where there is none."""
+        with self._database() as database:
+            row = database.execute("SELECT value FROM facts WHERE name = ?", (name,)).fetchone()
+        return None if row is None else json.loads(row[0])
+
+    def keep_fact(self, name: str, value: Any) -> None:
+        with self._database() as database:
+            database.execute("INSERT OR REPLACE INTO facts VALUES (?, ?)", (name, json.dumps(value)))
+
+    # -- decisions
+
+    def decisions(self) -> dict[str, Decision]:
+        """All decisions by key, in the order they were taken."""
+        with self._database() as database:
+            rows = database.execute("SELECT * FROM decisions ORDER BY time").fetchall()
+        return {row[0]: Decision(row[0], Stage(row[1]), *row[2:]) for row in rows}
+
+    def decide(self, decision: Decision) -> None:
+        """Keep a decision; one under the same key is replaced."""
+        row = (decision.key, decision.stage.value, decision.choice, decision.text, decision.who, decision.why)
+        with self._database() as database:
+            database.execute(
+                "INSERT OR REPLACE INTO decisions VALUES (?, ?, ?, ?, ?, ?, ?, ?)", (*row, decision.time, decision.entry)
+            )
+
+    def withdraw(self, key: str) -> None:
+        """Forget a decision."""
+        with self._database() as database:
+            database.execute("DELETE FROM decisions WHERE key = ?", (key,))
+
+    # -- logbook
+
+    def logbook(self) -> tuple[Entry, ...]:
+        """All entries, oldest first."""
+        with self._database() as database:
+            rows = database.execute("SELECT * FROM logbook ORDER BY id").fetchall()
+        return tuple(_entry(row) for row in rows)
+
+    def write_entry(
+        self, stage: Stage, title: str, why: str, about: str, snapshot: str, changes: ChangeSet | None, state: str
+    ) -> int:
+        data = None if changes is None else json.dumps(changes.to_json())
+        with self._database() as database:
+            cursor = database.execute(
+                "INSERT INTO logbook (time, stage, title, why, about, snapshot, changes, state) VALUES (?,?,?,?,?,?,?,?)",
+                (time.time(), stage.value, title, why, about, snapshot, data, state),
+            )
+            return int(cursor.lastrowid or 0)
+
+    def mark_entry(self, id: int, state: str) -> None:
+        """Set the state of an entry; of one that is undone the decisions carried out in it are withdrawn."""
+        with self._database() as database:
+            database.execute("UPDATE logbook SET state = ? WHERE id = ?", (state, id))
+            if state == "undone":
+                database.execute("DELETE FROM decisions WHERE entry = ?", (id,))
+
+    def drop_entry(self, id: int) -> None:
+        """Forget an entry whose change set was never written."""
+        with self._database() as database:
+            database.execute("DELETE FROM logbook WHERE id = ?", (id,))
+            database.execute("DELETE FROM decisions WHERE entry = ?", (id,))
+
+    # -- folders and locks
+
+    def scratch(self, name: str) -> Path:
+        """A folder of the crossing's own that commands may write into."""
+        folder = self.folder / name
+        folder.mkdir(parents=True, exist_ok=True)
+        return folder
+
+    @contextlib.contextmanager
+    def acting(self) -> Iterator[None]:
+        """Hold the crossing's lock. Raises AnotherActs at once when somebody else does."""
+        with (self.folder / "lock").open("a+") as lock:
+            try:
+                fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            except BlockingIOError as error:
+                lock.seek(0)
+                raise AnotherActs(
+                    f"another Fernshale (process {lock.read().strip() or 'unknown'}) is at work on this crossing",
+                    "Wait for it to finish, or end it there.",
+                ) from error
+            lock.truncate(0)
+            lock.write(str(os.getpid()))
+            lock.flush()
+            yield
+
+    @contextlib.contextmanager
+    def _database(self) -> Iterator[sqlite3.Connection]:
+        try:
+            database = sqlite3.connect(self.folder / "crossing.sqlite", timeout=10)
+        except sqlite3.Error as error:
+            raise ProjectError(f"the crossing in {self.folder} cannot be opened: {error}") from error
+        try:
+            database.execute("PRAGMA journal_mode=WAL")
+            with database:
+                yield database
+        except sqlite3.Error as error:
+            raise ProjectError(f"the crossing in {self.folder} cannot be read or written: {error}") from error
+        finally:
+            database.close()
+
+    def _read_setup(self) -> Setup:
+        data = self.fact("setup")
+        if data is None:
+            raise MisuseError(f"{self.folder} holds no crossing")
+        project, profile, shelf = (Path(data[name]) for name in ("project", "profile", "shelf"))
+        return Setup(project, profile, shelf, data["from"], data["to"])
+
+
+def begin(setup: Setup) -> Crossing:
+    """The crossing of `setup`'s project: the one there is when it leads to the same release, else a new one."""
+    folder = _folder_of(setup.project)
+    if (folder / "crossing.sqlite").exists():
+        known = Crossing(folder)
+        if known.setup.to == setup.to:
+            _keep_setup(folder, Setup(setup.project, setup.profile, setup.shelf, known.setup.from_, setup.to))
+            return Crossing(folder)
+        folder.rename(folder.with_name(f"{folder.name}-{int(time.time())}"))
+    folder.mkdir(parents=True, exist_ok=True)
+    with contextlib.closing(sqlite3.connect(folder / "crossing.sqlite")) as database:
+        database.executescript(_SCHEMA)
+    _keep_setup(folder, setup)
+    return Crossing(folder)
+
+
+def find_crossing(project: Path) -> Crossing | None:
+    """The crossing of a project, None when none was begun."""
+    folder = _folder_of(project)
+    return Crossing(folder) if (folder / "crossing.sqlite").exists() else None
+
+
+def open_crossing(project: Path) -> Crossing:
+    """As `find_crossing`. Raises MisuseError when there is none."""
+    crossing = find_crossing(project)
+    if crossing is None:
+        raise MisuseError(
+            f"no crossing was begun for {project}",
+            "Begin one with `fernshale route PROJECT --to RELEASE --shelf SHELF` or in the window.",
+        )
+    return crossing
+
+
+def all_crossings() -> tuple[Crossing, ...]:
+    """Crossings that can be resumed, the latest used first; those whose project is gone are left out."""
+    folders = [path.parent for path in (home() / "crossings").glob("*/crossing.sqlite")]
+    found = []
+    for folder in sorted(folders, key=lambda item: -(item / "crossing.sqlite").stat().st_mtime):
+        with contextlib.suppress(FernshaleError):
+            crossing = Crossing(folder)
+            if crossing.setup.project.is_dir() and _folder_of(crossing.setup.project) == folder:
+                found.append(crossing)
+    return tuple(found)
+
+
+def _keep_setup(folder: Path, setup: Setup) -> None:
+    data = {
+        "project": str(setup.project.resolve()),
+        "profile": str(setup.profile.resolve()),
+        "shelf": str(setup.shelf.resolve()),
+        "from": setup.from_,
+        "to": setup.to,
+    }
+    with contextlib.closing(sqlite3.connect(folder / "crossing.sqlite")) as database, database:
+        database.execute("INSERT OR REPLACE INTO facts VALUES ('setup', ?)", (json.dumps(data),))
+
+
+def _folder_of(project: Path) -> Path:
+    path = os.fsencode(project.resolve())
+    name = "".join(letter if letter.isalnum() else "-" for letter in project.resolve().name)[:40]
+    return home() / "crossings" / f"{name}-{hashlib.sha256(path).hexdigest()[:10]}"
+
+
+def _entry(row: tuple[Any, ...]) -> Entry:
+    id, when, stage, title, why, about, snapshot, changes, state = row
+    change_set = None if changes is None else ChangeSet.from_json(json.loads(changes))
+    return Entry(id, when, Stage(stage), title, why, about, snapshot, change_set, state)

@@ -1,0 +1,44 @@
+"""Which profiles may run their commands: those whose very bytes the user has trusted."""
+
+from __future__ import annotations
+
+import json
+
+from fernshale.core.base.disk import write_atomic
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.profile.model import Profile
+from fernshale.core.snapshot.store import home
+
+
+class TrustNeeded(MisuseError):
+    """The profile's commands were asked for, but nobody has trusted this file as it is."""
+
+
+def is_trusted(profile: Profile) -> bool:
+    return profile.digest in _read()
+
+
+def trust(profile: Profile) -> None:
+    """Let this profile run its commands; a changed file has to be trusted anew."""
+    known = _read()
+    known[profile.digest] = str(profile.path)
+    path = home() / "trusted.json"
+    path.parent.mkdir(parents=True, exist_ok=True)
+    write_atomic(path, json.dumps(known, indent=1).encode(), 0o600)
+
+
+def require_trust(profile: Profile) -> None:
+    """Raises TrustNeeded."""
+    if not is_trusted(profile):
+        raise TrustNeeded(
+            f"the profile {profile.path} would run commands, and you have not trusted it yet",
+            "Read it, then say so with --trust or in the window.",
+        )
+
+
+def _read() -> dict[str, str]:
+    try:
+        data = json.loads((home() / "trusted.json").read_bytes())
+    except (OSError, ValueError):
+        return {}
+    return {str(key): str(value) for key, value in data.items()} if isinstance(data, dict) else {}

@@ -1,0 +1,1 @@
+"""Fix rules: what changed between two releases, and how code follows."""

@@ -1,0 +1,238 @@
+"""Find the places a rule changes in one file, and change them.
+
+An edit that is already made is not found again: a rule may be applied any number of times.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+
+from fernshale.core.base.textfile import line_end, position
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.fix.pattern import Match, find_matches, match_at, parse_pattern
+from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.tokens import Token, group_end, tokenize
+
+
+@dataclass(frozen=True, slots=True)
+class Edit:
+    """One place of a file: characters `start`..`end` become `new`. `line` is 1-based, where it starts."""
+
+    path: TreePath
+    line: int
+    start: int
+    end: int
+    old: str
+    new: str
+
+
+def find_edits(rule: Rule, path: TreePath, text: str) -> tuple[Edit, ...]:
+    """The edits `rule` makes in a file, in order and without overlap. Rules of kind delete make none."""
+    finder = _FINDERS.get(rule.kind)
+    if finder is None or not _worth_reading(rule, text):
+        return ()
+    return tuple(
+        Edit(path, position(text, start)[0], start, end, text[start:end], new)
+        for start, end, new in finder(rule, path, text)
+        if text[start:end] != new
+    )
+
+
+def apply_edits(text: str, edits: Sequence[Edit]) -> str:
+    """`text` with `edits` made; they must be of this very text."""
+    for edit in sorted(edits, key=lambda edit: -edit.start):
+        text = text[: edit.start] + edit.new + text[edit.end :]
+    return text
+
+
+def _worth_reading(rule: Rule, text: str) -> bool:
+    """A cheap look before tokenizing: the longest word a match must have stands in the text at all."""
+    literal = rule.old or rule.call or rule.base
+    if rule.kind == "rewrite":
+        words = re.findall(r"(?<![$\w])[A-Za-z_]\w+", rule.pattern)
+        literal = max(words, key=len, default="")
+    return literal in text
+
+
+def _rename(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
+    for token in tokenize(text, path):
+        if token.kind == "name" and token.text == rule.old:
+            yield token.start, token.end, rule.new
+
+
+def _header(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
+    pattern = rf'^[ \t]*#[ \t]*(?:include|import)[ \t]*[<"]({re.escape(rule.old)})[>"]'
+    for found in re.finditer(pattern, text, re.MULTILINE):
+        yield found.start(1), found.end(1), rule.new
+
+
+def _getter(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
+    tokens = tokenize(text, path)
+    for index, token in enumerate(tokens):
+        if token.text != rule.old or token.kind != "name" or not index or tokens[index - 1].text not in (".", "->"):
+            continue
+        after = tokens[index + 1].text if index + 1 < len(tokens) else ""
+        if after == "(":
+            continue
+        if after != "=":
+            yield token.start, token.end, f"{rule.new}()"
+        elif rule.setter:
+            end = _statement_end(tokens, index + 2)
+            if end > index + 2:
+                value = text[tokens[index + 2].start : tokens[end - 1].end]
+                yield token.start, tokens[end - 1].end, f"{rule.setter}({value})"
+
+
+def _statement_end(tokens: Sequence[Token], at: int) -> int:
+    while at < len(tokens) and tokens[at].text not in (";", ",", ")", "]", "}"):
+        at = group_end(tokens, at) if tokens[at].text in ("(", "[", "{") else at + 1
+    return at
+
+
+def _add_argument(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
+    tokens = tokenize(text, path)
+    for index, token in enumerate(tokens[:-1]):
+        if token.text != rule.call or token.kind != "name" or tokens[index + 1].text != "(":
+            continue
+        end = group_end(tokens, index + 1)
+        if tokens[end - 1].text != ")":
+            continue
+        arguments = _split_arguments(tokens, index + 2, end - 1)
+        if len(arguments) != (rule.arguments or rule.position - 1) or rule.position > len(arguments) + 1:
+            continue
+        if not arguments:
+            yield tokens[end - 1].start, tokens[end - 1].start, rule.text
+        elif rule.position > len(arguments):
+            spot = tokens[arguments[-1][1] - 1].end
+            yield spot, spot, f", {rule.text}"
+        else:
+            spot = tokens[arguments[rule.position - 1][0]].start
+            yield spot, spot, f"{rule.text}, "
+
+
+def _split_arguments(tokens: Sequence[Token], first: int, last: int) -> list[tuple[int, int]]:
+    """Token spans between the commas; `<` opens a bracket where a `>` closes it before the next comma could matter."""
+    arguments, start, at = [], first, first
+    while at < last:
+        text = tokens[at].text
+        if text == ",":
+            arguments.append((start, at))
+            start = at + 1
+        if text in ("(", "[", "{"):
+            at = group_end(tokens, at)
+        elif text == "<" and (end := _template_end(tokens, at, last)):
+            at = end
+        else:
+            at += 1
+    if start < last:
+        arguments.append((start, last))
+    return arguments
+
+
+def _template_end(tokens: Sequence[Token], at: int, last: int) -> int:
+    """Index behind the `>` of a template argument list that opens at `at`; 0 when it is a comparison."""
+    if not at or tokens[at - 1].kind != "name":
+        return 0
+    depth = 0
+    for index in range(at, last):
+        text = tokens[index].text
+        if text in ("(", ")", ";", "{", "}", "&&", "||"):
+            return 0
+        depth += {"<": 1, ">": -1}.get(text, 0)
+        if text == ">" and depth == 0:
+            return index + 1
+    return 0
+
+
+def _add_member(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
+    tokens = tokenize(text, path)
+    end_of_line = line_end(text)
+    for index, token in enumerate(tokens):
+        if token.text not in ("class", "struct"):
+            continue
+        opening = next((at for at in range(index, len(tokens)) if tokens[at].text in ("{", ";", ">", ")")), len(tokens))
+        if opening == len(tokens) or tokens[opening].text != "{":
+            continue
+        head = [item.text for item in tokens[index:opening]]
+        if ":" not in head or rule.base not in head[head.index(":") :]:
+            continue
+        end = group_end(tokens, opening)
+        body = tokens[opening + 1 : end - 1]
+        if any(item.text == rule.member and item.kind == "name" for item in body):
+            continue
+        spot, indent = _member_spot(rule, text, tokens[opening], body)
+        yield spot, spot, f"{indent}{rule.text}{end_of_line}"
+
+
+def _member_spot(rule: Rule, text: str, opening: Token, body: Sequence[Token]) -> tuple[int, str]:
+    """Start of the line the member goes before, and the indentation of its neighbours."""
+    last = body[-1].end if body else opening.end
+    anchor = text.find(rule.after, opening.end, last) if rule.after else -1
+    if anchor < 0:
+        public = next((item for item in body if item.text == "public"), None)
+        anchor = public.start if public else opening.start
+    spot = text.find("\n", anchor) + 1 or len(text)
+    start = text.rfind("\n", 0, anchor) + 1
+    line = text[start:spot]
+    indent = line[: len(line) - len(line.lstrip())]
+    return spot, indent if rule.after and rule.after in line else indent + "    "
+
+
+def _rewrite(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
+    tokens = tokenize(text, path)
+    done = _already_rewritten(rule, tokens)
+    for match in find_matches(parse_pattern(rule.pattern), tokens):
+        if any(first <= match.first and match.last <= last for first, last in done):
+            continue
+        start, end = tokens[match.first].start, tokens[match.last - 1].end
+        new = _filled(rule.replacement, match, tokens, text)
+        if not new:
+            start, end = _whole_line(text, start, end)
+        yield start, end, new
+
+
+def _already_rewritten(rule: Rule, tokens: Sequence[Token]) -> list[tuple[int, int]]:
+    """Token spans that look like the replacement: whatever the pattern finds inside them was followed before."""
+    if not rule.replacement.strip():
+        return []
+    parts = parse_pattern(rule.replacement)
+    found = (match_at(parts, tokens, at) for at in range(len(tokens)))
+    return [(match.first, match.last) for match in found if match is not None]
+
+
+def _filled(template: str, match: Match, tokens: Sequence[Token], text: str) -> str:
+    def value(found: re.Match[str]) -> str:
+        span = match.bound.get(found[1])
+        if span is None:
+            return found[0]
+        return text[tokens[span[0]].start : tokens[span[1] - 1].end] if span[1] > span[0] else ""
+
+    return re.sub(r"\$\$?(\w+)", value, template)
+
+
+def _whole_line(text: str, start: int, end: int) -> tuple[int, int]:
+    """The line with its end when nothing else stands on it, so that a removed statement leaves no hole."""
+    first = text.rfind("\n", 0, start) + 1
+    last = text.find("\n", end) + 1 or len(text)
+    alone = not text[first:start].strip() and not text[end:last].strip()
+    return (first, last) if alone else (start, end)
+
+
+def _rename_id(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
+    # Ids are words of data, with hyphens and dots; they stand in strings as a rule.
+    for found in re.finditer(rf"(?<![\w.-]){re.escape(rule.old)}(?![\w-]|\.\w)", text):
+        yield found.start(), found.end(), rule.new
+
+
+_Finder = Callable[[Rule, str, str], Iterator[tuple[int, int, str]]]
+_FINDERS: dict[str, _Finder] = {
+    "rename": _rename,
+    "header": _header,
+    "getter": _getter,
+    "add-argument": _add_argument,
+    "add-member": _add_member,
+    "rewrite": _rewrite,
+    "rename-id": _rename_id,
+}

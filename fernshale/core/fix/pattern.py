@@ -1,0 +1,155 @@
+"""Code patterns with metavariables.
+
+`$name` stands for one operand (a name, literal or bracketed group with what hangs on it: `a.b(c)[d]`), or for a whole
+expression where the pattern has it alone between brackets and commas. `$$name` stands for any balanced run of tokens,
+also an empty one. A metavariable that comes twice must be the same tokens twice. White space does not count.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.fix.tokens import Token, group_end, tokenize
+
+_META = re.compile(r"\$\$?\w+")
+_MARK = "FernshaleMeta"
+# A run longer than this is no argument list any more; it bounds the work a pattern can cause.
+_LONGEST_RUN = 400
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """A literal token, or a metavariable: `run` for `$$`, `whole` for one that may be any expression."""
+
+    text: str
+    meta: str = ""
+    run: bool = False
+    whole: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Match:
+    """Tokens `first`..`last` (half-open) that fit, and the token spans of the metavariables."""
+
+    first: int
+    last: int
+    bound: Mapping[str, tuple[int, int]]
+
+
+def parse_pattern(text: str) -> tuple[Part, ...]:
+    """Raises MisuseError when there is nothing to look for."""
+    metas: list[str] = []
+
+    def mark(found: re.Match[str]) -> str:
+        metas.append(found[0])
+        return f" {_MARK}{len(metas) - 1} "
+
+    tokens = tokenize(_META.sub(mark, text), "")
+    parts = []
+    for index, token in enumerate(tokens):
+        if not token.text.startswith(_MARK):
+            parts.append(Part(token.text))
+            continue
+        meta = metas[int(token.text[len(_MARK) :])]
+        before = tokens[index - 1].text if index else ""
+        after = tokens[index + 1].text if index + 1 < len(tokens) else ""
+        whole = before in ("(", ",", "[") and after in (")", ",", "]")
+        parts.append(Part("", meta.lstrip("$"), meta.startswith("$$"), whole))
+    if not any(part.text for part in parts):
+        raise MisuseError(f"the pattern {text!r} has nothing to look for but metavariables")
+    return tuple(parts)
+
+
+def find_matches(parts: Sequence[Part], tokens: Sequence[Token]) -> Iterator[Match]:
+    """Matches from left to right that do not overlap."""
+    at = 0
+    while at < len(tokens):
+        found = match_at(parts, tokens, at)
+        if found is not None and found.last > at:
+            yield found
+            at = found.last
+        else:
+            at += 1
+
+
+def match_at(parts: Sequence[Part], tokens: Sequence[Token], at: int) -> Match | None:
+    """The match that begins at token `at`."""
+    # `a::b` and `x.b` must not be found inside `c::a::b`: a leading name stands on its own.
+    if parts[0].meta and at and tokens[at - 1].text in (".", "->", "::"):
+        return None
+    if parts[0].text and at and tokens[at - 1].text == "::" and tokens[at].kind == "name" and _qualified(parts):
+        return None
+    bound = _match(parts, tokens, at, {})
+    return None if bound is None else Match(at, bound[0], bound[1])
+
+
+def _qualified(parts: Sequence[Part]) -> bool:
+    return len(parts) > 1 and parts[1].text == "::"
+
+
+def _match(
+    parts: Sequence[Part], tokens: Sequence[Token], at: int, bound: dict[str, tuple[int, int]]
+) -> tuple[int, dict[str, tuple[int, int]]] | None:
+    if not parts:
+        return at, bound
+    part = parts[0]
+    if not part.meta:
+        if at < len(tokens) and tokens[at].text == part.text:
+            return _match(parts[1:], tokens, at + 1, bound)
+        return None
+    if part.meta in bound:
+        first, last = bound[part.meta]
+        known = [token.text for token in tokens[first:last]]
+        if [token.text for token in tokens[at : at + len(known)]] != known:
+            return None
+        return _match(parts[1:], tokens, at + len(known), bound)
+    ends = _run_ends(tokens, at) if part.run else _whole_ends(tokens, at) if part.whole else _operand_ends(tokens, at)
+    for end in ends:
+        found = _match(parts[1:], tokens, end, {**bound, part.meta: (at, end)})
+        if found is not None:
+            return found
+    return None
+
+
+def _run_ends(tokens: Sequence[Token], at: int) -> Iterator[int]:
+    yield at
+    index = at
+    while index < min(len(tokens), at + _LONGEST_RUN):
+        text = tokens[index].text
+        if text in (")", "]", "}"):
+            return
+        index = group_end(tokens, index) if text in ("(", "[", "{") else index + 1
+        yield index
+
+
+def _whole_ends(tokens: Sequence[Token], at: int) -> Iterator[int]:
+    for end in _run_ends(tokens, at):
+        if end > at:
+            yield end
+        if end < len(tokens) and tokens[end].text in (",", ";"):
+            return
+
+
+def _operand_ends(tokens: Sequence[Token], at: int) -> Iterator[int]:
+    if at >= len(tokens):
+        return
+    first = tokens[at]
+    if first.kind in ("name", "number", "string"):
+        index = at + 1
+    elif first.text == "(":
+        index = group_end(tokens, at)
+    else:
+        return
+    yield index
+    while index < len(tokens):
+        text = tokens[index].text
+        if text in ("(", "["):
+            index = group_end(tokens, index)
+        elif text in (".", "->", "::") and index + 1 < len(tokens) and tokens[index + 1].kind == "name":
+            index += 2
+        else:
+            return
+        yield index

@@ -1,0 +1,72 @@
+"""Source text as tokens, just enough to match code and never a comment or a string by accident."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+TokenKind = Literal["name", "number", "string", "punctuation"]
+
+_CODE = r"""
+  (?P<string> (?:u8|[uUL])?R"(?P<fence>[^()\\\s]{0,16})\(.*?\)(?P=fence)"
+            | (?:[uULbrfBRF]{0,2})"(?:\\.|[^"\\\n])*"
+            | (?:[uULbrfBRF]{0,2})'(?:\\.|[^'\\\n])*' )
+| (?P<number> (?:0[xXbB][0-9A-Fa-f']+|\d[\d']*(?:\.\d*)?(?:[eEpP][+-]?\d+)?)\w* )
+| (?P<name> [^\W\d]\w* )
+| (?P<punctuation> ::|->\*?|<<=|>>=|<=>|\+\+|--|&&|\|\||[-+*/%&|^=!<>]=|<<|\.\.\.|[^\w\s] )
+"""
+_C_COMMENT = r"(?P<comment> //[^\n]* | /\*.*?(?:\*/|\Z) ) |"
+_HASH_COMMENT = r"(?P<comment> \#[^\n]* ) | (?P<long> \"{3}.*?\"{3} | '{3}.*?'{3} ) |"
+_C = re.compile(_C_COMMENT + _CODE, re.VERBOSE | re.DOTALL)
+_HASH = re.compile(_HASH_COMMENT + _CODE, re.VERBOSE | re.DOTALL)
+_HASH_SUFFIXES = (".py", ".sh", ".toml", ".yaml", ".yml", ".rb", ".pl", ".mk", ".cmake")
+
+
+@dataclass(frozen=True, slots=True)
+class Token:
+    """A token and its half-open span of characters."""
+
+    kind: TokenKind
+    text: str
+    start: int
+    end: int
+
+
+def tokenize(text: str, path: str) -> tuple[Token, ...]:
+    """The tokens of `text` without comments; `path` tells by its ending how comments look."""
+    pattern = _HASH if path.endswith(_HASH_SUFFIXES) else _C
+    tokens = []
+    for found in pattern.finditer(text):
+        kind = found.lastgroup
+        if kind == "fence":
+            kind = "string"
+        if kind == "comment":
+            continue
+        if kind == "long":
+            kind = "string"
+        assert kind in ("name", "number", "string", "punctuation")
+        tokens.append(Token(kind, found[0], found.start(), found.end()))
+    return tuple(tokens)
+
+
+_CLOSING = {"(": ")", "[": "]", "{": "}"}
+
+
+def group_end(tokens: Sequence[Token], at: int) -> int:
+    """Index behind the bracket that closes the one at `at`; the end of the tokens where none does."""
+    open_: list[str] = []
+    for index in range(at, len(tokens)):
+        token = tokens[index]
+        if token.kind != "punctuation":
+            continue
+        if token.text in _CLOSING:
+            open_.append(_CLOSING[token.text])
+        elif open_ and token.text == open_[-1]:
+            open_.pop()
+            if not open_:
+                return index + 1
+        elif token.text in ")]}":
+            return index
+    return len(tokens)

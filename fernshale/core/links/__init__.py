@@ -1,0 +1,1 @@
+"""Ids in assets: what is declared, what is used, what dangles."""

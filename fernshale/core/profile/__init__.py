@@ -1,0 +1,1 @@
+"""The engine profile: everything Fernshale knows about one engine."""

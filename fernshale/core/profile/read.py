@@ -1,0 +1,103 @@
+"""Read profiles and find the one that fits a project."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+from pathlib import Path
+
+import blake3
+import regex
+
+from fernshale.core.base.errors import FormatError, MisuseError, ProjectError
+from fernshale.core.base.globs import matches
+from fernshale.core.base.schema import read_toml
+from fernshale.core.profile.model import Profile
+
+FORMAT = "fernshale-profile/1"
+SUFFIX = ".profile.toml"
+
+
+def read_profile(path: Path) -> Profile:
+    """The profile at `path`. Raises MisuseError, or FormatError with every fault and its line."""
+    profile = read_toml(path, Profile, FORMAT)
+    faults = list(_bad_patterns(profile))
+    if faults:
+        text = path.read_text(encoding="utf-8").split("\n")
+        raise FormatError(path, [(_line_of(text, pattern), message) for pattern, message in faults])
+    return replace(profile, path=path.resolve(), digest=blake3.blake3(path.read_bytes()).hexdigest())
+
+
+def find_profile(project: Path, folders: Iterable[Path]) -> Profile:
+    """The one profile in `folders` whose recognise globs fit `project`.
+
+    Raises ProjectError when none fits or several do, FormatError when a profile on the way is broken.
+    """
+    if not project.is_dir():
+        raise ProjectError(f"{project} is not a folder")
+    known = [read_profile(path) for folder in folders for path in sorted(folder.glob("*" + SUFFIX))]
+    fitting = [profile for profile in known if fits(profile, project)]
+    if not fitting:
+        names = ", ".join(sorted({profile.title for profile in known})) or "none"
+        raise ProjectError(
+            f"no engine profile fits {project}; profiles known: {names}",
+            "Name one with --profile FILE, or open the folder that holds the project's descriptor.",
+        )
+    if len({profile.id for profile in fitting}) > 1:
+        raise ProjectError(
+            f"several profiles fit {project}: {', '.join(profile.title for profile in fitting)}",
+            "Name the one to use with --profile FILE.",
+        )
+    return fitting[0]
+
+
+def fits(profile: Profile, project: Path) -> bool:
+    """Whether `project` is the root of a project of this profile's engine."""
+    here: Sequence[str] = [path.name for path in project.iterdir() if path.is_file()]
+
+    def stands(glob: str) -> bool:
+        if "/" in glob.strip("/"):
+            return any(path.is_file() for path in project.glob(glob))
+        return any(matches((glob,), name) for name in here)
+
+    return all(stands(glob) for glob in profile.recognise.files)
+
+
+def fill(text: str, places: dict[str, str]) -> str:
+    """`text` with `{name}` replaced from `places`. Raises MisuseError for a name that is not known."""
+
+    def value(found: regex.Match[str]) -> str:
+        name = found[1]
+        if name not in places:
+            raise MisuseError(
+                f"the profile uses the placeholder {{{name}}}, which has no value here",
+                "Known here: " + ", ".join(sorted(places)),
+            )
+        return places[name]
+
+    return regex.sub(r"\{(\w+)\}", value, text)
+
+
+def _bad_patterns(profile: Profile) -> Iterable[tuple[str, str]]:
+    """(pattern, message) for each regular expression that cannot be used."""
+    wanted: list[tuple[str, tuple[str, ...]]] = [(text, ()) for text in profile.log.volatile]
+    wanted += [(rule.pattern, ()) for rule in profile.log.severity]
+    wanted += [(rule.pattern, ("id",)) for rule in (*profile.links.declare, *profile.links.use)]
+    wanted += [(rule.pattern, ("message",)) for rule in profile.diagnostic]
+    wanted += [(need.pattern, ("version",)) for need in profile.requirement if need.pattern]
+    shape = profile.plugins
+    reaches = [site.at for site in profile.site] + [r for r in (shape.id, shape.version, shape.accepts) if r]
+    wanted += [(reach.pattern.replace("{plugin}", "plugin"), ("value",)) for reach in reaches if reach.pattern]
+    for pattern, groups in wanted:
+        try:
+            compiled = regex.compile(pattern)
+        except regex.error as error:
+            yield pattern, f"bad regular expression {pattern!r}: {error}"
+            continue
+        for group in groups:
+            if group not in compiled.groupindex:
+                yield pattern, f"the pattern {pattern!r} needs a group named {group}, as (?P<{group}>...)"
+
+
+def _line_of(lines: Sequence[str], pattern: str) -> int:
+    return next((number for number, line in enumerate(lines, 1) if pattern in line or repr(pattern)[1:-1] in line), 0)

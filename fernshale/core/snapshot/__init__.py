@@ -1,0 +1,1 @@
+"""The content-addressed store: packs of blobs, manifests of trees, compare, restore, verify."""

@@ -1,0 +1,1 @@
+"""Does it still behave: logs compared, checks, timings."""

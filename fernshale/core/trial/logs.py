@@ -1,0 +1,61 @@
+"""Two logs side by side: what is new, what is gone, and how bad it is.
+
+Parts that change from run to run are blanked before lines are compared; the lines shown are the real ones.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import regex
+from rapidfuzz.distance import LCSseq
+
+from fernshale.core.profile.model import LogShape
+
+Sign = Literal["same", "new", "gone"]
+_TIMEOUT_S = 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class LogLine:
+    """A line of the aligned logs: `sign` tells on which side it stands, `severity` is "" for an ordinary line."""
+
+    sign: Sign
+    text: str
+    severity: str
+
+
+def compare_logs(baseline: Sequence[str], now: Sequence[str], shape: LogShape) -> tuple[LogLine, ...]:
+    """Both logs aligned; of lines on both sides the present one is shown."""
+    volatile = [regex.compile(pattern) for pattern in shape.volatile]
+
+    def blank(line: str) -> str:
+        for pattern in volatile:
+            line = pattern.sub("", line, timeout=_TIMEOUT_S)
+        return line
+
+    return tuple(_aligned(baseline, now, [blank(line) for line in baseline], [blank(line) for line in now], shape))
+
+
+def severity_of(line: str, shape: LogShape) -> str:
+    """ "error", "warning" or "": the first rule that fits."""
+    for rule in shape.severity:
+        if regex.search(rule.pattern, line, timeout=_TIMEOUT_S):
+            return rule.severity
+    return ""
+
+
+def _aligned(
+    baseline: Sequence[str], now: Sequence[str], old: Sequence[str], new: Sequence[str], shape: LogShape
+) -> Iterator[LogLine]:
+    for code in LCSseq.opcodes(old, new):
+        if code.tag == "equal":
+            for line in now[code.dest_start : code.dest_end]:
+                yield LogLine("same", line, severity_of(line, shape))
+            continue
+        for line in baseline[code.src_start : code.src_end]:
+            yield LogLine("gone", line, severity_of(line, shape))
+        for line in now[code.dest_start : code.dest_end]:
+            yield LogLine("new", line, severity_of(line, shape))
