@@ -1,13 +1,13 @@
 """The root of all errors a user can understand and act on.
 
-    FernshaleError
-    ├── MisuseError        wrong arguments, a key a format does not know
-    │   └── FormatError    a file of ours that breaks its format (all faults of the file at once)
-    ├── ProjectError       the project cannot be read or written as asked
-    ├── ChangedUnderneath  a file is not what the preview saw; nothing was written
-    ├── StoreError         the snapshot store (leaves in `snapshot`)
-    ├── CommandError       an external command could not be run
-    └── Cancelled          the user stopped it
+FernshaleError
+├── MisuseError        wrong arguments, a key a format does not know
+│   └── FormatError    a file of ours that breaks its format (all faults of the file at once)
+├── ProjectError       the project cannot be read or written as asked
+├── ChangedUnderneath  a file is not what the preview saw; nothing was written
+├── StoreError         the snapshot store (leaves in `snapshot`)
+├── CommandError       an external command could not be run
+└── Cancelled          the user stopped it
 """
 
 from __future__ import annotations

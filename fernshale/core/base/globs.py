@@ -9,14 +9,10 @@ import pathspec
 
 
 @lru_cache(maxsize=512)
-def _compiled(patterns: tuple[str, ...]) -> pathspec.PathSpec:
+def _compiled(patterns: tuple[str, ...]) -> pathspec.GitIgnoreSpec:
     # Anchored: a profile's `src/*.cpp` speaks of the project's root, not of every `src` below it.
     anchored = ["/" + pattern.lstrip("/") for pattern in patterns]
-    return pathspec.PathSpec.from_lines("gitwildmatch" if _old() else "gitignore", anchored)
-
-
-def _old() -> bool:
-    return int(pathspec.__version__.split(".")[0]) < 1
+    return pathspec.GitIgnoreSpec.from_lines(anchored)
 
 
 def matches(patterns: Iterable[str], path: str) -> bool:

@@ -18,8 +18,16 @@ _KINDS: tuple[tuple[str, re.Pattern[str], str], ...] = tuple(
     for kind, pattern, title in (
         ("missing header", r"^(?P<symbol>[^\s:]+): No such file or directory", "{symbol} is not there any more"),
         ("missing header", r"^'(?P<symbol>[^']+)' file not found", "{symbol} is not there any more"),
-        ("missing name", r"[‘'](?P<symbol>\w+)[’'] is not a member of [‘'](?P<scope>[^’']+)[’']", "{scope} has no {symbol}"),
-        ("missing name", r"no member named '(?P<symbol>\w+)' in (?:namespace )?'(?P<scope>[^']+)'", "{scope} has no {symbol}"),
+        (
+            "missing name",
+            r"[‘'](?P<symbol>\w+)[’'] is not a member of [‘'](?P<scope>[^’']+)[’']",
+            "{scope} has no {symbol}",
+        ),
+        (
+            "missing name",
+            r"no member named '(?P<symbol>\w+)' in (?:namespace )?'(?P<scope>[^']+)'",
+            "{scope} has no {symbol}",
+        ),
         (
             "missing member",
             r"[‘'](?:const )?(?:class |struct )?(?P<scope>[^’']+)[’'] has no member named [‘'](?P<symbol>\w+)[’']",
@@ -28,13 +36,33 @@ _KINDS: tuple[tuple[str, re.Pattern[str], str], ...] = tuple(
         ("missing name", r"[‘'](?P<symbol>[\w:]+)[’'] has not been declared", "{symbol} is not declared any more"),
         ("missing name", r"[‘'](?P<symbol>[\w:]+)[’'] was not declared in this scope", "{symbol} is not declared"),
         ("missing name", r"use of undeclared identifier '(?P<symbol>[\w:]+)'", "{symbol} is not declared"),
-        ("missing type", r"[‘'](?P<symbol>[\w:]+)[’'](?: in [^.]*)? does not name a (?:template )?type", "{symbol} names no type"),
+        (
+            "missing type",
+            r"[‘'](?P<symbol>[\w:]+)[’'](?: in [^.]*)? does not name a (?:template )?type",
+            "{symbol} names no type",
+        ),
         ("missing type", r"unknown type name '(?P<symbol>[\w:]+)'", "{symbol} names no type"),
-        ("private", r"[‘'](?P<symbol>[^’']+)[’'] is (?:private|protected) within this context", "{symbol} is private now"),
+        (
+            "private",
+            r"[‘'](?P<symbol>[^’']+)[’'] is (?:private|protected) within this context",
+            "{symbol} is private now",
+        ),
         ("private", r"calling a private constructor of class '(?P<symbol>[^']+)'", "{symbol} is private now"),
-        ("call", r"no matching (?:member )?function for call to [‘'](?P<symbol>[^’']+)[’']", "no {symbol} takes these arguments"),
-        ("call", r"too (?:few|many) arguments to (?:member )?function [‘'](?P<symbol>[^’']+)[’']", "{symbol} takes other arguments"),
-        ("getter", r"invalid use of (?:non-static )?member function [‘'](?P<symbol>[^’']+)[’']", "{symbol} is a function now"),
+        (
+            "call",
+            r"no matching (?:member )?function for call to [‘'](?P<symbol>[^’']+)[’']",
+            "no {symbol} takes these arguments",
+        ),
+        (
+            "call",
+            r"too (?:few|many) arguments to (?:member )?function [‘'](?P<symbol>[^’']+)[’']",
+            "{symbol} takes other arguments",
+        ),
+        (
+            "getter",
+            r"invalid use of (?:non-static )?member function [‘'](?P<symbol>[^’']+)[’']",
+            "{symbol} is a function now",
+        ),
         (
             "override",
             r"[‘'](?P<symbol>[^’']+)[’'] marked [‘']override[’'],? but does not override",
@@ -52,7 +80,9 @@ _KINDS: tuple[tuple[str, re.Pattern[str], str], ...] = tuple(
     )
 )
 _ABSTRACT = re.compile(r"abstract (?:class )?(?:type )?[‘'](?P<symbol>[^’']+)[’']")
-_PURE = re.compile(r"[‘']virtual (?P<symbol>[^’']*\([^’']*\)[^’']*)[’']|unimplemented pure virtual method '(?P<method>\w+)'")
+_PURE = re.compile(
+    r"[‘']virtual (?P<symbol>[^’']*\([^’']*\)[^’']*)[’']|unimplemented pure virtual method '(?P<method>\w+)'"
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,7 +135,14 @@ def _name(owned: Owned) -> tuple[str, str, str, str]:
     diagnostic = owned.diagnostic
     if found := _ABSTRACT.search(diagnostic.message):
         # "because the following are pure within ‘X’" quotes a class, the lines after it the methods.
-        method = next((last_name(hit["symbol"] or hit["method"]) for hit in (_PURE.search(note.message) for note in diagnostic.notes) if hit), "")
+        method = next(
+            (
+                last_name(hit["symbol"] or hit["method"])
+                for hit in (_PURE.search(note.message) for note in diagnostic.notes)
+                if hit
+            ),
+            "",
+        )
         if method:
             return f"must implement:{method}", "must implement", f"{method} must be implemented", method
         return f"abstract:{found['symbol']}", "must implement", f"{found['symbol']} is abstract now", found["symbol"]
@@ -124,7 +161,9 @@ def _name(owned: Owned) -> tuple[str, str, str, str]:
 
 
 def _short(symbol: str) -> str:
-    return re.sub(r"\s*\{aka .*", "", symbol).removeprefix("class ").removeprefix("const class ")
+    """A symbol for people: `m::Pier::keeper` of `const std::string& m::Pier::keeper() const`."""
+    head = re.sub(r"\s*\{aka .*", "", symbol).split("(")[0].strip()
+    return head if "<" in head else re.split(r"[\s&*]+", head)[-1]
 
 
 def _main_owner(errors: Sequence[Owned]) -> str:

@@ -17,7 +17,7 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from fernshale.core.base.disk import sync_folder, write_atomic, write_synced
-from fernshale.core.base.errors import ChangedUnderneath, FernshaleError, ProjectError
+from fernshale.core.base.errors import ChangedUnderneath, FernshaleError
 from fernshale.core.base.treepath import TreePath, on_disk
 from fernshale.core.base.work import CancelToken
 from fernshale.core.change.model import ChangeSet, FileChange
@@ -40,7 +40,9 @@ def apply_changes(root: Path, changes: ChangeSet, store: Store, journal: Path, t
     JournalUnfinished when `journal` is of an earlier change that was not recovered.
     """
     if journal.exists():
-        raise JournalUnfinished(f"an earlier change was interrupted: {journal}", "Open the project again to recover it.")
+        raise JournalUnfinished(
+            f"an earlier change was interrupted: {journal}", "Open the project again to recover it."
+        )
     differing = [change.path for change in changes.changes if entry_at(on_disk(root, change.path)) != change.before]
     if differing:
         raise ChangedUnderneath(differing)

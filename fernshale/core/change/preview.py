@@ -10,16 +10,13 @@ from fernshale.core.base.treepath import printable
 from fernshale.core.change.model import ChangeSet, FileChange
 from fernshale.core.snapshot.manifest import Entry, Kind
 
-# Content by digest, from the change set, the project or the store.
-ContentOf = Callable[[FileChange, Entry], bytes]
-
 
 def unified_diff(changes: ChangeSet, before: Callable[[FileChange], bytes]) -> str:
     """All text changes as a unified diff; other changes as one line of words. `before` reads old content."""
     parts = []
     for change in changes.files:
-        old = _text(change.before, lambda change=change: before(change))
-        new = _text(change.after, lambda change=change: changes.contents.get(change.after.content, b""))
+        old = _text(change.before, before(change) if _is_file(change.before) else b"")
+        new = _text(change.after, changes.contents.get(change.after.content, b"") if change.after else b"")
         name = printable(change.path)
         if old is None or new is None:
             parts.append(f"# {name}: {describe(change)}\n")
@@ -44,10 +41,12 @@ def describe(change: FileChange) -> str:
     return f"{change.after.kind.value} changed"
 
 
-def _text(entry: Entry | None, content: Callable[[], bytes]) -> str | None:
+def _is_file(entry: Entry | None) -> bool:
+    return entry is not None and entry.kind is Kind.FILE
+
+
+def _text(entry: Entry | None, content: bytes) -> str | None:
     if entry is None:
         return ""
-    if entry.kind is not Kind.FILE:
-        return None
-    file = read_text(content())
+    file = read_text(content) if _is_file(entry) else None
     return file.text if file else None

@@ -127,11 +127,7 @@ def undo_back_to(crossing: Crossing, id: int, progress: Progress, token: CancelT
 
 
 def _in_the_way(entry: Entry, entries: tuple[Entry, ...], paths: tuple[str, ...]) -> str:
-    later = [
-        item.title
-        for item in entries
-        if item.id > entry.id and item.can_undo and _touches(item, paths)
-    ]
+    later = [item.title for item in entries if item.id > entry.id and item.can_undo and _touches(item, paths)]
     files = ", ".join(paths[:4]) + (f" and {len(paths) - 4} more" if len(paths) > 4 else "")
     if later:
         return f"later steps changed the same files ({files}): {'; '.join(later)}. Undo those first"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from fernshale.core.base.errors import MisuseError
@@ -41,8 +41,16 @@ class Overview:
     states: Mapping[Stage, State]
 
     def matters_of(self, stage: Stage) -> tuple[Matter, ...]:
-        views = (self.survey, self.route, self.plugins, self.engine, self.build, self.links, self.trial)
-        return dict(zip(STAGES, views, strict=True))[stage].matters
+        matters = {
+            Stage.SURVEY: self.survey.matters,
+            Stage.ROUTE: self.route.matters,
+            Stage.PLUGINS: self.plugins.matters,
+            Stage.ENGINE: self.engine.matters,
+            Stage.BUILD: self.build.matters,
+            Stage.LINKS: self.links.matters,
+            Stage.TRIAL: self.trial.matters,
+        }
+        return matters[stage]
 
     @property
     def matters(self) -> tuple[Matter, ...]:
@@ -81,7 +89,9 @@ def look(crossing: Crossing, progress: Progress, token: CancelToken) -> Overview
         with crossing.acting():
             settle_interrupted(crossing)
     ground = crossing_ground(crossing, progress, token)
-    views = (
+    overview = Overview(
+        crossing.setup,
+        ground,
         survey(ground, crossing, token),
         route(ground, crossing, token),
         plugins(ground, crossing, progress, token),
@@ -89,10 +99,11 @@ def look(crossing: Crossing, progress: Progress, token: CancelToken) -> Overview
         build(ground, crossing, token),
         links(ground, crossing, token),
         trial(ground, crossing),
+        crossing.logbook(),
+        {},
     )
-    logbook = crossing.logbook()
-    states = {stage: _state(stage, view.matters, logbook) for stage, view in zip(STAGES, views, strict=True)}
-    return Overview(crossing.setup, ground, *views, logbook, _in_order(states))
+    states = {stage: _state(stage, overview.matters_of(stage), overview.logbook) for stage in STAGES}
+    return replace(overview, states=_in_order(states))
 
 
 def _state(stage: Stage, matters: tuple[Matter, ...], logbook: tuple[Entry, ...]) -> State:

@@ -6,7 +6,7 @@ import time
 from typing import Any
 
 from fernshale.core.base.treepath import printable
-from fernshale.core.crossing.matter import STAGES, State
+from fernshale.core.crossing.matter import STAGES
 from fernshale.core.crossing.overview import Overview
 from fernshale.core.crossing.stages.plugins import ledger_json
 from fernshale.core.crossing.stages.survey import describe
@@ -76,7 +76,9 @@ def _verdict(overview: Overview) -> str:
 def _before(overview: Overview) -> list[str]:
     baseline, run = overview.survey.baseline, overview.trial.run
     parts = ["## Before and now", ""]
-    parts.append(f"- before, on {baseline.release}: {describe(baseline)}" if baseline else "- before: no baseline was taken")
+    parts.append(
+        f"- before, on {baseline.release}: {describe(baseline)}" if baseline else "- before: no baseline was taken"
+    )
     if run:
         parts.append(f"- now, on {run.release}: " + ("runs" if run.passed else f"ends with status {run.status}"))
         parts.append(f"- in the log: {overview.trial.count('new')} lines new, {overview.trial.count('gone')} gone")

@@ -112,7 +112,8 @@ class Crossing:
         row = (decision.key, decision.stage.value, decision.choice, decision.text, decision.who, decision.why)
         with self._database() as database:
             database.execute(
-                "INSERT OR REPLACE INTO decisions VALUES (?, ?, ?, ?, ?, ?, ?, ?)", (*row, decision.time, decision.entry)
+                "INSERT OR REPLACE INTO decisions VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+                (*row, decision.time, decision.entry),
             )
 
     def withdraw(self, key: str) -> None:

@@ -32,9 +32,7 @@ class SiteChange:
         return self.before != self.after
 
 
-def plan_sites(
-    sites: Sequence[FoundSite], from_: str, to: str, plugins: Mapping[str, str]
-) -> tuple[SiteChange, ...]:
+def plan_sites(sites: Sequence[FoundSite], from_: str, to: str, plugins: Mapping[str, str]) -> tuple[SiteChange, ...]:
     """What each site becomes. `plugins` gives the release each plugin has on this leg."""
     return tuple(_plan(site, from_, to, plugins) for site in sites)
 

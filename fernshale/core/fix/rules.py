@@ -1,13 +1,13 @@
 """Fix rules as values, read from `*.rules.toml`.
 
-    rename        the name `old` is `new` now
-    header        the included file `old` is `new` now
-    getter        the field `old` is the function `new()` now, set with `setter`
-    add-argument  calls of `call` with `arguments` arguments get `text` as argument number `position`
-    add-member    classes derived from `base` without `member` get `text` behind the line that has `after` (or at their start)
-    rewrite       `pattern` becomes `replacement`, both with metavariables (see `pattern`)
-    rename-id     the id `old` is `new` now, in assets
-    delete        the files `files` (globs) go; they are made again
+rename        the name `old` is `new` now
+header        the included file `old` is `new` now
+getter        the field `old` is the function `new()` now, set with `setter`
+add-argument  calls of `call` with `arguments` arguments get `text` as argument number `position`
+add-member    classes derived from `base` without `member` get `text` behind the line that has `after` (or at their start)
+rewrite       `pattern` becomes `replacement`, both with metavariables (see `pattern`)
+rename-id     the id `old` is `new` now, in assets
+delete        the files `files` (globs) go; they are made again
 """
 
 from __future__ import annotations
@@ -25,9 +25,7 @@ from fernshale.core.base.schema import STRICT, read_toml
 from fernshale.core.fix.pattern import parse_pattern
 
 FORMAT = "fernshale-rules/1"
-RuleKind = Literal[
-    "rename", "header", "getter", "add-argument", "add-member", "rewrite", "rename-id", "delete"
-]
+RuleKind = Literal["rename", "header", "getter", "add-argument", "add-member", "rewrite", "rename-id", "delete"]
 _NEEDS: dict[str, tuple[str, ...]] = {
     "rename": ("old", "new"),
     "header": ("old", "new"),

@@ -21,6 +21,16 @@ _C_COMMENT = r"(?P<comment> //[^\n]* | /\*.*?(?:\*/|\Z) ) |"
 _HASH_COMMENT = r"(?P<comment> \#[^\n]* ) | (?P<long> \"{3}.*?\"{3} | '{3}.*?'{3} ) |"
 _C = re.compile(_C_COMMENT + _CODE, re.VERBOSE | re.DOTALL)
 _HASH = re.compile(_HASH_COMMENT + _CODE, re.VERBOSE | re.DOTALL)
+# Kind of token by the group that matched; comments are none. A fence is part of a raw string.
+_KINDS: dict[str, TokenKind | None] = {
+    "comment": None,
+    "fence": "string",
+    "long": "string",
+    "string": "string",
+    "number": "number",
+    "name": "name",
+    "punctuation": "punctuation",
+}
 _HASH_SUFFIXES = (".py", ".sh", ".toml", ".yaml", ".yml", ".rb", ".pl", ".mk", ".cmake")
 
 
@@ -39,15 +49,9 @@ def tokenize(text: str, path: str) -> tuple[Token, ...]:
     pattern = _HASH if path.endswith(_HASH_SUFFIXES) else _C
     tokens = []
     for found in pattern.finditer(text):
-        kind = found.lastgroup
-        if kind == "fence":
-            kind = "string"
-        if kind == "comment":
-            continue
-        if kind == "long":
-            kind = "string"
-        assert kind in ("name", "number", "string", "punctuation")
-        tokens.append(Token(kind, found[0], found.start(), found.end()))
+        kind = _KINDS[found.lastgroup or ""]
+        if kind is not None:
+            tokens.append(Token(kind, found[0], found.start(), found.end()))
     return tuple(tokens)
 
 

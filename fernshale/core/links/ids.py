@@ -88,5 +88,3 @@ def _collect(
             found.setdefault(hit["id"], []).append(Use(path, position(text, hit.start("id"))[0]))
     except TimeoutError as error:
         raise FormatError(path, [(0, f"the pattern {rule.pattern!r} takes too long on this file")]) from error
-
-

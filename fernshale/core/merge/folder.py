@@ -132,11 +132,15 @@ def _merge_known(
         return _whole(None, path, None, None, "removed", "gone on both sides", "nothing")
     if ours is None:
         if _same(theirs, old):
-            return _whole(None, path, None, there, "removed", "you had deleted it; the vendor left it as it was", "nothing")
+            return _whole(
+                None, path, None, there, "removed", "you had deleted it; the vendor left it as it was", "nothing"
+            )
         return _due(there, path, None, there, "you had deleted it, the vendor changed it", "nothing")
     if theirs is None:
         if _same(ours, old):
-            return _whole(None, path, here, None, "removed", "the vendor dropped it; it was never edited here", "nothing")
+            return _whole(
+                None, path, here, None, "removed", "the vendor dropped it; it was never edited here", "nothing"
+            )
         return _due(here, path, here, None, "the vendor dropped it, but it was edited here", "mine", mode=ours.mode)
     target, moved = _target(path, here, there)
     mode = theirs.mode if ours.mode == old.mode else ours.mode

@@ -105,9 +105,7 @@ def _file_choice(file: FileMerge, choices: Mapping[str, Choice]) -> str:
     return file.takes
 
 
-def _edits(
-    merge: FolderMerge, file: FileMerge, result: Result, choices: Mapping[str, Choice]
-) -> Iterator[LedgerEntry]:
+def _edits(merge: FolderMerge, file: FileMerge, result: Result, choices: Mapping[str, Choice]) -> Iterator[LedgerEntry]:
     old, ours = merge.base.entry(file.base), merge.mine.entry(file.mine)
     if old is None and ours is None:
         return
@@ -219,7 +217,9 @@ def _fate(
 ) -> tuple[Fate, str]:
     """The fate of an edit that was looked for. Raises LedgerUnbalanced."""
     asked = [
-        due for due in file.decisions if due.kind == "file" or hunk is None or (due.mine, due.base) == (hunk.new, hunk.old)
+        due
+        for due in file.decisions
+        if due.kind == "file" or hunk is None or (due.mine, due.base) == (hunk.new, hunk.old)
     ]
     if any(due.id not in choices for due in asked):
         return "decide", where
@@ -251,7 +251,9 @@ def _span(hunk: Hunk) -> str:
 def _what(hunk: Hunk, mine: Sequence[str]) -> str:
     removed, added = hunk.old[1] - hunk.old[0], hunk.new[1] - hunk.new[0]
     first = next((mine[line].strip() for line in range(*hunk.new) if mine[line].strip()), "")
-    count = f"{added} lines added" if not removed else f"{removed} lines removed" if not added else f"{added} lines changed"
+    count = (
+        f"{added} lines added" if not removed else f"{removed} lines removed" if not added else f"{added} lines changed"
+    )
     if max(added, removed) == 1:
         count = count.replace("lines", "line")
     return f"{count}: {first[:60]}" if first else count

@@ -67,8 +67,8 @@ class WovenLine:
 
 def merge_text(base: TextFile, mine: TextFile, incoming: TextFile) -> TextMerge:
     """Merge `mine` and `incoming`, both of which came from `base`."""
-    texts = tuple(tuple(split_lines(side.text)) for side in (base, mine, incoming))
-    keys = [line_keys(lines) for lines in texts]
+    olds, ours, theirs = (tuple(split_lines(side.text)) for side in (base, mine, incoming))
+    keys = [line_keys(lines) for lines in (olds, ours, theirs)]
     regions = merge_lines(*keys)
     decisions = []
     for region in regions:
@@ -76,7 +76,7 @@ def merge_text(base: TextFile, mine: TextFile, incoming: TextFile) -> TextMerge:
             spans = (region.base, region.mine, region.incoming)
             parts = ["\n".join(side[slice(*span)]) for side, span in zip(keys, spans, strict=True)]
             decisions.append(Due(fingerprint(*parts), "text", *spans))
-    return TextMerge(*texts, regions, _distinct(decisions), mine)
+    return TextMerge(olds, ours, theirs, regions, _distinct(decisions), mine)
 
 
 def weave(merge: TextMerge, choices: Mapping[str, Choice]) -> tuple[WovenLine, ...]:

@@ -75,9 +75,7 @@ def _groups(ours: Sequence[Hunk], theirs: Sequence[Hunk]) -> Iterator[tuple[list
     left, right = list(ours), list(theirs)
     at_left = at_right = 0
     while at_left < len(left) or at_right < len(right):
-        mine_first = at_right == len(right) or (
-            at_left < len(left) and left[at_left].old <= right[at_right].old
-        )
+        mine_first = at_right == len(right) or (at_left < len(left) and left[at_left].old <= right[at_right].old)
         first = left[at_left] if mine_first else right[at_right]
         group: tuple[list[Hunk], list[Hunk]] = ([], [])
         end = first.old
@@ -134,9 +132,7 @@ def _regions(
         at, at_mine, at_incoming = end, end_mine, end_incoming
     if at < length:
         tail = length - at
-        yield Region(
-            RegionKind.SAME, (at, length), (at_mine, at_mine + tail), (at_incoming, at_incoming + tail)
-        )
+        yield Region(RegionKind.SAME, (at, length), (at_mine, at_mine + tail), (at_incoming, at_incoming + tail))
 
 
 def _growth(hunk: Hunk) -> int:

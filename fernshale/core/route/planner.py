@@ -71,7 +71,9 @@ def _plan_plugin(shelf: Shelf, target: Release, id: str, version: str, accepts: 
             return PluginStep(id, version, item.version, "update", f"{item.version} accepts {item.accepts}")
     if fitting:
         item = fitting[-1]
-        return PluginStep(id, version, item.version, "preview only", f"only {item.stage} {item.version} accepts {target}")
+        return PluginStep(
+            id, version, item.version, "preview only", f"only {item.stage} {item.version} accepts {target}"
+        )
     known = ", ".join(item.version for item in shelf.releases_of(id))
     why = f"none of {known} accepts {target}" if known else "no release of it is on the shelf"
     return PluginStep(id, version, "", "nothing", why)

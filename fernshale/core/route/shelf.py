@@ -7,9 +7,9 @@ from pathlib import Path
 from typing import ClassVar, Literal
 
 from fernshale.core.base.errors import FernshaleError, FormatError, MisuseError
-from fernshale.core.base.schema import STRICT, read_toml
 from fernshale.core.base.ranges import parse_range
 from fernshale.core.base.release import parse_release
+from fernshale.core.base.schema import STRICT, read_toml
 
 FORMAT = "fernshale-shelf/1"
 Stage = Literal["stable", "preview", "revision"]
@@ -91,7 +91,8 @@ def read_shelf(folder: Path) -> Shelf:
     if not path.is_file():
         raise MisuseError(f"{folder} is no shelf: it has no shelf.toml", "Name the folder that holds shelf.toml.")
     file = read_toml(path, _ShelfFile, FORMAT)
-    faults = [(0, fault) for item in (*file.engine, *file.plugin) for fault in _faults(folder, item)]
+    items: tuple[EngineRelease | PluginRelease, ...] = (*file.engine, *file.plugin)
+    faults = [(0, fault) for item in items for fault in _faults(folder, item)]
     if faults:
         raise FormatError(path, faults)
     return Shelf(

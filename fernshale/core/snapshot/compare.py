@@ -26,7 +26,9 @@ def compare(before: Manifest, after: Manifest) -> Comparison:
     """What has to be done to `before` to make it `after`."""
     added = [path for path in after.entries if path not in before.entries]
     removed = [path for path in before.entries if path not in after.entries]
-    changed = [path for path, entry in after.entries.items() if path in before.entries and before.entries[path] != entry]
+    changed = [
+        path for path, entry in after.entries.items() if path in before.entries and before.entries[path] != entry
+    ]
     sources: dict[str, list[TreePath]] = {}
     for path in removed:
         entry = before.entries[path]

@@ -71,7 +71,8 @@ def read_blob(digest: str, place: Location) -> bytes:
         raise DigestMismatch(f"{place.pack.name}: blob {digest[:12]} cannot be read: {error}") from error
     if blake3.blake3(data).hexdigest() != digest:
         raise DigestMismatch(
-            f"{place.pack.name}: blob {digest[:12]} is damaged", "Run `fernshale snapshot verify` to see what it touches."
+            f"{place.pack.name}: blob {digest[:12]} is damaged",
+            "Run `fernshale snapshot verify` to see what it touches.",
         )
     return data
 

@@ -9,9 +9,9 @@ from pathlib import Path
 from fernshale.core.base.globs import matches
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath, parents
+from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.profile.model import Profile, Reach
 from fernshale.core.snapshot.manifest import EMPTY, Kind, Manifest, scan_tree
-from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.survey.reach import find_values
 
 

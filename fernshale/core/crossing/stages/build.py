@@ -12,6 +12,7 @@ import regex
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.globs import matches
+from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.build.causes import Cause, find_causes
@@ -35,6 +36,7 @@ from fernshale.core.survey.sites import read_project_text
 
 Scope = Literal["here", "file", "everywhere"]
 _CODE_ROLES = ("own", "plugin", "user content")
+_ID_ROLES = ("asset", "user content")
 # Assets are read by the running game; a change of theirs needs another trial, not another build.
 _NOT_BUILT: tuple[Role, ...] = ("generated", "asset")
 # What a match is worth: a rule that names the symbol the compiler names, or one that only stands on the same line.
@@ -104,17 +106,13 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     is_stale = last["fingerprint"] != ground.fingerprint(_NOT_BUILT)
     shape = _build_ground(ground, crossing)
     owned = find_owners(_read_log(Path(last["log"]), ground), shape)
-    views = tuple(
-        CauseView(cause, _find_fixes(cause, rules, edits, shape, ground)) for cause in find_causes(owned)
-    )
+    views = tuple(CauseView(cause, _find_fixes(cause, rules, edits, shape, ground)) for cause in find_causes(owned))
     passed = bool(last["passed"])
     matters = (*_cause_matters(views, is_stale, passed), *_silent_matters(silent))
     return BuildView(rounds, views, silent, is_stale, passed and not is_stale, matters)
 
 
-def run_round(
-    crossing: Crossing, ground: Ground, on_line: OnLine, progress: Progress, token: CancelToken
-) -> Round:
+def run_round(crossing: Crossing, ground: Ground, on_line: OnLine, progress: Progress, token: CancelToken) -> Round:
     """Build once and keep what was learned. Raises TrustNeeded, CommandError, Cancelled."""
     earlier = [Round.from_json(item) for item in crossing.fact("rounds") or ()]
     number = len(earlier) + 1
@@ -199,7 +197,38 @@ def find_all_edits(ground: Ground, rules: Sequence[Rule], token: CancelToken) ->
     return {id: tuple(edits) for id, edits in found.items()}
 
 
-def diagnose(text: str, ground: Ground | None, shape: BuildGround | None) -> tuple[tuple[Owned, ...], tuple[Cause, ...]]:
+def draft_rules(ground: Ground, rules: Sequence[Rule], token: CancelToken) -> tuple[Draft, dict[str, int]]:
+    """All of `rules` applied one after the other over the whole project, and the places each changed.
+
+    Rules for ids work on assets and the user's own content, those that delete on any file, the others on code.
+    """
+    draft = Draft(ground.project)
+    counts: dict[str, int] = {}
+    for path in ground.manifest.files:
+        token.check()
+        role = role_of(ground.profile, path).role
+        for rule in rules:
+            if rule.kind == "delete" and matches(rule.files, path):
+                draft.delete(path)
+                counts[rule.id] = counts.get(rule.id, 0) + 1
+        data = draft.read(path)
+        file = read_text(data) if data is not None else None
+        if file is None:
+            continue
+        text = file.text
+        for rule in rules:
+            if role in (_ID_ROLES if rule.kind == "rename-id" else _CODE_ROLES):
+                edits = find_edits(rule, path, text)
+                counts[rule.id] = counts.get(rule.id, 0) + len(edits)
+                text = apply_edits(text, edits)
+        if text != file.text:
+            draft.write(path, file.with_text(text).encode())
+    return draft, counts
+
+
+def diagnose(
+    text: str, ground: Ground | None, shape: BuildGround | None
+) -> tuple[tuple[Owned, ...], tuple[Cause, ...]]:
     """Diagnostics with owners, and causes, of any log. Without a project everything is "own"."""
     patterns = ground.profile.diagnostic if ground else ()
     found = read_diagnostics(text.splitlines(), patterns)
@@ -296,16 +325,21 @@ def _cause_matters(views: Sequence[CauseView], is_stale: bool, passed: bool) -> 
     run = Proposal("build", "Build again", ("files changed since the last build",), 1.0, True)
     matters = []
     if is_stale:
-        matters.append(Matter("build:run", Stage.BUILD, "files changed since the last build", needs_you=False, proposals=(run,)))
+        matters.append(
+            Matter("build:run", Stage.BUILD, "files changed since the last build", needs_you=False, proposals=(run,))
+        )
     elif not passed and not views:
-        matters.append(Matter("build:run", Stage.BUILD, "the build failed without an error that can be read", proposals=(run,)))
+        matters.append(
+            Matter("build:run", Stage.BUILD, "the build failed without an error that can be read", proposals=(run,))
+        )
     for view in views:
         cause = view.cause
         first = cause.errors[0].place
         place = f"{first.file}:{first.line}" if first.line else first.file
         title = f"{cause.title}, {cause.count} {'place' if cause.count == 1 else 'places'}"
         ways = tuple(
-            Proposal(fix.rule.id, fix.rule.name, (fix.rule.why, fix.source), fix.confidence, fix.is_sure) for fix in view.fixes
+            Proposal(fix.rule.id, fix.rule.name, (fix.rule.why, fix.source), fix.confidence, fix.is_sure)
+            for fix in view.fixes
         )
         # A cause whose fix was applied has no place left to change; the next build tells.
         settled = is_stale and not view.fixes

@@ -80,7 +80,9 @@ def apply_engine(
     changes = preview_engine(ground, view)
     if not changes.is_empty:
         to = crossing.setup.to
-        title = f"{len(view.pending)} places name {to}" + (f" · {len(view.stale)} stale files removed" if view.stale else "")
+        title = f"{len(view.pending)} places name {to}" + (
+            f" · {len(view.stale)} stale files removed" if view.stale else ""
+        )
         write_step(crossing, Stage.ENGINE, title, f"the target is {to}", "engine", changes, progress, token)
     return regenerate(crossing, on_line, progress, token)
 
@@ -122,7 +124,9 @@ def _matters(view: EngineView, ground: Ground, crossing: Crossing) -> tuple[Matt
     matters = []
     to = crossing.setup.to
     if view.pending:
-        take = Proposal("apply", f"Change them to {to}", (f"{len(view.stale)} generated files are made anew",), 1.0, True)
+        take = Proposal(
+            "apply", f"Change them to {to}", (f"{len(view.stale)} generated files are made anew",), 1.0, True
+        )
         title = f"{len(view.pending)} places still name another release"
         matters.append(Matter("engine:sites", Stage.ENGINE, title, "own", needs_you=False, proposals=(take,)))
     for item in view.sites:
@@ -136,7 +140,9 @@ def _matters(view: EngineView, ground: Ground, crossing: Crossing) -> tuple[Matt
         again = Proposal("regenerate", "Run the generator", (), 1.0, view.regenerated is None)
         if view.regenerated is None:
             title = "the project's build files are to be made anew"
-            matters.append(Matter("engine:generate", Stage.ENGINE, title, "generated", needs_you=False, proposals=(again,)))
+            matters.append(
+                Matter("engine:generate", Stage.ENGINE, title, "generated", needs_you=False, proposals=(again,))
+            )
         elif view.regenerated.status != 0:
             title = "the engine's generator failed"
             detail = view.regenerated.said

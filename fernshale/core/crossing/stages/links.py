@@ -49,9 +49,7 @@ def links(ground: Ground, crossing: Crossing, token: CancelToken) -> LinksView:
     now = read_ids(shape, ground.manifest.files, ground.read)
     before = _ids_before(ground, crossing)
     renames = {rule.old: rule for rule in leg_rules(ground, crossing).all if rule.kind == "rename-id"}
-    dangling = tuple(
-        _dangling(id, now, before, renames.get(id)) for id in now.dangling if id not in before.dangling
-    )
+    dangling = tuple(_dangling(id, now, before, renames.get(id)) for id in now.dangling if id not in before.dangling)
     decided = crossing.decisions()
     matters = tuple(_matter(item) for item in dangling if f"links:{item.id}" not in decided)
     return LinksView(now, dangling, len(before.dangling), matters)
@@ -120,4 +118,6 @@ def _matter(item: DanglingId) -> Matter:
     first = item.uses[0]
     detail = f"was declared in {item.was}" if item.was else "nothing declared it before either"
     title = f"{item.id} dangles, {uses}"
-    return Matter(f"links:{item.id}", Stage.LINKS, title, "own", f"{first.file}:{first.line}", detail, True, tuple(ways))
+    return Matter(
+        f"links:{item.id}", Stage.LINKS, title, "own", f"{first.file}:{first.line}", detail, True, tuple(ways)
+    )

@@ -124,7 +124,7 @@ def ledger_json(ledger: Ledger) -> dict[str, Any]:
     """A ledger as data."""
     return {
         "edits": ledger.edits,
-        **{fate: ledger.count(fate) for fate in ("carried", "already", "decide", "dropped")},  # type: ignore[arg-type]
+        **{fate: ledger.count(fate) for fate in ("carried", "already", "decide", "dropped")},
         "entries": [asdict(entry) for entry in ledger.entries],
     }
 
@@ -142,12 +142,19 @@ def kept_ledgers(crossing: Crossing) -> dict[str, Ledger]:
 
 
 def _look(
-    ground: Ground, crossing: Crossing, plugin: Plugin, step: PluginStep, choices: Mapping[str, Choice], token: CancelToken
+    ground: Ground,
+    crossing: Crossing,
+    plugin: Plugin,
+    step: PluginStep,
+    choices: Mapping[str, Choice],
+    token: CancelToken,
 ) -> PluginView:
     if (kept := kept_ledgers(crossing).get(plugin.id)) is not None:
         return PluginView(plugin, step, True, crossing.fact(f"ledger {plugin.id}")["base"], "", None, kept)
     decision = crossing.decisions().get(f"route:{plugin.id}")
-    wanted = step.action == "update" or (step.action == "preview only" and decision is not None and decision.choice == "take")
+    wanted = step.action == "update" or (
+        step.action == "preview only" and decision is not None and decision.choice == "take"
+    )
     if not wanted:
         return PluginView(plugin, step, step.action == "stay", plugin.version, "", None, None)
     merge, base, base_note = _merge(ground, plugin, step, token)
@@ -207,9 +214,15 @@ def _matters(view: PluginView, choices: Mapping[str, Choice]) -> list[Matter]:
         title = f"{file.shown}: {file.why.split(';')[0]}"
         if item.kind == "text" and file.text is not None:
             mine = " ".join("".join(file.text.mine[slice(*item.mine)]).split())
-            title = f"{file.shown.rsplit('/', 1)[-1]}: both changed “{mine[:44]}{'…' if len(mine) > 44 else ''}”" if mine else title
+            title = (
+                f"{file.shown.rsplit('/', 1)[-1]}: both changed “{mine[:44]}{'…' if len(mine) > 44 else ''}”"
+                if mine
+                else title
+            )
         place = f"{plugin.folder}/{file.mine or file.shown}" + (f":{item.mine[0] + 1}" if item.kind == "text" else "")
-        matters.append(Matter(decision_key(item.id), Stage.PLUGINS, title, owner, place, file.why, True, _ways(file, item)))
+        matters.append(
+            Matter(decision_key(item.id), Stage.PLUGINS, title, owner, place, file.why, True, _ways(file, item))
+        )
     ready = "its decisions come first" if due else "nothing is left to decide"
     take = Proposal("take", f"Take {view.step.to}", (view.step.why, ready), 1.0, not due)
     title = f"{plugin.id} {view.step.from_} → {view.step.to}"

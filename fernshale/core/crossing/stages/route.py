@@ -71,7 +71,8 @@ def route(ground: Ground, crossing: Crossing, token: CancelToken) -> RouteView:
 def to_json(leg: Leg, matters: tuple[Matter, ...]) -> dict[str, object]:
     """The route as the command line prints it."""
     plugins = [
-        {"id": step.id, "from": step.from_, "to": step.to, "action": step.action, "why": step.why} for step in leg.plugins
+        {"id": step.id, "from": step.from_, "to": step.to, "action": step.action, "why": step.why}
+        for step in leg.plugins
     ]
     return {
         "legs": [{"from": leg.from_, "to": leg.to, "plugins": plugins}],
@@ -116,17 +117,21 @@ def _matters(leg: Leg, target: EngineRelease, crossing: Crossing) -> tuple[Matte
         matters.append(Matter(key, Stage.ROUTE, f"{target.version} has a known fault", detail=fault, proposals=(take,)))
     if parse_release(leg.to).is_preview:
         take = Proposal("take", "Take the preview", ("previews change until they are released",), 0.3)
-        matters.append(
-            Matter(f"route:preview:{leg.to}", Stage.ROUTE, f"{leg.to} is a preview", proposals=(take,))
-        )
+        matters.append(Matter(f"route:preview:{leg.to}", Stage.ROUTE, f"{leg.to} is a preview", proposals=(take,)))
     for step in leg.plugins:
         keep = Proposal("keep", f"Keep {step.from_ or 'the copy'} as it is", (step.why, "it may not compile"), 0.3)
         if step.action == "nothing":
             title = f"{step.id} has nothing for {leg.to}"
-            matters.append(Matter(f"route:{step.id}", Stage.ROUTE, title, f"plugin {step.id}", detail=step.why, proposals=(keep,)))
+            matters.append(
+                Matter(f"route:{step.id}", Stage.ROUTE, title, f"plugin {step.id}", detail=step.why, proposals=(keep,))
+            )
         elif step.action == "preview only":
             take = Proposal("take", f"Take {step.to}", (step.why,), 0.4)
             title = f"{step.id}: only {step.to} for {leg.to}"
             proposals = (take, keep)
-            matters.append(Matter(f"route:{step.id}", Stage.ROUTE, title, f"plugin {step.id}", detail=step.why, proposals=proposals))
+            matters.append(
+                Matter(
+                    f"route:{step.id}", Stage.ROUTE, title, f"plugin {step.id}", detail=step.why, proposals=proposals
+                )
+            )
     return tuple(matter for matter in matters if matter.key not in decided)

@@ -86,7 +86,10 @@ def survey(ground: Ground, crossing: Crossing | None, token: CancelToken) -> Sur
     plugins = tuple(_find_origin(ground, plugin, token) for plugin in ground.plugins)
     baseline = read_baseline(crossing) if crossing else None
     requirements = tuple(RequirementResult(*item) for item in (crossing.fact("requirements") or ())) if crossing else ()
-    matters = (*_matters(ground, plugins, requirements, crossing is None), *_baseline_matters(ground, crossing, baseline))
+    matters = (
+        *_matters(ground, plugins, requirements, crossing is None),
+        *_baseline_matters(ground, crossing, baseline),
+    )
     return SurveyView(ground, roles, sizes, plugins, requirements, baseline, matters)
 
 
@@ -107,9 +110,7 @@ def take_baseline(
     warnings = sum(item.severity == "warning" for item in read_diagnostics(lines, ground.profile.diagnostic))
     progress("running as it is today", 1, 2)
     run = run_game(crossing, ground, Stage.SURVEY, on_line, progress, token) if built.status == 0 else None
-    baseline = Baseline(
-        ground.release, built.status == 0, built.elapsed_s, warnings, tail(lines), run, time.time()
-    )
+    baseline = Baseline(ground.release, built.status == 0, built.elapsed_s, warnings, tail(lines), run, time.time())
     crossing.keep_fact("baseline", _to_json(baseline))
     note(crossing, Stage.SURVEY, f"baseline on {ground.release}: {describe(baseline)}", "", "baseline")
     return baseline
@@ -190,7 +191,9 @@ def plugin_manifest(ground: Ground, plugin: Plugin) -> Manifest:
     """The part of the project's manifest below a plugin folder, with paths as seen from there."""
     prefix = plugin.folder + "/"
     entries: dict[TreePath, Entry] = {
-        TreePath(path[len(prefix) :]): entry for path, entry in ground.manifest.entries.items() if path.startswith(prefix)
+        TreePath(path[len(prefix) :]): entry
+        for path, entry in ground.manifest.entries.items()
+        if path.startswith(prefix)
     }
     return Manifest(entries)
 
@@ -202,19 +205,30 @@ def _matters(
     matters = []
     for path, why in ground.manifest.reported:
         matters.append(
-            Matter(f"survey:unread:{path}", Stage.SURVEY, f"{path} could not be read", "own", path, why, needs_you=False)
+            Matter(
+                f"survey:unread:{path}", Stage.SURVEY, f"{path} could not be read", "own", path, why, needs_you=False
+            )
         )
     for need in requirements:
         if not need.holds:
             detail = f"{need.found}. {need.hint}"
-            matters.append(Matter(f"survey:needs:{need.name}", Stage.SURVEY, f"{need.name}: {need.found}", detail=detail))
+            matters.append(
+                Matter(f"survey:needs:{need.name}", Stage.SURVEY, f"{need.name}: {need.found}", detail=detail)
+            )
     if not alone:
         return matters
     for item in plugins:
         if ground.shelf is not None and not item.ranking:
             title = f"{item.plugin.id}: no release of it is on the shelf"
             matters.append(
-                Matter(f"survey:origin:{item.plugin.id}", Stage.SURVEY, title, "plugin", item.plugin.folder, needs_you=False)
+                Matter(
+                    f"survey:origin:{item.plugin.id}",
+                    Stage.SURVEY,
+                    title,
+                    "plugin",
+                    item.plugin.folder,
+                    needs_you=False,
+                )
             )
     engine = [site for site in ground.sites if not site.plugin and site.notation == "exact"]
     matters += [_odd_site(site, ground) for site in engine if site.value.text != ground.release]
@@ -224,14 +238,21 @@ def _matters(
 def _odd_site(site: FoundSite, ground: Ground) -> Matter:
     title = f"{site.file} names {site.value.text}, the project is on {ground.release}"
     return Matter(
-        f"survey:site:{site.file}:{site.at.text}", Stage.SURVEY, title, "own", f"{site.file}:{site.line}", needs_you=False
+        f"survey:site:{site.file}:{site.at.text}",
+        Stage.SURVEY,
+        title,
+        "own",
+        f"{site.file}:{site.line}",
+        needs_you=False,
     )
 
 
 def _baseline_matters(ground: Ground, crossing: Crossing | None, baseline: Baseline | None) -> list[Matter]:
     if crossing is None or "survey:baseline" in crossing.decisions():
         return []
-    without = Proposal("without", "Go on without a baseline", ("what was broken before cannot be told apart later",), 0.2)
+    without = Proposal(
+        "without", "Go on without a baseline", ("what was broken before cannot be told apart later",), 0.2
+    )
     if baseline is None:
         build = Proposal("take", "Build and run it now", ("the profile has the commands",), 1.0, True)
         title = "no baseline yet: does it build and run today?"

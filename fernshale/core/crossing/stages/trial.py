@@ -48,9 +48,7 @@ def trial(ground: Ground, crossing: Crossing) -> TrialView:
     return replace(view, matters=tuple(_matters(view, crossing)))
 
 
-def run_trial(
-    crossing: Crossing, ground: Ground, on_line: OnLine, progress: Progress, token: CancelToken
-) -> RunRecord:
+def run_trial(crossing: Crossing, ground: Ground, on_line: OnLine, progress: Progress, token: CancelToken) -> RunRecord:
     """Run the game on the release the project is on, and keep how it went."""
     progress("running the game", 0, 1)
     run = run_game(crossing, ground, Stage.TRIAL, on_line, progress, token)
@@ -67,8 +65,14 @@ def to_json(view: TrialView) -> dict[str, object]:
     return {
         "run": run.to_json() if run else None,
         "passed": view.passed,
-        "log": [{"sign": line.sign, "severity": line.severity, "text": line.text} for line in view.log if line.sign != "same"],
-        "checks": [{"name": item.name, "verdict": item.verdict, "detail": item.detail} for item in run.checks] if run else [],
+        "log": [
+            {"sign": line.sign, "severity": line.severity, "text": line.text}
+            for line in view.log
+            if line.sign != "same"
+        ],
+        "checks": [{"name": item.name, "verdict": item.verdict, "detail": item.detail} for item in run.checks]
+        if run
+        else [],
         "matters": [{"key": matter.key, "title": matter.title} for matter in view.matters],
     }
 

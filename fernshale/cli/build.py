@@ -1,0 +1,119 @@
+"""diagnose, build, fix."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+from typing import Any
+
+from fernshale.cli.session import (
+    LEFT_TO_DECIDE,
+    crossing_for,
+    ground_for,
+    print_json,
+    print_lines,
+    profile_for,
+    to_stderr,
+)
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.build.causes import Cause
+from fernshale.core.build.owners import Owned
+from fernshale.core.change.preview import unified_diff
+from fernshale.core.crossing.ground import read_ground
+from fernshale.core.crossing.loose import write_changes
+from fernshale.core.crossing.matter import Stage
+from fernshale.core.crossing.overview import look
+from fernshale.core.crossing.settle import Taken, settle
+from fernshale.core.crossing.stages.build import diagnose as diagnose_log
+from fernshale.core.crossing.stages.build import draft_rules, plain_ground
+from fernshale.core.fix.rules import read_rules
+
+
+def diagnose(options: argparse.Namespace, token: CancelToken) -> int:
+    try:
+        data = sys.stdin.buffer.read() if options.log == "-" else Path(options.log).read_bytes()
+    except OSError as error:
+        raise MisuseError(f"{options.log} cannot be read: {error.strerror}") from error
+    ground = None
+    if options.project:
+        project = Path(options.project)
+        ground = read_ground(project, profile_for(options, project), None, no_progress, token)
+    owned, causes = diagnose_log(data.decode("utf-8", "replace"), ground, plain_ground(ground) if ground else None)
+    if options.json:
+        print_json({"diagnostics": [_diagnostic(item) for item in owned], "causes": [_cause(item) for item in causes]})
+    else:
+        errors = sum(item.diagnostic.severity == "error" for item in owned)
+        print(f"{errors} errors from {len(causes)} causes")
+        print_lines(f"{cause.count:5}  {cause.title}  ({cause.owner})" for cause in causes)
+    return 0
+
+
+def build(options: argparse.Namespace, token: CancelToken) -> int:
+    crossing = crossing_for(options)
+    settle(crossing, Taken("build:run", "build", "command line"), to_stderr, no_progress, token)
+    view = look(crossing, no_progress, token).build
+    last = view.rounds[-1]
+    if options.json:
+        causes = [
+            {
+                **_cause(item.cause),
+                "proposals": [
+                    {"rule": fix.rule.id, "title": fix.rule.name, "clears": fix.clears, "places": len(fix.edits)}
+                    for fix in item.fixes
+                ],
+            }
+            for item in view.causes
+        ]
+        print_json({"round": last.to_json(), "causes": causes})
+    else:
+        print(f"round {last.number}: {last.total} errors from {len(last.causes)} causes, {last.elapsed_s:.1f} s")
+        for item in view.causes:
+            print(f"{item.cause.count:5}  {item.cause.title}  ({item.cause.owner})")
+            print_lines(f"         {fix.rule.name}: {len(fix.edits)} places" for fix in item.fixes)
+    return 0 if last.passed else LEFT_TO_DECIDE
+
+
+def fix(options: argparse.Namespace, token: CancelToken) -> int:
+    rules = read_rules(Path(options.rules))
+    ground = ground_for(options, token)
+    draft, counts = draft_rules(ground, rules.rules, token)
+    changes = draft.change_set()
+    if options.json:
+        rows = [{"rule": rule.id, "title": rule.name, "places": counts.get(rule.id, 0)} for rule in rules.rules]
+        print_json({"applied": options.apply, "files": [change.path for change in changes.files], "rules": rows})
+    else:
+        print(unified_diff(changes, lambda change: (ground.project / change.path).read_bytes()), end="")
+    if options.apply and not changes.is_empty:
+        title = f"{rules.title} · {sum(counts.values())} places in {len(changes.files)} files"
+        back = write_changes(ground.project, changes, Stage.BUILD, title, str(rules.path.name), no_progress, token)
+        print(f"written; the way back is {back}", file=sys.stderr)
+    return 0
+
+
+def _diagnostic(item: Owned) -> dict[str, Any]:
+    said = item.diagnostic
+    return {
+        "file": item.place.file,
+        "line": item.place.line,
+        "column": item.place.column,
+        "severity": said.severity,
+        "code": said.code,
+        "message": said.message,
+        "owner": item.owner,
+        "count": said.count,
+        "notes": [note.message for note in said.notes],
+    }
+
+
+def _cause(cause: Cause) -> dict[str, Any]:
+    places = [{"file": error.place.file, "line": error.place.line} for error in cause.errors]
+    return {
+        "key": cause.key,
+        "kind": cause.kind,
+        "title": cause.title,
+        "count": cause.count,
+        "owner": cause.owner,
+        "places": places,
+    }

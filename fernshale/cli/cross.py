@@ -1,0 +1,131 @@
+"""cross, trial, report, logbook."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+import time
+from pathlib import Path
+
+from fernshale.cli.session import (
+    LEFT_TO_DECIDE,
+    crossing_for,
+    matter_lines,
+    print_json,
+    print_lines,
+    profile_for,
+    to_stderr,
+)
+from fernshale.core.base.disk import write_atomic
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.auto import Step
+from fernshale.core.crossing.auto import cross as cross_over
+from fernshale.core.crossing.findings import finding_of
+from fernshale.core.crossing.logbook import undo, undo_back_to
+from fernshale.core.crossing.matter import Stage
+from fernshale.core.crossing.overview import Overview, begin_crossing, look
+from fernshale.core.crossing.report import report_json, report_markdown
+from fernshale.core.crossing.settle import Recorded, Taken, read_decisions, settle
+from fernshale.core.crossing.stages import trial as trial_stage
+from fernshale.core.crossing.state import Crossing, find_crossing
+
+
+def cross(options: argparse.Namespace, token: CancelToken) -> int:
+    project = Path(options.project)
+    known = find_crossing(project)
+    if not options.shelf and known is None:
+        raise MisuseError("name the shelf the releases lie on with --shelf DIR")
+    shelf = Path(options.shelf) if options.shelf or known is None else known.setup.shelf
+    recorded = read_decisions(Path(options.decisions)) if options.decisions else {}
+    crossing = begin_crossing(project, profile_for(options, project), shelf, options.to, no_progress, token)
+    if options.auto:
+        overview = run_crossing(crossing, recorded, options.json, token)
+    else:
+        overview = look(crossing, no_progress, token)
+    if options.json:
+        print_json(report_json(overview, crossing))
+    elif overview.matters:
+        print("\nleft to do")
+        print_lines(matter_lines(overview.matters))
+    return exit_code(overview)
+
+
+def run_crossing(crossing: Crossing, recorded: dict[str, Recorded], quiet: bool, token: CancelToken) -> Overview:
+    """Cross as far as it goes, telling each step as it is taken unless `quiet`."""
+
+    def on_step(step: Step) -> None:
+        if not quiet:
+            print(f"  {step.matter.title}\n    → {step.title}  ({step.taken.who}: {step.taken.why})", flush=True)
+
+    def on_stage(stage: Stage, overview: Overview) -> None:
+        if not quiet:
+            print(f"{stage.value}: {finding_of(stage, overview).plain}", flush=True)
+
+    return cross_over(crossing, recorded, on_step, on_stage, lambda line: None, no_progress, token)
+
+
+def exit_code(overview: Overview) -> int:
+    """0 when all is done; 3 when something is left to decide; 1 when it went wrong with nothing to decide."""
+    if overview.is_done:
+        return 0
+    return LEFT_TO_DECIDE if overview.matters else 1
+
+
+def trial(options: argparse.Namespace, token: CancelToken) -> int:
+    crossing = crossing_for(options)
+    settle(crossing, Taken("trial:run", "run", "command line"), to_stderr, no_progress, token)
+    view = look(crossing, no_progress, token).trial
+    if options.json:
+        print_json(trial_stage.to_json(view))
+    else:
+        print_lines(f"{'+' if line.sign == 'new' else '-'} {line.text}" for line in view.log if line.sign != "same")
+        for check in view.run.checks if view.run else ():
+            print(f"{check.name}: {check.verdict}")
+            print(check.detail, end="")
+        print_lines(matter_lines(view.matters))
+    if view.run is None or not view.run.passed:
+        return 1
+    return LEFT_TO_DECIDE if view.matters else 0
+
+
+def report(options: argparse.Namespace, token: CancelToken) -> int:
+    crossing = crossing_for(options)
+    overview = look(crossing, no_progress, token)
+    out = Path(options.out) if options.out else None
+    as_json = options.json if out is None else out.suffix == ".json"
+    if out is not None and out.suffix not in (".md", ".json"):
+        raise MisuseError(f"{out}: a report is a .md or a .json file")
+    text = (
+        json.dumps(report_json(overview, crossing), indent=2) + "\n" if as_json else report_markdown(overview, crossing)
+    )
+    if out is None:
+        print(text, end="")
+    else:
+        write_atomic(out, text.encode("utf-8", "replace"))
+        print(f"written to {out}", file=sys.stderr)
+    return 0
+
+
+def logbook(options: argparse.Namespace, token: CancelToken) -> int:
+    crossing = crossing_for(options)
+    with crossing.acting():
+        if options.undo is not None:
+            undo(crossing, options.undo, no_progress, token)
+        elif options.back_to is not None:
+            undo_back_to(crossing, options.back_to, no_progress, token)
+    entries = crossing.logbook()
+    if options.json:
+        print_json(
+            [
+                {"id": item.id, "time": item.time, "stage": item.stage.value, "title": item.title, "state": item.state}
+                for item in entries
+            ]
+        )
+    else:
+        for item in entries:
+            when = time.strftime("%H:%M:%S", time.localtime(item.time))
+            mark = {"undone": "undone", "pending": "pending"}.get(item.state, "can be undone" if item.can_undo else "")
+            print(f"{item.id:4}  {when}  {item.stage.value:8} {item.title}  {mark}".rstrip())
+    return 0

@@ -1,0 +1,61 @@
+"""demo: the sample in a fresh folder, in the window or as text."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from fernshale.cli.cross import exit_code, run_crossing
+from fernshale.cli.session import matter_lines, print_json, print_lines
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.overview import begin_crossing
+from fernshale.core.crossing.report import report_json
+from fernshale.core.crossing.settle import read_decisions
+from fernshale.core.crossing.trust import trust
+from fernshale.core.profile.read import read_profile
+from fernshale.sample import unpack
+
+
+def demo(options: argparse.Namespace, token: CancelToken) -> int:
+    folder = Path(options.folder) if options.folder else Path(tempfile.mkdtemp(prefix="fernshale-demo-"))
+    if folder.exists() and any(folder.iterdir()):
+        raise MisuseError(f"{folder} is not empty", "The sample is unpacked into a new or empty folder.")
+    # Beside the sample, so that a demo leaves nothing among the crossings of real projects.
+    os.environ.setdefault("FERNSHALE_HOME", str(folder / "fernshale-home"))
+    sample = unpack(folder)
+    profile = read_profile(sample.profile)
+    trust(profile)  # it ships with the program that is asking
+    if not options.headless and has_display():
+        from fernshale.cli.window import show
+
+        print(f"the sample lies in {folder}", file=sys.stderr)
+        return show(sample.project, sample.shelf, sample.target)
+    if not options.headless:
+        print("there is no display here; the whole example follows as text\n", flush=True)
+    started = time.monotonic()
+    if not options.json:
+        print(f"{sample.project}: {profile.title}, to {sample.target}\n", flush=True)
+    crossing = begin_crossing(sample.project, profile, sample.shelf, sample.target, no_progress, token)
+    recorded = {} if options.by_hand else read_decisions(sample.decisions)
+    overview = run_crossing(crossing, recorded, options.json, token)
+    if options.json:
+        print_json(report_json(overview, crossing))
+        return exit_code(overview)
+    print()
+    if overview.is_done:
+        print(f"The game compiles and runs on {sample.target}, and its day report is as expected.")
+    else:
+        print("left to do")
+        print_lines(matter_lines(overview.matters))
+    print(f"{time.monotonic() - started:.0f} s; the report: fernshale report {sample.project}")
+    return exit_code(overview)
+
+
+def has_display() -> bool:
+    """Whether a window can be shown: a display server, or a platform that was chosen on purpose."""
+    return any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"))

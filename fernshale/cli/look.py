@@ -1,0 +1,100 @@
+"""survey, route, engine."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+
+from fernshale.cli.session import (
+    LEFT_TO_DECIDE,
+    ground_for,
+    matter_lines,
+    print_json,
+    print_lines,
+    profile_for,
+    to_stderr,
+)
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.change.preview import unified_diff
+from fernshale.core.crossing.loose import write_changes
+from fernshale.core.crossing.matter import Matter, Stage
+from fernshale.core.crossing.overview import begin_crossing, look
+from fernshale.core.crossing.settle import Taken, settle
+from fernshale.core.crossing.stages import engine as engine_stage
+from fernshale.core.crossing.stages import route as route_stage
+from fernshale.core.crossing.stages import survey as survey_stage
+from fernshale.core.crossing.state import find_crossing
+from fernshale.core.engine.reassociate import draft_sites
+
+
+def survey(options: argparse.Namespace, token: CancelToken) -> int:
+    ground = ground_for(options, token)
+    view = survey_stage.survey(ground, find_crossing(ground.project), token)
+    if options.json:
+        print_json(survey_stage.to_json(view))
+        return 0
+    print(f"{ground.project.name} is on {ground.profile.title} {ground.release}")
+    print("\nplaces that name a release")
+    print_lines(f"  {site.file}:{site.line}  {site.value.text}  {site.name}" for site in ground.sites)
+    print("\nplugins")
+    for item in view.plugins:
+        origin = item.origin
+        known = f"{len(origin.edited)} edited, {len(origin.own)} own, {len(origin.deleted)} deleted" if origin else ""
+        mixture = f"; a mixture of {' and '.join(item.mixture)}" if item.mixture else ""
+        print(f"  {item.plugin.id} {item.plugin.version}  {known or 'no release of it is known'}{mixture}")
+    print("\nfiles by role")
+    print_lines(f"  {role}: {len(paths)}" for role, paths in view.roles.items())
+    if view.matters:
+        print("\nopen")
+        print_lines(matter_lines(view.matters))
+    return 0
+
+
+def route(options: argparse.Namespace, token: CancelToken) -> int:
+    project = Path(options.project)
+    known = find_crossing(project)
+    if not options.shelf and known is None:
+        raise MisuseError("name the shelf the releases lie on with --shelf DIR")
+    shelf = Path(options.shelf) if options.shelf or known is None else known.setup.shelf
+    crossing = begin_crossing(project, profile_for(options, project), shelf, options.to, no_progress, token)
+    overview = look(crossing, no_progress, token)
+    view = overview.route
+    if options.json:
+        print_json(route_stage.to_json(view.leg, view.matters))
+    else:
+        print(f"{view.leg.from_} → {view.leg.to}")
+        print_lines(f"  {s.id} {s.from_} → {s.to or 'nothing'}: {s.action}, {s.why}" for s in view.leg.plugins)
+        print_lines(f"  {count} places: {title}" for title, count in view.places.items())
+        print_lines(matter_lines(view.matters))
+    return LEFT_TO_DECIDE if view.matters else 0
+
+
+def engine(options: argparse.Namespace, token: CancelToken) -> int:
+    ground = ground_for(options, token)
+    crossing = find_crossing(ground.project)
+    matters: tuple[Matter, ...] = ()
+    if options.apply and crossing is not None:
+        if crossing.setup.to != options.to:
+            raise MisuseError(f"the crossing of this project leads to {crossing.setup.to}, not to {options.to}")
+        before = engine_stage.site_changes(ground, crossing.setup.from_, options.to)
+        settle(crossing, Taken("engine:sites", "apply", "command line"), to_stderr, no_progress, token)
+        sites, matters = before, look(crossing, no_progress, token).engine.matters
+    else:
+        sites = engine_stage.site_changes(ground, crossing.setup.from_ if crossing else ground.release, options.to)
+        changes = draft_sites(ground.project, sites).change_set()
+        if options.apply and not changes.is_empty:
+            title = f"{sum(item.changes for item in sites)} places name {options.to}"
+            back = write_changes(ground.project, changes, Stage.ENGINE, title, "asked for", no_progress, token)
+            print(f"written; the way back is {back}", file=sys.stderr)
+        elif not options.json:
+            print(unified_diff(changes, lambda change: (ground.project / change.path).read_bytes()), end="")
+    if options.json:
+        print_json(engine_stage.to_json(sites, matters))
+    else:
+        for item in sites:
+            arrow = f"{item.before} → {item.after}" if item.changes else f"{item.before}, stays"
+            print(f"{item.site.file}:{item.site.line}  {arrow}  {item.trouble}".rstrip())
+        print_lines(matter_lines(matters))
+    return LEFT_TO_DECIDE if any(matter.needs_you for matter in matters) else 0

@@ -1,0 +1,152 @@
+"""Parse the command line, run one command, turn errors into exit codes."""
+
+from __future__ import annotations
+
+import argparse
+import importlib
+import signal
+import sys
+from collections.abc import Sequence
+from types import FrameType
+
+from fernshale import __version__
+from fernshale.core.base.errors import Cancelled, FernshaleError
+from fernshale.core.base.work import CancelToken
+
+_CODES = "exit codes: 0 done, 1 failed, 2 misuse, 3 something is left to decide, 130 interrupted"
+
+
+def run(arguments: Sequence[str]) -> int:
+    """The exit code of a command line."""
+    parser = _parser()
+    options = parser.parse_args(arguments)  # misuse ends here, with 2
+    token = CancelToken()
+    _cancel_on_interrupt(token)
+    module, name = options.handler
+    try:
+        handler = getattr(importlib.import_module(f"fernshale.cli.{module}"), name)
+        code: int = handler(options, token)
+    except (Cancelled, KeyboardInterrupt):
+        print("fernshale: interrupted", file=sys.stderr)
+        return 130
+    except FernshaleError as error:
+        print(f"fernshale: {error}", file=sys.stderr)
+        return error.exit_code
+    except BrokenPipeError:
+        sys.stderr.close()  # the reader has left; nobody to tell
+        return 1
+    except OSError as error:
+        where = f"{error.filename}: " if error.filename else ""
+        print(f"fernshale: {where}{error.strerror or error}", file=sys.stderr)
+        return 1
+    return code
+
+
+def _cancel_on_interrupt(token: CancelToken) -> None:
+    """The first interrupt asks politely, so that a change set is finished or left alone; the second does not."""
+
+    def on_interrupt(number: int, frame: FrameType | None) -> None:
+        if token.is_cancelled:
+            raise KeyboardInterrupt
+        token.cancel()
+
+    signal.signal(signal.SIGINT, on_interrupt)
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="fernshale", description="Take a game project from one engine release to a newer one.", epilog=_CODES
+    )
+    parser.add_argument("--version", action="version", version=f"fernshale {__version__}")
+    parser.set_defaults(handler=("window", "open_window"), project=None)
+    commands = parser.add_subparsers(metavar="COMMAND")
+
+    def command(name: str, handler: tuple[str, str], text: str) -> argparse.ArgumentParser:
+        added = commands.add_parser(name, help=text, description=text[0].upper() + text[1:] + ".", epilog=_CODES)
+        added.add_argument("--json", action="store_true", help="print data instead of text")
+        added.set_defaults(handler=handler)
+        return added
+
+    def on_project(name: str, handler: tuple[str, str], text: str) -> argparse.ArgumentParser:
+        added = command(name, handler, text)
+        added.add_argument("project", metavar="PROJECT")
+        added.add_argument("--profile", metavar="FILE", help="engine profile; without it the one that fits is found")
+        added.add_argument("--shelf", metavar="DIR", help="folder the releases lie in")
+        added.add_argument("--trust", action="store_true", help="you have read the profile; its commands may run")
+        return added
+
+    opened = command("open", ("window", "open_window"), "open the window, on a project where one is named")
+    opened.add_argument("project", metavar="PROJECT", nargs="?")
+
+    demo = command("demo", ("demo", "demo"), "unpack the sample into a fresh folder and open it")
+    demo.add_argument("--headless", action="store_true", help="the whole crossing as text")
+    demo.add_argument("--folder", metavar="DIR", help="where to unpack; without it a new temporary folder")
+    demo.add_argument("--by-hand", action="store_true", help="with --headless: take no recorded decisions")
+
+    on_project("survey", ("look", "survey"), "what a project is made of and which release it is on")
+    route = on_project("route", ("look", "route"), "begin a crossing: who can come along to a release")
+    route.add_argument("--to", metavar="RELEASE", required=True)
+    engine = on_project("engine", ("look", "engine"), "the places that name the release, before and after")
+    engine.add_argument("--to", metavar="RELEASE", required=True)
+    engine.add_argument("--apply", action="store_true", help="write it, as one step that can be undone")
+
+    _snapshot_commands(commands)
+
+    merge = command("merge", ("merge", "merge"), "merge three folders into a fourth")
+    for side, text in (("base", "old vendor release"), ("mine", "local folder"), ("incoming", "new vendor release")):
+        merge.add_argument(f"--{side}", metavar="DIR", required=True, help=text)
+    merge.add_argument("--result", metavar="DIR", required=True, help="where the result goes; new or empty")
+    merge.add_argument("--report", metavar="FILE", help="write what was done as JSON")
+    merge.add_argument("--undecided", choices=("marked", "mine", "incoming"), default="marked")
+    identify = command("identify", ("merge", "identify"), "which release a folder came from")
+    identify.add_argument("folder", metavar="FOLDER")
+    identify.add_argument("--candidates", metavar="DIR", nargs="+", required=True)
+
+    diagnose = command("diagnose", ("build", "diagnose"), "read a build log into diagnostics and causes")
+    diagnose.add_argument("log", metavar="LOG", help="a file, or - for standard input")
+    diagnose.add_argument("--project", metavar="PROJECT", help="tells whose each diagnostic is")
+    diagnose.add_argument("--profile", metavar="FILE")
+    on_project("build", ("build", "build"), "one round: build, read the errors, propose")
+    fix = command("fix", ("build", "fix"), "what fix rules would change, as a unified diff")
+    fix.add_argument("rules", metavar="RULES")
+    fix.add_argument("project", metavar="PROJECT")
+    fix.add_argument("--apply", action="store_true", help="write it, as one step")
+    fix.add_argument("--profile", metavar="FILE")
+
+    on_project("trial", ("cross", "trial"), "run the game, compare its log, try its checks")
+    cross = on_project("cross", ("cross", "cross"), "the whole way; stops at what needs a decision")
+    cross.add_argument("--to", metavar="RELEASE", required=True)
+    cross.add_argument("--auto", action="store_true", help="take what is sure; without it only look")
+    cross.add_argument("--decisions", metavar="FILE", help="decisions taken before")
+    report = on_project("report", ("cross", "report"), "what was done and what is left")
+    report.add_argument("--out", metavar="FILE", help="a .md or .json file; without it to standard output")
+    log = on_project("logbook", ("cross", "logbook"), "what was done, in order")
+    log.add_argument("--undo", metavar="ENTRY", type=int, help="undo this step")
+    log.add_argument("--back-to", metavar="ENTRY", type=int, help="undo this step and all later ones")
+    return parser
+
+
+def _snapshot_commands(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+    text = "take, list, compare, restore and verify snapshots"
+    group = commands.add_parser("snapshot", help=text, description=text.capitalize() + ".", epilog=_CODES)
+    actions = group.add_subparsers(metavar="ACTION", required=True)
+
+    def action(name: str, help_: str) -> argparse.ArgumentParser:
+        added = actions.add_parser(name, help=help_, epilog=_CODES)
+        added.add_argument("--json", action="store_true", help="print data instead of text")
+        added.add_argument("--store", metavar="DIR", help="the store; without it your own")
+        added.set_defaults(handler=("snapshot", name))
+        return added
+
+    take = action("take", "keep a tree as it is now")
+    take.add_argument("tree", metavar="TREE")
+    take.add_argument("--note", metavar="TEXT", default="")
+    action("list", "all snapshots, oldest first")
+    compare = action("compare", "what differs between two snapshots")
+    compare.add_argument("before", metavar="A")
+    compare.add_argument("after", metavar="B")
+    restore = action("restore", "bring a snapshot, or some paths of it, back")
+    restore.add_argument("id", metavar="ID")
+    restore.add_argument("destination", metavar="DEST")
+    restore.add_argument("paths", metavar="PATH", nargs="*")
+    action("verify", "read everything and say what is damaged")

@@ -1,0 +1,103 @@
+"""merge, identify."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+from pathlib import Path
+from typing import Any
+
+from fernshale.cli.session import LEFT_TO_DECIDE, print_json, print_lines
+from fernshale.core.base.disk import write_atomic, write_synced
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.treepath import on_disk
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.stages.plugins import ledger_json
+from fernshale.core.merge.folder import FolderMerge, disk_side, merge_folders
+from fernshale.core.merge.result import Ledger, Result, build_ledger, build_result
+from fernshale.core.merge.textmerge import Choice
+from fernshale.core.snapshot.manifest import Kind
+from fernshale.core.survey.plugins import find_mixture, rank_origins, read_folder
+
+
+def merge(options: argparse.Namespace, token: CancelToken) -> int:
+    folders = [_folder(getattr(options, side)) for side in ("base", "mine", "incoming")]
+    target = Path(options.result)
+    if target.exists() and any(target.iterdir()):
+        raise MisuseError(f"{target} is not empty", "The result goes into a new or empty folder.")
+    sides = [disk_side(folder, read_folder(folder, token)) for folder in folders]
+    merged = merge_folders(sides[0], sides[1], sides[2], no_progress, token)
+    choices: dict[str, Choice] = {}
+    if options.undecided == "incoming":
+        choices = {due.id: Choice("incoming") for _, due in merged.decisions}
+    result = build_result(merged, choices, "marked" if options.undecided == "marked" else "mine")
+    ledger = build_ledger(merged, result, choices)
+    _write(result, merged, target)
+    report = _report(merged, ledger)
+    if options.report:
+        write_atomic(Path(options.report), json.dumps(report, indent=2).encode())
+    if options.json:
+        print_json(report)
+    else:
+        print_lines(f"{file.outcome:8} {file.shown}  {file.why}" for file in merged.files if file.outcome != "same")
+        fates = ", ".join(f"{ledger.count(fate)} {fate}" for fate in ("carried", "already", "decide", "dropped"))
+        print(f"{ledger.edits} local edits: {fates}")
+    return LEFT_TO_DECIDE if any(due.id not in choices for _, due in merged.decisions) else 0
+
+
+def identify(options: argparse.Namespace, token: CancelToken) -> int:
+    mine = read_folder(_folder(options.folder), token)
+    releases = {name: read_folder(_folder(name), token) for name in options.candidates}
+    ranking = rank_origins(mine, releases)
+    mixture = find_mixture(mine, ranking, releases)
+    rows = [
+        {"candidate": item.version, "score": round(item.score, 4), "same_files": len(item.same)} for item in ranking
+    ]
+    if options.json:
+        print_json({"best": ranking[0].version, "ranking": rows, "mixture": list(mixture)})
+    else:
+        print_lines(f"{row['score']:.2f}  {row['same_files']} same files  {row['candidate']}" for row in rows)
+        if mixture:
+            print(f"a mixture of {' and '.join(mixture)}")
+    return 0
+
+
+def _folder(name: str) -> Path:
+    folder = Path(name)
+    if not folder.is_dir():
+        raise MisuseError(f"{folder} is not a folder")
+    return folder
+
+
+def _write(result: Result, merged: FolderMerge, target: Path) -> None:
+    """The result as a new folder; folders that are empty on the local side stay."""
+    folders = {path for path, entry in merged.mine.manifest.entries.items() if entry.kind is Kind.FOLDER}
+    filled = {folder for folder in folders if any(path.startswith(folder + "/") for path in merged.mine.things())}
+    target.mkdir(parents=True, exist_ok=True)
+    for folder in sorted(folders - filled):
+        on_disk(target, folder).mkdir(parents=True, exist_ok=True)
+    for path, entry in result.entries.items():
+        place = on_disk(target, path)
+        place.parent.mkdir(parents=True, exist_ok=True)
+        if entry.kind is Kind.LINK:
+            os.symlink(entry.content, place)
+        else:
+            write_synced(place, result.contents[entry.content], entry.mode)
+
+
+def _report(merged: FolderMerge, ledger: Ledger) -> dict[str, Any]:
+    files = [
+        {
+            "path": file.shown,
+            "from": next((path for path in (file.mine, file.base) if path and path != file.shown), None),
+            "outcome": file.outcome,
+            "why": file.why,
+            "decisions": [
+                {"id": due.id, "kind": due.kind, "mine": list(due.mine), "incoming": list(due.incoming)}
+                for due in file.decisions
+            ],
+        }
+        for file in merged.files
+    ]
+    return {"format": "fernshale-merge/1", "files": files, "ledger": ledger_json(ledger)}

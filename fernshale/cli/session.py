@@ -1,0 +1,87 @@
+"""What commands share: find profile and shelf, print text or JSON, show progress on standard error."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Iterable
+from pathlib import Path
+from typing import Any
+
+from fernshale.core.base.treepath import printable
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.ground import Ground, read_ground
+from fernshale.core.crossing.matter import Matter
+from fernshale.core.crossing.state import Crossing, find_crossing, open_crossing
+from fernshale.core.crossing.trust import trust
+from fernshale.core.profile.model import Profile
+from fernshale.core.profile.read import find_profile, read_profile
+from fernshale.core.route.shelf import read_shelf
+from fernshale.core.snapshot.store import home
+
+LEFT_TO_DECIDE = 3
+
+
+def profile_folders() -> tuple[Path, ...]:
+    """Where profiles are looked for: the user's own, then those that ship."""
+    from fernshale.sample import PROFILES
+
+    return (home() / "profiles", PROFILES)
+
+
+def profile_for(options: argparse.Namespace, project: Path) -> Profile:
+    """The profile that was named, or that of the project's crossing, or the one that fits; trusted when asked to."""
+    named = getattr(options, "profile", None)
+    crossing = find_crossing(project) if not named and project.is_dir() else None
+    if named:
+        profile = read_profile(Path(named))
+    elif crossing is not None:
+        profile = read_profile(crossing.setup.profile)
+    else:
+        profile = find_profile(project, profile_folders())
+    if getattr(options, "trust", False):
+        trust(profile)
+    return profile
+
+
+def ground_for(options: argparse.Namespace, token: CancelToken) -> Ground:
+    """The project that was named, with the shelf that was named or that of its crossing."""
+    project = Path(options.project)
+    profile = profile_for(options, project)
+    named = getattr(options, "shelf", None)
+    crossing = find_crossing(project)
+    folder = Path(named) if named else crossing.setup.shelf if crossing else None
+    return read_ground(project, profile, read_shelf(folder) if folder else None, no_progress, token)
+
+
+def crossing_for(options: argparse.Namespace) -> Crossing:
+    """The crossing of the project that was named; its profile is trusted when asked to."""
+    crossing = open_crossing(Path(options.project))
+    if getattr(options, "trust", False):
+        trust(read_profile(crossing.setup.profile))
+    return crossing
+
+
+def to_stderr(line: str) -> None:
+    """Live output of a command."""
+    print(line, file=sys.stderr)
+
+
+def print_json(data: Any) -> None:
+    print(json.dumps(data, indent=2))
+
+
+def print_lines(lines: Iterable[str]) -> None:
+    for line in lines:
+        print(printable(line))
+
+
+def matter_lines(matters: Iterable[Matter]) -> list[str]:
+    """Open matters for people."""
+    lines = []
+    for matter in matters:
+        place = f"  ({matter.place})" if matter.place else ""
+        lines.append(f"  {'◆' if matter.needs_you else '·'} {matter.stage.value}: {matter.title}{place}")
+        lines += [f"      {way.id or '-'}: {way.title}" for way in matter.proposals]
+    return lines

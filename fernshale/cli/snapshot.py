@@ -1,0 +1,77 @@
+"""snapshot take, list, compare, restore, verify."""
+
+from __future__ import annotations
+
+import argparse
+import time
+from dataclasses import asdict
+from pathlib import Path
+
+from fernshale.cli.session import print_json, print_lines
+from fernshale.core.base.treepath import printable
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.snapshot import compare as comparing
+from fernshale.core.snapshot import restore as restoring
+from fernshale.core.snapshot.store import Store, default_store
+
+
+def take(options: argparse.Namespace, token: CancelToken) -> int:
+    done = _store(options).take(Path(options.tree), options.note, no_progress, token)
+    if options.json:
+        reported = [{"path": path, "why": why} for path, why in done.reported]
+        data = {"id": done.id, "files": done.files, "bytes": done.bytes, "stored": done.stored, "reported": reported}
+        print_json(data)
+    else:
+        print(f"{done.id}  {done.files} files, {done.bytes} bytes, {done.stored} added to the store")
+        print_lines(f"  left out: {path}: {why}" for path, why in done.reported)
+    return 0
+
+
+def list(options: argparse.Namespace, token: CancelToken) -> int:
+    found = _store(options).list()
+    if options.json:
+        print_json([asdict(item) for item in found])
+    else:
+        for item in found:
+            when = time.strftime("%Y-%m-%d %H:%M:%S", time.localtime(item.taken))
+            print(printable(f"{item.id}  {when}  {item.files} files  {item.tree}  {item.note}"))
+    return 0
+
+
+def compare(options: argparse.Namespace, token: CancelToken) -> int:
+    store = _store(options)
+    found = comparing.compare(store.manifest(options.before), store.manifest(options.after))
+    if options.json:
+        print_json(asdict(found))
+    else:
+        for sign, paths in (("added", found.added), ("removed", found.removed), ("changed", found.changed)):
+            print_lines(f"{sign:8} {path}" for path in paths)
+        print_lines(f"moved    {old} → {new}" for old, new in found.moved)
+    return 0
+
+
+def restore(options: argparse.Namespace, token: CancelToken) -> int:
+    store = _store(options)
+    manifest = store.manifest(options.id)
+    count = restoring.restore(store, manifest, Path(options.destination), options.paths, no_progress, token)
+    if options.json:
+        print_json({"restored": count, "destination": options.destination})
+    else:
+        print(f"{count} entries restored into {options.destination}")
+    return 0
+
+
+def verify(options: argparse.Namespace, token: CancelToken) -> int:
+    verdict = _store(options).verify(no_progress, token)
+    if options.json:
+        damaged = [{"what": what, "snapshots": [*ids]} for what, ids in verdict.damaged]
+        print_json({"ok": verdict.ok, "damaged": damaged})
+    else:
+        print("everything reads back as it was put in" if verdict.ok else "damaged:")
+        for what, ids in verdict.damaged:
+            print(f"  {what}; touches {', '.join(ids) or 'no snapshot'}")
+    return 0 if verdict.ok else 1
+
+
+def _store(options: argparse.Namespace) -> Store:
+    return Store(Path(options.store) if options.store else default_store())

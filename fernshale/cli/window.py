@@ -1,0 +1,33 @@
+"""The window, from the command line."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+
+from fernshale.cli.demo import has_display
+from fernshale.core.base.errors import FernshaleError, MisuseError
+from fernshale.core.base.work import CancelToken
+
+
+def open_window(options: argparse.Namespace, token: CancelToken) -> int:
+    project = Path(options.project) if options.project else None
+    if project is not None and not project.is_dir():
+        raise MisuseError(f"{project} is not a folder")
+    if not has_display():
+        raise FernshaleError(
+            "there is no display to show the window on", "`fernshale --help` lists what can be done without one."
+        )
+    return show(project, None, "")
+
+
+def show(project: Path | None, shelf: Path | None, target: str) -> int:
+    """Run the window until it is closed. With `shelf` and `target` the crossing is begun at once."""
+    try:
+        from fernshale.app.main import run_app
+    except ImportError as error:
+        raise FernshaleError(
+            f"the window cannot be loaded: {error}", "`./dev setup` installs what it needs."
+        ) from error
+    return run_app(sys.argv[:1], project, shelf, target)

@@ -1,0 +1,184 @@
+"""The finding of each stage: one plain sentence with the numbers that matter, for window and command line alike."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from fernshale.core.crossing.matter import Stage
+from fernshale.core.crossing.overview import Overview
+from fernshale.core.crossing.stages.survey import describe
+
+Tone = Literal["plain", "strong", "mine", "base", "alarm"]
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """A sentence in parts, each with its tone."""
+
+    parts: tuple[tuple[Tone, str], ...]
+
+    @property
+    def plain(self) -> str:
+        return "".join(text for _, text in self.parts)
+
+
+def finding_of(stage: Stage, overview: Overview) -> Finding:
+    """What a stage has to say as things stand."""
+    return Finding(tuple(_FINDINGS[stage](overview)))
+
+
+def count(number: int, one: str, many: str = "") -> str:
+    """`number` with its noun."""
+    return f"{number} {one if number == 1 else many or one + 's'}"
+
+
+_Parts = list[tuple[Tone, str]]
+
+
+def _survey(overview: Overview) -> _Parts:
+    view = overview.survey
+    sites = [site for site in view.ground.sites if not site.plugin]
+    edits = sum(item.edits for item in view.plugins)
+    parts: _Parts = [
+        ("strong", f"{view.ground.profile.title} {view.ground.release}"),
+        ("plain", f", written in {count(len(sites), 'place')}; {count(len(view.plugins), 'plugin')} with "),
+        ("mine", count(edits, "file") + " of yours"),
+        ("plain", " in them. "),
+    ]
+    if view.baseline is None:
+        return [*parts, ("alarm", "No baseline yet.")]
+    good = view.baseline.built and view.baseline.run is not None and view.baseline.run.passed
+    return [
+        *parts,
+        (
+            "plain" if good else "alarm",
+            f"Before the crossing, on {view.baseline.release}, it {describe(view.baseline)}.",
+        ),
+    ]
+
+
+def _route(overview: Overview) -> _Parts:
+    leg = overview.route.leg
+    come = [step for step in leg.plugins if step.action in ("update", "stay")]
+    parts: _Parts = [
+        ("plain", "One leg to "),
+        ("strong", leg.to),
+        ("plain", f". {len(come)} of {count(len(leg.plugins), 'plugin')} can come"),
+    ]
+    if len(come) < len(leg.plugins):
+        left = len(leg.plugins) - len(come)
+        parts += [("plain", "; "), ("alarm", f"{left} {'needs' if left == 1 else 'need'} you")]
+    places = sum(overview.route.places.values())
+    return [*parts, ("plain", f". {count(places, 'place')} still to follow by known rules.")]
+
+
+def _plugins(overview: Overview) -> _Parts:
+    view = overview.plugins
+    if not view.edits:
+        return [("plain", "No local edits in plugins that change on this leg.")]
+    parts: _Parts = [
+        ("strong", f"{count(view.edits, 'edit')} of yours"),
+        ("plain", f" in {count(sum(bool(item.ledger) for item in view.plugins), 'plugin')}: "),
+        ("mine", f"{view.count('carried')} carried"),
+    ]
+    if view.count("already"):
+        parts += [("plain", ", "), ("base", f"{view.count('already')} already in the new release")]
+    if view.count("decide"):
+        parts += [("plain", ", "), ("alarm", f"{view.count('decide')} to decide")]
+    if view.count("dropped"):
+        parts += [("plain", ", "), ("base", f"{view.count('dropped')} dropped by your decision")]
+    return [*parts, ("plain", ". None lost.")]
+
+
+def _engine(overview: Overview) -> _Parts:
+    view, to = overview.engine, overview.setup.to
+    if view.pending:
+        return [
+            ("alarm", count(len(view.pending), "place")),
+            ("plain", " still to be pointed at "),
+            ("strong", to),
+            ("plain", f"; {count(len(view.stale), 'generated file')} will be made anew."),
+        ]
+    parts: _Parts = [("plain", "Every place that names the release says "), ("strong", to), ("plain", ". ")]
+    if view.regenerated is None:
+        return [*parts, ("alarm", "The build files are still to be made.")]
+    if view.regenerated.status:
+        return [*parts, ("alarm", "The engine's generator failed.")]
+    return [*parts, ("plain", "The build files were made by the engine's generator.")]
+
+
+def _build(overview: Overview) -> _Parts:
+    view = overview.build
+    if not view.rounds:
+        parts: _Parts = [("plain", "Not built on "), ("strong", overview.setup.to), ("plain", " yet.")]
+        if view.silent:
+            parts += [("plain", " "), ("alarm", f"{count(len(view.silent), 'change')} will compile and be wrong.")]
+        return parts
+    last = view.rounds[-1]
+    if view.passed:
+        words = f" after {count(len(view.rounds), 'round')}; the first had {count(view.rounds[0].total, 'error')}."
+        return [("mine", "It compiles and links"), ("plain", words)]
+    parts = [
+        ("plain", f"Round {last.number}: "),
+        ("strong", f"{count(last.total, 'error')} from {count(len(last.causes), 'cause')}"),
+    ]
+    if len(view.rounds) > 1:
+        parts += [
+            ("plain", f", {'down' if last.total <= view.rounds[-2].total else 'up'} from {view.rounds[-2].total}")
+        ]
+    parts += [("plain", ". ")]
+    clears = sum(item.fixes[0].clears for item in view.causes if item.fixes and item.fixes[0].is_sure)
+    if clears:
+        parts += [
+            (
+                "plain",
+                f"{count(len(view.sure), 'proposal')} {'is' if len(view.sure) == 1 else 'are'} sure and would clear ",
+            ),
+            ("mine", str(clears)),
+            ("plain", "."),
+        ]
+    elif view.is_stale:
+        parts += [("plain", "Files changed since; build again.")]
+    return parts
+
+
+def _links(overview: Overview) -> _Parts:
+    view = overview.links
+    if not overview.ground.profile.links.use:
+        return [("plain", "The profile names no ids in assets.")]
+    known = f"{count(len(view.ids.used), 'id')} used by assets"
+    if not view.dangling:
+        return [("plain", known + ", "), ("mine", "none dangles"), ("plain", ".")]
+    dangling = count(len(view.dangling), "dangles", "dangle")
+    return [("plain", known + ", "), ("alarm", dangling), ("plain", " since the crossing began.")]
+
+
+def _trial(overview: Overview) -> _Parts:
+    view, to = overview.trial, overview.setup.to
+    if view.run is None:
+        return [("plain", "Not run on "), ("strong", to), ("plain", " yet.")]
+    how = f"runs in {view.run.elapsed_s:.1f} s" if view.run.passed else f"ends with status {view.run.status}"
+    parts: _Parts = [
+        ("strong", to),
+        ("plain", " "),
+        ("mine" if view.run.passed else "alarm", how),
+        ("plain", "; in its log "),
+    ]
+    parts += [("plain", f"{count(view.count('new'), 'line')} new, {view.count('gone')} gone")]
+    for check in view.run.checks:
+        good = check.verdict == "passed"
+        words = "is as expected" if good else "differs" if check.verdict == "differs" else "cannot be compared"
+        parts += [("plain", "; "), ("mine" if good else "alarm", f"{check.name} {words}")]
+    return [*parts, ("plain", ". Files changed since; run again." if view.is_stale else ".")]
+
+
+_FINDINGS = {
+    Stage.SURVEY: _survey,
+    Stage.ROUTE: _route,
+    Stage.PLUGINS: _plugins,
+    Stage.ENGINE: _engine,
+    Stage.BUILD: _build,
+    Stage.LINKS: _links,
+    Stage.TRIAL: _trial,
+}

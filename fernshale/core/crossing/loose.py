@@ -1,0 +1,33 @@
+"""A change set for a project that has no crossing: snapshot, apply, and the snapshot to go back to."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from pathlib import Path
+
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.change.apply import apply_changes, recover
+from fernshale.core.change.model import ChangeSet
+from fernshale.core.crossing.logbook import write_step
+from fernshale.core.crossing.matter import Stage
+from fernshale.core.crossing.state import find_crossing
+from fernshale.core.snapshot.store import Store, home
+
+
+def write_changes(
+    project: Path, changes: ChangeSet, stage: Stage, title: str, why: str, progress: Progress, token: CancelToken
+) -> str:
+    """Apply `changes`; as a step of the crossing where there is one. What to say about the way back."""
+    crossing = find_crossing(project)
+    if crossing is not None:
+        with crossing.acting():
+            entry = write_step(crossing, stage, title, why, "", changes, progress, token)
+        return f"entry {entry} of the logbook"
+    store = Store(home() / "store")
+    journal = home() / "journals" / f"{hashlib.sha256(os.fsencode(project.resolve())).hexdigest()[:16]}.json"
+    journal.parent.mkdir(parents=True, exist_ok=True)
+    recover(journal, store)
+    snapshot = store.take(project, f"before: {title}", progress, token)
+    apply_changes(project, changes, store, journal, token)
+    return f"snapshot {snapshot.id}"
