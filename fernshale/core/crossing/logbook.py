@@ -6,7 +6,7 @@ import contextlib
 from collections.abc import Iterator
 
 from fernshale.core.base.errors import ChangedUnderneath, FernshaleError, MisuseError
-from fernshale.core.base.treepath import on_disk
+from fernshale.core.base.treepath import on_disk, under
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.change.apply import apply_changes, recover
 from fernshale.core.change.model import ChangeSet, changes_between
@@ -141,3 +141,19 @@ def _stands(crossing: Crossing, changes: ChangeSet) -> bool:
 
 def _touches(entry: Entry, paths: tuple[str, ...]) -> bool:
     return entry.changes is not None and any(change.path in paths for change in entry.changes.changes)
+
+
+def restore_snapshot(
+    crossing: Crossing, id: str, paths: tuple[str, ...], progress: Progress, token: CancelToken
+) -> int:
+    """Make the project (or `paths` of it) what it was in a snapshot, as a step; the entry's id, 0 when it is so already."""
+    then = crossing.store.manifest(id)
+    now = scan_tree(crossing.setup.project, then, lambda data: None, progress, token)
+    changes = changes_between(now, then)
+    if paths:
+        changes = ChangeSet(tuple(item for item in changes.changes if any(under(item.path, path) for path in paths)))
+    if changes.is_empty:
+        return 0
+    when = crossing.store.summary(id)
+    title = f"restored {len(changes.files)} files from the snapshot “{when.note}”"
+    return write_step(crossing, Stage.SURVEY, title, "asked for", "restore", changes, progress, token)

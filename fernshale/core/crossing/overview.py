@@ -8,7 +8,7 @@ from pathlib import Path
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.release import parse_release
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.crossing.ground import Ground, crossing_ground, read_ground
 from fernshale.core.crossing.logbook import ensure_snapshot, note, settle_interrupted
 from fernshale.core.crossing.matter import STAGES, Matter, Stage, State
@@ -22,6 +22,8 @@ from fernshale.core.crossing.stages.trial import TrialView, trial
 from fernshale.core.crossing.state import Crossing, Entry, Setup, begin
 from fernshale.core.profile.model import Profile
 from fernshale.core.route.shelf import read_shelf
+from fernshale.core.snapshot.compare import compare
+from fernshale.core.snapshot.manifest import scan_tree
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,6 +106,13 @@ def look(crossing: Crossing, progress: Progress, token: CancelToken) -> Overview
     )
     states = {stage: _state(stage, overview.matters_of(stage), overview.logbook) for stage in STAGES}
     return replace(overview, states=_in_order(states))
+
+
+def has_changed(overview: Overview, token: CancelToken) -> bool:
+    """Whether the project's tree is not the one `overview` was read from; costs a stat per file."""
+    before = overview.ground.manifest
+    now = scan_tree(overview.setup.project, before, lambda data: None, no_progress, token)
+    return not compare(before, now).is_empty
 
 
 def _state(stage: Stage, matters: tuple[Matter, ...], logbook: tuple[Entry, ...]) -> State:

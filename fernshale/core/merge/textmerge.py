@@ -103,7 +103,7 @@ def result_text(merge: TextMerge, choices: Mapping[str, Choice], marked: bool) -
             if not marked:
                 return None
             parts += _marked(merge, line.due, end)
-        else:
+        elif line.text:
             parts.append(line.text)
     # A line that had no end because it was the last gets one when something now follows it.
     text = "".join(part if part.endswith("\n") or at == len(parts) - 1 else part + end for at, part in enumerate(parts))

@@ -1,0 +1,35 @@
+"""Open a file in the user's editor, at the line where the editor can be told."""
+
+from __future__ import annotations
+
+import os
+import shlex
+from pathlib import Path
+
+from PySide6.QtCore import QProcess, QSettings, QUrl
+from PySide6.QtGui import QDesktopServices
+
+SETTING = "editor/command"
+
+
+def editor_command() -> str:
+    """The command chosen here, or in FERNSHALE_EDITOR; `{file}` and `{line}` stand for the place."""
+    return str(QSettings().value(SETTING, "") or os.environ.get("FERNSHALE_EDITOR", ""))
+
+
+def open_in_editor(path: Path, line: int) -> str:
+    """ "" when it was opened, else what went wrong."""
+    if not path.is_file():
+        return f"{path} is not there"
+    command = editor_command()
+    if not command:
+        opened = QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
+        return "" if opened else "no program is set for this file; choose your editor with Ctrl+K"
+    try:
+        words = [word.replace("{file}", str(path)).replace("{line}", str(line)) for word in shlex.split(command)]
+    except ValueError as error:
+        return f"the editor command cannot be read: {error}"
+    if "{file}" not in command:
+        words.append(str(path))
+    started = QProcess.startDetached(words[0], words[1:])
+    return "" if (started[0] if isinstance(started, tuple) else started) else f"{words[0]} could not be started"

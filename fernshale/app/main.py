@@ -1,0 +1,50 @@
+"""Start the application."""
+
+from __future__ import annotations
+
+import signal
+from pathlib import Path
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+
+from fernshale.app.theme import apply_theme
+from fernshale.app.window import MainWindow
+from fernshale.core.snapshot.store import home
+
+
+def make_app(arguments: list[str]) -> QApplication:
+    """The application, dressed; the same for the window, the tests and the pictures."""
+    existing = QApplication.instance()
+    app = existing if isinstance(existing, QApplication) else QApplication(arguments)
+    app.setApplicationName("fernshale")
+    app.setOrganizationName("fernshale")
+    app.setStyle("Fusion")
+    apply_theme(app)
+    app.styleHints().colorSchemeChanged.connect(lambda scheme: apply_theme(app))
+    return app
+
+
+def make_window() -> MainWindow:
+    """The main window, looking for profiles where the command line does."""
+    from fernshale.sample import PROFILES
+
+    return MainWindow((home() / "profiles", PROFILES))
+
+
+def run_app(arguments: list[str], project: Path | None, shelf: Path | None, target: str) -> int:
+    """Run until the window is closed."""
+    app = make_app(arguments)
+    window = make_window()
+    # Python sees an interrupt only when it runs now and then.
+    signal.signal(signal.SIGINT, lambda number, frame: window.close())
+    pulse = QTimer(window)
+    pulse.timeout.connect(lambda: None)
+    pulse.start(300)
+    window.show()
+    if project is not None and shelf is not None:
+        profile = next(iter(sorted(project.parent.glob("*.profile.toml"))))
+        QTimer.singleShot(0, lambda: window.begin(project, profile, shelf, target))
+    elif project is not None:
+        QTimer.singleShot(0, lambda: window.open_project(project))
+    return app.exec()

@@ -1,0 +1,1 @@
+"""One module per page; pages never import one another."""

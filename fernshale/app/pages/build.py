@@ -1,0 +1,295 @@
+"""Build: rounds, causes with what each would clear, and the code with the proposal drawn in."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from html import escape
+
+from PySide6.QtCore import Qt, QUrl
+from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtWidgets import QHBoxLayout, QSplitter, QTextBrowser, QWidget
+
+from fernshale.app.pages.base import Page, file_and_line
+from fernshale.app.session import Session
+from fernshale.app.theme import Tone, code_font, theme
+from fernshale.app.widgets.basics import Card, button, quiet_label
+from fernshale.app.widgets.charts import Bar, BarChart
+from fernshale.app.widgets.rows import Row, RowList
+from fernshale.core.base.treepath import TreePath, printable
+from fernshale.core.build.rounds import Round
+from fernshale.core.crossing.findings import count
+from fernshale.core.crossing.matter import Matter, Stage
+from fernshale.core.crossing.overview import Overview
+from fernshale.core.crossing.settle import Taken
+from fernshale.core.crossing.stages.build import CauseView, Fix, Scope
+from fernshale.core.fix.apply import Edit
+
+# More places than this are listed, not drawn: nobody reads the hundredth.
+_MOST_DRAWN = 40
+
+
+@dataclass(frozen=True, slots=True)
+class _Chosen:
+    """What the list's rows stand for: a cause by its key, or a silent change by its rule."""
+
+    key: str
+
+
+class BuildPage(Page):
+    stage = Stage.BUILD
+
+    def __init__(self, parent: QWidget, session: Session) -> None:
+        super().__init__(parent, session)
+        self._overview: Overview | None = None
+        self._at: Edit | None = None
+        rounds = Card(self, "Errors per round, by owner")
+        self._build = button(rounds, "Build", self._on_build, main=True, hint="F5")
+        self._sure = button(rounds, "Take the sure ones", self._on_sure)
+        rounds.head.addWidget(self._sure)
+        rounds.head.addWidget(self._build)
+        self._rounds = BarChart(rounds, "Errors per round, by owner", 80)
+        rounds.body.setContentsMargins(11, 4, 9, 2)
+        rounds.body.addWidget(self._rounds)
+        self.column.addWidget(rounds)
+        split = QSplitter(Qt.Orientation.Horizontal, self)
+        split.setHandleWidth(14)
+        causes = Card(split, "Causes, the most effective first")
+        self._causes = RowList(causes, "Causes", wrap=True)
+        self._causes.chosen.connect(self._show_cause)
+        causes.body.addWidget(self._causes)
+        self._card = Card(split, " ")
+        self._code = QTextBrowser(self._card)
+        self._code.setOpenLinks(False)
+        self._code.setFrameShape(QTextBrowser.Shape.NoFrame)
+        self._code.setAccessibleName("The code with the proposal drawn in")
+        self._code.anchorClicked.connect(self._on_anchor)
+        self._card.body.addWidget(self._code, 1)
+        row = QHBoxLayout()
+        row.setContentsMargins(11, 7, 9, 8)
+        self._everywhere = button(
+            self._card, "Apply everywhere", lambda: self._apply("everywhere"), main=True, hint="Ctrl+Enter"
+        )
+        self._in_file = button(self._card, "In this file", lambda: self._apply("file"))
+        self._here = button(self._card, "Only here", lambda: self._apply("here"))
+        self._edit = button(self._card, "Open in your editor", self._open, hint="E")
+        for made in (self._everywhere, self._in_file, self._here, self._edit):
+            row.addWidget(made)
+        row.addStretch(1)
+        self._card.body.addLayout(row)
+        self._hint = quiet_label(self._card, "")
+        self._hint.setContentsMargins(11, 0, 9, 7)
+        self._card.body.addWidget(self._hint)
+        split.setSizes([350, 620])
+        split.setStretchFactor(1, 1)
+        self.column.addWidget(split, 1)
+        for key, act in (("Ctrl+Return", lambda: self._apply("everywhere")), ("E", self._open)):
+            shortcut = QShortcut(QKeySequence(key), self)
+            shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            shortcut.activated.connect(act)
+
+    def fill(self, overview: Overview) -> None:
+        self._overview = overview
+        view = overview.build
+        self._rounds.set_bars(tuple(_bar(item) for item in view.rounds[-6:]) or (_no_round(),))
+        sure = len(view.sure)
+        self._sure.setVisible(sure > 0)
+        self._sure.setText(f"Take the {sure} sure ones" if sure != 1 else "Take the sure one")
+        self._build.setText("Build" if not view.rounds else "Build again")
+        most = max((item.cause.count for item in view.causes), default=1)
+        rows = [_silent_row(fix) for fix in view.silent]
+        rows += [_cause_row(item, most, view.is_stale) for item in view.causes]
+        self._causes.set_rows(tuple(rows))
+        self._show_cause(self._causes.current())
+
+    def go_to(self, matter: Matter) -> None:
+        self._causes.select(_Chosen(matter.key))
+
+    def find_text(self, words: str) -> bool:
+        return self._code.find(words) or self._causes.find_text(words)
+
+    # -- the detail
+
+    def _current(self) -> tuple[CauseView | None, Fix | None]:
+        chosen = self._causes.current()
+        if self._overview is None or not isinstance(chosen, _Chosen):
+            return None, None
+        for item in self._overview.build.causes:
+            if chosen.key == f"cause:{item.cause.key}":
+                return item, item.fixes[0] if item.fixes else None
+        return None, next((fix for fix in self._overview.build.silent if chosen.key == f"silent:{fix.rule.id}"), None)
+
+    def _show_cause(self, payload: object) -> None:
+        cause, fix = self._current()
+        self._at = fix.edits[0] if fix and fix.edits else None
+        if fix is not None and fix.named:
+            self._at = fix.named[0]
+        self._draw(cause, fix)
+
+    def _draw(self, cause: CauseView | None, fix: Fix | None) -> None:
+        many = len(fix.edits) if fix else 0
+        self._everywhere.setVisible(fix is not None)
+        self._everywhere.setText(f"Apply everywhere  {many}" if many else "Remove and make anew")
+        for made in (self._in_file, self._here):
+            made.setVisible(many > 1)
+        self._edit.setVisible(cause is not None or fix is not None)
+        self._hint.setText("")
+        if cause is None and fix is None:
+            passed = self._overview is not None and self._overview.build.passed
+            self._card.set_title("It compiles and links" if passed else "Nothing to look at yet", "")
+            self._code.setHtml("")
+            return
+        title = fix.rule.name if fix else cause.cause.title if cause else ""
+        places = (
+            f"{count(many, 'place')} in {count(len(fix.files), 'file')}"
+            if fix
+            else "no rule is known for this; edit it and build again"
+        )
+        self._card.set_title(title, places)
+        if many > 1:
+            self._hint.setText("▸ marks the place that “in this file” and “only here” mean; click another to move it.")
+        self._code.setHtml(self._page(cause, fix))
+
+    def _page(self, cause: CauseView | None, fix: Fix | None) -> str:
+        colours = theme()
+        font = code_font()
+        family = escape(font.family())
+        parts = [f"<style>pre {{ font-family: '{family}'; font-size: {font.pixelSize()}px; margin: 0 0 12px 8px; }}"
+                 f"a {{ color: {colours.base}; text-decoration: none; }}</style>"]  # fmt: skip
+        if fix is not None:
+            sure = f"<b style='color:{colours.mine}'>{fix.confidence:.2f}</b>"
+            parts.append(f"<p style='margin:8px'>{sure} &nbsp; {escape(fix.rule.why)} · {escape(fix.source)}</p>")
+        if fix is not None and fix.rule.silent:
+            words = "The compiler says nothing about this: it compiles, and means something else now."
+            parts.append(f"<p style='margin:8px; color:{colours.incoming}'><b>!</b> &nbsp; {words}</p>")
+        if cause is not None and not (fix and fix.edits):
+            parts += [
+                self._error(error.place.file, error.place.line, error.diagnostic.message)
+                for error in cause.cause.errors[:_MOST_DRAWN]
+            ]
+        if fix is not None:
+            messages = {(e.place.file, e.place.line): e.diagnostic.message for e in cause.cause.errors} if cause else {}
+            parts += [
+                self._place(number, edit, messages, edit in fix.named)
+                for number, edit in enumerate(fix.edits[:_MOST_DRAWN])
+            ]
+            if len(fix.edits) > _MOST_DRAWN:
+                parts.append(f"<p style='margin:8px'>and {len(fix.edits) - _MOST_DRAWN} more places</p>")
+            parts += [f"<p style='margin:8px'>removed: {escape(printable(path))}</p>" for path in fix.removes]
+        return "".join(parts)
+
+    def _error(self, file: str, line: int, message: str) -> str:
+        colours = theme()
+        head = f"<p style='margin:8px 8px 2px 8px'><a href='edit:{escape(file)}:{line}'>{escape(printable(file))} : {line}</a></p>"
+        code = escape(self._line(file, line))
+        return f"{head}<pre>{code}\n<span style='color:{colours.alarm}'>▴ {escape(message)}</span></pre>"
+
+    def _place(self, number: int, edit: Edit, messages: dict[tuple[str, int], str], named: bool) -> str:
+        colours = theme()
+        here = "▸ " if edit == self._at else ""
+        quiet = (
+            "" if named or not messages else f" <span style='color:{colours.quiet}'>not named by the compiler</span>"
+        )
+        place = f"{escape(printable(edit.path))} : {edit.line}"
+        head = f"<p style='margin:8px 8px 2px 8px'><a href='place:{number}'><b>{here}</b>{place}</a>{quiet}</p>"
+        text = self._overview.ground.read(edit.path) if self._overview else None
+        if text is None:
+            return head
+        start = text.rfind("\n", 0, edit.start) + 1
+        end = text.find("\n", max(edit.end, edit.start))
+        end = len(text) if end < 0 else end
+        before, after = text[start : edit.start], text[edit.end : end] if edit.end <= end else ""
+        old = f"<s style='color:{colours.alarm}'>{escape(edit.old.rstrip(chr(10)))}</s>" if edit.old.strip() else ""
+        new = f"<b style='color:{colours.mine}'>{escape(edit.new.rstrip(chr(10)))}</b>"
+        tail = "\n" if edit.new.endswith("\n") and after.strip() else ""
+        said = messages.get((edit.path, edit.line), "")
+        caret = f"\n<span style='color:{colours.alarm}'>▴ {escape(said)}</span>" if said else ""
+        return f"{head}<pre>{escape(before)}{old}{new}{tail}{escape(after)}{caret}</pre>"
+
+    def _line(self, file: str, line: int) -> str:
+        text = (
+            self._overview.ground.read(TreePath(file)) if self._overview and file and not file.startswith("/") else None
+        )
+        lines = text.split("\n") if text else []
+        return lines[line - 1] if 0 < line <= len(lines) else ""
+
+    # -- intents
+
+    def _on_anchor(self, url: QUrl) -> None:
+        kind, _, rest = url.toString().partition(":")
+        cause, fix = self._current()
+        if kind == "edit":
+            path, line = file_and_line(rest)
+            self.editor_wanted.emit(path, line)
+        elif kind == "place" and fix is not None and rest.isdigit():
+            self._at = fix.edits[int(rest)]
+            at = self._code.verticalScrollBar().value()
+            self._draw(cause, fix)
+            self._code.verticalScrollBar().setValue(at)
+
+    def _apply(self, scope: Scope) -> None:
+        _, fix = self._current()
+        if fix is not None:
+            self.session.fix(fix, scope, self._at)
+
+    def _open(self) -> None:
+        cause, _ = self._current()
+        if self._at is not None:
+            self.editor_wanted.emit(str(self._at.path), self._at.line)
+        elif cause is not None:
+            place = cause.cause.errors[0].place
+            self.editor_wanted.emit(place.file, max(1, place.line))
+
+    def _on_build(self) -> None:
+        self.session.take("build:run", "build", "building")
+
+    def _on_sure(self) -> None:
+        if self._overview is None:
+            return
+        view = self._overview.build
+        seen: set[str] = set()
+        taken = []
+        pairs = [
+            (f"cause:{item.cause.key}", item.fixes[0]) for item in view.causes if item.fixes and item.fixes[0].is_sure
+        ]
+        for key, fix in [*pairs, *((f"silent:{fix.rule.id}", fix) for fix in view.silent)]:
+            if fix.rule.id not in seen:
+                seen.add(fix.rule.id)
+                taken.append(Taken(key, fix.rule.id, "you", fix.rule.why))
+        self.session.take_all(tuple(taken), "applying the sure fixes")
+
+
+def _bar(item: Round) -> Bar:
+    groups = {"own code": 0, "plugins": 0, "generated, linker": 0, "engine": 0}
+    for owner, amount in item.errors.items():
+        word = "own code" if owner == "own" else "plugins" if owner.startswith("plugin") else owner
+        groups[word if word in groups else "generated, linker"] += amount
+    tones: dict[str, Tone] = {"own code": "mine", "plugins": "incoming", "generated, linker": "base", "engine": "alarm"}
+    right = f"{item.total} · {item.elapsed_s:.0f} s" if item.total else f"compiles · {item.elapsed_s:.0f} s"
+    return Bar(f"round {item.number}", tuple((tones[word], amount, word) for word, amount in groups.items()), right)
+
+
+def _no_round() -> Bar:
+    return Bar("no round", (), "nothing was built yet")
+
+
+def _cause_row(item: CauseView, most: int, is_stale: bool) -> Row:
+    cause = item.cause
+    fix = item.fixes[0] if item.fixes else None
+    if fix is None and is_stale:
+        sub = "changed since; the next build tells"
+    elif fix is None:
+        sub = f"{cause.kind} · {count(len(cause.files), 'file')} · {cause.owner} · no rule known"
+    else:
+        sub = (
+            f"{cause.kind} · {count(len(cause.files), 'file')} · {cause.owner} · {'sure' if fix.is_sure else 'perhaps'}"
+        )
+    right = f"clears {fix.clears}" if fix else str(cause.count)
+    faded = fix is None and is_stale
+    return Row(
+        cause.title, sub, right, "", "alarm", bar=cause.count / most, payload=_Chosen(f"cause:{cause.key}"), faded=faded
+    )
+
+
+def _silent_row(fix: Fix) -> Row:
+    sub = f"compiles and is wrong · {count(len(fix.edits), 'place')}"
+    return Row(fix.rule.name, sub, "silent", "!", "incoming", edge="incoming", payload=_Chosen(f"silent:{fix.rule.id}"))

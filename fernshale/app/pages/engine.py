@@ -1,0 +1,112 @@
+"""Engine: every site before and after, the generated files that go, and how the generator did."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout, QSplitter, QWidget
+
+from fernshale.app.pages.base import Page
+from fernshale.app.session import Session
+from fernshale.app.theme import Tone
+from fernshale.app.widgets.basics import Card, button, quiet_label
+from fernshale.app.widgets.charts import Bar, BarChart
+from fernshale.app.widgets.diff import diff_lines
+from fernshale.app.widgets.lines import Document
+from fernshale.app.widgets.tables import TableRow, TextTable
+from fernshale.core.change.preview import unified_diff
+from fernshale.core.crossing.matter import Stage
+from fernshale.core.crossing.overview import Overview
+from fernshale.core.crossing.stages.engine import preview_engine
+
+
+class EnginePage(Page):
+    stage = Stage.ENGINE
+
+    def __init__(self, parent: QWidget, session: Session) -> None:
+        super().__init__(parent, session)
+        self._bars = BarChart(self, "Places", 130)
+        self.column.addWidget(self._bars)
+        split = QSplitter(Qt.Orientation.Vertical, self)
+        split.setHandleWidth(12)
+        sites = Card(split, "Every place that names a release")
+        columns = ("file", "what it is", "before", "after", "remark")
+        self._sites = TextTable(sites, "Places that name a release", columns, (0,))
+        self._sites.activated_row.connect(self._open)
+        sites.body.addWidget(self._sites)
+        preview = Card(split, "What will be written")
+        self._preview_card = preview
+        self._text = Document(preview, "What will be written")
+        preview.body.addWidget(self._text, 1)
+        self._said = quiet_label(preview, "")
+        self._said.setContentsMargins(11, 4, 9, 4)
+        preview.body.addWidget(self._said)
+        row = QHBoxLayout()
+        row.setContentsMargins(11, 6, 9, 9)
+        self._apply = button(preview, "Change them", self._on_apply, main=True)
+        self._again = button(preview, "Run the generator", self._on_again)
+        row.addWidget(self._apply)
+        row.addWidget(self._again)
+        row.addStretch(1)
+        preview.body.addLayout(row)
+        split.setSizes([260, 300])
+        self.column.addWidget(split, 1)
+
+    def fill(self, overview: Overview) -> None:
+        view = overview.engine
+        pending = len(view.pending)
+        right = [item for item in view.sites if not item.changes and not item.trouble]
+        troubled = [item for item in view.sites if item.trouble]
+        parts: tuple[tuple[Tone, int, str], ...] = (
+            ("mine", len(right), "says what it should"),
+            ("incoming", pending, "will be changed"),
+            ("alarm", len(troubled), "left as it is, look at it"),
+        )
+        bars = [Bar("places", parts, f"{len(right)} of {len(view.sites)} right")]
+        if view.stale:
+            bars.append(
+                Bar("generated files", (("base", len(view.stale), "will be made anew"),), f"{len(view.stale)} stale")
+            )
+        self._bars.set_bars(tuple(bars))
+        self._sites.set_rows(
+            tuple(
+                TableRow(
+                    (
+                        f"{item.site.file}:{item.site.line}",
+                        item.site.name,
+                        item.before,
+                        item.after if item.changes else "as it is",
+                        item.trouble
+                        or ("holds it already" if item.site.notation != "exact" and not item.changes else ""),
+                    ),
+                    ((2, "base"), (3, "mine" if item.changes else "quiet"), (4, "alarm" if item.trouble else "quiet")),
+                    (item.site.file, item.site.line),
+                )
+                for item in view.sites
+            )
+        )
+        changes = preview_engine(overview.ground, view)
+        project = overview.setup.project
+        text = unified_diff(changes, lambda change: (project / change.path).read_bytes())
+        self._text.show_lines(diff_lines(text))
+        self._preview_card.set_title(
+            "What will be written" if not changes.is_empty else "Nothing is left to write here"
+        )
+        said = view.regenerated
+        self._said.setText("" if said is None else f"{'●' if not said.status else '◆'} the generator said: {said.said}")
+        self._apply.setVisible(not changes.is_empty)
+        self._apply.setText(f"Point the project at {overview.setup.to}")
+        again = overview.ground.profile.commands.regenerate is not None and changes.is_empty
+        self._again.setVisible(again)
+
+    def find_text(self, words: str) -> bool:
+        return self._sites.find_text(words) or self._text.find_text(words)
+
+    def _on_apply(self) -> None:
+        self.session.take("engine:sites", "apply", "pointing the project at the release")
+
+    def _on_again(self) -> None:
+        self.session.take("engine:generate", "regenerate", "running the generator")
+
+    def _open(self, payload: object) -> None:
+        if isinstance(payload, tuple):
+            self.editor_wanted.emit(payload[0], payload[1])

@@ -1,0 +1,220 @@
+"""The open crossing as the window knows it: an overview to show, intents to carry out in the background."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from fernshale.app.jobs import OnLine, Runner
+from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.crossing.logbook import restore_snapshot, undo, undo_back_to
+from fernshale.core.crossing.overview import Overview, begin_crossing, has_changed, look
+from fernshale.core.crossing.settle import Taken, settle, withdraw
+from fernshale.core.crossing.stages.build import Fix, Scope, apply_fix
+from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.trust import TrustNeeded
+from fernshale.core.fix.apply import Edit
+from fernshale.core.profile.model import Profile
+
+# How often the tree is looked at for edits made outside; a look costs a stat per file.
+_WATCH_MS = 4000
+
+
+class Session(QObject):
+    """Holds the crossing and its latest overview. `overview_changed` carries an Overview."""
+
+    overview_changed = Signal(object)
+    opened = Signal()
+    failed = Signal(object)
+    trust_needed = Signal(object)
+    said = Signal(str)
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        self.runner = Runner(self)
+        self.crossing: Crossing | None = None
+        self.overview: Overview | None = None
+        self._retry: Callable[[], None] | None = None
+        self._outside = False
+        self._pending: Callable[[], None] | None = None
+        self.runner.succeeded.connect(self._on_result)
+        self.runner.failed.connect(self._on_failed)
+        self.runner.cancelled.connect(self._on_cancelled)
+        self._watch = QTimer(self)
+        self._watch.setInterval(_WATCH_MS)
+        self._watch.timeout.connect(self._look_outside)
+
+    # -- opening
+
+    def begin(self, project: Path, profile: Profile, shelf: Path, to: str) -> None:
+        """Begin or resume a crossing."""
+
+        def work(on_line: OnLine, progress: Progress, token: CancelToken) -> Overview:
+            self.crossing = begin_crossing(project, profile, shelf, to, progress, token)
+            return look(self.crossing, progress, token)
+
+        self._start(f"reading {project.name}", work)
+
+    def resume(self, crossing: Crossing) -> None:
+        """Go on with a crossing that was begun before."""
+
+        def work(on_line: OnLine, progress: Progress, token: CancelToken) -> Overview:
+            self.crossing = crossing
+            return look(crossing, progress, token)
+
+        self._start(f"reading {crossing.setup.project.name}", work)
+
+    def close(self) -> None:
+        self._watch.stop()
+        self.runner.close()
+
+    # -- intents
+
+    def refresh(self) -> None:
+        """Look again."""
+        self._act("looking again", lambda crossing, on_line, progress, token: None)
+
+    def take(self, key: str, proposal: str, title: str, text: str = "", why: str = "") -> None:
+        """Settle a matter."""
+        taken = Taken(key, proposal, "you", why, text)
+        self._act(title, lambda crossing, on_line, progress, token: settle(crossing, taken, on_line, progress, token))
+
+    def take_all(self, taken: tuple[Taken, ...], title: str) -> None:
+        """Settle several matters, one after the other."""
+
+        def work(crossing: Crossing, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
+            for number, item in enumerate(taken):
+                token.check()
+                progress(title, number, len(taken))
+                settle(crossing, item, on_line, progress, token)
+
+        self._act(title, work)
+
+    def take_back(self, key: str, title: str) -> None:
+        """Withdraw a decision that was not carried out yet."""
+        self._act(title, lambda crossing, on_line, progress, token: withdraw(crossing, key))
+
+    def fix(self, fix: Fix, scope: Scope, at: Edit | None) -> None:
+        """Apply a fix here, in this file or everywhere."""
+
+        def work(crossing: Crossing, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
+            assert self.overview is not None
+            with crossing.acting():
+                apply_fix(crossing, self.overview.ground, fix, scope, at, "you", on_line, progress, token)
+
+        self._act(fix.rule.name, work)
+
+    def undo(self, entry: int, title: str) -> None:
+        """Undo one step."""
+
+        def work(crossing: Crossing, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
+            with crossing.acting():
+                undo(crossing, entry, progress, token)
+
+        self._act(f"undoing {title}", work)
+
+    def undo_back_to(self, entry: int) -> None:
+        """Undo a step and all later ones."""
+
+        def work(crossing: Crossing, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
+            with crossing.acting():
+                undo_back_to(crossing, entry, progress, token)
+
+        self._act("undoing several steps", work)
+
+    def restore(self, snapshot: str, paths: tuple[str, ...]) -> None:
+        """Bring a snapshot back into the project, as a step that can itself be undone."""
+
+        def work(crossing: Crossing, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
+            with crossing.acting():
+                restore_snapshot(crossing, snapshot, paths, progress, token)
+
+        self._act("restoring", work)
+
+    def retry(self) -> None:
+        """Do again what was refused for want of trust."""
+        if self._retry is not None:
+            self._retry()
+
+    # -- inside
+
+    def _act(self, title: str, act: Callable[[Crossing, OnLine, Progress, CancelToken], None]) -> None:
+        crossing = self.crossing
+        if crossing is None:
+            return
+
+        def work(on_line: OnLine, progress: Progress, token: CancelToken) -> Overview:
+            act(crossing, on_line, progress, token)
+            return look(crossing, progress, token)
+
+        self._start(title, work)
+
+    def _start(self, title: str, work: Callable[[OnLine, Progress, CancelToken], object]) -> None:
+        self._retry = lambda: self._start(title, work)
+        if self._outside and self.runner.is_busy:
+            # Only the watch is at work: it makes way for what the user asked for.
+            self._pending = self._retry
+            self.runner.cancel()
+        elif self.runner.start(title, work):
+            self._outside = False
+        else:
+            self.said.emit("something else is still running")
+
+    def _look_outside(self) -> None:
+        """Notice edits made in another program."""
+        crossing, overview = self.crossing, self.overview
+        if crossing is None or overview is None or self.runner.is_busy:
+            return
+
+        def work(on_line: OnLine, progress: Progress, token: CancelToken) -> Overview | None:
+            return look(crossing, progress, token) if has_changed(overview, token) else None
+
+        self._outside = True
+        self.runner.start("", work)
+
+    def _end_of_watch(self) -> bool:
+        """Whether it was the watch that ended; what waited for it is started."""
+        was_watch, self._outside = self._outside, False
+        pending, self._pending = self._pending, None
+        if pending is not None:
+            pending()
+        return was_watch
+
+    def _on_result(self, result: object) -> None:
+        was_watch = self._end_of_watch()
+        if not isinstance(result, Overview):
+            return
+        before, self.overview = self.overview, result
+        self._watch.start()
+        if before is None:
+            self.opened.emit()
+        if was_watch:
+            self.said.emit("files were changed outside Fernshale; everything was looked at again")
+        self.overview_changed.emit(result)
+
+    def _on_failed(self, error: object) -> None:
+        if self._end_of_watch():
+            return  # a look nobody asked for; the next one that is asked for will say it
+        if isinstance(error, TrustNeeded):
+            self.trust_needed.emit(error)
+            return
+        self.failed.emit(error)
+        self._look_after_failure(error)
+
+    def _on_cancelled(self) -> None:
+        if not self._end_of_watch():
+            self.said.emit("cancelled; what was finished before stands in the logbook")
+            self._look_after_failure(None)
+
+    def _look_after_failure(self, error: object) -> None:
+        """Show what is there now: something may have been done before it failed."""
+        if (
+            self.crossing is not None
+            and self.overview is not None
+            and (error is None or isinstance(error, FernshaleError))
+        ):
+            crossing = self.crossing
+            self.runner.start("", lambda on_line, progress, token: look(crossing, progress, token))

@@ -1,0 +1,198 @@
+"""Colours and fonts: paper-light and slate-dark, following the desktop unless told otherwise.
+
+Fern green is mine and done, ochre is incoming, slate is the base, clay needs you; a glyph or word always goes with it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPalette
+from PySide6.QtWidgets import QApplication
+
+Tone = Literal["plain", "strong", "mine", "incoming", "base", "alarm", "quiet"]
+
+
+@dataclass(frozen=True, slots=True)
+class Theme:
+    """The colours of one theme as CSS names."""
+
+    ground: str
+    band: str
+    card: str
+    head: str
+    edge: str
+    text: str
+    quiet: str
+    mine: str
+    mine_soft: str
+    incoming: str
+    incoming_soft: str
+    base: str
+    base_soft: str
+    alarm: str
+    alarm_soft: str
+    track: str
+
+    def tone(self, tone: Tone) -> QColor:
+        """The ink of a tone."""
+        inks = {
+            "plain": self.text,
+            "strong": self.text,
+            "mine": self.mine,
+            "incoming": self.incoming,
+            "base": self.base,
+            "alarm": self.alarm,
+            "quiet": self.quiet,
+        }
+        return QColor(inks[tone])
+
+
+LIGHT = Theme(
+    ground="#eef0ea",
+    band="#e3e6df",
+    card="#fdfdfb",
+    head="#f0f2ec",
+    edge="#cdd3ca",
+    text="#1f2923",
+    quiet="#626e66",
+    mine="#24683f",
+    mine_soft="#dce8df",
+    incoming="#8f5f0c",
+    incoming_soft="#f3e6cc",
+    base="#4a6272",
+    base_soft="#dbe3e8",
+    alarm="#a63a22",
+    alarm_soft="#fbeeea",
+    track="#e2e4de",
+)
+DARK = Theme(
+    ground="#1f2629",
+    band="#1a2023",
+    card="#272f33",
+    head="#2e373b",
+    edge="#3d484d",
+    text="#e4e8e3",
+    quiet="#9aa6a2",
+    mine="#7fc79a",
+    mine_soft="#2b4537",
+    incoming="#dfb15c",
+    incoming_soft="#473b22",
+    base="#93b1c2",
+    base_soft="#32424c",
+    alarm="#ec8a70",
+    alarm_soft="#4a2e27",
+    track="#394347",
+)
+
+_chosen: Literal["", "light", "dark"] = ""
+
+
+def theme() -> Theme:
+    """The theme in force."""
+    if _chosen:
+        return DARK if _chosen == "dark" else LIGHT
+    dark = QGuiApplication.styleHints().colorScheme() is Qt.ColorScheme.Dark
+    return DARK if dark else LIGHT
+
+
+def choose_theme(name: Literal["", "light", "dark"]) -> None:
+    """Use a theme whatever the desktop says; "" follows it again."""
+    global _chosen
+    _chosen = name
+
+
+def is_dark() -> bool:
+    return theme() is DARK
+
+
+def text_font(size: int = 13, bold: bool = False) -> QFont:
+    """The font of the interface at `size` pixels."""
+    font = QFont(QApplication.font())
+    font.setPixelSize(size)
+    font.setBold(bold)
+    return font
+
+
+def code_font(size: int = 12) -> QFont:
+    """The font of code, logs and paths."""
+    font = QFontDatabase.systemFont(QFontDatabase.SystemFont.FixedFont)
+    font.setPixelSize(size)
+    return font
+
+
+def apply_theme(app: QApplication) -> None:
+    """Dress the application in the theme in force."""
+    colours = theme()
+    font = QFont(app.font())
+    font.setPixelSize(13)
+    app.setFont(font)
+    palette = QPalette()
+    roles = {
+        QPalette.ColorRole.Window: colours.ground,
+        QPalette.ColorRole.WindowText: colours.text,
+        QPalette.ColorRole.Base: colours.card,
+        QPalette.ColorRole.AlternateBase: colours.head,
+        QPalette.ColorRole.Text: colours.text,
+        QPalette.ColorRole.Button: colours.card,
+        QPalette.ColorRole.ButtonText: colours.text,
+        QPalette.ColorRole.Highlight: colours.mine_soft,
+        QPalette.ColorRole.HighlightedText: colours.text,
+        QPalette.ColorRole.ToolTipBase: colours.card,
+        QPalette.ColorRole.ToolTipText: colours.text,
+        QPalette.ColorRole.PlaceholderText: colours.quiet,
+        QPalette.ColorRole.Link: colours.mine,
+    }
+    for role, colour in roles.items():
+        palette.setColor(role, QColor(colour))
+    for role in (QPalette.ColorRole.Text, QPalette.ColorRole.ButtonText, QPalette.ColorRole.WindowText):
+        palette.setColor(QPalette.ColorGroup.Disabled, role, QColor(colours.quiet))
+    app.setPalette(palette)
+    app.setStyleSheet(_style(colours))
+
+
+def _style(c: Theme) -> str:
+    return f"""
+    QFrame#card {{ background: {c.card}; border: 1px solid {c.edge}; }}
+    QFrame#cardhead {{ background: {c.head}; border: none; border-bottom: 1px solid {c.edge}; }}
+    QFrame#decision {{ background: {c.alarm_soft}; border: 1px solid {c.alarm}; }}
+    QFrame#decided {{ background: {c.card}; border: 1px solid {c.edge}; }}
+    QFrame#side {{ background: {c.card}; border: none; border-left: 1px solid {c.edge}; }}
+    QFrame#foot {{ background: {c.card}; border: none; border-top: 1px solid {c.edge}; }}
+    QLabel#heading {{ font-weight: bold; }}
+    QLabel#quiet, QLabel#hint {{ color: {c.quiet}; }}
+    QListView, QTableView, QPlainTextEdit, QTreeView {{ background: {c.card}; border: none; outline: none; }}
+    QTableView {{ gridline-color: {c.track}; selection-background-color: {c.mine_soft}; selection-color: {c.text}; }}
+    QHeaderView::section {{ background: {c.head}; color: {c.quiet}; border: none; border-bottom: 1px solid {c.edge};
+        padding: 4px 8px; font-weight: bold; }}
+    QPushButton {{ background: {c.card}; border: 1px solid {c.quiet}; border-radius: 3px; padding: 4px 10px; }}
+    QPushButton:hover {{ background: {c.head}; }}
+    QPushButton:focus {{ border: 1px solid {c.mine}; }}
+    QPushButton:disabled {{ color: {c.quiet}; border-color: {c.edge}; }}
+    QPushButton#main {{ background: {c.mine}; color: {c.card}; border: 1px solid {c.mine}; }}
+    QPushButton#main:hover {{ background: {c.text}; }}
+    QPushButton#main:focus {{ border: 1px solid {c.text}; }}
+    QPushButton#main:disabled {{ background: {c.track}; color: {c.quiet}; border-color: {c.track}; }}
+    QPushButton#link {{ border: none; color: {c.mine}; padding: 0 4px; background: transparent; text-align: left; }}
+    QPushButton#link:hover, QPushButton#link:focus {{ text-decoration: underline; }}
+    QLineEdit, QComboBox {{ background: {c.card}; border: 1px solid {c.edge}; border-radius: 3px; padding: 3px 6px; }}
+    QLineEdit:focus, QComboBox:focus {{ border: 1px solid {c.mine}; }}
+    QSplitter::handle {{ background: transparent; }}
+    QStatusBar {{ background: {c.band}; color: {c.quiet}; border-top: 1px solid {c.edge}; }}
+    QStatusBar::item {{ border: none; }}
+    QScrollArea {{ border: none; background: transparent; }}
+    QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
+    QScrollBar:horizontal {{ background: transparent; height: 10px; margin: 0; }}
+    QScrollBar::handle {{ background: {c.edge}; border-radius: 4px; min-height: 24px; min-width: 24px; }}
+    QScrollBar::handle:hover {{ background: {c.quiet}; }}
+    QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
+    QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
+    QProgressBar {{ background: {c.track}; border: none; border-radius: 3px; max-height: 6px; }}
+    QProgressBar::chunk {{ background: {c.mine}; border-radius: 3px; }}
+    QMenu {{ background: {c.card}; color: {c.text}; border: 1px solid {c.edge}; padding: 4px; }}
+    QMenu::item {{ padding: 4px 20px; }}
+    QMenu::item:selected {{ background: {c.mine_soft}; }}
+    QToolTip {{ background: {c.card}; color: {c.text}; border: 1px solid {c.edge}; padding: 3px; }}
+    """

@@ -1,0 +1,1 @@
+"""Drawn things that pages share."""

@@ -1,0 +1,266 @@
+"""The route band: the crossing as a drawn line, its stages as stops, its snapshots as knots."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass
+
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import (
+    QColor,
+    QHelpEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+)
+from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
+
+from fernshale.app.theme import text_font, theme
+from fernshale.core.crossing.matter import STAGES, Stage, State
+from fernshale.core.crossing.overview import Overview
+
+_LEFT = 230
+_FLAG = 52
+_LINE_Y = 44
+
+
+@dataclass(frozen=True, slots=True)
+class Knot:
+    """Snapshots taken for the steps of one stage: (id, time, what came after)."""
+
+    stage: Stage
+    snapshots: tuple[tuple[str, float, str], ...]
+
+
+def knots_of(overview: Overview) -> tuple[Knot, ...]:
+    """A knot for each stage that has written something."""
+    knots = []
+    for stage in STAGES:
+        found = {
+            entry.snapshot: (entry.snapshot, entry.time, entry.title)
+            for entry in reversed(overview.logbook)
+            if entry.stage is stage and entry.snapshot
+        }
+        if found:
+            knots.append(Knot(stage, tuple(sorted(found.values(), key=lambda item: item[1]))))
+    return tuple(knots)
+
+
+class RouteBand(QWidget):
+    """Shows how every stage stands. `stage_chosen` carries a Stage, `knot_opened` a Knot."""
+
+    stage_chosen = Signal(object)
+    knot_opened = Signal(object)
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Route")
+        self._overview: Overview | None = None
+        self._knots: tuple[Knot, ...] = ()
+        self._stage = Stage.SURVEY
+
+    def sizeHint(self) -> QSize:
+        return QSize(900, 96)
+
+    def show_overview(self, overview: Overview, stage: Stage) -> None:
+        self._overview, self._stage = overview, stage
+        self._knots = knots_of(overview)
+        states = ", ".join(f"{item.value} {overview.states[item].value}" for item in STAGES)
+        self.setAccessibleDescription(states)
+        self.update()
+
+    def stop(self, stage: Stage) -> QPoint:
+        """Where a stage's stop is drawn."""
+        start, end = _LEFT + _FLAG, self.width() - _FLAG - 24
+        step = (end - start) / len(STAGES)
+        return QPoint(round(start + step * (STAGES.index(stage) + 0.5)), _LINE_Y)
+
+    def knot_place(self, stage: Stage) -> QPoint:
+        """Where the knot before a stage's stop is drawn."""
+        start, end = _LEFT + _FLAG, self.width() - _FLAG - 24
+        step = (end - start) / len(STAGES)
+        return QPoint(round(start + step * STAGES.index(stage)) + 2, _LINE_Y)
+
+    # -- painting
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        colours = theme()
+        painter.fillRect(self.rect(), QColor(colours.band))
+        painter.setPen(QColor(colours.edge))
+        painter.drawLine(0, self.height() - 1, self.width(), self.height() - 1)
+        if self._overview is None:
+            return
+        self._paint_words(painter, self._overview)
+        self._paint_line(painter, self._overview)
+        for knot in self._knots:
+            self._paint_knot(painter, self.knot_place(knot.stage))
+        for stage in STAGES:
+            self._paint_stop(painter, self._overview, stage)
+
+    def _paint_words(self, painter: QPainter, overview: Overview) -> None:
+        colours = theme()
+        painter.setFont(text_font(17, True))
+        painter.setPen(QColor(colours.text))
+        metrics = painter.fontMetrics()
+        name = overview.setup.project.name
+        painter.drawText(18, 34, metrics.elidedText(name, Qt.TextElideMode.ElideRight, _LEFT - 30))
+        painter.setFont(text_font(12))
+        painter.setPen(QColor(colours.quiet))
+        painter.drawText(18, 56, f"{overview.ground.profile.title} · in place · leg 1 of 1")
+        count = len(overview.matters)
+        words = "nothing left open" if not count else "1 matter open" if count == 1 else f"{count} matters open"
+        painter.drawText(18, 76, words)
+
+    def _paint_line(self, painter: QPainter, overview: Overview) -> None:
+        colours = theme()
+        left, right = _LEFT, self.width() - _FLAG - 24
+        painter.setPen(QPen(QColor(colours.edge), 4))
+        painter.drawLine(left + _FLAG, _LINE_Y, right, _LINE_Y)
+        reached = [stage for stage in STAGES if overview.states[stage] is State.CLEAR]
+        if reached:
+            painter.setPen(QPen(QColor(colours.mine), 4))
+            painter.drawLine(left + _FLAG, _LINE_Y, self.stop(_last_in_a_row(overview)).x(), _LINE_Y)
+        self._paint_flag(painter, left, overview.setup.from_, QColor(colours.base))
+        done = overview.is_done
+        self._paint_flag(painter, right, overview.setup.to, QColor(colours.mine if done else colours.quiet))
+
+    def _paint_flag(self, painter: QPainter, x: int, text: str, colour: QColor) -> None:
+        shape = QPolygonF(
+            [QPointF(x, _LINE_Y - 13), QPointF(x + _FLAG - 6, _LINE_Y - 13), QPointF(x + _FLAG + 3, _LINE_Y),
+             QPointF(x + _FLAG - 6, _LINE_Y + 13), QPointF(x, _LINE_Y + 13)]
+        )  # fmt: skip
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour)
+        painter.drawPolygon(shape)
+        painter.setPen(QColor(theme().card))
+        painter.setFont(text_font(12, True))
+        shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, _FLAG - 6)
+        painter.drawText(QRectF(x, _LINE_Y - 13, _FLAG - 4, 26), Qt.AlignmentFlag.AlignCenter, shown)
+
+    def _paint_knot(self, painter: QPainter, place: QPoint) -> None:
+        colours = theme()
+        painter.setPen(QPen(QColor(colours.base), 1.6))
+        painter.setBrush(QColor(colours.band))
+        for side in (-1, 1):
+            leaf = QPainterPath(QPointF(place.x(), place.y() - 7))
+            leaf.quadTo(place.x() + side * 12, place.y(), place.x(), place.y() + 7)
+            leaf.quadTo(place.x() + side * 2, place.y(), place.x(), place.y() - 7)
+            painter.drawPath(leaf)
+
+    def _paint_stop(self, painter: QPainter, overview: Overview, stage: Stage) -> None:
+        colours = theme()
+        spot = QPointF(self.stop(stage))
+        state = overview.states[stage]
+        count = len(overview.matters_of(stage))
+        current = stage is self._stage
+        if current:
+            notch = QPolygonF(
+                [
+                    QPointF(spot.x() - 28, 96),
+                    QPointF(spot.x() - 20, 88),
+                    QPointF(spot.x() + 20, 88),
+                    QPointF(spot.x() + 28, 96),
+                ]
+            )
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(colours.ground))
+            painter.drawPolygon(notch)
+        if current and self.hasFocus():
+            painter.setPen(QPen(QColor(colours.mine), 1, Qt.PenStyle.DotLine))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(QRectF(spot.x() - 36, 22, 72, 66), 6, 6)
+        painter.setFont(text_font(11, True))
+        if state is State.NEEDS_YOU:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(colours.alarm))
+            painter.drawPolygon(
+                QPolygonF(
+                    [spot + QPointF(0, -16), spot + QPointF(16, 0), spot + QPointF(0, 16), spot + QPointF(-16, 0)]
+                )
+            )
+            painter.setPen(QColor(colours.card))
+            painter.drawText(QRectF(spot.x() - 14, spot.y() - 10, 28, 20), Qt.AlignmentFlag.AlignCenter, str(count))
+        elif state is State.CLEAR:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(colours.mine))
+            painter.drawEllipse(spot, 11, 11)
+            painter.setPen(QPen(QColor(colours.card), 2.2))
+            painter.drawPolyline([spot + QPointF(-5, 0), spot + QPointF(-1.5, 4), spot + QPointF(5, -4)])
+        else:
+            painter.setPen(QPen(QColor(colours.mine if state is State.IN_HAND else colours.quiet), 2.4))
+            painter.setBrush(QColor(colours.card))
+            painter.drawEllipse(spot, 10, 10)
+            if state is State.IN_HAND:
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(QColor(colours.mine))
+                painter.drawPie(QRectF(spot.x() - 9, spot.y() - 9, 18, 18), -90 * 16, 180 * 16)
+        painter.setPen(QColor(colours.text if current else colours.quiet))
+        painter.setFont(text_font(12, current))
+        painter.drawText(QRectF(spot.x() - 50, 64, 100, 20), Qt.AlignmentFlag.AlignCenter, stage.value)
+
+    # -- events
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        found = self._at(event.position().toPoint())
+        if isinstance(found, Knot):
+            self.knot_opened.emit(found)
+        elif isinstance(found, Stage):
+            self.stage_chosen.emit(found)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        found = self._at(event.position().toPoint())
+        self.setCursor(Qt.CursorShape.PointingHandCursor if found is not None else Qt.CursorShape.ArrowCursor)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()), 0)
+        if not step:
+            super().keyPressEvent(event)
+            return
+        at = min(max(STAGES.index(self._stage) + step, 0), len(STAGES) - 1)
+        self.stage_chosen.emit(STAGES[at])
+
+    def event(self, event: QEvent) -> bool:
+        if isinstance(event, QHelpEvent) and self._overview is not None:
+            QToolTip.showText(event.globalPos(), self._hint(self._at(event.pos())), self)
+            return True
+        return super().event(event)
+
+    def _hint(self, found: Stage | Knot | None) -> str:
+        if isinstance(found, Knot):
+            lines = [
+                f"{time.strftime('%H:%M', time.localtime(when))}  before {what}" for _, when, what in found.snapshots
+            ]
+            more = [f"and {len(lines) - 8} more"] if len(lines) > 8 else []
+            return "\n".join(["snapshots:", *lines[-8:], *more])
+        if isinstance(found, Stage) and self._overview is not None:
+            return f"{found.value}: {self._overview.states[found].value}, {len(self._overview.matters_of(found))} open"
+        return ""
+
+    def _at(self, place: QPoint) -> Stage | Knot | None:
+        for knot in self._knots:
+            if (self.knot_place(knot.stage) - place).manhattanLength() < 14:
+                return knot
+        for stage in STAGES:
+            spot = self.stop(stage)
+            if abs(spot.x() - place.x()) < 44 and 20 < place.y() < 92:
+                return stage
+        return None
+
+
+def _last_in_a_row(overview: Overview) -> Stage:
+    """The last stage up to which all are clear; the first one when it is not."""
+    last = STAGES[0]
+    for stage in STAGES:
+        if overview.states[stage] is not State.CLEAR:
+            break
+        last = stage
+    return last

@@ -1,0 +1,104 @@
+"""Cards, headings, the finding line, buttons: what every page is put together from."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from html import escape
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+
+from fernshale.app.theme import text_font, theme
+from fernshale.core.crossing.findings import Finding
+
+
+class FindingLabel(QLabel):
+    """The finding of a page: one sentence, its numbers in their tones."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setTextFormat(Qt.TextFormat.RichText)
+        self.setWordWrap(True)
+        self.setFont(text_font(17))
+        self.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+
+    def show_finding(self, finding: Finding) -> None:
+        parts = []
+        for tone, text in finding.parts:
+            words = escape(text)
+            if tone in ("strong", "alarm"):
+                words = f"<b>{words}</b>"
+            parts.append(f'<span style="color:{theme().tone(tone).name()}">{words}</span>')
+        self.setText("".join(parts))
+        self.setAccessibleName(finding.plain)
+
+
+class Card(QFrame):
+    """A white card with an optional head line; `body` takes the content, `head` what stands beside the title."""
+
+    def __init__(self, parent: QWidget, title: str = "") -> None:
+        super().__init__(parent)
+        self.setObjectName("card")
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(1, 1, 1, 1)
+        outer.setSpacing(0)
+        self.title = QLabel(title, self)
+        self.title.setObjectName("heading")
+        self.note = quiet_label(self, "")
+        self.head_frame = QFrame(self)
+        self.head_frame.setObjectName("cardhead")
+        self.head = QHBoxLayout(self.head_frame)
+        self.head.setContentsMargins(11, 5, 9, 5)
+        self.head.addWidget(self.title)
+        self.head.addWidget(self.note)
+        self.head.addStretch(1)
+        self.head_frame.setVisible(bool(title))
+        outer.addWidget(self.head_frame)
+        self.body = QVBoxLayout()
+        self.body.setContentsMargins(0, 0, 0, 0)
+        self.body.setSpacing(0)
+        outer.addLayout(self.body, 1)
+
+    def set_title(self, title: str, note: str = "") -> None:
+        self.title.setText(title)
+        self.note.setText(note)
+        self.head_frame.setVisible(bool(title))
+
+
+def quiet_label(parent: QWidget, text: str) -> QLabel:
+    """Small quiet words that may wrap."""
+    label = QLabel(text, parent)
+    label.setObjectName("quiet")
+    label.setFont(text_font(11))
+    label.setWordWrap(True)
+    label.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
+    return label
+
+
+def heading_label(parent: QWidget, text: str) -> QLabel:
+    label = QLabel(text, parent)
+    label.setObjectName("heading")
+    return label
+
+
+def button(parent: QWidget, text: str, act: Callable[[], None], main: bool = False, hint: str = "") -> QPushButton:
+    """A button; the `main` one is what most people want next."""
+    made = QPushButton(text, parent)
+    made.setAutoDefault(False)
+    if main:
+        made.setObjectName("main")
+    if hint:
+        made.setToolTip(hint)
+    # The slot drops `checked`; a bound method would do without this, a closure needs it.
+    made.clicked.connect(lambda checked=False: act())
+    return made
+
+
+def clear_layout(layout: QVBoxLayout | QHBoxLayout) -> None:
+    """Remove and delete everything in a layout."""
+    while layout.count():
+        item = layout.takeAt(0)
+        widget = item.widget()
+        if widget is not None:
+            widget.hide()
+            widget.deleteLater()

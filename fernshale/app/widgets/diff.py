@@ -1,0 +1,26 @@
+"""A unified diff as lines for a Document."""
+
+from __future__ import annotations
+
+from fernshale.app.widgets.lines import LineRow
+
+
+def diff_lines(text: str) -> tuple[LineRow, ...]:
+    """Lines of a unified diff with words in the margin, so that colour is never alone."""
+    rows = []
+    for line in text.splitlines():
+        if line.startswith(("--- ", "+++ ")):
+            if line.startswith("+++ "):
+                name = line[4:].removeprefix("b/") if line != "+++ /dev/null" else "(removed)"
+                rows.append(LineRow("", "plain", "", name, "base"))
+        elif line.startswith("@@"):
+            rows.append(LineRow("", "plain", "", "…"))
+        elif line.startswith("# "):
+            rows.append(LineRow("", "plain", "", line[2:], "base"))
+        elif line.startswith("-"):
+            rows.append(LineRow("before", "base", "", line[1:]))
+        elif line.startswith("+"):
+            rows.append(LineRow("after", "mine", "", line[1:], "mine"))
+        elif not line.startswith("\\"):
+            rows.append(LineRow("", "plain", "", line[1:]))
+    return tuple(rows)

@@ -1,0 +1,180 @@
+"""Lines of text with a margin that says where each came from; only what is visible is painted."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import QPoint, QRect, QSize, Qt
+from PySide6.QtGui import QColor, QFontMetrics, QKeyEvent, QKeySequence, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QApplication, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+
+from fernshale.app.theme import Tone, code_font, text_font, theme
+
+_HEIGHT = 18
+_MARGIN = 78
+_NUMBER = 44
+
+
+@dataclass(frozen=True, slots=True)
+class LineRow:
+    """A line: the word in the margin with its tone, its number, its text; `fill` colours its ground."""
+
+    margin: str
+    tone: Tone
+    number: str
+    text: str
+    fill: Tone | None = None
+
+
+class LinesBlock(QWidget):
+    """A run of lines. Lines can be selected with the mouse or Ctrl+A, and copied."""
+
+    def __init__(self, parent: QWidget, lines: tuple[LineRow, ...]) -> None:
+        super().__init__(parent)
+        self._lines: tuple[LineRow, ...] = ()
+        self._from = self._to = -1
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setCursor(Qt.CursorShape.IBeamCursor)
+        self.set_lines(lines)
+
+    def set_lines(self, lines: tuple[LineRow, ...]) -> None:
+        self._lines = lines
+        self._from = self._to = -1
+        longest = max((line.text for line in lines), key=len, default="")
+        width = _MARGIN + _NUMBER + QFontMetrics(code_font()).horizontalAdvance(longest.expandtabs(4)) + 24
+        self.setFixedHeight(_HEIGHT * len(lines))
+        self.setMinimumWidth(min(width, 6000))
+        self.update()
+
+    def lines(self) -> tuple[LineRow, ...]:
+        return self._lines
+
+    def select_line(self, at: int) -> None:
+        self._from = self._to = at
+        self.update()
+
+    @property
+    def selected(self) -> int:
+        """The first selected line, -1 for none."""
+        return min(self._from, self._to)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        colours = theme()
+        inks = {"mine": colours.mine, "incoming": colours.incoming, "base": colours.base, "alarm": colours.alarm}
+        soft = {
+            "mine": colours.mine_soft,
+            "incoming": colours.incoming_soft,
+            "base": colours.base_soft,
+            "alarm": colours.alarm_soft,
+        }
+        first = max(0, event.rect().top() // _HEIGHT)
+        last = min(len(self._lines), event.rect().bottom() // _HEIGHT + 1)
+        low, high = sorted((self._from, self._to))
+        for at in range(first, last):
+            line = self._lines[at]
+            top = at * _HEIGHT
+            if line.fill is not None:
+                painter.fillRect(_MARGIN, top, self.width(), _HEIGHT, QColor(soft.get(line.fill, colours.track)))
+            if low <= at <= high and low >= 0:
+                painter.fillRect(_MARGIN + 4, top, self.width(), _HEIGHT, QColor(colours.mine_soft))
+            painter.setFont(text_font(11))
+            painter.setPen(colours.tone(line.tone) if line.margin else QColor(colours.quiet))
+            painter.drawText(QRect(6, top, _MARGIN - 14, _HEIGHT), Qt.AlignmentFlag.AlignVCenter, line.margin)
+            painter.fillRect(_MARGIN - 4, top, 4, _HEIGHT, QColor(inks.get(line.tone, colours.track)))
+            painter.setFont(code_font())
+            painter.setPen(QColor(colours.quiet))
+            box = QRect(_MARGIN, top, _NUMBER - 10, _HEIGHT)
+            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, line.number)
+            painter.setPen(QColor(colours.text))
+            text = QRect(_MARGIN + _NUMBER, top, max(self.width(), 6000), _HEIGHT)
+            painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, line.text.expandtabs(4))
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() is Qt.MouseButton.LeftButton:
+            self._from = self._to = self._at(event.position().toPoint())
+            self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if event.buttons() & Qt.MouseButton.LeftButton:
+            self._to = self._at(event.position().toPoint())
+            self.update()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.matches(QKeySequence.StandardKey.Copy) and self.selected >= 0:
+            low, high = sorted((self._from, self._to))
+            QApplication.clipboard().setText("\n".join(line.text for line in self._lines[low : high + 1]))
+        elif event.matches(QKeySequence.StandardKey.SelectAll) and self._lines:
+            self._from, self._to = 0, len(self._lines) - 1
+            self.update()
+        else:
+            super().keyPressEvent(event)
+
+    def _at(self, place: QPoint) -> int:
+        return min(max(place.y() // _HEIGHT, 0), len(self._lines) - 1)
+
+
+class Document(QScrollArea):
+    """Blocks of lines and whatever stands between them, one below the other."""
+
+    def __init__(self, parent: QWidget, name: str) -> None:
+        super().__init__(parent)
+        self.setAccessibleName(name)
+        self.setWidgetResizable(True)
+        self.viewport().setAutoFillBackground(False)
+        self._parts: list[QWidget] = []
+        self.show_parts([])
+
+    def show_lines(self, lines: tuple[LineRow, ...]) -> None:
+        """Nothing but lines."""
+        self.show_parts([LinesBlock(self, lines)])
+
+    def show_parts(self, parts: list[QWidget]) -> None:
+        """Lines and cards, in order; what was shown before is thrown away."""
+        # Anew instead of emptied: the old widgets go with their parent, after the click that may have come from them.
+        inside = QWidget(self)
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(0, 4, 0, 8)
+        column.setSpacing(4)
+        for part in parts:
+            column.addWidget(part)
+        column.addStretch(1)
+        self._parts = parts
+        old = self.takeWidget()
+        self.setWidget(inside)
+        inside.setAutoFillBackground(False)
+        if old is not None:
+            old.deleteLater()
+
+    def blocks(self) -> list[LinesBlock]:
+        return [part for part in self._parts if isinstance(part, LinesBlock)]
+
+    def reveal(self, part: QWidget) -> None:
+        """Scroll so that a part is in view, a little below the top."""
+        inside = self.widget()
+        if inside is not None:
+            inside.layout().activate()
+            bar = self.verticalScrollBar()
+            bar.setValue(max(0, part.mapTo(inside, QPoint(0, 0)).y() - 70))
+
+    def find_text(self, words: str) -> bool:
+        """Go to the next line that holds `words`."""
+        lines = [(block, at) for block in self.blocks() for at in range(len(block.lines()))]
+        if not lines:
+            return False
+        start = next((n for n, (block, at) in enumerate(lines) if block.selected == at), -1) + 1
+        for step in range(len(lines)):
+            block, at = lines[(start + step) % len(lines)]
+            if words.lower() in block.lines()[at].text.lower():
+                for other in self.blocks():
+                    other.select_line(-1)
+                block.select_line(at)
+                inside = self.widget()
+                place = block.mapTo(inside, QPoint(0, at * _HEIGHT))
+                self.ensureVisible(_MARGIN, place.y(), 0, 80)
+                return True
+        return False
+
+    def sizeHint(self) -> QSize:
+        return QSize(480, 320)

@@ -1,0 +1,494 @@
+"""The main window: route band, pages, open matters, logbook, live output."""
+
+from __future__ import annotations
+
+import tempfile
+import time
+from pathlib import Path
+
+from PySide6.QtCore import QByteArray, QPoint, QSettings, Qt
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
+from PySide6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QFrame,
+    QInputDialog,
+    QLabel,
+    QMainWindow,
+    QMenu,
+    QPlainTextEdit,
+    QProgressBar,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from fernshale.app.actions import Action, ActionList
+from fernshale.app.dialogs import BeginDialog, SnapshotDialog, ask_trust, choose_editor, show_error
+from fernshale.app.editor import open_in_editor
+from fernshale.app.jobs import ProgressNote
+from fernshale.app.pages.base import Page, file_and_line
+from fernshale.app.pages.build import BuildPage
+from fernshale.app.pages.engine import EnginePage
+from fernshale.app.pages.links import LinksPage
+from fernshale.app.pages.plugins import PluginsPage
+from fernshale.app.pages.route import RoutePage
+from fernshale.app.pages.survey import SurveyPage
+from fernshale.app.pages.trial import TrialPage
+from fernshale.app.session import Session
+from fernshale.app.start import StartPage
+from fernshale.app.theme import apply_theme, choose_theme, code_font, is_dark
+from fernshale.app.widgets.band import Knot, RouteBand
+from fernshale.app.widgets.basics import button, heading_label
+from fernshale.app.widgets.rows import Row, RowList
+from fernshale.core.base.errors import FernshaleError
+from fernshale.core.crossing.findings import count
+from fernshale.core.crossing.matter import STAGES, Matter, Stage, State
+from fernshale.core.crossing.overview import Overview
+from fernshale.core.crossing.report import report_markdown
+from fernshale.core.crossing.state import Crossing, Entry, find_crossing
+from fernshale.core.crossing.trust import trust
+from fernshale.core.profile.read import read_profile
+
+_PAGES: tuple[type[Page], ...] = (SurveyPage, RoutePage, PluginsPage, EnginePage, BuildPage, LinksPage, TrialPage)
+
+
+class MainWindow(QMainWindow):
+    """Everything in one window; `profiles` are the folders engine profiles are looked for in."""
+
+    def __init__(self, profiles: tuple[Path, ...]) -> None:
+        super().__init__()
+        self.setWindowTitle("Fernshale")
+        self.setAcceptDrops(True)
+        self.resize(1280, 800)
+        self.setMinimumSize(900, 600)
+        self._profiles = profiles
+        self.session = Session(self)
+        self._stage = Stage.SURVEY
+        self._searched = ""
+        self._stack = QStackedWidget(self)
+        self.start_page = StartPage(self)
+        self._stack.addWidget(self.start_page)
+        self._stack.addWidget(self._build_work())
+        self.setCentralWidget(self._stack)
+        self._build_status()
+        self._connect()
+        self._restore_sizes()
+
+    # -- building
+
+    def _build_work(self) -> QWidget:
+        work = QWidget(self)
+        column = QVBoxLayout(work)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        self.band = RouteBand(work)
+        column.addWidget(self.band)
+        self._rows_split = QSplitter(Qt.Orientation.Vertical, work)
+        self._rows_split.setHandleWidth(3)
+        self._columns_split = QSplitter(Qt.Orientation.Horizontal, self._rows_split)
+        self._columns_split.setHandleWidth(3)
+        self._page_stack = QStackedWidget(self._columns_split)
+        self.pages = {page.stage: page(self, self.session) for page in _PAGES}
+        for page in self.pages.values():
+            self._page_stack.addWidget(page)
+            page.editor_wanted.connect(self._open_editor)
+        self._columns_split.addWidget(self._build_matters())
+        self._columns_split.setStretchFactor(0, 1)
+        self._columns_split.setSizes([1010, 270])
+        self._rows_split.addWidget(self._build_foot())
+        self._rows_split.setStretchFactor(0, 1)
+        self._rows_split.setSizes([560, 122])
+        column.addWidget(self._rows_split, 1)
+        return work
+
+    def _build_matters(self) -> QWidget:
+        side = QFrame(self._columns_split)
+        side.setObjectName("side")
+        column = QVBoxLayout(side)
+        column.setContentsMargins(1, 10, 0, 0)
+        self._matters_head = heading_label(side, "")
+        self._matters_head.setContentsMargins(11, 0, 8, 4)
+        self.matters = RowList(side, "Open matters", wrap=True)
+        self.matters.activated_row.connect(self._go_to)
+        self.matters.clicked.connect(lambda index: self._go_to(self.matters.current()))
+        self.matters.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.matters.customContextMenuRequested.connect(self._matter_menu)
+        column.addWidget(self._matters_head)
+        column.addWidget(self.matters, 1)
+        return side
+
+    def _build_foot(self) -> QWidget:
+        foot = QFrame(self._rows_split)
+        foot.setObjectName("foot")
+        outer = QVBoxLayout(foot)
+        outer.setContentsMargins(0, 1, 0, 0)
+        split = QSplitter(Qt.Orientation.Horizontal, foot)
+        left = QWidget(split)
+        column = QVBoxLayout(left)
+        column.setContentsMargins(4, 6, 0, 0)
+        column.setSpacing(2)
+        head = heading_label(left, "Logbook")
+        head.setContentsMargins(11, 0, 0, 0)
+        column.addWidget(head)
+        self.logbook = RowList(left, "Logbook")
+        self.logbook.activated_row.connect(self._ask_undo)
+        self.logbook.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.logbook.customContextMenuRequested.connect(self._logbook_menu)
+        column.addWidget(self.logbook)
+        right = QWidget(split)
+        column = QVBoxLayout(right)
+        column.setContentsMargins(8, 6, 6, 4)
+        column.setSpacing(2)
+        column.addWidget(heading_label(right, "Output"))
+        self.output = QPlainTextEdit(right)
+        self.output.setReadOnly(True)
+        self.output.setFont(code_font(11))
+        self.output.setMaximumBlockCount(20_000)
+        self.output.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
+        self.output.setAccessibleName("Output of commands")
+        column.addWidget(self.output)
+        split.setSizes([780, 500])
+        outer.addWidget(split)
+        return foot
+
+    def _build_status(self) -> None:
+        bar = self.statusBar()
+        bar.setSizeGripEnabled(False)
+        self._said = QLabel("", bar)
+        self._said.setContentsMargins(12, 0, 0, 0)
+        self._progress = QProgressBar(bar)
+        self._progress.setFixedWidth(180)
+        self._progress.setTextVisible(False)
+        self._cancel = button(bar, "Cancel", self.session.runner.cancel, hint="Esc")
+        hint = QLabel("Ctrl+K all actions", bar)
+        hint.setContentsMargins(0, 0, 12, 0)
+        bar.addWidget(self._said, 1)
+        for widget in (self._progress, self._cancel):
+            bar.addPermanentWidget(widget)
+            widget.hide()
+        bar.addPermanentWidget(hint)
+
+    def _connect(self) -> None:
+        session = self.session
+        session.overview_changed.connect(self._show)
+        session.opened.connect(self._on_opened)
+        session.failed.connect(self._on_failed)
+        session.trust_needed.connect(self._on_trust_needed)
+        session.said.connect(self._said.setText)
+        session.runner.started.connect(self._on_started)
+        session.runner.progressed.connect(self._on_progress)
+        session.runner.output.connect(self._on_output)
+        session.runner.ended.connect(self._on_ended)
+        self.band.stage_chosen.connect(self.show_stage)
+        self.band.knot_opened.connect(self._open_knot)
+        self.start_page.resume_wanted.connect(self._resume)
+        self.start_page.folder_wanted.connect(self._choose_folder)
+        self.start_page.sample_wanted.connect(self._open_sample)
+        for number, stage in enumerate(STAGES, 1):
+            self._key(f"Alt+{number}", lambda stage=stage: self.show_stage(stage))
+        for keys, act in (
+            ("Ctrl+K", self.show_actions),
+            ("Ctrl+F", self._find),
+            ("F3", self._find_next),
+            ("Ctrl+Z", self._undo_last),
+            ("F5", self._build),
+            ("Ctrl+R", session.refresh),
+            ("Escape", session.runner.cancel),
+            ("Ctrl+O", self._choose_folder),
+        ):
+            self._key(keys, act)
+
+    def _key(self, keys: str, act) -> None:
+        QShortcut(QKeySequence(keys), self).activated.connect(act)
+
+    # -- opening
+
+    def open_project(self, project: Path) -> None:
+        """Resume the project's crossing, or ask how to begin one."""
+        try:
+            crossing = find_crossing(project)
+        except FernshaleError as error:
+            show_error(self, error)
+            return
+        if crossing is not None:
+            self._resume(crossing)
+            return
+        dialog = BeginDialog(self, project, self._profiles)
+        if dialog.exec() == BeginDialog.DialogCode.Accepted:
+            self.session.begin(project, dialog.profile, dialog.shelf, dialog.target)
+
+    def begin(self, project: Path, profile: Path, shelf: Path, target: str) -> None:
+        """Begin without asking."""
+        self.session.begin(project, read_profile(profile), shelf, target)
+
+    def _resume(self, crossing: Crossing) -> None:
+        self.session.overview = None
+        self.session.resume(crossing)
+
+    def _choose_folder(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self, "Your project")
+        if folder:
+            self.open_project(Path(folder))
+
+    def _open_sample(self) -> None:
+        from fernshale.sample import unpack
+
+        sample = unpack(Path(tempfile.mkdtemp(prefix="fernshale-sample-")))
+        trust(read_profile(sample.profile))  # it ships with the program
+        self.begin(sample.project, sample.profile, sample.shelf, sample.target)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if any(Path(url.toLocalFile()).is_dir() for url in event.mimeData().urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        folders = [Path(url.toLocalFile()) for url in event.mimeData().urls()]
+        folder = next((path for path in folders if path.is_dir()), None)
+        if folder is not None:
+            event.acceptProposedAction()
+            self.open_project(folder)
+
+    # -- showing
+
+    def show_stage(self, stage: Stage) -> None:
+        """Go to a stage's page."""
+        self._stage = stage
+        self._page_stack.setCurrentWidget(self.pages[stage])
+        overview = self.session.overview
+        if overview is not None:
+            self.band.show_overview(overview, stage)
+
+    def _on_opened(self) -> None:
+        self._stack.setCurrentIndex(1)
+        overview = self.session.overview
+        assert overview is not None
+        waiting = [stage for stage in STAGES if overview.states[stage] is not State.CLEAR]
+        self.setWindowTitle(f"{overview.setup.project.name} – Fernshale")
+        self.show_stage(waiting[0] if waiting else Stage.TRIAL)
+
+    def _show(self, overview: Overview) -> None:
+        self.band.show_overview(overview, self._stage)
+        for page in self.pages.values():
+            page.show_overview(overview)
+        matters = overview.matters
+        needs = sum(matter.needs_you for matter in matters)
+        head = f"{count(len(matters), 'open matter')}" + (
+            f", {needs} need you" if needs > 1 else ", 1 needs you" if needs else ""
+        )
+        self._matters_head.setText(head if matters else "Nothing is left open")
+        self.matters.set_rows(
+            tuple(
+                Row(matter.title, _words(matter), edge="alarm" if matter.needs_you else "base", payload=matter)
+                for matter in matters
+            )
+        )
+        self.logbook.set_rows(tuple(_entry_row(entry) for entry in reversed(overview.logbook)))
+
+    def _go_to(self, payload: object) -> None:
+        if isinstance(payload, Matter):
+            self.show_stage(payload.stage)
+            self.pages[payload.stage].go_to(payload)
+
+    # -- logbook
+
+    def _ask_undo(self, payload: object) -> None:
+        if isinstance(payload, Entry) and payload.can_undo:
+            self.session.undo(payload.id, payload.title)
+
+    def _undo_last(self) -> None:
+        overview = self.session.overview
+        entry = next((item for item in reversed(overview.logbook) if item.can_undo), None) if overview else None
+        if entry is not None:
+            self.session.undo(entry.id, entry.title)
+
+    def _logbook_menu(self, place: QPoint) -> None:
+        index = self.logbook.indexAt(place)
+        entry = index.data(Qt.ItemDataRole.UserRole).payload if index.isValid() else None
+        if not isinstance(entry, Entry):
+            return
+        menu = QMenu(self)
+        if entry.can_undo:
+            menu.addAction("Undo this step", lambda: self.session.undo(entry.id, entry.title))
+        menu.addAction("Undo back to here, this step included", lambda: self.session.undo_back_to(entry.id))
+        menu.addAction("Copy", lambda: QApplication.clipboard().setText(entry.title))
+        menu.exec(self.logbook.viewport().mapToGlobal(place))
+
+    def _matter_menu(self, place: QPoint) -> None:
+        index = self.matters.indexAt(place)
+        matter = index.data(Qt.ItemDataRole.UserRole).payload if index.isValid() else None
+        if not isinstance(matter, Matter):
+            return
+        menu = QMenu(self)
+        for way in matter.proposals:
+            menu.addAction(way.title, lambda way=way: self.session.take(matter.key, way.id, matter.title))
+        if matter.place:
+            path, line = file_and_line(matter.place)
+            menu.addAction("Open in your editor", lambda: self._open_editor(path, line))
+        menu.exec(self.matters.viewport().mapToGlobal(place))
+
+    def _open_knot(self, knot: Knot) -> None:
+        crossing, overview = self.session.crossing, self.session.overview
+        if crossing is not None and overview is not None:
+            SnapshotDialog(self, knot, crossing, overview, self.session.restore).exec()
+
+    # -- actions
+
+    def show_actions(self) -> None:
+        """The list of everything that can be done now."""
+        ActionList(self, self._actions()).exec()
+
+    def _actions(self) -> tuple[Action, ...]:
+        actions = [
+            Action("Open a folder", "Fernshale", "Ctrl+O", self._choose_folder),
+            Action("Try the sample in a fresh folder", "Fernshale", "", self._open_sample),
+            Action("Back to the start page", "Fernshale", "", self._to_start),
+            Action("Light or dark", "Fernshale", "", self.toggle_theme),
+            Action("Choose your editor", "Fernshale", "", lambda: choose_editor(self)),
+        ]
+        overview = self.session.overview
+        if overview is None:
+            return tuple(actions)
+        for number, stage in enumerate(STAGES, 1):
+            actions.append(
+                Action(f"Go to {stage.value}", "Stages", f"Alt+{number}", lambda stage=stage: self.show_stage(stage))
+            )
+        actions += [
+            Action("Build", "Build", "F5", self._build),
+            Action("Run the game", "Trial", "", lambda: self.session.take("trial:run", "run", "running the game")),
+            Action("Look again at everything", "Crossing", "Ctrl+R", self.session.refresh),
+            Action("Undo the last step", "Logbook", "Ctrl+Z", self._undo_last),
+            Action("Undo back to the start", "Logbook", "", self._undo_all),
+            Action("Save the report", "Crossing", "", self._save_report),
+            Action("Find on this page", "Page", "Ctrl+F", self._find),
+        ]
+        for matter in overview.matters:
+            for way in matter.proposals:
+                act = lambda matter=matter, way=way: self.session.take(matter.key, way.id, matter.title)  # noqa: E731
+                actions.append(Action(f"{way.title}: {matter.title}", matter.stage.value, "", act))
+        return tuple(actions)
+
+    def toggle_theme(self) -> None:
+        """The other theme."""
+        choose_theme("light" if is_dark() else "dark")
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        apply_theme(app)
+        if self.session.overview is not None:
+            self._show(self.session.overview)
+
+    def _to_start(self) -> None:
+        self.start_page.refresh()
+        self._stack.setCurrentIndex(0)
+
+    def _build(self) -> None:
+        self.show_stage(Stage.BUILD)
+        self.session.take("build:run", "build", "building")
+
+    def _undo_all(self) -> None:
+        overview = self.session.overview
+        if overview is not None and overview.logbook:
+            self.session.undo_back_to(overview.logbook[0].id)
+
+    def _save_report(self) -> None:
+        overview, crossing = self.session.overview, self.session.crossing
+        if overview is None or crossing is None:
+            return
+        name, _ = QFileDialog.getSaveFileName(self, "Save the report", "crossing.md", "Markdown (*.md)")
+        if name:
+            text = report_markdown(overview, crossing)
+            try:
+                Path(name).write_text(text, encoding="utf-8")
+            except OSError as error:
+                show_error(self, error)
+
+    def _find(self) -> None:
+        words, good = QInputDialog.getText(
+            self, "Find on this page", "Words to look for; F3 goes on.", text=self._searched
+        )
+        if good and words:
+            self._searched = words
+            self._find_next()
+
+    def _find_next(self) -> None:
+        if self._searched and not self.pages[self._stage].find_text(self._searched):
+            self._said.setText(f"“{self._searched}” is not on this page")
+
+    def _open_editor(self, path: str, line: int) -> None:
+        overview = self.session.overview
+        if overview is None or not path:
+            return
+        trouble = open_in_editor(overview.setup.project / path, line)
+        self._said.setText(trouble or f"opened {path} at line {line}")
+
+    # -- work in the background
+
+    def _on_started(self, title: str) -> None:
+        if not title:
+            return
+        self._said.setText(title)
+        self._progress.setRange(0, 0)
+        self._progress.show()
+        self._cancel.show()
+
+    def _on_progress(self, note: object) -> None:
+        if isinstance(note, ProgressNote) and self._progress.isVisible():
+            self._progress.setRange(0, note.total)
+            self._progress.setValue(note.done)
+            self._said.setText(note.what)
+
+    def _on_output(self, lines: object) -> None:
+        if isinstance(lines, list):
+            self.output.appendPlainText("\n".join(lines))
+
+    def _on_ended(self) -> None:
+        if self._progress.isVisible():
+            self._said.setText("ready")
+        self._progress.hide()
+        self._cancel.hide()
+
+    def _on_failed(self, error: object) -> None:
+        self._said.setText(str(error).splitlines()[0] if str(error) else "failed")
+        show_error(self, error)
+
+    def _on_trust_needed(self, error: object) -> None:
+        crossing = self.session.crossing
+        if crossing is None:
+            return
+        profile = read_profile(crossing.setup.profile)
+        if ask_trust(self, profile):
+            trust(profile)
+            self.session.retry()
+
+    # -- sizes
+
+    def _restore_sizes(self) -> None:
+        settings = QSettings()
+        for name, restore in (
+            ("window", self.restoreGeometry),
+            ("columns", self._columns_split.restoreState),
+            ("rows", self._rows_split.restoreState),
+        ):
+            kept = settings.value(f"sizes/{name}")
+            if isinstance(kept, QByteArray):
+                restore(kept)
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        settings = QSettings()
+        settings.setValue("sizes/window", self.saveGeometry())
+        settings.setValue("sizes/columns", self._columns_split.saveState())
+        settings.setValue("sizes/rows", self._rows_split.saveState())
+        self.session.close()
+        super().closeEvent(event)
+
+
+def _words(matter: Matter) -> str:
+    return " · ".join(part for part in (matter.stage.value, matter.owner, matter.place) if part)
+
+
+def _entry_row(entry: Entry) -> Row:
+    when = time.strftime("%H:%M", time.localtime(entry.time))
+    right = "undone" if entry.state == "undone" else "double-click undoes" if entry.can_undo else ""
+    glyph, tone = ("●", "mine") if entry.can_undo else ("–", "quiet") if entry.state == "undone" else ("·", "base")
+    return Row(f"{when}  {entry.title}", "", right, glyph, tone, payload=entry, faded=entry.state == "undone")  # type: ignore[arg-type]

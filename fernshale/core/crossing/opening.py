@@ -1,0 +1,46 @@
+"""What has to be known of a project before a crossing can begin; runs nothing and writes nothing."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from fernshale.core.base.release import parse_release
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.ground import read_ground
+from fernshale.core.profile.model import Profile
+from fernshale.core.profile.read import find_profile, read_profile
+from fernshale.core.route.shelf import read_shelf
+
+
+@dataclass(frozen=True, slots=True)
+class Opening:
+    """A project and the profile that fits it."""
+
+    project: Path
+    profile: Profile
+    release: str
+
+
+def look_at_project(project: Path, profile: Path | None, folders: Sequence[Path]) -> Opening:
+    """Find the profile and the release. Raises ProjectError, FormatError."""
+    found = read_profile(profile) if profile else find_profile(project, folders)
+    ground = read_ground(project, found, None, no_progress, CancelToken())
+    return Opening(ground.project, found, ground.release)
+
+
+def targets_on(shelf: Path, opening: Opening) -> list[str]:
+    """Releases of the project's engine to go to, the newest stable one first. Raises MisuseError, FormatError."""
+    here = parse_release(opening.release)
+    found = [item for item in read_shelf(shelf).engines if item.id == opening.profile.id]
+    others = [item for item in found if parse_release(item.version) != here]
+    ordered = sorted(others, key=lambda item: parse_release(item.version), reverse=True)
+    return [item.version for item in sorted(ordered, key=lambda item: item.stage != "stable")]
+
+
+def missing_tools() -> list[str]:
+    """What most projects need of a machine and is not here."""
+    tools = (("a C++ compiler (g++)", "g++"), ("make", "make"), ("git", "git"))
+    return [words for words, program in tools if shutil.which(program) is None]

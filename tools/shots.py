@@ -1,0 +1,115 @@
+"""Remake docs/screenshots: one picture of each main view, from the sample, 1280 x 800."""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+_FOLDER = Path(tempfile.mkdtemp(prefix="fernshale-shots-"))
+os.environ["FERNSHALE_HOME"] = str(_FOLDER / "home")
+os.environ["XDG_CONFIG_HOME"] = str(_FOLDER / "config")
+
+from PySide6.QtCore import QEventLoop, QTimer  # noqa: E402
+
+from fernshale.app.main import make_app, make_window  # noqa: E402
+from fernshale.app.theme import choose_theme  # noqa: E402
+from fernshale.app.window import MainWindow  # noqa: E402
+from fernshale.core.crossing.matter import Stage  # noqa: E402
+from fernshale.core.crossing.settle import Taken, read_decisions  # noqa: E402
+from fernshale.core.crossing.trust import trust  # noqa: E402
+from fernshale.core.profile.read import read_profile  # noqa: E402
+from fernshale.sample import unpack  # noqa: E402
+
+
+def main(out: Path, wanted: list[str]) -> None:
+    out.mkdir(parents=True, exist_ok=True)
+    app = make_app(["shots"])
+    choose_theme("light")
+    app.setStyle("Fusion")
+    sample = unpack(_FOLDER / "sample")
+    trust(read_profile(sample.profile))
+    window = make_window()
+    size = next((item for item in wanted if "x" in item and item.replace("x", "").isdigit()), "1280x800")
+    width, height = size.split("x")
+    window.resize(int(width), int(height))
+    window.show()
+    window.toggle_theme()
+    if "dark" not in wanted:
+        window.toggle_theme()
+
+    def shot(name: str, stage: Stage | None = None) -> None:
+        if stage is not None:
+            window.show_stage(stage)
+        for _ in range(4):
+            app.processEvents()
+        window.grab().save(str(out / f"{name}.png"))
+
+    shot("start")
+    window.begin(sample.project, sample.profile, sample.shelf, sample.target)
+    settle(window)
+    window.session.take("survey:baseline", "take", "baseline")
+    settle(window)
+    shot("survey", Stage.SURVEY)
+    shot("route", Stage.ROUTE)
+    window.show_stage(Stage.PLUGINS)
+    recorded = read_decisions(sample.decisions)
+    keys = list(recorded)
+    page = window.pages[Stage.PLUGINS]
+    overview = window.session.overview
+    assert overview is not None
+    page.go_to(next(matter for matter in overview.matters if "slot.cpp" in matter.title))
+    shot("plugins")
+    for key in keys:
+        window.session.take(key, recorded[key].take, "deciding", why=recorded[key].why)
+        settle(window)
+    for plugin in ("gullvoice", "tidetable"):
+        window.session.take(f"plugin:{plugin}", "take", plugin)
+        settle(window)
+    shot("engine", Stage.ENGINE)
+    window.session.take("engine:sites", "apply", "engine")
+    settle(window)
+    window.session.take("build:run", "build", "build")
+    settle(window)
+    shot("build-first", Stage.BUILD)
+    page = window.pages[Stage.BUILD]
+    page._on_sure()
+    settle(window)
+    window.session.take("build:run", "build", "build")
+    settle(window)
+    shot("build", Stage.BUILD)
+    for _ in range(4):
+        overview = window.session.overview
+        assert overview is not None
+        if overview.build.passed:
+            break
+        page._on_sure()
+        settle(window)
+        window.session.take("build:run", "build", "build")
+        settle(window)
+    shot("links", Stage.LINKS)
+    window.session.take_all((Taken("links:keeper-low", "harbour-low", "you"),), "links")
+    settle(window)
+    window.session.take("trial:run", "run", "trial")
+    settle(window)
+    shot("trial", Stage.TRIAL)
+    if "dark" not in wanted:
+        window.toggle_theme()
+        shot("plugins-done-dark", Stage.PLUGINS)
+    window.close()
+
+
+def settle(window: MainWindow) -> None:
+    """Wait until nothing runs any more."""
+    for _ in range(2):
+        loop = QEventLoop()
+        timer = QTimer()
+        timer.timeout.connect(lambda loop=loop: None if window.session.runner.is_busy else loop.quit())
+        timer.start(30)
+        loop.exec()
+
+
+if __name__ == "__main__":
+    main(Path(sys.argv[1]) if len(sys.argv) > 1 else Path("docs/screenshots"), sys.argv[2:])
