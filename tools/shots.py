@@ -13,12 +13,13 @@ os.environ["FERNSHALE_HOME"] = str(_FOLDER / "home")
 os.environ["XDG_CONFIG_HOME"] = str(_FOLDER / "config")
 
 from PySide6.QtCore import QEventLoop, QTimer  # noqa: E402
+from PySide6.QtWidgets import QApplication, QMessageBox  # noqa: E402
 
 from fernshale.app.main import make_app, make_window  # noqa: E402
 from fernshale.app.theme import choose_theme  # noqa: E402
 from fernshale.app.window import MainWindow  # noqa: E402
 from fernshale.core.crossing.matter import Stage  # noqa: E402
-from fernshale.core.crossing.settle import Taken, read_decisions  # noqa: E402
+from fernshale.core.crossing.settle import read_decisions  # noqa: E402
 from fernshale.core.crossing.trust import trust  # noqa: E402
 from fernshale.core.profile.read import read_profile  # noqa: E402
 from fernshale.sample import unpack  # noqa: E402
@@ -90,7 +91,7 @@ def main(out: Path, wanted: list[str]) -> None:
         window.session.take("build:run", "build", "build")
         settle(window)
     shot("links", Stage.LINKS)
-    window.session.take_all((Taken("links:keeper-low", "harbour-low", "you"),), "links")
+    window.session.take("links:keeper-low", "harbour-low", "links")
     settle(window)
     window.session.take("trial:run", "run", "trial")
     settle(window)
@@ -102,11 +103,20 @@ def main(out: Path, wanted: list[str]) -> None:
 
 
 def settle(window: MainWindow) -> None:
-    """Wait until nothing runs any more."""
+    """Wait until nothing runs any more; a question nobody answers ends the whole."""
+
+    def look() -> None:
+        box = QApplication.activeModalWidget()
+        if isinstance(box, QMessageBox):
+            print(box.text(), box.informativeText(), file=sys.stderr)
+            os._exit(1)
+        if not window.session.runner.is_busy:
+            loop.quit()
+
     for _ in range(2):
         loop = QEventLoop()
         timer = QTimer()
-        timer.timeout.connect(lambda loop=loop: None if window.session.runner.is_busy else loop.quit())
+        timer.timeout.connect(look)
         timer.start(30)
         loop.exec()
 

@@ -26,7 +26,7 @@ from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.treepath import printable
-from fernshale.core.crossing.findings import count
+from fernshale.core.base.words import count
 from fernshale.core.crossing.opening import Opening, look_at_project, targets_on
 from fernshale.core.crossing.overview import Overview
 from fernshale.core.crossing.state import Crossing

@@ -21,7 +21,7 @@ def make_app(arguments: list[str]) -> QApplication:
     app.setOrganizationName("fernshale")
     app.setStyle("Fusion")
     apply_theme(app)
-    app.styleHints().colorSchemeChanged.connect(lambda scheme: apply_theme(app))
+    app.styleHints().colorSchemeChanged.connect(lambda _scheme: apply_theme(app))
     return app
 
 
@@ -37,7 +37,7 @@ def run_app(arguments: list[str], project: Path | None, shelf: Path | None, targ
     app = make_app(arguments)
     window = make_window()
     # Python sees an interrupt only when it runs now and then.
-    signal.signal(signal.SIGINT, lambda number, frame: window.close())
+    signal.signal(signal.SIGINT, lambda _number, _frame: window.close())
     pulse = QTimer(window)
     pulse.timeout.connect(lambda: None)
     pulse.start(300)

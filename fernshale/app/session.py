@@ -12,7 +12,7 @@ from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.logbook import restore_snapshot, undo, undo_back_to
 from fernshale.core.crossing.overview import Overview, begin_crossing, has_changed, look
-from fernshale.core.crossing.settle import Taken, settle, withdraw
+from fernshale.core.crossing.settle import Taken, settle, take_sure_fixes, withdraw
 from fernshale.core.crossing.stages.build import Fix, Scope, apply_fix
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.trust import TrustNeeded
@@ -82,16 +82,13 @@ class Session(QObject):
         taken = Taken(key, proposal, "you", why, text)
         self._act(title, lambda crossing, on_line, progress, token: settle(crossing, taken, on_line, progress, token))
 
-    def take_all(self, taken: tuple[Taken, ...], title: str) -> None:
-        """Settle several matters, one after the other."""
+    def take_sure_fixes(self) -> None:
+        """Apply every sure fix of the last round."""
 
         def work(crossing: Crossing, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
-            for number, item in enumerate(taken):
-                token.check()
-                progress(title, number, len(taken))
-                settle(crossing, item, on_line, progress, token)
+            take_sure_fixes(crossing, "you", on_line, progress, token)
 
-        self._act(title, work)
+        self._act("applying the sure fixes", work)
 
     def take_back(self, key: str, title: str) -> None:
         """Withdraw a decision that was not carried out yet."""

@@ -182,6 +182,8 @@ def _style(c: Theme) -> str:
     QSplitter::handle {{ background: transparent; }}
     QStatusBar {{ background: {c.band}; color: {c.quiet}; border-top: 1px solid {c.edge}; }}
     QStatusBar::item {{ border: none; }}
+    QAbstractScrollArea::corner {{ background: transparent; border: none; }}
+    QTableView::item {{ padding: 0 8px; }}
     QScrollArea {{ border: none; background: transparent; }}
     QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
     QScrollBar:horizontal {{ background: transparent; height: 10px; margin: 0; }}

@@ -43,7 +43,7 @@ from fernshale.app.widgets.band import Knot, RouteBand
 from fernshale.app.widgets.basics import button, heading_label
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.errors import FernshaleError
-from fernshale.core.crossing.findings import count
+from fernshale.core.base.words import count
 from fernshale.core.crossing.matter import STAGES, Matter, Stage, State
 from fernshale.core.crossing.overview import Overview
 from fernshale.core.crossing.report import report_markdown
@@ -132,8 +132,8 @@ class MainWindow(QMainWindow):
         head = heading_label(left, "Logbook")
         head.setContentsMargins(11, 0, 0, 0)
         column.addWidget(head)
-        self.logbook = RowList(left, "Logbook")
-        self.logbook.activated_row.connect(self._ask_undo)
+        self.logbook = RowList(left, "Logbook", padding=3)
+        self.logbook.link_clicked.connect(self._ask_undo)
         self.logbook.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.logbook.customContextMenuRequested.connect(self._logbook_menu)
         column.addWidget(self.logbook)
@@ -285,6 +285,7 @@ class MainWindow(QMainWindow):
             )
         )
         self.logbook.set_rows(tuple(_entry_row(entry) for entry in reversed(overview.logbook)))
+        self.logbook.show_top()
 
     def _go_to(self, payload: object) -> None:
         if isinstance(payload, Matter):
@@ -489,6 +490,15 @@ def _words(matter: Matter) -> str:
 
 def _entry_row(entry: Entry) -> Row:
     when = time.strftime("%H:%M", time.localtime(entry.time))
-    right = "undone" if entry.state == "undone" else "double-click undoes" if entry.can_undo else ""
+    right = "undone" if entry.state == "undone" else "undo" if entry.can_undo else ""
     glyph, tone = ("●", "mine") if entry.can_undo else ("–", "quiet") if entry.state == "undone" else ("·", "base")
-    return Row(f"{when}  {entry.title}", "", right, glyph, tone, payload=entry, faded=entry.state == "undone")  # type: ignore[arg-type]
+    return Row(
+        f"{when}  {entry.title}",
+        "",
+        right,
+        glyph,
+        tone,
+        payload=entry,
+        faded=entry.state == "undone",
+        link=entry.can_undo,
+    )  # type: ignore[arg-type]

@@ -14,7 +14,7 @@ from fernshale.cli.session import matter_lines, print_json, print_lines
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.overview import begin_crossing
-from fernshale.core.crossing.report import report_json
+from fernshale.core.crossing.report import report_json, report_markdown
 from fernshale.core.crossing.settle import read_decisions
 from fernshale.core.crossing.trust import trust
 from fernshale.core.profile.read import read_profile
@@ -52,7 +52,9 @@ def demo(options: argparse.Namespace, token: CancelToken) -> int:
     else:
         print("left to do")
         print_lines(matter_lines(overview.matters))
-    print(f"{time.monotonic() - started:.0f} s; the report: fernshale report {sample.project}")
+    report = folder / "report.md"
+    report.write_text(report_markdown(overview, crossing), encoding="utf-8")
+    print(f"{time.monotonic() - started:.0f} s; the report lies in {report}")
     return exit_code(overview)
 
 

@@ -45,7 +45,7 @@ def run(arguments: Sequence[str]) -> int:
 def _cancel_on_interrupt(token: CancelToken) -> None:
     """The first interrupt asks politely, so that a change set is finished or left alone; the second does not."""
 
-    def on_interrupt(number: int, frame: FrameType | None) -> None:
+    def on_interrupt(_number: int, _frame: FrameType | None) -> None:
         if token.is_cancelled:
             raise KeyboardInterrupt
         token.cancel()

@@ -16,11 +16,10 @@ from fernshale.app.widgets.basics import Card, button, quiet_label
 from fernshale.app.widgets.charts import Bar, BarChart
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.treepath import TreePath, printable
+from fernshale.core.base.words import count
 from fernshale.core.build.rounds import Round
-from fernshale.core.crossing.findings import count
 from fernshale.core.crossing.matter import Matter, Stage
 from fernshale.core.crossing.overview import Overview
-from fernshale.core.crossing.settle import Taken
 from fernshale.core.crossing.stages.build import CauseView, Fix, Scope
 from fernshale.core.fix.apply import Edit
 
@@ -66,6 +65,7 @@ class BuildPage(Page):
         self._card.body.addWidget(self._code, 1)
         row = QHBoxLayout()
         row.setContentsMargins(11, 7, 9, 8)
+        row.setSpacing(6)
         self._everywhere = button(
             self._card, "Apply everywhere", lambda: self._apply("everywhere"), main=True, hint="Ctrl+Enter"
         )
@@ -153,8 +153,8 @@ class BuildPage(Page):
         colours = theme()
         font = code_font()
         family = escape(font.family())
-        parts = [f"<style>pre {{ font-family: '{family}'; font-size: {font.pixelSize()}px; margin: 0 0 12px 8px; }}"
-                 f"a {{ color: {colours.base}; text-decoration: none; }}</style>"]  # fmt: skip
+        code = f"font-family: '{family}'; font-size: {font.pixelSize()}px; margin: 0 0 12px 8px; white-space: pre-wrap;"
+        parts = [f"<style>pre {{ {code} }} a {{ color: {colours.base}; text-decoration: none; }}</style>"]
         if fix is not None:
             sure = f"<b style='color:{colours.mine}'>{fix.confidence:.2f}</b>"
             parts.append(f"<p style='margin:8px'>{sure} &nbsp; {escape(fix.rule.why)} · {escape(fix.source)}</p>")
@@ -243,19 +243,7 @@ class BuildPage(Page):
         self.session.take("build:run", "build", "building")
 
     def _on_sure(self) -> None:
-        if self._overview is None:
-            return
-        view = self._overview.build
-        seen: set[str] = set()
-        taken = []
-        pairs = [
-            (f"cause:{item.cause.key}", item.fixes[0]) for item in view.causes if item.fixes and item.fixes[0].is_sure
-        ]
-        for key, fix in [*pairs, *((f"silent:{fix.rule.id}", fix) for fix in view.silent)]:
-            if fix.rule.id not in seen:
-                seen.add(fix.rule.id)
-                taken.append(Taken(key, fix.rule.id, "you", fix.rule.why))
-        self.session.take_all(tuple(taken), "applying the sure fixes")
+        self.session.take_sure_fixes()
 
 
 def _bar(item: Round) -> Bar:
@@ -275,7 +263,8 @@ def _no_round() -> Bar:
 def _cause_row(item: CauseView, most: int, is_stale: bool) -> Row:
     cause = item.cause
     fix = item.fixes[0] if item.fixes else None
-    if fix is None and is_stale:
+    settled = fix is None and is_stale and not item.open
+    if settled:
         sub = "changed since; the next build tells"
     elif fix is None:
         sub = f"{cause.kind} · {count(len(cause.files), 'file')} · {cause.owner} · no rule known"
@@ -283,10 +272,9 @@ def _cause_row(item: CauseView, most: int, is_stale: bool) -> Row:
         sub = (
             f"{cause.kind} · {count(len(cause.files), 'file')} · {cause.owner} · {'sure' if fix.is_sure else 'perhaps'}"
         )
-    right = f"clears {fix.clears}" if fix else str(cause.count)
-    faded = fix is None and is_stale
+    right = f"clears {fix.clears}" if fix else str(item.open) if item.open else ""
     return Row(
-        cause.title, sub, right, "", "alarm", bar=cause.count / most, payload=_Chosen(f"cause:{cause.key}"), faded=faded
+        cause.title, sub, right, "", "alarm", bar=item.open / most, payload=_Chosen(f"cause:{cause.key}"), faded=settled
     )
 
 

@@ -11,12 +11,13 @@ from fernshale.app.theme import Tone
 from fernshale.app.widgets.basics import Card, button, quiet_label
 from fernshale.app.widgets.charts import Bar, BarChart
 from fernshale.app.widgets.diff import diff_lines
-from fernshale.app.widgets.lines import Document
+from fernshale.app.widgets.lines import Document, LineRow
 from fernshale.app.widgets.tables import TableRow, TextTable
 from fernshale.core.change.preview import unified_diff
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.overview import Overview
 from fernshale.core.crossing.stages.engine import preview_engine
+from fernshale.core.engine.reassociate import draft_sites
 
 
 class EnginePage(Page):
@@ -42,6 +43,7 @@ class EnginePage(Page):
         preview.body.addWidget(self._said)
         row = QHBoxLayout()
         row.setContentsMargins(11, 6, 9, 9)
+        row.setSpacing(6)
         self._apply = button(preview, "Change them", self._on_apply, main=True)
         self._again = button(preview, "Run the generator", self._on_again)
         row.addWidget(self._apply)
@@ -86,8 +88,13 @@ class EnginePage(Page):
         )
         changes = preview_engine(overview.ground, view)
         project = overview.setup.project
-        text = unified_diff(changes, lambda change: (project / change.path).read_bytes())
-        self._text.show_lines(diff_lines(text))
+        text = unified_diff(
+            draft_sites(project, view.sites).change_set(), lambda change: (project / change.path).read_bytes()
+        )
+        gone = [
+            LineRow("goes", "base", "", f"{path}: removed, the generator makes it anew", "base") for path in view.stale
+        ]
+        self._text.show_lines((*diff_lines(text), *gone))
         self._preview_card.set_title(
             "What will be written" if not changes.is_empty else "Nothing is left to write here"
         )

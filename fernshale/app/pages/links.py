@@ -13,8 +13,8 @@ from fernshale.app.widgets.diff import diff_lines
 from fernshale.app.widgets.lines import Document
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.tables import TableRow, TextTable
+from fernshale.core.base.words import count
 from fernshale.core.change.preview import unified_diff
-from fernshale.core.crossing.findings import count
 from fernshale.core.crossing.matter import Matter, Stage
 from fernshale.core.crossing.overview import Overview
 from fernshale.core.crossing.stages.links import DanglingId, preview_relink
@@ -49,6 +49,7 @@ class LinksPage(Page):
         self._card.body.addWidget(self._said)
         row = QHBoxLayout()
         row.setContentsMargins(11, 6, 9, 9)
+        row.setSpacing(6)
         self._apply = button(self._card, "Relink", self._on_apply, main=True)
         self._leave = button(self._card, "Leave it dangling", self._on_leave)
         row.addWidget(self._apply)

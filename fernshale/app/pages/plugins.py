@@ -17,7 +17,7 @@ from fernshale.app.widgets.decision import DecisionCard
 from fernshale.app.widgets.lines import Document, LineRow, LinesBlock
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.treepath import printable
-from fernshale.core.crossing.findings import count
+from fernshale.core.base.words import count
 from fernshale.core.crossing.matter import Matter, Stage
 from fernshale.core.crossing.overview import Overview
 from fernshale.core.crossing.stages.plugins import PluginView, decision_key
@@ -189,8 +189,8 @@ class PluginsPage(Page):
     def _decision(self, view: PluginView, file: FileMerge, id: str, choice: Choice | None) -> DecisionCard:
         due = next(due for due in file.decisions if due.id == id)
         card = DecisionCard(self._text, file, due, choice)
-        card.taken.connect(lambda take, text, key=decision_key(id): self.session.take(key, take, file.shown, text))
-        card.withdrawn.connect(lambda key=decision_key(id): self.session.take_back(key, file.shown))
+        card.taken.connect(lambda take, text: self.session.take(decision_key(id), take, file.shown, text))
+        card.withdrawn.connect(lambda: self.session.take_back(decision_key(id), file.shown))
         self._cards.append(card)
         return card
 
@@ -247,7 +247,8 @@ def _bar(view: PluginView) -> Bar:
 
 
 def _rows(view: PluginView, overview: Overview) -> list[Row]:
-    arrow = f"{view.step.from_} → {view.step.to}" if view.step.to != view.step.from_ else f"{view.step.from_} stays"
+    start = view.base if view.done else view.step.from_
+    arrow = f"{start} → {view.step.to}" if view.step.to != start else f"{start} stays"
     heading = Row(f"{view.plugin.id} {arrow}", right="taken" if view.done and view.ledger else "", heading=True)
     if view.merge is None:
         paths = dict.fromkeys(entry.path for entry in view.ledger.entries) if view.ledger else {}

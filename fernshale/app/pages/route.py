@@ -11,7 +11,7 @@ from fernshale.app.theme import Tone
 from fernshale.app.widgets.basics import Card, button, clear_layout, quiet_label
 from fernshale.app.widgets.charts import Field, WayTable
 from fernshale.app.widgets.rows import Row, RowList
-from fernshale.core.crossing.findings import count
+from fernshale.core.base.words import count
 from fernshale.core.crossing.matter import Matter, Stage
 from fernshale.core.crossing.overview import Overview
 from fernshale.core.crossing.stages.route import RouteView

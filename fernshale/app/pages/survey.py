@@ -13,7 +13,7 @@ from fernshale.app.widgets.charts import Tile, TileMap
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.tables import TableRow, TextTable
 from fernshale.core.base.treepath import printable
-from fernshale.core.crossing.findings import count
+from fernshale.core.base.words import count, size_words
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.overview import Overview
 from fernshale.core.crossing.stages.survey import PluginOrigin, SurveyView, describe
@@ -56,6 +56,7 @@ class SurveyPage(Page):
         self._today = quiet_label(today, "")
         self._needs = quiet_label(today, "")
         row = QHBoxLayout()
+        row.setSpacing(6)
         self._take = button(today, "Build and run it now", self._on_take, main=True)
         self._skip = button(
             today, "Go on without", self._on_skip, hint="What was broken before cannot be told apart later"
@@ -121,16 +122,6 @@ class SurveyPage(Page):
     def _open_file(self, payload: object) -> None:
         if isinstance(payload, str):
             self.editor_wanted.emit(payload, 1)
-
-
-def size_words(size: int) -> str:
-    """Bytes for people."""
-    amount = float(size)
-    for unit in ("bytes", "kB", "MB", "GB"):
-        if amount < 1000 or unit == "GB":
-            return f"{amount:.0f} {unit}" if unit == "bytes" else f"{amount:.1f} {unit}"
-        amount /= 1000
-    return ""
 
 
 def _tiles(view: SurveyView) -> tuple[Tile, ...]:

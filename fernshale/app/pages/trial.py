@@ -12,6 +12,7 @@ from fernshale.app.widgets.basics import Card, button, quiet_label
 from fernshale.app.widgets.charts import Bar, BarChart
 from fernshale.app.widgets.lines import Document, LineRow
 from fernshale.app.widgets.rows import Row, RowList
+from fernshale.core.base.words import seconds
 from fernshale.core.crossing.matter import Matter, Stage
 from fernshale.core.crossing.overview import Overview
 from fernshale.core.trial.logs import LogLine
@@ -38,6 +39,7 @@ class TrialPage(Page):
         checks.body.addWidget(self._detail)
         row = QHBoxLayout()
         row.setContentsMargins(11, 6, 9, 9)
+        row.setSpacing(6)
         self._run = button(checks, "Run the game", self._on_run, main=True)
         self._accept = button(
             checks, "It is meant to be so", self._on_accept, hint="Keeps the decision; it is not asked again"
@@ -66,9 +68,9 @@ class TrialPage(Page):
         )
         times = []
         if view.baseline and view.baseline.run:
-            times.append(f"before {view.baseline.run.elapsed_s:.2f} s")
+            times.append(f"before {seconds(view.baseline.run.elapsed_s)}")
         if view.run:
-            times.append(f"now {view.run.elapsed_s:.2f} s")
+            times.append(f"now {seconds(view.run.elapsed_s)}")
         self._bars.set_bars((Bar("log lines", parts, ", ".join(times)),))
         rows = []
         for check in view.run.checks if view.run else ():

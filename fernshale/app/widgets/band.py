@@ -128,7 +128,8 @@ class RouteBand(QWidget):
         reached = [stage for stage in STAGES if overview.states[stage] is State.CLEAR]
         if reached:
             painter.setPen(QPen(QColor(colours.mine), 4))
-            painter.drawLine(left + _FLAG, _LINE_Y, self.stop(_last_in_a_row(overview)).x(), _LINE_Y)
+            end = right if overview.is_done else self.stop(_last_in_a_row(overview)).x()
+            painter.drawLine(left + _FLAG, _LINE_Y, end, _LINE_Y)
         self._paint_flag(painter, left, overview.setup.from_, QColor(colours.base))
         done = overview.is_done
         self._paint_flag(painter, right, overview.setup.to, QColor(colours.mine if done else colours.quiet))

@@ -45,13 +45,14 @@ class Card(QFrame):
         self.title = QLabel(title, self)
         self.title.setObjectName("heading")
         self.note = quiet_label(self, "")
+        self.note.setWordWrap(False)
+        self.note.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.head_frame = QFrame(self)
         self.head_frame.setObjectName("cardhead")
         self.head = QHBoxLayout(self.head_frame)
         self.head.setContentsMargins(11, 5, 9, 5)
         self.head.addWidget(self.title)
-        self.head.addWidget(self.note)
-        self.head.addStretch(1)
+        self.head.addWidget(self.note, 1)
         self.head_frame.setVisible(bool(title))
         outer.addWidget(self.head_frame)
         self.body = QVBoxLayout()
@@ -90,7 +91,7 @@ def button(parent: QWidget, text: str, act: Callable[[], None], main: bool = Fal
     if hint:
         made.setToolTip(hint)
     # The slot drops `checked`; a bound method would do without this, a closure needs it.
-    made.clicked.connect(lambda checked=False: act())
+    made.clicked.connect(lambda _checked=False: act())
     return made
 
 

@@ -7,12 +7,14 @@ from fernshale.app.widgets.lines import LineRow
 
 def diff_lines(text: str) -> tuple[LineRow, ...]:
     """Lines of a unified diff with words in the margin, so that colour is never alone."""
-    rows = []
+    rows: list[LineRow] = []
+    before = ""
     for line in text.splitlines():
-        if line.startswith(("--- ", "+++ ")):
-            if line.startswith("+++ "):
-                name = line[4:].removeprefix("b/") if line != "+++ /dev/null" else "(removed)"
-                rows.append(LineRow("", "plain", "", name, "base"))
+        if line.startswith("--- "):
+            before = line[4:].removeprefix("a/")
+        elif line.startswith("+++ "):
+            name = line[4:].removeprefix("b/") if line != "+++ /dev/null" else f"{before}: removed"
+            rows.append(LineRow("", "plain", "", name, "base"))
         elif line.startswith("@@"):
             rows.append(LineRow("", "plain", "", "…"))
         elif line.startswith("# "):

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QRect, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QFontMetrics, QKeyEvent, QKeySequence, QPainter
+from PySide6.QtGui import QColor, QFontMetrics, QKeyEvent, QKeySequence, QMouseEvent, QPainter
 from PySide6.QtWidgets import QApplication, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from fernshale.app.theme import Tone, code_font, text_font, theme
@@ -21,7 +21,8 @@ Index = QModelIndex | QPersistentModelIndex
 class Row:
     """One row. `glyph` goes before the title, `right` at its end; `bar` is 0..1, below zero for none.
 
-    `edge` draws a coloured edge at the left. `payload` is what the row stands for; None for a heading.
+    With `link` the right text can be clicked. `edge` draws a coloured edge at the left. `payload` is what the row
+    stands for; None for a heading.
     """
 
     title: str
@@ -35,6 +36,7 @@ class Row:
     heading: bool = False
     code: bool = False
     faded: bool = False
+    link: bool = False
 
     @property
     def text(self) -> str:
@@ -78,9 +80,10 @@ class RowModel(QAbstractListModel):
 class RowDelegate(QStyledItemDelegate):
     """Paints a row: edge, glyph, title, right text; below it the quiet line and the bar. Titles may take two lines."""
 
-    def __init__(self, parent: QWidget, wrap: bool) -> None:
+    def __init__(self, parent: QWidget, wrap: bool, padding: int) -> None:
         super().__init__(parent)
         self._wrap = wrap
+        self._padding = padding
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         row: Row = index.data(Qt.ItemDataRole.UserRole)
@@ -89,7 +92,7 @@ class RowDelegate(QStyledItemDelegate):
         view = self.parent()
         width = view.viewport().width() if isinstance(view, QListView) else 240
         title = self._title_height(row, width)
-        return QSize(60, 12 + title + (16 if row.sub else 0) + (9 if row.bar >= 0 else 0))
+        return QSize(60, 2 * self._padding + title + (16 if row.sub else 0) + (9 if row.bar >= 0 else 0))
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         row: Row = index.data(Qt.ItemDataRole.UserRole)
@@ -106,7 +109,7 @@ class RowDelegate(QStyledItemDelegate):
             painter.fillRect(rect.left(), rect.top(), 3, rect.height() - 1, QColor(colours.mine))
         painter.setPen(QColor(colours.track))
         painter.drawLine(rect.bottomLeft(), rect.bottomRight())
-        inner = rect.adjusted(11, 6, -9, -4)
+        inner = rect.adjusted(11, self._padding, -9, -2)
         self._paint_title(painter, row, inner)
         below = inner.top() + self._title_height(row, rect.width())
         if row.sub:
@@ -130,7 +133,7 @@ class RowDelegate(QStyledItemDelegate):
         right_width = 0
         if row.right:
             right_width = QFontMetrics(font).horizontalAdvance(row.right) + 8
-            painter.setPen(QColor(colours.quiet if row.faded else colours.text))
+            painter.setPen(QColor(colours.mine if row.link else colours.quiet if row.faded else colours.text))
             painter.drawText(inner, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop, row.right)
         left = inner.left()
         if row.glyph:
@@ -161,13 +164,14 @@ class RowList(QListView):
 
     chosen = Signal(object)
     activated_row = Signal(object)
+    link_clicked = Signal(object)
 
-    def __init__(self, parent: QWidget, name: str, wrap: bool = False) -> None:
+    def __init__(self, parent: QWidget, name: str, wrap: bool = False, padding: int = 6) -> None:
         super().__init__(parent)
         self.setAccessibleName(name)
         self._rows = RowModel(self)
         self.setModel(self._rows)
-        self.setItemDelegate(RowDelegate(self, wrap))
+        self.setItemDelegate(RowDelegate(self, wrap, padding))
         self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setResizeMode(QListView.ResizeMode.Adjust)
@@ -213,6 +217,23 @@ class RowList(QListView):
                 self.setCurrentIndex(self._rows.index(at))
                 return True
         return False
+
+    def show_top(self) -> None:
+        """Make the first row current."""
+        if self._rows.rows:
+            self.setCurrentIndex(self._rows.index(0))
+            self.scrollToTop()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        place = event.position().toPoint()
+        index = self.indexAt(place)
+        super().mouseReleaseEvent(event)
+        if not index.isValid() or event.button() is not Qt.MouseButton.LeftButton:
+            return
+        row = self._rows.rows[index.row()]
+        width = QFontMetrics(text_font(13)).horizontalAdvance(row.right) + 24
+        if row.link and place.x() > self.viewport().width() - width:
+            self.link_clicked.emit(row.payload)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.matches(QKeySequence.StandardKey.Copy):

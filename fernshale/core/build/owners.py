@@ -16,13 +16,17 @@ _OUTSIDE = ("engine", "elsewhere")
 
 @dataclass(frozen=True, slots=True)
 class Ground:
-    """Where things lie: the project, the engine, the build's folders, the plugins (id, folder), the role of a file."""
+    """Where things lie: the project, the engine, the build's folders, the plugins (id, folder), the role of a file.
+
+    `line_now` tells where a line of a project file stands by now, 0 when it was changed since the build.
+    """
 
     project: Path
     engine: Path | None
     scratch: tuple[Path, ...]
     plugins: tuple[tuple[str, TreePath], ...]
     role_of: Callable[[str], Role]
+    line_now: Callable[[str, int], int]
 
 
 def all_places(diagnostic: Diagnostic, ground: Ground) -> tuple[Place, ...]:
@@ -69,7 +73,8 @@ def _mapped(place: Place, ground: Ground) -> tuple[Place, str]:
     if not path.is_relative_to(ground.project):
         return place, "elsewhere"
     inner = path.relative_to(ground.project).as_posix()
-    return replace(place, file=inner), _owner_inside(inner, ground)
+    line = ground.line_now(inner, place.line) if place.line else 0
+    return replace(place, file=inner, line=line), _owner_inside(inner, ground)
 
 
 def _owner_inside(path: str, ground: Ground) -> str:

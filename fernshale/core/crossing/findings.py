@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from fernshale.core.base.words import count, seconds
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.overview import Overview
 from fernshale.core.crossing.stages.survey import describe
@@ -26,11 +27,6 @@ class Finding:
 def finding_of(stage: Stage, overview: Overview) -> Finding:
     """What a stage has to say as things stand."""
     return Finding(tuple(_FINDINGS[stage](overview)))
-
-
-def count(number: int, one: str, many: str = "") -> str:
-    """`number` with its noun."""
-    return f"{number} {one if number == 1 else many or one + 's'}"
 
 
 _Parts = list[tuple[Tone, str]]
@@ -158,7 +154,7 @@ def _trial(overview: Overview) -> _Parts:
     view, to = overview.trial, overview.setup.to
     if view.run is None:
         return [("plain", "Not run on "), ("strong", to), ("plain", " yet.")]
-    how = f"runs in {view.run.elapsed_s:.1f} s" if view.run.passed else f"ends with status {view.run.status}"
+    how = f"runs in {seconds(view.run.elapsed_s)}" if view.run.passed else f"ends with status {view.run.status}"
     parts: _Parts = [
         ("strong", to),
         ("plain", " "),

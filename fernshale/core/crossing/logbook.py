@@ -7,6 +7,7 @@ from collections.abc import Iterator
 
 from fernshale.core.base.errors import ChangedUnderneath, FernshaleError, MisuseError
 from fernshale.core.base.treepath import on_disk, under
+from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.change.apply import apply_changes, recover
 from fernshale.core.change.model import ChangeSet, changes_between
@@ -155,5 +156,5 @@ def restore_snapshot(
     if changes.is_empty:
         return 0
     when = crossing.store.summary(id)
-    title = f"restored {len(changes.files)} files from the snapshot “{when.note}”"
+    title = f"restored {count(len(changes.files), 'file')} from the snapshot “{when.note}”"
     return write_step(crossing, Stage.SURVEY, title, "asked for", "restore", changes, progress, token)

@@ -96,6 +96,22 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
             _record(crossing, taken)
 
 
+def take_sure_fixes(crossing: Crossing, who: str, on_line: OnLine, progress: Progress, token: CancelToken) -> int:
+    """Apply every sure fix everywhere, one step each, looking anew after each; how many."""
+    taken: set[str] = set()
+    with crossing.acting():
+        while True:
+            token.check()
+            ground = crossing_ground(crossing, progress, token)
+            sure = build(ground, crossing, token).sure
+            fix = next((fix for fix in sure if fix.rule.id not in taken), None)
+            if fix is None:
+                return len(taken)
+            progress(fix.rule.name, len(taken), len(taken) + len(sure))
+            taken.add(fix.rule.id)
+            apply_fix(crossing, ground, fix, "everywhere", None, who, on_line, progress, token)
+
+
 def find_fix(crossing: Crossing, ground: Ground, key: str, rule: str, token: CancelToken) -> Fix:
     """The fix a matter of Build proposes. Raises MisuseError when there is none any more."""
     view = build(ground, crossing, token)

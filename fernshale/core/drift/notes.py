@@ -34,5 +34,7 @@ def read_points(markdown: str) -> tuple[NotePoint, ...]:
 
 
 def _names(point: str) -> Iterable[str]:
+    """Of each piece of code its last name; of a path the whole. A namespace in front would match half the project."""
     for code in _CODE.findall(point):
-        yield from re.findall(r"[A-Za-z_]\w{2,}", code)
+        names = [code] if "/" in code else re.findall(r"[A-Za-z_]\w{2,}", code.split("(")[0])[-1:]
+        yield from names

@@ -106,7 +106,7 @@ class PackWriter:
         return self
 
     def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+        self, kind: type[BaseException] | None, _error: BaseException | None, _trace: TracebackType | None
     ) -> None:
         try:
             if kind is None and self.places:

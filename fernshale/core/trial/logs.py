@@ -50,12 +50,16 @@ def severity_of(line: str, shape: LogShape) -> str:
 def _aligned(
     baseline: Sequence[str], now: Sequence[str], old: Sequence[str], new: Sequence[str], shape: LogShape
 ) -> Iterator[LogLine]:
+    arrived: list[LogLine] = []
     for code in LCSseq.opcodes(old, new):
-        if code.tag == "equal":
-            for line in now[code.dest_start : code.dest_end]:
-                yield LogLine("same", line, severity_of(line, shape))
+        # Of a place that changed, what went is told before what came.
+        if code.tag != "equal":
+            for line in baseline[code.src_start : code.src_end]:
+                yield LogLine("gone", line, severity_of(line, shape))
+            arrived += [LogLine("new", line, severity_of(line, shape)) for line in now[code.dest_start : code.dest_end]]
             continue
-        for line in baseline[code.src_start : code.src_end]:
-            yield LogLine("gone", line, severity_of(line, shape))
+        yield from arrived
+        arrived.clear()
         for line in now[code.dest_start : code.dest_end]:
-            yield LogLine("new", line, severity_of(line, shape))
+            yield LogLine("same", line, severity_of(line, shape))
+    yield from arrived

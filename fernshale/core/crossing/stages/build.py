@@ -10,10 +10,11 @@ from typing import Literal
 
 import regex
 
-from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.errors import MisuseError, StoreError
 from fernshale.core.base.globs import matches
-from fernshale.core.base.textfile import read_text
+from fernshale.core.base.textfile import read_text, split_lines
 from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.words import count, seconds
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.build.causes import Cause, find_causes
 from fernshale.core.build.diagnostics import Diagnostic, read_diagnostics
@@ -30,7 +31,10 @@ from fernshale.core.crossing.stages.engine import regenerate
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.fix.apply import Edit, apply_edits, find_edits
 from fernshale.core.fix.rules import Rule
+from fernshale.core.merge.align import align_lines, equal_lines
+from fernshale.core.merge.threeway import line_keys
 from fernshale.core.profile.model import Role
+from fernshale.core.snapshot.manifest import EMPTY, Manifest
 from fernshale.core.survey.roles import role_of
 from fernshale.core.survey.sites import read_project_text
 
@@ -66,10 +70,11 @@ class Fix:
 
 @dataclass(frozen=True, slots=True)
 class CauseView:
-    """A cause and the fixes there are for it, best first."""
+    """A cause and the fixes there are for it, best first. `open` counts errors whose lines were not changed since."""
 
     cause: Cause
     fixes: tuple[Fix, ...]
+    open: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,9 +109,12 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     if last is None or last["release"] != crossing.setup.to:
         return BuildView(rounds, (), silent, True, False, (*_no_build(), *_silent_matters(silent)))
     is_stale = last["fingerprint"] != ground.fingerprint(_NOT_BUILT)
-    shape = _build_ground(ground, crossing)
+    shape = _build_ground(ground, crossing, last["snapshot"])
     owned = find_owners(_read_log(Path(last["log"]), ground), shape)
-    views = tuple(CauseView(cause, _find_fixes(cause, rules, edits, shape, ground)) for cause in find_causes(owned))
+    views = tuple(
+        CauseView(cause, _find_fixes(cause, rules, edits, shape, ground), _count_open(cause))
+        for cause in find_causes(owned)
+    )
     passed = bool(last["passed"])
     matters = (*_cause_matters(views, is_stale, passed), *_silent_matters(silent))
     return BuildView(rounds, views, silent, is_stale, passed and not is_stale, matters)
@@ -119,16 +127,24 @@ def run_round(crossing: Crossing, ground: Ground, on_line: OnLine, progress: Pro
     progress(f"round {number}", 0, 0)
     finished = run_profile_command(crossing, ground, "build", Stage.BUILD, f"round {number}", on_line, progress, token)
     log = Path(crossing.fact("log build"))
-    owned = find_owners(_read_log(log, ground), _build_ground(ground, crossing))
+    owned = find_owners(_read_log(log, ground), _build_ground(ground, crossing, ""))
     passed = finished.status == 0
     done = count_round(number, passed, finished.elapsed_s, owned, find_causes(owned))
     crossing.keep_fact("rounds", [item.to_json() for item in (*earlier, done)])
     crossing.keep_fact(
         "last build",
-        {"log": str(log), "passed": passed, "fingerprint": ground.fingerprint(_NOT_BUILT), "release": ground.release},
+        {
+            "log": str(log),
+            "passed": passed,
+            "fingerprint": ground.fingerprint(_NOT_BUILT),
+            "release": ground.release,
+            "snapshot": crossing.fact("snapshot"),
+        },
     )
-    words = f"{done.total} errors from {len(done.causes)} causes" if not passed else "compiles and links"
-    note(crossing, Stage.BUILD, f"round {number} · {words} · {finished.elapsed_s:.1f} s", "", "round")
+    words = (
+        f"{count(done.total, 'error')} from {count(len(done.causes), 'cause')}" if not passed else "compiles and links"
+    )
+    note(crossing, Stage.BUILD, f"round {number} · {words} · {seconds(finished.elapsed_s)}", "", "round")
     return done
 
 
@@ -154,7 +170,8 @@ def apply_fix(
     changes = draft.change_set()
     if changes.is_empty:
         raise MisuseError(f"{fix.rule.name}: nothing is left to change there")
-    places = f"{len(edits)} places in {len(changes.files)} files" if edits else f"{len(changes.files)} files removed"
+    files = count(len(changes.files), "file")
+    places = f"{count(len(edits), 'place')} in {files}" if edits else f"{files} removed"
     title = f"{fix.rule.name} · {places}"
     entry = write_step(crossing, Stage.BUILD, title, fix.rule.why, f"fix {fix.rule.id}", changes, progress, token)
     key = f"fix:{fix.rule.id}" if scope == "everywhere" else f"fix:{fix.rule.id}:{entry}"
@@ -239,14 +256,59 @@ def diagnose(
 def plain_ground(ground: Ground) -> BuildGround:
     """Where things lie, for a log that belongs to no crossing."""
     plugins = tuple((item.id, item.folder) for item in ground.plugins)
-    return BuildGround(ground.project, None, (), plugins, lambda path: role_of(ground.profile, path).role)
+    return BuildGround(
+        ground.project, None, (), plugins, lambda path: role_of(ground.profile, path).role, lambda path, line: line
+    )
 
 
-def _build_ground(ground: Ground, crossing: Crossing) -> BuildGround:
+def _build_ground(ground: Ground, crossing: Crossing, snapshot: str) -> BuildGround:
+    """`snapshot` is of the tree that was built; "" for the tree as it is."""
     plugins = tuple((item.id, item.folder) for item in ground.plugins)
     engine = engine_folder(ground, ground.release)
     scratch = (crossing.folder.resolve(),)
-    return BuildGround(ground.project, engine, scratch, plugins, lambda path: role_of(ground.profile, path).role)
+    lines = _LinesNow(ground, crossing, snapshot) if snapshot else None
+    return BuildGround(
+        ground.project,
+        engine,
+        scratch,
+        plugins,
+        lambda path: role_of(ground.profile, path).role,
+        lines.line_now if lines else lambda path, line: line,
+    )
+
+
+class _LinesNow:
+    """Where the lines a build spoke of stand by now; each changed file is aligned once."""
+
+    def __init__(self, ground: Ground, crossing: Crossing, snapshot: str) -> None:
+        self._ground, self._crossing = ground, crossing
+        try:
+            self._built: Manifest = crossing.store.manifest(snapshot)
+        except StoreError:
+            self._built = EMPTY  # then lines are taken to be where they were
+        self._known: dict[str, dict[int, int] | None] = {}
+
+    def line_now(self, path: str, line: int) -> int:
+        """1-based, 0 when the line was changed."""
+        if path not in self._known:
+            self._known[path] = self._align(TreePath(path))
+        lines = self._known[path]
+        return line if lines is None else lines.get(line - 1, -1) + 1
+
+    def _align(self, path: TreePath) -> dict[int, int] | None:
+        """New line for each kept line, 0-based; None when the file is as it was built."""
+        before, now = self._built.files.get(path), self._ground.manifest.files.get(path)
+        if before is None or (now is not None and now.content == before.content):
+            return None
+        text = self._ground.read(path) if now is not None else ""
+        try:
+            old = read_text(self._crossing.store.get(before.content))
+        except StoreError:
+            return None
+        if old is None or text is None:
+            return None
+        old_lines = line_keys(split_lines(old.text))
+        return equal_lines(align_lines(old_lines, line_keys(split_lines(text))), len(old_lines))
 
 
 def _read_log(log: Path, ground: Ground) -> tuple[Diagnostic, ...]:
@@ -284,6 +346,10 @@ def _find_fixes(
     # A rule that merely stands on the same line is for another cause, when one names this very symbol.
     kept = [fix for fix in fixes if fix.confidence == best]
     return tuple(sorted(kept, key=lambda fix: (-fix.clears, fix.rule.id)))
+
+
+def _count_open(cause: Cause) -> int:
+    return sum(not error.diagnostic.place.line or error.place.line > 0 for error in cause.errors)
 
 
 def _lines_of(edit: Edit) -> set[tuple[str, int]]:
@@ -336,13 +402,13 @@ def _cause_matters(views: Sequence[CauseView], is_stale: bool, passed: bool) -> 
         cause = view.cause
         first = cause.errors[0].place
         place = f"{first.file}:{first.line}" if first.line else first.file
-        title = f"{cause.title}, {cause.count} {'place' if cause.count == 1 else 'places'}"
+        title = f"{cause.title}, {count(view.open, 'place')}"
         ways = tuple(
             Proposal(fix.rule.id, fix.rule.name, (fix.rule.why, fix.source), fix.confidence, fix.is_sure)
             for fix in view.fixes
         )
         # A cause whose fix was applied has no place left to change; the next build tells.
-        settled = is_stale and not view.fixes
+        settled = is_stale and not view.fixes and not view.open
         if not settled:
             matters.append(Matter(f"cause:{cause.key}", Stage.BUILD, title, cause.owner, place, "", not ways, ways))
     return matters

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from fernshale.core.base.errors import CommandError
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.change.model import ChangeSet
 from fernshale.core.crossing.commands import OnLine, run_profile_command, tail
@@ -80,9 +81,9 @@ def apply_engine(
     changes = preview_engine(ground, view)
     if not changes.is_empty:
         to = crossing.setup.to
-        title = f"{len(view.pending)} places name {to}" + (
-            f" · {len(view.stale)} stale files removed" if view.stale else ""
-        )
+        title = f"{count(len(view.pending), 'place')} now name {to}"
+        if view.stale:
+            title += f" · {count(len(view.stale), 'stale file')} removed"
         write_step(crossing, Stage.ENGINE, title, f"the target is {to}", "engine", changes, progress, token)
     return regenerate(crossing, on_line, progress, token)
 
@@ -127,7 +128,7 @@ def _matters(view: EngineView, ground: Ground, crossing: Crossing) -> tuple[Matt
         take = Proposal(
             "apply", f"Change them to {to}", (f"{len(view.stale)} generated files are made anew",), 1.0, True
         )
-        title = f"{len(view.pending)} places still name another release"
+        title = f"{count(len(view.pending), 'place')} still to name {to}"
         matters.append(Matter("engine:sites", Stage.ENGINE, title, "own", needs_you=False, proposals=(take,)))
     for item in view.sites:
         key = f"engine:trouble:{item.site.file}:{item.site.at.text}"

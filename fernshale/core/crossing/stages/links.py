@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.change.draft import Draft
 from fernshale.core.change.model import ChangeSet
@@ -77,7 +78,7 @@ def apply_relink(
         raise MisuseError(f"nothing declares the id {new}")
     changes = preview_relink(ground, item, new)
     why = next((entry.evidence for entry in item.candidates if entry.id == new), "chosen")
-    title = f"{id} → {new} · {len(item.uses)} uses in {len(changes.files)} files"
+    title = f"{id} → {new} · {count(len(item.uses), 'use')} in {count(len(changes.files), 'file')}"
     entry = write_step(crossing, Stage.LINKS, title, why, f"link {id}", changes, progress, token)
     crossing.decide(Decision(f"links:{id}", Stage.LINKS, new, "", who, why, time.time(), entry))
     return entry
@@ -109,7 +110,7 @@ def _dangling(id: str, now: Ids, before: Ids, rename: Rule | None) -> DanglingId
 
 
 def _matter(item: DanglingId) -> Matter:
-    uses = "1 use" if len(item.uses) == 1 else f"{len(item.uses)} uses"
+    uses = count(len(item.uses), "use")
     ways = [
         Proposal(entry.id, f"{item.id} → {entry.id}", (entry.evidence,), entry.score, entry.score >= 0.9)
         for entry in item.candidates

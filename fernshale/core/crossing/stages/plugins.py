@@ -7,6 +7,7 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
+from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.change.draft import Draft
 from fernshale.core.change.model import ChangeSet
@@ -114,7 +115,7 @@ def apply_plugin(crossing: Crossing, ground: Ground, id: str, progress: Progress
     result = build_result(view.merge, choices, "mine")
     ledger = build_ledger(view.merge, result, choices)
     changes = _change_set(ground, view.plugin, view.merge, result)
-    title = f"{id} {view.step.from_} → {view.step.to} · {len(changes.files)} files · {_ledger_words(ledger)}"
+    title = f"{id} {view.step.from_} → {view.step.to} · {count(len(changes.files), 'file')} · {_ledger_words(ledger)}"
     entry = write_step(crossing, Stage.PLUGINS, title, view.step.why, f"plugin {id}", changes, progress, token)
     crossing.keep_fact(f"ledger {id}", {"entry": entry, "base": view.base, "entries": ledger_json(ledger)["entries"]})
     return entry

@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.words import seconds
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.build.diagnostics import read_diagnostics
 from fernshale.core.crossing.commands import (
@@ -120,10 +121,10 @@ def describe(baseline: Baseline) -> str:
     """How the baseline went, in a few words."""
     if not baseline.built:
         return "does not build"
-    words = f"builds in {baseline.build_s:.1f} s"
+    words = f"builds in {seconds(baseline.build_s)}"
     if baseline.run is None:
         return words
-    return words + (f", runs in {baseline.run.elapsed_s:.1f} s" if baseline.run.passed else ", but the run fails")
+    return words + (f", runs in {seconds(baseline.run.elapsed_s)}" if baseline.run.passed else ", but the run fails")
 
 
 def read_baseline(crossing: Crossing) -> Baseline | None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+from fernshale.core.base.words import seconds
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.commands import OnLine, RunRecord, run_game
 from fernshale.core.crossing.ground import Ground
@@ -53,7 +54,7 @@ def run_trial(crossing: Crossing, ground: Ground, on_line: OnLine, progress: Pro
     progress("running the game", 0, 1)
     run = run_game(crossing, ground, Stage.TRIAL, on_line, progress, token)
     crossing.keep_fact("trial", {"run": run.to_json(), "fingerprint": ground.fingerprint(("generated",))})
-    words = f"runs in {run.elapsed_s:.1f} s" if run.passed else f"ends with status {run.status}"
+    words = f"runs in {seconds(run.elapsed_s)}" if run.passed else f"ends with status {run.status}"
     checks = "".join(f" · {check.name} {check.verdict}" for check in run.checks)
     note(crossing, Stage.TRIAL, f"trial on {run.release}: {words}{checks}", "", "trial")
     return run

@@ -1,0 +1,29 @@
+"""Numbers with their nouns and units, the same in window, command line, logbook and report."""
+
+from __future__ import annotations
+
+
+def count(number: int, one: str, many: str = "") -> str:
+    """`number` with its noun."""
+    return f"{number} {one if number == 1 else many or one + 's'}"
+
+
+def seconds(elapsed_s: float) -> str:
+    """A duration for people: more digits where it is short."""
+    return (
+        f"{elapsed_s:.2f} s"
+        if elapsed_s < 1
+        else f"{elapsed_s:.1f} s"
+        if elapsed_s < 60
+        else f"{elapsed_s / 60:.1f} min"
+    )
+
+
+def size_words(size: int) -> str:
+    """Bytes for people."""
+    amount = float(size)
+    for unit in ("bytes", "kB", "MB"):
+        if amount < 1000:
+            return f"{amount:.0f} {unit}" if unit == "bytes" else f"{amount:.1f} {unit}"
+        amount /= 1000
+    return f"{amount:.1f} GB"
