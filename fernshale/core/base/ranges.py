@@ -34,19 +34,22 @@ class Range:
     separator: str = ","
 
     def contains(self, release: Release) -> bool:
-        if self.low and (release < self.low.release or (release == self.low.release and not self.low.closed)):
-            return False
-        return not (
-            self.high and (release > self.high.release or (release == self.high.release and not self.high.closed))
-        )
+        return not self._is_below(release) and not self._is_above(release)
 
     def widened(self, release: Release) -> Range:
         """The smallest range that contains this one and `release`, which becomes a closed end."""
-        if self.contains(release):
-            return self
         end = End(release, True)
-        below = self.low is not None and release <= self.low.release
-        return replace(self, low=end) if below else replace(self, high=end)
+        low = end if self._is_below(release) else self.low
+        high = end if self._is_above(release) else self.high
+        return replace(self, low=low, high=high)
+
+    def _is_below(self, release: Release) -> bool:
+        low = self.low
+        return low is not None and (release < low.release or (release == low.release and not low.closed))
+
+    def _is_above(self, release: Release) -> bool:
+        high = self.high
+        return high is not None and (release > high.release or (release == high.release and not high.closed))
 
     def __str__(self) -> str:
         if self.style == "interval":

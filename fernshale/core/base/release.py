@@ -48,7 +48,7 @@ class Release:
 def parse_release(text: str) -> Release:
     """Raises MisuseError when `text` is no release number."""
     found = _SHAPE.match(text.strip())
-    if found is None:
+    if found is None or (found[2] or "").lower() == "x":  # 3.x is a wildcard, not a release
         raise MisuseError(f"{text!r} is not a release number", "Numbers between dots, as 3.0.2 or 3.2.0-pre1.")
     numbers = [int(part) for part in found[1].split(".")]
     while len(numbers) > 1 and numbers[-1] == 0:

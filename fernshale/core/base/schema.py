@@ -38,7 +38,8 @@ def parse_toml(text: str, path: Path, shape: type[T], name: str) -> T:
         data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         found = re.search(r"at line (\d+)", str(error))
-        raise FormatError(path, [(int(found[1]) if found else 0, str(error))]) from error
+        line = int(found[1]) if found else len(text.splitlines())
+        raise FormatError(path, [(line, str(error))]) from error
     if data.pop("format", None) != name:
         raise FormatError(path, [(1, f'the format key must be "{name}"')])
     if "from" in data:  # a keyword in Python, and the right word in a file

@@ -13,16 +13,19 @@ import contextlib
 import json
 import os
 import uuid
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 from fernshale.core.base.disk import sync_folder, write_atomic, write_synced
-from fernshale.core.base.errors import ChangedUnderneath, FernshaleError
-from fernshale.core.base.treepath import TreePath, on_disk
+from fernshale.core.base.errors import ChangedUnderneath, FernshaleError, ProjectError
+from fernshale.core.base.treepath import TreePath, on_disk, parents, tree_path
 from fernshale.core.base.work import CancelToken
 from fernshale.core.change.model import ChangeSet, FileChange
 from fernshale.core.snapshot.manifest import Entry, Kind, entry_at
 from fernshale.core.snapshot.store import Store
+
+# The name under which a rollback writes what it brings back.
+_BACK = ".fernshale-back"
 
 
 class ApplyFailed(FernshaleError):
@@ -50,15 +53,16 @@ def apply_changes(root: Path, changes: ChangeSet, store: Store, journal: Path, t
     try:
         contents = {**_read_before(root, changes), **changes.contents}
         store.put_all(contents.values())
-        run = uuid.uuid4().hex[:12]
-        record = {"format": "fernshale-journal/1", "root": str(root), "run": run, "changes": changes.to_json()}
+        staged = _staging_places(root, changes, uuid.uuid4().hex[:12])
+        names = [str(place.relative_to(root)) for place in staged.values()]
+        record = {"format": "fernshale-journal/1", "root": str(root), "staged": names, "changes": changes.to_json()}
         write_atomic(journal, json.dumps(record).encode())
     except OSError as error:
         raise ApplyFailed(f"nothing was written: {_describe(error)}", _hint(error)) from error
     try:
-        _carry_out(root, changes, store, run)
+        _carry_out(root, changes, store, staged)
     except OSError as error:
-        _roll_back(root, changes, store, run)
+        _roll_back(root, changes, store, staged.values())
         _finish(journal)
         raise ApplyFailed(f"the change was rolled back: {_describe(error)}", _hint(error)) from error
     _finish(journal)
@@ -73,15 +77,16 @@ def recover(journal: Path, store: Store) -> str:
         return ""
     try:
         record = json.loads(journal.read_bytes())
-        root, run, changes = Path(record["root"]), record["run"], ChangeSet.from_json(record["changes"])
-    except (ValueError, KeyError, TypeError) as error:
+        root, changes = Path(record["root"]), ChangeSet.from_json(record["changes"])
+        staged = [on_disk(root, tree_path(name)) for name in record["staged"]]
+    except (ValueError, KeyError, TypeError, ProjectError) as error:
         raise JournalUnfinished(f"the journal {journal} is damaged: {error}") from error
     try:
         if all(entry_at(on_disk(root, change.path)) == change.after for change in changes.changes):
-            _remove_staged(root, changes, run)
+            _remove_staged(staged)
             outcome = "finished"
         else:
-            _roll_back(root, changes, store, run)
+            _roll_back(root, changes, store, staged)
             outcome = "rolled back"
         _finish(journal)
     except OSError as error:
@@ -94,49 +99,62 @@ def _read_before(root: Path, changes: ChangeSet) -> dict[str, bytes]:
     return {change.before.content: on_disk(root, change.path).read_bytes() for change in files if change.before}
 
 
-def _carry_out(root: Path, changes: ChangeSet, store: Store, run: str) -> None:
-    """Folders, then everything new under temporary names, then what goes, then the renames."""
+def _staging_places(root: Path, changes: ChangeSet, run: str) -> dict[TreePath, Path]:
+    """Where each new content waits for its turn: beside its target, or in the nearest folder above that stays.
+
+    The same file system, so that a rename is all that is left to do once everything is written.
+    """
+    goes = {item.path for item in changes.changes if _is(item.before, Kind.FOLDER) and not _is(item.after, Kind.FOLDER)}
+    places: dict[TreePath, Path] = {}
+    for number, item in enumerate(changes.changes):
+        if item.after is None or item.after.kind is Kind.FOLDER or not _differs_beyond_mode(item):
+            continue
+        staying = [up for up in parents(item.path) if up not in goes and on_disk(root, up).is_dir()]
+        folder = root / staying[-1] if staying else root
+        # Short whatever the file is called: a name may already be as long as the file system allows.
+        places[item.path] = folder / f".fernshale-{run}-{number}"
+    return places
+
+
+def _carry_out(root: Path, changes: ChangeSet, store: Store, staged: Mapping[TreePath, Path]) -> None:
+    """Everything new under temporary names; then what goes; then folders; then the renames."""
     touched: set[Path] = set()
-    blocked = [item for item in changes.changes if _is(item.before, Kind.FOLDER) and not _is(item.after, Kind.FOLDER)]
-    inside = tuple(item.path + "/" for item in blocked)
-    replaced = [item for item in changes.changes if _is(item.after, Kind.FOLDER) and not _is(item.before, Kind.FOLDER)]
-    for item in sorted(replaced, key=lambda item: item.path):
-        target = on_disk(root, item.path)
-        if item.before is not None:
-            target.unlink()
-        target.mkdir()
-        target.chmod(item.after.mode if item.after else 0o755)
-        touched.add(target.parent)
-    # A file that takes a folder's place is staged beside that folder, so it can wait until the folder has gone.
-    for number, item in enumerate(changes.changes):
-        if item.after is not None and item.after.kind is not Kind.FOLDER and _differs_beyond_mode(item):
-            _stage(on_disk(root, item.path).with_name(_staged(run, number)), item.after, store)
+    after = {item.path: item.after for item in changes.changes}
+    for path, place in staged.items():
+        entry = after[path]
+        assert entry is not None
+        _stage(place, entry, store)
+        touched.add(place.parent)
     for item in changes.changes:
-        goes = item.after is None and item.before is not None and item.before.kind is not Kind.FOLDER
-        if goes or (item.path.startswith(inside) and not _is(item.before, Kind.FOLDER)):
-            on_disk(root, item.path).unlink(missing_ok=True)
-            touched.add(on_disk(root, item.path).parent)
-    for item in sorted(blocked, key=lambda item: item.path, reverse=True):
-        on_disk(root, item.path).rmdir()
+        if item.before is None or item.before.kind is Kind.FOLDER or not (_is_nothing_or_folder(item.after)):
+            continue
+        on_disk(root, item.path).unlink()
         touched.add(on_disk(root, item.path).parent)
-    for number, item in enumerate(changes.changes):
+    for item in reversed(changes.changes):  # paths are in order, so what lies deeper comes first here
+        if _is(item.before, Kind.FOLDER) and not _is(item.after, Kind.FOLDER):
+            on_disk(root, item.path).rmdir()
+            touched.add(on_disk(root, item.path).parent)
+    for item in changes.changes:
         target = on_disk(root, item.path)
         if item.after is None:
             continue
-        if item.after.kind is not Kind.FOLDER and _differs_beyond_mode(item):
-            os.rename(target.with_name(_staged(run, number)), target)
+        if item.after.kind is Kind.FOLDER and not _is(item.before, Kind.FOLDER):
+            target.mkdir()
+        if item.path in staged:
+            os.rename(staged[item.path], target)
         elif item.after.kind is not Kind.LINK:
             target.chmod(item.after.mode)
         touched.add(target.parent)
     _sync(touched)
 
 
-def _roll_back(root: Path, changes: ChangeSet, store: Store, run: str) -> None:
+def _roll_back(root: Path, changes: ChangeSet, store: Store, staged: Iterable[Path]) -> None:
     """Make each path what it was before; idempotent, so it can itself be killed and run again."""
-    _remove_staged(root, changes, run)
-    touched: set[Path] = set()
+    staged = list(staged)
+    _remove_staged(staged)
+    touched = {place.parent for place in staged}
     wrong = [item for item in changes.changes if entry_at(root / item.path) != item.before]
-    for item in sorted(wrong, key=lambda item: item.path, reverse=True):
+    for item in reversed(wrong):
         here = entry_at(root / item.path)
         if here is None or (item.before is not None and item.before.kind is here.kind):
             continue
@@ -148,7 +166,7 @@ def _roll_back(root: Path, changes: ChangeSet, store: Store, run: str) -> None:
         else:
             target.unlink()
         touched.add(target.parent)
-    for item in sorted(wrong, key=lambda item: item.path):
+    for item in wrong:
         if item.before is None:
             continue
         target = root / item.path
@@ -156,7 +174,7 @@ def _roll_back(root: Path, changes: ChangeSet, store: Store, run: str) -> None:
             target.mkdir(exist_ok=True)
             target.chmod(item.before.mode)
         else:
-            temporary = target.with_name(f".fernshale-{run}-back")
+            temporary = target.with_name(_BACK)
             temporary.unlink(missing_ok=True)
             _stage(temporary, item.before, store)
             os.rename(temporary, target)
@@ -164,11 +182,16 @@ def _roll_back(root: Path, changes: ChangeSet, store: Store, run: str) -> None:
     _sync(touched)
 
 
-def _remove_staged(root: Path, changes: ChangeSet, run: str) -> None:
-    for number, item in enumerate(changes.changes):
-        for name in (_staged(run, number), f".fernshale-{run}-back"):
+def _remove_staged(staged: Iterable[Path]) -> None:
+    for place in staged:
+        # A killed rollback may have left its own temporary file beside it.
+        for leftover in (place, place.with_name(_BACK)):
             with contextlib.suppress(FileNotFoundError, NotADirectoryError):
-                (root / item.path).with_name(name).unlink()
+                leftover.unlink()
+
+
+def _is_nothing_or_folder(entry: Entry | None) -> bool:
+    return entry is None or entry.kind is Kind.FOLDER
 
 
 def _stage(path: Path, entry: Entry, store: Store) -> None:
@@ -176,11 +199,6 @@ def _stage(path: Path, entry: Entry, store: Store) -> None:
         os.symlink(entry.content, path)
     else:
         write_synced(path, store.get(entry.content), entry.mode)
-
-
-def _staged(run: str, number: int) -> str:
-    # Short whatever the file is called: a name may already be as long as the file system allows.
-    return f".fernshale-{run}-{number}"
 
 
 def _differs_beyond_mode(item: FileChange) -> bool:
@@ -194,7 +212,7 @@ def _is(entry: Entry | None, kind: Kind) -> bool:
 
 def _sync(folders: Iterable[Path]) -> None:
     for folder in folders:
-        with contextlib.suppress(FileNotFoundError):
+        with contextlib.suppress(FileNotFoundError, NotADirectoryError):
             sync_folder(folder)
 
 
@@ -218,8 +236,3 @@ def _hint(error: OSError) -> str:
         errno.EDQUOT: "Your disk quota is used up.",
     }
     return hints.get(error.errno or 0, "")
-
-
-def paths_of(changes: ChangeSet) -> tuple[TreePath, ...]:
-    """The paths a change set touches."""
-    return tuple(change.path for change in changes.changes)

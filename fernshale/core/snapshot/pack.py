@@ -40,7 +40,7 @@ class Location:
 
 
 def read_pack(path: Path) -> Iterator[tuple[str, Location]]:
-    """The digests in a pack and where they lie; stops at a record that is cut short."""
+    """The digests in a pack and where they lie. Raises StoreError at a record that is cut short or damaged."""
     end = path.stat().st_size
     with path.open("rb") as file:
         if file.read(len(MAGIC)) != MAGIC:
@@ -51,10 +51,12 @@ def read_pack(path: Path) -> Iterator[tuple[str, Location]]:
             digest, packed, size, stored = _HEADER.unpack(file.read(_HEADER.size))
             offset += _HEADER.size
             # Bounds before allocation: a damaged length must not ask for more than the file has.
-            if stored > end - offset:
-                return
+            if stored > end - offset or packed > 1:
+                raise StoreError(f"{path.name} is damaged at byte {offset - _HEADER.size}; what comes after it is lost")
             yield digest.hex(), Location(path, offset, stored, size, bool(packed))
             offset += stored
+    if offset != end:
+        raise StoreError(f"{path.name} is cut short")
 
 
 def read_blob(digest: str, place: Location) -> bytes:
@@ -69,7 +71,7 @@ def read_blob(digest: str, place: Location) -> bytes:
             data = zstandard.ZstdDecompressor().decompress(data, max_output_size=limit, allow_extra_data=False)
     except (OSError, zstandard.ZstdError, MemoryError) as error:
         raise DigestMismatch(f"{place.pack.name}: blob {digest[:12]} cannot be read: {error}") from error
-    if blake3.blake3(data).hexdigest() != digest:
+    if len(data) != place.size or blake3.blake3(data).hexdigest() != digest:
         raise DigestMismatch(
             f"{place.pack.name}: blob {digest[:12]} is damaged",
             "Run `fernshale snapshot verify` to see what it touches.",

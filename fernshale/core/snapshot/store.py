@@ -194,7 +194,8 @@ class Store:
 
     def _read_pack(self, path: Path) -> None:
         self._read_packs.add(path.name)
-        self._places.update(read_pack(path))
+        for digest, place in read_pack(path):  # one by one: what stands before a damaged record is good
+            self._places[digest] = place
 
     def _manifest_path(self, id: str) -> Path:
         found = [path for path in self._snapshots.glob("*" + _MANIFEST) if id and path.name.startswith(id)]

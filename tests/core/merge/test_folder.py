@@ -1,0 +1,179 @@
+"""Folder merges: every combination on three sides, moves, and a ledger that is computed from the result."""
+
+from __future__ import annotations
+
+import itertools
+import os
+from collections.abc import Mapping
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.merge.folder import FolderMerge, Side, disk_side, merge_folders
+from fernshale.core.merge.result import LedgerUnbalanced, build_ledger, build_result
+from fernshale.core.merge.textmerge import Choice
+from fernshale.core.snapshot.manifest import Entry, Kind, Manifest, digest_of
+from fernshale.core.survey.plugins import read_folder
+from tests.conftest import Tree
+
+_BODY = "".join(f"line {n} of a file that is long enough to be known again\n" for n in range(12))
+
+
+def _side(files: Mapping[str, str | bytes]) -> Side:
+    data = {TreePath(path): text if isinstance(text, bytes) else text.encode() for path, text in files.items()}
+    entries = {path: Entry(Kind.FILE, 0o644, digest_of(body), len(body)) for path, body in sorted(data.items())}
+    return Side(Manifest(entries), lambda path: data[path])
+
+
+def _merge(base: Mapping[str, str | bytes], mine: Mapping[str, str | bytes], incoming: Mapping[str, str | bytes]) -> FolderMerge:
+    return merge_folders(_side(base), _side(mine), _side(incoming), no_progress, CancelToken())
+
+
+def _result(merge: FolderMerge, choices: Mapping[str, Choice] | None = None) -> dict[str, bytes]:
+    result = build_result(merge, choices or {}, "mine")
+    build_ledger(merge, result, choices or {})
+    return {path: result.contents[entry.content] for path, entry in result.entries.items()}
+
+
+_OLD, _NEW, _EDIT = _BODY, _BODY.replace("line 3", "their 3"), _BODY.replace("line 9", "my 9")
+_BOTH = _NEW.replace("line 9", "my 9")
+_CLASH = _BODY.replace("line 3", "my 3")
+_STATES = {"absent": None, "same": _OLD, "edited": _EDIT, "clash": _CLASH}
+_TABLE = {
+    # (base, mine, incoming): (outcome, result); None: no file
+    ("same", "same", "same"): ("same", _OLD),
+    ("same", "same", "new"): ("updated", _NEW),
+    ("same", "same", "absent"): ("removed", None),
+    ("same", "edited", "same"): ("carried", _EDIT),
+    ("same", "edited", "new"): ("merged", _BOTH),
+    ("same", "edited", "absent"): ("decide", _EDIT),
+    ("same", "clash", "same"): ("carried", _CLASH),
+    ("same", "clash", "new"): ("decide", _CLASH),
+    ("same", "clash", "absent"): ("decide", _CLASH),
+    ("same", "absent", "same"): ("removed", None),
+    ("same", "absent", "new"): ("decide", None),
+    ("same", "absent", "absent"): ("removed", None),
+    ("absent", "same", "absent"): ("own", _OLD),
+    ("absent", "absent", "new"): ("added", _NEW),
+    ("absent", "same", "same"): ("carried", _OLD),
+    ("absent", "same", "new"): ("decide", _OLD),
+}
+
+
+@pytest.mark.parametrize("case", sorted(_TABLE), ids="-".join)
+def test_every_combination_on_three_sides(case: tuple[str, str, str]) -> None:
+    states = {**_STATES, "new": _NEW}
+    sides = [{"f.txt": states[name]} if states[name] is not None else {} for name in case]
+    merge = _merge(*sides)
+    outcome, expected = _TABLE[case]
+    assert [file.outcome for file in merge.files] == [outcome]
+    assert _result(merge) == ({"f.txt": expected.encode()} if expected is not None else {})
+
+
+def test_edits_are_carried_into_a_file_the_vendor_moved_and_changed() -> None:
+    merge = _merge({"src/a.cpp": _OLD}, {"src/a.cpp": _EDIT}, {"src/deep/b.cpp": _NEW})
+    (file,) = merge.files
+    assert (file.path, file.outcome) == ("src/deep/b.cpp", "merged")
+    assert _result(merge) == {"src/deep/b.cpp": _BOTH.encode()}
+    ledger = build_ledger(merge, build_result(merge, {}, "mine"), {})
+    assert [(entry.fate, entry.now) for entry in ledger.entries] == [("carried", "src/deep/b.cpp:10")]
+
+
+def test_the_users_own_move_is_kept() -> None:
+    merge = _merge({"a.txt": _OLD}, {"mine/a.txt": _OLD}, {"a.txt": _NEW})
+    assert _result(merge) == {"mine/a.txt": _NEW.encode()}
+
+
+def test_moves_are_the_best_assignment_not_the_first_come() -> None:
+    other = _BODY.replace("line", "row")
+    base = {"x1": _OLD, "x2": other}
+    incoming = {"y1": other.replace("row 5", "five"), "y2": _OLD.replace("line 5", "five")}
+    merge = _merge(base, base, incoming)
+    assert {file.base: file.path for file in merge.files} == {"x1": "y2", "x2": "y1"}
+
+
+def test_own_file_keeps_its_place_when_the_vendor_moves_one_there() -> None:
+    merge = _merge({"a": _OLD}, {"a": _OLD, "b": "mine alone\n"}, {"b": _OLD + "more\n"})
+    assert _result(merge)["b"] == b"mine alone\n"
+
+
+def test_binary_files_are_never_woven() -> None:
+    old, mine, new = b"\0old", b"\0mine", b"\0new"
+    merge = _merge({"a.bin": old}, {"a.bin": mine}, {"a.bin": new})
+    (due,) = merge.files[0].decisions
+    assert merge.files[0].outcome == "decide"
+    assert _result(merge, {due.id: Choice("incoming")}) == {"a.bin": new}
+    ledger = build_ledger(merge, build_result(merge, {due.id: Choice("incoming")}, "mine"), {due.id: Choice("incoming")})
+    assert [entry.fate for entry in ledger.entries] == ["dropped"]
+
+
+_FILES = st.dictionaries(
+    st.sampled_from(["a", "b", "d/c", "d/e"]),
+    st.lists(st.sampled_from(["one\n", "two\n", "three\n", "four\n", "five\n"]), max_size=6).map("".join),
+    max_size=4,
+)
+
+
+@given(_FILES, _FILES, _FILES, st.sampled_from(["", "mine", "incoming", "both"]))
+def test_ledger_balances_and_every_file_is_accounted_for(
+    base: dict[str, str], mine: dict[str, str], incoming: dict[str, str], way: str
+) -> None:
+    merge = _merge(base, mine, incoming)
+    choices = {due.id: Choice(way) for _, due in merge.decisions} if way else {}  # type: ignore[arg-type]
+    result = build_result(merge, choices, "mine")
+    ledger = build_ledger(merge, result, choices)
+    assert ledger.edits == sum(ledger.count(fate) for fate in ("carried", "already", "decide", "dropped"))  # type: ignore[arg-type]
+    if way == "mine":
+        assert not ledger.count("dropped") and not ledger.count("decide")
+    for side, name in ((mine, "mine"), (incoming, "incoming"), (base, "base")):
+        named = [getattr(file, name) for file in merge.files if getattr(file, name) is not None]
+        assert sorted(named) == sorted(side), name
+    if base == mine:
+        assert {path: result.contents[entry.content].decode() for path, entry in result.entries.items()} == incoming
+
+
+def test_a_result_that_lost_an_edit_is_refused() -> None:
+    merge = _merge({"a": _OLD}, {"a": _EDIT}, {"a": _NEW})
+    result = build_result(merge, {}, "mine")
+    spoilt = Entry(Kind.FILE, 0o644, digest_of(_NEW.encode()), len(_NEW))
+    bad = replace(result, entries={TreePath("a"): spoilt}, contents={spoilt.content: _NEW.encode()})
+    with pytest.raises(LedgerUnbalanced):
+        build_ledger(merge, bad, {})
+
+
+def test_links_modes_and_empty_folders_on_disk(tree: Tree) -> None:
+    token = CancelToken()
+    roots = [tree(name, {"run.sh": "#!/bin/sh\n", "data": _OLD, "empty": None}) for name in ("base", "mine", "incoming")]
+    (roots[1] / "run.sh").chmod(0o755)
+    for root, target in zip(roots, ("v1", "v1", "v2"), strict=True):
+        (root / "current").symlink_to(target)
+    sides = [disk_side(root, read_folder(root, token)) for root in roots]
+    merge = merge_folders(sides[0], sides[1], sides[2], no_progress, token)
+    result = build_result(merge, {}, "mine")
+    assert result.entries[TreePath("run.sh")].mode == 0o755
+    assert result.entries[TreePath("current")] == Entry(Kind.LINK, 0, "v2")
+    assert [entry.what for entry in build_ledger(merge, result, {}).entries] == ["mode 755"]
+
+
+def test_merge_agrees_with_a_known_tool_where_edits_are_apart(tmp_path: Path) -> None:
+    """Where changes do not touch, any correct merge gives the same text: git's own says which."""
+    import subprocess
+
+    base = [f"unique line {n}\n" for n in range(60)]
+    for number, (mine_at, incoming_at) in enumerate(itertools.product((3, 20, 41), (10, 30, 55))):
+        mine, incoming = list(base), list(base)
+        mine[mine_at] = "mine\n"
+        incoming[incoming_at : incoming_at + 2] = ["theirs\n"]
+        paths = []
+        for name, lines in (("mine", mine), ("base", base), ("incoming", incoming)):
+            (tmp_path / f"{number}{name}").write_text("".join(lines))
+            paths.append(str(tmp_path / f"{number}{name}"))
+        done = subprocess.run(["git", "merge-file", "-p", *paths], capture_output=True, check=True)
+        found = _result(_merge({"f": "".join(base)}, {"f": "".join(mine)}, {"f": "".join(incoming)}))
+        assert found == {"f": done.stdout}
+        assert os.path.exists(paths[0])

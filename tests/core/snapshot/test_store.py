@@ -1,0 +1,155 @@
+from __future__ import annotations
+
+import os
+import socket
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError, StoreError
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.snapshot.compare import compare
+from fernshale.core.snapshot.manifest import EMPTY, scan_tree
+from fernshale.core.snapshot.restore import restore
+from fernshale.core.snapshot.store import Store
+from tests.conftest import Tree, listing
+
+_NAMES = st.sampled_from(["a", "b.txt", "Ünter", "a b", "deep/er", "deep/est/x", os.fsdecode(b"\xff\xfe.bin")])
+
+
+def _rich(tree: Tree) -> Path:
+    root = tree("rich", {"a.txt": "one\n", "sub/b.bin": bytes(range(256)) * 40, "sub/copy.bin": bytes(range(256)) * 40, "none": None})
+    (root / "a.txt").chmod(0o640)
+    (root / "run.sh").write_text("#!/bin/sh\n")
+    (root / "run.sh").chmod(0o755)
+    (root / "link").symlink_to("sub/b.bin")
+    (root / "dangling").symlink_to("/nowhere/at all")
+    (Path(os.fsdecode(os.fsencode(root) + b"/\xff\xe9.dat"))).write_bytes(b"odd")
+    (root / ("long" * 60)).write_bytes(b"long name")
+    (root / "A.TXT").write_text("differs by case only")
+    (root / "sub").chmod(0o750)
+    return root
+
+
+def test_restored_tree_is_the_same_in_bytes_modes_links_and_empty_folders(tree: Tree, tmp_path: Path, token: CancelToken) -> None:
+    root = _rich(tree)
+    store = Store(tmp_path / "store")
+    taken = store.take(root, "note", no_progress, token)
+    restore(Store(tmp_path / "store"), store.manifest(taken.id), tmp_path / "back", (), no_progress, token)
+    assert listing(tmp_path / "back") == listing(root)
+    assert (tmp_path / "back" / "a.txt").stat().st_mtime_ns == (root / "a.txt").stat().st_mtime_ns
+
+
+@settings(max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+@given(st.dictionaries(_NAMES, st.binary(max_size=3000), max_size=5))
+def test_any_tree_comes_back(tmp_path: Path, files: dict[str, bytes]) -> None:
+    base = Path(os.fsdecode(os.fsencode(tmp_path) + os.urandom(6).hex().encode()))
+    root = base / "tree"
+    root.mkdir(parents=True)
+    for path, data in files.items():
+        (root / path).parent.mkdir(parents=True, exist_ok=True)
+        (root / path).write_bytes(data)
+    store = Store(base / "store")
+    taken = store.take(root, "", no_progress, CancelToken())
+    restore(store, store.manifest(taken.id), base / "back", (), no_progress, CancelToken())
+    assert listing(base / "back") == listing(root)
+    assert taken.files == len(files) and store.verify().ok
+
+
+def test_same_content_is_stored_once_and_unchanged_trees_are_not_read_again(tree: Tree, tmp_path: Path, token: CancelToken) -> None:
+    root = tree("t", {f"f{n}": os.urandom(4000) for n in range(20)})
+    store = Store(tmp_path / "store")
+    first = store.take(root, "", no_progress, token)
+    second = store.take(root, "", no_progress, token)
+    assert first.stored > 80_000 and second.stored == 0
+    old = store.manifest(first.id)
+    aged = type(old)(old.entries, (), old.taken_ns + 10_000_000_000)  # as if it had been read long after the last change
+    read: list[bytes] = []
+    scan_tree(root, aged, read.append, no_progress, token)
+    assert read == []
+    # Just after a change equal times prove nothing: everything is read.
+    scan_tree(root, old, read.append, no_progress, token)
+    assert len(read) == 20
+
+
+def test_change_of_same_size_and_time_is_seen(tree: Tree, tmp_path: Path, token: CancelToken) -> None:
+    root = tree("t", {"a": "one"})
+    store = Store(tmp_path / "store")
+    before = store.manifest(store.take(root, "", no_progress, token).id)
+    status = (root / "a").stat()
+    (root / "a").write_text("two")
+    os.utime(root / "a", ns=(status.st_atime_ns, status.st_mtime_ns))
+    after = store.manifest(store.take(root, "", no_progress, token).id)
+    assert compare(before, after).changed == ("a",)
+
+
+def test_compare_tells_added_removed_changed_moved(tree: Tree, token: CancelToken) -> None:
+    before = scan_tree(tree("x", {"stay": "s", "go": "g", "edit": "1", "old/name": "moved text"}), EMPTY, lambda d: None, no_progress, token)
+    after = scan_tree(tree("y", {"stay": "s", "come": "c", "edit": "2", "new/name": "moved text"}), EMPTY, lambda d: None, no_progress, token)
+    found = compare(before, after)
+    assert (found.added, found.removed, found.changed) == (("come", "new"), ("go", "old"), ("edit",))
+    assert found.moved == (("old/name", "new/name"),)
+
+
+def test_special_and_unreadable_files_are_reported_and_the_rest_is_taken(tree: Tree, tmp_path: Path, token: CancelToken) -> None:
+    root = tree("t", {"good": "yes"})
+    os.mkfifo(root / "pipe")
+    with socket.socket(socket.AF_UNIX) as server:
+        server.bind(str(root / "sock"))
+        taken = Store(tmp_path / "store").take(root, "", no_progress, token)
+    assert taken.files == 1
+    assert [path for path, _ in taken.reported] == ["pipe", "sock"]
+
+
+def test_restore_of_one_path_leaves_the_others_alone(tree: Tree, tmp_path: Path, token: CancelToken) -> None:
+    root = tree("t", {"a": "1", "sub/b": "2", "sub/c": "3"})
+    store = Store(tmp_path / "store")
+    manifest = store.manifest(store.take(root, "", no_progress, token).id)
+    for name in ("a", "sub/b", "sub/c"):
+        (root / name).write_text("edited")
+    restore(store, manifest, root, ("sub/b",), no_progress, token)
+    assert [(root / name).read_text() for name in ("a", "sub/b", "sub/c")] == ["edited", "2", "edited"]
+    with pytest.raises(StoreError, match="nothing at"):
+        restore(store, manifest, root, ("none",), no_progress, token)
+
+
+def test_restore_never_writes_through_a_link_or_over_strangers(tree: Tree, tmp_path: Path, token: CancelToken) -> None:
+    root = tree("t", {"sub/b": "2"})
+    store = Store(tmp_path / "store")
+    manifest = store.manifest(store.take(root, "", no_progress, token).id)
+    target = tree("target", {"stranger": "here first"})
+    with pytest.raises(MisuseError, match="not in the snapshot"):
+        restore(store, manifest, target, (), no_progress, token)
+    (tmp_path / "outside").mkdir()
+    (target / "sub").symlink_to(tmp_path / "outside")
+    with pytest.raises(ProjectError, match="symbolic link"):
+        restore(store, manifest, target, ("sub/b",), no_progress, token)
+    assert list((tmp_path / "outside").iterdir()) == []
+
+
+def test_every_flipped_byte_is_found_and_never_gives_wrong_content(tree: Tree, tmp_path: Path, token: CancelToken) -> None:
+    root = tree("t", {"a": "hello hello hello hello " * 8, "b": "x"})
+    store = Store(tmp_path / "store")
+    taken = store.take(root, "", no_progress, token)
+    contents = {entry.content: (root / path).read_bytes() for path, entry in store.manifest(taken.id).files.items()}
+    for path in [*(tmp_path / "store").glob("packs/*"), *(tmp_path / "store").glob("snapshots/*")]:
+        good = path.read_bytes()
+        for at in range(0, len(good), 1 if path.suffix == ".pack" else 3):
+            path.write_bytes(good[:at] + bytes([good[at] ^ 0x41]) + good[at + 1 :])
+            fresh = Store(tmp_path / "store")
+            assert not fresh.verify().ok, f"{path.suffix} byte {at}"
+            for digest, data in contents.items():
+                try:
+                    assert fresh.get(digest) == data
+                except FernshaleError:
+                    pass
+        path.write_bytes(good)
+    assert Store(tmp_path / "store").verify().ok
+
+
+def test_store_inside_the_tree_is_refused(tree: Tree, token: CancelToken) -> None:
+    root = tree("t", {"a": "1"})
+    with pytest.raises(StoreError, match="inside the tree"):
+        Store(root / "store").take(root, "", no_progress, token)

@@ -1,0 +1,96 @@
+"""The rules of the house: who may import whom, and what the core must not know."""
+
+from __future__ import annotations
+
+import ast
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+import fernshale
+
+_ROOT = Path(fernshale.__file__).parent
+_FLOORS = (
+    ("base",),
+    ("process", "profile"),
+    ("snapshot",),
+    ("change", "survey"),
+    ("route", "merge", "engine", "build", "drift", "fix", "links", "trial"),
+    ("crossing",),
+)
+_FLOOR = {name: number for number, names in enumerate(_FLOORS) for name in names}
+
+
+def _imports(path: Path) -> Iterator[str]:
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.ImportFrom) and node.module:
+            yield node.module
+        elif isinstance(node, ast.Import):
+            yield from (name.name for name in node.names)
+
+
+def _core_modules() -> list[Path]:
+    return [path for path in sorted((_ROOT / "core").rglob("*.py")) if path.parent.name != "core"]
+
+
+@pytest.mark.parametrize("path", _core_modules(), ids=lambda path: str(path.relative_to(_ROOT)))
+def test_core_folder_imports_only_folders_below_it(path: Path) -> None:
+    here = path.relative_to(_ROOT / "core").parts[0]
+    for name in _imports(path):
+        parts = name.split(".")
+        if parts[:2] != ["fernshale", "core"] or len(parts) < 3 or parts[2] == here:
+            assert parts[0] not in ("PySide6", "shiboken6")
+            assert parts[:2] not in (["fernshale", "app"], ["fernshale", "cli"], ["fernshale", "sample"])
+            continue
+        assert _FLOOR[parts[2]] < _FLOOR[here], f"{here} must not import {parts[2]}"
+
+
+def test_pages_do_not_import_one_another() -> None:
+    for path in (_ROOT / "app" / "pages").glob("*.py"):
+        others = {name for name in _imports(path) if name.startswith("fernshale.app.pages.")}
+        assert others <= {"fernshale.app.pages.base"}, path.name
+
+
+def test_widgets_and_session_know_no_page() -> None:
+    for path in [*(_ROOT / "app" / "widgets").glob("*.py"), _ROOT / "app" / "session.py", _ROOT / "app" / "jobs.py"]:
+        assert not [name for name in _imports(path) if ".pages" in name or name.endswith(".window")]
+
+
+def test_core_prints_nothing() -> None:
+    for path in _core_modules():
+        calls = [node for node in ast.walk(ast.parse(path.read_text())) if isinstance(node, ast.Call)]
+        assert not [call for call in calls if isinstance(call.func, ast.Name) and call.func.id == "print"], path
+
+
+def test_core_and_command_line_work_without_qt() -> None:
+    blocked = (
+        "import sys\n"
+        "class Block:\n"
+        "    def find_spec(self, name, path=None, target=None):\n"
+        "        if name.split('.')[0] in ('PySide6', 'shiboken6'): raise ImportError(name)\n"
+        "sys.meta_path.insert(0, Block())\n"
+        "import importlib, pkgutil, fernshale.core, fernshale.cli\n"
+        "for package in (fernshale.core, fernshale.cli):\n"
+        "    for found in pkgutil.walk_packages(package.__path__, package.__name__ + '.'):\n"
+        "        importlib.import_module(found.name)\n"
+    )
+    done = subprocess.run([sys.executable, "-c", blocked], capture_output=True, text=True, timeout=120)
+    assert done.returncode == 0, done.stderr
+
+
+def test_core_knows_no_engine_by_name() -> None:
+    """What ships as the sample is known to its own folder alone."""
+    for folder in ("core", "cli", "app"):
+        for path in (_ROOT / folder).rglob("*.py"):
+            text = path.read_text().lower()
+            assert not [word for word in ("merelith", "tidetable", "gullvoice", "nine-piers") if word in text], path
+
+
+def test_light_commands_import_nothing_heavy() -> None:
+    code = "import sys; sys.argv = ['fernshale', '--help']\ntry:\n    import fernshale.__main__ as m; m.main()\nexcept SystemExit: pass\n"
+    code += "heavy = {'PySide6', 'numpy', 'scipy', 'pydantic', 'tree_sitter', 'rapidfuzz'} & set(sys.modules)\nassert not heavy, heavy"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60)
+    assert done.returncode == 0, done.stderr
