@@ -10,7 +10,7 @@ For each file of any side the outcome is one of
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
@@ -137,11 +137,12 @@ def _merge_known(
             )
         return _due(there, path, None, there, "you had deleted it, the vendor changed it", "nothing")
     if theirs is None:
-        if _same(ours, old):
+        if _same(ours, old) and here == path:
             return _whole(
                 None, path, here, None, "removed", "the vendor dropped it; it was never edited here", "nothing"
             )
-        return _due(here, path, here, None, "the vendor dropped it, but it was edited here", "mine", mode=ours.mode)
+        why = f"the vendor dropped it, but it was {'moved' if _same(ours, old) else 'edited'} here"
+        return _due(here, path, here, None, why, "mine", mode=ours.mode)
     target, moved = _target(path, here, there)
     mode = theirs.mode if ours.mode == old.mode else ours.mode
     if _same(ours, theirs):
@@ -232,14 +233,20 @@ def _due(
 
 
 def _without_clashes(files: list[FileMerge]) -> Iterator[FileMerge]:
-    """Where two files would stand at one path, ours keeps it and the vendor's is a decision."""
-    owner: Mapping[TreePath | None, FileMerge] = {
-        file.path: file for file in files if file.path is not None and file.outcome == "own"
-    }
-    for file in files:
-        if file.outcome != "own" and file.path in owner:
-            why = f"your own file stands where the vendor's {file.incoming} goes"
-            spot = file.mine if file.mine != file.path else None
-            yield _due(spot, file.base, spot, file.incoming, why, "mine" if spot else "nothing", file.mode)
-        else:
+    """Where two files would stand at one path, ours keeps it and what to do with the vendor's is a decision.
+
+    A file of ours that the vendor's move would bring there stays where it is; a new one can be put beside it.
+    """
+    taken: set[TreePath] = set()
+    for file in sorted(files, key=lambda file: (file.outcome != "own", file.mine is None)):
+        if file.path is None or file.path not in taken:
+            taken.update(path for path in (file.path,) if path)
             yield file
+        elif file.mine is not None:
+            why = f"your own file stands where the vendor's {file.incoming} goes"
+            taken.add(file.mine)
+            yield _due(file.mine, file.base, file.mine, file.incoming, why, "mine", file.mode)
+        else:
+            beside = TreePath(f"{file.path}.incoming")
+            why = f"your file stands where the vendor's {file.incoming} goes; it can be put beside it"
+            yield _due(beside, file.base, None, file.incoming, why, "nothing", file.mode)

@@ -5,7 +5,6 @@ The ledger is computed from the result itself: each local edit is looked for the
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
@@ -13,9 +12,9 @@ from typing import Literal
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.textfile import read_text, split_lines
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.merge.align import Hunk, align_lines, equal_lines
+from fernshale.core.merge.align import Hunk, Span, align_lines, equal_lines
 from fernshale.core.merge.folder import FileMerge, FolderMerge, Side
-from fernshale.core.merge.textmerge import Choice, TextMerge, result_text
+from fernshale.core.merge.textmerge import Choice, TextMerge, region_spans, result_text
 from fernshale.core.merge.threeway import RegionKind, line_keys
 from fernshale.core.snapshot.manifest import Entry, Kind, digest_of
 
@@ -170,54 +169,45 @@ def _content_edits(
     data = result.contents.get(here.content) if here is not None else None
     text = read_text(data) if data is not None else None
     now = line_keys(split_lines(text.text)) if text is not None else []
-    finder = _Finder(base, mine, incoming or (), now)
-    vendor = _Finder(base, mine, incoming, incoming) if incoming is not None else None
-    for hunk in _mine_hunks(file, base, mine):
-        done = text is not None and finder.holds(hunk)
+    finder = _Finder(base, mine, now)
+    vendor = _Finder(base, mine, incoming) if incoming is not None else None
+    for hunk, span in _mine_hunks(file, base, mine, choices):
+        placed = now[slice(*span)] if span is not None else None
+        ours = mine[slice(*hunk.new)]
+        # At the place the merge gave it, if it gave it one; the lines there are the result's own, read anew.
+        done = finder.holds(hunk) if placed is None else placed[: len(ours)] == ours
         already = vendor is not None and vendor.holds(hunk)
-        spot = finder.place(hunk)
+        spot = span[0] + 1 if span is not None else finder.place(hunk)
         where = f"{file.path}:{spot}" if spot else str(file.path or "")
-        fate = _fate(file, choices, done, already, where, hunk)
+        fate = _fate(file, choices, done and text is not None, already, where, hunk)
         yield LedgerEntry(file.mine, _span(hunk), _what(hunk, mine), *fate)
 
 
-def _mine_hunks(file: FileMerge, base: Sequence[str], mine: Sequence[str]) -> Sequence[Hunk]:
+def _mine_hunks(
+    file: FileMerge, base: Sequence[str], mine: Sequence[str], choices: Mapping[str, Choice]
+) -> list[tuple[Hunk, Span | None]]:
+    """The local edits, and for a woven text the lines of the result where each must stand."""
     if file.text is None:
-        return align_lines(base, mine)
+        return [(hunk, None) for hunk in align_lines(base, mine)]
+    if result_text(file.text, choices, marked=False) is None:
+        spans: tuple[Span | None, ...] = (None,) * len(file.text.regions)
+    else:
+        spans = region_spans(file.text, choices)
     kinds = (RegionKind.MINE, RegionKind.BOTH, RegionKind.DECIDE)
-    return [Hunk(region.base, region.mine) for region in file.text.regions if region.kind in kinds]
+    pairs = zip(file.text.regions, spans, strict=True)
+    return [(Hunk(region.base, region.mine), span) for region, span in pairs if region.kind in kinds]
 
 
 class _Finder:
     """Looks for edits of base -> mine in a third text."""
 
-    def __init__(self, base: Sequence[str], mine: Sequence[str], incoming: Sequence[str], text: Sequence[str]) -> None:
+    def __init__(self, base: Sequence[str], mine: Sequence[str], text: Sequence[str]) -> None:
         self._from_base = equal_lines(align_lines(base, text), len(base))
         self._from_mine = equal_lines(align_lines(mine, text), len(mine))
-        self._base, self._mine, self._text = base, mine, text
-        sides = {"base": base, "mine": mine, "incoming": incoming, "text": text}
-        self._number = {name: Counter(lines) for name, lines in sides.items()}
+        self._base, self._mine = base, mine
 
     def holds(self, hunk: Hunk) -> bool:
-        """All lines of mine stand there, and none of those mine took out does (at its place).
-
-        Among lines that come more than once an alignment may pair the wrong ones; then their number decides.
-        """
-        return self._stands(hunk) or self._counts(hunk)
-
-    def _counts(self, hunk: Hunk) -> bool:
-        """Of each line as many as mine has, less those the vendor took; of a removed one none too many."""
-        added, removed = self._mine[slice(*hunk.new)], self._base[slice(*hunk.old)]
-        for line in {*added, *removed}:
-            base, mine, incoming = self._number["base"][line], self._number["mine"][line], self._number["incoming"][line]
-            here = self._number["text"][line]
-            if here < mine - max(0, base - incoming):
-                return False
-            if line not in added and here > max(incoming - max(0, base - mine), min(mine, incoming)):
-                return False
-        return _contains(self._text, added)
-
-    def _stands(self, hunk: Hunk) -> bool:
+        """All lines of mine stand there, and none of those mine took out does (at its place)."""
         if any(line not in self._from_mine for line in range(*hunk.new)):
             return False
         kept = {self._from_mine[line] for line in range(*hunk.new)}
@@ -231,12 +221,6 @@ class _Finder:
             if line in self._from_mine:
                 return self._from_mine[line] + 1
         return 0
-
-
-def _contains(text: Sequence[str], part: Sequence[str]) -> bool:
-    """Whether `part` stands in `text` as one run."""
-    size = len(part)
-    return not size or any(text[at : at + size] == part for at in range(len(text) - size + 1))
 
 
 def _fate(

@@ -5,7 +5,7 @@ Line ends, byte order mark and a missing final newline follow the local file and
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Literal
 
@@ -81,17 +81,29 @@ def merge_text(base: TextFile, mine: TextFile, incoming: TextFile) -> TextMerge:
 
 def weave(merge: TextMerge, choices: Mapping[str, Choice]) -> tuple[WovenLine, ...]:
     """The result line by line. An undecided region shows nothing but a line of kind DECIDE with its id."""
+    return tuple(line for lines in _by_region(merge, choices) for line in lines)
+
+
+def region_spans(merge: TextMerge, choices: Mapping[str, Choice]) -> tuple[Span, ...]:
+    """The lines of the result that each region becomes, once everything is decided."""
+    spans = []
+    at = 0
+    for lines in _by_region(merge, choices):
+        size = sum(bool(line.text) for line in lines)
+        spans.append((at, at + size))
+        at += size
+    return tuple(spans)
+
+
+def _by_region(merge: TextMerge, choices: Mapping[str, Choice]) -> Iterator[list[WovenLine]]:
     end = line_end(merge.local.text)
-    woven: list[WovenLine] = []
     for region in merge.regions:
         if region.kind is RegionKind.DECIDE:
-            woven += _decided(merge, region, choices, end)
+            yield _decided(merge, region, choices, end)
         elif region.kind is RegionKind.INCOMING:
-            lines = merge.incoming[slice(*region.incoming)]
-            woven += [WovenLine(_ended(line, end), region.kind) for line in lines]
+            yield [WovenLine(_ended(line, end), region.kind) for line in merge.incoming[slice(*region.incoming)]]
         else:
-            woven += [WovenLine(line, region.kind) for line in merge.mine[slice(*region.mine)]]
-    return tuple(woven)
+            yield [WovenLine(line, region.kind) for line in merge.mine[slice(*region.mine)]]
 
 
 def result_text(merge: TextMerge, choices: Mapping[str, Choice], marked: bool) -> TextFile | None:

@@ -107,7 +107,7 @@ def _find_toml(text: str, key: str, path: str) -> tuple[Value, ...]:
     wanted = tuple(key.split("."))
     values = []
     for node, name in _toml_pairs(root, source):
-        value = node.named_children[-1]
+        value = [child for child in node.named_children if child.type != "comment"][-1]
         if name == wanted and value.type in ("string", "integer", "float"):
             values.append(_value(source, value))
     return tuple(values)

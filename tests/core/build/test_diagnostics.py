@@ -1,0 +1,106 @@
+"""Reading what real tools print, and what several other tools are known to print."""
+
+from __future__ import annotations
+
+import subprocess
+from pathlib import Path
+
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.build.causes import find_causes, last_name
+from fernshale.core.build.diagnostics import Diagnostic, read_diagnostics
+from fernshale.core.build.owners import Ground, find_owners
+from fernshale.core.profile.model import DiagnosticPattern
+from tests.conftest import Tree
+
+
+def _ground(project: Path, engine: Path | None = None) -> Ground:
+    role = lambda path: "generated" if path.startswith("gen/") else "own"  # noqa: E731
+    return Ground(project, engine, (), (("tide", TreePath("plugins/tide")),), role, lambda path, line: line)
+
+
+def _compile(root: Path, *files: str) -> str:
+    text = ""
+    for file in files:
+        done = subprocess.run(["g++", "-Wall", "-Iinclude", "-c", file, "-o", "/dev/null"], cwd=root, capture_output=True, text=True)
+        text += done.stderr
+    return text
+
+
+def test_real_compiler_errors_with_notes_chains_and_owners(tree: Tree) -> None:
+    root = tree(
+        "game",
+        {
+            "include/base.hpp": "#pragma once\nstruct Base { virtual void describe() = 0; };\nstruct Pier { int keeper() const; };\n",
+            "include/broken.hpp": "#pragma once\nint x = missing_name;\n",
+            "src/a.cpp": '#include <memory>\n#include "base.hpp"\n#include "broken.hpp"\n'
+            "struct Boat : Base {};\nauto boat = std::make_shared<Boat>();\nint k(Pier& p) { return p.keepr; }\n",
+            "plugins/tide/b.cpp": '#include "broken.hpp"\n#include "gone.hpp"\n',
+            "gen/c.cpp": "int f() { int unused; }\n",
+        },
+    )
+    found = read_diagnostics(_compile(root, "src/a.cpp", "plugins/tide/b.cpp", "gen/c.cpp").splitlines(), ())
+    owned = find_owners(found, _ground(root))
+    errors = {item.diagnostic.message.split("(")[0][:40]: item for item in owned if item.diagnostic.severity == "error"}
+    abstract = next(item for text, item in errors.items() if "abstract" in text)
+    assert abstract.place.file == "src/a.cpp" and abstract.place.line == 4  # the class, not the library's header
+    assert next(item.owner for text, item in errors.items() if "gone.hpp" in text) == "plugin tide"
+    twice = next(item for text, item in errors.items() if "missing_name" in text)
+    assert twice.diagnostic.count == 2  # one error of a header, reported by each file that includes it
+    warnings = [item for item in owned if item.diagnostic.severity == "warning"]
+    assert {item.owner for item in warnings} == {"generated"} and all(item.diagnostic.code.startswith("-W") for item in warnings)
+    keys = {cause.key for cause in find_causes(owned)}
+    assert {"must implement:describe", "missing header::gone.hpp", "missing member:struct Pier:keepr"} & keys >= {"must implement:describe", "missing header::gone.hpp"}
+
+
+def test_real_linker_errors_are_read(tree: Tree) -> None:
+    root = tree("game", {"a.cpp": "int start_entries();\nint main() { return start_entries(); }\n", "b.cpp": "int x;\n", "c.cpp": "int x;\n"})
+    done = subprocess.run(["g++", "a.cpp", "b.cpp", "c.cpp", "-o", "game"], cwd=root, capture_output=True, text=True)
+    causes = find_causes(find_owners(read_diagnostics(done.stderr.splitlines(), ()), _ground(root)))
+    assert {cause.key for cause in causes} == {"link::start_entries", "link twice::x"}
+
+
+def test_other_tools_lines(tree: Tree) -> None:
+    log = """\
+a.glim:3:7: error: no function 'glow'
+src\\game.cs(12,5): error CS0117: 'Pier' does not contain 'Keeper' [game.csproj]
+main.ts(4,1): error TS2304: Cannot find name 'tide'.
+clang.cpp:9:3: error: use of undeclared identifier 'tide'
+\x1b[1mcolour.cpp:1:2:\x1b[0m \x1b[31merror: \x1b[0mstray
+make: *** No rule to make target 'gone.cpp', needed by 'game'.  Stop.
+make: *** [Makefile:3: game] Error 1
+not an error: at all
+"""
+    found = read_diagnostics(log.splitlines(), ())
+    assert [(item.place.file, item.place.line, item.code) for item in found] == [
+        ("a.glim", 3, ""),
+        ("src\\game.cs", 12, "CS0117"),
+        ("main.ts", 4, "TS2304"),
+        ("clang.cpp", 9, ""),
+        ("colour.cpp", 1, ""),
+        ("", 0, ""),
+    ]
+
+
+def test_profile_can_add_a_shape() -> None:
+    pattern = DiagnosticPattern(r"^!! (?P<file>\S+) @(?P<line>\d+) (?P<message>.*)", "warning")
+    (found,) = read_diagnostics(["!! scene.txt @7 odd lamp"], (pattern,))
+    assert (found.place.file, found.place.line, found.severity, found.message) == ("scene.txt", 7, "warning", "odd lamp")
+
+
+def test_a_long_log_is_read_in_linear_time() -> None:
+    log = (f"src/f{n % 50}.cpp:{n}:1: error: ‘thing{n % 7}’ was not declared in this scope" for n in range(40_000))
+    found = read_diagnostics(log, ())
+    assert len(found) == 40_000
+    causes = find_causes(find_owners(found, _ground(Path("/game"))))
+    assert len(causes) == 7 and sum(cause.count for cause in causes) == 40_000
+
+
+def test_names_are_found_in_signatures() -> None:
+    assert last_name("const std::string& m::Pier::keeper() const") == "keeper"
+    assert last_name("m::World::spawn(std::shared_ptr<m::Actor>, int)") == "spawn"
+    assert last_name("std::vector<int>") == "vector"
+
+
+def test_diagnostics_are_values() -> None:
+    (one,) = read_diagnostics(["a.c:1:2: error: x"], ())
+    assert isinstance(one, Diagnostic) and one == read_diagnostics(["a.c:1:2: error: x"], ())[0]
