@@ -173,9 +173,9 @@ def _content_edits(
     vendor = _Finder(base, mine, incoming) if incoming is not None else None
     for hunk, span in _mine_hunks(file, base, mine, choices):
         placed = now[slice(*span)] if span is not None else None
-        ours = mine[slice(*hunk.new)]
+        wanted = mine[slice(*hunk.new)]
         # At the place the merge gave it, if it gave it one; the lines there are the result's own, read anew.
-        done = finder.holds(hunk) if placed is None else placed[: len(ours)] == ours
+        done = finder.holds(hunk) if placed is None else placed[: len(wanted)] == wanted
         already = vendor is not None and vendor.holds(hunk)
         spot = span[0] + 1 if span is not None else finder.place(hunk)
         where = f"{file.path}:{spot}" if spot else str(file.path or "")
