@@ -90,7 +90,11 @@ def test_core_knows_no_engine_by_name() -> None:
 
 
 def test_light_commands_import_nothing_heavy() -> None:
-    code = "import sys; sys.argv = ['fernshale', '--help']\ntry:\n    import fernshale.__main__ as m; m.main()\nexcept SystemExit: pass\n"
-    code += "heavy = {'PySide6', 'numpy', 'scipy', 'pydantic', 'tree_sitter', 'rapidfuzz'} & set(sys.modules)\nassert not heavy, heavy"
+    code = (
+        "import sys; sys.argv = ['fernshale', '--help']\n"
+        "try:\n    import fernshale.__main__ as m; m.main()\nexcept SystemExit: pass\n"
+        "heavy = {'PySide6', 'numpy', 'scipy', 'pydantic', 'tree_sitter', 'rapidfuzz'} & set(sys.modules)\n"
+        "assert not heavy, heavy"
+    )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60)
     assert done.returncode == 0, done.stderr

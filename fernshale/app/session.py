@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import Literal
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
@@ -38,7 +39,8 @@ class Session(QObject):
         self.crossing: Crossing | None = None
         self.overview: Overview | None = None
         self._retry: Callable[[], None] | None = None
-        self._outside = False
+        # A look nobody asked for: "watch" for outside edits, "after" a failure. Its own failure is not news.
+        self._quiet: Literal["", "watch", "after"] = ""
         self._pending: Callable[[], None] | None = None
         self.runner.succeeded.connect(self._on_result)
         self.runner.failed.connect(self._on_failed)
@@ -151,12 +153,12 @@ class Session(QObject):
 
     def _start(self, title: str, work: Callable[[OnLine, Progress, CancelToken], object]) -> None:
         self._retry = lambda: self._start(title, work)
-        if self._outside and self.runner.is_busy:
-            # Only the watch is at work: it makes way for what the user asked for.
+        if self._quiet and self.runner.is_busy:
+            # Only a quiet look is at work: it makes way for what the user asked for.
             self._pending = self._retry
             self.runner.cancel()
         elif self.runner.start(title, work):
-            self._outside = False
+            self._quiet = ""
         else:
             self.said.emit("something else is still running")
 
@@ -169,32 +171,32 @@ class Session(QObject):
         def work(on_line: OnLine, progress: Progress, token: CancelToken) -> Overview | None:
             return look(crossing, progress, token) if has_changed(overview, token) else None
 
-        self._outside = True
+        self._quiet = "watch"
         self.runner.start("", work)
 
-    def _end_of_watch(self) -> bool:
-        """Whether it was the watch that ended; what waited for it is started."""
-        was_watch, self._outside = self._outside, False
+    def _end_of_quiet(self) -> str:
+        """Which quiet look ended, "" for what was asked for; what waited for it is started."""
+        was, self._quiet = self._quiet, ""
         pending, self._pending = self._pending, None
         if pending is not None:
             pending()
-        return was_watch
+        return was
 
     def _on_result(self, result: object) -> None:
-        was_watch = self._end_of_watch()
+        was = self._end_of_quiet()
         if not isinstance(result, Overview):
             return
         before, self.overview = self.overview, result
         self._watch.start()
         if before is None:
             self.opened.emit()
-        if was_watch:
+        if was == "watch":
             self.said.emit("files were changed outside Fernshale; everything was looked at again")
         self.overview_changed.emit(result)
 
     def _on_failed(self, error: object) -> None:
-        if self._end_of_watch():
-            return  # a look nobody asked for; the next one that is asked for will say it
+        if self._end_of_quiet():
+            return  # the next look that is asked for will say it
         if isinstance(error, TrustNeeded):
             self.trust_needed.emit(error)
             return
@@ -202,7 +204,7 @@ class Session(QObject):
         self._look_after_failure(error)
 
     def _on_cancelled(self) -> None:
-        if not self._end_of_watch():
+        if not self._end_of_quiet():
             self.said.emit("cancelled; what was finished before stands in the logbook")
             self._look_after_failure(None)
 
@@ -214,4 +216,5 @@ class Session(QObject):
             and (error is None or isinstance(error, FernshaleError))
         ):
             crossing = self.crossing
+            self._quiet = "after"
             self.runner.start("", lambda on_line, progress, token: look(crossing, progress, token))

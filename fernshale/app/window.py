@@ -256,6 +256,8 @@ class MainWindow(QMainWindow):
         """Go to a stage's page."""
         self._stage = stage
         self._page_stack.setCurrentWidget(self.pages[stage])
+        if not self.band.hasFocus():  # there the arrows go on along the route
+            self.pages[stage].setFocus()
         overview = self.session.overview
         if overview is not None:
             self.band.show_overview(overview, stage)
@@ -270,8 +272,13 @@ class MainWindow(QMainWindow):
 
     def _show(self, overview: Overview) -> None:
         self.band.show_overview(overview, self._stage)
+        here = self.pages[self._stage]
+        had_focus = here.isAncestorOf(QApplication.focusWidget() or self)
         for page in self.pages.values():
             page.show_overview(overview)
+        # What was clicked may be gone now; the keyboard stays on the page all the same.
+        if had_focus and not here.isAncestorOf(QApplication.focusWidget() or self):
+            here.setFocus()
         matters = overview.matters
         needs = sum(matter.needs_you for matter in matters)
         head = f"{count(len(matters), 'open matter')}" + (

@@ -86,6 +86,7 @@ class BuildPage(Page):
             shortcut = QShortcut(QKeySequence(key), self)
             shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
             shortcut.activated.connect(act)
+        self.setFocusProxy(self._causes)
 
     def fill(self, overview: Overview) -> None:
         self._overview = overview

@@ -52,6 +52,7 @@ class EnginePage(Page):
         preview.body.addLayout(row)
         split.setSizes([260, 300])
         self.column.addWidget(split, 1)
+        self.setFocusProxy(self._sites)
 
     def fill(self, overview: Overview) -> None:
         view = overview.engine

@@ -58,6 +58,7 @@ class LinksPage(Page):
         self._card.body.addLayout(row)
         split.setSizes([480, 500])
         self.column.addWidget(split, 1)
+        self.setFocusProxy(self._ids)
 
     def fill(self, overview: Overview) -> None:
         self._overview = overview

@@ -85,6 +85,7 @@ class PluginsPage(Page):
         shortcut = QShortcut(QKeySequence("N"), self)
         shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
         shortcut.activated.connect(self._on_next)
+        self.setFocusProxy(self._files)
 
     def fill(self, overview: Overview) -> None:
         self._overview = overview

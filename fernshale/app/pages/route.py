@@ -55,6 +55,7 @@ class RoutePage(Page):
         lower.setSizes([430, 560])
         self.column.addWidget(table)
         self.column.addWidget(lower, 1)
+        self.setFocusProxy(self._notes)
 
     def fill(self, overview: Overview) -> None:
         view = overview.route

@@ -72,6 +72,7 @@ class SurveyPage(Page):
         lower.setSizes([560, 420])
         self.column.addWidget(map_card, 3)
         self.column.addWidget(lower, 5)
+        self.setFocusProxy(self._plugins)
 
     def fill(self, overview: Overview) -> None:
         view = overview.survey

@@ -57,6 +57,7 @@ class TrialPage(Page):
         split.setSizes([330, 640])
         split.setStretchFactor(1, 1)
         self.column.addWidget(split, 1)
+        self.setFocusProxy(self._checks)
 
     def fill(self, overview: Overview) -> None:
         self._overview = overview

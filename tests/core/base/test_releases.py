@@ -34,7 +34,11 @@ def test_what_is_no_release_is_refused(text: str) -> None:
 def _ranges(draw: st.DrawFn) -> str:
     low, high = sorted((draw(_NUMBERS), draw(_NUMBERS)), key=parse_release)
     if draw(st.booleans()):
-        opening, closing, gap = draw(st.sampled_from("[(")), draw(st.sampled_from("])")), draw(st.sampled_from([",", ", "]))
+        opening, closing, gap = (
+            draw(st.sampled_from("[(")),
+            draw(st.sampled_from("])")),
+            draw(st.sampled_from([",", ", "])),
+        )
         return f"{opening}{low}{gap}{high}{closing}"
     return f"{draw(st.sampled_from(['>=', '>']))}{low}, {draw(st.sampled_from(['<=', '<']))}{high}"
 

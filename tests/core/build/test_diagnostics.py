@@ -21,7 +21,9 @@ def _ground(project: Path, engine: Path | None = None) -> Ground:
 def _compile(root: Path, *files: str) -> str:
     text = ""
     for file in files:
-        done = subprocess.run(["g++", "-Wall", "-Iinclude", "-c", file, "-o", "/dev/null"], cwd=root, capture_output=True, text=True)
+        done = subprocess.run(
+            ["g++", "-Wall", "-Iinclude", "-c", file, "-o", "/dev/null"], cwd=root, capture_output=True, text=True
+        )
         text += done.stderr
     return text
 
@@ -47,13 +49,25 @@ def test_real_compiler_errors_with_notes_chains_and_owners(tree: Tree) -> None:
     twice = next(item for text, item in errors.items() if "missing_name" in text)
     assert twice.diagnostic.count == 2  # one error of a header, reported by each file that includes it
     warnings = [item for item in owned if item.diagnostic.severity == "warning"]
-    assert {item.owner for item in warnings} == {"generated"} and all(item.diagnostic.code.startswith("-W") for item in warnings)
+    assert {item.owner for item in warnings} == {"generated"} and all(
+        item.diagnostic.code.startswith("-W") for item in warnings
+    )
     keys = {cause.key for cause in find_causes(owned)}
-    assert {"must implement:describe", "missing header::gone.hpp", "missing member:struct Pier:keepr"} & keys >= {"must implement:describe", "missing header::gone.hpp"}
+    assert {"must implement:describe", "missing header::gone.hpp", "missing member:struct Pier:keepr"} & keys >= {
+        "must implement:describe",
+        "missing header::gone.hpp",
+    }
 
 
 def test_real_linker_errors_are_read(tree: Tree) -> None:
-    root = tree("game", {"a.cpp": "int start_entries();\nint main() { return start_entries(); }\n", "b.cpp": "int x;\n", "c.cpp": "int x;\n"})
+    root = tree(
+        "game",
+        {
+            "a.cpp": "int start_entries();\nint main() { return start_entries(); }\n",
+            "b.cpp": "int x;\n",
+            "c.cpp": "int x;\n",
+        },
+    )
     done = subprocess.run(["g++", "a.cpp", "b.cpp", "c.cpp", "-o", "game"], cwd=root, capture_output=True, text=True)
     causes = find_causes(find_owners(read_diagnostics(done.stderr.splitlines(), ()), _ground(root)))
     assert {cause.key for cause in causes} == {"link::start_entries", "link twice::x"}
@@ -84,7 +98,12 @@ not an error: at all
 def test_profile_can_add_a_shape() -> None:
     pattern = DiagnosticPattern(r"^!! (?P<file>\S+) @(?P<line>\d+) (?P<message>.*)", "warning")
     (found,) = read_diagnostics(["!! scene.txt @7 odd lamp"], (pattern,))
-    assert (found.place.file, found.place.line, found.severity, found.message) == ("scene.txt", 7, "warning", "odd lamp")
+    assert (found.place.file, found.place.line, found.severity, found.message) == (
+        "scene.txt",
+        7,
+        "warning",
+        "odd lamp",
+    )
 
 
 def test_a_long_log_is_read_in_linear_time() -> None:

@@ -23,7 +23,15 @@ from fernshale.core.change.preview import unified_diff
 from fernshale.core.snapshot.store import Store
 from tests.conftest import Tree, listing
 
-_BEFORE = {"keep": "k", "edit": "one\n", "gone/only": "g", "gone/deep/er": "d", "kind": "file", "script": "s", "big": "b" * 5000}
+_BEFORE = {
+    "keep": "k",
+    "edit": "one\n",
+    "gone/only": "g",
+    "gone/deep/er": "d",
+    "kind": "file",
+    "script": "s",
+    "big": "b" * 5000,
+}
 
 
 def _project(tree: Tree) -> Path:
@@ -81,7 +89,9 @@ def test_folder_and_file_change_places(tree: Tree, tmp_path: Path, token: Cancel
 @settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     st.dictionaries(st.sampled_from(["a", "b", "d/x", "d/y", "d/e/z"]), st.binary(max_size=50), max_size=5),
-    st.dictionaries(st.sampled_from(["a", "b", "d/x", "d/y", "d/e/z", "n/w"]), st.none() | st.binary(max_size=50), max_size=6),
+    st.dictionaries(
+        st.sampled_from(["a", "b", "d/x", "d/y", "d/e/z", "n/w"]), st.none() | st.binary(max_size=50), max_size=6
+    ),
 )
 def test_any_change_set_can_be_undone(tmp_path: Path, files: dict[str, bytes], wanted: dict[str, bytes | None]) -> None:
     base = tmp_path / os.urandom(6).hex()
@@ -197,7 +207,7 @@ def test_killed_at_any_moment_the_project_is_as_before_or_as_after(tree: Tree, t
         assert child.returncode == -signal.SIGKILL, child.stderr.decode()
         outcomes.add(recover(journal, Store(store)))
         now = listing(root)
-        assert now == before or now["edit"][0] == b"two\n" and "gone" not in now  # type: ignore[index]
+        assert now == before or (now["edit"][0] == b"two\n" and "gone" not in now)  # type: ignore[index]
         assert not [path for path in now if ".fernshale-" in path] and not journal.exists()
         assert recover(journal, Store(store)) == "" and Store(store).verify().ok
         shutil.rmtree(store)

@@ -29,23 +29,55 @@ _SPAWN = Rule("r", "add-argument", "w", call="spawn", arguments=3, position=4, t
 _MEMBER = Rule("r", "add-member", "w", base="Actor", member="describe", after="name()", text="int describe();")
 _UNIT = _rewrite("$a.first_tide($d)", "$a.first_tide($d) / 60")
 _CASES = [
-    (_RENAME, "x.next_tide(1); // next_tide\n\"next_tide\"", "x.tide_after(1); // next_tide\n\"next_tide\""),
-    (_RENAME, "my_next_tide next_tides R\"(next_tide)\"", "my_next_tide next_tides R\"(next_tide)\""),
-    (Rule("r", "header", "w", old="m/a.hpp", new="m/d/a.hpp"), '#include "m/a.hpp"\n# include <m/a.hpp>\n', '#include "m/d/a.hpp"\n# include <m/d/a.hpp>\n'),
-    (_GETTER, "p.keeper + q->keeper.size() + keeper + p.keeper()", "p.keeper() + q->keeper().size() + keeper + p.keeper()"),
+    (_RENAME, 'x.next_tide(1); // next_tide\n"next_tide"', 'x.tide_after(1); // next_tide\n"next_tide"'),
+    (_RENAME, 'my_next_tide next_tides R"(next_tide)"', 'my_next_tide next_tides R"(next_tide)"'),
+    (
+        Rule("r", "header", "w", old="m/a.hpp", new="m/d/a.hpp"),
+        '#include "m/a.hpp"\n# include <m/a.hpp>\n',
+        '#include "m/d/a.hpp"\n# include <m/d/a.hpp>\n',
+    ),
+    (
+        _GETTER,
+        "p.keeper + q->keeper.size() + keeper + p.keeper()",
+        "p.keeper() + q->keeper().size() + keeper + p.keeper()",
+    ),
     (_GETTER, "p.keeper = f(a, b); if (p.keeper == x) {}", "p.set_keeper(f(a, b)); if (p.keeper() == x) {}"),
     (_SPAWN, "w.spawn(a, f(1, 2), {3, 4});", "w.spawn(a, f(1, 2), {3, 4}, Layer::Water);"),
     (_SPAWN, "w.spawn(std::map<int, int>(), b, c < d);", "w.spawn(std::map<int, int>(), b, c < d, Layer::Water);"),
     (_SPAWN, "w.spawn(a, b); w.spawn(a, b, c, d);", "w.spawn(a, b); w.spawn(a, b, c, d);"),
     (Rule("r", "add-argument", "w", call="f", position=1, text="0"), "f() + f(1)", "f(0) + f(1)"),
-    (_MEMBER, "class A : public m::Actor {\npublic:\n    int name() { return 1; }\n};\n", "class A : public m::Actor {\npublic:\n    int name() { return 1; }\n    int describe();\n};\n"),
-    (_MEMBER, "class A : Actor { int describe(); };\nclass B : Other {};\nclass Actor;\n", "class A : Actor { int describe(); };\nclass B : Other {};\nclass Actor;\n"),
-    (_UNIT, "return (w.almanac().first_tide(day + 1) + 1) * 60;", "return (w.almanac().first_tide(day + 1) / 60 + 1) * 60;"),
-    (_rewrite("m::Berth $n($$a);", "auto $n = m::Berth::make($$a);"), "m::Berth b(p.id, 3); m::Berth& c = d[1];", "auto b = m::Berth::make(p.id, 3); m::Berth& c = d[1];"),
+    (
+        _MEMBER,
+        "class A : public m::Actor {\npublic:\n    int name() { return 1; }\n};\n",
+        "class A : public m::Actor {\npublic:\n    int name() { return 1; }\n    int describe();\n};\n",
+    ),
+    (
+        _MEMBER,
+        "class A : Actor { int describe(); };\nclass B : Other {};\nclass Actor;\n",
+        "class A : Actor { int describe(); };\nclass B : Other {};\nclass Actor;\n",
+    ),
+    (
+        _UNIT,
+        "return (w.almanac().first_tide(day + 1) + 1) * 60;",
+        "return (w.almanac().first_tide(day + 1) / 60 + 1) * 60;",
+    ),
+    (
+        _rewrite("m::Berth $n($$a);", "auto $n = m::Berth::make($$a);"),
+        "m::Berth b(p.id, 3); m::Berth& c = d[1];",
+        "auto b = m::Berth::make(p.id, 3); m::Berth& c = d[1];",
+    ),
     (_rewrite("m::flush();", ""), "a();\n    m::flush();\nb();\n", "a();\nb();\n"),
     (_rewrite("swap($x, $x)", "twice($x)"), "swap(a.b, a.b) swap(a, b)", "twice(a.b) swap(a, b)"),
-    (_rewrite("m::Weather", "m::Sky::Weather"), "m::Weather::Fog == n::m::Weather", "m::Sky::Weather::Fog == n::m::Weather"),
-    (Rule("r", "rename-id", "w", old="keeper-low", new="low"), 'v="keeper-low" w="keeper-lower" keeper-low', 'v="low" w="keeper-lower" low'),
+    (
+        _rewrite("m::Weather", "m::Sky::Weather"),
+        "m::Weather::Fog == n::m::Weather",
+        "m::Sky::Weather::Fog == n::m::Weather",
+    ),
+    (
+        Rule("r", "rename-id", "w", old="keeper-low", new="low"),
+        'v="keeper-low" w="keeper-lower" keeper-low',
+        'v="low" w="keeper-lower" low',
+    ),
 ]
 
 
@@ -56,11 +88,37 @@ def test_rule_changes_what_it_says_and_nothing_else(rule: Rule, before: str, aft
 
 
 def test_comments_of_other_languages_are_known() -> None:
-    assert _fixed(_RENAME, "next_tide()  # next_tide\n'''next_tide'''", "a.py") == "tide_after()  # next_tide\n'''next_tide'''"
+    assert (
+        _fixed(_RENAME, "next_tide()  # next_tide\n'''next_tide'''", "a.py")
+        == "tide_after()  # next_tide\n'''next_tide'''"
+    )
 
 
 _CODE = st.lists(
-    st.sampled_from(["a", "f", "(", ")", ",", ";", "spawn", ".", "keeper", "=", "{", "}", "<", ">", "first_tide", '"s"', "//c\n", " ", "'", "/*"]),
+    st.sampled_from(
+        [
+            "a",
+            "f",
+            "(",
+            ")",
+            ",",
+            ";",
+            "spawn",
+            ".",
+            "keeper",
+            "=",
+            "{",
+            "}",
+            "<",
+            ">",
+            "first_tide",
+            '"s"',
+            "//c\n",
+            " ",
+            "'",
+            "/*",
+        ]
+    ),
     max_size=30,
 ).map("".join)
 
@@ -97,6 +155,8 @@ def test_rule_file_faults_are_told_with_lines(tmp_path: Path) -> None:
 
 def test_rules_hold_only_for_their_releases(tmp_path: Path) -> None:
     path = tmp_path / "x.rules.toml"
-    path.write_text('format = "fernshale-rules/1"\nfrom = ">=2.6, <3"\nto = ">=3"\n[[rule]]\nid = "a"\nkind = "delete"\nwhy = "w"\nfiles = ["g/**"]\n')
+    path.write_text(
+        'format = "fernshale-rules/1"\nfrom = ">=2.6, <3"\nto = ">=3"\n[[rule]]\nid = "a"\nkind = "delete"\nwhy = "w"\nfiles = ["g/**"]\n'
+    )
     assert len(rules_for(path, "2.6.1", "3.0.2").rules) == 1
     assert rules_for(path, "2.5", "3.0.2").rules == () == rules_for(path, "2.6.1", "2.9").rules

@@ -30,7 +30,9 @@ def _side(files: Mapping[str, str | bytes]) -> Side:
     return Side(Manifest(entries), lambda path: data[path])
 
 
-def _merge(base: Mapping[str, str | bytes], mine: Mapping[str, str | bytes], incoming: Mapping[str, str | bytes]) -> FolderMerge:
+def _merge(
+    base: Mapping[str, str | bytes], mine: Mapping[str, str | bytes], incoming: Mapping[str, str | bytes]
+) -> FolderMerge:
     return merge_folders(_side(base), _side(mine), _side(incoming), no_progress, CancelToken())
 
 
@@ -108,7 +110,9 @@ def test_binary_files_are_never_woven() -> None:
     (due,) = merge.files[0].decisions
     assert merge.files[0].outcome == "decide"
     assert _result(merge, {due.id: Choice("incoming")}) == {"a.bin": new}
-    ledger = build_ledger(merge, build_result(merge, {due.id: Choice("incoming")}, "mine"), {due.id: Choice("incoming")})
+    ledger = build_ledger(
+        merge, build_result(merge, {due.id: Choice("incoming")}, "mine"), {due.id: Choice("incoming")}
+    )
     assert [entry.fate for entry in ledger.entries] == ["dropped"]
 
 
@@ -148,7 +152,9 @@ def test_a_result_that_lost_an_edit_is_refused() -> None:
 
 def test_links_modes_and_empty_folders_on_disk(tree: Tree) -> None:
     token = CancelToken()
-    roots = [tree(name, {"run.sh": "#!/bin/sh\n", "data": _OLD, "empty": None}) for name in ("base", "mine", "incoming")]
+    roots = [
+        tree(name, {"run.sh": "#!/bin/sh\n", "data": _OLD, "empty": None}) for name in ("base", "mine", "incoming")
+    ]
     (roots[1] / "run.sh").chmod(0o755)
     for root, target in zip(roots, ("v1", "v1", "v2"), strict=True):
         (root / "current").symlink_to(target)

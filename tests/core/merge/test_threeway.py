@@ -97,7 +97,9 @@ def test_edits_far_apart_merge_clean() -> None:
 
 def test_neighbouring_edits_merge_and_the_same_edit_counts_once() -> None:
     base = ["int slow = 1;", "int fast = 2;"]
-    merge = merge_text(_text(base), _text(["int slow = 1;", "int fast = 3;"]), _text(["long slow = 1;", "int fast = 3;"]))
+    merge = merge_text(
+        _text(base), _text(["int slow = 1;", "int fast = 3;"]), _text(["long slow = 1;", "int fast = 3;"])
+    )
     text = result_text(merge, {}, marked=False)
     assert text is not None and text.text == "long slow = 1;\nint fast = 3;\n"
 

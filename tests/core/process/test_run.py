@@ -19,7 +19,9 @@ def _run(script: str, folder: Path, token: CancelToken, timeout_s: float = 20.0)
 
 def test_output_comes_line_by_line_and_whole(tmp_path: Path, token: CancelToken) -> None:
     # The two bytes of one letter come in two writes.
-    done, lines = _run("printf 'gr\\303'; sleep 0.2; printf '\\274n\\n'; echo $GREETING >&2; printf last; exit 3", tmp_path, token)
+    done, lines = _run(
+        "printf 'gr\\303'; sleep 0.2; printf '\\274n\\n'; echo $GREETING >&2; printf last; exit 3", tmp_path, token
+    )
     assert lines == ["grün", "hello", "last"]
     assert (done.status, done.output, done.timed_out) == (3, "grün\nhello\nlast".encode(), False)  # type: ignore[attr-defined]
 

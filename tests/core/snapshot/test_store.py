@@ -20,7 +20,10 @@ _NAMES = st.sampled_from(["a", "b.txt", "Ünter", "a b", "deep/er", "deep/est/x"
 
 
 def _rich(tree: Tree) -> Path:
-    root = tree("rich", {"a.txt": "one\n", "sub/b.bin": bytes(range(256)) * 40, "sub/copy.bin": bytes(range(256)) * 40, "none": None})
+    root = tree(
+        "rich",
+        {"a.txt": "one\n", "sub/b.bin": bytes(range(256)) * 40, "sub/copy.bin": bytes(range(256)) * 40, "none": None},
+    )
     (root / "a.txt").chmod(0o640)
     (root / "run.sh").write_text("#!/bin/sh\n")
     (root / "run.sh").chmod(0o755)
@@ -33,7 +36,9 @@ def _rich(tree: Tree) -> Path:
     return root
 
 
-def test_restored_tree_is_the_same_in_bytes_modes_links_and_empty_folders(tree: Tree, tmp_path: Path, token: CancelToken) -> None:
+def test_restored_tree_is_the_same_in_bytes_modes_links_and_empty_folders(
+    tree: Tree, tmp_path: Path, token: CancelToken
+) -> None:
     root = _rich(tree)
     store = Store(tmp_path / "store")
     taken = store.take(root, "note", no_progress, token)
@@ -58,14 +63,18 @@ def test_any_tree_comes_back(tmp_path: Path, files: dict[str, bytes]) -> None:
     assert taken.files == len(files) and store.verify().ok
 
 
-def test_same_content_is_stored_once_and_unchanged_trees_are_not_read_again(tree: Tree, tmp_path: Path, token: CancelToken) -> None:
+def test_same_content_is_stored_once_and_unchanged_trees_are_not_read_again(
+    tree: Tree, tmp_path: Path, token: CancelToken
+) -> None:
     root = tree("t", {f"f{n}": os.urandom(4000) for n in range(20)})
     store = Store(tmp_path / "store")
     first = store.take(root, "", no_progress, token)
     second = store.take(root, "", no_progress, token)
     assert first.stored > 80_000 and second.stored == 0
     old = store.manifest(first.id)
-    aged = type(old)(old.entries, (), old.taken_ns + 10_000_000_000)  # as if it had been read long after the last change
+    aged = type(old)(
+        old.entries, (), old.taken_ns + 10_000_000_000
+    )  # as if it had been read long after the last change
     read: list[bytes] = []
     scan_tree(root, aged, read.append, no_progress, token)
     assert read == []
@@ -86,14 +95,28 @@ def test_change_of_same_size_and_time_is_seen(tree: Tree, tmp_path: Path, token:
 
 
 def test_compare_tells_added_removed_changed_moved(tree: Tree, token: CancelToken) -> None:
-    before = scan_tree(tree("x", {"stay": "s", "go": "g", "edit": "1", "old/name": "moved text"}), EMPTY, lambda d: None, no_progress, token)
-    after = scan_tree(tree("y", {"stay": "s", "come": "c", "edit": "2", "new/name": "moved text"}), EMPTY, lambda d: None, no_progress, token)
+    before = scan_tree(
+        tree("x", {"stay": "s", "go": "g", "edit": "1", "old/name": "moved text"}),
+        EMPTY,
+        lambda d: None,
+        no_progress,
+        token,
+    )
+    after = scan_tree(
+        tree("y", {"stay": "s", "come": "c", "edit": "2", "new/name": "moved text"}),
+        EMPTY,
+        lambda d: None,
+        no_progress,
+        token,
+    )
     found = compare(before, after)
     assert (found.added, found.removed, found.changed) == (("come", "new"), ("go", "old"), ("edit",))
     assert found.moved == (("old/name", "new/name"),)
 
 
-def test_special_and_unreadable_files_are_reported_and_the_rest_is_taken(tree: Tree, tmp_path: Path, token: CancelToken) -> None:
+def test_special_and_unreadable_files_are_reported_and_the_rest_is_taken(
+    tree: Tree, tmp_path: Path, token: CancelToken
+) -> None:
     root = tree("t", {"good": "yes"})
     os.mkfifo(root / "pipe")
     with socket.socket(socket.AF_UNIX) as server:
@@ -129,7 +152,9 @@ def test_restore_never_writes_through_a_link_or_over_strangers(tree: Tree, tmp_p
     assert list((tmp_path / "outside").iterdir()) == []
 
 
-def test_every_flipped_byte_is_found_and_never_gives_wrong_content(tree: Tree, tmp_path: Path, token: CancelToken) -> None:
+def test_every_flipped_byte_is_found_and_never_gives_wrong_content(
+    tree: Tree, tmp_path: Path, token: CancelToken
+) -> None:
     root = tree("t", {"a": "hello hello hello hello " * 8, "b": "x"})
     store = Store(tmp_path / "store")
     taken = store.take(root, "", no_progress, token)

@@ -35,7 +35,9 @@ def test_values_are_found_where_the_reach_leads(reach: Reach, text: str, expecte
     assert [text[value.start : value.end] for value in values] == expected
 
 
-@given(st.text(max_size=20), st.text(max_size=20), st.dictionaries(st.text(max_size=6), st.text(max_size=6), max_size=4))
+@given(
+    st.text(max_size=20), st.text(max_size=20), st.dictionaries(st.text(max_size=6), st.text(max_size=6), max_size=4)
+)
 def test_only_the_value_changes_in_json(before: str, name: str, others: dict[str, str]) -> None:
     text = json.dumps({**others, "engine": {"release": "2.6.1"}, "title": before}, ensure_ascii=False, indent=2)
     values = find_values(text, Reach(json="/engine/release"), "f")

@@ -36,7 +36,9 @@ def test_times_do_not_count_and_what_went_comes_before_what_came() -> None:
         (b"\0", b"\0\0", "differs", "2 bytes instead of 1"),
     ],
 )
-def test_check_compares_what_came_out(tmp_path: Path, expected: bytes | None, produced: bytes | None, verdict: str, detail: str) -> None:
+def test_check_compares_what_came_out(
+    tmp_path: Path, expected: bytes | None, produced: bytes | None, verdict: str, detail: str
+) -> None:
     for name, data in (("expected", expected), ("produced", produced)):
         if data is not None:
             (tmp_path / name).write_bytes(data)

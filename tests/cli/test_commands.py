@@ -1,0 +1,230 @@
+"""The command line as it is called from outside: exit codes, JSON, and what bad input hears."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+import fernshale
+from fernshale.core.crossing.state import Crossing
+from tests.conftest import Tree, listing
+from tests.wick import Wick, begin_wick, make_wick
+
+
+def run(*arguments: object, stdin: str = "") -> subprocess.CompletedProcess[str]:
+    words = [sys.executable, "-m", "fernshale", *map(str, arguments)]
+    return subprocess.run(words, capture_output=True, text=True, input=stdin, timeout=120, env=os.environ)
+
+
+def data(*arguments: object, code: int = 0, stdin: str = "") -> object:
+    done = run(*arguments, "--json", stdin=stdin)
+    assert done.returncode == code, done.stderr
+    return json.loads(done.stdout)
+
+
+def test_version_and_help() -> None:
+    assert run("--version").stdout == f"fernshale {fernshale.__version__}\n"
+    done = run("--help")
+    names = (
+        "demo",
+        "survey",
+        "route",
+        "snapshot",
+        "merge",
+        "identify",
+        "engine",
+        "diagnose",
+        "build",
+        "fix",
+        "trial",
+        "cross",
+        "report",
+    )
+    assert done.returncode == 0 and all(f"\n    {name}" in done.stdout for name in names)
+    assert run("dance").returncode == 2
+
+
+def test_survey_without_a_crossing(tree: Tree) -> None:
+    wick = make_wick(tree)
+    before = listing(wick.project)
+    found = data("survey", wick.project, "--profile", wick.profile, "--shelf", wick.shelf)
+    assert found["engine"] == {"id": "wick", "title": "Wick", "release": "1.4"}  # type: ignore[index]
+    (site,) = found["sites"]  # type: ignore[index]
+    assert (site["file"], site["value"], site["line"]) == ("candle.ini", "1.4", 2)
+    (plugin,) = found["plugins"]  # type: ignore[index]
+    assert (plugin["id"], plugin["version"], plugin["edited"], plugin["own"]) == ("snuffer", "1", ["snuffer.py"], [])
+    assert plugin["origin"]["version"] == "1" and found["roles"] == {"own": 2, "plugin": 2, "other": 1}  # type: ignore[index]
+    assert listing(wick.project) == before
+
+
+def test_snapshot_commands(tree: Tree, tmp_path: Path) -> None:
+    root = tree("t", {"a": "1", "sub/b": "2", "empty": None})
+    store = ("--store", tmp_path / "store")
+    first = data("snapshot", "take", root, *store)
+    assert (first["files"], first["bytes"], first["reported"]) == (2, 2, [])  # type: ignore[index]
+    (root / "a").write_text("changed")
+    second = data("snapshot", "take", root, *store, "--note", "two")
+    found = data("snapshot", "compare", first["id"], second["id"], *store)  # type: ignore[index]
+    assert found == {"added": [], "removed": [], "changed": ["a"], "moved": []}
+    assert [item["note"] for item in data("snapshot", "list", *store)] == ["", "two"]  # type: ignore[union-attr, attr-defined]
+    data("snapshot", "restore", first["id"], tmp_path / "back", *store)  # type: ignore[index]
+    assert (tmp_path / "back" / "a").read_text() == "1" and (tmp_path / "back" / "empty").is_dir()
+    assert data("snapshot", "verify", *store) == {"ok": True, "damaged": []}
+    pack = next((tmp_path / "store").glob("packs/*"))
+    pack.write_bytes(pack.read_bytes()[:-1] + b"?")
+    assert not data("snapshot", "verify", *store, code=1)["ok"]  # type: ignore[index]
+    assert run("snapshot", "restore", "nothing", tmp_path / "x", *store).returncode == 2
+
+
+def test_merge_and_identify(tree: Tree, tmp_path: Path) -> None:
+    body = "".join(f"line {n} is unique\n" for n in range(9))
+    base = tree("base", {"f": body, "gone": "g\n"})
+    mine = tree("mine", {"f": body.replace("line 1 ", "my 1 "), "gone": "g\n", "own": "o\n", "clash": "m\n"})
+    new = tree("new", {"deep/f": body.replace("line 8 ", "their 8 "), "clash": "n\n"})
+    sides = ("--base", base, "--mine", mine, "--incoming", new)
+    report = data("merge", *sides, "--result", tmp_path / "out", "--report", tmp_path / "r.json", code=3)
+    assert report == json.loads((tmp_path / "r.json").read_text()) and report["format"] == "fernshale-merge/1"  # type: ignore[index]
+    outcomes = {file["path"]: (file["outcome"], file["from"]) for file in report["files"]}  # type: ignore[index]
+    assert outcomes == {
+        "clash": ("decide", None),
+        "deep/f": ("merged", "f"),
+        "gone": ("removed", None),
+        "own": ("own", None),
+    }
+    ledger = report["ledger"]  # type: ignore[index]
+    assert ledger["edits"] == 3 == ledger["carried"] + ledger["already"] + ledger["decide"] + ledger["dropped"]
+    marked = (tmp_path / "out" / "clash").read_text()
+    assert "mine ~~~\nm\n" in marked and "incoming ~~~\nn\n" in marked
+    assert "my 1 " in (tmp_path / "out/deep/f").read_text() and "their 8 " in (tmp_path / "out/deep/f").read_text()
+    assert run("merge", *sides, "--result", tmp_path / "out").returncode == 2  # not empty any more
+    data("merge", *sides, "--result", tmp_path / "theirs", "--undecided", "incoming")
+    assert (tmp_path / "theirs" / "clash").read_text() == "n\n"
+    found = data("identify", mine, "--candidates", base, new)
+    assert found["best"] == str(base) and [row["same_files"] for row in found["ranking"]] == [1, 0]  # type: ignore[index]
+
+
+def test_diagnose_reads_from_standard_input() -> None:
+    log = "src/a.cpp:3:5: error: ‘tide’ was not declared in this scope\nsrc/b.cpp:4:5: error: ‘tide’ was not declared in this scope\n"
+    found = data("diagnose", "-", stdin=log)
+    (cause,) = found["causes"]  # type: ignore[index]
+    assert cause["count"] == 2 and cause["places"] == [
+        {"file": "src/a.cpp", "line": 3},
+        {"file": "src/b.cpp", "line": 4},
+    ]
+    assert [item["owner"] for item in found["diagnostics"]] == ["own", "own"]  # type: ignore[index]
+    assert run("diagnose", "/no/such/log").returncode == 2
+
+
+def test_engine_and_fix_show_first_and_write_when_told(tree: Tree) -> None:
+    wick = make_wick(tree)
+    before = listing(wick.project)
+    named = ("--profile", wick.profile)
+    (site,) = data("engine", wick.project, "--to", "2.0", *named)["sites"]  # type: ignore[index]
+    assert (site["before"], site["after"], site["at"]) == ("1.4", "2.0", "wick")
+    diff = run("fix", wick.shelf / "notes.rules.toml", wick.project, *named).stdout
+    assert "+wick.ignite()  # light_up" in diff and listing(wick.project) == before
+    done = run("fix", wick.shelf / "notes.rules.toml", wick.project, "--apply", *named)
+    assert done.returncode == 0 and "the way back is snapshot" in done.stderr
+    assert "ignite" in (wick.project / "more.py").read_text()
+    assert run("engine", wick.project, "--to", "2.0", "--apply", *named).returncode == 0
+    assert "wick = 2.0   ; engine" in (wick.project / "candle.ini").read_text()
+
+
+def test_cross_report_logbook_and_undo(tree: Tree, tmp_path: Path) -> None:
+    wick = make_wick(tree)
+    before = listing(wick.project)
+    words = ("cross", wick.project, "--to", "2.0", "--shelf", wick.shelf, "--profile", wick.profile)
+    looked = run(*words)
+    assert looked.returncode == 3 and "left to do" in looked.stdout and listing(wick.project) == before
+    refused = run(*words, "--auto")
+    assert refused.returncode == 2 and "you have not trusted it yet" in refused.stderr
+    assert run(*words, "--auto", "--trust").returncode == 0
+    assert run("trial", wick.project).returncode == 0
+    report = tmp_path / "report.md"
+    assert run("report", wick.project, "--out", report).returncode == 0
+    assert "It compiles, runs and passes its checks" in report.read_text()
+    assert data("report", wick.project)["done"]  # type: ignore[index]
+    assert run("report", wick.project, "--out", tmp_path / "x.odt").returncode == 2
+    entries = data("logbook", wick.project, "--back-to", "1")
+    assert {"undone"} <= {entry["state"] for entry in entries} and listing(wick.project) == before  # type: ignore[union-attr, attr-defined]
+
+
+@pytest.mark.parametrize(
+    ("breaking", "code", "said"),
+    [
+        (lambda wick: (wick.project / "candle.ini").unlink(), 1, "no engine profile fits"),
+        (lambda wick: (wick.project / "candle.ini").write_text("nothing = 1\n"), 1, "does not say which release"),
+        (lambda wick: (wick.shelf / "shelf.toml").write_text("format = 'other'\n"), 2, "shelf.toml:1"),
+        (lambda wick: (wick.shelf / "shelf.toml").unlink(), 2, "is no shelf"),
+        (
+            lambda wick: wick.profile.write_text(wick.profile.read_text() + "colour = 1\n"),
+            2,
+            "unknown key commands.run.colour",
+        ),
+    ],
+)
+def test_bad_input_is_told_and_changes_nothing(tree: Tree, breaking, code: int, said: str) -> None:
+    wick = make_wick(tree)
+    breaking(wick)
+    before = listing(wick.project)
+    profiles = Path(os.environ["FERNSHALE_HOME"]) / "profiles"
+    profiles.mkdir(parents=True)
+    (profiles / "wick.profile.toml").write_text(wick.profile.read_text())
+    done = run("cross", wick.project, "--to", "2.0", "--shelf", wick.shelf, "--auto", "--trust")
+    assert done.returncode == code and said in done.stderr, done.stderr
+    assert "Traceback" not in done.stderr and listing(wick.project) == before
+
+
+def test_release_that_is_not_there_and_missing_compiler(tree: Tree) -> None:
+    wick, crossing = begin_wick(tree)
+    done = run("cross", wick.project, "--to", "9", "--shelf", wick.shelf, "--profile", wick.profile)
+    assert done.returncode == 1 and "9 is not on the shelf" in done.stderr and "1.4, 2.0" in done.stderr
+    wick.profile.write_text(
+        wick.profile.read_text().replace('run = ["python3", "{engine}/check.py"', 'run = ["no-such-tool"')
+    )
+    done = run("build", wick.project, "--trust")
+    assert done.returncode == 1 and "no-such-tool was not found" in done.stderr
+    assert isinstance(crossing, Crossing) and isinstance(wick, Wick)
+
+
+def test_read_only_project_is_told_and_untouched(tree: Tree) -> None:
+    """As a user without rights there; root may write anywhere, so the file system refuses instead."""
+    wick, _ = begin_wick(tree)
+    before = listing(wick.project)
+    if os.geteuid() == 0:
+        flagged = subprocess.run(["chattr", "-R", "+i", str(wick.project)], capture_output=True)
+        if flagged.returncode != 0:
+            pytest.skip("this file system cannot make files immutable")
+    else:
+        wick.project.chmod(0o500)
+    try:
+        done = run("engine", wick.project, "--to", "2.0", "--apply")
+        assert done.returncode == 1 and ("not permitted" in done.stderr or "denied" in done.stderr)
+        assert listing(wick.project) == before
+    finally:
+        subprocess.run(["chattr", "-R", "-i", str(wick.project)], capture_output=True)
+        wick.project.chmod(0o700)
+
+
+def test_interrupt_ends_with_130(tree: Tree) -> None:
+    import signal
+    import time
+
+    wick, _ = begin_wick(tree)
+    wick.profile.write_text(
+        wick.profile.read_text().replace(
+            '"{engine}/check.py", "{project}"', '"-c", "import time; print(1, flush=True); time.sleep(60)"'
+        )
+    )
+    words = [sys.executable, "-m", "fernshale", "build", str(wick.project), "--trust"]
+    with subprocess.Popen(words, stderr=subprocess.PIPE, text=True) as child:
+        assert child.stderr is not None
+        while (line := child.stderr.readline()) and line.strip() != "1":
+            time.sleep(0.01)
+        child.send_signal(signal.SIGINT)
+        assert child.wait(30) == 130

@@ -1,0 +1,108 @@
+"""The sample with the real compiler: it breaks as promised, and the headless crossing brings it over."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.ground import read_ground
+from fernshale.core.crossing.stages.build import diagnose, draft_rules, plain_ground
+from fernshale.core.crossing.stages.engine import site_changes
+from fernshale.core.engine.reassociate import draft_sites
+from fernshale.core.fix.rules import read_rules
+from fernshale.core.profile.read import read_profile
+from fernshale.sample import Sample, unpack
+
+
+def _make(sample: Sample, release: str, build: Path, flags: str = "") -> subprocess.CompletedProcess[str]:
+    words = ["make", "-k", "-j2", f"ENGINE={sample.shelf}/merelith/{release}", f"BUILD={build}", *flags.split()]
+    return subprocess.run(
+        words, cwd=sample.project, capture_output=True, text=True, env={**os.environ, "LC_ALL": "C.UTF-8"}
+    )
+
+
+def _write(draft) -> None:
+    for change in (changes := draft.change_set()).files:
+        if change.after is not None:
+            (draft.root / change.path).write_bytes(changes.contents[change.after.content])
+
+
+@pytest.fixture(scope="module")
+def sample(tmp_path_factory: pytest.TempPathFactory) -> Sample:
+    return unpack(tmp_path_factory.mktemp("sample"))
+
+
+def test_sample_is_clean_on_its_release_and_breaks_in_many_ways_on_the_next(sample: Sample, tmp_path: Path) -> None:
+    sources = [path for path in (sample.project / "src").iterdir() if path.suffix == ".cpp"]
+    assert len(sources) >= 14 and len(list((sample.project / "scenes").glob("*.scene"))) == 2
+    built = _make(sample, "2.6.1", tmp_path / "old")
+    assert built.returncode == 0 and "warning" not in built.stderr
+    subprocess.run([tmp_path / "old" / "game", "--out", tmp_path], cwd=sample.project, check=True, capture_output=True)
+    expected = sample.project / "expected" / "day-report-2.6.1.txt"
+    assert (tmp_path / "day-report.txt").read_bytes() == expected.read_bytes()
+
+    profile = read_profile(sample.profile)
+    ground = read_ground(sample.project, profile, None, no_progress, CancelToken())
+    _write(draft_sites(sample.project, site_changes(ground, "2.6.1", "3.0.2")))
+    broken = _make(sample, "3.0.2", tmp_path / "new")
+    owned, causes = diagnose(broken.stdout + broken.stderr, ground, plain_ground(ground))
+    errors = [item for item in owned if item.diagnostic.severity == "error"]
+    assert len(errors) >= 30 and len(causes) >= 10 and len({cause.kind for cause in causes}) >= 7
+
+
+def test_stale_start_table_is_a_linker_error_and_the_silent_change_a_wrong_report(
+    sample: Sample, tmp_path: Path
+) -> None:
+    """Plugins replaced, code fixed by the rules except the silent one, generated files left as they were."""
+    for plugin, release in (("tidetable", "2.0.0"), ("gullvoice", "1.1.0")):
+        shutil.copytree(
+            sample.shelf / "plugins" / plugin / release, sample.project / "plugins" / plugin, dirs_exist_ok=True
+        )
+    shutil.rmtree(sample.project / "plugins" / "tidetable" / "src" / "season.cpp", ignore_errors=True)
+    (sample.project / "plugins/tidetable/src/season.cpp").unlink(missing_ok=True)
+    (sample.project / "plugins/tidetable/src/legacy_board.cpp").unlink(missing_ok=True)
+    profile = read_profile(sample.profile)
+    for path in ("merelith/3.0.2/notes/changes.rules.toml", "rules/merelith-3.0.rules.toml"):
+        rules = tuple(
+            rule for rule in read_rules(sample.shelf / path).rules if not rule.silent and rule.kind != "delete"
+        )
+        ground = read_ground(sample.project, profile, None, no_progress, CancelToken())
+        _write(draft_rules(ground, rules, CancelToken())[0])
+    table = (sample.project / "generated/start_table.cpp").read_text()
+    generate = [sys.executable, sample.shelf / "merelith/3.0.2/tools/generate.py", sample.project]
+    subprocess.run(generate, check=True, capture_output=True)
+    assert (sample.project / "generated/start_table.cpp").read_text() == table  # the generator leaves an old one alone
+    built = _make(sample, "3.0.2", tmp_path / "new")
+    _, causes = diagnose(built.stdout + built.stderr, ground, plain_ground(ground))
+    assert [cause.key for cause in causes] == ["link::start_entries"]
+
+    (sample.project / "generated/start_table.cpp").unlink()
+    subprocess.run(generate, check=True, capture_output=True)
+    assert _make(sample, "3.0.2", tmp_path / "new").returncode == 0
+    subprocess.run([tmp_path / "new" / "game", "--out", tmp_path], cwd=sample.project, check=True, capture_output=True)
+    report = (tmp_path / "day-report.txt").read_text()
+    assert report != (sample.project / "expected/day-report-3.0.2.txt").read_text() and "0 passengers" in report
+
+
+def test_headless_demo_goes_the_whole_way(tmp_path: Path) -> None:
+    words = [sys.executable, "-m", "fernshale", "demo", "--headless", "--folder", str(tmp_path / "demo")]
+    done = subprocess.run([*words, "--json"], capture_output=True, text=True, timeout=400)
+    assert done.returncode == 0, done.stdout[-2000:] + done.stderr
+    report = json.loads(done.stdout)
+    assert report["done"] and report["left"] == [] and set(report["stages"].values()) == {"clear"}
+    assert report["rounds"][0]["errors"]["own"] >= 30 and report["rounds"][-1]["passed"]
+    for ledger in report["ledgers"].values():
+        assert ledger["edits"] == ledger["carried"] + ledger["already"] + ledger["dropped"] and not ledger["decide"]
+
+
+def test_headless_demo_by_hand_stops_at_what_needs_a_person(tmp_path: Path) -> None:
+    words = [sys.executable, "-m", "fernshale", "demo", "--headless", "--by-hand", "--folder", str(tmp_path / "demo")]
+    done = subprocess.run(words, capture_output=True, text=True, timeout=400)
+    assert done.returncode == 3 and "left to do" in done.stdout and "mine: Keep yours" in done.stdout
