@@ -5,7 +5,9 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
+from fernshale.core.build.diagnostics import Diagnostic
 from fernshale.core.build.owners import Owned
 
 _QUOTED = re.compile(r"[‘'`]([^‘’'`]+)[’'`]")
@@ -113,7 +115,7 @@ def find_causes(diagnostics: Sequence[Owned]) -> tuple[Cause, ...]:
     groups: dict[str, tuple[tuple[str, str, str, str], list[Owned]]] = {}
     for owned in diagnostics:
         if owned.diagnostic.severity == "error":
-            named = _name(owned)
+            named = _name(owned.diagnostic)
             groups.setdefault(named[0], (named, []))[1].append(owned)
     causes = [
         Cause(key, kind, title, symbol, _main_owner(errors), tuple(errors))
@@ -130,9 +132,8 @@ def last_name(symbol: str) -> str:
     return names[-1] if names else symbol
 
 
-def _name(owned: Owned) -> tuple[str, str, str, str]:
+def _name(diagnostic: Diagnostic) -> tuple[str, str, str, str]:
     """(key, kind, title, symbol) of an error."""
-    diagnostic = owned.diagnostic
     if found := _ABSTRACT.search(diagnostic.message):
         # "because the following are pure within ‘X’" quotes a class, the lines after it the methods.
         method = next(
@@ -146,8 +147,14 @@ def _name(owned: Owned) -> tuple[str, str, str, str]:
         if method:
             return f"must implement:{method}", "must implement", f"{method} must be implemented", method
         return f"abstract:{found['symbol']}", "must implement", f"{found['symbol']} is abstract now", found["symbol"]
+    return _name_message(diagnostic.message)
+
+
+@lru_cache(maxsize=4096)
+def _name_message(message: str) -> tuple[str, str, str, str]:
+    """As `_name`, for what the message alone tells; logs repeat themselves."""
     for kind, pattern, title in _KINDS:
-        if found := pattern.search(diagnostic.message):
+        if found := pattern.search(message):
             groups = {name: _short(value or "") for name, value in found.groupdict().items()}
             symbol = found["symbol"] if kind == "missing header" else last_name(found["symbol"])
             # An override is lost in each class by itself, but it is one method of the base that changed.
@@ -155,9 +162,9 @@ def _name(owned: Owned) -> tuple[str, str, str, str]:
             if kind in ("override", "call"):
                 groups["symbol"] = symbol
             return f"{kind}:{scope}:{symbol}", kind, title.format(**groups), symbol
-    shape = _NUMBER.sub("0", _QUOTED.sub("‘…’", diagnostic.message))
-    quoted = _QUOTED.search(diagnostic.message)
-    return f"other:{shape}", "other", diagnostic.message, last_name(quoted[1]) if quoted else ""
+    shape = _NUMBER.sub("0", _QUOTED.sub("‘…’", message))
+    quoted = _QUOTED.search(message)
+    return f"other:{shape}", "other", message, last_name(quoted[1]) if quoted else ""
 
 
 def _short(symbol: str) -> str:

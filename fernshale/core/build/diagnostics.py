@@ -85,7 +85,12 @@ class Reader:
 
     def feed(self, line: str) -> Iterator[Diagnostic]:
         """Diagnostics that `line` completed."""
-        line = _COLOUR.sub("", line).rstrip("\r\n")
+        if "\x1b" in line:
+            line = _COLOUR.sub("", line)
+        line = line.rstrip("\r\n")
+        # Code frames are half of a log and start with a space, as nothing else does but an include chain.
+        if line[:1] in (" ", "") and not self._patterns and not line.startswith("                 from "):
+            return
         if found := _INCLUDED.match(line):
             self._included.append(Place(found["file"], int(found["line"])))
             return
@@ -101,7 +106,8 @@ class Reader:
                 self._open = replace(self._open, notes=(*self._open.notes, note))
         else:
             yield from self._close()
-            self._open = replace(started, context=(*self._required, *self._included))
+            chain = (*self._required, *self._included)
+            self._open = replace(started, context=chain) if chain else started
         self._included.clear()
         self._required.clear()
 

@@ -21,7 +21,7 @@ def test_order_agrees_with_a_known_library(left: str, right: str) -> None:
 
 def test_previews_come_before_their_release() -> None:
     order = ["3.1.9", "3.2.0-alpha", "3.2.0-alpha.2", "3.2.0-pre1", "3.2.0-pre10", "3.2.0", "3.2.0.1"]
-    assert sorted(reversed(order), key=parse_release) == order
+    assert sorted([*order[4:], *order[:4]], key=parse_release) == order
 
 
 @pytest.mark.parametrize("text", ["", "three", "3..1", "3.x", "[3,4)"])

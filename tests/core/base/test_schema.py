@@ -41,7 +41,7 @@ def test_all_faults_are_told_at_once_with_their_lines() -> None:
 def test_wrong_format_and_broken_toml_name_file_and_line(tmp_path: Path) -> None:
     with pytest.raises(FormatError, match="x/1"):
         parse_toml("item = []\n", Path("f.toml"), File, "x/1")
-    with pytest.raises(FormatError, match="f.toml:2"):
+    with pytest.raises(FormatError, match=r"f\.toml:2"):
         parse_toml('format = "x/1"\nitem = [\n', Path("f.toml"), File, "x/1")
     with pytest.raises(MisuseError, match="cannot be read"):
         read_toml(tmp_path / "none.toml", File, "x/1")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import itertools
-import os
 from collections.abc import Mapping
 from dataclasses import replace
 from pathlib import Path
@@ -182,4 +181,3 @@ def test_merge_agrees_with_a_known_tool_where_edits_are_apart(tmp_path: Path) ->
         done = subprocess.run(["git", "merge-file", "-p", *paths], capture_output=True, check=True)
         found = _result(_merge({"f": "".join(base)}, {"f": "".join(mine)}, {"f": "".join(incoming)}))
         assert found == {"f": done.stdout}
-        assert os.path.exists(paths[0])

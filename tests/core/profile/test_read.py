@@ -22,7 +22,7 @@ def test_faults_come_with_their_lines(tmp_path: Path) -> None:
     path.write_text(_GOOD + _SITE.replace("name", "nome") + "[commands.build]\nrun = []\nspeed = 9\n")
     with pytest.raises(FormatError) as caught:
         read_profile(path)
-    faults = {line: text for line, text in caught.value.faults}
+    faults = dict(caught.value.faults)
     assert faults[7] == "unknown key site.0.nome" and faults[12] == "unknown key commands.build.speed"
 
 
