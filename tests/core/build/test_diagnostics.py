@@ -36,11 +36,14 @@ def test_real_compiler_errors_with_notes_chains_and_owners(tree: Tree) -> None:
             "include/broken.hpp": "#pragma once\nint x = missing_name;\n",
             "src/a.cpp": '#include <memory>\n#include "base.hpp"\n#include "broken.hpp"\n'
             "struct Boat : Base {};\nauto boat = std::make_shared<Boat>();\nint k(Pier& p) { return p.keepr; }\n",
-            "plugins/tide/b.cpp": '#include "broken.hpp"\n#include "gone.hpp"\n',
+            "src/b.cpp": '#include "broken.hpp"\n',
+            "plugins/tide/b.cpp": '#include "gone.hpp"\n',
             "gen/c.cpp": "int f() { int unused; }\n",
         },
     )
-    found = read_diagnostics(_compile(root, "src/a.cpp", "plugins/tide/b.cpp", "gen/c.cpp").splitlines(), ())
+    found = read_diagnostics(
+        _compile(root, "src/a.cpp", "src/b.cpp", "plugins/tide/b.cpp", "gen/c.cpp").splitlines(), ()
+    )
     owned = find_owners(found, _ground(root))
     errors = {item.diagnostic.message.split("(")[0][:40]: item for item in owned if item.diagnostic.severity == "error"}
     abstract = next(item for text, item in errors.items() if "abstract" in text)
