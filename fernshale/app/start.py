@@ -77,9 +77,7 @@ class StartPage(QWidget):
     def refresh(self) -> None:
         """Read the crossings anew."""
         rows = tuple(_row(crossing) for crossing in all_crossings()[:50])
-        self._list.set_rows(
-            rows or (Row("None yet", "They appear here once begun; leave and come back at any time.", heading=False),)
-        )
+        self._list.set_rows(rows or (Row("None yet; they appear here once begun", heading=True),))
         self._go_on.setEnabled(bool(rows))
 
     def _resume(self, payload: object) -> None:

@@ -50,7 +50,7 @@ class EnginePage(Page):
         row.addWidget(self._again)
         row.addStretch(1)
         preview.body.addLayout(row)
-        split.setSizes([260, 300])
+        split.setSizes([230, 330])
         self.column.addWidget(split, 1)
         self.setFocusProxy(self._sites)
 

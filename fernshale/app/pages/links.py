@@ -80,6 +80,8 @@ class LinksPage(Page):
             uses = view.ids.used[id]
             rows.append(TableRow((id, state, str(len(uses)), where), ((1, "alarm" if item else "mine"),), id))
         self._ids.set_rows(tuple(rows))
+        if dangling and self._ids.current() not in dangling:
+            self._ids.find_text("◆")
         self._show_id(self._ids.current())
 
     def go_to(self, matter: Matter) -> None:
