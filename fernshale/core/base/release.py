@@ -1,36 +1,55 @@
 """Release numbers: read, order, print.
 
-A release is numbers between dots, then maybe a pre-release mark: `3.0.2`, `2026.4`, `3.2.0-pre1`, `1.0rc2`. A pre-release
-comes before its release; marks are compared word by word, numbers as numbers (Semantic Versioning 2.0.0, section 11,
-widened to any count of numbers).
+A release is numbers between dots, then maybe marks: `3.0.2`, `2026.4`, `3.2.0-pre1`, `1.0rc2`, `1!2.0.post3`, `2026-04-11`.
+The order is that of PEP 440 ("Version Identification and Dependency Specification"), and where it says nothing that of
+Semantic Versioning 2.0.0, section 11, widened to any count of numbers: development builds come first, then previews by
+word and number, then the release, then its revisions.
 """
 
 from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from functools import total_ordering
+from functools import lru_cache, total_ordering
 
 from fernshale.core.base.errors import MisuseError
 
-_SHAPE = re.compile(r"^[vV]?(\d+(?:\.\d+)*)(?:[-._]?([A-Za-z][0-9A-Za-z.-]*))?(?:\+[0-9A-Za-z.-]+)?$")
+_SHAPE = re.compile(
+    r"^[vV]?(?:(?P<epoch>\d+)!)?(?P<numbers>\d+(?:\.\d+)*|\d{4}(?:-\d\d){1,2})"
+    r"(?:[-._]?(?P<mark>[A-Za-z][0-9A-Za-z._-]*|(?<=-)\d+))?(?:\+[0-9A-Za-z._-]+)?$"
+)
+# One word for what people spell in many ways, so that 1.0c1, 1.0-pre1 and 1.0rc1 are one.
+_WORDS = {"a": "alpha", "b": "beta", "c": "rc", "pre": "rc", "preview": "rc"}
+_REVISIONS = ("post", "rev", "r")
+# Classes of marks in order; the end of a number stands between what comes before a release and what comes after it.
+_DEV, _BEFORE, _END, _AFTER, _REVISION = range(5)
+
+Mark = tuple[int, str, int]
 
 
 @total_ordering
 @dataclass(frozen=True, slots=True)
 class Release:
-    """`numbers` without trailing zeros, so that 3.0 and 3.0.0 are one; `mark` is empty for a proper release."""
+    """`parts` are the numbers as written, `numbers` those without trailing zeros, so that 3.0 and 3.0.0 are one."""
 
     text: str
+    parts: tuple[int, ...]
     numbers: tuple[int, ...]
-    mark: tuple[tuple[int, int, str], ...]
+    marks: tuple[Mark, ...]
+    epoch: int = 0
 
     @property
     def is_preview(self) -> bool:
-        return bool(self.mark)
+        """Whether it comes before the release it is named after."""
+        return self.marks[0][0] in (_DEV, _BEFORE)
 
-    def _key(self) -> tuple[tuple[int, ...], bool, tuple[tuple[int, int, str], ...]]:
-        return (self.numbers, not self.mark, self.mark)
+    @property
+    def is_revision(self) -> bool:
+        """Whether it comes after the release it is named after."""
+        return self.marks[0][0] == _REVISION
+
+    def _key(self) -> tuple[int, tuple[int, ...], tuple[Mark, ...]]:
+        return (self.epoch, self.numbers, self.marks)
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, Release) and self._key() == other._key()
@@ -45,14 +64,60 @@ class Release:
         return self.text
 
 
+@lru_cache(maxsize=8192)
 def parse_release(text: str) -> Release:
     """Raises MisuseError when `text` is no release number."""
     found = _SHAPE.match(text.strip())
-    if found is None or (found[2] or "").lower() == "x":  # 3.x is a wildcard, not a release
+    if found is None or (found["mark"] or "").lower() == "x":  # 3.x is a wildcard, not a release
         raise MisuseError(f"{text!r} is not a release number", "Numbers between dots, as 3.0.2 or 3.2.0-pre1.")
-    numbers = [int(part) for part in found[1].split(".")]
-    while len(numbers) > 1 and numbers[-1] == 0:
-        numbers.pop()
-    words = re.findall(r"\d+|[A-Za-z]+", found[2] or "")
-    mark = tuple((0, int(word), "") if word.isdigit() else (1, 0, word.lower()) for word in words)
-    return Release(text.strip(), tuple(numbers), mark)
+    parts = tuple(int(part) for part in re.split(r"[.-]", found["numbers"]))
+    return Release(text.strip(), parts, trimmed(parts), tuple(_marks(found["mark"] or "")), int(found["epoch"] or 0))
+
+
+def release_of(numbers: tuple[int, ...], epoch: int = 0) -> Release:
+    """The proper release of these numbers."""
+    return parse_release((f"{epoch}!" if epoch else "") + ".".join(map(str, numbers)))
+
+
+def is_release(text: str) -> bool:
+    """Whether `text` reads as a release number."""
+    try:
+        parse_release(text)
+    except MisuseError:
+        return False
+    return True
+
+
+def same_release(left: str, right: str) -> bool:
+    """Whether two texts name one release; texts that are no release numbers must be equal."""
+    return left == right or (is_release(left) and is_release(right) and parse_release(left) == parse_release(right))
+
+
+def trimmed(parts: tuple[int, ...]) -> tuple[int, ...]:
+    """Numbers without trailing zeros, at least one."""
+    end = len(parts)
+    while end > 1 and parts[end - 1] == 0:
+        end -= 1
+    return parts[:end]
+
+
+def _marks(text: str) -> list[Mark]:
+    marks: list[Mark] = []
+    words = re.findall(r"[A-Za-z]+|\d+", text)
+    while words:
+        word = words.pop(0)
+        if word.isdigit():
+            # A number of its own, as the 2 of alpha.1.2; numbers come before words (Semantic Versioning).
+            marks.append((_AFTER if marks else _BEFORE, "", int(word)))
+        else:
+            number = int(words.pop(0)) if words and words[0].isdigit() else 0
+            marks.append(_mark(word.lower(), number, is_first=not marks))
+    return [*marks, (_END, "", 0)]
+
+
+def _mark(word: str, number: int, is_first: bool) -> Mark:
+    if word == "dev":
+        return (_DEV, "", number)
+    if word in _REVISIONS:
+        return (_REVISION, "", number)
+    return (_BEFORE if is_first else _AFTER, _WORDS.get(word, word), number)
