@@ -30,7 +30,7 @@ from fernshale.core.engine.reassociate import draft_sites
 
 
 def survey(options: argparse.Namespace, token: CancelToken) -> int:
-    ground = ground_for(options, token)
+    ground = ground_for(options, token, contents=False)
     view = survey_stage.survey(ground, find_crossing(ground.project), token)
     if options.json:
         print_json(survey_stage.to_json(view))

@@ -45,14 +45,15 @@ def profile_for(options: argparse.Namespace, project: Path) -> Profile:
     return profile
 
 
-def ground_for(options: argparse.Namespace, token: CancelToken) -> Ground:
-    """The project that was named, with the shelf that was named or that of its crossing."""
+def ground_for(options: argparse.Namespace, token: CancelToken, *, contents: bool = True) -> Ground:
+    """The project that was named, with the shelf that was named or that of its crossing; see `read_ground`."""
     project = Path(options.project)
     profile = profile_for(options, project)
     named = getattr(options, "shelf", None)
     crossing = find_crossing(project)
     folder = Path(named) if named else crossing.setup.shelf if crossing else None
-    return read_ground(project, profile, read_shelf(folder) if folder else None, no_progress, token)
+    shelf = read_shelf(folder) if folder else None
+    return read_ground(project, profile, shelf, no_progress, token, contents=contents)
 
 
 def crossing_for(options: argparse.Namespace) -> Crossing:

@@ -4,19 +4,27 @@ from __future__ import annotations
 
 import os
 import threading
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from fernshale.core.base.errors import ProjectError
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath, on_disk
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.profile.model import ROLES, Profile, Role
 from fernshale.core.profile.read import fill, read_profile
 from fernshale.core.route.shelf import Shelf, read_shelf
-from fernshale.core.snapshot.manifest import EMPTY, Manifest, digest_of, scan_tree
+from fernshale.core.snapshot.manifest import (
+    EMPTY,
+    Entry,
+    Manifest,
+    digest_of,
+    list_tree,
+    read_contents,
+    scan_tree,
+)
 from fernshale.core.survey.plugins import Plugin, find_plugins, read_folder
 from fernshale.core.survey.roles import role_of
 from fernshale.core.survey.sites import FoundSite, find_sites, project_release
@@ -58,19 +66,63 @@ _seen: dict[str, Manifest] = {}
 _seen_lock = threading.Lock()
 
 
-def read_ground(project: Path, profile: Profile, shelf: Shelf | None, progress: Progress, token: CancelToken) -> Ground:
-    """Read the project; a second look at an unchanged tree costs a stat per file. Raises ProjectError, FormatError."""
+def read_ground(
+    project: Path,
+    profile: Profile,
+    shelf: Shelf | None,
+    progress: Progress,
+    token: CancelToken,
+    *,
+    contents: bool = True,
+) -> Ground:
+    """Read the project; a second look at an unchanged tree costs a stat per file.
+
+    Without `contents` files are only listed: enough for a survey, which reads what lies in plugin folders by itself.
+    Raises ProjectError, FormatError.
+    """
     project = project.resolve()
     if not project.is_dir():
         raise ProjectError(f"{project} is not a folder")
     with _seen_lock:
         before = _seen.get(str(project), EMPTY)
-    manifest = scan_tree(project, before, lambda data: None, progress, token)
+    look = scan_tree if contents else _list_only
+    manifest = look(project, before, lambda data: None, progress, token)
+    _keep_seen(project, manifest)
+    plugins = find_plugins(profile, project, manifest)
+    sites = find_sites(profile, project, manifest, [plugin.id for plugin in plugins])
+    return Ground(project, profile, shelf, manifest, sites, plugins, project_release(sites))
+
+
+def _list_only(
+    project: Path, before: Manifest, keep: Callable[[bytes], None], progress: Progress, token: CancelToken
+) -> Manifest:
+    return list_tree(project, before, progress, token)
+
+
+def _keep_seen(project: Path, manifest: Manifest) -> None:
     with _seen_lock:
         _seen[str(project)] = manifest
-    plugins = find_plugins(profile, project, manifest)
-    sites = find_sites(profile, project, tuple(manifest.files), [plugin.id for plugin in plugins])
-    return Ground(project, profile, shelf, manifest, sites, plugins, project_release(sites))
+
+
+def plugin_manifest(ground: Ground, plugin: Plugin, token: CancelToken) -> Manifest:
+    """The part of the project's manifest below a plugin folder, with paths as seen from there; contents are read."""
+    manifest = read_contents(
+        ground.project, ground.manifest, lambda data: None, no_progress, token, below=plugin.folder
+    )
+    if manifest is not ground.manifest:
+        # So that the next look finds them read.
+        with _seen_lock:
+            seen = _seen.get(str(ground.project), ground.manifest)
+            _seen[str(ground.project)] = replace(
+                seen, entries={**seen.entries, **_below(manifest, plugin.folder)}, memo={}
+            )
+    prefix = len(plugin.folder) + 1
+    return Manifest({TreePath(path[prefix:]): entry for path, entry in _below(manifest, plugin.folder).items()})
+
+
+def _below(manifest: Manifest, folder: str) -> dict[TreePath, Entry]:
+    prefix = folder + "/"
+    return {path: entry for path, entry in manifest.entries.items() if path.startswith(prefix)}
 
 
 def crossing_ground(crossing: Crossing, progress: Progress, token: CancelToken) -> Ground:

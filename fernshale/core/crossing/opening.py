@@ -27,7 +27,7 @@ class Opening:
 def look_at_project(project: Path, profile: Path | None, folders: Sequence[Path]) -> Opening:
     """Find the profile and the release. Raises ProjectError, FormatError."""
     found = read_profile(profile) if profile else find_profile(project, folders)
-    ground = read_ground(project, found, None, no_progress, CancelToken())
+    ground = read_ground(project, found, None, no_progress, CancelToken(), contents=False)
     return Opening(ground.project, found, ground.release)
 
 

@@ -8,32 +8,49 @@ from typing import ClassVar, Literal
 
 from fernshale.core.base.schema import STRICT
 
-Notation = Literal["exact", "interval", "comparators"]
+# Every notation but "exact" is read by what it looks like; the words say how people of that engine write it.
+Notation = Literal["exact", "range", "interval", "comparators"]
 Role = Literal["own", "plugin", "user content", "generated", "asset", "settings", "other"]
 ROLES: tuple[Role, ...] = ("own", "plugin", "user content", "generated", "asset", "settings", "other")
 
 
+WAYS = ("json", "toml", "yaml", "xml", "ini", "properties", "script", "cmake", "pattern")
+
+
 @dataclass(frozen=True, slots=True)
 class Reach:
-    """How to reach one value in a file: exactly one of the four is set.
+    """How to reach one value in a file: exactly one of the ways is set.
 
-    `json` is a JSON pointer, `toml` a dotted key, `ini` a `section.key` (or a `key` before any section), `pattern` a
-    regular expression with a group named `value`.
+    `json` and `yaml` are JSON pointers, `toml` a dotted key, `xml` an XPath to an element or attribute, `ini` a
+    `section.key` (or a `key` before any section), `properties` a key of a `key=value` file, `script` the dotted path of
+    an assignment or call in nested braces (`ext.engineRelease`), `cmake` a command and the argument before the value
+    (`set ENGINE_RELEASE`), `pattern` a regular expression with a group named `value`.
     """
 
     __pydantic_config__: ClassVar = STRICT
     json: str = ""
     toml: str = ""
+    yaml: str = ""
+    xml: str = ""
     ini: str = ""
+    properties: str = ""
+    script: str = ""
+    cmake: str = ""
     pattern: str = ""
 
     def __post_init__(self) -> None:
-        if sum(bool(way) for way in (self.json, self.toml, self.ini, self.pattern)) != 1:
-            raise ValueError("exactly one of json, toml, ini and pattern must be given")
+        if sum(bool(getattr(self, way)) for way in WAYS) != 1:
+            raise ValueError(f"exactly one of {', '.join(WAYS[:-1])} and {WAYS[-1]} must be given")
+
+    @property
+    def way(self) -> str:
+        """The name of the one way that is set."""
+        return next(way for way in WAYS if getattr(self, way))
 
     @property
     def text(self) -> str:
-        return self.json or self.toml or self.ini or f"/{self.pattern}/"
+        """Where it leads, for people."""
+        return f"/{self.pattern}/" if self.pattern else str(getattr(self, self.way))
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,11 +88,53 @@ class PluginShape:
 
 @dataclass(frozen=True, slots=True)
 class RoleRule:
-    """Files of one role; the first rule that fits decides."""
+    """Files of one role; the first rule that fits decides.
+
+    Generated files may say what they are made `from` (globs of sources): those older than a source are stale.
+    """
 
     __pydantic_config__: ClassVar = STRICT
     role: Role
     files: tuple[str, ...]
+    made_from: tuple[str, ...] = ()
+    why: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Override:
+    """How a member that inherits gets a release of its own: `text` goes behind what `after` finds, or at the end."""
+
+    __pydantic_config__: ClassVar = STRICT
+    text: str
+    after: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Workspace:
+    """Small projects that inherit the release from the root. `members` are globs of folders with a `descriptor` each.
+
+    A member pins a release (`pin` leads to one), overrides it (`release` leads to one) or else inherits the root's;
+    `inherits` is what stands at `release` where that is said in words.
+    """
+
+    __pydantic_config__: ClassVar = STRICT
+    members: tuple[str, ...]
+    descriptor: str
+    name: Reach | None = None
+    release: Reach | None = None
+    pin: Reach | None = None
+    inherits: str = ""
+    override: Override | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Standard:
+    """A number the project states for its toolchain, as the language standard it is compiled by."""
+
+    __pydantic_config__: ClassVar = STRICT
+    name: str
+    files: tuple[str, ...]
+    at: Reach
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,14 +158,31 @@ class Commands:
 
 @dataclass(frozen=True, slots=True)
 class Requirement:
-    """A precondition: the command runs, and what `pattern` finds as `version` is `at_least` as new."""
+    """A precondition: the environment has a `variable`, or the command runs and what `pattern` finds as `version` is
+    `at_least` as new.
+    """
 
     __pydantic_config__: ClassVar = STRICT
     name: str
-    run: tuple[str, ...]
+    run: tuple[str, ...] = ()
+    variable: str = ""
     pattern: str = ""
     at_least: str = ""
     hint: str = ""
+
+    def __post_init__(self) -> None:
+        if bool(self.run) == bool(self.variable):
+            raise ValueError("exactly one of run and variable must be given")
+
+
+@dataclass(frozen=True, slots=True)
+class Frames:
+    """Where a run leaves its frame times: a CSV `file`, the `column` that holds them, and how many make a second."""
+
+    __pydantic_config__: ClassVar = STRICT
+    file: str
+    column: str
+    per_second: float = 1000.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -164,7 +240,10 @@ class DiagnosticPattern:
 
 @dataclass(frozen=True, slots=True)
 class Profile:
-    """One engine, as a file describes it. `path` is where it was read from, `digest` of what bytes."""
+    """One engine, as a file describes it. `path` is where it was read from, `digest` of what bytes.
+
+    `libraries` are globs of files that are libraries wherever they lie, for finding the same one twice.
+    """
 
     __pydantic_config__: ClassVar = STRICT
     id: str
@@ -173,6 +252,10 @@ class Profile:
     site: tuple[Site, ...]
     installed: tuple[str, ...] = ()
     plugins: PluginShape = PluginShape()
+    workspace: Workspace | None = None
+    standard: tuple[Standard, ...] = ()
+    libraries: tuple[str, ...] = ()
+    frames: Frames | None = None
     role: tuple[RoleRule, ...] = ()
     commands: Commands = Commands()
     requirement: tuple[Requirement, ...] = ()

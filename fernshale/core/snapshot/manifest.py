@@ -6,14 +6,18 @@ import os
 import stat
 import time
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import Enum
+from functools import cached_property
 from pathlib import Path
+from typing import Any, TypeVar, cast
 
 import blake3
 
-from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.treepath import TreePath, under
 from fernshale.core.base.work import CancelToken, Progress
+
+T = TypeVar("T")
 
 
 class Kind(Enum):
@@ -37,24 +41,34 @@ class Entry:
     stamp: tuple[int, int, int] = field(default=(0, 0, 0), compare=False)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Manifest:
     """All entries of a tree in path order. `reported` are paths that could not be taken, with the reason.
 
-    `taken_ns` is when reading began: an entry changed after that, or just before, is not trusted unread.
+    `taken_ns` is when reading began: an entry changed after that, or just before, is not trusted unread. A file that was
+    only listed has an empty `content`. `memo` holds what was worked out from exactly these entries; it is handed on as
+    long as a new look finds them unchanged.
     """
 
     entries: Mapping[TreePath, Entry]
     reported: tuple[tuple[str, str], ...] = ()
     taken_ns: int = 0
+    memo: dict[object, Any] = field(default_factory=dict, compare=False, repr=False)
 
-    @property
+    @cached_property
     def files(self) -> dict[TreePath, Entry]:
         return {path: entry for path, entry in self.entries.items() if entry.kind is Kind.FILE}
+
+    def derived(self, name: object, make: Callable[[], T]) -> T:
+        """What `make` works out from the entries alone, worked out once under `name`."""
+        if name not in self.memo:
+            self.memo[name] = make()
+        return cast(T, self.memo[name])
 
 
 EMPTY = Manifest({})
 
+_FOLDER = Kind.FOLDER
 # A file system may keep times this coarse; a change within it can keep size and time.
 _RACY_NS = 2_000_000_000
 
@@ -69,7 +83,9 @@ def entry_at(path: Path) -> Entry | None:
         found = path.lstat()
     except (FileNotFoundError, NotADirectoryError):
         return None
-    return _entry(path, found, lambda data: None)
+    if not stat.S_ISREG(found.st_mode):
+        return _listed(os.fspath(path), found)
+    return _file_entry(*_read_settled(path))
 
 
 def scan_tree(
@@ -84,64 +100,115 @@ def scan_tree(
     A file whose size, times and inode are those of `previous` is not read again, unless it changed so close to that
     reading that equal times prove nothing. Sockets, devices and unreadable files are reported, the rest is taken.
     """
+    return read_contents(root, list_tree(root, previous, progress, token), keep, progress, token)
+
+
+def list_tree(root: Path, previous: Manifest, progress: Progress, token: CancelToken) -> Manifest:
+    """As `scan_tree`, but files `previous` does not know keep an empty content: one stat per file, nothing is read."""
     started = time.time_ns()
+    trusted_ns = previous.taken_ns - _RACY_NS
     entries: dict[TreePath, Entry] = {}
     reported: list[tuple[str, str]] = []
+    known_entry = previous.entries.get
     folders = [""]
+    fresh = 0
+    # This loop runs once per file of the largest projects: names are local and each status field is fetched once.
     while folders:
+        token.check()
         folder = folders.pop()
+        prefix = folder + "/" if folder else ""
         try:
             with os.scandir(root / folder if folder else root) as found:
-                items = sorted(found, key=lambda item: item.name)
+                items = list(found)
         except OSError as error:
             reported.append((folder, error.strerror or "unreadable"))
             continue
         for item in items:
-            token.check()
-            path = TreePath(f"{folder}/{item.name}" if folder else item.name)
+            path = cast(TreePath, prefix + item.name)
             try:
                 status = item.stat(follow_symlinks=False)
-                known = previous.entries.get(path)
-                if known is not None and _unchanged(known, status, previous.taken_ns):
-                    entry: Entry | None = known
-                else:
-                    entry = _entry(Path(item.path), status, keep)
+                ctime = status.st_ctime_ns
+                known = known_entry(path)
+                if (
+                    known is not None
+                    and known.stamp == (status.st_size, ctime, status.st_ino)
+                    and ctime < trusted_ns
+                    and status.st_mtime_ns < trusted_ns
+                ):
+                    entries[path] = known
+                    if known.kind is _FOLDER:
+                        folders.append(path)
+                    continue
+                entry = _listed(item.path, status)
             except OSError as error:
                 reported.append((path, error.strerror or "unreadable"))
                 continue
             if entry is None:
                 reported.append((path, "not a file, link or folder"))
                 continue
+            fresh += 1
             entries[path] = entry
-            if entry.kind is Kind.FOLDER:
+            if entry.kind is _FOLDER:
                 folders.append(path)
-            if len(entries) % 256 == 0:
-                progress("reading the tree", len(entries), 0)
-    return Manifest(dict(sorted(entries.items())), tuple(reported), started)
+        progress("reading the tree", len(entries), 0)
+    if not fresh and len(entries) == len(previous.entries) and tuple(sorted(reported)) == previous.reported:
+        return replace(previous, taken_ns=started)
+    return Manifest(dict(sorted(entries.items())), tuple(sorted(reported)), started)
 
 
-def _unchanged(known: Entry, status: os.stat_result, taken_ns: int) -> bool:
-    return (
-        known.kind is Kind.FILE
-        and known.stamp == _stamp(status)
-        and max(status.st_mtime_ns, status.st_ctime_ns) < taken_ns - _RACY_NS
-    )
+def read_contents(
+    root: Path,
+    manifest: Manifest,
+    keep: Callable[[bytes], None],
+    progress: Progress,
+    token: CancelToken,
+    below: str = "",
+) -> Manifest:
+    """`manifest` with the content of each file under `below` that was only listed so far."""
+    wanted = [
+        path
+        for path, entry in manifest.entries.items()
+        if not entry.content and entry.kind is Kind.FILE and under(path, below)
+    ]
+    if not wanted:
+        return manifest
+    entries = dict(manifest.entries)
+    reported = list(manifest.reported)
+    for number, path in enumerate(wanted):
+        token.check()
+        if number % 256 == 0:
+            progress("reading files", number, len(wanted))
+        try:
+            data, status = _read_settled(root / path)
+        except OSError as error:
+            # Gone since it was listed, or never to be read: either way it is not in the tree as taken.
+            del entries[path]
+            reported.append((path, error.strerror or "unreadable"))
+            continue
+        keep(data)
+        entries[path] = _file_entry(data, status)
+    return Manifest(entries, tuple(sorted(reported)), manifest.taken_ns)
+
+
+def _listed(path: str, status: os.stat_result) -> Entry | None:
+    """The entry of what was only looked at."""
+    kind = stat.S_IFMT(status.st_mode)
+    mode = stat.S_IMODE(status.st_mode)
+    if kind == stat.S_IFREG:
+        return Entry(Kind.FILE, mode, "", status.st_size, status.st_mtime_ns, _stamp(status))
+    if kind == stat.S_IFLNK:
+        return Entry(Kind.LINK, 0, os.readlink(path), stamp=_stamp(status))
+    if kind == stat.S_IFDIR:
+        return Entry(Kind.FOLDER, mode, mtime_ns=status.st_mtime_ns, stamp=_stamp(status))
+    return None
 
 
 def _stamp(status: os.stat_result) -> tuple[int, int, int]:
     return (status.st_size, status.st_ctime_ns, status.st_ino)
 
 
-def _entry(path: Path, status: os.stat_result, keep: Callable[[bytes], None]) -> Entry | None:
+def _file_entry(data: bytes, status: os.stat_result) -> Entry:
     mode = stat.S_IMODE(status.st_mode)
-    if stat.S_ISLNK(status.st_mode):
-        return Entry(Kind.LINK, 0, os.readlink(path))
-    if stat.S_ISDIR(status.st_mode):
-        return Entry(Kind.FOLDER, mode, mtime_ns=status.st_mtime_ns)
-    if not stat.S_ISREG(status.st_mode):
-        return None
-    data, status = _read_settled(path)
-    keep(data)
     return Entry(Kind.FILE, mode, digest_of(data), len(data), status.st_mtime_ns, _stamp(status))
 
 

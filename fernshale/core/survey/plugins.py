@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from fernshale.core.base.globs import matches
+from fernshale.core.base.globs import FirstFit
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath, parents
 from fernshale.core.base.work import CancelToken, no_progress
@@ -43,11 +43,16 @@ class Origin:
 def find_plugins(profile: Profile, project: Path, manifest: Manifest) -> tuple[Plugin, ...]:
     """The plugin folders, by path. A folder without a readable descriptor gets its own name as id."""
     shape = profile.plugins
-    folders = [path for path, entry in manifest.entries.items() if entry.kind is Kind.FOLDER]
-    found = [folder for folder in folders if matches(shape.folders, folder)]
+    folders = manifest.derived(("plugins", shape.folders), lambda: _plugin_folders(shape.folders, manifest))
+    return tuple(_read_plugin(profile, project, folder) for folder in folders)
+
+
+def _plugin_folders(globs: tuple[str, ...], manifest: Manifest) -> list[TreePath]:
+    fit = FirstFit([globs])
+    folders = (path for path, entry in manifest.entries.items() if entry.kind is Kind.FOLDER)
+    found = {folder: None for folder in folders if fit.find(folder) is not None}
     # A glob that fits a folder fits all below it, too; only the outermost is the plugin.
-    outer = [folder for folder in found if not set(parents(folder)) & set(found)]
-    return tuple(_read_plugin(profile, project, folder) for folder in outer)
+    return [folder for folder in found if not any(parent in found for parent in parents(folder))]
 
 
 def read_folder(folder: Path, token: CancelToken) -> Manifest:

@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 
-from fernshale.core.base.globs import matches
+from fernshale.core.base.globs import FirstFit
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.profile.model import ROLES, Profile, Role
+from fernshale.core.profile.model import ROLES, Profile, Role, RoleRule
 from fernshale.core.snapshot.manifest import Manifest
 
 
 @dataclass(frozen=True, slots=True)
 class RoleOf:
-    """A file's role and why: the glob's rule, or "no rule fits"."""
+    """A file's role and why: whose rule, or "no rule fits"."""
 
     role: Role
     why: str
@@ -21,21 +22,36 @@ class RoleOf:
 
 def role_of(profile: Profile, path: str) -> RoleOf:
     """The role of the file at `path`: the profile's first rule that fits."""
-    for rule in profile.role:
-        if matches(rule.files, path):
-            return RoleOf(rule.role, f"{rule.role} in the profile: {', '.join(rule.files)}")
-    return RoleOf("other", "no rule of the profile fits")
+    at = _fit(profile.role).find(path)
+    if at is None:
+        return RoleOf("other", "no rule of the profile fits")
+    rule = profile.role[at]
+    return RoleOf(rule.role, rule.why or f"{rule.role} in the profile: {', '.join(rule.files)}")
 
 
 def files_by_role(profile: Profile, manifest: Manifest) -> Mapping[Role, tuple[TreePath, ...]]:
     """Files of each role, roles in their usual order, paths in order."""
+    return manifest.derived(("roles", profile.role), lambda: _by_role(profile, manifest))
+
+
+def _by_role(profile: Profile, manifest: Manifest) -> Mapping[Role, tuple[TreePath, ...]]:
     found: dict[Role, list[TreePath]] = {role: [] for role in ROLES}
+    others = found["other"]
+    lists = [found[rule.role] for rule in profile.role]
+    find = _fit(profile.role).find
     for path in manifest.files:
-        found[role_of(profile, path).role].append(path)
+        at = find(path)
+        (others if at is None else lists[at]).append(path)
     return {role: tuple(paths) for role, paths in found.items() if paths}
 
 
 def source_files(profile: Profile, paths: Iterable[TreePath]) -> tuple[TreePath, ...]:
     """The files people edit: not generated and not of an unknown role."""
     edited = ("own", "plugin", "user content", "asset", "settings")
-    return tuple(path for path in paths if role_of(profile, path).role in edited)
+    find = _fit(profile.role).find
+    return tuple(path for path in paths if (at := find(path)) is not None and profile.role[at].role in edited)
+
+
+@lru_cache(maxsize=64)
+def _fit(rules: tuple[RoleRule, ...]) -> FirstFit:
+    return FirstFit([rule.files for rule in rules])

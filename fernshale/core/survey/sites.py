@@ -7,10 +7,11 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from fernshale.core.base.errors import ProjectError
-from fernshale.core.base.globs import matches
+from fernshale.core.base.globs import FirstFit, matches
 from fernshale.core.base.textfile import TextFile, read_text
 from fernshale.core.base.treepath import TreePath, on_disk
 from fernshale.core.profile.model import Notation, Profile, Reach, Site
+from fernshale.core.snapshot.manifest import Manifest
 from fernshale.core.survey.reach import Value, find_values, line_of
 
 _PLUGIN = "{plugin}"
@@ -29,13 +30,12 @@ class FoundSite:
     plugin: str = ""
 
 
-def find_sites(
-    profile: Profile, project: Path, paths: Sequence[TreePath], plugins: Sequence[str]
-) -> tuple[FoundSite, ...]:
+def find_sites(profile: Profile, project: Path, manifest: Manifest, plugins: Sequence[str]) -> tuple[FoundSite, ...]:
     """All sites in the order of the profile. Raises FormatError for a broken file, ProjectError for a missing one."""
     found: list[FoundSite] = []
+    named = manifest.derived(("sites", profile.site), lambda: _named(profile, manifest))
     for site in profile.site:
-        files = [path for path in paths if matches(site.files, path)]
+        files = [path for path in named if matches(site.files, path)]
         hits = [hit for path in files for hit in _in_file(site, project, path, plugins)]
         if site.required and not hits:
             where = ", ".join(files) or ", ".join(site.files)
@@ -45,6 +45,12 @@ def find_sites(
             )
         found += hits
     return tuple(found)
+
+
+def _named(profile: Profile, manifest: Manifest) -> list[TreePath]:
+    """One pass over what may be very many paths; only the few that some site names are looked at again."""
+    fit = FirstFit([[glob for site in profile.site for glob in site.files]])
+    return [path for path in manifest.files if fit.find(path) is not None]
 
 
 def project_release(sites: Sequence[FoundSite]) -> str:
@@ -69,8 +75,7 @@ def read_project_text(project: Path, path: TreePath) -> TextFile:
 
 def expand(reach: Reach, plugin: str) -> Reach:
     """`reach` with `{plugin}` filled in."""
-    ways = {name: getattr(reach, name).replace(_PLUGIN, plugin) for name in ("json", "toml", "ini", "pattern")}
-    return replace(reach, **ways)
+    return replace(reach, **{reach.way: getattr(reach, reach.way).replace(_PLUGIN, plugin)})
 
 
 def _in_file(site: Site, project: Path, path: TreePath, plugins: Sequence[str]) -> list[FoundSite]:

@@ -24,6 +24,23 @@ _CASES = [
     (Reach(toml="plug.version"), '[[plug]]\nversion = "1"\n[[plug]]\nversion = "2"\n', ["1", "2"]),
     (Reach(ini="merelith.release"), "[a]\nrelease = 1\n[merelith]\nrelease = 2.6.1 ; tail\n", ["2.6.1"]),
     (Reach(ini="release"), "# release = 0\nrelease: 2.6.1\n", ["2.6.1"]),
+    (Reach(yaml="/engine/release"), "# c\nengine:\n  release: '2.6.1' # ü\n", ["2.6.1"]),
+    (Reach(yaml="/engine/release"), "engine: {release: 2.6.1, a: [1]}\n---\nengine: {release: \"3\"}\n", ["2.6.1", "3"]),
+    (Reach(yaml="/a/1"), "a:\n- x\n- y\n", ["y"]),
+    (Reach(yaml="/a"), "a: |\n  block\n", []),
+    (Reach(xml="/p/engine/@release"), "<?xml version='1.0' encoding='latin-1'?><p><!-- ü --><engine release = '2.6.1'/></p>", ["2.6.1"]),
+    (Reach(xml="//e[@id='2']/v"), "<p><e id='1'><v>1</v></e><e id='2' note='a>b'>\n <v> 2.6.1 </v></e></p>", ["2.6.1"]),
+    (Reach(xml="//x:v"), "<p xmlns:x='urn:x'><x:v x:a='1'>7</x:v></p>", ["7"]),
+    (Reach(xml="//v"), "<p><v/><v><b/></v></p>", []),
+    (Reach(properties="engine.release"), "# engine.release=0\nengine.release = 2.6.1\nother=engine.release\n", ["2.6.1"]),
+    (Reach(properties="b"), "a=one \\\nb=two\nb 3\n", ["3"]),
+    (Reach(script="ext.release"), "// ext.release = '0'\next {\n  release = '2.6.1' /* ü */\n}\n", ["2.6.1"]),
+    (Reach(script="ext.release"), 'ext.release = "2.6.1"\nrelease = "9"\n', ["2.6.1"]),
+    (Reach(script="plugins.version"), "plugins {\n  id('mere') version '2.6.1'\n}\n", ["2.6.1"]),
+    (Reach(script="a.b.c"), 'a { b { x { c = 1 }; c(22) } }', ["22"]),
+    (Reach(cmake="set ENGINE"), '# set(ENGINE 0)\nSET( ENGINE "2.6.1" CACHE STRING "engine")\nset(OTHER ENGINE)\n', ["2.6.1"]),
+    (Reach(cmake="find_package Mere"), "find_package(Mere 2.6.1 REQUIRED)\n#[[ find_package(Mere 1) ]]\n", ["2.6.1"]),
+    (Reach(cmake="project VERSION"), "project(game\n  VERSION 1.4 # ours\n  LANGUAGES CXX)\n", ["1.4"]),
     (Reach(pattern=r"(?m)^V=(?P<value>\S+)"), "V=1\nW=2\nV=3\n", ["1", "3"]),
 ]
 
@@ -33,6 +50,8 @@ def test_values_are_found_where_the_reach_leads(reach: Reach, text: str, expecte
     values = find_values(text, reach, "file")
     assert [value.text for value in values] == expected
     assert [text[value.start : value.end] for value in values] == expected
+    changed = replace_values(text, [(value, "9.8") for value in values])
+    assert [value.text for value in find_values(changed, reach, "file")] == ["9.8"] * len(expected)
 
 
 @given(
@@ -57,7 +76,14 @@ def test_comments_and_formatting_of_toml_stay() -> None:
 
 @pytest.mark.parametrize(
     ("reach", "text", "line"),
-    [(Reach(json="/a"), '{\n "a": 1,\n}', "f:3"), (Reach(toml="a"), "a = 1\nb = = 2\n", "f:2")],
+    [
+        (Reach(json="/a"), '{\n "a": 1,\n}', "f:3"),
+        (Reach(toml="a"), "a = 1\nb = = 2\n", "f:2"),
+        (Reach(yaml="/a"), "a: 1\nb: [\n", "f:3"),
+        (Reach(xml="/a"), "<a>\n<b></a>", "f:2"),
+        (Reach(xml="/a"), "<!DOCTYPE a [\n<!ENTITY x 'y'>]><a>&x;</a>", "f:2"),
+        (Reach(xml="/a["), "<a/>", "cannot be followed"),
+    ],
 )
 def test_broken_file_is_told_with_its_line(reach: Reach, text: str, line: str) -> None:
     with pytest.raises(FormatError, match=line):

@@ -11,11 +11,10 @@ from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.change.draft import Draft
 from fernshale.core.change.model import ChangeSet
-from fernshale.core.crossing.ground import Ground, shelf_manifest
+from fernshale.core.crossing.ground import Ground, plugin_manifest, shelf_manifest
 from fernshale.core.crossing.logbook import write_step
 from fernshale.core.crossing.matter import Matter, Proposal, Stage
 from fernshale.core.crossing.stages.route import plan
-from fernshale.core.crossing.stages.survey import plugin_manifest
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.merge.folder import FileMerge, FolderMerge, disk_side, merge_folders
 from fernshale.core.merge.result import Ledger, LedgerEntry, Result, build_ledger, build_result
@@ -166,7 +165,7 @@ def _look(
 def _merge(ground: Ground, plugin: Plugin, step: PluginStep, token: CancelToken) -> tuple[FolderMerge, str, str]:
     shelf = ground.shelf
     assert shelf is not None
-    mine = plugin_manifest(ground, plugin)
+    mine = plugin_manifest(ground, plugin, token)
     manifests = {item.version: shelf_manifest(shelf, item.folder, token) for item in shelf.releases_of(plugin.id)}
     base, base_note = plugin.version, ""
     if base not in manifests:

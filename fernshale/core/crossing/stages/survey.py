@@ -21,12 +21,11 @@ from fernshale.core.crossing.commands import (
     run_profile_command,
     tail,
 )
-from fernshale.core.crossing.ground import Ground, shelf_manifest
+from fernshale.core.crossing.ground import Ground, plugin_manifest, shelf_manifest
 from fernshale.core.crossing.logbook import note
 from fernshale.core.crossing.matter import Matter, Proposal, Stage
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.profile.model import Role
-from fernshale.core.snapshot.manifest import Entry, Manifest
 from fernshale.core.survey.plugins import Origin, Plugin, find_mixture, rank_origins
 from fernshale.core.survey.roles import files_by_role, role_of
 from fernshale.core.survey.sites import FoundSite
@@ -83,7 +82,10 @@ def survey(ground: Ground, crossing: Crossing | None, token: CancelToken) -> Sur
     """Look at the project; runs nothing and writes nothing."""
     roles = files_by_role(ground.profile, ground.manifest)
     entries = ground.manifest.files
-    sizes = {role: sum(entries[path].size for path in paths) for role, paths in roles.items()}
+    sizes = ground.manifest.derived(
+        ("sizes", ground.profile.role),
+        lambda: {role: sum(entries[path].size for path in paths) for role, paths in roles.items()},
+    )
     plugins = tuple(_find_origin(ground, plugin, token) for plugin in ground.plugins)
     baseline = read_baseline(crossing) if crossing else None
     requirements = tuple(RequirementResult(*item) for item in (crossing.fact("requirements") or ())) if crossing else ()
@@ -179,24 +181,13 @@ def _find_origin(ground: Ground, plugin: Plugin, token: CancelToken) -> PluginOr
     if shelf is None:
         return PluginOrigin(plugin, (), ())
     releases = {item.version: shelf_manifest(shelf, item.folder, token) for item in shelf.releases_of(plugin.id)}
-    mine = plugin_manifest(ground, plugin)
+    mine = plugin_manifest(ground, plugin, token)
     ranking = rank_origins(mine, releases)
     mixture = find_mixture(mine, ranking, releases)
     content = [path for path in mine.files if role_of(ground.profile, f"{plugin.folder}/{path}").role == "user content"]
     # What the profile calls the user's own is theirs even where the vendor has a file of that name.
     ranking = tuple(replace(item, own=tuple(sorted({*item.own, *content}))) for item in ranking)
     return PluginOrigin(plugin, ranking, mixture)
-
-
-def plugin_manifest(ground: Ground, plugin: Plugin) -> Manifest:
-    """The part of the project's manifest below a plugin folder, with paths as seen from there."""
-    prefix = plugin.folder + "/"
-    entries: dict[TreePath, Entry] = {
-        TreePath(path[len(prefix) :]): entry
-        for path, entry in ground.manifest.entries.items()
-        if path.startswith(prefix)
-    }
-    return Manifest(entries)
 
 
 def _matters(

@@ -1,7 +1,4 @@
-"""Find single values in settings files with their exact span, so that a new value leaves every other byte alone.
-
-JSON and TOML are parsed with tree-sitter, which keeps positions; both are first read strictly, for clear errors.
-"""
+"""Values in JSON and TOML: read strictly for clear errors, then with tree-sitter, which keeps positions."""
 
 from __future__ import annotations
 
@@ -9,67 +6,17 @@ import json
 import re
 import tomllib
 from collections.abc import Iterator
-from dataclasses import dataclass
 from functools import cache
 from typing import TYPE_CHECKING
 
-import regex
-
 from fernshale.core.base.errors import FormatError
-from fernshale.core.base.textfile import position
-from fernshale.core.profile.model import Reach
+from fernshale.core.survey.reach.value import Value, value_of_bytes
 
 if TYPE_CHECKING:
     from tree_sitter import Language, Node
 
-_PATTERN_TIMEOUT_S = 2.0
-_INI_SECTION = re.compile(r"^\s*\[([^\]]*)\]")
-_INI_VALUE = re.compile(r"^\s*([^=:#;\s][^=:]*?)\s*[=:][ \t]*(.*?)[ \t]*(?:[ \t][;#].*)?$")
 
-
-@dataclass(frozen=True, slots=True)
-class Value:
-    """A value and its half-open span of characters, quotes not included."""
-
-    text: str
-    start: int
-    end: int
-
-
-def find_values(text: str, reach: Reach, path: str) -> tuple[Value, ...]:
-    """The values `reach` leads to in `text`, in order. `path` is for messages.
-
-    Raises FormatError with the line when the file is broken or a pattern runs away.
-    """
-    if reach.json:
-        return _find_json(text, reach.json, path)
-    if reach.toml:
-        return _find_toml(text, reach.toml, path)
-    if reach.ini:
-        return tuple(_find_ini(text, reach.ini))
-    return _find_pattern(text, reach.pattern, path)
-
-
-def _find_pattern(text: str, pattern: str, path: str) -> tuple[Value, ...]:
-    try:
-        found = regex.finditer(pattern, text, timeout=_PATTERN_TIMEOUT_S)
-        return tuple(Value(hit["value"], *hit.span("value")) for hit in found if hit["value"] is not None)
-    except TimeoutError as error:
-        raise FormatError(path, [(0, f"the pattern {pattern!r} takes too long on this file")]) from error
-
-
-def _find_ini(text: str, key: str) -> Iterator[Value]:
-    wanted_section, _, wanted_key = key.rpartition(".")
-    section, offset = "", 0
-    for line in text.splitlines(keepends=True):
-        if header := _INI_SECTION.match(line):
-            section = header[1].strip()
-        elif (found := _INI_VALUE.match(line)) and section == wanted_section and found[1] == wanted_key:
-            yield Value(found[2], offset + found.start(2), offset + found.end(2))
-        offset += len(line)
-
-
-def _find_json(text: str, pointer: str, path: str) -> tuple[Value, ...]:
+def find_json(text: str, pointer: str, path: str) -> tuple[Value, ...]:
     try:
         json.loads(text)
     except json.JSONDecodeError as error:
@@ -97,7 +44,7 @@ def _json_child(node: Node, name: str, source: bytes) -> Node | None:
     return None
 
 
-def _find_toml(text: str, key: str, path: str) -> tuple[Value, ...]:
+def find_toml(text: str, key: str, path: str) -> tuple[Value, ...]:
     try:
         tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
@@ -134,10 +81,7 @@ def _toml_key(node: Node, source: bytes) -> tuple[str, ...]:
 
 def _value(source: bytes, node: Node) -> Value:
     quotes = 1 if node.type == "string" else 0
-    start, end = node.start_byte + quotes, node.end_byte - quotes
-    before = len(source[:start].decode("utf-8", "surrogateescape"))
-    text = source[start:end].decode("utf-8", "surrogateescape")
-    return Value(text, before, before + len(text))
+    return value_of_bytes(source, node.start_byte + quotes, node.end_byte - quotes)
 
 
 def _parse(text: str, language: Language) -> tuple[bytes, Node]:
@@ -161,15 +105,3 @@ def _toml_language() -> Language:
     from tree_sitter import Language
 
     return Language(tree_sitter_toml.language())
-
-
-def replace_values(text: str, edits: list[tuple[Value, str]]) -> str:
-    """`text` with each value replaced; everything else stays as it is."""
-    for value, new in sorted(edits, key=lambda edit: -edit[0].start):
-        text = text[: value.start] + new + text[value.end :]
-    return text
-
-
-def line_of(text: str, value: Value) -> int:
-    """1-based line of a value."""
-    return position(text, value.start)[0]
