@@ -1,38 +1,66 @@
-"""What each plugin does on a leg: come along in which release, stay, or wait for a decision."""
+"""What each plugin does on a leg, and where not everybody can come along, why not and what the ways out are."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.ranges import parse_range
-from fernshale.core.base.release import Release, parse_release
-from fernshale.core.route.shelf import PluginRelease, Shelf
+from fernshale.core.base.release import same_release
+from fernshale.core.route.candidates import (
+    READINESS,
+    Candidate,
+    Field,
+    Here,
+    Readiness,
+    Wishes,
+    find_candidates,
+    readiness_of,
+)
+from fernshale.core.route.program import Choice, Claim, Program
+from fernshale.core.route.shelf import Shelf, Succession
 
-Action = Literal["update", "stay", "preview only", "nothing"]
-Readiness = Literal["ready", "preview only", "source revision", "nothing yet"]
+# "said to work", "preview only", "revision only" and "untested" are updates that want a decision.
+Action = Literal[
+    "stay", "update", "said to work", "preview only", "revision only", "untested",
+    "follow", "add", "hold", "set aside", "nothing",
+]  # fmt: skip
+UNSURE: tuple[Action, ...] = ("said to work", "preview only", "revision only", "untested")
 
 
 @dataclass(frozen=True, slots=True)
 class PluginStep:
-    """One plugin on one leg. `to` equals `from_` when it stays, and is empty when there is nothing for the target."""
+    """One plugin on one leg. `to` equals `from_` when it stays, and is empty when there is nothing for the target.
+
+    `becomes` is the plugin whose release `to` is, where that is a successor; `from_` is empty for one that is added.
+    """
 
     id: str
     from_: str
     to: str
     action: Action
     why: str
+    becomes: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Conflict:
+    """Demands that cannot all be met. Without any one of them the others can. `ways` are the ways out, in words."""
+
+    plugin: str
+    demands: tuple[str, ...]
+    ways: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
 class Leg:
-    """From one engine release to the next."""
+    """From one engine release to the next. `cost` is what the planner made small; see `program`."""
 
     from_: str
     to: str
     plugins: tuple[PluginStep, ...]
+    conflicts: tuple[Conflict, ...]
+    cost: tuple[int, int, int, int]
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,48 +71,173 @@ class Cell:
     release: str
 
 
-def plan_leg(shelf: Shelf, from_: str, to: str, plugins: Sequence[tuple[str, str, str]]) -> Leg:
-    """The leg for `plugins`, given as (id, version here, engine releases it says it accepts).
+def plan_leg(
+    shelf: Shelf,
+    from_: str,
+    to: str,
+    here: Sequence[Here],
+    wishes: Wishes = Wishes(),
+    used: Collection[str] | None = None,
+    targets: Sequence[str] = (),
+) -> Leg:
+    """The best choice of plugin releases for the engine release `to`.
 
-    Staying is preferred when the copy at hand accepts the target; else the newest stable release that does.
+    Nothing is left out that can come along; then no fault that concerns the project (by the names it has `used`) and no
+    preview is taken that can be helped; then what is here stays; then the newest is taken. `targets` are other engine
+    releases that could be gone to instead.
     """
-    target = parse_release(to)
-    return Leg(from_, to, tuple(_plan_plugin(shelf, target, *plugin) for plugin in plugins))
+    field = find_candidates(shelf, to, here, wishes, used)
+    program = Program(field, shelf)
+    choice = program.solve()
+    steps = tuple(_steps(field, choice, shelf, to))
+    conflicts = tuple(_conflicts(field, program, choice, shelf, to, targets))
+    return Leg(from_, to, steps, conflicts, choice.cost)
 
 
 def readiness(shelf: Shelf, plugin: str, engine: str) -> Cell:
-    """Which release of a plugin is the one to take on an engine release."""
-    fitting = _fitting(shelf, plugin, parse_release(engine))
-    words: dict[str, Readiness] = {"stable": "ready", "preview": "preview only", "revision": "source revision"}
-    for stage, word in words.items():
-        if found := [item for item in fitting if item.stage == stage]:
-            return Cell(word, found[-1].version)
-    return Cell("nothing yet", "")
+    """How ready a plugin is for an engine release: by its readiest release, of equals the newest."""
+    best = Cell("nothing", "")
+    for item in shelf.releases_of(plugin):
+        word = readiness_of(item, engine)
+        if word != "nothing" and READINESS.index(word) <= READINESS.index(best.readiness):
+            best = Cell(word, item.version)
+    return best
 
 
-def _plan_plugin(shelf: Shelf, target: Release, id: str, version: str, accepts: str) -> PluginStep:
-    if accepts and _accepts(accepts, target):
-        return PluginStep(id, version, version, "stay", f"{version} accepts {accepts}, which holds {target}")
-    fitting = _fitting(shelf, id, target)
-    for item in reversed(fitting):
-        if item.stage == "stable":
-            return PluginStep(id, version, item.version, "update", f"{item.version} accepts {item.accepts}")
-    if fitting:
-        item = fitting[-1]
-        return PluginStep(
-            id, version, item.version, "preview only", f"only {item.stage} {item.version} accepts {target}"
-        )
-    known = ", ".join(item.version for item in shelf.releases_of(id))
-    why = f"none of {known} accepts {target}" if known else "no release of it is on the shelf"
-    return PluginStep(id, version, "", "nothing", why)
+def _steps(field: Field, choice: Choice, shelf: Shelf, to: str) -> Iterator[PluginStep]:
+    for id in field.order:
+        here = field.here.get(id)
+        taken = choice.taken.get(id)
+        if here is None:
+            if taken is not None and not _is_successor(id, choice, shelf):
+                why = f"{_who_needs(id, choice)} needs it; {_why(taken, shelf, to)}"
+                yield PluginStep(id, "", taken.version, "add", why)
+        elif id in choice.following:
+            yield from _follow(here, shelf, choice)
+        elif taken is None:
+            yield _left_out(field, here, shelf, to)
+        elif taken.is_here:
+            held = id in field.wishes.hold
+            why = "kept as it is, as you decided" if held else _why_stay(here, shelf, to)
+            yield PluginStep(id, here.version, here.version, "hold" if held else "stay", why)
+        else:
+            action: Action = "update" if taken.readiness == "ready" else taken.readiness
+            yield PluginStep(id, here.version, taken.version, action, _why(taken, shelf, to))
 
 
-def _fitting(shelf: Shelf, plugin: str, target: Release) -> list[PluginRelease]:
-    return [item for item in shelf.releases_of(plugin) if _accepts(item.accepts, target)]
+def _why_stay(here: Here, shelf: Shelf, to: str) -> str:
+    known = shelf.plugin(here.id, here.version)
+    text = here.accepts or (known.accepts or known.said_to_work if known else "")
+    return f"{here.version} accepts {text}, which holds {to}"
 
 
-def _accepts(text: str, release: Release) -> bool:
-    try:
-        return parse_range(text).contains(release)
-    except MisuseError:
-        return False  # a descriptor we cannot read promises nothing
+def _why(item: Candidate, shelf: Shelf, to: str) -> str:
+    release = shelf.plugin(item.id, item.version)
+    assert release is not None
+    words: dict[Readiness, str] = {
+        "ready": f"{item.version} accepts {release.accepts}",
+        "said to work": f"{item.version} is said to work on {release.said_to_work}; its vendor does not say so",
+        "preview only": f"only the preview {item.version} accepts {to}",
+        "revision only": f"only the source revision {item.version} accepts {to}",
+        "untested": f"nobody says which engine releases {item.version} accepts",
+        "nothing": "",
+    }
+    faults = "".join(f"; known fault: {fault.what}" for fault in item.faults)
+    needs = "".join(f"; needs {need.id} {need.accepts}" for need in item.needs)
+    step = f"; in step with its set {item.set}" if item.set else ""
+    return words[item.readiness] + needs + step + faults
+
+
+def _left_out(field: Field, here: Here, shelf: Shelf, to: str) -> PluginStep:
+    if here.id in field.wishes.aside:
+        return PluginStep(here.id, here.version, "", "set aside", "set aside, as you decided")
+    known = ", ".join(item.version for item in shelf.releases_of(here.id))
+    if not known:
+        why = "no release of it is on the shelf"
+    elif any(item.readiness != "nothing" for item in field.of[here.id]):
+        why = "a release would accept it, but not together with the others"
+    else:
+        why = f"none of {known} accepts {to}"
+    succession = shelf.succession(here.id)
+    if succession is not None:
+        why += f"; {_succession_words(succession)}"
+    return PluginStep(here.id, here.version, "", "nothing", why)
+
+
+def _follow(here: Here, shelf: Shelf, choice: Choice) -> Iterator[PluginStep]:
+    succession = shelf.succession(here.id)
+    assert succession is not None
+    for number, other in enumerate(succession.to):
+        taken = choice.taken[other]
+        if succession.kind == "folded" and taken.is_here:
+            yield PluginStep(here.id, here.version, taken.version, "follow", _succession_words(succession), other)
+        elif number == 0:
+            yield PluginStep(here.id, here.version, taken.version, "follow", _succession_words(succession), other)
+        else:
+            yield PluginStep(other, "", taken.version, "add", _succession_words(succession))
+
+
+def _succession_words(item: Succession) -> str:
+    names = " and ".join(item.to)
+    words = {
+        "renamed": f"it is called {names} now",
+        "split": f"it was split into {names}",
+        "folded": f"it is part of {names} now",
+        "deprecated": "it is deprecated",
+    }
+    return words[item.kind] + (f": {item.why}" if item.why else "")
+
+
+def _is_successor(id: str, choice: Choice, shelf: Shelf) -> bool:
+    return any(id in item.to for item in shelf.successions if item.id in choice.following)
+
+
+def _who_needs(id: str, choice: Choice) -> str:
+    return " and ".join(item.id for item in choice.taken.values() if any(need.id == id for need in item.needs))
+
+
+def _conflicts(
+    field: Field, program: Program, choice: Choice, shelf: Shelf, to: str, targets: Sequence[str]
+) -> Iterator[Conflict]:
+    told: set[tuple[Claim, ...]] = set()
+    for id in choice.left_out:
+        if id in field.wishes.aside:
+            continue
+        claims = program.explain(id)
+        if claims and claims not in told:
+            told.add(claims)
+            ways = tuple(_ways_out(claims, field, shelf, targets))
+            yield Conflict(id, tuple(_demand_words(claim, field, to) for claim in claims), ways)
+
+
+def _demand_words(claim: Claim, field: Field, to: str) -> str:
+    match claim.kind:
+        case "comes along":
+            return f"{claim.id} is to come along"
+        case "accepts":
+            fitting = [item.version for item in field.of[claim.id] if item.readiness != "nothing"]
+            return f"of {claim.id} {'only ' + ', '.join(fitting) if fitting else 'no release'} accepts {to}"
+        case "needs":
+            needs = {f"{item.version} needs {claim.other} {need.accepts}": None
+                     for item in field.of[claim.id] for need in item.needs if need.id == claim.other}  # fmt: skip
+            return f"{claim.id} {', '.join(needs)}"
+        case "in step":
+            return f"{claim.id} stands at the version of its set {claim.other}"
+
+
+def _ways_out(claims: Sequence[Claim], field: Field, shelf: Shelf, targets: Sequence[str]) -> Iterator[str]:
+    wanted = [claim.id for claim in claims if claim.kind == "comes along"]
+    for id in wanted:
+        yield f"hold {id} back: keep the copy that is here, although it may not compile"
+        yield f"set {id} aside until there is a release that fits"
+    here = tuple(field.here.values())
+    for target in targets:
+        other = find_candidates(shelf, target, here, field.wishes, None)
+        left_out = Program(other, shelf).solve().left_out
+        if not set(left_out) & set(wanted):
+            yield f"go to {target} instead: there {' and '.join(wanted)} can come along"
+
+
+def is_update(step: PluginStep) -> bool:
+    """Whether a step brings another release of the plugin."""
+    return bool(step.to) and not (step.becomes == "" and same_release(step.from_, step.to)) and step.action != "hold"

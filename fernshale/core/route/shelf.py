@@ -1,18 +1,20 @@
-"""A shelf: a folder with `shelf.toml` that says which releases of engines and plugins lie where."""
+"""A shelf as a value: which releases of engines and plugins there are, what each says of itself, where it lies."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
 from pathlib import Path
-from typing import ClassVar, Literal
+from typing import ClassVar, Literal, Protocol
 
-from fernshale.core.base.errors import FernshaleError, FormatError, MisuseError
-from fernshale.core.base.ranges import parse_range
-from fernshale.core.base.release import parse_release
-from fernshale.core.base.schema import STRICT, read_toml
+from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.release import same_release
+from fernshale.core.base.schema import STRICT
+from fernshale.core.base.work import CancelToken, Progress, no_progress
 
-FORMAT = "fernshale-shelf/1"
 Stage = Literal["stable", "preview", "revision"]
+Kind = Literal["renamed", "split", "folded", "deprecated"]
 
 
 class NotOnShelf(FernshaleError):
@@ -20,110 +22,159 @@ class NotOnShelf(FernshaleError):
 
 
 @dataclass(frozen=True, slots=True)
+class Fault:
+    """A known fault of a release. It concerns projects that use one of the names in `concerns`; without any, everybody."""
+
+    __pydantic_config__: ClassVar = STRICT
+    what: str
+    concerns: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Demand:
+    """What a release demands of the toolchain: the profile's standard or requirement of this name, or newer."""
+
+    __pydantic_config__: ClassVar = STRICT
+    name: str
+    at_least: str
+    why: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Need:
+    """Another plugin that a release needs, in one of the releases it accepts."""
+
+    __pydantic_config__: ClassVar = STRICT
+    id: str
+    accepts: str = "*"
+
+
+@dataclass(frozen=True, slots=True)
 class EngineRelease:
-    """A release of an engine; paths are relative to the shelf. `faults` are known faults in words."""
+    """A release of an engine. It lies in a `folder` of the shelf, or in an `archive` (there `folder` is inside of it)."""
 
     __pydantic_config__: ClassVar = STRICT
     id: str
     version: str
-    folder: str
+    folder: str = ""
+    archive: str = ""
+    checksum: str = ""
     stage: Stage = "stable"
     notes: str = ""
     rules: tuple[str, ...] = ()
-    faults: tuple[str, ...] = ()
+    faults: tuple[Fault, ...] = ()
+    demands: tuple[Demand, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class PluginRelease:
-    """A vendor's release of a plugin and the engine releases it accepts."""
+    """A vendor's release of a plugin.
+
+    `accepts` is the range of engine releases it declares, empty where nobody says; `said_to_work` the range others
+    report. Releases of one `set` stand in a project in one version only.
+    """
 
     __pydantic_config__: ClassVar = STRICT
     id: str
     version: str
-    folder: str
-    accepts: str = "*"
+    folder: str = ""
+    archive: str = ""
+    checksum: str = ""
+    accepts: str = ""
+    said_to_work: str = ""
     stage: Stage = "stable"
     notes: str = ""
+    set: str = ""
+    requires: tuple[Need, ...] = ()
+    faults: tuple[Fault, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
-class _ShelfFile:
+class Succession:
+    """What became of a plugin: renamed, split into several, folded into another, or deprecated without one."""
+
     __pydantic_config__: ClassVar = STRICT
-    title: str = ""
-    engine: tuple[EngineRelease, ...] = ()
-    plugin: tuple[PluginRelease, ...] = ()
+    id: str
+    kind: Kind
+    to: tuple[str, ...] = ()
+    why: str = ""
 
 
-@dataclass(frozen=True, slots=True)
+Release = EngineRelease | PluginRelease
+
+
+class Source(Protocol):
+    """Where one shelf is: a folder of this machine, or a server."""
+
+    @property
+    def address(self) -> str:
+        """As the user named it."""
+        ...
+
+    @property
+    def folder(self) -> Path:
+        """A folder of this machine that stands for it."""
+        ...
+
+    def file(self, path: str) -> Path:
+        """A single file of the shelf on this machine. Raises ShelfError."""
+        ...
+
+    def place(self, item: Release, progress: Progress, token: CancelToken) -> Path:
+        """The folder of a release on this machine, fetched and unpacked where need be. Raises ShelfError, Cancelled."""
+        ...
+
+
+@dataclass(frozen=True)
 class Shelf:
-    """A shelf that was read; releases are in ascending order."""
+    """One or several shelves, read; releases are in ascending order. `notices` are oddities that do no harm, in words."""
 
-    folder: Path
     title: str
     engines: tuple[EngineRelease, ...]
     plugins: tuple[PluginRelease, ...]
+    successions: tuple[Succession, ...]
+    notices: tuple[str, ...]
+    sources: tuple[Source, ...]
+    owners: Mapping[Release, Source] = field(repr=False)
+
+    @property
+    def addresses(self) -> tuple[str, ...]:
+        return tuple(source.address for source in self.sources)
 
     def engine(self, id: str, version: str) -> EngineRelease:
         """Raises NotOnShelf, with what is there."""
-        wanted = parse_release(version)
-        there = [item for item in self.engines if item.id == id]
-        for item in there:
-            if parse_release(item.version) == wanted:
-                return item
+        there = self.engines_of(id)
+        found = next((item for item in there if same_release(item.version, version)), None)
+        if found is not None:
+            return found
         names = ", ".join(item.version for item in there) or "no release of it"
-        raise NotOnShelf(f"{id} {version} is not on the shelf {self.folder}; there is {names}")
+        raise NotOnShelf(f"{id} {version} is not on the shelf {', '.join(self.addresses)}; there is {names}")
+
+    def engines_of(self, id: str) -> tuple[EngineRelease, ...]:
+        return tuple(item for item in self.engines if item.id == id)
 
     def releases_of(self, plugin: str) -> tuple[PluginRelease, ...]:
-        return tuple(item for item in self.plugins if item.id == plugin)
+        return self._by_plugin.get(plugin, ())
+
+    @cached_property
+    def _by_plugin(self) -> Mapping[str, tuple[PluginRelease, ...]]:
+        found: dict[str, list[PluginRelease]] = {}
+        for item in self.plugins:
+            found.setdefault(item.id, []).append(item)
+        return {id: tuple(items) for id, items in found.items()}
 
     def plugin(self, id: str, version: str) -> PluginRelease | None:
         """The release of a plugin, None when it is not here."""
-        return next((item for item in self.releases_of(id) if _same_release(item.version, version)), None)
+        return next((item for item in self.releases_of(id) if same_release(item.version, version)), None)
 
-    def place(self, folder: str) -> Path:
-        """Where a release lies on disk."""
-        return self.folder / folder
+    def succession(self, plugin: str) -> Succession | None:
+        """What became of a plugin, None where nothing is said."""
+        return next((item for item in self.successions if item.id == plugin), None)
 
+    def place(self, item: Release, progress: Progress = no_progress, token: CancelToken | None = None) -> Path:
+        """The folder of a release on this machine. Raises ShelfError, Cancelled."""
+        return self.owners[item].place(item, progress, token or CancelToken())
 
-def read_shelf(folder: Path) -> Shelf:
-    """The shelf at `folder`. Raises MisuseError, or FormatError with every fault."""
-    path = folder / "shelf.toml"
-    if not path.is_file():
-        raise MisuseError(f"{folder} is no shelf: it has no shelf.toml", "Name the folder that holds shelf.toml.")
-    file = read_toml(path, _ShelfFile, FORMAT)
-    items: tuple[EngineRelease | PluginRelease, ...] = (*file.engine, *file.plugin)
-    faults = [(0, fault) for item in items for fault in _faults(folder, item)]
-    if faults:
-        raise FormatError(path, faults)
-    return Shelf(
-        folder.resolve(),
-        file.title or folder.name,
-        tuple(sorted(file.engine, key=lambda item: (item.id, parse_release(item.version)))),
-        tuple(sorted(file.plugin, key=lambda item: (item.id, parse_release(item.version)))),
-    )
-
-
-def _faults(shelf: Path, item: EngineRelease | PluginRelease) -> list[str]:
-    name = f"{item.id} {item.version}"
-    faults = []
-    try:
-        parse_release(item.version)
-        if isinstance(item, PluginRelease):
-            parse_range(item.accepts)
-    except MisuseError as error:
-        faults.append(f"{name}: {error.message}")
-    rules = item.rules if isinstance(item, EngineRelease) else ()
-    for path in (item.folder, *([item.notes] if item.notes else []), *rules):
-        target = (shelf / path).resolve()
-        if not target.is_relative_to(shelf.resolve()):
-            faults.append(f"{name}: {path} lies outside the shelf")
-        elif not target.exists():
-            faults.append(f"{name}: {path} is not there")
-    return faults
-
-
-def _same_release(left: str, right: str) -> bool:
-    try:
-        return parse_release(left) == parse_release(right)
-    except MisuseError:
-        return left == right
+    def file(self, item: Release, path: str) -> Path:
+        """A file that goes with a release, as its notes. Raises ShelfError."""
+        return self.owners[item].file(path)

@@ -1,0 +1,137 @@
+"""What could be taken of each plugin on an engine release, and what speaks against each."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import lru_cache
+from typing import Literal
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.ranges import parse_range
+from fernshale.core.base.release import is_release, parse_release
+from fernshale.core.route.shelf import Fault, Need, PluginRelease, Shelf
+
+# How ready a release of a plugin is for an engine release, the best first.
+Readiness = Literal["ready", "said to work", "preview only", "revision only", "untested", "nothing"]
+READINESS: tuple[Readiness, ...] = ("ready", "said to work", "preview only", "revision only", "untested", "nothing")
+
+
+@dataclass(frozen=True, slots=True)
+class Here:
+    """A plugin as it stands in the project; `accepts` is what its descriptor says of the engine."""
+
+    id: str
+    version: str
+    accepts: str
+
+
+@dataclass(frozen=True, slots=True)
+class Wishes:
+    """What a person decided of plugins, by id: to keep the copy as it is, or to do without it for now."""
+
+    hold: frozenset[str] = frozenset()
+    aside: frozenset[str] = frozenset()
+
+
+@dataclass(frozen=True, slots=True)
+class Candidate:
+    """One release of a plugin that could be taken. `faults` are those that concern this project.
+
+    The copy at hand is one, too (`is_here`); it needs no decision, however unsure it would be to take it anew.
+    """
+
+    id: str
+    version: str
+    readiness: Readiness
+    is_here: bool
+    set: str
+    needs: tuple[Need, ...]
+    faults: tuple[Fault, ...]
+
+    @property
+    def risk(self) -> int:
+        """What speaks against it: a fault that concerns the project weighs more than any readiness."""
+        worth = 0 if self.is_here else READINESS.index(self.readiness)
+        return worth + 10 * bool(self.faults)
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """All candidates for one engine release, by plugin; `order` has the plugins of the project first."""
+
+    order: tuple[str, ...]
+    here: Mapping[str, Here]
+    of: Mapping[str, tuple[Candidate, ...]]
+    wishes: Wishes = field(default=Wishes())
+
+
+def readiness_of(item: PluginRelease, engine: str) -> Readiness:
+    """How ready a vendor's release is for an engine release."""
+    if not item.accepts and not item.said_to_work:
+        return "untested"
+    if item.accepts and accepts(item.accepts, engine):
+        words: dict[str, Readiness] = {"stable": "ready", "preview": "preview only", "revision": "revision only"}
+        return words[item.stage]
+    if item.said_to_work and accepts(item.said_to_work, engine):
+        return "said to work"
+    return "nothing"
+
+
+def find_candidates(
+    shelf: Shelf, engine: str, here: Sequence[Here], wishes: Wishes, used: Collection[str] | None
+) -> Field:
+    """The candidates of the project's plugins and of all that these need or turn into.
+
+    `used` are the names the project uses, to tell which faults concern it; None: take every fault to concern it.
+    """
+    standing = {item.id: item for item in here}
+    found: dict[str, tuple[Candidate, ...]] = {}
+    waiting = list(standing)
+    while waiting:
+        id = waiting.pop(0)
+        if id in found:
+            continue
+        found[id] = tuple(_candidates(shelf, id, engine, standing.get(id), id in wishes.hold, used))
+        waiting += [need.id for item in found[id] for need in item.needs]
+        succession = shelf.succession(id)
+        waiting += succession.to if succession else ()
+    order = (*standing, *sorted(set(found) - set(standing)))
+    return Field(order, standing, found, wishes)
+
+
+def concerning(faults: Iterable[Fault], used: Collection[str] | None) -> tuple[Fault, ...]:
+    """The faults that concern a project that uses these names."""
+    return tuple(item for item in faults if used is None or not item.concerns or any(n in used for n in item.concerns))
+
+
+@lru_cache(maxsize=65536)
+def accepts(text: str, release: str) -> bool:
+    """Whether a range in any notation holds a release; what cannot be read promises nothing."""
+    if not is_release(release):
+        return text == "*"
+    try:
+        return parse_range(text).contains(parse_release(release))
+    except MisuseError:
+        return False
+
+
+def _candidates(
+    shelf: Shelf, id: str, target: str, here: Here | None, held: bool, used: Collection[str] | None
+) -> Iterable[Candidate]:
+    releases = shelf.releases_of(id)
+    known = shelf.plugin(id, here.version) if here else None
+    if here is not None:
+        usual = known or (releases[-1] if releases else None)
+        fits = bool(here.accepts) and accepts(here.accepts, target)
+        fits = fits or (known is not None and readiness_of(known, target) in ("ready", "said to work"))
+        yield Candidate(
+            id, here.version, "ready" if fits or held else "nothing", True, usual.set if usual else "",
+            known.requires if known and not held else (), concerning(known.faults, used) if known else (),
+        )  # fmt: skip
+    if held:
+        return
+    for item in releases:
+        if item is not known:
+            faults = concerning(item.faults, used)
+            yield Candidate(id, item.version, readiness_of(item, target), False, item.set, item.requires, faults)

@@ -1,0 +1,288 @@
+"""The choice of plugin releases as an integer program, solved exactly.
+
+A yes-or-no variable stands for each candidate, for "this plugin is left out", for "it follows its successors" and for
+"this set stands at that version". What is wanted is ordered: to leave out as few plugins as can be, then to take as
+little risk, then to change as little, then to take the newest; each is settled before the next is asked (lexicographic
+optimisation). Solver: HiGHS by way of SciPy (Huangfu and Hall, 2018, "Parallelizing the dual revised simplex method").
+
+Which demands contradict one another is found by divide and conquer over groups of constraints (Junker, 2004,
+"QUICKXPLAIN: Preferred Explanations and Relaxations for Over-Constrained Problems").
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Literal
+
+from fernshale.core.base.release import is_release, parse_release
+from fernshale.core.route.candidates import Candidate, Field, accepts
+from fernshale.core.route.shelf import Shelf
+
+if TYPE_CHECKING:
+    import numpy as np
+
+DemandKind = Literal["comes along", "accepts", "needs", "in step"]
+
+
+@dataclass(frozen=True, slots=True, order=True)
+class Claim:
+    """A demand as a group of constraints: that plugin `id` comes along, that what it `accepts` is kept to, that it has
+    what it `needs` of `other`, that the set `other` stays in step."""
+
+    kind: DemandKind
+    id: str
+    other: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Choice:
+    """A solution: the release taken of each plugin, which follow their successors, which are left out, what it costs.
+
+    `cost` is (left out, risk, changes, age): the four things that were made small, in that order.
+    """
+
+    taken: dict[str, Candidate]
+    following: tuple[str, ...]
+    left_out: tuple[str, ...]
+    cost: tuple[int, int, int, int]
+
+
+@dataclass(frozen=True, slots=True)
+class _Row:
+    """low <= sum of weight * variable <= high, as part of a claim (None: of the shape of things)."""
+
+    claim: Claim | None
+    terms: tuple[tuple[int, float], ...]
+    low: float
+    high: float
+
+
+class _Rows:
+    """Constraints as a sparse matrix over `size` yes-or-no variables."""
+
+    def __init__(self, rows: Sequence[_Row], size: int) -> None:
+        from scipy.sparse import csr_array
+
+        terms = [(number, at, weight) for number, row in enumerate(rows) for at, weight in row.terms]
+        lines, columns, weights = zip(*terms, strict=True) if terms else ((), (), ())
+        self._size = size
+        self._matrix = csr_array((weights, (lines, columns)), shape=(len(rows), size), dtype=float)
+        self._low = [row.low for row in rows]
+        self._high = [row.high for row in rows]
+
+    def add(self, weights: np.ndarray, high: float) -> None:
+        """Also: the sum of `weights` (one a variable) over what is chosen is at most `high`."""
+        import numpy as np
+        from scipy.sparse import csr_array, vstack
+
+        self._matrix = vstack([self._matrix, csr_array(weights.reshape(1, -1))], format="csr")
+        self._low.append(-np.inf)
+        self._high.append(high)
+
+    def optimise(self, goal: np.ndarray) -> np.ndarray | None:
+        """The choice, 0 or 1 for each variable, that makes `goal` least; None where none meets the constraints."""
+        import numpy as np
+        from scipy.optimize import Bounds, LinearConstraint, milp
+
+        if self._size == 0:
+            return np.zeros(0)
+        result = milp(
+            goal,
+            constraints=LinearConstraint(self._matrix, self._low, self._high),
+            integrality=np.ones(self._size),
+            bounds=Bounds(0, 1),
+            options={"mip_rel_gap": 0},
+        )
+        if result.x is None:
+            return None
+        chosen: np.ndarray = np.round(result.x)
+        return chosen
+
+
+class Program:
+    """The variables and constraints for one field of candidates."""
+
+    def __init__(self, field: Field, shelf: Shelf) -> None:
+        self._field = field
+        self._rows: list[_Row] = []
+        self._names: list[tuple[str, str]] = []
+        self._candidates: dict[int, Candidate] = {}
+        self._of: dict[str, list[int]] = {}
+        self._out: dict[str, int] = {}
+        self._follow: dict[str, int] = {}
+        self._add_variables(shelf)
+        self._add_presence()
+        self._add_claims(shelf)
+
+    def solve(self) -> Choice:
+        """The best choice; there always is one, since everything can be left out."""
+        import numpy as np
+
+        size = len(self._names)
+        goals = self._goals()
+        found = np.zeros(size)
+        cost = []
+        rows = _Rows(self._rows, size)
+        for goal in goals:
+            if goal.any() or not cost:
+                best = rows.optimise(goal)
+                assert best is not None, "leaving everything out satisfies all"
+                found = best
+            cost.append(round(float(goal @ found)))
+            rows.add(goal, cost[-1] + 0.5)
+        picked = {at for at in range(size) if found[at] > 0.5}
+        taken = {item.id: item for at, item in self._candidates.items() if at in picked}
+        following = tuple(id for id, at in self._follow.items() if at in picked)
+        left_out = tuple(id for id, at in self._out.items() if at in picked)
+        return Choice(taken, following, left_out, (cost[0], cost[1], cost[2], cost[3]))
+
+    def explain(self, id: str) -> tuple[Claim, ...]:
+        """The fewest demands (none can be spared) that contradict one another while `id` is to come along."""
+        import numpy as np
+
+        size = len(self._names)
+        near = self._near(id)
+        by_claim: dict[Claim, list[_Row]] = {}
+        for row in self._rows:
+            if row.claim is not None and row.claim.id in near:
+                by_claim.setdefault(row.claim, []).append(row)
+        for other in near & set(self._out) - self._field.wishes.aside:
+            by_claim[Claim("comes along", other)] = [_Row(None, ((self._out[other], 1.0),), 0, 0)]
+        # Those found last are the ones named: of what is wanted first the plugin that was asked about.
+        claims = sorted(by_claim, key=lambda claim: (claim.kind == "comes along", claim.id != id, claim))
+        shape = [row for row in self._rows if row.claim is None]
+
+        def holds(kept: Sequence[Claim]) -> bool:
+            rows = _Rows([*shape, *(row for claim in kept for row in by_claim[claim])], size)
+            return rows.optimise(np.zeros(size)) is not None
+
+        return () if holds(claims) else tuple(sorted(_quick_explain(holds, [], [], claims)))
+
+    # -- building
+
+    def _add_variables(self, shelf: Shelf) -> None:
+        for id in self._field.order:
+            self._of[id] = []
+            for item in self._field.of[id]:
+                at = self._variable(id, item.version)
+                self._candidates[at] = item
+                self._of[id].append(at)
+            if id in self._field.here:
+                self._out[id] = self._variable(id, "left out")
+                succession = shelf.succession(id)
+                if succession and succession.to and id not in self._field.wishes.hold:
+                    self._follow[id] = self._variable(id, "follows")
+
+    def _variable(self, *name: str) -> int:
+        self._names.append((name[0], name[1]))
+        return len(self._names) - 1
+
+    def _add_presence(self) -> None:
+        """A plugin of the project is there in one release, or follows, or is left out; any other at most once."""
+        wishes = self._field.wishes
+        for id, variables in self._of.items():
+            terms = [(at, 1.0) for at in variables]
+            if id not in self._field.here:
+                self._rows.append(_Row(None, tuple(terms), 0, 1))
+                continue
+            terms.append((self._out[id], 1.0))
+            if id in self._follow:
+                terms.append((self._follow[id], 1.0))
+            self._rows.append(_Row(None, tuple(terms), 1, 1))
+            if id in wishes.aside:
+                self._rows.append(_Row(None, ((self._out[id], 1.0),), 1, 1))
+            elif id in wishes.hold:
+                self._rows.append(_Row(None, ((self._out[id], 1.0),), 0, 0))
+
+    def _add_claims(self, shelf: Shelf) -> None:
+        for at, item in self._candidates.items():
+            if item.readiness == "nothing":
+                self._rows.append(_Row(Claim("accepts", item.id), ((at, 1.0),), 0, 0))
+            for need in item.needs:
+                fitting = [
+                    other for other in self._of.get(need.id, []) if accepts(need.accepts, self._candidates[other].version)
+                ]
+                terms = ((at, 1.0), *((other, -1.0) for other in fitting))
+                self._rows.append(_Row(Claim("needs", item.id, need.id), terms, -len(fitting), 0))
+        for id, at in self._follow.items():
+            succession = shelf.succession(id)
+            for other in succession.to if succession else ():
+                terms = ((at, 1.0), *((to, -1.0) for to in self._of.get(other, [])))
+                self._rows.append(_Row(None, terms, -len(terms), 0))
+        self._add_sets()
+
+    def _add_sets(self) -> None:
+        held: dict[str, set[object]] = {}
+        for item in self._candidates.values():
+            if item.id in self._field.wishes.hold:
+                held.setdefault(item.set, set()).add(_number(item))
+        stands: dict[tuple[str, object], int] = {}
+        for at, item in self._candidates.items():
+            # Who holds two of a set at different versions has decided against the step.
+            if not item.set or (item.id in self._field.wishes.hold and len(held[item.set]) > 1):
+                continue
+            version = _number(item)
+            if (item.set, version) not in stands:
+                stands[item.set, version] = self._variable(item.set, f"stands at {item.version}")
+            terms = ((at, 1.0), (stands[item.set, version], -1.0))
+            self._rows.append(_Row(Claim("in step", item.id, item.set), terms, -1, 0))
+        for name in sorted({name for name, _ in stands}):
+            terms = tuple((at, 1.0) for (other, _), at in stands.items() if other == name)
+            self._rows.append(_Row(None, terms, 0, 1))
+
+    def _goals(self) -> list[np.ndarray]:
+        import numpy as np
+
+        left_out, risk, changes, age = (np.zeros(len(self._names)) for _ in range(4))
+        for at in self._out.values():
+            left_out[at] = 1
+        for at in self._follow.values():
+            changes[at] = 1
+        for id, variables in self._of.items():
+            newest_first = sorted(variables, key=lambda at: _age_key(self._candidates[at]), reverse=True)
+            for rank, at in enumerate(newest_first):
+                item = self._candidates[at]
+                risk[at] = item.risk
+                changes[at] = not item.is_here
+                age[at] = 0 if item.is_here else rank
+            if id not in self._field.here:
+                changes[variables] += 1  # one more plugin is more than another release of one
+        return [left_out, risk, changes, age]
+
+    def _near(self, id: str) -> set[str]:
+        """Plugins tied to `id` by needs and sets, itself included."""
+        ties: dict[str, set[str]] = {}
+        for item in self._candidates.values():
+            for other in (*(need.id for need in item.needs), *([f"set {item.set}"] if item.set else [])):
+                ties.setdefault(item.id, set()).add(other)
+                ties.setdefault(other, set()).add(item.id)
+        near, waiting = {id}, [id]
+        while waiting:
+            for other in ties.get(waiting.pop(), ()):
+                if other not in near:
+                    near.add(other)
+                    waiting.append(other)
+        return near
+
+
+def _number(item: Candidate) -> object:
+    return parse_release(item.version) if is_release(item.version) else item.version
+
+
+def _age_key(item: Candidate) -> tuple[bool, object]:
+    return (True, parse_release(item.version)) if is_release(item.version) else (False, item.version)
+
+
+def _quick_explain(
+    holds: Callable[[Sequence[Claim]], bool], base: list[Claim], added: list[Claim], claims: list[Claim]
+) -> list[Claim]:
+    if added and not holds(base):
+        return []
+    if len(claims) == 1:
+        return claims
+    middle = len(claims) // 2
+    first, second = claims[:middle], claims[middle:]
+    late = _quick_explain(holds, [*base, *first], first, second)
+    early = _quick_explain(holds, [*base, *late], late, first)
+    return [*early, *late]

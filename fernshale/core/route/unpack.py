@@ -1,0 +1,143 @@
+"""Unpack an archive so that nothing in it can reach outside the folder it is meant for.
+
+Everything is written by us, file by file: names that are absolute, climb up or hold a drive or a backslash are refused
+with the whole archive, and so are links that lead out and devices. Links are made last, so that no file can be written
+through one. The folder appears under its name only when all of it is there.
+"""
+
+from __future__ import annotations
+
+import os
+import posixpath
+import shutil
+import stat
+import tarfile
+import uuid
+import zipfile
+import zlib
+from collections.abc import Iterator
+from contextlib import ExitStack
+from dataclasses import dataclass
+from pathlib import Path
+from typing import IO, Any
+
+from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.route.shelffile import is_inside
+
+_CHUNK = 1 << 20
+
+
+class BadArchive(FernshaleError):
+    """An archive that is damaged or means harm; nothing of it was kept."""
+
+    def __init__(self, path: Path, why: str) -> None:
+        super().__init__(f"{path.name} was not unpacked: {why}", "Ask for it anew where it comes from.")
+
+
+@dataclass(frozen=True, slots=True)
+class _Member:
+    name: str
+    kind: str  # file, folder, link, hard link
+    mode: int
+    size: int
+    target: str
+    handle: Any
+
+
+def unpack(archive: Path, folder: Path, progress: Progress, token: CancelToken) -> None:
+    """Unpack a zip or tar archive into the new `folder`. Raises BadArchive, OSError, Cancelled; then there is no folder."""
+    folder.parent.mkdir(parents=True, exist_ok=True)
+    work = folder.with_name(f".unpacking-{uuid.uuid4().hex}")
+    work.mkdir(mode=0o755)
+    try:
+        with ExitStack() as stack:
+            try:
+                members, opener = _open(archive, stack)
+                _write(archive, list(members), opener, work, progress, token)
+            except (tarfile.TarError, zipfile.BadZipFile, EOFError, zlib.error, NotImplementedError, ValueError) as error:
+                raise BadArchive(archive, f"it is damaged or cut short ({error})") from error
+            except RuntimeError as error:  # how zipfile says that a password is needed
+                raise BadArchive(archive, str(error)) from error
+        os.rename(work, folder)
+    except BaseException:
+        shutil.rmtree(work, ignore_errors=True)
+        raise
+
+
+def _open(archive: Path, stack: ExitStack) -> tuple[Iterator[_Member], Any]:
+    if zipfile.is_zipfile(archive):
+        zipped = stack.enter_context(zipfile.ZipFile(archive))
+        return (_zip_member(info) for info in zipped.infolist()), zipped.open
+    if archive.suffix == ".zip":
+        raise BadArchive(archive, "it is damaged or cut short (its table of contents is missing)")
+    tarred = stack.enter_context(tarfile.open(archive, errorlevel=2))
+    return (_tar_member(archive, info) for info in tarred), tarred.extractfile
+
+
+def _zip_member(info: zipfile.ZipInfo) -> _Member:
+    mode = info.external_attr >> 16
+    kind = "folder" if info.is_dir() else "link" if stat.S_ISLNK(mode) else "file"
+    return _Member(info.filename.rstrip("/"), kind, mode & 0o777, info.file_size, "", info)
+
+
+def _tar_member(archive: Path, info: tarfile.TarInfo) -> _Member:
+    for kind, fits in (("folder", info.isdir()), ("file", info.isreg()), ("link", info.issym()), ("hard link", info.islnk())):
+        if fits:
+            return _Member(info.name.rstrip("/"), kind, info.mode & 0o777, info.size, info.linkname, info)
+    raise BadArchive(archive, f"{info.name} is a device or another special file")
+
+
+def _write(
+    archive: Path, members: list[_Member], opener: Any, work: Path, progress: Progress, token: CancelToken
+) -> None:
+    links: list[tuple[str, str]] = []
+    wanted = sum(member.size for member in members)
+    free = shutil.disk_usage(work).free
+    if wanted > free:
+        raise BadArchive(archive, f"it would take {wanted:,} bytes and only {free:,} are free")
+    for number, member in enumerate(members):
+        token.check()
+        progress(f"unpacking {archive.name}", number, len(members))
+        name = posixpath.normpath(member.name)
+        if name == ".":
+            continue
+        if not is_inside(member.name):
+            raise BadArchive(archive, f"{member.name!r} leads outside")
+        target = work / name
+        target.parent.mkdir(parents=True, exist_ok=True)
+        if member.kind == "folder":
+            target.mkdir(exist_ok=True)
+        elif member.kind == "hard link":
+            if not is_inside(member.target):
+                raise BadArchive(archive, f"the link {name!r} leads to {member.target!r}, outside")
+            source = work / posixpath.normpath(member.target)
+            if not source.is_file():
+                raise BadArchive(archive, f"the link {name!r} leads to {member.target!r}, which is not in it")
+            shutil.copy2(source, target)
+        elif member.kind == "link":
+            with opener(member.handle) if not member.target else ExitStack() as source_file:
+                to = member.target or source_file.read(4096).decode("utf-8", "surrogateescape")
+            reached = posixpath.normpath(posixpath.join(posixpath.dirname(name), to))
+            if to.startswith("/") or reached.startswith(".."):
+                raise BadArchive(archive, f"the link {name!r} leads to {to!r}, outside")
+            links.append((name, to))
+        else:
+            with opener(member.handle) as source_file:
+                _copy(archive, source_file, target, member)
+    for name, to in links:
+        (work / name).symlink_to(to)
+
+
+def _copy(archive: Path, source: IO[bytes], target: Path, member: _Member) -> None:
+    written = 0
+    with open(target, "xb") as file:
+        while chunk := source.read(_CHUNK):
+            written += len(chunk)
+            if written > member.size:
+                raise BadArchive(archive, f"{member.name} is larger than it says")
+            file.write(chunk)
+    if written != member.size:
+        raise BadArchive(archive, f"{member.name} is cut short")
+    # Owner may always read and write; set-id and sticky bits of strangers are not taken over.
+    os.chmod(target, (member.mode | 0o600) & 0o755)
