@@ -141,4 +141,4 @@ def begin_wick(tree: Tree) -> tuple[Wick, Crossing]:
     wick = make_wick(tree)
     profile = read_profile(wick.profile)
     trust(profile)
-    return wick, begin_crossing(wick.project, profile, wick.shelf, "2.0", no_progress, CancelToken())
+    return wick, begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, CancelToken())

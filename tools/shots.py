@@ -49,7 +49,7 @@ def main(out: Path, wanted: list[str]) -> None:
         window.grab().save(str(out / f"{name}.png"))
 
     shot("start")
-    window.begin(sample.project, sample.profile, sample.shelf, sample.target)
+    window.begin(sample.project, sample.profile, [sample.shelf], sample.target)
     settle(window)
     window.session.take("survey:baseline", "take", "baseline")
     settle(window)

@@ -53,10 +53,10 @@ class BeginDialog(QDialog):
         column.addWidget(self._trouble)
         self._profile = button(self, "Name the engine profile…", self._choose_profile)
         column.addWidget(self._profile)
-        column.addWidget(quiet_label(self, "The shelf: the folder the releases of engine and plugins lie in."))
+        column.addWidget(quiet_label(self, "The shelf: the folder or server the releases of engine and plugins lie on."))
         row = QHBoxLayout()
         self._shelf = QLineEdit(str(QSettings().value("shelf", "") or ""), self)
-        self._shelf.setPlaceholderText("a folder with a shelf.toml")
+        self._shelf.setPlaceholderText("a folder with a shelf.toml, or http://…; several with a semicolon between")
         self._shelf.editingFinished.connect(self._read_shelf)
         row.addWidget(self._shelf, 1)
         row.addWidget(button(self, "Choose…", self._choose_shelf))
@@ -74,8 +74,8 @@ class BeginDialog(QDialog):
         self._look(None)
 
     @property
-    def shelf(self) -> Path:
-        return Path(self._shelf.text())
+    def shelves(self) -> list[str]:
+        return [part.strip() for part in self._shelf.text().split(";") if part.strip()]
 
     @property
     def target(self) -> str:
@@ -105,7 +105,7 @@ class BeginDialog(QDialog):
         self._target.clear()
         if self.opening is not None and self._shelf.text():
             try:
-                self._target.addItems(targets_on(self.shelf, self.opening))
+                self._target.addItems(targets_on(self.shelves, self.opening))
                 QSettings().setValue("shelf", self._shelf.text())
             except FernshaleError as error:
                 self._trouble.setText(str(error))

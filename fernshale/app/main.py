@@ -44,7 +44,7 @@ def run_app(arguments: list[str], project: Path | None, shelf: Path | None, targ
     window.show()
     if project is not None and shelf is not None:
         profile = next(iter(sorted(project.parent.glob("*.profile.toml"))))
-        QTimer.singleShot(0, lambda: window.begin(project, profile, shelf, target))
+        QTimer.singleShot(0, lambda: window.begin(project, profile, [shelf], target))
     elif project is not None:
         QTimer.singleShot(0, lambda: window.open_project(project))
     return app.exec()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import tempfile
 import time
+from collections.abc import Sequence
 from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QPoint, QSettings, Qt
@@ -217,11 +218,11 @@ class MainWindow(QMainWindow):
             return
         dialog = BeginDialog(self, project, self._profiles)
         if dialog.exec() == BeginDialog.DialogCode.Accepted:
-            self.session.begin(project, dialog.profile, dialog.shelf, dialog.target)
+            self.session.begin(project, dialog.profile, dialog.shelves, dialog.target)
 
-    def begin(self, project: Path, profile: Path, shelf: Path, target: str) -> None:
+    def begin(self, project: Path, profile: Path, shelves: Sequence[str | Path], target: str) -> None:
         """Begin without asking."""
-        self.session.begin(project, read_profile(profile), shelf, target)
+        self.session.begin(project, read_profile(profile), shelves, target)
 
     def _resume(self, crossing: Crossing) -> None:
         self.session.overview = None
@@ -237,7 +238,7 @@ class MainWindow(QMainWindow):
 
         sample = unpack(Path(tempfile.mkdtemp(prefix="fernshale-sample-")))
         trust(read_profile(sample.profile))  # it ships with the program
-        self.begin(sample.project, sample.profile, sample.shelf, sample.target)
+        self.begin(sample.project, sample.profile, [sample.shelf], sample.target)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if any(Path(url.toLocalFile()).is_dir() for url in event.mimeData().urls()):

@@ -10,11 +10,11 @@ from pathlib import Path
 
 from fernshale.cli.session import (
     LEFT_TO_DECIDE,
+    begun,
     crossing_for,
     matter_lines,
     print_json,
     print_lines,
-    profile_for,
     to_stderr,
 )
 from fernshale.core.base.disk import write_atomic
@@ -25,21 +25,16 @@ from fernshale.core.crossing.auto import cross as cross_over
 from fernshale.core.crossing.findings import finding_of
 from fernshale.core.crossing.logbook import undo, undo_back_to
 from fernshale.core.crossing.matter import Stage
-from fernshale.core.crossing.overview import Overview, begin_crossing, look
+from fernshale.core.crossing.overview import Overview, look
 from fernshale.core.crossing.report import report_json, report_markdown
-from fernshale.core.crossing.settle import Recorded, Taken, read_decisions, settle
+from fernshale.core.crossing.settle import Recorded, Taken, read_decisions, settle, withdraw
 from fernshale.core.crossing.stages import trial as trial_stage
-from fernshale.core.crossing.state import Crossing, find_crossing
+from fernshale.core.crossing.state import Crossing
 
 
 def cross(options: argparse.Namespace, token: CancelToken) -> int:
-    project = Path(options.project)
-    known = find_crossing(project)
-    if not options.shelf and known is None:
-        raise MisuseError("name the shelf the releases lie on with --shelf DIR")
-    shelf = Path(options.shelf) if options.shelf or known is None else known.setup.shelf
     recorded = read_decisions(Path(options.decisions)) if options.decisions else {}
-    crossing = begin_crossing(project, profile_for(options, project), shelf, options.to, no_progress, token)
+    crossing = begun(options, token)
     if options.auto:
         overview = run_crossing(crossing, recorded, options.json, token)
     else:
@@ -71,6 +66,28 @@ def exit_code(overview: Overview) -> int:
     if overview.is_done:
         return 0
     return LEFT_TO_DECIDE if overview.matters else 1
+
+
+def decide(options: argparse.Namespace, token: CancelToken) -> int:
+    """Settle one matter, or take a decision back."""
+    crossing = crossing_for(options)
+    if options.withdraw:
+        withdraw(crossing, options.key)
+    else:
+        overview = look(crossing, no_progress, token)
+        matter = next((item for item in overview.matters if item.key == options.key), None)
+        ways = [item.id for item in matter.proposals] if matter else []
+        if matter is None and options.key not in {item.key for item in overview.route.notes}:
+            raise MisuseError(f"{options.key} is not open", "`fernshale cross PROJECT` lists what is.")
+        if matter is not None and options.take not in ways:
+            raise MisuseError(f"{options.take!r} does not settle {options.key}; what does: {', '.join(ways)}")
+        settle(crossing, Taken(options.key, options.take, "you", options.why), to_stderr, no_progress, token)
+    overview = look(crossing, no_progress, token)
+    if options.json:
+        print_json({"left": [{"key": item.key, "title": item.title} for item in overview.matters]})
+    else:
+        print_lines(matter_lines(overview.matters))
+    return LEFT_TO_DECIDE if overview.matters else 0
 
 
 def trial(options: argparse.Namespace, token: CancelToken) -> int:

@@ -40,7 +40,7 @@ def demo(options: argparse.Namespace, token: CancelToken) -> int:
     started = time.monotonic()
     if not options.json:
         print(f"{sample.project}: {profile.title}, to {sample.target}\n", flush=True)
-    crossing = begin_crossing(sample.project, profile, sample.shelf, sample.target, no_progress, token)
+    crossing = begin_crossing(sample.project, profile, [sample.shelf], sample.target, no_progress, token)
     recorded = {} if options.by_hand else read_decisions(sample.decisions)
     overview = run_crossing(crossing, recorded, options.json, token)
     if options.json:

@@ -4,15 +4,14 @@ from __future__ import annotations
 
 import argparse
 import sys
-from pathlib import Path
 
 from fernshale.cli.session import (
     LEFT_TO_DECIDE,
+    begun,
     ground_for,
     matter_lines,
     print_json,
     print_lines,
-    profile_for,
     to_stderr,
 )
 from fernshale.core.base.errors import MisuseError
@@ -20,7 +19,7 @@ from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.preview import unified_diff
 from fernshale.core.crossing.loose import write_changes
 from fernshale.core.crossing.matter import Matter, Stage
-from fernshale.core.crossing.overview import begin_crossing, look
+from fernshale.core.crossing.overview import look
 from fernshale.core.crossing.settle import Taken, settle
 from fernshale.core.crossing.stages import engine as engine_stage
 from fernshale.core.crossing.stages import route as route_stage
@@ -53,20 +52,19 @@ def survey(options: argparse.Namespace, token: CancelToken) -> int:
 
 
 def route(options: argparse.Namespace, token: CancelToken) -> int:
-    project = Path(options.project)
-    known = find_crossing(project)
-    if not options.shelf and known is None:
-        raise MisuseError("name the shelf the releases lie on with --shelf DIR")
-    shelf = Path(options.shelf) if options.shelf or known is None else known.setup.shelf
-    crossing = begin_crossing(project, profile_for(options, project), shelf, options.to, no_progress, token)
+    crossing = begun(options, token)
     overview = look(crossing, no_progress, token)
     view = overview.route
     if options.json:
-        print_json(route_stage.to_json(view.leg, view.matters))
+        print_json(route_stage.to_json(view))
     else:
-        print(f"{view.leg.from_} → {view.leg.to}")
+        for way in view.ways:
+            costs = "; ".join(f"{leg.leg.from_} → {leg.leg.to}: {leg.places} places" for leg in way.legs)
+            print(f"{'→' if way.stops == view.stops else ' '} {way.title}: {costs}")
+        print(f"\n{view.leg.from_} → {view.leg.to}")
         print_lines(f"  {s.id} {s.from_} → {s.to or 'nothing'}: {s.action}, {s.why}" for s in view.leg.plugins)
-        print_lines(f"  {count} places: {title}" for title, count in view.places.items())
+        print_lines(f"  {count} places: {title}" for title, count in view.estimate.known.items())
+        print_lines(f"  {notice}" for notice in view.notices)
         print_lines(matter_lines(view.matters))
     return LEFT_TO_DECIDE if view.matters else 0
 

@@ -71,7 +71,9 @@ def _parser() -> argparse.ArgumentParser:
         added = command(name, handler, text)
         added.add_argument("project", metavar="PROJECT")
         added.add_argument("--profile", metavar="FILE", help="engine profile; without it the one that fits is found")
-        added.add_argument("--shelf", metavar="DIR", help="folder the releases lie in")
+        added.add_argument(
+            "--shelf", metavar="SHELF", action="append", help="folder or address the releases lie on; may be given again"
+        )
         added.add_argument("--trust", action="store_true", help="you have read the profile; its commands may run")
         return added
 
@@ -86,11 +88,13 @@ def _parser() -> argparse.ArgumentParser:
     on_project("survey", ("look", "survey"), "what a project is made of and which release it is on")
     route = on_project("route", ("look", "route"), "begin a crossing: who can come along to a release")
     route.add_argument("--to", metavar="RELEASE", required=True)
+    route.add_argument("--via", metavar="RELEASE", action="append", help="a stop on the way; may be given again")
     engine = on_project("engine", ("look", "engine"), "the places that name the release, before and after")
     engine.add_argument("--to", metavar="RELEASE", required=True)
     engine.add_argument("--apply", action="store_true", help="write it, as one step that can be undone")
 
     _snapshot_commands(commands)
+    _shelf_commands(commands)
 
     merge = command("merge", ("merge", "merge"), "merge three folders into a fourth")
     for side, text in (("base", "old vendor release"), ("mine", "local folder"), ("incoming", "new vendor release")):
@@ -116,14 +120,35 @@ def _parser() -> argparse.ArgumentParser:
     on_project("trial", ("cross", "trial"), "run the game, compare its log, try its checks")
     cross = on_project("cross", ("cross", "cross"), "the whole way; stops at what needs a decision")
     cross.add_argument("--to", metavar="RELEASE", required=True)
+    cross.add_argument("--via", metavar="RELEASE", action="append", help="a stop on the way; may be given again")
     cross.add_argument("--auto", action="store_true", help="take what is sure; without it only look")
     cross.add_argument("--decisions", metavar="FILE", help="decisions taken before")
+    decide = on_project("decide", ("cross", "decide"), "settle one open matter")
+    decide.add_argument("key", metavar="KEY", help="as `cross` lists it with --json")
+    decide.add_argument("take", metavar="WAY", nargs="?", default="", help="one of its ways")
+    decide.add_argument("--why", metavar="TEXT", default="")
+    decide.add_argument("--withdraw", action="store_true", help="take a decision back that was not carried out yet")
     report = on_project("report", ("cross", "report"), "what was done and what is left")
     report.add_argument("--out", metavar="FILE", help="a .md or .json file; without it to standard output")
     log = on_project("logbook", ("cross", "logbook"), "what was done, in order")
     log.add_argument("--undo", metavar="ENTRY", type=int, help="undo this step")
     log.add_argument("--back-to", metavar="ENTRY", type=int, help="undo this step and all later ones")
     return parser
+
+
+def _shelf_commands(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+    text = "look at a shelf, or give one out to others"
+    group = commands.add_parser("shelf", help=text, description=text.capitalize() + ".", epilog=_CODES)
+    actions = group.add_subparsers(metavar="ACTION", required=True)
+    show = actions.add_parser("show", help="the releases on a shelf, and what is odd about it", epilog=_CODES)
+    show.add_argument("shelf", metavar="SHELF", nargs="+")
+    show.add_argument("--json", action="store_true", help="print data instead of text")
+    show.set_defaults(handler=("shelf", "show"))
+    serve = actions.add_parser("serve", help="give a shelf out over HTTP until interrupted", epilog=_CODES)
+    serve.add_argument("folder", metavar="FOLDER")
+    serve.add_argument("--host", metavar="NAME", default="127.0.0.1")
+    serve.add_argument("--port", metavar="NUMBER", type=int, default=0, help="without it any that is free")
+    serve.set_defaults(handler=("shelf", "serve"))
 
 
 def _snapshot_commands(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:

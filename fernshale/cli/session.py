@@ -9,15 +9,17 @@ from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
+from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.ground import Ground, read_ground
 from fernshale.core.crossing.matter import Matter
+from fernshale.core.crossing.overview import begin_crossing
 from fernshale.core.crossing.state import Crossing, find_crossing, open_crossing
 from fernshale.core.crossing.trust import trust
 from fernshale.core.profile.model import Profile
 from fernshale.core.profile.read import find_profile, read_profile
-from fernshale.core.route.shelf import read_shelf
+from fernshale.core.route.sources import read_shelf
 from fernshale.core.snapshot.store import home
 
 LEFT_TO_DECIDE = 3
@@ -51,9 +53,20 @@ def ground_for(options: argparse.Namespace, token: CancelToken, *, contents: boo
     profile = profile_for(options, project)
     named = getattr(options, "shelf", None)
     crossing = find_crossing(project)
-    folder = Path(named) if named else crossing.setup.shelf if crossing else None
-    shelf = read_shelf(folder) if folder else None
+    addresses = named or (crossing.setup.shelves if crossing else ())
+    shelf = read_shelf(addresses) if addresses else None
     return read_ground(project, profile, shelf, no_progress, token, contents=contents)
+
+
+def begun(options: argparse.Namespace, token: CancelToken) -> Crossing:
+    """The crossing to the release that was named, begun or resumed."""
+    project = Path(options.project)
+    known = find_crossing(project)
+    if not options.shelf and known is None:
+        raise MisuseError("name the shelf the releases lie on with --shelf")
+    shelves = options.shelf or (known.setup.shelves if known else ())
+    profile = profile_for(options, project)
+    return begin_crossing(project, profile, shelves, options.to, no_progress, token, options.via or ())
 
 
 def crossing_for(options: argparse.Namespace) -> Crossing:

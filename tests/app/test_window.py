@@ -44,7 +44,7 @@ def _open(qtbot: QtBot, window: MainWindow, wick: Wick, trusted: bool = True) ->
     if trusted:
         trust(read_profile(wick.profile))
     with qtbot.waitSignal(window.session.overview_changed, timeout=30_000):
-        window.begin(wick.project, wick.profile, wick.shelf, "2.0")
+        window.begin(wick.project, wick.profile, [wick.shelf], "2.0")
     _settled(qtbot, window)
 
 

@@ -43,6 +43,24 @@ def cross(
     `on_step` hears of each step before it is taken, `on_stage` of each stage when it is left.
     """
     overview = look(crossing, progress, token)
+    while True:
+        leg = overview.setup.leg
+        overview = _cross_leg(crossing, overview, recorded, on_step, on_stage, on_line, progress, token)
+        if overview.setup.leg == leg:
+            return overview
+
+
+def _cross_leg(
+    crossing: Crossing,
+    overview: Overview,
+    recorded: Mapping[str, Recorded],
+    on_step: Callable[[Step], None],
+    on_stage: Callable[[Stage, Overview], None],
+    on_line: OnLine,
+    progress: Progress,
+    token: CancelToken,
+) -> Overview:
+    """One leg, to its end or to where a person is needed; at its end the next one has begun."""
     for stage in STAGES:
         tried: dict[str, int] = {}
         while step := _next_step(overview, stage, recorded, tried):
@@ -51,6 +69,8 @@ def cross(
             on_step(step)
             settle(crossing, step.taken, on_line, progress, token)
             overview = look(crossing, progress, token)
+            if step.taken.proposal == "next":
+                return overview
         on_stage(stage, overview)
         if overview.matters_of(stage):
             break

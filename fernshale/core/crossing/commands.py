@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 import time
 from collections.abc import Callable, Sequence
@@ -66,12 +67,13 @@ class RunRecord:
 
 @dataclass(frozen=True, slots=True)
 class RequirementResult:
-    """Whether a precondition holds, and what was found."""
+    """Whether a precondition holds, and what was found; `version` where one was read."""
 
     name: str
     holds: bool
     found: str
     hint: str
+    version: str = ""
 
 
 def check_requirements(ground: Ground, token: CancelToken) -> tuple[RequirementResult, ...]:
@@ -79,6 +81,11 @@ def check_requirements(ground: Ground, token: CancelToken) -> tuple[RequirementR
     if ground.profile.requirement:
         require_trust(ground.profile)
     return tuple(_check(need, ground, token) for need in ground.profile.requirement)
+
+
+def read_requirements(crossing: Crossing) -> tuple[RequirementResult, ...]:
+    """What came of the preconditions the last time they were tried; empty before that."""
+    return tuple(RequirementResult(*item) for item in crossing.fact("requirements") or ())
 
 
 def run_profile_command(
@@ -133,6 +140,10 @@ def _check(need: Requirement, ground: Ground, token: CancelToken) -> Requirement
     import regex
 
     places = {"project": str(ground.project)}
+    if need.variable:
+        value = os.environ.get(need.variable, "")
+        found = f"{need.variable} is {value}" if value else f"the variable {need.variable} is not set"
+        return RequirementResult(need.name, bool(value), found, need.hint)
     try:
         finished = run_command(
             [fill(part, places) for part in need.run], ground.project, token, lambda line: None, {}, 30.0
@@ -144,13 +155,13 @@ def _check(need: Requirement, ground: Ground, token: CancelToken) -> Requirement
     if not need.pattern:
         first = finished.text.strip().splitlines()
         return RequirementResult(need.name, True, first[0] if first else "there", need.hint)
-    found = regex.search(need.pattern, finished.text, flags=regex.MULTILINE, timeout=2.0)
-    if found is None:
+    shown = regex.search(need.pattern, finished.text, flags=regex.MULTILINE, timeout=2.0)
+    if shown is None:
         return RequirementResult(need.name, False, "its version could not be read", need.hint)
-    version = found["version"]
+    version = shown["version"]
     holds = not need.at_least or parse_release(version) >= parse_release(need.at_least)
     wanted = f", {need.at_least} or newer is needed" if not holds else ""
-    return RequirementResult(need.name, holds, f"{need.name} {version}{wanted}", need.hint)
+    return RequirementResult(need.name, holds, f"{need.name} {version}{wanted}", need.hint, version)
 
 
 def tail(lines: Sequence[str], count: int = 1) -> str:

@@ -55,17 +55,19 @@ def _survey(overview: Overview) -> _Parts:
 
 
 def _route(overview: Overview) -> _Parts:
-    leg = overview.route.leg
-    come = [step for step in leg.plugins if step.action in ("update", "stay")]
+    leg, setup = overview.route.leg, overview.setup
+    come = [step for step in leg.plugins if step.action in ("update", "stay", "add")]
+    legs = count(len(setup.stops), "leg")
+    where = f"{legs} to " if len(setup.stops) == 1 else f"Leg {setup.leg + 1} of {legs}, to "
     parts: _Parts = [
-        ("plain", "One leg to "),
+        ("plain", where),
         ("strong", leg.to),
         ("plain", f". {len(come)} of {count(len(leg.plugins), 'plugin')} can come"),
     ]
     if len(come) < len(leg.plugins):
         left = len(leg.plugins) - len(come)
         parts += [("plain", "; "), ("alarm", f"{left} {'needs' if left == 1 else 'need'} you")]
-    places = sum(overview.route.places.values())
+    places = sum(overview.route.estimate.known.values())
     return [*parts, ("plain", f". {count(places, 'place')} still to follow by known rules.")]
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import threading
 from collections.abc import Callable, Mapping
@@ -15,7 +16,8 @@ from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.profile.model import ROLES, Profile, Role
 from fernshale.core.profile.read import fill, read_profile
-from fernshale.core.route.shelf import Shelf, read_shelf
+from fernshale.core.route.shelf import NotOnShelf, Release, Shelf
+from fernshale.core.route.sources import read_shelf
 from fernshale.core.snapshot.manifest import (
     EMPTY,
     Entry,
@@ -128,12 +130,12 @@ def _below(manifest: Manifest, folder: str) -> dict[TreePath, Entry]:
 def crossing_ground(crossing: Crossing, progress: Progress, token: CancelToken) -> Ground:
     """The ground of a crossing, everything read anew."""
     setup = crossing.setup
-    return read_ground(setup.project, read_profile(setup.profile), read_shelf(setup.shelf), progress, token)
+    return read_ground(setup.project, read_profile(setup.profile), read_shelf(setup.shelves), progress, token)
 
 
-def shelf_manifest(shelf: Shelf, folder: str, token: CancelToken) -> Manifest:
-    """The manifest of a release on the shelf; releases do not change, so it is read once."""
-    place = shelf.place(folder)
+def shelf_manifest(shelf: Shelf, item: Release, token: CancelToken) -> Manifest:
+    """The manifest of a release on the shelf; releases do not change, so it is read once. Raises ShelfError."""
+    place = shelf.place(item, token=token)
     with _seen_lock:
         known = _seen.get(str(place))
     if known is None:
@@ -144,13 +146,19 @@ def shelf_manifest(shelf: Shelf, folder: str, token: CancelToken) -> Manifest:
 
 
 def engine_folder(ground: Ground, release: str) -> Path:
-    """Where a release of the engine is installed. Raises ProjectError with the folders looked at."""
-    places = {"release": release, "shelf": str(ground.shelf.folder) if ground.shelf else "/nonexistent"}
-    looked = [Path(fill(text, places)) for text in ground.profile.installed]
-    for folder in looked:
-        if folder.is_dir():
-            return folder
-    names = ", ".join(str(folder) for folder in looked) or "the profile names no folder"
+    """Where a release of the engine is: installed, else on the shelf. Raises ProjectError with the folders looked at."""
+    shelves = [str(source.folder) for source in ground.shelf.sources] if ground.shelf else []
+    looked = []
+    for text in ground.profile.installed:
+        for shelf in shelves if "{shelf}" in text else [""]:
+            folder = Path(fill(text, {"release": release, "shelf": shelf}))
+            if folder.is_dir():
+                return folder
+            looked.append(str(folder))
+    if ground.shelf is not None:
+        with contextlib.suppress(NotOnShelf):
+            return ground.shelf.place(ground.shelf.engine(ground.profile.id, release))
+    names = ", ".join(looked) or "the profile names no folder"
     raise ProjectError(f"{ground.profile.title} {release} is not installed; looked at {names}")
 
 
@@ -159,7 +167,7 @@ def command_places(crossing: Crossing, ground: Ground, release: str) -> Mapping[
     return {
         "project": str(ground.project),
         "release": release,
-        "shelf": str(ground.shelf.folder) if ground.shelf else "",
+        "shelf": str(ground.shelf.sources[0].folder) if ground.shelf else "",
         "engine": str(engine_folder(ground, release)),
         "build": str(crossing.scratch(f"build/{release}")),
         "out": str(crossing.scratch(f"out/{release}")),

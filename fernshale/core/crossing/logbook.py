@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Iterator
+from dataclasses import replace
 
 from fernshale.core.base.errors import ChangedUnderneath, FernshaleError, MisuseError
 from fernshale.core.base.treepath import on_disk, under
@@ -115,6 +116,7 @@ def undo(crossing: Crossing, id: int, progress: Progress, token: CancelToken) ->
     except ChangedUnderneath as error:
         raise CannotUndo(_in_the_way(entry, entries, error.paths)) from error
     crossing.mark_entry(id, "undone")
+    _return_to_leg_of(crossing, id)
     progress("undone", 1, 1)
 
 
@@ -125,6 +127,16 @@ def undo_back_to(crossing: Crossing, id: int, progress: Progress, token: CancelT
         progress(f"undoing {entry.title}", number, len(steps))
         undo(crossing, entry.id, progress, token)
     return len(steps)
+
+
+def _return_to_leg_of(crossing: Crossing, entry: int) -> None:
+    """Be on the leg in which a logbook entry was written, once it is undone."""
+    setup = crossing.setup
+    leg = setup.leg
+    while leg and entry < (crossing.fact(f"leg {leg} begins") or 0):
+        leg -= 1
+    if leg != setup.leg:
+        crossing.change_setup(replace(setup, leg=leg))
 
 
 def _in_the_way(entry: Entry, entries: tuple[Entry, ...], paths: tuple[str, ...]) -> str:

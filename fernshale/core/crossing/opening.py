@@ -12,7 +12,7 @@ from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.ground import read_ground
 from fernshale.core.profile.model import Profile
 from fernshale.core.profile.read import find_profile, read_profile
-from fernshale.core.route.shelf import read_shelf
+from fernshale.core.route.sources import read_shelf
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,10 +31,10 @@ def look_at_project(project: Path, profile: Path | None, folders: Sequence[Path]
     return Opening(ground.project, found, ground.release)
 
 
-def targets_on(shelf: Path, opening: Opening) -> list[str]:
+def targets_on(shelves: Sequence[str | Path], opening: Opening) -> list[str]:
     """Releases of the project's engine to go to, the newest stable one first. Raises MisuseError, FormatError."""
     here = parse_release(opening.release)
-    found = [item for item in read_shelf(shelf).engines if item.id == opening.profile.id]
+    found = read_shelf(shelves).engines_of(opening.profile.id)
     others = [item for item in found if parse_release(item.version) != here]
     ordered = sorted(others, key=lambda item: parse_release(item.version), reverse=True)
     return [item.version for item in sorted(ordered, key=lambda item: item.stage != "stable")]

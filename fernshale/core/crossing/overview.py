@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -16,12 +16,13 @@ from fernshale.core.crossing.stages.build import BuildView, build
 from fernshale.core.crossing.stages.engine import EngineView, engine
 from fernshale.core.crossing.stages.links import LinksView, links
 from fernshale.core.crossing.stages.plugins import PluginsView, plugins
-from fernshale.core.crossing.stages.route import RouteView, plan, route
+from fernshale.core.crossing.stages.route import RouteView, plan_for, route
 from fernshale.core.crossing.stages.survey import SurveyView, survey
 from fernshale.core.crossing.stages.trial import TrialView, trial
 from fernshale.core.crossing.state import Crossing, Entry, Setup, begin
 from fernshale.core.profile.model import Profile
-from fernshale.core.route.shelf import read_shelf
+from fernshale.core.route.candidates import Wishes
+from fernshale.core.route.sources import read_shelf
 from fernshale.core.snapshot.compare import compare
 from fernshale.core.snapshot.manifest import scan_tree
 
@@ -61,27 +62,38 @@ class Overview:
 
     @property
     def is_done(self) -> bool:
-        """The game compiles, runs and does what is expected, and nothing is open."""
-        return self.build.passed and self.trial.passed and not self.matters
+        """The game compiles, runs and does what is expected on the last stop, and nothing is open."""
+        return self.setup.to == self.setup.target and self.build.passed and self.trial.passed and not self.matters
 
 
 def begin_crossing(
-    project: Path, profile: Profile, shelf_folder: Path, to: str, progress: Progress, token: CancelToken
+    project: Path,
+    profile: Profile,
+    shelves: Sequence[str | Path],
+    to: str,
+    progress: Progress,
+    token: CancelToken,
+    via: Sequence[str] = (),
+    members: Sequence[str] = (),
 ) -> Crossing:
-    """Begin (or resume) a crossing; the project is snapshotted and otherwise left alone.
+    """Begin (or resume) a crossing to `to`, over the releases `via`; the project is snapshotted and else left alone.
 
-    Raises NotOnShelf for a target that is not there, MisuseError for one that the project is on already.
+    Raises NotOnShelf for a release that is not there, MisuseError for a target that the project is on already.
     """
-    shelf = read_shelf(shelf_folder)
+    shelf = read_shelf(shelves)
     ground = read_ground(project, profile, shelf, progress, token)
-    plan(ground, shelf, ground.release, to)
-    crossing = begin(Setup(ground.project, profile.path, shelf.folder, ground.release, to))
+    stops = (*via, to)
+    for low, high in zip((ground.release, *stops), stops, strict=False):
+        plan_for(ground, low, high, Wishes(), token)
+    setup = Setup(ground.project, profile.path, shelf.addresses, ground.release, stops, 0, tuple(members))
+    crossing = begin(setup)
     if crossing.fact("start") is None:
         if parse_release(ground.release) == parse_release(to):
             raise MisuseError(f"the project is on {to} already", "Choose another release to go to.")
         with crossing.acting():
             crossing.keep_fact("start", ensure_snapshot(crossing, "before anything was touched", progress, token))
-            note(crossing, Stage.ROUTE, f"target {to} chosen, from {ground.release}", "", "route")
+            words = f", over {', '.join(via)}" if via else ""
+            note(crossing, Stage.ROUTE, f"target {to} chosen, from {ground.release}{words}", "", "route")
     return crossing
 
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from fernshale.core.base.release import parse_release
 from fernshale.core.crossing.ground import Ground
-from fernshale.core.crossing.state import Crossing
 from fernshale.core.fix.rules import Rule, RuleSet, rules_for
 
 
@@ -24,10 +24,22 @@ class LegRules:
         return next((group.title for group in self.sets if rule in group.rules), "")
 
 
-def leg_rules(ground: Ground, crossing: Crossing) -> LegRules:
-    """Rules for the crossing's leg. Raises FormatError for a broken file."""
-    setup, shelf = crossing.setup, ground.shelf
+def leg_rules(ground: Ground, from_: str, to: str) -> LegRules:
+    """Rules for the way between two releases: those of every release on it, in order. Raises FormatError, ShelfError."""
+    shelf = ground.shelf
     if shelf is None:
         return LegRules(())
-    target = shelf.engine(ground.profile.id, setup.to)
-    return LegRules(tuple(rules_for(shelf.place(path), setup.from_, setup.to) for path in target.rules))
+    low, high = parse_release(from_), parse_release(to)
+    on_the_way = [
+        item
+        for item in shelf.engines_of(ground.profile.id)
+        if low < parse_release(item.version) <= high and (item.stage == "stable" or item.version == to)
+    ]
+    files = dict.fromkeys((path, item) for item in on_the_way for path in item.rules)
+    seen: dict[str, None] = {}
+    sets = []
+    for path, item in files:
+        if path not in seen:
+            seen[path] = None
+            sets.append(rules_for(shelf.file(item, path), from_, to))
+    return LegRules(tuple(sets))

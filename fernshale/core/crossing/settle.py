@@ -12,15 +12,18 @@ from fernshale.core.base.schema import STRICT, read_toml
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.commands import OnLine
 from fernshale.core.crossing.ground import Ground, crossing_ground
+from fernshale.core.crossing.legs import go_on
 from fernshale.core.crossing.logbook import note
 from fernshale.core.crossing.matter import Decision, Matter, Stage
 from fernshale.core.crossing.stages.build import Fix, apply_fix, build, run_round
 from fernshale.core.crossing.stages.engine import apply_engine, regenerate
 from fernshale.core.crossing.stages.links import apply_relink
 from fernshale.core.crossing.stages.plugins import apply_plugin
+from fernshale.core.crossing.stages.route import choose_way
 from fernshale.core.crossing.stages.survey import take_baseline
 from fernshale.core.crossing.stages.trial import run_trial
 from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.toolchain import find_demand, raise_standard
 
 FORMAT = "fernshale-decisions/1"
 
@@ -87,6 +90,12 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
             run_round(crossing, ground, on_line, progress, token)
         case "trial", "run":
             run_trial(crossing, ground, on_line, progress, token)
+        case "trial", "next":
+            go_on(crossing, progress, token)
+        case "route", way if way.startswith("way "):
+            choose_way(crossing, ground, way.split()[1:], taken.who, taken.why)
+        case "demand", "raise":
+            raise_standard(crossing, ground, find_demand(ground, rest), progress, token)
         case "cause" | "silent", rule:
             fix = find_fix(crossing, ground, taken.key, rule, token)
             apply_fix(crossing, ground, fix, "everywhere", None, taken.who, on_line, progress, token)
@@ -125,12 +134,20 @@ def find_fix(crossing: Crossing, ground: Ground, key: str, rule: str, token: Can
 
 def _record(crossing: Crossing, taken: Taken) -> None:
     """A decision that writes nothing by itself: how lines are merged, what is left as it is."""
-    stages = {"merge": Stage.PLUGINS, "survey": Stage.SURVEY, "route": Stage.ROUTE, "engine": Stage.ENGINE}
+    stages = {
+        "merge": Stage.PLUGINS,
+        "survey": Stage.SURVEY,
+        "route": Stage.ROUTE,
+        "note": Stage.ROUTE,
+        "demand": Stage.ROUTE,
+        "engine": Stage.ENGINE,
+    }
     stage = stages.get(taken.key.partition(":")[0], Stage.TRIAL)
     if taken.key.startswith("links:"):
         stage = Stage.LINKS
     crossing.decide(Decision(taken.key, stage, taken.proposal, taken.text, taken.who, taken.why, time.time()))
-    if stage is not Stage.PLUGINS:
+    # Merge decisions stand in the ledger, and a tick beside a note is no step of the way.
+    if stage is not Stage.PLUGINS and not taken.key.startswith("note:"):
         note(crossing, stage, f"decided: {taken.key} · {taken.proposal or 'left as it is'}", taken.why, taken.key)
 
 

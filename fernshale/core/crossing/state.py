@@ -19,7 +19,7 @@ import os
 import sqlite3
 import time
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -45,13 +45,51 @@ class AnotherActs(FernshaleError):
 
 @dataclass(frozen=True, slots=True)
 class Setup:
-    """What a crossing is about."""
+    """What a crossing is about: from the release `start` over all `stops`, of which the last is the target.
+
+    `leg` is the number of the leg in hand, from 0. `members` are the folders of a workspace's members that go along;
+    none: the whole project does.
+    """
 
     project: Path
     profile: Path
-    shelf: Path
-    from_: str
-    to: str
+    shelves: tuple[str, ...]
+    start: str
+    stops: tuple[str, ...]
+    leg: int = 0
+    members: tuple[str, ...] = ()
+
+    @property
+    def from_(self) -> str:
+        """The release the leg in hand sets out from."""
+        return self.stops[self.leg - 1] if self.leg else self.start
+
+    @property
+    def to(self) -> str:
+        """The release the leg in hand leads to."""
+        return self.stops[self.leg]
+
+    @property
+    def target(self) -> str:
+        return self.stops[-1]
+
+    def to_json(self) -> dict[str, Any]:
+        return {
+            "project": str(self.project.resolve()),
+            "profile": str(self.profile.resolve()),
+            "shelves": list(self.shelves),
+            "start": self.start,
+            "stops": list(self.stops),
+            "leg": self.leg,
+            "members": list(self.members),
+        }
+
+    @staticmethod
+    def from_json(data: dict[str, Any]) -> Setup:
+        shelves, stops, members = (tuple(data[name]) for name in ("shelves", "stops", "members"))
+        return Setup(
+            Path(data["project"]), Path(data["profile"]), shelves, data["start"], stops, data["leg"], members
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,6 +136,20 @@ class Crossing:
     def keep_fact(self, name: str, value: Any) -> None:
         with self._database() as database:
             database.execute("INSERT OR REPLACE INTO facts VALUES (?, ?)", (name, json.dumps(value)))
+
+    def leg_fact(self, name: str) -> Any:
+        """A fact of the leg in hand, None where there is none."""
+        return self.fact(f"leg {self.setup.leg} {name}")
+
+    def keep_leg_fact(self, name: str, value: Any) -> None:
+        self.keep_fact(f"leg {self.setup.leg} {name}", value)
+
+    # -- the way
+
+    def change_setup(self, setup: Setup) -> None:
+        """Go another way, or on to another leg, or back."""
+        self.keep_fact("setup", setup.to_json())
+        self.setup = setup
 
     # -- decisions
 
@@ -197,8 +249,7 @@ class Crossing:
         data = self.fact("setup")
         if data is None:
             raise MisuseError(f"{self.folder} holds no crossing")
-        project, profile, shelf = (Path(data[name]) for name in ("project", "profile", "shelf"))
-        return Setup(project, profile, shelf, data["from"], data["to"])
+        return Setup.from_json(data)
 
 
 def begin(setup: Setup) -> Crossing:
@@ -206,14 +257,14 @@ def begin(setup: Setup) -> Crossing:
     folder = _folder_of(setup.project)
     if (folder / "crossing.sqlite").exists():
         known = Crossing(folder)
-        if known.setup.to == setup.to:
-            _keep_setup(folder, Setup(setup.project, setup.profile, setup.shelf, known.setup.from_, setup.to))
-            return Crossing(folder)
+        if known.setup.target == setup.target and known.setup.members == setup.members:
+            known.change_setup(replace(known.setup, profile=setup.profile, shelves=setup.shelves))
+            return known
         folder.rename(folder.with_name(f"{folder.name}-{int(time.time())}"))
     folder.mkdir(parents=True, exist_ok=True)
-    with contextlib.closing(sqlite3.connect(folder / "crossing.sqlite")) as database:
+    with contextlib.closing(sqlite3.connect(folder / "crossing.sqlite")) as database, database:
         database.executescript(_SCHEMA)
-    _keep_setup(folder, setup)
+        database.execute("INSERT INTO facts VALUES ('setup', ?)", (json.dumps(setup.to_json()),))
     return Crossing(folder)
 
 
@@ -244,18 +295,6 @@ def all_crossings() -> tuple[Crossing, ...]:
             if crossing.setup.project.is_dir() and _folder_of(crossing.setup.project) == folder:
                 found.append(crossing)
     return tuple(found)
-
-
-def _keep_setup(folder: Path, setup: Setup) -> None:
-    data = {
-        "project": str(setup.project.resolve()),
-        "profile": str(setup.profile.resolve()),
-        "shelf": str(setup.shelf.resolve()),
-        "from": setup.from_,
-        "to": setup.to,
-    }
-    with contextlib.closing(sqlite3.connect(folder / "crossing.sqlite")) as database, database:
-        database.execute("INSERT OR REPLACE INTO facts VALUES ('setup', ?)", (json.dumps(data),))
 
 
 def _folder_of(project: Path) -> Path:

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import Literal
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.ranges import parse_range
-from fernshale.core.base.release import is_release, parse_release
+from fernshale.core.base.release import is_release, parse_release, same_release
 from fernshale.core.route.shelf import Fault, Need, PluginRelease, Shelf
 
 # How ready a release of a plugin is for an engine release, the best first.
@@ -28,10 +28,19 @@ class Here:
 
 @dataclass(frozen=True, slots=True)
 class Wishes:
-    """What a person decided of plugins, by id: to keep the copy as it is, or to do without it for now."""
+    """What a person decided of plugins, by id: keep the copy as it is, do without it for now, take this very version."""
 
     hold: frozenset[str] = frozenset()
     aside: frozenset[str] = frozenset()
+    pinned: frozenset[tuple[str, str]] = frozenset()
+
+    def allows(self, id: str, version: str) -> bool:
+        """Whether no other version of the plugin was asked for."""
+        asked = [wanted for name, wanted in self.pinned if name == id]
+        return not asked or any(same_release(version, wanted) for wanted in asked)
+
+
+NO_WISHES = Wishes()
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,7 +72,7 @@ class Field:
     order: tuple[str, ...]
     here: Mapping[str, Here]
     of: Mapping[str, tuple[Candidate, ...]]
-    wishes: Wishes = field(default=Wishes())
+    wishes: Wishes = NO_WISHES
 
 
 def readiness_of(item: PluginRelease, engine: str) -> Readiness:
@@ -92,7 +101,7 @@ def find_candidates(
         id = waiting.pop(0)
         if id in found:
             continue
-        found[id] = tuple(_candidates(shelf, id, engine, standing.get(id), id in wishes.hold, used))
+        found[id] = tuple(_candidates(shelf, id, engine, standing.get(id), wishes, used))
         waiting += [need.id for item in found[id] for need in item.needs]
         succession = shelf.succession(id)
         waiting += succession.to if succession else ()
@@ -117,11 +126,12 @@ def accepts(text: str, release: str) -> bool:
 
 
 def _candidates(
-    shelf: Shelf, id: str, target: str, here: Here | None, held: bool, used: Collection[str] | None
+    shelf: Shelf, id: str, target: str, here: Here | None, wishes: Wishes, used: Collection[str] | None
 ) -> Iterable[Candidate]:
     releases = shelf.releases_of(id)
+    held = id in wishes.hold
     known = shelf.plugin(id, here.version) if here else None
-    if here is not None:
+    if here is not None and wishes.allows(id, here.version):
         usual = known or (releases[-1] if releases else None)
         fits = bool(here.accepts) and accepts(here.accepts, target)
         fits = fits or (known is not None and readiness_of(known, target) in ("ready", "said to work"))
@@ -132,6 +142,6 @@ def _candidates(
     if held:
         return
     for item in releases:
-        if item is not known:
+        if item is not known and wishes.allows(id, item.version):
             faults = concerning(item.faults, used)
             yield Candidate(id, item.version, readiness_of(item, target), False, item.set, item.requires, faults)

@@ -31,6 +31,9 @@ class Patience:
     tries: int = 3
 
 
+PATIENCE = Patience()
+
+
 def sha256_of(path: Path) -> str:
     """The checksum of a file, as shelves write it."""
     with open(path, "rb") as file:

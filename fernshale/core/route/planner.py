@@ -8,6 +8,7 @@ from typing import Literal
 
 from fernshale.core.base.release import same_release
 from fernshale.core.route.candidates import (
+    NO_WISHES,
     READINESS,
     Candidate,
     Field,
@@ -76,7 +77,7 @@ def plan_leg(
     from_: str,
     to: str,
     here: Sequence[Here],
-    wishes: Wishes = Wishes(),
+    wishes: Wishes = NO_WISHES,
     used: Collection[str] | None = None,
     targets: Sequence[str] = (),
 ) -> Leg:
@@ -169,9 +170,7 @@ def _follow(here: Here, shelf: Shelf, choice: Choice) -> Iterator[PluginStep]:
     assert succession is not None
     for number, other in enumerate(succession.to):
         taken = choice.taken[other]
-        if succession.kind == "folded" and taken.is_here:
-            yield PluginStep(here.id, here.version, taken.version, "follow", _succession_words(succession), other)
-        elif number == 0:
+        if (succession.kind == "folded" and taken.is_here) or number == 0:
             yield PluginStep(here.id, here.version, taken.version, "follow", _succession_words(succession), other)
         else:
             yield PluginStep(other, "", taken.version, "add", _succession_words(succession))

@@ -122,7 +122,7 @@ class Program:
         size = len(self._names)
         goals = self._goals()
         found = np.zeros(size)
-        cost = []
+        cost: list[int] = []
         rows = _Rows(self._rows, size)
         for goal in goals:
             if goal.any() or not cost:
@@ -225,8 +225,8 @@ class Program:
             version = _number(item)
             if (item.set, version) not in stands:
                 stands[item.set, version] = self._variable(item.set, f"stands at {item.version}")
-            terms = ((at, 1.0), (stands[item.set, version], -1.0))
-            self._rows.append(_Row(Claim("in step", item.id, item.set), terms, -1, 0))
+            pair = ((at, 1.0), (stands[item.set, version], -1.0))
+            self._rows.append(_Row(Claim("in step", item.id, item.set), pair, -1, 0))
         for name in sorted({name for name, _ in stands}):
             terms = tuple((at, 1.0) for (other, _), at in stands.items() if other == name)
             self._rows.append(_Row(None, terms, 0, 1))

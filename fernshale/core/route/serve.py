@@ -92,10 +92,13 @@ def _pack(folder: Path, path: Path) -> None:
         info.uname = info.gname = ""
         return info
 
-    with open(path, "wb") as raw, gzip.GzipFile("", "wb", 6, raw, mtime=0) as zipped:
-        with tarfile.open(fileobj=zipped, mode="w") as archive:
-            for item in sorted(folder.rglob("*")):
-                archive.add(item, item.relative_to(folder).as_posix(), recursive=False, filter=plain)
+    with (
+        open(path, "wb") as raw,
+        gzip.GzipFile("", "wb", 6, raw, mtime=0) as zipped,
+        tarfile.TarFile(fileobj=zipped, mode="w") as archive,
+    ):
+        for item in sorted(folder.rglob("*")):
+            archive.add(item, item.relative_to(folder).as_posix(), recursive=False, filter=plain)
 
 
 class _Handler(BaseHTTPRequestHandler):

@@ -17,7 +17,7 @@ from urllib.parse import quote, urlsplit
 from fernshale.core.base.errors import FormatError, MisuseError
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.work import CancelToken, Progress, no_progress
-from fernshale.core.route.fetch import Patience, ShelfError, fetch, sha256_of
+from fernshale.core.route.fetch import PATIENCE, Patience, ShelfError, fetch, sha256_of
 from fernshale.core.route.shelf import EngineRelease, PluginRelease, Release, Shelf, Source
 from fernshale.core.route.shelffile import NAME, ShelfFile, files_of, oddities, parse_shelf_file, paths_of
 from fernshale.core.route.unpack import unpack
@@ -60,7 +60,7 @@ class ServerSource:
 
     address: str
     folder: Path
-    patience: Patience = Patience()
+    patience: Patience = PATIENCE
     checksums: dict[str, str] = field(default_factory=dict, compare=False)
 
     def file(self, path: str) -> Path:
@@ -87,12 +87,37 @@ def is_server(address: str) -> bool:
     return urlsplit(address).scheme in ("http", "https")
 
 
-def read_shelf(addresses: Sequence[str | Path], patience: Patience = Patience()) -> Shelf:
+def read_shelf(addresses: Sequence[str | Path], patience: Patience = PATIENCE) -> Shelf:
     """The shelves at `addresses` as one; where two have the same release, that of the first is taken.
 
     Raises MisuseError for what is no shelf, FormatError with every fault of a shelf file, ShelfError for a server that
     cannot be reached and was never reached before.
     """
+    key = tuple(map(str, addresses))
+    stamps = tuple(_stamp_of(address) for address in key)
+    if key in _read and _read[key][0] == stamps and "" not in stamps:
+        return _read[key][1]
+    shelf = _read_all(key, patience)
+    _read[key] = (tuple(_stamp_of(address) for address in key), shelf)
+    return shelf
+
+
+_read: dict[tuple[str, ...], tuple[tuple[str, ...], Shelf]] = {}
+
+
+def _stamp_of(address: str) -> str:
+    """What changes when a shelf file does; empty when it has to be looked at again in any case."""
+    folder = _cache_of(address) if is_server(address) else Path(address)
+    if is_server(address) and time.monotonic() - _last_fetched.get(folder, -_FRESH_S) >= _FRESH_S:
+        return ""
+    try:
+        status = (folder / NAME).stat()
+    except OSError:
+        return ""
+    return f"{status.st_mtime_ns} {status.st_size} {status.st_ino}"
+
+
+def _read_all(addresses: Sequence[str], patience: Patience) -> Shelf:
     if not addresses:
         raise MisuseError("no shelf was named", "Name the folder or server the releases lie on with --shelf.")
     title, notices, sources = "", [], []
@@ -100,7 +125,7 @@ def read_shelf(addresses: Sequence[str | Path], patience: Patience = Patience())
     known: dict[tuple[type, str, object], Release] = {}
     successions = {}
     for address in addresses:
-        source, file, said = _open(str(address), patience)
+        source, file, said = _open(address, patience)
         title = title or file.title or source.folder.name
         sources.append(source)
         notices += [*said, *oddities(file)]

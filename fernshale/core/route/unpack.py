@@ -71,7 +71,7 @@ def _open(archive: Path, stack: ExitStack) -> tuple[Iterator[_Member], Any]:
         return (_zip_member(info) for info in zipped.infolist()), zipped.open
     if archive.suffix == ".zip":
         raise BadArchive(archive, "it is damaged or cut short (its table of contents is missing)")
-    tarred = stack.enter_context(tarfile.open(archive, errorlevel=2))
+    tarred = stack.enter_context(tarfile.TarFile.open(archive, errorlevel=2))
     return (_tar_member(archive, info) for info in tarred), tarred.extractfile
 
 
@@ -116,8 +116,7 @@ def _write(
                 raise BadArchive(archive, f"the link {name!r} leads to {member.target!r}, which is not in it")
             shutil.copy2(source, target)
         elif member.kind == "link":
-            with opener(member.handle) if not member.target else ExitStack() as source_file:
-                to = member.target or source_file.read(4096).decode("utf-8", "surrogateescape")
+            to = member.target or _link_target(opener, member)
             reached = posixpath.normpath(posixpath.join(posixpath.dirname(name), to))
             if to.startswith("/") or reached.startswith(".."):
                 raise BadArchive(archive, f"the link {name!r} leads to {to!r}, outside")
@@ -127,6 +126,13 @@ def _write(
                 _copy(archive, source_file, target, member)
     for name, to in links:
         (work / name).symlink_to(to)
+
+
+def _link_target(opener: Any, member: _Member) -> str:
+    """Where a link in a zip archive leads; it is kept as the content of the member."""
+    with opener(member.handle) as file:
+        target: bytes = file.read(4096)
+    return target.decode("utf-8", "surrogateescape")
 
 
 def _copy(archive: Path, source: IO[bytes], target: Path, member: _Member) -> None:
@@ -140,4 +146,4 @@ def _copy(archive: Path, source: IO[bytes], target: Path, member: _Member) -> No
     if written != member.size:
         raise BadArchive(archive, f"{member.name} is cut short")
     # Owner may always read and write; set-id and sticky bits of strangers are not taken over.
-    os.chmod(target, (member.mode | 0o600) & 0o755)
+    target.chmod((member.mode | 0o600) & 0o755)

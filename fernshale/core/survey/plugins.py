@@ -47,6 +47,12 @@ def find_plugins(profile: Profile, project: Path, manifest: Manifest) -> tuple[P
     return tuple(_read_plugin(profile, project, folder) for folder in folders)
 
 
+def plugin_folder(profile: Profile, id: str) -> TreePath:
+    """Where a plugin goes that is not there yet: where the profile's first glob for plugins would find it."""
+    glob = profile.plugins.folders[0] if profile.plugins.folders else "*"
+    return TreePath(glob.strip("/").replace("**", "*").replace("*", id, 1))
+
+
 def _plugin_folders(globs: tuple[str, ...], manifest: Manifest) -> list[TreePath]:
     fit = FirstFit([globs])
     folders = (path for path, entry in manifest.entries.items() if entry.kind is Kind.FOLDER)

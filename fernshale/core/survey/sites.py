@@ -53,6 +53,28 @@ def _named(profile: Profile, manifest: Manifest) -> list[TreePath]:
     return [path for path in manifest.files if fit.find(path) is not None]
 
 
+@dataclass(frozen=True, slots=True)
+class FoundStandard:
+    """A number the project states for its toolchain, as the profile calls it; `line` is 1-based."""
+
+    name: str
+    file: TreePath
+    value: Value
+    line: int
+
+
+def find_standards(profile: Profile, project: Path, manifest: Manifest) -> tuple[FoundStandard, ...]:
+    """All standards the project states, in the order of the profile. Raises FormatError for a broken file."""
+    found = []
+    for standard in profile.standard:
+        for path in manifest.files:
+            if matches(standard.files, path):
+                text = read_project_text(project, path).text
+                for value in find_values(text, standard.at, path):
+                    found.append(FoundStandard(standard.name, path, value, line_of(text, value)))
+    return tuple(found)
+
+
 def project_release(sites: Sequence[FoundSite]) -> str:
     """The release the project is on: the first engine site that names exactly one. Raises ProjectError."""
     for site in sites:

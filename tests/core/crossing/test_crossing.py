@@ -74,12 +74,12 @@ def test_opening_runs_nothing_and_writes_nothing(tree: Tree, token: CancelToken)
     wick = make_wick(tree)
     before = listing(wick.project)
     profile = read_profile(wick.profile)
-    crossing = begin_crossing(wick.project, profile, wick.shelf, "2.0", no_progress, token)
+    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, token)
     assert not is_trusted(profile) and listing(wick.project) == before
     with pytest.raises(TrustNeeded):
         _take(crossing, "survey:baseline", "take")
     assert listing(wick.project) == before
-    resumed = begin_crossing(wick.project, profile, wick.shelf, "2.0", no_progress, token)
+    resumed = begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, token)
     assert resumed.folder == crossing.folder == find_crossing(wick.project).folder  # type: ignore[union-attr]
     assert [item.setup.project for item in all_crossings()] == [wick.project.resolve()]
 
@@ -152,7 +152,7 @@ def test_undo_says_what_stands_in_the_way(tree: Tree, token: CancelToken) -> Non
 
 def test_undone_plugin_gives_its_decisions_back(tree: Tree, token: CancelToken) -> None:
     project, crossing = _until_build(tree)
-    entry = next(item for item in crossing.logbook() if item.about == "plugin snuffer")
+    entry = next(item for item in crossing.logbook() if item.about == "plugin addons/snuffer")
     undo(crossing, entry.id, no_progress, token)
     view = _look(crossing).plugins.plugins[0]
     assert not view.done and view.merge is not None
@@ -205,7 +205,7 @@ def begin_wick_again(wick):
 
     profile = read_profile(wick.profile)
     trust(profile)
-    return wick, begin_crossing(wick.project, profile, wick.shelf, "2.0", no_progress, CancelToken())
+    return wick, begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, CancelToken())
 
 
 def test_plugin_with_nothing_for_the_target_needs_a_decision(tree: Tree) -> None:
@@ -215,8 +215,8 @@ def test_plugin_with_nothing_for_the_target_needs_a_decision(tree: Tree) -> None
     _, crossing = begin_wick_again(wick)
     overview = _cross(crossing)
     assert overview.states[Stage.ROUTE] is State.NEEDS_YOU
-    assert [matter.key for matter in overview.route.matters] == ["route:snuffer"]
-    _take(crossing, "route:snuffer", "keep")
+    assert [matter.key for matter in overview.route.matters] == ["route:2.0:snuffer"]
+    _take(crossing, "route:2.0:snuffer", "keep")
     assert _cross(crossing).is_done
 
 

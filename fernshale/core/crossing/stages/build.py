@@ -101,9 +101,9 @@ class BuildView:
 
 def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     """Look at the last round against the tree as it is; runs nothing."""
-    rounds = tuple(Round.from_json(item) for item in crossing.fact("rounds") or ())
-    last = crossing.fact("last build") if rounds else None
-    rules = leg_rules(ground, crossing)
+    rounds = tuple(Round.from_json(item) for item in crossing.leg_fact("rounds") or ())
+    last = crossing.leg_fact("last build") if rounds else None
+    rules = leg_rules(ground, crossing.setup.from_, crossing.setup.to)
     edits = find_all_edits(ground, rules.all, token)
     silent = tuple(fix for fix in _silent(rules, edits) if f"fix:{fix.rule.id}" not in crossing.decisions())
     if last is None or last["release"] != crossing.setup.to:
@@ -122,7 +122,7 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
 
 def run_round(crossing: Crossing, ground: Ground, on_line: OnLine, progress: Progress, token: CancelToken) -> Round:
     """Build once and keep what was learned. Raises TrustNeeded, CommandError, Cancelled."""
-    earlier = [Round.from_json(item) for item in crossing.fact("rounds") or ()]
+    earlier = [Round.from_json(item) for item in crossing.leg_fact("rounds") or ()]
     number = len(earlier) + 1
     progress(f"round {number}", 0, 0)
     finished = run_profile_command(crossing, ground, "build", Stage.BUILD, f"round {number}", on_line, progress, token)
@@ -130,9 +130,8 @@ def run_round(crossing: Crossing, ground: Ground, on_line: OnLine, progress: Pro
     owned = find_owners(_read_log(log, ground), _build_ground(ground, crossing, ""))
     passed = finished.status == 0
     done = count_round(number, passed, finished.elapsed_s, owned, find_causes(owned))
-    crossing.keep_fact("rounds", [item.to_json() for item in (*earlier, done)])
-    crossing.keep_fact(
-        "last build",
+    crossing.keep_leg_fact("rounds", [item.to_json() for item in (*earlier, done)])
+    crossing.keep_leg_fact("last build",
         {
             "log": str(log),
             "passed": passed,

@@ -54,7 +54,7 @@ def engine(ground: Ground, crossing: Crossing) -> EngineView:
     sites = site_changes(ground, setup.from_, setup.to)
     there = parse_release(ground.release) == parse_release(setup.to)
     stale = () if there else generated_files(ground)
-    kept = crossing.fact("regenerated")
+    kept = crossing.leg_fact("regenerated")
     regenerated = Regenerated(**kept) if kept and kept["release"] == ground.release else None
     view = EngineView(sites, stale, regenerated, ground.release, ())
     return EngineView(sites, stale, regenerated, ground.release, _matters(view, ground, crossing))
@@ -99,7 +99,7 @@ def regenerate(crossing: Crossing, on_line: OnLine, progress: Progress, token: C
         outcome = Regenerated(ground.release, finished.status, tail(finished.text.splitlines(), 3))
     except CommandError as error:
         outcome = Regenerated(ground.release, 127, error.message)
-    crossing.keep_fact("regenerated", {"release": outcome.release, "status": outcome.status, "said": outcome.said})
+    crossing.keep_leg_fact("regenerated", {"release": outcome.release, "status": outcome.status, "said": outcome.said})
     return outcome
 
 

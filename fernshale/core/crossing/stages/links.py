@@ -49,7 +49,8 @@ def links(ground: Ground, crossing: Crossing, token: CancelToken) -> LinksView:
     shape = ground.profile.links
     now = read_ids(shape, ground.manifest.files, ground.read)
     before = _ids_before(ground, crossing)
-    renames = {rule.old: rule for rule in leg_rules(ground, crossing).all if rule.kind == "rename-id"}
+    rules = leg_rules(ground, crossing.setup.from_, crossing.setup.to)
+    renames = {rule.old: rule for rule in rules.all if rule.kind == "rename-id"}
     dangling = tuple(_dangling(id, now, before, renames.get(id)) for id in now.dangling if id not in before.dangling)
     decided = crossing.decisions()
     matters = tuple(_matter(item) for item in dangling if f"links:{item.id}" not in decided)
@@ -85,7 +86,7 @@ def apply_relink(
 
 
 def _ids_before(ground: Ground, crossing: Crossing) -> Ids:
-    start = crossing.fact("start")
+    start = crossing.leg_fact("start") or crossing.fact("start")
     if start is None:
         return Ids({}, {})
     manifest = crossing.store.manifest(start)

@@ -14,14 +14,14 @@ from fernshale.core.change.model import ChangeSet
 from fernshale.core.crossing.ground import Ground, plugin_manifest, shelf_manifest
 from fernshale.core.crossing.logbook import write_step
 from fernshale.core.crossing.matter import Matter, Proposal, Stage
-from fernshale.core.crossing.stages.route import plan
+from fernshale.core.crossing.stages.route import is_wanted, plan
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.merge.folder import FileMerge, FolderMerge, disk_side, merge_folders
 from fernshale.core.merge.result import Ledger, LedgerEntry, Result, build_ledger, build_result
 from fernshale.core.merge.textmerge import Choice, Due
 from fernshale.core.route.planner import PluginStep
-from fernshale.core.snapshot.manifest import Kind
-from fernshale.core.survey.plugins import Plugin, rank_origins
+from fernshale.core.snapshot.manifest import EMPTY, Kind
+from fernshale.core.survey.plugins import Plugin, plugin_folder, rank_origins
 
 _PREFIX = "merge:"
 # Merges by what they depend on, so that a page that is shown again merges nothing; the shelf's releases do not change.
@@ -67,12 +67,13 @@ class PluginsView:
 
 def plugins(ground: Ground, crossing: Crossing, progress: Progress, token: CancelToken) -> PluginsView:
     """Merge in memory; writes nothing."""
-    assert ground.shelf is not None
     choices = read_choices(crossing)
-    leg = plan(ground, ground.shelf, crossing.setup.from_, crossing.setup.to)
+    standing = {plugin.id: plugin for plugin in ground.plugins}
     views = []
-    for number, (plugin, step) in enumerate(zip(ground.plugins, leg.plugins, strict=True)):
-        progress(f"merging {plugin.id}", number, len(ground.plugins))
+    steps = plan(ground, crossing, token).plugins
+    for number, step in enumerate(steps):
+        progress(f"merging {step.id}", number, len(steps))
+        plugin = standing.get(step.id) or Plugin(step.id, plugin_folder(ground.profile, step.id), "", "")
         views.append(_look(ground, crossing, plugin, step, choices, token))
     matters = tuple(matter for view in views for matter in _matters(view, choices))
     return PluginsView(tuple(views), choices, matters)
@@ -115,8 +116,10 @@ def apply_plugin(crossing: Crossing, ground: Ground, id: str, progress: Progress
     ledger = build_ledger(view.merge, result, choices)
     changes = _change_set(ground, view.plugin, view.merge, result)
     title = f"{id} {view.step.from_} → {view.step.to} · {count(len(changes.files), 'file')} · {_ledger_words(ledger)}"
-    entry = write_step(crossing, Stage.PLUGINS, title, view.step.why, f"plugin {id}", changes, progress, token)
-    crossing.keep_fact(f"ledger {id}", {"entry": entry, "base": view.base, "entries": ledger_json(ledger)["entries"]})
+    about = f"plugin {view.plugin.folder}"
+    entry = write_step(crossing, Stage.PLUGINS, title, view.step.why, about, changes, progress, token)
+    kept = {"entry": entry, "base": view.base, "entries": ledger_json(ledger)["entries"]}
+    crossing.keep_leg_fact(f"ledger {view.plugin.folder}", kept)
     return entry
 
 
@@ -130,14 +133,14 @@ def ledger_json(ledger: Ledger) -> dict[str, Any]:
 
 
 def kept_ledgers(crossing: Crossing) -> dict[str, Ledger]:
-    """The ledgers of plugins whose step stands in the logbook, by plugin."""
+    """The ledgers of plugins whose step on this leg stands in the logbook, by folder."""
     ledgers = {}
     for entry in crossing.logbook():
         if entry.stage is Stage.PLUGINS and entry.state == "done" and entry.about.startswith("plugin "):
-            id = entry.about.removeprefix("plugin ")
-            kept = crossing.fact(f"ledger {id}")
+            folder = entry.about.removeprefix("plugin ")
+            kept = crossing.leg_fact(f"ledger {folder}")
             if kept and kept["entry"] == entry.id:
-                ledgers[id] = Ledger(tuple(LedgerEntry(**item) for item in kept["entries"]))
+                ledgers[folder] = Ledger(tuple(LedgerEntry(**item) for item in kept["entries"]))
     return ledgers
 
 
@@ -149,14 +152,10 @@ def _look(
     choices: Mapping[str, Choice],
     token: CancelToken,
 ) -> PluginView:
-    if (kept := kept_ledgers(crossing).get(plugin.id)) is not None:
-        return PluginView(plugin, step, True, crossing.fact(f"ledger {plugin.id}")["base"], "", None, kept)
-    decision = crossing.decisions().get(f"route:{plugin.id}")
-    wanted = step.action == "update" or (
-        step.action == "preview only" and decision is not None and decision.choice == "take"
-    )
-    if not wanted:
-        return PluginView(plugin, step, step.action == "stay", plugin.version, "", None, None)
+    if (kept := kept_ledgers(crossing).get(plugin.folder)) is not None:
+        return PluginView(plugin, step, True, crossing.leg_fact(f"ledger {plugin.folder}")["base"], "", None, kept)
+    if not is_wanted(step, crossing):
+        return PluginView(plugin, step, step.action in ("stay", "hold"), plugin.version, "", None, None)
     merge, base, base_note = _merge(ground, plugin, step, token)
     ledger = build_ledger(merge, build_result(merge, choices, "mine"), choices)
     return PluginView(plugin, step, False, base, base_note, merge, ledger)
@@ -166,22 +165,23 @@ def _merge(ground: Ground, plugin: Plugin, step: PluginStep, token: CancelToken)
     shelf = ground.shelf
     assert shelf is not None
     mine = plugin_manifest(ground, plugin, token)
-    manifests = {item.version: shelf_manifest(shelf, item.folder, token) for item in shelf.releases_of(plugin.id)}
+    manifests = {item.version: shelf_manifest(shelf, item, token) for item in shelf.releases_of(plugin.id)}
     base, base_note = plugin.version, ""
-    if base not in manifests:
+    if base not in manifests and manifests and plugin.version:
         base = rank_origins(mine, manifests)[0].version
         base_note = f"{plugin.version or 'its release'} is not on the shelf; compared with {base}, the nearest"
-    incoming = shelf.plugin(plugin.id, step.to)
+    incoming = shelf.plugin(step.becomes or plugin.id, step.to)
     old = shelf.plugin(plugin.id, base)
-    if incoming is None or old is None:
+    if incoming is None or (old is None and plugin.version):
         raise ProjectError(f"{plugin.id} {step.to} is not on the shelf any more")
-    places = (ground.project / plugin.folder, shelf.place(old.folder), shelf.place(incoming.folder))
-    key = (places, tuple(mine.entries.items()))
+    olds = (shelf.place(old, token=token), manifests[base]) if old else (ground.project / plugin.folder, EMPTY)
+    news = (shelf.place(incoming, token=token), shelf_manifest(shelf, incoming, token))
+    pairs = ((ground.project / plugin.folder, mine), olds, news)
+    key = (tuple(place for place, _ in pairs), tuple(mine.entries.items()))
     merge = _merged.get(key)
     if merge is None:
-        sides = zip(places, (mine, manifests[base], manifests[incoming.version]), strict=True)
-        ours, olds, news = (disk_side(place, manifest) for place, manifest in sides)
-        merge = merge_folders(olds, ours, news, no_progress, token)
+        local, base_side, incoming_side = (disk_side(place, manifest) for place, manifest in pairs)
+        merge = merge_folders(base_side, local, incoming_side, no_progress, token)
         if len(_merged) >= _MOST_KEPT:
             _merged.clear()
         _merged[key] = merge

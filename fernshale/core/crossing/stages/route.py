@@ -1,137 +1,251 @@
-"""Route: who can come along, and what changes on the way."""
+"""Route: who can come along, over which stops, what it costs, what changes on the way."""
 
 from __future__ import annotations
 
-import re
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 
-from fernshale.core.base.release import parse_release
-from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.release import parse_release, same_release
 from fernshale.core.base.work import CancelToken
+from fernshale.core.crossing.commands import read_requirements
 from fernshale.core.crossing.ground import Ground
+from fernshale.core.crossing.logbook import note
 from fernshale.core.crossing.matter import Matter, Proposal, Stage
-from fernshale.core.crossing.rules import LegRules, leg_rules
+from fernshale.core.crossing.notes import NoteUse, find_notes
 from fernshale.core.crossing.state import Crossing
-from fernshale.core.drift.notes import NotePoint, read_points
-from fernshale.core.fix.apply import Edit, find_edits
-from fernshale.core.route.planner import Cell, Leg, plan_leg, readiness
+from fernshale.core.crossing.texts import read_texts
+from fernshale.core.crossing.toolchain import DemandState, check_demands, demand_matters
+from fernshale.core.crossing.ways import LegEstimate, Way, find_ways, other_targets
+from fernshale.core.route.candidates import Candidate, Here, Wishes, concerning, find_candidates
+from fernshale.core.route.planner import UNSURE, Cell, Leg, PluginStep, plan_leg, readiness
 from fernshale.core.route.shelf import EngineRelease, Shelf
-from fernshale.core.survey.roles import source_files
 
-
-@dataclass(frozen=True, slots=True)
-class NoteUse:
-    """A point of the release notes and how many places of the project use what it names."""
-
-    point: NotePoint
-    uses: int
+# How a decision names one version of a plugin.
+_VERSION = "version "
 
 
 @dataclass(frozen=True, slots=True)
 class RouteView:
-    """The way ahead. `table` has a cell for each (plugin, engine release); `places` are known edits by rule."""
+    """The way ahead. `leg` is the one in hand, `ways` all there are with the chosen one among them.
+
+    `table` has a cell for each (plugin, engine release); `choices` what could be taken of each plugin on this leg.
+    """
 
     leg: Leg
+    ways: tuple[Way, ...]
+    stops: tuple[str, ...]
     releases: tuple[EngineRelease, ...]
     table: Mapping[tuple[str, str], Cell]
+    choices: Mapping[str, tuple[Candidate, ...]]
     notes: tuple[NoteUse, ...]
-    faults: tuple[str, ...]
-    places: Mapping[str, int]
+    faults: Mapping[str, tuple[str, ...]]
+    demands: tuple[DemandState, ...]
+    notices: tuple[str, ...]
     matters: tuple[Matter, ...]
 
+    @property
+    def way(self) -> Way:
+        """The chosen one."""
+        return next(way for way in self.ways if way.stops == self.stops)
 
-def plan(ground: Ground, shelf: Shelf, from_: str, to: str) -> Leg:
-    """The leg for the project's plugins as they are. Raises NotOnShelf for an unknown target."""
+    @property
+    def estimate(self) -> LegEstimate:
+        """What the leg in hand would cost."""
+        return next(item for item in self.way.legs if item.leg.to == self.leg.to)
+
+
+def plan(ground: Ground, crossing: Crossing, token: CancelToken) -> Leg:
+    """The leg in hand for the project's plugins as they are. Raises NotOnShelf for an unknown target."""
+    setup = crossing.setup
+    return plan_for(ground, setup.from_, setup.to, read_wishes(crossing), token)
+
+
+def plan_for(ground: Ground, from_: str, to: str, wishes: Wishes, token: CancelToken) -> Leg:
+    """As `plan`, for any leg."""
+    shelf = _shelf(ground)
     shelf.engine(ground.profile.id, to)
-    return plan_leg(shelf, from_, to, [(item.id, item.version, item.accepts) for item in ground.plugins])
+    here = tuple(Here(item.id, item.version, item.accepts) for item in ground.plugins)
+    used = read_texts(ground, token).used.keys()
+    targets = other_targets(shelf.engines_of(ground.profile.id), from_, to)
+    return ground.manifest.derived(
+        ("leg", id(shelf), from_, to, here, wishes), lambda: plan_leg(shelf, from_, to, here, wishes, used, targets)
+    )
+
+
+def read_wishes(crossing: Crossing) -> Wishes:
+    """What was decided of plugins for the leg in hand."""
+    hold, aside, pinned = set(), set(), set()
+    prefix = _key(crossing, "")
+    for key, item in crossing.decisions().items():
+        if key.startswith(prefix):
+            id = key.removeprefix(prefix)
+            hold |= {id} if item.choice == "keep" else set()
+            aside |= {id} if item.choice == "aside" else set()
+            if item.choice.startswith(_VERSION):
+                pinned.add((id, item.choice.removeprefix(_VERSION)))
+    return Wishes(frozenset(hold), frozenset(aside), frozenset(pinned))
+
+
+def is_wanted(step: PluginStep, crossing: Crossing) -> bool:
+    """Whether a plugin's step is to be taken: it is sure, or was decided so."""
+    if step.action in ("update", "add"):
+        return True
+    decision = crossing.decisions().get(_key(crossing, step.id))
+    return decision is not None and (decision.choice == "take" or decision.choice.startswith(_VERSION)) and bool(step.to)
 
 
 def route(ground: Ground, crossing: Crossing, token: CancelToken) -> RouteView:
     """Look at the way ahead; runs nothing and writes nothing."""
-    shelf = ground.shelf
-    assert shelf is not None
-    setup = crossing.setup
-    leg = plan(ground, shelf, setup.from_, setup.to)
-    releases = tuple(item for item in shelf.engines if item.id == ground.profile.id)
-    table = {
-        (plugin.id, item.version): readiness(shelf, plugin.id, item.version)
-        for plugin in ground.plugins
-        for item in releases
-    }
+    shelf, setup = _shelf(ground), crossing.setup
+    texts = read_texts(ground, token)
+    wishes = read_wishes(crossing)
+    leg = plan(ground, crossing, token)
+    releases = shelf.engines_of(ground.profile.id)
+    field = find_candidates(shelf, setup.to, [Here(p.id, p.version, p.accepts) for p in ground.plugins], Wishes(), texts.used)
+    table = {(id, item.version): readiness(shelf, id, item.version) for id in field.order for item in releases}
     target = shelf.engine(ground.profile.id, setup.to)
-    notes = shelf.place(target.notes).read_text("utf-8", "replace") if target.notes else ""
-    texts = _texts(ground, token)
-    points = tuple(NoteUse(point, _count_uses(point, texts)) for point in read_points(notes))
-    places = _count_places(leg_rules(ground, crossing), texts)
-    matters = _matters(leg, target, crossing)
-    return RouteView(leg, releases, table, points, target.faults, places, matters)
+    demands = check_demands(ground, target.demands, read_requirements(crossing))
+    decided = crossing.decisions()
+    rest = setup.stops[setup.leg :]
+    view = RouteView(
+        leg,
+        find_ways(ground, shelf, setup.from_, setup.target, rest, wishes, texts, token),
+        rest,
+        releases,
+        table,
+        field.of,
+        find_notes(shelf, ground.profile, leg, texts, decided),
+        {item.version: tuple(fault.what for fault in concerning(item.faults, texts.used)) for item in releases},
+        demands,
+        shelf.notices,
+        (),
+    )
+    return replace(view, matters=tuple(item for item in _matters(view, crossing) if item.key not in decided))
 
 
-def to_json(leg: Leg, matters: tuple[Matter, ...]) -> dict[str, object]:
-    """The route as the command line prints it."""
-    plugins = [
-        {"id": step.id, "from": step.from_, "to": step.to, "action": step.action, "why": step.why}
-        for step in leg.plugins
-    ]
+def choose_way(crossing: Crossing, ground: Ground, stops: Sequence[str], who: str, why: str) -> None:
+    """Go over these stops from where the crossing is. Raises MisuseError for stops that lead nowhere, NotOnShelf."""
+    setup, shelf = crossing.setup, _shelf(ground)
+    order = [setup.from_, *stops]
+    if not stops or not same_release(stops[-1], setup.target):
+        raise MisuseError(f"a way of this crossing ends at {setup.target}")
+    for low, high in zip(order, stops, strict=False):
+        shelf.engine(ground.profile.id, high)
+        if parse_release(high) <= parse_release(low):
+            raise MisuseError(f"a way goes up: {high} does not come after {low}")
+    if ground.release != setup.from_:
+        raise MisuseError(
+            f"this leg is under way: the project is on {ground.release} already",
+            f"Undo back to {setup.from_} to go another way, or choose one when this leg is done.",
+        )
+    kept = setup.stops[: setup.leg]
+    crossing.change_setup(replace(setup, stops=(*kept, *stops)))
+    words = "direct" if len(stops) == 1 else "over " + ", ".join(stops[:-1])
+    note(crossing, Stage.ROUTE, f"the way to {setup.target} goes {words}", f"{who}: {why}".strip(": "), "way")
+
+
+def to_json(view: RouteView) -> dict[str, object]:
+    """The route as the command line prints it: all legs of the chosen way, and what the other ways would cost."""
+    legs = [view.leg, *(item.leg for item in view.way.legs[1:])]
     return {
-        "legs": [{"from": leg.from_, "to": leg.to, "plugins": plugins}],
-        "matters": [{"key": item.key, "title": item.title} for item in matters],
+        "legs": [
+            {
+                "from": leg.from_,
+                "to": leg.to,
+                "plugins": [_step_json(step) for step in leg.plugins],
+                "conflicts": [{"demands": list(c.demands), "ways": list(c.ways)} for c in leg.conflicts],
+                **_estimate_json(estimate),
+            }
+            for leg, estimate in zip(legs, view.way.legs, strict=True)
+        ],
+        "ways": [
+            {
+                "stops": list(way.stops),
+                "chosen": way.stops == view.stops,
+                "legs": [{"from": item.leg.from_, "to": item.leg.to, **_estimate_json(item)} for item in way.legs],
+            }
+            for way in view.ways
+        ],
+        "table": [
+            {"plugin": plugin, "release": release, "readiness": cell.readiness, "version": cell.release}
+            for (plugin, release), cell in view.table.items()
+        ],
+        "notes": [
+            {"key": item.key, "source": item.source, "text": item.point.text, "uses": item.uses, "dealt": item.dealt}
+            for item in view.notes
+        ],
+        "demands": [
+            {"name": item.demand.name, "at_least": item.demand.at_least, "found": item.found, "holds": item.holds}
+            for item in view.demands
+        ],
+        "notices": list(view.notices),
+        "matters": [{"key": item.key, "title": item.title} for item in view.matters],
     }
 
 
-def _texts(ground: Ground, token: CancelToken) -> dict[TreePath, str]:
-    texts = {}
-    for path in source_files(ground.profile, ground.manifest.files):
-        token.check()
-        text = ground.read(path)
-        if text is not None:
-            texts[path] = text
-    return texts
+def _step_json(step: PluginStep) -> dict[str, str]:
+    data = {"id": step.id, "from": step.from_, "to": step.to, "action": step.action, "why": step.why}
+    return {**data, "becomes": step.becomes} if step.becomes else data
 
 
-def _count_uses(point: NotePoint, texts: Mapping[TreePath, str]) -> int:
-    if not point.names:
-        return 0
-    pattern = re.compile(r"\b(?:" + "|".join(re.escape(name) for name in point.names) + r")\b")
-    return sum(len(pattern.findall(text)) for text in texts.values())
+def _estimate_json(item: LegEstimate) -> dict[str, object]:
+    return {"known_places": sum(item.known.values()), "gone_names": None if item.gone is None else dict(item.gone)}
 
 
-def _count_places(rules: LegRules, texts: Mapping[TreePath, str]) -> dict[str, int]:
-    counts: dict[str, int] = {}
-    for rule in rules.all:
-        edits: list[Edit] = []
-        for path, text in texts.items():
-            edits += find_edits(rule, path, text)
-        if edits:
-            counts[rule.name] = len(edits)
-    return dict(sorted(counts.items(), key=lambda item: -item[1]))
+def _shelf(ground: Ground) -> Shelf:
+    if ground.shelf is None:
+        raise MisuseError("no shelf was named", "Name the folder or server the releases lie on with --shelf.")
+    return ground.shelf
 
 
-def _matters(leg: Leg, target: EngineRelease, crossing: Crossing) -> tuple[Matter, ...]:
-    decided = crossing.decisions()
+def _key(crossing: Crossing, id: str) -> str:
+    return f"route:{crossing.setup.to}:{id}"
+
+
+def _matters(view: RouteView, crossing: Crossing) -> list[Matter]:
+    to = view.leg.to
     matters = []
-    for fault in target.faults:
-        key = f"route:fault:{target.version}:{fault}"
-        take = Proposal("take", "Go there all the same", (fault,), 0.3)
-        matters.append(Matter(key, Stage.ROUTE, f"{target.version} has a known fault", detail=fault, proposals=(take,)))
-    if parse_release(leg.to).is_preview:
+    go = Proposal("take", "Go there all the same", ("what it breaks is known",), 0.3)
+    ways = tuple(
+        Proposal("way " + " ".join(way.stops), f"Go {way.title}", (_way_words(way),), 0.4)
+        for way in view.ways
+        if way.stops != view.stops and to not in way.stops[:-1]
+    )
+    for fault in view.faults.get(to, ()):
+        title = f"{to} has a known fault that concerns this project"
+        proposals = (*(ways if to != crossing.setup.target else ()), go)
+        matters.append(Matter(f"route:fault:{to}:{fault}", Stage.ROUTE, title, detail=fault, proposals=proposals))
+    if parse_release(to).is_preview:
         take = Proposal("take", "Take the preview", ("previews change until they are released",), 0.3)
-        matters.append(Matter(f"route:preview:{leg.to}", Stage.ROUTE, f"{leg.to} is a preview", proposals=(take,)))
-    for step in leg.plugins:
-        keep = Proposal("keep", f"Keep {step.from_ or 'the copy'} as it is", (step.why, "it may not compile"), 0.3)
-        if step.action == "nothing":
-            title = f"{step.id} has nothing for {leg.to}"
-            matters.append(
-                Matter(f"route:{step.id}", Stage.ROUTE, title, f"plugin {step.id}", detail=step.why, proposals=(keep,))
-            )
-        elif step.action == "preview only":
-            take = Proposal("take", f"Take {step.to}", (step.why,), 0.4)
-            title = f"{step.id}: only {step.to} for {leg.to}"
-            proposals = (take, keep)
-            matters.append(
-                Matter(
-                    f"route:{step.id}", Stage.ROUTE, title, f"plugin {step.id}", detail=step.why, proposals=proposals
-                )
-            )
-    return tuple(matter for matter in matters if matter.key not in decided)
+        matters.append(Matter(f"route:preview:{to}", Stage.ROUTE, f"{to} is a preview", proposals=(take,)))
+    conflicts = {item.plugin: item for item in view.leg.conflicts}
+    for step in view.leg.plugins:
+        conflict = conflicts.get(step.id)
+        lines = (*(conflict.demands if conflict else ()), *(conflict.ways if conflict else ()))
+        matters += _plugin_matters(step, _key(crossing, step.id), to, "\n".join((step.why, *lines)))
+    return matters + demand_matters(view.demands, to, list(crossing.decisions()))
+
+
+def _plugin_matters(step: PluginStep, key: str, to: str, detail: str) -> list[Matter]:
+    take = Proposal("take", f"Take {step.to}", (step.why,), 0.4)
+    keep = Proposal("keep", f"Hold {step.from_ or 'the copy'} back as it is", ("it may not compile",), 0.3)
+    aside = Proposal("aside", "Set it aside for now", ("the plan goes on without it",), 0.2)
+    proposals: tuple[Proposal, ...]
+    if step.action == "nothing":
+        title, proposals = f"{step.id} has nothing for {to}", (keep, aside)
+    elif step.action in UNSURE:
+        title, proposals = f"{step.id} for {to}: {step.action}, {step.to}", (take, keep, aside)
+    elif step.action == "follow":
+        take = Proposal("take", f"Follow it to {step.becomes} {step.to}", (step.why,), 0.8)
+        title, proposals = f"{step.id} is {step.becomes} now", (take, keep)
+    elif "known fault" in step.why:
+        title, proposals = f"{step.id} {step.to} has a known fault that concerns this project", (take, keep, aside)
+    else:
+        return []
+    return [Matter(key, Stage.ROUTE, title, f"plugin {step.id}", detail=detail, proposals=proposals)]
+
+
+def _way_words(way: Way) -> str:
+    return "; ".join(f"{item.leg.from_} → {item.leg.to}: {item.places} places" for item in way.legs)
+

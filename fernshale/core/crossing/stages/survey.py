@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import astuple, dataclass, replace
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.release import parse_release
@@ -17,6 +17,7 @@ from fernshale.core.crossing.commands import (
     RequirementResult,
     RunRecord,
     check_requirements,
+    read_requirements,
     run_game,
     run_profile_command,
     tail,
@@ -88,7 +89,7 @@ def survey(ground: Ground, crossing: Crossing | None, token: CancelToken) -> Sur
     )
     plugins = tuple(_find_origin(ground, plugin, token) for plugin in ground.plugins)
     baseline = read_baseline(crossing) if crossing else None
-    requirements = tuple(RequirementResult(*item) for item in (crossing.fact("requirements") or ())) if crossing else ()
+    requirements = read_requirements(crossing) if crossing else ()
     matters = (
         *_matters(ground, plugins, requirements, crossing is None),
         *_baseline_matters(ground, crossing, baseline),
@@ -106,7 +107,7 @@ def take_baseline(
             "Undo back to the start for a baseline.",
         )
     requirements = check_requirements(ground, token)
-    crossing.keep_fact("requirements", [[item.name, item.holds, item.found, item.hint] for item in requirements])
+    crossing.keep_fact("requirements", [list(astuple(item)) for item in requirements])
     progress("building as it is today", 0, 2)
     built = run_profile_command(crossing, ground, "build", Stage.SURVEY, "the baseline", on_line, progress, token)
     lines = built.text.splitlines()
@@ -180,7 +181,7 @@ def _find_origin(ground: Ground, plugin: Plugin, token: CancelToken) -> PluginOr
     shelf = ground.shelf
     if shelf is None:
         return PluginOrigin(plugin, (), ())
-    releases = {item.version: shelf_manifest(shelf, item.folder, token) for item in shelf.releases_of(plugin.id)}
+    releases = {item.version: shelf_manifest(shelf, item, token) for item in shelf.releases_of(plugin.id)}
     mine = plugin_manifest(ground, plugin, token)
     ranking = rank_origins(mine, releases)
     mixture = find_mixture(mine, ranking, releases)

@@ -37,7 +37,7 @@ class TrialView:
 
 def trial(ground: Ground, crossing: Crossing) -> TrialView:
     """Look at the last run; runs nothing."""
-    kept = crossing.fact("trial")
+    kept = crossing.leg_fact("trial")
     baseline = read_baseline(crossing)
     if kept is None or kept["run"]["release"] != crossing.setup.to:
         return TrialView(None, baseline, (), True, (_not_run("not run yet on this release"),))
@@ -53,7 +53,7 @@ def run_trial(crossing: Crossing, ground: Ground, on_line: OnLine, progress: Pro
     """Run the game on the release the project is on, and keep how it went."""
     progress("running the game", 0, 1)
     run = run_game(crossing, ground, Stage.TRIAL, on_line, progress, token)
-    crossing.keep_fact("trial", {"run": run.to_json(), "fingerprint": ground.fingerprint(("generated",))})
+    crossing.keep_leg_fact("trial", {"run": run.to_json(), "fingerprint": ground.fingerprint(("generated",))})
     words = f"runs in {seconds(run.elapsed_s)}" if run.passed else f"ends with status {run.status}"
     checks = "".join(f" · {check.name} {check.verdict}" for check in run.checks)
     note(crossing, Stage.TRIAL, f"trial on {run.release}: {words}{checks}", "", "trial")
@@ -106,4 +106,10 @@ def _matters(view: TrialView, crossing: Crossing) -> list[Matter]:
             lines = "\n".join(line.text for line in view.log if line.sign == "new" and line.severity == severity)
             title = f"{count} new {severity}s in the log" if count > 1 else f"a new {severity} in the log"
             matters.append(Matter(key, Stage.TRIAL, title, detail=lines, proposals=(accept, again)))
+    setup = crossing.setup
+    if not matters and setup.to != setup.target:
+        following = setup.stops[setup.leg + 1]
+        go_on = Proposal("next", f"Go on to {following}", (f"{setup.to} runs as it should",), 1.0, True)
+        title = f"{setup.to} is reached; the next stop is {following}"
+        matters.append(Matter("trial:leg", Stage.TRIAL, title, needs_you=False, proposals=(go_on,)))
     return matters

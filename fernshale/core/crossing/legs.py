@@ -1,0 +1,24 @@
+"""From one leg to the next. The way back is `logbook.undo`."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.crossing.logbook import ensure_snapshot, note
+from fernshale.core.crossing.matter import Stage
+from fernshale.core.crossing.state import Crossing
+
+
+def go_on(crossing: Crossing, progress: Progress, token: CancelToken) -> None:
+    """Begin the next leg. Raises MisuseError when this one is the last."""
+    setup = crossing.setup
+    if setup.leg + 1 >= len(setup.stops):
+        raise MisuseError(f"{setup.to} is the last stop of this crossing")
+    start = ensure_snapshot(crossing, f"on {setup.to}, before the next leg", progress, token)
+    crossing.change_setup(replace(setup, leg=setup.leg + 1))
+    begins = note(crossing, Stage.TRIAL, f"leg {setup.leg + 2} begins: {setup.to} → {crossing.setup.to}", "", "leg")
+    crossing.keep_leg_fact("start", start)
+    crossing.keep_leg_fact("begins", begins)
+

@@ -1,0 +1,35 @@
+"""The texts of a project that people edit, read once for an unchanged tree."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken
+from fernshale.core.crossing.ground import Ground
+from fernshale.core.route.names import count_names
+from fernshale.core.survey.roles import source_files
+
+
+@dataclass(frozen=True, slots=True)
+class Texts:
+    """Texts by path, and how often each name stands in them."""
+
+    of: Mapping[TreePath, str]
+    used: Mapping[str, int]
+
+
+def read_texts(ground: Ground, token: CancelToken) -> Texts:
+    """Raises Cancelled."""
+
+    def read() -> Texts:
+        texts = {}
+        for path in source_files(ground.profile, ground.manifest.files):
+            token.check()
+            text = ground.read(path)
+            if text is not None:
+                texts[path] = text
+        return Texts(texts, count_names(texts.values()))
+
+    return ground.manifest.derived(("texts", ground.profile.role), read)
