@@ -1,27 +1,27 @@
-"""Route: the plugin x release table with the chosen way, what needs you, and what the notes say."""
+"""Route: the plugin x release table with the chosen way, what each way costs, what needs you, what the notes say."""
 
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QSplitter, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QWidget
 
 from fernshale.app.pages.base import Page
 from fernshale.app.session import Session
 from fernshale.app.theme import Tone
 from fernshale.app.widgets.basics import Card, button, clear_layout, quiet_label
-from fernshale.app.widgets.charts import Field, WayTable
 from fernshale.app.widgets.rows import Row, RowList
+from fernshale.app.widgets.waytable import Column, Field, Line, WayTable
 from fernshale.core.base.words import count
 from fernshale.core.crossing.matter import Matter, Stage
+from fernshale.core.crossing.notes import NoteUse
 from fernshale.core.crossing.overview import Overview
-from fernshale.core.crossing.stages.route import RouteView
+from fernshale.core.crossing.stages.route import RouteView, plugin_key
+from fernshale.core.crossing.ways import LegEstimate, Way
+from fernshale.core.route.planner import PluginStep
 
-_READY: dict[str, Tone] = {
-    "ready": "mine",
-    "preview only": "incoming",
-    "source revision": "incoming",
-    "nothing yet": "quiet",
-}
+_TONES: dict[str, Tone] = {"ready": "mine", "nothing": "quiet"}
+# More names than this say no more.
+_MOST_NAMES = 40
 
 
 class RoutePage(Page):
@@ -29,107 +29,230 @@ class RoutePage(Page):
 
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, session)
+        self._overview: Overview | None = None
         table = Card(self)
-        self._table = WayTable(table)
-        table.body.addWidget(self._table)
+        area = QScrollArea(table)
+        area.setWidgetResizable(True)
+        area.setFrameShape(QScrollArea.Shape.NoFrame)
+        self._table = WayTable(area)
+        self._table.plugin_picked.connect(self._show_detail)
+        self._table.release_picked.connect(self._on_release)
+        area.setWidget(self._table)
+        self._area = area
+        table.body.addWidget(area)
+        self._detail = quiet_label(table, "")
+        self._detail.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self._ways_out = QHBoxLayout()
+        self._ways_out.setSpacing(6)
+        foot = QWidget(table)
+        inner = QHBoxLayout(foot)
+        inner.setContentsMargins(14, 4, 11, 8)
+        inner.addWidget(self._detail, 1)
+        inner.addLayout(self._ways_out)
+        table.body.addWidget(foot)
         lower = QSplitter(Qt.Orientation.Horizontal, self)
         lower.setHandleWidth(14)
-        left = QSplitter(Qt.Orientation.Vertical, lower)
-        left.setHandleWidth(10)
-        needs = Card(left, "Needs you")
-        self._needs_box = QVBoxLayout()
-        self._needs_box.setContentsMargins(11, 8, 9, 9)
-        self._needs_box.setSpacing(6)
-        needs.body.addLayout(self._needs_box)
-        needs.body.addStretch(1)
-        work = Card(left, "Work expected, by known rule")
-        work.body.setContentsMargins(11, 6, 9, 6)
-        self._work = RowList(work, "Work expected")
-        work.body.addWidget(self._work)
-        self._work_card = work
-        left.setSizes([90, 200])
+        ways = Card(lower, "The way, and what it costs")
+        self._ways = RowList(ways, "The way, and what it costs")
+        self._ways.activated_row.connect(self._on_way)
+        self._ways.link_clicked.connect(self._on_way)
+        ways.body.addWidget(self._ways)
         notes = Card(lower, "Release notes")
         self._notes = RowList(notes, "Release notes", wrap=True)
+        self._notes.activated_row.connect(self._on_note)
+        self._notes.link_clicked.connect(self._on_note)
         self._notes_card = notes
         notes.body.addWidget(self._notes)
         lower.setSizes([430, 560])
         self.column.addWidget(table)
         self.column.addWidget(lower, 1)
-        self.setFocusProxy(self._notes)
+        self.setFocusProxy(self._table)
 
     def fill(self, overview: Overview) -> None:
+        self._overview = overview
         view = overview.route
-        columns, rows = _way(view, overview)
-        self._table.set_table(columns, rows)
-        self._show_needs(view)
-        most = max(view.places.values(), default=1)
-        self._work.set_rows(
-            tuple(
-                Row(title, right=str(amount), bar=amount / most, tone="mine") for title, amount in view.places.items()
-            )
-        )
-        self._work_card.set_title("Work expected, by known rule", count(sum(view.places.values()), "place"))
-        used = [item for item in view.notes if item.uses]
-        rest = [item for item in view.notes if not item.uses]
-        self._notes_card.set_title(f"Notes of {view.leg.to}", f"{len(used)} of {len(view.notes)} touch what you use")
-        self._notes.set_rows(
-            tuple(
-                Row(
-                    item.point.text.replace("`", "").replace("*", ""),
-                    f"{count(item.uses, 'use')} of names it mentions"
-                    if item.uses
-                    else "nothing here uses what it names",
-                    edge="alarm" if item.uses else None,
-                    payload=item.point.text,
-                    faded=not item.uses,
-                )
-                for item in [*sorted(used, key=lambda item: -item.uses), *rest]
-            )
-        )
+        self._table.set_table(_columns(view, overview), tuple(_line(step, view, overview) for step in view.leg.plugins))
+        self._area.setFixedHeight(min(self._table.height() + 2, 290))
+        self._ways.set_rows((*_way_rows(view), *_cost_rows(view.estimate)))
+        near = [item for item in view.notes if item.concerns]
+        left = sum(not item.dealt for item in near)
+        title = f"Notes between {view.leg.from_} and {view.leg.to}"
+        self._notes_card.set_title(title, f"{len(near)} of {len(view.notes)} concern you, {left} not dealt with")
+        self._notes.set_rows(_note_rows(view.notes))
+        if not self._table.picked:
+            waiting = next((item for item in view.matters if item.owner.startswith("plugin ")), None)
+            self._table.picked = waiting.owner.removeprefix("plugin ") if waiting else ""
+        self._show_detail(self._table.picked)
+
+    def go_to(self, matter: Matter) -> None:
+        self._table.pick(matter.owner.removeprefix("plugin ") if matter.owner.startswith("plugin ") else "")
+        if not matter.owner.startswith("plugin "):
+            self._show_matter(matter)
 
     def find_text(self, words: str) -> bool:
-        return self._notes.find_text(words) or self._work.find_text(words)
+        return self._notes.find_text(words) or self._ways.find_text(words)
 
-    def _show_needs(self, view: RouteView) -> None:
-        clear_layout(self._needs_box)
-        if not view.matters:
-            self._needs_box.addWidget(
-                quiet_label(self, "Nothing. Every plugin has a release that goes there, or can stay as it is.")
-            )
-        for matter in view.matters:
-            self._needs_box.addWidget(quiet_label(self, f"◆ {matter.title}: {matter.detail}"))
-            for way in matter.proposals:
-                self._needs_box.addWidget(button(self, way.title, self._taking(matter, way.id)))
+    # -- the line under the table: why, and what else could be done
 
-    def _taking(self, matter: Matter, way: str):
-        return lambda: self.session.take(matter.key, way, matter.title)
+    def _show_detail(self, plugin: str) -> None:
+        overview = self._overview
+        if overview is None:
+            return
+        view = overview.route
+        matter = next((item for item in view.matters if item.owner == f"plugin {plugin}"), None)
+        step = next((item for item in view.leg.plugins if item.id == plugin), None)
+        if matter is not None:
+            self._show_matter(matter)
+        elif step is not None:
+            self._show_step(step, view)
+        elif view.matters:
+            self._show_matter(view.matters[0])
+        else:
+            clear_layout(self._ways_out)
+            self._detail.setText("Nothing here needs you. Pick a plugin for its reasons, a release to go over it.")
+
+    def _show_matter(self, matter: Matter) -> None:
+        clear_layout(self._ways_out)
+        detail = "" if matter.detail in matter.title else f"\n{matter.detail}"
+        self._detail.setText(f"◆ {matter.title}.{detail}")
+        for way in matter.proposals:
+            self._ways_out.addWidget(button(self, way.title, self._taking(matter.key, way.id, matter.title)))
+
+    def _show_step(self, step: PluginStep, view: RouteView) -> None:
+        clear_layout(self._ways_out)
+        where = f"{step.from_} → {step.to}" if step.to and step.to != step.from_ else step.from_
+        self._detail.setText(f"{step.id}  {where}, {step.action}: {step.why}.")
+        assert self._overview is not None
+        key = plugin_key(self._overview.setup, step.id)
+        others = [
+            item
+            for item in view.choices.get(step.id, ())
+            if item.version != step.to and item.readiness != "nothing" and not item.is_here
+        ]
+        for item in others[-2:]:
+            title = f"Take {item.version} instead"
+            self._ways_out.addWidget(button(self, title, self._taking(key, f"version {item.version}", title)))
+        if step.action == "update":
+            title = f"Hold {step.from_} back"
+            self._ways_out.addWidget(button(self, title, self._taking(key, "keep", title), hint="It may not compile"))
+        if key in view.decided:
+            title = "Undecide"
+            self._ways_out.addWidget(button(self, title, lambda: self.session.take_back(key, title)))
+
+    def _taking(self, key: str, way: str, title: str):
+        return lambda: self.session.take(key, way, title)
+
+    # -- picking a way, ticking a note
+
+    def _on_release(self, release: str) -> None:
+        """Go over this release; without it where it was a stop."""
+        if self._overview is None:
+            return
+        setup, stops = self._overview.setup, self._overview.route.stops
+        if release in (setup.from_, setup.target):
+            return
+        order = [item.version for item in self._overview.route.releases]
+        wanted = [item for item in order if (item in stops) != (item == release)]
+        self._on_way(tuple(wanted))
+
+    def _on_way(self, payload: object) -> None:
+        if isinstance(payload, tuple) and self._overview and payload != self._overview.route.stops:
+            self.session.take("route:way", "way " + " ".join(payload), "another way")
+
+    def _on_note(self, payload: object) -> None:
+        note = next((item for item in self._overview.route.notes if item.key == payload), None) if self._overview else None
+        if note is None:
+            return
+        if note.dealt:
+            self.session.take_back(note.key, "a note is open again")
+        else:
+            self.session.take(note.key, "dealt", "a note is dealt with")
 
 
-def _way(
-    view: RouteView, overview: Overview
-) -> tuple[tuple[tuple[str, str, Tone], ...], tuple[tuple[str, tuple[Field, ...]], ...]]:
-    """Columns and rows of the table."""
-    leg = view.leg
-    columns: list[tuple[str, str, Tone]] = []
-    for release in view.releases:
-        remark, tone = release.stage if release.stage != "stable" else "", "quiet"
-        if release.version == leg.from_:
-            remark, tone = "here" if overview.ground.release == leg.from_ else "where you were", "strong"
-        elif release.version == leg.to:
+def _columns(view: RouteView, overview: Overview) -> tuple[Column, ...]:
+    setup = overview.setup
+    columns = []
+    for item in view.releases:
+        remark, tone = "" if item.stage == "stable" else item.stage, "quiet"
+        if item.version == setup.from_:
+            remark, tone = "here" if overview.ground.release == setup.from_ else "where you were", "strong"
+        elif item.version == setup.target:
             remark, tone = "target", "mine"
-        elif release.faults:
+        elif item.version in view.stops:
+            remark, tone = "stop", "mine"
+        elif view.faults.get(item.version):
             remark, tone = "known fault", "alarm"
-        columns.append((release.version, remark, tone))
-    rows = []
-    for step in leg.plugins:
-        fields = []
-        for release in view.releases:
-            cell = view.table[step.id, release.version]
-            on_way = release.version in (leg.from_, leg.to)
-            text = cell.release or "–"
-            if release.version == leg.to and step.action == "stay":
-                text = step.to
-            hint = f"{step.id} for {release.version}: {cell.readiness}" + (f", {cell.release}" if cell.release else "")
-            fields.append(Field(text, _READY[cell.readiness], on_way, hint))
-        rows.append((step.id, tuple(fields)))
-    return tuple(columns), tuple(rows)
+        columns.append(Column(item.version, remark, tone, item.version in (setup.from_, *view.stops)))
+    return tuple(columns)
+
+
+def _line(step: PluginStep, view: RouteView, overview: Overview) -> Line:
+    leg = view.leg
+    fields = []
+    for release in view.releases:
+        cell = view.table.get((step.becomes or step.id, release.version))
+        word = cell.readiness if cell else "nothing"
+        text = (cell.release if cell else "") or "–"
+        taken = release.version in (leg.from_, leg.to)
+        if release.version == leg.to:
+            text = step.to or "–"
+            word = "ready" if step.action in ("stay", "update", "add", "follow") else word
+        elif release.version == leg.from_:
+            text = step.from_ or "–"
+            word = "ready" if step.from_ else "nothing"
+        hint = f"{step.id} for {release.version}: {word}" + (f", {text}" if text != "–" else "")
+        fields.append(Field(text, _TONES.get(word, "incoming"), taken, hint))
+    waits = any(item.owner == f"plugin {step.id}" for item in view.matters)
+    return Line(step.id, tuple(fields), "◆" if waits else "")
+
+
+def _way_rows(view: RouteView) -> list[Row]:
+    most = max((sum(leg.places for leg in way.legs) for way in view.ways), default=0) or 1
+    return [_way_row(way, way.stops == view.stops, most) for way in view.ways]
+
+
+def _way_row(way: Way, chosen: bool, most: int) -> Row:
+    places = sum(leg.places for leg in way.legs)
+    waiting = sum(leg.waiting for leg in way.legs)
+    costs = "; ".join(f"{leg.leg.from_} → {leg.leg.to}: {count(leg.places, 'place')}" for leg in way.legs)
+    more = f" · {count(waiting, 'plugin waits', 'plugins wait')}" if waiting else ""
+    right = "chosen" if chosen else "go this way"
+    glyph = "●" if chosen else "○"
+    return Row(way.title, costs + more, right, glyph, "mine", bar=places / most, payload=way.stops, link=not chosen)
+
+
+def _cost_rows(item: LegEstimate) -> list[Row]:
+    leg = item.leg
+    rows = [Row(f"Followed by known rules on {leg.from_} → {leg.to}", right=count(sum(item.known.values()), "place"), heading=True)]
+    most = max(item.known.values(), default=1)
+    rows += [Row(title, right=str(amount), bar=amount / most, tone="mine") for title, amount in item.known.items()]
+    if item.gone:
+        rows.append(Row("Names you use that are gone", right=count(len(item.gone), "name"), heading=True))
+        shown = list(item.gone.items())[:_MOST_NAMES]
+        rows += [Row(name, right=count(uses, "use"), code=True) for name, uses in shown]
+    return rows
+
+
+def _note_rows(notes: tuple[NoteUse, ...]) -> tuple[Row, ...]:
+    rows: list[Row] = []
+    source = ""
+    for item in sorted(notes, key=lambda item: not item.concerns):
+        part = item.source if item.concerns else "Does not touch what you use"
+        if part != source:
+            rows.append(Row(part, heading=True))
+            source = part
+        uses = f"{count(item.uses, 'use')} of what it names" if item.uses else ""
+        rows.append(
+            Row(
+                item.point.text.replace("`", "").replace("*", ""),
+                uses if item.concerns else item.source,
+                "open it again" if item.dealt else "dealt with",
+                "●" if item.dealt else "○",
+                "mine" if item.dealt else "plain",
+                edge="alarm" if item.uses and not item.dealt else None,
+                payload=item.key,
+                faded=not item.concerns or item.dealt,
+                link=item.concerns,
+            )
+        )
+    return tuple(rows)

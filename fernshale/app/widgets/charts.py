@@ -1,4 +1,4 @@
-"""The pictures of the pages: ledger bars, rounds, the map of roles, the plugin x release table."""
+"""The pictures of the pages: ledger bars, rounds, the map of roles."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QHelpEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from fernshale.app.theme import Tone, text_font, theme
@@ -92,17 +92,24 @@ class BarChart(QWidget):
 
 @dataclass(frozen=True, slots=True)
 class Tile:
-    """A part of the map: its word, amount, tone, and a hint."""
+    """A part of the map: its word, amount, tone, a hint, what it stands for, and which share of it is marked (0..1)."""
 
     word: str
     amount: int
     tone: Tone
     hint: str
     children: tuple[Tile, ...] = ()
+    payload: object = None
+    marked: float = 0.0
 
 
 class TileMap(QWidget):
-    """Amounts as areas, nested once. Layout: squarified treemap (Bruls, Huizing and van Wijk, 2000)."""
+    """Amounts as areas, nested once; a part can be picked with the mouse or the arrow keys.
+
+    Layout: squarified treemap (Bruls, Huizing and van Wijk, 2000).
+    """
+
+    picked = Signal(object)
 
     def __init__(self, parent: QWidget, name: str) -> None:
         super().__init__(parent)
@@ -111,12 +118,16 @@ class TileMap(QWidget):
         self.setMinimumHeight(110)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self._tiles: tuple[Tile, ...] = ()
+        self._picked: object = None
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
     def sizeHint(self) -> QSize:
         return QSize(500, 170)
 
     def set_tiles(self, tiles: tuple[Tile, ...]) -> None:
         self._tiles = tiles
+        if self._picked not in self._payloads():
+            self._picked = None
         self.setAccessibleDescription("; ".join(tile.hint for tile in tiles))
         self.update()
 
@@ -127,19 +138,43 @@ class TileMap(QWidget):
             for child, inner in squarify(tile.children, place.adjusted(3, 19, -3, -3)):
                 self._paint_child(painter, tile, child, inner)
 
+    def pick(self, payload: object) -> None:
+        """Make a part the picked one; None: no part."""
+        self._picked = payload
+        self.update()
+        self.picked.emit(payload)
+
     def event(self, event: QEvent) -> bool:
         if isinstance(event, QHelpEvent):
-            spot = QPointF(event.pos())
-            words = ""
-            for tile, place in self._places():
-                if place.contains(spot):
-                    words = tile.hint
-                    for child, inner in squarify(tile.children, place.adjusted(3, 19, -3, -3)):
-                        if inner.contains(spot):
-                            words = child.hint
-            QToolTip.showText(event.globalPos(), words, self)
+            tile = self._tile_at(QPointF(event.pos()))
+            QToolTip.showText(event.globalPos(), tile.hint if tile else "", self)
             return True
         return super().event(event)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        tile = self._tile_at(event.position())
+        self.pick(tile.payload if tile and tile.payload != self._picked else None)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        steps = {Qt.Key.Key_Right: 1, Qt.Key.Key_Down: 1, Qt.Key.Key_Left: -1, Qt.Key.Key_Up: -1}
+        known = self._payloads()
+        if event.key() == Qt.Key.Key_Escape and self._picked is not None:
+            self.pick(None)
+        elif event.key() in steps and known:
+            at = known.index(self._picked) if self._picked in known else -1
+            self.pick(known[(at + steps[Qt.Key(event.key())]) % len(known)])
+        else:
+            super().keyPressEvent(event)
+
+    def _payloads(self) -> list[object]:
+        return [part.payload for tile in self._tiles for part in (tile, *tile.children)]
+
+    def _tile_at(self, spot: QPointF) -> Tile | None:
+        for tile, place in self._places():
+            if place.contains(spot):
+                inner = squarify(tile.children, place.adjusted(3, 19, -3, -3))
+                return next((child for child, room in inner if room.contains(spot)), tile)
+        return None
 
     def _places(self) -> list[tuple[Tile, QRectF]]:
         return squarify(self._tiles, QRectF(0, 0, self.width(), self.height()))
@@ -152,6 +187,8 @@ class TileMap(QWidget):
         painter.setFont(text_font(11, True))
         words = painter.fontMetrics().elidedText(tile.word, Qt.TextElideMode.ElideRight, int(place.width()) - 12)
         painter.drawText(place.adjusted(6, 3, -4, 0), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, words)
+        if tile.payload is not None and tile.payload == self._picked:
+            self._paint_picked(painter, place)
 
     def _paint_child(self, painter: QPainter, tile: Tile, child: Tile, place: QRectF) -> None:
         colours = theme()
@@ -163,6 +200,17 @@ class TileMap(QWidget):
             painter.setFont(text_font(10))
             words = painter.fontMetrics().elidedText(child.word, Qt.TextElideMode.ElideMiddle, int(place.width()) - 6)
             painter.drawText(place.adjusted(3, 1, -2, 0), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, words)
+        if child.marked:
+            height = max(3.0, min(6.0, place.height() / 3))
+            width = max(4.0, (place.width() - 4) * min(1.0, child.marked))
+            painter.fillRect(QRectF(place.left() + 2, place.bottom() - height - 1, width, height), QColor(colours.mine))
+        if child.payload is not None and child.payload == self._picked:
+            self._paint_picked(painter, place)
+
+    def _paint_picked(self, painter: QPainter, place: QRectF) -> None:
+        painter.setPen(QPen(QColor(theme().text), 2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(place.adjusted(1.5, 1.5, -1.5, -1.5))
 
 
 def squarify(tiles: Sequence[Tile], room: QRectF) -> list[tuple[Tile, QRectF]]:
@@ -196,110 +244,3 @@ def _worst(row: Sequence[Tile], side: float, scale: float) -> float:
     areas = [tile.amount * scale for tile in row]
     total = sum(areas)
     return max(side * side * max(areas) / (total * total), total * total / (side * side * min(areas)))
-
-
-@dataclass(frozen=True, slots=True)
-class Field:
-    """A field of the table: its text and what it means; `taken` lies on the chosen way."""
-
-    text: str
-    tone: Tone
-    taken: bool
-    hint: str
-
-
-class WayTable(QWidget):
-    """Plugins down, engine releases across, the chosen way drawn through."""
-
-    def __init__(self, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.setAccessibleName("Plugins and engine releases")
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self._columns: tuple[tuple[str, str, Tone], ...] = ()
-        self._rows: tuple[tuple[str, tuple[Field, ...]], ...] = ()
-
-    def set_table(
-        self, columns: tuple[tuple[str, str, Tone], ...], rows: tuple[tuple[str, tuple[Field, ...]], ...]
-    ) -> None:
-        """`columns` are (release, remark, tone); a row is a plugin with a field for each column."""
-        self._columns, self._rows = columns, rows
-        self.setFixedHeight(58 + 33 * len(rows) + 26)
-        self.update()
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        colours = theme()
-        for number, (release, remark, tone) in enumerate(self._columns):
-            centre = self._centre(number)
-            painter.setFont(text_font(13, tone == "strong"))
-            painter.setPen(colours.tone(tone))
-            painter.drawText(QRectF(centre - 60, 10, 120, 18), Qt.AlignmentFlag.AlignCenter, release)
-            painter.setFont(text_font(11))
-            painter.drawText(QRectF(centre - 60, 28, 120, 16), Qt.AlignmentFlag.AlignCenter, remark)
-        for number, (plugin, fields) in enumerate(self._rows):
-            self._paint_row(painter, 52 + number * 33, plugin, fields)
-        self._paint_legend(painter, 58 + 33 * len(self._rows))
-
-    def event(self, event: QEvent) -> bool:
-        if isinstance(event, QHelpEvent):
-            words = ""
-            for number, (_, fields) in enumerate(self._rows):
-                for column, field in enumerate(fields):
-                    if self._box(column, 52 + number * 33).contains(QPointF(event.pos())):
-                        words = field.hint
-            QToolTip.showText(event.globalPos(), words, self)
-            return True
-        return super().event(event)
-
-    def _paint_row(self, painter: QPainter, top: int, plugin: str, fields: tuple[Field, ...]) -> None:
-        colours = theme()
-        painter.setPen(QColor(colours.track))
-        painter.drawLine(14, top + 30, self.width() - 14, top + 30)
-        painter.setPen(QColor(colours.text))
-        painter.setFont(text_font(13, True))
-        name = painter.fontMetrics().elidedText(plugin, Qt.TextElideMode.ElideRight, 150)
-        painter.drawText(QRectF(16, top, 156, 27), Qt.AlignmentFlag.AlignVCenter, name)
-        taken = [column for column, field in enumerate(fields) if field.taken]
-        if len(taken) > 1:
-            good = all(fields[column].tone == "mine" for column in taken)
-            style = Qt.PenStyle.SolidLine if good else Qt.PenStyle.DashLine
-            painter.setPen(QPen(QColor(colours.mine if good else colours.alarm), 2.4, style))
-            painter.drawLine(QPointF(self._centre(taken[0]), top + 13.5), QPointF(self._centre(taken[-1]), top + 13.5))
-        soft = {"mine": colours.mine_soft, "incoming": colours.incoming_soft, "alarm": colours.alarm_soft}
-        for column, field in enumerate(fields):
-            box = self._box(column, top)
-            painter.setPen(
-                QPen(colours.tone(field.tone) if field.taken else QColor(colours.edge), 1.6 if field.taken else 1)
-            )
-            painter.setBrush(QColor(soft.get(field.tone, colours.card)))
-            painter.drawRoundedRect(box, 3, 3)
-            painter.setPen(colours.tone(field.tone))
-            painter.setFont(text_font(12))
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, field.text)
-
-    def _paint_legend(self, painter: QPainter, top: int) -> None:
-        colours = theme()
-        painter.setFont(text_font(11))
-        left = 176.0
-        soft = (
-            ("ready", colours.mine_soft),
-            ("preview or source only", colours.incoming_soft),
-            ("nothing yet", colours.card),
-        )
-        for word, fill in soft:
-            painter.setPen(QColor(colours.edge))
-            painter.setBrush(QColor(fill))
-            painter.drawRect(QRectF(left, top + 4, 12, 9))
-            painter.setPen(QColor(colours.quiet))
-            width = painter.fontMetrics().horizontalAdvance(word)
-            painter.drawText(QRectF(left + 18, top, width + 4, 17), Qt.AlignmentFlag.AlignVCenter, word)
-            left += width + 44
-
-    def _centre(self, column: int) -> float:
-        room = self.width() - 176 - 20
-        return 176 + room * (column + 0.5) / max(1, len(self._columns))
-
-    def _box(self, column: int, top: int) -> QRectF:
-        width = min(96.0, (self.width() - 196) / max(1, len(self._columns)) - 16)
-        return QRectF(self._centre(column) - width / 2, top + 1, width, 25)

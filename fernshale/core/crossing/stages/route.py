@@ -13,7 +13,7 @@ from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.logbook import note
 from fernshale.core.crossing.matter import Matter, Proposal, Stage
 from fernshale.core.crossing.notes import NoteUse, find_notes
-from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.state import Crossing, Setup
 from fernshale.core.crossing.texts import read_texts
 from fernshale.core.crossing.toolchain import DemandState, check_demands, demand_matters
 from fernshale.core.crossing.ways import LegEstimate, Way, find_ways, other_targets
@@ -42,6 +42,7 @@ class RouteView:
     faults: Mapping[str, tuple[str, ...]]
     demands: tuple[DemandState, ...]
     notices: tuple[str, ...]
+    decided: frozenset[str]
     matters: tuple[Matter, ...]
 
     @property
@@ -76,7 +77,7 @@ def plan_for(ground: Ground, from_: str, to: str, wishes: Wishes, token: CancelT
 def read_wishes(crossing: Crossing) -> Wishes:
     """What was decided of plugins for the leg in hand."""
     hold, aside, pinned = set(), set(), set()
-    prefix = _key(crossing, "")
+    prefix = plugin_key(crossing.setup, "")
     for key, item in crossing.decisions().items():
         if key.startswith(prefix):
             id = key.removeprefix(prefix)
@@ -91,7 +92,7 @@ def is_wanted(step: PluginStep, crossing: Crossing) -> bool:
     """Whether a plugin's step is to be taken: it is sure, or was decided so."""
     if step.action in ("update", "add"):
         return True
-    decision = crossing.decisions().get(_key(crossing, step.id))
+    decision = crossing.decisions().get(plugin_key(crossing.setup, step.id))
     return decision is not None and (decision.choice == "take" or decision.choice.startswith(_VERSION)) and bool(step.to)
 
 
@@ -119,6 +120,7 @@ def route(ground: Ground, crossing: Crossing, token: CancelToken) -> RouteView:
         {item.version: tuple(fault.what for fault in concerning(item.faults, texts.used)) for item in releases},
         demands,
         shelf.notices,
+        frozenset(decided),
         (),
     )
     return replace(view, matters=tuple(item for item in _matters(view, crossing) if item.key not in decided))
@@ -199,8 +201,9 @@ def _shelf(ground: Ground) -> Shelf:
     return ground.shelf
 
 
-def _key(crossing: Crossing, id: str) -> str:
-    return f"route:{crossing.setup.to}:{id}"
+def plugin_key(setup: Setup, id: str) -> str:
+    """The key under which it is kept what a plugin does on the leg in hand."""
+    return f"route:{setup.to}:{id}"
 
 
 def _matters(view: RouteView, crossing: Crossing) -> list[Matter]:
@@ -223,7 +226,7 @@ def _matters(view: RouteView, crossing: Crossing) -> list[Matter]:
     for step in view.leg.plugins:
         conflict = conflicts.get(step.id)
         lines = (*(conflict.demands if conflict else ()), *(conflict.ways if conflict else ()))
-        matters += _plugin_matters(step, _key(crossing, step.id), to, "\n".join((step.why, *lines)))
+        matters += _plugin_matters(step, plugin_key(crossing.setup, step.id), to, "\n".join((step.why, *lines)))
     return matters + demand_matters(view.demands, to, list(crossing.decisions()))
 
 
