@@ -62,6 +62,7 @@ def fetch(url: str, to: Path, checksum: str, patience: Patience, progress: Progr
         got = sha256_of(part)
         if got != checksum:
             part.unlink()
+            _tag_file(part).unlink()
             raise ShelfError(
                 f"{url} is not what its shelf promises: the checksum is {got}, it should be {checksum}",
                 "It was thrown away. Try again; if it stays so, tell who keeps the shelf.",

@@ -72,7 +72,17 @@ def _open(archive: Path, stack: ExitStack) -> tuple[Iterator[_Member], Any]:
     if archive.suffix == ".zip":
         raise BadArchive(archive, "it is damaged or cut short (its table of contents is missing)")
     tarred = stack.enter_context(tarfile.TarFile.open(archive, errorlevel=2))
-    return (_tar_member(archive, info) for info in tarred), tarred.extractfile
+    return _tar_members(archive, tarred), tarred.extractfile
+
+
+def _tar_members(archive: Path, tarred: tarfile.TarFile) -> Iterator[_Member]:
+    for info in tarred:
+        yield _tar_member(archive, info)
+    # Cut off between two files, a tar archive looks whole but for the blocks of zeros it ends with.
+    assert tarred.fileobj is not None
+    tarred.fileobj.seek(tarred.offset)
+    if tarred.fileobj.read(512) != bytes(512):
+        raise tarfile.ReadError("its end is missing")
 
 
 def _zip_member(info: zipfile.ZipInfo) -> _Member:

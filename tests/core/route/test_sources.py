@@ -1,0 +1,275 @@
+"""Shelves over HTTP and in archives: real servers, some of which misbehave, and archives that mean harm."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import os
+import socket
+import tarfile
+import threading
+import time
+import zipfile
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from pathlib import Path
+
+import pytest
+
+from fernshale.core.base.errors import Cancelled, FernshaleError
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.route import sources
+from fernshale.core.route.fetch import Patience, ShelfError, fetch
+from fernshale.core.route.serve import ShelfServer
+from fernshale.core.route.sources import read_shelf
+from fernshale.core.route.unpack import BadArchive, unpack
+from tests.conftest import Tree, listing
+
+_SHELF = """\
+format = "fernshale-shelf/1"
+title = "over there"
+[[engine]]
+id = "wick"
+version = "2.0"
+folder = "wick/2.0"
+notes = "notes.md"
+[[plugin]]
+id = "p"
+version = "1"
+folder = "p/1"
+accepts = ">=2"
+"""
+_HASTY = Patience(silence_s=0.4, least_pace=1024, window_s=0.6, tries=2)
+
+
+def _folder(tree: Tree) -> Path:
+    files = {"shelf.toml": _SHELF, "notes.md": "- `spark` is `flame`\n", "wick/2.0/wick.py": "x = 1\n", "p/1/deep/a.txt": "a\n"}
+    return tree("shelf", {**files, "p/1/b.bin": os.urandom(300_000), "secret.txt": "s"})
+
+
+@contextmanager
+def _served(tree: Tree, tmp_path: Path) -> Iterator[tuple[ShelfServer, Path]]:
+    folder = _folder(tree)
+    server = ShelfServer(folder, tmp_path / "packed", "127.0.0.1", 0, no_progress, CancelToken())
+    try:
+        yield server, folder
+    finally:
+        server.close()
+
+
+@contextmanager
+def _answering(act: Callable[[BaseHTTPRequestHandler], None]) -> Iterator[str]:
+    """A server of which `act` does the answering."""
+
+    class Handler(BaseHTTPRequestHandler):
+        def do_GET(self) -> None:
+            with suppress(BrokenPipeError, ConnectionResetError):
+                act(self)
+
+        def log_message(self, format: str, *args: object) -> None:
+            pass
+
+    server = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
+    server.daemon_threads = True
+    thread = threading.Thread(target=server.serve_forever, kwargs={"poll_interval": 0.05}, daemon=True)
+    thread.start()
+    try:
+        yield f"http://127.0.0.1:{server.server_address[1]}"
+    finally:
+        server.shutdown()
+        server.server_close()
+        thread.join()
+
+
+def test_releases_come_over_the_wire_as_they_lie_in_the_folder(tree: Tree, tmp_path: Path) -> None:
+    with _served(tree, tmp_path) as (server, folder):
+        shelf = read_shelf([server.address])
+        (engine,), (plugin,) = shelf.engines, shelf.plugins
+        assert shelf.title == "over there"
+        assert listing(shelf.place(plugin)) == listing(folder / "p/1")
+        assert shelf.file(engine, engine.notes).read_text() == "- `spark` is `flame`\n"
+        with pytest.raises(ShelfError, match="404"):
+            fetch(server.address + "/secret.txt", tmp_path / "s", "", _HASTY, no_progress, CancelToken())
+    # The server is gone: what was fetched is still good, and that it is old is said.
+    sources._last_fetched.clear()
+    again = read_shelf([server.address], _HASTY)
+    assert listing(again.place(plugin)) == listing(folder / "p/1")
+    assert any("could not be fetched" in notice for notice in again.notices)
+
+
+def test_a_download_goes_on_where_it_broke_off(tree: Tree, tmp_path: Path) -> None:
+    data = os.urandom(500_000)
+    asked: list[str] = []
+
+    def act(handler: BaseHTTPRequestHandler) -> None:
+        wanted = handler.headers.get("Range", "")
+        asked.append(wanted)
+        start = int(wanted[6:-1]) if wanted else 0
+        handler.send_response(206 if wanted else 200)
+        handler.send_header("Content-Length", str(len(data) - start))
+        handler.send_header("ETag", '"one"')
+        handler.end_headers()
+        handler.wfile.write(data[start : start + 200_000])  # and breaks off
+
+    target = tmp_path / "file"
+    checksum = "sha256:" + hashlib.sha256(data).hexdigest()
+    with _answering(act) as address:
+        fetch(address + "/f", target, checksum, Patience(tries=5), no_progress, CancelToken())
+    assert target.read_bytes() == data
+    assert asked[0] == "" and asked[1].startswith("bytes=") and len(asked) == 3
+    assert sorted(path.name for path in tmp_path.iterdir() if path.is_file()) == ["file"]
+
+
+def _slow(handler: BaseHTTPRequestHandler) -> None:
+    time.sleep(1.5)
+
+
+def _dripping(handler: BaseHTTPRequestHandler) -> None:
+    handler.send_response(200)
+    handler.send_header("Content-Length", "100000")
+    handler.end_headers()
+    for _ in range(40):
+        handler.wfile.write(b"x")
+        handler.wfile.flush()
+        time.sleep(0.05)
+
+
+def _refusing(handler: BaseHTTPRequestHandler) -> None:
+    handler.send_error(503)
+
+
+@pytest.mark.parametrize(
+    ("act", "said"),
+    [(_slow, "no answer within 0.4 seconds"), (_dripping, "bytes a second"), (_refusing, "answers 503")],
+)
+def test_a_server_that_fails_is_given_up_with_a_reason(
+    act: Callable[[BaseHTTPRequestHandler], None], said: str, tmp_path: Path
+) -> None:
+    with _answering(act) as address, pytest.raises(ShelfError, match=said):
+        read_shelf([address], _HASTY)
+
+
+def test_nobody_there_is_said_with_the_address() -> None:
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))  # bound and not listening: refused
+        address = f"http://127.0.0.1:{taken.getsockname()[1]}"
+        with pytest.raises(ShelfError, match=address):
+            read_shelf([address], _HASTY)
+
+
+def test_what_differs_from_its_checksum_is_thrown_away(tree: Tree, tmp_path: Path) -> None:
+    with _served(tree, tmp_path) as (server, _):
+        shelf = read_shelf([server.address])
+        for path in (tmp_path / "packed").rglob("*.tar.gz"):
+            path.write_bytes(path.read_bytes()[:-9] + b"another..")
+        with pytest.raises(ShelfError, match="the checksum is sha256:"):
+            shelf.place(shelf.plugins[0])
+        kept = [path for path in shelf.sources[0].folder.rglob("*") if path.is_file()]
+        assert [path.name for path in kept] == ["shelf.toml"]
+
+
+def test_cancel_stops_a_download_and_keeps_what_came(tree: Tree, tmp_path: Path) -> None:
+    token = CancelToken()
+
+    def progress(what: str, done: int, total: int) -> None:
+        token.cancel()
+
+    with _served(tree, tmp_path) as (server, _):
+        shelf = read_shelf([server.address])
+        with pytest.raises(Cancelled):
+            shelf.place(shelf.plugins[0], progress, token)
+        shelf.place(shelf.plugins[0])
+
+
+# -- archives
+
+
+def _tar(path: Path, *members: tuple[str, str, bytes]) -> Path:
+    with tarfile.open(path, "w:gz") as archive:
+        for name, kind, data in members:
+            info = tarfile.TarInfo(name)
+            if kind == "file":
+                info.size = len(data)
+                archive.addfile(info, io.BytesIO(data))
+            else:
+                info.type = {"link": tarfile.SYMTYPE, "hard": tarfile.LNKTYPE, "fifo": tarfile.FIFOTYPE}[kind]
+                info.linkname = data.decode()
+                archive.addfile(info)
+    return path
+
+
+@pytest.mark.parametrize(
+    ("members", "said"),
+    [
+        ([("../out", "file", b"x")], "leads outside"),
+        ([("a/../../out", "file", b"x")], "leads outside"),
+        ([("/tmp/out", "file", b"x")], "leads outside"),
+        ([("C:\\out", "file", b"x")], "leads outside"),
+        ([("link", "link", b"/etc")], "outside"),
+        ([("a/link", "link", b"../../etc")], "outside"),
+        ([("out", "link", b".."), ("out/file", "file", b"x")], "outside"),
+        ([("hard", "hard", b"../../etc/passwd")], "outside"),
+        ([("hard", "hard", b"not-there")], "not in it"),
+        ([("pipe", "fifo", b"")], "special file"),
+    ],
+)
+def test_an_archive_that_leads_out_is_refused_whole(
+    members: list[tuple[str, str, bytes]], said: str, tmp_path: Path
+) -> None:
+    archive = _tar(tmp_path / "bad.tar.gz", ("good.txt", "file", b"good"), *members)
+    with pytest.raises(BadArchive, match=said):
+        unpack(archive, tmp_path / "place" / "here", no_progress, CancelToken())
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["bad.tar.gz", "place"]
+    assert list((tmp_path / "place").iterdir()) == []
+
+
+def test_a_zip_that_leads_out_or_lies_about_its_size_is_refused(tmp_path: Path) -> None:
+    path = tmp_path / "bad.zip"
+    with zipfile.ZipFile(path, "w") as archive:
+        archive.writestr("../out", "x")
+    with pytest.raises(BadArchive, match="leads outside"):
+        unpack(path, tmp_path / "here", no_progress, CancelToken())
+    link = zipfile.ZipInfo("link")
+    link.external_attr = 0o120777 << 16
+    with zipfile.ZipFile(path, "w") as archive:
+        archive.writestr(link, "/etc")
+    with pytest.raises(BadArchive, match="outside"):
+        unpack(path, tmp_path / "here", no_progress, CancelToken())
+
+
+@pytest.mark.parametrize("name", ["a.zip", "a.tar", "a.tar.gz", "a.tar.xz", "a.tar.bz2"])
+def test_each_kind_unpacks_and_cut_short_is_refused_wherever_it_is_cut(name: str, tmp_path: Path, tree: Tree) -> None:
+    folder = tree("pack", {"top/a.txt": "a\n" * 500, "top/run.sh": "#!/bin/sh\n", "top/empty": None, "b.bin": os.urandom(9000)})
+    (folder / "top/run.sh").chmod(0o755)
+    path = tmp_path / name
+    if name == "a.zip":
+        with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
+            for item in sorted(folder.rglob("*")):
+                archive.write(item, item.relative_to(folder))
+    else:
+        (folder / "top/link").symlink_to("a.txt")
+        with tarfile.open(path, "w:" + name.rpartition(".")[2].replace("tar", "")) as archive:
+            archive.add(folder, ".")
+    unpack(path, tmp_path / "whole", no_progress, CancelToken())
+    assert listing(tmp_path / "whole") == listing(folder)
+    whole = path.read_bytes()
+    if name == "a.tar":
+        whole = whole.rstrip(b"\0")  # a bare tar that lost only of its padding lost nothing
+    for part in (0, len(whole) // 3, len(whole) // 2, len(whole) - 1500):
+        path.write_bytes(whole[:part])
+        with pytest.raises((BadArchive, OSError)):
+            unpack(path, tmp_path / "torn", no_progress, CancelToken())
+        assert not (tmp_path / "torn").exists()
+
+
+def test_a_local_archive_is_checked_and_its_inner_folder_taken(tree: Tree, tmp_path: Path) -> None:
+    archive = _tar(tmp_path / "a.tar.gz", ("p-1/a.txt", "file", b"a"))
+    checksum = "sha256:" + hashlib.sha256(archive.read_bytes()).hexdigest()
+    text = f'format = "fernshale-shelf/1"\n[[plugin]]\nid = "p"\nversion = "1"\narchive = "a.tar.gz"\nfolder = "p-1"\nchecksum = "{checksum}"\n'
+    folder = tree("shelf", {"shelf.toml": text, "a.tar.gz": archive.read_bytes()})
+    shelf = read_shelf([folder])
+    assert listing(shelf.place(shelf.plugins[0])) == listing(tree("as", {"a.txt": "a"}))
+    (folder / "a.tar.gz").write_bytes(b"something else")
+    with pytest.raises(FernshaleError, match="the checksum is"):
+        shelf.place(shelf.plugins[0])
