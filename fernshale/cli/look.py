@@ -40,9 +40,13 @@ def survey(options: argparse.Namespace, token: CancelToken) -> int:
     print("\nplugins")
     for item in view.plugins:
         origin = item.origin
-        known = f"{len(origin.edited)} edited, {len(origin.own)} own, {len(origin.deleted)} deleted" if origin else ""
-        mixture = f"; a mixture of {' and '.join(item.mixture)}" if item.mixture else ""
-        print(f"  {item.plugin.id} {item.plugin.version}  {known or 'no release of it is known'}{mixture}")
+        if origin is None:
+            print(f"  {item.plugin.id} {item.plugin.version}  no release of it is known")
+            continue
+        local = f"{len(origin.edited)} edited, {len(origin.own)} own, {len(origin.deleted)} deleted"
+        print(f"  {item.plugin.id} {item.plugin.version}  from {origin.name}, {origin.sure:.0%} sure; {local}")
+        notes = [item.note, *(f"as in {name}: {', '.join(paths)}" for name, paths in origin.mixture.items())]
+        print_lines(f"    {note}" for note in notes if note)
     print("\nfiles by role")
     print_lines(f"  {role}: {len(paths)}" for role, paths in view.roles.items())
     if view.matters:

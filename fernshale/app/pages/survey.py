@@ -15,8 +15,9 @@ from fernshale.app.widgets.tables import TableRow, TextTable
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.words import count, size_words
 from fernshale.core.crossing.matter import Stage
+from fernshale.core.crossing.origins import PluginOrigin
 from fernshale.core.crossing.overview import Overview
-from fernshale.core.crossing.stages.survey import PluginOrigin, SurveyView, describe
+from fernshale.core.crossing.stages.survey import SurveyView, describe
 
 _TONES: dict[str, Tone] = {
     "own": "mine",
@@ -153,12 +154,14 @@ def _tiles(view: SurveyView) -> tuple[Tile, ...]:
 def _plugin_rows(item: PluginOrigin) -> list[Row]:
     origin, plugin = item.origin, item.plugin
     if origin is None:
-        return [Row(f"{plugin.id} {plugin.version}", "no release of it is on the shelf", heading=True)]
-    said = f"as released in {origin.version}: {count(len(origin.same), 'file')}"
-    if item.mixture:
-        said = f"a mixture of {' and '.join(item.mixture)}"
-    rows = [Row(f"{plugin.id} {plugin.version}", right=said, heading=True)]
-    groups = (("◐", "edited", origin.edited), ("●", "your own", origin.own), ("–", "deleted here", origin.deleted))
+        return [Row(f"{plugin.id} {plugin.version}", item.note or "no shelf to compare with", heading=True)]
+    said = f"from {origin.name}, {origin.sure:.0%} sure"
+    if origin.mixture:
+        said = f"a mixture of {' and '.join((origin.name, *origin.mixture))}"
+    rows = [Row(f"{plugin.id} {plugin.version}", item.note, right=said, heading=True)]
+    groups = [("◐", "edited", origin.edited), ("●", "your own", origin.own), ("–", "deleted here", origin.deleted)]
+    groups += [("◑", f"as in {name}", paths) for name, paths in origin.mixture.items()]
+    groups += [("○", f"left over from {name}", (path,)) for path, name in origin.leftovers.items()]
     for glyph, word, paths in groups:
         for path in paths:
             rows.append(Row(printable(path), "", word, glyph, "mine", payload=f"{plugin.folder}/{path}", code=True))

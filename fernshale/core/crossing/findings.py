@@ -35,7 +35,7 @@ _Parts = list[tuple[Tone, str]]
 def _survey(overview: Overview) -> _Parts:
     view = overview.survey
     sites = [site for site in view.ground.sites if not site.plugin]
-    edits = sum(item.edits for item in view.plugins)
+    edits = sum(item.origin.edits for item in view.plugins if item.origin)
     parts: _Parts = [
         ("strong", f"{view.ground.profile.title} {view.ground.release}"),
         ("plain", f", written in {count(len(sites), 'place')}; {count(len(view.plugins), 'plugin')} with "),

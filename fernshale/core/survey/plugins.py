@@ -1,8 +1,7 @@
-"""Plugin folders of a project, and how each differs from the vendor's release it came from."""
+"""Plugin folders of a project and what their descriptors say."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -23,21 +22,6 @@ class Plugin:
     folder: TreePath
     version: str
     accepts: str
-
-
-@dataclass(frozen=True, slots=True)
-class Origin:
-    """A plugin folder against one vendor release; paths are relative to the folder.
-
-    `score` is the share of the release's files that stand in the folder unchanged, 0..1.
-    """
-
-    version: str
-    score: float
-    same: tuple[TreePath, ...]
-    edited: tuple[TreePath, ...]
-    own: tuple[TreePath, ...]
-    deleted: tuple[TreePath, ...]
 
 
 def find_plugins(profile: Profile, project: Path, manifest: Manifest) -> tuple[Plugin, ...]:
@@ -66,43 +50,11 @@ def read_folder(folder: Path, token: CancelToken) -> Manifest:
     return scan_tree(folder, EMPTY, lambda data: None, no_progress, token)
 
 
-def compare_with_release(version: str, mine: Manifest, vendor: Manifest) -> Origin:
-    """How `mine` differs from one release of the vendor."""
-    ours, theirs = mine.files, vendor.files
-    same = [path for path in theirs if path in ours and ours[path].content == theirs[path].content]
-    edited = [path for path in theirs if path in ours and ours[path].content != theirs[path].content]
-    return Origin(
-        version,
-        len(same) / len(theirs) if theirs else 0.0,
-        tuple(same),
-        tuple(edited),
-        tuple(path for path in ours if path not in theirs),
-        tuple(path for path in theirs if path not in ours),
-    )
-
-
-def rank_origins(mine: Manifest, releases: Mapping[str, Manifest]) -> tuple[Origin, ...]:
-    """All releases compared, the most alike first; of equals the one with fewer strange files."""
-    origins = [compare_with_release(version, mine, vendor) for version, vendor in releases.items()]
-    return tuple(sorted(origins, key=lambda origin: (-origin.score, len(origin.own), origin.version)))
-
-
-def find_mixture(mine: Manifest, ranking: Sequence[Origin], releases: Mapping[str, Manifest]) -> tuple[str, ...]:
-    """Releases of which the folder holds files that the best release has otherwise: a half-finished update."""
-    if not ranking:
-        return ()
-    best = releases[ranking[0].version].files
-    strange = {path: entry.content for path, entry in mine.files.items() if _content(best, path) != entry.content}
-    others = [
-        origin.version
-        for origin in ranking[1:]
-        if any(_content(releases[origin.version].files, path) == content for path, content in strange.items())
-    ]
-    return (ranking[0].version, *others) if others else ()
-
-
-def _content(files: Mapping[TreePath, object], path: TreePath) -> str:
-    return getattr(files.get(path), "content", "")
+def version_in(profile: Profile, text: str, where: str) -> str:
+    """The version a plugin's descriptor names, empty where it names none. Raises FormatError for a broken one."""
+    shape = profile.plugins
+    found = find_values(text, shape.version, where) if shape.version else ()
+    return found[0].text if found else ""
 
 
 def _read_plugin(profile: Profile, project: Path, folder: TreePath) -> Plugin:

@@ -14,6 +14,7 @@ from fernshale.core.change.model import ChangeSet
 from fernshale.core.crossing.ground import Ground, plugin_manifest, shelf_manifest
 from fernshale.core.crossing.logbook import write_step
 from fernshale.core.crossing.matter import Matter, Proposal, Stage
+from fernshale.core.crossing.origins import shelf_origin
 from fernshale.core.crossing.stages.route import is_wanted, plan
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.merge.folder import FileMerge, FolderMerge, disk_side, merge_folders
@@ -21,7 +22,7 @@ from fernshale.core.merge.result import Ledger, LedgerEntry, Result, build_ledge
 from fernshale.core.merge.textmerge import Choice, Due
 from fernshale.core.route.planner import PluginStep
 from fernshale.core.snapshot.manifest import EMPTY, Kind
-from fernshale.core.survey.plugins import Plugin, plugin_folder, rank_origins
+from fernshale.core.survey.plugins import Plugin, plugin_folder
 
 _PREFIX = "merge:"
 # Merges by what they depend on, so that a page that is shown again merges nothing; the shelf's releases do not change.
@@ -168,8 +169,10 @@ def _merge(ground: Ground, plugin: Plugin, step: PluginStep, token: CancelToken)
     manifests = {item.version: shelf_manifest(shelf, item, token) for item in shelf.releases_of(plugin.id)}
     base, base_note = plugin.version, ""
     if base not in manifests and manifests and plugin.version:
-        base = rank_origins(mine, manifests)[0].version
-        base_note = f"{plugin.version or 'its release'} is not on the shelf; compared with {base}, the nearest"
+        origin = shelf_origin(ground, plugin, token)
+        assert origin is not None
+        base = origin.name
+        base_note = f"{plugin.version} is not on the shelf; compared with {base}, the nearest"
     incoming = shelf.plugin(step.becomes or plugin.id, step.to)
     old = shelf.plugin(plugin.id, base)
     if incoming is None or (old is None and plugin.version):

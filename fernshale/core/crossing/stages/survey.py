@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Mapping
-from dataclasses import astuple, dataclass, replace
+from dataclasses import astuple, dataclass
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.release import parse_release
@@ -22,35 +22,14 @@ from fernshale.core.crossing.commands import (
     run_profile_command,
     tail,
 )
-from fernshale.core.crossing.ground import Ground, plugin_manifest, shelf_manifest
+from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.logbook import note
 from fernshale.core.crossing.matter import Matter, Proposal, Stage
+from fernshale.core.crossing.origins import PluginOrigin, find_origins
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.profile.model import Role
-from fernshale.core.survey.plugins import Origin, Plugin, find_mixture, rank_origins
-from fernshale.core.survey.roles import files_by_role, role_of
+from fernshale.core.survey.roles import files_by_role
 from fernshale.core.survey.sites import FoundSite
-
-
-@dataclass(frozen=True, slots=True)
-class PluginOrigin:
-    """A plugin folder and what the shelf knows of it. `ranking` is best first; `mixture` names several releases or none."""
-
-    plugin: Plugin
-    ranking: tuple[Origin, ...]
-    mixture: tuple[str, ...]
-
-    @property
-    def origin(self) -> Origin | None:
-        """The release it is taken to come from: the one it says it is, where that is on the shelf; else the nearest."""
-        said = next((item for item in self.ranking if item.version == self.plugin.version), None)
-        return said or (self.ranking[0] if self.ranking else None)
-
-    @property
-    def edits(self) -> int:
-        """Files edited, added and deleted locally."""
-        origin = self.origin
-        return len(origin.edited) + len(origin.own) + len(origin.deleted) if origin else 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,7 +66,7 @@ def survey(ground: Ground, crossing: Crossing | None, token: CancelToken) -> Sur
         ("sizes", ground.profile.role),
         lambda: {role: sum(entries[path].size for path in paths) for role, paths in roles.items()},
     )
-    plugins = tuple(_find_origin(ground, plugin, token) for plugin in ground.plugins)
+    plugins = find_origins(ground, crossing, token)
     baseline = read_baseline(crossing) if crossing else None
     requirements = read_requirements(crossing) if crossing else ()
     matters = (
@@ -162,6 +141,19 @@ def to_json(view: SurveyView) -> dict[str, object]:
     }
 
 
+def _origin_json(item: PluginOrigin) -> dict[str, object]:
+    origin = item.origin
+    assert origin is not None
+    return {
+        "version": origin.name,
+        "score": round(origin.score, 3),
+        "sure": round(origin.sure, 3),
+        "runner_up": origin.runner_up,
+        "source": item.source,
+        "note": item.note,
+    }
+
+
 def _plugin_json(item: PluginOrigin) -> dict[str, object]:
     origin = item.origin
     return {
@@ -169,26 +161,15 @@ def _plugin_json(item: PluginOrigin) -> dict[str, object]:
         "folder": item.plugin.folder,
         "version": item.plugin.version,
         "accepts": item.plugin.accepts,
-        "origin": {"version": origin.version, "score": round(origin.score, 3)} if origin else None,
+        "origin": _origin_json(item) if origin else None,
         "edited": list(origin.edited) if origin else [],
         "own": list(origin.own) if origin else [],
         "deleted": list(origin.deleted) if origin else [],
-        "mixture": list(item.mixture),
+        "respelled": list(origin.respelled) if origin else [],
+        "leftovers": dict(origin.leftovers) if origin else {},
+        "mixture": [origin.name, *origin.mixture] if origin and origin.mixture else [],
+        "mixture_files": {name: list(paths) for name, paths in origin.mixture.items()} if origin else {},
     }
-
-
-def _find_origin(ground: Ground, plugin: Plugin, token: CancelToken) -> PluginOrigin:
-    shelf = ground.shelf
-    if shelf is None:
-        return PluginOrigin(plugin, (), ())
-    releases = {item.version: shelf_manifest(shelf, item, token) for item in shelf.releases_of(plugin.id)}
-    mine = plugin_manifest(ground, plugin, token)
-    ranking = rank_origins(mine, releases)
-    mixture = find_mixture(mine, ranking, releases)
-    content = [path for path in mine.files if role_of(ground.profile, f"{plugin.folder}/{path}").role == "user content"]
-    # What the profile calls the user's own is theirs even where the vendor has a file of that name.
-    ranking = tuple(replace(item, own=tuple(sorted({*item.own, *content}))) for item in ranking)
-    return PluginOrigin(plugin, ranking, mixture)
 
 
 def _matters(
@@ -211,7 +192,7 @@ def _matters(
     if not alone:
         return matters
     for item in plugins:
-        if ground.shelf is not None and not item.ranking:
+        if ground.shelf is not None and item.origin is None:
             title = f"{item.plugin.id}: no release of it is on the shelf"
             matters.append(
                 Matter(

@@ -1,0 +1,157 @@
+"""Where each plugin folder came from: the shelves' releases first, then the project's history and earlier snapshots."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from datetime import datetime
+
+from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.release import same_release
+from fernshale.core.base.textfile import read_text
+from fernshale.core.base.treepath import TreePath, on_disk
+from fernshale.core.base.work import CancelToken
+from fernshale.core.crossing.ground import Ground, plugin_manifest
+from fernshale.core.crossing.state import Crossing
+from fernshale.core.snapshot.manifest import Entry, Manifest
+from fernshale.core.snapshot.store import Store, home
+from fernshale.core.survey.history import find_past
+from fernshale.core.survey.origin import Origin, find_origin
+from fernshale.core.survey.plugins import Plugin, version_in
+from fernshale.core.survey.release_index import Column, ReleaseIndex, build_index, cell_of, shelf_index, short_digest
+from fernshale.core.survey.roles import role_of
+
+_MOST_SNAPSHOTS = 60
+
+
+@dataclass(frozen=True, slots=True)
+class PluginOrigin:
+    """A plugin folder and where it came from. `note` says what is odd about that, in words, or nothing.
+
+    `source` says what the origin was compared with: "shelf", a commit of the history, or an earlier snapshot.
+    """
+
+    plugin: Plugin
+    origin: Origin | None
+    source: str = "shelf"
+    note: str = ""
+
+
+def find_origins(ground: Ground, crossing: Crossing | None, token: CancelToken) -> tuple[PluginOrigin, ...]:
+    """The origin of each plugin folder. Raises ShelfError for a release that cannot be fetched, Cancelled."""
+    return tuple(_find(ground, plugin, crossing, token) for plugin in ground.plugins)
+
+
+def shelf_origin(ground: Ground, plugin: Plugin, token: CancelToken) -> Origin | None:
+    """The origin of a plugin folder among the shelves' releases only."""
+    mine = _contents(plugin_manifest(ground, plugin, token))
+    return find_origin(mine, _index(ground, plugin, token), _plain_of(ground, plugin), plugin.version)
+
+
+def _find(ground: Ground, plugin: Plugin, crossing: Crossing | None, token: CancelToken) -> PluginOrigin:
+    mine = plugin_manifest(ground, plugin, token)
+    key = ("origin", plugin, id(ground.shelf))
+
+    def look() -> PluginOrigin:
+        index = _index(ground, plugin, token)
+        others: Mapping[str, tuple[str, Column]] = {}
+        if plugin.version and not any(same_release(name, plugin.version) for name in index.names):
+            others = _elsewhere(ground, plugin, crossing, token)
+        columns = {name: index.column(name) for name in index.names}
+        whole = build_index({**columns, **{name: files for name, (_, files) in others.items()}}) if others else index
+        origin = find_origin(_contents(mine), whole, _plain_of(ground, plugin), plugin.version)
+        if origin is None:
+            return PluginOrigin(plugin, None, "", "" if ground.shelf is None else "no release of it is on the shelf")
+        source = others[origin.name][0] if origin.name in others else "shelf"
+        return PluginOrigin(plugin, _with_content(ground, plugin, mine, origin), source, _note(plugin, origin, source))
+
+    return ground.manifest.derived(key, look)
+
+
+def _index(ground: Ground, plugin: Plugin, token: CancelToken) -> ReleaseIndex:
+    shelf = ground.shelf
+    if shelf is None:
+        return build_index({})
+    return shelf_index({item.version: shelf.place(item, token=token) for item in shelf.releases_of(plugin.id)}, token)
+
+
+def _elsewhere(
+    ground: Ground, plugin: Plugin, crossing: Crossing | None, token: CancelToken
+) -> Mapping[str, tuple[str, Column]]:
+    """By release: where the folder as it was with that release is from, and its files."""
+    where = f"{plugin.folder}/{ground.profile.plugins.descriptor}"
+
+    def version(text: str) -> str:
+        try:
+            return version_in(ground.profile, text, where)
+        except FernshaleError:
+            return ""  # a descriptor that was broken at the time names nothing
+
+    past = find_past(ground.project, plugin.folder, ground.profile.plugins.descriptor, version, token)
+    found = {item.version: (f"commit {item.commit}", item.files) for item in past.values()}
+    return {**_snapshots(ground, plugin, crossing, version), **found}
+
+
+def _snapshots(
+    ground: Ground, plugin: Plugin, crossing: Crossing | None, version: Callable[[str], str]
+) -> Mapping[str, tuple[str, Column]]:
+    """Snapshots of the project from before this crossing; one of now would show nothing as edited."""
+    folder = home() / "store"
+    if not folder.is_dir() or crossing is None:
+        return {}
+    store = Store(folder)
+    began = store.summary(crossing.fact("start")).taken if crossing.fact("start") else 0.0
+    earlier = [item for item in store.list() if item.tree == str(ground.project) and item.taken < began]
+    found: dict[str, tuple[str, Column]] = {}
+    for item in earlier[-_MOST_SNAPSHOTS:]:
+        try:
+            files = _below(store.manifest(item.id), plugin.folder)
+            entry = files[TreePath(ground.profile.plugins.descriptor)]
+            text = read_text(store.get(entry.content))
+            name = version(text.text) if text is not None else ""
+            if name and name not in found:
+                when = datetime.fromtimestamp(item.taken).strftime("%Y-%m-%d")
+                cells = {path: cell_of(store.get(entry.content)) for path, entry in files.items()}
+                found[name] = (f"snapshot of {when}", cells)
+        except (FernshaleError, KeyError):
+            continue  # damaged, or without this plugin: verify tells of the one, the other is no matter
+    return found
+
+
+def _below(manifest: Manifest, folder: TreePath) -> dict[TreePath, Entry]:
+    prefix = folder + "/"
+    return {TreePath(path[len(prefix) :]): entry for path, entry in manifest.files.items() if path.startswith(prefix)}
+
+
+def _contents(manifest: Manifest) -> dict[TreePath, int]:
+    return {path: short_digest(entry.content) for path, entry in manifest.files.items()}
+
+
+def _plain_of(ground: Ground, plugin: Plugin) -> Callable[[TreePath], int]:
+    def plain(path: TreePath) -> int:
+        try:
+            return cell_of(on_disk(ground.project, TreePath(f"{plugin.folder}/{path}")).read_bytes())[1]
+        except OSError:
+            return 0
+
+    return plain
+
+
+def _with_content(ground: Ground, plugin: Plugin, mine: Manifest, origin: Origin) -> Origin:
+    """What the rules of roles call the user's own is theirs even where the vendor has a file of that name."""
+    roles = {path: role_of(ground.profile, f"{plugin.folder}/{path}").role for path in mine.files}
+    content = {path for path, role in roles.items() if role in ("user content", "own")}
+    if not content:
+        return origin
+    edited = tuple(path for path in origin.edited if path not in content)
+    leftovers = {path: name for path, name in origin.leftovers.items() if path not in content}
+    return replace(origin, edited=edited, own=tuple(sorted({*origin.own, *content})), leftovers=leftovers)
+
+
+def _note(plugin: Plugin, origin: Origin, source: str) -> str:
+    if plugin.version and not same_release(origin.name, plugin.version):
+        known = any(same_release(item.name, plugin.version) for item in origin.ranking)
+        if known:
+            return f"it says {plugin.version}, but its files are those of {origin.name}"
+        return f"it says {plugin.version}, which is not at hand; {origin.name} is the nearest"
+    return "" if source == "shelf" else f"compared with the {source}, since no shelf has {origin.name}"

@@ -1,0 +1,97 @@
+"""What a folder was earlier, from the project's git history: read by git's plumbing, which runs nothing of the project.
+
+For each release that a plugin's descriptor named, the first commit that named it is the nearest to what the vendor gave
+out. Files come from git's objects, not from the work tree, so filters and hooks have no say.
+"""
+
+from __future__ import annotations
+
+import os
+import subprocess
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+from fernshale.core.base.textfile import read_text
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken
+from fernshale.core.survey.release_index import Column, cell_of
+
+# Read-only, and nothing that a repository's own settings name is run.
+_GIT = ("git", "--no-pager", "--no-optional-locks", "-c", "core.fsmonitor=false", "-c", "core.hooksPath=/dev/null")
+_QUIET = {"GIT_NO_LAZY_FETCH": "1", "GIT_TERMINAL_PROMPT": "0", "LC_ALL": "C.UTF-8"}
+_MOST_COMMITS = 400
+
+
+@dataclass(frozen=True, slots=True)
+class Past:
+    """A folder as a commit had it."""
+
+    version: str
+    commit: str
+    files: Column
+
+
+def find_past(
+    project: Path, folder: TreePath, descriptor: str, version_in: Callable[[str], str], token: CancelToken
+) -> Mapping[str, Past]:
+    """By release, the folder at the first commit whose descriptor named it; empty where there is no git to ask."""
+    path = f"{folder}/{descriptor}"
+    listed = _ask(project, "rev-list", "--reverse", f"--max-count={_MOST_COMMITS}", "HEAD", "--", f":(literal){path}")
+    if not listed:
+        return {}
+    prefix = (_ask(project, "rev-parse", "--show-prefix") or b"").decode("utf-8", "surrogateescape").strip()
+    found: dict[str, Past] = {}
+    for commit in listed.decode("ascii").split():
+        token.check()
+        data = _ask(project, "cat-file", "blob", f"{commit}:{prefix}{path}")
+        text = read_text(data) if data is not None else None
+        version = version_in(text.text) if text is not None else ""
+        if version and version not in found:
+            files = dict(_files(project, commit, prefix + folder, token))
+            found[version] = Past(version, commit[:10], files)
+    return found
+
+
+def _files(project: Path, commit: str, folder: str, token: CancelToken) -> Iterator[tuple[TreePath, tuple[int, int]]]:
+    listed = _ask(project, "ls-tree", "-r", "-z", "--full-tree", commit, "--", folder + "/")
+    names: list[tuple[bytes, TreePath]] = []
+    for line in (listed or b"").split(b"\0"):
+        if not line:
+            continue
+        about, _, name = line.partition(b"\t")
+        mode, kind, blob = about.split()
+        if kind == b"blob" and mode != b"120000":
+            names.append((blob, TreePath(os.fsdecode(name)[len(folder) + 1 :])))
+    with subprocess.Popen(
+        [*_GIT, "cat-file", "--batch"], cwd=project, env=_environment(), stdin=subprocess.PIPE, stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL,
+    ) as git:  # fmt: skip
+        assert git.stdin is not None and git.stdout is not None
+        for id, path in names:
+            token.check()
+            git.stdin.write(id + b"\n")
+            git.stdin.flush()
+            head = git.stdout.readline().split()
+            if len(head) != 3 or head[1] != b"blob":
+                continue  # an object that is missing, as in a partial clone
+            data = git.stdout.read(int(head[2]))
+            git.stdout.read(1)
+            yield path, cell_of(data)
+        git.stdin.close()
+
+
+def _ask(project: Path, *words: str) -> bytes | None:
+    """What git says, None when it fails or is not there."""
+    try:
+        done = subprocess.run(
+            [*_GIT, *words], cwd=project, env=_environment(), stdin=subprocess.DEVNULL, capture_output=True, timeout=60,
+            check=False,
+        )  # fmt: skip
+    except (OSError, subprocess.TimeoutExpired):
+        return None
+    return done.stdout if done.returncode == 0 else None
+
+
+def _environment() -> dict[str, str]:
+    return {**os.environ, **_QUIET}

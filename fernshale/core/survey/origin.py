@@ -1,0 +1,179 @@
+"""Which release a folder came from, how sure that is, and what is local in it.
+
+The release that shares most of its files with the folder is the best. How sure is decided by the files that tell it
+from the runner-up: those both have, but otherwise, or one has only. Files that equal another release than the best make
+the folder a mixture; files that only older releases had are left over from them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from fernshale.core.base.release import is_release, parse_release, same_release
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.survey.release_index import ReleaseIndex
+
+if TYPE_CHECKING:
+    import numpy as np
+
+# So many more files must speak against what a folder says of itself before it is not believed.
+_AGAINST = 3
+
+
+@dataclass(frozen=True, slots=True)
+class Rank:
+    """A release and how much of it the folder has. `score` is the share of its files that stand there, 0..1."""
+
+    name: str
+    score: float
+    same_files: int
+
+
+@dataclass(frozen=True, slots=True)
+class Origin:
+    """A folder against the release it came from; paths are relative to the folder, in order.
+
+    `respelled` files differ in line ends or encoding only and count as `same`, too. `mixture` are files that equal
+    another release, by its name; `leftovers` files that only older releases had, by the last that had them.
+    `sure` is 0..1; `runner_up` the release that was told apart by `telling` files.
+    """
+
+    name: str
+    sure: float
+    score: float
+    runner_up: str
+    telling: int
+    ranking: tuple[Rank, ...]
+    same: tuple[TreePath, ...]
+    edited: tuple[TreePath, ...]
+    own: tuple[TreePath, ...]
+    deleted: tuple[TreePath, ...]
+    respelled: tuple[TreePath, ...]
+    mixture: Mapping[str, tuple[TreePath, ...]]
+    leftovers: Mapping[TreePath, str]
+
+    @property
+    def edits(self) -> int:
+        """Files edited, added and deleted locally."""
+        return len(self.edited) + len(self.own) + len(self.deleted)
+
+
+def find_origin(
+    mine: Mapping[TreePath, int], index: ReleaseIndex, plain_of: Callable[[TreePath], int], said: str = ""
+) -> Origin | None:
+    """The origin of a folder, None when there is no release to compare with.
+
+    `mine` has the content of each file of the folder as an index has it; `plain_of` gives its plain content (0 where it
+    cannot be read) and is asked only for files that equal no release as they are. `said` is the release the folder
+    names itself; it is believed unless clearly more files speak for another one.
+    """
+    if not index.names:
+        return None
+    there, equal, alike = _compare(mine, index, plain_of)
+    present = index.raw != 0
+    same_files = equal.sum(axis=0)
+    scores = same_files / present.sum(axis=0).clip(1)
+    strange = len(mine) - (present & there[:, None]).sum(axis=0)
+    order = sorted(range(len(index.names)), key=lambda at: (-scores[at], strange[at], _newest_first(index.names[at])))
+    best = _believe(order, equal, index.names, said)
+    others = [at for at in order if at != best]
+    rival = others[0] if others else best
+    for_best, for_rival = _votes(best, rival, equal)
+    sure = (for_best + 0.5) / (for_best + for_rival + 1) if others else 1.0
+    ranking = tuple(Rank(index.names[at], float(scores[at]), int(same_files[at])) for at in order)
+
+    def paths(rows: np.ndarray) -> tuple[TreePath, ...]:
+        return tuple(index.paths[at] for at in rows.nonzero()[0])
+
+    in_best = present[:, best]
+    mixture, leftovers = _others(best, [*others], there, equal, present, index)
+    mixed = {path for group in mixture.values() for path in group}
+    new = (path for path in paths(there & ~in_best) if path not in mixed and path not in leftovers)
+    own = (*new, *(path for path in mine if path not in index.rows))
+    edited = tuple(path for path in paths(there & in_best & ~equal[:, best]) if path not in mixed)
+    return Origin(
+        index.names[best],
+        float(sure * min(1.0, 2 * scores[best])),
+        float(scores[best]),
+        index.names[rival] if others else "",
+        int(for_best + for_rival),
+        ranking,
+        paths(equal[:, best]),
+        edited,
+        tuple(sorted(own)),
+        paths(in_best & ~there),
+        paths(equal[:, best] & ~alike[:, best]),
+        mixture,
+        leftovers,
+    )
+
+
+def _compare(
+    mine: Mapping[TreePath, int], index: ReleaseIndex, plain_of: Callable[[TreePath], int]
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """(paths,) there; (paths, releases) equal but for spelling, and alike byte for byte; all bool."""
+    import numpy as np
+
+    raw = np.zeros(len(index.paths), np.uint64)
+    rows = index.rows
+    for path, content in mine.items():
+        at = rows.get(path)
+        if at is not None:
+            raw[at] = content
+    there = raw != 0
+    alike = (index.raw == raw[:, None]) & there[:, None]
+    plain = np.zeros_like(raw)
+    hit = alike.any(axis=1)
+    plain[hit] = index.plain[hit, alike[hit].argmax(axis=1)]
+    for at in (there & ~hit).nonzero()[0]:
+        plain[at] = plain_of(index.paths[at])
+    equal = (index.plain == plain[:, None]) & (plain != 0)[:, None]
+    return there, equal | alike, alike
+
+
+def _votes(one: int, other: int, equal: np.ndarray) -> tuple[int, int]:
+    """How many files speak for one release and not the other."""
+    return int((equal[:, one] & ~equal[:, other]).sum()), int((equal[:, other] & ~equal[:, one]).sum())
+
+
+def _believe(order: list[int], equal: np.ndarray, names: tuple[str, ...], said: str) -> int:
+    named = next((at for at in order if said and same_release(names[at], said)), None)
+    if named is None:
+        return order[0]
+    for_best, for_named = _votes(order[0], named, equal)
+    return order[0] if for_best > _AGAINST + 2 * for_named else named
+
+
+def _others(
+    best: int, others: list[int], there: np.ndarray, equal: np.ndarray, present: np.ndarray, index: ReleaseIndex
+) -> tuple[dict[str, tuple[TreePath, ...]], dict[TreePath, str]]:
+    mixture: dict[str, list[TreePath]] = {}
+    leftovers: dict[TreePath, str] = {}
+    in_best = present[:, best]
+    for at in (there & ~equal[:, best]).nonzero()[0]:
+        path = index.paths[at]
+        holder = next((other for other in others if equal[at, other]), None)
+        if in_best[at]:
+            if holder is not None:
+                mixture.setdefault(index.names[holder], []).append(path)
+            continue
+        older = [other for other in others if present[at, other] and _is_older(index.names[other], index.names[best])]
+        if older:
+            leftovers[path] = max((index.names[other] for other in older), key=_age)
+        elif holder is not None:
+            mixture.setdefault(index.names[holder], []).append(path)
+    return {name: tuple(paths) for name, paths in mixture.items()}, leftovers
+
+
+def _is_older(name: str, than: str) -> bool:
+    return is_release(name) and is_release(than) and parse_release(name) < parse_release(than)
+
+
+def _age(name: str) -> tuple[bool, object]:
+    return (True, parse_release(name)) if is_release(name) else (False, name)
+
+
+def _newest_first(name: str) -> tuple[float, ...]:
+    return tuple(-float(number) for number in parse_release(name).numbers) if is_release(name) else ()

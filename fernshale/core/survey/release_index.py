@@ -1,0 +1,153 @@
+"""Which content each of many releases has at each path, as arrays, so that one folder is held against all at once.
+
+Content is told by the first 64 bits of its BLAKE3 digest, once as it is and once `plain`: as UTF-8 with `\\n` line ends
+and no byte order mark, so that a file which was only spelled otherwise counts as the same.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import os
+import zipfile
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import blake3
+
+from fernshale.core.base.disk import write_atomic
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken
+from fernshale.core.snapshot.store import home
+
+if TYPE_CHECKING:
+    import numpy as np
+
+# path -> (content, plain content)
+Column = Mapping[TreePath, tuple[int, int]]
+
+
+@dataclass(frozen=True)
+class ReleaseIndex:
+    """`raw` and `plain` are (paths, releases) uint64; 0 where a release has no file at a path."""
+
+    names: tuple[str, ...]
+    paths: tuple[TreePath, ...]
+    raw: np.ndarray
+    plain: np.ndarray
+
+    @cached_property
+    def rows(self) -> dict[TreePath, int]:
+        return {path: at for at, path in enumerate(self.paths)}
+
+    def column(self, name: str) -> Column:
+        """What one release has."""
+        at = self.names.index(name)
+        cells = zip(self.paths, self.raw[:, at].tolist(), self.plain[:, at].tolist(), strict=True)
+        return {path: (raw, plain) for path, raw, plain in cells if raw}
+
+
+def build_index(columns: Mapping[str, Column]) -> ReleaseIndex:
+    """The index of releases by name, in the order given."""
+    import numpy as np
+
+    paths = tuple(sorted({path for column in columns.values() for path in column}))
+    rows = {path: at for at, path in enumerate(paths)}
+    raw = np.zeros((len(paths), len(columns)), np.uint64)
+    plain = np.zeros_like(raw)
+    for at, column in enumerate(columns.values()):
+        if column:
+            found = np.fromiter((rows[path] for path in column), np.intp, len(column))
+            raw[found, at] = np.fromiter((cell[0] for cell in column.values()), np.uint64, len(column))
+            plain[found, at] = np.fromiter((cell[1] for cell in column.values()), np.uint64, len(column))
+    return ReleaseIndex(tuple(columns), paths, raw, plain)
+
+
+def index_folders(folders: Mapping[str, Path], token: CancelToken) -> ReleaseIndex:
+    """The index of releases that lie in folders, read anew. Raises Cancelled, OSError."""
+    return build_index({name: read_column(folder, token) for name, folder in folders.items()})
+
+
+def shelf_index(folders: Mapping[str, Path], token: CancelToken) -> ReleaseIndex:
+    """As `index_folders` for releases on a shelf, which do not change: kept on disk, under what they are and where."""
+    import numpy as np
+
+    stamp = "\0".join(f"{name}\0{folder}\0{folder.stat().st_mtime_ns}" for name, folder in folders.items())
+    kept = home() / "shelves" / "index" / hashlib.sha256(stamp.encode("utf-8", "surrogateescape")).hexdigest()[:32]
+    try:
+        with np.load(io.BytesIO(kept.read_bytes()), allow_pickle=False) as data:
+            text = data["paths"].tobytes().decode("utf-8", "surrogateescape")
+            paths = tuple(TreePath(path) for path in text.split("\0")) if text else ()
+            if data["raw"].shape == (len(paths), len(folders)) == data["plain"].shape:
+                return ReleaseIndex(tuple(folders), paths, data["raw"], data["plain"])
+    except (OSError, ValueError, KeyError, zipfile.BadZipFile):
+        pass  # not there, or damaged: it is only a cache
+    index = index_folders(folders, token)
+    file = io.BytesIO()
+    text = "\0".join(index.paths)
+    np.savez(
+        file,
+        raw=index.raw,
+        plain=index.plain,
+        paths=np.frombuffer(text.encode("utf-8", "surrogateescape"), np.uint8),
+    )
+    kept.parent.mkdir(parents=True, exist_ok=True)
+    write_atomic(kept, file.getvalue())
+    return index
+
+
+def read_column(folder: Path, token: CancelToken) -> Column:
+    """What a folder has, every file read; links and what cannot be read are left out."""
+    column: dict[TreePath, tuple[int, int]] = {}
+    waiting = [""]
+    while waiting:
+        token.check()
+        at = waiting.pop()
+        with os.scandir(folder / at if at else folder) as found:
+            for item in found:
+                path = TreePath(f"{at}/{item.name}" if at else item.name)
+                if item.is_dir(follow_symlinks=False):
+                    waiting.append(path)
+                elif item.is_file(follow_symlinks=False):
+                    with open(item.path, "rb", buffering=0) as file:
+                        column[path] = cell_of(file.read())
+    return column
+
+
+def cell_of(data: bytes) -> tuple[int, int]:
+    """(content, plain content) of a file."""
+    raw = short_digest(blake3.blake3(data).hexdigest())
+    plain = plain_content(data)
+    return raw, raw if plain is data else short_digest(blake3.blake3(plain).hexdigest())
+
+
+def plain_content(data: bytes) -> bytes:
+    """Text as UTF-8 with `\\n` line ends and no mark; the very object where it is so already, or is no text."""
+    if b"\r" not in data and data.isascii() and b"\0" not in data:
+        return data
+    for mark, encoding in ((b"\xef\xbb\xbf", "utf-8"), (b"\xff\xfe", "utf-16-le"), (b"\xfe\xff", "utf-16-be")):
+        if data.startswith(mark):
+            try:
+                return _with_plain_ends(data[len(mark) :].decode(encoding).encode())
+            except UnicodeDecodeError:
+                return data
+    if b"\0" in data:
+        return data
+    try:
+        data.decode("utf-8")
+    except UnicodeDecodeError:
+        # An 8-bit encoding; which one cannot be told, the western one is by far the likeliest.
+        return _with_plain_ends(data.decode("latin-1").encode())
+    return _with_plain_ends(data) if b"\r" in data else data
+
+
+def short_digest(digest: str) -> int:
+    """The first 64 bits of a digest, never 0."""
+    return int(digest[:16], 16) or 1
+
+
+def _with_plain_ends(data: bytes) -> bytes:
+    return data.replace(b"\r\n", b"\n").replace(b"\r", b"\n")
