@@ -33,5 +33,5 @@ def unpack(folder: Path) -> Sample:
         folder / "shelf",
         folder / "merelith.profile.toml",
         folder / "nine-piers.decisions.toml",
-        "3.0.2",
+        "3.1.0",
     )

@@ -1,6 +1,7 @@
 #include <memory>
 
 #include "fares.hpp"
+#include "foldmap/map.hpp"
 #include "merelith/world.hpp"
 #include "passengers.hpp"
 #include "queue_board.hpp"
@@ -34,5 +35,6 @@ void start_day_ledger(merelith::World& world) {
         ledger->arrived(pier);
         world.report(merelith::util::clock_text(minute) + " arrival at " + world.piers()[pier].name);
     });
+    world.report(foldmap::legend(world));
     world.spawn(ledger, 0, 0);
 }

@@ -1,11 +1,12 @@
 #include "fares.hpp"
 
 #include "merelith/core.hpp"
+#include "pursebook/purse.hpp"
 
 namespace piers {
 
 namespace {
-int till_pence = 0;
+pursebook::Purse purse;
 }
 
 int fare(int minute) {
@@ -14,10 +15,10 @@ int fare(int minute) {
 }
 
 void take_fares(int people, int minute) {
-    till_pence += people * fare(minute);
+    purse.put(people * fare(minute));
     if (people > 12) merelith::write_log("a full boat");
 }
 
-int till() { return till_pence; }
+int till() { return purse.pence(); }
 
 }  // namespace piers

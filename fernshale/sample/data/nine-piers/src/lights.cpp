@@ -1,5 +1,6 @@
 #include <memory>
 
+#include "lampwork/glow.hpp"
 #include "merelith/world.hpp"
 
 namespace piers {
@@ -7,7 +8,7 @@ namespace piers {
 // A pier's lamp, lit in the dark and in fog.
 class Light : public merelith::Actor {
 public:
-    explicit Light(int pier) : pier_(pier) {}
+    Light(int pier, lampwork::Glow glow) : pier_(pier), glow_(std::move(glow)) {}
 
     std::string name() const override { return "light " + std::to_string(pier_); }
 
@@ -16,7 +17,7 @@ public:
         const bool lit = dark || world.sky().at(minute) == merelith::Weather::Fog;
         if (lit == lit_) return;
         lit_ = lit;
-        if (pier_ == 0) merelith::write_log(lit ? "lights on" : "lights off");
+        if (pier_ == 0) merelith::write_log(lit ? "lights on, glow " + std::to_string(glow_.at(minute)) : "lights off");
     }
 
     void on_moor(merelith::World& world, int berth) override {
@@ -26,14 +27,16 @@ public:
 
 private:
     int pier_;
+    lampwork::Glow glow_;
     bool lit_ = false;
 };
 
 }  // namespace piers
 
 void start_lights(merelith::World& world) {
+    const lampwork::Glow glow(lampwork::load_preset("plugins/lampwork-presets/presets/fog-amber.glow"));
     for (std::size_t pier = 0; pier < world.piers().size() && pier < merelith::kMaxPiers; ++pier) {
-        world.spawn(std::make_shared<piers::Light>(static_cast<int>(pier)), static_cast<int>(pier), 0);
+        world.spawn(std::make_shared<piers::Light>(static_cast<int>(pier), glow), static_cast<int>(pier), 0);
     }
     merelith::flush_piers();
 }

@@ -9,7 +9,7 @@ import json
 import pathlib
 import sys
 
-STANDARD = "c++17"
+STANDARD = 17  # the least this release compiles with
 
 MAKEFILE = """\
 # Written by the Merelith project generator; changes are lost when it runs again.
@@ -17,7 +17,7 @@ ENGINE ?= ../merelith
 BUILD ?= build
 CXX ?= g++
 CXXFLAGS ?= -O0 -Wall
-CPPFLAGS += -std={standard} -I$(ENGINE)/include {includes}
+CPPFLAGS += -std=c++{standard} -I$(ENGINE)/include {includes}
 
 SOURCES := {sources}
 ENGINE_SOURCES := $(wildcard $(ENGINE)/src/*.cpp)
@@ -58,6 +58,9 @@ def main(project):
     table.parent.mkdir(exist_ok=True)
     if not table.exists():
         table.write_text(start_table(descriptor["startup"]), encoding="utf-8")
+    standard = descriptor.get("toolchain", {}).get("standard", STANDARD)
+    if standard < STANDARD:
+        sys.exit(f"{descriptors[0]}: error: toolchain.standard is {standard}, this release needs {STANDARD}")
     folders = list(descriptor["sources"])
     includes = []
     for plugin in descriptor["plugins"]:
@@ -69,7 +72,7 @@ def main(project):
     sources = ["generated/start_table.cpp"]
     for folder in folders:
         sources += sorted(path.relative_to(project).as_posix() for path in (project / folder).rglob("*.cpp"))
-    makefile = MAKEFILE.format(standard=STANDARD, includes=" ".join(includes), sources=" ".join(sources))
+    makefile = MAKEFILE.format(standard=standard, includes=" ".join(includes), sources=" ".join(sources))
     (project / "Makefile").write_text(makefile, encoding="utf-8")
     print(f"generated Makefile with {len(sources)} sources")
 

@@ -1,0 +1,20 @@
+#pragma once
+#include <functional>
+#include <vector>
+
+namespace merelith {
+
+class Events {
+public:
+    using ArrivalHandler = std::function<void(int pier, int minute)>;
+
+    void on_arrival(ArrivalHandler handler) { arrival_.push_back(std::move(handler)); }
+    void arrive(int pier, int minute) const {
+        for (const auto& handler : arrival_) handler(pier, minute);
+    }
+
+private:
+    std::vector<ArrivalHandler> arrival_;
+};
+
+}  // namespace merelith

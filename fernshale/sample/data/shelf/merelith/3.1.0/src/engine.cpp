@@ -1,0 +1,63 @@
+#include <cstdio>
+#include <stdexcept>
+
+#include "merelith/actor.hpp"
+#include "merelith/almanac.hpp"
+#include "merelith/berth.hpp"
+#include "merelith/core.hpp"
+#include "merelith/weather.hpp"
+
+namespace merelith {
+
+namespace {
+constexpr int kTidePeriod = 745;
+int log_minute = 0;
+
+void write(const char* level, const std::string& text) {
+    std::printf("[%s] %s %s\n", timing::clock_text(log_minute).c_str(), level, text.c_str());
+}
+}  // namespace
+
+void set_log_minute(int minute) { log_minute = minute; }
+void log_info(const std::string& text) { write("info", text); }
+void log_warning(const std::string& text) { write("warning", text); }
+
+namespace timing {
+int clamp_minutes(int minutes) {
+    if (minutes < 0) return 0;
+    return minutes >= kDayMinutes ? kDayMinutes - 1 : minutes;
+}
+
+std::string clock_text(int minutes) {
+    char text[32];
+    std::snprintf(text, sizeof text, "%02d:%02d", minutes / 60, minutes % 60);
+    return text;
+}
+}  // namespace timing
+
+Almanac::Almanac(int seed) : offset_(180 + seed % 7 * 20) {}
+
+int Almanac::tide_after(int minute) const {
+    int tide = offset_;
+    while (tide < minute) tide += kTidePeriod;
+    return tide;
+}
+
+int Almanac::tide_before(int minute) const { return tide_after(minute) - kTidePeriod; }
+
+int Almanac::first_tide(int day) const { return (offset_ + day % 14 * 50) % kTidePeriod; }
+
+Sky::Weather Sky::at(int minute) const {
+    const int mood = (minute / 60 * 7 + seed_ * 3) % 11;
+    if (mood < 2) return Weather::Fog;
+    return mood == 9 ? Weather::Gale : Weather::Clear;
+}
+
+void Actor::on_moor(World&, BerthId) {}
+
+Berth Berth::make(std::string pier, int places) {
+    if (places < 1) throw std::invalid_argument("berth of " + pier + " has no place");
+    return Berth(std::move(pier), places);
+}
+
+}  // namespace merelith

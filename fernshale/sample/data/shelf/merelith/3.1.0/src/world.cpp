@@ -1,0 +1,21 @@
+#include "merelith/world.hpp"
+
+namespace merelith {
+
+void World::spawn(std::shared_ptr<Actor> actor, int pier, int minute, Layer layer) {
+    actors_.push_back({std::move(actor), pier, minute, layer});
+}
+
+void World::moor(Actor& actor, int berth) { actor.on_moor(*this, BerthId(berth)); }
+
+void World::run_day() {
+    for (int minute = 0; minute < kDayMinutes; minute += kFrameMinutes) {
+        set_log_minute(minute);
+        // By index: an actor may spawn others while it is called.
+        for (std::size_t index = 0; index < actors_.size(); ++index) {
+            if (minute >= actors_[index].from) actors_[index].actor->on_tick(*this, minute);
+        }
+    }
+}
+
+}  // namespace merelith

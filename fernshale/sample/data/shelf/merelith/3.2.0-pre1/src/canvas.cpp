@@ -1,0 +1,31 @@
+#include "merelith/draw/canvas.hpp"
+
+#include <fstream>
+
+namespace merelith {
+
+MereCanvas::MereCanvas(int width, int height, MereColour ground)
+    : width_(width), height_(height), cells_(static_cast<std::size_t>(width) * height, ground) {}
+
+void MereCanvas::dot(int x, int y, MereColour colour) {
+    if (x < 0 || y < 0 || x >= width_ || y >= height_) return;
+    cells_[static_cast<std::size_t>(y) * width_ + x] = colour;
+}
+
+void MereCanvas::box(int x, int y, int width, int height, MereColour colour) {
+    for (int row = y; row < y + height; ++row) {
+        for (int column = x; column < x + width; ++column) dot(column, row, colour);
+    }
+}
+
+void MereCanvas::save(const std::string& path) const {
+    std::ofstream file(path, std::ios::binary);
+    file << "P6\n" << width_ << ' ' << height_ << "\n255\n";
+    for (const MereColour& cell : cells_) {
+        file.put(static_cast<char>(cell.red));
+        file.put(static_cast<char>(cell.green));
+        file.put(static_cast<char>(cell.blue));
+    }
+}
+
+}  // namespace merelith
