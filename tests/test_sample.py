@@ -75,6 +75,8 @@ def test_stale_start_table_is_a_linker_error_and_the_silent_change_a_wrong_repor
         )
         ground = read_ground(sample.project, profile, None, no_progress, CancelToken())
         _write(draft_rules(ground, rules, CancelToken())[0])
+    descriptor = sample.project / "nine-piers.mproj"
+    descriptor.write_text(descriptor.read_text().replace('"standard": 17', '"standard": 20'))
     table = (sample.project / "generated/start_table.cpp").read_text()
     generate = [sys.executable, sample.shelf / "merelith/3.0.2/tools/generate.py", sample.project]
     subprocess.run(generate, check=True, capture_output=True)

@@ -27,7 +27,7 @@ def demo(options: argparse.Namespace, token: CancelToken) -> int:
         raise MisuseError(f"{folder} is not empty", "The sample is unpacked into a new or empty folder.")
     # Beside the sample, so that a demo leaves nothing among the crossings of real projects.
     os.environ.setdefault("FERNSHALE_HOME", str(folder / "fernshale-home"))
-    sample = unpack(folder)
+    sample = unpack(folder, options.sample)
     profile = read_profile(sample.profile)
     trust(profile)  # it ships with the program that is asking
     if not options.headless and has_display():
@@ -48,7 +48,7 @@ def demo(options: argparse.Namespace, token: CancelToken) -> int:
         return exit_code(overview)
     print()
     if overview.is_done:
-        print(f"The game compiles and runs on {sample.target}, and its day report is as expected.")
+        print(f"It compiles and runs on {sample.target}, and what it writes is as expected.")
     else:
         print("left to do")
         print_lines(matter_lines(overview.matters))

@@ -37,6 +37,9 @@ def survey(options: argparse.Namespace, token: CancelToken) -> int:
     print(f"{ground.project.name} is on {ground.profile.title} {ground.release}")
     print("\nplaces that name a release")
     print_lines(f"  {site.file}:{site.line}  {site.value.text}  {site.name}" for site in ground.sites)
+    if ground.members:
+        print("\nmembers")
+        print_lines(f"  {item.name}  {item.how} {item.release}  {item.folder}" for item in ground.members)
     print("\nplugins")
     for item in view.plugins:
         origin = item.origin

@@ -12,6 +12,7 @@ from types import FrameType
 from fernshale import __version__
 from fernshale.core.base.errors import Cancelled, FernshaleError
 from fernshale.core.base.work import CancelToken
+from fernshale.sample import SAMPLES
 
 _CODES = "exit codes: 0 done, 1 failed, 2 misuse, 3 something is left to decide, 130 interrupted"
 
@@ -82,6 +83,7 @@ def _parser() -> argparse.ArgumentParser:
 
     demo = command("demo", ("demo", "demo"), "unpack the sample into a fresh folder and open it")
     demo.add_argument("--headless", action="store_true", help="the whole crossing as text")
+    demo.add_argument("--sample", choices=SAMPLES, default=SAMPLES[0], help="which sample")
     demo.add_argument("--folder", metavar="DIR", help="where to unpack; without it a new temporary folder")
     demo.add_argument("--by-hand", action="store_true", help="with --headless: take no recorded decisions")
 
@@ -121,6 +123,10 @@ def _parser() -> argparse.ArgumentParser:
     cross = on_project("cross", ("cross", "cross"), "the whole way; stops at what needs a decision")
     cross.add_argument("--to", metavar="RELEASE", required=True)
     cross.add_argument("--via", metavar="RELEASE", action="append", help="a stop on the way; may be given again")
+    for begun in (route, cross):
+        begun.add_argument(
+            "--member", metavar="NAME", action="append", help="only this member of a workspace; may be given again"
+        )
     cross.add_argument("--auto", action="store_true", help="take what is sure; without it only look")
     cross.add_argument("--decisions", metavar="FILE", help="decisions taken before")
     decide = on_project("decide", ("cross", "decide"), "settle one open matter")

@@ -66,7 +66,7 @@ def begun(options: argparse.Namespace, token: CancelToken) -> Crossing:
         raise MisuseError("name the shelf the releases lie on with --shelf")
     shelves = options.shelf or (known.setup.shelves if known else ())
     profile = profile_for(options, project)
-    return begin_crossing(project, profile, shelves, options.to, no_progress, token, options.via or ())
+    return begin_crossing(project, profile, shelves, options.to, no_progress, token, options.via or (), options.member or ())
 
 
 def crossing_for(options: argparse.Namespace) -> Crossing:

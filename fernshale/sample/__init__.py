@@ -1,4 +1,4 @@
-"""The sample: a stand-in engine, a small game with plugins, and the shelf their releases lie on."""
+"""The samples: a stand-in engine with a small game, a script engine with a workspace of toys, and their shelves."""
 
 from __future__ import annotations
 
@@ -21,17 +21,21 @@ class Sample:
     target: str
 
 
-def unpack(folder: Path) -> Sample:
-    """A fresh copy below `folder`, which is made. Raises FileExistsError when one is there already."""
+# By name: project, shelf, profile, decisions, target.
+_SAMPLES = {
+    "nine-piers": ("nine-piers", "shelf", "merelith", "nine-piers", "3.1.0"),
+    "quayside": ("quayside", "shelf-osier", "osier", "quayside", "2.0"),
+}
+SAMPLES = tuple(_SAMPLES)
+
+
+def unpack(folder: Path, name: str = "nine-piers") -> Sample:
+    """A fresh copy of a sample below `folder`, which is made. Raises FileExistsError when one is there already."""
+    project, shelf, profile, decisions, target = _SAMPLES[name]
     folder.mkdir(parents=True, exist_ok=True)
-    shutil.copytree(_DATA / "nine-piers", folder / "nine-piers", symlinks=True)
-    shutil.copytree(_DATA / "shelf", folder / "shelf", symlinks=True)
-    shutil.copy(PROFILES / "merelith.profile.toml", folder)
-    shutil.copy(_DATA / "nine-piers.decisions.toml", folder)
-    return Sample(
-        folder / "nine-piers",
-        folder / "shelf",
-        folder / "merelith.profile.toml",
-        folder / "nine-piers.decisions.toml",
-        "3.1.0",
-    )
+    for part in (project, shelf):
+        shutil.copytree(_DATA / part, folder / part, symlinks=True)
+    files = (PROFILES / f"{profile}.profile.toml", _DATA / f"{decisions}.decisions.toml")
+    for file in files:
+        shutil.copy(file, folder)
+    return Sample(folder / project, folder / shelf, folder / files[0].name, folder / files[1].name, target)

@@ -56,7 +56,7 @@ class EnginePage(Page):
 
     def fill(self, overview: Overview) -> None:
         view = overview.engine
-        pending = len(view.pending)
+        pending = view.places
         right = [item for item in view.sites if not item.changes and not item.trouble]
         troubled = [item for item in view.sites if item.trouble]
         parts: tuple[tuple[Tone, int, str], ...] = (
@@ -87,7 +87,7 @@ class EnginePage(Page):
                 for item in view.sites
             )
         )
-        changes = preview_engine(overview.ground, view)
+        changes = preview_engine(overview.ground, view, overview.setup.to)
         project = overview.setup.project
         text = unified_diff(
             draft_sites(project, view.sites).change_set(), lambda change: (project / change.path).read_bytes()

@@ -13,8 +13,8 @@ from fernshale.core.build.owners import Owned
 _QUOTED = re.compile(r"[‘'`]([^‘’'`]+)[’'`]")
 _NUMBER = re.compile(r"\d+")
 
-# (kind, pattern with a group `symbol` and maybe `scope`, title). The first that fits decides; what GCC and Clang say
-# of one matter stands in one row each.
+# (kind, pattern with a group `symbol` and maybe `scope`, title). The first that fits decides; what GCC, Clang and mypy
+# say of one matter stands in one row each.
 _KINDS: tuple[tuple[str, re.Pattern[str], str], ...] = tuple(
     (kind, re.compile(pattern), title)
     for kind, pattern, title in (
@@ -35,6 +35,9 @@ _KINDS: tuple[tuple[str, re.Pattern[str], str], ...] = tuple(
             r"[‘'](?:const )?(?:class |struct )?(?P<scope>[^’']+)[’'] has no member named [‘'](?P<symbol>\w+)[’']",
             "{scope} has no {symbol}",
         ),
+        ("missing member", r'^"(?P<scope>[^"]+)" has no attribute "(?P<symbol>\w+)"', "{scope} has no {symbol}"),
+        ("missing name", r'^Module (?:"[^"]*" )?has no attribute "(?P<symbol>\w+)"', "the module has no {symbol}"),
+        ("missing name", r'^Name "(?P<symbol>\w+)" is not defined', "{symbol} is not defined"),
         ("missing name", r"[‘'](?P<symbol>[\w:]+)[’'] has not been declared", "{symbol} is not declared any more"),
         ("missing name", r"[‘'](?P<symbol>[\w:]+)[’'] was not declared in this scope", "{symbol} is not declared"),
         ("missing name", r"use of undeclared identifier '(?P<symbol>[\w:]+)'", "{symbol} is not declared"),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+import sys
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -21,7 +22,7 @@ from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.trust import require_trust
 from fernshale.core.process.run import Finished, run_command
 from fernshale.core.profile.model import Command, Requirement
-from fernshale.core.profile.read import fill
+from fernshale.core.profile.read import fill, fill_arguments
 from fernshale.core.trial.checks import CheckResult, check_file
 from fernshale.core.trial.logs import severity_of
 
@@ -107,7 +108,7 @@ def run_profile_command(
         raise MisuseError(f"the profile {ground.profile.path.name} has no command {name}", f"Add [commands.{name}].")
     require_trust(ground.profile)
     places = dict(command_places(crossing, ground, ground.release))
-    arguments = [fill(part, places) for part in command.run]
+    arguments = fill_arguments(command.run, places, ground.along)
     environment = {key: fill(value, places) for key, value in command.environment.items()}
     folder = Path(fill(command.folder, places))
     on_line("$ " + " ".join(arguments))
@@ -139,7 +140,7 @@ def run_game(
 def _check(need: Requirement, ground: Ground, token: CancelToken) -> RequirementResult:
     import regex
 
-    places = {"project": str(ground.project)}
+    places = {"project": str(ground.project), "python": sys.executable}
     if need.variable:
         value = os.environ.get(need.variable, "")
         found = f"{need.variable} is {value}" if value else f"the variable {need.variable} is not set"

@@ -38,10 +38,18 @@ def _survey(overview: Overview) -> _Parts:
     edits = sum(item.origin.edits for item in view.plugins if item.origin)
     parts: _Parts = [
         ("strong", f"{view.ground.profile.title} {view.ground.release}"),
-        ("plain", f", written in {count(len(sites), 'place')}; {count(len(view.plugins), 'plugin')} with "),
-        ("mine", count(edits, "file") + " of yours"),
-        ("plain", " in them. "),
+        ("plain", f", written in {count(len(sites), 'place')}"),
     ]
+    if view.ground.members:
+        apart = sum(item.release != view.ground.release for item in view.ground.members)
+        parts += [("plain", f"; {count(len(view.ground.members), 'member')}, {apart} of them on another release")]
+    if view.plugins:
+        parts += [
+            ("plain", f"; {count(len(view.plugins), 'plugin')} with "),
+            ("mine", count(edits, "file") + " of yours"),
+            ("plain", " in them"),
+        ]
+    parts += [("plain", ". ")]
     if view.baseline is None:
         return [*parts, ("alarm", "No baseline yet.")]
     good = view.baseline.built and view.baseline.run is not None and view.baseline.run.passed
@@ -62,8 +70,9 @@ def _route(overview: Overview) -> _Parts:
     parts: _Parts = [
         ("plain", where),
         ("strong", leg.to),
-        ("plain", f". {len(come)} of {count(len(leg.plugins), 'plugin')} can come"),
     ]
+    if leg.plugins:
+        parts += [("plain", f". {len(come)} of {count(len(leg.plugins), 'plugin')} can come")]
     if len(come) < len(leg.plugins):
         left = len(leg.plugins) - len(come)
         parts += [("plain", "; "), ("alarm", f"{left} {'needs' if left == 1 else 'need'} you")]
@@ -91,14 +100,16 @@ def _plugins(overview: Overview) -> _Parts:
 
 def _engine(overview: Overview) -> _Parts:
     view, to = overview.engine, overview.setup.to
-    if view.pending:
+    if view.places:
         return [
-            ("alarm", count(len(view.pending), "place")),
+            ("alarm", count(view.places, "place")),
             ("plain", " still to be pointed at "),
             ("strong", to),
             ("plain", f"; {count(len(view.stale), 'generated file')} will be made anew."),
         ]
     parts: _Parts = [("plain", "Every place that names the release says "), ("strong", to), ("plain", ". ")]
+    if overview.ground.profile.commands.regenerate is None:
+        return parts
     if view.regenerated is None:
         return [*parts, ("alarm", "The build files are still to be made.")]
     if view.regenerated.status:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import contextlib
 import os
+import sys
 import threading
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -27,6 +28,7 @@ from fernshale.core.snapshot.manifest import (
     read_contents,
     scan_tree,
 )
+from fernshale.core.survey.members import Member, along, choose_members, find_members
 from fernshale.core.survey.plugins import Plugin, find_plugins, read_folder
 from fernshale.core.survey.roles import role_of
 from fernshale.core.survey.sites import FoundSite, find_sites, project_release
@@ -34,7 +36,11 @@ from fernshale.core.survey.sites import FoundSite, find_sites, project_release
 
 @dataclass(frozen=True, slots=True)
 class Ground:
-    """A project as it is now, read once. `shelf` is None when none was named."""
+    """A project as it is now, read once. `shelf` is None when none was named.
+
+    `members` are those of a workspace; `along` the folders of those a crossing or a look is about, and `release` is the
+    one these are on: without members that of the project.
+    """
 
     project: Path
     profile: Profile
@@ -43,6 +49,15 @@ class Ground:
     sites: tuple[FoundSite, ...]
     plugins: tuple[Plugin, ...]
     release: str
+    members: tuple[Member, ...] = ()
+    along: tuple[TreePath, ...] = ()
+
+    @property
+    def files(self) -> Mapping[TreePath, Entry]:
+        """All files, but not those of members of a workspace that stay where they are."""
+        staying = tuple(f"{item.folder}/" for item in self.members if item.folder not in self.along)
+        files = self.manifest.files
+        return {path: entry for path, entry in files.items() if not path.startswith(staying)} if staying else files
 
     def read(self, path: TreePath) -> str | None:
         """Text of a file of the project, None where it is binary or gone."""
@@ -76,11 +91,13 @@ def read_ground(
     token: CancelToken,
     *,
     contents: bool = True,
+    members: Sequence[str] = (),
 ) -> Ground:
     """Read the project; a second look at an unchanged tree costs a stat per file.
 
     Without `contents` files are only listed: enough for a survey, which reads what lies in plugin folders by itself.
-    Raises ProjectError, FormatError.
+    With `members` (names or folders of a workspace's members) the release is theirs, not the root's.
+    Raises ProjectError, FormatError, MisuseError for a member that is not there.
     """
     project = project.resolve()
     if not project.is_dir():
@@ -92,7 +109,14 @@ def read_ground(
     _keep_seen(project, manifest)
     plugins = find_plugins(profile, project, manifest)
     sites = find_sites(profile, project, manifest, [plugin.id for plugin in plugins])
-    return Ground(project, profile, shelf, manifest, sites, plugins, project_release(sites))
+    release = project_release(sites)
+    found = find_members(profile, project, manifest, release)
+    sites = (*sites, *(item.site for item in found if item.site is not None))
+    chosen = choose_members(found, members)
+    if chosen:
+        release = chosen[0].release
+    folders = tuple(item.folder for item in chosen or along(found, release))
+    return Ground(project, profile, shelf, manifest, sites, plugins, release, found, folders)
 
 
 def _list_only(
@@ -130,7 +154,8 @@ def _below(manifest: Manifest, folder: str) -> dict[TreePath, Entry]:
 def crossing_ground(crossing: Crossing, progress: Progress, token: CancelToken) -> Ground:
     """The ground of a crossing, everything read anew."""
     setup = crossing.setup
-    return read_ground(setup.project, read_profile(setup.profile), read_shelf(setup.shelves), progress, token)
+    profile, shelf = read_profile(setup.profile), read_shelf(setup.shelves)
+    return read_ground(setup.project, profile, shelf, progress, token, members=setup.members)
 
 
 def shelf_manifest(shelf: Shelf, item: Release, token: CancelToken) -> Manifest:
@@ -172,4 +197,5 @@ def command_places(crossing: Crossing, ground: Ground, release: str) -> Mapping[
         "build": str(crossing.scratch(f"build/{release}")),
         "out": str(crossing.scratch(f"out/{release}")),
         "jobs": str(os.cpu_count() or 1),
+        "python": sys.executable,
     }

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.release import parse_release
+from fernshale.core.base.release import parse_release, same_release
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.crossing.ground import Ground, crossing_ground, read_ground
 from fernshale.core.crossing.logbook import ensure_snapshot, note, settle_interrupted
@@ -25,6 +25,7 @@ from fernshale.core.route.candidates import Wishes
 from fernshale.core.route.sources import read_shelf
 from fernshale.core.snapshot.compare import compare
 from fernshale.core.snapshot.manifest import scan_tree
+from fernshale.core.survey.members import choose_members
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,8 +82,9 @@ def begin_crossing(
     Raises NotOnShelf for a release that is not there, MisuseError for a target that the project is on already.
     """
     shelf = read_shelf(shelves)
-    ground = read_ground(project, profile, shelf, progress, token)
+    ground = read_ground(project, profile, shelf, progress, token, members=members)
     stops = (*via, to)
+    _check_members(ground, members)
     for low, high in zip((ground.release, *stops), stops, strict=False):
         plan_for(ground, low, high, Wishes(), token)
     setup = Setup(ground.project, profile.path, shelf.addresses, ground.release, stops, 0, tuple(members))
@@ -95,6 +97,13 @@ def begin_crossing(
             words = f", over {', '.join(via)}" if via else ""
             note(crossing, Stage.ROUTE, f"target {to} chosen, from {ground.release}{words}", "", "route")
     return crossing
+
+
+def _check_members(ground: Ground, members: Sequence[str]) -> None:
+    chosen = choose_members(ground.members, members)
+    if any(not same_release(item.release, ground.release) for item in chosen):
+        named = ", ".join(f"{item.name} is on {item.release}" for item in chosen)
+        raise MisuseError(f"these members cannot cross together: {named}", "Name those of one release.")
 
 
 def look(crossing: Crossing, progress: Progress, token: CancelToken) -> Overview:

@@ -25,11 +25,11 @@ def read_texts(ground: Ground, token: CancelToken) -> Texts:
 
     def read() -> Texts:
         texts = {}
-        for path in source_files(ground.profile, ground.manifest.files):
+        for path in source_files(ground.profile, ground.files):
             token.check()
             text = ground.read(path)
             if text is not None:
                 texts[path] = text
         return Texts(texts, count_names(texts.values()))
 
-    return ground.manifest.derived(("texts", ground.profile.role), read)
+    return ground.manifest.derived(("texts", ground.profile.role, ground.along), read)

@@ -78,6 +78,14 @@ def fill(text: str, places: dict[str, str]) -> str:
     return regex.sub(r"\{(\w+)\}", value, text)
 
 
+def fill_arguments(parts: Sequence[str], places: dict[str, str], members: Sequence[str]) -> list[str]:
+    """An argument list with its placeholders filled in; `{members}` alone stands for one argument each."""
+    filled: list[str] = []
+    for part in parts:
+        filled += members if part == "{members}" else [fill(part, places)]
+    return filled
+
+
 def _bad_patterns(profile: Profile) -> Iterable[tuple[str, str]]:
     """(pattern, message) for each regular expression that cannot be used."""
     wanted: list[tuple[str, tuple[str, ...]]] = [(text, ()) for text in profile.log.volatile]

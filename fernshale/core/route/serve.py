@@ -158,5 +158,5 @@ class _Handler(BaseHTTPRequestHandler):
         start, end = int(asked[1]), int(asked[2]) + 1 if asked[2] else size
         return (start, min(end, size)) if start < size else (-1, -1)
 
-    def log_message(self, format: str, *args: object) -> None:
+    def log_message(self, format: str, *_: object) -> None:
         """Say nothing: who serves sees the address, not each file."""

@@ -19,7 +19,10 @@ _PLUGIN = "{plugin}"
 
 @dataclass(frozen=True, slots=True)
 class FoundSite:
-    """A release found written. `plugin` is empty where it is the engine's; `line` is 1-based."""
+    """A release found written. `plugin` is empty where it is the engine's; `line` is 1-based.
+
+    `member` is the folder of the member of a workspace that speaks for itself here.
+    """
 
     name: str
     file: TreePath
@@ -28,6 +31,7 @@ class FoundSite:
     value: Value
     line: int
     plugin: str = ""
+    member: str = ""
 
 
 def find_sites(profile: Profile, project: Path, manifest: Manifest, plugins: Sequence[str]) -> tuple[FoundSite, ...]:

@@ -67,7 +67,7 @@ def _answering(act: Callable[[BaseHTTPRequestHandler], None]) -> Iterator[str]:
             with suppress(BrokenPipeError, ConnectionResetError):
                 act(self)
 
-        def log_message(self, format: str, *args: object) -> None:
+        def log_message(self, format: str, *_: object) -> None:
             pass
 
     server = ThreadingHTTPServer(("127.0.0.1", 0), Handler)

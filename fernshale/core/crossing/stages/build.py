@@ -201,7 +201,7 @@ def find_all_edits(ground: Ground, rules: Sequence[Rule], token: CancelToken) ->
     """All edits of each rule over the project's code, by the rule's id. Each file is read once."""
     wanted = [rule for rule in rules if rule.kind not in ("delete", "rename-id")]
     found: dict[str, list[Edit]] = {rule.id: [] for rule in wanted}
-    for path in ground.manifest.files:
+    for path in ground.files:
         if role_of(ground.profile, path).role not in _CODE_ROLES:
             continue
         token.check()
@@ -220,7 +220,7 @@ def draft_rules(ground: Ground, rules: Sequence[Rule], token: CancelToken) -> tu
     """
     draft = Draft(ground.project)
     counts: dict[str, int] = {}
-    for path in ground.manifest.files:
+    for path in ground.files:
         token.check()
         role = role_of(ground.profile, path).role
         for rule in rules:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Collection
+from dataclasses import dataclass, replace
 
 from fernshale.core.base.errors import CommandError
-from fernshale.core.base.release import parse_release
+from fernshale.core.base.release import is_release, parse_release, same_release
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress
@@ -14,9 +15,11 @@ from fernshale.core.crossing.commands import OnLine, run_profile_command, tail
 from fernshale.core.crossing.ground import Ground, crossing_ground
 from fernshale.core.crossing.logbook import write_step
 from fernshale.core.crossing.matter import Matter, Proposal, Stage
-from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.state import Crossing, Setup
 from fernshale.core.engine.reassociate import SiteChange, draft_sites, plan_sites
+from fernshale.core.survey.members import choose_members, with_override
 from fernshale.core.survey.roles import role_of
+from fernshale.core.survey.sites import read_project_text
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,9 +33,13 @@ class Regenerated:
 
 @dataclass(frozen=True, slots=True)
 class EngineView:
-    """Each site before and after, the generated files that go, and how regenerating went."""
+    """Each site before and after, the generated files that go, and how regenerating went.
+
+    `overrides` are descriptors of members that inherit and get a release of their own.
+    """
 
     sites: tuple[SiteChange, ...]
+    overrides: tuple[TreePath, ...]
     stale: tuple[TreePath, ...]
     regenerated: Regenerated | None
     release: str
@@ -42,22 +49,54 @@ class EngineView:
     def pending(self) -> tuple[SiteChange, ...]:
         return tuple(change for change in self.sites if change.changes)
 
+    @property
+    def places(self) -> int:
+        """How many places are still to name the target."""
+        return len(self.pending) + len(self.overrides)
 
-def site_changes(ground: Ground, from_: str, to: str) -> tuple[SiteChange, ...]:
-    """What each site becomes; plugins' pins follow the releases that are in the plugin folders."""
-    return plan_sites(ground.sites, from_, to, {item.id: item.version for item in ground.plugins if item.version})
+
+def site_changes(ground: Ground, from_: str, to: str, asked: Collection[str] = ()) -> tuple[SiteChange, ...]:
+    """What each site becomes; plugins' pins follow the releases that are in the plugin folders.
+
+    `asked` are keys of sites that name another release and are to follow all the same.
+    """
+    versions = {item.id: item.version for item in ground.plugins if item.version}
+    planned = plan_sites(ground.sites, from_, to, versions)
+    return tuple(replace(item, after=to, trouble="") if _key(item) in asked else item for item in planned)
+
+
+def _key(change: SiteChange) -> str:
+    return f"engine:trouble:{change.site.file}:{change.site.name}"
 
 
 def engine(ground: Ground, crossing: Crossing) -> EngineView:
     """Look; writes nothing."""
     setup = crossing.setup
-    sites = site_changes(ground, setup.from_, setup.to)
-    there = parse_release(ground.release) == parse_release(setup.to)
+    asked = {key for key, item in crossing.decisions().items() if item.choice == "follow"}
+    sites = _leg_changes(ground, setup, asked)
+    overrides = _overrides(ground, setup) if setup.members else ()
+    there = parse_release(ground.release) == parse_release(setup.to) and not overrides
     stale = () if there else generated_files(ground)
     kept = crossing.leg_fact("regenerated")
     regenerated = Regenerated(**kept) if kept and kept["release"] == ground.release else None
-    view = EngineView(sites, stale, regenerated, ground.release, ())
-    return EngineView(sites, stale, regenerated, ground.release, _matters(view, ground, crossing))
+    view = EngineView(sites, overrides, stale, regenerated, ground.release, ())
+    return replace(view, matters=_matters(view, ground, crossing))
+
+
+def _leg_changes(ground: Ground, setup: Setup, asked: Collection[str]) -> tuple[SiteChange, ...]:
+    """What each site becomes on the leg in hand; where only some members of a workspace cross, the rest stays."""
+    changes = site_changes(ground, setup.from_, setup.to, asked)
+    if not setup.members:
+        return changes
+    chosen = {item.folder for item in choose_members(ground.members, setup.members)}
+    return tuple(
+        item if item.site.member in chosen else replace(item, after=item.before, trouble="") for item in changes
+    )
+
+
+def _overrides(ground: Ground, setup: Setup) -> tuple[TreePath, ...]:
+    chosen = choose_members(ground.members, setup.members)
+    return tuple(item.descriptor for item in chosen if item.how == "inherits" and not same_release(item.release, setup.to))
 
 
 def generated_files(ground: Ground) -> tuple[TreePath, ...]:
@@ -65,9 +104,14 @@ def generated_files(ground: Ground) -> tuple[TreePath, ...]:
     return tuple(path for path in ground.manifest.files if role_of(ground.profile, path).role == "generated")
 
 
-def preview_engine(ground: Ground, view: EngineView) -> ChangeSet:
+def preview_engine(ground: Ground, view: EngineView, to: str) -> ChangeSet:
     """The one change set of this stage."""
     draft = draft_sites(ground.project, view.sites)
+    workspace = ground.profile.workspace
+    for path in view.overrides:
+        assert workspace is not None
+        file = read_project_text(ground.project, path)
+        draft.write(path, file.with_text(with_override(workspace, file.text, to, path)).encode())
     for path in view.stale:
         draft.delete(path)
     return draft.change_set()
@@ -78,10 +122,10 @@ def apply_engine(
 ) -> Regenerated | None:
     """Change all sites and remove stale generated files in one step, then run the engine's generator."""
     view = engine(ground, crossing)
-    changes = preview_engine(ground, view)
+    changes = preview_engine(ground, view, crossing.setup.to)
     if not changes.is_empty:
         to = crossing.setup.to
-        title = f"{count(len(view.pending), 'place')} now name {to}"
+        title = f"{count(view.places, 'place')} now name {to}"
         if view.stale:
             title += f" · {count(len(view.stale), 'stale file')} removed"
         write_step(crossing, Stage.ENGINE, title, f"the target is {to}", "engine", changes, progress, token)
@@ -124,20 +168,22 @@ def to_json(sites: tuple[SiteChange, ...], matters: tuple[Matter, ...]) -> dict[
 def _matters(view: EngineView, ground: Ground, crossing: Crossing) -> tuple[Matter, ...]:
     matters = []
     to = crossing.setup.to
-    if view.pending:
-        take = Proposal(
-            "apply", f"Change them to {to}", (f"{len(view.stale)} generated files are made anew",), 1.0, True
-        )
-        title = f"{count(len(view.pending), 'place')} still to name {to}"
-        matters.append(Matter("engine:sites", Stage.ENGINE, title, "own", needs_you=False, proposals=(take,)))
     for item in view.sites:
-        key = f"engine:trouble:{item.site.file}:{item.site.at.text}"
+        key = _key(item)
         if item.trouble and key not in crossing.decisions():
             place = f"{item.site.file}:{item.site.line}"
             keep = Proposal("keep", "Leave it as it is", (item.trouble,), 0.5)
             title = f"{item.site.file} {item.trouble.split(';')[0]}"
-            matters.append(Matter(key, Stage.ENGINE, title, "own", place, item.trouble, True, (keep,)))
-    if not view.pending and ground.profile.commands.regenerate is not None:
+            follow = Proposal("follow", f"Let it name {to} as well", ("it names another release today",), 0.3)
+            ways = (keep, follow) if item.site.notation == "exact" and is_release(item.before) else (keep,)
+            matters.append(Matter(key, Stage.ENGINE, title, "own", place, item.trouble, True, ways))
+    if view.places:
+        take = Proposal(
+            "apply", f"Change them to {to}", (f"{len(view.stale)} generated files are made anew",), 1.0, True
+        )
+        title = f"{count(view.places, 'place')} still to name {to}"
+        matters.append(Matter("engine:sites", Stage.ENGINE, title, "own", needs_you=False, proposals=(take,)))
+    if not view.places and ground.profile.commands.regenerate is not None:
         again = Proposal("regenerate", "Run the generator", (), 1.0, view.regenerated is None)
         if view.regenerated is None:
             title = "the project's build files are to be made anew"

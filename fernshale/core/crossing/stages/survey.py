@@ -134,6 +134,10 @@ def to_json(view: SurveyView) -> dict[str, object]:
             }
             for site in ground.sites
         ],
+        "members": [
+            {"name": item.name, "folder": item.folder, "how": item.how, "release": item.release}
+            for item in ground.members
+        ],
         "plugins": [_plugin_json(item) for item in view.plugins],
         "roles": {role: len(paths) for role, paths in view.roles.items()},
         "baseline": _to_json(view.baseline) if view.baseline else None,
