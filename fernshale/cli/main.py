@@ -97,6 +97,7 @@ def _parser() -> argparse.ArgumentParser:
 
     _snapshot_commands(commands)
     _shelf_commands(commands)
+    _profile_commands(commands)
 
     merge = command("merge", ("merge", "merge"), "merge three folders into a fourth")
     for side, text in (("base", "old vendor release"), ("mine", "local folder"), ("incoming", "new vendor release")):
@@ -155,6 +156,21 @@ def _shelf_commands(commands: argparse._SubParsersAction[argparse.ArgumentParser
     serve.add_argument("--host", metavar="NAME", default="127.0.0.1")
     serve.add_argument("--port", metavar="NUMBER", type=int, default=0, help="without it any that is free")
     serve.set_defaults(handler=("shelf", "serve"))
+
+
+def _profile_commands(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
+    text = "draft an engine profile for a project, or check one"
+    group = commands.add_parser("profile", help=text, description=text.capitalize() + ".", epilog=_CODES)
+    actions = group.add_subparsers(metavar="ACTION", required=True)
+    draft = actions.add_parser("draft", help="propose a profile for an unknown project", epilog=_CODES)
+    draft.add_argument("project", metavar="PROJECT")
+    draft.add_argument("--out", metavar="FILE", help="write it; without it to standard output")
+    draft.set_defaults(handler=("profile", "draft"))
+    check = actions.add_parser("check", help="unknown keys, bad globs, patterns that run away", epilog=_CODES)
+    check.add_argument("file", metavar="FILE")
+    check.add_argument("--project", metavar="PROJECT", help="also what fits nothing in this project")
+    check.add_argument("--json", action="store_true", help="print data instead of text")
+    check.set_defaults(handler=("profile", "check"))
 
 
 def _snapshot_commands(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:

@@ -13,6 +13,7 @@ from typing import Any
 
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import CommandError, MisuseError
+from fernshale.core.base.patterns import search
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.ground import Ground, command_places
@@ -138,8 +139,6 @@ def run_game(
 
 
 def _check(need: Requirement, ground: Ground, token: CancelToken) -> RequirementResult:
-    import regex
-
     places = {"project": str(ground.project), "python": sys.executable}
     if need.variable:
         value = os.environ.get(need.variable, "")
@@ -156,7 +155,7 @@ def _check(need: Requirement, ground: Ground, token: CancelToken) -> Requirement
     if not need.pattern:
         first = finished.text.strip().splitlines()
         return RequirementResult(need.name, True, first[0] if first else "there", need.hint)
-    shown = regex.search(need.pattern, finished.text, flags=regex.MULTILINE, timeout=2.0)
+    shown = search(need.pattern, finished.text)
     if shown is None:
         return RequirementResult(need.name, False, "its version could not be read", need.hint)
     version = shown["version"]

@@ -16,6 +16,8 @@ from fernshale.core.profile.model import Profile
 
 FORMAT = "fernshale-profile/1"
 SUFFIX = ".profile.toml"
+# What commands and checks may name; `{members}` stands alone.
+PLACEHOLDERS = ("project", "release", "shelf", "engine", "build", "out", "jobs", "python", "members")
 
 
 def read_profile(path: Path) -> Profile:
@@ -24,7 +26,7 @@ def read_profile(path: Path) -> Profile:
     faults = list(_bad_patterns(profile))
     if faults:
         text = path.read_text(encoding="utf-8").split("\n")
-        raise FormatError(path, [(_line_of(text, pattern), message) for pattern, message in faults])
+        raise FormatError(path, [(line_of_text(text, pattern), message) for pattern, message in faults])
     return replace(profile, path=path.resolve(), digest=blake3.blake3(path.read_bytes()).hexdigest())
 
 
@@ -94,7 +96,13 @@ def _bad_patterns(profile: Profile) -> Iterable[tuple[str, str]]:
     wanted += [(rule.pattern, ("message",)) for rule in profile.diagnostic]
     wanted += [(need.pattern, ("version",)) for need in profile.requirement if need.pattern]
     shape = profile.plugins
-    reaches = [site.at for site in profile.site] + [r for r in (shape.id, shape.version, shape.accepts) if r]
+    workspace = profile.workspace
+    found = [shape.id, shape.version, shape.accepts]
+    found += [site.at for site in profile.site] + [standard.at for standard in profile.standard]
+    if workspace is not None:
+        found += [workspace.name, workspace.release, workspace.pin]
+        wanted += [(workspace.override.after, ())] if workspace.override and workspace.override.after else []
+    reaches = [reach for reach in found if reach]
     wanted += [(reach.pattern.replace("{plugin}", "plugin"), ("value",)) for reach in reaches if reach.pattern]
     for pattern, groups in wanted:
         try:
@@ -107,5 +115,7 @@ def _bad_patterns(profile: Profile) -> Iterable[tuple[str, str]]:
                 yield pattern, f"the pattern {pattern!r} needs a group named {group}, as (?P<{group}>...)"
 
 
-def _line_of(lines: Sequence[str], pattern: str) -> int:
-    return next((number for number, line in enumerate(lines, 1) if pattern in line or repr(pattern)[1:-1] in line), 0)
+def line_of_text(lines: Sequence[str], pattern: str) -> int:
+    """1-based line that has `pattern` as a TOML string, in either kind of quotes."""
+    shown = (f"'{pattern}'", '"' + pattern.replace("\\", "\\\\").replace('"', '\\"') + '"')
+    return next((number for number, line in enumerate(lines, 1) if any(text in line for text in shown)), 0)

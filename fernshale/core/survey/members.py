@@ -7,10 +7,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
-import regex
-
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.globs import FirstFit
+from fernshale.core.base.patterns import search
 from fernshale.core.base.release import same_release
 from fernshale.core.base.textfile import line_end
 from fernshale.core.base.treepath import TreePath
@@ -84,7 +83,7 @@ def _inserted(override: Override, text: str, release: str) -> str:
     end = line_end(text)
     line = override.text.replace("{release}", release).rstrip("\n").replace("\n", end) + end
     if override.after:
-        found = regex.search(override.after, text, flags=regex.MULTILINE, timeout=2.0)
+        found = search(override.after, text)
         if found is not None:
             stop = text.find("\n", found.end())
             at = len(text) if stop < 0 else stop + 1

@@ -9,13 +9,12 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-import regex
 from rapidfuzz.distance import LCSseq
 
+from fernshale.core.base.patterns import remove, search
 from fernshale.core.profile.model import LogShape
 
 Sign = Literal["same", "new", "gone"]
-_TIMEOUT_S = 1.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,12 +27,10 @@ class LogLine:
 
 
 def compare_logs(baseline: Sequence[str], now: Sequence[str], shape: LogShape) -> tuple[LogLine, ...]:
-    """Both logs aligned; of lines on both sides the present one is shown."""
-    volatile = [regex.compile(pattern) for pattern in shape.volatile]
-
+    """Both logs aligned; of lines on both sides the present one is shown. Raises RunsAway."""
     def blank(line: str) -> str:
-        for pattern in volatile:
-            line = pattern.sub("", line, timeout=_TIMEOUT_S)
+        for pattern in shape.volatile:
+            line = remove(pattern, line)
         return line
 
     return tuple(_aligned(baseline, now, [blank(line) for line in baseline], [blank(line) for line in now], shape))
@@ -42,7 +39,7 @@ def compare_logs(baseline: Sequence[str], now: Sequence[str], shape: LogShape) -
 def severity_of(line: str, shape: LogShape) -> str:
     """ "error", "warning" or "": the first rule that fits."""
     for rule in shape.severity:
-        if regex.search(rule.pattern, line, timeout=_TIMEOUT_S):
+        if search(rule.pattern, line):
             return rule.severity
     return ""
 

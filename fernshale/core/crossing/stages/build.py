@@ -12,6 +12,7 @@ import regex
 
 from fernshale.core.base.errors import MisuseError, StoreError
 from fernshale.core.base.globs import matches
+from fernshale.core.base.patterns import search
 from fernshale.core.base.textfile import read_text, split_lines
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.words import count, seconds
@@ -365,7 +366,7 @@ def _message_fits(rule: Rule, cause: Cause) -> bool | None:
     """Whether the rule's own pattern finds the cause's message; None when it has none."""
     if not rule.diagnostic:
         return None
-    return any(regex.search(rule.diagnostic, error.diagnostic.message, timeout=1.0) for error in cause.errors)
+    return any(search(rule.diagnostic, error.diagnostic.message) for error in cause.errors)
 
 
 def _names(rule: Rule, symbol: str) -> bool:

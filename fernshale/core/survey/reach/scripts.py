@@ -38,6 +38,11 @@ def find_assignment(text: str, key: str) -> Iterator[Value]:
 
     `ext.release` fits `ext { release = '1' }`, `ext.release = "1"` and `ext { release("1") }`.
     """
+    return (value for name, value in assignments(text) if name == key)
+
+
+def assignments(text: str) -> Iterator[tuple[str, Value]]:
+    """Every literal with the key it is assigned or handed to."""
     blocks: list[str] = []
     statement: list[str] = []  # names since the statement began; the first names a block, the last gets a value
     for found in _SCRIPT.finditer(text):
@@ -54,8 +59,8 @@ def find_assignment(text: str, key: str) -> Iterator[Value]:
                 statement.append(found["name"])
             case "string" | "number" | "s1" | "s2" | "s3" | "s4":
                 value = _literal(found)
-                if statement and ".".join([*(block for block in blocks if block), statement[-1]]) == key:
-                    yield value
+                if statement:
+                    yield ".".join([*(block for block in blocks if block), statement[-1]]), value
                 statement = statement[:-1] or statement
 
 

@@ -1,0 +1,28 @@
+"""Profiles for those above: drafted from a project, checked against one."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from fernshale.core.base.disk import write_synced
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.work import CancelToken
+from fernshale.core.survey.profile_check import Remark, check_profile
+from fernshale.core.survey.profile_draft import draft_profile
+from fernshale.core.survey.profile_text import write_draft
+
+
+def draft_text(project: Path, token: CancelToken) -> str:
+    """The text of a first profile for a project. Raises ProjectError, MisuseError, Cancelled."""
+    return write_draft(draft_profile(project, token))
+
+
+def keep_draft(text: str, path: Path) -> None:
+    """Write a draft as a new file. Raises MisuseError when there is one already, OSError."""
+    try:
+        write_synced(path, text.encode(), 0o644)
+    except FileExistsError as error:
+        raise MisuseError(f"{path} is there already", "Name another file; a profile is never written over.") from error
+
+
+__all__ = ["Remark", "check_profile", "draft_text", "keep_draft"]
