@@ -15,11 +15,13 @@ from fernshale.cli.session import (
     to_stderr,
 )
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.preview import unified_diff
 from fernshale.core.crossing.loose import write_changes
 from fernshale.core.crossing.matter import Matter, Stage
 from fernshale.core.crossing.overview import look
+from fernshale.core.crossing.roles import give_role, role_at
 from fernshale.core.crossing.settle import Taken, settle
 from fernshale.core.crossing.stages import engine as engine_stage
 from fernshale.core.crossing.stages import route as route_stage
@@ -50,11 +52,28 @@ def survey(options: argparse.Namespace, token: CancelToken) -> int:
         print(f"  {item.plugin.id} {item.plugin.version}  from {origin.name}, {origin.sure:.0%} sure; {local}")
         notes = [item.note, *(f"as in {name}: {', '.join(paths)}" for name, paths in origin.mixture.items())]
         print_lines(f"    {note}" for note in notes if note)
+    print_lines(f"  twice: {item.one} and {item.other}, {item.why}" for item in view.doubles)
+    print_lines(f"  older than {item.source}: {item.file}" for item in view.stale)
     print("\nfiles by role")
     print_lines(f"  {role}: {len(paths)}" for role, paths in view.roles.items())
     if view.matters:
         print("\nopen")
         print_lines(matter_lines(view.matters))
+    return 0
+
+
+def role(options: argparse.Namespace, token: CancelToken) -> int:
+    """Say the role of a place and why, or give it one."""
+    ground = ground_for(options, token, contents=False)
+    place = TreePath(options.place.strip("/"))
+    if options.role or options.withdraw:
+        print(give_role(ground.project, place, "" if options.withdraw else options.role))
+        return 0
+    found = role_at(ground, place)
+    if options.json:
+        print_json({"place": place, "role": found.role, "why": found.why})
+    else:
+        print(f"{place}: {found.role}, {found.why}")
     return 0
 
 

@@ -88,6 +88,10 @@ def _parser() -> argparse.ArgumentParser:
     demo.add_argument("--by-hand", action="store_true", help="with --headless: take no recorded decisions")
 
     on_project("survey", ("look", "survey"), "what a project is made of and which release it is on")
+    role = on_project("role", ("look", "role"), "the role of a place and why; or give it one of your own")
+    role.add_argument("place", metavar="PATH", help="a file or folder, seen from the project")
+    role.add_argument("role", metavar="ROLE", nargs="?", default="", help="own, user content, generated, asset, ...")
+    role.add_argument("--withdraw", action="store_true", help="let the profile decide again")
     route = on_project("route", ("look", "route"), "begin a crossing: who can come along to a release")
     route.add_argument("--to", metavar="RELEASE", required=True)
     route.add_argument("--via", metavar="RELEASE", action="append", help="a stop on the way; may be given again")

@@ -7,7 +7,7 @@ import re
 import sys
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
@@ -25,6 +25,7 @@ from fernshale.core.process.run import Finished, run_command
 from fernshale.core.profile.model import Command, Requirement
 from fernshale.core.profile.read import fill, fill_arguments
 from fernshale.core.trial.checks import CheckResult, check_file
+from fernshale.core.trial.frames import FrameTimes, read_frames
 from fernshale.core.trial.logs import severity_of
 
 OnLine = Callable[[str], None]
@@ -32,7 +33,7 @@ OnLine = Callable[[str], None]
 
 @dataclass(frozen=True, slots=True)
 class RunRecord:
-    """A run of the game: exit status, time, log and what its checks said."""
+    """A run of the game: exit status, time, log, what its checks said, and its frame times where the profile tells."""
 
     release: str
     status: int
@@ -41,6 +42,7 @@ class RunRecord:
     checks: tuple[CheckResult, ...]
     time: float
     timed_out: bool = False
+    frames: FrameTimes | None = None
 
     @property
     def passed(self) -> bool:
@@ -56,12 +58,14 @@ class RunRecord:
             "checks": checks,
             "time": self.time,
             "timed_out": self.timed_out,
+            "frames": asdict(self.frames) if self.frames else None,
         }
 
     @staticmethod
     def from_json(data: dict[str, Any]) -> RunRecord:
         checks = tuple(CheckResult(*check) for check in data["checks"])
-        return RunRecord(**{**data, "log": tuple(data["log"]), "checks": checks})
+        frames = FrameTimes(**data["frames"]) if data.get("frames") else None
+        return RunRecord(**{**data, "log": tuple(data["log"]), "checks": checks, "frames": frames})
 
     def count(self, severity: str, ground: Ground) -> int:
         return sum(severity_of(line, ground.profile.log) == severity for line in self.log)
@@ -127,15 +131,18 @@ def run_game(
     """Run the game once and try the profile's checks."""
     places = dict(command_places(crossing, ground, ground.release))
     # What an earlier run left must not pass for this one's.
-    for check in ground.profile.check:
-        Path(fill(check.produced, places)).unlink(missing_ok=True)
+    shape = ground.profile.frames
+    for text in (*(check.produced for check in ground.profile.check), *([shape.file] if shape else [])):
+        Path(fill(text, places)).unlink(missing_ok=True)
     finished = run_profile_command(crossing, ground, "run", stage, "to see how it behaves", on_line, progress, token)
     checks = tuple(
         check_file(check.name, Path(fill(check.produced, places)), Path(fill(check.expected, places)))
         for check in ground.profile.check
     )
     log = tuple(finished.text.splitlines())
-    return RunRecord(ground.release, finished.status, finished.elapsed_s, log, checks, time.time(), finished.timed_out)
+    frames = read_frames(Path(fill(shape.file, places)), shape.column, shape.per_second) if shape else None
+    timed_out = finished.timed_out
+    return RunRecord(ground.release, finished.status, finished.elapsed_s, log, checks, time.time(), timed_out, frames)
 
 
 def _check(need: Requirement, ground: Ground, token: CancelToken) -> RequirementResult:

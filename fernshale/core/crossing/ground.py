@@ -29,6 +29,7 @@ from fernshale.core.snapshot.manifest import (
     scan_tree,
 )
 from fernshale.core.survey.members import Member, along, choose_members, find_members
+from fernshale.core.survey.own_rules import with_own_rules
 from fernshale.core.survey.plugins import Plugin, find_plugins, read_folder
 from fernshale.core.survey.roles import role_of
 from fernshale.core.survey.sites import FoundSite, find_sites, project_release
@@ -102,6 +103,7 @@ def read_ground(
     project = project.resolve()
     if not project.is_dir():
         raise ProjectError(f"{project} is not a folder")
+    profile = with_own_rules(profile, project)
     with _seen_lock:
         before = _seen.get(str(project), EMPTY)
     look = scan_tree if contents else _list_only

@@ -9,18 +9,20 @@ from typing import ClassVar
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.schema import STRICT, read_toml
+from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.commands import OnLine
 from fernshale.core.crossing.ground import Ground, crossing_ground
 from fernshale.core.crossing.legs import go_on
 from fernshale.core.crossing.logbook import note
 from fernshale.core.crossing.matter import Decision, Matter, Stage
+from fernshale.core.crossing.roles import give_role
 from fernshale.core.crossing.stages.build import Fix, apply_fix, build, run_round
 from fernshale.core.crossing.stages.engine import apply_engine, regenerate
 from fernshale.core.crossing.stages.links import apply_relink
 from fernshale.core.crossing.stages.plugins import apply_plugin
 from fernshale.core.crossing.stages.route import choose_way
-from fernshale.core.crossing.stages.survey import take_baseline
+from fernshale.core.crossing.stages.survey import remove_thing, take_baseline, try_requirements
 from fernshale.core.crossing.stages.trial import run_trial
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.toolchain import find_demand, raise_standard
@@ -78,6 +80,13 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
     area, _, rest = taken.key.partition(":")
     ground = crossing_ground(crossing, progress, token)
     match area, taken.proposal:
+        case "survey", "again":
+            try_requirements(crossing, ground, token)
+        case "survey", way if way.startswith("remove "):
+            place = TreePath(way.removeprefix("remove "))
+            remove_thing(crossing, ground, place, taken.why or "there is one too many", progress, token)
+        case "role", role:
+            note(crossing, Stage.SURVEY, give_role(ground.project, TreePath(rest), role), taken.why, "role")
         case "survey", "take":
             take_baseline(crossing, ground, on_line, progress, token)
         case "plugin", "take":

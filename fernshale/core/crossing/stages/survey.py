@@ -8,10 +8,11 @@ from dataclasses import astuple, dataclass
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.release import parse_release
-from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.words import seconds
+from fernshale.core.base.treepath import TreePath, under
+from fernshale.core.base.words import count, seconds
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.build.diagnostics import read_diagnostics
+from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.commands import (
     OnLine,
     RequirementResult,
@@ -23,11 +24,12 @@ from fernshale.core.crossing.commands import (
     tail,
 )
 from fernshale.core.crossing.ground import Ground
-from fernshale.core.crossing.logbook import note
+from fernshale.core.crossing.logbook import note, write_step
 from fernshale.core.crossing.matter import Matter, Proposal, Stage
 from fernshale.core.crossing.origins import PluginOrigin, find_origins
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.profile.model import Role
+from fernshale.core.survey.doubles import Double, Stale, find_doubles, find_stale
 from fernshale.core.survey.roles import files_by_role
 from fernshale.core.survey.sites import FoundSite
 
@@ -53,6 +55,8 @@ class SurveyView:
     roles: Mapping[Role, tuple[TreePath, ...]]
     sizes: Mapping[Role, int]
     plugins: tuple[PluginOrigin, ...]
+    doubles: tuple[Double, ...]
+    stale: tuple[Stale, ...]
     requirements: tuple[RequirementResult, ...]
     baseline: Baseline | None
     matters: tuple[Matter, ...]
@@ -69,24 +73,35 @@ def survey(ground: Ground, crossing: Crossing | None, token: CancelToken) -> Sur
     plugins = find_origins(ground, crossing, token)
     baseline = read_baseline(crossing) if crossing else None
     requirements = read_requirements(crossing) if crossing else ()
+    doubles = find_doubles(ground.profile, ground.project, ground.manifest, token)
+    stale = find_stale(ground.profile, ground.manifest)
+    decided = crossing.decisions() if crossing else {}
     matters = (
         *_matters(ground, plugins, requirements, crossing is None),
+        *_double_matters(doubles, plugins),
         *_baseline_matters(ground, crossing, baseline),
     )
-    return SurveyView(ground, roles, sizes, plugins, requirements, baseline, matters)
+    open_ = tuple(item for item in matters if item.key not in decided)
+    return SurveyView(ground, roles, sizes, plugins, doubles, stale, requirements, baseline, open_)
 
 
 def take_baseline(
     crossing: Crossing, ground: Ground, on_line: OnLine, progress: Progress, token: CancelToken
-) -> Baseline:
-    """Build and run the project as it is, and keep how that went. Raises MisuseError once it has left its release."""
+) -> Baseline | None:
+    """Build and run the project as it is, and keep how that went.
+
+    The profile's preconditions are tried first; None while one does not hold and nobody decided to go on all the same.
+    Raises MisuseError once the project has left its release.
+    """
     if parse_release(ground.release) != parse_release(crossing.setup.from_):
         raise MisuseError(
             f"the project is on {ground.release} already; a baseline is taken on {crossing.setup.from_}",
             "Undo back to the start for a baseline.",
         )
-    requirements = check_requirements(ground, token)
-    crossing.keep_fact("requirements", [list(astuple(item)) for item in requirements])
+    requirements = try_requirements(crossing, ground, token)
+    decided = crossing.decisions()
+    if any(not item.holds and _need_key(item) not in decided for item in requirements):
+        return None
     progress("building as it is today", 0, 2)
     built = run_profile_command(crossing, ground, "build", Stage.SURVEY, "the baseline", on_line, progress, token)
     lines = built.text.splitlines()
@@ -97,6 +112,28 @@ def take_baseline(
     crossing.keep_fact("baseline", _to_json(baseline))
     note(crossing, Stage.SURVEY, f"baseline on {ground.release}: {describe(baseline)}", "", "baseline")
     return baseline
+
+
+def try_requirements(crossing: Crossing, ground: Ground, token: CancelToken) -> tuple[RequirementResult, ...]:
+    """Try the profile's preconditions and keep what came of it. Raises TrustNeeded."""
+    requirements = check_requirements(ground, token)
+    crossing.keep_fact("requirements", [list(astuple(item)) for item in requirements])
+    for item in requirements:
+        if not item.holds:
+            note(crossing, Stage.SURVEY, f"{item.name} does not hold: {item.found}", item.hint, "requirements")
+    return requirements
+
+
+def remove_thing(crossing: Crossing, ground: Ground, place: TreePath, why: str, progress: Progress, token: CancelToken) -> int:
+    """Take a file or a folder out of the project, as a step; the entry's id. Raises MisuseError when it is not there."""
+    paths = [path for path in ground.manifest.files if under(path, place)]
+    if not paths:
+        raise MisuseError(f"{place} is not there any more")
+    draft = Draft(ground.project)
+    for path in paths:
+        draft.delete(path)
+    title = f"{place} removed · {count(len(paths), 'file')}"
+    return write_step(crossing, Stage.SURVEY, title, why, f"removed {place}", draft.change_set(), progress, token)
 
 
 def describe(baseline: Baseline) -> str:
@@ -140,6 +177,8 @@ def to_json(view: SurveyView) -> dict[str, object]:
         ],
         "plugins": [_plugin_json(item) for item in view.plugins],
         "roles": {role: len(paths) for role, paths in view.roles.items()},
+        "doubles": [{"one": item.one, "other": item.other, "how": item.how, "why": item.why} for item in view.doubles],
+        "stale": [{"file": item.file, "source": item.source} for item in view.stale],
         "baseline": _to_json(view.baseline) if view.baseline else None,
         "matters": [{"key": item.key, "title": item.title, "place": item.place} for item in view.matters],
     }
@@ -190,9 +229,10 @@ def _matters(
     for need in requirements:
         if not need.holds:
             detail = f"{need.found}. {need.hint}"
-            matters.append(
-                Matter(f"survey:needs:{need.name}", Stage.SURVEY, f"{need.name}: {need.found}", detail=detail)
-            )
+            again = Proposal("again", "Look again", ("once it is there",), 0.5)
+            without = Proposal("without", "Go on all the same", ("the build may fail for it",), 0.2)
+            title = f"{need.name}: {need.found}"
+            matters.append(Matter(_need_key(need), Stage.SURVEY, title, detail=detail, proposals=(again, without)))
     if not alone:
         return matters
     for item in plugins:
@@ -213,6 +253,31 @@ def _matters(
     return matters
 
 
+def _double_matters(doubles: tuple[Double, ...], plugins: tuple[PluginOrigin, ...]) -> list[Matter]:
+    matters = []
+    for item in doubles:
+        ways = [Proposal(f"remove {path}", f"Remove {path}", (item.why,), 0.4) for path in (item.one, item.other)]
+        keep = Proposal("keep", "Keep both", ("they are both needed",), 0.3)
+        title = f"{item.one} and {item.other} seem to be one library"
+        key = f"survey:double:{item.one}:{item.other}"
+        matters.append(Matter(key, Stage.SURVEY, title, "", item.other, item.why, True, (*ways, keep)))
+    for plugin in plugins:
+        for path, name in plugin.origin.leftovers.items() if plugin.origin else ():
+            place = f"{plugin.plugin.folder}/{path}"
+            ways = [Proposal(f"remove {place}", "Remove it", (f"{plugin.origin.name} has no such file",), 0.6)]  # type: ignore[union-attr]
+            keep = Proposal("keep", "Keep it", ("it is in use",), 0.3)
+            title = f"{place} is left over from {plugin.plugin.id} {name}"
+            owner = f"plugin {plugin.plugin.id}"
+            matters.append(
+                Matter(f"survey:leftover:{place}", Stage.SURVEY, title, owner, place, "", True, (*ways, keep))
+            )
+    return matters
+
+
+def _need_key(need: RequirementResult) -> str:
+    return f"survey:needs:{need.name}"
+
+
 def _odd_site(site: FoundSite, ground: Ground) -> Matter:
     title = f"{site.file} names {site.value.text}, the project is on {ground.release}"
     return Matter(
@@ -226,7 +291,7 @@ def _odd_site(site: FoundSite, ground: Ground) -> Matter:
 
 
 def _baseline_matters(ground: Ground, crossing: Crossing | None, baseline: Baseline | None) -> list[Matter]:
-    if crossing is None or "survey:baseline" in crossing.decisions():
+    if crossing is None:
         return []
     without = Proposal(
         "without", "Go on without a baseline", ("what was broken before cannot be told apart later",), 0.2

@@ -1,5 +1,7 @@
 #include "merelith/world.hpp"
 
+#include <chrono>
+
 namespace merelith {
 
 void World::spawn(std::shared_ptr<Actor> actor, int pier, int minute, Layer layer) {
@@ -11,10 +13,13 @@ void World::moor(Actor& actor, int berth) { actor.on_moor(*this, BerthId(berth))
 void World::run_day() {
     for (int minute = 0; minute < kDayMinutes; minute += kFrameMinutes) {
         set_log_minute(minute);
+        const auto before = std::chrono::steady_clock::now();
         // By index: an actor may spawn others while it is called.
         for (std::size_t index = 0; index < actors_.size(); ++index) {
             if (minute >= actors_[index].from) actors_[index].actor->on_tick(*this, minute);
         }
+        const std::chrono::duration<double, std::milli> spent = std::chrono::steady_clock::now() - before;
+        frame_times_.push_back(spent.count());
     }
 }
 

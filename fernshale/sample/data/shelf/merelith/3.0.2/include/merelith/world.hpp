@@ -35,6 +35,8 @@ public:
 
     void report(const std::string& line) { report_.push_back(line); }
     const std::vector<std::string>& report_lines() const { return report_; }
+    // How long each frame of the last day took, in milliseconds.
+    const std::vector<double>& frame_times() const { return frame_times_; }
     const std::string& out_folder() const { return out_; }
     void set_out_folder(const std::string& folder) { out_ = folder; }
 
@@ -53,6 +55,7 @@ private:
     std::vector<Berth> berths_;
     std::vector<Spawned> actors_;
     std::vector<std::string> report_;
+    std::vector<double> frame_times_;
     std::string out_;
 };
 
