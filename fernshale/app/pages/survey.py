@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QSplitter, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QSplitter, QStackedWidget, QWidget
 
 from fernshale.app.pages.base import Page
 from fernshale.app.session import Session
@@ -12,12 +12,13 @@ from fernshale.app.widgets.basics import Card, button, quiet_label
 from fernshale.app.widgets.charts import Tile, TileMap
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.tables import TableRow, TextTable
-from fernshale.core.base.treepath import printable
+from fernshale.core.base.treepath import printable, under
 from fernshale.core.base.words import count, size_words
-from fernshale.core.crossing.matter import Stage
-from fernshale.core.crossing.origins import PluginOrigin
+from fernshale.core.crossing.matter import Matter, Stage
+from fernshale.core.crossing.origins import PluginOrigin, file_states
 from fernshale.core.crossing.overview import Overview
 from fernshale.core.crossing.stages.survey import SurveyView, describe
+from fernshale.core.survey.roles import role_of
 
 _TONES: dict[str, Tone] = {
     "own": "mine",
@@ -28,6 +29,8 @@ _TONES: dict[str, Tone] = {
 }
 # More parts than this in one role are summed up: they would be too small to see.
 _MOST_PARTS = 24
+# A picked part of the map: the role it lies in, and the folder or file, "" for the whole role.
+_Part = tuple[str, str]
 
 
 class SurveyPage(Page):
@@ -35,24 +38,49 @@ class SurveyPage(Page):
 
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, session)
-        map_card = Card(self, "Files by role")
-        self._map = TileMap(map_card, "Files by role")
-        self._map_note = map_card.note
-        map_card.body.setContentsMargins(6, 6, 6, 6)
-        map_card.body.addWidget(self._map)
+        self._view: SurveyView | None = None
+        self._matter: Matter | None = None
+        self._map_card = Card(self, "Files by role")
+        self._map = TileMap(self._map_card, "Files by role")
+        self._map.picked.connect(self._on_part)
+        self._map_card.body.setContentsMargins(6, 6, 6, 6)
+        self._map_card.body.addWidget(self._map)
         lower = QSplitter(Qt.Orientation.Horizontal, self)
         lower.setHandleWidth(14)
-        sites = Card(lower, "Places that name a release")
-        self._sites = TextTable(sites, "Places that name a release", ("release", "file", "what it is"), (1,))
-        self._sites.activated_row.connect(self._open_site)
-        sites.body.addWidget(self._sites)
         right = QSplitter(Qt.Orientation.Vertical, lower)
+        lower.insertWidget(0, self._make_left(lower))
         right.setHandleWidth(10)
-        plugins = Card(right, "Plugins and your work in them")
+        plugins = Card(right, "Plugins: where they come from, and your work in them")
         self._plugins = RowList(plugins, "Plugins and your work in them")
         self._plugins.activated_row.connect(self._open_file)
         plugins.body.addWidget(self._plugins)
-        today = Card(right, "Before anything is touched")
+        self._make_today(right)
+        right.setSizes([230, 120])
+        lower.setSizes([560, 420])
+        self.column.addWidget(self._map_card, 3)
+        self.column.addWidget(lower, 5)
+        self.setFocusProxy(self._plugins)
+
+    def _make_left(self, parent: QWidget) -> Card:
+        """The list: places that name a release (and members), or the files of the part that is picked."""
+        self._left = Card(parent, "Places that name a release")
+        self._lists = QStackedWidget(self._left)
+        self._sites = TextTable(self._lists, "Places that name a release", ("release", "file", "what it is"), (1,))
+        self._sites.activated_row.connect(self._open_site)
+        self._files = TextTable(self._lists, "Files", ("file", "what it is", "why"), (0,))
+        self._files.activated_row.connect(self._open_file)
+        for table in (self._sites, self._files):
+            self._lists.addWidget(table)
+        self._left.body.addWidget(self._lists)
+        self._mine = button(self._left, "This is mine", lambda: self._give("own"), hint="Give it the role own")
+        self._back = button(self._left, "As the profile says", lambda: self._give(""))
+        self._all = button(self._left, "All places", lambda: self._map.pick(None))
+        for made in (self._mine, self._back, self._all):
+            self._left.head.addWidget(made)
+        return self._left
+
+    def _make_today(self, parent: QWidget) -> None:
+        today = Card(parent, "Before anything is touched")
         today.body.setContentsMargins(11, 8, 9, 9)
         self._today = quiet_label(today, "")
         self._needs = quiet_label(today, "")
@@ -64,35 +92,68 @@ class SurveyPage(Page):
         )
         for made in (self._take, self._skip):
             row.addWidget(made)
+        self._ways = QHBoxLayout()
+        self._ways.setSpacing(6)
+        row.addLayout(self._ways)
         row.addStretch(1)
         today.body.addWidget(self._today)
         today.body.addWidget(self._needs)
         today.body.addStretch(1)
         today.body.addLayout(row)
-        right.setSizes([220, 130])
-        lower.setSizes([560, 420])
-        self.column.addWidget(map_card, 3)
-        self.column.addWidget(lower, 5)
-        self.setFocusProxy(self._plugins)
 
     def fill(self, overview: Overview) -> None:
         view = overview.survey
-        self._map.set_tiles(_tiles(view))
+        self._view = view
+        states = file_states(view.plugins)
+        self._map.set_tiles(_tiles(view, states))
         total = sum(len(paths) for paths in view.roles.values())
-        self._map_note.setText(f"{count(total, 'file')}, {size_words(sum(view.sizes.values()))}")
-        self._sites.set_rows(
-            tuple(
-                TableRow(
-                    (site.value.text, f"{site.file}:{site.line}", site.name), ((0, "mine"),), (site.file, site.line)
-                )
-                for site in view.ground.sites
-            )
-        )
-        self._plugins.set_rows(tuple(row for item in view.plugins for row in _plugin_rows(item)))
+        note = f"{count(total, 'file')}, {size_words(sum(view.sizes.values()))}; your work in plugins has a green foot"
+        self._map_card.set_title("Files by role", note)
+        self._sites.set_rows(_site_rows(view))
+        self._plugins.set_rows((*(row for item in view.plugins for row in _plugin_rows(item)), *_double_rows(view)))
         self._show_baseline(view)
+        self._on_part(self._map.current())
+
+    def go_to(self, matter: Matter) -> None:
+        self._matter = matter
+        if self._view is not None:
+            self._show_baseline(self._view)
 
     def find_text(self, words: str) -> bool:
-        return self._sites.find_text(words) or self._plugins.find_text(words)
+        shown = self._lists.currentWidget()
+        return (isinstance(shown, TextTable) and shown.find_text(words)) or self._plugins.find_text(words)
+
+    # -- the list follows the map
+
+    def _on_part(self, part: object) -> None:
+        view = self._view
+        if view is None:
+            return
+        is_part = isinstance(part, tuple)
+        self._lists.setCurrentWidget(self._files if is_part else self._sites)
+        self._all.setVisible(is_part)
+        if not isinstance(part, tuple):
+            self._mine.setVisible(False)
+            self._back.setVisible(False)
+            members = view.ground.members
+            title = "Members and places that name a release" if members else "Places that name a release"
+            self._left.set_title(title, "pick a part of the map for its files")
+            return
+        role, place = part
+        rows = _file_rows(view, role, place)
+        self._files.set_rows(rows)
+        self._left.set_title(printable(place) or role, count(len(rows), "file"))
+        own = bool(rows) and rows[0].cells[2].startswith("a rule of your own")
+        self._mine.setVisible(bool(place) and role != "own" and not own)
+        self._back.setVisible(bool(place) and own)
+
+    def _give(self, role: str) -> None:
+        part = self._map.current()
+        if isinstance(part, tuple) and part[1]:
+            words = f"{part[1]} is yours" if role else f"{part[1]} has its role from the profile again"
+            self.session.take(f"role:{part[1]}", role, words)
+
+    # -- the baseline, and what needs you before it
 
     def _show_baseline(self, view: SurveyView) -> None:
         baseline = view.baseline
@@ -102,14 +163,29 @@ class SurveyPage(Page):
             text = f"On {baseline.release} it {describe(baseline)}; {count(baseline.warnings, 'warning')}."
             if baseline.run is not None:
                 text += f" Its log of {count(len(baseline.run.log), 'line')} is kept"
-                text += "".join(f"; {check.name} {check.verdict}" for check in baseline.run.checks) + "."
-        self._today.setText(text)
+                text += "".join(f"; {check.name} {check.verdict}" for check in baseline.run.checks)
+                frames = baseline.run.frames
+                text += f"; {count(frames.count, 'frame')}, the longest {frames.longest_ms:.2f} ms." if frames else "."
         marks = [f"{'●' if need.holds else '◆'} {need.found}" for need in view.requirements]
         self._needs.setText("   ".join(marks))
         open_ = any(matter.key == "survey:baseline" for matter in view.matters)
         self._take.setText("Build and run it now" if baseline is None else "Build and run again")
-        self._take.setVisible(open_)
-        self._skip.setVisible(open_)
+        waiting = [matter for matter in view.matters if matter.key != "survey:baseline"]
+        shown = next((item for item in waiting if self._matter and item.key == self._matter.key), None)
+        shown = shown or next(iter(waiting), None)
+        while (item := self._ways.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.deleteLater()
+        if shown is not None and shown.proposals:
+            text = f"◆ {shown.title}. {shown.detail}"
+            for way in shown.proposals:
+                self._ways.addWidget(button(self, way.title, self._taking(shown, way.id)))
+        self._today.setText(text)
+        for made in (self._take, self._skip):
+            made.setVisible(open_ and (shown is None or not shown.proposals))
+
+    def _taking(self, matter: Matter, way: str):
+        return lambda: self.session.take(matter.key, way, matter.title)
 
     def _on_take(self) -> None:
         self.session.take("survey:baseline", "take", "baseline")
@@ -126,29 +202,65 @@ class SurveyPage(Page):
             self.editor_wanted.emit(payload, 1)
 
 
-def _tiles(view: SurveyView) -> tuple[Tile, ...]:
+def _site_rows(view: SurveyView) -> tuple[TableRow, ...]:
+    ground = view.ground
+    sites = [site for site in ground.sites if not site.member]
+    rows = [
+        TableRow((site.value.text, f"{site.file}:{site.line}", site.name), ((0, "mine"),), (site.file, site.line))
+        for site in sites
+    ]
+    for member in ground.members:
+        tone: Tone = "mine" if member.release == ground.release else "alarm"
+        line = member.site.line if member.site else 1
+        place = (member.descriptor, line)
+        rows.append(TableRow((member.release, f"{member.descriptor}:{line}", f"{member.name} {member.how}"), ((0, tone),), place))
+    return tuple(rows)
+
+
+def _file_rows(view: SurveyView, role: str, place: str) -> tuple[TableRow, ...]:
+    states = file_states(view.plugins)
+    profile = view.ground.profile
+    rows = []
+    for path in view.roles.get(role, ()):  # type: ignore[call-overload]
+        if under(path, place):
+            what = states.get(path, "as released" if role == "plugin" else "")
+            tones: tuple[tuple[int, Tone], ...] = ((1, "mine"),) if path in states else ()
+            shown = printable(path[len(place) :].lstrip("/") or path)
+            rows.append(TableRow((shown, what, role_of(profile, path).why), tones, path))
+    return tuple(rows)
+
+
+def _tiles(view: SurveyView, states: dict[str, str]) -> tuple[Tile, ...]:
     tiles = []
     entries = view.ground.manifest.files
     for role, paths in view.roles.items():
-        parts: dict[str, list[int]] = {}
+        parts: dict[str, list[str]] = {}
         depth = 2 if role in ("plugin", "user content") else 1
         for path in paths:
             pieces = path.split("/")
             name = path if len(pieces) <= depth + 1 and len(paths) <= _MOST_PARTS else "/".join(pieces[:depth])
-            parts.setdefault(name, []).append(max(entries[path].size, 1))
+            parts.setdefault(name, []).append(path)
         children = tuple(
             Tile(
                 printable(name).rsplit("/", 1)[-1],
-                sum(sizes),
+                sum(max(entries[path].size, 1) for path in inside),  # type: ignore[index]
                 "base",
-                f"{printable(name)}: {count(len(sizes), 'file')}",
+                _hint(name, inside, states),
+                payload=(role, name),
+                marked=sum(path in states for path in inside) / len(inside) if role == "plugin" else 0.0,
             )
-            for name, sizes in parts.items()
+            for name, inside in parts.items()
         )
         hint = f"{role}: {count(len(paths), 'file')}, {size_words(view.sizes[role])}"
         amount = sum(child.amount for child in children)
-        tiles.append(Tile(f"{role} · {len(paths)}", amount, _TONES.get(role, "plain"), hint, children))
+        tone = _TONES.get(role, "plain")
+        tiles.append(Tile(f"{role} · {len(paths)}", amount, tone, hint, children, payload=(role, "")))
     return tuple(tiles)
+
+
+def _hint(name: str, inside: list[str], states: dict[str, str]) -> str:
+    yours = sum(path in states for path in inside)
+    return f"{printable(name)}: {count(len(inside), 'file')}" + (f", {yours} not as released" if yours else "")
 
 
 def _plugin_rows(item: PluginOrigin) -> list[Row]:
@@ -158,11 +270,25 @@ def _plugin_rows(item: PluginOrigin) -> list[Row]:
     said = f"from {origin.name}, {origin.sure:.0%} sure"
     if origin.mixture:
         said = f"a mixture of {' and '.join((origin.name, *origin.mixture))}"
-    rows = [Row(f"{plugin.id} {plugin.version}", item.note, right=said, heading=True)]
+    rows = [Row(f"{plugin.id} {plugin.version}", right=said, heading=True)]
+    if item.note:
+        rows.append(Row(item.note, faded=True))
     groups = [("◐", "edited", origin.edited), ("●", "your own", origin.own), ("–", "deleted here", origin.deleted)]
     groups += [("◑", f"as in {name}", paths) for name, paths in origin.mixture.items()]
     groups += [("○", f"left over from {name}", (path,)) for path, name in origin.leftovers.items()]
+    groups += [("◌", "line ends or encoding", origin.respelled)]
     for glyph, word, paths in groups:
         for path in paths:
             rows.append(Row(printable(path), "", word, glyph, "mine", payload=f"{plugin.folder}/{path}", code=True))
+    return rows
+
+
+def _double_rows(view: SurveyView) -> list[Row]:
+    rows = []
+    if view.doubles:
+        rows.append(Row("There twice", right=count(len(view.doubles), "library", "libraries"), heading=True))
+        rows += [Row(f"{item.one} · {item.other}", item.why, "", "◆", "alarm", payload=item.other) for item in view.doubles]
+    if view.stale:
+        rows.append(Row("Older than what they are made from", right=count(len(view.stale), "file"), heading=True))
+        rows += [Row(item.file, "", item.source, "○", payload=item.file, code=True) for item in view.stale]
     return rows

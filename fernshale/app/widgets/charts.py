@@ -138,6 +138,10 @@ class TileMap(QWidget):
             for child, inner in squarify(tile.children, place.adjusted(3, 19, -3, -3)):
                 self._paint_child(painter, tile, child, inner)
 
+    def current(self) -> object:
+        """What the picked part stands for, None when none is picked."""
+        return self._picked
+
     def pick(self, payload: object) -> None:
         """Make a part the picked one; None: no part."""
         self._picked = payload

@@ -37,6 +37,21 @@ class PluginOrigin:
     note: str = ""
 
 
+def file_states(origins: tuple[PluginOrigin, ...]) -> dict[str, str]:
+    """For each file of a plugin that is not as its release has it: what it is, in words. By path in the project."""
+    states: dict[str, str] = {}
+    for item in origins:
+        origin = item.origin
+        if origin is None:
+            continue
+        groups = [(path, "line ends or encoding changed") for path in origin.respelled]
+        groups += [(path, "edited") for path in origin.edited] + [(path, "your own") for path in origin.own]
+        groups += [(path, f"as in {name}") for name, paths in origin.mixture.items() for path in paths]
+        groups += [(path, f"left over from {name}") for path, name in origin.leftovers.items()]
+        states.update({f"{item.plugin.folder}/{path}": words for path, words in groups})
+    return states
+
+
 def find_origins(ground: Ground, crossing: Crossing | None, token: CancelToken) -> tuple[PluginOrigin, ...]:
     """The origin of each plugin folder. Raises ShelfError for a release that cannot be fetched, Cancelled."""
     return tuple(_find(ground, plugin, crossing, token) for plugin in ground.plugins)
