@@ -54,6 +54,9 @@ def main(out: Path, wanted: list[str]) -> None:
     window.session.take("survey:baseline", "take", "baseline")
     settle(window)
     shot("survey", Stage.SURVEY)
+    window.pages[Stage.SURVEY]._map.pick(("plugin", "plugins/gullvoice"))
+    shot("survey-part")
+    window.pages[Stage.SURVEY]._map.pick(None)
     shot("route", Stage.ROUTE)
     window.show_stage(Stage.PLUGINS)
     recorded = read_decisions(sample.decisions)
@@ -68,8 +71,11 @@ def main(out: Path, wanted: list[str]) -> None:
             continue
         window.session.take(key, recorded[key].take, "deciding", why=recorded[key].why)
         settle(window)
-    for plugin in overview.ground.plugins:
-        window.session.take(f"plugin:{plugin.id}", "take", plugin.id)
+    for name in [view.plugin.id for view in window.session.overview.plugins.plugins if view.merge]:
+        window.session.take(f"plugin:{name}", "take", name)
+        settle(window)
+    for matter in window.session.overview.route.matters:
+        window.session.take(matter.key, matter.proposals[0].id, matter.title)
         settle(window)
     shot("engine", Stage.ENGINE)
     window.session.take("engine:sites", "apply", "engine")

@@ -38,6 +38,8 @@ class RoutePage(Page):
         self._table.plugin_picked.connect(self._show_detail)
         self._table.release_picked.connect(self._on_release)
         area.setWidget(self._table)
+        area.viewport().setAutoFillBackground(False)
+        self._table.setAutoFillBackground(False)
         self._area = area
         table.body.addWidget(area)
         self._detail = quiet_label(table, "")
@@ -246,7 +248,7 @@ def _note_rows(notes: tuple[NoteUse, ...]) -> tuple[Row, ...]:
             Row(
                 item.point.text.replace("`", "").replace("*", ""),
                 uses if item.concerns else item.source,
-                "open it again" if item.dealt else "dealt with",
+                "open again" if item.dealt else "tick off",
                 "●" if item.dealt else "○",
                 "mine" if item.dealt else "plain",
                 edge="alarm" if item.uses and not item.dealt else None,

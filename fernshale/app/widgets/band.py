@@ -115,7 +115,7 @@ class RouteBand(QWidget):
         painter.drawText(18, 34, metrics.elidedText(name, Qt.TextElideMode.ElideRight, _LEFT - 30))
         painter.setFont(text_font(12))
         painter.setPen(QColor(colours.quiet))
-        painter.drawText(18, 56, f"{overview.ground.profile.title} · in place · leg 1 of 1")
+        painter.drawText(18, 56, f"{overview.ground.profile.title} · in place · {_leg_words(overview)}")
         count = len(overview.matters)
         words = "nothing left open" if not count else "1 matter open" if count == 1 else f"{count} matters open"
         painter.drawText(18, 76, words)
@@ -255,6 +255,12 @@ class RouteBand(QWidget):
             if abs(spot.x() - place.x()) < 44 and 20 < place.y() < 92:
                 return stage
         return None
+
+
+def _leg_words(overview: Overview) -> str:
+    setup = overview.setup
+    words = f"leg {setup.leg + 1} of {len(setup.stops)}"
+    return words + (f" to {setup.target}" if len(setup.stops) > 1 else "")
 
 
 def _last_in_a_row(overview: Overview) -> Stage:

@@ -2,7 +2,7 @@
 
 The release that shares most of its files with the folder is the best. How sure is decided by the files that tell it
 from the runner-up: those both have, but otherwise, or one has only. Files that equal another release than the best make
-the folder a mixture; files that only older releases had are left over from them.
+the folder a mixture; files that equal what only older releases had are left over from them.
 """
 
 from __future__ import annotations
@@ -81,7 +81,8 @@ def find_origin(
     others = [at for at in order if at != best]
     rival = others[0] if others else best
     for_best, for_rival = _votes(best, rival, equal)
-    sure = (for_best + 0.5) / (for_best + for_rival + 1) if others else 1.0
+    # A file that equals one release and not the other hardly ever does so by chance.
+    sure = (for_best + 0.1) / (for_best + for_rival + 0.2) if others else 1.0
     ranking = tuple(Rank(index.names[at], float(scores[at]), int(same_files[at])) for at in order)
 
     def paths(rows: np.ndarray) -> tuple[TreePath, ...]:
@@ -159,7 +160,7 @@ def _others(
             if holder is not None:
                 mixture.setdefault(index.names[holder], []).append(path)
             continue
-        older = [other for other in others if present[at, other] and _is_older(index.names[other], index.names[best])]
+        older = [other for other in others if equal[at, other] and _is_older(index.names[other], index.names[best])]
         if older:
             leftovers[path] = max((index.names[other] for other in older), key=_age)
         elif holder is not None:

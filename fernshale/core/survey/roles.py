@@ -26,7 +26,7 @@ def role_of(profile: Profile, path: str) -> RoleOf:
     if at is None:
         return RoleOf("other", "no rule of the profile fits")
     rule = profile.role[at]
-    return RoleOf(rule.role, rule.why or f"{rule.role} in the profile: {', '.join(rule.files)}")
+    return RoleOf(rule.role, rule.why or f"profile: {', '.join(rule.files)}")
 
 
 def files_by_role(profile: Profile, manifest: Manifest) -> Mapping[Role, tuple[TreePath, ...]]:

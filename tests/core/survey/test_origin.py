@@ -57,9 +57,10 @@ def test_half_finished_update_is_a_mixture_file_by_file() -> None:
 
 
 def test_what_only_older_releases_had_is_left_over() -> None:
-    old = {**_TWO, "gone.c": b"x"}
-    found = origin_of({**_TWO, "gone.c": b"x changed", "mine.c": b"m"}, {"1.0": old, "1.5": old, "2.0": _TWO})
-    assert found.name == "2.0" and dict(found.leftovers) == {"gone.c": "1.5"} and found.own == ("mine.c",)
+    old = {**_TWO, "gone.c": b"x", "kept.c": b"k"}
+    mine = {**_TWO, "gone.c": b"x", "kept.c": b"k, edited here", "mine.c": b"m"}
+    found = origin_of(mine, {"1.0": old, "1.5": old, "2.0": _TWO})
+    assert found.name == "2.0" and dict(found.leftovers) == {"gone.c": "1.5"} and found.own == ("kept.c", "mine.c")
 
 
 def test_line_ends_marks_and_encodings_alone_are_no_edits() -> None:
