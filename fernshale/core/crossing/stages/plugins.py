@@ -179,6 +179,8 @@ def _merge(ground: Ground, plugin: Plugin, step: PluginStep, token: CancelToken)
         raise ProjectError(f"{plugin.id} {step.to} is not on the shelf any more")
     olds = (shelf.place(old, token=token), manifests[base]) if old else (ground.project / plugin.folder, EMPTY)
     news = (shelf.place(incoming, token=token), shelf_manifest(shelf, incoming, token))
+    if step.becomes in {item.id for item in ground.plugins}:
+        news = (news[0], EMPTY)  # it is part of one that is here: nothing comes in its place
     pairs = ((ground.project / plugin.folder, mine), olds, news)
     key = (tuple(place for place, _ in pairs), tuple(mine.entries.items()))
     merge = _merged.get(key)

@@ -1,0 +1,377 @@
+"""Route and Survey in a crossing: legs and the way back, ways to choose, demands, notes, successors, preconditions."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import pytest
+
+from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.auto import cross
+from fernshale.core.crossing.logbook import undo_back_to
+from fernshale.core.crossing.overview import Overview, begin_crossing, look
+from fernshale.core.crossing.settle import Recorded, Taken, settle
+from fernshale.core.crossing.stages import route as route_stage
+from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.trust import trust
+from fernshale.core.profile.read import read_profile
+from tests.conftest import Tree, listing
+from tests.wick import Wick, make_wick
+
+# Wick 3: what was renamed in 2.0 is renamed again; it wants a newer dialect, and 2.5 has a fault.
+_MORE = """
+[[engine]]
+id = "wick"
+version = "2.5"
+folder = "wick/2.0"
+faults = [{ what = "it smokes", concerns = ["light_up"] }]
+[[engine]]
+id = "wick"
+version = "3.0"
+folder = "wick/3.0"
+notes = "notes-3.md"
+rules = ["wick3.rules.toml"]
+demands = [{ name = "dialect", at_least = "3", why = "for the new flames" }, { name = "tallow", at_least = "1" }]
+[[plugin]]
+id = "snuffer"
+version = "3"
+folder = "snuffer/3"
+accepts = ">=3"
+notes = "notes-snuffer.md"
+"""
+_RULES = """
+format = "fernshale-rules/1"
+from = ">=1, <3"
+to = ">=3"
+[[rule]]
+id = "flame"
+kind = "rename"
+old = "ignite"
+new = "kindle"
+why = "ignite is kindle"
+[[rule]]
+id = "flame-at-once"
+kind = "rename"
+old = "light_up"
+new = "kindle"
+why = "light_up is kindle"
+"""
+_PROFILE = """
+[[standard]]
+name = "dialect"
+files = ["candle.ini"]
+at = { ini = "dialect" }
+"""
+
+
+def make_far_wick(tree: Tree) -> Wick:
+    wick = make_wick(tree)
+    shelf = wick.shelf
+    with open(shelf / "shelf.toml", "a") as file:
+        file.write(_MORE)
+    (shelf / "wick3.rules.toml").write_text(_RULES.strip())
+    (shelf / "notes-3.md").write_text("# 3.0\n- `ignite` is `kindle`.\n- Nothing uses `candelabra`.\n- Be careful.\n")
+    (shelf / "notes-snuffer.md").write_text("- `step_1` is quicker.\n")
+    shutil.copytree(shelf / "wick/2.0", shelf / "wick/3.0")
+    (shelf / "wick/3.0/wick.py").write_text("def kindle(): print('lit')\n")
+    shutil.copytree(shelf / "snuffer/2", shelf / "snuffer/3")
+    (shelf / "snuffer/3/addon.ini").write_text("version = 3\nwick = >=3\n")
+    # On the way to 3.0 the rules of 2.0 do not hold.
+    rules = shelf / "notes.rules.toml"
+    rules.write_text(rules.read_text().replace("[[rule]]", 'to = "<3"\n[[rule]]', 1))
+    with open(wick.profile, "a") as file:
+        file.write(_PROFILE)
+    with open(wick.project / "candle.ini", "a") as file:
+        file.write("dialect = 2\n")
+    return wick
+
+
+def begin_far(wick: Wick, via: tuple[str, ...] = ()) -> Crossing:
+    profile = read_profile(wick.profile)
+    trust(profile)
+    return begin_crossing(wick.project, profile, [wick.shelf], "3.0", no_progress, CancelToken(), via)
+
+
+def _look(crossing: Crossing) -> Overview:
+    return look(crossing, no_progress, CancelToken())
+
+
+def _take(crossing: Crossing, key: str, way: str) -> None:
+    settle(crossing, Taken(key, way, "you"), lambda line: None, no_progress, CancelToken())
+
+
+def _cross(crossing: Crossing, recorded: dict[str, Recorded] | None = None) -> Overview:
+    nothing = recorded or {}
+    return cross(crossing, nothing, lambda _: None, lambda *_: None, lambda _: None, no_progress, CancelToken())
+
+
+def test_leg_by_leg_each_with_its_own_rounds_and_back_to_the_start(tree: Tree, token: CancelToken) -> None:
+    wick = make_far_wick(tree)
+    before = listing(wick.project)
+    crossing = begin_far(wick, ("2.0",))
+    overview = _cross(crossing)
+    assert overview.is_done and (overview.setup.from_, overview.setup.to, overview.setup.leg) == ("2.0", "3.0", 1)
+    assert "wick.kindle()" in (wick.project / "game.py").read_text()
+    assert "dialect = 3" in (wick.project / "candle.ini").read_text()
+    assert [item.total for item in overview.build.rounds] == [3, 0]
+    titles = [entry.title for entry in overview.logbook]
+    assert any("leg 2 begins: 2.0 → 3.0" in title for title in titles)
+    assert sum(title.startswith("round 1 ") for title in titles) == 2
+    assert {view.plugin.id for view in overview.plugins.plugins if view.ledger} == {"snuffer"}
+    undo_back_to(crossing, 1, no_progress, token)
+    assert listing(wick.project) == before and crossing.setup.leg == 0
+    assert _look(crossing).setup.to == "2.0"
+
+
+def test_ways_are_estimated_and_can_be_chosen_until_the_leg_is_under_way(tree: Tree) -> None:
+    wick = make_far_wick(tree)
+    crossing = begin_far(wick)
+    view = _look(crossing).route
+    assert [way.stops for way in view.ways] == [("3.0",), ("2.0", "3.0")]  # not over 2.5, which has a fault
+    direct, over = view.ways
+    assert direct.stops == view.stops and [item.places for item in direct.legs] == [4]
+    assert [dict(item.gone or {}) for item in over.legs] == [{"light_up": 4}, {}]
+    assert view.faults["2.5"] == ("it smokes",)
+    _take(crossing, "route:way", "way 2.0 3.0")
+    assert _look(crossing).setup.stops == ("2.0", "3.0")
+    _take(crossing, "route:way", "way 3.0")
+    for bad, said in (("way 3.0 2.0", "ends at 3.0"), ("way 2.5 2.0 3.0", "goes up")):
+        with pytest.raises(MisuseError, match=said):
+            _take(crossing, "route:way", bad)
+    _take(crossing, "demand:3.0:dialect", "raise")
+    _take(crossing, "engine:sites", "apply")
+    with pytest.raises(MisuseError, match="under way"):
+        _take(crossing, "route:way", "way 2.0 3.0")
+
+
+def test_a_target_with_a_fault_that_concerns_the_project_needs_a_decision(tree: Tree) -> None:
+    wick = make_far_wick(tree)
+    profile = read_profile(wick.profile)
+    trust(profile)
+    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.5", no_progress, CancelToken())
+    (matter,) = [item for item in _look(crossing).route.matters if "fault" in item.key]
+    assert matter.detail == "it smokes" and matter.needs_you
+    for path in ("game.py", "more.py"):
+        text = (wick.project / path).read_text()
+        (wick.project / path).write_text(text.replace("light_up", "something_else"))
+    assert not [item for item in _look(crossing).route.matters if "fault" in item.key]
+
+
+def test_demands_on_the_toolchain_are_matters_before_the_first_build(tree: Tree) -> None:
+    wick = make_far_wick(tree)
+    crossing = begin_far(wick)
+    view = _look(crossing).route
+    assert [(item.demand.name, item.holds) for item in view.demands] == [("dialect", False), ("tallow", None)]
+    (matter,) = view.matters
+    assert matter.title == "3.0 needs dialect 3: candle.ini says 2" and matter.place == "candle.ini:3"
+    before = (wick.project / "candle.ini").read_text()
+    _take(crossing, matter.key, "raise")
+    assert (wick.project / "candle.ini").read_text() == before.replace("dialect = 2", "dialect = 3")
+    assert not _look(crossing).route.matters
+
+
+def test_notes_of_engine_and_plugins_are_filtered_and_ticked_off(tree: Tree) -> None:
+    wick = make_far_wick(tree)
+    (wick.project / "game.py").write_text("import wick\nwick.ignite()\n")
+    crossing = begin_far(wick)
+    notes = _look(crossing).route.notes
+    assert [(item.source, item.uses, item.concerns) for item in notes] == [
+        ("Wick 3.0", 1, True), ("Wick 3.0", 0, False), ("Wick 3.0", 0, True), ("snuffer 3", 1, True),
+    ]  # fmt: skip
+    entries = len(crossing.logbook())
+    _take(crossing, notes[0].key, "dealt")
+    assert [item.dealt for item in _look(crossing).route.notes] == [True, False, False, False]
+    assert len(crossing.logbook()) == entries
+    data = route_stage.to_json(_look(crossing).route)
+    assert [item["dealt"] for item in data["notes"]] == [True, False, False, False]  # type: ignore[attr-defined]
+
+
+def test_one_version_can_be_asked_for_and_given_back(tree: Tree) -> None:
+    wick = make_far_wick(tree)
+    shelf = wick.shelf / "shelf.toml"
+    shelf.write_text(shelf.read_text().replace('accepts = ">=2, <3"', 'accepts = ">=2"'))
+    crossing = begin_far(wick)
+    assert [step.to for step in _look(crossing).route.leg.plugins] == ["3"]
+    _take(crossing, "route:3.0:snuffer", "version 2")
+    overview = _look(crossing)
+    assert [step.to for step in overview.route.leg.plugins] == ["2"]
+    assert overview.plugins.plugins[0].merge is not None
+    crossing.withdraw("route:3.0:snuffer")
+    assert [step.to for step in _look(crossing).route.leg.plugins] == ["3"]
+
+
+def _shelve(wick: Wick, id: str, version: str, more: str, files: dict[str, str]) -> None:
+    folder = wick.shelf / id / version
+    folder.mkdir(parents=True)
+    for path, text in files.items():
+        (folder / path).write_text(text)
+    with open(wick.shelf / "shelf.toml", "a") as file:
+        file.write(f'[[plugin]]\nid = "{id}"\nversion = "{version}"\nfolder = "{id}/{version}"\naccepts = ">=3"\n{more}\n')
+
+
+def test_a_renamed_plugin_is_followed_with_its_edits_and_what_it_needs_is_added(tree: Tree) -> None:
+    wick = make_far_wick(tree)
+    shelf = wick.shelf / "shelf.toml"
+    shelf.write_text(shelf.read_text().replace('accepts = ">=3"', 'accepts = ">=9"'))
+    source = (wick.shelf / "snuffer/2/snuffer.py").read_text()
+    descriptor = "id = douter\nversion = 1\nwick = >=3\n"
+    _shelve(wick, "douter", "1", 'requires = [{ id = "wax" }]', {"addon.ini": descriptor, "snuffer.py": source})
+    wick.profile.write_text(wick.profile.read_text().replace("version = { ini", 'id = { ini = "id" }\nversion = { ini'))
+    _shelve(wick, "wax", "4", "", {"addon.ini": "version = 4\nwick = >=3\n", "wax.py": "WAX = 1\n"})
+    with open(shelf, "a") as file:
+        file.write('[[succession]]\nid = "snuffer"\nkind = "renamed"\nto = ["douter"]\nwhy = "a finer word"\n')
+    crossing = begin_far(wick)
+    overview = _look(crossing)
+    assert {(item.id, item.action, item.to) for item in overview.route.leg.plugins} == {
+        ("snuffer", "follow", "1"), ("wax", "add", "4"),
+    }  # fmt: skip
+    overview = _cross(crossing, {"route:3.0:snuffer": Recorded("route:3.0:snuffer", "take", "its vendor says so")})
+    assert overview.is_done
+    assert "step_0 = 'mine'" in (wick.project / "addons/snuffer/snuffer.py").read_text()
+    assert (wick.project / "addons/wax/wax.py").read_text() == "WAX = 1\n"
+
+
+def test_a_plugin_that_was_folded_into_another_goes_but_for_what_was_edited(tree: Tree) -> None:
+    wick = make_far_wick(tree)
+    shelf = wick.shelf / "shelf.toml"
+    _shelve(wick, "tray", "1", "", {"addon.ini": "version = 1\nwick = >=1, <3\n", "a.py": "A = 1\n", "b.py": "B = 1\n"})
+    shelf.write_text(shelf.read_text().replace('folder = "tray/1"\naccepts = ">=3"', 'folder = "tray/1"\naccepts = ">=1, <3"'))
+    shutil.copytree(wick.shelf / "tray/1", wick.project / "addons/tray")
+    (wick.project / "addons/tray/b.py").write_text("B = 2  # ours\n")
+    with open(shelf, "a") as file:
+        file.write('[[succession]]\nid = "tray"\nkind = "folded"\nto = ["snuffer"]\n')
+    crossing = begin_far(wick)
+    _take(crossing, "route:3.0:tray", "take")
+    due = [item for item in _look(crossing).plugins.matters if item.key.startswith("merge:")]
+    assert [item.title for item in due] == ["b.py: the vendor dropped it, but it was edited here"]
+    _take(crossing, due[0].key, "mine")
+    _take(crossing, "plugin:tray", "take")
+    assert [path.name for path in (wick.project / "addons/tray").iterdir()] == ["b.py"]
+
+
+def test_preconditions_come_before_the_baseline(tree: Tree, monkeypatch: pytest.MonkeyPatch) -> None:
+    wick = make_wick(tree)
+    with open(wick.profile, "a") as file:
+        file.write('[[requirement]]\nname = "licence"\nvariable = "WICK_LICENCE"\nhint = "Ask the chandler."\n')
+    profile = read_profile(wick.profile)
+    trust(profile)
+    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, CancelToken())
+    monkeypatch.delenv("WICK_LICENCE", raising=False)
+    _take(crossing, "survey:baseline", "take")
+    overview = _look(crossing)
+    assert overview.survey.baseline is None
+    (matter,) = [item for item in overview.survey.matters if item.key == "survey:needs:licence"]
+    assert "WICK_LICENCE is not set" in matter.title and "Ask the chandler." in matter.detail
+    monkeypatch.setenv("WICK_LICENCE", "1")
+    _take(crossing, "survey:needs:licence", "again")
+    _take(crossing, "survey:baseline", "take")
+    baseline = _look(crossing).survey.baseline
+    assert baseline is not None and baseline.built and baseline.run is not None and baseline.run.passed
+
+
+def test_frame_times_are_kept_with_the_run(tree: Tree) -> None:
+    wick = make_wick(tree)
+    with open(wick.profile, "a") as file:
+        file.write('[frames]\nfile = "{out}/frames.csv"\ncolumn = "s"\nper_second = 1\n')
+    game = wick.project / "game.py"
+    table = "frame,s\\n0,0.010\\n1,0.030\\n2,oops\\n3,0.020\\n"
+    text = wick.profile.read_text().replace('"{project}/game.py"]', '"{project}/game.py", "{out}"]')
+    wick.profile.write_text(text)
+    game.write_text(f"import sys, pathlib, wick\nout = pathlib.Path(sys.argv[1])\nout.mkdir(parents=True, exist_ok=True)\n"
+                    f"(out / 'frames.csv').write_text('{table}')\nwick.light_up()\n")  # fmt: skip
+    profile = read_profile(wick.profile)
+    trust(profile)
+    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, CancelToken())
+    _take(crossing, "survey:baseline", "take")
+    baseline = _look(crossing).survey.baseline
+    assert baseline is not None and baseline.run is not None and baseline.run.frames is not None
+    frames = baseline.run.frames
+    assert (frames.count, frames.median_ms, frames.longest_ms) == (3, 20.0, 30.0)
+
+
+def test_what_is_there_twice_is_removed_by_a_step_that_can_be_undone(tree: Tree) -> None:
+    wick = make_wick(tree)
+    for place in ("addons/snuffer/libwax.a", "old/libwax.a"):
+        (wick.project / place).parent.mkdir(exist_ok=True)
+        (wick.project / place).write_bytes(b"!<arch>\nwax")
+    before = listing(wick.project)
+    profile = read_profile(wick.profile)
+    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, CancelToken())
+    (matter,) = [item for item in _look(crossing).survey.matters if item.key.startswith("survey:double:")]
+    _take(crossing, matter.key, "remove old/libwax.a")
+    assert not (wick.project / "old/libwax.a").exists()
+    assert not [item for item in _look(crossing).survey.matters if item.key.startswith("survey:double:")]
+    undo_back_to(crossing, 1, no_progress, CancelToken())
+    assert listing(wick.project) == before
+
+
+def test_a_folder_called_mine_keeps_that_role(tree: Tree) -> None:
+    wick = make_wick(tree)
+    profile = read_profile(wick.profile)
+    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, CancelToken())
+    before = listing(wick.project)
+    _take(crossing, "role:addons/snuffer", "own")
+    overview = _look(crossing)
+    assert "addons/snuffer/addon.ini" in overview.survey.roles["own"] and listing(wick.project) == before
+    _take(crossing, "role:addons/snuffer", "")
+    assert "addons/snuffer/addon.ini" in _look(crossing).survey.roles["plugin"]
+
+
+@contextmanager
+def _not_root() -> Iterator[None]:
+    """As a user whom the modes of files concern."""
+    if os.geteuid() != 0:
+        yield
+        return
+    os.seteuid(65534)
+    try:
+        yield
+    finally:
+        os.seteuid(0)
+
+
+def test_a_read_only_project_can_be_surveyed_and_a_write_into_it_says_why(
+    tree: Tree, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    wick = make_far_wick(tree)
+    with tempfile.TemporaryDirectory() as name:
+        place = Path(name)
+        monkeypatch.setenv("FERNSHALE_HOME", str(place / "home"))
+        for source in (wick.project, wick.shelf):
+            shutil.copytree(source, place / source.name)
+        shutil.copy(wick.profile, place / "wick.profile.toml")
+        there = Wick(place / wick.project.name, place / wick.shelf.name, place / "wick.profile.toml")
+        crossing = begin_far(there)
+        _look(crossing)
+        for path in (place, *place.rglob("*")):
+            path.chmod(0o777)
+        for path in (there.project, *there.project.rglob("*")):
+            path.chmod(0o555)
+        before = listing(there.project)
+        with _not_root():
+            assert _look(crossing).survey.roles
+            with pytest.raises((FernshaleError, PermissionError), match="Permission denied"):
+                _take(crossing, "demand:3.0:dialect", "raise")
+        assert listing(there.project) == before
+        assert not crossing.journal.exists() and [entry.state for entry in crossing.logbook()] == ["done"]
+        for path in (there.project, *there.project.rglob("*")):
+            path.chmod(0o755)
+
+
+def test_a_project_that_vanishes_is_said(tree: Tree) -> None:
+    wick = make_wick(tree)
+    profile = read_profile(wick.profile)
+    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, CancelToken())
+    away = Path(str(wick.project) + "-away")
+    before = listing(wick.project)
+    wick.project.rename(away)
+    with pytest.raises(ProjectError, match="is not a folder"):
+        _look(crossing)
+    away.rename(wick.project)
+    assert listing(wick.project) == before and _look(crossing).survey.roles
