@@ -1,16 +1,13 @@
-"""Questions: how to begin a crossing, whether to trust a profile, what to do with a snapshot, which editor."""
+"""Questions: whether to trust a profile, what to do with a snapshot, which editor."""
 
 from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from pathlib import Path
 
 from PySide6.QtCore import QSettings, Qt
 from PySide6.QtWidgets import (
-    QComboBox,
     QDialog,
-    QFileDialog,
     QHBoxLayout,
     QInputDialog,
     QLineEdit,
@@ -22,107 +19,15 @@ from PySide6.QtWidgets import (
 
 from fernshale.app.editor import SETTING, editor_command
 from fernshale.app.widgets.band import Knot
-from fernshale.app.widgets.basics import button, heading_label, quiet_label
+from fernshale.app.widgets.basics import button, quiet_label
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.words import count
-from fernshale.core.crossing.opening import Opening, look_at_project, targets_on
 from fernshale.core.crossing.overview import Overview
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.profile.model import Profile
 from fernshale.core.snapshot.compare import compare
-
-
-class BeginDialog(QDialog):
-    """From which project, by which shelf, to which release."""
-
-    def __init__(self, parent: QWidget, project: Path, profiles: tuple[Path, ...]) -> None:
-        super().__init__(parent)
-        self.setWindowTitle("Begin a crossing")
-        self.resize(560, 300)
-        self._profiles = profiles
-        self.project = project
-        self.opening: Opening | None = None
-        column = QVBoxLayout(self)
-        column.setSpacing(8)
-        self._said = heading_label(self, "")
-        self._said.setWordWrap(True)
-        self._trouble = quiet_label(self, "")
-        column.addWidget(self._said)
-        column.addWidget(self._trouble)
-        self._profile = button(self, "Name the engine profile…", self._choose_profile)
-        column.addWidget(self._profile)
-        column.addWidget(quiet_label(self, "The shelf: the folder or server the releases of engine and plugins lie on."))
-        row = QHBoxLayout()
-        self._shelf = QLineEdit(str(QSettings().value("shelf", "") or ""), self)
-        self._shelf.setPlaceholderText("a folder with a shelf.toml, or http://…; several with a semicolon between")
-        self._shelf.editingFinished.connect(self._read_shelf)
-        row.addWidget(self._shelf, 1)
-        row.addWidget(button(self, "Choose…", self._choose_shelf))
-        column.addLayout(row)
-        column.addWidget(quiet_label(self, "The release to go to."))
-        self._target = QComboBox(self)
-        column.addWidget(self._target)
-        column.addStretch(1)
-        foot = QHBoxLayout()
-        foot.addWidget(quiet_label(self, "A snapshot is taken first. Nothing else is written, and nothing is run."))
-        foot.addWidget(button(self, "Not now", self.reject))
-        self._begin = button(self, "Begin", self.accept, main=True)
-        foot.addWidget(self._begin)
-        column.addLayout(foot)
-        self._look(None)
-
-    @property
-    def shelves(self) -> list[str]:
-        return [part.strip() for part in self._shelf.text().split(";") if part.strip()]
-
-    @property
-    def target(self) -> str:
-        return self._target.currentText()
-
-    @property
-    def profile(self) -> Profile:
-        assert self.opening is not None
-        return self.opening.profile
-
-    def _look(self, profile: Path | None) -> None:
-        try:
-            self.opening = look_at_project(self.project, profile, self._profiles)
-        except FernshaleError as error:
-            self.opening = None
-            self._said.setText(printable(self.project.name))
-            self._trouble.setText(str(error))
-        else:
-            self._said.setText(
-                f"{printable(self.project.name)} is on {self.opening.profile.title} {self.opening.release}."
-            )
-            self._trouble.setText(f"profile: {self.opening.profile.path}")
-        self._profile.setVisible(self.opening is None)
-        self._read_shelf()
-
-    def _read_shelf(self) -> None:
-        self._target.clear()
-        if self.opening is not None and self._shelf.text():
-            try:
-                self._target.addItems(targets_on(self.shelves, self.opening))
-                QSettings().setValue("shelf", self._shelf.text())
-            except FernshaleError as error:
-                self._trouble.setText(str(error))
-        self._begin.setEnabled(self._target.count() > 0)
-
-    def _choose_shelf(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "The shelf", self._shelf.text() or str(self.project.parent))
-        if folder:
-            self._shelf.setText(folder)
-            self._read_shelf()
-
-    def _choose_profile(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(
-            self, "The engine profile", str(self.project), "Profiles (*.profile.toml)"
-        )
-        if name:
-            self._look(Path(name))
 
 
 class SnapshotDialog(QDialog):

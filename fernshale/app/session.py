@@ -51,11 +51,11 @@ class Session(QObject):
 
     # -- opening
 
-    def begin(self, project: Path, profile: Profile, shelves: Sequence[str | Path], to: str) -> None:
+    def begin(self, project: Path, profile: Profile, shelves: Sequence[str | Path], to: str, members: Sequence[str] = ()) -> None:
         """Begin or resume a crossing."""
 
         def work(on_line: OnLine, progress: Progress, token: CancelToken) -> Overview:
-            self.crossing = begin_crossing(project, profile, shelves, to, progress, token)
+            self.crossing = begin_crossing(project, profile, shelves, to, progress, token, members=members)
             return look(self.crossing, progress, token)
 
         self._start(f"reading {project.name}", work)

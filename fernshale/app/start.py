@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
@@ -13,14 +14,15 @@ from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.treepath import printable
 from fernshale.core.crossing.opening import missing_tools
 from fernshale.core.crossing.state import Crossing, all_crossings
+from fernshale.sample import SAMPLES
 
 
 class StartPage(QWidget):
-    """`resume_wanted` carries a Crossing."""
+    """`resume_wanted` carries a Crossing, `sample_wanted` the name of a sample."""
 
     resume_wanted = Signal(object)
     folder_wanted = Signal()
-    sample_wanted = Signal()
+    sample_wanted = Signal(str)
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
@@ -57,9 +59,10 @@ class StartPage(QWidget):
         fresh.body.addWidget(quiet_label(fresh, "Open the folder of your project, or drop it onto this window."))
         fresh.body.addWidget(button(fresh, "Open a folder…", self.folder_wanted.emit))
         fresh.body.addWidget(
-            quiet_label(fresh, "Or see it work first: a small ferry game and its engine, unpacked into a fresh folder.")
+            quiet_label(fresh, "Or see it work first, on a sample that is unpacked into a fresh folder.")
         )
-        fresh.body.addWidget(button(fresh, "Try the sample", self.sample_wanted.emit))
+        for name, words in SAMPLES.items():
+            fresh.body.addWidget(button(fresh, f"Try {words}", self._wanting(name)))
         side.addWidget(fresh)
         machine = Card(right, "This machine")
         machine.body.setContentsMargins(14, 10, 14, 12)
@@ -73,6 +76,9 @@ class StartPage(QWidget):
         split.setSizes([640, 420])
         column.addWidget(split, 1)
         self.refresh()
+
+    def _wanting(self, name: str) -> Callable[[], None]:
+        return lambda: self.sample_wanted.emit(name)
 
     def refresh(self) -> None:
         """Read the crossings anew."""

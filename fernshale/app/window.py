@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import tempfile
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QPoint, QSettings, Qt
@@ -26,7 +26,8 @@ from PySide6.QtWidgets import (
 )
 
 from fernshale.app.actions import Action, ActionList
-from fernshale.app.dialogs import BeginDialog, SnapshotDialog, ask_trust, choose_editor, show_error
+from fernshale.app.begin import BeginDialog
+from fernshale.app.dialogs import SnapshotDialog, ask_trust, choose_editor, show_error
 from fernshale.app.editor import open_in_editor
 from fernshale.app.jobs import ProgressNote
 from fernshale.app.pages.base import Page, file_and_line
@@ -51,6 +52,7 @@ from fernshale.core.crossing.report import report_markdown
 from fernshale.core.crossing.state import Crossing, Entry, find_crossing
 from fernshale.core.crossing.trust import trust
 from fernshale.core.profile.read import read_profile
+from fernshale.sample import SAMPLES, unpack
 
 _PAGES: tuple[type[Page], ...] = (SurveyPage, RoutePage, PluginsPage, EnginePage, BuildPage, LinksPage, TrialPage)
 
@@ -218,7 +220,7 @@ class MainWindow(QMainWindow):
             return
         dialog = BeginDialog(self, project, self._profiles)
         if dialog.exec() == BeginDialog.DialogCode.Accepted:
-            self.session.begin(project, dialog.profile, dialog.shelves, dialog.target)
+            self.session.begin(project, dialog.profile, dialog.shelves, dialog.target, dialog.members)
 
     def begin(self, project: Path, profile: Path, shelves: Sequence[str | Path], target: str) -> None:
         """Begin without asking."""
@@ -233,10 +235,11 @@ class MainWindow(QMainWindow):
         if folder:
             self.open_project(Path(folder))
 
-    def _open_sample(self) -> None:
-        from fernshale.sample import unpack
+    def _opening_sample(self, name: str) -> Callable[[], None]:
+        return lambda: self._open_sample(name)
 
-        sample = unpack(Path(tempfile.mkdtemp(prefix="fernshale-sample-")))
+    def _open_sample(self, name: str) -> None:
+        sample = unpack(Path(tempfile.mkdtemp(prefix="fernshale-sample-")), name)
         trust(read_profile(sample.profile))  # it ships with the program
         self.begin(sample.project, sample.profile, [sample.shelf], sample.target)
 
@@ -351,7 +354,7 @@ class MainWindow(QMainWindow):
     def _actions(self) -> tuple[Action, ...]:
         actions = [
             Action("Open a folder", "Fernshale", "Ctrl+O", self._choose_folder),
-            Action("Try the sample in a fresh folder", "Fernshale", "", self._open_sample),
+            *(Action(f"Try {words}", "Fernshale", "", self._opening_sample(name)) for name, words in SAMPLES.items()),
             Action("Back to the start page", "Fernshale", "", self._to_start),
             Action("Light or dark", "Fernshale", "", self.toggle_theme),
             Action("Choose your editor", "Fernshale", "", lambda: choose_editor(self)),

@@ -83,7 +83,7 @@ def _parser() -> argparse.ArgumentParser:
 
     demo = command("demo", ("demo", "demo"), "unpack the sample into a fresh folder and open it")
     demo.add_argument("--headless", action="store_true", help="the whole crossing as text")
-    demo.add_argument("--sample", choices=SAMPLES, default=SAMPLES[0], help="which sample")
+    demo.add_argument("--sample", choices=tuple(SAMPLES), default=next(iter(SAMPLES)), help="which sample")
     demo.add_argument("--folder", metavar="DIR", help="where to unpack; without it a new temporary folder")
     demo.add_argument("--by-hand", action="store_true", help="with --headless: take no recorded decisions")
 

@@ -26,7 +26,8 @@ _SAMPLES = {
     "nine-piers": ("nine-piers", "shelf", "merelith", "nine-piers", "3.1.0"),
     "quayside": ("quayside", "shelf-osier", "osier", "quayside", "2.0"),
 }
-SAMPLES = tuple(_SAMPLES)
+# Each with what it is, in a few words.
+SAMPLES = {"nine-piers": "a ferry game with six plugins", "quayside": "a workspace of twelve toys"}
 
 
 def unpack(folder: Path, name: str = "nine-piers") -> Sample:

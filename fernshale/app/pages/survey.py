@@ -235,10 +235,11 @@ def _tiles(view: SurveyView, states: dict[str, str]) -> tuple[Tile, ...]:
     entries = view.ground.manifest.files
     for role, paths in view.roles.items():
         parts: dict[str, list[str]] = {}
-        depth = 2 if role in ("plugin", "user content") else 1
+        in_plugins = role in ("plugin", "user content")
         for path in paths:
             pieces = path.split("/")
-            name = path if len(pieces) <= depth + 1 and len(paths) <= _MOST_PARTS else "/".join(pieces[:depth])
+            alone = not in_plugins and len(pieces) <= 2 and len(paths) <= _MOST_PARTS
+            name = path if alone else "/".join(pieces[: 2 if in_plugins else 1])
             parts.setdefault(name, []).append(path)
         children = tuple(
             Tile(

@@ -13,6 +13,7 @@ from fernshale.app.widgets.charts import Bar, BarChart
 from fernshale.app.widgets.lines import Document, LineRow
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.words import seconds
+from fernshale.core.crossing.commands import RunRecord
 from fernshale.core.crossing.matter import Matter, Stage
 from fernshale.core.crossing.overview import Overview
 from fernshale.core.trial.logs import LogLine
@@ -69,9 +70,9 @@ class TrialPage(Page):
         )
         times = []
         if view.baseline and view.baseline.run:
-            times.append(f"before {seconds(view.baseline.run.elapsed_s)}")
+            times.append(f"before {_time_words(view.baseline.run)}")
         if view.run:
-            times.append(f"now {seconds(view.run.elapsed_s)}")
+            times.append(f"now {_time_words(view.run)}")
         self._bars.set_bars((Bar("log lines", parts, ", ".join(times)),))
         rows = []
         for check in view.run.checks if view.run else ():
@@ -131,6 +132,11 @@ class TrialPage(Page):
         matter = self._matter()
         if matter is not None:
             self.session.take(matter.key, "accept", matter.title)
+
+
+def _time_words(run: RunRecord) -> str:
+    frames = f" (longest frame {run.frames.longest_ms:.2f} ms)" if run.frames else ""
+    return seconds(run.elapsed_s) + frames
 
 
 def _log_row(number: int, line: LogLine) -> LineRow:

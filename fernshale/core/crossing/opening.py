@@ -12,29 +12,38 @@ from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.ground import read_ground
 from fernshale.core.profile.model import Profile
 from fernshale.core.profile.read import find_profile, read_profile
+from fernshale.core.route.fetch import Patience
 from fernshale.core.route.sources import read_shelf
+from fernshale.core.survey.members import Member
+
+# Somebody sits before the dialog and waits.
+_HASTY = Patience(silence_s=4.0, tries=1)
 
 
 @dataclass(frozen=True, slots=True)
 class Opening:
-    """A project and the profile that fits it."""
+    """A project and the profile that fits it; `members` are those of a workspace, in order."""
 
     project: Path
     profile: Profile
     release: str
+    members: tuple[Member, ...] = ()
 
 
 def look_at_project(project: Path, profile: Path | None, folders: Sequence[Path]) -> Opening:
     """Find the profile and the release. Raises ProjectError, FormatError."""
     found = read_profile(profile) if profile else find_profile(project, folders)
     ground = read_ground(project, found, None, no_progress, CancelToken(), contents=False)
-    return Opening(ground.project, found, ground.release)
+    return Opening(ground.project, found, ground.release, ground.members)
 
 
 def targets_on(shelves: Sequence[str | Path], opening: Opening) -> list[str]:
-    """Releases of the project's engine to go to, the newest stable one first. Raises MisuseError, FormatError."""
+    """Releases of the project's engine to go to, the newest stable one first; a server is not waited for long.
+
+    Raises MisuseError, FormatError, ShelfError.
+    """
     here = parse_release(opening.release)
-    found = read_shelf(shelves).engines_of(opening.profile.id)
+    found = read_shelf(shelves, _HASTY).engines_of(opening.profile.id)
     others = [item for item in found if parse_release(item.version) != here]
     ordered = sorted(others, key=lambda item: parse_release(item.version), reverse=True)
     return [item.version for item in sorted(ordered, key=lambda item: item.stage != "stable")]

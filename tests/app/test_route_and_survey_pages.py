@@ -1,0 +1,157 @@
+"""Route and Survey by mouse and keyboard: pick a way, a version, a note; pick a part of the map; choose members."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QApplication, QPushButton
+from pytestqt.qtbot import QtBot
+
+from fernshale.app.begin import BeginDialog
+from fernshale.app.main import make_window
+from fernshale.app.pages.base import Page
+from fernshale.app.pages.route import RoutePage
+from fernshale.app.pages.survey import SurveyPage
+from fernshale.app.theme import apply_theme
+from fernshale.app.window import MainWindow
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.matter import Stage
+from fernshale.core.crossing.overview import Overview
+from fernshale.core.crossing.trust import trust
+from fernshale.core.profile.read import read_profile
+from fernshale.core.route.serve import ShelfServer
+from fernshale.sample import unpack
+from tests.conftest import Tree, listing
+from tests.core.crossing.test_route_stage import make_far_wick
+from tests.wick import Wick, make_wick
+
+
+@pytest.fixture
+def window(qtbot: QtBot, qapp: QApplication) -> Iterator[MainWindow]:
+    apply_theme(qapp)
+    made = make_window()
+    qtbot.addWidget(made)
+    made.resize(1280, 800)
+    made.show()
+    yield made
+    made.close()
+
+
+def _open(qtbot: QtBot, window: MainWindow, wick: Wick, to: str) -> None:
+    trust(read_profile(wick.profile))
+    with qtbot.waitSignal(window.session.overview_changed, timeout=30_000):
+        window.begin(wick.project, wick.profile, [wick.shelf], to)
+    qtbot.waitUntil(lambda: not window.session.runner.is_busy, timeout=30_000)
+
+
+def _after(qtbot: QtBot, window: MainWindow, act: object) -> Overview:
+    with qtbot.waitSignal(window.session.overview_changed, timeout=30_000):
+        act()  # type: ignore[operator]
+    qtbot.waitUntil(lambda: not window.session.runner.is_busy, timeout=30_000)
+    assert window.session.overview is not None
+    return window.session.overview
+
+
+def _button(qtbot: QtBot, page: Page, text: str) -> QPushButton:
+    """The visible button of that text; those of a new choice appear with the next turn of the event loop."""
+
+    def found() -> list[QPushButton]:
+        return [item for item in page.findChildren(QPushButton) if item.isVisible() and item.text() == text]
+
+    qtbot.waitUntil(lambda: len(found()) == 1, timeout=3_000)
+    return found()[0]
+
+
+def test_ways_versions_and_notes_are_picked_on_the_route_page(qtbot: QtBot, window: MainWindow, tree: Tree) -> None:
+    wick = make_far_wick(tree)
+    shelf = wick.shelf / "shelf.toml"
+    shelf.write_text(shelf.read_text().replace('accepts = ">=2, <3"', 'accepts = ">=2"'))
+    _open(qtbot, window, wick, "3.0")
+    window.show_stage(Stage.ROUTE)
+    page = window.pages[Stage.ROUTE]
+    assert isinstance(page, RoutePage)
+    table = page._table
+    place = table.field_place("snuffer", "3.0").toPoint()
+    qtbot.mouseClick(table, Qt.MouseButton.LeftButton, pos=place)
+    assert "3 accepts >=3" in page._detail.text()
+    other = _button(qtbot, page, "Take 2 instead")
+    overview = _after(qtbot, window, lambda: qtbot.mouseClick(other, Qt.MouseButton.LeftButton))
+    assert [step.to for step in overview.route.leg.plugins] == ["2"]
+    undecide = _button(qtbot, page, "Undecide")
+    overview = _after(qtbot, window, lambda: qtbot.mouseClick(undecide, Qt.MouseButton.LeftButton))
+    assert [step.to for step in overview.route.leg.plugins] == ["3"]
+    head = QPoint(table.field_place("snuffer", "2.0").toPoint().x(), 12)
+    overview = _after(qtbot, window, lambda: qtbot.mouseClick(table, Qt.MouseButton.LeftButton, pos=head))
+    assert overview.setup.stops == ("2.0", "3.0") and overview.setup.to == "2.0"
+    overview = _after(qtbot, window, lambda: page._on_way(("3.0",)))
+    assert overview.setup.to == "3.0"
+    assert page._notes.select(overview.route.notes[0].key)
+    overview = _after(qtbot, window, lambda: qtbot.keyClick(page._notes, Qt.Key.Key_Return))
+    assert overview.route.notes[0].dealt
+    assert page._notes.select(overview.route.notes[0].key)
+    overview = _after(qtbot, window, lambda: qtbot.keyClick(page._notes, Qt.Key.Key_Return))
+    assert not overview.route.notes[0].dealt
+
+
+def test_matter_of_the_route_is_shown_with_its_ways(qtbot: QtBot, window: MainWindow, tree: Tree) -> None:
+    wick = make_far_wick(tree)
+    _open(qtbot, window, wick, "3.0")
+    assert window.session.overview is not None
+    (matter,) = window.session.overview.route.matters
+    window.show_stage(Stage.ROUTE)
+    window.pages[Stage.ROUTE].go_to(matter)
+    lift = _button(qtbot, window.pages[Stage.ROUTE], "Set it to 3")
+    overview = _after(qtbot, window, lambda: qtbot.mouseClick(lift, Qt.MouseButton.LeftButton))
+    assert not overview.route.matters and "dialect = 3" in (wick.project / "candle.ini").read_text()
+
+
+def test_the_list_follows_the_map_and_a_folder_becomes_mine(qtbot: QtBot, window: MainWindow, tree: Tree) -> None:
+    wick = make_wick(tree)
+    before = listing(wick.project)
+    _open(qtbot, window, wick, "2.0")
+    window.show_stage(Stage.SURVEY)
+    page = window.pages[Stage.SURVEY]
+    assert isinstance(page, SurveyPage)
+    assert page._lists.currentWidget() is page._sites
+    page._map.setFocus()
+    for _ in range(8):  # by the arrow keys, until the addon is the picked part
+        qtbot.keyClick(page._map, Qt.Key.Key_Right)
+        if page._map.current() == ("plugin", "addons/snuffer"):
+            break
+    assert page._map.current() == ("plugin", "addons/snuffer")
+    assert page._lists.currentWidget() is page._files
+    rows = {row.cells[0]: row.cells[1:] for row in page._files._table.rows}
+    assert rows["snuffer.py"] == ("edited", "profile: addons/**") and rows["addon.ini"][0] == "as released"
+    overview = _after(qtbot, window, lambda: qtbot.mouseClick(page._mine, Qt.MouseButton.LeftButton))
+    assert "addons/snuffer/snuffer.py" in overview.survey.roles["own"] and listing(wick.project) == before
+    page._map.pick(("own", "addons/snuffer") if ("own", "addons/snuffer") in page._map._payloads() else ("own", "addons"))
+    assert page._files._table.rows[0].cells[2].startswith("a rule of your own")
+    qtbot.keyClick(page._map, Qt.Key.Key_Escape)
+    assert page._lists.currentWidget() is page._sites
+
+
+def test_a_crossing_begins_from_a_served_shelf_with_chosen_members(qtbot: QtBot, qapp: QApplication, tmp_path: Path) -> None:
+    sample = unpack(tmp_path / "s", "quayside")
+    server = ShelfServer(sample.shelf, tmp_path / "packed", "127.0.0.1", 0, no_progress, CancelToken())
+    try:
+        dialog = BeginDialog(None, sample.project, (sample.profile.parent,))  # type: ignore[arg-type]
+        qtbot.addWidget(dialog)
+        dialog.show()
+        assert dialog._members.count() == 12 and dialog.members == []
+        dialog._shelf.setText(server.address)
+        dialog._read_shelf()
+        qtbot.waitUntil(lambda: dialog._target.count() > 0, timeout=10_000)
+        assert dialog.target == "2.0" and dialog._begin.isEnabled()
+        for at in range(1, 12):
+            dialog._members.item(at).setCheckState(Qt.CheckState.Unchecked)
+        assert dialog.members == ["toys/bell"]
+        dialog._shelf.setText("http://127.0.0.1:9")
+        dialog._read_shelf()
+        qtbot.waitUntil(lambda: "could not be fetched" in dialog._trouble.text(), timeout=20_000)
+        assert not dialog._begin.isEnabled()
+        dialog.reject()
+    finally:
+        server.close()
