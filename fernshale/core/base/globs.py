@@ -5,8 +5,11 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Sequence
 from functools import lru_cache
+from typing import TypeVar
 
 import pathspec
+
+P = TypeVar("P", bound=str)
 
 
 @lru_cache(maxsize=512)
@@ -44,6 +47,14 @@ class FirstFit:
             return next((at for at, group in enumerate(self._groups) if matches(group, path)), None)
         found = self._match(path)
         return None if found is None or found.lastindex is None else self._of[found.lastindex - 1]
+
+
+    def those(self, paths: Iterable[P]) -> list[P]:
+        """The paths that any group fits, in order."""
+        if self._slow:
+            return [path for path in paths if self.find(path) is not None]
+        match = self._match
+        return [path for path in paths if match(path) is not None]
 
 
 def _anchored(pattern: str) -> str:

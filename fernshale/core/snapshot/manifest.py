@@ -8,7 +8,6 @@ import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from enum import Enum
-from functools import cached_property
 from pathlib import Path
 from typing import Any, TypeVar, cast
 
@@ -55,9 +54,12 @@ class Manifest:
     taken_ns: int = 0
     memo: dict[object, Any] = field(default_factory=dict, compare=False, repr=False)
 
-    @cached_property
+    @property
     def files(self) -> dict[TreePath, Entry]:
-        return {path: entry for path, entry in self.entries.items() if entry.kind is Kind.FILE}
+        return self.derived("files", self._find_files)
+
+    def _find_files(self) -> dict[TreePath, Entry]:
+        return {path: entry for path, entry in self.entries.items() if entry.kind is _FILE}
 
     def derived(self, name: object, make: Callable[[], T]) -> T:
         """What `make` works out from the entries alone, worked out once under `name`."""
@@ -68,7 +70,8 @@ class Manifest:
 
 EMPTY = Manifest({})
 
-_FOLDER = Kind.FOLDER
+_FOLDER, _FILE = Kind.FOLDER, Kind.FILE
+_FORMAT = 0o170000
 # A file system may keep times this coarse; a change within it can keep size and time.
 _RACY_NS = 2_000_000_000
 
@@ -127,17 +130,22 @@ def list_tree(root: Path, previous: Manifest, progress: Progress, token: CancelT
             path = cast(TreePath, prefix + item.name)
             try:
                 status = item.stat(follow_symlinks=False)
-                ctime = status.st_ctime_ns
+                ctime, size, mode = status.st_ctime_ns, status.st_size, status.st_mode
+                stamp = (size, ctime, status.st_ino)
                 known = known_entry(path)
                 if (
                     known is not None
-                    and known.stamp == (status.st_size, ctime, status.st_ino)
+                    and known.stamp == stamp
                     and ctime < trusted_ns
                     and status.st_mtime_ns < trusted_ns
                 ):
                     entries[path] = known
                     if known.kind is _FOLDER:
                         folders.append(path)
+                    continue
+                if mode & _FORMAT == stat.S_IFREG:
+                    fresh += 1
+                    entries[path] = Entry(_FILE, mode & 0o7777, "", size, status.st_mtime_ns, stamp)
                     continue
                 entry = _listed(item.path, status)
             except OSError as error:
@@ -153,7 +161,7 @@ def list_tree(root: Path, previous: Manifest, progress: Progress, token: CancelT
         progress("reading the tree", len(entries), 0)
     if not fresh and len(entries) == len(previous.entries) and tuple(sorted(reported)) == previous.reported:
         return replace(previous, taken_ns=started)
-    return Manifest(dict(sorted(entries.items())), tuple(sorted(reported)), started)
+    return Manifest({path: entries[path] for path in sorted(entries)}, tuple(sorted(reported)), started)
 
 
 def read_contents(

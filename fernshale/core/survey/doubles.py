@@ -19,7 +19,7 @@ from fernshale.core.profile.model import Profile
 from fernshale.core.snapshot.manifest import Manifest
 from fernshale.core.survey.exports import exported_names
 
-_KINDS = ("*.a", "*.so", "*.so.*", "*.dylib", "*.dll", "*.lib", "*.jar")
+_KINDS = (".a", ".so", ".dylib", ".dll", ".lib", ".jar")
 # So many of the names of the smaller library must be in the larger one, and so many must there be at least.
 _SHARE = 0.7
 _LEAST_NAMES = 3
@@ -56,24 +56,28 @@ def find_doubles(profile: Profile, project: Path, manifest: Manifest, token: Can
 
 def find_stale(profile: Profile, manifest: Manifest) -> tuple[Stale, ...]:
     """Generated files that are older than the newest of what the profile says they are made from."""
+    return manifest.derived(("stale", profile.role), lambda: _stale(profile, manifest))
+
+
+def _stale(profile: Profile, manifest: Manifest) -> tuple[Stale, ...]:
     found: list[Stale] = []
     files = manifest.files
     for rule in profile.role:
         if rule.role != "generated" or not rule.made_from:
             continue
-        made, sources = FirstFit([rule.files]).find, FirstFit([rule.made_from]).find
-        given = [path for path in files if sources(path) is not None]
+        given = FirstFit([rule.made_from]).those(files)
         if not given:
             continue
         newest = max(given, key=lambda path: files[path].mtime_ns)
         limit = files[newest].mtime_ns - _SLACK_NS
-        found += [Stale(path, newest) for path, entry in files.items() if entry.mtime_ns < limit and made(path) is not None]
+        made = FirstFit([rule.files]).those(files)
+        found += [Stale(path, newest) for path in made if files[path].mtime_ns < limit]
     return tuple(found)
 
 
 def _doubles(profile: Profile, project: Path, manifest: Manifest, token: CancelToken) -> Iterator[Double]:
-    fit = FirstFit([(*(f"**/{kind}" for kind in _KINDS), *profile.libraries)])
-    libraries = [path for path in manifest.files if fit.find(path) is not None]
+    named = set(FirstFit([profile.libraries]).those(manifest.files)) if profile.libraries else ()
+    libraries = [path for path in manifest.files if path.endswith(_KINDS) or ".so." in path or path in named]
     names = {}
     for path in libraries:
         token.check()
@@ -148,6 +152,8 @@ def _same_folders(manifest: Manifest) -> Iterator[Double]:
             for one, other in _pairs(paths):
                 for pair in _common_roots(one, other):
                     shared[pair] = shared.get(pair, 0) + 1
+    if not shared:
+        return
     sizes = _folder_sizes(manifest, {folder for pair in shared for folder in pair})
     told: list[tuple[str, str]] = []
     for (left, right), count in sorted(shared.items(), key=lambda item: (item[0][0].count("/"), item[0])):

@@ -54,7 +54,7 @@ def find_sites(profile: Profile, project: Path, manifest: Manifest, plugins: Seq
 def _named(profile: Profile, manifest: Manifest) -> list[TreePath]:
     """One pass over what may be very many paths; only the few that some site names are looked at again."""
     fit = FirstFit([[glob for site in profile.site for glob in site.files]])
-    return [path for path in manifest.files if fit.find(path) is not None]
+    return fit.those(manifest.files)
 
 
 @dataclass(frozen=True, slots=True)
