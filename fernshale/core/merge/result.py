@@ -133,8 +133,10 @@ def _whole_file(
     path = file.mine or file.base
     assert path is not None
     if ours is None:
-        # A deletion is carried when the file is gone from the result under every name it had.
-        done = not any(place in result.entries for place in (file.path, file.incoming, file.base) if place)
+        # A deletion is carried when the file is gone from the result under every name it had; another file may have
+        # taken one of them.
+        places = [place for place in (file.path, file.incoming, file.base) if place and place in result.entries]
+        done = all(any(other.path == place and other is not file for other in merge.files) for place in places)
         return LedgerEntry(path, "", what, *_fate(file, choices, done, theirs is None, "gone"))
     here = result.entries.get(file.path) if file.path else None
     if file.text is not None:

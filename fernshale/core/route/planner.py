@@ -202,7 +202,7 @@ def _conflicts(
     for id in choice.left_out:
         if id in field.wishes.aside:
             continue
-        claims = program.explain(id)
+        claims = program.explain(id, choice)
         if claims and claims not in told:
             told.add(claims)
             ways = tuple(_ways_out(claims, field, shelf, targets))

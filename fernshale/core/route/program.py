@@ -111,9 +111,10 @@ class Program:
         self._of: dict[str, list[int]] = {}
         self._out: dict[str, int] = {}
         self._follow: dict[str, int] = {}
+        self._successors: dict[str, tuple[str, ...]] = {}
         self._add_variables(shelf)
         self._add_presence()
-        self._add_claims(shelf)
+        self._add_claims()
 
     def solve(self) -> Choice:
         """The best choice; there always is one, since everything can be left out."""
@@ -137,8 +138,9 @@ class Program:
         left_out = tuple(id for id, at in self._out.items() if at in picked)
         return Choice(taken, following, left_out, (cost[0], cost[1], cost[2], cost[3]))
 
-    def explain(self, id: str) -> tuple[Claim, ...]:
-        """The fewest demands (none can be spared) that contradict one another while `id` is to come along."""
+    def explain(self, id: str, choice: Choice) -> tuple[Claim, ...]:
+        """Demands of which none can be spared, and which contradict one another: that `id`, which the best choice
+        leaves out, comes along is one of them, and that others do which it takes."""
         import numpy as np
 
         size = len(self._names)
@@ -147,7 +149,7 @@ class Program:
         for row in self._rows:
             if row.claim is not None and row.claim.id in near:
                 by_claim.setdefault(row.claim, []).append(row)
-        for other in near & set(self._out) - self._field.wishes.aside:
+        for other in near & set(self._out) - (set(choice.left_out) - {id}):
             by_claim[Claim("comes along", other)] = [_Row(None, ((self._out[other], 1.0),), 0, 0)]
         # Those found last are the ones named: of what is wanted first the plugin that was asked about.
         claims = sorted(by_claim, key=lambda claim: (claim.kind == "comes along", claim.id != id, claim))
@@ -173,6 +175,7 @@ class Program:
                 succession = shelf.succession(id)
                 if succession and succession.to and id not in self._field.wishes.hold:
                     self._follow[id] = self._variable(id, "follows")
+                    self._successors[id] = succession.to
 
     def _variable(self, *name: str) -> int:
         self._names.append((name[0], name[1]))
@@ -195,7 +198,7 @@ class Program:
             elif id in wishes.hold:
                 self._rows.append(_Row(None, ((self._out[id], 1.0),), 0, 0))
 
-    def _add_claims(self, shelf: Shelf) -> None:
+    def _add_claims(self) -> None:
         for at, item in self._candidates.items():
             if item.readiness == "nothing":
                 self._rows.append(_Row(Claim("accepts", item.id), ((at, 1.0),), 0, 0))
@@ -206,8 +209,7 @@ class Program:
                 terms = ((at, 1.0), *((other, -1.0) for other in fitting))
                 self._rows.append(_Row(Claim("needs", item.id, need.id), terms, -len(fitting), 0))
         for id, at in self._follow.items():
-            succession = shelf.succession(id)
-            for other in succession.to if succession else ():
+            for other in self._successors[id]:
                 terms = ((at, 1.0), *((to, -1.0) for to in self._of.get(other, [])))
                 self._rows.append(_Row(None, terms, -len(terms), 0))
         self._add_sets()
@@ -251,12 +253,14 @@ class Program:
         return [left_out, risk, changes, age]
 
     def _near(self, id: str) -> set[str]:
-        """Plugins tied to `id` by needs and sets, itself included."""
+        """Plugins tied to `id` by needs, sets and successions, itself included."""
         ties: dict[str, set[str]] = {}
-        for item in self._candidates.values():
-            for other in (*(need.id for need in item.needs), *([f"set {item.set}"] if item.set else [])):
-                ties.setdefault(item.id, set()).add(other)
-                ties.setdefault(other, set()).add(item.id)
+        pairs = [(item.id, need.id) for item in self._candidates.values() for need in item.needs]
+        pairs += [(item.id, f"set {item.set}") for item in self._candidates.values() if item.set]
+        pairs += [(one, other) for one, others in self._successors.items() for other in others]
+        for one, other in pairs:
+            ties.setdefault(one, set()).add(other)
+            ties.setdefault(other, set()).add(one)
         near, waiting = {id}, [id]
         while waiting:
             for other in ties.get(waiting.pop(), ()):

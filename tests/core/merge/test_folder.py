@@ -8,7 +8,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from fernshale.core.base.treepath import TreePath
@@ -122,6 +122,7 @@ _FILES = st.dictionaries(
 )
 
 
+@example({"a": "one\n"}, {"b": ""}, {"b": "one\n"}, "")
 @given(_FILES, _FILES, _FILES, st.sampled_from(["", "mine", "incoming", "both"]))
 def test_ledger_balances_and_every_file_is_accounted_for(
     base: dict[str, str], mine: dict[str, str], incoming: dict[str, str], way: str
