@@ -81,7 +81,8 @@ class BeginDialog(QDialog):
     @property
     def members(self) -> list[str]:
         """The members that go along, none for all of them."""
-        items = [self._members.item(at) for at in range(self._members.count())]
+        every = [self._members.item(at) for at in range(self._members.count())]
+        items = [item for item in every if item.flags() & Qt.ItemFlag.ItemIsEnabled]
         ticked = [item.data(Qt.ItemDataRole.UserRole) for item in items if item.checkState() is Qt.CheckState.Checked]
         return [] if len(ticked) == len(items) else ticked
 
@@ -120,10 +121,13 @@ class BeginDialog(QDialog):
         for member in members:
             item = QListWidgetItem(f"{member.name}  {member.how} {member.release}", self._members)
             item.setData(Qt.ItemDataRole.UserRole, member.folder)
-            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
-            item.setCheckState(Qt.CheckState.Checked)
+            goes = self.opening is not None and member.release == self.opening.release
+            item.setCheckState(Qt.CheckState.Checked if goes else Qt.CheckState.Unchecked)
+            # Who is on another release has to be asked about, later and one by one.
+            item.setFlags(Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEnabled if goes else Qt.ItemFlag.NoItemFlags)
         for shown in (self._members, self._members_words):
             shown.setVisible(bool(members))
+        self.resize(560, 480 if members else 300)
 
     def _read_shelf(self) -> None:
         self._target.clear()

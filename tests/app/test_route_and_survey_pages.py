@@ -145,6 +145,8 @@ def test_a_crossing_begins_from_a_served_shelf_with_chosen_members(qtbot: QtBot,
         dialog._read_shelf()
         qtbot.waitUntil(lambda: dialog._target.count() > 0, timeout=10_000)
         assert dialog.target == "2.0" and dialog._begin.isEnabled()
+        pinned = dialog._members.findItems("kite  pins 1.6", Qt.MatchFlag.MatchExactly)
+        assert not pinned[0].flags() & Qt.ItemFlag.ItemIsEnabled
         for at in range(1, 12):
             dialog._members.item(at).setCheckState(Qt.CheckState.Unchecked)
         assert dialog.members == ["toys/bell"]

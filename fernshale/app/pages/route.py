@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QWidget
 
 from fernshale.app.pages.base import Page
@@ -74,7 +75,7 @@ class RoutePage(Page):
         self._overview = overview
         view = overview.route
         self._table.set_table(_columns(view, overview), tuple(_line(step, view, overview) for step in view.leg.plugins))
-        self._area.setFixedHeight(min(self._table.height() + 2, 290))
+        self._fit_table()
         self._ways.set_rows((*_way_rows(view), *_cost_rows(view.estimate)))
         near = [item for item in view.notes if item.concerns]
         left = sum(not item.dealt for item in near)
@@ -85,6 +86,14 @@ class RoutePage(Page):
             waiting = next((item for item in view.matters if item.owner.startswith("plugin ")), None)
             self._table.picked = waiting.owner.removeprefix("plugin ") if waiting else ""
         self._show_detail(self._table.picked)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fit_table()
+
+    def _fit_table(self) -> None:
+        """All of the table where there is room; else it scrolls, so that the way and the notes can be read."""
+        self._area.setFixedHeight(min(self._table.height() + 2, max(140, int(self.height() * 0.42))))
 
     def go_to(self, matter: Matter) -> None:
         self._table.pick(matter.owner.removeprefix("plugin ") if matter.owner.startswith("plugin ") else "")
@@ -184,7 +193,8 @@ def _columns(view: RouteView, overview: Overview) -> tuple[Column, ...]:
             remark, tone = "stop", "mine"
         elif view.faults.get(item.version):
             remark, tone = "known fault", "alarm"
-        columns.append(Column(item.version, remark, tone, item.version in (setup.from_, *view.stops)))
+        hint = "; ".join((f"go over {item.version}, or not", *view.faults.get(item.version, ())))
+        columns.append(Column(item.version, remark, tone, item.version in (setup.from_, *view.stops), hint))
     return tuple(columns)
 
 

@@ -12,7 +12,7 @@ from fernshale.app.widgets.basics import Card, button, quiet_label
 from fernshale.app.widgets.charts import Tile, TileMap
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.tables import TableRow, TextTable
-from fernshale.core.base.treepath import printable, under
+from fernshale.core.base.treepath import parents, printable, under
 from fernshale.core.base.words import count, size_words
 from fernshale.core.crossing.matter import Matter, Stage
 from fernshale.core.crossing.origins import PluginOrigin, file_states
@@ -50,7 +50,7 @@ class SurveyPage(Page):
         right = QSplitter(Qt.Orientation.Vertical, lower)
         lower.insertWidget(0, self._make_left(lower))
         right.setHandleWidth(10)
-        plugins = Card(right, "Plugins: where they come from, and your work in them")
+        self._plugins_card = plugins = Card(right, "Plugins, and your work in them")
         self._plugins = RowList(plugins, "Plugins and your work in them")
         self._plugins.activated_row.connect(self._open_file)
         plugins.body.addWidget(self._plugins)
@@ -82,6 +82,7 @@ class SurveyPage(Page):
     def _make_today(self, parent: QWidget) -> None:
         today = Card(parent, "Before anything is touched")
         today.body.setContentsMargins(11, 8, 9, 9)
+        today.setMinimumHeight(118)
         self._today = quiet_label(today, "")
         self._needs = quiet_label(today, "")
         row = QHBoxLayout()
@@ -110,7 +111,9 @@ class SurveyPage(Page):
         note = f"{count(total, 'file')}, {size_words(sum(view.sizes.values()))}; your work in plugins has a green foot"
         self._map_card.set_title("Files by role", note)
         self._sites.set_rows(_site_rows(view))
-        self._plugins.set_rows((*(row for item in view.plugins for row in _plugin_rows(item)), *_double_rows(view)))
+        rows = (*(row for item in view.plugins for row in _plugin_rows(item)), *_double_rows(view))
+        self._plugins.set_rows(rows)
+        self._plugins_card.setVisible(bool(rows))
         self._show_baseline(view)
         self._on_part(self._map.current())
 
@@ -232,12 +235,17 @@ def _file_rows(view: SurveyView, role: str, place: str) -> tuple[TableRow, ...]:
 
 def _tiles(view: SurveyView, states: dict[str, str]) -> tuple[Tile, ...]:
     tiles = []
+    members = {item.folder for item in view.ground.members}
     entries = view.ground.manifest.files
     for role, paths in view.roles.items():
         parts: dict[str, list[str]] = {}
         in_plugins = role in ("plugin", "user content")
         for path in paths:
             pieces = path.split("/")
+            member = next((folder for folder in parents(path) if folder in members), None)
+            if member is not None:
+                parts.setdefault(member, []).append(path)
+                continue
             alone = not in_plugins and len(pieces) <= 2 and len(paths) <= _MOST_PARTS
             name = path if alone else "/".join(pieces[: 2 if in_plugins else 1])
             parts.setdefault(name, []).append(path)

@@ -13,9 +13,9 @@ from fernshale.app.widgets.charts import Bar, BarChart
 from fernshale.app.widgets.lines import Document, LineRow
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.words import seconds
-from fernshale.core.crossing.commands import RunRecord
 from fernshale.core.crossing.matter import Matter, Stage
 from fernshale.core.crossing.overview import Overview
+from fernshale.core.trial.frames import FrameTimes
 from fernshale.core.trial.logs import LogLine
 
 _SIGNS: dict[str, tuple[str, Tone]] = {"same": ("", "plain"), "new": ("new", "incoming"), "gone": ("gone", "base")}
@@ -70,9 +70,9 @@ class TrialPage(Page):
         )
         times = []
         if view.baseline and view.baseline.run:
-            times.append(f"before {_time_words(view.baseline.run)}")
+            times.append(f"before {seconds(view.baseline.run.elapsed_s)}")
         if view.run:
-            times.append(f"now {_time_words(view.run)}")
+            times.append(f"now {seconds(view.run.elapsed_s)}")
         self._bars.set_bars((Bar("log lines", parts, ", ".join(times)),))
         rows = []
         for check in view.run.checks if view.run else ():
@@ -88,6 +88,10 @@ class TrialPage(Page):
                     payload=f"trial:check:{check.name}",
                 )
             )  # type: ignore[arg-type]
+        if view.run and view.run.frames:
+            before = view.baseline.run.frames if view.baseline and view.baseline.run else None
+            words = f"now {_frame_words(view.run.frames)}" + (f"; before {_frame_words(before)}" if before else "")
+            rows.append(Row("longest and middle frame", words, "", "·", payload="frames"))
         for matter in view.matters:
             if not matter.key.startswith("trial:check:"):
                 rows.append(Row(matter.title, "", "", "◆" if matter.needs_you else "·", "alarm", payload=matter.key))
@@ -134,9 +138,8 @@ class TrialPage(Page):
             self.session.take(matter.key, "accept", matter.title)
 
 
-def _time_words(run: RunRecord) -> str:
-    frames = f" (longest frame {run.frames.longest_ms:.2f} ms)" if run.frames else ""
-    return seconds(run.elapsed_s) + frames
+def _frame_words(frames: FrameTimes) -> str:
+    return f"{frames.longest_ms:.2f} and {frames.median_ms:.2f} ms"
 
 
 def _log_row(number: int, line: LogLine) -> LineRow:

@@ -33,6 +33,7 @@ class Column:
     remark: str
     tone: Tone
     on_way: bool
+    hint: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,7 +125,7 @@ class WayTable(QWidget):
         if column is None:
             return ""
         if spot.y() < _TOP:
-            return f"go over {self._columns[column].release}, or not"
+            return self._columns[column].hint
         return self._lines[row].fields[column].hint if row < len(self._lines) else ""
 
     def _column_at(self, x: float) -> int | None:
