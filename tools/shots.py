@@ -107,6 +107,16 @@ def main(out: Path, wanted: list[str]) -> None:
     if "dark" not in wanted:
         window.toggle_theme()
         shot("plugins-done-dark", Stage.PLUGINS)
+    else:
+        window.toggle_theme()
+    window.toggle_theme()
+    toys = unpack(_FOLDER / "toys", "quayside")
+    trust(read_profile(toys.profile))
+    window.begin(toys.project, toys.profile, [toys.shelf], toys.target)
+    settle(window)
+    window.session.take("survey:baseline", "take", "baseline")
+    settle(window)
+    shot("workspace", Stage.SURVEY)
     window.close()
 
 

@@ -14,7 +14,7 @@ from fernshale.cli.session import (
     print_lines,
     to_stderr,
 )
-from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.preview import unified_diff
@@ -31,6 +31,8 @@ from fernshale.core.engine.reassociate import draft_sites
 
 
 def survey(options: argparse.Namespace, token: CancelToken) -> int:
+    if options.others:
+        return _survey_all([options.project, *options.others], options, token)
     ground = ground_for(options, token, contents=False)
     view = survey_stage.survey(ground, find_crossing(ground.project), token)
     if options.json:
@@ -60,6 +62,28 @@ def survey(options: argparse.Namespace, token: CancelToken) -> int:
         print("\nopen")
         print_lines(matter_lines(view.matters))
     return 0
+
+
+def _survey_all(projects: list[str], options: argparse.Namespace, token: CancelToken) -> int:
+    """One line for each project; one that cannot be read is said in its line, and the others go on."""
+    rows = []
+    for project in projects:
+        options.project = project
+        try:
+            ground = ground_for(options, token, contents=False)
+        except FernshaleError as error:
+            rows.append({"project": project, "engine": None, "release": None, "trouble": error.message})
+            continue
+        engine = {"id": ground.profile.id, "title": ground.profile.title}
+        apart = [f"{item.name} {item.release}" for item in ground.members if item.release != ground.release]
+        rows.append({"project": project, "engine": engine, "release": ground.release, "members_apart": apart})
+    if options.json:
+        print_json({"projects": rows})
+    else:
+        for row in rows:
+            shown = f"{row['engine']['title']} {row['release']}" if row["engine"] else row["trouble"]
+            print_lines([f"{row['project']}  {shown}", *(f"    {member}" for member in row.get("members_apart", ()))])
+    return 1 if any(row["engine"] is None for row in rows) else 0
 
 
 def role(options: argparse.Namespace, token: CancelToken) -> int:

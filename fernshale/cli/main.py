@@ -87,7 +87,8 @@ def _parser() -> argparse.ArgumentParser:
     demo.add_argument("--folder", metavar="DIR", help="where to unpack; without it a new temporary folder")
     demo.add_argument("--by-hand", action="store_true", help="with --headless: take no recorded decisions")
 
-    on_project("survey", ("look", "survey"), "what a project is made of and which release it is on")
+    survey = on_project("survey", ("look", "survey"), "what a project is made of and which release it is on")
+    survey.add_argument("others", metavar="PROJECT", nargs="*", help="more projects, for one table of all")
     role = on_project("role", ("look", "role"), "the role of a place and why; or give it one of your own")
     role.add_argument("place", metavar="PATH", help="a file or folder, seen from the project")
     role.add_argument("role", metavar="ROLE", nargs="?", default="", help="own, user content, generated, asset, ...")

@@ -12,6 +12,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from fernshale.sample import unpack
 from tests.cli.test_commands import data, run
 from tests.conftest import Tree, listing
 from tests.wick import make_wick
@@ -91,6 +92,18 @@ def test_one_matter_is_decided_and_taken_back(tree: Tree) -> None:
     assert "route:2.0:snuffer" not in [item["key"] for item in left["left"]]  # type: ignore[index]
     left = data("decide", wick.project, "route:2.0:snuffer", "--withdraw", code=3)
     assert "route:2.0:snuffer" in [item["key"] for item in left["left"]]  # type: ignore[index]
+
+
+def test_several_projects_are_surveyed_in_one_table(tree: Tree, tmp_path: Path) -> None:
+    wick = make_wick(tree)
+    toys = unpack(tmp_path / "q", "quayside")
+    profiles = Path(os.environ["FERNSHALE_HOME"]) / "profiles"
+    profiles.mkdir(parents=True)
+    (profiles / wick.profile.name).write_text(wick.profile.read_text())
+    found = data("survey", wick.project, toys.project, tmp_path / "nowhere", code=1)
+    rows = [(item["release"], item.get("members_apart")) for item in found["projects"]]  # type: ignore[index]
+    assert rows == [("1.4", []), ("1.8", ["kite 1.6", "rope 1.7"]), (None, None)]
+    assert "is not a folder" in found["projects"][2]["trouble"]  # type: ignore[index]
 
 
 def test_a_server_that_is_gone_is_said(tree: Tree) -> None:

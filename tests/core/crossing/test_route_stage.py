@@ -21,6 +21,7 @@ from fernshale.core.crossing.stages import route as route_stage
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.trust import trust
 from fernshale.core.profile.read import read_profile
+from fernshale.core.snapshot.store import Store, home
 from tests.conftest import Tree, listing
 from tests.wick import Wick, make_wick
 
@@ -253,6 +254,25 @@ def test_a_plugin_that_was_folded_into_another_goes_but_for_what_was_edited(tree
     _take(crossing, due[0].key, "mine")
     _take(crossing, "plugin:tray", "take")
     assert [path.name for path in (wick.project / "addons/tray").iterdir()] == ["b.py"]
+
+
+def test_origin_is_found_in_an_earlier_snapshot_where_no_shelf_has_the_release(tree: Tree) -> None:
+    wick = make_wick(tree)
+    shelf = wick.shelf / "shelf.toml"
+    shelf.write_text(shelf.read_text().replace('version = "1"\n', 'version = "0.5"\n'))
+    mine = wick.project / "addons/snuffer/snuffer.py"
+    edited = mine.read_text()
+    mine.write_text((wick.shelf / "snuffer/1/snuffer.py").read_text())
+    Store(home() / "store").take(wick.project.resolve(), "as it came", no_progress, CancelToken())
+    mine.write_text(edited)
+    profile = read_profile(wick.profile)
+    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, CancelToken())
+    (item,) = _look(crossing).survey.plugins
+    assert item.origin is not None and item.origin.name == "1" and item.source.startswith("snapshot of ")
+    assert item.origin.edited == ("snuffer.py",) and "no shelf has 1" in item.note
+    # The base of the merge is what a shelf has: the nearest, which is said.
+    (view,) = _look(crossing).plugins.plugins
+    assert "is not on the shelf; compared with" in view.base_note
 
 
 def test_preconditions_come_before_the_baseline(tree: Tree, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -36,7 +36,7 @@ from fernshale.core.survey.sites import FoundSite
 
 @dataclass(frozen=True, slots=True)
 class Baseline:
-    """How the project built and ran before anything was touched."""
+    """How the project built and ran before anything was touched; `log` is where what the build said is kept."""
 
     release: str
     built: bool
@@ -45,6 +45,7 @@ class Baseline:
     said: str
     run: RunRecord | None
     time: float
+    log: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,9 +107,10 @@ def take_baseline(
     built = run_profile_command(crossing, ground, "build", Stage.SURVEY, "the baseline", on_line, progress, token)
     lines = built.text.splitlines()
     warnings = sum(item.severity == "warning" for item in read_diagnostics(lines, ground.profile.diagnostic))
+    log = str(crossing.fact("log build"))
     progress("running as it is today", 1, 2)
     run = run_game(crossing, ground, Stage.SURVEY, on_line, progress, token) if built.status == 0 else None
-    baseline = Baseline(ground.release, built.status == 0, built.elapsed_s, warnings, tail(lines), run, time.time())
+    baseline = Baseline(ground.release, built.status == 0, built.elapsed_s, warnings, tail(lines), run, time.time(), log)
     crossing.keep_fact("baseline", _to_json(baseline))
     note(crossing, Stage.SURVEY, f"baseline on {ground.release}: {describe(baseline)}", "", "baseline")
     return baseline
@@ -316,4 +318,5 @@ def _to_json(baseline: Baseline) -> dict[str, object]:
         "said": baseline.said,
         "run": baseline.run.to_json() if baseline.run else None,
         "time": baseline.time,
+        "log": baseline.log,
     }
