@@ -249,7 +249,8 @@ def _bar(view: PluginView) -> Bar:
 
 def _rows(view: PluginView, overview: Overview) -> list[Row]:
     start = view.base if view.done else view.step.from_
-    arrow = f"{start} → {view.step.to}" if view.step.to != start else f"{start} stays"
+    to = view.step.to
+    arrow = f"{start} stays" if to == start else f"{start} → {to}" if to else f"{start}, nothing for {overview.setup.to}"
     heading = Row(f"{view.plugin.id} {arrow}", right="taken" if view.done and view.ledger else "", heading=True)
     if view.merge is None:
         paths = dict.fromkeys(entry.path for entry in view.ledger.entries) if view.ledger else {}
