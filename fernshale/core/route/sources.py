@@ -25,6 +25,7 @@ from fernshale.core.snapshot.store import home
 
 _FRESH_S = 60.0
 _last_fetched: dict[Path, float] = {}
+_unreached: dict[Path, str] = {}
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,7 +109,7 @@ _read: dict[tuple[str, ...], tuple[tuple[str, ...], Shelf]] = {}
 def _stamp_of(address: str) -> str:
     """What changes when a shelf file does; empty when it has to be looked at again in any case."""
     folder = _cache_of(address) if is_server(address) else Path(address)
-    if is_server(address) and time.monotonic() - _last_fetched.get(folder, -_FRESH_S) >= _FRESH_S:
+    if is_server(address) and not _is_fresh(folder):
         return ""
     try:
         status = (folder / NAME).stat()
@@ -158,16 +159,18 @@ def _open(address: str, patience: Patience) -> tuple[Source, ShelfFile, list[str
         return FolderSource(str(folder), folder), file, []
     folder = _cache_of(address)
     source = ServerSource(address, folder, patience)
-    notices = []
     index = folder / NAME
-    if time.monotonic() - _last_fetched.get(folder, -_FRESH_S) >= _FRESH_S or not index.exists():
+    if not _is_fresh(folder) or not index.exists():
         try:
             fetch(source.url(NAME), index, "", patience, no_progress, CancelToken())
-            _last_fetched[folder] = time.monotonic()
+            _unreached.pop(folder, None)
         except ShelfError as error:
             if not index.exists():
                 raise
-            notices.append(f"{error.message}; what was fetched of it before is used")
+            _unreached[folder] = f"{error.message}; what was fetched of it before is used"
+        # A server that does not answer is not asked again at once either: each time would cost the whole time limit.
+        _last_fetched[folder] = time.monotonic()
+    notices = [_unreached[folder]] if folder in _unreached else []
     file = parse_shelf_file(_text_of(index), index)
     unchecked = [f"{item.id} {item.version}" for item in file.releases if not (item.archive and item.checksum)]
     unchecked += [path for item in file.releases for path in files_of(item) if path not in file.files]
@@ -176,6 +179,10 @@ def _open(address: str, patience: Patience) -> tuple[Source, ShelfFile, list[str
     source.checksums.update(file.files)
     _drop_changed(folder, file)
     return source, file, notices
+
+
+def _is_fresh(folder: Path) -> bool:
+    return time.monotonic() - _last_fetched.get(folder, -_FRESH_S) < _FRESH_S
 
 
 def _drop_changed(folder: Path, file: ShelfFile) -> None:

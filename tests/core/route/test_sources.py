@@ -96,6 +96,8 @@ def test_releases_come_over_the_wire_as_they_lie_in_the_folder(tree: Tree, tmp_p
     again = read_shelf([server.address], _HASTY)
     assert listing(again.place(plugin)) == listing(folder / "p/1")
     assert any("could not be fetched" in notice for notice in again.notices)
+    # It is not asked again at once, and still said.
+    assert read_shelf([server.address], _HASTY) is again
 
 
 def test_a_download_goes_on_where_it_broke_off(tree: Tree, tmp_path: Path) -> None:
