@@ -143,6 +143,7 @@ def logbook(options: argparse.Namespace, token: CancelToken) -> int:
     else:
         for item in entries:
             when = time.strftime("%H:%M:%S", time.localtime(item.time))
-            mark = {"undone": "undone", "pending": "pending"}.get(item.state, "can be undone" if item.can_undo else "")
+            marks = {"undone": "undone", "pending": "pending", "undoing": "being undone"}
+            mark = marks.get(item.state, "can be undone" if item.can_undo else "")
             print(f"{item.id:4}  {when}  {item.stage.value:8} {item.title}  {mark}".rstrip())
     return 0

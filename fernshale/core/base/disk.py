@@ -7,10 +7,19 @@ import os
 import uuid
 from pathlib import Path
 
+_TEMPORARY = ".fernshale-"
+
+
+def sweep(folder: Path) -> None:
+    """Remove what a killed `write_atomic` left in a folder of our own. Only while nobody else writes there."""
+    for leftover in folder.glob(_TEMPORARY + "*"):
+        with contextlib.suppress(FileNotFoundError):
+            leftover.unlink()
+
 
 def write_atomic(path: Path, data: bytes, mode: int = 0o644) -> None:
     """Write `data` so that a crash leaves the old file or the new one. Raises OSError."""
-    temporary = path.with_name(f".fernshale-{uuid.uuid4().hex}")
+    temporary = path.with_name(_TEMPORARY + uuid.uuid4().hex)
     try:
         write_synced(temporary, data, mode)
         os.replace(temporary, path)

@@ -89,13 +89,19 @@ def ensure_snapshot(crossing: Crossing, note: str, progress: Progress, token: Ca
 
 
 def settle_interrupted(crossing: Crossing) -> str:
-    """Settle a change a kill interrupted: "", "finished" or "rolled back". Safe to call at any time."""
+    """Settle a change a kill interrupted: "", "finished" or "rolled back". Safe to call at any time.
+
+    The logbook follows the project: an entry says what is so, also where the kill came between the two.
+    """
     outcome = recover(crossing.journal, crossing.store)
     for entry in crossing.logbook():
-        if entry.state != "pending" or entry.changes is None:
+        if entry.state not in ("pending", "undoing") or entry.changes is None:
             continue
-        written = outcome == "finished" or (outcome == "" and _stands(crossing, entry.changes))
-        if written:
+        wanted = entry.changes if entry.state == "pending" else entry.changes.inverse()
+        written = outcome == "finished" or (outcome == "" and _stands(crossing, wanted))
+        if entry.state == "undoing":
+            crossing.mark_entry(entry.id, "undone" if written else "done")
+        elif written:
             crossing.mark_entry(entry.id, "done")
         else:
             crossing.drop_entry(entry.id)
@@ -111,10 +117,14 @@ def undo(crossing: Crossing, id: int, progress: Progress, token: CancelToken) ->
         raise MisuseError(f"the logbook has no entry {id}")
     if not entry.can_undo or entry.changes is None:
         raise CannotUndo(f"entry {id} wrote nothing that could be undone")
+    crossing.mark_entry(id, "undoing")
     try:
         apply_changes(crossing.setup.project, entry.changes.inverse(), crossing.store, crossing.journal, token)
-    except ChangedUnderneath as error:
-        raise CannotUndo(_in_the_way(entry, entries, error.paths)) from error
+    except FernshaleError as error:
+        crossing.mark_entry(id, "done")
+        if isinstance(error, ChangedUnderneath):
+            raise CannotUndo(_in_the_way(entry, entries, error.paths)) from error
+        raise
     crossing.mark_entry(id, "undone")
     _return_to_leg_of(crossing, id)
     progress("undone", 1, 1)

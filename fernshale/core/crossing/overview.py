@@ -108,7 +108,7 @@ def _check_members(ground: Ground, members: Sequence[str]) -> None:
 
 def look(crossing: Crossing, progress: Progress, token: CancelToken) -> Overview:
     """Read everything anew. An interrupted change is settled first; else nothing is written into the project."""
-    if crossing.journal.exists():
+    if not crossing.is_settled:
         with crossing.acting():
             settle_interrupted(crossing)
     ground = crossing_ground(crossing, progress, token)

@@ -23,6 +23,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
+from fernshale.core.base.disk import sweep
 from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
 from fernshale.core.change.model import ChangeSet
 from fernshale.core.crossing.matter import Decision, Stage
@@ -96,7 +97,7 @@ class Setup:
 class Entry:
     """A line of the logbook. `changes` is set when it wrote into the project; `about` names what it dealt with.
 
-    `state` is "done", "undone", or "pending" while its change set is being written.
+    `state` is "done", "undone", "pending" while its change set is being written, or "undoing" while it is taken back.
     """
 
     id: int
@@ -199,6 +200,13 @@ class Crossing:
             if state == "undone":
                 database.execute("DELETE FROM decisions WHERE entry = ?", (id,))
 
+    @property
+    def is_settled(self) -> bool:
+        """Whether no change was interrupted: none is being written or taken back, unless somebody does so right now."""
+        with self._database() as database:
+            row = database.execute("SELECT COUNT(*) FROM logbook WHERE state IN ('pending', 'undoing')").fetchone()
+        return not row[0] and not self.journal.exists()
+
     def drop_entry(self, id: int) -> None:
         """Forget an entry whose change set was never written."""
         with self._database() as database:
@@ -228,6 +236,7 @@ class Crossing:
             lock.truncate(0)
             lock.write(str(os.getpid()))
             lock.flush()
+            sweep(self.folder)
             yield
 
     @contextlib.contextmanager

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import stat
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 
 from fernshale.core.base.disk import write_synced
@@ -13,6 +13,8 @@ from fernshale.core.base.treepath import TreePath, on_disk, parents, tree_path, 
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.snapshot.manifest import Entry, Kind, Manifest, entry_at
 from fernshale.core.snapshot.store import Store
+
+_TEMPORARY = ".fernshale-restore-"
 
 
 def restore(
@@ -36,6 +38,7 @@ def restore(
         target = on_disk(destination, folder)
         if not target.is_dir():
             target.mkdir()
+    _sweep(destination, wanted)
     things = [(path, entry) for path, entry in wanted.items() if entry.kind is not Kind.FOLDER]
     for number, (path, entry) in enumerate(things):
         token.check()
@@ -64,13 +67,21 @@ def _wanted(manifest: Manifest, paths: Sequence[str]) -> dict[TreePath, Entry]:
 def _standing(destination: Path) -> list[str]:
     found = []
     for folder, folders, files in os.walk(destination):
-        found += [os.path.relpath(os.path.join(folder, name), destination) for name in (*folders, *files)]
+        names = (*folders, *(name for name in files if not name.startswith(_TEMPORARY)))
+        found += [os.path.relpath(os.path.join(folder, name), destination) for name in names]
     return found
+
+
+def _sweep(destination: Path, wanted: Iterable[TreePath]) -> None:
+    """Remove what a killed restore left under a temporary name where this one is going to write."""
+    for folder in {on_disk(destination, path).parent for path in wanted}:
+        for leftover in folder.glob(_TEMPORARY + "*"):
+            leftover.unlink(missing_ok=True)
 
 
 def _restore_one(store: Store, target: Path, entry: Entry) -> None:
     if entry_at(target) != entry:
-        temporary = target.with_name(f".fernshale-restore-{os.getpid()}")
+        temporary = target.with_name(f"{_TEMPORARY}{os.getpid()}")
         temporary.unlink(missing_ok=True)
         if entry.kind is Kind.LINK:
             os.symlink(entry.content, temporary)

@@ -26,7 +26,7 @@ from typing import Any
 import blake3
 import zstandard
 
-from fernshale.core.base.disk import write_atomic
+from fernshale.core.base.disk import sweep, write_atomic
 from fernshale.core.base.errors import StoreError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Progress, no_progress
@@ -179,6 +179,7 @@ class Store:
             fcntl.flock(lock, fcntl.LOCK_EX)
             for leftover in self._packs.glob("*.writing"):
                 leftover.unlink()
+            sweep(self._snapshots)
             yield
 
     def _pack(self) -> PackWriter:

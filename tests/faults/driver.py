@@ -1,0 +1,185 @@
+"""Does one operation again and again, each time stopped one system call later, and looks at what is left.
+
+    driver.py SHIM FOLDER OPERATION MODE STEP
+
+MODE is `kill` or the name of an error; each STEP-th call is tried. Prints how many points there were; fails at the first that breaks a promise.
+Runs in a process of its own with the shim loaded; each try is a fork of it, so that a few hundred take seconds.
+"""
+
+from __future__ import annotations
+
+import ctypes
+import errno
+import os
+import shutil
+import signal
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.change.draft import Draft
+from fernshale.core.crossing.logbook import settle_interrupted, undo, write_step
+from fernshale.core.crossing.matter import Stage
+from fernshale.core.crossing.state import Crossing, Setup, begin
+from fernshale.core.snapshot.restore import restore
+from fernshale.core.snapshot.store import Store
+from tests.conftest import listing
+
+_TOKEN = CancelToken()
+_FILES = {"a.txt": "one\n", "b/c.txt": "two\n", "b/d.bin": "\0" * 5000, "e/f/g.txt": "three\n", "gone.txt": "four\n"}
+
+
+class World:
+    """A project, a crossing and its store, and how they were."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.project = folder / "project"
+        os.environ["FERNSHALE_HOME"] = str(folder / "home")
+
+    def make(self) -> None:
+        for path, text in _FILES.items():
+            (self.project / path).parent.mkdir(parents=True, exist_ok=True)
+            (self.project / path).write_text(text)
+        (self.project / "empty").mkdir()
+        (self.project / "link").symlink_to("b/c.txt")
+        crossing = begin(Setup(self.project, self.project / "x.profile.toml", (str(self.folder),), "1.0", ("2.0",)))
+        crossing.store.take(self.project, "first", no_progress, _TOKEN)
+
+    @property
+    def crossing(self) -> Crossing:
+        (folder,) = (self.folder / "home" / "crossings").iterdir()
+        return Crossing(folder)
+
+
+def apply(world: World) -> None:
+    draft = Draft(world.project)
+    draft.write("a.txt", b"one, changed\n", 0o755)
+    draft.write("new/deep/h.txt", b"new\n", 0o644)
+    draft.delete("gone.txt")
+    draft.delete("b/c.txt")
+    draft.link("link2", "a.txt")
+    write_step(world.crossing, Stage.ENGINE, "a step", "", "engine", draft.change_set(), no_progress, _TOKEN)
+
+
+def edit_outside(world: World) -> None:
+    (world.project / "outside.txt").write_text("not by us\n")
+
+
+def take(world: World) -> None:
+    world.crossing.store.take(world.project, "second", no_progress, _TOKEN)
+
+
+def undo_step(world: World) -> None:
+    last = world.crossing.logbook()[-1]
+    undo(world.crossing, last.id, no_progress, _TOKEN)
+
+
+def restore_elsewhere(world: World) -> None:
+    store = world.crossing.store
+    restore(store, store.manifest(store.list()[0].id), world.folder / "back", (), no_progress, _TOKEN)
+
+
+# name: what is done before (unarmed), and what is done under fire
+OPERATIONS: dict[str, tuple[Callable[[World], None] | None, Callable[[World], None]]] = {
+    "apply": (None, apply),
+    "undo": (apply, undo_step),
+    "take": (edit_outside, take),
+    "restore": (None, restore_elsewhere),
+}
+
+
+def main(shim: str, folder: Path, name: str, mode: str, step: int) -> None:
+    library = ctypes.CDLL(shim)
+    before_act, act = OPERATIONS[name]
+    template, place = folder / "template", folder / "place"
+    how = -1 if mode == "kill" else getattr(errno, mode)
+    make(place, before_act)
+    shutil.copytree(place, template, symlinks=True)
+    started = listing(place / "project")
+    act(World(place))
+    ended = listing(place / "project")
+    point, tries = 1 - step, 0
+    while True:
+        point, tries = point + step, tries + 1
+        shutil.rmtree(place)
+        shutil.copytree(template, place, symlinks=True)
+        status = attempt(library, place, act, point, how)
+        check(place, name, point, mode, status, started, ended)
+        if status == "untouched":
+            print(tries - 1)
+            return
+
+
+def make(place: Path, before_act: Callable[[World], None] | None) -> None:
+    world = World(place)
+    world.make()
+    if before_act is not None:
+        before_act(world)
+
+
+def attempt(library: ctypes.CDLL, place: Path, act: Callable[[World], None], point: int, how: int) -> str:
+    """killed, failed (with a word), done in spite of it, or untouched: there was no such call any more."""
+    child = os.fork()
+    if child == 0:
+        code = 9
+        try:
+            world = World(place)
+            library.fault_arm(os.fsencode(place), ctypes.c_long(point), how)
+            act(world)
+            code = 0 if library.fault_count() < point else 4
+        except (FernshaleError, OSError):
+            code = 3
+        finally:
+            os._exit(code)
+    _, status = os.waitpid(child, 0)
+    if os.WIFSIGNALED(status):
+        assert os.WTERMSIG(status) == signal.SIGKILL
+        return "killed"
+    words = {0: "untouched", 3: "failed", 4: "done"}
+    assert os.WEXITSTATUS(status) in words, f"point {point}: the operation broke ({os.WEXITSTATUS(status)})"
+    return words[os.WEXITSTATUS(status)]
+
+
+def check(
+    place: Path, name: str, point: int, mode: str, status: str, started: dict[str, object], ended: dict[str, object]
+) -> None:
+    """The next start: the project is as before or as after, the store is whole, nothing earlier is lost."""
+    world, where = World(place), f"{name}, {mode} at point {point} ({status})"
+    crossing = world.crossing
+    with crossing.acting():
+        settle_interrupted(crossing)
+    now = listing(world.project)
+    assert now in (started, ended), f"{where}: the project is neither as before nor as after: {difference(now, started)}"
+    assert not crossing.journal.exists(), f"{where}: a journal is left"
+    states = [entry.state for entry in crossing.logbook()]
+    assert "pending" not in states, f"{where}: the logbook is not settled"
+    if name in ("apply", "undo"):
+        is_after = now == ended
+        wanted = {"apply": ["done"] if is_after else [], "undo": ["undone"] if is_after else ["done"]}[name]
+        assert states == wanted, f"{where}: the logbook says {states}, the project {'after' if is_after else 'before'}"
+    store = Store(world.folder / "home" / "store")
+    verdict = store.verify()
+    assert verdict.ok, f"{where}: {verdict.damaged}"
+    first = store.list()[0]
+    assert first.note == "first", where
+    back = place / "check"
+    restore(store, store.manifest(first.id), back, (), no_progress, _TOKEN)
+    assert (back / "gone.txt").read_text() == "four\n", where
+    if name == "restore":
+        restore_elsewhere(world)  # goes on where it stopped
+        assert listing(place / "back") == started, f"{where}: the restored tree is not what was kept"
+    store.take(world.project, "again", no_progress, _TOKEN)  # the next writer sweeps what a killed one left
+    left = [str(path.relative_to(place)) for path in place.rglob("*") if path.name.startswith(".fernshale-")]
+    left += [path.name for path in (place / "home/store/packs").glob("*.writing")]
+    assert not left, f"{where}: left behind {left}"
+
+
+def difference(now: dict[str, object], then: dict[str, object]) -> list[str]:
+    return sorted(path for path in {*now, *then} if now.get(path) != then.get(path))
+
+
+if __name__ == "__main__":
+    main(sys.argv[1], Path(sys.argv[2]), sys.argv[3], sys.argv[4], int(sys.argv[5]))
