@@ -179,7 +179,7 @@ def _profile_commands(commands: argparse._SubParsersAction[argparse.ArgumentPars
 
 
 def _snapshot_commands(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
-    text = "take, list, compare, restore and verify snapshots"
+    text = "take, list, compare, restore, verify and forget snapshots"
     group = commands.add_parser("snapshot", help=text, description=text.capitalize() + ".", epilog=_CODES)
     actions = group.add_subparsers(metavar="ACTION", required=True)
 
@@ -202,3 +202,9 @@ def _snapshot_commands(commands: argparse._SubParsersAction[argparse.ArgumentPar
     restore.add_argument("destination", metavar="DEST")
     restore.add_argument("paths", metavar="PATH", nargs="*")
     action("verify", "read everything and say what is damaged")
+    forget = action("forget", "let snapshots go, by id or by a policy, and free their space")
+    forget.add_argument("ids", metavar="ID", nargs="*")
+    forget.add_argument("--tree", metavar="TREE", help="with a policy: only snapshots of this tree")
+    forget.add_argument("--keep-last", metavar="N", type=int, default=0, help="keep the last N of each tree")
+    forget.add_argument("--keep-daily", metavar="N", type=int, default=0, help="keep the latest of each of the last N days")
+    forget.add_argument("--dry-run", action="store_true", help="only say what would go")

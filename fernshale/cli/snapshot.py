@@ -1,4 +1,4 @@
-"""snapshot take, list, compare, restore, verify."""
+"""snapshot take, list, compare, restore, verify, forget."""
 
 from __future__ import annotations
 
@@ -10,8 +10,10 @@ from pathlib import Path
 from fernshale.cli.session import print_json, print_lines
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.keeping import forget_by_policy, forget_these
 from fernshale.core.snapshot import compare as comparing
 from fernshale.core.snapshot import restore as restoring
+from fernshale.core.snapshot.forget import Policy
 from fernshale.core.snapshot.store import Store, default_store
 
 
@@ -71,6 +73,23 @@ def verify(options: argparse.Namespace, token: CancelToken) -> int:
         for what, ids in verdict.damaged:
             print(f"  {what}; touches {', '.join(ids) or 'no snapshot'}")
     return 0 if verdict.ok else 1
+
+
+def forget(options: argparse.Namespace, token: CancelToken) -> int:
+    store = _store(options)
+    if options.ids:
+        freed = forget_these(store, options.ids, no_progress, token)
+    else:
+        tree = str(Path(options.tree).resolve()) if options.tree else ""
+        policy = Policy(options.keep_last, options.keep_daily)
+        freed = forget_by_policy(store, policy, tree, no_progress, token, dry_run=options.dry_run)
+    if options.json:
+        print_json({"forgotten": [*freed.forgotten], "freed": freed.bytes, "done": not options.dry_run})
+    else:
+        print_lines(freed.forgotten)
+        word = "would be forgotten" if options.dry_run else f"forgotten, {freed.bytes} bytes freed"
+        print(f"{len(freed.forgotten)} {word}")
+    return 0
 
 
 def _store(options: argparse.Namespace) -> Store:

@@ -106,6 +106,20 @@ def test_several_projects_are_surveyed_in_one_table(tree: Tree, tmp_path: Path) 
     assert "is not a folder" in found["projects"][2]["trouble"]  # type: ignore[index]
 
 
+def test_snapshots_are_forgotten_by_policy_and_by_id(tree: Tree, tmp_path: Path) -> None:
+    root, store = tree("t", {"a": "1"}), tmp_path / "store"
+    ids = []
+    for number in range(3):
+        (root / "a").write_text(str(number) * 500)
+        ids.append(data("snapshot", "take", root, "--store", store)["id"])  # type: ignore[index]
+    would = data("snapshot", "forget", "--keep-last", 1, "--dry-run", "--store", store)
+    assert would == {"forgotten": ids[:2], "freed": 0, "done": False}
+    gone = data("snapshot", "forget", ids[0], "--store", store)
+    assert gone["forgotten"] == [ids[0]] and gone["freed"] > 0  # type: ignore[index]
+    assert [item["id"] for item in data("snapshot", "list", "--store", store)] == ids[1:]  # type: ignore[attr-defined]
+    assert run("snapshot", "forget", "--store", store).returncode == 2
+
+
 def test_a_server_that_is_gone_is_said(tree: Tree) -> None:
     wick = make_wick(tree)
     words = ("route", wick.project, "--to", "2.0", "--shelf", "http://127.0.0.1:9", "--profile", wick.profile)

@@ -20,6 +20,7 @@ from pathlib import Path
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.draft import Draft
+from fernshale.core.crossing.keeping import forget_these
 from fernshale.core.crossing.logbook import settle_interrupted, undo, write_step
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.state import Crossing, Setup, begin
@@ -82,12 +83,27 @@ def restore_elsewhere(world: World) -> None:
     restore(store, store.manifest(store.list()[0].id), world.folder / "back", (), no_progress, _TOKEN)
 
 
+def take_more(world: World) -> None:
+    """A step that can be undone, and two more snapshots, each with contents that only it has."""
+    apply(world)
+    for number, note in enumerate(("second", "third")):
+        (world.project / "only.bin").write_bytes(os.urandom(3000) + bytes([number]))
+        world.crossing.store.take(world.project, note, no_progress, _TOKEN)
+
+
+def forget_second(world: World) -> None:
+    store = world.crossing.store
+    second = next(item.id for item in store.list() if item.note == "second")
+    forget_these(store, [second], no_progress, _TOKEN)
+
+
 # name: what is done before (unarmed), and what is done under fire
 OPERATIONS: dict[str, tuple[Callable[[World], None] | None, Callable[[World], None]]] = {
     "apply": (None, apply),
     "undo": (apply, undo_step),
     "take": (edit_outside, take),
     "restore": (None, restore_elsewhere),
+    "forget": (take_more, forget_second),
 }
 
 
@@ -168,6 +184,12 @@ def check(
     back = place / "check"
     restore(store, store.manifest(first.id), back, (), no_progress, _TOKEN)
     assert (back / "gone.txt").read_text() == "four\n", where
+    if name == "forget":
+        third = next(item for item in store.list() if item.note == "third")
+        restore(store, store.manifest(third.id), place / "third", (), no_progress, _TOKEN)
+        assert listing(place / "third") == started, f"{where}: the third snapshot is not what was kept"
+        undo(crossing, crossing.logbook()[-1].id, no_progress, _TOKEN)
+        assert (world.project / "gone.txt").read_text() == "four\n", f"{where}: the step cannot be undone any more"
     if name == "restore":
         restore_elsewhere(world)  # goes on where it stopped
         assert listing(place / "back") == started, f"{where}: the restored tree is not what was kept"

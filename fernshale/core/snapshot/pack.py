@@ -99,8 +99,19 @@ class PackWriter:
         packed = len(body) < len(data)
         if not packed:
             body = data
-        self._file.write(_HEADER.pack(bytes.fromhex(digest), packed, len(data), len(body)))
-        self.places[digest] = Location(self.path, self._file.tell(), len(body), len(data), packed)
+        self._write(digest, body, len(data), packed)
+
+    def copy(self, digest: str, place: Location) -> None:
+        """Take a blob over from another pack as it is stored there. Raises DigestMismatch when it is damaged."""
+        read_blob(digest, place)
+        with place.pack.open("rb") as file:
+            file.seek(place.offset)
+            body = file.read(place.stored)
+        self._write(digest, body, place.size, place.packed)
+
+    def _write(self, digest: str, body: bytes, size: int, packed: bool) -> None:
+        self._file.write(_HEADER.pack(bytes.fromhex(digest), packed, size, len(body)))
+        self.places[digest] = Location(self.path, self._file.tell(), len(body), size, packed)
         self._file.write(body)
         self.stored_bytes += _HEADER.size + len(body)
 

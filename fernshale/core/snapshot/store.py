@@ -69,11 +69,11 @@ class Store:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
-        self._packs = folder / "packs"
-        self._snapshots = folder / "snapshots"
+        self.packs_folder = folder / "packs"
+        self.snapshots_folder = folder / "snapshots"
         try:
-            self._packs.mkdir(parents=True, exist_ok=True)
-            self._snapshots.mkdir(exist_ok=True)
+            self.packs_folder.mkdir(parents=True, exist_ok=True)
+            self.snapshots_folder.mkdir(exist_ok=True)
         except OSError as error:
             raise StoreError(f"the snapshot store {folder} cannot be used: {error.strerror}") from error
         self._places: dict[str, Location] = {}
@@ -84,13 +84,26 @@ class Store:
     def get(self, digest: str) -> bytes:
         """The bytes under `digest`. Raises StoreError when they are not there or damaged."""
         place = self._place(digest)
+        if place is not None and not place.pack.exists():
+            self.reload()  # its pack was written anew meanwhile
+            place = self._place(digest)
         if place is None:
             raise StoreError(f"the store {self.folder} has no blob {digest[:12]}")
         return read_blob(digest, place)
 
+    def reload(self) -> None:
+        """Forget where blobs lie; it is read again when they are asked for."""
+        self._places.clear()
+        self._read_packs.clear()
+
+    def unread_manifests(self) -> set[str]:
+        """Snapshots whose summary cannot be read; `list` leaves them out."""
+        there = {path.name.removesuffix(_MANIFEST) for path in self.snapshots_folder.glob("*" + _MANIFEST)}
+        return there - {item.id for item in self.list()}
+
     def put_all(self, blobs: Iterable[bytes]) -> None:
         """Keep `blobs`; those already there cost nothing."""
-        with self._writing(), self._pack() as pack:
+        with self.writing(), self.pack() as pack:
             for data in blobs:
                 digest = digest_of(data)
                 if self._place(digest) is None:
@@ -110,14 +123,14 @@ class Store:
             raise StoreError(f"{tree} is not a folder")
         if self.folder.resolve().is_relative_to(tree):
             raise StoreError("the snapshot store lies inside the tree", "Choose a store outside with --store DIR.")
-        with self._writing():
+        with self.writing():
             previous = next((item for item in reversed(self.list()) if item.tree == str(tree)), None)
             # A damaged earlier manifest only costs the shortcut.
             known = EMPTY
             if previous is not None:
                 with contextlib.suppress(StoreError):
                     known = self.manifest(previous.id)
-            with self._pack() as pack:
+            with self.pack() as pack:
 
                 def keep(data: bytes) -> None:
                     digest = digest_of(data)
@@ -131,31 +144,31 @@ class Store:
     def list(self) -> list[Snapshot]:
         """All snapshots, oldest first."""
         found = []
-        for path in sorted(self._snapshots.glob("*" + _MANIFEST)):
+        for path in sorted(self.snapshots_folder.glob("*" + _MANIFEST)):
             with contextlib.suppress(StoreError):  # named by verify, which looks at each
                 found.append(_summary(path))
         return found
 
     def summary(self, id: str) -> Snapshot:
-        return _summary(self._manifest_path(id))
+        return _summary(self.manifest_path(id))
 
     def manifest(self, id: str) -> Manifest:
         """The entries of a snapshot; `id` may be shortened. Raises UnknownSnapshot, StoreError."""
-        return _read_manifest(self._manifest_path(id))
+        return _read_manifest(self.manifest_path(id))
 
     def verify(self, progress: Progress = no_progress, token: CancelToken | None = None) -> Verdict:
         """Read every blob and manifest; name each that is damaged or missing and the snapshots it touches."""
         token = token or CancelToken()
         damaged: list[tuple[str, tuple[str, ...]]] = []
         users: dict[str, set[str]] = {}
-        for path in sorted(self._snapshots.glob("*" + _MANIFEST)):
+        for path in sorted(self.snapshots_folder.glob("*" + _MANIFEST)):
             id = path.name.removesuffix(_MANIFEST)
             try:
                 for entry in _read_manifest(path).files.values():
                     users.setdefault(entry.content, set()).add(id)
             except StoreError as error:
                 damaged.append((error.message, (id,)))
-        for pack in sorted(self._packs.glob("*" + SUFFIX)):
+        for pack in sorted(self.packs_folder.glob("*" + SUFFIX)):
             try:
                 self._read_pack(pack)
             except StoreError as error:
@@ -173,21 +186,25 @@ class Store:
     # -- inside
 
     @contextlib.contextmanager
-    def _writing(self) -> Iterator[None]:
+    def writing(self) -> Iterator[None]:
         """Hold the store's lock, waiting for another writer; sweep what a killed one left."""
         with (self.folder / "lock").open("w") as lock:
             fcntl.flock(lock, fcntl.LOCK_EX)
-            for leftover in self._packs.glob("*.writing"):
+            for leftover in self.packs_folder.glob("*.writing"):
                 leftover.unlink()
-            sweep(self._snapshots)
+            # Another process may have freed what this one remembers.
+            if any(not (self.packs_folder / name).exists() for name in self._read_packs):
+                self.reload()
+            sweep(self.snapshots_folder)
             yield
 
-    def _pack(self) -> PackWriter:
-        return PackWriter(self._packs, f"{time.strftime('%Y%m%d')}-{uuid.uuid4().hex[:16]}")
+    def pack(self) -> PackWriter:
+        """A new pack to write into; only while `writing`."""
+        return PackWriter(self.packs_folder, f"{time.strftime('%Y%m%d')}-{uuid.uuid4().hex[:16]}")
 
     def _place(self, digest: str) -> Location | None:
         if digest not in self._places:
-            for path in self._packs.glob("*" + SUFFIX):
+            for path in self.packs_folder.glob("*" + SUFFIX):
                 if path.name not in self._read_packs:
                     with contextlib.suppress(StoreError):  # a damaged pack costs only what was in it
                         self._read_pack(path)
@@ -198,8 +215,9 @@ class Store:
         for digest, place in read_pack(path):  # one by one: what stands before a damaged record is good
             self._places[digest] = place
 
-    def _manifest_path(self, id: str) -> Path:
-        found = [path for path in self._snapshots.glob("*" + _MANIFEST) if id and path.name.startswith(id)]
+    def manifest_path(self, id: str) -> Path:
+        """Where a snapshot's manifest lies. Raises UnknownSnapshot."""
+        found = [path for path in self.snapshots_folder.glob("*" + _MANIFEST) if id and path.name.startswith(id)]
         if len(found) != 1:
             trouble = "is not unique" if found else "is not in this store"
             raise UnknownSnapshot(f"snapshot {id!r} {trouble}", "`fernshale snapshot list` shows those there are.")
@@ -227,7 +245,7 @@ class Store:
             ],
         }
         body = json.dumps(summary).encode() + b"\n" + zstandard.compress(json.dumps(entries).encode(), 3)
-        path = self._snapshots / f"{stamp}-{digest_of(body)[:6]}{_MANIFEST}"
+        path = self.snapshots_folder / f"{stamp}-{digest_of(body)[:6]}{_MANIFEST}"
         write_atomic(path, body + blake3.blake3(body).digest())
         return _summary(path)
 

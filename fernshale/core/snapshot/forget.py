@@ -1,0 +1,119 @@
+"""Forget snapshots by a policy, and free the space that only they needed.
+
+Order against a crash: manifests go first, then packs without anything that is needed, then packs that are mostly dead are
+written anew without it and replaced. A kill at any moment leaves every other snapshot whole; what was not freed then
+is freed the next time.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Collection, Iterable, Sequence
+from dataclasses import dataclass
+
+from fernshale.core.base.disk import sync_folder
+from fernshale.core.base.errors import MisuseError, StoreError
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.snapshot.pack import SUFFIX, DigestMismatch, Location, read_pack
+from fernshale.core.snapshot.store import Snapshot, Store
+
+# A pack is written anew once so much of it is dead; below that, the writing costs more than the room is worth.
+_DEAD_SHARE = 0.3
+
+
+@dataclass(frozen=True, slots=True)
+class Policy:
+    """Which snapshots of each tree to keep: the last `last`, and of each of the last `daily` days the latest."""
+
+    last: int = 0
+    daily: int = 0
+
+    def __post_init__(self) -> None:
+        if self.last < 0 or self.daily < 0 or not (self.last or self.daily):
+            raise MisuseError("a policy has to keep something", "As --keep-last 10, or --keep-daily 14.")
+
+
+@dataclass(frozen=True, slots=True)
+class Freed:
+    """What was forgotten, and the bytes the store lost by it."""
+
+    forgotten: tuple[str, ...]
+    bytes: int
+
+
+def choose_forgotten(snapshots: Sequence[Snapshot], policy: Policy, kept: Collection[str], tree: str = "") -> list[str]:
+    """Ids that the policy lets go, oldest first; never those in `kept`. With `tree` only of that one."""
+    by_tree: dict[str, list[Snapshot]] = {}
+    for item in sorted(snapshots, key=lambda item: item.taken):
+        by_tree.setdefault(item.tree, []).append(item)
+    gone = []
+    for name, items in by_tree.items():
+        if tree and name != tree:
+            continue
+        stay = {item.id for item in items[len(items) - policy.last :]} if policy.last else set()
+        latest = {time.strftime("%Y-%m-%d", time.localtime(item.taken)): item.id for item in items}
+        stay |= set(list(latest.values())[len(latest) - policy.daily :] if policy.daily else ())
+        gone += [item.id for item in items if item.id not in stay and item.id not in kept]
+    return gone
+
+
+def forget(
+    store: Store, ids: Iterable[str], needed: Callable[[], Collection[str]], progress: Progress, token: CancelToken
+) -> Freed:
+    """Forget snapshots and free what nothing else needs.
+
+    `needed` gives the digests others hold on to, as steps that can be undone; it is asked while nobody writes.
+    Raises UnknownSnapshot, and StoreError (nothing is done) when a snapshot that stays cannot be read: what it needs
+    could not be told.
+    """
+    with store.writing():
+        paths = {path.stem: path for path in (store.manifest_path(id) for id in ids)}
+        before = store.size_bytes()
+        live = set(needed())
+        for item in store.list():
+            if item.id not in paths:
+                live |= {entry.content for entry in store.manifest(item.id).files.values()}
+        unread = store.unread_manifests()
+        if unread - set(paths):
+            raise StoreError(
+                f"snapshot {', '.join(sorted(unread - set(paths)))} is damaged; what it needs cannot be told",
+                "Forget it by its id first.",
+            )
+        token.check()
+        for path in paths.values():
+            path.unlink()
+        sync_folder(store.snapshots_folder)
+        _free(store, live, progress, token)
+        store.reload()
+        return Freed(tuple(sorted(paths)), max(0, before - store.size_bytes()))
+
+
+def _free(store: Store, live: Collection[str], progress: Progress, token: CancelToken) -> None:
+    packs = sorted(store.packs_folder.glob("*" + SUFFIX))
+    for number, path in enumerate(packs):
+        token.check()
+        progress("freeing", number, len(packs))
+        try:
+            records = list(read_pack(path))
+        except StoreError:
+            continue  # what is damaged may still be read in part; verify speaks of it
+        wanted = [(digest, place) for digest, place in records if digest in live]
+        dead = sum(place.stored for _, place in records) - sum(place.stored for _, place in wanted)
+        if not wanted or (dead > _DEAD_SHARE * path.stat().st_size and _write_anew(store, wanted)):
+            path.unlink()
+    sync_folder(store.packs_folder)
+
+
+def _write_anew(store: Store, wanted: Sequence[tuple[str, Location]]) -> bool:
+    """The records that are needed in a pack of their own; it has its name, synced, before the old one goes.
+
+    False when one of them is damaged: then the old pack stays, for what can be saved of it.
+    """
+    try:
+        with store.pack() as pack:
+            for digest, place in wanted:
+                pack.copy(digest, place)
+    except DigestMismatch:
+        return False
+    return True
+
