@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from fernshale.app.jobs import OnLine, Runner
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.work import CancelToken, Progress
-from fernshale.core.crossing.logbook import restore_snapshot, undo, undo_back_to
+from fernshale.core.crossing.logbook import redo, restore_snapshot, undo, undo_back_to
 from fernshale.core.crossing.overview import Overview, begin_crossing, has_changed, look
 from fernshale.core.crossing.settle import Taken, settle, take_sure_fixes, withdraw
 from fernshale.core.crossing.stages.build import Fix, Scope, apply_fix
@@ -114,6 +114,15 @@ class Session(QObject):
                 undo(crossing, entry, progress, token)
 
         self._act(f"undoing {title}", work)
+
+    def redo(self, entry: int, title: str) -> None:
+        """Do a step again that was undone."""
+
+        def work(crossing: Crossing, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
+            with crossing.acting():
+                redo(crossing, entry, progress, token)
+
+        self._act(f"doing again {title}", work)
 
     def undo_back_to(self, entry: int) -> None:
         """Undo a step and all later ones."""

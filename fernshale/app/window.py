@@ -196,6 +196,7 @@ class MainWindow(QMainWindow):
             ("Ctrl+F", self._find),
             ("F3", self._find_next),
             ("Ctrl+Z", self._undo_last),
+            ("Ctrl+Y", self._redo_last),
             ("F5", self._build),
             ("Ctrl+R", session.refresh),
             ("Escape", session.runner.cancel),
@@ -308,6 +309,17 @@ class MainWindow(QMainWindow):
     def _ask_undo(self, payload: object) -> None:
         if isinstance(payload, Entry) and payload.can_undo:
             self.session.undo(payload.id, payload.title)
+        elif isinstance(payload, Entry) and payload.can_redo:
+            self.session.redo(payload.id, payload.title)
+
+    def _redo_last(self) -> None:
+        """Do again what was undone last: the earliest of the undone steps that stand at the end."""
+        overview = self.session.overview
+        undone = [item for item in overview.logbook if item.can_redo] if overview else []
+        done = max((item.id for item in overview.logbook if item.can_undo), default=0) if overview else 0
+        entry = next((item for item in undone if item.id > done), None)
+        if entry is not None:
+            self.session.redo(entry.id, entry.title)
 
     def _undo_last(self) -> None:
         overview = self.session.overview
@@ -323,6 +335,8 @@ class MainWindow(QMainWindow):
         menu = QMenu(self)
         if entry.can_undo:
             menu.addAction("Undo this step", lambda: self.session.undo(entry.id, entry.title))
+        if entry.can_redo:
+            menu.addAction("Do this step again", lambda: self.session.redo(entry.id, entry.title))
         menu.addAction("Undo back to here, this step included", lambda: self.session.undo_back_to(entry.id))
         menu.addAction("Copy", lambda: QApplication.clipboard().setText(entry.title))
         menu.exec(self.logbook.viewport().mapToGlobal(place))
@@ -371,6 +385,7 @@ class MainWindow(QMainWindow):
             Action("Run the game", "Trial", "", lambda: self.session.take("trial:run", "run", "running the game")),
             Action("Look again at everything", "Crossing", "Ctrl+R", self.session.refresh),
             Action("Undo the last step", "Logbook", "Ctrl+Z", self._undo_last),
+            Action("Do the last undone step again", "Logbook", "Ctrl+Y", self._redo_last),
             Action("Undo back to the start", "Logbook", "", self._undo_all),
             Action("Save the report", "Crossing", "", self._save_report),
             Action("Find on this page", "Page", "Ctrl+F", self._find),
@@ -501,7 +516,7 @@ def _words(matter: Matter) -> str:
 
 def _entry_row(entry: Entry) -> Row:
     when = time.strftime("%H:%M", time.localtime(entry.time))
-    right = "undone" if entry.state == "undone" else "undo" if entry.can_undo else ""
+    right = "undo" if entry.can_undo else "do again" if entry.can_redo else "undone" if entry.state == "undone" else ""
     glyph, tone = ("●", "mine") if entry.can_undo else ("–", "quiet") if entry.state == "undone" else ("·", "base")
     return Row(
         f"{when}  {entry.title}",
@@ -511,5 +526,5 @@ def _entry_row(entry: Entry) -> Row:
         tone,
         payload=entry,
         faded=entry.state == "undone",
-        link=entry.can_undo,
+        link=entry.can_undo or entry.can_redo,
     )  # type: ignore[arg-type]

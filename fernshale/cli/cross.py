@@ -23,7 +23,7 @@ from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.auto import Step
 from fernshale.core.crossing.auto import cross as cross_over
 from fernshale.core.crossing.findings import finding_of
-from fernshale.core.crossing.logbook import undo, undo_back_to
+from fernshale.core.crossing.logbook import redo, undo, undo_back_to
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.overview import Overview, look
 from fernshale.core.crossing.report import report_json, report_markdown
@@ -130,6 +130,8 @@ def logbook(options: argparse.Namespace, token: CancelToken) -> int:
     with crossing.acting():
         if options.undo is not None:
             undo(crossing, options.undo, no_progress, token)
+        if options.redo is not None:
+            redo(crossing, options.redo, no_progress, token)
         elif options.back_to is not None:
             undo_back_to(crossing, options.back_to, no_progress, token)
     entries = crossing.logbook()
@@ -143,7 +145,6 @@ def logbook(options: argparse.Namespace, token: CancelToken) -> int:
     else:
         for item in entries:
             when = time.strftime("%H:%M:%S", time.localtime(item.time))
-            marks = {"undone": "undone", "pending": "pending", "undoing": "being undone"}
-            mark = marks.get(item.state, "can be undone" if item.can_undo else "")
+            mark = item.state if item.state != "done" else "can be undone" if item.can_undo else ""
             print(f"{item.id:4}  {when}  {item.stage.value:8} {item.title}  {mark}".rstrip())
     return 0

@@ -144,6 +144,7 @@ def _parser() -> argparse.ArgumentParser:
     report.add_argument("--out", metavar="FILE", help="a .md or .json file; without it to standard output")
     log = on_project("logbook", ("cross", "logbook"), "what was done, in order")
     log.add_argument("--undo", metavar="ENTRY", type=int, help="undo this step")
+    log.add_argument("--redo", metavar="ENTRY", type=int, help="do this step again that was undone")
     log.add_argument("--back-to", metavar="ENTRY", type=int, help="undo this step and all later ones")
     return parser
 

@@ -21,7 +21,7 @@ from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.keeping import forget_these
-from fernshale.core.crossing.logbook import settle_interrupted, undo, write_step
+from fernshale.core.crossing.logbook import redo, settle_interrupted, undo, write_step
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.state import Crossing, Setup, begin
 from fernshale.core.snapshot.restore import restore
@@ -78,6 +78,15 @@ def undo_step(world: World) -> None:
     undo(world.crossing, last.id, no_progress, _TOKEN)
 
 
+def apply_and_undo(world: World) -> None:
+    apply(world)
+    undo_step(world)
+
+
+def redo_step(world: World) -> None:
+    redo(world.crossing, world.crossing.logbook()[-1].id, no_progress, _TOKEN)
+
+
 def restore_elsewhere(world: World) -> None:
     store = world.crossing.store
     restore(store, store.manifest(store.list()[0].id), world.folder / "back", (), no_progress, _TOKEN)
@@ -101,6 +110,7 @@ def forget_second(world: World) -> None:
 OPERATIONS: dict[str, tuple[Callable[[World], None] | None, Callable[[World], None]]] = {
     "apply": (None, apply),
     "undo": (apply, undo_step),
+    "redo": (apply_and_undo, redo_step),
     "take": (edit_outside, take),
     "restore": (None, restore_elsewhere),
     "forget": (take_more, forget_second),
@@ -172,9 +182,9 @@ def check(
     assert not crossing.journal.exists(), f"{where}: a journal is left"
     states = [entry.state for entry in crossing.logbook()]
     assert "pending" not in states, f"{where}: the logbook is not settled"
-    if name in ("apply", "undo"):
+    if name in ("apply", "undo", "redo"):
         is_after = now == ended
-        wanted = {"apply": ["done"] if is_after else [], "undo": ["undone"] if is_after else ["done"]}[name]
+        wanted = {"apply": ([], ["done"]), "undo": (["done"], ["undone"]), "redo": (["undone"], ["done"])}[name][is_after]
         assert states == wanted, f"{where}: the logbook says {states}, the project {'after' if is_after else 'before'}"
     store = Store(world.folder / "home" / "store")
     verdict = store.verify()

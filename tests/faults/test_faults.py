@@ -20,12 +20,12 @@ def shim(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 # The process is killed at each call; of the refusals, which a kill mostly stands for, some are tried.
-@pytest.mark.parametrize(("mode", "step"), [("kill", 1), ("ENOSPC", 2), ("EIO", 3), ("EACCES", 5)])
-@pytest.mark.parametrize("operation", ["apply", "undo", "take", "restore", "forget"])
+@pytest.mark.parametrize(("mode", "step"), [("kill", 1), ("ENOSPC", 4), ("EIO", 7), ("EACCES", 11)])
+@pytest.mark.parametrize("operation", ["apply", "undo", "redo", "take", "restore", "forget"])
 def test_before_or_after_whatever_call_is_the_last(operation: str, mode: str, step: int, shim: Path, tmp_path: Path) -> None:
     step *= 4 if operation == "forget" else 1  # it has many calls, and much to look at after each
     words = [sys.executable, "-m", "tests.faults.driver", str(shim), str(tmp_path), operation, mode, str(step)]
     env = {**os.environ, "LD_PRELOAD": str(shim)}
     done = subprocess.run(words, capture_output=True, text=True, env=env, cwd=_HERE.parent.parent, timeout=300)
     assert done.returncode == 0, done.stderr[-3000:]
-    assert int(done.stdout) >= 8 // step
+    assert int(done.stdout) >= 2

@@ -13,7 +13,7 @@ from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.change.apply import apply_changes, recover
 from fernshale.core.change.model import ChangeSet, changes_between
 from fernshale.core.crossing.matter import Stage
-from fernshale.core.crossing.state import Crossing, Entry
+from fernshale.core.crossing.state import UNSETTLED, Crossing, Entry
 from fernshale.core.snapshot.compare import compare
 from fernshale.core.snapshot.manifest import entry_at, scan_tree
 from fernshale.core.snapshot.store import UnknownSnapshot
@@ -95,39 +95,59 @@ def settle_interrupted(crossing: Crossing) -> str:
     """
     outcome = recover(crossing.journal, crossing.store)
     for entry in crossing.logbook():
-        if entry.state not in ("pending", "undoing") or entry.changes is None:
+        if entry.state not in UNSETTLED or entry.changes is None:
             continue
-        wanted = entry.changes if entry.state == "pending" else entry.changes.inverse()
+        wanted = entry.changes.inverse() if entry.state == "undoing" else entry.changes
         written = outcome == "finished" or (outcome == "" and _stands(crossing, wanted))
-        if entry.state == "undoing":
-            crossing.mark_entry(entry.id, "undone" if written else "done")
-        elif written:
-            crossing.mark_entry(entry.id, "done")
-        else:
+        if entry.state == "pending" and not written:
             crossing.drop_entry(entry.id)
+        else:
+            crossing.mark_entry(entry.id, "done" if written == (entry.state != "undoing") else "undone")
     return outcome
 
 
 def undo(crossing: Crossing, id: int, progress: Progress, token: CancelToken) -> None:
     """Undo one step, byte for byte. Raises CannotUndo with what stands in the way."""
-    settle_interrupted(crossing)
-    entries = crossing.logbook()
-    entry = next((item for item in entries if item.id == id), None)
-    if entry is None:
-        raise MisuseError(f"the logbook has no entry {id}")
+    entry = _entry(crossing, id)
     if not entry.can_undo or entry.changes is None:
         raise CannotUndo(f"entry {id} wrote nothing that could be undone")
-    crossing.mark_entry(id, "undoing")
-    try:
-        apply_changes(crossing.setup.project, entry.changes.inverse(), crossing.store, crossing.journal, token)
-    except FernshaleError as error:
-        crossing.mark_entry(id, "done")
-        if isinstance(error, ChangedUnderneath):
-            raise CannotUndo(_in_the_way(entry, entries, error.paths)) from error
-        raise
-    crossing.mark_entry(id, "undone")
+    _carry_over(crossing, entry, entry.changes.inverse(), "undoing", "undone", token)
     _return_to_leg_of(crossing, id)
     progress("undone", 1, 1)
+
+
+def redo(crossing: Crossing, id: int, progress: Progress, token: CancelToken) -> None:
+    """Do a step again that was undone, byte for byte. Raises CannotUndo with what stands in the way."""
+    entry = _entry(crossing, id)
+    if not entry.can_redo or entry.changes is None:
+        raise CannotUndo(f"entry {id} was not undone")
+    if _leg_of(crossing, id) != crossing.setup.leg:
+        raise CannotUndo(f"entry {id} belongs to another leg than the one in hand")
+    _carry_over(crossing, entry, entry.changes, "redoing", "done", token)
+    progress("done again", 1, 1)
+
+
+def _entry(crossing: Crossing, id: int) -> Entry:
+    settle_interrupted(crossing)
+    entry = next((item for item in crossing.logbook() if item.id == id), None)
+    if entry is None:
+        raise MisuseError(f"the logbook has no entry {id}")
+    return entry
+
+
+def _carry_over(
+    crossing: Crossing, entry: Entry, changes: ChangeSet, meanwhile: str, after: str, token: CancelToken
+) -> None:
+    """Apply `changes` of an entry; its state says what is going on, so that a kill in between can be settled."""
+    crossing.mark_entry(entry.id, meanwhile)
+    try:
+        apply_changes(crossing.setup.project, changes, crossing.store, crossing.journal, token)
+    except FernshaleError as error:
+        crossing.mark_entry(entry.id, entry.state)
+        if isinstance(error, ChangedUnderneath):
+            raise CannotUndo(_in_the_way(entry, crossing.logbook(), error.paths)) from error
+        raise
+    crossing.mark_entry(entry.id, after)
 
 
 def undo_back_to(crossing: Crossing, id: int, progress: Progress, token: CancelToken) -> int:
@@ -139,13 +159,17 @@ def undo_back_to(crossing: Crossing, id: int, progress: Progress, token: CancelT
     return len(steps)
 
 
+def _leg_of(crossing: Crossing, entry: int) -> int:
+    """The leg in which a logbook entry was written."""
+    legs = [leg for leg in range(len(crossing.setup.stops)) if entry >= (crossing.fact(f"leg {leg} begins") or 0)]
+    begun = [leg for leg in legs if leg == 0 or crossing.fact(f"leg {leg} begins")]
+    return max(begun, default=0)
+
+
 def _return_to_leg_of(crossing: Crossing, entry: int) -> None:
     """Be on the leg in which a logbook entry was written, once it is undone."""
-    setup = crossing.setup
-    leg = setup.leg
-    while leg and entry < (crossing.fact(f"leg {leg} begins") or 0):
-        leg -= 1
-    if leg != setup.leg:
+    setup, leg = crossing.setup, _leg_of(crossing, entry)
+    if leg < setup.leg:
         crossing.change_setup(replace(setup, leg=leg))
 
 

@@ -40,6 +40,9 @@ CREATE TABLE IF NOT EXISTS logbook (
 """
 
 
+UNSETTLED = ("pending", "undoing", "redoing")
+
+
 class AnotherActs(FernshaleError):
     """Another process works on this crossing."""
 
@@ -97,7 +100,7 @@ class Setup:
 class Entry:
     """A line of the logbook. `changes` is set when it wrote into the project; `about` names what it dealt with.
 
-    `state` is "done", "undone", "pending" while its change set is being written, or "undoing" while it is taken back.
+    `state` is "done" or "undone", or one of UNSETTLED while its change set is written, taken back or written again.
     """
 
     id: int
@@ -113,6 +116,10 @@ class Entry:
     @property
     def can_undo(self) -> bool:
         return self.state == "done" and self.changes is not None
+
+    @property
+    def can_redo(self) -> bool:
+        return self.state == "undone" and self.changes is not None
 
 
 class Crossing:
@@ -204,7 +211,8 @@ class Crossing:
     def is_settled(self) -> bool:
         """Whether no change was interrupted: none is being written or taken back, unless somebody does so right now."""
         with self._database() as database:
-            row = database.execute("SELECT COUNT(*) FROM logbook WHERE state IN ('pending', 'undoing')").fetchone()
+            marks = ", ".join("?" * len(UNSETTLED))
+            row = database.execute(f"SELECT COUNT(*) FROM logbook WHERE state IN ({marks})", UNSETTLED).fetchone()
         return not row[0] and not self.journal.exists()
 
     def drop_entry(self, id: int) -> None:

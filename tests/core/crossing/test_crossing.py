@@ -12,6 +12,7 @@ from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.auto import cross
 from fernshale.core.crossing.logbook import (
     CannotUndo,
+    redo,
     restore_snapshot,
     settle_interrupted,
     undo,
@@ -232,6 +233,24 @@ def test_conflict_waits_and_a_recorded_decision_settles_it(tree: Tree) -> None:
     overview = _cross(crossing, {due.key: Recorded(due.key, "mine", "ours is better")})
     assert overview.is_done and "step_8 = 'mine'" in addon.read_text()
     assert crossing.decisions()[due.key].why == "ours is better"
+
+
+def test_an_undone_step_is_done_again_unless_something_stands_in_the_way(tree: Tree, token: CancelToken) -> None:
+    wick, crossing = begin_wick(tree)
+    assert _cross(crossing).is_done
+    after = listing(wick.project)
+    entry = next(item for item in crossing.logbook() if item.about == "engine")
+    undo(crossing, entry.id, no_progress, token)
+    assert "1.4" in (wick.project / "candle.ini").read_text()
+    redo(crossing, entry.id, no_progress, token)
+    assert listing(wick.project) == after and _look(crossing).is_done
+    with pytest.raises(CannotUndo, match="was not undone"):
+        redo(crossing, entry.id, no_progress, token)
+    undo(crossing, entry.id, no_progress, token)
+    (wick.project / "candle.ini").write_text("mine\n")
+    with pytest.raises(CannotUndo, match=r"changed outside Fernshale since: candle\.ini"):
+        redo(crossing, entry.id, no_progress, token)
+    assert (wick.project / "candle.ini").read_text() == "mine\n"
 
 
 def test_stages_are_in_the_order_of_the_way() -> None:
