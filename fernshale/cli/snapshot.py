@@ -10,8 +10,8 @@ from pathlib import Path
 from fernshale.cli.session import print_json, print_lines
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.comparison import compare_snapshots
 from fernshale.core.crossing.keeping import forget_by_policy, forget_these
-from fernshale.core.snapshot import compare as comparing
 from fernshale.core.snapshot import restore as restoring
 from fernshale.core.snapshot.forget import Policy
 from fernshale.core.snapshot.store import Store, default_store
@@ -41,14 +41,16 @@ def list(options: argparse.Namespace, token: CancelToken) -> int:
 
 
 def compare(options: argparse.Namespace, token: CancelToken) -> int:
-    store = _store(options)
-    found = comparing.compare(store.manifest(options.before), store.manifest(options.after))
+    found = compare_snapshots(_store(options), options.before, options.after, token)
     if options.json:
         print_json(asdict(found))
-    else:
-        for sign, paths in (("added", found.added), ("removed", found.removed), ("changed", found.changed)):
-            print_lines(f"{sign:8} {path}" for path in paths)
-        print_lines(f"moved    {old} → {new}" for old, new in found.moved)
+        return 0
+    finer = dict.fromkeys(found.mode_only, "mode") | dict.fromkeys(found.line_ends_only, "line ends")
+    print_lines(f"added     {path}" for path in found.added)
+    print_lines(f"removed   {path}" for path in found.removed)
+    print_lines(f"{finer.get(path, 'changed'):9} {path}" for path in found.changed)
+    for pair in found.moved:
+        print_lines([f"moved     {pair[0]} → {pair[1]}" + (", edited" if pair in found.moved_edited else "")])
     return 0
 
 

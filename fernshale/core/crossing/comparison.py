@@ -1,0 +1,86 @@
+"""What differs between two snapshots, told finer than by paths alone."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken
+from fernshale.core.merge.moves import find_moves
+from fernshale.core.snapshot.compare import compare
+from fernshale.core.snapshot.manifest import Entry, Kind, Manifest
+from fernshale.core.snapshot.store import Store
+from fernshale.core.survey.release_index import plain_content
+
+Read = Callable[[TreePath], bytes]
+
+
+@dataclass(frozen=True, slots=True)
+class Differences:
+    """Paths in order; each stands in one of `added`, `removed`, `changed` and `moved` (before, after).
+
+    `mode_only` and `line_ends_only` are those of `changed` in which nothing else differs (line ends, encoding, byte
+    order mark), `moved_edited` those of `moved` whose content changed, too.
+    """
+
+    added: tuple[TreePath, ...]
+    removed: tuple[TreePath, ...]
+    changed: tuple[TreePath, ...]
+    moved: tuple[tuple[TreePath, TreePath], ...]
+    mode_only: tuple[TreePath, ...]
+    line_ends_only: tuple[TreePath, ...]
+    moved_edited: tuple[tuple[TreePath, TreePath], ...]
+
+
+def compare_snapshots(store: Store, before: str, after: str, token: CancelToken) -> Differences:
+    """Two snapshots by id. Raises UnknownSnapshot, Cancelled; a damaged content only makes the answer coarser."""
+    old, new = store.manifest(before), store.manifest(after)
+    return find_differences(old, new, _from_store(store, old), _from_store(store, new), token)
+
+
+def find_differences(
+    before: Manifest, after: Manifest, read_before: Read, read_after: Read, token: CancelToken
+) -> Differences:
+    """What has to be done to `before` to make it `after`; contents are read only of files that may be moved or respelled."""
+    plain = compare(before, after)
+    gone = [(path, before.entries[path]) for path in plain.removed if before.entries[path].kind is Kind.FILE]
+    come = [(path, after.entries[path]) for path in plain.added if after.entries[path].kind is Kind.FILE]
+    edited = find_moves(gone, come, read_before, read_after, token)
+    sources, targets = set(edited), set(edited.values())
+    pairs = [(before.entries[path], after.entries[path], path) for path in plain.changed]
+    modes = [path for old, new, path in pairs if _is_same_content(old, new)]
+    respelled = []
+    for old, new, path in pairs:
+        token.check()
+        if path not in modes and old.kind is new.kind is Kind.FILE and _is_respelled(read_before(path), read_after(path)):
+            respelled.append(path)
+    moved_edited = tuple(sorted(edited.items()))
+    return Differences(
+        tuple(path for path in plain.added if path not in targets),
+        tuple(path for path in plain.removed if path not in sources),
+        plain.changed,
+        tuple(sorted((*plain.moved, *moved_edited))),
+        tuple(modes),
+        tuple(respelled),
+        moved_edited,
+    )
+
+
+def _is_same_content(old: Entry, new: Entry) -> bool:
+    return (old.kind, old.content) == (new.kind, new.content)
+
+
+def _is_respelled(old: bytes, new: bytes) -> bool:
+    return old != new and bool(old) and plain_content(old) == plain_content(new)
+
+
+def _from_store(store: Store, manifest: Manifest) -> Read:
+    def read(path: TreePath) -> bytes:
+        try:
+            return store.get(manifest.entries[path].content)
+        except FernshaleError:
+            return b""
+
+    return read
