@@ -71,8 +71,8 @@ def test_snapshot_commands(tree: Tree, tmp_path: Path) -> None:
     second = data("snapshot", "take", root, *store, "--note", "two")
     found = data("snapshot", "compare", first["id"], second["id"], *store)  # type: ignore[index]
     assert found == {
-        **{"added": [], "removed": [], "changed": ["a"], "moved": []},
-        **{"mode_only": [], "line_ends_only": [], "moved_edited": []},
+        "added": [], "removed": [], "changed": ["a"], "moved": [],
+        "mode_only": [], "line_ends_only": [], "moved_edited": [],
     }
     assert [item["note"] for item in data("snapshot", "list", *store)] == ["", "two"]  # type: ignore[union-attr, attr-defined]
     data("snapshot", "restore", first["id"], tmp_path / "back", *store)  # type: ignore[index]
