@@ -12,7 +12,6 @@ Each use opens its own connection, so that a worker thread and the window can lo
 from __future__ import annotations
 
 import contextlib
-import fcntl
 import hashlib
 import json
 import os
@@ -25,6 +24,7 @@ from typing import Any
 
 from fernshale.core.base.disk import sweep
 from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
+from fernshale.core.base.lock import Held, locked
 from fernshale.core.change.model import ChangeSet
 from fernshale.core.crossing.matter import Decision, Stage
 from fernshale.core.snapshot.store import Store, home
@@ -232,20 +232,15 @@ class Crossing:
     @contextlib.contextmanager
     def acting(self) -> Iterator[None]:
         """Hold the crossing's lock. Raises AnotherActs at once when somebody else does."""
-        with (self.folder / "lock").open("a+") as lock:
-            try:
-                fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-            except BlockingIOError as error:
-                lock.seek(0)
-                raise AnotherActs(
-                    f"another Fernshale (process {lock.read().strip() or 'unknown'}) is at work on this crossing",
-                    "Wait for it to finish, or end it there.",
-                ) from error
-            lock.truncate(0)
-            lock.write(str(os.getpid()))
-            lock.flush()
-            sweep(self.folder)
-            yield
+        try:
+            with locked(self.folder / "lock"):
+                sweep(self.folder)
+                yield
+        except Held as error:
+            raise AnotherActs(
+                f"another Fernshale ({error.holder}) is at work on this crossing",
+                "Wait for it to finish, or end it there.",
+            ) from error
 
     @contextlib.contextmanager
     def _database(self) -> Iterator[sqlite3.Connection]:

@@ -66,7 +66,7 @@ def forget(
     Raises UnknownSnapshot, and StoreError (nothing is done) when a snapshot that stays cannot be read: what it needs
     could not be told.
     """
-    with store.writing():
+    with store.writing(progress, token):
         paths = {path.stem: path for path in (store.manifest_path(id) for id in ids)}
         before = store.size_bytes()
         live = set(needed())

@@ -13,7 +13,6 @@ nothing that has a name ever changes).
 from __future__ import annotations
 
 import contextlib
-import fcntl
 import json
 import os
 import time
@@ -28,6 +27,7 @@ import zstandard
 
 from fernshale.core.base.disk import sweep, write_atomic
 from fernshale.core.base.errors import StoreError
+from fernshale.core.base.lock import Holder, locked
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.snapshot.manifest import EMPTY, Entry, Kind, Manifest, digest_of, scan_tree
@@ -111,8 +111,9 @@ class Store:
         self._places.update(pack.places)
 
     def size_bytes(self) -> int:
-        """What the store takes on disk."""
-        return sum(path.stat().st_size for path in self.folder.rglob("*") if path.is_file())
+        """What packs and manifests take on disk."""
+        folders = (self.packs_folder, self.snapshots_folder)
+        return sum(path.stat().st_size for folder in folders for path in folder.iterdir() if path.is_file())
 
     # -- snapshots
 
@@ -123,7 +124,7 @@ class Store:
             raise StoreError(f"{tree} is not a folder")
         if self.folder.resolve().is_relative_to(tree):
             raise StoreError("the snapshot store lies inside the tree", "Choose a store outside with --store DIR.")
-        with self.writing():
+        with self.writing(progress, token):
             previous = next((item for item in reversed(self.list()) if item.tree == str(tree)), None)
             # A damaged earlier manifest only costs the shortcut.
             known = EMPTY
@@ -186,10 +187,15 @@ class Store:
     # -- inside
 
     @contextlib.contextmanager
-    def writing(self) -> Iterator[None]:
-        """Hold the store's lock, waiting for another writer; sweep what a killed one left."""
-        with (self.folder / "lock").open("w") as lock:
-            fcntl.flock(lock, fcntl.LOCK_EX)
+    def writing(self, progress: Progress = no_progress, token: CancelToken | None = None) -> Iterator[None]:
+        """Hold the store's lock, waiting for another writer; sweep what a killed one left. Raises Cancelled."""
+
+        def on_wait(holder: Holder) -> None:
+            if token is not None:
+                token.check()
+            progress(f"another Fernshale ({holder}) writes into the snapshot store; waiting", 0, 0)
+
+        with locked(self.folder / "lock", on_wait):
             for leftover in self.packs_folder.glob("*.writing"):
                 leftover.unlink()
             # Another process may have freed what this one remembers.

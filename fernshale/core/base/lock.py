@@ -1,0 +1,67 @@
+"""Locks that the kernel frees when their holder dies, with a word on who holds them and since when."""
+
+from __future__ import annotations
+
+import contextlib
+import fcntl
+import json
+import os
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from fernshale.core.base.words import seconds
+
+_POLL_S = 0.05
+
+
+@dataclass(frozen=True, slots=True)
+class Holder:
+    """Who holds a lock: the process, 0 where it did not say, and for how long, seconds."""
+
+    process: int
+    age_s: float
+
+    def __str__(self) -> str:
+        return f"process {self.process}, for {seconds(self.age_s)}" if self.process else "an unknown process"
+
+
+class Held(Exception):
+    """The lock is held by another."""
+
+    def __init__(self, holder: Holder) -> None:
+        super().__init__(str(holder))
+        self.holder = holder
+
+
+@contextlib.contextmanager
+def locked(path: Path, on_wait: Callable[[Holder], None] | None = None) -> Iterator[None]:
+    """Hold the lock at `path`. Without `on_wait` raises Held at once when another has it.
+
+    With it waits, and calls it again and again; what it raises ends the waiting. There are no stale locks to break: a
+    dead holder holds nothing, whatever the file says.
+    """
+    with path.open("a+", encoding="utf-8") as file:
+        while True:
+            try:
+                fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                break
+            except BlockingIOError as error:
+                holder = _read(file.fileno())
+                if on_wait is None:
+                    raise Held(holder) from error
+                on_wait(holder)
+                time.sleep(_POLL_S)
+        file.truncate(0)
+        file.write(json.dumps({"process": os.getpid(), "since": time.time()}))
+        file.flush()
+        yield
+
+
+def _read(handle: int) -> Holder:
+    try:
+        data = json.loads(os.pread(handle, 4096, 0))
+        return Holder(int(data["process"]), max(0.0, time.time() - float(data["since"])))
+    except (ValueError, KeyError, TypeError):
+        return Holder(0, 0.0)
