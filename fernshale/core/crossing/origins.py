@@ -65,15 +65,17 @@ def shelf_origin(ground: Ground, plugin: Plugin, token: CancelToken) -> Origin |
 
 def _find(ground: Ground, plugin: Plugin, crossing: Crossing | None, token: CancelToken) -> PluginOrigin:
     mine = plugin_manifest(ground, plugin, token)
-    key = ("origin", plugin, id(ground.shelf))
+    key = ("origin", plugin, ground.shelf, ground.profile.role, crossing is None)
 
     def look() -> PluginOrigin:
         index = _index(ground, plugin, token)
         others: Mapping[str, tuple[str, Column]] = {}
         if plugin.version and not any(same_release(name, plugin.version) for name in index.names):
             others = _elsewhere(ground, plugin, crossing, token)
-        columns = {name: index.column(name) for name in index.names}
-        whole = build_index({**columns, **{name: files for name, (_, files) in others.items()}}) if others else index
+        whole = index
+        if others:
+            columns = {name: index.column(name) for name in index.names}
+            whole = build_index({**columns, **{name: files for name, (_, files) in others.items()}})
         origin = find_origin(_contents(mine), whole, _plain_of(ground, plugin), plugin.version)
         if origin is None:
             return PluginOrigin(plugin, None, "", "" if ground.shelf is None else "no release of it is on the shelf")

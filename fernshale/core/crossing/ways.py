@@ -100,7 +100,7 @@ def count_known(ground: Ground, shelf: Shelf, from_: str, to: str, texts: Texts)
                 counts[rule.name] = edits
         return dict(sorted(counts.items(), key=lambda item: -item[1]))
 
-    return ground.manifest.derived(("known", id(shelf), from_, to, ground.along), count)
+    return ground.manifest.derived(("known", shelf, from_, to, ground.profile.role, ground.along), count)
 
 
 def _estimate(

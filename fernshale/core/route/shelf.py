@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
-from typing import Any, ClassVar, Literal, Protocol, TypeVar, cast
+from typing import ClassVar, Literal, Protocol
 
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.release import same_release
 from fernshale.core.base.schema import STRICT
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 
-T = TypeVar("T")
 Stage = Literal["stable", "preview", "revision"]
 Kind = Literal["renamed", "split", "folded", "deprecated"]
 
@@ -126,11 +125,11 @@ class Source(Protocol):
         ...
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Shelf:
     """One or several shelves, read; releases are in ascending order. `notices` are oddities that do no harm, in words.
 
-    `memo` holds what was worked out from it.
+    A shelf read anew is another one: what is worked out with a shelf is kept under the very shelf it came from.
     """
 
     title: str
@@ -140,13 +139,6 @@ class Shelf:
     notices: tuple[str, ...]
     sources: tuple[Source, ...]
     owners: Mapping[Release, Source] = field(repr=False)
-    memo: dict[object, Any] = field(default_factory=dict, compare=False, repr=False)
-
-    def derived(self, name: object, make: Callable[[], T]) -> T:
-        """What `make` works out from the shelf alone, worked out once under `name`."""
-        if name not in self.memo:
-            self.memo[name] = make()
-        return cast(T, self.memo[name])
 
     @property
     def addresses(self) -> tuple[str, ...]:

@@ -7,6 +7,7 @@ import shutil
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -14,13 +15,18 @@ import pytest
 from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.auto import cross
+from fernshale.core.crossing.ground import read_ground
 from fernshale.core.crossing.logbook import undo_back_to
+from fernshale.core.crossing.origins import find_origins
 from fernshale.core.crossing.overview import Overview, begin_crossing, look
 from fernshale.core.crossing.settle import Recorded, Taken, settle
 from fernshale.core.crossing.stages import route as route_stage
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.trust import trust
+from fernshale.core.profile.model import RoleRule
 from fernshale.core.profile.read import read_profile
+from fernshale.core.route.candidates import NO_WISHES
+from fernshale.core.route.sources import read_shelf
 from fernshale.core.snapshot.store import Store, home
 from tests.conftest import Tree, listing
 from tests.wick import Wick, make_wick
@@ -336,11 +342,29 @@ def test_a_folder_called_mine_keeps_that_role(tree: Tree) -> None:
     profile = read_profile(wick.profile)
     crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, CancelToken())
     before = listing(wick.project)
+    assert [item.origin.edited for item in _look(crossing).survey.plugins if item.origin] == [("snuffer.py",)]
     _take(crossing, "role:addons/snuffer", "own")
     overview = _look(crossing)
     assert "addons/snuffer/addon.ini" in overview.survey.roles["own"] and listing(wick.project) == before
+    (plugin,) = overview.survey.plugins
+    assert plugin.origin is not None and plugin.origin.own == ("addon.ini", "snuffer.py") and not plugin.origin.edited
     _take(crossing, "role:addons/snuffer", "")
     assert "addons/snuffer/addon.ini" in _look(crossing).survey.roles["plugin"]
+
+
+def test_what_is_remembered_of_a_tree_does_not_outlive_a_rule_or_a_shelf(tree: Tree, token: CancelToken) -> None:
+    wick = make_far_wick(tree)
+    ground = read_ground(wick.project, read_profile(wick.profile), read_shelf([wick.shelf]), no_progress, token)
+    (before,) = find_origins(ground, None, token)
+    mine = replace(ground.profile, role=(RoleRule("own", ("addons/**",)), *ground.profile.role))
+    (after,) = find_origins(replace(ground, profile=mine), None, token)
+    assert before.origin is not None and before.origin.edited == ("snuffer.py",)
+    assert after.origin is not None and after.origin.own == ("addon.ini", "snuffer.py") and not after.origin.edited
+    assert route_stage.plan_for(ground, "1.4", "3.0", NO_WISHES, token).plugins[0].to == "3"
+    shelf = wick.shelf / "shelf.toml"
+    shelf.write_text(shelf.read_text().replace('accepts = ">=3"', 'accepts = ">=9"'))
+    anew = replace(ground, shelf=read_shelf([wick.shelf]))
+    assert route_stage.plan_for(anew, "1.4", "3.0", NO_WISHES, token).plugins[0].action == "nothing"
 
 
 @contextmanager

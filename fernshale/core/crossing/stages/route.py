@@ -69,9 +69,8 @@ def plan_for(ground: Ground, from_: str, to: str, wishes: Wishes, token: CancelT
     here = tuple(Here(item.id, item.version, item.accepts) for item in ground.plugins)
     used = read_texts(ground, token).used.keys()
     targets = other_targets(shelf.engines_of(ground.profile.id), from_, to)
-    return ground.manifest.derived(
-        ("leg", id(shelf), from_, to, here, wishes), lambda: plan_leg(shelf, from_, to, here, wishes, used, targets)
-    )
+    key = ("leg", shelf, from_, to, here, wishes, ground.profile.role, ground.along)
+    return ground.manifest.derived(key, lambda: plan_leg(shelf, from_, to, here, wishes, used, targets))
 
 
 def read_wishes(crossing: Crossing) -> Wishes:
