@@ -66,7 +66,10 @@ def begun(options: argparse.Namespace, token: CancelToken) -> Crossing:
         raise MisuseError("name the shelf the releases lie on with --shelf")
     shelves = options.shelf or (known.setup.shelves if known else ())
     profile = profile_for(options, project)
-    return begin_crossing(project, profile, shelves, options.to, no_progress, token, options.via or (), options.member or ())
+    # Who goes on with a crossing of some members need not name them again.
+    goes_on = known is not None and known.setup.target == options.to
+    members = options.member or (known.setup.members if known and goes_on else ())
+    return begin_crossing(project, profile, shelves, options.to, no_progress, token, options.via or (), members)
 
 
 def crossing_for(options: argparse.Namespace) -> Crossing:

@@ -120,6 +120,16 @@ def test_snapshots_are_forgotten_by_policy_and_by_id(tree: Tree, tmp_path: Path)
     assert run("snapshot", "forget", "--store", store).returncode == 2
 
 
+def test_a_crossing_of_some_members_goes_on_without_naming_them_again(tmp_path: Path) -> None:
+    toys = unpack(tmp_path / "q", "quayside")
+    words = ("cross", toys.project, "--to", "2.0")
+    data(*words, "--shelf", toys.shelf, "--profile", toys.profile, "--member", "bell", code=3)
+    run("decide", toys.project, "survey:baseline", "without")
+    entries = len(run("logbook", toys.project).stdout.splitlines())
+    data(*words, code=3)
+    assert len(run("logbook", toys.project).stdout.splitlines()) == entries > 1
+
+
 def test_a_server_that_is_gone_is_said(tree: Tree) -> None:
     wick = make_wick(tree)
     words = ("route", wick.project, "--to", "2.0", "--shelf", "http://127.0.0.1:9", "--profile", wick.profile)

@@ -36,11 +36,12 @@ def needed_snapshots() -> dict[str, str]:
     needed: dict[str, str] = {}
     for crossing in _crossings():
         name = crossing.setup.project.name
-        for fact in ("start", *(f"leg {leg} start" for leg in range(len(crossing.setup.stops)))):
-            if id := crossing.fact(fact):
+        legs = range(len(crossing.setup.stops))
+        for id in (crossing.fact("start"), *(crossing.leg_fact("start", leg) for leg in legs)):
+            if id:
                 needed[id] = f"the crossing of {name} began from it"
-        for leg in range(len(crossing.setup.stops)):
-            if last := crossing.fact(f"leg {leg} last build"):
+        for leg in legs:
+            if last := crossing.leg_fact("last build", leg):
                 needed.setdefault(last["snapshot"], f"the last build of {name} is compared with it")
     return needed
 

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, Progress
-from fernshale.core.crossing.logbook import ensure_snapshot, note
+from fernshale.core.crossing.logbook import ensure_snapshot, leg_mark, note
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.state import Crossing
 
@@ -17,8 +17,9 @@ def go_on(crossing: Crossing, progress: Progress, token: CancelToken) -> None:
     if setup.leg + 1 >= len(setup.stops):
         raise MisuseError(f"{setup.to} is the last stop of this crossing")
     start = ensure_snapshot(crossing, f"on {setup.to}, before the next leg", progress, token)
+    crossing.drop_leg_facts(setup.leg)
     crossing.change_setup(replace(setup, leg=setup.leg + 1))
-    begins = note(crossing, Stage.TRIAL, f"leg {setup.leg + 2} begins: {setup.to} → {crossing.setup.to}", "", "leg")
+    title = f"leg {setup.leg + 2} begins: {setup.to} → {crossing.setup.to}"
+    note(crossing, Stage.TRIAL, title, "", leg_mark(crossing.setup.leg))
     crossing.keep_leg_fact("start", start)
-    crossing.keep_leg_fact("begins", begins)
 

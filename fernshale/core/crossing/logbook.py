@@ -159,18 +159,26 @@ def undo_back_to(crossing: Crossing, id: int, progress: Progress, token: CancelT
     return len(steps)
 
 
+def leg_mark(leg: int) -> str:
+    """What an entry is `about` after which the crossing is on that leg."""
+    return f"leg {leg}"
+
+
 def _leg_of(crossing: Crossing, entry: int) -> int:
-    """The leg in which a logbook entry was written."""
-    legs = [leg for leg in range(len(crossing.setup.stops)) if entry >= (crossing.fact(f"leg {leg} begins") or 0)]
-    begun = [leg for leg in legs if leg == 0 or crossing.fact(f"leg {leg} begins")]
-    return max(begun, default=0)
+    """The leg in which a logbook entry was written: what the last mark before it says."""
+    marks = {leg_mark(leg): leg for leg in range(len(crossing.setup.stops))}
+    legs = [marks[item.about] for item in crossing.logbook() if item.id <= entry and item.about in marks]
+    return legs[-1] if legs else 0
 
 
 def _return_to_leg_of(crossing: Crossing, entry: int) -> None:
-    """Be on the leg in which a logbook entry was written, once it is undone."""
-    setup, leg = crossing.setup, _leg_of(crossing, entry)
-    if leg < setup.leg:
-        crossing.change_setup(replace(setup, leg=leg))
+    """Be on the leg in which a logbook entry was written, once it is undone; what came behind it begins anew."""
+    leg = _leg_of(crossing, entry)
+    if leg < crossing.setup.leg:
+        crossing.drop_leg_facts(leg)
+        crossing.change_setup(replace(crossing.setup, leg=leg))
+        setup = crossing.setup
+        note(crossing, Stage.TRIAL, f"back on leg {leg + 1}: {setup.from_} → {setup.to}", "", leg_mark(leg))
 
 
 def _in_the_way(entry: Entry, entries: tuple[Entry, ...], paths: tuple[str, ...]) -> str:

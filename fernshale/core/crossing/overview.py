@@ -16,7 +16,7 @@ from fernshale.core.crossing.stages.build import BuildView, build
 from fernshale.core.crossing.stages.engine import EngineView, engine
 from fernshale.core.crossing.stages.links import LinksView, links
 from fernshale.core.crossing.stages.plugins import PluginsView, plugins
-from fernshale.core.crossing.stages.route import RouteView, plan_for, route
+from fernshale.core.crossing.stages.route import RouteView, choose_way, plan_for, route
 from fernshale.core.crossing.stages.survey import SurveyView, survey
 from fernshale.core.crossing.stages.trial import TrialView, trial
 from fernshale.core.crossing.state import Crossing, Entry, Setup, begin
@@ -96,6 +96,9 @@ def begin_crossing(
             crossing.keep_fact("start", ensure_snapshot(crossing, "before anything was touched", progress, token))
             words = f", over {', '.join(via)}" if via else ""
             note(crossing, Stage.ROUTE, f"target {to} chosen, from {ground.release}{words}", "", "route")
+    elif via and crossing.setup.stops[crossing.setup.leg :] != stops:
+        with crossing.acting():
+            choose_way(crossing, ground, stops, "", "asked for")
     return crossing
 
 

@@ -145,12 +145,18 @@ class Crossing:
         with self._database() as database:
             database.execute("INSERT OR REPLACE INTO facts VALUES (?, ?)", (name, json.dumps(value)))
 
-    def leg_fact(self, name: str) -> Any:
-        """A fact of the leg in hand, None where there is none."""
-        return self.fact(f"leg {self.setup.leg} {name}")
+    def leg_fact(self, name: str, leg: int | None = None) -> Any:
+        """A fact of a leg, of the one in hand where none is named; None where there is none."""
+        return self.fact(f"leg {self.setup.leg if leg is None else leg} {name}")
 
     def keep_leg_fact(self, name: str, value: Any) -> None:
         self.keep_fact(f"leg {self.setup.leg} {name}", value)
+
+    def drop_leg_facts(self, after: int) -> None:
+        """Forget what was learned on the legs behind leg `after`, which are not there any more or begin anew."""
+        with self._database() as database:
+            for leg in range(after + 1, len(self.setup.stops)):
+                database.execute("DELETE FROM facts WHERE name LIKE ?", (f"leg {leg} %",))
 
     # -- the way
 

@@ -16,7 +16,7 @@ from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.auto import cross
 from fernshale.core.crossing.ground import read_ground
-from fernshale.core.crossing.logbook import undo_back_to
+from fernshale.core.crossing.logbook import CannotUndo, redo, undo_back_to
 from fernshale.core.crossing.origins import find_origins
 from fernshale.core.crossing.overview import Overview, begin_crossing, look
 from fernshale.core.crossing.settle import Recorded, Taken, settle
@@ -134,6 +134,12 @@ def test_leg_by_leg_each_with_its_own_rounds_and_back_to_the_start(tree: Tree, t
     undo_back_to(crossing, 1, no_progress, token)
     assert listing(wick.project) == before and crossing.setup.leg == 0
     assert _look(crossing).setup.to == "2.0"
+    # The way again: nothing of the first time passes for what is so now, and steps of the other leg are not done again.
+    old = next(entry.id for entry in reversed(crossing.logbook()) if entry.can_redo)
+    with pytest.raises(CannotUndo, match="another leg"):
+        redo(crossing, old, no_progress, token)
+    overview = _cross(crossing)
+    assert overview.is_done and [item.total for item in overview.build.rounds] == [3, 0]
 
 
 def test_ways_are_estimated_and_can_be_chosen_until_the_leg_is_under_way(tree: Tree) -> None:
@@ -147,6 +153,8 @@ def test_ways_are_estimated_and_can_be_chosen_until_the_leg_is_under_way(tree: T
     assert view.faults["2.5"] == ("it smokes",)
     _take(crossing, "route:way", "way 2.0 3.0")
     assert _look(crossing).setup.stops == ("2.0", "3.0")
+    _take(crossing, "route:way", "way 3.0")
+    assert begin_far(wick, ("2.0",)).setup.stops == ("2.0", "3.0")  # also when it is resumed with stops
     _take(crossing, "route:way", "way 3.0")
     for bad, said in (("way 3.0 2.0", "ends at 3.0"), ("way 2.5 2.0 3.0", "goes up")):
         with pytest.raises(MisuseError, match=said):
