@@ -14,12 +14,13 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import on_disk
 from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.origins import local_json
 from fernshale.core.crossing.stages.plugins import ledger_json
 from fernshale.core.merge.folder import FolderMerge, disk_side, merge_folders
 from fernshale.core.merge.result import Ledger, Result, build_ledger, build_result
 from fernshale.core.merge.textmerge import Choice
 from fernshale.core.snapshot.manifest import Kind
-from fernshale.core.survey.origin import Origin, find_origin
+from fernshale.core.survey.origin import find_origin
 from fernshale.core.survey.plugins import read_folder
 from fernshale.core.survey.release_index import index_folders, read_column
 
@@ -53,15 +54,15 @@ def identify(options: argparse.Namespace, token: CancelToken) -> int:
     folder = _folder(options.folder)
     mine = read_column(folder, token)
     releases = {name: _folder(name) for name in options.candidates}
-    origin = find_origin({path: raw for path, (raw, _) in mine.items()}, index_folders(releases, token), lambda path: mine[path][1])
+    contents = {path: raw for path, (raw, _) in mine.items()}
+    origin = find_origin(contents, index_folders(releases, token), lambda path: mine[path][1])
     assert origin is not None  # at least one candidate is always named
     rows = [
         {"candidate": item.name, "score": round(item.score, 4), "same_files": item.same_files}
         for item in origin.ranking
     ]
-    mixture = [origin.name, *origin.mixture] if origin.mixture else []
     if options.json:
-        print_json({"best": origin.name, "ranking": rows, "mixture": mixture, **_origin_json(origin)})
+        print_json({"best": origin.name, "ranking": rows, "sure": round(origin.sure, 4), **local_json(origin)})
         return 0
     print_lines(f"{row['score']:.2f}  {row['same_files']} same files  {row['candidate']}" for row in rows)
     told = f", told from {origin.runner_up} by {count(origin.telling, 'file')}" if origin.runner_up else ""
@@ -71,18 +72,6 @@ def identify(options: argparse.Namespace, token: CancelToken) -> int:
         print_lines(f"as in {name}: {path}" for path in paths)
     print_lines(f"left over from {name}: {path}" for path, name in origin.leftovers.items())
     return 0
-
-
-def _origin_json(origin: Origin) -> dict[str, Any]:
-    return {
-        "sure": round(origin.sure, 4),
-        "edited": list(origin.edited),
-        "own": list(origin.own),
-        "deleted": list(origin.deleted),
-        "respelled": list(origin.respelled),
-        "mixture_files": {name: list(paths) for name, paths in origin.mixture.items()},
-        "leftovers": dict(origin.leftovers),
-    }
 
 
 def _folder(name: str) -> Path:

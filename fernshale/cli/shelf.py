@@ -5,17 +5,22 @@ from __future__ import annotations
 import argparse
 import tempfile
 import time
+from dataclasses import asdict
 from pathlib import Path
 
 from fernshale.cli.session import print_json, print_lines
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.shelves import open_server, read_shelf, shelf_json
+from fernshale.core.route.serve import ShelfServer
+from fernshale.core.route.sources import read_shelf
 
 
 def show(options: argparse.Namespace, token: CancelToken) -> int:
     shelf = read_shelf(options.shelf)
     if options.json:
-        print_json(shelf_json(shelf))
+        parts = {"engines": shelf.engines, "plugins": shelf.plugins, "successions": shelf.successions}
+        releases = {name: [asdict(item) for item in items] for name, items in parts.items()}
+        said = {"title": shelf.title, "addresses": list(shelf.addresses), "notices": list(shelf.notices)}
+        print_json({**said, **releases})
         return 0
     print(shelf.title)
     print_lines(f"  {item.id} {item.version}  {item.stage}" for item in shelf.engines)
@@ -26,7 +31,7 @@ def show(options: argparse.Namespace, token: CancelToken) -> int:
 
 def serve(options: argparse.Namespace, token: CancelToken) -> int:
     with tempfile.TemporaryDirectory(prefix="fernshale-shelf-") as packed:
-        server = open_server(Path(options.folder), Path(packed), options.host, options.port, no_progress, token)
+        server = ShelfServer(Path(options.folder), Path(packed), options.host, options.port, no_progress, token)
         try:
             print(f"{options.folder} is given out at {server.address} until you interrupt it", flush=True)
             while not token.is_cancelled:

@@ -18,6 +18,7 @@ from fernshale.core.crossing.matter import Matter, Stage
 from fernshale.core.crossing.origins import PluginOrigin, file_states
 from fernshale.core.crossing.overview import Overview
 from fernshale.core.crossing.stages.survey import SurveyView, describe
+from fernshale.core.survey.own_rules import is_own_rule
 from fernshale.core.survey.roles import role_of
 
 _TONES: dict[str, Tone] = {
@@ -146,7 +147,7 @@ class SurveyPage(Page):
         rows = _file_rows(view, role, place)
         self._files.set_rows(rows)
         self._left.set_title(printable(place) or role, count(len(rows), "file"))
-        own = bool(rows) and rows[0].cells[2].startswith("a rule of your own")
+        own = bool(rows) and is_own_rule(role_of(view.ground.profile, str(rows[0].payload)))
         self._mine.setVisible(bool(place) and role != "own" and not own)
         self._back.setVisible(bool(place) and own)
 

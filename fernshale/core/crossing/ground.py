@@ -6,7 +6,7 @@ import contextlib
 import os
 import sys
 import threading
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -26,7 +26,6 @@ from fernshale.core.snapshot.manifest import (
     digest_of,
     list_tree,
     read_contents,
-    scan_tree,
 )
 from fernshale.core.survey.members import Member, along, choose_members, find_members
 from fernshale.core.survey.own_rules import with_own_rules
@@ -106,9 +105,11 @@ def read_ground(
     profile = with_own_rules(profile, project)
     with _seen_lock:
         before = _seen.get(str(project), EMPTY)
-    look = scan_tree if contents else _list_only
-    manifest = look(project, before, lambda data: None, progress, token)
-    _keep_seen(project, manifest)
+    manifest = list_tree(project, before, progress, token)
+    if contents:
+        manifest = read_contents(project, manifest, lambda data: None, progress, token)
+    with _seen_lock:
+        _seen[str(project)] = manifest
     plugins = find_plugins(profile, project, manifest)
     sites = find_sites(profile, project, manifest, [plugin.id for plugin in plugins])
     release = project_release(sites)
@@ -119,17 +120,6 @@ def read_ground(
         release = chosen[0].release
     folders = tuple(item.folder for item in chosen or along(found, release))
     return Ground(project, profile, shelf, manifest, sites, plugins, release, found, folders)
-
-
-def _list_only(
-    project: Path, before: Manifest, keep: Callable[[bytes], None], progress: Progress, token: CancelToken
-) -> Manifest:
-    return list_tree(project, before, progress, token)
-
-
-def _keep_seen(project: Path, manifest: Manifest) -> None:
-    with _seen_lock:
-        _seen[str(project)] = manifest
 
 
 def plugin_manifest(ground: Ground, plugin: Plugin, token: CancelToken) -> Manifest:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime
+from typing import Any
 
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.release import same_release
@@ -35,6 +36,17 @@ class PluginOrigin:
     origin: Origin | None
     source: str = "shelf"
     note: str = ""
+
+
+def local_json(origin: Origin | None) -> dict[str, Any]:
+    """What is local in a folder, as data; empty lists where its origin is not known."""
+    names = ("edited", "own", "deleted", "respelled")
+    return {
+        **{name: list(getattr(origin, name)) if origin else [] for name in names},
+        "leftovers": dict(origin.leftovers) if origin else {},
+        "mixture": [origin.name, *origin.mixture] if origin and origin.mixture else [],
+        "mixture_files": {name: list(paths) for name, paths in origin.mixture.items()} if origin else {},
+    }
 
 
 def file_states(origins: tuple[PluginOrigin, ...]) -> dict[str, str]:

@@ -6,7 +6,6 @@ from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from fernshale.core.base.release import same_release
 from fernshale.core.route.candidates import (
     NO_WISHES,
     READINESS,
@@ -235,8 +234,3 @@ def _ways_out(claims: Sequence[Claim], field: Field, shelf: Shelf, targets: Sequ
         left_out = Program(other, shelf).solve().left_out
         if not set(left_out) & set(wanted):
             yield f"go to {target} instead: there {' and '.join(wanted)} can come along"
-
-
-def is_update(step: PluginStep) -> bool:
-    """Whether a step brings another release of the plugin."""
-    return bool(step.to) and not (step.becomes == "" and same_release(step.from_, step.to)) and step.action != "hold"

@@ -106,7 +106,7 @@ class Program:
     def __init__(self, field: Field, shelf: Shelf) -> None:
         self._field = field
         self._rows: list[_Row] = []
-        self._names: list[tuple[str, str]] = []
+        self._size = 0
         self._candidates: dict[int, Candidate] = {}
         self._of: dict[str, list[int]] = {}
         self._out: dict[str, int] = {}
@@ -120,7 +120,7 @@ class Program:
         """The best choice; there always is one, since everything can be left out."""
         import numpy as np
 
-        size = len(self._names)
+        size = self._size
         goals = self._goals()
         found = np.zeros(size)
         cost: list[int] = []
@@ -143,7 +143,7 @@ class Program:
         leaves out, comes along is one of them, and that others do which it takes."""
         import numpy as np
 
-        size = len(self._names)
+        size = self._size
         near = self._near(id)
         by_claim: dict[Claim, list[_Row]] = {}
         for row in self._rows:
@@ -167,19 +167,19 @@ class Program:
         for id in self._field.order:
             self._of[id] = []
             for item in self._field.of[id]:
-                at = self._variable(id, item.version)
+                at = self._variable()
                 self._candidates[at] = item
                 self._of[id].append(at)
             if id in self._field.here:
-                self._out[id] = self._variable(id, "left out")
+                self._out[id] = self._variable()
                 succession = shelf.succession(id)
                 if succession and succession.to and id not in self._field.wishes.hold:
-                    self._follow[id] = self._variable(id, "follows")
+                    self._follow[id] = self._variable()
                     self._successors[id] = succession.to
 
-    def _variable(self, *name: str) -> int:
-        self._names.append((name[0], name[1]))
-        return len(self._names) - 1
+    def _variable(self) -> int:
+        self._size += 1
+        return self._size - 1
 
     def _add_presence(self) -> None:
         """A plugin of the project is there in one release, or follows, or is left out; any other at most once."""
@@ -226,7 +226,7 @@ class Program:
                 continue
             version = _number(item)
             if (item.set, version) not in stands:
-                stands[item.set, version] = self._variable(item.set, f"stands at {item.version}")
+                stands[item.set, version] = self._variable()
             pair = ((at, 1.0), (stands[item.set, version], -1.0))
             self._rows.append(_Row(Claim("in step", item.id, item.set), pair, -1, 0))
         for name in sorted({name for name, _ in stands}):
@@ -236,7 +236,7 @@ class Program:
     def _goals(self) -> list[np.ndarray]:
         import numpy as np
 
-        left_out, risk, changes, age = (np.zeros(len(self._names)) for _ in range(4))
+        left_out, risk, changes, age = (np.zeros(self._size) for _ in range(4))
         for at in self._out.values():
             left_out[at] = 1
         for at in self._follow.values():

@@ -16,9 +16,10 @@ from fernshale.core.base.schema import STRICT, read_toml
 from fernshale.core.base.treepath import TreePath, printable, tree_path
 from fernshale.core.profile.model import ROLES, Profile, Role, RoleRule
 from fernshale.core.snapshot.store import home
+from fernshale.core.survey.roles import RoleOf
 
 FORMAT = "fernshale-roles/1"
-_WHY = "a rule of your own: {place} is {role}"
+_WHY = "a rule of your own: "
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,10 +66,15 @@ def drop_own_rule(project: Path, place: TreePath) -> None:
 def with_own_rules(profile: Profile, project: Path) -> Profile:
     """The profile with a person's own rules before its own."""
     rules = tuple(
-        RoleRule(rule.role, (_escaped(rule.place), _escaped(rule.place) + "/**"), why=_WHY.format(place=rule.place, role=rule.role))
+        RoleRule(rule.role, (_escaped(rule.place), _escaped(rule.place) + "/**"), why=f"{_WHY}{rule.place} is {rule.role}")
         for rule in read_own_rules(project)
     )
     return replace(profile, role=(*rules, *profile.role)) if rules else profile
+
+
+def is_own_rule(found: RoleOf) -> bool:
+    """Whether a role was given by a rule of one's own."""
+    return found.why.startswith(_WHY)
 
 
 def _escaped(place: str) -> str:

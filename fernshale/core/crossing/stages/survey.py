@@ -26,7 +26,7 @@ from fernshale.core.crossing.commands import (
 from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.logbook import note, write_step
 from fernshale.core.crossing.matter import Matter, Proposal, Stage
-from fernshale.core.crossing.origins import PluginOrigin, find_origins
+from fernshale.core.crossing.origins import PluginOrigin, find_origins, local_json
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.profile.model import Role
 from fernshale.core.survey.doubles import Double, Stale, find_doubles, find_stale
@@ -207,13 +207,7 @@ def _plugin_json(item: PluginOrigin) -> dict[str, object]:
         "version": item.plugin.version,
         "accepts": item.plugin.accepts,
         "origin": _origin_json(item) if origin else None,
-        "edited": list(origin.edited) if origin else [],
-        "own": list(origin.own) if origin else [],
-        "deleted": list(origin.deleted) if origin else [],
-        "respelled": list(origin.respelled) if origin else [],
-        "leftovers": dict(origin.leftovers) if origin else {},
-        "mixture": [origin.name, *origin.mixture] if origin and origin.mixture else [],
-        "mixture_files": {name: list(paths) for name, paths in origin.mixture.items()} if origin else {},
+        **local_json(origin),
     }
 
 
