@@ -108,6 +108,27 @@ def test_matter_of_the_route_is_shown_with_its_ways(qtbot: QtBot, window: MainWi
     assert not overview.route.matters and "dialect = 3" in (wick.project / "candle.ini").read_text()
 
 
+def test_places_that_name_another_release_are_settled_on_the_engine_page(
+    qtbot: QtBot, window: MainWindow, tmp_path: Path
+) -> None:
+    toys = unpack(tmp_path / "s", "quayside")
+    _open(qtbot, window, Wick(toys.project, toys.shelf, toys.profile), "2.0")
+    window.show_stage(Stage.ENGINE)
+    page = window.pages[Stage.ENGINE]
+    assert window.session.overview is not None
+    rope = next(item for item in window.session.overview.engine.matters if "toys/rope/" in item.place)
+    page.go_to(rope)
+    follow = _button(qtbot, page, "Let it name 2.0 as well")
+    _after(qtbot, window, lambda: qtbot.mouseClick(follow, Qt.MouseButton.LeftButton))
+    keep = _button(qtbot, page, "Leave it as it is")
+    overview = _after(qtbot, window, lambda: qtbot.mouseClick(keep, Qt.MouseButton.LeftButton))
+    assert [item.key for item in overview.engine.matters] == ["engine:sites"]
+    _after(qtbot, window, lambda: qtbot.mouseClick(_button(qtbot, page, "Point the project at 2.0"), Qt.MouseButton.LeftButton))
+    assert "pinned 1.6" in (toys.project / "toys/kite/toy.properties").read_text()
+    assert "pinned 2.0" in (toys.project / "toys/rope/toy.properties").read_text()
+    assert page.finding.accessibleName() == "2.0 is named everywhere else; 1 place names another release. "
+
+
 def test_the_list_follows_the_map_and_a_folder_becomes_mine(qtbot: QtBot, window: MainWindow, tree: Tree) -> None:
     wick = make_wick(tree)
     before = listing(wick.project)

@@ -5,19 +5,19 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QSplitter, QWidget
 
-from fernshale.app.pages.base import Page
+from fernshale.app.pages.base import Page, file_and_line
 from fernshale.app.session import Session
 from fernshale.app.theme import Tone
-from fernshale.app.widgets.basics import Card, button, quiet_label
+from fernshale.app.widgets.basics import Card, button, clear_layout, quiet_label
 from fernshale.app.widgets.charts import Bar, BarChart
 from fernshale.app.widgets.diff import diff_lines
 from fernshale.app.widgets.lines import Document, LineRow
 from fernshale.app.widgets.tables import TableRow, TextTable
+from fernshale.core.change.model import ChangeSet
 from fernshale.core.change.preview import unified_diff
-from fernshale.core.crossing.matter import Stage
+from fernshale.core.crossing.matter import Matter, Stage
 from fernshale.core.crossing.overview import Overview
-from fernshale.core.crossing.stages.engine import preview_engine
-from fernshale.core.engine.reassociate import draft_sites
+from fernshale.core.crossing.stages.engine import EngineView, preview_engine
 
 
 class EnginePage(Page):
@@ -25,6 +25,7 @@ class EnginePage(Page):
 
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, session)
+        self._view: EngineView | None = None
         self._bars = BarChart(self, "Places", 130)
         self.column.addWidget(self._bars)
         split = QSplitter(Qt.Orientation.Vertical, self)
@@ -33,6 +34,7 @@ class EnginePage(Page):
         columns = ("file", "what it is", "before", "after", "remark")
         self._sites = TextTable(sites, "Places that name a release", columns, (0,))
         self._sites.activated_row.connect(self._open)
+        self._sites.chosen.connect(self._on_site)
         sites.body.addWidget(self._sites)
         preview = Card(split, "What will be written")
         self._preview_card = preview
@@ -49,6 +51,11 @@ class EnginePage(Page):
         row.addWidget(self._apply)
         row.addWidget(self._again)
         row.addStretch(1)
+        self._asks = quiet_label(preview, "")
+        self._ways = QHBoxLayout()
+        self._ways.setSpacing(6)
+        row.addWidget(self._asks)
+        row.addLayout(self._ways)
         preview.body.addLayout(row)
         split.setSizes([230, 330])
         self.column.addWidget(split, 1)
@@ -89,9 +96,8 @@ class EnginePage(Page):
         )
         changes = preview_engine(overview.ground, view, overview.setup.to)
         project = overview.setup.project
-        text = unified_diff(
-            draft_sites(project, view.sites).change_set(), lambda change: (project / change.path).read_bytes()
-        )
+        written = ChangeSet(tuple(item for item in changes.changes if item.after is not None), changes.contents)
+        text = unified_diff(written, lambda change: (project / change.path).read_bytes())
         gone = [
             LineRow("goes", "base", "", f"{path}: removed, the generator makes it anew", "base") for path in view.stale
         ]
@@ -105,6 +111,29 @@ class EnginePage(Page):
         self._apply.setText(f"Point the project at {overview.setup.to}")
         again = overview.ground.profile.commands.regenerate is not None and changes.is_empty
         self._again.setVisible(again)
+        self._view = view
+        self._show_ways()
+
+    def go_to(self, matter: Matter) -> None:
+        path, line = file_and_line(matter.place)
+        self._sites.select((path, line))
+        self._show_ways()
+
+    def _on_site(self, payload: object) -> None:
+        self._show_ways()
+
+    def _show_ways(self) -> None:
+        """What can be done about the chosen place, else about the first that needs a decision."""
+        clear_layout(self._ways)
+        waiting = [item for item in self._view.matters if item.needs_you and item.place] if self._view else []
+        chosen = [item for item in waiting if file_and_line(item.place) == self._sites.current()]
+        matter = next(iter(chosen or waiting), None)
+        self._asks.setText(f"◆ {matter.title}" if matter else "")
+        for way in matter.proposals if matter else ():
+            self._ways.addWidget(button(self, way.title, self._taking(matter, way.id)))
+
+    def _taking(self, matter: Matter, way: str):
+        return lambda: self.session.take(matter.key, way, matter.title)
 
     def find_text(self, words: str) -> bool:
         return self._sites.find_text(words) or self._text.find_text(words)

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QSplitter, QStackedWidget, QWidget
 from fernshale.app.pages.base import Page
 from fernshale.app.session import Session
 from fernshale.app.theme import Tone
-from fernshale.app.widgets.basics import Card, button, quiet_label
+from fernshale.app.widgets.basics import Card, button, clear_layout, quiet_label
 from fernshale.app.widgets.charts import Tile, TileMap
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.tables import TableRow, TextTable
@@ -177,9 +177,7 @@ class SurveyPage(Page):
         waiting = [matter for matter in view.matters if matter.key != "survey:baseline"]
         shown = next((item for item in waiting if self._matter and item.key == self._matter.key), None)
         shown = shown or next(iter(waiting), None)
-        while (item := self._ways.takeAt(0)) is not None:
-            if (widget := item.widget()) is not None:
-                widget.deleteLater()
+        clear_layout(self._ways)
         if shown is not None and shown.proposals:
             text = f"◆ {shown.title}. {shown.detail}"
             for way in shown.proposals:

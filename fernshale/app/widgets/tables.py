@@ -118,6 +118,13 @@ class TextTable(QTableView):
             self._table.rows[index.row()].payload if index.isValid() and index.row() < len(self._table.rows) else None
         )
 
+    def select(self, payload: object) -> bool:
+        """Make the row of `payload` current; False when there is none."""
+        at = next((at for at, row in enumerate(self._table.rows) if row.payload == payload), None)
+        if at is not None:
+            self.selectRow(at)
+        return at is not None
+
     def fit_columns(self) -> None:
         """Widths by content, none wider than its share allows."""
         self.resizeColumnsToContents()

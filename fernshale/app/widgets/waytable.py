@@ -91,7 +91,8 @@ class WayTable(QWidget):
         self._paint_head(painter)
         for number, line in enumerate(self._lines):
             self._paint_line(painter, _TOP + number * _LINE, line)
-        self._paint_legend(painter, _TOP + _LINE * len(self._lines) + 3)
+        if self._lines:
+            self._paint_legend(painter, _TOP + _LINE * len(self._lines) + 3)
 
     def event(self, event: QEvent) -> bool:
         if isinstance(event, QHelpEvent):

@@ -108,6 +108,9 @@ def _engine(overview: Overview) -> _Parts:
             ("plain", f"; {count(len(view.stale), 'generated file')} will be made anew."),
         ]
     parts: _Parts = [("plain", "Every place that names the release says "), ("strong", to), ("plain", ". ")]
+    if apart := sum(bool(item.trouble) for item in view.sites):
+        words = f" {'names' if apart == 1 else 'name'} another release. "
+        parts = [("strong", to), ("plain", " is named everywhere else; "), ("alarm", count(apart, "place")), ("plain", words)]
     if overview.ground.profile.commands.regenerate is None:
         return parts
     if view.regenerated is None:
