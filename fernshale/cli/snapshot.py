@@ -57,11 +57,12 @@ def compare(options: argparse.Namespace, token: CancelToken) -> int:
 def restore(options: argparse.Namespace, token: CancelToken) -> int:
     store = _store(options)
     manifest = store.manifest(options.id)
-    count = restoring.restore(store, manifest, Path(options.destination), options.paths, no_progress, token)
+    done = restoring.restore(store, manifest, Path(options.destination), options.paths, no_progress, token)
     if options.json:
-        print_json({"restored": count, "destination": options.destination})
+        print_json({"restored": done.paths, "destination": options.destination, "without_attributes": [*done.without_attributes]})
     else:
-        print(f"{count} entries restored into {options.destination}")
+        print(f"{done.paths} entries restored into {options.destination}")
+        print_lines(f"  without its extended attributes: {path}" for path in done.without_attributes)
     return 0
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import os
 import uuid
+from collections.abc import Sequence
 from pathlib import Path
 
 _TEMPORARY = ".fernshale-"
@@ -30,12 +31,14 @@ def write_atomic(path: Path, data: bytes, mode: int = 0o644) -> None:
     sync_folder(path.parent)
 
 
-def write_synced(path: Path, data: bytes, mode: int) -> None:
+def write_synced(path: Path, data: bytes, mode: int, attributes: Sequence[tuple[str, bytes]] = ()) -> None:
     """Write a new file at `path` and wait until it is on the disk. Raises FileExistsError, OSError."""
     handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600)
     with os.fdopen(handle, "wb") as file:
         file.write(data)
         file.flush()
+        for name, value in attributes:
+            os.setxattr(file.fileno(), name, value)
         os.fchmod(file.fileno(), mode)  # exactly this mode, whatever the umask says
         os.fsync(file.fileno())
 

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
+import gc
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
 from fernshale.core.base.errors import Cancelled
 
@@ -13,6 +15,18 @@ Progress = Callable[[str, int, int], None]
 
 def no_progress(what: str, done: int, total: int) -> None:
     """Ignore progress."""
+
+
+@contextlib.contextmanager
+def many_values() -> Iterator[None]:
+    """While very many values that stay are made: the collector would look at all of them again and again."""
+    was_on = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if was_on:
+            gc.enable()
 
 
 class CancelToken:

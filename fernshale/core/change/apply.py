@@ -21,8 +21,9 @@ from fernshale.core.base.errors import ChangedUnderneath, FernshaleError, Projec
 from fernshale.core.base.treepath import TreePath, on_disk, parents, tree_path
 from fernshale.core.base.work import CancelToken
 from fernshale.core.change.model import ChangeSet, FileChange
-from fernshale.core.snapshot.manifest import Entry, Kind, entry_at
+from fernshale.core.snapshot.manifest import Entry, Kind
 from fernshale.core.snapshot.store import Store
+from fernshale.core.snapshot.walk import entry_at
 
 # The name under which a rollback writes what it brings back.
 _BACK = ".fernshale-back"
@@ -51,7 +52,7 @@ def apply_changes(root: Path, changes: ChangeSet, store: Store, journal: Path, t
         raise ChangedUnderneath(differing)
     token.check()
     try:
-        contents = {**_read_before(root, changes), **changes.contents}
+        contents = {**_read_before(root, changes, store), **changes.contents}
         store.put_all(contents.values())
         staged = _staging_places(root, changes, uuid.uuid4().hex[:12])
         names = [str(place.relative_to(root)) for place in staged.values()]
@@ -94,9 +95,13 @@ def recover(journal: Path, store: Store) -> str:
     return outcome
 
 
-def _read_before(root: Path, changes: ChangeSet) -> dict[str, bytes]:
-    files = [change for change in changes.changes if change.before is not None and change.before.kind is Kind.FILE]
-    return {change.before.content: on_disk(root, change.path).read_bytes() for change in files if change.before}
+def _read_before(root: Path, changes: ChangeSet, store: Store) -> dict[str, bytes]:
+    """What the store does not have of what stands there now."""
+    files = {
+        item.before.content: item.path for item in changes.changes if item.before and item.before.kind is Kind.FILE
+    }
+    missing = {content: path for content, path in files.items() if not store.has_all_of(bytes.fromhex(content))}
+    return {content: on_disk(root, path).read_bytes() for content, path in missing.items()}
 
 
 def _staging_places(root: Path, changes: ChangeSet, run: str) -> dict[TreePath, Path]:
@@ -198,12 +203,17 @@ def _stage(path: Path, entry: Entry, store: Store) -> None:
     if entry.kind is Kind.LINK:
         os.symlink(entry.content, path)
     else:
-        write_synced(path, store.get(entry.content), entry.mode)
+        write_synced(path, store.get(entry.content), entry.mode, entry.attributes)
 
 
 def _differs_beyond_mode(item: FileChange) -> bool:
     old, new = item.before, item.after
-    return old is None or new is None or old.kind is not new.kind or old.content != new.content
+    return (
+        old is None
+        or new is None
+        or old.kind is not new.kind
+        or (old.content, old.attributes) != (new.content, new.attributes)
+    )
 
 
 def _is(entry: Entry | None, kind: Kind) -> bool:

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import os
 import stat
+from dataclasses import replace
 from pathlib import Path
 
 from fernshale.core.base.errors import ProjectError
 from fernshale.core.base.treepath import TreePath, on_disk, parents, tree_path
 from fernshale.core.change.model import ChangeSet, FileChange
-from fernshale.core.snapshot.manifest import Entry, Kind, digest_of, entry_at
+from fernshale.core.snapshot.manifest import Entry, Kind, digest_of
+from fernshale.core.snapshot.walk import entry_at
 
 _NEW_FILE, _NEW_FOLDER = 0o644, 0o755
 
@@ -58,6 +60,8 @@ class Draft:
 
         def put(path: TreePath, after: Entry | None) -> None:
             before = entry_at(on_disk(self.root, path))
+            if before is not None and after is not None and before.kind is after.kind:
+                after = replace(after, attributes=before.attributes)
             if before != after:
                 changes[path] = FileChange(path, before, after)
 

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import base64
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
 from fernshale.core.base.treepath import TreePath, tree_path
+from fernshale.core.snapshot.compare import differing
 from fernshale.core.snapshot.manifest import Entry, Kind, Manifest
 
 
@@ -52,9 +54,7 @@ class ChangeSet:
 
 def changes_between(before: Manifest, after: Manifest) -> ChangeSet:
     """What a command changed, from the manifests around it."""
-    paths = sorted({*before.entries, *after.entries})
-    pairs = ((path, before.entries.get(path), after.entries.get(path)) for path in paths)
-    return ChangeSet(tuple(FileChange(path, old, new) for path, old, new in pairs if old != new))
+    return ChangeSet(tuple(FileChange(path, old, new) for path, old, new in differing(before, after)))
 
 
 def _is_folder(change: FileChange) -> bool:
@@ -63,8 +63,15 @@ def _is_folder(change: FileChange) -> bool:
 
 
 def _entry_json(entry: Entry | None) -> list[Any] | None:
-    return None if entry is None else [entry.kind.value, entry.mode, entry.content, entry.size]
+    if entry is None:
+        return None
+    attributes = [[name, base64.b64encode(value).decode()] for name, value in entry.attributes]
+    return [entry.kind.value, entry.mode, entry.content, entry.size, *([attributes] if attributes else [])]
 
 
 def _entry(data: list[Any] | None) -> Entry | None:
-    return None if data is None else Entry(Kind(data[0]), data[1], data[2], data[3])
+    if data is None:
+        return None
+    kind, mode, content, size, *rest = data
+    attributes = tuple((name, base64.b64decode(value)) for name, value in (rest[0] if rest else ()))
+    return Entry(Kind(kind), mode, content, size, attributes=attributes)

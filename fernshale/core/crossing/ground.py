@@ -12,21 +12,15 @@ from pathlib import Path
 
 from fernshale.core.base.errors import ProjectError
 from fernshale.core.base.textfile import read_text
-from fernshale.core.base.treepath import TreePath, on_disk
+from fernshale.core.base.treepath import TreePath, on_disk, under
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.profile.model import ROLES, Profile, Role
 from fernshale.core.profile.read import fill, read_profile
 from fernshale.core.route.shelf import NotOnShelf, Release, Shelf
 from fernshale.core.route.sources import read_shelf
-from fernshale.core.snapshot.manifest import (
-    EMPTY,
-    Entry,
-    Manifest,
-    digest_of,
-    list_tree,
-    read_contents,
-)
+from fernshale.core.snapshot.manifest import EMPTY, Entry, Manifest, digest_of
+from fernshale.core.snapshot.walk import list_tree, read_contents
 from fernshale.core.survey.members import Member, along, choose_members, find_members
 from fernshale.core.survey.own_rules import with_own_rules
 from fernshale.core.survey.plugins import Plugin, find_plugins, read_folder
@@ -107,7 +101,7 @@ def read_ground(
         before = _seen.get(str(project), EMPTY)
     manifest = list_tree(project, before, progress, token)
     if contents:
-        manifest = read_contents(project, manifest, lambda data: None, progress, token)
+        manifest = read_contents(project, manifest, progress, token)
     with _seen_lock:
         _seen[str(project)] = manifest
     plugins = find_plugins(profile, project, manifest)
@@ -124,23 +118,14 @@ def read_ground(
 
 def plugin_manifest(ground: Ground, plugin: Plugin, token: CancelToken) -> Manifest:
     """The part of the project's manifest below a plugin folder, with paths as seen from there; contents are read."""
-    manifest = read_contents(
-        ground.project, ground.manifest, lambda data: None, no_progress, token, below=plugin.folder
-    )
+    manifest = read_contents(ground.project, ground.manifest, no_progress, token, below=plugin.folder)
     if manifest is not ground.manifest:
         # So that the next look finds them read.
         with _seen_lock:
             seen = _seen.get(str(ground.project), ground.manifest)
-            _seen[str(ground.project)] = replace(
-                seen, entries={**seen.entries, **_below(manifest, plugin.folder)}, memo={}
-            )
-    prefix = len(plugin.folder) + 1
-    return Manifest({TreePath(path[prefix:]): entry for path, entry in _below(manifest, plugin.folder).items()})
-
-
-def _below(manifest: Manifest, folder: str) -> dict[TreePath, Entry]:
-    prefix = folder + "/"
-    return {path: entry for path, entry in manifest.entries.items() if path.startswith(prefix)}
+            read = {path: folder for path, folder in manifest.folders.items() if under(path, plugin.folder)}
+            _seen[str(ground.project)] = replace(seen, folders={**seen.folders, **read}, memo={})
+    return manifest.below(plugin.folder)
 
 
 def crossing_ground(crossing: Crossing, progress: Progress, token: CancelToken) -> Ground:

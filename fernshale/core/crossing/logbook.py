@@ -6,7 +6,7 @@ import contextlib
 from collections.abc import Iterator
 from dataclasses import replace
 
-from fernshale.core.base.errors import ChangedUnderneath, FernshaleError, MisuseError
+from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.treepath import on_disk, under
 from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress
@@ -14,9 +14,10 @@ from fernshale.core.change.apply import apply_changes, recover
 from fernshale.core.change.model import ChangeSet, changes_between
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.state import UNSETTLED, Crossing, Entry
+from fernshale.core.crossing.wayback import WayBack, find_way_back
 from fernshale.core.snapshot.compare import compare
-from fernshale.core.snapshot.manifest import entry_at, scan_tree
 from fernshale.core.snapshot.store import UnknownSnapshot
+from fernshale.core.snapshot.walk import entry_at, scan_tree
 
 
 class CannotUndo(FernshaleError):
@@ -66,11 +67,9 @@ def watching(
     finally:
         # Also when the command failed or was cancelled: half of its work must not go unrecorded.
         before = crossing.store.manifest(snapshot)
-        taken: list[bytes] = []
-        after = scan_tree(crossing.setup.project, before, taken.append, progress, CancelToken())
+        after = crossing.store.scan(crossing.setup.project, before, progress, CancelToken())
         changes = changes_between(before, after)
         if not changes.is_empty:
-            crossing.store.put_all(taken)
             crossing.write_entry(stage, title, why, "", snapshot, changes, "done")
 
 
@@ -80,7 +79,7 @@ def ensure_snapshot(crossing: Crossing, note: str, progress: Progress, token: Ca
     if known:
         with contextlib.suppress(UnknownSnapshot):
             before = crossing.store.manifest(known)
-            now = scan_tree(crossing.setup.project, before, lambda data: None, progress, token)
+            now = scan_tree(crossing.setup.project, before, progress, token)
             if compare(before, now).is_empty:
                 return str(known)
     taken = crossing.store.take(crossing.setup.project, note, progress, token)
@@ -107,24 +106,98 @@ def settle_interrupted(crossing: Crossing) -> str:
 
 
 def undo(crossing: Crossing, id: int, progress: Progress, token: CancelToken) -> None:
-    """Undo one step, byte for byte. Raises CannotUndo with what stands in the way."""
-    entry = _entry(crossing, id)
-    if not entry.can_undo or entry.changes is None:
-        raise CannotUndo(f"entry {id} wrote nothing that could be undone")
-    _carry_over(crossing, entry, entry.changes.inverse(), "undoing", "undone", token)
+    """Undo one step, byte for byte; beside later changes of other lines it is a step of its own that takes it back.
+
+    Raises CannotUndo with what stands in the way.
+    """
+    entry = _undoable(crossing, id)
+    way = preview_undo(crossing, id)
+    _refuse(crossing, entry, way)
+    if way.is_exact:
+        _carry_over(crossing, entry, way.changes, "undoing", "undone", token)
+    else:
+        title = f"took back “{entry.title}”, beside later changes"
+        write_step(crossing, entry.stage, title, "asked for", f"undo {id}", way.changes, progress, token)
+        crossing.mark_entry(id, "undone")
+    _follow(crossing, entry, was_undone=True)
     _return_to_leg_of(crossing, id)
     progress("undone", 1, 1)
 
 
 def redo(crossing: Crossing, id: int, progress: Progress, token: CancelToken) -> None:
-    """Do a step again that was undone, byte for byte. Raises CannotUndo with what stands in the way."""
+    """Do a step again that was undone, byte for byte, or beside later changes of other lines as a step of its own.
+
+    Raises CannotUndo with what stands in the way.
+    """
+    entry = _entry(crossing, id)
+    way = preview_redo(crossing, id)
+    _refuse(crossing, entry, way)
+    if way.is_exact:
+        _carry_over(crossing, entry, way.changes, "redoing", "done", token)
+    else:
+        title = f"did “{entry.title}” again, beside later changes"
+        write_step(crossing, entry.stage, title, "asked for", f"redo {id}", way.changes, progress, token)
+        crossing.mark_entry(id, "done")
+    _follow(crossing, entry, was_undone=False)
+    progress("done again", 1, 1)
+
+
+def preview_undo(crossing: Crossing, id: int) -> WayBack:
+    """What undoing a step would change now. Raises CannotUndo for an entry that wrote nothing."""
+    entry = _undoable(crossing, id)
+    assert entry.changes is not None
+    return find_way_back(crossing.setup.project, crossing.store, entry.changes.inverse())
+
+
+def preview_redo(crossing: Crossing, id: int) -> WayBack:
+    """What doing an undone step again would change now. Raises CannotUndo where it was not undone."""
     entry = _entry(crossing, id)
     if not entry.can_redo or entry.changes is None:
         raise CannotUndo(f"entry {id} was not undone")
     if _leg_of(crossing, id) != crossing.setup.leg:
         raise CannotUndo(f"entry {id} belongs to another leg than the one in hand")
-    _carry_over(crossing, entry, entry.changes, "redoing", "done", token)
-    progress("done again", 1, 1)
+    return find_way_back(crossing.setup.project, crossing.store, entry.changes)
+
+
+def obstacles_in_words(crossing: Crossing, id: int, way: WayBack) -> list[str]:
+    """Of each obstacle: the path, what stands in the way, and which steps put it there."""
+    lines = []
+    for obstacle in way.obstacles:
+        later = [
+            item.title
+            for item in crossing.logbook()
+            if item.id > id and item.can_undo and _touches(item, obstacle.path)
+        ]
+        by = "by " + ", ".join(f"“{title}”" for title in later) if later else "outside Fernshale"
+        lines.append(f"{obstacle.path}: {obstacle.what} ({by})")
+    return lines
+
+
+def _follow(crossing: Crossing, entry: Entry, *, was_undone: bool) -> None:
+    """A step that took another one back, or did it again, was undone or done again: so the other one changes too."""
+    what, _, id = entry.about.partition(" ")
+    if what in ("undo", "redo") and id.isdigit():
+        crossing.mark_entry(int(id), "done" if was_undone == (what == "undo") else "undone")
+
+
+def _undoable(crossing: Crossing, id: int) -> Entry:
+    entry = _entry(crossing, id)
+    if not entry.can_undo or entry.changes is None:
+        raise CannotUndo(f"entry {id} wrote nothing that could be undone")
+    return entry
+
+
+def _refuse(crossing: Crossing, entry: Entry, way: WayBack) -> None:
+    if way.obstacles:
+        lines = obstacles_in_words(crossing, entry.id, way)
+        more = f"\nand {len(lines) - 8} more" if len(lines) > 8 else ""
+        words = "\n".join(lines[:8])
+        raise CannotUndo(
+            f"“{entry.title}” cannot be carried over; nothing was changed:\n{words}{more}",
+            "Undo those steps first, or take the lines back by hand.",
+        )
+    if way.changes.is_empty:
+        raise CannotUndo(f"nothing of “{entry.title}” is left to change")
 
 
 def _entry(crossing: Crossing, id: int) -> Entry:
@@ -142,10 +215,8 @@ def _carry_over(
     crossing.mark_entry(entry.id, meanwhile)
     try:
         apply_changes(crossing.setup.project, changes, crossing.store, crossing.journal, token)
-    except FernshaleError as error:
+    except FernshaleError:
         crossing.mark_entry(entry.id, entry.state)
-        if isinstance(error, ChangedUnderneath):
-            raise CannotUndo(_in_the_way(entry, crossing.logbook(), error.paths)) from error
         raise
     crossing.mark_entry(entry.id, after)
 
@@ -181,21 +252,13 @@ def _return_to_leg_of(crossing: Crossing, entry: int) -> None:
         note(crossing, Stage.TRIAL, f"back on leg {leg + 1}: {setup.from_} → {setup.to}", "", leg_mark(leg))
 
 
-def _in_the_way(entry: Entry, entries: tuple[Entry, ...], paths: tuple[str, ...]) -> str:
-    later = [item.title for item in entries if item.id > entry.id and item.can_undo and _touches(item, paths)]
-    files = ", ".join(paths[:4]) + (f" and {len(paths) - 4} more" if len(paths) > 4 else "")
-    if later:
-        return f"later steps changed the same files ({files}): {'; '.join(later)}. Undo those first"
-    return f"changed outside Fernshale since: {files}. Nothing was undone"
-
-
 def _stands(crossing: Crossing, changes: ChangeSet) -> bool:
     root = crossing.setup.project
     return all(entry_at(on_disk(root, change.path)) == change.after for change in changes.changes)
 
 
-def _touches(entry: Entry, paths: tuple[str, ...]) -> bool:
-    return entry.changes is not None and any(change.path in paths for change in entry.changes.changes)
+def _touches(entry: Entry, path: str) -> bool:
+    return entry.changes is not None and any(change.path == path for change in entry.changes.changes)
 
 
 def restore_snapshot(
@@ -203,7 +266,7 @@ def restore_snapshot(
 ) -> int:
     """Make the project (or `paths` of it) what it was in a snapshot, as a step; the entry's id, 0 when it is so already."""
     then = crossing.store.manifest(id)
-    now = scan_tree(crossing.setup.project, then, lambda data: None, progress, token)
+    now = scan_tree(crossing.setup.project, then, progress, token)
     changes = changes_between(now, then)
     if paths:
         changes = ChangeSet(tuple(item for item in changes.changes if any(under(item.path, path) for path in paths)))

@@ -24,7 +24,7 @@ from fernshale.core.profile.model import Profile
 from fernshale.core.route.candidates import Wishes
 from fernshale.core.route.sources import read_shelf
 from fernshale.core.snapshot.compare import compare
-from fernshale.core.snapshot.manifest import scan_tree
+from fernshale.core.snapshot.walk import scan_tree
 from fernshale.core.survey.members import choose_members
 
 
@@ -135,7 +135,7 @@ def look(crossing: Crossing, progress: Progress, token: CancelToken) -> Overview
 def has_changed(overview: Overview, token: CancelToken) -> bool:
     """Whether the project's tree is not the one `overview` was read from; costs a stat per file."""
     before = overview.ground.manifest
-    now = scan_tree(overview.setup.project, before, lambda data: None, no_progress, token)
+    now = scan_tree(overview.setup.project, before, no_progress, token)
     return not compare(before, now).is_empty
 
 

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.snapshot.manifest import Kind, Manifest
+from fernshale.core.snapshot.manifest import FACTS, MODE, Entry, Folder, Kind, Manifest
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,25 +25,49 @@ class Comparison:
 
 def compare(before: Manifest, after: Manifest) -> Comparison:
     """What has to be done to `before` to make it `after`."""
-    added = [path for path in after.entries if path not in before.entries]
-    removed = [path for path in before.entries if path not in after.entries]
-    changed = [
-        path for path, entry in after.entries.items() if path in before.entries and before.entries[path] != entry
-    ]
+    pairs = differing(before, after)
+    added = {path: new for path, old, new in pairs if old is None and new is not None}
+    removed = {path: old for path, old, new in pairs if new is None and old is not None}
+    changed = tuple(path for path, old, new in pairs if old is not None and new is not None)
     sources: dict[str, list[TreePath]] = {}
-    for path in removed:
-        entry = before.entries[path]
+    for path, entry in removed.items():
         if entry.kind is Kind.FILE and entry.size:
             sources.setdefault(entry.content, []).append(path)
     moved: list[tuple[TreePath, TreePath]] = []
-    for path in added:
-        entry = after.entries[path]
+    for path, entry in added.items():
         if entry.kind is Kind.FILE and sources.get(entry.content):
             moved.append((sources[entry.content].pop(0), path))
     gone, come = {old for old, _ in moved}, {new for _, new in moved}
     return Comparison(
         tuple(path for path in added if path not in come),
         tuple(path for path in removed if path not in gone),
-        tuple(changed),
+        changed,
         tuple(moved),
+    )
+
+
+def differing(before: Manifest, after: Manifest) -> list[tuple[TreePath, Entry | None, Entry | None]]:
+    """The paths at which the two differ, in order, with what stands there before and after."""
+    found = [item for path in {*before.folders, *after.folders} for item in _in_folder(before, after, path)]
+    return sorted(found, key=lambda item: item[0])
+
+
+def _in_folder(before: Manifest, after: Manifest, path: str) -> Iterator[tuple[TreePath, Entry | None, Entry | None]]:
+    old, new = before.folders.get(path), after.folders.get(path)
+    if old is not None and new is not None and _same(old, new):
+        return
+    olds = dict(old.entries) if old else {}
+    news = dict(new.entries) if new else {}
+    for at in {**olds, **news}:
+        if olds.get(at) != news.get(at):
+            yield at, olds.get(at), news.get(at)
+
+
+def _same(old: Folder, new: Folder) -> bool:
+    """Whether two folders hold the same; a quick look, `False` proves nothing."""
+    return old is new or (
+        old.names == new.names
+        and old.digests == new.digests
+        and old.facts[MODE::FACTS] == new.facts[MODE::FACTS]
+        and old.extras == new.extras
     )

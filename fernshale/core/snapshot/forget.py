@@ -7,18 +7,23 @@ is freed the next time.
 
 from __future__ import annotations
 
+import re
 import time
 from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass
+from pathlib import Path
+
+import blake3
 
 from fernshale.core.base.disk import sync_folder
 from fernshale.core.base.errors import MisuseError, StoreError
 from fernshale.core.base.work import CancelToken, Progress
-from fernshale.core.snapshot.pack import SUFFIX, DigestMismatch, Location, read_pack
+from fernshale.core.snapshot.pack import CONTENT, SUFFIX, Block, DamagedBlock, DigestMismatch, read_block, read_pack
 from fernshale.core.snapshot.store import Snapshot, Store
 
 # A pack is written anew once so much of it is dead; below that, the writing costs more than the room is worth.
 _DEAD_SHARE = 0.3
+_DIGEST = re.compile(r"[0-9a-f]{64}")
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,51 +74,68 @@ def forget(
     with store.writing(progress, token):
         paths = {path.stem: path for path in (store.manifest_path(id) for id in ids)}
         before = store.size_bytes()
-        live = set(needed())
+        live = {bytes.fromhex(digest) for digest in needed() if _DIGEST.fullmatch(digest)}
         for item in store.list():
             if item.id not in paths:
-                live |= {entry.content for entry in store.manifest(item.id).files.values()}
+                live.update(store.manifest(item.id).file_digests())
         unread = store.unread_manifests()
         if unread - set(paths):
             raise StoreError(
                 f"snapshot {', '.join(sorted(unread - set(paths)))} is damaged; what it needs cannot be told",
                 "Forget it by its id first.",
             )
+        live |= store.parts_of(live)
         token.check()
         for path in paths.values():
             path.unlink()
         sync_folder(store.snapshots_folder)
         _free(store, live, progress, token)
-        store.reload()
         return Freed(tuple(sorted(paths)), max(0, before - store.size_bytes()))
 
 
-def _free(store: Store, live: Collection[str], progress: Progress, token: CancelToken) -> None:
+def _free(store: Store, live: Collection[bytes], progress: Progress, token: CancelToken) -> None:
     packs = sorted(store.packs_folder.glob("*" + SUFFIX))
-    for number, path in enumerate(packs):
-        token.check()
-        progress("freeing", number, len(packs))
-        try:
-            records = list(read_pack(path))
-        except StoreError:
-            continue  # what is damaged may still be read in part; verify speaks of it
-        wanted = [(digest, place) for digest, place in records if digest in live]
-        dead = sum(place.stored for _, place in records) - sum(place.stored for _, place in wanted)
-        if not wanted or (dead > _DEAD_SHARE * path.stat().st_size and _write_anew(store, wanted)):
-            path.unlink()
-    sync_folder(store.packs_folder)
+    gone: list[str] = []
+    try:
+        for number, path in enumerate(packs):
+            token.check()
+            progress("freeing", number, len(packs))
+            try:
+                blocks = [_sound(block) for block in read_pack(path)]
+            except StoreError:
+                continue  # what is damaged may still be read in part; verify speaks of it
+            size = sum(place.size for block in blocks for _, place in block.blobs)
+            dead = sum(place.size for block in blocks for digest, place in block.blobs if digest not in live)
+            if dead == size or (dead > _DEAD_SHARE * size and _write_anew(store, path, blocks, live)):
+                path.unlink()
+                gone.append(path.name)
+    finally:
+        sync_folder(store.packs_folder)
+        store.freed(gone)
 
 
-def _write_anew(store: Store, wanted: Sequence[tuple[str, Location]]) -> bool:
-    """The records that are needed in a pack of their own; it has its name, synced, before the old one goes.
+def _sound(block: Block | DamagedBlock) -> Block:
+    if isinstance(block, DamagedBlock):
+        raise block
+    return block
+
+
+def _write_anew(store: Store, path: Path, blocks: Sequence[Block], live: Collection[bytes]) -> bool:
+    """The blobs that are needed in a pack of their own; it has its name, synced, before the old one goes.
 
     False when one of them is damaged: then the old pack stays, for what can be saved of it.
     """
     try:
-        with store.pack() as pack:
-            for digest, place in wanted:
-                pack.copy(digest, place)
+        with store.new_pack() as pack:
+            for block in blocks:
+                wanted = [(digest, place) for digest, place in block.blobs if digest in live]
+                content = read_block(path, block.offset) if wanted else b""
+                for digest, place in wanted:
+                    data = content[place.at : place.at + place.size]
+                    if place.kind == CONTENT and blake3.blake3(data).digest() != digest:
+                        raise DamagedBlock(path, block.offset)
+                    pack.add(data, digest, place.kind)
     except DigestMismatch:
         return False
+    store.took(pack.written())
     return True
-

@@ -1,20 +1,23 @@
-"""A tree as a value: what stands at each path, read from disk without following a single link."""
+"""A tree as a value: what stands at each path.
+
+A manifest holds a row per file, folder by folder, so that a million files cost some hundred bytes each and a folder
+in which nothing changed is one object shared by all looks at it. `Manifest.entries` shows the same by path.
+"""
 
 from __future__ import annotations
 
-import os
 import stat
-import time
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, replace
+from array import array
+from bisect import bisect_left
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
 from enum import Enum
-from pathlib import Path
+from functools import cached_property
 from typing import Any, TypeVar, cast
 
 import blake3
 
-from fernshale.core.base.treepath import TreePath, under
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.treepath import TreePath
 
 T = TypeVar("T")
 
@@ -27,9 +30,10 @@ class Kind(Enum):
 
 @dataclass(frozen=True, slots=True)
 class Entry:
-    """What stands at one path. `content` is a file's digest or a link's target.
+    """What stands at one path. `content` is a file's digest or a link's target; `attributes` are the extended ones.
 
-    Two entries are equal when restoring either gives the same: times and sizes do not count.
+    Two entries are equal when restoring either gives the same: times, sizes, holes (`sparse`) and which other name is
+    the same file (`twin`, the path of the first) do not count.
     """
 
     kind: Kind
@@ -37,26 +41,117 @@ class Entry:
     content: str = ""
     size: int = field(default=0, compare=False)
     mtime_ns: int = field(default=0, compare=False)
-    stamp: tuple[int, int, int] = field(default=(0, 0, 0), compare=False)
+    attributes: tuple[tuple[str, bytes], ...] = ()
+    sparse: bool = field(default=False, compare=False)
+    twin: str = field(default="", compare=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Extra:
+    """What only few paths have: the target of a link, extended attributes, holes, another name for the same file."""
+
+    target: str = ""
+    attributes: tuple[tuple[str, bytes], ...] = ()
+    sparse: bool = False
+    twin: str = ""
+
+
+NO_EXTRA = Extra()
+UNREAD = bytes(32)
+# What `Folder.facts` holds of each name.
+FACTS = 5
+SIZE, MTIME, CTIME, INODE, MODE = range(FACTS)
+
+
+@dataclass(frozen=True, eq=False)
+class Folder:
+    """The names in one folder, in order; for each `FACTS` numbers (size in bytes, times in ns, inode, mode with the
+    kind) and 32 bytes of digest (`UNREAD` for a file that was only listed, a link or a folder)."""
+
+    path: str
+    names: tuple[str, ...]
+    facts: array[int]
+    digests: bytes
+    extras: Mapping[str, Extra] = field(default_factory=dict)
+
+    @cached_property
+    def newest_ns(self) -> int:
+        """The latest time any of the names carries."""
+        return max((*self.facts[MTIME::FACTS], *self.facts[CTIME::FACTS]), default=0)
+
+    @cached_property
+    def entries(self) -> tuple[tuple[TreePath, Entry], ...]:
+        """Each name as (path in the tree, entry)."""
+        prefix = self.path + "/" if self.path else ""
+        return tuple((cast(TreePath, prefix + name), self.entry(row)) for row, name in enumerate(self.names))
+
+    @cached_property
+    def unread(self) -> tuple[int, ...]:
+        """The rows of files that were only listed."""
+        if self.digests.find(UNREAD) < 0:
+            return ()
+        return tuple(row for row in self.file_rows() if self.digest(row) == UNREAD)
+
+    def file_rows(self) -> Iterator[int]:
+        return (row for row, mode in enumerate(self.facts[MODE::FACTS]) if mode & _FORMAT == stat.S_IFREG)
+
+    def find(self, name: str) -> int | None:
+        """The row of `name`."""
+        row = bisect_left(self.names, name)
+        return row if row < len(self.names) and self.names[row] == name else None
+
+    def digest(self, row: int) -> bytes:
+        return self.digests[32 * row : 32 * row + 32]
+
+    def entry(self, row: int) -> Entry:
+        at = FACTS * row
+        mode = self.facts[at + MODE]
+        kind = mode & _FORMAT
+        extra = self.extras.get(self.names[row], NO_EXTRA) if self.extras else NO_EXTRA
+        if kind == stat.S_IFLNK:
+            return Entry(_LINK, 0, extra.target, 0, self.facts[at + MTIME])
+        if kind == stat.S_IFDIR:
+            return Entry(_FOLDER, mode & 0o7777, "", 0, self.facts[at + MTIME], extra.attributes)
+        digest = self.digest(row)
+        content = digest.hex() if digest != UNREAD else ""
+        times = (self.facts[at + SIZE], self.facts[at + MTIME])
+        return Entry(_FILE, mode & 0o7777, content, *times, extra.attributes, extra.sparse, extra.twin)
 
 
 @dataclass(frozen=True)
 class Manifest:
-    """All entries of a tree in path order. `reported` are paths that could not be taken, with the reason.
+    """All entries of a tree. `reported` are paths that could not be taken, with the reason.
 
     `taken_ns` is when reading began: an entry changed after that, or just before, is not trusted unread. A file that was
     only listed has an empty `content`. `memo` holds what was worked out from exactly these entries; it is handed on as
     long as a new look finds them unchanged.
     """
 
-    entries: Mapping[TreePath, Entry]
+    folders: Mapping[str, Folder]
     reported: tuple[tuple[str, str], ...] = ()
     taken_ns: int = 0
     memo: dict[object, Any] = field(default_factory=dict, compare=False, repr=False)
 
+    @staticmethod
+    def of(entries: Mapping[TreePath, Entry]) -> Manifest:
+        """A manifest made of entries; folders that only follow from a path are not among them."""
+        rows: dict[str, list[tuple[str, Entry]]] = {}
+        for path, entry in sorted(entries.items()):
+            head, _, name = path.rpartition("/")
+            rows.setdefault(head, []).append((name, entry))
+        return Manifest({path: _folder_of(path, items) for path, items in sorted(rows.items())})
+
+    @property
+    def entries(self) -> dict[TreePath, Entry]:
+        """Each path with its entry, in path order."""
+        return self.derived("entries", self._find_entries)
+
     @property
     def files(self) -> dict[TreePath, Entry]:
         return self.derived("files", self._find_files)
+
+    def _find_entries(self) -> dict[TreePath, Entry]:
+        return dict(sorted((item for folder in self.folders.values() for item in folder.entries), key=_by_path))
 
     def _find_files(self) -> dict[TreePath, Entry]:
         return {path: entry for path, entry in self.entries.items() if entry.kind is _FILE}
@@ -67,174 +162,61 @@ class Manifest:
             self.memo[name] = make()
         return cast(T, self.memo[name])
 
+    def entry(self, path: str) -> Entry | None:
+        """What stands at `path`, without making all entries."""
+        head, _, name = path.rpartition("/")
+        folder = self.folders.get(head)
+        row = folder.find(name) if folder else None
+        return folder.entry(row) if folder is not None and row is not None else None
+
+    def file_digests(self) -> Iterator[bytes]:
+        """The digest of each file that was read."""
+        for folder in self.folders.values():
+            for row in folder.file_rows():
+                if (digest := folder.digest(row)) != UNREAD:
+                    yield digest
+
+    def below(self, path: str) -> Manifest:
+        """The part that lies in the folder `path`, with paths as seen from there."""
+        prefix = path + "/"
+        parts = {
+            name[len(prefix) :]: folder
+            for name, folder in self.folders.items()
+            if name == path or name.startswith(prefix)
+        }
+        return Manifest(
+            {
+                name: Folder(name, folder.names, folder.facts, folder.digests, folder.extras)
+                for name, folder in parts.items()
+            }
+        )
+
+
+def _by_path(item: tuple[TreePath, Entry]) -> TreePath:
+    return item[0]
+
+
+def _folder_of(path: str, items: Iterable[tuple[str, Entry]]) -> Folder:
+    facts = array("q")
+    digests = bytearray()
+    extras = {}
+    for name, entry in items:
+        facts.extend((entry.size, entry.mtime_ns, 0, 0, entry.mode | _FORMATS[entry.kind]))
+        is_read = entry.kind is _FILE and entry.content
+        digests += bytes.fromhex(entry.content) if is_read else UNREAD
+        target = entry.content if entry.kind is _LINK else ""
+        extra = Extra(target, entry.attributes, entry.sparse, entry.twin)
+        if extra != NO_EXTRA:
+            extras[name] = extra
+    return Folder(path, tuple(name for name, _ in items), facts, bytes(digests), extras)
+
 
 EMPTY = Manifest({})
 
-_FOLDER, _FILE = Kind.FOLDER, Kind.FILE
+_FOLDER, _FILE, _LINK = Kind.FOLDER, Kind.FILE, Kind.LINK
 _FORMAT = 0o170000
-# A file system may keep times this coarse; a change within it can keep size and time.
-_RACY_NS = 2_000_000_000
+_FORMATS = {Kind.FILE: stat.S_IFREG, Kind.LINK: stat.S_IFLNK, Kind.FOLDER: stat.S_IFDIR}
 
 
 def digest_of(data: bytes) -> str:
     return blake3.blake3(data).hexdigest()
-
-
-def entry_at(path: Path) -> Entry | None:
-    """What stands at `path` now, its content read; None where nothing does. Raises OSError."""
-    try:
-        found = path.lstat()
-    except (FileNotFoundError, NotADirectoryError):
-        return None
-    if not stat.S_ISREG(found.st_mode):
-        return _listed(os.fspath(path), found)
-    return _file_entry(*_read_settled(path))
-
-
-def scan_tree(
-    root: Path,
-    previous: Manifest,
-    keep: Callable[[bytes], None],
-    progress: Progress,
-    token: CancelToken,
-) -> Manifest:
-    """Read the tree below `root`. `keep` is handed the content of each file that had to be read.
-
-    A file whose size, times and inode are those of `previous` is not read again, unless it changed so close to that
-    reading that equal times prove nothing. Sockets, devices and unreadable files are reported, the rest is taken.
-    """
-    return read_contents(root, list_tree(root, previous, progress, token), keep, progress, token)
-
-
-def list_tree(root: Path, previous: Manifest, progress: Progress, token: CancelToken) -> Manifest:
-    """As `scan_tree`, but files `previous` does not know keep an empty content: one stat per file, nothing is read."""
-    started = time.time_ns()
-    trusted_ns = previous.taken_ns - _RACY_NS
-    entries: dict[TreePath, Entry] = {}
-    reported: list[tuple[str, str]] = []
-    known_entry = previous.entries.get
-    folders = [""]
-    fresh = 0
-    # This loop runs once per file of the largest projects: names are local and each status field is fetched once.
-    while folders:
-        token.check()
-        folder = folders.pop()
-        prefix = folder + "/" if folder else ""
-        try:
-            with os.scandir(root / folder if folder else root) as found:
-                items = list(found)
-        except OSError as error:
-            reported.append((folder, error.strerror or "unreadable"))
-            continue
-        for item in items:
-            path = cast(TreePath, prefix + item.name)
-            try:
-                status = item.stat(follow_symlinks=False)
-                ctime, size, mode = status.st_ctime_ns, status.st_size, status.st_mode
-                stamp = (size, ctime, status.st_ino)
-                known = known_entry(path)
-                if (
-                    known is not None
-                    and known.stamp == stamp
-                    and ctime < trusted_ns
-                    and status.st_mtime_ns < trusted_ns
-                ):
-                    entries[path] = known
-                    if known.kind is _FOLDER:
-                        folders.append(path)
-                    continue
-                if mode & _FORMAT == stat.S_IFREG:
-                    fresh += 1
-                    entries[path] = Entry(_FILE, mode & 0o7777, "", size, status.st_mtime_ns, stamp)
-                    continue
-                entry = _listed(item.path, status)
-            except OSError as error:
-                reported.append((path, error.strerror or "unreadable"))
-                continue
-            if entry is None:
-                reported.append((path, "not a file, link or folder"))
-                continue
-            fresh += 1
-            entries[path] = entry
-            if entry.kind is _FOLDER:
-                folders.append(path)
-        progress("reading the tree", len(entries), 0)
-    if not fresh and len(entries) == len(previous.entries) and tuple(sorted(reported)) == previous.reported:
-        return replace(previous, taken_ns=started)
-    return Manifest({path: entries[path] for path in sorted(entries)}, tuple(sorted(reported)), started)
-
-
-def read_contents(
-    root: Path,
-    manifest: Manifest,
-    keep: Callable[[bytes], None],
-    progress: Progress,
-    token: CancelToken,
-    below: str = "",
-) -> Manifest:
-    """`manifest` with the content of each file under `below` that was only listed so far."""
-    wanted = [
-        path
-        for path, entry in manifest.entries.items()
-        if not entry.content and entry.kind is Kind.FILE and under(path, below)
-    ]
-    if not wanted:
-        return manifest
-    entries = dict(manifest.entries)
-    reported = list(manifest.reported)
-    place = os.fspath(root)
-    for number, path in enumerate(wanted):
-        token.check()
-        if number % 256 == 0:
-            progress("reading files", number, len(wanted))
-        try:
-            data, status = _read_settled(f"{place}/{path}")
-        except OSError as error:
-            # Gone since it was listed, or never to be read: either way it is not in the tree as taken.
-            del entries[path]
-            reported.append((path, error.strerror or "unreadable"))
-            continue
-        keep(data)
-        entries[path] = _file_entry(data, status)
-    return Manifest(entries, tuple(sorted(reported)), manifest.taken_ns)
-
-
-def _listed(path: str, status: os.stat_result) -> Entry | None:
-    """The entry of what was only looked at."""
-    kind = stat.S_IFMT(status.st_mode)
-    mode = stat.S_IMODE(status.st_mode)
-    if kind == stat.S_IFREG:
-        return Entry(Kind.FILE, mode, "", status.st_size, status.st_mtime_ns, _stamp(status))
-    if kind == stat.S_IFLNK:
-        return Entry(Kind.LINK, 0, os.readlink(path), stamp=_stamp(status))
-    if kind == stat.S_IFDIR:
-        return Entry(Kind.FOLDER, mode, mtime_ns=status.st_mtime_ns, stamp=_stamp(status))
-    return None
-
-
-def _stamp(status: os.stat_result) -> tuple[int, int, int]:
-    return (status.st_size, status.st_ctime_ns, status.st_ino)
-
-
-def _file_entry(data: bytes, status: os.stat_result) -> Entry:
-    mode = stat.S_IMODE(status.st_mode)
-    return Entry(Kind.FILE, mode, digest_of(data), len(data), status.st_mtime_ns, _stamp(status))
-
-
-def _read_settled(path: str | Path) -> tuple[bytes, os.stat_result]:
-    """Content and status that belong together: a file that changes while it is read is read again."""
-    for _ in range(5):
-        # Straight to the system: this runs for each of very many small files.
-        handle = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC)
-        try:
-            before = os.fstat(handle)
-            parts = [os.read(handle, before.st_size + 1)]
-            while parts[-1]:
-                parts.append(os.read(handle, 1 << 22))
-            after = os.fstat(handle)
-        finally:
-            os.close(handle)
-        data = parts[0] if len(parts) == 2 else b"".join(parts)
-        if _stamp(before) == _stamp(after) and len(data) == after.st_size:
-            return data, after
-    raise OSError(0, "keeps changing while it is read")

@@ -1,17 +1,26 @@
-"""Packs: many blobs in one file, each under its digest, compressed where that helps.
+"""Packs: blobs gathered into blocks of about 1 MiB, compressed where that helps.
 
-A pack is a magic line and records of `digest (32) | packed (1) | size (8) | stored (8) | bytes`. It is written
-under a temporary name, synced and renamed, so that a pack that has its name is whole. Every read checks the digest.
+A pack is a magic line and blocks of
+
+    "FSBK" | packed (1) | count (4) | size (4) | stored (4)      numbers with the least byte first
+    count x (digest (32) | size (4) | kind (1))                  the blobs, in the order in which they lie in the block
+    stored bytes                                                 zstd when packed is 1
+    BLAKE3 of all of the block before it (32)
+
+A blob is content under its digest, or (kind 1) the parts of a large file under the digest of the whole: each part is
+size (8) | digest (32), a digest of zeros being a hole. A pack is written under a temporary name, synced and renamed, so that
+a pack that has its name is whole. A damaged block costs what is in it: the next one is found by its magic.
 """
 
 from __future__ import annotations
 
 import os
 import struct
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from types import TracebackType
+from typing import NamedTuple
 
 import blake3
 import zstandard
@@ -19,101 +28,280 @@ import zstandard
 from fernshale.core.base.disk import sync_folder
 from fernshale.core.base.errors import StoreError
 
-MAGIC = b"fernshale-pack/1\n"
+MAGIC = b"fernshale-pack/2\n"
 SUFFIX = ".pack"
-_HEADER = struct.Struct(">32sBQQ")
+WRITING = ".writing"
+CONTENT, PARTS = 0, 1
+
+_BLOCK = b"FSBK"
+_HEADER = struct.Struct("<4sBIII")
+_RECORD = struct.Struct("<32sIB")
+_PART = struct.Struct("<Q32s")
+_DIGEST = 32
+_FULL = 1 << 20
+# No block is larger: a damaged length must not ask for more memory than that. A list of parts may be one blob of its own.
+_LARGEST = 1 << 30
+_LEVEL = 1
+_MOST_PARTS = 1000
+# Whether compression helps is tried on so many bytes out of the middle of a blob of at least four times as many.
+_SAMPLE = 4096
+_WORTH = 0.95
 
 
 class DigestMismatch(StoreError):
     """Stored bytes are not those that were put in."""
 
 
-@dataclass(frozen=True, slots=True)
-class Location:
-    """Where a blob lies: `offset` of its stored bytes in the pack."""
+class DamagedBlock(DigestMismatch):
+    """A block is not as it was written; `offset` is where it begins in its pack."""
 
-    pack: Path
-    offset: int
-    stored: int
+    def __init__(self, path: Path, offset: int) -> None:
+        super().__init__(
+            f"{path.name}, block at byte {offset} is damaged", "Run `fernshale snapshot verify` to see what it touches."
+        )
+        self.offset = offset
+
+
+class Place(NamedTuple):
+    """Where a blob lies: the `block` (by the offset of its header), and from which byte of its content on."""
+
+    block: int
+    at: int
     size: int
+    kind: int
+
+
+# A blob and its place as the index keeps them: digest | block (8) | at (4) | size (4) | kind (1).
+PLACED = struct.Struct("<32sQIIB")
+
+
+@dataclass(frozen=True, slots=True)
+class Block:
+    """A block as its header tells; `blobs` are (digest, place). `end` is where the next one begins."""
+
+    offset: int
+    end: int
     packed: bool
+    size: int
+    stored: int
+    blobs: tuple[tuple[bytes, Place], ...]
+
+    @property
+    def body(self) -> int:
+        return self.end - _DIGEST - self.stored
 
 
-def read_pack(path: Path) -> Iterator[tuple[str, Location]]:
-    """The digests in a pack and where they lie. Raises StoreError at a record that is cut short or damaged."""
+def encode_parts(parts: Sequence[tuple[int, bytes]]) -> bytes:
+    return b"".join(_PART.pack(size, digest) for size, digest in parts)
+
+
+def decode_parts(data: bytes) -> list[tuple[int, bytes]]:
+    """Raises DigestMismatch."""
+    if len(data) % _PART.size:
+        raise DigestMismatch("a list of parts is damaged")
+    return list(_PART.iter_unpack(data))
+
+
+def read_pack(path: Path, *, check: bool = False) -> Iterator[Block | DamagedBlock]:
+    """The blocks of a pack, and in place of a damaged one what is wrong. With `check` every byte is looked at.
+
+    Raises StoreError when it is not a pack.
+    """
     end = path.stat().st_size
     with path.open("rb") as file:
         if file.read(len(MAGIC)) != MAGIC:
-            raise StoreError(f"{path} is not a pack")
+            raise StoreError(f"{path.name} is not a pack")
         offset = len(MAGIC)
-        while offset + _HEADER.size <= end:
-            file.seek(offset)
-            digest, packed, size, stored = _HEADER.unpack(file.read(_HEADER.size))
-            offset += _HEADER.size
-            # Bounds before allocation: a damaged length must not ask for more than the file has.
-            if stored > end - offset or packed > 1:
-                raise StoreError(f"{path.name} is damaged at byte {offset - _HEADER.size}; what comes after it is lost")
-            yield digest.hex(), Location(path, offset, stored, size, bool(packed))
-            offset += stored
-    if offset != end:
-        raise StoreError(f"{path.name} is cut short")
+        while offset < end:
+            try:
+                block = _read_header(file.fileno(), path, offset, end)
+                if check:
+                    _check(file.fileno(), path, block)
+            except DamagedBlock as error:
+                yield error
+                offset = _next_block(file.fileno(), path, offset + 1, end)
+                continue
+            yield block
+            offset = block.end
 
 
-def read_blob(digest: str, place: Location) -> bytes:
-    """The blob at `place`. Raises DigestMismatch when it is not what `digest` says."""
+def read_block(path: Path, offset: int) -> bytes:
+    """The content of the block at `offset`. Raises DigestMismatch when it is not as it was written."""
     try:
-        with place.pack.open("rb") as file:
-            file.seek(place.offset)
-            data = file.read(place.stored)
-        if place.packed:
-            # The digest guards the content; the stated size only bounds the allocation.
-            limit = max(place.size, 1)
-            data = zstandard.ZstdDecompressor().decompress(data, max_output_size=limit, allow_extra_data=False)
-    except (OSError, zstandard.ZstdError, MemoryError) as error:
-        raise DigestMismatch(f"{place.pack.name}: blob {digest[:12]} cannot be read: {error}") from error
-    if len(data) != place.size or blake3.blake3(data).hexdigest() != digest:
-        raise DigestMismatch(
-            f"{place.pack.name}: blob {digest[:12]} is damaged",
-            "Run `fernshale snapshot verify` to see what it touches.",
-        )
-    return data
+        with path.open("rb") as file:
+            block = _read_header(file.fileno(), path, offset, os.fstat(file.fileno()).st_size)
+            return content_of(file.fileno(), path, block)
+    except OSError as error:
+        raise DigestMismatch(f"{path.name}, block at byte {offset} cannot be read: {error.strerror}") from error
+
+
+def content_of(handle: int, path: Path, block: Block) -> bytes:
+    """The content of a block, decompressed; the digests of its blobs are not looked at. Raises DigestMismatch."""
+    body = os.pread(handle, block.stored, block.body)
+    try:
+        if block.packed:
+            body = zstandard.ZstdDecompressor().decompress(body, max_output_size=max(block.size, 1))
+    except (zstandard.ZstdError, MemoryError) as error:
+        raise DamagedBlock(path, block.offset) from error
+    if len(body) != block.size:
+        raise DamagedBlock(path, block.offset)
+    return body
+
+
+def _read_header(handle: int, path: Path, offset: int, end: int) -> Block:
+    head = os.pread(handle, _HEADER.size, offset)
+    if len(head) < _HEADER.size:
+        raise DamagedBlock(path, offset)
+    magic, packed, count, size, stored = _HEADER.unpack(head)
+    after = offset + _HEADER.size + count * _RECORD.size + stored + _DIGEST
+    # Bounds before allocation: a damaged length must not ask for more than the file has.
+    if magic != _BLOCK or packed > 1 or size > _LARGEST or after > end:
+        raise DamagedBlock(path, offset)
+    blobs = []
+    at = 0
+    for digest, length, kind in _RECORD.iter_unpack(os.pread(handle, count * _RECORD.size, offset + _HEADER.size)):
+        blobs.append((digest, Place(offset, at, length, kind)))
+        at += length
+    if at != size:
+        raise DamagedBlock(path, offset)
+    return Block(offset, after, bool(packed), size, stored, tuple(blobs))
+
+
+def _check(handle: int, path: Path, block: Block) -> None:
+    """Every bit of a block, and that its blobs are what their digests say."""
+    raw = os.pread(handle, block.end - block.offset, block.offset)
+    if blake3.blake3(raw[:-_DIGEST]).digest() != raw[-_DIGEST:]:
+        raise DamagedBlock(path, block.offset)
+    content = memoryview(content_of(handle, path, block))
+    for digest, place in block.blobs:
+        if place.kind == CONTENT and blake3.blake3(content[place.at : place.at + place.size]).digest() != digest:
+            raise DamagedBlock(path, block.offset)
+
+
+def _next_block(handle: int, path: Path, offset: int, end: int) -> int:
+    """Where the next sound block begins, from `offset` on; `end` when there is none."""
+    while offset < end:
+        piece = os.pread(handle, _FULL, offset)
+        found = piece.find(_BLOCK)
+        if found < 0:
+            offset += max(1, len(piece) - len(_BLOCK) + 1)
+            continue
+        offset += found
+        try:
+            block = _read_header(handle, path, offset, end)
+            raw = os.pread(handle, block.end - offset, offset)
+            if blake3.blake3(raw[:-_DIGEST]).digest() == raw[-_DIGEST:]:
+                return offset
+        except DamagedBlock:
+            pass
+        offset += 1
+    return end
+
+
+@dataclass(frozen=True, slots=True)
+class WrittenPack:
+    """A pack that was written and synced: its blobs as `PLACED` records, and the bytes it takes."""
+
+    name: str
+    records: bytes
+    stored_bytes: int
+
+
+def give_names(folder: Path, packs: Sequence[WrittenPack]) -> None:
+    """From here on the packs count; empty ones are not kept. Raises OSError."""
+    for pack in packs:
+        if pack.records:
+            os.rename(folder / (pack.name + WRITING), folder / (pack.name + SUFFIX))
+    sync_folder(folder)
 
 
 class PackWriter:
     """A new pack; on leaving without an error it gets its name, else it is removed."""
 
     def __init__(self, folder: Path, name: str) -> None:
+        self.name = name
         self.path = folder / (name + SUFFIX)
-        self._temporary = folder / (name + ".writing")
-        self._file = self._temporary.open("xb")
-        self._file.write(MAGIC)
-        self._compressor = zstandard.ZstdCompressor(level=3)
-        self.places: dict[str, Location] = {}
+        self._temporary = folder / (name + WRITING)
+        self._file = self._temporary.open("wb", buffering=0)
+        self._offset = self._file.write(MAGIC)
+        self._compressor = zstandard.ZstdCompressor(level=_LEVEL)
+        # What compresses and what does not lie apart: together they would hide one another's gain.
+        self._packing = _OpenBlock(packed=True)
+        self._plain = _OpenBlock(packed=False)
+        self._records: list[bytes] = []
+        self.digests: set[bytes] = set()
+        """Of all blobs put in so far."""
         self.stored_bytes = 0
 
-    def add(self, data: bytes, digest: str) -> None:
-        """Put a blob in, unless it is in this pack already."""
-        if digest in self.places:
+    def add(self, data: bytes, digest: bytes, kind: int = CONTENT) -> None:
+        """Put a blob in, unless it is in this pack already. Raises OSError."""
+        if digest in self.digests:
             return
-        body = self._compressor.compress(data) if len(data) > 64 else data
-        packed = len(body) < len(data)
-        if not packed:
-            body = data
-        self._write(digest, body, len(data), packed)
+        self.digests.add(digest)
+        size = len(data)
+        block = self._packing if size < 4 * _SAMPLE or self._shrinks(data) else self._plain
+        if block.size and block.size + size > _FULL + _FULL // 4:
+            self._write(block)
+        block.blobs.append(data)
+        block.records.append((digest, size, kind))
+        block.size += size
+        if block.size >= _FULL:
+            self._write(block)
 
-    def copy(self, digest: str, place: Location) -> None:
-        """Take a blob over from another pack as it is stored there. Raises DigestMismatch when it is damaged."""
-        read_blob(digest, place)
-        with place.pack.open("rb") as file:
-            file.seek(place.offset)
-            body = file.read(place.stored)
-        self._write(digest, body, place.size, place.packed)
+    def _shrinks(self, data: bytes) -> bool:
+        middle = len(data) // 2
+        sample = data[middle : middle + _SAMPLE]
+        return len(self._compressor.compress(sample)) < _WORTH * len(sample)
 
-    def _write(self, digest: str, body: bytes, size: int, packed: bool) -> None:
-        self._file.write(_HEADER.pack(bytes.fromhex(digest), packed, size, len(body)))
-        self.places[digest] = Location(self.path, self._file.tell(), len(body), size, packed)
-        self._file.write(body)
-        self.stored_bytes += _HEADER.size + len(body)
+    def _write(self, block: _OpenBlock) -> None:
+        if not block.blobs:
+            return
+        stored = block.blobs
+        if block.packed:
+            body = self._compressor.compress(b"".join(block.blobs))
+            if len(body) < block.size:
+                stored = [body]
+        length = sum(map(len, stored))
+        head = _HEADER.pack(_BLOCK, stored is not block.blobs, len(block.records), block.size, length)
+        records = b"".join([_RECORD.pack(*record) for record in block.records])
+        checksum = blake3.blake3()
+        for part in (head, records, *stored):
+            checksum.update(part)
+        length += len(head) + len(records) + _DIGEST
+        self._put([head, records, *stored, checksum.digest()], length)
+        at = 0
+        for digest, size, kind in block.records:
+            self._records.append(PLACED.pack(digest, self._offset, at, size, kind))
+            at += size
+        self._offset += length
+        self.stored_bytes += length
+        block.clear()
+
+    def _put(self, parts: Sequence[bytes], length: int) -> None:
+        """Write all parts, in one call where the system takes that many."""
+        written = os.writev(self._file.fileno(), parts) if len(parts) <= _MOST_PARTS else 0
+        if written < length:
+            rest = memoryview(b"".join(parts))[written:]
+            while rest:
+                rest = rest[self._file.write(rest) :]
+
+    def finish(self) -> None:
+        """Write and sync what is left; the pack has its temporary name still. Raises OSError."""
+        self._write(self._packing)
+        self._write(self._plain)
+        if self._records:
+            os.fsync(self._file.fileno())
+
+    def written(self) -> WrittenPack:
+        """What it holds, after `finish`."""
+        return WrittenPack(self.name, b"".join(self._records), self.stored_bytes)
+
+    def close(self) -> None:
+        self._file.close()
+
+    def remove(self) -> None:
+        """Drop what has only its temporary name."""
+        self._temporary.unlink(missing_ok=True)
 
     def __enter__(self) -> PackWriter:
         return self
@@ -122,11 +310,22 @@ class PackWriter:
         self, kind: type[BaseException] | None, _error: BaseException | None, _trace: TracebackType | None
     ) -> None:
         try:
-            if kind is None and self.places:
-                self._file.flush()
-                os.fsync(self._file.fileno())
-                os.rename(self._temporary, self.path)
-                sync_folder(self.path.parent)
+            if kind is None:
+                self.finish()
+                give_names(self.path.parent, [self.written()])
         finally:
-            self._file.close()
-            self._temporary.unlink(missing_ok=True)
+            self.close()
+            self.remove()
+
+
+class _OpenBlock:
+    """A block that is being gathered."""
+
+    def __init__(self, *, packed: bool) -> None:
+        self.packed = packed
+        self.clear()
+
+    def clear(self) -> None:
+        self.blobs: list[bytes] = []
+        self.records: list[tuple[bytes, int, int]] = []
+        self.size = 0

@@ -1,34 +1,88 @@
-"""Bring a snapshot, or some paths of it, back: exact, and never through a symbolic link out of the tree."""
+"""Bring a snapshot, or some paths of it, back: exact, and never through a symbolic link out of the tree.
+
+A file gets its name only once it is whole. One that replaces another is on the disk before it does; the rest is made
+lasting in one go at the end, and a restore that was stopped before that is run again: it looks at contents, not at names.
+"""
 
 from __future__ import annotations
 
+import contextlib
+import ctypes
+import errno
 import os
-import stat
-from collections.abc import Iterable, Sequence
+import re
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any, NamedTuple
 
-from fernshale.core.base.disk import write_synced
+import blake3
+
+from fernshale.core.base.disk import sync_folder
 from fernshale.core.base.errors import MisuseError, StoreError
 from fernshale.core.base.treepath import TreePath, on_disk, parents, tree_path, under
-from fernshale.core.base.work import CancelToken, Progress
-from fernshale.core.snapshot.manifest import Entry, Kind, Manifest, entry_at
+from fernshale.core.base.work import CancelToken, Progress, many_values
+from fernshale.core.process.second import Second, is_worthwhile
+from fernshale.core.snapshot.manifest import Entry, Kind, Manifest
+from fernshale.core.snapshot.pack import DigestMismatch, Place
 from fernshale.core.snapshot.store import Store
+from fernshale.core.snapshot.walk import entry_at
 
 _TEMPORARY = ".fernshale-restore-"
+_HOLE = 4096
+_PER_FILE = 200_000  # about as much work as writing so many bytes
+
+
+@dataclass(frozen=True, slots=True)
+class Restored:
+    """How many paths were brought back, and those whose extended attributes the file system did not take."""
+
+    paths: int
+    without_attributes: tuple[TreePath, ...] = ()
+
+
+class _File(NamedTuple):
+    """A file to write, and where its content lies in the store. Flat, since many go to the second process."""
+
+    pack: str
+    block: int
+    at: int
+    stored: int
+    kind: int
+    path: TreePath
+    content: str
+    mode: int
+    size: int
+    mtime_ns: int
+    attributes: tuple[tuple[str, bytes], ...]
+    sparse: bool
+
+
+@dataclass(frozen=True)
+class _Share:
+    """Files for one process to write."""
+
+    store: Path
+    destination: Path
+    files: Sequence[tuple[Any, ...]]  # each a _File; as plain tuples they are sent much faster
+    is_fresh: bool
 
 
 def restore(
     store: Store, manifest: Manifest, destination: Path, paths: Sequence[str], progress: Progress, token: CancelToken
-) -> int:
-    """Write the entries of `manifest` (all, or those at or below `paths`) under `destination`; how many.
+) -> Restored:
+    """Write the entries of `manifest` (all, or those at or below `paths`) under `destination`.
 
     Without paths the destination must be new or empty. A file that stands there already is replaced atomically.
     It can be run again after it was stopped: what is there already and right is left alone.
     Raises MisuseError, StoreError (damaged content; what was written so far stays), OSError.
     """
-    wanted = _wanted(manifest, paths)
+    with many_values():
+        wanted = _wanted(manifest, paths)
     destination.mkdir(parents=True, exist_ok=True)
-    if not paths and any(here not in manifest.entries for here in _standing(destination)):
+    destination = destination.resolve()
+    is_fresh = not os.listdir(destination)
+    if not paths and not is_fresh and any(here not in manifest.entries for here in _standing(destination)):
         raise MisuseError(
             f"{destination} holds files that are not in the snapshot",
             "Restore into a new folder, or name the paths to bring back.",
@@ -36,25 +90,32 @@ def restore(
     folders = [path for path, entry in wanted.items() if entry.kind is Kind.FOLDER]
     for folder in sorted({*folders, *(up for path in wanted for up in parents(path))}):
         target = on_disk(destination, folder)
-        if not target.is_dir():
+        if is_fresh or not target.is_dir():
             target.mkdir()
-    _sweep(destination, wanted)
-    things = [(path, entry) for path, entry in wanted.items() if entry.kind is not Kind.FOLDER]
-    for number, (path, entry) in enumerate(things):
-        token.check()
-        progress("restoring", number, len(things))
-        _restore_one(store, on_disk(destination, path), entry)
+    if not is_fresh:
+        _sweep(destination, wanted)
+    files = [item for item in wanted.items() if item[1].kind is Kind.FILE and item[1].twin not in wanted]
+    with many_values():
+        bare = _put_files(store, destination, files, is_fresh, progress, token)
+    for path, entry in wanted.items():
+        if entry.kind is Kind.LINK:
+            _put_link(on_disk(destination, path), entry)
+        elif entry.kind is Kind.FILE and entry.twin in wanted:
+            _put_twin(on_disk(destination, path), on_disk(destination, tree_path(entry.twin)))
     # Modes last: a folder nobody may write into has to be filled first.
     for folder in sorted(folders, reverse=True):
         target, entry = on_disk(destination, folder), wanted[folder]
+        if not _set_attributes(target, entry.attributes):
+            bare.append(folder)
         target.chmod(entry.mode)
         os.utime(target, ns=(entry.mtime_ns, entry.mtime_ns))
-    return len(wanted)
+    _sync_file_system(destination)
+    return Restored(len(wanted), tuple(sorted(bare)))
 
 
 def _wanted(manifest: Manifest, paths: Sequence[str]) -> dict[TreePath, Entry]:
     if not paths:
-        return dict(manifest.entries)
+        return manifest.entries
     wanted = {}
     for path in paths:
         inside = {at: entry for at, entry in manifest.entries.items() if under(at, tree_path(path.rstrip("/")))}
@@ -79,17 +140,217 @@ def _sweep(destination: Path, wanted: Iterable[TreePath]) -> None:
             leftover.unlink(missing_ok=True)
 
 
-def _restore_one(store: Store, target: Path, entry: Entry) -> None:
-    if entry_at(target) != entry:
-        temporary = target.with_name(f"{_TEMPORARY}{os.getpid()}")
-        temporary.unlink(missing_ok=True)
-        if entry.kind is Kind.LINK:
-            os.symlink(entry.content, temporary)
-        else:
-            write_synced(temporary, store.get(entry.content), entry.mode)
-        if target.is_dir() and not target.is_symlink():
-            temporary.unlink()
-            raise MisuseError(f"a folder stands where {target} is to be restored")
+def _put_files(
+    store: Store,
+    destination: Path,
+    files: Sequence[tuple[TreePath, Entry]],
+    is_fresh: bool,
+    progress: Progress,
+    token: CancelToken,
+) -> list[TreePath]:
+    """Write the files, in the order in which their contents lie in the store, a great many in two processes."""
+    placed = sorted(_placed(store, path, entry) for path, entry in files)
+    total = len(placed)
+
+    def share(part: Sequence[_File]) -> _Share:
+        return _Share(store.folder, destination, [tuple(file) for file in part], is_fresh)
+
+    if not is_worthwhile(total, sum(file.size for file in placed)):
+        return _write_share(store, share(placed), lambda count: progress("restoring", count, total), token)
+    half = _half(placed)
+    with Second(f"{__name__}:restore_share", share(placed[half:])) as second:
+
+        def tell(count: int) -> None:
+            progress("restoring", count + second.done, total)
+
+        bare = _write_share(store, share(placed[:half]), tell, token)
+        return bare + list(second.result(token))
+
+
+def _placed(store: Store, path: TreePath, entry: Entry) -> _File:
+    pack, place = store.place(entry.content)
+    times = (entry.size, entry.mtime_ns)
+    return _File(pack, *place, path, entry.content, entry.mode, *times, entry.attributes, entry.sparse)
+
+
+def _half(files: Sequence[_File]) -> int:
+    """Where the second half of the work begins."""
+    costs = [file.size + _PER_FILE for file in files]
+    rest = sum(costs) // 2
+    for number, cost in enumerate(costs):
+        rest -= cost
+        if rest < 0:
+            return number
+    return len(costs)
+
+
+def restore_share(share: _Share, tell: Callable[[int], None]) -> list[TreePath]:
+    """In the second process. Raises as `restore`."""
+    return _write_share(Store(share.store), share, tell, CancelToken())
+
+
+def _write_share(store: Store, share: _Share, tell: Callable[[int], None], token: CancelToken) -> list[TreePath]:
+    """The paths whose extended attributes were not taken."""
+    writer = _Writer(store, share.destination, share.is_fresh)
+    for number, file in enumerate(share.files):
+        if number % 64 == 0:
+            token.check()
+            tell(number)
+        writer.put(_File._make(file))
+    return writer.bare
+
+
+@dataclass
+class _Writer:
+    store: Store
+    destination: Path
+    is_fresh: bool
+    bare: list[TreePath] = field(default_factory=list)
+
+    def __post_init__(self) -> None:
+        self._root = os.fspath(self.destination)
+        self._name = f"{_TEMPORARY}{os.getpid()}"
+        self._safe = {""} if not self.is_fresh else None
+        self._given = 0o666 & ~_umask()
+
+    def put(self, file: _File) -> None:
+        path = file.path
+        head, _, _ = path.rpartition("/")
+        if self._safe is not None and head not in self._safe:
+            on_disk(self.destination, path)  # no folder on the way is a link
+            self._safe.add(head)
+        target = f"{self._root}/{path}"
+        replaces = False
+        if not self.is_fresh:
+            here = entry_at(Path(target))
+            if here == Entry(Kind.FILE, file.mode, file.content, attributes=file.attributes):
+                os.utime(target, ns=(file.mtime_ns, file.mtime_ns))
+                return
+            if here is not None and here.kind is Kind.FOLDER:
+                raise MisuseError(f"a folder stands where {target} is to be restored")
+            replaces = here is not None
+        temporary = f"{self._root}/{head}/{self._name}" if head else f"{self._root}/{self._name}"
+        self._write(temporary, file, replaces=replaces)
         os.rename(temporary, target)
-    if entry.kind is Kind.FILE and stat.S_ISREG(target.lstat().st_mode):
-        os.utime(target, ns=(entry.mtime_ns, entry.mtime_ns))
+
+    def _write(self, temporary: str, file: _File, *, replaces: bool) -> None:
+        flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
+        handle = os.open(temporary, flags, 0o666 if file.mode == self._given else 0o600)
+        try:
+            try:
+                self._fill(handle, file)
+                if file.attributes and not _set_attributes(handle, file.attributes):
+                    self.bare.append(file.path)
+                if file.mode != self._given:
+                    os.fchmod(handle, file.mode)
+                os.utime(handle, ns=(file.mtime_ns, file.mtime_ns))
+                if replaces:
+                    os.fsync(handle)
+            finally:
+                os.close(handle)
+        except BaseException:
+            with contextlib.suppress(OSError):
+                Path(temporary).unlink()
+            raise
+
+    def _fill(self, handle: int, file: _File) -> None:
+        pieces = self.store.pieces(file.content, (file.pack, Place(file.block, file.at, file.stored, file.kind)))
+        piece = next(pieces, b"")
+        if not isinstance(piece, int) and len(piece) == file.size and not file.sparse:
+            _write_all(handle, piece)  # one blob, looked at by the store already
+            return
+        hasher = blake3.blake3()
+        while piece:
+            hasher.update(bytes(piece) if isinstance(piece, int) else piece)
+            if isinstance(piece, int):
+                os.lseek(handle, piece, os.SEEK_CUR)
+            elif file.sparse:
+                _write_sparse(handle, piece)
+            else:
+                _write_all(handle, piece)
+            piece = next(pieces, b"")
+        os.ftruncate(handle, file.size)
+        if hasher.hexdigest() != file.content:
+            raise DigestMismatch(f"the parts of {file.content[:12]} do not make what was put in")
+
+
+def _write_all(handle: int, data: bytes) -> None:
+    written = os.write(handle, data)
+    while written < len(data):
+        data = data[written:]
+        written = os.write(handle, data)
+
+
+def _write_sparse(handle: int, data: bytes) -> None:
+    """Write `data`, but leave holes where whole blocks hold nothing but zeros."""
+    nothing = bytes(_HOLE)
+    for at in range(0, len(data), _HOLE):
+        block = data[at : at + _HOLE]
+        if block == nothing:
+            os.lseek(handle, _HOLE, os.SEEK_CUR)
+        else:
+            _write_all(handle, block)
+
+
+def _set_attributes(place: Path | int, attributes: Sequence[tuple[str, bytes]]) -> bool:
+    """Whether the file system took them all."""
+    for name, value in attributes:
+        try:
+            os.setxattr(place, name, value)
+        except OSError as error:
+            if error.errno not in (errno.ENOTSUP, errno.EPERM, errno.EACCES):
+                raise
+            return False
+    return True
+
+
+def _put_link(target: Path, entry: Entry) -> None:
+    if entry_at(target) != entry:
+        temporary = _beside(target)
+        os.symlink(entry.content, temporary)
+        _rename_over(temporary, target)
+    with contextlib.suppress(NotImplementedError):
+        os.utime(target, ns=(entry.mtime_ns, entry.mtime_ns), follow_symlinks=False)
+
+
+def _put_twin(target: Path, first: Path) -> None:
+    """Another name for the file at `first`."""
+    if os.path.lexists(target) and os.path.samestat(target.lstat(), first.lstat()):
+        return
+    temporary = _beside(target)
+    os.link(first, temporary, follow_symlinks=False)
+    _rename_over(temporary, target)
+
+
+def _beside(target: Path) -> Path:
+    temporary = target.with_name(f"{_TEMPORARY}{os.getpid()}")
+    temporary.unlink(missing_ok=True)
+    return temporary
+
+
+def _rename_over(temporary: Path, target: Path) -> None:
+    if target.is_dir() and not target.is_symlink():
+        temporary.unlink()
+        raise MisuseError(f"a folder stands where {target} is to be restored")
+    os.rename(temporary, target)
+
+
+def _umask() -> int:
+    """The mask for new files; read where it does not have to be set for that, as other threads write files too."""
+    with contextlib.suppress(OSError):
+        if found := re.search(r"^Umask:\s*([0-7]+)", Path("/proc/self/status").read_text(), re.MULTILINE):
+            return int(found[1], 8)
+    return 0o777  # then every mode is set on its own
+
+
+def _sync_file_system(folder: Path) -> None:
+    """Wait until all that was written below `folder` is on the disk. Raises OSError."""
+    handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+    try:
+        library = ctypes.CDLL(None, use_errno=True)
+        if library.syncfs(handle) != 0:
+            number = ctypes.get_errno()
+            raise OSError(number, os.strerror(number), os.fspath(folder))
+    finally:
+        os.close(handle)
+    sync_folder(folder)

@@ -2,40 +2,63 @@
 
     store/
       lock                     held (flock) while something is written; the kernel frees it when its holder dies
+      index                    where each blob lies; it can be lost and is made anew from the packs
       packs/NAME.pack
-      snapshots/ID.manifest    a line of JSON (the summary), the entries as zstd-compressed JSON, a BLAKE3 digest of both
+      snapshots/ID.manifest
 
 Covered: a kill at any moment (a pack or manifest has its name only when whole; a temporary file is swept by the next
 writer), flipped bits (every read is checked), two processes (one writes at a time, readers need no lock because
-nothing that has a name ever changes).
+nothing that has a name ever changes, but for the index, which only grows).
 """
 
 from __future__ import annotations
 
 import contextlib
-import json
 import os
 import time
 import uuid
-from collections.abc import Iterable, Iterator
+from collections import OrderedDict
+from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 import blake3
-import zstandard
 
 from fernshale.core.base.disk import sweep, write_atomic
 from fernshale.core.base.errors import StoreError
 from fernshale.core.base.lock import Holder, locked
-from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.work import CancelToken, Progress, no_progress
-from fernshale.core.snapshot.manifest import EMPTY, Entry, Kind, Manifest, digest_of, scan_tree
-from fernshale.core.snapshot.pack import SUFFIX, DigestMismatch, Location, PackWriter, read_blob, read_pack
+from fernshale.core.base.work import CancelToken, Progress, many_values, no_progress
+from fernshale.core.snapshot.contents import KeepFailed
+from fernshale.core.snapshot.index import Index
+from fernshale.core.snapshot.keeper import Keeper
+from fernshale.core.snapshot.manifest import EMPTY, UNREAD, Manifest
+from fernshale.core.snapshot.manifestfile import (
+    encode_entries,
+    encode_manifest,
+    read_body,
+    read_manifest,
+    read_summary,
+)
+from fernshale.core.snapshot.pack import (
+    PARTS,
+    SUFFIX,
+    WRITING,
+    Block,
+    DamagedBlock,
+    DigestMismatch,
+    PackWriter,
+    Place,
+    WrittenPack,
+    content_of,
+    decode_parts,
+    read_block,
+    read_pack,
+)
+from fernshale.core.snapshot.walk import list_tree
 
-_FORMAT = "fernshale-snapshot/1"
 _MANIFEST = ".manifest"
-_LARGEST_MANIFEST = 1 << 31
+# Blocks that stay in memory: what lies together is mostly asked for together.
+_BLOCKS_KEPT = 8
 
 
 class UnknownSnapshot(StoreError):
@@ -76,71 +99,99 @@ class Store:
             self.snapshots_folder.mkdir(exist_ok=True)
         except OSError as error:
             raise StoreError(f"the snapshot store {folder} cannot be used: {error.strerror}") from error
-        self._places: dict[str, Location] = {}
-        self._read_packs: set[str] = set()
+        self._index: Index | None = None
+        self._blocks: OrderedDict[tuple[str, int], bytes] = OrderedDict()
 
     # -- blobs
 
     def get(self, digest: str) -> bytes:
         """The bytes under `digest`. Raises StoreError when they are not there or damaged."""
-        place = self._place(digest)
-        if place is not None and not place.pack.exists():
-            self.reload()  # its pack was written anew meanwhile
-            place = self._place(digest)
-        if place is None:
-            raise StoreError(f"the store {self.folder} has no blob {digest[:12]}")
-        return read_blob(digest, place)
+        data, kind = self._blob(bytes.fromhex(digest))
+        if kind != PARTS:
+            return data
+        whole = b"".join(bytes(part) if isinstance(part, int) else part for part in self.pieces(digest))
+        if blake3.blake3(whole).hexdigest() != digest:
+            raise DigestMismatch(f"the parts of {digest[:12]} do not make what was put in")
+        return whole
+
+    def pieces(self, digest: str, where: tuple[str, Place] | None = None) -> Iterator[bytes | int]:
+        """The same piece by piece, a hole as its length; the digest of the whole is for the caller to check.
+
+        `where` is what `place` said of it, if that was asked for.
+        """
+        data, kind = self._blob(bytes.fromhex(digest), where)
+        if kind != PARTS:
+            yield data
+            return
+        for size, part in decode_parts(data):
+            yield size if part == UNREAD else self._blob(part)[0]
+
+    def place(self, digest: str) -> tuple[str, Place]:
+        """Where a content lies. What is read in the order of places is decompressed once. Raises StoreError."""
+        return self._find(bytes.fromhex(digest))
+
+    def has_all_of(self, digest: bytes) -> bool:
+        """Whether all of a content is there: a list of parts may have outlived them."""
+        found = self._read_index().find(digest)
+        if found is None or found[1].kind != PARTS:
+            return found is not None
+        try:
+            parts = decode_parts(self._blob(digest)[0])
+        except StoreError:
+            return False
+        return all(part == UNREAD or self._read_index().find(part) is not None for _, part in parts)
+
+    def parts_of(self, digests: Iterable[bytes]) -> set[bytes]:
+        """The digests of the parts of those contents that are kept in parts. Raises StoreError."""
+        found: set[bytes] = set()
+        index = self._read_index()
+        for digest in digests:
+            at = index.find(digest)
+            if at is not None and at[1].kind == PARTS:
+                found |= {part for _, part in decode_parts(self._blob(digest, at)[0])}
+        return found - {UNREAD}
 
     def reload(self) -> None:
         """Forget where blobs lie; it is read again when they are asked for."""
-        self._places.clear()
-        self._read_packs.clear()
-
-    def unread_manifests(self) -> set[str]:
-        """Snapshots whose summary cannot be read; `list` leaves them out."""
-        there = {path.name.removesuffix(_MANIFEST) for path in self.snapshots_folder.glob("*" + _MANIFEST)}
-        return there - {item.id for item in self.list()}
+        self._index = None
+        self._blocks.clear()
 
     def put_all(self, blobs: Iterable[bytes]) -> None:
-        """Keep `blobs`; those already there cost nothing."""
-        with self.writing(), self.pack() as pack:
+        """Keep `blobs`; those already there cost nothing. Raises OSError."""
+        with self.writing(), self.keeping() as keeper:
             for data in blobs:
-                digest = digest_of(data)
-                if self._place(digest) is None:
-                    pack.add(data, digest)
-        self._places.update(pack.places)
+                keeper.content(data)
 
     def size_bytes(self) -> int:
-        """What packs and manifests take on disk."""
-        folders = (self.packs_folder, self.snapshots_folder)
-        return sum(path.stat().st_size for folder in folders for path in folder.iterdir() if path.is_file())
+        """What all of it takes on disk."""
+        paths = [*self.packs_folder.iterdir(), *self.snapshots_folder.iterdir(), self.folder / "index"]
+        return sum(path.stat().st_size for path in paths if path.is_file())
 
     # -- snapshots
 
     def take(self, tree: Path, note: str, progress: Progress, token: CancelToken) -> Snapshot:
         """Keep the tree as it is now. Raises OSError when the store cannot be written (nothing of it then counts)."""
+        from fernshale.core.snapshot.reading import keep_contents
+
         tree = tree.resolve()
         if not tree.is_dir():
             raise StoreError(f"{tree} is not a folder")
         if self.folder.resolve().is_relative_to(tree):
             raise StoreError("the snapshot store lies inside the tree", "Choose a store outside with --store DIR.")
+        with self.writing(progress, token), many_values():
+            last, path = self._last_of(tree)
+            listed = list_tree(tree, last, progress, token)
+            manifest, stored = keep_contents(self, tree, listed, progress, token)
+            same = read_body(path) if path is not None and manifest.folders is last.folders else None
+            return self._write_manifest(tree, note, manifest, stored, same)
+
+    def scan(self, tree: Path, previous: Manifest, progress: Progress, token: CancelToken) -> Manifest:
+        """The tree as it is now, with every content kept that `previous` does not have; no snapshot of it. Raises OSError."""
+        from fernshale.core.snapshot.reading import keep_contents
+
         with self.writing(progress, token):
-            previous = next((item for item in reversed(self.list()) if item.tree == str(tree)), None)
-            # A damaged earlier manifest only costs the shortcut.
-            known = EMPTY
-            if previous is not None:
-                with contextlib.suppress(StoreError):
-                    known = self.manifest(previous.id)
-            with self.pack() as pack:
-
-                def keep(data: bytes) -> None:
-                    digest = digest_of(data)
-                    if self._place(digest) is None:
-                        pack.add(data, digest)
-
-                manifest = scan_tree(tree, known, keep, progress, token)
-            self._places.update(pack.places)
-            return self._write_manifest(tree, note, manifest, pack.stored_bytes)
+            listed = list_tree(tree, previous, progress, token)
+            return keep_contents(self, tree, listed, progress, token)[0]
 
     def list(self) -> list[Snapshot]:
         """All snapshots, oldest first."""
@@ -155,36 +206,69 @@ class Store:
 
     def manifest(self, id: str) -> Manifest:
         """The entries of a snapshot; `id` may be shortened. Raises UnknownSnapshot, StoreError."""
-        return _read_manifest(self.manifest_path(id))
+        return read_manifest(self.manifest_path(id))
+
+    def manifest_path(self, id: str) -> Path:
+        """Where a snapshot's manifest lies. Raises UnknownSnapshot."""
+        found = [path for path in self.snapshots_folder.glob("*" + _MANIFEST) if id and path.name.startswith(id)]
+        if len(found) != 1:
+            trouble = "is not unique" if found else "is not in this store"
+            raise UnknownSnapshot(f"snapshot {id!r} {trouble}", "`fernshale snapshot list` shows those there are.")
+        return found[0]
+
+    def unread_manifests(self) -> set[str]:
+        """Snapshots whose summary cannot be read; `list` leaves them out."""
+        there = {path.name.removesuffix(_MANIFEST) for path in self.snapshots_folder.glob("*" + _MANIFEST)}
+        return there - {item.id for item in self.list()}
 
     def verify(self, progress: Progress = no_progress, token: CancelToken | None = None) -> Verdict:
-        """Read every blob and manifest; name each that is damaged or missing and the snapshots it touches."""
+        """Read every block and manifest; name each that is damaged, and what is missing, with the snapshots touched.
+
+        The index is not looked at: it checks itself and holds nothing that the packs do not.
+        """
         token = token or CancelToken()
         damaged: list[tuple[str, tuple[str, ...]]] = []
-        users: dict[str, set[str]] = {}
+        users: dict[bytes, set[str]] = {}
         for path in sorted(self.snapshots_folder.glob("*" + _MANIFEST)):
             id = path.name.removesuffix(_MANIFEST)
             try:
-                for entry in _read_manifest(path).files.values():
-                    users.setdefault(entry.content, set()).add(id)
+                for digest in read_manifest(path).file_digests():
+                    users.setdefault(digest, set()).add(id)
             except StoreError as error:
                 damaged.append((error.message, (id,)))
-        for pack in sorted(self.packs_folder.glob("*" + SUFFIX)):
+        good: set[bytes] = set()
+        parts: dict[bytes, set[bytes]] = {}
+        broken: list[tuple[str, int, str]] = []
+        packs = sorted(self.packs_folder.glob("*" + SUFFIX))
+        total = sum(path.stat().st_size for path in packs)
+        done = 0
+        for path in packs:
             try:
-                self._read_pack(pack)
+                for block in read_pack(path, check=True):
+                    token.check()
+                    if isinstance(block, DamagedBlock):
+                        broken.append((path.name, block.offset, block.message))
+                        continue
+                    progress("verifying", (done + block.end) >> 20, total >> 20)
+                    good |= {digest for digest, _ in block.blobs}
+                    parts |= _parts_in(path, block)
             except StoreError as error:
                 damaged.append((error.message, ()))
-        wanted = sorted(set(self._places) | set(users))
-        for number, digest in enumerate(wanted):
-            token.check()
-            progress("verifying", number, len(wanted))
-            try:
-                self.get(digest)
-            except StoreError as error:
-                damaged.append((error.message, tuple(sorted(users.get(digest, ())))))
+            done += path.stat().st_size
+        lost: dict[bytes, set[str]] = {}
+        for digest, ids in users.items():
+            for missing in ({digest} | parts.get(digest, set())) - good:
+                lost.setdefault(missing, set()).update(ids)
+        index = self._read_index()
+        for name, offset, words in broken:
+            here = {digest for digest in lost if (at := index.find(digest)) and (at[0], at[1].block) == (name, offset)}
+            damaged.append((words, tuple(sorted({id for digest in here for id in lost[digest]}))))
+            for digest in here:
+                del lost[digest]
+        damaged += [(f"blob {digest.hex()[:12]} is missing", tuple(sorted(ids))) for digest, ids in lost.items()]
         return Verdict(not damaged, tuple(damaged))
 
-    # -- inside
+    # -- writing
 
     @contextlib.contextmanager
     def writing(self, progress: Progress = no_progress, token: CancelToken | None = None) -> Iterator[None]:
@@ -196,74 +280,116 @@ class Store:
             progress(f"another Fernshale ({holder}) writes into the snapshot store; waiting", 0, 0)
 
         with locked(self.folder / "lock", on_wait):
-            for leftover in self.packs_folder.glob("*.writing"):
+            for leftover in self.packs_folder.glob("*" + WRITING):
                 leftover.unlink()
-            # Another process may have freed what this one remembers.
-            if any(not (self.packs_folder / name).exists() for name in self._read_packs):
-                self.reload()
-            sweep(self.snapshots_folder)
+            for folder in (self.folder, self.snapshots_folder):
+                sweep(folder)
+            if self._index is not None:
+                self._index.refresh()
             yield
 
-    def pack(self) -> PackWriter:
+    @contextlib.contextmanager
+    def keeping(self) -> Iterator[Keeper]:
+        """Keep contents in a new pack, which counts once this is left without an error; only while `writing`.
+
+        Raises OSError when it cannot be written.
+        """
+        try:
+            with self.new_pack() as pack:
+                yield Keeper(pack, self.has_all_of)
+            self.took(pack.written())
+        except KeepFailed as failed:
+            raise failed.cause from failed
+
+    def new_pack(self) -> PackWriter:
         """A new pack to write into; only while `writing`."""
         return PackWriter(self.packs_folder, f"{time.strftime('%Y%m%d')}-{uuid.uuid4().hex[:16]}")
 
-    def _place(self, digest: str) -> Location | None:
-        if digest not in self._places:
-            for path in self.packs_folder.glob("*" + SUFFIX):
-                if path.name not in self._read_packs:
-                    with contextlib.suppress(StoreError):  # a damaged pack costs only what was in it
-                        self._read_pack(path)
-        return self._places.get(digest)
+    def took(self, *packs: WrittenPack) -> None:
+        """Packs were written: from now on what is in them is found."""
+        index = self._read_index()
+        for pack in packs:
+            if pack.records:
+                index.mend()
+                index.add(pack)
 
-    def _read_pack(self, path: Path) -> None:
-        self._read_packs.add(path.name)
-        for digest, place in read_pack(path):  # one by one: what stands before a damaged record is good
-            self._places[digest] = place
+    def freed(self, packs: Collection[str]) -> None:
+        """Packs are gone. Raises OSError."""
+        self._read_index().write_without(packs)
+        self.reload()
 
-    def manifest_path(self, id: str) -> Path:
-        """Where a snapshot's manifest lies. Raises UnknownSnapshot."""
-        found = [path for path in self.snapshots_folder.glob("*" + _MANIFEST) if id and path.name.startswith(id)]
-        if len(found) != 1:
-            trouble = "is not unique" if found else "is not in this store"
-            raise UnknownSnapshot(f"snapshot {id!r} {trouble}", "`fernshale snapshot list` shows those there are.")
-        return found[0]
+    # -- inside
 
-    def _write_manifest(self, tree: Path, note: str, manifest: Manifest, stored: int) -> Snapshot:
+    def _last_of(self, tree: Path) -> tuple[Manifest, Path | None]:
+        """The latest snapshot of a tree, and where it lies."""
+        previous = next((item for item in reversed(self.list()) if item.tree == str(tree)), None)
+        # A damaged earlier manifest only costs the shortcut.
+        with contextlib.suppress(StoreError):
+            if previous is not None:
+                path = self.manifest_path(previous.id)
+                return read_manifest(path), path
+        return EMPTY, None
+
+    def _read_index(self) -> Index:
+        if self._index is None:
+            self._index = Index(self.folder / "index", self.packs_folder)
+            self._index.load()
+        return self._index
+
+    def _find(self, digest: bytes) -> tuple[str, Place]:
+        """Raises StoreError where there is no such blob."""
+        index = self._read_index()
+        found = index.find(digest)
+        if found is None:
+            index.refresh()  # another process may have written it
+            found = index.find(digest)
+        if found is None:
+            raise StoreError(f"the store {self.folder} has no blob {digest.hex()[:12]}")
+        return found
+
+    def _blob(self, digest: bytes, where: tuple[str, Place] | None = None) -> tuple[bytes, int]:
+        """A blob as it was put in, and its kind."""
+        name, place = where or self._find(digest)
+        block = self._blocks.get((name, place.block))
+        if block is None:
+            if not (self.packs_folder / name).exists():
+                self.reload()  # another process wrote it anew
+                name, place = self._find(digest)
+            block = read_block(self.packs_folder / name, place.block)
+            self._blocks[name, place.block] = block
+            if len(self._blocks) > _BLOCKS_KEPT:
+                self._blocks.popitem(last=False)
+        data = block[place.at : place.at + place.size]
+        if len(data) != place.size or (place.kind != PARTS and blake3.blake3(data).digest() != digest):
+            raise DigestMismatch(
+                f"{name}: blob {digest.hex()[:12]} is damaged",
+                "Run `fernshale snapshot verify` to see what it touches.",
+            )
+        return data, place.kind
+
+    def _write_manifest(self, tree: Path, note: str, manifest: Manifest, stored: int, body: bytes | None) -> Snapshot:
         taken = manifest.taken_ns / 1e9
         stamp = time.strftime("%Y%m%d-%H%M%S", time.gmtime(taken)) + f"{manifest.taken_ns // 1000 % 1_000_000:06d}"
-        files = manifest.files.values()
+        sizes = [folder.facts[5 * row] for folder in manifest.folders.values() for row in folder.file_rows()]
         summary = {
-            "format": _FORMAT,
             "tree": str(tree),
             "taken": taken,
+            "taken_ns": manifest.taken_ns,
             "note": note,
-            "files": len(files),
-            "bytes": sum(entry.size for entry in files),
+            "files": len(sizes),
+            "bytes": sum(sizes),
             "stored": stored,
             "reported": [list(item) for item in manifest.reported],
         }
-        entries = {
-            "taken_ns": manifest.taken_ns,
-            "entries": [
-                [path, entry.kind.value, entry.mode, entry.content, entry.size, entry.mtime_ns, list(entry.stamp)]
-                for path, entry in manifest.entries.items()
-            ],
-        }
-        body = json.dumps(summary).encode() + b"\n" + zstandard.compress(json.dumps(entries).encode(), 3)
-        path = self.snapshots_folder / f"{stamp}-{digest_of(body)[:6]}{_MANIFEST}"
-        write_atomic(path, body + blake3.blake3(body).digest())
+        data = encode_manifest(summary, body or encode_entries(manifest))
+        path = self.snapshots_folder / f"{stamp}-{data[-3:].hex()}{_MANIFEST}"
+        write_atomic(path, data)
         return _summary(path)
 
 
 def _summary(path: Path) -> Snapshot:
-    """The first line of a manifest; its digest is checked when the entries are read."""
-    with path.open("rb") as file:
-        line = file.readline(1 << 26)
+    data = read_summary(path)
     try:
-        data: dict[str, Any] = json.loads(line)
-        if data["format"] != _FORMAT:
-            raise StoreError(f"snapshot {path.stem} was written by a newer Fernshale ({data['format']})")
         reported = tuple((name, why) for name, why in data["reported"])
         numbers = (data["files"], data["bytes"], data["stored"])
         return Snapshot(path.stem, data["tree"], data["taken"], data["note"], *numbers, reported)
@@ -271,19 +397,18 @@ def _summary(path: Path) -> Snapshot:
         raise DigestMismatch(f"the manifest of snapshot {path.stem} is damaged") from error
 
 
-def _read_manifest(path: Path) -> Manifest:
-    raw = path.read_bytes()
-    body, digest = raw[:-32], raw[-32:]
-    if blake3.blake3(body).digest() != digest:
-        raise DigestMismatch(f"the manifest of snapshot {path.stem} is damaged")
-    reported = _summary(path).reported
-    packed = body[body.index(b"\n") + 1 :]
-    data: dict[str, Any] = json.loads(zstandard.decompress(packed, max_output_size=_LARGEST_MANIFEST))
-    entries = {
-        TreePath(name): Entry(Kind(kind), mode, content, size, mtime_ns, (stamp[0], stamp[1], stamp[2]))
-        for name, kind, mode, content, size, mtime_ns, stamp in data["entries"]
-    }
-    return Manifest(entries, reported, data["taken_ns"])
+def _parts_in(path: Path, block: Block) -> dict[bytes, set[bytes]]:
+    """The parts of the large files that a block lists."""
+    lists = [(digest, place) for digest, place in block.blobs if place.kind == PARTS]
+    if not lists:
+        return {}
+    with path.open("rb") as file:
+        content = content_of(file.fileno(), path, block)
+    found = {}
+    for digest, place in lists:
+        parts = decode_parts(content[place.at : place.at + place.size])
+        found[digest] = {part for _, part in parts} - {UNREAD}
+    return found
 
 
 def default_store() -> Path:

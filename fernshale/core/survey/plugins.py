@@ -10,7 +10,8 @@ from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath, parents
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.profile.model import Profile, Reach
-from fernshale.core.snapshot.manifest import EMPTY, Kind, Manifest, scan_tree
+from fernshale.core.snapshot.manifest import EMPTY, Kind, Manifest
+from fernshale.core.snapshot.walk import scan_tree
 from fernshale.core.survey.reach import find_values
 
 
@@ -47,7 +48,7 @@ def _plugin_folders(globs: tuple[str, ...], manifest: Manifest) -> list[TreePath
 
 def read_folder(folder: Path, token: CancelToken) -> Manifest:
     """The manifest of a folder that is only looked at."""
-    return scan_tree(folder, EMPTY, lambda data: None, no_progress, token)
+    return scan_tree(folder, EMPTY, no_progress, token)
 
 
 def version_in(profile: Profile, text: str, where: str) -> str:

@@ -17,7 +17,8 @@ from fernshale.core.base.treepath import TreePath, on_disk
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.profile.model import Command, Profile, Reach
 from fernshale.core.profile.read import PLACEHOLDERS, fits, line_of_text, read_profile
-from fernshale.core.snapshot.manifest import EMPTY, Manifest, list_tree
+from fernshale.core.snapshot.manifest import EMPTY, Manifest
+from fernshale.core.snapshot.walk import list_tree
 from fernshale.core.survey.plugins import find_plugins
 from fernshale.core.survey.reach import find_values
 from fernshale.core.survey.sites import expand

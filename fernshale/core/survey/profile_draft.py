@@ -20,7 +20,8 @@ from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath, on_disk
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.profile.model import Reach, Role
-from fernshale.core.snapshot.manifest import EMPTY, Manifest, list_tree
+from fernshale.core.snapshot.manifest import EMPTY, Manifest
+from fernshale.core.snapshot.walk import list_tree
 from fernshale.core.survey.leaves import Leaf, find_leaves
 
 _MOST_BYTES = 200_000

@@ -26,7 +26,7 @@ _BODY = "".join(f"line {n} of a file that is long enough to be known again\n" fo
 def _side(files: Mapping[str, str | bytes]) -> Side:
     data = {TreePath(path): text if isinstance(text, bytes) else text.encode() for path, text in files.items()}
     entries = {path: Entry(Kind.FILE, 0o644, digest_of(body), len(body)) for path, body in sorted(data.items())}
-    return Side(Manifest(entries), lambda path: data[path])
+    return Side(Manifest.of(entries), lambda path: data[path])
 
 
 def _merge(

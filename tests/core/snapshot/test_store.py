@@ -3,6 +3,7 @@ from __future__ import annotations
 import contextlib
 import os
 import socket
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -12,9 +13,10 @@ from hypothesis import strategies as st
 from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError, StoreError
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.snapshot.compare import compare
-from fernshale.core.snapshot.manifest import EMPTY, scan_tree
+from fernshale.core.snapshot.manifest import EMPTY
 from fernshale.core.snapshot.restore import restore
 from fernshale.core.snapshot.store import Store
+from fernshale.core.snapshot.walk import list_tree, scan_tree, unread_files
 from tests.conftest import Tree, listing
 
 _NAMES = st.sampled_from(["a", "b.txt", "Ünter", "a b", "deep/er", "deep/est/x", os.fsdecode(b"\xff\xfe.bin")])
@@ -73,15 +75,11 @@ def test_same_content_is_stored_once_and_unchanged_trees_are_not_read_again(
     second = store.take(root, "", no_progress, token)
     assert first.stored > 80_000 and second.stored == 0
     old = store.manifest(first.id)
-    aged = type(old)(
-        old.entries, (), old.taken_ns + 10_000_000_000
-    )  # as if it had been read long after the last change
-    read: list[bytes] = []
-    scan_tree(root, aged, read.append, no_progress, token)
-    assert read == []
+    # As if it had been read long after the last change: then nothing is left to read.
+    aged = replace(old, taken_ns=old.taken_ns + 10_000_000_000)
+    assert unread_files(list_tree(root, aged, no_progress, token)) == []
     # Just after a change equal times prove nothing: everything is read.
-    scan_tree(root, old, read.append, no_progress, token)
-    assert len(read) == 20
+    assert len(unread_files(list_tree(root, old, no_progress, token))) == 20
 
 
 def test_change_of_same_size_and_time_is_seen(tree: Tree, tmp_path: Path, token: CancelToken) -> None:
@@ -99,14 +97,12 @@ def test_compare_tells_added_removed_changed_moved(tree: Tree, token: CancelToke
     before = scan_tree(
         tree("x", {"stay": "s", "go": "g", "edit": "1", "old/name": "moved text"}),
         EMPTY,
-        lambda _data: None,
         no_progress,
         token,
     )
     after = scan_tree(
         tree("y", {"stay": "s", "come": "c", "edit": "2", "new/name": "moved text"}),
         EMPTY,
-        lambda _data: None,
         no_progress,
         token,
     )

@@ -1,0 +1,135 @@
+"""What undoing a step, or doing it again, would change now: also beside later changes, line by line."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.textfile import TextFile, read_text
+from fernshale.core.base.treepath import TreePath, on_disk
+from fernshale.core.change.model import ChangeSet, FileChange
+from fernshale.core.merge.textmerge import merge_text, result_text
+from fernshale.core.snapshot.manifest import Entry, Kind, digest_of
+from fernshale.core.snapshot.store import Store
+from fernshale.core.snapshot.walk import entry_at
+
+
+@dataclass(frozen=True, slots=True)
+class Obstacle:
+    """Why one path cannot be brought back: `what` in words, with its lines where it is a matter of lines."""
+
+    path: TreePath
+    what: str
+
+
+@dataclass(frozen=True, slots=True)
+class WayBack:
+    """The changes that bring a project back, `contents` included; nothing may be done while there are obstacles.
+
+    `is_exact` when they are just those of the step, the other way round; else later changes stay beside them.
+    """
+
+    changes: ChangeSet
+    obstacles: tuple[Obstacle, ...]
+    is_exact: bool
+
+
+def find_way_back(root: Path, store: Store, wanted: ChangeSet) -> WayBack:
+    """How to bring each path of `wanted` from before to after, wherever it has got to since. Raises StoreError, OSError.
+
+    A file that was changed since is merged: base is what the step left, the two sides are what stands there now and what is
+    to come back. So edits of other lines stay, and edits of the same lines are obstacles.
+    """
+    found: list[FileChange] = []
+    contents: dict[str, bytes] = {}
+    obstacles: list[Obstacle] = []
+    is_exact = True
+    gone = {item.path for item in wanted.changes if item.after is None}
+    for item in wanted.changes:
+        now = entry_at(on_disk(root, item.path))
+        if now == item.before:
+            found.append(item)
+            _add_content(store, item.after, contents)
+            continue
+        is_exact = False
+        if now == item.after:
+            continue
+        merged = _beside(root, store, item, now)
+        if isinstance(merged, str):
+            obstacles.append(Obstacle(item.path, merged))
+        elif merged is not None:
+            after, data = merged
+            contents[after.content] = data
+            found.append(FileChange(item.path, now, after))
+    # A folder in which something else has come to lie stays; one of them makes the way another one.
+    kept = [item for item in found if _is_folder_going(item) and not _is_emptied(root, item.path, gone)]
+    changes = tuple(item for item in found if item not in kept and item.before != item.after)
+    return WayBack(ChangeSet(changes, contents), tuple(obstacles), is_exact and not kept)
+
+
+def _beside(root: Path, store: Store, item: FileChange, now: Entry | None) -> tuple[Entry, bytes] | str | None:
+    """What a file becomes when only the step's own lines are brought back; None when nothing of it is left, or why not."""
+    before, after = item.before, item.after
+    if before is None or before.kind is Kind.FOLDER:
+        return None if after is None or after.kind is Kind.FOLDER else "something else stands there now"
+    if now is None:
+        return "gone since"
+    if after is None:
+        return "edited since; this would remove it"
+    if not before.kind is after.kind is now.kind is Kind.FILE:
+        return "something else stands there now"
+    here = on_disk(root, item.path).read_bytes()
+    texts = [read_text(data) for data in (store.get(before.content), here, store.get(after.content))]
+    mode = after.mode if now.mode == before.mode else now.mode
+    if now.content == before.content:
+        return Entry(Kind.FILE, mode, after.content, after.size, attributes=now.attributes), store.get(after.content)
+    if after.content == before.content:
+        return Entry(Kind.FILE, mode, now.content, now.size, attributes=now.attributes), here
+    base, mine, back = texts
+    if base is None or mine is None or back is None:
+        return "changed since, and not text"
+    lines, merged = _merged(base, mine, back)
+    if merged is None:
+        return lines
+    data = merged.encode()
+    return Entry(Kind.FILE, mode, digest_of(data), len(data), attributes=now.attributes), data
+
+
+def _merged(base: TextFile, mine: TextFile, back: TextFile) -> tuple[str, TextFile | None]:
+    merge = merge_text(base, mine, back)
+    spots = [_lines(due.mine) for due in merge.decisions]
+    if spots:
+        return f"{', '.join(spots)} changed since", None
+    return "", result_text(merge, {}, marked=False)
+
+
+def _lines(span: tuple[int, int]) -> str:
+    start, end = span
+    if end - start > 1:
+        return f"lines {start + 1}–{end}"
+    return f"line {start + 1}" if end > start else f"lines at {start + 1}, now gone,"
+
+
+def _add_content(store: Store, after: Entry | None, contents: dict[str, bytes]) -> None:
+    """Contents, for a preview; what cannot be read now is said when it is applied."""
+    if after is not None and after.kind is Kind.FILE and after.size <= _SHOWN:
+        try:
+            contents[after.content] = store.get(after.content)
+        except FernshaleError:
+            return
+
+
+# No preview shows more of a file than this, bytes.
+_SHOWN = 4 << 20
+
+
+def _is_folder_going(item: FileChange) -> bool:
+    return item.before is not None and item.before.kind is Kind.FOLDER and item.after is None
+
+
+def _is_emptied(root: Path, folder: TreePath, gone: set[TreePath]) -> bool:
+    names: Sequence[str] = os.listdir(on_disk(root, folder))
+    return all(f"{folder}/{name}" in gone for name in names)

@@ -1,0 +1,200 @@
+"""Read one file so that its content and its facts belong together, and hand the content to whoever keeps it."""
+
+from __future__ import annotations
+
+import errno
+import os
+import stat
+from collections.abc import Iterator, Sequence
+from contextlib import suppress
+from pathlib import Path
+from typing import NamedTuple, Protocol
+
+import blake3
+
+from fernshale.core.base.work import CancelToken
+from fernshale.core.snapshot.manifest import UNREAD
+
+# From here on a file is read in pieces and kept in chunks.
+LARGE = 1 << 20
+_PIECE = 1 << 22
+_SMALLEST_SPARSE = 1 << 13
+_ZEROS = bytes(1 << 20)
+_TRIES = 5
+# Attributes that say something of the file; the rest belongs to the machine (labels, capabilities of the kernel).
+_KEPT_ATTRIBUTES = ("user.", "system.posix_acl_")
+
+
+class Keep(Protocol):
+    """Takes contents. Its own trouble is raised as KeepFailed, so that it is not taken for the file's."""
+
+    chunks: bool
+    """Whether large content is wanted in chunks; else only its digest is made."""
+
+    def whole(self, data: bytes, digest: bytes) -> None:
+        """The content of a small file."""
+
+    def part(self, data: bytes) -> bytes:
+        """A chunk of a large file; its digest."""
+
+    def large(self, digest: bytes, parts: Sequence[tuple[int, bytes]]) -> None:
+        """A large file by its parts, each (size, digest); the digest of a hole is UNREAD."""
+
+
+class KeepFailed(Exception):
+    """What was read could not be kept; `cause` says why."""
+
+    def __init__(self, cause: OSError) -> None:
+        super().__init__(str(cause))
+        self.cause = cause
+
+
+class _HashOnly:
+    chunks = False
+
+    def whole(self, data: bytes, digest: bytes) -> None:
+        pass
+
+    def part(self, data: bytes) -> bytes:
+        return UNREAD
+
+    def large(self, digest: bytes, parts: Sequence[tuple[int, bytes]]) -> None:
+        pass
+
+
+hash_only: Keep = _HashOnly()
+
+
+class ReadFile(NamedTuple):
+    """What was found: `facts` are size, mtime, ctime (ns), inode, mode as in `manifest.Folder`."""
+
+    digest: bytes
+    facts: tuple[int, int, int, int, int]
+    attributes: tuple[tuple[str, bytes], ...]
+    sparse: bool
+
+
+def read_file(path: str, keep: Keep, token: CancelToken) -> ReadFile:
+    """Read the file at `path`, never through a link; one that changes while it is read is read again.
+
+    Raises OSError (also when it keeps changing), KeepFailed, Cancelled.
+    """
+    for _ in range(_TRIES):
+        # Straight to the system: this runs for each of very many small files. A pipe must not make it wait.
+        handle = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC)
+        try:
+            before = os.fstat(handle)
+            if not stat.S_ISREG(before.st_mode):
+                raise OSError(errno.EINVAL, "not a file any more", path)
+            size = before.st_size
+            data = b""
+            parts: Sequence[tuple[int, bytes]] = ()
+            if size < LARGE:
+                data = _read_small(handle, size)
+                size = len(data)
+                digest = blake3.blake3(data).digest()
+            else:
+                size, digest, parts = _read_large(handle, before, keep, token)
+            after = os.fstat(handle)
+            if (size, before.st_ctime_ns, before.st_mtime_ns) != (after.st_size, after.st_ctime_ns, after.st_mtime_ns):
+                continue
+            attributes = attributes_of(handle)
+        finally:
+            os.close(handle)
+        if parts:
+            keep.large(digest, parts)
+        else:
+            keep.whole(data, digest)
+        inode = after.st_ino & ((1 << 63) - 1)
+        facts = (size, after.st_mtime_ns, after.st_ctime_ns, inode, after.st_mode)
+        return ReadFile(digest, facts, attributes, is_sparse(after))
+    raise OSError(errno.EBUSY, "keeps changing while it is read", path)
+
+
+def is_sparse(status: os.stat_result) -> bool:
+    """Whether a file takes less room than it has bytes."""
+    return status.st_size >= _SMALLEST_SPARSE and status.st_blocks * 512 < status.st_size
+
+
+def attributes_of(place: str | Path | int) -> tuple[tuple[str, bytes], ...]:
+    """The extended attributes that are kept of a file or folder; none where the file system has none."""
+    try:
+        names = os.listxattr(place)
+    except OSError:
+        return ()
+    if not names:
+        return ()
+    found = []
+    for name in sorted(names):
+        if name.startswith(_KEPT_ATTRIBUTES):
+            with suppress(OSError):  # gone meanwhile
+                found.append((name, os.getxattr(place, name)))
+    return tuple(found)
+
+
+def _read_small(handle: int, size: int) -> bytes:
+    data = os.read(handle, size + 1)
+    if len(data) == size:
+        return data  # a short read of a file is its end
+    parts = [data]
+    while parts[-1]:
+        parts.append(os.read(handle, _PIECE))
+    return b"".join(parts)
+
+
+def _read_large(
+    handle: int, status: os.stat_result, keep: Keep, token: CancelToken
+) -> tuple[int, bytes, Sequence[tuple[int, bytes]]]:
+    from fernshale.core.snapshot.cutting import Cutter
+
+    hasher = blake3.blake3()
+    cutter = Cutter()
+    parts: list[tuple[int, bytes]] = []
+    size = 0
+
+    def put(chunks: Iterator[bytes]) -> None:
+        parts.extend((len(chunk), keep.part(chunk)) for chunk in chunks)
+
+    for piece in _pieces(handle, status):
+        token.check()
+        if isinstance(piece, int):
+            put(cutter.finish())
+            parts.append((piece, UNREAD))
+            for at in range(0, piece, len(_ZEROS)):
+                hasher.update(_ZEROS[: piece - at])
+            size += piece
+            continue
+        hasher.update(piece)
+        size += len(piece)
+        if keep.chunks:
+            put(cutter.feed(piece))
+    put(cutter.finish())
+    return size, hasher.digest(), parts
+
+
+def _pieces(handle: int, status: os.stat_result) -> Iterator[bytes | int]:
+    """The content from front to end; a hole of a sparse file as its length."""
+    at, end = 0, status.st_size
+    sparse = is_sparse(status)
+    while True:
+        data, hole = (_extent(handle, at, end)) if sparse and at < end else (at, 0)
+        if data > at:
+            yield data - at
+            at = data
+            continue
+        os.lseek(handle, at, os.SEEK_SET)
+        piece = os.read(handle, min(_PIECE, hole - at) if hole > at else _PIECE)
+        if not piece:
+            return
+        yield piece
+        at += len(piece)
+
+
+def _extent(handle: int, at: int, end: int) -> tuple[int, int]:
+    """Where data next begins, from `at` on, and where it then ends."""
+    try:
+        data = os.lseek(handle, at, os.SEEK_DATA)
+        return data, os.lseek(handle, data, os.SEEK_HOLE)
+    except OSError as error:
+        # Nothing but a hole up to the end; or a file system that cannot tell.
+        return (end, end) if error.errno == errno.ENXIO else (at, 0)

@@ -1,0 +1,182 @@
+"""Where each blob of a store lies: one file that only grows, a segment for each pack.
+
+    "FSIX" | length of the pack's name (2) | count (4) | name | count x (digest (32) | block (8) | at (4) | size (4) | kind (1))
+    BLAKE3 of all of the segment before it (32)
+
+It only saves time: a pack without a segment is read itself, a damaged or torn segment is passed over, and what speaks of a pack
+that is gone does not count. A new one is written when packs are freed.
+"""
+
+from __future__ import annotations
+
+import os
+import struct
+from bisect import bisect_left
+from collections.abc import Collection, Iterator, Mapping
+from contextlib import suppress
+from pathlib import Path
+
+import blake3
+
+from fernshale.core.base.disk import write_atomic
+from fernshale.core.base.errors import StoreError
+from fernshale.core.snapshot.pack import PLACED, SUFFIX, DamagedBlock, Place, WrittenPack, read_pack
+
+_MAGIC = b"FSIX"
+_HEAD = struct.Struct("<4sHI")
+_DIGEST = 32
+
+
+class Index:
+    """Blobs by digest. A million of them take some 60 MB: the records stay as they were read, sorted by number."""
+
+    def __init__(self, path: Path, packs_folder: Path) -> None:
+        self._path = path
+        self._folder = packs_folder
+        self._packs: list[str] = []
+        self._records = b""
+        self._pack_of = b""
+        # Of each record the first 8 bytes of the digest as a number, sorted, and which record it is.
+        self._keys: memoryview = memoryview(b"").cast("Q")
+        self._rows: memoryview = memoryview(b"").cast("q")
+        # What came since: the pack, the records it came with, and where among them.
+        self._fresh: dict[bytes, tuple[str, bytes, int]] = {}
+        self._known: set[str] = set()
+        self._unwritten: list[str] = []
+        self._is_torn = False
+
+    def load(self) -> None:
+        """Read it anew; packs it does not name are read themselves."""
+        there = {name for name in os.listdir(self._folder) if name.endswith(SUFFIX)}
+        segments = {}
+        length = 0
+        data = self._read()
+        for name, records in _segments(data):
+            length += _HEAD.size + len(name) + len(records) + _DIGEST
+            if name in there:
+                segments[name] = records
+        self._is_torn = length != len(data)
+        self._take_in(segments)
+        self._known, self._unwritten = set(segments), []
+        for name in sorted(there - set(segments)):
+            self._read_pack(name)
+
+    def refresh(self) -> None:
+        """Take in what other processes added; read anew when packs are gone."""
+        there = {name for name in os.listdir(self._folder) if name.endswith(SUFFIX)}
+        if self._known - there or len(there - self._known) > 8:
+            self.load()
+            return
+        for name in sorted(there - self._known):
+            self._read_pack(name)
+
+    def find(self, digest: bytes) -> tuple[str, Place] | None:
+        """The pack and the place of a blob, as far as it was read."""
+        if fresh := self._fresh.get(digest):
+            name, records, start = fresh
+            return name, _place_at(records, start)
+        keys = self._keys
+        if not keys:
+            return None
+        key = int.from_bytes(digest[:8], "little")
+        at = bisect_left(keys, key)
+        found = None
+        while at < len(keys) and keys[at] == key:
+            row = self._rows[at]
+            start = row * PLACED.size
+            if self._records[start : start + _DIGEST] == digest:
+                pack = int.from_bytes(self._pack_of[4 * row : 4 * row + 4], "little")
+                found = self._packs[pack], _place_at(self._records, start)  # what was written last counts
+            at += 1
+        return found
+
+    def add(self, pack: WrittenPack) -> None:
+        """A pack was written: remember what is in it, and append its segment."""
+        name = pack.name + SUFFIX
+        self._remember(name, pack.records)
+        with suppress(OSError), self._path.open("ab") as file:  # the pack itself can be read instead
+            file.write(_segment(name, pack.records))
+
+    def _remember(self, name: str, records: bytes) -> None:
+        self._known.add(name)
+        for start in range(0, len(records), PLACED.size):
+            self._fresh[records[start : start + _DIGEST]] = (name, records, start)
+
+    def digests(self) -> Iterator[bytes]:
+        """Every digest there is; one that lies in two packs comes twice."""
+        for start in range(0, len(self._records), PLACED.size):
+            yield self._records[start : start + _DIGEST]
+        yield from self._fresh
+
+    def mend(self) -> None:
+        """Write what a killed writer did not get to. Only while nobody else writes. Raises OSError."""
+        if self._is_torn:
+            self.write_without(())
+            self._is_torn = False
+        for name in self._unwritten:
+            with self._path.open("ab") as file:
+                file.write(_segment(name, _records_of(self._folder / name)))
+        self._unwritten = []
+
+    def write_without(self, gone: Collection[str]) -> None:
+        """A new file without the packs that are gone. Raises OSError."""
+        kept = (item for item in _segments(self._read()) if item[0] not in gone)
+        write_atomic(self._path, b"".join(_segment(name, records) for name, records in kept))
+
+    def _read(self) -> bytes:
+        try:
+            return self._path.read_bytes()
+        except FileNotFoundError:
+            return b""
+
+    def _read_pack(self, name: str) -> None:
+        self._remember(name, _records_of(self._folder / name))
+        self._unwritten.append(name)
+
+    def _take_in(self, segments: Mapping[str, bytes]) -> None:
+        import numpy as np
+
+        self._packs = list(segments)
+        self._fresh = {}
+        self._records = b"".join(segments.values())
+        counts = [len(records) // PLACED.size for records in segments.values()]
+        self._pack_of = np.repeat(np.arange(len(counts), dtype="<u4"), counts).tobytes()
+        table = np.frombuffer(self._records, np.uint8).reshape(-1, PLACED.size)
+        keys = np.ascontiguousarray(table[:, :8]).view("<u8").ravel()
+        rows = np.argsort(keys, kind="stable")
+        self._keys, self._rows = keys[rows].data, rows.data
+
+
+def _place_at(records: bytes, start: int) -> Place:
+    _, *place = PLACED.unpack_from(records, start)
+    return Place(*place)
+
+
+def _records_of(path: Path) -> bytes:
+    """What a pack itself says of its blobs."""
+    found = []
+    with suppress(StoreError):  # a damaged pack costs only what was in it
+        for block in read_pack(path):
+            if not isinstance(block, DamagedBlock):
+                found += [PLACED.pack(digest, *place) for digest, place in block.blobs]
+    return b"".join(found)
+
+
+def _segments(data: bytes) -> Iterator[tuple[str, bytes]]:
+    """The whole segments, as (pack, records)."""
+    view = memoryview(data)
+    at = 0
+    while (at := data.find(_MAGIC, at)) >= 0 and at + _HEAD.size <= len(data):
+        _, length, count = _HEAD.unpack_from(data, at)
+        start = at + _HEAD.size + length
+        end = start + count * PLACED.size
+        if end + _DIGEST <= len(data) and blake3.blake3(view[at:end]).digest() == data[end : end + _DIGEST]:
+            yield data[start - length : start].decode("ascii", "replace"), data[start:end]
+            at = end + _DIGEST
+        else:
+            at += 1
+
+
+def _segment(name: str, records: bytes) -> bytes:
+    body = _HEAD.pack(_MAGIC, len(name), len(records) // PLACED.size) + name.encode("ascii") + records
+    return body + blake3.blake3(body).digest()

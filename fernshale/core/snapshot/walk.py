@@ -1,0 +1,289 @@
+"""Read a tree from disk without following a single link: first listed (a stat per file), then what has to be read."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import stat
+import time
+from array import array
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from operator import attrgetter
+from pathlib import Path
+
+from fernshale.core.base.treepath import under
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.snapshot.contents import Keep, attributes_of, hash_only, read_file
+from fernshale.core.snapshot.manifest import (
+    CTIME,
+    FACTS,
+    MODE,
+    MTIME,
+    NO_EXTRA,
+    UNREAD,
+    Entry,
+    Extra,
+    Folder,
+    Kind,
+    Manifest,
+)
+
+_FORMAT = 0o170000
+_LARGEST = (1 << 63) - 1
+# A file system may keep times this coarse; a change within it can keep size and time.
+_RACY_NS = 2_000_000_000
+_by_name = attrgetter("name")
+
+
+def scan_tree(
+    root: Path, previous: Manifest, progress: Progress, token: CancelToken, keep: Keep = hash_only
+) -> Manifest:
+    """Read the tree below `root`. `keep` is handed the content of each file that had to be read.
+
+    A file whose size, times and inode are those of `previous` is not read again, unless it changed so close to that
+    reading that equal times prove nothing. Sockets, devices and unreadable files are reported, the rest is taken.
+    """
+    return read_contents(root, list_tree(root, previous, progress, token), progress, token, keep)
+
+
+def list_tree(root: Path, previous: Manifest, progress: Progress, token: CancelToken) -> Manifest:
+    """As `scan_tree`, but files `previous` does not know keep an empty content: one stat per file, nothing is read."""
+    started = time.time_ns()
+    trusted_ns = previous.taken_ns - _RACY_NS
+    folders: dict[str, Folder] = {}
+    reported: list[tuple[str, str]] = []
+    # Several names of one file, by what the file system calls the file.
+    names_of: dict[tuple[int, int], list[tuple[str, str]]] = {}
+    waiting = [""]
+    count = 0
+    place = os.fspath(root)
+    # This loop runs once per file of the largest projects: names are local and each status field is fetched once.
+    while waiting:
+        token.check()
+        path = waiting.pop()
+        prefix = path + "/" if path else ""
+        try:
+            handle = os.open(f"{place}/{path}", os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC)
+        except OSError as error:
+            reported.append((path, error.strerror or "unreadable"))
+            continue
+        try:
+            with os.scandir(handle) as found:
+                items = sorted(found, key=_by_name)
+        except OSError as error:
+            os.close(handle)
+            reported.append((path, error.strerror or "unreadable"))
+            continue
+        names: list[str] = []
+        facts: list[int] = []
+        inside: list[str] = []
+        for item in items:
+            try:
+                status = item.stat(follow_symlinks=False)
+            except OSError as error:
+                reported.append((prefix + item.name, error.strerror or "unreadable"))
+                continue
+            mode = status.st_mode
+            kind = mode & _FORMAT
+            name = item.name
+            if kind == stat.S_IFREG:
+                if status.st_nlink > 1:
+                    names_of.setdefault((status.st_dev, status.st_ino), []).append((path, name))
+            elif kind == stat.S_IFDIR:
+                inside.append(prefix + name)
+            elif kind != stat.S_IFLNK:
+                reported.append((prefix + name, "not a file, link or folder"))
+                continue
+            names.append(name)
+            inode = status.st_ino & _LARGEST
+            facts += (status.st_size, status.st_mtime_ns, status.st_ctime_ns, inode, mode)
+        os.close(handle)
+        count += len(names)
+        waiting += reversed(inside)
+        folders[path] = _as_known(root, path, tuple(names), array("q", facts), previous.folders.get(path), trusted_ns)
+        progress("reading the tree", count, 0)
+    _tie_names(folders, names_of)
+    reported.sort()
+    is_same = len(folders) == len(previous.folders) and all(
+        previous.folders.get(path) is folder for path, folder in folders.items()
+    )
+    if is_same and tuple(reported) == previous.reported:
+        return replace(previous, taken_ns=started)
+    return Manifest(folders, tuple(reported), started)
+
+
+def _as_known(
+    root: Path, path: str, names: tuple[str, ...], facts: array[int], known: Folder | None, trusted_ns: int
+) -> Folder:
+    """The folder as listed, with what is known of it where nothing changed since."""
+    if known is not None and known.names == names and known.facts == facts and known.newest_ns < trusted_ns:
+        return known
+    digests = bytearray(32 * len(names))
+    extras: dict[str, Extra] = {}
+    for row, name in enumerate(names):
+        at = FACTS * row
+        before = known.find(name) if known is not None else None
+        if known is not None and before is not None and max(facts[at + MTIME], facts[at + CTIME]) < trusted_ns:
+            then = FACTS * before
+            if known.facts[then : then + FACTS] == facts[at : at + FACTS]:
+                digests[32 * row : 32 * row + 32] = known.digest(before)
+                if name in known.extras:
+                    extras[name] = known.extras[name]
+                continue
+        kind = facts[at + MODE] & _FORMAT
+        if kind != stat.S_IFREG:
+            # Gone or replaced since it was listed: what is read then is as good as what was there before.
+            with contextlib.suppress(OSError):
+                here = os.path.join(root, path, name)
+                extra = Extra(os.readlink(here)) if kind == stat.S_IFLNK else Extra(attributes=attributes_of(here))
+                if extra != NO_EXTRA:
+                    extras[name] = extra
+    return Folder(path, names, facts, bytes(digests), extras)
+
+
+def _tie_names(folders: dict[str, Folder], names_of: Mapping[tuple[int, int], list[tuple[str, str]]]) -> None:
+    """Say of each further name of a file which is the first."""
+    twins: dict[str, dict[str, str]] = {}
+    for names in names_of.values():
+        (head, first), *others = sorted(names, key=lambda item: _joined(*item))
+        for path, name in others:
+            twins.setdefault(path, {})[name] = _joined(head, first)
+        twins.setdefault(head, {})[first] = ""
+    stale = {path for path, folder in folders.items() if any(extra.twin for extra in folder.extras.values())}
+    for path in {*twins, *stale}:
+        folder, wanted = folders[path], twins.get(path, {})
+        extras = {name: replace(extra, twin=wanted.get(name, "")) for name, extra in folder.extras.items()}
+        extras |= {name: Extra(twin=twin) for name, twin in wanted.items() if name not in extras and twin}
+        extras = {name: extra for name, extra in extras.items() if extra != NO_EXTRA}
+        if extras != folder.extras:
+            folders[path] = Folder(path, folder.names, folder.facts, folder.digests, extras)
+
+
+def _joined(folder: str, name: str) -> str:
+    return f"{folder}/{name}" if folder else name
+
+
+def unread_files(manifest: Manifest, below: str = "") -> list[Wanted]:
+    """The files under `below` that were only listed."""
+    found = [
+        (path, row, folder.names[row])
+        for path, folder in manifest.folders.items()
+        if not below or under(path, below)
+        for row in folder.unread
+    ]
+    if below:
+        head, _, name = below.rpartition("/")
+        folder = manifest.folders.get(head)
+        found += [(head, row, name) for row in (folder.unread if folder else ()) if folder and folder.names[row] == name]
+    return found
+
+
+def read_contents(
+    root: Path,
+    manifest: Manifest,
+    progress: Progress,
+    token: CancelToken,
+    keep: Keep = hash_only,
+    below: str = "",
+) -> Manifest:
+    """`manifest` with the content of each file under `below` that was only listed so far."""
+    wanted = unread_files(manifest, below)
+
+    def tell(count: int) -> None:
+        progress("reading files", count, len(wanted))
+
+    return with_contents(manifest, wanted, read_files(os.fspath(root), wanted, keep, tell, token))
+
+
+Wanted = tuple[str, int, str]
+"""A file to read: its folder, the row in that, its name."""
+
+
+@dataclass
+class Readings:
+    """What reading files gave, column by column in the order they were read; `failed` says of some why they were not."""
+
+    digests: bytearray = field(default_factory=bytearray)
+    facts: array[int] = field(default_factory=lambda: array("q"))
+    extras: dict[int, Extra] = field(default_factory=dict)
+    failed: dict[int, str] = field(default_factory=dict)
+
+    def extend(self, other: Readings) -> None:
+        """Take in what was read after these."""
+        start = len(self.digests) // 32
+        self.digests += other.digests
+        self.facts.extend(other.facts)
+        self.extras |= {start + number: extra for number, extra in other.extras.items()}
+        self.failed |= {start + number: why for number, why in other.failed.items()}
+
+
+def read_files(
+    place: str, wanted: Sequence[Wanted], keep: Keep, tell: Callable[[int], None], token: CancelToken
+) -> Readings:
+    """Read each file below the folder `place`. Raises KeepFailed, Cancelled."""
+    found = Readings()
+    for number, (path, _, name) in enumerate(wanted):
+        if number % 64 == 0:
+            token.check()
+            tell(number)
+        try:
+            digest, facts, attributes, sparse = read_file(
+                f"{place}/{path}/{name}" if path else f"{place}/{name}", keep, token
+            )
+        except OSError as error:
+            digest, facts, attributes, sparse = UNREAD, (0, 0, 0, 0, 0), (), False
+            found.failed[number] = error.strerror or "unreadable"
+        found.digests += digest
+        found.facts.extend(facts)
+        if attributes or sparse:
+            found.extras[number] = Extra("", attributes, sparse)
+    return found
+
+
+def with_contents(manifest: Manifest, wanted: Sequence[Wanted], found: Readings) -> Manifest:
+    """`manifest` after files were read. What could not be read is reported instead."""
+    if not wanted:
+        return manifest
+    by_folder: dict[str, list[tuple[int, int]]] = {}
+    for number, (path, row, _) in enumerate(wanted):
+        by_folder.setdefault(path, []).append((row, number))
+    folders = dict(manifest.folders)
+    reported = list(manifest.reported)
+    for path, rows in by_folder.items():
+        folder = folders[path]
+        facts, digests, extras = folder.facts[:], bytearray(folder.digests), dict(folder.extras)
+        for row, number in rows:
+            name = folder.names[row]
+            facts[FACTS * row : FACTS * row + FACTS] = found.facts[FACTS * number : FACTS * number + FACTS]
+            digests[32 * row : 32 * row + 32] = found.digests[32 * number : 32 * number + 32]
+            if number in found.extras:
+                extras[name] = replace(found.extras[number], twin=extras.get(name, NO_EXTRA).twin)
+        lost = [(row, number) for row, number in rows if number in found.failed]
+        names = folder.names
+        # Gone since they were listed, or never to be read: either way they are not in the tree as taken.
+        for row, number in sorted(lost, reverse=True):
+            reported.append((_joined(path, names[row]), found.failed[number]))
+            extras.pop(names[row], None)
+            names = names[:row] + names[row + 1 :]
+            del facts[FACTS * row : FACTS * row + FACTS], digests[32 * row : 32 * row + 32]
+        folders[path] = Folder(path, names, facts, bytes(digests), extras)
+    return Manifest(folders, tuple(sorted(reported)), manifest.taken_ns)
+
+
+def entry_at(path: Path) -> Entry | None:
+    """What stands at `path` now, its content read; None where nothing does. Raises OSError."""
+    try:
+        status = path.lstat()
+    except (FileNotFoundError, NotADirectoryError):
+        return None
+    mode = stat.S_IMODE(status.st_mode)
+    if stat.S_ISLNK(status.st_mode):
+        return Entry(Kind.LINK, 0, os.readlink(path), 0, status.st_mtime_ns)
+    if stat.S_ISDIR(status.st_mode):
+        return Entry(Kind.FOLDER, mode, "", 0, status.st_mtime_ns, attributes_of(path))
+    if not stat.S_ISREG(status.st_mode):
+        return None
+    found = read_file(os.fspath(path), hash_only, CancelToken())
+    size, mtime_ns, _, _, now = found.facts
+    return Entry(Kind.FILE, stat.S_IMODE(now), found.digest.hex(), size, mtime_ns, found.attributes, found.sparse)
