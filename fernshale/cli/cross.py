@@ -35,6 +35,8 @@ from fernshale.core.crossing.state import Crossing
 def cross(options: argparse.Namespace, token: CancelToken) -> int:
     recorded = read_decisions(Path(options.decisions)) if options.decisions else {}
     crossing = begun(options, token)
+    if options.git:
+        settle(crossing, Taken("git:steps", "commit", "you", "asked for"), to_stderr, no_progress, token)
     if options.auto:
         overview = run_crossing(crossing, recorded, options.json, token)
     else:

@@ -133,6 +133,7 @@ def _parser() -> argparse.ArgumentParser:
         begun.add_argument(
             "--member", metavar="NAME", action="append", help="only this member of a workspace; may be given again"
         )
+    cross.add_argument("--git", action="store_true", help="keep each step as a commit on a branch for the crossing")
     cross.add_argument("--auto", action="store_true", help="take what is sure; without it only look")
     cross.add_argument("--decisions", metavar="FILE", help="decisions taken before")
     decide = on_project("decide", ("cross", "decide"), "settle one open matter")

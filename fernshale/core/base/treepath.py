@@ -49,6 +49,11 @@ def under(path: str, folder: str) -> bool:
     return not folder or path == folder or path.startswith(folder + "/")
 
 
+def is_gits_own(path: str) -> bool:
+    """Whether `path` is what git keeps for itself: its history, which no step changes and none takes back."""
+    return ".git" in path.split("/")
+
+
 def printable(path: str) -> str:
     """`path` for people: bytes that are not UTF-8 appear as replacement characters."""
     return os.fsencode(path).decode("utf-8", "replace")

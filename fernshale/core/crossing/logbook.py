@@ -7,15 +7,16 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from fernshale.core.base.errors import FernshaleError, MisuseError
-from fernshale.core.base.treepath import on_disk, under
+from fernshale.core.base.treepath import is_gits_own, on_disk, under
 from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.change.apply import apply_changes, recover
 from fernshale.core.change.model import ChangeSet, changes_between
+from fernshale.core.crossing.gitwork import commit_steps
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.state import UNSETTLED, Crossing, Entry
 from fernshale.core.crossing.wayback import WayBack, find_way_back
-from fernshale.core.snapshot.compare import compare
+from fernshale.core.snapshot.manifest import Manifest
 from fernshale.core.snapshot.store import UnknownSnapshot
 from fernshale.core.snapshot.walk import entry_at, scan_tree
 
@@ -47,6 +48,7 @@ def write_step(
         crossing.drop_entry(id)
         raise
     crossing.mark_entry(id, "done")
+    commit_steps(crossing)
     return id
 
 
@@ -68,9 +70,10 @@ def watching(
         # Also when the command failed or was cancelled: half of its work must not go unrecorded.
         before = crossing.store.manifest(snapshot)
         after = crossing.store.scan(crossing.setup.project, before, progress, CancelToken())
-        changes = changes_between(before, after)
+        changes = _changes(before, after)
         if not changes.is_empty:
             crossing.write_entry(stage, title, why, "", snapshot, changes, "done")
+            commit_steps(crossing)
 
 
 def ensure_snapshot(crossing: Crossing, note: str, progress: Progress, token: CancelToken) -> str:
@@ -80,11 +83,17 @@ def ensure_snapshot(crossing: Crossing, note: str, progress: Progress, token: Ca
         with contextlib.suppress(UnknownSnapshot):
             before = crossing.store.manifest(known)
             now = scan_tree(crossing.setup.project, before, progress, token)
-            if compare(before, now).is_empty:
+            if _changes(before, now).is_empty:
                 return str(known)
     taken = crossing.store.take(crossing.setup.project, note, progress, token)
     crossing.keep_fact("snapshot", taken.id)
     return taken.id
+
+
+def _changes(before: Manifest, after: Manifest) -> ChangeSet:
+    """What differs, but for git's own folder: snapshots keep it, steps leave it alone."""
+    changes = changes_between(before, after)
+    return ChangeSet(tuple(item for item in changes.changes if not is_gits_own(item.path)))
 
 
 def settle_interrupted(crossing: Crossing) -> str:
@@ -120,6 +129,7 @@ def undo(crossing: Crossing, id: int, progress: Progress, token: CancelToken) ->
         write_step(crossing, entry.stage, title, "asked for", f"undo {id}", way.changes, progress, token)
         crossing.mark_entry(id, "undone")
     _follow(crossing, entry, was_undone=True)
+    commit_steps(crossing)
     _return_to_leg_of(crossing, id)
     progress("undone", 1, 1)
 
@@ -139,6 +149,7 @@ def redo(crossing: Crossing, id: int, progress: Progress, token: CancelToken) ->
         write_step(crossing, entry.stage, title, "asked for", f"redo {id}", way.changes, progress, token)
         crossing.mark_entry(id, "done")
     _follow(crossing, entry, was_undone=False)
+    commit_steps(crossing)
     progress("done again", 1, 1)
 
 
@@ -267,7 +278,7 @@ def restore_snapshot(
     """Make the project (or `paths` of it) what it was in a snapshot, as a step; the entry's id, 0 when it is so already."""
     then = crossing.store.manifest(id)
     now = scan_tree(crossing.setup.project, then, progress, token)
-    changes = changes_between(now, then)
+    changes = _changes(now, then)
     if paths:
         changes = ChangeSet(tuple(item for item in changes.changes if any(under(item.path, path) for path in paths)))
     if changes.is_empty:

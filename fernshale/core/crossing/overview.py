@@ -8,6 +8,7 @@ from pathlib import Path
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.release import parse_release, same_release
+from fernshale.core.base.treepath import is_gits_own
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.crossing.ground import Ground, crossing_ground, read_ground
 from fernshale.core.crossing.logbook import ensure_snapshot, note, settle_interrupted
@@ -23,7 +24,7 @@ from fernshale.core.crossing.state import Crossing, Entry, Setup, begin
 from fernshale.core.profile.model import Profile
 from fernshale.core.route.candidates import Wishes
 from fernshale.core.route.sources import read_shelf
-from fernshale.core.snapshot.compare import compare
+from fernshale.core.snapshot.compare import differing
 from fernshale.core.snapshot.walk import scan_tree
 from fernshale.core.survey.members import choose_members
 
@@ -136,7 +137,7 @@ def has_changed(overview: Overview, token: CancelToken) -> bool:
     """Whether the project's tree is not the one `overview` was read from; costs a stat per file."""
     before = overview.ground.manifest
     now = scan_tree(overview.setup.project, before, no_progress, token)
-    return not compare(before, now).is_empty
+    return any(not is_gits_own(path) for path, _, _ in differing(before, now))
 
 
 def _state(stage: Stage, matters: tuple[Matter, ...], logbook: tuple[Entry, ...]) -> State:

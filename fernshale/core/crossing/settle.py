@@ -12,6 +12,7 @@ from fernshale.core.base.schema import STRICT, read_toml
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.commands import OnLine
+from fernshale.core.crossing.gitwork import commit_from_now_on, leave_alone
 from fernshale.core.crossing.ground import Ground, crossing_ground
 from fernshale.core.crossing.legs import go_on
 from fernshale.core.crossing.logbook import note
@@ -80,6 +81,12 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
     area, _, rest = taken.key.partition(":")
     ground = crossing_ground(crossing, progress, token)
     match area, taken.proposal:
+        case "git", "commit":
+            name = commit_from_now_on(crossing)
+            note(crossing, Stage.SURVEY, f"steps are committed on the branch {name}", taken.why, taken.key)
+        case "git", _:
+            leave_alone(crossing)
+            note(crossing, Stage.SURVEY, "git is left alone", taken.why, taken.key)
         case "survey", "again":
             try_requirements(crossing, ground, token)
         case "survey", way if way.startswith("remove "):

@@ -15,11 +15,9 @@ from pathlib import Path
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
+from fernshale.core.process.git import GIT, ask_git, git_environment
 from fernshale.core.survey.release_index import Column, cell_of
 
-# Read-only, and nothing that a repository's own settings name is run.
-_GIT = ("git", "--no-pager", "--no-optional-locks", "-c", "core.fsmonitor=false", "-c", "core.hooksPath=/dev/null")
-_QUIET = {"GIT_NO_LAZY_FETCH": "1", "GIT_TERMINAL_PROMPT": "0", "LC_ALL": "C.UTF-8"}
 _MOST_COMMITS = 400
 
 
@@ -37,14 +35,14 @@ def find_past(
 ) -> Mapping[str, Past]:
     """By release, the folder at the first commit whose descriptor named it; empty where there is no git to ask."""
     path = f"{folder}/{descriptor}"
-    listed = _ask(project, "rev-list", "--reverse", f"--max-count={_MOST_COMMITS}", "HEAD", "--", f":(literal){path}")
+    listed = ask_git(project, "rev-list", "--reverse", f"--max-count={_MOST_COMMITS}", "HEAD", "--", f":(literal){path}")
     if not listed:
         return {}
-    prefix = (_ask(project, "rev-parse", "--show-prefix") or b"").decode("utf-8", "surrogateescape").strip()
+    prefix = (ask_git(project, "rev-parse", "--show-prefix") or b"").decode("utf-8", "surrogateescape").strip()
     found: dict[str, Past] = {}
     for commit in listed.decode("ascii").split():
         token.check()
-        data = _ask(project, "cat-file", "blob", f"{commit}:{prefix}{path}")
+        data = ask_git(project, "cat-file", "blob", f"{commit}:{prefix}{path}")
         text = read_text(data) if data is not None else None
         version = version_in(text.text) if text is not None else ""
         if version and version not in found:
@@ -54,7 +52,7 @@ def find_past(
 
 
 def _files(project: Path, commit: str, folder: str, token: CancelToken) -> Iterator[tuple[TreePath, tuple[int, int]]]:
-    listed = _ask(project, "ls-tree", "-r", "-z", "--full-tree", commit, "--", folder + "/")
+    listed = ask_git(project, "ls-tree", "-r", "-z", "--full-tree", commit, "--", folder + "/")
     names: list[tuple[bytes, TreePath]] = []
     for line in (listed or b"").split(b"\0"):
         if not line:
@@ -64,7 +62,7 @@ def _files(project: Path, commit: str, folder: str, token: CancelToken) -> Itera
         if kind == b"blob" and mode != b"120000":
             names.append((blob, TreePath(os.fsdecode(name)[len(folder) + 1 :])))
     with subprocess.Popen(
-        [*_GIT, "cat-file", "--batch"], cwd=project, env=_environment(), stdin=subprocess.PIPE, stdout=subprocess.PIPE,
+        [*GIT, "cat-file", "--batch"], cwd=project, env=git_environment(), stdin=subprocess.PIPE, stdout=subprocess.PIPE,
         stderr=subprocess.DEVNULL,
     ) as git:  # fmt: skip
         assert git.stdin is not None and git.stdout is not None
@@ -79,19 +77,3 @@ def _files(project: Path, commit: str, folder: str, token: CancelToken) -> Itera
             git.stdout.read(1)
             yield path, cell_of(data)
         git.stdin.close()
-
-
-def _ask(project: Path, *words: str) -> bytes | None:
-    """What git says, None when it fails or is not there."""
-    try:
-        done = subprocess.run(
-            [*_GIT, *words], cwd=project, env=_environment(), stdin=subprocess.DEVNULL, capture_output=True, timeout=60,
-            check=False,
-        )  # fmt: skip
-    except (OSError, subprocess.TimeoutExpired):
-        return None
-    return done.stdout if done.returncode == 0 else None
-
-
-def _environment() -> dict[str, str]:
-    return {**os.environ, **_QUIET}

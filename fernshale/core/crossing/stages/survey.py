@@ -23,6 +23,7 @@ from fernshale.core.crossing.commands import (
     run_profile_command,
     tail,
 )
+from fernshale.core.crossing.gitwork import git_matters
 from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.logbook import note, write_step
 from fernshale.core.crossing.matter import Matter, Proposal, Stage
@@ -83,6 +84,8 @@ def survey(ground: Ground, crossing: Crossing | None, token: CancelToken) -> Sur
         *_baseline_matters(ground, crossing, baseline),
     )
     open_ = tuple(item for item in matters if item.key not in decided)
+    if crossing is not None:
+        open_ = (*open_, *git_matters(crossing, ground.project))
     return SurveyView(ground, roles, sizes, plugins, doubles, stale, requirements, baseline, open_)
 
 

@@ -1,0 +1,219 @@
+"""A crossing in a git work tree, with the real git: a branch, a commit for each step, and nothing when the user says no."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+from pathlib import Path
+
+import pytest
+
+from fernshale.core.base.errors import CommandError
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.change.draft import Draft
+from fernshale.core.crossing.gitwork import KEY, commit_of, find_work_tree
+from fernshale.core.crossing.logbook import ensure_snapshot, redo, restore_snapshot, undo, watching, write_step
+from fernshale.core.crossing.matter import Matter, Stage
+from fernshale.core.crossing.overview import has_changed, look
+from fernshale.core.crossing.settle import Taken, settle
+from fernshale.core.crossing.state import Crossing
+from fernshale.core.snapshot.restore import restore
+from tests.conftest import Tree, listing
+from tests.wick import Wick, begin_wick
+
+_WHO = ("-c", "user.name=somebody", "-c", "user.email=nobody@nowhere.invalid", "-c", "protocol.file.allow=always")
+
+
+@pytest.fixture(autouse=True)
+def _own_git(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> None:
+    settings = tmp_path_factory.mktemp("git") / "config"
+    settings.write_text(
+        "[user]\n  name = somebody\n  email = nobody@nowhere.invalid\n[init]\n  defaultBranch = trunk\n"
+    )
+    monkeypatch.setenv("GIT_CONFIG_GLOBAL", str(settings))
+    monkeypatch.setenv("GIT_CONFIG_NOSYSTEM", "1")
+
+
+def _git(folder: Path, *words: str) -> str:
+    done = subprocess.run(["git", *_WHO, *words], cwd=folder, check=True, capture_output=True, text=True)
+    return done.stdout.strip()
+
+
+def _under_git(tree: Tree, files: dict[str, str] | None = None) -> tuple[Wick, Crossing]:
+    wick, crossing = begin_wick(tree)
+    (wick.project / ".gitignore").write_text("build/\n*.log\n")
+    for path, text in (files or {}).items():
+        (wick.project / path).parent.mkdir(parents=True, exist_ok=True)
+        (wick.project / path).write_text(text)
+    _git(wick.project, "init", "-q")
+    _git(wick.project, "add", "-A")
+    _git(wick.project, "commit", "-qm", "as it was")
+    return wick, crossing
+
+
+def _matter(crossing: Crossing) -> Matter | None:
+    found = look(crossing, no_progress, CancelToken()).survey.matters
+    return next((item for item in found if item.key == KEY), None)
+
+
+def _settle(crossing: Crossing, way: str) -> None:
+    settle(crossing, Taken(KEY, way, "you"), lambda line: None, no_progress, CancelToken())
+
+
+def _step(crossing: Crossing, title: str, files: dict[str, str | None]) -> int:
+    draft = Draft(crossing.setup.project)
+    for path, text in files.items():
+        if text is None:
+            draft.delete(path)
+        else:
+            draft.write(path, text.encode())
+    changes = draft.change_set()
+    return write_step(crossing, Stage.BUILD, title, "because", "", changes, no_progress, CancelToken())
+
+
+def _subjects(project: Path) -> list[str]:
+    return _git(project, "log", "--format=%s").splitlines()
+
+
+def test_each_step_is_a_commit_on_a_branch_of_its_own(tree: Tree, token: CancelToken) -> None:
+    wick, crossing = _under_git(tree, {"gone.txt": "x\n", "kept.txt": "k\n"})
+    project = wick.project
+    matter = _matter(crossing)
+    assert matter is not None and not matter.needs_you and [way.id for way in matter.proposals] == ["commit", "leave"]
+    (project / "kept.txt").write_text("staged by hand\n")  # stays staged, in no commit of ours
+    _settle(crossing, "leave")
+    assert _git(project, "branch", "--show-current") == "trunk"
+    with pytest.raises(CommandError, match=r"1 file changed and not committed \(kept\.txt\)"):
+        _settle(crossing, "commit")
+    _git(project, "checkout", "-q", "kept.txt")
+    _settle(crossing, "commit")
+    branch = _git(project, "branch", "--show-current")
+    assert (
+        branch == "crossing-1.4-to-2.0" and _matter(crossing) is None and _git(project, "status", "--porcelain") == ""
+    )
+    (project / "kept.txt").write_text("staged by hand\n")
+    _git(project, "add", "kept.txt")
+    first = _step(crossing, "first", {"a/new.txt": "new\n", "gone.txt": None, "build/out.log": "ignored\n"})
+    assert _subjects(project) == ["Build: first", "as it was"]
+    body = _git(project, "log", "-1", "--format=%b")
+    assert "because" in body and "Crossing: 1.4 to 2.0" in body
+    assert _git(project, "show", "--name-status", "--format=").split() == ["A", "a/new.txt", "D", "gone.txt"]
+    assert _git(project, "status", "--porcelain") == "M  kept.txt"
+    assert commit_of(crossing, first) == _git(project, "rev-parse", "HEAD")
+    undo(crossing, first, no_progress, token)
+    assert _subjects(project)[0] == "Undo: first" and _git(project, "diff", "HEAD~2", "--stat", "HEAD") == ""
+    redo(crossing, first, no_progress, token)
+    with watching(crossing, Stage.ENGINE, "a command ran", "", no_progress, token):
+        (project / "made.txt").write_text("made\n")
+    assert _subjects(project)[:2] == ["Engine: a command ran", "Build: first"]
+    # A snapshot has what git ignores, and git's own folder; a step that brings it back leaves the history alone.
+    snapshot = ensure_snapshot(crossing, "all of it", no_progress, token)
+    kept = crossing.store.manifest(snapshot).files
+    assert "build/out.log" in kept and ".git/HEAD" in kept
+    start = crossing.fact("start")
+    restore_snapshot(crossing, start, (), no_progress, token)
+    assert not (project / "made.txt").exists() and _subjects(project)[0].startswith("Survey: restored")
+    assert _git(project, "fsck", "--no-dangling") == ""
+
+
+def test_nothing_of_git_is_touched_when_the_user_says_no(tree: Tree, token: CancelToken) -> None:
+    wick, crossing = _under_git(tree)
+    _git(wick.project, "config", "filter.evil.clean", f"touch {wick.project}/ran; cat")
+    (wick.project / ".gitattributes").write_text("*.py filter=evil\n")
+    os.utime(wick.project / "game.py")
+    _settle(crossing, "leave")
+    before = {path: item for path, item in listing(wick.project).items() if path.startswith(".git/")}
+    id = _step(crossing, "a step", {"new.txt": "new\n"})
+    undo(crossing, id, no_progress, token)
+    assert _matter(crossing) is None
+    assert {path: item for path, item in listing(wick.project).items() if path.startswith(".git/")} == before
+    assert not (wick.project / "ran").exists() and crossing.fact("git commits") is None
+
+
+def test_looking_writes_nothing_into_git_and_runs_nothing_it_names(tree: Tree) -> None:
+    wick, crossing = _under_git(tree)
+    _git(wick.project, "config", "filter.evil.clean", f"touch {wick.project}/ran; cat")
+    _git(wick.project, "config", "alias.lfs", f"!touch {wick.project}/ran")
+    (wick.project / ".gitattributes").write_text("*.py filter=lfs\n")
+    os.utime(wick.project / "game.py", (1, 1))  # looks changed, is not
+    before = listing(wick.project)
+    matter = _matter(crossing)
+    assert matter is not None and listing(wick.project) == before
+    assert "kept by LFS" in matter.detail and "game.py" not in matter.detail
+
+
+def test_what_is_in_the_way_is_said(tree: Tree, tmp_path: Path) -> None:
+    wick, crossing = begin_wick(tree)
+    assert find_work_tree(wick.project) is None and _matter(crossing) is None
+    _git(wick.project, "init", "-q")
+    matter = _matter(crossing)
+    assert matter is not None and "no commit yet" in matter.detail and [way.id for way in matter.proposals] == ["leave"]
+    _git(wick.project, "add", "-A")
+    _git(wick.project, "commit", "-qm", "one")
+    (wick.project / "model.bin").write_text("version https://git-lfs.github.com/spec/v1\noid sha256:0\nsize 9\n")
+    (wick.project / ".gitattributes").write_text("*.bin filter=lfs\n")
+    _git(wick.project, "add", "-A")
+    _git(wick.project, "commit", "-qm", "two")
+    matter = _matter(crossing)
+    assert matter is not None and "LFS pointers in place of 1 file (model.bin)" in matter.detail
+    (wick.project / ".git" / "MERGE_HEAD").write_text(_git(wick.project, "rev-parse", "HEAD") + "\n")
+    matter = _matter(crossing)
+    assert matter is not None and "a merge is under way" in matter.detail
+
+
+def test_another_branch_meanwhile_is_a_matter_and_steps_are_committed_later(tree: Tree, token: CancelToken) -> None:
+    wick, crossing = _under_git(tree)
+    _settle(crossing, "commit")
+    _git(wick.project, "checkout", "-q", "trunk")
+    _step(crossing, "while away", {"new.txt": "new\n"})
+    assert _subjects(wick.project) == ["as it was"]
+    matter = _matter(crossing)
+    assert matter is not None and "is on trunk, not on crossing-1.4-to-2.0" in matter.detail
+    with pytest.raises(CommandError, match="is on trunk"):
+        _settle(crossing, "commit")
+    _git(wick.project, "checkout", "-q", "crossing-1.4-to-2.0")
+    _settle(crossing, "commit")
+    assert _matter(crossing) is None and _subjects(wick.project)[0] == "Build: while away"
+    assert _git(wick.project, "status", "--porcelain") == ""
+
+
+def test_submodules_are_left_to_themselves(tree: Tree, tmp_path: Path) -> None:
+    other = tree("other", {"lib.py": "x = 1\n"})
+    _git(other, "init", "-q")
+    _git(other, "add", "-A")
+    _git(other, "commit", "-qm", "lib")
+    wick, crossing = _under_git(tree)
+    _git(wick.project, "submodule", "add", "-q", str(other), "libs/other")
+    _git(wick.project, "commit", "-qm", "with a submodule")
+    matter = _matter(crossing)
+    assert matter is not None and "submodule (libs/other)" in matter.detail
+    _settle(crossing, "commit")
+    _step(crossing, "both", {"libs/other/lib.py": "x = 2\n", "new.txt": "new\n"})
+    assert _git(wick.project, "show", "--name-only", "--format=").split() == ["new.txt"]
+    assert "1 file in the submodule libs/other" in _git(wick.project, "log", "-1", "--format=%b")
+    assert (wick.project / "libs/other/lib.py").read_text() == "x = 2\n"
+
+
+def test_a_project_inside_a_larger_repository(tree: Tree, tmp_path: Path, token: CancelToken) -> None:
+    wick, crossing = begin_wick(tree)
+    top = wick.project.parent
+    _git(top, "init", "-q")
+    (top / ".gitignore").write_text(f"{wick.project.name}/\n")
+    assert find_work_tree(wick.project) is None  # git keeps nothing of it
+    (top / ".gitignore").unlink()
+    _git(top, "add", "-A")
+    _git(top, "commit", "-qm", "all")
+    _settle(crossing, "commit")
+    _step(crossing, "inside", {"sub/nötig.txt": "new\n"})
+    name = f"{wick.project.name}/sub/nötig.txt"
+    assert _git(top, "-c", "core.quotePath=false", "show", "--name-only", "--format=") == name
+    overview = look(crossing, no_progress, token)
+    _git(top, "gc", "-q")
+    assert not has_changed(overview, token)
+
+
+def test_restored_elsewhere_git_goes_along(tree: Tree, tmp_path: Path, token: CancelToken) -> None:
+    wick, crossing = _under_git(tree)
+    taken = crossing.store.take(wick.project, "", no_progress, token)
+    restore(crossing.store, crossing.store.manifest(taken.id), tmp_path / "back", (), no_progress, token)
+    assert _git(tmp_path / "back", "status", "--porcelain") == "" and _subjects(tmp_path / "back") == ["as it was"]
