@@ -2,7 +2,7 @@
 
     driver.py SHIM FOLDER OPERATION MODE STEP
 
-MODE is `kill` or the name of an error; each STEP-th call is tried. Prints how many points there were; fails at the first that breaks a promise.
+MODE is `kill`, `lose` (a power cut: what is not synced is lost) or the name of an error; each STEP-th call is tried. Prints how many points there were; fails at the first that breaks a promise.
 Runs in a process of its own with the shim loaded; each try is a fork of it, so that a few hundred take seconds.
 """
 
@@ -29,6 +29,7 @@ from fernshale.core.snapshot.store import Store
 from tests.conftest import listing
 
 _TOKEN = CancelToken()
+_KILL, _LOSE = -1, -2
 _FILES = {"a.txt": "one\n", "b/c.txt": "two\n", "b/d.bin": "\0" * 5000, "e/f/g.txt": "three\n", "gone.txt": "four\n"}
 
 
@@ -121,7 +122,7 @@ def main(shim: str, folder: Path, name: str, mode: str, step: int) -> None:
     library = ctypes.CDLL(shim)
     before_act, act = OPERATIONS[name]
     template, place = folder / "template", folder / "place"
-    how = -1 if mode == "kill" else getattr(errno, mode)
+    how = {"kill": _KILL, "lose": _LOSE}.get(mode) or getattr(errno, mode)
     make(place, before_act)
     shutil.copytree(place, template, symlinks=True)
     started = listing(place / "project")
@@ -156,6 +157,8 @@ def attempt(library: ctypes.CDLL, place: Path, act: Callable[[World], None], poi
             library.fault_arm(os.fsencode(place), ctypes.c_long(point), how)
             act(world)
             code = 0 if library.fault_count() < point else 4
+            if how == _LOSE:
+                library.fault_lose()  # what is done has to last
         except (FernshaleError, OSError):
             code = 3
         finally:
@@ -179,6 +182,9 @@ def check(
         settle_interrupted(crossing)
     now = listing(world.project)
     assert now in (started, ended), f"{where}: the project is neither as before nor as after: {difference(now, started)}"
+    assert now == ended or status != "untouched", f"{where}: it was done and is not"
+    if name == "take" and status == "untouched":
+        assert [item.note for item in crossing.store.list()] == ["first", "second"], f"{where}: the snapshot is not there"
     assert not crossing.journal.exists(), f"{where}: a journal is left"
     states = [entry.state for entry in crossing.logbook()]
     assert "pending" not in states, f"{where}: the logbook is not settled"
@@ -200,6 +206,8 @@ def check(
         assert listing(place / "third") == started, f"{where}: the third snapshot is not what was kept"
         undo(crossing, crossing.logbook()[-1].id, no_progress, _TOKEN)
         assert (world.project / "gone.txt").read_text() == "four\n", f"{where}: the step cannot be undone any more"
+    if name == "restore" and status == "untouched":
+        assert listing(place / "back") == started, f"{where}: it was restored and is not"
     if name == "restore":
         restore_elsewhere(world)  # goes on where it stopped
         assert listing(place / "back") == started, f"{where}: the restored tree is not what was kept"
