@@ -130,6 +130,7 @@ def _parser() -> argparse.ArgumentParser:
     cross.add_argument("--to", metavar="RELEASE", required=True)
     cross.add_argument("--via", metavar="RELEASE", action="append", help="a stop on the way; may be given again")
     for begun in (route, cross):
+        begun.add_argument("--beside", metavar="DIR", help="cross a copy made there; the project itself is only read")
         begun.add_argument(
             "--member", metavar="NAME", action="append", help="only this member of a workspace; may be given again"
         )

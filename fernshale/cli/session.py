@@ -20,6 +20,7 @@ from fernshale.core.crossing.trust import trust
 from fernshale.core.profile.model import Profile
 from fernshale.core.profile.read import find_profile, read_profile
 from fernshale.core.route.sources import read_shelf
+from fernshale.core.snapshot.duplicate import duplicate_tree
 from fernshale.core.snapshot.store import home
 
 LEFT_TO_DECIDE = 3
@@ -61,6 +62,8 @@ def ground_for(options: argparse.Namespace, token: CancelToken, *, contents: boo
 def begun(options: argparse.Namespace, token: CancelToken) -> Crossing:
     """The crossing to the release that was named, begun or resumed."""
     project = Path(options.project)
+    if options.beside:
+        project = _copied(project, Path(options.beside), token)
     known = find_crossing(project)
     if not options.shelf and known is None:
         raise MisuseError("name the shelf the releases lie on with --shelf")
@@ -70,6 +73,20 @@ def begun(options: argparse.Namespace, token: CancelToken) -> Crossing:
     goes_on = known is not None and known.setup.target == options.to
     members = options.member or (known.setup.members if known and goes_on else ())
     return begin_crossing(project, profile, shelves, options.to, no_progress, token, options.via or (), members)
+
+
+def _copied(project: Path, beside: Path, token: CancelToken) -> Path:
+    """A copy of the project to cross in its place; the one there is when its crossing was begun already."""
+    if find_crossing(beside) is not None:
+        return beside
+    if find_crossing(project) is not None:
+        raise MisuseError(f"a crossing of {project} itself was begun already", "Leave --beside away to go on with it.")
+    done = duplicate_tree(project, beside, no_progress, token)
+    shared = f", {done.shared} of them sharing their blocks with the original" if done.shared else ""
+    to_stderr(f"{beside}: a copy of {done.files} files{shared}")
+    for path, why in done.reported:
+        to_stderr(f"  left out: {printable(path)}: {why}")
+    return beside
 
 
 def crossing_for(options: argparse.Namespace) -> Crossing:

@@ -177,7 +177,7 @@ def _pieces(handle: int, status: os.stat_result) -> Iterator[bytes | int]:
     at, end = 0, status.st_size
     sparse = is_sparse(status)
     while True:
-        data, hole = (_extent(handle, at, end)) if sparse and at < end else (at, 0)
+        data, hole = next_data(handle, at, end) if sparse and at < end else (at, 0)
         if data > at:
             yield data - at
             at = data
@@ -190,11 +190,11 @@ def _pieces(handle: int, status: os.stat_result) -> Iterator[bytes | int]:
         at += len(piece)
 
 
-def _extent(handle: int, at: int, end: int) -> tuple[int, int]:
-    """Where data next begins, from `at` on, and where it then ends."""
+def next_data(handle: int, at: int, end: int) -> tuple[int, int]:
+    """Where data of a sparse file next begins, from `at` on, and where it then ends."""
     try:
         data = os.lseek(handle, at, os.SEEK_DATA)
         return data, os.lseek(handle, data, os.SEEK_HOLE)
     except OSError as error:
         # Nothing but a hole up to the end; or a file system that cannot tell.
-        return (end, end) if error.errno == errno.ENXIO else (at, 0)
+        return (end, end) if error.errno == errno.ENXIO else (at, end)

@@ -104,12 +104,9 @@ def restore(
             _put_twin(on_disk(destination, path), on_disk(destination, tree_path(entry.twin)))
     # Modes last: a folder nobody may write into has to be filled first.
     for folder in sorted(folders, reverse=True):
-        target, entry = on_disk(destination, folder), wanted[folder]
-        if not _set_attributes(target, entry.attributes):
+        if not give_facts(on_disk(destination, folder), wanted[folder]):
             bare.append(folder)
-        target.chmod(entry.mode)
-        os.utime(target, ns=(entry.mtime_ns, entry.mtime_ns))
-    _sync_file_system(destination)
+    sync_file_system(destination)
     return Restored(len(wanted), tuple(sorted(bare)))
 
 
@@ -304,6 +301,14 @@ def _set_attributes(place: Path | int, attributes: Sequence[tuple[str, bytes]]) 
     return True
 
 
+def give_facts(target: Path, entry: Entry) -> bool:
+    """Give a folder its attributes, mode and time; whether the file system took the attributes."""
+    took = _set_attributes(target, entry.attributes)
+    target.chmod(entry.mode)
+    os.utime(target, ns=(entry.mtime_ns, entry.mtime_ns))
+    return took
+
+
 def _put_link(target: Path, entry: Entry) -> None:
     if entry_at(target) != entry:
         temporary = _beside(target)
@@ -343,7 +348,7 @@ def _umask() -> int:
     return 0o777  # then every mode is set on its own
 
 
-def _sync_file_system(folder: Path) -> None:
+def sync_file_system(folder: Path) -> None:
     """Wait until all that was written below `folder` is on the disk. Raises OSError."""
     handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
     try:
