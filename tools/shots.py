@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import sys
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -13,9 +14,10 @@ os.environ["FERNSHALE_HOME"] = str(_FOLDER / "home")
 os.environ["XDG_CONFIG_HOME"] = str(_FOLDER / "config")
 
 from PySide6.QtCore import QEventLoop, QTimer  # noqa: E402
-from PySide6.QtWidgets import QApplication, QMessageBox  # noqa: E402
+from PySide6.QtWidgets import QApplication, QMessageBox, QWidget  # noqa: E402
 
 from fernshale.app.main import make_app, make_window  # noqa: E402
+from fernshale.app.snapshots import SnapshotDialog, StoreDialog, WayBackDialog  # noqa: E402
 from fernshale.app.theme import choose_theme  # noqa: E402
 from fernshale.app.window import MainWindow  # noqa: E402
 from fernshale.core.crossing.matter import Stage  # noqa: E402
@@ -41,12 +43,15 @@ def main(out: Path, wanted: list[str]) -> None:
     if "dark" not in wanted:
         window.toggle_theme()
 
+    def shot_of(widget: QWidget, name: str) -> None:
+        for _ in range(4):
+            app.processEvents()
+        widget.grab().save(str(out / f"{name}.png"))
+
     def shot(name: str, stage: Stage | None = None) -> None:
         if stage is not None:
             window.show_stage(stage)
-        for _ in range(4):
-            app.processEvents()
-        window.grab().save(str(out / f"{name}.png"))
+        shot_of(window, name)
 
     shot("start")
     window.begin(sample.project, sample.profile, [sample.shelf], sample.target)
@@ -83,6 +88,7 @@ def main(out: Path, wanted: list[str]) -> None:
     window.session.take("build:run", "build", "build")
     settle(window)
     shot("build-first", Stage.BUILD)
+    shot_dialogs(window, shot_of)
     page = window.pages[Stage.BUILD]
     page._on_sure()
     settle(window)
@@ -118,6 +124,27 @@ def main(out: Path, wanted: list[str]) -> None:
     settle(window)
     shot("workspace", Stage.SURVEY)
     window.close()
+
+
+def shot_dialogs(window: MainWindow, shot_of: Callable[[QWidget, str], None]) -> None:
+    """The dialogs of snapshots, each as it stands once it has read what it shows."""
+    crossing = window.session.crossing
+    assert crossing is not None
+    entry = next(item for item in crossing.logbook() if item.can_undo and item.about == "plugin plugins/tidetable")
+    for name, dialog in (
+        ("snapshots", SnapshotDialog(window, None, crossing, window.session.restore)),
+        ("undo", WayBackDialog(window, crossing, entry)),
+        ("store", StoreDialog(window, crossing.store)),
+    ):
+        dialog.show()
+        while not isinstance(dialog, WayBackDialog) and dialog.is_busy:
+            QApplication.processEvents()
+        if isinstance(dialog, SnapshotDialog):
+            dialog.compare_from(1)
+            while dialog.is_busy:
+                QApplication.processEvents()
+        shot_of(dialog, name)
+        dialog.reject()
 
 
 def settle(window: MainWindow) -> None:

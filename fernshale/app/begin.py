@@ -6,6 +6,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QSettings, Qt
 from PySide6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QDialog,
     QFileDialog,
@@ -55,6 +56,15 @@ class BeginDialog(QDialog):
         column.addWidget(quiet_label(self, "The release to go to."))
         self._target = QComboBox(self)
         column.addWidget(self._target)
+        self._on_copy = QCheckBox("Cross a copy beside it; the project itself is then only read.", self)
+        self._on_copy.toggled.connect(self._show_beside)
+        column.addWidget(self._on_copy)
+        self._beside = QLineEdit(self)
+        self._beside.setAccessibleName("Where the copy goes")
+        self._beside.textChanged.connect(lambda _text: self._check_beside())
+        column.addWidget(self._beside)
+        self._beside.hide()
+        self._target.currentTextChanged.connect(lambda _text: self._show_beside(self._on_copy.isChecked()))
         self._members_words = quiet_label(self, "Members of the workspace that go along; what is not ticked stays.")
         self._members = QListWidget(self)
         self._members.setAccessibleName("Members that go along")
@@ -95,6 +105,11 @@ class BeginDialog(QDialog):
         return self._target.currentText()
 
     @property
+    def beside(self) -> Path | None:
+        """Where a copy is to be crossed, None for the project itself."""
+        return Path(self._beside.text()).expanduser() if self._on_copy.isChecked() else None
+
+    @property
     def profile(self) -> Profile:
         assert self.opening is not None
         return self.opening.profile
@@ -127,7 +142,24 @@ class BeginDialog(QDialog):
             item.setFlags(Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEnabled if goes else Qt.ItemFlag.NoItemFlags)
         for shown in (self._members, self._members_words):
             shown.setVisible(bool(members))
-        self.resize(560, 480 if members else 300)
+        self.resize(560, 500 if members else 330)
+
+    def _show_beside(self, wanted: bool) -> None:
+        self._beside.setVisible(wanted)
+        if wanted and not self._beside.isModified():
+            self._beside.setText(str(self.project.parent / f"{self.project.name}-{self.target or 'copy'}"))
+        self._check_beside()
+
+    def _check_beside(self) -> None:
+        """A copy needs a place where nothing stands, and none inside the project."""
+        place = self.beside
+        words = ""
+        if place is not None and (place.exists() or not place.is_absolute()):
+            words = f"{printable(str(place))} is there already." if place.exists() else "Name a whole path."
+        elif place is not None and place.is_relative_to(self.project):
+            words = "The copy cannot lie inside the project."
+        self._trouble.setText(words or (f"profile: {self.opening.profile.path}" if self.opening else ""))
+        self._begin.setEnabled(not words and self._target.count() > 0 and self.opening is not None)
 
     def _read_shelf(self) -> None:
         self._target.clear()
@@ -145,9 +177,8 @@ class BeginDialog(QDialog):
             return
         assert self.opening is not None and isinstance(targets, list)
         self._target.addItems(targets)
-        self._trouble.setText(f"profile: {self.opening.profile.path}")
         QSettings().setValue("shelf", self._asked)
-        self._begin.setEnabled(self._target.count() > 0)
+        self._check_beside()
 
     def _on_no_targets(self, error: object) -> None:
         self._trouble.setText(str(error))

@@ -19,6 +19,7 @@ from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.trust import TrustNeeded
 from fernshale.core.fix.apply import Edit
 from fernshale.core.profile.model import Profile
+from fernshale.core.snapshot.duplicate import duplicate_tree
 
 # How often the tree is looked at for edits made outside; a look costs a stat per file.
 _WATCH_MS = 4000
@@ -51,11 +52,22 @@ class Session(QObject):
 
     # -- opening
 
-    def begin(self, project: Path, profile: Profile, shelves: Sequence[str | Path], to: str, members: Sequence[str] = ()) -> None:
-        """Begin or resume a crossing."""
+    def begin(
+        self,
+        project: Path,
+        profile: Profile,
+        shelves: Sequence[str | Path],
+        to: str,
+        members: Sequence[str] = (),
+        beside: Path | None = None,
+    ) -> None:
+        """Begin or resume a crossing; with `beside` of a copy made there."""
 
         def work(on_line: OnLine, progress: Progress, token: CancelToken) -> Overview:
-            self.crossing = begin_crossing(project, profile, shelves, to, progress, token, members=members)
+            if beside is not None:
+                duplicate_tree(project, beside, progress, token)
+            place = beside or project
+            self.crossing = begin_crossing(place, profile, shelves, to, progress, token, members=members)
             return look(self.crossing, progress, token)
 
         self._start(f"reading {project.name}", work)

@@ -27,7 +27,7 @@ from PySide6.QtWidgets import (
 
 from fernshale.app.actions import Action, ActionList
 from fernshale.app.begin import BeginDialog
-from fernshale.app.dialogs import SnapshotDialog, ask_trust, choose_editor, show_error
+from fernshale.app.dialogs import ask_trust, choose_editor, show_error
 from fernshale.app.editor import open_in_editor
 from fernshale.app.jobs import ProgressNote
 from fernshale.app.pages.base import Page, file_and_line
@@ -39,6 +39,7 @@ from fernshale.app.pages.route import RoutePage
 from fernshale.app.pages.survey import SurveyPage
 from fernshale.app.pages.trial import TrialPage
 from fernshale.app.session import Session
+from fernshale.app.snapshots import SnapshotDialog, StoreDialog, WayBackDialog
 from fernshale.app.start import StartPage
 from fernshale.app.theme import apply_theme, choose_theme, code_font, is_dark
 from fernshale.app.widgets.band import Knot, RouteBand
@@ -52,6 +53,7 @@ from fernshale.core.crossing.report import report_markdown
 from fernshale.core.crossing.state import Crossing, Entry, find_crossing
 from fernshale.core.crossing.trust import trust
 from fernshale.core.profile.read import read_profile
+from fernshale.core.snapshot.store import Store, default_store
 from fernshale.sample import SAMPLES, unpack
 
 _PAGES: tuple[type[Page], ...] = (SurveyPage, RoutePage, PluginsPage, EnginePage, BuildPage, LinksPage, TrialPage)
@@ -196,6 +198,7 @@ class MainWindow(QMainWindow):
             ("Ctrl+F", self._find),
             ("F3", self._find_next),
             ("Ctrl+Z", self._undo_last),
+            ("Alt+S", lambda: self._open_knot(None)),
             ("Ctrl+Y", self._redo_last),
             ("F5", self._build),
             ("Ctrl+R", session.refresh),
@@ -221,7 +224,7 @@ class MainWindow(QMainWindow):
             return
         dialog = BeginDialog(self, project, self._profiles)
         if dialog.exec() == BeginDialog.DialogCode.Accepted:
-            self.session.begin(project, dialog.profile, dialog.shelves, dialog.target, dialog.members)
+            self.session.begin(project, dialog.profile, dialog.shelves, dialog.target, dialog.members, dialog.beside)
 
     def begin(self, project: Path, profile: Path, shelves: Sequence[str | Path], target: str) -> None:
         """Begin without asking."""
@@ -307,9 +310,20 @@ class MainWindow(QMainWindow):
     # -- logbook
 
     def _ask_undo(self, payload: object) -> None:
-        if isinstance(payload, Entry) and payload.can_undo:
+        """Undo a step, or do it again, once what that would change was seen."""
+        crossing = self.session.crossing
+        if not isinstance(payload, Entry) or crossing is None or self.session.runner.is_busy:
+            return
+        try:
+            dialog = WayBackDialog(self, crossing, payload)
+        except (FernshaleError, OSError) as error:
+            show_error(self, error)
+            return
+        if dialog.exec() != WayBackDialog.DialogCode.Accepted:
+            return
+        if payload.can_undo:
             self.session.undo(payload.id, payload.title)
-        elif isinstance(payload, Entry) and payload.can_redo:
+        else:
             self.session.redo(payload.id, payload.title)
 
     def _redo_last(self) -> None:
@@ -318,14 +332,12 @@ class MainWindow(QMainWindow):
         undone = [item for item in overview.logbook if item.can_redo] if overview else []
         done = max((item.id for item in overview.logbook if item.can_undo), default=0) if overview else 0
         entry = next((item for item in undone if item.id > done), None)
-        if entry is not None:
-            self.session.redo(entry.id, entry.title)
+        self._ask_undo(entry)
 
     def _undo_last(self) -> None:
         overview = self.session.overview
         entry = next((item for item in reversed(overview.logbook) if item.can_undo), None) if overview else None
-        if entry is not None:
-            self.session.undo(entry.id, entry.title)
+        self._ask_undo(entry)
 
     def _logbook_menu(self, place: QPoint) -> None:
         index = self.logbook.indexAt(place)
@@ -334,9 +346,9 @@ class MainWindow(QMainWindow):
             return
         menu = QMenu(self)
         if entry.can_undo:
-            menu.addAction("Undo this step", lambda: self.session.undo(entry.id, entry.title))
+            menu.addAction("Undo this step…", lambda: self._ask_undo(entry))
         if entry.can_redo:
-            menu.addAction("Do this step again", lambda: self.session.redo(entry.id, entry.title))
+            menu.addAction("Do this step again…", lambda: self._ask_undo(entry))
         menu.addAction("Undo back to here, this step included", lambda: self.session.undo_back_to(entry.id))
         menu.addAction("Copy", lambda: QApplication.clipboard().setText(entry.title))
         menu.exec(self.logbook.viewport().mapToGlobal(place))
@@ -354,10 +366,13 @@ class MainWindow(QMainWindow):
             menu.addAction("Open in your editor", lambda: self._open_editor(path, line))
         menu.exec(self.matters.viewport().mapToGlobal(place))
 
-    def _open_knot(self, knot: Knot) -> None:
+    def _open_knot(self, knot: Knot | None) -> None:
         crossing, overview = self.session.crossing, self.session.overview
         if crossing is not None and overview is not None:
-            SnapshotDialog(self, knot, crossing, overview, self.session.restore).exec()
+            SnapshotDialog(self, knot, crossing, self.session.restore).exec()
+
+    def _open_store(self) -> None:
+        StoreDialog(self, Store(default_store())).exec()
 
     # -- actions
 
@@ -387,6 +402,8 @@ class MainWindow(QMainWindow):
             Action("Undo the last step", "Logbook", "Ctrl+Z", self._undo_last),
             Action("Do the last undone step again", "Logbook", "Ctrl+Y", self._redo_last),
             Action("Undo back to the start", "Logbook", "", self._undo_all),
+            Action("Compare snapshots", "Snapshots", "Alt+S", lambda: self._open_knot(None)),
+            Action("The snapshot store", "Snapshots", "", self._open_store),
             Action("Save the report", "Crossing", "", self._save_report),
             Action("Find on this page", "Page", "Ctrl+F", self._find),
         ]

@@ -20,8 +20,10 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from fernshale.app.theme import text_font, theme
+from fernshale.core.base.words import count
 from fernshale.core.crossing.matter import STAGES, Stage, State
 from fernshale.core.crossing.overview import Overview
+from fernshale.core.crossing.state import Entry
 
 _LEFT = 230
 _FLAG = 52
@@ -30,7 +32,7 @@ _LINE_Y = 44
 
 @dataclass(frozen=True, slots=True)
 class Knot:
-    """Snapshots taken for the steps of one stage: (id, time, what came after)."""
+    """Snapshots taken for the steps of one stage: (id, time, what came after and how much that changed)."""
 
     stage: Stage
     snapshots: tuple[tuple[str, float, str], ...]
@@ -41,13 +43,17 @@ def knots_of(overview: Overview) -> tuple[Knot, ...]:
     knots = []
     for stage in STAGES:
         found = {
-            entry.snapshot: (entry.snapshot, entry.time, entry.title)
+            entry.snapshot: (entry.snapshot, entry.time, f"{entry.title}{_how_much(entry)}")
             for entry in reversed(overview.logbook)
             if entry.stage is stage and entry.snapshot
         }
         if found:
             knots.append(Knot(stage, tuple(sorted(found.values(), key=lambda item: item[1]))))
     return tuple(knots)
+
+
+def _how_much(entry: Entry) -> str:
+    return f" ({count(len(entry.changes.files), 'file')})" if entry.changes is not None else ""
 
 
 class RouteBand(QWidget):

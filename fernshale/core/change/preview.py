@@ -1,4 +1,4 @@
-"""Show a change set before it is applied: a unified diff, or lines for each path."""
+"""Show a change set before it is applied: as a tree, and as a unified diff or as facts for each path."""
 
 from __future__ import annotations
 
@@ -10,22 +10,81 @@ from fernshale.core.base.treepath import printable
 from fernshale.core.change.model import ChangeSet, FileChange
 from fernshale.core.snapshot.manifest import Entry, Kind
 
+Read = Callable[[Entry], bytes]
+
+
+# Above this no content is read for a preview, bytes; a diff of such files would help nobody.
+LARGEST_SHOWN = 4 << 20
+
 
 def unified_diff(changes: ChangeSet, before: Callable[[FileChange], bytes]) -> str:
     """All text changes as a unified diff; other changes as one line of words. `before` reads old content."""
     parts = []
     for change in changes.files:
-        old = _text(change.before, before(change) if _is_file(change.before) else b"")
-        new = _text(change.after, changes.contents.get(change.after.content, b"") if change.after else b"")
-        name = printable(change.path)
-        if old is None or new is None:
-            parts.append(f"# {name}: {describe(change)}\n")
-            continue
-        from_name = f"a/{name}" if change.before else "/dev/null"
-        to_name = f"b/{name}" if change.after else "/dev/null"
-        for line in difflib.unified_diff(split_lines(old), split_lines(new), from_name, to_name):
-            parts.append(line if line.endswith("\n") else line + "\n\\ No newline at end of file\n")
+        old = before(change) if _is_file(change.before) else b""
+        new = changes.contents.get(change.after.content, b"") if change.after else b""
+        parts.append(_diff(change, old, new) or f"# {printable(change.path)}: {describe(change)}\n")
     return "".join(parts)
+
+
+def show_change(change: FileChange, before: Read, after: Read) -> str:
+    """One change in full: a unified diff, or the facts where it is not text. The two read the contents, by entry."""
+    sides = [side for side in (change.before, change.after) if _is_file(side)]
+    if any(side is not None and side.size > LARGEST_SHOWN for side in sides):
+        return _facts(change, None, None)
+    old = before(change.before) if change.before is not None and _is_file(change.before) else b""
+    new = after(change.after) if change.after is not None and _is_file(change.after) else b""
+    found = _diff(change, old, new)
+    if found is None or not sides:
+        return _facts(change, old, new)
+    mode = ""
+    if change.before and change.after and change.before.mode != change.after.mode:
+        mode = f"# mode {change.before.mode:o} becomes {change.after.mode:o}\n"
+    return mode + (found or f"# {describe(change)}\n")
+
+
+def tree_of(changes: ChangeSet) -> list[tuple[int, str, FileChange | None]]:
+    """The changes as a tree: (depth, name, change), a folder on the way without one."""
+    rows: list[tuple[int, str, FileChange | None]] = []
+    above: list[str] = []
+    for change in sorted(changes.changes, key=lambda item: item.path.split("/")):
+        *folders, name = change.path.split("/")
+        shared = 0
+        while shared < min(len(above), len(folders)) and above[shared] == folders[shared]:
+            shared += 1
+        rows += [(depth, folder, None) for depth, folder in enumerate(folders) if depth >= shared]
+        above = folders
+        rows.append((len(folders), name, change))
+        if (change.before is not None and change.before.kind is Kind.FOLDER) or _is_folder(change.after):
+            above = [*folders, name]
+    return rows
+
+
+def _diff(change: FileChange, old: bytes, new: bytes) -> str | None:
+    """A unified diff, None where one of the two is not text."""
+    before, after = _text(change.before, old), _text(change.after, new)
+    if before is None or after is None:
+        return None
+    name = printable(change.path)
+    from_name = f"a/{name}" if change.before else "/dev/null"
+    to_name = f"b/{name}" if change.after else "/dev/null"
+    lines = difflib.unified_diff(split_lines(before), split_lines(after), from_name, to_name)
+    return "".join(line if line.endswith("\n") else line + "\n\\ No newline at end of file\n" for line in lines)
+
+
+def _facts(change: FileChange, old: bytes | None, new: bytes | None) -> str:
+    """What can be said of a change that is not one of text, line by line."""
+    lines = [f"# {printable(change.path)}: {describe(change)}"]
+    for words, side in (("before", change.before), ("after", change.after)):
+        if side is not None and side.kind is Kind.FILE:
+            lines.append(f"# {words}: {side.size:,} bytes, content {side.content[:12]}, mode {side.mode:o}")
+        elif side is not None and side.kind is Kind.LINK:
+            lines.append(f"# {words}: a link to {printable(side.content)}")
+    if old and new:
+        start = _alike(old, new)
+        end = min(_alike(old[::-1], new[::-1]), min(len(old), len(new)) - start)
+        lines.append(f"# the same: the first {start:,} bytes and the last {end:,}")
+    return "\n".join(lines) + "\n"
 
 
 def describe(change: FileChange) -> str:
@@ -39,6 +98,19 @@ def describe(change: FileChange) -> str:
     if change.before.content == change.after.content:
         return f"mode {change.before.mode:o} becomes {change.after.mode:o}"
     return f"{change.after.kind.value} changed"
+
+
+def _alike(old: bytes, new: bytes) -> int:
+    """With how many equal bytes the two begin."""
+    import numpy as np
+
+    count = min(len(old), len(new))
+    differs = np.frombuffer(old, np.uint8, count) != np.frombuffer(new, np.uint8, count)
+    return int(differs.argmax()) if differs.any() else count
+
+
+def _is_folder(entry: Entry | None) -> bool:
+    return entry is not None and entry.kind is Kind.FOLDER
 
 
 def _is_file(entry: Entry | None) -> bool:

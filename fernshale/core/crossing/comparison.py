@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
+from fernshale.core.change.model import FileChange
 from fernshale.core.merge.moves import find_moves
 from fernshale.core.snapshot.compare import compare
 from fernshale.core.snapshot.manifest import Entry, Kind, Manifest
@@ -32,6 +33,19 @@ class Differences:
     mode_only: tuple[TreePath, ...]
     line_ends_only: tuple[TreePath, ...]
     moved_edited: tuple[tuple[TreePath, TreePath], ...]
+
+    def listed(self, before: Manifest, after: Manifest) -> list[tuple[str, FileChange]]:
+        """Each difference as (what in a word or two, change); of a moved file the change is that of its content."""
+        finer = dict.fromkeys(self.mode_only, "mode only") | dict.fromkeys(self.line_ends_only, "line ends only")
+        rows = [("new", FileChange(path, None, after.entry(path))) for path in self.added]
+        rows += [("gone", FileChange(path, before.entry(path), None)) for path in self.removed]
+        rows += [
+            (finer.get(path, "changed"), FileChange(path, before.entry(path), after.entry(path))) for path in self.changed
+        ]
+        for old, new in self.moved:
+            words = f"moved from {old}" + (", edited" if (old, new) in self.moved_edited else "")
+            rows.append((words, FileChange(new, before.entry(old), after.entry(new))))
+        return sorted(rows, key=lambda row: row[1].path)
 
 
 def compare_snapshots(store: Store, before: str, after: str, token: CancelToken) -> Differences:

@@ -55,9 +55,9 @@ def choose_forgotten(snapshots: Sequence[Snapshot], policy: Policy, kept: Collec
     for name, items in by_tree.items():
         if tree and name != tree:
             continue
-        stay = {item.id for item in items[len(items) - policy.last :]} if policy.last else set()
+        stay = {item.id for item in items[max(0, len(items) - policy.last) :]}
         latest = {time.strftime("%Y-%m-%d", time.localtime(item.taken)): item.id for item in items}
-        stay |= set(list(latest.values())[len(latest) - policy.daily :] if policy.daily else ())
+        stay |= set(list(latest.values())[max(0, len(latest) - policy.daily) :])
         gone += [item.id for item in items if item.id not in stay and item.id not in kept]
     return gone
 

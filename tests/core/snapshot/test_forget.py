@@ -32,6 +32,10 @@ def test_policy_keeps_the_last_and_the_latest_of_each_day() -> None:
     assert choose_forgotten(many, Policy(last=2), ()) == [f"s{n:02}" for n in range(7)]
     assert choose_forgotten(many, Policy(daily=2), ()) == ["s00", "s01", "s02", "s03", "s04", "s06", "s07"]
     assert choose_forgotten(many, Policy(last=4, daily=3), ("s00",)) == ["s01", "s03", "s04"]
+    # There are fewer than a policy keeps: then all stay.
+    for roomy in (Policy(last=10), Policy(last=99, daily=7), Policy(last=9)):
+        assert choose_forgotten(many, roomy, ()) == []
+    assert choose_forgotten(many[2::3], Policy(daily=9), ()) == []
     other = [_snapshot(50, "/other")]
     assert "s50" not in choose_forgotten([*many, *other], Policy(last=1), (), "/t")
     assert choose_forgotten([*many, *other], Policy(last=1), ()) == [f"s{n:02}" for n in range(8)]
