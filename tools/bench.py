@@ -1,6 +1,6 @@
 """Measure parts against general tools on the same data in the same run; print ratios.
 
-    ./dev bench [FILES]     FILES of the generated tree, 5000 without
+    ./dev bench [PART...]     store, manifest, merge, diagnostics, survey, origin, planner; all without
 
 Machines are noisy: each figure is the median of three runs, and the ratio is what to look at.
 """
@@ -9,16 +9,20 @@ from __future__ import annotations
 
 import os
 import random
+import resource
 import shutil
 import statistics
 import subprocess
 import sys
 import tempfile
 import time
+from array import array
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 
 import blake3
+from trees import change_some, make_project
 
 from fernshale.core.base.textfile import TextFile
 from fernshale.core.base.work import CancelToken, no_progress
@@ -34,53 +38,185 @@ from fernshale.core.route.candidates import Here
 from fernshale.core.route.planner import plan_leg
 from fernshale.core.route.shelf import Need, PluginRelease, Shelf
 from fernshale.core.route.sources import FolderSource
+from fernshale.core.snapshot.manifest import Folder, Manifest
+from fernshale.core.snapshot.manifestfile import encode_entries, encode_manifest
 from fernshale.core.snapshot.restore import restore
 from fernshale.core.snapshot.store import Store
 from fernshale.core.survey.origin import find_origin
 from fernshale.core.survey.release_index import read_column, shelf_index
 
 
-def main(count: int) -> None:
-    folder = Path(tempfile.mkdtemp(prefix="fernshale-bench-"))
-    try:
-        tree = make_tree(folder / "tree", count)
-        size = sum(path.stat().st_size for path in tree.rglob("*") if path.is_file())
-        print(f"{count} files, {size / 1e6:.0f} MB; seconds are medians of three")
-        bench_snapshots(folder, tree)
-        bench_merge(folder)
-        bench_diagnostics(folder)
-        bench_survey(folder)
-        bench_origin(folder)
-        bench_planner()
-    finally:
-        shutil.rmtree(folder)
+def main(wanted: Sequence[str]) -> None:
+    parts: dict[str, Callable[[Path], None]] = {
+        "store": bench_stores,
+        "manifest": bench_manifest,
+        "merge": bench_merge,
+        "diagnostics": bench_diagnostics,
+        "survey": bench_survey,
+        "origin": bench_origin,
+        "planner": lambda folder: bench_planner(),
+    }
+    for name in wanted or parts:
+        # In memory where there is room: a disk on which many files were deleted creates them several times slower.
+        memory = Path("/dev/shm")
+        roomy = memory.is_dir() and shutil.disk_usage(memory).free > 14 << 30
+        folder = Path(tempfile.mkdtemp(prefix="fernshale-bench-", dir=memory if roomy else None))
+        try:
+            parts[name](folder)
+        finally:
+            shutil.rmtree(folder)
 
 
-def bench_snapshots(folder: Path, tree: Path) -> None:
+def bench_stores(folder: Path) -> None:
+    for files, mebibytes in ((20_000, 2048), (100_000, 1024)):
+        place = folder / str(files)
+        tree = make_project(place / "tree", files, mebibytes)
+        print(f"{files} files, {mebibytes} MiB, in {folder.parent}")
+        bench_store(place, tree)
+        shutil.rmtree(place)
+
+
+def bench_store(place: Path, tree: Path) -> None:
+    """Taking, taking again and bringing back, in turn with tar and zstd and with git on a copy of the same tree."""
     token = CancelToken()
-    copies = iter(range(100))
+    other = place / "git"
+    subprocess.run(["cp", "-a", tree, other], check=True)
+    archive, out = place / "tar.zst", place / "out"
+    git(other, "init", "-q")
+    git(other, "config", "gc.auto", "0")
 
-    def fresh() -> Path:
-        return folder / f"c{next(copies)}"
+    def take() -> None:
+        Store(place / "store").take(tree, "", no_progress, token)
 
-    taken = timed(lambda: Store(fresh()).take(tree, "", no_progress, token))
-    archived = timed(
-        lambda: subprocess.run(
-            ["tar", "-c", "-I", "gzip -1", "-f", fresh(), tree], check=True, stderr=subprocess.DEVNULL
+    def take_first() -> None:
+        shutil.rmtree(place / "store", ignore_errors=True)
+        take()
+
+    def commit() -> None:
+        git(other, "add", "-A")
+        git(other, "commit", "-q", "-m", "all", "--allow-empty")
+
+    def bring_back() -> None:
+        store = Store(place / "store")
+        restore(store, store.manifest(store.list()[0].id), out, (), no_progress, token)
+
+    def unpack() -> None:
+        out.mkdir()
+        shell(f"zstd -q -d -c {archive} | tar -C {out} -x")
+
+    def check_out() -> None:
+        out.mkdir()
+        git(other, f"--work-tree={out}", "checkout", "-f", "HEAD", "--", ".")
+
+    def clean() -> None:
+        shutil.rmtree(out, ignore_errors=True)
+
+    def pack() -> None:
+        shell(f"tar -C {tree} -c . | zstd -q -f -1 -T0 -o {archive}")
+
+    ours, packed = in_turn(take_first, pack)
+    committed = spent(commit)
+    compared("first take", ours, "tar | zstd -1 -T0", packed)
+    compared("first take", ours, "git add, commit", committed)
+    sizes = [size_of(place / "store"), archive.stat().st_size, size_of(other / ".git")]
+    print("    kept: {:.0f} MB; tar | zstd {:.0f} MB; git {:.0f} MB".format(*(size / 1e6 for size in sizes)))
+    time.sleep(2.5)  # what was written just now is read again, since equal times prove nothing yet
+    take()
+    git(other, "status", "--porcelain")
+    compared("take, unchanged", *alternate(take, lambda: git(other, "status", "--porcelain"), "git status"))
+    back, unpacked, checked_out = in_turn(bring_back, unpack, check_out, before=clean)
+    clean()
+    compared("restore, synced at the end", back, "zstd -d | tar -x", unpacked)
+    compared("restore, synced at the end", back, "git checkout", checked_out)
+    again: list[tuple[Spent, Spent]] = []
+    for seed in range(3):
+        for copy in (tree, other):
+            change_some(copy, 0.01, seed)
+        again.append((spent(take), spent(commit)))
+    compared("take, 1 % changed", median([one for one, _ in again]), "git add, commit", median([two for _, two in again]))
+
+
+def bench_manifest(folder: Path) -> None:
+    """The memory of taking, and of reading and comparing, the manifest of a million files; in a process of its own."""
+    rows = 1000
+    facts = array("q", [1000, 1, 1, 1, 0o100644] * rows)
+    folders = {
+        f"part{n // 40:03}/unit{n:04}": Folder(
+            f"part{n // 40:03}/unit{n:04}", tuple(f"source{n:04}-{row:06}.cpp" for row in range(rows)), facts,
+            blake3.blake3(str(n).encode()).digest(length=32 * rows),
         )
-    )
-    row("first snapshot", taken, "tar with gzip -1", archived)
+        for n in range(1000)
+    }  # fmt: skip
     store = Store(folder / "store")
-    first = store.take(tree, "", no_progress, token)
-    again = timed(lambda: store.take(tree, "", no_progress, token))
-    walked = timed(
-        lambda: subprocess.run(["find", tree, "-newer", "/etc/hostname"], check=True, stdout=subprocess.DEVNULL)
+    data = encode_manifest({"tree": "/t", "taken": 1.0, "taken_ns": 1, "note": "", "files": rows * 1000, "bytes": 0, "stored": 0,
+                            "reported": []}, encode_entries(Manifest(folders)))  # fmt: skip
+    (store.snapshots_folder / "one.manifest").write_bytes(data)
+    (store.snapshots_folder / "two.manifest").write_bytes(data)
+    code = (
+        "import resource, sys; from pathlib import Path; from fernshale.core.snapshot.store import Store;"
+        "from fernshale.core.snapshot.compare import compare; store = Store(Path(sys.argv[1]));"
+        "one = store.manifest('one'); {}"
+        "print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024)"
     )
-    row("snapshot of the unchanged tree", again, "find with a stat per file", walked)
-    manifest = store.manifest(first.id)
-    back = timed(lambda: restore(store, manifest, fresh(), (), no_progress, token))
-    copied = timed(lambda: subprocess.run(["cp", "-a", tree, fresh()], check=True))
-    row("restore everything, synced", back, "cp -a, not synced", copied)
+    for words, more in (("reading", ""), ("reading two and comparing them", "compare(one, store.manifest('two'));")):
+        done = subprocess.run([sys.executable, "-c", code.format(more), store.folder], check=True, capture_output=True, text=True)
+        print(f"{'manifest of 1,000,000 files, ' + words:60} {done.stdout.strip()} MiB of memory at most")
+
+
+def git(folder: Path, *words: str) -> None:
+    who = ("-c", "user.name=bench", "-c", "user.email=bench@nowhere.invalid")
+    subprocess.run(["git", *who, *words], cwd=folder, check=True, stdout=subprocess.DEVNULL)
+
+
+def shell(line: str) -> None:
+    subprocess.run(["sh", "-c", line], check=True)
+
+
+def size_of(folder: Path) -> int:
+    return sum(path.stat().st_size for path in folder.rglob("*") if path.is_file())
+
+
+@dataclass(frozen=True, slots=True)
+class Spent:
+    """Wall and CPU seconds, those of processes started among them."""
+
+    wall_s: float
+    cpu_s: float
+
+
+def spent(work: Callable[[], object]) -> Spent:
+    def cpu() -> float:
+        used = [resource.getrusage(who) for who in (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN)]
+        return sum(item.ru_utime + item.ru_stime for item in used)
+
+    started, before = time.perf_counter(), cpu()
+    work()
+    return Spent(time.perf_counter() - started, cpu() - before)
+
+
+def in_turn(*works: Callable[[], object], before: Callable[[], object] = lambda: None, times: int = 3) -> list[Spent]:
+    """The median of each, run one after the other again and again, so that noise of the machine meets all."""
+    found: list[list[Spent]] = [[] for _ in works]
+    for _ in range(times):
+        for work, kept in zip(works, found, strict=True):
+            before()
+            kept.append(spent(work))
+    return [median(kept) for kept in found]
+
+
+def alternate(ours: Callable[[], object], theirs: Callable[[], object], name: str) -> tuple[Spent, str, Spent]:
+    one, two = in_turn(ours, theirs, times=5)
+    return one, name, two
+
+
+def median(found: Sequence[Spent]) -> Spent:
+    return Spent(statistics.median(item.wall_s for item in found), statistics.median(item.cpu_s for item in found))
+
+
+def compared(what: str, ours: Spent, other: str, theirs: Spent) -> None:
+    sides = [f"{side.wall_s:7.2f} s, CPU {side.cpu_s:6.2f} s" for side in (ours, theirs)]
+    ratios = f"{ours.wall_s / theirs.wall_s:5.2f}, CPU {ours.cpu_s / max(theirs.cpu_s, 1e-9):5.2f}"
+    print(f"  {what:28} {sides[0]}   {other:18} {sides[1]}   ratio {ratios}", flush=True)
 
 
 def bench_merge(folder: Path) -> None:
@@ -230,19 +366,6 @@ def write_texts(root: Path, texts: Mapping[str, str]) -> None:
         place.write_text(text)
 
 
-def make_tree(root: Path, count: int) -> Path:
-    """Files as a project has them: many small texts, some that do not compress."""
-    chance = random.Random(7)
-    for number in range(count):
-        path = root / f"d{number % 97}" / f"e{number % 13}" / f"file{number}.txt"
-        path.parent.mkdir(parents=True, exist_ok=True)
-        if number % 20 == 0:
-            path.write_bytes(os.urandom(60_000))
-        else:
-            path.write_text("".join(f"value {chance.randrange(10_000)} of {number}\n" for _ in range(120)))
-    return root
-
-
 def timed(work: Callable[[], object]) -> float:
     times = []
     for _ in range(3):
@@ -257,4 +380,4 @@ def row(what: str, ours: float, other: str, theirs: float) -> None:
 
 
 if __name__ == "__main__":
-    main(int(sys.argv[1]) if len(sys.argv) > 1 else 5000)
+    main(sys.argv[1:])

@@ -167,9 +167,10 @@ class BeginDialog(QDialog):
         opening, shelves = self.opening, self.shelves
         if opening is None or not shelves:
             return
-        self._asked = self._shelf.text()
+        # While another shelf is being read, what that gives leads back here.
         if self._runner.start("", lambda on_line, progress, token: targets_on(shelves, opening)):
-            self._trouble.setText("reading the shelf…")
+            self._asked = self._shelf.text()
+        self._trouble.setText("reading the shelf…")
 
     def _on_targets(self, targets: object) -> None:
         if self._asked != self._shelf.text():
@@ -181,9 +182,10 @@ class BeginDialog(QDialog):
         self._check_beside()
 
     def _on_no_targets(self, error: object) -> None:
-        self._trouble.setText(str(error))
         if self._asked != self._shelf.text():
             self._read_shelf()
+            return
+        self._trouble.setText(str(error))
 
     def _choose_shelf(self) -> None:
         folder = QFileDialog.getExistingDirectory(self, "The shelf", self._shelf.text() or str(self.project.parent))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QSplitter, QWidget
 
 from fernshale.app.theme import Tone
@@ -13,17 +13,16 @@ from fernshale.app.widgets.diff import diff_lines
 from fernshale.app.widgets.lines import Document, LineRow
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.errors import FernshaleError
-from fernshale.core.base.treepath import printable
+from fernshale.core.base.treepath import TreePath, printable, under
 from fernshale.core.change.model import FileChange
-from fernshale.core.change.preview import Read, show_change
+from fernshale.core.change.preview import Read, show_change, tree_of
 
+_MOST_LINES = 4000
 _GLYPHS: dict[str, tuple[str, Tone]] = {"new": ("○", "mine"), "gone": ("–", "alarm"), "moved": ("◇", "base")}
 
 
 class ChangesPane(QSplitter):
-    """`chosen` carries the FileChange that is shown."""
-
-    chosen = Signal(object)
+    """The changes as a tree, and the chosen file or folder in full."""
 
     def __init__(self, parent: QWidget, name: str) -> None:
         super().__init__(Qt.Orientation.Horizontal, parent)
@@ -34,6 +33,7 @@ class ChangesPane(QSplitter):
         shown.body.addWidget(self._text)
         self.setSizes([340, 520])
         self.setChildrenCollapsible(False)
+        self._changes: list[FileChange] = []
         self._before: Read | None = None
         self._after: Read | None = None
         self._list.chosen.connect(self._show)
@@ -41,9 +41,13 @@ class ChangesPane(QSplitter):
     def show_changes(self, changes: Sequence[tuple[str, FileChange]], before: Read, after: Read) -> None:
         """Each as (what in a word or two, change); the two read the contents of either side."""
         self._before, self._after = before, after
-        self._list.set_rows(tuple(_row(words, change) for words, change in changes))
-        if changes:
-            self._list.select(changes[0][1])
+        self._changes = [change for _, change in changes]
+        words = {change.path: what for what, change in changes}
+        tree = tree_of(self._changes)
+        self._list.set_rows(tuple(_row(depth, path, words.get(TreePath(path), ""), change) for depth, path, change in tree))
+        first = next((change for _, _, change in tree if change is not None), None)
+        if first is not None:
+            self._list.select(first.path)
         else:
             self._text.show_lines((LineRow("", "quiet", "", "Nothing differs."),))
 
@@ -52,24 +56,38 @@ class ChangesPane(QSplitter):
         self._list.set_rows(())
         self._text.show_lines(tuple(LineRow("", "quiet", "", line) for line in words.splitlines()))
 
-    def current(self) -> FileChange | None:
+    def current(self) -> str:
+        """The file or folder that is chosen, "" for none."""
         found = self._list.current()
-        return found if isinstance(found, FileChange) else None
+        return found if isinstance(found, str) else ""
 
     def find_text(self, words: str) -> bool:
         return self._list.find_text(words) or self._text.find_text(words)
 
-    def _show(self, change: object) -> None:
-        if not isinstance(change, FileChange) or self._before is None or self._after is None:
+    def _show(self, path: object) -> None:
+        """The chosen file, or everything in the chosen folder."""
+        if not isinstance(path, str) or self._before is None or self._after is None:
             return
+        lines: list[LineRow] = []
+        for change in self._changes:
+            if len(lines) > _MOST_LINES:
+                lines.append(LineRow("", "quiet", "", "There is more; choose one file."))
+                break
+            if under(change.path, path):
+                lines += self._lines(change, self._before, self._after)
+        self._text.show_lines(tuple(lines))
+
+    def _lines(self, change: FileChange, before: Read, after: Read) -> tuple[LineRow, ...]:
         try:
-            lines = diff_lines(show_change(change, self._before, self._after))
+            return diff_lines(show_change(change, before, after))
         except (FernshaleError, OSError) as error:
-            lines = (LineRow("", "alarm", "", f"cannot be shown: {error}"),)
-        self._text.show_lines(lines)
-        self.chosen.emit(change)
+            return (LineRow("", "alarm", "", f"{printable(change.path)} cannot be shown: {error}"),)
 
 
-def _row(words: str, change: FileChange) -> Row:
-    glyph, tone = _GLYPHS.get(words.split()[0], ("◐", "incoming"))
-    return Row(printable(change.path), right=printable(words), glyph=glyph, tone=tone, payload=change, code=True)
+def _row(depth: int, path: str, words: str, change: FileChange | None) -> Row:
+    name = printable(path.rpartition("/")[2])
+    indent = "    " * depth
+    if change is None:
+        return Row(f"{indent}{name}/", payload=path, code=True, faded=True)
+    glyph, tone = _GLYPHS.get(words.split()[0] if words else "", ("◐", "incoming"))
+    return Row(indent + name, right=printable(words), glyph=glyph, tone=tone, payload=path, code=True)

@@ -67,7 +67,9 @@ class Session(QObject):
             if beside is not None:
                 duplicate_tree(project, beside, progress, token)
             place = beside or project
-            self.crossing = begin_crossing(place, profile, shelves, to, progress, token, members=members)
+            self.crossing = begin_crossing(
+                place, profile, shelves, to, progress, token, members=members, original=str(project) if beside else ""
+            )
             return look(self.crossing, progress, token)
 
         self._start(f"reading {project.name}", work)

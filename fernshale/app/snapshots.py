@@ -76,7 +76,7 @@ class SnapshotDialog(QDialog):
         column.addWidget(self._pane, 1)
         foot = QHBoxLayout()
         foot.addWidget(quiet_label(self, "Bringing back is a step like any other: it can be undone."), 1)
-        self._one = button(self, "Bring this file back", self._on_one)
+        self._one = button(self, "Bring the chosen back", self._on_one)
         self._all = button(self, "Bring everything back", self._on_all)
         for made in (self._one, self._all):
             foot.addWidget(made)
@@ -147,9 +147,8 @@ class SnapshotDialog(QDialog):
             made.setToolTip("" if to_now else "Compare with now to bring something back.")
 
     def _on_one(self) -> None:
-        change = self._pane.current()
-        if change is not None:
-            self._bring((change.path,))
+        if path := self._pane.current():
+            self._bring((path,))
 
     def _on_all(self) -> None:
         self._bring(())

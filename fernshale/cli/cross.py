@@ -19,11 +19,13 @@ from fernshale.cli.session import (
 )
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.treepath import on_disk, printable
 from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.change.preview import describe, tree_of, unified_diff
 from fernshale.core.crossing.auto import Step
 from fernshale.core.crossing.auto import cross as cross_over
 from fernshale.core.crossing.findings import finding_of
-from fernshale.core.crossing.logbook import redo, undo, undo_back_to
+from fernshale.core.crossing.logbook import obstacles_in_words, preview_redo, preview_undo, redo, undo, undo_back_to
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.overview import Overview, look
 from fernshale.core.crossing.report import report_json, report_markdown
@@ -127,8 +129,29 @@ def report(options: argparse.Namespace, token: CancelToken) -> int:
     return 0
 
 
+def _preview(crossing: Crossing, undone: int | None, redone: int | None, as_json: bool) -> int:
+    """What undoing a step, or doing it again, would change: as a tree, then in full."""
+    if undone is None and redone is None:
+        raise MisuseError("--dry-run goes with --undo or --redo")
+    way = preview_undo(crossing, undone) if undone is not None else preview_redo(crossing, redone or 0)
+    obstacles = obstacles_in_words(crossing, undone or redone or 0, way)
+    if as_json:
+        paths = [{"path": item.path, "what": describe(item)} for item in way.changes.changes]
+        print_json({"changes": paths, "in_the_way": obstacles, "exact": way.is_exact})
+        return 1 if obstacles else 0
+    for depth, path, change in tree_of(way.changes.changes):
+        name = path.rpartition("/")[2]
+        print(printable("    " * depth + (f"{name}  {describe(change)}" if change else f"{name}/")))
+    print_lines(f"in the way: {line}" for line in obstacles)
+    root = crossing.setup.project
+    print(printable(unified_diff(way.changes, lambda change: on_disk(root, change.path).read_bytes())), end="")
+    return 1 if obstacles else 0
+
+
 def logbook(options: argparse.Namespace, token: CancelToken) -> int:
     crossing = crossing_for(options)
+    if options.dry_run:
+        return _preview(crossing, options.undo, options.redo, options.json)
     with crossing.acting():
         if options.undo is not None:
             undo(crossing, options.undo, no_progress, token)

@@ -61,9 +61,8 @@ def ground_for(options: argparse.Namespace, token: CancelToken, *, contents: boo
 
 def begun(options: argparse.Namespace, token: CancelToken) -> Crossing:
     """The crossing to the release that was named, begun or resumed."""
-    project = Path(options.project)
-    if options.beside:
-        project = _copied(project, Path(options.beside), token)
+    original = str(Path(options.project).resolve()) if options.beside else ""
+    project = _copied(Path(original), Path(options.beside), token) if original else Path(options.project)
     known = find_crossing(project)
     if not options.shelf and known is None:
         raise MisuseError("name the shelf the releases lie on with --shelf")
@@ -72,7 +71,7 @@ def begun(options: argparse.Namespace, token: CancelToken) -> Crossing:
     # Who goes on with a crossing of some members need not name them again.
     goes_on = known is not None and known.setup.target == options.to
     members = options.member or (known.setup.members if known and goes_on else ())
-    return begin_crossing(project, profile, shelves, options.to, no_progress, token, options.via or (), members)
+    return begin_crossing(project, profile, shelves, options.to, no_progress, token, options.via or (), members, original)
 
 
 def _copied(project: Path, beside: Path, token: CancelToken) -> Path:

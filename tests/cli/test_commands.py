@@ -138,6 +138,20 @@ def test_engine_and_fix_show_first_and_write_when_told(tree: Tree) -> None:
     assert "wick = 2.0   ; engine" in (wick.project / "candle.ini").read_text()
 
 
+def test_a_copy_beside_is_crossed_and_the_original_only_read(tree: Tree, tmp_path: Path) -> None:
+    wick = make_wick(tree)
+    before = listing(wick.project)
+    words = ("cross", wick.project, "--to", "2.0", "--shelf", wick.shelf, "--profile", wick.profile, "--beside", tmp_path / "copy")
+    looked = run(*words)
+    assert looked.returncode == 3 and "a copy of" in looked.stderr
+    assert run(*words, "--auto", "--trust").returncode == 0  # goes on with the copy there is
+    assert listing(wick.project) == before
+    assert "2.0" in (tmp_path / "copy" / "candle.ini").read_text()
+    assert run("report", wick.project).returncode == 2 and run("report", tmp_path / "copy").returncode == 0
+    taken = run(*words[:-1], wick.project / "inside")
+    assert taken.returncode == 2 and "lies inside" in taken.stderr and listing(wick.project) == before
+
+
 def test_cross_report_logbook_and_undo(tree: Tree, tmp_path: Path) -> None:
     wick = make_wick(tree)
     before = listing(wick.project)
@@ -153,6 +167,17 @@ def test_cross_report_logbook_and_undo(tree: Tree, tmp_path: Path) -> None:
     assert "It compiles, runs and passes its checks" in report.read_text()
     assert data("report", wick.project)["done"]  # type: ignore[index]
     assert run("report", wick.project, "--out", tmp_path / "x.odt").returncode == 2
+    engine = next(entry["id"] for entry in data("logbook", wick.project) if entry["stage"] == "Engine")  # type: ignore[union-attr, index, attr-defined]
+    crossed = listing(wick.project)
+    shown = run("logbook", wick.project, "--undo", engine, "--dry-run")
+    assert shown.returncode == 0 and listing(wick.project) == crossed
+    assert "candle.ini  file changed" in shown.stdout and "-wick = 2.0" in shown.stdout and "+wick = 1.4" in shown.stdout
+    as_it_was = (wick.project / "candle.ini").read_bytes()
+    (wick.project / "candle.ini").write_text("my own\n")
+    shown = run("logbook", wick.project, "--undo", engine, "--dry-run")
+    assert shown.returncode == 1 and "in the way: candle.ini: line 1 changed since" in shown.stdout
+    assert run("logbook", wick.project, "--dry-run").returncode == 2
+    (wick.project / "candle.ini").write_bytes(as_it_was)
     entries = data("logbook", wick.project, "--back-to", "1")
     assert {"undone"} <= {entry["state"] for entry in entries} and listing(wick.project) == before  # type: ignore[union-attr, attr-defined]
 

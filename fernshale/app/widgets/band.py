@@ -121,7 +121,8 @@ class RouteBand(QWidget):
         painter.drawText(18, 34, metrics.elidedText(name, Qt.TextElideMode.ElideRight, _LEFT - 30))
         painter.setFont(text_font(12))
         painter.setPen(QColor(colours.quiet))
-        painter.drawText(18, 56, f"{overview.ground.profile.title} · in place · {_leg_words(overview)}")
+        where = "on a copy" if overview.setup.original else "in place"
+        painter.drawText(18, 56, f"{overview.ground.profile.title} · {where} · {_leg_words(overview)}")
         count = len(overview.matters)
         words = "nothing left open" if not count else "1 matter open" if count == 1 else f"{count} matters open"
         painter.drawText(18, 76, words)

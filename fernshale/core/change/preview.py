@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import difflib
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
+from itertools import takewhile
 
 from fernshale.core.base.textfile import read_text, split_lines
 from fernshale.core.base.treepath import printable
@@ -43,20 +44,17 @@ def show_change(change: FileChange, before: Read, after: Read) -> str:
     return mode + (found or f"# {describe(change)}\n")
 
 
-def tree_of(changes: ChangeSet) -> list[tuple[int, str, FileChange | None]]:
-    """The changes as a tree: (depth, name, change), a folder on the way without one."""
+def tree_of(changes: Iterable[FileChange]) -> list[tuple[int, str, FileChange | None]]:
+    """The changes as a tree: (depth, path, change), where a folder on the way has no change of its own."""
     rows: list[tuple[int, str, FileChange | None]] = []
     above: list[str] = []
-    for change in sorted(changes.changes, key=lambda item: item.path.split("/")):
+    for change in sorted(changes, key=lambda item: item.path.split("/")):
         *folders, name = change.path.split("/")
-        shared = 0
-        while shared < min(len(above), len(folders)) and above[shared] == folders[shared]:
-            shared += 1
-        rows += [(depth, folder, None) for depth, folder in enumerate(folders) if depth >= shared]
-        above = folders
-        rows.append((len(folders), name, change))
-        if (change.before is not None and change.before.kind is Kind.FOLDER) or _is_folder(change.after):
-            above = [*folders, name]
+        shared = sum(1 for _ in takewhile(lambda pair: pair[0] == pair[1], zip(above, folders, strict=False)))
+        rows += [(depth, "/".join(folders[: depth + 1]), None) for depth in range(shared, len(folders))]
+        rows.append((len(folders), change.path, change))
+        # A folder that comes or goes is itself on the way to what is in it.
+        above = [*folders, name] if _is_folder(change.before) or _is_folder(change.after) else folders
     return rows
 
 

@@ -77,8 +77,11 @@ def begin_crossing(
     token: CancelToken,
     via: Sequence[str] = (),
     members: Sequence[str] = (),
+    original: str = "",
 ) -> Crossing:
     """Begin (or resume) a crossing to `to`, over the releases `via`; the project is snapshotted and else left alone.
+
+    `original` is what the project is a copy of.
 
     Raises NotOnShelf for a release that is not there, MisuseError for a target that the project is on already.
     """
@@ -88,7 +91,7 @@ def begin_crossing(
     _check_members(ground, members)
     for low, high in zip((ground.release, *stops), stops, strict=False):
         plan_for(ground, low, high, Wishes(), token)
-    setup = Setup(ground.project, profile.path, shelf.addresses, ground.release, stops, 0, tuple(members))
+    setup = Setup(ground.project, profile.path, shelf.addresses, ground.release, stops, 0, tuple(members), original)
     crossing = begin(setup)
     if crossing.fact("start") is None:
         if parse_release(ground.release) == parse_release(to):

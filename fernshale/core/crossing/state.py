@@ -52,7 +52,7 @@ class Setup:
     """What a crossing is about: from the release `start` over all `stops`, of which the last is the target.
 
     `leg` is the number of the leg in hand, from 0. `members` are the folders of a workspace's members that go along;
-    none: the whole project does.
+    none: the whole project does. `original` is the project that `project` is a copy of, "" when it is crossed in place.
     """
 
     project: Path
@@ -62,6 +62,7 @@ class Setup:
     stops: tuple[str, ...]
     leg: int = 0
     members: tuple[str, ...] = ()
+    original: str = ""
 
     @property
     def from_(self) -> str:
@@ -86,14 +87,14 @@ class Setup:
             "stops": list(self.stops),
             "leg": self.leg,
             "members": list(self.members),
+            "original": self.original,
         }
 
     @staticmethod
     def from_json(data: dict[str, Any]) -> Setup:
         shelves, stops, members = (tuple(data[name]) for name in ("shelves", "stops", "members"))
-        return Setup(
-            Path(data["project"]), Path(data["profile"]), shelves, data["start"], stops, data["leg"], members
-        )
+        places = Path(data["project"]), Path(data["profile"])
+        return Setup(*places, shelves, data["start"], stops, data["leg"], members, data.get("original", ""))
 
 
 @dataclass(frozen=True, slots=True)

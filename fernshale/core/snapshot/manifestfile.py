@@ -27,7 +27,7 @@ _DIGEST = 32
 _LARGEST = 1 << 33
 
 
-def encode_manifest(summary: dict[str, Any], entries: bytes) -> bytes:
+def encode_manifest(summary: dict[str, Any], entries: bytes | memoryview) -> bytes:
     """The bytes of a manifest's file; `entries` is from `encode_entries`, or `read_body` of one with the same."""
     body = json.dumps({"format": FORMAT, **summary}).encode() + b"\n" + entries
     return body + blake3.blake3(body).digest()
@@ -83,57 +83,50 @@ def read_summary(path: Path) -> dict[str, Any]:
 def read_manifest(path: Path) -> Manifest:
     """Raises StoreError when it is damaged."""
     summary = read_summary(path)
-    raw = read_body(path)
     try:
         reported = tuple((name, why) for name, why in summary["reported"])
-        return Manifest(dict(_folders(json.loads(_section(raw, 0)), raw)), reported, summary["taken_ns"])
-    except (ValueError, KeyError, TypeError, zstandard.ZstdError) as error:
+        return Manifest(dict(_folders(_sections(read_body(path)))), reported, summary["taken_ns"])
+    except (ValueError, KeyError, TypeError, IndexError, zstandard.ZstdError) as error:
         raise _damaged(path) from error
 
 
-def read_body(path: Path) -> bytes:
+def read_body(path: Path) -> memoryview:
     """The entries as they are kept. Raises StoreError when the file is damaged."""
     raw = path.read_bytes()
     if blake3.blake3(memoryview(raw)[:-_DIGEST]).digest() != raw[-_DIGEST:] or b"\n" not in raw:
         raise _damaged(path)
-    return raw[raw.index(b"\n") + 1 : -_DIGEST]
+    return memoryview(raw)[raw.index(b"\n") + 1 : -_DIGEST]
 
 
-def _folders(head: dict[str, Any], raw: bytes) -> Iterator[tuple[str, Folder]]:
-    starts = [0]
-    for _ in range(3):
-        starts.append(starts[-1] + 8 + int.from_bytes(raw[starts[-1] : starts[-1] + 8], "little"))
-    names = _section(raw, starts[1]).decode("utf-8", "surrogateescape").split("\0")
-    columns = array("q", _section(raw, starts[2]))
+def _folders(sections: list[bytes]) -> Iterator[tuple[str, Folder]]:
+    """Takes the sections out of the list, so that no memory is held for what is not needed any more."""
+    digests = sections.pop()
+    columns = array("q", sections.pop())
     if sys.byteorder == "big":
         columns.byteswap()
     count = len(columns) // FACTS
-    facts = array("q", bytes(8 * len(columns)))
-    for column in range(FACTS):
-        facts[column::FACTS] = columns[column * count : (column + 1) * count]
-    del columns
-    digests = _section(raw, starts[3])
+    names = sections.pop().decode("utf-8", "surrogateescape").split("\0")
+    head = json.loads(sections.pop())
     extras = head["extras"]
     row = 0
     for path, length in head["folders"]:
         end = row + length
         own = {name: _extra(data) for name, data in extras.get(path, {}).items()}
-        yield (
-            path,
-            Folder(
-                path,
-                tuple(names[row:end]),
-                facts[FACTS * row : FACTS * end],
-                digests[_DIGEST * row : _DIGEST * end],
-                own,
-            ),
-        )
+        facts = array("q", bytes(8 * FACTS * length))
+        for column in range(FACTS):
+            facts[column::FACTS] = columns[column * count + row : column * count + end]
+        yield path, Folder(path, tuple(names[row:end]), facts, digests[_DIGEST * row : _DIGEST * end], own)
         row = end
 
 
-def _section(raw: bytes, at: int) -> bytes:
-    length = int.from_bytes(raw[at : at + 8], "little")
-    return zstandard.decompress(raw[at + 8 : at + 8 + length], max_output_size=_LARGEST)
+def _sections(raw: memoryview) -> list[bytes]:
+    found = []
+    at = 0
+    while at < len(raw):
+        start = at + 8
+        at = start + int.from_bytes(raw[at:start], "little")
+        found.append(zstandard.decompress(raw[start:at], max_output_size=_LARGEST))
+    return found
 
 
 def _extra_json(extra: Extra) -> list[Any]:

@@ -367,7 +367,7 @@ class Store:
             )
         return data, place.kind
 
-    def _write_manifest(self, tree: Path, note: str, manifest: Manifest, stored: int, body: bytes | None) -> Snapshot:
+    def _write_manifest(self, tree: Path, note: str, manifest: Manifest, stored: int, body: memoryview | None) -> Snapshot:
         taken = manifest.taken_ns / 1e9
         stamp = time.strftime("%Y%m%d-%H%M%S", time.gmtime(taken)) + f"{manifest.taken_ns // 1000 % 1_000_000:06d}"
         sizes = [folder.facts[5 * row] for folder in manifest.folders.values() for row in folder.file_rows()]
