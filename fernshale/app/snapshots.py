@@ -24,15 +24,15 @@ from fernshale.app.jobs import OnLine, ProgressNote, Runner
 from fernshale.app.widgets.band import Knot
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.app.widgets.rows import Row, RowList
-from fernshale.core.base.treepath import on_disk, printable
+from fernshale.core.base.treepath import GITS_OWN, on_disk, printable
 from fernshale.core.base.words import count, size_words
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.change.preview import Read
-from fernshale.core.crossing.comparison import Differences, find_differences
+from fernshale.core.crossing.comparison import Differences, find_differences, without_history
 from fernshale.core.crossing.keeping import forget_by_policy, forget_these, needed_snapshots
 from fernshale.core.crossing.logbook import obstacles_in_words, preview_redo, preview_undo
 from fernshale.core.crossing.state import Crossing, Entry
-from fernshale.core.crossing.wayback import WayBack
+from fernshale.core.crossing.wayback import WayBack, sides_of
 from fernshale.core.snapshot.forget import Freed, Policy
 from fernshale.core.snapshot.manifest import Manifest
 from fernshale.core.snapshot.share import added_by_each
@@ -164,8 +164,8 @@ def compare_sides(
 ) -> tuple[tuple[str, str], Differences, Manifest, Manifest, Read, Read]:
     """Two snapshots, or one and now ("")."""
     store, project = crossing.store, crossing.setup.project
-    old = store.manifest(before)
-    new = store.manifest(after) if after else scan_tree(project, old, no_progress, token)
+    old = without_history(store.manifest(before))
+    new = without_history(store.manifest(after)) if after else scan_tree(project, old, no_progress, token, without=GITS_OWN)
     reads = _reader(store, old, None), _reader(store, new, None if after else project)
     found = find_differences(
         old, new, lambda path: reads[0](old.entries[path]), lambda path: reads[1](new.entries[path]), token
@@ -231,8 +231,6 @@ class WayBackDialog(QDialog):
         self._show(crossing, entry, way)
 
     def _show(self, crossing: Crossing, entry: Entry, way: WayBack) -> None:
-        project, contents = crossing.setup.project, way.changes.contents
-        places = {item.before.content: item.path for item in way.changes.changes if item.before is not None}
         files = way.changes.files
         self._go.setEnabled(bool(way.changes.changes) and not way.obstacles)
         if way.obstacles:
@@ -243,11 +241,8 @@ class WayBackDialog(QDialog):
         self._said.setText(f"{count(len(files), 'file')} would change.{beside}")
         words = ["new" if item.before is None else "gone" if item.after is None else "changed" for item in files]
 
-        def after(found) -> bytes:
-            return contents[found.content] if found.content in contents else crossing.store.get(found.content)
-
         rows = list(zip(words, files, strict=True))
-        self._pane.show_changes(rows, lambda found: on_disk(project, places[found.content]).read_bytes(), after)
+        self._pane.show_changes(rows, *sides_of(crossing.setup.project, crossing.store, way))
 
 
 class StoreDialog(QDialog):

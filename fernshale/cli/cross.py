@@ -19,9 +19,9 @@ from fernshale.cli.session import (
 )
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.treepath import on_disk, printable
+from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.change.preview import describe, tree_of, unified_diff
+from fernshale.core.change.preview import describe, show_change, tree_of
 from fernshale.core.crossing.auto import Step
 from fernshale.core.crossing.auto import cross as cross_over
 from fernshale.core.crossing.findings import finding_of
@@ -32,6 +32,7 @@ from fernshale.core.crossing.report import report_json, report_markdown
 from fernshale.core.crossing.settle import Recorded, Taken, read_decisions, settle, withdraw
 from fernshale.core.crossing.stages import trial as trial_stage
 from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.wayback import sides_of
 
 
 def cross(options: argparse.Namespace, token: CancelToken) -> int:
@@ -143,8 +144,9 @@ def _preview(crossing: Crossing, undone: int | None, redone: int | None, as_json
         name = path.rpartition("/")[2]
         print(printable("    " * depth + (f"{name}  {describe(change)}" if change else f"{name}/")))
     print_lines(f"in the way: {line}" for line in obstacles)
-    root = crossing.setup.project
-    print(printable(unified_diff(way.changes, lambda change: on_disk(root, change.path).read_bytes())), end="")
+    before, after = sides_of(crossing.setup.project, crossing.store, way)
+    for change in way.changes.files:
+        print(printable(show_change(change, before, after)), end="")
     return 1 if obstacles else 0
 
 

@@ -24,6 +24,7 @@ from fernshale.core.crossing.keeping import forget_these
 from fernshale.core.crossing.logbook import redo, settle_interrupted, undo, write_step
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.state import Crossing, Setup, begin
+from fernshale.core.snapshot import reading
 from fernshale.core.snapshot.restore import restore
 from fernshale.core.snapshot.store import Store
 from tests.conftest import listing
@@ -74,6 +75,18 @@ def take(world: World) -> None:
     world.crossing.store.take(world.project, "second", no_progress, _TOKEN)
 
 
+def take_in_two(world: World) -> None:
+    """As `take`, with a second process that reads half of it."""
+    reading.is_worthwhile = lambda files, size: True  # type: ignore[assignment]
+    reading._START_S = 0.0
+    take(world)
+
+
+def edit_much(world: World) -> None:
+    for number in range(6):
+        (world.project / f"more{number}.bin").write_bytes(os.urandom(4000 + 3000 * number))
+
+
 def undo_step(world: World) -> None:
     last = world.crossing.logbook()[-1]
     undo(world.crossing, last.id, no_progress, _TOKEN)
@@ -113,6 +126,7 @@ OPERATIONS: dict[str, tuple[Callable[[World], None] | None, Callable[[World], No
     "undo": (apply, undo_step),
     "redo": (apply_and_undo, redo_step),
     "take": (edit_outside, take),
+    "take-in-two": (edit_much, take_in_two),
     "restore": (None, restore_elsewhere),
     "forget": (take_more, forget_second),
 }
@@ -183,7 +197,7 @@ def check(
     now = listing(world.project)
     assert now in (started, ended), f"{where}: the project is neither as before nor as after: {difference(now, started)}"
     assert now == ended or status != "untouched", f"{where}: it was done and is not"
-    if name == "take" and status == "untouched":
+    if name.startswith("take") and status == "untouched":
         assert [item.note for item in crossing.store.list()] == ["first", "second"], f"{where}: the snapshot is not there"
     assert not crossing.journal.exists(), f"{where}: a journal is left"
     states = [entry.state for entry in crossing.logbook()]

@@ -24,6 +24,14 @@ def shim(tmp_path_factory: pytest.TempPathFactory) -> Path:
 @pytest.mark.parametrize("operation", ["apply", "undo", "redo", "take", "restore", "forget"])
 def test_before_or_after_whatever_call_is_the_last(operation: str, mode: str, step: int, shim: Path, tmp_path: Path) -> None:
     step *= 4 if operation == "forget" else 1  # it has many calls, and much to look at after each
+    _try(operation, mode, step, shim, tmp_path)
+
+
+def test_before_or_after_with_a_second_process_at_work(shim: Path, tmp_path: Path) -> None:
+    _try("take-in-two", "kill", 2, shim, tmp_path)
+
+
+def _try(operation: str, mode: str, step: int, shim: Path, tmp_path: Path) -> None:
     words = [sys.executable, "-m", "tests.faults.driver", str(shim), str(tmp_path), operation, mode, str(step)]
     env = {**os.environ, "LD_PRELOAD": str(shim)}
     done = subprocess.run(words, capture_output=True, text=True, env=env, cwd=_HERE.parent.parent, timeout=300)

@@ -179,7 +179,7 @@ class SurveyPage(Page):
         shown = shown or next(iter(waiting), None)
         clear_layout(self._ways)
         if shown is not None and shown.proposals:
-            text = f"◆ {shown.title}. {shown.detail}"
+            text = f"◆ {shown.title}{'' if shown.title.endswith('?') else '.'} {shown.detail}"
             for way in shown.proposals:
                 self._ways.addWidget(button(self, way.title, self._taking(shown, way.id)))
         self._today.setText(text)

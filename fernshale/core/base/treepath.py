@@ -13,6 +13,9 @@ from fernshale.core.base.errors import ProjectError
 
 TreePath = NewType("TreePath", str)
 
+# Names under which git keeps its history in a project.
+GITS_OWN = frozenset({".git"})
+
 
 def tree_path(text: str) -> TreePath:
     """`text` as a path inside a tree. Raises ProjectError where it would leave the tree."""
@@ -51,7 +54,7 @@ def under(path: str, folder: str) -> bool:
 
 def is_gits_own(path: str) -> bool:
     """Whether `path` is what git keeps for itself: its history, which no step changes and none takes back."""
-    return ".git" in path.split("/")
+    return not GITS_OWN.isdisjoint(path.split("/"))
 
 
 def printable(path: str) -> str:

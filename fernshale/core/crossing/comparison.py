@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from fernshale.core.base.errors import FernshaleError
-from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.treepath import TreePath, is_gits_own
 from fernshale.core.base.work import CancelToken
 from fernshale.core.change.model import FileChange
 from fernshale.core.merge.moves import find_moves
@@ -46,6 +46,12 @@ class Differences:
             words = f"moved from {old}" + (", edited" if (old, new) in self.moved_edited else "")
             rows.append((words, FileChange(new, before.entry(old), after.entry(new))))
         return sorted(rows, key=lambda row: row[1].path)
+
+
+def without_history(manifest: Manifest) -> Manifest:
+    """A project's manifest without what git keeps for itself, which steps neither change nor take back."""
+    folders = {path: folder for path, folder in manifest.folders.items() if not is_gits_own(path)}
+    return Manifest(folders, manifest.reported, manifest.taken_ns)
 
 
 def compare_snapshots(store: Store, before: str, after: str, token: CancelToken) -> Differences:

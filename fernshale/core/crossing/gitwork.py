@@ -117,24 +117,24 @@ def _some(names: Sequence[bytes]) -> str:
 def git_matters(crossing: Crossing, project: Path) -> tuple[Matter, ...]:
     """The question whether steps are to be committed while it is open, and what keeps them from it."""
     chosen = crossing.fact(_FACT)
-    leave = Proposal("leave", "leave git alone", ("snapshots keep everything as well",), 0.9, sure=chosen is None)
+    leave = Proposal("leave", "Leave git alone", ("snapshots keep everything as well",), 0.9, sure=chosen is None)
     if chosen is not None:
         trouble = crossing.fact(_TROUBLE)
         if not trouble or chosen == "leave":
             return ()
-        again = Proposal("commit", "try again")
-        return (Matter(KEY, Stage.SURVEY, "steps are not committed to git", detail=trouble, proposals=(again, leave)),)
+        again = Proposal("commit", "Try again")
+        return (Matter(KEY, Stage.SURVEY, "Steps are not committed to git", detail=trouble, proposals=(again, leave)),)
     tree = find_work_tree(project)
     if tree is None:
         return ()
     if tree.obstacles:
-        title, detail = "git: steps cannot be committed as it stands", "; ".join(tree.obstacles)
+        title, detail = "Steps cannot be committed to git as it stands", "; ".join(tree.obstacles)
         ways = [leave]
     else:
-        title = "git: keep each step as a commit?"
-        detail = "; ".join((f"the project is on {tree.branch or 'no branch'}", *tree.remarks))
-        name = _branch_name(crossing)
-        ways = [Proposal("commit", f"a branch {name}, and a commit for each step", tree.remarks, 0.6), leave]
+        title = "Keep each step as a commit in git?"
+        here = tree.branch or "no branch"
+        detail = "; ".join((f"The project is on {here}; the steps would be on {_branch_name(crossing)}", *tree.remarks))
+        ways = [Proposal("commit", "Commit each step on a branch of its own", tree.remarks, 0.6), leave]
     return (Matter(KEY, Stage.SURVEY, title, detail=detail, needs_you=False, proposals=tuple(ways)),)
 
 

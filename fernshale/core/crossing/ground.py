@@ -12,7 +12,7 @@ from pathlib import Path
 
 from fernshale.core.base.errors import ProjectError
 from fernshale.core.base.textfile import read_text
-from fernshale.core.base.treepath import TreePath, on_disk, under
+from fernshale.core.base.treepath import GITS_OWN, TreePath, on_disk, under
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.profile.model import ROLES, Profile, Role
@@ -99,7 +99,7 @@ def read_ground(
     profile = with_own_rules(profile, project)
     with _seen_lock:
         before = _seen.get(str(project), EMPTY)
-    manifest = list_tree(project, before, progress, token)
+    manifest = list_tree(project, before, progress, token, GITS_OWN)
     if contents:
         manifest = read_contents(project, manifest, progress, token)
     with _seen_lock:

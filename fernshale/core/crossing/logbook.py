@@ -119,17 +119,8 @@ def undo(crossing: Crossing, id: int, progress: Progress, token: CancelToken) ->
 
     Raises CannotUndo with what stands in the way.
     """
-    entry = _undoable(crossing, id)
-    way = preview_undo(crossing, id)
-    _refuse(crossing, entry, way)
-    if way.is_exact:
-        _carry_over(crossing, entry, way.changes, "undoing", "undone", token)
-    else:
-        title = f"took back “{entry.title}”, beside later changes"
-        write_step(crossing, entry.stage, title, "asked for", f"undo {id}", way.changes, progress, token)
-        crossing.mark_entry(id, "undone")
-    _follow(crossing, entry, was_undone=True)
-    commit_steps(crossing)
+    settle_interrupted(crossing)
+    _carry_out(crossing, _undoable(crossing, id), preview_undo(crossing, id), progress, token, is_undo=True)
     _return_to_leg_of(crossing, id)
     progress("undone", 1, 1)
 
@@ -139,18 +130,25 @@ def redo(crossing: Crossing, id: int, progress: Progress, token: CancelToken) ->
 
     Raises CannotUndo with what stands in the way.
     """
-    entry = _entry(crossing, id)
-    way = preview_redo(crossing, id)
+    settle_interrupted(crossing)
+    _carry_out(crossing, _entry(crossing, id), preview_redo(crossing, id), progress, token, is_undo=False)
+    progress("done again", 1, 1)
+
+
+def _carry_out(
+    crossing: Crossing, entry: Entry, way: WayBack, progress: Progress, token: CancelToken, *, is_undo: bool
+) -> None:
+    meanwhile, after, word = ("undoing", "undone", "undo") if is_undo else ("redoing", "done", "redo")
     _refuse(crossing, entry, way)
     if way.is_exact:
-        _carry_over(crossing, entry, way.changes, "redoing", "done", token)
+        _carry_over(crossing, entry, way.changes, meanwhile, after, token)
     else:
-        title = f"did “{entry.title}” again, beside later changes"
-        write_step(crossing, entry.stage, title, "asked for", f"redo {id}", way.changes, progress, token)
-        crossing.mark_entry(id, "done")
-    _follow(crossing, entry, was_undone=False)
+        title = f"took back “{entry.title}”" if is_undo else f"did “{entry.title}” again"
+        about = f"{word} {entry.id}"
+        write_step(crossing, entry.stage, f"{title}, beside later changes", "asked for", about, way.changes, progress, token)
+        crossing.mark_entry(entry.id, after)
+    _follow(crossing, entry, was_undone=is_undo)
     commit_steps(crossing)
-    progress("done again", 1, 1)
 
 
 def preview_undo(crossing: Crossing, id: int) -> WayBack:
@@ -212,7 +210,6 @@ def _refuse(crossing: Crossing, entry: Entry, way: WayBack) -> None:
 
 
 def _entry(crossing: Crossing, id: int) -> Entry:
-    settle_interrupted(crossing)
     entry = next((item for item in crossing.logbook() if item.id == id), None)
     if entry is None:
         raise MisuseError(f"the logbook has no entry {id}")

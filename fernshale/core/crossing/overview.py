@@ -8,7 +8,7 @@ from pathlib import Path
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.release import parse_release, same_release
-from fernshale.core.base.treepath import is_gits_own
+from fernshale.core.base.treepath import GITS_OWN
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.crossing.ground import Ground, crossing_ground, read_ground
 from fernshale.core.crossing.logbook import ensure_snapshot, note, settle_interrupted
@@ -139,8 +139,8 @@ def look(crossing: Crossing, progress: Progress, token: CancelToken) -> Overview
 def has_changed(overview: Overview, token: CancelToken) -> bool:
     """Whether the project's tree is not the one `overview` was read from; costs a stat per file."""
     before = overview.ground.manifest
-    now = scan_tree(overview.setup.project, before, no_progress, token)
-    return any(not is_gits_own(path) for path, _, _ in differing(before, now))
+    now = scan_tree(overview.setup.project, before, no_progress, token, without=GITS_OWN)
+    return bool(differing(before, now))
 
 
 def _state(stage: Stage, matters: tuple[Matter, ...], logbook: tuple[Entry, ...]) -> State:

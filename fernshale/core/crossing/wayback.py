@@ -7,10 +7,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.textfile import TextFile, read_text
 from fernshale.core.base.treepath import TreePath, on_disk
 from fernshale.core.change.model import ChangeSet, FileChange
+from fernshale.core.change.preview import Read
 from fernshale.core.merge.textmerge import merge_text, result_text
 from fernshale.core.snapshot.manifest import Entry, Kind, digest_of
 from fernshale.core.snapshot.store import Store
@@ -27,7 +27,8 @@ class Obstacle:
 
 @dataclass(frozen=True, slots=True)
 class WayBack:
-    """The changes that bring a project back, `contents` included; nothing may be done while there are obstacles.
+    """The changes that bring a project back; nothing may be done while there are obstacles. `contents` of the changes are
+    those that were merged, the store has the others.
 
     `is_exact` when they are just those of the step, the other way round; else later changes stay beside them.
     """
@@ -35,6 +36,17 @@ class WayBack:
     changes: ChangeSet
     obstacles: tuple[Obstacle, ...]
     is_exact: bool
+
+
+def sides_of(root: Path, store: Store, way: WayBack) -> tuple[Read, Read]:
+    """How to read the contents of what is there now, and of what would come."""
+    places = {item.before.content: item.path for item in way.changes.changes if item.before is not None}
+    merged = way.changes.contents
+
+    def after(entry: Entry) -> bytes:
+        return merged[entry.content] if entry.content in merged else store.get(entry.content)
+
+    return lambda entry: on_disk(root, places[entry.content]).read_bytes(), after
 
 
 def find_way_back(root: Path, store: Store, wanted: ChangeSet) -> WayBack:
@@ -52,7 +64,6 @@ def find_way_back(root: Path, store: Store, wanted: ChangeSet) -> WayBack:
         now = entry_at(on_disk(root, item.path))
         if now == item.before:
             found.append(item)
-            _add_content(store, item.after, contents)
             continue
         is_exact = False
         if now == item.after:
@@ -62,7 +73,8 @@ def find_way_back(root: Path, store: Store, wanted: ChangeSet) -> WayBack:
             obstacles.append(Obstacle(item.path, merged))
         elif merged is not None:
             after, data = merged
-            contents[after.content] = data
+            if data is not None:
+                contents[after.content] = data
             found.append(FileChange(item.path, now, after))
     # A folder in which something else has come to lie stays; one of them makes the way another one.
     kept = [item for item in found if _is_folder_going(item) and not _is_emptied(root, item.path, gone)]
@@ -70,8 +82,11 @@ def find_way_back(root: Path, store: Store, wanted: ChangeSet) -> WayBack:
     return WayBack(ChangeSet(changes, contents), tuple(obstacles), is_exact and not kept)
 
 
-def _beside(root: Path, store: Store, item: FileChange, now: Entry | None) -> tuple[Entry, bytes] | str | None:
-    """What a file becomes when only the step's own lines are brought back; None when nothing of it is left, or why not."""
+def _beside(root: Path, store: Store, item: FileChange, now: Entry | None) -> tuple[Entry, bytes | None] | str | None:
+    """What a file becomes when only the step's own lines are brought back, with its content unless the store has that.
+
+    None when nothing of it is left to bring back; or why it cannot be, in words.
+    """
     before, after = item.before, item.after
     if before is None or before.kind is Kind.FOLDER:
         return None if after is None or after.kind is Kind.FOLDER else "something else stands there now"
@@ -81,14 +96,13 @@ def _beside(root: Path, store: Store, item: FileChange, now: Entry | None) -> tu
         return "edited since; this would remove it"
     if not before.kind is after.kind is now.kind is Kind.FILE:
         return "something else stands there now"
-    here = on_disk(root, item.path).read_bytes()
-    texts = [read_text(data) for data in (store.get(before.content), here, store.get(after.content))]
     mode = after.mode if now.mode == before.mode else now.mode
     if now.content == before.content:
-        return Entry(Kind.FILE, mode, after.content, after.size, attributes=now.attributes), store.get(after.content)
+        return Entry(Kind.FILE, mode, after.content, after.size, attributes=now.attributes), None
+    here = on_disk(root, item.path).read_bytes()
     if after.content == before.content:
         return Entry(Kind.FILE, mode, now.content, now.size, attributes=now.attributes), here
-    base, mine, back = texts
+    base, mine, back = (read_text(data) for data in (store.get(before.content), here, store.get(after.content)))
     if base is None or mine is None or back is None:
         return "changed since, and not text"
     lines, merged = _merged(base, mine, back)
@@ -111,19 +125,6 @@ def _lines(span: tuple[int, int]) -> str:
     if end - start > 1:
         return f"lines {start + 1}–{end}"
     return f"line {start + 1}" if end > start else f"lines at {start + 1}, now gone,"
-
-
-def _add_content(store: Store, after: Entry | None, contents: dict[str, bytes]) -> None:
-    """Contents, for a preview; what cannot be read now is said when it is applied."""
-    if after is not None and after.kind is Kind.FILE and after.size <= _SHOWN:
-        try:
-            contents[after.content] = store.get(after.content)
-        except FernshaleError:
-            return
-
-
-# No preview shows more of a file than this, bytes.
-_SHOWN = 4 << 20
 
 
 def _is_folder_going(item: FileChange) -> bool:

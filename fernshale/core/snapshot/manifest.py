@@ -82,8 +82,7 @@ class Folder:
     @cached_property
     def entries(self) -> tuple[tuple[TreePath, Entry], ...]:
         """Each name as (path in the tree, entry)."""
-        prefix = self.path + "/" if self.path else ""
-        return tuple((cast(TreePath, prefix + name), self.entry(row)) for row, name in enumerate(self.names))
+        return tuple((self.path_of(row), self.entry(row)) for row in range(len(self.names)))
 
     @cached_property
     def unread(self) -> tuple[int, ...]:
@@ -91,6 +90,9 @@ class Folder:
         if self.digests.find(UNREAD) < 0:
             return ()
         return tuple(row for row in self.file_rows() if self.digest(row) == UNREAD)
+
+    def path_of(self, row: int) -> TreePath:
+        return cast(TreePath, f"{self.path}/{self.names[row]}" if self.path else self.names[row])
 
     def file_rows(self) -> Iterator[int]:
         return (row for row, mode in enumerate(self.facts[MODE::FACTS]) if mode & _FORMAT == stat.S_IFREG)

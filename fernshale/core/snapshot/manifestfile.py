@@ -27,13 +27,13 @@ _DIGEST = 32
 _LARGEST = 1 << 33
 
 
-def encode_manifest(summary: dict[str, Any], entries: bytes | memoryview) -> bytes:
+def encode_manifest(summary: dict[str, Any], entries: memoryview) -> bytes:
     """The bytes of a manifest's file; `entries` is from `encode_entries`, or `read_body` of one with the same."""
     body = json.dumps({"format": FORMAT, **summary}).encode() + b"\n" + entries
     return body + blake3.blake3(body).digest()
 
 
-def encode_entries(manifest: Manifest) -> bytes:
+def encode_entries(manifest: Manifest) -> memoryview:
     folders = list(manifest.folders.values())
     head = {
         "folders": [[folder.path, len(folder.names)] for folder in folders],
@@ -64,7 +64,7 @@ def encode_entries(manifest: Manifest) -> bytes:
     ):
         frame = compressor.compress(section)
         parts += [len(frame).to_bytes(8, "little"), frame]
-    return b"".join(parts)
+    return memoryview(b"".join(parts))
 
 
 def read_summary(path: Path) -> dict[str, Any]:

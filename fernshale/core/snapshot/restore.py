@@ -11,8 +11,11 @@ import ctypes
 import errno
 import os
 import re
-from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, field
+import stat
+from bisect import bisect_left
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field, replace
+from itertools import accumulate
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -23,7 +26,7 @@ from fernshale.core.base.errors import MisuseError, StoreError
 from fernshale.core.base.treepath import TreePath, on_disk, parents, tree_path, under
 from fernshale.core.base.work import CancelToken, Progress, many_values
 from fernshale.core.process.second import Second, is_worthwhile
-from fernshale.core.snapshot.manifest import Entry, Kind, Manifest
+from fernshale.core.snapshot.manifest import FACTS, MODE, SIZE, Entry, Folder, Kind, Manifest
 from fernshale.core.snapshot.pack import DigestMismatch, Place
 from fernshale.core.snapshot.store import Store
 from fernshale.core.snapshot.walk import entry_at
@@ -42,13 +45,10 @@ class Restored:
 
 
 class _File(NamedTuple):
-    """A file to write, and where its content lies in the store. Flat, since many go to the second process."""
+    """A file to write, and where its content lies in the store: in the order of that, a block is unpacked once."""
 
     pack: str
-    block: int
-    at: int
-    stored: int
-    kind: int
+    place: Place
     path: TreePath
     content: str
     mode: int
@@ -60,11 +60,12 @@ class _File(NamedTuple):
 
 @dataclass(frozen=True)
 class _Share:
-    """Files for one process to write."""
+    """Folders for one process to fill. `twins` are further names of files, which get those once the files are there."""
 
     store: Path
     destination: Path
-    files: Sequence[tuple[Any, ...]]  # each a _File; as plain tuples they are sent much faster
+    folders: Sequence[tuple[Any, ...]]  # the fields of each: what was worked out from a folder is not sent along
+    twins: frozenset[str]
     is_fresh: bool
 
 
@@ -77,42 +78,37 @@ def restore(
     It can be run again after it was stopped: what is there already and right is left alone.
     Raises MisuseError, StoreError (damaged content; what was written so far stays), OSError.
     """
-    with many_values():
-        wanted = _wanted(manifest, paths)
+    wanted = Manifest.of(_wanted(manifest, paths)) if paths else manifest
     destination.mkdir(parents=True, exist_ok=True)
     destination = destination.resolve()
     is_fresh = not os.listdir(destination)
-    if not paths and not is_fresh and any(here not in manifest.entries for here in _standing(destination)):
+    if not paths and not is_fresh and any(manifest.entry(here) is None for here in _standing(destination)):
         raise MisuseError(
             f"{destination} holds files that are not in the snapshot",
             "Restore into a new folder, or name the paths to bring back.",
         )
-    folders = [path for path, entry in wanted.items() if entry.kind is Kind.FOLDER]
-    for folder in sorted({*folders, *(up for path in wanted for up in parents(path))}):
+    kept = dict(_folder_entries(wanted))
+    above = {up for path in wanted.folders if path for up in (*parents(path), path)}
+    for folder in sorted({*kept, *(TreePath(path) for path in above)}):
         target = on_disk(destination, folder)
         if is_fresh or not target.is_dir():
             target.mkdir()
     if not is_fresh:
         _sweep(destination, wanted)
-    files = [item for item in wanted.items() if item[1].kind is Kind.FILE and item[1].twin not in wanted]
+    twins = dict(_twins(wanted))
     with many_values():
-        bare = _put_files(store, destination, files, is_fresh, progress, token)
-    for path, entry in wanted.items():
-        if entry.kind is Kind.LINK:
-            _put_link(on_disk(destination, path), entry)
-        elif entry.kind is Kind.FILE and entry.twin in wanted:
-            _put_twin(on_disk(destination, path), on_disk(destination, tree_path(entry.twin)))
+        bare = _fill_folders(store, wanted, _Share(store.folder, destination, (), frozenset(twins), is_fresh), progress, token)
+    for path, first in twins.items():
+        _put_twin(on_disk(destination, path), on_disk(destination, tree_path(first)))
     # Modes last: a folder nobody may write into has to be filled first.
-    for folder in sorted(folders, reverse=True):
-        if not give_facts(on_disk(destination, folder), wanted[folder]):
+    for folder in sorted(kept, reverse=True):
+        if not give_facts(on_disk(destination, folder), kept[folder]):
             bare.append(folder)
     sync_file_system(destination)
-    return Restored(len(wanted), tuple(sorted(bare)))
+    return Restored(sum(len(folder.names) for folder in wanted.folders.values()), tuple(sorted(bare)))
 
 
 def _wanted(manifest: Manifest, paths: Sequence[str]) -> dict[TreePath, Entry]:
-    if not paths:
-        return manifest.entries
     wanted = {}
     for path in paths:
         inside = {at: entry for at, entry in manifest.entries.items() if under(at, tree_path(path.rstrip("/")))}
@@ -120,6 +116,21 @@ def _wanted(manifest: Manifest, paths: Sequence[str]) -> dict[TreePath, Entry]:
             raise StoreError(f"the snapshot has nothing at {path}")
         wanted.update(inside)
     return wanted
+
+
+def _folder_entries(manifest: Manifest) -> Iterator[tuple[TreePath, Entry]]:
+    for folder in manifest.folders.values():
+        for row, mode in enumerate(folder.facts[MODE::FACTS]):
+            if stat.S_ISDIR(mode):
+                yield folder.path_of(row), folder.entry(row)
+
+
+def _twins(manifest: Manifest) -> Iterator[tuple[TreePath, str]]:
+    """Further names of files, each with the first one, where that is restored, too."""
+    for folder in manifest.folders.values():
+        for name, extra in folder.extras.items():
+            if extra.twin and manifest.entry(extra.twin) is not None:
+                yield TreePath(f"{folder.path}/{name}" if folder.path else name), extra.twin
 
 
 def _standing(destination: Path) -> list[str]:
@@ -130,55 +141,36 @@ def _standing(destination: Path) -> list[str]:
     return found
 
 
-def _sweep(destination: Path, wanted: Iterable[TreePath]) -> None:
+def _sweep(destination: Path, wanted: Manifest) -> None:
     """Remove what a killed restore left under a temporary name where this one is going to write."""
-    for folder in {on_disk(destination, path).parent for path in wanted}:
+    for path in wanted.folders:
+        folder = on_disk(destination, TreePath(path)) if path else destination
         for leftover in folder.glob(_TEMPORARY + "*"):
             leftover.unlink(missing_ok=True)
 
 
-def _put_files(
-    store: Store,
-    destination: Path,
-    files: Sequence[tuple[TreePath, Entry]],
-    is_fresh: bool,
-    progress: Progress,
-    token: CancelToken,
+def _fill_folders(
+    store: Store, wanted: Manifest, common: _Share, progress: Progress, token: CancelToken
 ) -> list[TreePath]:
-    """Write the files, in the order in which their contents lie in the store, a great many in two processes."""
-    placed = sorted(_placed(store, path, entry) for path, entry in files)
-    total = len(placed)
+    """Write files and links, a great many in two processes; the paths whose extended attributes were not taken."""
+    folders = list(wanted.folders.values())
+    sizes = [sum(folder.facts[SIZE::FACTS]) + _PER_FILE * len(folder.names) for folder in folders]
+    total = sum(len(folder.names) for folder in folders)
 
-    def share(part: Sequence[_File]) -> _Share:
-        return _Share(store.folder, destination, [tuple(file) for file in part], is_fresh)
+    def share(part: Sequence[Folder]) -> _Share:
+        fields = [(folder.path, folder.names, folder.facts, folder.digests, folder.extras) for folder in part]
+        return replace(common, folders=fields)
 
-    if not is_worthwhile(total, sum(file.size for file in placed)):
-        return _write_share(store, share(placed), lambda count: progress("restoring", count, total), token)
-    half = _half(placed)
-    with Second(f"{__name__}:restore_share", share(placed[half:])) as second:
+    if not is_worthwhile(total, sum(sizes) - _PER_FILE * total):
+        return _write_share(store, share(folders), lambda count: progress("restoring", count, total), token)
+    half = bisect_left(list(accumulate(sizes)), sum(sizes) // 2)
+    with Second(f"{__name__}:restore_share", share(folders[half:])) as second:
 
         def tell(count: int) -> None:
             progress("restoring", count + second.done, total)
 
-        bare = _write_share(store, share(placed[:half]), tell, token)
+        bare = _write_share(store, share(folders[:half]), tell, token)
         return bare + list(second.result(token))
-
-
-def _placed(store: Store, path: TreePath, entry: Entry) -> _File:
-    pack, place = store.place(entry.content)
-    times = (entry.size, entry.mtime_ns)
-    return _File(pack, *place, path, entry.content, entry.mode, *times, entry.attributes, entry.sparse)
-
-
-def _half(files: Sequence[_File]) -> int:
-    """Where the second half of the work begins."""
-    costs = [file.size + _PER_FILE for file in files]
-    rest = sum(costs) // 2
-    for number, cost in enumerate(costs):
-        rest -= cost
-        if rest < 0:
-            return number
-    return len(costs)
 
 
 def restore_share(share: _Share, tell: Callable[[int], None]) -> list[TreePath]:
@@ -189,12 +181,27 @@ def restore_share(share: _Share, tell: Callable[[int], None]) -> list[TreePath]:
 def _write_share(store: Store, share: _Share, tell: Callable[[int], None], token: CancelToken) -> list[TreePath]:
     """The paths whose extended attributes were not taken."""
     writer = _Writer(store, share.destination, share.is_fresh)
-    for number, file in enumerate(share.files):
+    files: list[_File] = []
+    for fields in share.folders:
+        token.check()
+        folder = Folder(*fields)
+        for row, mode in enumerate(folder.facts[MODE::FACTS]):
+            if stat.S_ISLNK(mode):
+                _put_link(on_disk(share.destination, folder.path_of(row)), folder.entry(row))
+            elif stat.S_ISREG(mode) and folder.path_of(row) not in share.twins:
+                files.append(_placed(store, folder.path_of(row), folder.entry(row)))
+    files.sort()
+    for number, file in enumerate(files):
         if number % 64 == 0:
             token.check()
             tell(number)
-        writer.put(_File._make(file))
+        writer.put(file)
     return writer.bare
+
+
+def _placed(store: Store, path: TreePath, entry: Entry) -> _File:
+    times = (entry.size, entry.mtime_ns)
+    return _File(*store.place(entry.content), path, entry.content, entry.mode, *times, entry.attributes, entry.sparse)
 
 
 @dataclass
@@ -251,7 +258,7 @@ class _Writer:
             raise
 
     def _fill(self, handle: int, file: _File) -> None:
-        pieces = self.store.pieces(file.content, (file.pack, Place(file.block, file.at, file.stored, file.kind)))
+        pieces = self.store.pieces(file.content, (file.pack, file.place))
         piece = next(pieces, b"")
         if not isinstance(piece, int) and len(piece) == file.size and not file.sparse:
             _write_all(handle, piece)  # one blob, looked at by the store already

@@ -31,7 +31,7 @@ from fernshale.core.base.work import CancelToken, Progress, many_values, no_prog
 from fernshale.core.snapshot.contents import KeepFailed
 from fernshale.core.snapshot.index import Index
 from fernshale.core.snapshot.keeper import Keeper
-from fernshale.core.snapshot.manifest import EMPTY, UNREAD, Manifest
+from fernshale.core.snapshot.manifest import EMPTY, FACTS, UNREAD, Manifest
 from fernshale.core.snapshot.manifestfile import (
     encode_entries,
     encode_manifest,
@@ -182,7 +182,7 @@ class Store:
             last, path = self._last_of(tree)
             listed = list_tree(tree, last, progress, token)
             manifest, stored = keep_contents(self, tree, listed, progress, token)
-            same = read_body(path) if path is not None and manifest.folders is last.folders else None
+            same = path if manifest.folders is last.folders else None
             return self._write_manifest(tree, note, manifest, stored, same)
 
     def scan(self, tree: Path, previous: Manifest, progress: Progress, token: CancelToken) -> Manifest:
@@ -367,21 +367,27 @@ class Store:
             )
         return data, place.kind
 
-    def _write_manifest(self, tree: Path, note: str, manifest: Manifest, stored: int, body: memoryview | None) -> Snapshot:
+    def _write_manifest(self, tree: Path, note: str, manifest: Manifest, stored: int, same: Path | None) -> Snapshot:
+        """`same` is the file of a snapshot with the very same entries."""
         taken = manifest.taken_ns / 1e9
         stamp = time.strftime("%Y%m%d-%H%M%S", time.gmtime(taken)) + f"{manifest.taken_ns // 1000 % 1_000_000:06d}"
-        sizes = [folder.facts[5 * row] for folder in manifest.folders.values() for row in folder.file_rows()]
+        if same is not None:
+            earlier, entries = _summary(same), read_body(same)
+            files, size = earlier.files, earlier.bytes
+        else:
+            sizes = [folder.facts[FACTS * row] for folder in manifest.folders.values() for row in folder.file_rows()]
+            files, size, entries = len(sizes), sum(sizes), encode_entries(manifest)
         summary = {
             "tree": str(tree),
             "taken": taken,
             "taken_ns": manifest.taken_ns,
             "note": note,
-            "files": len(sizes),
-            "bytes": sum(sizes),
+            "files": files,
+            "bytes": size,
             "stored": stored,
             "reported": [list(item) for item in manifest.reported],
         }
-        data = encode_manifest(summary, body or encode_entries(manifest))
+        data = encode_manifest(summary, entries)
         path = self.snapshots_folder / f"{stamp}-{data[-3:].hex()}{_MANIFEST}"
         write_atomic(path, data)
         return _summary(path)

@@ -30,6 +30,7 @@ from fernshale.core.snapshot.manifest import (
 )
 
 _FORMAT = 0o170000
+_REGULAR, _DIRECTORY, _LINK = stat.S_IFREG, stat.S_IFDIR, stat.S_IFLNK
 _LARGEST = (1 << 63) - 1
 # A file system may keep times this coarse; a change within it can keep size and time.
 _RACY_NS = 2_000_000_000
@@ -37,17 +38,26 @@ _by_name = attrgetter("name")
 
 
 def scan_tree(
-    root: Path, previous: Manifest, progress: Progress, token: CancelToken, keep: Keep = hash_only
+    root: Path,
+    previous: Manifest,
+    progress: Progress,
+    token: CancelToken,
+    keep: Keep = hash_only,
+    without: frozenset[str] = frozenset(),
 ) -> Manifest:
     """Read the tree below `root`. `keep` is handed the content of each file that had to be read.
+
+    Files and folders of the names in `without` are passed over, wherever they are.
 
     A file whose size, times and inode are those of `previous` is not read again, unless it changed so close to that
     reading that equal times prove nothing. Sockets, devices and unreadable files are reported, the rest is taken.
     """
-    return read_contents(root, list_tree(root, previous, progress, token), progress, token, keep)
+    return read_contents(root, list_tree(root, previous, progress, token, without), progress, token, keep)
 
 
-def list_tree(root: Path, previous: Manifest, progress: Progress, token: CancelToken) -> Manifest:
+def list_tree(
+    root: Path, previous: Manifest, progress: Progress, token: CancelToken, without: frozenset[str] = frozenset()
+) -> Manifest:
     """As `scan_tree`, but files `previous` does not know keep an empty content: one stat per file, nothing is read."""
     started = time.time_ns()
     trusted_ns = previous.taken_ns - _RACY_NS
@@ -71,6 +81,8 @@ def list_tree(root: Path, previous: Manifest, progress: Progress, token: CancelT
         try:
             with os.scandir(handle) as found:
                 items = sorted(found, key=_by_name)
+            if without:
+                items = [item for item in items if item.name not in without]
         except OSError as error:
             os.close(handle)
             reported.append((path, error.strerror or "unreadable"))
@@ -84,20 +96,20 @@ def list_tree(root: Path, previous: Manifest, progress: Progress, token: CancelT
             except OSError as error:
                 reported.append((prefix + item.name, error.strerror or "unreadable"))
                 continue
-            mode = status.st_mode
+            # The plain fields all at once; only the exact times are asked for by name.
+            mode, inode, device, links, _, _, size, _, _, _ = status
             kind = mode & _FORMAT
             name = item.name
-            if kind == stat.S_IFREG:
-                if status.st_nlink > 1:
-                    names_of.setdefault((status.st_dev, status.st_ino), []).append((path, name))
-            elif kind == stat.S_IFDIR:
+            if kind == _REGULAR:
+                if links > 1:
+                    names_of.setdefault((device, inode), []).append((path, name))
+            elif kind == _DIRECTORY:
                 inside.append(prefix + name)
-            elif kind != stat.S_IFLNK:
+            elif kind != _LINK:
                 reported.append((prefix + name, "not a file, link or folder"))
                 continue
             names.append(name)
-            inode = status.st_ino & _LARGEST
-            facts += (status.st_size, status.st_mtime_ns, status.st_ctime_ns, inode, mode)
+            facts += (size, status.st_mtime_ns, status.st_ctime_ns, inode & _LARGEST, mode)
         os.close(handle)
         count += len(names)
         waiting += reversed(inside)
