@@ -10,6 +10,7 @@ import gc
 import importlib
 import os
 import pickle
+import signal
 import subprocess
 import sys
 import threading
@@ -102,6 +103,7 @@ class Second:
 def serve() -> None:
     """The second process: one job from standard input, news of it to standard output."""
     gc.disable()  # it lives for one job
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # the first process is told, and ends this one
     name, job = pickle.load(sys.stdin.buffer)
     threading.Thread(target=_end_with_the_first, daemon=True).start()
     out = sys.stdout.buffer

@@ -102,20 +102,17 @@ class Index:
         for start in range(0, len(records), PLACED.size):
             self._fresh[records[start : start + _DIGEST]] = (name, records, start)
 
-    def digests(self) -> Iterator[bytes]:
-        """Every digest there is; one that lies in two packs comes twice."""
-        for start in range(0, len(self._records), PLACED.size):
-            yield self._records[start : start + _DIGEST]
-        yield from self._fresh
-
     def mend(self) -> None:
         """Write what a killed writer did not get to. Only while nobody else writes. Raises OSError."""
         if self._is_torn:
             self.write_without(())
             self._is_torn = False
-        for name in self._unwritten:
+        if self._unwritten:
+            written = {name for name, _ in _segments(self._read())}  # another process may have got to it
             with self._path.open("ab") as file:
-                file.write(_segment(name, _records_of(self._folder / name)))
+                for name in self._unwritten:
+                    if name not in written:
+                        file.write(_segment(name, _records_of(self._folder / name)))
         self._unwritten = []
 
     def write_without(self, gone: Collection[str]) -> None:
