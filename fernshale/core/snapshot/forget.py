@@ -129,7 +129,7 @@ def _write_anew(store: Store, path: Path, blocks: Sequence[Block], live: Collect
         with store.new_pack() as pack:
             for block in blocks:
                 wanted = [(digest, place) for digest, place in block.blobs if digest in live]
-                content = read_block(path, block.offset) if wanted else b""
+                content = read_block(path, block.offset).content if wanted else b""
                 for digest, place in wanted:
                     data = content[place.at : place.at + place.size]
                     if place.kind == CONTENT and blake3.blake3(data).digest() != digest:

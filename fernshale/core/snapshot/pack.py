@@ -9,7 +9,8 @@ A pack is a magic line and blocks of
 
 A blob is content under its digest, or (kind 1) the parts of a large file under the digest of the whole: each part is
 size (8) | digest (32), a digest of zeros being a hole. A pack is written under a temporary name, synced and renamed, so that
-a pack that has its name is whole. A damaged block costs what is in it: the next one is found by its magic.
+a pack that has its name is whole. Whoever reads a block looks at its digest first. A damaged block costs what is in it: the next
+one is found by its magic.
 """
 
 from __future__ import annotations
@@ -125,12 +126,21 @@ def read_pack(path: Path, *, check: bool = False) -> Iterator[Block | DamagedBlo
             offset = block.end
 
 
-def read_block(path: Path, offset: int) -> bytes:
-    """The content of the block at `offset`. Raises DigestMismatch when it is not as it was written."""
+class OpenedBlock(NamedTuple):
+    """The content of a block, and where in it each blob lies."""
+
+    content: bytes
+    places: dict[bytes, Place]
+
+
+def read_block(path: Path, offset: int) -> OpenedBlock:
+    """The block at `offset`, every bit of it looked at. Raises DigestMismatch when it is not as it was written."""
     try:
         with path.open("rb") as file:
-            block = _read_header(file.fileno(), path, offset, os.fstat(file.fileno()).st_size)
-            return content_of(file.fileno(), path, block)
+            handle = file.fileno()
+            block = _read_header(handle, path, offset, os.fstat(handle).st_size)
+            _check_sum(handle, path, block)
+            return OpenedBlock(content_of(handle, path, block), dict(block.blobs))
     except OSError as error:
         raise DigestMismatch(f"{path.name}, block at byte {offset} cannot be read: {error.strerror}") from error
 
@@ -167,11 +177,15 @@ def _read_header(handle: int, path: Path, offset: int, end: int) -> Block:
     return Block(offset, after, bool(packed), size, stored, tuple(blobs))
 
 
-def _check(handle: int, path: Path, block: Block) -> None:
-    """Every bit of a block, and that its blobs are what their digests say."""
-    raw = os.pread(handle, block.end - block.offset, block.offset)
+def _check_sum(handle: int, path: Path, block: Block) -> None:
+    raw = memoryview(os.pread(handle, block.end - block.offset, block.offset))
     if blake3.blake3(raw[:-_DIGEST]).digest() != raw[-_DIGEST:]:
         raise DamagedBlock(path, block.offset)
+
+
+def _check(handle: int, path: Path, block: Block) -> None:
+    """Every bit of a block, and that its blobs are what their digests say."""
+    _check_sum(handle, path, block)
     content = memoryview(content_of(handle, path, block))
     for digest, place in block.blobs:
         if place.kind == CONTENT and blake3.blake3(content[place.at : place.at + place.size]).digest() != digest:
@@ -188,10 +202,8 @@ def _next_block(handle: int, path: Path, offset: int, end: int) -> int:
             continue
         offset += found
         try:
-            block = _read_header(handle, path, offset, end)
-            raw = os.pread(handle, block.end - offset, offset)
-            if blake3.blake3(raw[:-_DIGEST]).digest() == raw[-_DIGEST:]:
-                return offset
+            _check_sum(handle, path, _read_header(handle, path, offset, end))
+            return offset
         except DamagedBlock:
             pass
         offset += 1

@@ -26,7 +26,7 @@ from fernshale.core.base.errors import MisuseError, StoreError
 from fernshale.core.base.treepath import TreePath, on_disk, parents, tree_path, under
 from fernshale.core.base.work import CancelToken, Progress, many_values
 from fernshale.core.process.second import Second, is_worthwhile
-from fernshale.core.snapshot.manifest import FACTS, MODE, SIZE, Entry, Folder, Kind, Manifest
+from fernshale.core.snapshot.manifest import FACTS, MODE, MTIME, NO_EXTRA, SIZE, Entry, Folder, Kind, Manifest
 from fernshale.core.snapshot.pack import DigestMismatch, Place
 from fernshale.core.snapshot.store import Store
 from fernshale.core.snapshot.walk import entry_at
@@ -50,7 +50,7 @@ class _File(NamedTuple):
     pack: str
     place: Place
     path: TreePath
-    content: str
+    content: bytes
     mode: int
     size: int
     mtime_ns: int
@@ -185,11 +185,11 @@ def _write_share(store: Store, share: _Share, tell: Callable[[int], None], token
     for fields in share.folders:
         token.check()
         folder = Folder(*fields)
-        for row, mode in enumerate(folder.facts[MODE::FACTS]):
-            if stat.S_ISLNK(mode):
-                _put_link(on_disk(share.destination, folder.path_of(row)), folder.entry(row))
-            elif stat.S_ISREG(mode) and folder.path_of(row) not in share.twins:
-                files.append(_placed(store, folder.path_of(row), folder.entry(row)))
+        files += _files_of(store, folder, share.twins)
+        for name, extra in folder.extras.items():
+            if extra.target:
+                path = TreePath(f"{folder.path}/{name}" if folder.path else name)
+                _put_link(on_disk(share.destination, path), folder.entry(folder.names.index(name)))
     files.sort()
     for number, file in enumerate(files):
         if number % 64 == 0:
@@ -199,9 +199,19 @@ def _write_share(store: Store, share: _Share, tell: Callable[[int], None], token
     return writer.bare
 
 
-def _placed(store: Store, path: TreePath, entry: Entry) -> _File:
-    times = (entry.size, entry.mtime_ns)
-    return _File(*store.place(entry.content), path, entry.content, entry.mode, *times, entry.attributes, entry.sparse)
+def _files_of(store: Store, folder: Folder, twins: frozenset[str]) -> Iterator[_File]:
+    """The files of a folder to be written. No entries are made of them: there may be very many."""
+    facts = folder.facts
+    for row in folder.file_rows():
+        path = folder.path_of(row)
+        if path in twins:
+            continue
+        digest = folder.digest(row)
+        at = FACTS * row
+        extra = folder.extras.get(folder.names[row], NO_EXTRA) if folder.extras else NO_EXTRA
+        pack, place = store.place(digest)
+        mode, size, mtime_ns = facts[at + MODE] & 0o7777, facts[at + SIZE], facts[at + MTIME]
+        yield _File(pack, place, path, digest, mode, size, mtime_ns, extra.attributes, extra.sparse)
 
 
 @dataclass
@@ -227,7 +237,7 @@ class _Writer:
         replaces = False
         if not self.is_fresh:
             here = entry_at(Path(target))
-            if here == Entry(Kind.FILE, file.mode, file.content, attributes=file.attributes):
+            if here == Entry(Kind.FILE, file.mode, file.content.hex(), attributes=file.attributes):
                 os.utime(target, ns=(file.mtime_ns, file.mtime_ns))
                 return
             if here is not None and here.kind is Kind.FOLDER:
@@ -274,8 +284,8 @@ class _Writer:
                 _write_all(handle, piece)
             piece = next(pieces, b"")
         os.ftruncate(handle, file.size)
-        if hasher.hexdigest() != file.content:
-            raise DigestMismatch(f"the parts of {file.content[:12]} do not make what was put in")
+        if hasher.digest() != file.content:
+            raise DigestMismatch(f"the parts of {file.content.hex()[:12]} do not make what was put in")
 
 
 def _write_all(handle: int, data: bytes) -> None:
