@@ -86,8 +86,8 @@ class ChangesPane(QSplitter):
 
 def _row(depth: int, path: str, words: str, change: FileChange | None) -> Row:
     name = printable(path.rpartition("/")[2])
-    indent = "    " * depth
+    indent = "  " * depth
     if change is None:
-        return Row(f"{indent}{name}/", payload=path, code=True, faded=True)
+        return Row(f"{indent}{name}/", glyph=" ", payload=path, code=True, faded=True)
     glyph, tone = _GLYPHS.get(words.split()[0] if words else "", ("◐", "incoming"))
     return Row(indent + name, right=printable(words), glyph=glyph, tone=tone, payload=path, code=True)
