@@ -2,20 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from pathlib import Path
 
-import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication, QPushButton
 from pytestqt.qtbot import QtBot
 
 from fernshale.app.begin import BeginDialog
-from fernshale.app.main import make_window
 from fernshale.app.pages.base import Page
 from fernshale.app.pages.route import RoutePage
 from fernshale.app.pages.survey import SurveyPage
-from fernshale.app.theme import apply_theme
 from fernshale.app.window import MainWindow
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.matter import Stage
@@ -27,17 +23,6 @@ from fernshale.sample import unpack
 from tests.conftest import Tree, listing
 from tests.core.crossing.test_route_stage import make_far_wick
 from tests.wick import Wick, make_wick
-
-
-@pytest.fixture
-def window(qtbot: QtBot, qapp: QApplication) -> Iterator[MainWindow]:
-    apply_theme(qapp)
-    made = make_window()
-    qtbot.addWidget(made)
-    made.resize(1280, 800)
-    made.show()
-    yield made
-    made.close()
 
 
 def _open(qtbot: QtBot, window: MainWindow, wick: Wick, to: str) -> None:

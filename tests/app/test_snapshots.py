@@ -2,18 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from pathlib import Path
 
-import pytest
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication, QDialog
 from pytestqt.qtbot import QtBot
 
 from fernshale.app.begin import BeginDialog
-from fernshale.app.main import make_window
 from fernshale.app.snapshots import SnapshotDialog, StoreDialog, WayBackDialog
-from fernshale.app.theme import apply_theme
 from fernshale.app.window import MainWindow
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.draft import Draft
@@ -24,16 +20,6 @@ from fernshale.core.crossing.settle import Taken, settle
 from fernshale.core.crossing.state import Crossing
 from tests.conftest import Tree, listing
 from tests.wick import Wick, begin_wick
-
-
-@pytest.fixture
-def window(qtbot: QtBot, qapp: QApplication) -> Iterator[MainWindow]:
-    apply_theme(qapp)
-    window = make_window()
-    qtbot.addWidget(window)
-    window.show()
-    yield window
-    window.close()
 
 
 def _crossed(tree: Tree) -> tuple[Wick, Crossing]:

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-
 import pytest
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtWidgets import QApplication, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
 from fernshale.app.actions import ActionList
-from fernshale.app.main import make_window
-from fernshale.app.theme import apply_theme, choose_theme
+from fernshale.app.theme import choose_theme
 from fernshale.app.widgets.band import knots_of
 from fernshale.app.widgets.charts import Tile, squarify
 from fernshale.app.widgets.decision import DecisionCard
@@ -23,17 +20,6 @@ from fernshale.core.crossing.trust import trust
 from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree, listing
 from tests.wick import Wick, make_wick
-
-
-@pytest.fixture
-def window(qtbot: QtBot, qapp: QApplication) -> Iterator[MainWindow]:
-    apply_theme(qapp)
-    made = make_window()
-    qtbot.addWidget(made)
-    made.show()
-    yield made
-    made.close()
-    assert not made.session.runner.is_busy
 
 
 def _settled(qtbot: QtBot, window: MainWindow) -> None:
