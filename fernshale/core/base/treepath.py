@@ -41,6 +41,11 @@ def in_tree(root: Path, path: Path) -> TreePath:
     return TreePath(path.relative_to(root).as_posix())
 
 
+def joined(folder: str, name: str) -> TreePath:
+    """`name` in `folder`; the empty folder name is the tree itself."""
+    return TreePath(f"{folder}/{name}" if folder else name)
+
+
 def parents(path: str) -> list[TreePath]:
     """The folders above `path`, outermost first."""
     parts = path.split("/")[:-1]

@@ -17,7 +17,7 @@ from typing import Any, TypeVar, cast
 
 import blake3
 
-from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.treepath import TreePath, joined
 
 T = TypeVar("T")
 
@@ -92,7 +92,7 @@ class Folder:
         return tuple(row for row in self.file_rows() if self.digest(row) == UNREAD)
 
     def path_of(self, row: int) -> TreePath:
-        return cast(TreePath, f"{self.path}/{self.names[row]}" if self.path else self.names[row])
+        return joined(self.path, self.names[row])
 
     def file_rows(self) -> Iterator[int]:
         return (row for row, mode in enumerate(self.facts[MODE::FACTS]) if mode & _FORMAT == stat.S_IFREG)

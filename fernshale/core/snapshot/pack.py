@@ -221,10 +221,11 @@ class WrittenPack:
 
 def give_names(folder: Path, packs: Sequence[WrittenPack]) -> None:
     """From here on the packs count; empty ones are not kept. Raises OSError."""
-    for pack in packs:
-        if pack.records:
-            os.rename(folder / (pack.name + WRITING), folder / (pack.name + SUFFIX))
-    sync_folder(folder)
+    written = [pack for pack in packs if pack.records]
+    for pack in written:
+        os.rename(folder / (pack.name + WRITING), folder / (pack.name + SUFFIX))
+    if written:
+        sync_folder(folder)
 
 
 class PackWriter:

@@ -23,7 +23,7 @@ import blake3
 
 from fernshale.core.base.disk import sync_folder
 from fernshale.core.base.errors import MisuseError, StoreError
-from fernshale.core.base.treepath import TreePath, on_disk, parents, tree_path, under
+from fernshale.core.base.treepath import TreePath, joined, on_disk, parents, tree_path, under
 from fernshale.core.base.work import CancelToken, Progress, many_values
 from fernshale.core.process.second import Second, is_worthwhile
 from fernshale.core.snapshot.manifest import FACTS, MODE, MTIME, NO_EXTRA, SIZE, Entry, Folder, Kind, Manifest
@@ -130,7 +130,7 @@ def _twins(manifest: Manifest) -> Iterator[tuple[TreePath, str]]:
     for folder in manifest.folders.values():
         for name, extra in folder.extras.items():
             if extra.twin and manifest.entry(extra.twin) is not None:
-                yield TreePath(f"{folder.path}/{name}" if folder.path else name), extra.twin
+                yield joined(folder.path, name), extra.twin
 
 
 def _standing(destination: Path) -> list[str]:
@@ -187,9 +187,9 @@ def _write_share(store: Store, share: _Share, tell: Callable[[int], None], token
         folder = Folder(*fields)
         files += _files_of(store, folder, share.twins)
         for name, extra in folder.extras.items():
-            if extra.target:
-                path = TreePath(f"{folder.path}/{name}" if folder.path else name)
-                _put_link(on_disk(share.destination, path), folder.entry(folder.names.index(name)))
+            row = folder.find(name)
+            if extra.target and row is not None:
+                _put_link(on_disk(share.destination, folder.path_of(row)), folder.entry(row))
     files.sort()
     for number, file in enumerate(files):
         if number % 64 == 0:

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, replace
 from operator import attrgetter
 from pathlib import Path
 
-from fernshale.core.base.treepath import under
+from fernshale.core.base.treepath import joined, under
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.snapshot.contents import Keep, attributes_of, hash_only, read_file
 from fernshale.core.snapshot.manifest import (
@@ -158,9 +158,9 @@ def _tie_names(folders: dict[str, Folder], names_of: Mapping[tuple[int, int], li
     """Say of each further name of a file which is the first."""
     twins: dict[str, dict[str, str]] = {}
     for names in names_of.values():
-        (head, first), *others = sorted(names, key=lambda item: _joined(*item))
+        (head, first), *others = sorted(names, key=lambda item: joined(*item))
         for path, name in others:
-            twins.setdefault(path, {})[name] = _joined(head, first)
+            twins.setdefault(path, {})[name] = joined(head, first)
         twins.setdefault(head, {})[first] = ""
     stale = {path for path, folder in folders.items() if any(extra.twin for extra in folder.extras.values())}
     for path in {*twins, *stale}:
@@ -170,10 +170,6 @@ def _tie_names(folders: dict[str, Folder], names_of: Mapping[tuple[int, int], li
         extras = {name: extra for name, extra in extras.items() if extra != NO_EXTRA}
         if extras != folder.extras:
             folders[path] = Folder(path, folder.names, folder.facts, folder.digests, extras)
-
-
-def _joined(folder: str, name: str) -> str:
-    return f"{folder}/{name}" if folder else name
 
 
 def unread_files(manifest: Manifest, below: str = "") -> list[Wanted]:
@@ -275,7 +271,7 @@ def with_contents(manifest: Manifest, wanted: Sequence[Wanted], found: Readings)
         names = folder.names
         # Gone since they were listed, or never to be read: either way they are not in the tree as taken.
         for row, number in sorted(lost, reverse=True):
-            reported.append((_joined(path, names[row]), found.failed[number]))
+            reported.append((joined(path, names[row]), found.failed[number]))
             extras.pop(names[row], None)
             names = names[:row] + names[row + 1 :]
             del facts[FACTS * row : FACTS * row + FACTS], digests[32 * row : 32 * row + 32]
