@@ -8,7 +8,6 @@ from PySide6.QtCore import QSettings, Qt
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QDialog,
     QFileDialog,
     QHBoxLayout,
     QLineEdit,
@@ -18,7 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from fernshale.app.jobs import Runner
+from fernshale.app.dialogs import WorkingDialog
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.treepath import printable
@@ -26,7 +25,7 @@ from fernshale.core.crossing.opening import Opening, look_at_project, targets_on
 from fernshale.core.profile.model import Profile
 
 
-class BeginDialog(QDialog):
+class BeginDialog(WorkingDialog):
     """From which project, by which shelf, to which release."""
 
     def __init__(self, parent: QWidget, project: Path, profiles: tuple[Path, ...]) -> None:
@@ -78,15 +77,10 @@ class BeginDialog(QDialog):
         foot.addWidget(self._begin)
         column.addLayout(foot)
         # A shelf may be on a server, and a server may be slow.
-        self._runner = Runner(self)
         self._runner.succeeded.connect(self._on_targets)
         self._runner.failed.connect(self._on_no_targets)
         self._asked = ""
         self._look(None)
-
-    def done(self, result: int) -> None:
-        self._runner.close()
-        super().done(result)
 
     @property
     def members(self) -> list[str]:

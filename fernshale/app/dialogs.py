@@ -1,9 +1,10 @@
-"""Questions: whether to trust a profile, which editor; and what went wrong."""
+"""What dialogs share; questions: whether to trust a profile, which editor; and what went wrong."""
 
 from __future__ import annotations
 
 from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import (
+    QDialog,
     QInputDialog,
     QLineEdit,
     QMessageBox,
@@ -11,9 +12,26 @@ from PySide6.QtWidgets import (
 )
 
 from fernshale.app.editor import SETTING, editor_command
+from fernshale.app.jobs import Runner
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.treepath import printable
 from fernshale.core.profile.model import Profile
+
+
+class WorkingDialog(QDialog):
+    """A dialog with work of its own in the background, which ends with it."""
+
+    def __init__(self, parent: QWidget | None) -> None:
+        super().__init__(parent)
+        self._runner = Runner(self)
+
+    @property
+    def is_busy(self) -> bool:
+        return self._runner.is_busy
+
+    def done(self, result: int) -> None:
+        self._runner.close()
+        super().done(result)
 
 
 def ask_trust(parent: QWidget, profile: Profile) -> bool:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Mapping
-from pathlib import Path
 
 from PySide6.QtWidgets import (
     QComboBox,
@@ -20,29 +19,27 @@ from PySide6.QtWidgets import (
 )
 
 from fernshale.app.changes import ChangesPane
-from fernshale.app.jobs import OnLine, ProgressNote, Runner
+from fernshale.app.dialogs import WorkingDialog
+from fernshale.app.jobs import OnLine, ProgressNote
 from fernshale.app.widgets.band import Knot
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.app.widgets.rows import Row, RowList
-from fernshale.core.base.treepath import GITS_OWN, on_disk, printable
+from fernshale.core.base.treepath import printable
 from fernshale.core.base.words import count, size_words
 from fernshale.core.base.work import CancelToken, Progress, no_progress
-from fernshale.core.change.preview import Read
-from fernshale.core.crossing.comparison import Differences, find_differences, without_history
+from fernshale.core.crossing.comparison import Differences, Sides, compare_sides
 from fernshale.core.crossing.keeping import forget_by_policy, forget_these, needed_snapshots
 from fernshale.core.crossing.logbook import obstacles_in_words, preview_redo, preview_undo
 from fernshale.core.crossing.state import Crossing, Entry
 from fernshale.core.crossing.wayback import WayBack, sides_of
 from fernshale.core.snapshot.forget import Freed, Policy
-from fernshale.core.snapshot.manifest import Manifest
 from fernshale.core.snapshot.share import added_by_each
 from fernshale.core.snapshot.store import Snapshot, Store, Verdict
-from fernshale.core.snapshot.walk import scan_tree
 
 _NOW = ""
 
 
-class SnapshotDialog(QDialog):
+class SnapshotDialog(WorkingDialog):
     """What differs between a snapshot and now, or another one; and bringing it back."""
 
     def __init__(
@@ -82,7 +79,6 @@ class SnapshotDialog(QDialog):
             foot.addWidget(made)
         foot.addWidget(button(self, "Close", self.reject, main=True))
         column.addLayout(foot)
-        self._runner = Runner(self)
         self._runner.succeeded.connect(self._on_compared)
         self._runner.cancelled.connect(self._compare)  # another pair was chosen meanwhile
         self._runner.failed.connect(lambda error: self._pane.say(str(error)))
@@ -94,14 +90,6 @@ class SnapshotDialog(QDialog):
         self._from.currentIndexChanged.connect(self._compare)
         self._to.currentIndexChanged.connect(self._compare)
         self._compare()
-
-    def done(self, result: int) -> None:
-        self._runner.close()
-        super().done(result)
-
-    @property
-    def is_busy(self) -> bool:
-        return self._runner.is_busy
 
     def compare_from(self, number: int) -> None:
         """Compare the snapshot that is so many before the latest."""
@@ -128,18 +116,22 @@ class SnapshotDialog(QDialog):
             self._enable(False, False)
             return
         self._said.setText("comparing…")
-        self._runner.start("", lambda on_line, progress, token: compare_sides(self._crossing, *asked, token))
+        crossing = self._crossing
+
+        def work(on_line: OnLine, progress: Progress, token: CancelToken) -> tuple[tuple[str, str], Sides]:
+            return asked, compare_sides(crossing.store, crossing.setup.project, *asked, token)
+
+        self._runner.start("", work)
 
     def _on_compared(self, result: object) -> None:
         assert isinstance(result, tuple)
-        asked, found, old, new, before, after = result
+        asked, sides = result
         if asked != self._asked:
             self._compare()  # another pair was chosen meanwhile
             return
-        rows = found.listed(old, new)
-        self._pane.show_changes(rows, before, after)
-        self._said.setText(summary_of(found))
-        self._enable(bool(rows), asked[1] == _NOW)
+        self._pane.show_changes(sides.listed, sides.before, sides.after)
+        self._said.setText(summary_of(sides.differences))
+        self._enable(bool(sides.listed), asked[1] == _NOW)
 
     def _enable(self, differs: bool, to_now: bool) -> None:
         for made in (self._one, self._all):
@@ -157,32 +149,6 @@ class SnapshotDialog(QDialog):
         snapshot = self._from.currentData()
         self.accept()
         self._restore(snapshot, paths)
-
-
-def compare_sides(
-    crossing: Crossing, before: str, after: str, token: CancelToken
-) -> tuple[tuple[str, str], Differences, Manifest, Manifest, Read, Read]:
-    """Two snapshots, or one and now ("")."""
-    store, project = crossing.store, crossing.setup.project
-    old = without_history(store.manifest(before))
-    new = without_history(store.manifest(after)) if after else scan_tree(project, old, no_progress, token, without=GITS_OWN)
-    reads = _reader(store, old, None), _reader(store, new, None if after else project)
-    found = find_differences(
-        old, new, lambda path: reads[0](old.entries[path]), lambda path: reads[1](new.entries[path]), token
-    )
-    return (before, after), found, old, new, *reads
-
-
-def _reader(store: Store, manifest: Manifest, project: Path | None) -> Read:
-    """Contents by entry: from the store, or from the project where the manifest is of it as it is now."""
-    places = {} if project is None else {entry.content: path for path, entry in manifest.files.items()}
-
-    def read(entry) -> bytes:
-        if project is not None and entry.content in places:
-            return on_disk(project, places[entry.content]).read_bytes()
-        return store.get(entry.content)
-
-    return read
 
 
 def summary_of(found: Differences) -> str:
@@ -245,7 +211,7 @@ class WayBackDialog(QDialog):
         self._pane.show_changes(rows, *sides_of(crossing.setup.project, crossing.store, way))
 
 
-class StoreDialog(QDialog):
+class StoreDialog(WorkingDialog):
     """The store: how large it is, what each snapshot adds; verify it, and forget what is not needed."""
 
     def __init__(self, parent: QWidget | None, store: Store) -> None:
@@ -291,21 +257,12 @@ class StoreDialog(QDialog):
         column.addLayout(foot)
         self._sure: list[str] | Policy | None = None
         self._needed: Mapping[str, str] = {}
-        self._runner = Runner(self)
         self._runner.progressed.connect(self._on_progress)
         self._runner.succeeded.connect(self._on_done)
         self._runner.failed.connect(lambda error: self._end(f"◆ {error}"))
         self._runner.cancelled.connect(lambda: self._end("Stopped."))
         self._then = ""
         self._look()
-
-    def done(self, result: int) -> None:
-        self._runner.close()
-        super().done(result)
-
-    @property
-    def is_busy(self) -> bool:
-        return self._runner.is_busy
 
     def _number(self, name: str, value: int) -> QSpinBox:
         made = QSpinBox(self)

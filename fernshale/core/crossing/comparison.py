@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from pathlib import Path
 
 from fernshale.core.base.errors import FernshaleError
-from fernshale.core.base.treepath import TreePath, is_gits_own
-from fernshale.core.base.work import CancelToken
+from fernshale.core.base.treepath import GITS_OWN, TreePath, is_gits_own, on_disk
+from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.model import FileChange
+from fernshale.core.change.preview import Read as ReadEntry
 from fernshale.core.merge.moves import find_moves
 from fernshale.core.snapshot.compare import compare
 from fernshale.core.snapshot.manifest import Entry, Kind, Manifest
 from fernshale.core.snapshot.store import Store
+from fernshale.core.snapshot.walk import scan_tree
 from fernshale.core.survey.release_index import plain_content
 
 Read = Callable[[TreePath], bytes]
@@ -48,8 +51,41 @@ class Differences:
         return sorted(rows, key=lambda row: row[1].path)
 
 
-def without_history(manifest: Manifest) -> Manifest:
-    """A project's manifest without what git keeps for itself, which steps neither change nor take back."""
+@dataclass(frozen=True, slots=True)
+class Sides:
+    """Two states of a project compared: the differences, each as a change, and how to read the contents of either."""
+
+    differences: Differences
+    listed: list[tuple[str, FileChange]]
+    before: ReadEntry
+    after: ReadEntry
+
+
+def compare_sides(store: Store, project: Path, before: str, after: str, token: CancelToken) -> Sides:
+    """Two snapshots of a project, or one and the project as it is now ("").
+
+    Without what git keeps for itself, which steps neither change nor take back. Raises UnknownSnapshot, StoreError, Cancelled.
+    """
+    old = _without_history(store.manifest(before))
+    if after:
+        new = _without_history(store.manifest(after))
+    else:
+        new = scan_tree(project, old, no_progress, token, without=GITS_OWN)
+    places = {} if after else {entry.content: path for path, entry in new.files.items()}
+
+    def read_before(entry: Entry) -> bytes:
+        return store.get(entry.content)
+
+    def read_after(entry: Entry) -> bytes:
+        return on_disk(project, places[entry.content]).read_bytes() if places else store.get(entry.content)
+
+    found = find_differences(
+        old, new, lambda path: read_before(old.entries[path]), lambda path: read_after(new.entries[path]), token
+    )
+    return Sides(found, found.listed(old, new), read_before, read_after)
+
+
+def _without_history(manifest: Manifest) -> Manifest:
     folders = {path: folder for path, folder in manifest.folders.items() if not is_gits_own(path)}
     return Manifest(folders, manifest.reported, manifest.taken_ns)
 
