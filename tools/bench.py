@@ -232,7 +232,7 @@ def bench_merge(folder: Path) -> None:
 
     def ours() -> str:
         merge = merge_text(texts[0], texts[1], texts[2])
-        found = result_text(merge, {due.id: Choice("mine") for due in merge.decisions}, marked=False)
+        found = result_text(merge, {due.id: Choice("mine") for due in merge.decisions}, "nothing")
         return found.text if found else ""
 
     words = ["git", "merge-file", "-p", *(str(folder / name) for name in ("mine", "base", "incoming"))]

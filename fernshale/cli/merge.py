@@ -17,8 +17,9 @@ from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.origins import local_json
 from fernshale.core.crossing.stages.plugins import ledger_json
 from fernshale.core.merge.folder import FolderMerge, disk_side, merge_folders
-from fernshale.core.merge.result import Ledger, Result, build_ledger, build_result
-from fernshale.core.merge.textmerge import Choice
+from fernshale.core.merge.ledger import FATES, Ledger, build_ledger
+from fernshale.core.merge.result import Result, build_result
+from fernshale.core.merge.textmerge import Choice, Undecided
 from fernshale.core.snapshot.manifest import Kind
 from fernshale.core.survey.origin import find_origin
 from fernshale.core.survey.plugins import read_folder
@@ -35,8 +36,9 @@ def merge(options: argparse.Namespace, token: CancelToken) -> int:
     choices: dict[str, Choice] = {}
     if options.undecided == "incoming":
         choices = {due.id: Choice("incoming") for _, due in merged.decisions}
-    result = build_result(merged, choices, "marked" if options.undecided == "marked" else "mine")
-    ledger = build_ledger(merged, result, choices)
+    undecided: Undecided = "marked" if options.undecided == "marked" else "mine"
+    result = build_result(merged, choices, undecided)
+    ledger = build_ledger(merged, result, choices, undecided)
     _write(result, merged, target)
     report = _report(merged, ledger)
     if options.report:
@@ -45,7 +47,7 @@ def merge(options: argparse.Namespace, token: CancelToken) -> int:
         print_json(report)
     else:
         print_lines(f"{file.outcome:8} {file.shown}  {file.why}" for file in merged.files if file.outcome != "same")
-        fates = ", ".join(f"{ledger.count(fate)} {fate}" for fate in ("carried", "already", "decide", "dropped"))
+        fates = ", ".join(f"{ledger.count(fate)} {fate}" for fate in FATES)
         print(f"{ledger.edits} local edits: {fates}")
     return LEFT_TO_DECIDE if any(due.id not in choices for _, due in merged.decisions) else 0
 
@@ -94,7 +96,7 @@ def _write(result: Result, merged: FolderMerge, target: Path) -> None:
         if entry.kind is Kind.LINK:
             os.symlink(entry.content, place)
         else:
-            write_synced(place, result.contents[entry.content], entry.mode)
+            write_synced(place, result.read(path), entry.mode)
 
 
 def _report(merged: FolderMerge, ledger: Ledger) -> dict[str, Any]:

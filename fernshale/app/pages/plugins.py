@@ -23,7 +23,7 @@ from fernshale.core.crossing.overview import Overview
 from fernshale.core.crossing.stages.plugins import PluginView, decision_key
 from fernshale.core.crossing.woven import file_lines
 from fernshale.core.merge.folder import FileMerge
-from fernshale.core.merge.result import LedgerEntry
+from fernshale.core.merge.ledger import LedgerEntry
 from fernshale.core.merge.textmerge import Choice
 
 _GROUPS: tuple[tuple[str, tuple[str, ...], str, Tone], ...] = (
@@ -178,11 +178,11 @@ class PluginsPage(Page):
                     lines = []
                 shown.add(line.due)
                 parts.append(self._decision(view, file, line.due, choices.get(line.due)))
-            if line.source == "decide" or (line.due and not line.text):
+            if not line.is_line:
                 continue
             number += 1
             margin, tone = _SOURCES[line.source]
-            lines.append(LineRow(margin, tone, str(number), line.text.rstrip("\r\n")))
+            lines.append(LineRow(margin, tone, str(number), line.text))
         if lines:
             parts.append(LinesBlock(self._text, tuple(lines)))
         return parts

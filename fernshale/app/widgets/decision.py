@@ -8,9 +8,17 @@ from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPlainTe
 from fernshale.app.theme import Tone, code_font, text_font, theme
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.core.merge.folder import FileMerge
-from fernshale.core.merge.textmerge import Choice, Due
+from fernshale.core.merge.textmerge import Choice, Due, TextMerge, part_of
 
-_WORDS = {"mine": "yours kept", "incoming": "incoming taken", "both": "both, yours first", "text": "written by hand"}
+_WORDS = {
+    "mine": "yours kept",
+    "incoming": "incoming taken",
+    "both": "both, yours first",
+    "swapped": "both, incoming first",
+    "finer": "merged token by token",
+    "base": "as it was before",
+    "text": "written by hand",
+}
 # A block longer than this is shown by its beginning; the whole stands in the text once it is taken.
 _MOST_LINES = 12
 
@@ -85,23 +93,23 @@ class DecisionCard(QFrame):
         return (("1", "mine", mine), ("2", "incoming", incoming))
 
     def _versions(self) -> QGridLayout:
-        text = self._file.text
-        assert text is not None
+        text = self._file.merge
+        assert isinstance(text, TextMerge)
         grid = QGridLayout()
         grid.setHorizontalSpacing(14)
         grid.setVerticalSpacing(4)
         grid.setColumnStretch(1, 1)
         rows: tuple[tuple[str, Tone, tuple[str, ...]], ...] = (
-            ("○ before", "base", text.base[slice(*self.due.base)]),
-            ("● yours", "mine", text.mine[slice(*self.due.mine)]),
-            ("◐ incoming", "incoming", text.incoming[slice(*self.due.incoming)]),
+            ("○ before", "base", part_of(text, self.due, "base")),
+            ("● yours", "mine", part_of(text, self.due, "mine")),
+            ("◐ incoming", "incoming", part_of(text, self.due, "incoming")),
         )
         for number, (word, tone, lines) in enumerate(rows):
             name = QLabel(word, self)
             name.setFont(text_font(12))
             name.setStyleSheet(f"color: {theme().tone(tone).name()}")
             name.setAlignment(Qt.AlignmentFlag.AlignTop)
-            shown = "".join(lines[:_MOST_LINES]).rstrip("\r\n").expandtabs(4)
+            shown = "\n".join(lines[:_MOST_LINES]).expandtabs(4)
             if len(lines) > _MOST_LINES:
                 shown += f"\n… {len(lines) - _MOST_LINES} more lines"
             code = QLabel(shown or "(nothing)", self)
@@ -114,8 +122,8 @@ class DecisionCard(QFrame):
 
     def _edit(self) -> None:
         """Write the lines by hand, in place."""
-        text = self._file.text
-        assert text is not None
+        text = self._file.merge
+        assert isinstance(text, TextMerge)
         while self._row.count():
             item = self._row.takeAt(0)
             widget = item.widget()
@@ -123,8 +131,8 @@ class DecisionCard(QFrame):
                 widget.deleteLater()
         editor = QPlainTextEdit(self)
         editor.setFont(code_font())
-        both = text.mine[slice(*self.due.mine)]
-        editor.setPlainText("".join(both).replace("\r\n", "\n"))
+        both = part_of(text, self.due, "mine")
+        editor.setPlainText("\n".join(both))
         lines = max(3, min(14, len(both) + 2))
         editor.setFixedHeight(lines * 17 + 12)
         self._column.insertWidget(self._column.count() - 1, editor)

@@ -117,7 +117,7 @@ def _merged(base: TextFile, mine: TextFile, back: TextFile) -> tuple[str, TextFi
     spots = [_lines(due.mine) for due in merge.decisions]
     if spots:
         return f"{', '.join(spots)} changed since", None
-    return "", result_text(merge, {}, marked=False)
+    return "", result_text(merge, {}, "nothing")
 
 
 def _lines(span: tuple[int, int]) -> str:

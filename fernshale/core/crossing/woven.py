@@ -6,54 +6,46 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-from fernshale.core.base.textfile import read_text, split_lines
 from fernshale.core.base.treepath import TreePath
+from fernshale.core.merge.align import align_lines
 from fernshale.core.merge.folder import FileMerge, FolderMerge, Side
-from fernshale.core.merge.textmerge import Choice, weave
-from fernshale.core.merge.threeway import line_keys, merge_lines
+from fernshale.core.merge.result import takes_of
+from fernshale.core.merge.spelling import read_lines
+from fernshale.core.merge.textmerge import Choice
 
 Source = Literal["same", "mine", "incoming", "both", "decide"]
 
 
 @dataclass(frozen=True, slots=True)
 class Line:
-    """A line of the result; `due` is the decision it stands for or came from. A due one has no text."""
+    """A line of the result without its end; `due` is the decision it stands for or came from.
+
+    `is_line` is False for what stands for a decision and is no line.
+    """
 
     text: str
     source: Source
     due: str = ""
+    is_line: bool = True
 
 
 def file_lines(merge: FolderMerge, file: FileMerge, choices: Mapping[str, Choice]) -> tuple[Line, ...]:
     """What will stand in the file; empty for one that goes, one line of words for one that is no text."""
-    if file.text is not None:
-        return tuple(Line(item.text, item.source.value, item.due) for item in weave(file.text, choices))
-    takes: str = file.takes
-    for due in file.decisions:
-        if due.id in choices:
-            takes = choices[due.id].take
+    if file.merge is not None:
+        woven = file.merge.weave(choices)
+        return tuple(Line(item.text, item.source.value, item.due, item.is_line) for item in woven)
+    takes: Source = "incoming" if takes_of(file, choices) == "incoming" else "mine"
     side, path = (merge.incoming, file.incoming) if takes == "incoming" else (merge.mine, file.mine)
     lines = _lines(side, path)
     if lines is None:
         return (Line("(this file is not text; it is taken as a whole)", "same"),) if path else ()
     old = _lines(merge.base, file.base)
-    if old is None:
-        return tuple(Line(text, "incoming" if takes == "incoming" else "mine") for text in lines)
-    sources = _sources(old, lines, "incoming" if takes == "incoming" else "mine")
+    sources: list[Source] = [takes if old is None else "same"] * len(lines)
+    for hunk in align_lines(old, lines) if old is not None else ():
+        sources[slice(*hunk.new)] = [takes] * (hunk.new[1] - hunk.new[0])
     return tuple(Line(text, source) for text, source in zip(lines, sources, strict=True))
 
 
-def _sources(old: list[str], new: list[str], changed: Source) -> list[Source]:
-    """Which lines of `new` stood in `old` already."""
-    sources: list[Source] = []
-    for region in merge_lines(line_keys(old), line_keys(new), line_keys(old)):
-        kind: Source = "same" if region.kind.value == "same" else changed
-        sources += [kind] * (region.mine[1] - region.mine[0])
-    return sources
-
-
-def _lines(side: Side, path: TreePath | None) -> list[str] | None:
-    if path is None or side.entry(path) is None:
-        return None
-    text = read_text(side.read(path))
-    return split_lines(text.text) if text is not None else None
+def _lines(side: Side, path: TreePath | None) -> tuple[str, ...] | None:
+    text = side.text(path)
+    return read_lines(text.text).lines if text is not None else None

@@ -1,25 +1,39 @@
-"""Align two texts line by line.
+"""Align two texts line by line, the way code is edited.
 
-Unique common lines anchor the alignment (the longest increasing run of them, as patience sorting gives it); between
-anchors the longest common subsequence decides (bit-parallel, Hyyrö 2004, through rapidfuzz).
+Lines that are unique on both sides anchor the alignment (the chain of them that has most lines in order; runs of
+neighbours count as one block). Where a gap has none, blocks of lines that are unique as a whole anchor it, in windows
+that double (Karp, Miller and Rosenberg 1972, "Rapid identification of repeated patterns"). What is left is small enough
+for the longest common subsequence (bit-parallel, Hyyrö 2004, through rapidfuzz), taken window by window where it is
+not. So the time is n log n, whatever the texts. A block that could stand in several places, because the lines around
+repeat, is put where a construct begins: by indentation.
 """
 
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from itertools import count, pairwise, repeat
+from typing import TYPE_CHECKING
 
-from rapidfuzz import fuzz
-from rapidfuzz.distance import LCSseq
+if TYPE_CHECKING:
+    import numpy as np
+
+    Numbers = np.ndarray[tuple[int], np.dtype[np.int64]]
 
 Span = tuple[int, int]
+Pairs = tuple["Numbers", "Numbers"]
 
-# Beyond this many cells the exact alignment of a gap without anchors would take too long; it is then one hunk.
-_LARGEST_GAP = 400_000_000
+# Cells of a gap that is aligned exactly, and the window that slides over a larger one without anchors.
+_EXACT = 4_000_000
+_WINDOW = 2_000
 _LARGEST_PAIRING = 4_000
 _ALIKE = 60.0
+_LARGEST_BLOCK = 64
+_DEEPEST = 24
+# Below this many lines a loop is faster than an array.
+_FEW = 48
+_FARTHEST_SLIDE = 120
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,18 +44,24 @@ class Hunk:
     new: Span
 
 
+def number_lines(base: Sequence[str], *texts: Sequence[str]) -> list[Numbers]:
+    """(lines,) int64 for each text: the place of an equal line in the base; -1 where it has none, which equals nothing."""
+    import numpy as np
+
+    places = dict(zip(base, range(len(base)), strict=True))
+    unknown = repeat(-1)
+    return [np.array(list(map(places.get, lines, unknown)), np.int64) for lines in (base, *texts)]
+
+
 def align_lines(old: Sequence[str], new: Sequence[str]) -> tuple[Hunk, ...]:
     """The differing spans, in order and without two that touch on both sides. Equal lines stand between them."""
-    numbers: dict[str, int] = {}
-    left = [numbers.setdefault(line, len(numbers)) for line in old]
-    right = [numbers.setdefault(line, len(numbers)) for line in new]
-    hunks: list[Hunk] = []
-    for hunk in _differences(left, right):
-        if hunks and hunks[-1].old[1] == hunk.old[0] and hunks[-1].new[1] == hunk.new[0]:
-            last = hunks.pop()
-            hunk = Hunk((last.old[0], hunk.old[1]), (last.new[0], hunk.new[1]))
-        hunks.append(hunk)
-    return tuple(hunks)
+    left, right = number_lines(old, new)
+    return align_numbers(left, right, old, new)
+
+
+def align_numbers(left: Numbers, right: Numbers, old: Sequence[str], new: Sequence[str]) -> tuple[Hunk, ...]:
+    """`align_lines` for lines that are numbered already."""
+    return _settle(_differences(left, right), old, new)
 
 
 def equal_lines(hunks: Sequence[Hunk], old_count: int) -> dict[int, int]:
@@ -49,9 +69,7 @@ def equal_lines(hunks: Sequence[Hunk], old_count: int) -> dict[int, int]:
     kept: dict[int, int] = {}
     at_old = at_new = 0
     for hunk in (*hunks, Hunk((old_count, old_count), (0, 0))):
-        while at_old < hunk.old[0]:
-            kept[at_old] = at_new
-            at_old, at_new = at_old + 1, at_new + 1
+        kept.update(zip(range(at_old, hunk.old[0]), count(at_new)))
         at_old, at_new = hunk.old[1], hunk.new[1]
     return kept
 
@@ -80,6 +98,8 @@ def split_hunk(hunk: Hunk, old: Sequence[str], new: Sequence[str]) -> tuple[Hunk
 
 
 def _best_pairs(old: Sequence[str], new: Sequence[str]) -> list[tuple[int, int]]:
+    from rapidfuzz import fuzz
+
     alike = [[fuzz.ratio(left.strip(), right.strip()) if left.strip() else 0.0 for right in new] for left in old]
     best = [[0.0] * (len(new) + 1) for _ in range(len(old) + 1)]
     for row in range(len(old) - 1, -1, -1):
@@ -101,62 +121,274 @@ def _best_pairs(old: Sequence[str], new: Sequence[str]) -> list[tuple[int, int]]
     return pairs
 
 
-def _differences(old: Sequence[int], new: Sequence[int]) -> Iterator[Hunk]:
+# -- the differences
+
+
+def _differences(left: Numbers, right: Numbers) -> Iterator[Hunk]:
     """Differences in order. Works through a list instead of calling itself: gaps can nest as deep as lines."""
-    gaps = [((0, len(old)), (0, len(new)))]
+    old, new = left.tolist(), right.tolist()
+    gaps = [(0, len(old), 0, len(new))]
     while gaps:
-        (old_start, old_end), (new_start, new_end) = gaps.pop()
-        while old_start < old_end and new_start < new_end and old[old_start] == new[new_start]:
-            old_start, new_start = old_start + 1, new_start + 1
-        while old_start < old_end and new_start < new_end and old[old_end - 1] == new[new_end - 1]:
-            old_end, new_end = old_end - 1, new_end - 1
-        if old_start == old_end and new_start == new_end:
+        a, b, c, d = gaps.pop()
+        if b - a <= 1 and d - c <= 1:
+            if b - a != d - c or (b > a and old[a] != new[c]):
+                yield Hunk((a, b), (c, d))
             continue
-        if old_start == old_end or new_start == new_end:
-            yield Hunk((old_start, old_end), (new_start, new_end))
+        same = _common_start(left[a:b], right[c:d], old, new, a, c)
+        a, c = a + same, c + same
+        same = _common_end(left[a:b], right[c:d], old, new, b, d)
+        b, d = b - same, d - same
+        if a == b and c == d:
             continue
-        anchors = _anchors(old, new, (old_start, old_end), (new_start, new_end))
-        if not anchors:
-            yield from _align_gap(old, new, (old_start, old_end), (new_start, new_end))
-            continue
-        pieces = []
-        at_old, at_new = old_start, new_start
-        for left, right in anchors:
-            pieces.append(((at_old, left), (at_new, right)))
-            at_old, at_new = left + 1, right + 1
-        pieces.append(((at_old, old_end), (at_new, new_end)))
-        gaps.extend(reversed(pieces))
+        if a == b or c == d or (b - a) + (d - c) <= 3:
+            yield from _hunks(_few(old[a:b], new[c:d]), a, b, c, d)
+        elif b - a < _FEW and d - c < _FEW and set(old[a:b]).isdisjoint(new[c:d]):
+            yield Hunk((a, b), (c, d))
+        elif (anchors := _unique(left[a:b], right[c:d])) is not None:
+            gaps.extend(reversed(_gaps(left, right, (a, b, c, d), anchors[0] + a, anchors[1] + c)))
+        else:
+            yield from _hunks(_align_hard(left[a:b], right[c:d]), a, b, c, d)
 
 
-def _align_gap(old: Sequence[int], new: Sequence[int], left: Span, right: Span) -> Iterator[Hunk]:
-    if (left[1] - left[0]) * (right[1] - right[0]) > _LARGEST_GAP:
-        yield Hunk(left, right)
-        return
-    for code in LCSseq.opcodes(old[slice(*left)], new[slice(*right)]):
-        if code.tag != "equal":
-            yield Hunk(
-                (left[0] + code.src_start, left[0] + code.src_end),
-                (right[0] + code.dest_start, right[0] + code.dest_end),
-            )
+def _few(old: list[int], new: list[int]) -> list[tuple[int, int]]:
+    """Pairs of up to three lines in all: at most one is equal."""
+    return [(at, new.index(line)) for at, line in enumerate(old) if line in new][:1]
 
 
-def _anchors(old: Sequence[int], new: Sequence[int], left: Span, right: Span) -> list[tuple[int, int]]:
+def _hunks(pairs: Sequence[tuple[int, int]], a: int, b: int, c: int, d: int) -> Iterator[Hunk]:
+    """What stands between equal lines, given relative to the gap's start."""
+    at_old, at_new = a, c
+    for row, column in [*pairs, (b - a, d - c)]:
+        if at_old < a + row or at_new < c + column:
+            yield Hunk((at_old, a + row), (at_new, c + column))
+        at_old, at_new = a + row + 1, c + column + 1
+
+
+def _common_start(left: Numbers, right: Numbers, old: list[int], new: list[int], a: int, c: int) -> int:
+    size = min(len(left), len(right))
+    if size > _FEW:
+        differ = left[:size] != right[:size]
+        first = int(differ.argmax())
+        return first if differ[first] else size
+    same = 0
+    while same < size and old[a + same] == new[c + same]:
+        same += 1
+    return same
+
+
+def _common_end(left: Numbers, right: Numbers, old: list[int], new: list[int], b: int, d: int) -> int:
+    size = min(len(left), len(right))
+    if size > _FEW:
+        differ = left[len(left) - size :][::-1] != right[len(right) - size :][::-1]
+        first = int(differ.argmax())
+        return first if differ[first] else size
+    same = 0
+    while same < size and old[b - 1 - same] == new[d - 1 - same]:
+        same += 1
+    return same
+
+
+def _unique(left: Numbers, right: Numbers) -> Pairs | None:
     """Pairs of lines that are unique on both sides, as many as stand in the same order."""
-    old_count = Counter(old[slice(*left)])
-    new_count = Counter(new[slice(*right)])
-    place = {new[at]: at for at in range(*right) if new_count[new[at]] == 1}
-    pairs = [(at, place[old[at]]) for at in range(*left) if old_count[old[at]] == 1 and old[at] in place]
-    tails: list[int] = []
-    tail_pairs: list[int] = []
+    import numpy as np
+
+    # Lines without an equal get a number of their own, which the left side never has.
+    bound = int(max(left.max(), right.max())) + 2
+    if bound > 4 * (len(left) + len(right)):
+        numbers, left = np.unique(left, return_inverse=True)
+        at = np.searchsorted(numbers, right).clip(0, len(numbers) - 1)
+        right = np.where(numbers[at] == right, at, -1)
+        bound = len(numbers) + 1
+    right = np.where(right < 0, bound - 1, right)
+    once = (np.bincount(left, minlength=bound) == 1) & (np.bincount(right, minlength=bound) == 1)
+    place = np.zeros(bound, np.int64)
+    place[right] = np.arange(len(right))
+    rows = once[left].nonzero()[0]
+    return _chain(rows, place[left[rows]]) if len(rows) else None
+
+
+def _chain(rows: Numbers, columns: Numbers) -> Pairs:
+    """The pairs that stand in the same order on both sides; blocks of neighbours are kept or left out as a whole.
+
+    `rows` increases. The heaviest increasing chain of blocks, by their number of lines.
+    """
+    import numpy as np
+
+    if (columns[1:] > columns[:-1]).all():
+        return rows, columns
+    rank = np.empty(len(columns), np.int64)
+    rank[columns.argsort()] = np.arange(len(columns))
+    starts = np.concatenate(([0], (rank[1:] != rank[:-1] + 1).nonzero()[0] + 1, [len(rank)]))
+    weights = np.diff(starts).tolist()
+    firsts = rank[starts[:-1]].tolist()
+    # For each reachable total, kept with falling last place: the classic structure of the longest increasing
+    # subsequence, with weights. `ends` rises with `totals`; an entry that is no better than the one before is dropped.
+    ends: list[int] = []
+    totals: list[int] = []
+    owner: list[int] = []
     before: list[int] = []
-    for number, (_, at_new) in enumerate(pairs):
-        slot = bisect_left(tails, at_new)
-        before.append(tail_pairs[slot - 1] if slot else -1)
-        tails[slot : slot + 1] = [at_new]
-        tail_pairs[slot : slot + 1] = [number]
-    chain = []
-    number = tail_pairs[-1] if tail_pairs else -1
-    while number >= 0:
-        chain.append(pairs[number])
-        number = before[number]
-    return chain[::-1]
+    for block, (first, weight) in enumerate(zip(firsts, weights, strict=True)):
+        slot = bisect_left(ends, first)
+        total = (totals[slot - 1] if slot else 0) + weight
+        before.append(owner[slot - 1] if slot else -1)
+        stop = slot
+        while stop < len(ends) and totals[stop] <= total:
+            stop += 1
+        ends[slot:stop], totals[slot:stop], owner[slot:stop] = [first], [total], [block]
+    kept = np.zeros(len(rows), bool)
+    block = owner[-1]
+    while block >= 0:
+        kept[starts[block] : starts[block + 1]] = True
+        block = before[block]
+    return rows[kept], columns[kept]
+
+
+def _gaps(
+    left: Numbers, right: Numbers, gap: tuple[int, int, int, int], rows: Numbers, columns: Numbers
+) -> list[tuple[int, int, int, int]]:
+    """The gaps between anchors in which something differs, in order."""
+    import numpy as np
+
+    a, b, c, d = gap
+    at = np.concatenate(([a - 1], rows, [b]))
+    to = np.concatenate(([c - 1], columns, [d]))
+    sizes, widths = np.diff(at), np.diff(to)
+    differs = sizes != widths
+    # Gaps of one size are compared line by line, all of them at once.
+    lines = np.arange(a, b)
+    partner = lines + np.repeat(to[:-1] - at[:-1], sizes)[1:]
+    unequal = np.concatenate(([0], (left[a:b] != right[partner.clip(c, d - 1)]).cumsum()))
+    differs |= unequal[at[1:] - a] != unequal[at[:-1] + 1 - a]
+    found = differs.nonzero()[0]
+    spans = (at[found] + 1, at[found + 1], to[found] + 1, to[found + 1])
+    return list(zip(*(span.tolist() for span in spans), strict=True))
+
+
+def _align_hard(left: Numbers, right: Numbers) -> list[tuple[int, int]]:
+    """Pairs of equal lines of a gap in which no line is unique on both sides."""
+    import numpy as np
+    from rapidfuzz.distance import LCSseq
+
+    pairs: list[tuple[int, int]] = []
+    work = [(np.arange(len(left)), np.arange(len(right)), 0)]
+    while work:
+        rows, columns, depth = work.pop()
+        # Lines the other side has nowhere can only be in the way.
+        rows, columns = rows[np.isin(left[rows], right[columns])], columns[np.isin(right[columns], left[rows])]
+        size = min(len(rows), len(columns))
+        differ = left[rows[:size]] != right[columns[:size]]
+        start = int(differ.argmax()) if differ.any() else size
+        pairs += zip(rows[:start].tolist(), columns[:start].tolist(), strict=True)
+        rows, columns, size = rows[start:], columns[start:], size - start
+        differ = left[rows[::-1][:size]] != right[columns[::-1][:size]]
+        end = int(differ.argmax()) if differ.any() else size
+        pairs += zip(rows[len(rows) - end :].tolist(), columns[len(columns) - end :].tolist(), strict=True)
+        rows, columns = rows[: len(rows) - end], columns[: len(columns) - end]
+        if not len(rows) or not len(columns):
+            continue
+        if len(rows) * len(columns) <= _EXACT:
+            for block in LCSseq.opcodes(left[rows].tolist(), right[columns].tolist()):
+                if block.tag == "equal":
+                    ours, theirs = rows[block.src_start : block.src_end], columns[block.dest_start : block.dest_end]
+                    pairs += zip(ours.tolist(), theirs.tolist(), strict=True)
+        elif depth < _DEEPEST and (anchors := _block_anchors(left[rows], right[columns])) is not None:
+            cuts = [(-1, -1), *zip(anchors[0].tolist(), anchors[1].tolist(), strict=True), (len(rows), len(columns))]
+            pairs += zip(rows[anchors[0]].tolist(), columns[anchors[1]].tolist(), strict=True)
+            for (a, c), (b, d) in pairwise(cuts):
+                if a + 1 < b and c + 1 < d:
+                    work.append((rows[a + 1 : b], columns[c + 1 : d], depth + 1))
+        else:
+            ours_list, theirs_list = rows.tolist(), columns.tolist()
+            found = _slide_over(left[rows].tolist(), right[columns].tolist())
+            pairs += [(ours_list[row], theirs_list[column]) for row, column in found]
+    return sorted(pairs)
+
+
+def _block_anchors(left: Numbers, right: Numbers) -> Pairs | None:
+    """First lines of blocks that are unique on both sides, of the shortest length that has some."""
+    import numpy as np
+
+    size = 1
+    while True:
+        if (found := _unique(left, right)) is not None:
+            return found
+        if size == _LARGEST_BLOCK or min(len(left), len(right)) <= size:
+            return None
+        bound = int(max(left.max(), right.max())) + 2
+        pairs = [side[:-size] * bound + side[size:] for side in (left, right)]
+        _, ranks = np.unique(np.concatenate(pairs), return_inverse=True)
+        left, right = ranks[: len(pairs[0])], ranks[len(pairs[0]) :]
+        size *= 2
+
+
+def _slide_over(left: list[int], right: list[int]) -> Iterator[tuple[int, int]]:
+    """Equal lines of a large gap, window by window: exact inside each, and no more than linear over all."""
+    from rapidfuzz.distance import LCSseq
+
+    at_left = at_right = 0
+    while at_left < len(left) and at_right < len(right):
+        ours, theirs = left[at_left : at_left + _WINDOW], right[at_right : at_right + _WINDOW]
+        is_last = at_left + _WINDOW >= len(left) and at_right + _WINDOW >= len(right)
+        most = _WINDOW if is_last else _WINDOW // 2
+        row = column = 0
+        for block in LCSseq.opcodes(ours, theirs):
+            if block.tag == "equal":
+                for step in range(block.src_end - block.src_start):
+                    if block.src_start + step >= most or block.dest_start + step >= most:
+                        break
+                    row, column = block.src_start + step + 1, block.dest_start + step + 1
+                    yield at_left + row - 1, at_right + column - 1
+        if is_last:
+            return
+        # Behind the last pair, or half a window on where there was none.
+        at_left, at_right = (at_left + row, at_right + column) if row else (at_left + most, at_right + most)
+
+
+# -- where a difference stands
+
+
+def _settle(hunks: Iterator[Hunk], old: Sequence[str], new: Sequence[str]) -> tuple[Hunk, ...]:
+    """Join hunks that touch on both sides, and put blocks that could stand in several places where they belong."""
+    joined: list[Hunk] = []
+    for hunk in hunks:
+        if joined and joined[-1].old[1] == hunk.old[0] and joined[-1].new[1] == hunk.new[0]:
+            last = joined.pop()
+            hunk = Hunk((last.old[0], hunk.old[1]), (last.new[0], hunk.new[1]))
+        joined.append(hunk)
+    settled: list[Hunk] = []
+    for at, hunk in enumerate(joined):
+        if hunk.old[0] == hunk.old[1] or hunk.new[0] == hunk.new[1]:
+            below = joined[at + 1] if at + 1 < len(joined) else None
+            hunk = _slid(hunk, old, new, settled[-1] if settled else None, below)
+        settled.append(hunk)
+    return tuple(settled)
+
+
+def _slid(hunk: Hunk, old: Sequence[str], new: Sequence[str], above: Hunk | None, below: Hunk | None) -> Hunk:
+    """A pure insertion or deletion, moved over equal lines; it never touches its neighbours."""
+    inserts = hunk.old[0] == hunk.old[1]
+    lines, (start, end) = (new, hunk.new) if inserts else (old, hunk.old)
+    # One equal line at least stays between two hunks, so that they remain two.
+    room_up = min(hunk.old[0] - above.old[1], hunk.new[0] - above.new[1]) - 1 if above else start
+    room_up = min(room_up, hunk.old[0], hunk.new[0], _FARTHEST_SLIDE)
+    room_down = min(below.old[0] - hunk.old[1], below.new[0] - hunk.new[1]) - 1 if below else _FARTHEST_SLIDE
+    room_down = min(room_down, len(old) - hunk.old[1], len(new) - hunk.new[1], _FARTHEST_SLIDE)
+    up = down = 0
+    while up < room_up and lines[start - up - 1] == lines[end - up - 1]:
+        up += 1
+    while down < room_down and lines[start + down] == lines[end + down]:
+        down += 1
+    if not up and not down:
+        return hunk
+    best = min(range(-up, down + 1), key=lambda shift: (*_awkwardness(lines, start + shift, end + shift), -shift))
+    return Hunk(
+        (hunk.old[0] + best, hunk.old[1] + best),
+        (hunk.new[0] + best, hunk.new[1] + best),
+    )
+
+
+def _awkwardness(lines: Sequence[str], start: int, end: int) -> tuple[int, int]:
+    """How unlike a construct of its own a block is: it should neither begin with an end nor deep inside."""
+    first = next((line for line in lines[start:end] if line.strip()), "")
+    body = first.lstrip()
+    return int(body[:1] in tuple("})]") or body[:3] == "end"), len(first) - len(body)

@@ -10,19 +10,32 @@ For each file of any side the outcome is one of
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import cache
 from pathlib import Path
-from typing import Literal
+from typing import Literal, Protocol
 
 from fernshale.core.base.textfile import TextFile, read_text
-from fernshale.core.base.treepath import TreePath, on_disk
+from fernshale.core.base.treepath import TreePath, on_disk, parents
 from fernshale.core.base.work import CancelToken, Progress
-from fernshale.core.merge.moves import find_moves
-from fernshale.core.merge.textmerge import Due, TextMerge, fingerprint, merge_text
+from fernshale.core.merge.moves import find_moves, telling_lines
+from fernshale.core.merge.regroup import Regrouping, cut_merge, find_regrouping, in_a_row
+from fernshale.core.merge.textmerge import (
+    Choice,
+    Due,
+    Taking,
+    TextMerge,
+    Undecided,
+    WovenLine,
+    fingerprint,
+    merge_text,
+    merge_two_texts,
+)
 from fernshale.core.snapshot.manifest import Entry, Kind, Manifest
 
 Outcome = Literal["same", "updated", "carried", "merged", "own", "added", "removed", "decide"]
+Takes = Literal["mine", "incoming", "nothing"]
 Content = Callable[[TreePath], bytes]
 
 _NOWHERE = (0, 0)
@@ -42,13 +55,32 @@ class Side:
         """Files and links."""
         return {path: entry for path, entry in self.manifest.entries.items() if entry.kind is not Kind.FOLDER}
 
+    def text(self, path: TreePath | None) -> TextFile | None:
+        """The file at `path` as text; None when there is none, or it is a link or binary."""
+        entry = self.entry(path)
+        if path is None or entry is None or entry.kind is not Kind.FILE:
+            return None
+        return read_text(self.read(path))
+
+
+class ContentMerge(Protocol):
+    """The merge of what stands in a file: by lines, or by keys."""
+
+    @property
+    def decisions(self) -> tuple[Due, ...]: ...
+
+    def result(self, choices: Mapping[str, Choice], undecided: Undecided) -> TextFile | None: ...
+
+    def weave(self, choices: Mapping[str, Choice]) -> tuple[WovenLine, ...]: ...
+
 
 @dataclass(frozen=True, slots=True)
 class FileMerge:
     """What becomes of one file.
 
     `path` is where the result stands (None: nowhere); `base`, `mine`, `incoming` are its paths on the three sides.
-    `takes` is the side whose version is the result; with `text` the result is woven instead.
+    `takes` is the side whose version is the result; with `merge` the result is woven instead. `joined` are further
+    files (old and local path, and the line of the woven local text each begins at) that the vendor joined in this one.
     """
 
     path: TreePath | None
@@ -57,10 +89,11 @@ class FileMerge:
     incoming: TreePath | None
     outcome: Outcome
     why: str
-    takes: Literal["mine", "incoming", "nothing"]
-    text: TextMerge | None = None
+    takes: Takes
+    merge: ContentMerge | None = None
     decisions: tuple[Due, ...] = ()
     mode: int = 0o644
+    joined: tuple[tuple[TreePath, TreePath, int], ...] = ()
 
     @property
     def shown(self) -> TreePath:
@@ -72,16 +105,24 @@ class FileMerge:
 
 @dataclass(frozen=True, slots=True)
 class FolderMerge:
-    """The merge of three folders, files in the order of the path they are shown by."""
+    """The merge of three folders, files in the order of the path they are shown by.
+
+    Where no base is known, `base` is empty and nobody can tell which differences are local edits.
+    """
 
     base: Side
     mine: Side
     incoming: Side
     files: tuple[FileMerge, ...]
+    is_base_known: bool = True
 
     @property
     def decisions(self) -> tuple[tuple[FileMerge, Due], ...]:
         return tuple((file, due) for file in self.files for due in file.decisions)
+
+
+# Merges the contents of a file given its path and the three versions; None leaves it to the lines.
+ByFormat = Callable[[TreePath, TextFile, TextFile, TextFile], ContentMerge | None]
 
 
 def disk_side(folder: Path, manifest: Manifest) -> Side:
@@ -89,92 +130,259 @@ def disk_side(folder: Path, manifest: Manifest) -> Side:
     return Side(manifest, lambda path: on_disk(folder, path).read_bytes())
 
 
-def merge_folders(base: Side, mine: Side, incoming: Side, progress: Progress, token: CancelToken) -> FolderMerge:
-    """Merge; nothing is written. Each file of each side is accounted for exactly once."""
-    their_moves = _moves(base, incoming, token)
-    our_moves = _moves(base, mine, token)
-    files: list[FileMerge] = []
-    ours, theirs, olds = mine.things(), incoming.things(), base.things()
-    used_mine: set[TreePath] = set()
-    used_incoming: set[TreePath] = set()
-    for number, path in enumerate(olds):
-        token.check()
-        progress("merging", number, len(olds))
-        here = our_moves.get(path, path if path in ours else None)
-        there = their_moves.get(path, path if path in theirs else None)
-        used_mine.update(item for item in (here,) if item)
-        used_incoming.update(item for item in (there,) if item)
-        files.append(_merge_known(base, mine, incoming, path, here, there))
-    for path in [path for path in ours if path not in used_mine]:
-        if path in theirs and path not in used_incoming:
-            used_incoming.add(path)
-            files.append(_merge_new(mine, incoming, path))
-        else:
-            files.append(_whole(path, None, path, None, "own", "only here; stays", "mine", ours[path].mode))
-    for path in [path for path in theirs if path not in used_incoming]:
-        files.append(_whole(path, None, None, path, "added", "new from the vendor", "incoming", theirs[path].mode))
-    return FolderMerge(base, mine, incoming, tuple(sorted(_without_clashes(files), key=lambda file: file.shown)))
+def no_format(_path: TreePath, _base: TextFile, _mine: TextFile, _incoming: TextFile) -> None:
+    """Every text is merged by lines."""
 
 
-def _moves(base: Side, other: Side, token: CancelToken) -> dict[TreePath, TreePath]:
-    gone = [(path, entry) for path, entry in base.manifest.files.items() if path not in other.manifest.entries]
-    come = [(path, entry) for path, entry in other.manifest.files.items() if path not in base.manifest.entries]
-    return find_moves(gone, come, base.read, other.read, token)
+def merge_folders(
+    base: Side | None,
+    mine: Side,
+    incoming: Side,
+    progress: Progress,
+    token: CancelToken,
+    by_format: ByFormat = no_format,
+) -> FolderMerge:
+    """Merge; nothing is written. Each file of each side is accounted for, files that were split or joined in each part.
+
+    Without a base nothing is taken that could be an edit: what differs is a decision.
+    """
+    return _Merger(base, mine, incoming, token, by_format).merge(progress)
 
 
-def _merge_known(
-    base: Side, mine: Side, incoming: Side, path: TreePath, here: TreePath | None, there: TreePath | None
-) -> FileMerge:
-    """A file the old release had."""
-    old, ours, theirs = base.entry(path), mine.entry(here), incoming.entry(there)
-    assert old is not None
-    if ours is None and theirs is None:
-        return _whole(None, path, None, None, "removed", "gone on both sides", "nothing")
-    if ours is None:
+class _Merger:
+    """The three sides while they are merged."""
+
+    def __init__(self, base: Side | None, mine: Side, incoming: Side, token: CancelToken, by_format: ByFormat) -> None:
+        self._known = base is not None
+        self._base = base or Side(Manifest({}), lambda path: b"")
+        self._mine, self._incoming = mine, incoming
+        self._token, self._by_format = token, by_format
+        self._olds, self._ours, self._theirs = self._base.things(), mine.things(), incoming.things()
+        self._their_moves = _moves(self._olds, self._theirs, self._base, incoming, token)
+        self._our_moves = _moves(self._olds, self._ours, self._base, mine, token)
+
+    def merge(self, progress: Progress) -> FolderMerge:
+        groups = self._regrouped()
+        joined = {path for sources in groups.sources.values() for path in sources}
+        files: list[FileMerge] = []
+        used_mine: set[TreePath] = set()
+        used_incoming: set[TreePath] = set()
+        for number, path in enumerate(self._olds):
+            self._token.check()
+            progress("merging", number, len(self._olds))
+            here, there = self._here(path), self._there(path)
+            if path in groups.parts and here is not None:
+                made = self._split(path, here, groups.parts[path])
+                used_incoming.update(groups.parts[path])
+            elif path in joined and here is not None:
+                made = ()
+            else:
+                sources = groups.sources.get(there, ()) if there else ()
+                made = (self._known_file(path, here, there, sources),)
+            used_mine.update(item for item in (here,) if item)
+            used_incoming.update(item for item in (there,) if item)
+            files += made
+        for target, sources in groups.sources.items():
+            if target not in used_incoming:
+                # A new file made of old ones alone: the first is what it came from.
+                used_incoming.add(target)
+                here = self._here(sources[0])
+                assert here is not None
+                files.append(self._known_file(sources[0], here, target, sources[1:]))
+        for path in [path for path in self._ours if path not in used_mine]:
+            if path in self._theirs and path not in used_incoming:
+                used_incoming.add(path)
+                files.append(self._new_on_both(path))
+            else:
+                mode = self._ours[path].mode
+                files.append(FileMerge(path, None, path, None, "own", "only here; stays", "mine", mode=mode))
+        folders = self._moved_folders()
+        for path in [path for path in self._theirs if path not in used_incoming]:
+            files.append(self._added(path, folders))
+        whole = sorted(_without_clashes(files), key=lambda file: file.shown)
+        noted = tuple(_with_case_notes(whole, self._ours))
+        return FolderMerge(self._base, self._mine, self._incoming, noted, self._known)
+
+    def _here(self, path: TreePath) -> TreePath | None:
+        return self._our_moves.get(path, path if path in self._ours else None)
+
+    def _there(self, path: TreePath) -> TreePath | None:
+        return self._their_moves.get(path, path if path in self._theirs else None)
+
+    # -- files taken apart or put together
+
+    def _regrouped(self) -> Regrouping:
+        """Splits and joins of files with local edits; of others there is nothing to carry."""
+        there = {path: at for path in self._olds if (at := self._there(path)) is not None}
+        edited = [
+            path
+            for path, old in self._olds.items()
+            if (here := self._here(path)) is not None
+            and self._ours[here].kind is old.kind is Kind.FILE
+            and self._ours[here].content != old.content
+            and (path not in there or self._theirs[there[path]].content != old.content)
+        ]
+        if not edited:
+            return Regrouping({}, {})
+        taken = set(there.values())
+        new = [path for path, entry in self._theirs.items() if path not in taken and entry.kind is Kind.FILE]
+        changed = {
+            at: path
+            for path, at in there.items()
+            if self._theirs[at].kind is Kind.FILE and self._theirs[at].content != self._olds[path].content
+        }
+        return find_regrouping(
+            edited,
+            there,
+            [path for path in new if path not in self._olds],
+            changed,
+            cache(lambda path: telling_lines(self._base.read(path))),
+            cache(lambda path: telling_lines(self._incoming.read(path))),
+        )
+
+    def _split(self, path: TreePath, here: TreePath, parts: Sequence[TreePath]) -> tuple[FileMerge, ...]:
+        olds, ours = self._base.text(path), self._mine.text(here)
+        theirs = [self._incoming.text(part) for part in parts]
+        assert olds is not None and ours is not None
+        whole, counts = in_a_row([text for text in theirs if text is not None])
+        merges = cut_merge(merge_text(olds, ours, whole), counts)
+        names = ", ".join(parts)
+        return tuple(
+            FileMerge(
+                part,
+                path,
+                here,
+                part,
+                "decide" if merge.decisions else "merged",
+                f"the vendor split {path} into {names}",
+                "mine",
+                merge,
+                merge.decisions,
+                self._theirs[part].mode,
+            )
+            for part, merge in zip(parts, merges, strict=True)
+        )
+
+    def _join(
+        self, path: TreePath, here: TreePath, there: TreePath, sources: Sequence[TreePath]
+    ) -> tuple[TextMerge, tuple[tuple[TreePath, TreePath, int], ...]] | None:
+        olds = [self._base.text(path), *(self._base.text(source) for source in sources)]
+        places = [here, *(at for source in sources if (at := self._here(source)) is not None)]
+        ours, theirs = [self._mine.text(place) for place in places], self._incoming.text(there)
+        if theirs is None or None in olds or None in ours or len(ours) != len(olds):
+            return None
+        old, _ = in_a_row([text for text in olds if text is not None])
+        mine, counts = in_a_row([text for text in ours if text is not None])
+        starts = [sum(counts[:at]) for at in range(1, len(counts))]
+        return merge_text(old, mine, theirs), tuple(zip(sources, places[1:], starts, strict=True))
+
+    # -- one file
+
+    def _known_file(
+        self, path: TreePath, here: TreePath | None, there: TreePath | None, sources: Sequence[TreePath] = ()
+    ) -> FileMerge:
+        """A file the old release had."""
+        old, ours, theirs = self._olds[path], self._entry(self._ours, here), self._entry(self._theirs, there)
+        if sources and here is not None and there is not None and theirs is not None:
+            joined = self._join(path, here, there, sources)
+            if joined is not None:
+                woven, others = joined
+                why = f"the vendor joined {', '.join([path, *sources])} in {there}"
+                outcome: Outcome = "decide" if woven.decisions else "merged"
+                target, _ = _target(path, here, there)
+                mode = theirs.mode
+                return FileMerge(target, path, here, there, outcome, why, "mine", woven, woven.decisions, mode, others)
+        if ours is None and theirs is None:
+            return FileMerge(None, path, None, None, "removed", "gone on both sides", "nothing")
+        if ours is None:
+            if _same(theirs, old):
+                why = "you had deleted it; the vendor left it as it was"
+                return FileMerge(None, path, None, there, "removed", why, "nothing")
+            return _due(there, path, None, there, "you had deleted it, the vendor changed it", "nothing")
+        if theirs is None:
+            if _same(ours, old) and here == path:
+                why = "the vendor dropped it; it was never edited here"
+                return FileMerge(None, path, here, None, "removed", why, "nothing")
+            why = f"the vendor dropped it, but it was {'moved' if _same(ours, old) else 'edited'} here"
+            return _due(here, path, here, None, why, "mine", mode=ours.mode)
+        target, moved = _target(path, here, there)
+        mode = _merge_modes(old.mode, ours.mode, theirs.mode)
+        if _same(ours, theirs):
+            known = _same(ours, old)
+            why = "nothing differs" if known else "your edit is already in the new release"
+            outcome = "same" if known and target == here and mode == ours.mode else "updated" if known else "carried"
+            return FileMerge(target, path, here, there, outcome, why + moved, "mine", mode=mode)
+        if _same(ours, old):
+            return FileMerge(target, path, here, there, "updated", "not edited here" + moved, "incoming", mode=mode)
         if _same(theirs, old):
-            return _whole(
-                None, path, None, there, "removed", "you had deleted it; the vendor left it as it was", "nothing"
-            )
-        return _due(there, path, None, there, "you had deleted it, the vendor changed it", "nothing")
-    if theirs is None:
-        if _same(ours, old) and here == path:
-            return _whole(
-                None, path, here, None, "removed", "the vendor dropped it; it was never edited here", "nothing"
-            )
-        why = f"the vendor dropped it, but it was {'moved' if _same(ours, old) else 'edited'} here"
-        return _due(here, path, here, None, why, "mine", mode=ours.mode)
-    target, moved = _target(path, here, there)
-    mode = theirs.mode if ours.mode == old.mode else ours.mode
-    if _same(ours, theirs):
-        known = _same(ours, old)
-        why = "nothing differs" if known else "your edit is already in the new release"
-        outcome: Outcome = "same" if known and target == here else "updated" if known else "carried"
-        return _whole(target, path, here, there, outcome, why + moved, "mine", mode)
-    if _same(ours, old):
-        return _whole(target, path, here, there, "updated", "not edited here" + moved, "incoming", mode)
-    if _same(theirs, old):
-        return _whole(target, path, here, there, "carried", "edited here; the vendor left it" + moved, "mine", mode)
-    texts = _texts((base, path), (mine, here), (incoming, there))
-    if texts is None:
-        return _due(target, path, here, there, "both changed it, and it is no text" + moved, "mine", mode=mode)
-    merged = merge_text(*texts)
-    outcome = "decide" if merged.decisions else "merged"
-    why = "both changed the same lines" if merged.decisions else "both changed it, in different places"
-    return FileMerge(target, path, here, there, outcome, why + moved, "mine", merged, merged.decisions, mode)
+            why = "edited here; the vendor left it" + moved
+            return FileMerge(target, path, here, there, "carried", why, "mine", mode=mode)
+        texts = self._texts((self._base, path), (self._mine, here), (self._incoming, there))
+        if texts is None:
+            return _due(target, path, here, there, "both changed it, and it is no text" + moved, "mine", mode=mode)
+        assert target is not None
+        merge: ContentMerge = self._by_format(target, *texts) or merge_text(*texts)
+        outcome = "decide" if merge.decisions else "merged"
+        what = "value" if any(due.kind == "key" for due in merge.decisions) else "lines"
+        why = f"both changed the same {what}" if merge.decisions else "both changed it, in different places"
+        return FileMerge(target, path, here, there, outcome, why + moved, "mine", merge, merge.decisions, mode)
+
+    @staticmethod
+    def _entry(side: Mapping[TreePath, Entry], path: TreePath | None) -> Entry | None:
+        return side.get(path) if path is not None else None
+
+    def _texts(self, *places: tuple[Side, TreePath | None]) -> tuple[TextFile, TextFile, TextFile] | None:
+        base, mine, incoming = (side.text(path) for side, path in places)
+        return (base, mine, incoming) if base and mine and incoming else None
+
+    def _new_on_both(self, path: TreePath) -> FileMerge:
+        """A file both sides have and the old release had not, or that no old release is known of."""
+        ours, theirs = self._ours[path], self._theirs[path]
+        if _same(ours, theirs):
+            why = "your file is already in the new release" if self._known else "nothing differs"
+            outcome: Outcome = "carried" if self._known else "same"
+            return FileMerge(path, None, path, path, outcome, why, "mine", mode=ours.mode)
+        texts = self._texts((self._mine, path), (self._mine, path), (self._incoming, path))
+        if self._known:
+            why = "yours and the vendor's new file have one name"
+        else:
+            why = "it differs, and no old release tells what of it is your edit"
+        if texts is None:
+            return _due(path, None, path, path, why, "mine", mode=ours.mode)
+        by_format = self._by_format(path, TextFile(""), texts[1], texts[2]) if self._known else None
+        merge: ContentMerge = by_format or merge_two_texts(texts[1], texts[2])
+        outcome = "decide" if merge.decisions else "carried"
+        why = why if merge.decisions else "your file says what the new release's says"
+        return FileMerge(path, None, path, path, outcome, why, "mine", merge, merge.decisions, ours.mode)
+
+    def _added(self, path: TreePath, folders: Mapping[str, str]) -> FileMerge:
+        folder, _, name = path.rpartition("/")
+        mode = self._theirs[path].mode
+        moved = folders.get(folder)
+        if moved is not None and f"{moved}/{name}" not in self._ours:
+            why = f"new from the vendor; you moved its folder from {folder}"
+            return FileMerge(TreePath(f"{moved}/{name}"), None, None, path, "added", why, "incoming", mode=mode)
+        why = "new from the vendor" if self._known else "only in the new release; you may have deleted it"
+        return FileMerge(path, None, None, path, "added", why, "incoming", mode=mode)
+
+    def _moved_folders(self) -> dict[str, str]:
+        """Folders the user moved as a whole: what the vendor adds to them belongs there."""
+        left = {path.rpartition("/")[0] for path in self._ours}
+        found: dict[str, set[str]] = {}
+        for old, new in self._our_moves.items():
+            if old.rpartition("/")[2] == new.rpartition("/")[2]:
+                found.setdefault(old.rpartition("/")[0], set()).add(new.rpartition("/")[0])
+        return {
+            old: min(news) for old, news in found.items() if old and len(news) == 1 and min(news) and old not in left
+        }
 
 
-def _merge_new(mine: Side, incoming: Side, path: TreePath) -> FileMerge:
-    """A file both sides have and the old release had not."""
-    ours, theirs = mine.entry(path), incoming.entry(path)
-    assert ours is not None and theirs is not None
-    if _same(ours, theirs):
-        return _whole(path, None, path, path, "carried", "your file is already in the new release", "mine", ours.mode)
-    texts = _texts((mine, path), (mine, path), (incoming, path))
-    if texts is None:
-        return _due(path, None, path, path, "yours and the vendor's new file have one name", "mine", mode=ours.mode)
-    merged = merge_text(TextFile(""), texts[1], texts[2])
-    why = "yours and the vendor's new file have one name"
-    return FileMerge(path, None, path, path, "decide", why, "mine", merged, merged.decisions, ours.mode)
+def _moves(
+    olds: Mapping[TreePath, Entry], others: Mapping[TreePath, Entry], base: Side, other: Side, token: CancelToken
+) -> dict[TreePath, TreePath]:
+    gone = [(path, entry) for path, entry in olds.items() if entry.kind is Kind.FILE and path not in others]
+    come = [(path, entry) for path, entry in others.items() if entry.kind is Kind.FILE and path not in olds]
+    return find_moves(gone, come, base.read, other.read, token) if gone and come else {}
 
 
 def _target(path: TreePath, here: TreePath | None, there: TreePath | None) -> tuple[TreePath | None, str]:
@@ -186,36 +394,14 @@ def _target(path: TreePath, here: TreePath | None, there: TreePath | None) -> tu
     return path, ""
 
 
-def _texts(*places: tuple[Side, TreePath | None]) -> tuple[TextFile, TextFile, TextFile] | None:
-    """The three versions as text; None when one is a link or binary."""
-    texts = []
-    for side, path in places:
-        entry = side.entry(path)
-        if path is None or entry is None or entry.kind is not Kind.FILE:
-            return None
-        text = read_text(side.read(path))
-        if text is None:
-            return None
-        texts.append(text)
-    return texts[0], texts[1], texts[2]
+def _merge_modes(old: int, ours: int, theirs: int) -> int:
+    """Bit by bit, so that there is never a clash: what both changed they changed alike."""
+    return ours ^ ((old ^ theirs) & ~(old ^ ours))
 
 
 def _same(left: Entry | None, right: Entry | None) -> bool:
     """Same kind and content; the mode is merged by itself."""
     return left is not None and right is not None and (left.kind, left.content) == (right.kind, right.content)
-
-
-def _whole(
-    path: TreePath | None,
-    base: TreePath | None,
-    mine: TreePath | None,
-    incoming: TreePath | None,
-    outcome: Outcome,
-    why: str,
-    takes: Literal["mine", "incoming", "nothing"],
-    mode: int = 0o644,
-) -> FileMerge:
-    return FileMerge(path, base, mine, incoming, outcome, why, takes, mode=mode)
 
 
 def _due(
@@ -224,29 +410,51 @@ def _due(
     mine: TreePath | None,
     incoming: TreePath | None,
     why: str,
-    takes: Literal["mine", "incoming", "nothing"],
+    takes: Takes,
     mode: int = 0o644,
 ) -> FileMerge:
     id = fingerprint(base or "", mine or "", incoming or "", why)
-    due = Due(id, "file", _NOWHERE, _NOWHERE, _NOWHERE)
+    ways: tuple[Taking, ...] = ("mine", "incoming")
+    due = Due(id, "file", _NOWHERE, _NOWHERE, _NOWHERE, ways)
     return FileMerge(path, base, mine, incoming, "decide", why, takes, None, (due,), mode)
 
 
-def _without_clashes(files: list[FileMerge]) -> Iterator[FileMerge]:
-    """Where two files would stand at one path, ours keeps it and what to do with the vendor's is a decision.
+def _without_clashes(files: Sequence[FileMerge]) -> Iterator[FileMerge]:
+    """Where two files would stand at one path, or one where the other needs a folder, ours keeps it and what to do with
+    the vendor's is a decision.
 
     A file of ours that the vendor's move would bring there stays where it is; a new one can be put beside it.
     """
     taken: set[TreePath] = set()
+    folders: set[TreePath] = set()
+
+    def is_free(path: TreePath) -> bool:
+        return path not in taken and path not in folders and not any(parent in taken for parent in parents(path))
+
     for file in sorted(files, key=lambda file: (file.outcome != "own", file.mine is None)):
-        if file.path is None or file.path not in taken:
-            taken.update(path for path in (file.path,) if path)
-            yield file
-        elif file.mine is not None:
-            why = f"your own file stands where the vendor's {file.incoming} goes"
-            taken.add(file.mine)
-            yield _due(file.mine, file.base, file.mine, file.incoming, why, "mine", file.mode)
-        else:
-            beside = TreePath(f"{file.path}.incoming")
-            why = f"your file stands where the vendor's {file.incoming} goes; it can be put beside it"
-            yield _due(beside, file.base, None, file.incoming, why, "nothing", file.mode)
+        made = file
+        if file.path is not None and not is_free(file.path):
+            if file.mine is not None and is_free(file.mine):
+                why = f"your own file stands where the vendor's {file.incoming} goes"
+                made = _due(file.mine, file.base, file.mine, file.incoming, why, "mine", file.mode)
+            else:
+                # Below a file of ours there is no room: beside it, under a name that tells where it would have stood.
+                beside = TreePath(f"{file.path if file.path in taken else file.path.replace('/', '-')}.incoming")
+                why = f"your file stands where the vendor's {file.incoming} goes; it can be put beside it"
+                made = _due(beside, file.base, None, file.incoming, why, "nothing", file.mode)
+        if made.path is not None:
+            taken.add(made.path)
+            folders.update(parents(made.path))
+        yield made
+
+
+def _with_case_notes(files: Sequence[FileMerge], before: Mapping[TreePath, Entry]) -> Iterator[FileMerge]:
+    """Names that differ by case only are one file on other systems; it is said where the merge brings that about."""
+    first: dict[str, TreePath] = {}
+    for file in files:
+        if file.path is not None:
+            other = first.setdefault(file.path.casefold(), file.path)
+            if other != file.path and not (other in before and file.path in before):
+                why = f"{file.why}; its name differs from {other} by case only, which other systems do not tell apart"
+                file = replace(file, why=why)
+        yield file

@@ -1,92 +1,161 @@
-"""Find files that one side moved or renamed: by content, the best assignment over all pairs and not first come.
+"""Find files that one side moved or renamed: by content, the best assignment over all pairs.
 
-Identical files are paired first; the rest by the share of lines two texts have in common (Dice coefficient over
-multisets of lines), assigned so that the sum is greatest (Crouse 2016, through scipy).
+Files of one content are paired first, then the rest by the share of lines two texts have in common (Dice coefficient
+over sets of lines), so that the sum over all pairs is greatest (Crouse 2016, through scipy), component by component.
+A name or a folder that stays the same only tips the balance.
 """
 
 from __future__ import annotations
 
-from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
+from typing import TYPE_CHECKING
 
-from fernshale.core.base.textfile import read_text, split_lines
+from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.snapshot.manifest import Entry
 
-# Below this share of common lines two files are taken for strangers.
-_LEAST = 0.5
-_SAME_NAME = 0.05
-# Pairs that are looked at line by line at most; beyond it only files of one name are.
-_MOST_PAIRS = 250_000
+if TYPE_CHECKING:
+    from scipy.sparse import csr_matrix
 
 Content = Callable[[TreePath], bytes]
+Files = Sequence[tuple[TreePath, Entry]]
+
+# Below this share of common lines two files are taken for strangers; a few lines alike prove less than many.
+_LEAST, _LEAST_OF_FEW, _FEW = 0.5, 0.75, 4
+_SAME_NAME, _SAME_WAY = 0.05, 0.03
+# A line that stands in more files than this says nothing about which file is which.
+_COMMONPLACE = 60
+_LARGEST_TEXT = 8 << 20
 
 
 def find_moves(
-    gone: Sequence[tuple[TreePath, Entry]],
-    come: Sequence[tuple[TreePath, Entry]],
-    read_gone: Content,
-    read_come: Content,
-    token: CancelToken,
+    gone: Files, come: Files, read_gone: Content, read_come: Content, token: CancelToken
 ) -> dict[TreePath, TreePath]:
     """New path for each of `gone` that was moved."""
-    moves: dict[TreePath, TreePath] = {}
+    moves = _identical(gone, come)
+    taken = set(moves.values())
+    left = [path for path, entry in gone if path not in moves and 0 < entry.size <= _LARGEST_TEXT]
+    right = [path for path, entry in come if path not in taken and 0 < entry.size <= _LARGEST_TEXT]
+    if left and right:
+        moves.update(_alike(left, right, read_gone, read_come, moves, token))
+    return moves
+
+
+def _identical(gone: Files, come: Files) -> dict[TreePath, TreePath]:
+    """Files of one content; where several have it, those whose paths are most alike."""
+    import numpy as np
+    from scipy.optimize import linear_sum_assignment
+
     targets: dict[str, list[TreePath]] = {}
     for path, entry in come:
         if entry.size:
             targets.setdefault(entry.content, []).append(path)
+    sources: dict[str, list[TreePath]] = {}
     for path, entry in gone:
-        if found := targets.get(entry.content):
-            found.sort(key=lambda target: _name(target) != _name(path))
-            moves[path] = found.pop(0)
-    taken = set(moves.values())
-    left = [(path, entry) for path, entry in gone if path not in moves and entry.size]
-    right = [(path, entry) for path, entry in come if path not in taken and entry.size]
-    if left and right:
-        moves.update(_assign(left, right, read_gone, read_come, token))
+        if entry.content in targets:
+            sources.setdefault(entry.content, []).append(path)
+    moves: dict[TreePath, TreePath] = {}
+    for content, olds in sources.items():
+        news = targets[content]
+        if len(olds) == len(news) == 1:
+            moves[olds[0]] = news[0]
+            continue
+        scores = np.array([[_path_likeness(old, new) for new in news] for old in olds])
+        rows, columns = linear_sum_assignment(scores, maximize=True)
+        moves.update((olds[row], news[column]) for row, column in zip(rows.tolist(), columns.tolist(), strict=True))
     return moves
 
 
-def _assign(
-    left: Sequence[tuple[TreePath, Entry]],
-    right: Sequence[tuple[TreePath, Entry]],
+def _path_likeness(old: str, new: str) -> float:
+    from rapidfuzz import fuzz
+
+    return float(fuzz.ratio(old, new)) + 100.0 * (_name(old) == _name(new))
+
+
+def _alike(
+    left: Sequence[TreePath],
+    right: Sequence[TreePath],
     read_left: Content,
     read_right: Content,
+    known: Mapping[TreePath, TreePath],
     token: CancelToken,
 ) -> dict[TreePath, TreePath]:
-    import numpy
+    import numpy as np
     from scipy.optimize import linear_sum_assignment
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import connected_components
 
-    only_names = len(left) * len(right) > _MOST_PAIRS
-    old = [_line_counts(read_left(path)) for path, _ in left]
-    new = [_line_counts(read_right(path)) for path, _ in right]
-    scores = numpy.zeros((len(left), len(right)))
-    for row, counts in enumerate(old):
+    ours, theirs = _line_matrix(left, right, read_left, read_right, token)
+    sizes = [np.asarray(side.sum(axis=1)).ravel() for side in (ours, theirs)]
+    pairs = (ours @ theirs.T).tocoo()
+    total = sizes[0][pairs.row] + sizes[1][pairs.col]
+    scores = 2 * pairs.data / total
+    kept = scores >= np.where(total <= 2 * _FEW, _LEAST_OF_FEW, _LEAST)
+    rows, columns, scores = pairs.row[kept], pairs.col[kept], scores[kept]
+    if not len(rows):
+        return {}
+    ways = {(_folder(old), _folder(new)) for old, new in known.items()}
+    for at, (row, column) in enumerate(zip(rows.tolist(), columns.tolist(), strict=True)):
+        old, new = left[row], right[column]
+        scores[at] += _SAME_NAME * (_name(old) == _name(new)) + _SAME_WAY * ((_folder(old), _folder(new)) in ways)
+    count = len(left) + len(right)
+    graph = coo_matrix((np.ones(len(rows)), (rows, columns + len(left))), shape=(count, count))
+    _, label = connected_components(graph, directed=False)
+    moves: dict[TreePath, TreePath] = {}
+    order = np.argsort(label[rows], kind="stable")
+    for part in np.split(order, (np.diff(label[rows][order]) != 0).nonzero()[0] + 1):
         token.check()
-        for column, other in enumerate(new):
-            same_name = _name(left[row][0]) == _name(right[column][0])
-            if counts is None or other is None or (only_names and not same_name):
-                continue
-            score = _alike(counts, other)
-            if score >= _LEAST:
-                scores[row, column] = score + _SAME_NAME * same_name
-    rows, columns = linear_sum_assignment(scores, maximize=True)
-    pairs = zip(rows.tolist(), columns.tolist(), strict=True)
-    return {left[row][0]: right[column][0] for row, column in pairs if scores[row, column] > 0}
+        ours_here, at_row = np.unique(rows[part], return_inverse=True)
+        theirs_here, at_column = np.unique(columns[part], return_inverse=True)
+        table = np.zeros((len(ours_here), len(theirs_here)))
+        table[at_row, at_column] = scores[part]
+        for row, column in zip(*linear_sum_assignment(table, maximize=True), strict=True):
+            if table[row, column] > 0:
+                moves[left[ours_here[row]]] = right[theirs_here[column]]
+    return moves
 
 
-def _line_counts(data: bytes) -> Counter[str] | None:
+def _line_matrix(
+    left: Sequence[TreePath], right: Sequence[TreePath], read_left: Content, read_right: Content, token: CancelToken
+) -> tuple[csr_matrix, csr_matrix]:
+    """(files, lines) of 0 and 1, sparse, for both sides: which lines stand in which file."""
+    import numpy as np
+    from scipy.sparse import csr_matrix
+
+    numbers: dict[str, int] = {}
+    sides: list[tuple[list[int], list[int]]] = []
+    for paths, read in ((left, read_left), (right, read_right)):
+        starts, columns = [0], []
+        for path in paths:
+            token.check()
+            columns += [numbers.setdefault(line, len(numbers)) for line in telling_lines(read(path))]
+            starts.append(len(columns))
+        sides.append((starts, columns))
+    used = np.zeros(len(numbers) + 1, np.int64)
+    for _, columns in sides:
+        used += np.bincount(np.array(columns, np.int64), minlength=len(used))
+    telling = used <= max(_COMMONPLACE, 2)
+    made = []
+    for (starts, columns), paths in zip(sides, (left, right), strict=True):
+        data = telling[columns].astype(np.float64) if columns else np.zeros(0)
+        matrix = csr_matrix((data, columns, starts), shape=(len(paths), len(used)))
+        matrix.eliminate_zeros()
+        made.append(matrix)
+    return made[0], made[1]
+
+
+def telling_lines(data: bytes) -> list[str]:
+    """The distinct lines of a text that say something, without their indentation; none of a binary file."""
     text = read_text(data)
-    return Counter(line.strip() for line in split_lines(text.text) if line.strip()) if text else None
-
-
-def _alike(left: Counter[str], right: Counter[str]) -> float:
-    total = left.total() + right.total()
-    if not total or min(left.total(), right.total()) * 4 < max(left.total(), right.total()):
-        return 0.0
-    return 2 * (left & right).total() / total
+    if text is None:
+        return []
+    return list(dict.fromkeys(line.strip() for line in text.text.split("\n") if any(map(str.isalnum, line))))
 
 
 def _name(path: str) -> str:
-    return path.rsplit("/", 1)[-1]
+    return path.rsplit("/", 1)[-1].casefold()
+
+
+def _folder(path: str) -> str:
+    return path.rpartition("/")[0]

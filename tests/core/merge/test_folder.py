@@ -14,7 +14,8 @@ from hypothesis import strategies as st
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.merge.folder import FolderMerge, Side, disk_side, merge_folders
-from fernshale.core.merge.result import LedgerUnbalanced, build_ledger, build_result
+from fernshale.core.merge.ledger import LedgerUnbalanced, build_ledger
+from fernshale.core.merge.result import build_result
 from fernshale.core.merge.textmerge import Choice
 from fernshale.core.snapshot.manifest import Entry, Kind, Manifest, digest_of
 from fernshale.core.survey.plugins import read_folder
@@ -38,7 +39,7 @@ def _merge(
 def _result(merge: FolderMerge, choices: Mapping[str, Choice] | None = None) -> dict[str, bytes]:
     result = build_result(merge, choices or {}, "mine")
     build_ledger(merge, result, choices or {})
-    return {path: result.contents[entry.content] for path, entry in result.entries.items()}
+    return {path: result.read(path) for path in result.entries}
 
 
 _OLD, _NEW, _EDIT = _BODY, _BODY.replace("line 3", "their 3"), _BODY.replace("line 9", "my 9")
@@ -123,6 +124,7 @@ _FILES = st.dictionaries(
 
 
 @example({"a": "one\n"}, {"b": ""}, {"b": "one\n"}, "")
+@example({"a": "one\n"}, {"a": ""}, {"a": "one\none\n"}, "")
 @given(_FILES, _FILES, _FILES, st.sampled_from(["", "mine", "incoming", "both"]))
 def test_ledger_balances_and_every_file_is_accounted_for(
     base: dict[str, str], mine: dict[str, str], incoming: dict[str, str], way: str
@@ -138,14 +140,14 @@ def test_ledger_balances_and_every_file_is_accounted_for(
         named = [getattr(file, name) for file in merge.files if getattr(file, name) is not None]
         assert sorted(named) == sorted(side), name
     if base == mine:
-        assert {path: result.contents[entry.content].decode() for path, entry in result.entries.items()} == incoming
+        assert {path: result.read(path).decode() for path in result.entries} == incoming
 
 
 def test_a_result_that_lost_an_edit_is_refused() -> None:
     merge = _merge({"a": _OLD}, {"a": _EDIT}, {"a": _NEW})
     result = build_result(merge, {}, "mine")
     spoilt = Entry(Kind.FILE, 0o644, digest_of(_NEW.encode()), len(_NEW))
-    bad = replace(result, entries={TreePath("a"): spoilt}, contents={spoilt.content: _NEW.encode()})
+    bad = replace(result, entries={TreePath("a"): spoilt}, woven={TreePath("a"): _NEW.encode()})
     with pytest.raises(LedgerUnbalanced):
         build_ledger(merge, bad, {})
 
@@ -182,3 +184,126 @@ def test_merge_agrees_with_a_known_tool_where_edits_are_apart(tmp_path: Path) ->
         done = subprocess.run(["git", "merge-file", "-p", *paths], capture_output=True, check=True)
         found = _result(_merge({"f": "".join(base)}, {"f": "".join(mine)}, {"f": "".join(incoming)}))
         assert found == {"f": done.stdout}
+
+
+def _part(name: str, lines: int = 8) -> str:
+    return "".join(f"{name} line {n} says something of its own\n" for n in range(lines))
+
+
+def test_edits_go_where_their_lines_went_when_the_vendor_splits_a_file() -> None:
+    base = {"all.cpp": _part("calendar") + _part("fog")}
+    mine = {
+        "all.cpp": (_part("calendar") + _part("fog"))
+        .replace("fog line 5", "my fog")
+        .replace("calendar line 2", "my day")
+    }
+    incoming = {
+        "calendar.cpp": "// calendar\n" + _part("calendar"),
+        "fog.cpp": "// fog\n" + _part("fog").replace("fog line 1 ", "their fog "),
+    }
+    merge = _merge(base, mine, incoming)
+    result = _result(merge)
+    assert sorted(result) == ["calendar.cpp", "fog.cpp"]
+    assert b"my day" in result["calendar.cpp"] and b"my fog" in result["fog.cpp"] and b"their fog" in result["fog.cpp"]
+    ledger = build_ledger(merge, build_result(merge, {}, "mine"), {})
+    found = sorted((entry.path, entry.lines, entry.fate, entry.now) for entry in ledger.entries)
+    assert found == [("all.cpp", "14", "carried", "fog.cpp:7"), ("all.cpp", "3", "carried", "calendar.cpp:4")]
+
+
+def test_a_clash_in_a_part_is_decided_there() -> None:
+    base = {"all.cpp": _part("calendar") + _part("fog")}
+    mine = {"all.cpp": base["all.cpp"].replace("fog line 5", "my fog")}
+    incoming = {"calendar.cpp": _part("calendar"), "fog.cpp": _part("fog").replace("fog line 5", "their fog")}
+    merge = _merge(base, mine, incoming)
+    ((file, due),) = merge.decisions
+    assert (file.path, due.mine, due.incoming) == ("fog.cpp", (13, 14), (5, 6))
+    assert b"my fog" in _result(merge, {due.id: Choice("mine")})["fog.cpp"]
+
+
+def test_edits_of_files_the_vendor_joined_stand_in_the_one() -> None:
+    base = {"calendar.cpp": _part("calendar"), "fog.cpp": _part("fog")}
+    mine = {
+        "calendar.cpp": _part("calendar").replace("line 2", "my 2"),
+        "fog.cpp": _part("fog").replace("line 5", "my 5"),
+    }
+    merge = _merge(base, mine, {"all.cpp": "// all\n" + _part("calendar") + _part("fog")})
+    assert _result(merge) == {
+        "all.cpp": (
+            "// all\n" + _part("calendar").replace("line 2", "my 2") + _part("fog").replace("line 5", "my 5")
+        ).encode()
+    }
+    ledger = build_ledger(merge, build_result(merge, {}, "mine"), {})
+    found = sorted((entry.path, entry.lines, entry.fate, entry.now) for entry in ledger.entries)
+    assert found == [("calendar.cpp", "3", "carried", "all.cpp:4"), ("fog.cpp", "6", "carried", "all.cpp:15")]
+
+
+def test_what_the_vendor_adds_to_a_folder_i_moved_goes_along() -> None:
+    base = {"fx/a.glow": _part("a"), "fx/b.glow": _part("b")}
+    mine = {"art/a.glow": _part("a"), "art/b.glow": _part("b")}
+    merge = _merge(base, mine, {**base, "fx/c.glow": _part("c")})
+    assert sorted(_result(merge)) == ["art/a.glow", "art/b.glow", "art/c.glow"]
+
+
+def test_a_change_of_case_is_a_move_and_two_names_that_only_differ_by_it_are_told() -> None:
+    merge = _merge({"Fog.hpp": _OLD}, {"Fog.hpp": _EDIT}, {"fog.hpp": _NEW})
+    assert _result(merge) == {"fog.hpp": _BOTH.encode()}
+    clash = _merge({}, {"Own.hpp": "mine\n"}, {"own.hpp": "theirs\n"})
+    assert any("by case only" in file.why for file in clash.files)
+
+
+def test_a_file_that_stands_where_the_vendor_needs_a_folder_keeps_its_place() -> None:
+    merge = _merge({}, {"data": "mine\n"}, {"data/list.txt": "theirs\n"})
+    ((file, due),) = merge.decisions
+    assert _result(merge) == {"data": b"mine\n"}
+    assert _result(merge, {due.id: Choice("incoming")}) == {"data": b"mine\n", "data-list.txt.incoming": b"theirs\n"}
+    assert file.outcome == "decide"
+
+
+@given(st.integers(0, 0o777), st.integers(0, 0o777), st.integers(0, 0o777))
+def test_modes_merge_bit_by_bit(old: int, ours: int, theirs: int) -> None:
+    sides = [_side({"run": _OLD}) for _ in range(3)]
+    for side, mode in zip(sides, (old, ours, theirs), strict=True):
+        entry = replace(side.manifest.entries[TreePath("run")], mode=mode)
+        side.manifest.memo["entries"] = {TreePath("run"): entry}
+    merge = merge_folders(sides[0], sides[1], sides[2], no_progress, CancelToken())
+    mode = build_result(merge, {}, "mine").entries[TreePath("run")].mode
+    for bit in (1 << at for at in range(9)):
+        expected = theirs if ours & bit == old & bit else ours
+        assert mode & bit == expected & bit
+
+
+def test_without_a_base_nothing_is_taken_that_could_be_an_edit() -> None:
+    mine = {"same": _OLD, "a": _EDIT, "own": "mine\n"}
+    incoming = {"same": _OLD, "a": _NEW, "new": "theirs\n"}
+    merge = merge_folders(None, _side(mine), _side(incoming), no_progress, CancelToken())
+    assert _result(merge) == {"same": _OLD.encode(), "a": _EDIT.encode(), "own": b"mine\n", "new": b"theirs\n"}
+    assert [(file.shown, due.mine, due.incoming) for file, due in merge.decisions] == [
+        ("a", (3, 4), (3, 4)),
+        ("a", (9, 10), (9, 10)),
+    ]
+    first, second = (due.id for _, due in merge.decisions)
+    assert _result(merge, {first: Choice("incoming"), second: Choice("mine")})["a"] == _BOTH.encode()
+
+
+_LONG = st.lists(st.sampled_from([f"{word} {n}\n" for word in ("sea", "fog", "pier") for n in range(6)]), max_size=24)
+_TREES = st.dictionaries(st.sampled_from(["a", "b", "d/c"]), _LONG.map("".join), max_size=3)
+
+
+@given(_TREES, _TREES, _TREES, st.sampled_from(["", "mine", "incoming", "both", "swapped", "base"]), st.booleans())
+def test_split_joined_or_moved_the_ledger_balances(
+    base: dict[str, str], mine: dict[str, str], incoming: dict[str, str], way: str, know: bool
+) -> None:
+    sides = [_side(files) for files in (base, mine, incoming)]
+    merge = merge_folders(sides[0] if know else None, sides[1], sides[2], no_progress, CancelToken())
+    choices = {due.id: Choice(way) for _, due in merge.decisions} if way else {}  # type: ignore[arg-type]
+    result = build_result(merge, choices, "mine")
+    ledger = build_ledger(merge, result, choices)
+    assert all(entry.fate in ("carried", "already", "decide", "dropped") for entry in ledger.entries)
+    for side, name in ((mine, "mine"), (incoming, "incoming"), (base, "base")):
+        if name == "base" and not know:
+            continue
+        named = {getattr(file, name) for file in merge.files}
+        named |= {item[0 if name == "base" else 1] for file in merge.files for item in file.joined}
+        assert named - {None} >= set(side), name
+    if know and base == incoming:
+        assert {path: result.read(path).decode() for path in result.entries} == mine

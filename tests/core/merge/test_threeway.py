@@ -64,19 +64,19 @@ def _text(lines: list[str]) -> TextFile:
 @given(_LINES, _LINES)
 def test_an_unchanged_side_yields_the_other(base: list[str], other: list[str]) -> None:
     for mine, incoming in ((other, base), (base, other), (other, other)):
-        merged = result_text(merge_text(_text(base), _text(mine), _text(incoming)), {}, marked=False)
+        merged = result_text(merge_text(_text(base), _text(mine), _text(incoming)), {}, "nothing")
         assert merged is not None and merged.text == _text(other).text
 
 
 @given(_LINES, _LINES, _LINES)
 def test_no_line_of_mine_is_lost_without_a_decision(base: list[str], mine: list[str], incoming: list[str]) -> None:
     merge = merge_text(_text(base), _text(mine), _text(incoming))
-    kept = result_text(merge, {due.id: Choice("mine") for due in merge.decisions}, marked=False)
+    kept = result_text(merge, {due.id: Choice("mine") for due in merge.decisions}, "nothing")
     assert kept is not None
     added = [mine[line] for hunk in align_lines(base, mine) for line in range(*hunk.new)]
     lines = kept.text.split("\n")
     assert all(lines.count(line) >= 1 for line in added)
-    marked = result_text(merge, {}, marked=True)
+    marked = result_text(merge, {}, "marked")
     assert marked is not None
     for region in merge.regions:
         if region.kind is RegionKind.DECIDE:
@@ -90,7 +90,7 @@ def test_edits_far_apart_merge_clean() -> None:
     mine[10] = "mine"
     incoming[390:390] = ["incoming"]
     merge = merge_text(_text(base), _text(mine), _text(incoming))
-    text = result_text(merge, {}, marked=False)
+    text = result_text(merge, {}, "nothing")
     assert not merge.decisions and text is not None
     assert text.text.split("\n")[10] == "mine" and "incoming" in text.text.split("\n")
 
@@ -100,7 +100,7 @@ def test_neighbouring_edits_merge_and_the_same_edit_counts_once() -> None:
     merge = merge_text(
         _text(base), _text(["int slow = 1;", "int fast = 3;"]), _text(["long slow = 1;", "int fast = 3;"])
     )
-    text = result_text(merge, {}, marked=False)
+    text = result_text(merge, {}, "nothing")
     assert text is not None and text.text == "long slow = 1;\nint fast = 3;\n"
 
 
@@ -109,7 +109,7 @@ def test_line_ends_bom_and_final_newline_follow_the_local_file() -> None:
     mine = TextFile("one\r\n2\r\nthree", mark=b"\xef\xbb\xbf")
     incoming = TextFile("one\ntwo\n3\nfour\n")
     merge = merge_text(base, mine, incoming)
-    text = result_text(merge, {}, marked=False)
+    text = result_text(merge, {}, "nothing")
     assert text is not None and text.encode() == b"\xef\xbb\xbfone\r\n2\r\n3\r\nfour"
     only_ends = merge_text(base, TextFile("one\r\ntwo\r\nthree\r\n"), TextFile("one\ntwo\nthree\n"))
     assert not only_ends.decisions
@@ -119,7 +119,7 @@ def test_choices_put_the_lines_where_they_belong() -> None:
     base, mine, incoming = TextFile("a\nx\nb\n"), TextFile("a\nmine\nb\n"), TextFile("a\ntheirs\nb\n")
     merge = merge_text(base, mine, incoming)
     (due,) = merge.decisions
-    assert result_text(merge, {}, marked=False) is None
+    assert result_text(merge, {}, "nothing") is None
     expected = {
         Choice("mine"): "a\nmine\nb\n",
         Choice("incoming"): "a\ntheirs\nb\n",
@@ -128,7 +128,7 @@ def test_choices_put_the_lines_where_they_belong() -> None:
         Choice("text", ""): "a\nb\n",
     }
     for choice, text in expected.items():
-        found = result_text(merge, {due.id: choice}, marked=False)
+        found = result_text(merge, {due.id: choice}, "nothing")
         assert found is not None and found.text == text, choice
     again = merge_text(TextFile("z\na\nx\nb\n"), TextFile("z\na\nmine\nb\n"), TextFile("z\na\ntheirs\nb\n"))
     assert again.decisions[0].id == due.id  # the same conflict elsewhere is known again

@@ -13,7 +13,7 @@ import regex
 from fernshale.core.base.errors import MisuseError, StoreError
 from fernshale.core.base.globs import matches
 from fernshale.core.base.patterns import search
-from fernshale.core.base.textfile import read_text, split_lines
+from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.words import count, seconds
 from fernshale.core.base.work import CancelToken, Progress
@@ -33,7 +33,7 @@ from fernshale.core.crossing.state import Crossing
 from fernshale.core.fix.apply import Edit, apply_edits, find_edits
 from fernshale.core.fix.rules import Rule
 from fernshale.core.merge.align import align_lines, equal_lines
-from fernshale.core.merge.threeway import line_keys
+from fernshale.core.merge.spelling import read_lines
 from fernshale.core.profile.model import Role
 from fernshale.core.snapshot.manifest import EMPTY, Manifest
 from fernshale.core.survey.roles import role_of
@@ -307,8 +307,8 @@ class _LinesNow:
             return None
         if old is None or text is None:
             return None
-        old_lines = line_keys(split_lines(old.text))
-        return equal_lines(align_lines(old_lines, line_keys(split_lines(text))), len(old_lines))
+        old_lines = read_lines(old.text).lines
+        return equal_lines(align_lines(old_lines, read_lines(text).lines), len(old_lines))
 
 
 def _read_log(log: Path, ground: Ground) -> tuple[Diagnostic, ...]:

@@ -18,8 +18,9 @@ from fernshale.core.crossing.origins import shelf_origin
 from fernshale.core.crossing.stages.route import is_wanted, plan
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.merge.folder import FileMerge, FolderMerge, disk_side, merge_folders
-from fernshale.core.merge.result import Ledger, LedgerEntry, Result, build_ledger, build_result
-from fernshale.core.merge.textmerge import Choice, Due
+from fernshale.core.merge.ledger import FATES, Ledger, LedgerEntry, build_ledger
+from fernshale.core.merge.result import Result, build_result
+from fernshale.core.merge.textmerge import TAKINGS, Choice, Due, TextMerge, part_of
 from fernshale.core.route.planner import PluginStep
 from fernshale.core.snapshot.manifest import EMPTY, Kind
 from fernshale.core.survey.plugins import Plugin, plugin_folder
@@ -128,7 +129,7 @@ def ledger_json(ledger: Ledger) -> dict[str, Any]:
     """A ledger as data."""
     return {
         "edits": ledger.edits,
-        **{fate: ledger.count(fate) for fate in ("carried", "already", "decide", "dropped")},
+        **{fate: ledger.count(fate) for fate in FATES},
         "entries": [asdict(entry) for entry in ledger.entries],
     }
 
@@ -205,7 +206,7 @@ def _change_set(ground: Ground, plugin: Plugin, merge: FolderMerge, result: Resu
         if entry.kind is Kind.LINK:
             draft.link(f"{plugin.folder}/{path}", entry.content)
         else:
-            draft.write(f"{plugin.folder}/{path}", result.contents[entry.content], entry.mode)
+            draft.write(f"{plugin.folder}/{path}", result.read(path), entry.mode)
     return draft.change_set()
 
 
@@ -217,8 +218,8 @@ def _matters(view: PluginView, choices: Mapping[str, Choice]) -> list[Matter]:
     matters = []
     for file, item in due:
         title = f"{file.shown}: {file.why.split(';')[0]}"
-        if item.kind == "text" and file.text is not None:
-            mine = " ".join("".join(file.text.mine[slice(*item.mine)]).split())
+        if item.kind == "text" and isinstance(file.merge, TextMerge):
+            mine = " ".join(" ".join(part_of(file.merge, item, "mine")).split())
             title = (
                 f"{file.shown.rsplit('/', 1)[-1]}: both changed “{mine[:44]}{'…' if len(mine) > 44 else ''}”"
                 if mine
@@ -235,19 +236,27 @@ def _matters(view: PluginView, choices: Mapping[str, Choice]) -> list[Matter]:
     return matters
 
 
+_WAY_TITLES: Mapping[str, str] = {
+    "mine": "Keep yours",
+    "incoming": "Take incoming",
+    "both": "Both, yours first",
+    "swapped": "Both, incoming first",
+    "finer": "Merge token by token",
+    "base": "As it was before",
+}
+
+
 def _ways(file: FileMerge, due: Due) -> tuple[Proposal, ...]:
-    if due.kind == "text":
-        return (
-            Proposal("mine", "Keep yours"),
-            Proposal("incoming", "Take incoming"),
-            Proposal("both", "Both, yours first"),
-        )
-    mine = Proposal("mine", "Keep yours" if file.mine else "Leave it deleted")
-    return (mine, Proposal("incoming", "Take incoming" if file.incoming else "Let it go"))
+    titles = dict(_WAY_TITLES)
+    if due.kind == "file":
+        titles["mine"] = "Keep yours" if file.mine else "Leave it deleted"
+        titles["incoming"] = "Take incoming" if file.incoming else "Let it go"
+    evidence = {"finer": (f"gives: {due.finer.strip()}",)} if due.finer is not None else {}
+    return tuple(Proposal(way, titles[way], evidence.get(way, ())) for way in due.ways if way in titles)
 
 
 def _choice(take: str, text: str) -> Choice:
-    if take not in ("mine", "incoming", "both", "text"):
+    if take not in TAKINGS:
         raise FernshaleError(f"a merge decision says {take!r}, which is no way to settle it")
     return Choice(take, text)  # type: ignore[arg-type]
 
