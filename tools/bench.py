@@ -32,7 +32,11 @@ from fernshale.core.build.owners import Owned
 from fernshale.core.crossing import ground as ground_module
 from fernshale.core.crossing.ground import read_ground
 from fernshale.core.crossing.stages.survey import survey
-from fernshale.core.merge.textmerge import Choice, merge_text, result_text
+from fernshale.core.merge.align import align_lines
+from fernshale.core.merge.folder import disk_side, merge_folders
+from fernshale.core.merge.ledger import build_ledger
+from fernshale.core.merge.result import build_result
+from fernshale.core.merge.textmerge import merge_text, result_text
 from fernshale.core.profile.model import Profile, Reach, Recognise, RoleRule, Site
 from fernshale.core.route.candidates import Here
 from fernshale.core.route.planner import plan_leg
@@ -43,6 +47,7 @@ from fernshale.core.snapshot.manifestfile import encode_entries, encode_manifest
 from fernshale.core.snapshot.restore import restore
 from fernshale.core.snapshot.store import Store
 from fernshale.core.survey.origin import find_origin
+from fernshale.core.survey.plugins import read_folder
 from fernshale.core.survey.release_index import read_column, shelf_index
 
 
@@ -220,30 +225,101 @@ def compared(what: str, ours: Spent, other: str, theirs: Spent) -> None:
 
 
 def bench_merge(folder: Path) -> None:
+    for count in (1_000, 10_000):
+        bench_lines(folder, count)
+    bench_hard_lines(200_000)
+    bench_folders(folder)
+
+
+def bench_lines(folder: Path, count: int) -> None:
+    """2 % of the lines edited on each side; the general tool with its start, as anyone would call it."""
     chance = random.Random(1)
-    base = [f"line {n} {chance.randrange(200)}\n" for n in range(20_000)]
+    plain = ["}\n", "\n", "    return it;\n"]
+    base = [f"line {n} {chance.randrange(200)}\n" if n % 3 else plain[n // 3 % 3] for n in range(count)]
     mine, incoming = list(base), list(base)
-    for at in range(50, len(base), 100):
+    for at in range(10, count - 40, 50):
         mine[at] = f"mine {at}\n"
-        incoming[at + 40] = f"theirs {at}\n"
+        incoming[at + 25] = f"theirs {at}\n"
     for name, lines in (("base", base), ("mine", mine), ("incoming", incoming)):
         (folder / name).write_text("".join(lines))
     texts = [TextFile("".join(lines)) for lines in (base, mine, incoming)]
 
     def ours() -> str:
-        merge = merge_text(texts[0], texts[1], texts[2])
-        found = result_text(merge, {due.id: Choice("mine") for due in merge.decisions}, "nothing")
+        found = result_text(merge_text(texts[0], texts[1], texts[2]), {}, "nothing")
         return found.text if found else ""
 
     words = ["git", "merge-file", "-p", *(str(folder / name) for name in ("mine", "base", "incoming"))]
     theirs = subprocess.run(words, capture_output=True, text=True, check=True).stdout
     assert ours() == theirs, "the two merges differ"
-    row(
-        "merge 20,000 lines, 400 edits",
-        timed(ours),
-        "git merge-file",
-        timed(lambda: subprocess.run(words, capture_output=True, check=True)),
-    )
+    git = timed(lambda: subprocess.run(words, capture_output=True, check=True), 25)
+    row(f"merge {count:,} lines, 2 % each", timed(ours, 25), "git merge-file", git)
+
+
+def bench_hard_lines(count: int) -> None:
+    """Texts without an anchor, against sorting as many numbers: what n log n costs here."""
+    chance = random.Random(1)
+    equal = ["same"] * count
+    few = [chance.choice("ab") for _ in range(count)]
+    cases = {
+        "equal lines": (equal, [line if n % 500 else f"edit {n}" for n, line in enumerate(equal)]),
+        "no line in common": ([f"a{n}" for n in range(count)], [f"b{n}" for n in range(count)]),
+        "two different lines": (few, [line for n, line in enumerate(few) if n % 700]),
+        "shuffled": ([f"a{n}" for n in range(count)], chance.sample([f"a{n}" for n in range(count)], count)),
+    }
+    words = [f"{chance.random()}" for _ in range(count)]
+    sorting = timed(lambda: sorted(words), 5)
+    for name, (old, new) in cases.items():
+        row(f"align {count:,}: {name}", timed(lambda old=old, new=new: align_lines(old, new)), "sorting", sorting)
+
+
+def bench_folders(folder: Path) -> None:
+    """5,000 files; 10 % changed by the vendor, 3 % here, 20 moved: preview, ledger and the result written."""
+    chance = random.Random(2)
+    trees = {name: folder / f"tree-{name}" for name in ("base", "mine", "incoming")}
+    for number in range(5_000):
+        lines = [f"file {number} line {n} {chance.randrange(900)}\n" for n in range(chance.randrange(20, 160))]
+        path = f"part{number % 50}/file{number}.cpp"
+        mine, incoming = list(lines), list(lines)
+        if number % 10 == 0:
+            incoming[3:5] = [f"vendor {number}\n"]
+        if number % 33 == 0:
+            mine[12] = f"mine {number}\n"
+        there = f"moved/file{number}.cpp" if number % 250 == 0 else path
+        for name, where, text in (("base", path, lines), ("mine", path, mine), ("incoming", there, incoming)):
+            target = trees[name] / where
+            target.parent.mkdir(parents=True, exist_ok=True)
+            target.write_text("".join(text))
+
+    def ours() -> None:
+        sides = [disk_side(tree, read_folder(tree, CancelToken())) for tree in trees.values()]
+        merge = merge_folders(sides[0], sides[1], sides[2], no_progress, CancelToken())
+        result = build_result(merge, {}, "mine")
+        assert build_ledger(merge, result, {}).count("carried") == 152
+        target = folder / "result"
+        shutil.rmtree(target, ignore_errors=True)
+        for path, entry in result.entries.items():
+            place = target / path
+            place.parent.mkdir(parents=True, exist_ok=True)
+            place.write_bytes(result.read(path))
+            place.chmod(entry.mode)
+
+    def theirs() -> None:
+        store = folder / "repository"
+        shutil.rmtree(store, ignore_errors=True)
+        git(folder, "init", "-q", str(store))
+        commits = []
+        for name in ("base", "mine", "incoming"):
+            where = ["--git-dir", str(store / ".git"), "--work-tree", str(trees[name])]
+            if name == "incoming":
+                git(folder, *where, "reset", "-q", "--soft", commits[0])
+            git(folder, *where, "add", "-A")
+            git(folder, *where, "commit", "-q", "-m", name)
+            found = subprocess.run(["git", *where, "rev-parse", "HEAD"], capture_output=True, text=True, check=True)
+            commits.append(found.stdout.strip())
+        words = ["git", "-C", str(store), "merge-tree", "--write-tree", commits[1], commits[2]]
+        subprocess.run(words, capture_output=True, check=True)
+
+    row("merge 5,000 files, all written", timed(ours), "git add, commit, merge-tree", timed(theirs))
 
 
 def bench_diagnostics(folder: Path) -> None:
@@ -366,9 +442,10 @@ def write_texts(root: Path, texts: Mapping[str, str]) -> None:
         place.write_text(text)
 
 
-def timed(work: Callable[[], object]) -> float:
+def timed(work: Callable[[], object], runs: int = 3) -> float:
+    """The median of several runs, in seconds."""
     times = []
-    for _ in range(3):
+    for _ in range(runs):
         started = time.perf_counter()
         work()
         times.append(time.perf_counter() - started)
@@ -376,7 +453,7 @@ def timed(work: Callable[[], object]) -> float:
 
 
 def row(what: str, ours: float, other: str, theirs: float) -> None:
-    print(f"{what:34} {ours:8.3f} s   {other:28} {theirs:8.3f} s   ratio {ours / theirs:6.1f}")
+    print(f"{what:34} {ours:8.3f} s   {other:28} {theirs:8.3f} s   ratio {ours / theirs:6.2f}")
 
 
 if __name__ == "__main__":

@@ -10,6 +10,7 @@ repeat, is put where a construct begins: by indentation.
 
 from __future__ import annotations
 
+from array import array
 from bisect import bisect_left
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
@@ -50,7 +51,9 @@ def number_lines(base: Sequence[str], *texts: Sequence[str]) -> list[Numbers]:
 
     places = dict(zip(base, range(len(base)), strict=True))
     unknown = repeat(-1)
-    return [np.array(list(map(places.get, lines, unknown)), np.int64) for lines in (base, *texts)]
+    # Through an array of numbers: NumPy takes a list of Python's three times as long to read.
+    rows = (array("q", list(map(places.get, lines, unknown))) for lines in (base, *texts))
+    return [np.frombuffer(row, np.int64) if row else np.zeros(0, np.int64) for row in rows]
 
 
 def align_lines(old: Sequence[str], new: Sequence[str]) -> tuple[Hunk, ...]:
@@ -252,12 +255,12 @@ def _gaps(
     a, b, c, d = gap
     at = np.concatenate(([a - 1], rows, [b]))
     to = np.concatenate(([c - 1], columns, [d]))
-    sizes, widths = np.diff(at), np.diff(to)
-    differs = sizes != widths
+    sizes = at[1:] - at[:-1]
+    differs = sizes != to[1:] - to[:-1]
     # Gaps of one size are compared line by line, all of them at once.
     lines = np.arange(a, b)
     partner = lines + np.repeat(to[:-1] - at[:-1], sizes)[1:]
-    unequal = np.concatenate(([0], (left[a:b] != right[partner.clip(c, d - 1)]).cumsum()))
+    unequal = np.concatenate(([0], (left[a:b] != right[np.minimum(partner, d - 1)]).cumsum()))
     differs |= unequal[at[1:] - a] != unequal[at[:-1] + 1 - a]
     found = differs.nonzero()[0]
     spans = (at[found] + 1, at[found + 1], to[found] + 1, to[found + 1])
