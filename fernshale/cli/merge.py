@@ -14,6 +14,7 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import on_disk
 from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.merging import plain_format
 from fernshale.core.crossing.origins import local_json
 from fernshale.core.crossing.stages.plugins import ledger_json
 from fernshale.core.merge.folder import FolderMerge, disk_side, merge_folders
@@ -32,7 +33,7 @@ def merge(options: argparse.Namespace, token: CancelToken) -> int:
     if target.exists() and any(target.iterdir()):
         raise MisuseError(f"{target} is not empty", "The result goes into a new or empty folder.")
     sides = [disk_side(folder, read_folder(folder, token)) for folder in folders]
-    merged = merge_folders(sides[0], sides[1], sides[2], no_progress, token)
+    merged = merge_folders(sides[0], sides[1], sides[2], no_progress, token, plain_format)
     choices: dict[str, Choice] = {}
     if options.undecided == "incoming":
         choices = {due.id: Choice("incoming") for _, due in merged.decisions}

@@ -29,13 +29,15 @@ _MOST_SNAPSHOTS = 60
 class PluginOrigin:
     """A plugin folder and where it came from. `note` says what is odd about that, in words, or nothing.
 
-    `source` says what the origin was compared with: "shelf", a commit of the history, or an earlier snapshot.
+    `source` says what the origin was compared with: "shelf", a commit of the history, or an earlier snapshot; `at` is the
+    id of that commit or snapshot.
     """
 
     plugin: Plugin
     origin: Origin | None
     source: str = "shelf"
     note: str = ""
+    at: str = ""
 
 
 def local_json(origin: Origin | None) -> dict[str, Any]:
@@ -66,33 +68,30 @@ def file_states(origins: tuple[PluginOrigin, ...]) -> dict[str, str]:
 
 def find_origins(ground: Ground, crossing: Crossing | None, token: CancelToken) -> tuple[PluginOrigin, ...]:
     """The origin of each plugin folder. Raises ShelfError for a release that cannot be fetched, Cancelled."""
-    return tuple(_find(ground, plugin, crossing, token) for plugin in ground.plugins)
+    return tuple(find_plugin_origin(ground, plugin, crossing, token) for plugin in ground.plugins)
 
 
-def shelf_origin(ground: Ground, plugin: Plugin, token: CancelToken) -> Origin | None:
-    """The origin of a plugin folder among the shelves' releases only."""
-    mine = _contents(plugin_manifest(ground, plugin, token))
-    return find_origin(mine, _index(ground, plugin, token), _plain_of(ground, plugin), plugin.version)
-
-
-def _find(ground: Ground, plugin: Plugin, crossing: Crossing | None, token: CancelToken) -> PluginOrigin:
+def find_plugin_origin(ground: Ground, plugin: Plugin, crossing: Crossing | None, token: CancelToken) -> PluginOrigin:
+    """The origin of one plugin folder: among the shelves' releases, and elsewhere where those have not the one it names."""
     mine = plugin_manifest(ground, plugin, token)
     key = ("origin", plugin, ground.shelf, ground.profile.role, crossing is None)
 
     def look() -> PluginOrigin:
         index = _index(ground, plugin, token)
-        others: Mapping[str, tuple[str, Column]] = {}
+        others: Mapping[str, _Elsewhere] = {}
         if plugin.version and not any(same_release(name, plugin.version) for name in index.names):
             others = _elsewhere(ground, plugin, crossing, token)
         whole = index
         if others:
             columns = {name: index.column(name) for name in index.names}
-            whole = build_index({**columns, **{name: files for name, (_, files) in others.items()}})
+            whole = build_index({**columns, **{name: item.files for name, item in others.items()}})
         origin = find_origin(_contents(mine), whole, _plain_of(ground, plugin), plugin.version)
         if origin is None:
             return PluginOrigin(plugin, None, "", "" if ground.shelf is None else "no release of it is on the shelf")
-        source = others[origin.name][0] if origin.name in others else "shelf"
-        return PluginOrigin(plugin, _with_content(ground, plugin, mine, origin), source, _note(plugin, origin, source))
+        other = others.get(origin.name)
+        source, at = (other.words, other.at) if other is not None else ("shelf", "")
+        local = _with_content(ground, plugin, mine, origin)
+        return PluginOrigin(plugin, local, source, _note(plugin, origin, source), at)
 
     return ground.manifest.derived(key, look)
 
@@ -104,10 +103,19 @@ def _index(ground: Ground, plugin: Plugin, token: CancelToken) -> ReleaseIndex:
     return shelf_index({item.version: shelf.place(item, token=token) for item in shelf.releases_of(plugin.id)}, token)
 
 
+@dataclass(frozen=True, slots=True)
+class _Elsewhere:
+    """A folder as it was with a release: where that is from, in words and by id, and its files."""
+
+    words: str
+    at: str
+    files: Column
+
+
 def _elsewhere(
     ground: Ground, plugin: Plugin, crossing: Crossing | None, token: CancelToken
-) -> Mapping[str, tuple[str, Column]]:
-    """By release: where the folder as it was with that release is from, and its files."""
+) -> Mapping[str, _Elsewhere]:
+    """What is known of the folder's past, by the release it had then."""
     where = f"{plugin.folder}/{ground.profile.plugins.descriptor}"
 
     def version(text: str) -> str:
@@ -117,13 +125,13 @@ def _elsewhere(
             return ""  # a descriptor that was broken at the time names nothing
 
     past = find_past(ground.project, plugin.folder, ground.profile.plugins.descriptor, version, token)
-    found = {item.version: (f"commit {item.commit}", item.files) for item in past.values()}
+    found = {item.version: _Elsewhere(f"commit {item.commit}", item.commit, item.files) for item in past.values()}
     return {**_snapshots(ground, plugin, crossing, version), **found}
 
 
 def _snapshots(
     ground: Ground, plugin: Plugin, crossing: Crossing | None, version: Callable[[str], str]
-) -> Mapping[str, tuple[str, Column]]:
+) -> Mapping[str, _Elsewhere]:
     """Snapshots of the project from before this crossing; one of now would show nothing as edited."""
     folder = home() / "store"
     if not folder.is_dir() or crossing is None:
@@ -131,7 +139,7 @@ def _snapshots(
     store = Store(folder)
     began = store.summary(crossing.fact("start")).taken if crossing.fact("start") else 0.0
     earlier = [item for item in store.list() if item.tree == str(ground.project) and item.taken < began]
-    found: dict[str, tuple[str, Column]] = {}
+    found: dict[str, _Elsewhere] = {}
     for item in earlier[-_MOST_SNAPSHOTS:]:
         try:
             files = _below(store.manifest(item.id), plugin.folder)
@@ -141,7 +149,7 @@ def _snapshots(
             if name and name not in found:
                 when = datetime.fromtimestamp(item.taken).strftime("%Y-%m-%d")
                 cells = {path: cell_of(store.get(entry.content)) for path, entry in files.items()}
-                found[name] = (f"snapshot of {when}", cells)
+                found[name] = _Elsewhere(f"snapshot of {when}", item.id, cells)
         except (FernshaleError, KeyError):
             continue  # damaged, or without this plugin: verify tells of the one, the other is no matter
     return found

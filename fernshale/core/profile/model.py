@@ -239,6 +239,15 @@ class DiagnosticPattern:
 
 
 @dataclass(frozen=True, slots=True)
+class Keyed:
+    """Settings whose lists have entries that the fields in `by` tell apart, the first one that does."""
+
+    __pydantic_config__: ClassVar = STRICT
+    files: tuple[str, ...]
+    by: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class Profile:
     """One engine, as a file describes it. `path` is where it was read from, `digest` of what bytes.
 
@@ -263,5 +272,6 @@ class Profile:
     check: tuple[Check, ...] = ()
     links: LinkShape = LinkShape()
     diagnostic: tuple[DiagnosticPattern, ...] = ()
+    keyed: tuple[Keyed, ...] = ()
     path: Path = field(default=Path(), kw_only=True)
     digest: str = field(default="", kw_only=True)

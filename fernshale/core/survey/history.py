@@ -16,6 +16,7 @@ from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.process.git import GIT, ask_git, git_environment
+from fernshale.core.snapshot.manifest import Entry, Kind, Manifest, digest_of
 from fernshale.core.survey.release_index import Column, cell_of
 
 _MOST_COMMITS = 400
@@ -51,22 +52,39 @@ def find_past(
     return found
 
 
+def read_past(project: Path, commit: str, folder: TreePath, token: CancelToken) -> tuple[Manifest, Mapping[TreePath, bytes]]:
+    """A folder as a commit had it: its files, and their contents by path. Links are left out."""
+    prefix = (ask_git(project, "rev-parse", "--show-prefix") or b"").decode("utf-8", "surrogateescape").strip()
+    entries: dict[TreePath, Entry] = {}
+    contents: dict[TreePath, bytes] = {}
+    for path, mode, data in _blobs(project, commit, prefix + folder, token):
+        entries[path] = Entry(Kind.FILE, mode, digest_of(data), len(data))
+        contents[path] = data
+    return Manifest.of(entries), contents
+
+
 def _files(project: Path, commit: str, folder: str, token: CancelToken) -> Iterator[tuple[TreePath, tuple[int, int]]]:
+    return ((path, cell_of(data)) for path, _, data in _blobs(project, commit, folder, token))
+
+
+def _blobs(project: Path, commit: str, folder: str, token: CancelToken) -> Iterator[tuple[TreePath, int, bytes]]:
+    """Each file below a folder of a commit, with its mode and content."""
     listed = ask_git(project, "ls-tree", "-r", "-z", "--full-tree", commit, "--", folder + "/")
-    names: list[tuple[bytes, TreePath]] = []
+    names: list[tuple[bytes, TreePath, int]] = []
     for line in (listed or b"").split(b"\0"):
         if not line:
             continue
         about, _, name = line.partition(b"\t")
         mode, kind, blob = about.split()
         if kind == b"blob" and mode != b"120000":
-            names.append((blob, TreePath(os.fsdecode(name)[len(folder) + 1 :])))
+            place = TreePath(os.fsdecode(name)[len(folder) + 1 :])
+            names.append((blob, place, 0o755 if mode == b"100755" else 0o644))
     with subprocess.Popen(
         [*GIT, "cat-file", "--batch"], cwd=project, env=git_environment(), stdin=subprocess.PIPE, stdout=subprocess.PIPE,
         stderr=subprocess.DEVNULL,
     ) as git:  # fmt: skip
         assert git.stdin is not None and git.stdout is not None
-        for id, path in names:
+        for id, path, bits in names:
             token.check()
             git.stdin.write(id + b"\n")
             git.stdin.flush()
@@ -75,5 +93,5 @@ def _files(project: Path, commit: str, folder: str, token: CancelToken) -> Itera
                 continue  # an object that is missing, as in a partial clone
             data = git.stdout.read(int(head[2]))
             git.stdout.read(1)
-            yield path, cell_of(data)
+            yield path, bits, data
         git.stdin.close()

@@ -284,9 +284,10 @@ def test_origin_is_found_in_an_earlier_snapshot_where_no_shelf_has_the_release(t
     (item,) = _look(crossing).survey.plugins
     assert item.origin is not None and item.origin.name == "1" and item.source.startswith("snapshot of ")
     assert item.origin.edited == ("snuffer.py",) and "no shelf has 1" in item.note
-    # The base of the merge is what a shelf has: the nearest, which is said.
+    # It is the base of the merge, too.
     (view,) = _look(crossing).plugins.plugins
-    assert "is not on the shelf; compared with" in view.base_note
+    assert view.base == "1" and "compared with the snapshot of" in view.base_note
+    assert view.ledger is not None and [entry.lines for entry in view.ledger.entries] == ["1"]
 
 
 def test_preconditions_come_before_the_baseline(tree: Tree, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -6,29 +6,27 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from typing import Any
 
-from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
+from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.change.draft import Draft
 from fernshale.core.change.model import ChangeSet
-from fernshale.core.crossing.ground import Ground, plugin_manifest, shelf_manifest
+from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.logbook import write_step
 from fernshale.core.crossing.matter import Matter, Proposal, Stage
-from fernshale.core.crossing.origins import shelf_origin
+from fernshale.core.crossing.merging import merge_plugin
 from fernshale.core.crossing.stages.route import is_wanted, plan
 from fernshale.core.crossing.state import Crossing
-from fernshale.core.merge.folder import FileMerge, FolderMerge, disk_side, merge_folders
+from fernshale.core.merge.folder import FileMerge, FolderMerge
+from fernshale.core.merge.keyed import KeyedMerge
 from fernshale.core.merge.ledger import FATES, Ledger, LedgerEntry, build_ledger
 from fernshale.core.merge.result import Result, build_result
 from fernshale.core.merge.textmerge import TAKINGS, Choice, Due, TextMerge, part_of
 from fernshale.core.route.planner import PluginStep
-from fernshale.core.snapshot.manifest import EMPTY, Kind
+from fernshale.core.snapshot.manifest import Kind
 from fernshale.core.survey.plugins import Plugin, plugin_folder
 
 _PREFIX = "merge:"
-# Merges by what they depend on, so that a page that is shown again merges nothing; the shelf's releases do not change.
-_MOST_KEPT = 64
-_merged: dict[object, FolderMerge] = {}
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,40 +156,9 @@ def _look(
         return PluginView(plugin, step, True, crossing.leg_fact(f"ledger {plugin.folder}")["base"], "", None, kept)
     if not is_wanted(step, crossing):
         return PluginView(plugin, step, step.action in ("stay", "hold"), plugin.version, "", None, None)
-    merge, base, base_note = _merge(ground, plugin, step, token)
+    merge, base, note = merge_plugin(ground, crossing, plugin, step, token)
     ledger = build_ledger(merge, build_result(merge, choices, "mine"), choices)
-    return PluginView(plugin, step, False, base, base_note, merge, ledger)
-
-
-def _merge(ground: Ground, plugin: Plugin, step: PluginStep, token: CancelToken) -> tuple[FolderMerge, str, str]:
-    shelf = ground.shelf
-    assert shelf is not None
-    mine = plugin_manifest(ground, plugin, token)
-    manifests = {item.version: shelf_manifest(shelf, item, token) for item in shelf.releases_of(plugin.id)}
-    base, base_note = plugin.version, ""
-    if base not in manifests and manifests and plugin.version:
-        origin = shelf_origin(ground, plugin, token)
-        assert origin is not None
-        base = origin.name
-        base_note = f"{plugin.version} is not on the shelf; compared with {base}, the nearest"
-    incoming = shelf.plugin(step.becomes or plugin.id, step.to)
-    old = shelf.plugin(plugin.id, base)
-    if incoming is None or (old is None and plugin.version):
-        raise ProjectError(f"{plugin.id} {step.to} is not on the shelf any more")
-    olds = (shelf.place(old, token=token), manifests[base]) if old else (ground.project / plugin.folder, EMPTY)
-    news = (shelf.place(incoming, token=token), shelf_manifest(shelf, incoming, token))
-    if step.becomes in {item.id for item in ground.plugins}:
-        news = (news[0], EMPTY)  # it is part of one that is here: nothing comes in its place
-    pairs = ((ground.project / plugin.folder, mine), olds, news)
-    key = (tuple(place for place, _ in pairs), tuple(mine.entries.items()))
-    merge = _merged.get(key)
-    if merge is None:
-        local, base_side, incoming_side = (disk_side(place, manifest) for place, manifest in pairs)
-        merge = merge_folders(base_side, local, incoming_side, no_progress, token)
-        if len(_merged) >= _MOST_KEPT:
-            _merged.clear()
-        _merged[key] = merge
-    return merge, base, base_note
+    return PluginView(plugin, step, False, base, note, merge, ledger)
 
 
 def _change_set(ground: Ground, plugin: Plugin, merge: FolderMerge, result: Result) -> ChangeSet:
@@ -217,15 +184,8 @@ def _matters(view: PluginView, choices: Mapping[str, Choice]) -> list[Matter]:
     due = view.due(choices)
     matters = []
     for file, item in due:
-        title = f"{file.shown}: {file.why.split(';')[0]}"
-        if item.kind == "text" and isinstance(file.merge, TextMerge):
-            mine = " ".join(" ".join(part_of(file.merge, item, "mine")).split())
-            title = (
-                f"{file.shown.rsplit('/', 1)[-1]}: both changed “{mine[:44]}{'…' if len(mine) > 44 else ''}”"
-                if mine
-                else title
-            )
-        place = f"{plugin.folder}/{file.mine or file.shown}" + (f":{item.mine[0] + 1}" if item.kind == "text" else "")
+        title = f"{file.shown.rsplit('/', 1)[-1]}: {_about(file, item)}"
+        place = f"{plugin.folder}/{file.mine or file.shown}" + (f":{item.mine[0] + 1}" if item.kind != "file" else "")
         matters.append(
             Matter(decision_key(item.id), Stage.PLUGINS, title, owner, place, file.why, True, _ways(file, item))
         )
@@ -246,12 +206,25 @@ _WAY_TITLES: Mapping[str, str] = {
 }
 
 
+def _about(file: FileMerge, due: Due) -> str:
+    """What a decision is about, in a few words."""
+    if isinstance(file.merge, KeyedMerge):
+        return f"both changed {due.at.lstrip('/')}"
+    if isinstance(file.merge, TextMerge):
+        mine = " ".join(" ".join(part_of(file.merge, due, "mine")).split())
+        return f"both changed “{mine[:44]}{'…' if len(mine) > 44 else ''}”" if mine else file.why.split(";")[0]
+    return file.why.split(";")[0]
+
+
 def _ways(file: FileMerge, due: Due) -> tuple[Proposal, ...]:
     titles = dict(_WAY_TITLES)
     if due.kind == "file":
         titles["mine"] = "Keep yours" if file.mine else "Leave it deleted"
         titles["incoming"] = "Take incoming" if file.incoming else "Let it go"
     evidence = {"finer": (f"gives: {due.finer.strip()}",)} if due.finer is not None else {}
+    if isinstance(file.merge, KeyedMerge):
+        before, mine, incoming = (text or "not there" for text in file.merge.versions(due))
+        evidence = {"mine": (mine,), "incoming": (incoming,), "base": (before,)}
     return tuple(Proposal(way, titles[way], evidence.get(way, ())) for way in due.ways if way in titles)
 
 

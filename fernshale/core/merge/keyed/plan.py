@@ -1,0 +1,172 @@
+"""Merge three trees of settings: by key, entries of lists by what tells them apart; the plan of what to write.
+
+The plan follows the local tree, so that its order, comments and formatting stay; orders are never compared.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from fernshale.core.merge.keyed.identity import Ways, entries_by_key
+from fernshale.core.merge.keyed.tree import Document, Item, Node
+from fernshale.core.merge.threeway import RegionKind, merge_tokens
+
+
+@dataclass(frozen=True, slots=True)
+class Clash:
+    """An entry both sides changed. `at` is the way to it; what a side does not have is None."""
+
+    at: str
+    base: Item | None
+    mine: Item | None
+    incoming: Item | None
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """An entry of the result: taken from `mine` (with the merge of its value, where it is merged), or new from
+    `incoming`; with a `clash` it is either, or nothing, as is decided."""
+
+    mine: Item | None
+    incoming: Item | None
+    value: Plan | None = None
+    clash: Clash | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """What becomes of a container (`entries`), or of a value that is `taken` from incoming; with neither it stays."""
+
+    node: Node
+    entries: tuple[Entry, ...] | None = None
+    taken: Node | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Three:
+    """The documents, and what tells the entries of each list apart (see `find_ways`)."""
+
+    base: Document
+    mine: Document
+    incoming: Document
+    ways: Ways
+
+
+def make_plan(three: Three) -> Plan:
+    """The merge of the roots."""
+    return _merge_maps(three, three.base.root, three.mine.root, three.incoming.root, "")
+
+
+def _merge_values(three: Three, base: Node | None, mine: Node, incoming: Node, at: str) -> Plan | None:
+    """The merge of two versions of a value; None where they clash as a whole."""
+    if mine.canon == incoming.canon or (base is not None and incoming.canon == base.canon):
+        return Plan(mine)
+    if (
+        base is not None
+        and base.kind == "value"
+        and base.canon_value in ("", "s")
+        and "value" not in (mine.kind, incoming.kind)
+    ):
+        base = None  # an element that was empty
+    if base is not None and _is_whole(base, mine, incoming):
+        return Plan(mine, taken=incoming) if mine.canon == base.canon and not _own_comments(three, base, mine) else None
+    if mine.kind != incoming.kind or mine.label != incoming.label or (base is not None and base.kind != mine.kind):
+        return None
+    if mine.kind == "map":
+        if mine.fixed and {item.key for item in mine.items} != {item.key for item in incoming.items}:
+            return None
+        return _merge_maps(three, base, mine, incoming, at)
+    if mine.kind == "list":
+        return _merge_lists(three, base, mine, incoming, at)
+    return None
+
+
+def _is_whole(base: Node, mine: Node, incoming: Node) -> bool:
+    """Whether a change can only be taken as a whole: values, or kinds that differ."""
+    if not base.kind == mine.kind == incoming.kind:
+        return True
+    if mine.kind == "value":
+        return True
+    keys = [{item.key for item in node.items} for node in (base, mine, incoming)]
+    return mine.fixed and not keys[0] == keys[1] == keys[2]
+
+
+def _own_comments(three: Three, base: Node, mine: Node) -> bool:
+    """Whether the local text of a value has comments the old one had not: taking the new one would lose them."""
+    return bool(set(three.mine.comments(mine.span)) - set(three.base.comments(base.span)))
+
+
+def _merge_maps(three: Three, base: Node | None, mine: Node, incoming: Node, at: str) -> Plan:
+    keys = [(entries_by_key(node, at, three.ways) or {}) if node is not None else {} for node in (base, mine, incoming)]
+    return Plan(mine, tuple(_merge_keys(three, keys[0], keys[1], keys[2], at)))
+
+
+def _merge_keys(
+    three: Three, base: Mapping[str, Item], mine: Mapping[str, Item], incoming: Mapping[str, Item], at: str
+) -> Sequence[Entry]:
+    """Entries in the local order; new ones follow the entry they follow in the new release."""
+    entries: dict[str, Entry] = {}
+    for key, item in mine.items():
+        made = _merge_entry(three, base.get(key), item, incoming.get(key), f"{at}/{key}")
+        if made is not None:
+            entries[key] = made
+    order = list(entries)
+    before: str | None = None
+    for key, item in incoming.items():
+        if key not in mine:
+            old = base.get(key)
+            place = order.index(before) + 1 if before in order else 0
+            if old is None:
+                entries[key] = Entry(None, item)
+                order.insert(place, key)
+            elif item.node.canon != old.node.canon:
+                entries[key] = Entry(None, None, None, Clash(f"{at}/{key}", old, None, item))
+                order.insert(place, key)
+        if key in entries:
+            before = key
+    return [entries[key] for key in order]
+
+
+def _merge_entry(three: Three, old: Item | None, item: Item, new: Item | None, at: str) -> Entry | None:
+    """What becomes of a local entry; None where it goes."""
+    if new is None:
+        if old is None:
+            return Entry(item, None)
+        if item.node.canon == old.node.canon and not _has_own_comments(three, old, item):
+            return None
+        return Entry(item, None, None, Clash(at, old, item, None))
+    value = _merge_values(three, old.node if old else None, item.node, new.node, at)
+    if value is None:
+        return Entry(item, None, None, Clash(at, old, item, new))
+    return Entry(item, None, value)
+
+
+def _has_own_comments(three: Three, old: Item, item: Item) -> bool:
+    spans = (old.lead[0], old.trail[1]), (item.lead[0], item.trail[1])
+    return bool(set(three.mine.comments(spans[1])) - set(three.base.comments(spans[0])))
+
+
+# -- lists
+
+
+def _merge_lists(three: Three, base: Node | None, mine: Node, incoming: Node, at: str) -> Plan | None:
+    if three.ways.get(at) is not None:
+        return _merge_maps(three, base, mine, incoming, at)
+    return _merge_sequence(base, mine, incoming)
+
+
+def _merge_sequence(base: Node | None, mine: Node, incoming: Node) -> Plan | None:
+    """Entries that nothing tells apart: as lines of a text are merged; None where both changed one place."""
+    sides = [
+        [repr(item.node.canon) for item in node.items] if node is not None else [] for node in (base, mine, incoming)
+    ]
+    entries: list[Entry] = []
+    for region in merge_tokens(sides[0], sides[1], sides[2]):
+        if region.kind is RegionKind.DECIDE:
+            return None
+        if region.kind is RegionKind.INCOMING:
+            entries += [Entry(None, item) for item in incoming.items[slice(*region.incoming)]]
+        else:
+            entries += [Entry(item, None) for item in mine.items[slice(*region.mine)]]
+    return Plan(mine, tuple(entries))

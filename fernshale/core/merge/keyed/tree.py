@@ -1,0 +1,137 @@
+"""A settings file as a tree whose every node knows its place in the text.
+
+Containers cut their text into pieces without gap or overlap:
+
+    open  (lead body trail)*  close
+
+`body` is an entry (`key: value`), `lead` what stands before it (blanks, line breaks, comments), `trail` what follows on
+its line (a comma, a comment). So entries can be taken out, put in and kept byte for byte, whatever the format.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Literal
+
+from fernshale.core.base.errors import FernshaleError
+
+Kind = Literal["map", "list", "value"]
+Span = tuple[int, int]
+
+
+class NotKeyed(FernshaleError):
+    """A file that cannot be merged by key: broken, or with parts that the tree cannot hold."""
+
+
+@dataclass(frozen=True)
+class Node:
+    """A value at `span`. `canon` of a plain value is what it says, however it is written.
+
+    `separator` is what must stand between two entries of a container (a comma), "" where a line break does. The parts
+    of a `fixed` map are neither taken out nor put in. `label` is what kind of thing it is, where the format says so (the
+    tag of an element).
+    """
+
+    kind: Kind
+    span: Span
+    canon_value: str = ""
+    items: tuple[Item, ...] = ()
+    separator: str = ""
+    fixed: bool = False
+    label: str = ""
+
+    @cached_property
+    def canon(self) -> object:
+        """What the node says, apart from order of keys and from formatting. Equal nodes say the same."""
+        if self.kind == "value":
+            return self.canon_value
+        if self.kind == "map":
+            return ("map", self.label, tuple(sorted((item.key, item.node.canon) for item in self.items)))
+        return ("list", tuple(item.node.canon for item in self.items))
+
+    def find(self, key: str) -> Item | None:
+        return next((item for item in self.items if item.key == key), None)
+
+
+@dataclass(frozen=True, slots=True)
+class Item:
+    """An entry: its key ("" in a list), its value, and where its pieces are in the text."""
+
+    key: str
+    node: Node
+    lead: Span
+    body: Span
+    trail: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Document:
+    """A text and its tree. `comment` are the ways comments begin in its format."""
+
+    text: str
+    root: Node
+    format: str
+    comment: tuple[str, ...]
+
+    def cut(self, span: Span) -> str:
+        return self.text[slice(*span)]
+
+    def comments(self, span: Span) -> list[str]:
+        """The comments in a part of the text, stripped."""
+        lines = (line.strip() for line in self.cut(span).split("\n"))
+        return [line for line in lines if line.startswith(self.comment)]
+
+    def line(self, at: int) -> int:
+        """0-based line of a place."""
+        return self.text.count("\n", 0, at)
+
+
+def flow_items(
+    text: str, entries: list[tuple[str, Node, Span]], inside: Span, separator: str, comments: tuple[str, ...]
+) -> tuple[Item, ...]:
+    """The pieces of a container whose entries are parted by `separator`, as between braces.
+
+    A comma and a comment on the same line belong to the entry before them.
+    """
+    items = []
+    at = inside[0]
+    for key, node, body in entries:
+        end = body[1]
+        stop = _skip_blanks(text, end, inside[1])
+        if text.startswith(separator, stop):
+            end = stop + len(separator)
+        rest = _skip_blanks(text, end, inside[1])
+        if text.startswith(comments, rest):
+            end = _comment_end(text, rest, inside[1])
+        items.append(Item(key, node, (at, body[0]), body, (body[1], end)))
+        at = end
+    return tuple(items)
+
+
+def _skip_blanks(text: str, at: int, end: int) -> int:
+    while at < end and text[at] in " \t":
+        at += 1
+    return at
+
+
+def _comment_end(text: str, at: int, end: int) -> int:
+    if text.startswith("/*", at):
+        close = text.find("*/", at)
+        return close + 2 if 0 <= close < end and "\n" not in text[at:close] else at
+    line = text.find("\n", at, end)
+    return line if line >= 0 else end
+
+
+def line_items(text: str, entries: list[tuple[str, Node, Span]], start: int) -> tuple[Item, ...]:
+    """The pieces of a container with an entry a line; the rest of an entry's last line belongs to it."""
+    items = []
+    at = start
+    for key, node, body in entries:
+        line = text.find("\n", body[1])
+        end = len(text) if line < 0 else line
+        if text[body[1] : end].endswith("\r"):
+            end -= 1
+        items.append(Item(key, node, (at, body[0]), body, (body[1], end)))
+        at = end
+    return tuple(items)

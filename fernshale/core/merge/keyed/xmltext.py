@@ -1,0 +1,122 @@
+"""XML as a tree: an element has its attributes and, beside them, either a text or its children.
+
+Text between elements, entities and document types are more than the tree can hold.
+"""
+
+from __future__ import annotations
+
+import html
+import re
+from dataclasses import dataclass, field
+
+from fernshale.core.merge.keyed.tree import Document, Item, Node, NotKeyed
+
+_MARKUP = re.compile(
+    r"""(?P<comment><!--.*?-->)|(?P<other><\?.*?\?>)|(?P<refused><!\[CDATA\[|<!)
+    |(?P<close></[^>]*>)|(?P<tag><(?P<name>[^\s/>]+)(?P<attributes>(?:[^>"']|"[^"]*"|'[^']*')*?)(?P<empty>/?)>)""",
+    re.VERBOSE | re.DOTALL,
+)
+_ATTRIBUTE = re.compile(r"""([^\s=/]+)\s*=\s*("[^"]*"|'[^']*')""")
+_COMMENT_BEHIND = re.compile(r"[ \t]*<!--[^\n]*?-->[ \t]*(?=\r?\n|$)")
+_COMMENTS = ("<!--",)
+
+
+def check_xml(text: str) -> None:
+    """Raises NotKeyed unless `text` is well-formed; nothing is fetched or expanded."""
+    from lxml import etree
+
+    parser = etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False, encoding="utf-8")
+    try:
+        etree.fromstring(text.encode("utf-8", "surrogatepass"), parser)
+    except (etree.XMLSyntaxError, ValueError) as error:
+        raise NotKeyed(f"not valid XML: {error}") from error
+
+
+@dataclass(slots=True)
+class _Open:
+    """An element whose end was not seen yet."""
+
+    name: str
+    start: int
+    inside: int
+    attributes: Node
+    children: list[Node] = field(default_factory=list)
+    has_text: bool = False
+
+
+def read_xml_tree(text: str) -> Document:
+    """Raises NotKeyed."""
+    check_xml(text)
+    stack = [_Open("", 0, 0, Node("map", (0, 0)))]
+    at = 0
+    for found in _MARKUP.finditer(text):
+        here = stack[-1]
+        here.has_text = here.has_text or bool(text[at : found.start()].strip().strip("\ufeff"))
+        at = found.end()
+        if found["refused"]:
+            raise NotKeyed("a document type or a raw section")
+        if found["tag"]:
+            start, end = found.span("attributes")
+            opened = _Open(found["name"], found.start(), found.end(), _attributes(text, start, end))
+            if found["empty"]:
+                node = Node(
+                    "map",
+                    found.span(),
+                    "",
+                    (_fixed("@", opened.attributes, opened.attributes.span[0]),),
+                    fixed=True,
+                    label=opened.name,
+                )
+                here.children.append(node)
+            else:
+                stack.append(opened)
+        elif found["close"]:
+            opened = stack.pop()
+            span = (opened.start, found.end())
+            content = _content(text, opened, found.start())
+            attributes = opened.attributes
+            parts = (_fixed("@", attributes, attributes.span[0]), _fixed("content", content, attributes.span[1]))
+            node = Node("map", span, "", parts, fixed=True, label=opened.name)
+            stack[-1].children.append(node)
+    root = stack[0].children[0]
+    start, end = root.span
+    first = Item(f"<{root.label}>", root, (start, start), root.span, (end, end))
+    return Document(text, Node("map", (0, len(text)), "", (first,), fixed=True), "xml", _COMMENTS)
+
+
+def _fixed(key: str, node: Node, after: int) -> Item:
+    """A part every element has, which is neither taken out nor put in."""
+    start, end = node.span
+    return Item(key, node, (after, start), node.span, (end, end))
+
+
+def _attributes(text: str, start: int, end: int) -> Node:
+    items = []
+    at = start
+    for found in _ATTRIBUTE.finditer(text, start, end):
+        value = Node("value", (found.start(2) + 1, found.end(2) - 1), "s" + html.unescape(found[2][1:-1]))
+        items.append(Item(found[1], value, (at, found.start()), found.span(), (found.end(), found.end())))
+        at = found.end()
+    return Node("map", (start, at), "", tuple(items))
+
+
+def _content(text: str, opened: _Open, end: int) -> Node:
+    span = (opened.inside, end)
+    if not opened.children:
+        body = text[slice(*span)]
+        said = body.strip()
+        if not said or "<" in said:
+            return Node("value", span, "s" + said)
+        start = span[0] + body.index(said)
+        return Node("value", (start, start + len(said)), "s" + html.unescape(said))
+    if opened.has_text:
+        return Node("value", span, "s" + text[slice(*span)].strip())
+    items = []
+    at = span[0]
+    for node in opened.children:
+        start, stop = node.span
+        line = _COMMENT_BEHIND.match(text, stop)
+        end = line.end() if line else stop
+        items.append(Item("", node, (at, start), node.span, (stop, end)))
+        at = end
+    return Node("list", span, "", tuple(items))
