@@ -139,6 +139,11 @@ def make_wick(tree: Tree) -> Wick:
 def begin_wick(tree: Tree) -> tuple[Wick, Crossing]:
     """A trusted crossing to 2.0."""
     wick = make_wick(tree)
+    return wick, cross_wick(wick)
+
+
+def cross_wick(wick: Wick) -> Crossing:
+    """The same for a project that was made, and maybe changed, before."""
     profile = read_profile(wick.profile)
     trust(profile)
-    return wick, begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, CancelToken())
+    return begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, CancelToken())

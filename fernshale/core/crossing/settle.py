@@ -11,6 +11,7 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.schema import STRICT, read_toml
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.crossing.aside import bring_back, set_aside
 from fernshale.core.crossing.commands import OnLine
 from fernshale.core.crossing.gitwork import commit_from_now_on, leave_alone
 from fernshale.core.crossing.ground import Ground, crossing_ground
@@ -21,7 +22,7 @@ from fernshale.core.crossing.roles import give_role
 from fernshale.core.crossing.stages.build import Fix, apply_fix, build, run_round
 from fernshale.core.crossing.stages.engine import apply_engine, regenerate
 from fernshale.core.crossing.stages.links import apply_relink
-from fernshale.core.crossing.stages.plugins import apply_plugin
+from fernshale.core.crossing.stages.plugins import apply_plugin, settle_merge
 from fernshale.core.crossing.stages.route import choose_way
 from fernshale.core.crossing.stages.survey import remove_thing, take_baseline, try_requirements
 from fernshale.core.crossing.stages.trial import run_trial
@@ -96,8 +97,17 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
             note(crossing, Stage.SURVEY, give_role(ground.project, TreePath(rest), role), taken.why, "role")
         case "survey", "take":
             take_baseline(crossing, ground, on_line, progress, token)
-        case "plugin", "take":
-            apply_plugin(crossing, ground, rest, progress, token)
+        case "aside", "aside":
+            plugin = next((item for item in ground.plugins if item.id == rest), None)
+            if plugin is None:
+                raise MisuseError(f"there is no plugin {rest}")
+            set_aside(crossing, ground, plugin, taken.why or "it cannot come along yet", progress, token)
+        case "aside", "return":
+            bring_back(crossing, rest, progress, token)
+        case "plugin", "take" | "clean" as way:
+            apply_plugin(crossing, ground, rest, way == "clean", progress, token)
+        case "merge" | "merge-like" | "merge-below", way:
+            settle_merge(crossing, ground, taken.key, way, taken.text, taken.who, taken.why, token)
         case "engine", "apply":
             apply_engine(crossing, ground, on_line, progress, token)
         case "engine", "regenerate":
@@ -151,7 +161,7 @@ def find_fix(crossing: Crossing, ground: Ground, key: str, rule: str, token: Can
 def _record(crossing: Crossing, taken: Taken) -> None:
     """A decision that writes nothing by itself: how lines are merged, what is left as it is."""
     stages = {
-        "merge": Stage.PLUGINS,
+        "odd": Stage.PLUGINS,
         "survey": Stage.SURVEY,
         "route": Stage.ROUTE,
         "note": Stage.ROUTE,

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.merge.folder import FileMerge, FolderMerge, Side
-from fernshale.core.merge.textmerge import Choice, Undecided
+from fernshale.core.merge.textmerge import Choice, Due, Undecided
 from fernshale.core.snapshot.manifest import Entry, Kind, digest_of
 
 
@@ -53,6 +53,26 @@ def build_result(merge: FolderMerge, choices: Mapping[str, Choice], undecided: U
             entries[target] = replace(entry, mode=file.mode) if entry.kind is Kind.FILE else entry
             taken[target] = (side, path)
     return Result(dict(sorted(entries.items())), woven, taken)
+
+
+def replace_clean(merge: FolderMerge) -> tuple[FolderMerge, dict[str, Choice]]:
+    """The merge as if everything had been decided for the new release; files only the user has stay."""
+    due = Due("clean", "file", (0, 0), (0, 0), (0, 0), ("incoming",))
+    files = []
+    seen: set[TreePath] = set()
+    for file in merge.files:
+        if file.outcome == "own":
+            files.append(file)
+            continue
+        whole = replace(file, path=file.incoming, takes="incoming", merge=None, decisions=(due,), joined=())
+        theirs = merge.incoming.entry(file.incoming)
+        whole = replace(whole, mode=theirs.mode if theirs is not None else file.mode)
+        if file.mine in seen:
+            whole = replace(whole, base=None, mine=None)  # another part of a file that was split
+        seen.update(path for path in (file.mine,) if path is not None)
+        files.append(whole)
+        files += [replace(whole, path=None, base=old, mine=mine, incoming=None) for old, mine, _ in file.joined]
+    return replace(merge, files=tuple(files)), {due.id: Choice("incoming")}
 
 
 def takes_of(file: FileMerge, choices: Mapping[str, Choice]) -> str:

@@ -74,6 +74,17 @@ class Recognise:
 
 
 @dataclass(frozen=True, slots=True)
+class Switch:
+    """Where a plugin is switched on: a value that becomes `off` (`{plugin}` in `at` stands for its name), or, without
+    `off`, a list of names that it is taken out of."""
+
+    __pydantic_config__: ClassVar = STRICT
+    files: tuple[str, ...]
+    at: Reach
+    off: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class PluginShape:
     """Where plugins stand and what their descriptor says. `folders` are globs of folders."""
 
@@ -84,6 +95,7 @@ class PluginShape:
     version: Reach | None = None
     accepts: Reach | None = None
     accepts_notation: Notation = "interval"
+    switch: tuple[Switch, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

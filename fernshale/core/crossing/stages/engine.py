@@ -15,6 +15,7 @@ from fernshale.core.crossing.commands import OnLine, run_profile_command, tail
 from fernshale.core.crossing.ground import Ground, crossing_ground
 from fernshale.core.crossing.logbook import write_step
 from fernshale.core.crossing.matter import Matter, Proposal, Stage
+from fernshale.core.crossing.stages.route import SAID, said_key
 from fernshale.core.crossing.state import Crossing, Setup
 from fernshale.core.engine.reassociate import SiteChange, draft_sites, plan_sites
 from fernshale.core.survey.members import choose_members, with_override
@@ -125,6 +126,9 @@ def apply_engine(
     changes = preview_engine(ground, view, crossing.setup.to)
     if not changes.is_empty:
         to = crossing.setup.to
+        # Ranges are widened, too; the plan goes on to ask what the plugins said before.
+        if crossing.leg_fact(SAID) is None:
+            crossing.keep_leg_fact(SAID, {said_key(plugin): plugin.accepts for plugin in ground.plugins})
         title = f"{count(view.places, 'place')} now name {to}"
         if view.stale:
             title += f" · {count(len(view.stale), 'stale file')} removed"

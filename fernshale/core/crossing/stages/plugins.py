@@ -2,38 +2,43 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
 from fernshale.core.base.errors import FernshaleError, MisuseError
+from fernshale.core.base.textfile import read_text
+from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.change.draft import Draft
 from fernshale.core.change.model import ChangeSet
+from fernshale.core.crossing.aside import Aside, find_aside
+from fernshale.core.crossing.choosing import PREFIX, alike, below, decide_all, keep_decision
 from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.logbook import write_step
 from fernshale.core.crossing.matter import Matter, Proposal, Stage
 from fernshale.core.crossing.merging import merge_plugin
-from fernshale.core.crossing.stages.route import is_wanted, plan
+from fernshale.core.crossing.remembered import Remembered, recall
+from fernshale.core.crossing.stages.route import is_wanted, plan, plugin_key
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.merge.folder import FileMerge, FolderMerge
 from fernshale.core.merge.keyed import KeyedMerge
 from fernshale.core.merge.ledger import FATES, Ledger, LedgerEntry, build_ledger
-from fernshale.core.merge.result import Result, build_result
-from fernshale.core.merge.textmerge import TAKINGS, Choice, Due, TextMerge, part_of
+from fernshale.core.merge.result import Result, build_result, replace_clean
+from fernshale.core.merge.soundness import complaints
+from fernshale.core.merge.textmerge import TAKINGS, Choice, Due, TextMerge, fingerprint, part_of
 from fernshale.core.route.planner import PluginStep
 from fernshale.core.snapshot.manifest import Kind
 from fernshale.core.survey.plugins import Plugin, plugin_folder
-
-_PREFIX = "merge:"
 
 
 @dataclass(frozen=True, slots=True)
 class PluginView:
     """One plugin on this leg. `merge` is None once it is done, or while it has no release to go to.
 
-    `base` is the vendor release taken as the old one; `base_note` says so when it is only the nearest.
+    `base` is the vendor release taken as the old one; `base_note` says what is odd about that. `odd` has what is odd about
+    merged files, in words, by path: they parse no more, or their brackets do not balance.
     """
 
     plugin: Plugin
@@ -43,6 +48,7 @@ class PluginView:
     base_note: str
     merge: FolderMerge | None
     ledger: Ledger | None
+    odd: Mapping[TreePath, tuple[str, ...]] = field(default_factory=dict)
 
     def due(self, choices: Mapping[str, Choice]) -> tuple[tuple[FileMerge, Due], ...]:
         """The decisions still to be taken."""
@@ -51,11 +57,12 @@ class PluginView:
 
 @dataclass(frozen=True, slots=True)
 class PluginsView:
-    """All plugins with the choices taken so far, by id of the decision."""
+    """All plugins with the choices taken so far, by id of the decision, and those that are set aside."""
 
     plugins: tuple[PluginView, ...]
     choices: Mapping[str, Choice]
     matters: tuple[Matter, ...]
+    aside: tuple[Aside, ...] = ()
 
     def count(self, fate: str) -> int:
         return sum(entry.fate == fate for view in self.plugins if view.ledger for entry in view.ledger.entries)
@@ -75,22 +82,58 @@ def plugins(ground: Ground, crossing: Crossing, progress: Progress, token: Cance
         progress(f"merging {step.id}", number, len(steps))
         plugin = standing.get(step.id) or Plugin(step.id, plugin_folder(ground.profile, step.id), "", "")
         views.append(_look(ground, crossing, plugin, step, choices, token))
-    matters = tuple(matter for view in views for matter in _matters(view, choices))
-    return PluginsView(tuple(views), choices, matters)
+    known, settled = recall(), crossing.decisions()
+    matters = tuple(matter for view in views for matter in _matters(view, choices, settled, known))
+    aside = find_aside(crossing, ground)
+    matters += tuple(_aside_matters(ground, crossing, [view.step for view in views], aside))
+    return PluginsView(tuple(views), choices, matters, aside)
 
 
 def read_choices(crossing: Crossing) -> dict[str, Choice]:
-    """The merge decisions taken so far."""
+    """The merge decisions taken so far, by id."""
     return {
-        key.removeprefix(_PREFIX): _choice(item.choice, item.text)
+        key.removeprefix(PREFIX): _choice(item.choice, item.text)
         for key, item in crossing.decisions().items()
-        if key.startswith(_PREFIX)
+        if key.startswith(PREFIX)
     }
+
+
+def settle_merge(
+    crossing: Crossing, ground: Ground, key: str, take: str, text: str, who: str, why: str, token: CancelToken
+) -> None:
+    """Take a merge decision: `merge:ID` one, `merge-like:ID` all that are like it, `merge-below:PLUGIN/PATH` all there.
+
+    Raises MisuseError for one that is not due or a way it has not, FernshaleError for text that breaks the file.
+    """
+    area, _, rest = key.partition(":")
+    views = [view for view in plugins(ground, crossing, no_progress, token).plugins if view.merge is not None]
+    if area == "merge-below":
+        id, _, place = rest.partition("/")
+        merge = next((view.merge for view in views if view.plugin.id == id), None)
+        items = below(merge, place) if merge is not None else ()
+        left = tuple(item for item in items if item[1].id not in read_choices(crossing))
+        decide_all(crossing, left, take, who, why)
+        return
+    merge = next((view.merge for view in views for _, due in view.due({}) if due.id == rest), None)
+    if merge is None:
+        raise MisuseError(f"{rest} is no merge decision that is due", "Look again; something changed meanwhile.")
+    if area == "merge-like":
+        decide_all(crossing, alike(merge, rest), take, who, why)
+        return
+    file, due = next(item for item in merge.decisions if item[1].id == rest)
+    if take == "again":
+        before = recall().get(rest)
+        take, text = ("text", before.text) if before is not None else (take, text)
+    if take not in due.ways:
+        raise MisuseError(f"{take!r} is no way to settle {file.shown}", f"Ways: {', '.join(due.ways)}.")
+    if file.merge is not None:
+        file.merge.result({**read_choices(crossing), rest: _choice(take, text)}, "mine")
+    keep_decision(crossing, rest, take, text, who, why)
 
 
 def decision_key(due_id: str) -> str:
     """The key under which a merge decision is kept."""
-    return _PREFIX + due_id
+    return PREFIX + due_id
 
 
 def preview_plugin(view: PluginView, ground: Ground, choices: Mapping[str, Choice]) -> ChangeSet:
@@ -100,21 +143,28 @@ def preview_plugin(view: PluginView, ground: Ground, choices: Mapping[str, Choic
     return _change_set(ground, view.plugin, view.merge, build_result(view.merge, choices, "mine"))
 
 
-def apply_plugin(crossing: Crossing, ground: Ground, id: str, progress: Progress, token: CancelToken) -> int:
+def apply_plugin(
+    crossing: Crossing, ground: Ground, id: str, clean: bool, progress: Progress, token: CancelToken
+) -> int:
     """Take the new release of a plugin; the logbook entry's id.
 
+    `clean` puts it in the place of what is there: local edits are given up, files of the user's own stay.
     Raises MisuseError while decisions are due, LedgerUnbalanced when a local edit would be lost.
     """
     view = next((item for item in plugins(ground, crossing, no_progress, token).plugins if item.plugin.id == id), None)
     if view is None or view.merge is None:
         raise MisuseError(f"there is nothing to take for the plugin {id}")
-    choices = read_choices(crossing)
-    if due := view.due(choices):
+    merge, choices = view.merge, read_choices(crossing)
+    if clean:
+        merge, choices = replace_clean(merge)
+    elif due := view.due(choices):
         names = ", ".join(sorted({file.shown for file, _ in due}))
         raise MisuseError(f"{id}: {len(due)} decisions are due first, in {names}")
-    result = build_result(view.merge, choices, "mine")
-    ledger = build_ledger(view.merge, result, choices)
-    changes = _change_set(ground, view.plugin, view.merge, result)
+    elif odd := [key for key in _odd_keys(view).values() if key not in crossing.decisions()]:
+        raise MisuseError(f"{id}: {count(len(odd), 'merged file')} should be looked at first, in {', '.join(view.odd)}")
+    result = build_result(merge, choices, "mine")
+    ledger = build_ledger(merge, result, choices)
+    changes = _change_set(ground, view.plugin, merge, result)
     title = f"{id} {view.step.from_} → {view.step.to} · {count(len(changes.files), 'file')} · {_ledger_words(ledger)}"
     about = f"plugin {view.plugin.folder}"
     entry = write_step(crossing, Stage.PLUGINS, title, view.step.why, about, changes, progress, token)
@@ -157,8 +207,27 @@ def _look(
     if not is_wanted(step, crossing):
         return PluginView(plugin, step, step.action in ("stay", "hold"), plugin.version, "", None, None)
     merge, base, note = merge_plugin(ground, crossing, plugin, step, token)
-    ledger = build_ledger(merge, build_result(merge, choices, "mine"), choices)
-    return PluginView(plugin, step, False, base, note, merge, ledger)
+    result = build_result(merge, choices, "mine")
+    ledger = build_ledger(merge, result, choices)
+    return PluginView(plugin, step, False, base, note, merge, ledger, _find_odd(merge, result, choices))
+
+
+def _find_odd(merge: FolderMerge, result: Result, choices: Mapping[str, Choice]) -> dict[TreePath, tuple[str, ...]]:
+    """What is odd about merged files in which nothing is left to decide."""
+    found = {}
+    for file in merge.files:
+        if file.merge is None or file.path is None or any(due.id not in choices for due in file.decisions):
+            continue
+        texts = [merge.mine.text(file.mine), merge.incoming.text(file.incoming), read_text(result.read(file.path))]
+        mine, incoming, now = (text.text if text is not None else "" for text in texts)
+        if words := complaints(file.path, mine, incoming, now):
+            found[file.path] = words
+    return found
+
+
+def _odd_keys(view: PluginView) -> dict[TreePath, str]:
+    """The key of the matter of each odd file: another one when it is merged otherwise."""
+    return {path: f"odd:{view.plugin.id}:{fingerprint(path, *words)}" for path, words in view.odd.items()}
 
 
 def _change_set(ground: Ground, plugin: Plugin, merge: FolderMerge, result: Result) -> ChangeSet:
@@ -177,7 +246,9 @@ def _change_set(ground: Ground, plugin: Plugin, merge: FolderMerge, result: Resu
     return draft.change_set()
 
 
-def _matters(view: PluginView, choices: Mapping[str, Choice]) -> list[Matter]:
+def _matters(
+    view: PluginView, choices: Mapping[str, Choice], settled: Collection[str], known: Mapping[str, Remembered]
+) -> list[Matter]:
     if view.merge is None:
         return []
     plugin, owner = view.plugin, f"plugin {view.plugin.id}"
@@ -187,13 +258,46 @@ def _matters(view: PluginView, choices: Mapping[str, Choice]) -> list[Matter]:
         title = f"{file.shown.rsplit('/', 1)[-1]}: {_about(file, item)}"
         place = f"{plugin.folder}/{file.mine or file.shown}" + (f":{item.mine[0] + 1}" if item.kind != "file" else "")
         matters.append(
-            Matter(decision_key(item.id), Stage.PLUGINS, title, owner, place, file.why, True, _ways(file, item))
+            Matter(decision_key(item.id), Stage.PLUGINS, title, owner, place, file.why, True, _ways(file, item, known))
         )
+    odd = [(path, key) for path, key in _odd_keys(view).items() if key not in settled]
+    for path, key in odd:
+        title = f"{path.rsplit('/', 1)[-1]}: merged, but {view.odd[path][0]}"
+        leave = Proposal("leave", "It is right as it stands", view.odd[path])
+        place = f"{plugin.folder}/{path}"
+        matters.append(Matter(key, Stage.PLUGINS, title, owner, place, "; ".join(view.odd[path]), True, (leave,)))
     ready = "its decisions come first" if due else "nothing is left to decide"
-    take = Proposal("take", f"Take {view.step.to}", (view.step.why, ready), 1.0, not due)
+    if odd and not due:
+        ready = "what looks odd comes first"
+    take = Proposal("take", f"Take {view.step.to}", (view.step.why, ready), 1.0, not due and not odd)
+    ways = [take]
+    if view.ledger is not None and view.ledger.edits:
+        lost = view.ledger.edits - view.ledger.count("already")
+        words = f"gives up {count(lost, 'edit')}; files of your own stay"
+        ways.append(Proposal("clean", f"Replace it with {view.step.to} as it comes", (words,), 0.1))
     title = f"{plugin.id} {view.step.from_} → {view.step.to}"
-    matters.append(Matter(f"plugin:{plugin.id}", Stage.PLUGINS, title, owner, plugin.folder, ready, False, (take,)))
+    matters.append(Matter(f"plugin:{plugin.id}", Stage.PLUGINS, title, owner, plugin.folder, ready, False, tuple(ways)))
     return matters
+
+
+def _aside_matters(
+    ground: Ground, crossing: Crossing, steps: Sequence[PluginStep], aside: Sequence[Aside]
+) -> Iterator[Matter]:
+    """What is still to be set aside, as was decided, and what could come back."""
+    for step in steps:
+        if step.action == "set aside":
+            decided = crossing.decisions().get(plugin_key(crossing.setup, step.id))
+            why = decided.why if decided is not None else ""
+            evidence = (why or step.why, "switched off and taken out; one action brings it back")
+            way = Proposal("aside", f"Set {step.id} aside", evidence, 1.0, True)
+            place = next((plugin.folder for plugin in ground.plugins if plugin.id == step.id), "")
+            title = f"{step.id} is to be set aside"
+            yield Matter(f"aside:{step.id}", Stage.PLUGINS, title, f"plugin {step.id}", place, why, False, (way,))
+    for item in aside:
+        if item.ready:
+            back = Proposal("return", f"Bring {item.id} back", (f"{item.ready} accepts {crossing.setup.to}",), 0.5)
+            title = f"{item.id} is set aside, and {item.ready} would fit now"
+            yield Matter(f"aside:{item.id}", Stage.PLUGINS, title, f"plugin {item.id}", "", item.why, True, (back,))
 
 
 _WAY_TITLES: Mapping[str, str] = {
@@ -216,16 +320,24 @@ def _about(file: FileMerge, due: Due) -> str:
     return file.why.split(";")[0]
 
 
-def _ways(file: FileMerge, due: Due) -> tuple[Proposal, ...]:
+def _ways(file: FileMerge, due: Due, known: Mapping[str, Remembered]) -> tuple[Proposal, ...]:
+    """The ways to settle a decision; first the one that was taken when the same conflict came up before."""
     titles = dict(_WAY_TITLES)
     if due.kind == "file":
         titles["mine"] = "Keep yours" if file.mine else "Leave it deleted"
         titles["incoming"] = "Take incoming" if file.incoming else "Let it go"
     evidence = {"finer": (f"gives: {due.finer.strip()}",)} if due.finer is not None else {}
     if isinstance(file.merge, KeyedMerge):
-        before, mine, incoming = (text or "not there" for text in file.merge.versions(due))
-        evidence = {"mine": (mine,), "incoming": (incoming,), "base": (before,)}
-    return tuple(Proposal(way, titles[way], evidence.get(way, ())) for way in due.ways if way in titles)
+        versions = dict(zip(("base", "mine", "incoming"), file.merge.versions(due), strict=True))
+        evidence = {way: (text or "not there",) for way, text in versions.items()}
+    before = known.get(due.id)
+    found = [Proposal(way, titles[way], evidence.get(way, ())) for way in due.ways if way in titles]
+    if before is not None and before.take in titles:
+        found.sort(key=lambda item: item.id != before.take)
+        found[0] = replace(found[0], evidence=(*found[0].evidence, before.words), confidence=0.9)
+    elif before is not None and before.take == "text" and "text" in due.ways:
+        found.insert(0, Proposal("again", "As written before", (before.text.strip(), before.words), 0.9))
+    return tuple(found)
 
 
 def _choice(take: str, text: str) -> Choice:

@@ -20,7 +20,10 @@ from fernshale.core.crossing.ways import LegEstimate, Way, find_ways, other_targ
 from fernshale.core.route.candidates import Candidate, Here, Wishes, concerning, find_candidates
 from fernshale.core.route.planner import UNSURE, Cell, Leg, PluginStep, plan_leg, readiness
 from fernshale.core.route.shelf import EngineRelease, Shelf
+from fernshale.core.survey.plugins import Plugin
 
+# The leg fact with what plugins said they accept, from before the project was pointed at the leg's target.
+SAID = "plugins said"
 # How a decision names one version of a plugin.
 _VERSION = "version "
 
@@ -59,18 +62,26 @@ class RouteView:
 def plan(ground: Ground, crossing: Crossing, token: CancelToken) -> Leg:
     """The leg in hand for the project's plugins as they are. Raises NotOnShelf for an unknown target."""
     setup = crossing.setup
-    return plan_for(ground, setup.from_, setup.to, read_wishes(crossing), token)
+    said = crossing.leg_fact(SAID) or {}
+    return plan_for(ground, setup.from_, setup.to, read_wishes(crossing), token, said)
 
 
-def plan_for(ground: Ground, from_: str, to: str, wishes: Wishes, token: CancelToken) -> Leg:
-    """As `plan`, for any leg."""
+def plan_for(
+    ground: Ground, from_: str, to: str, wishes: Wishes, token: CancelToken, said: Mapping[str, str] | None = None
+) -> Leg:
+    """As `plan`, for any leg. `said` is what plugins accepted before ranges were widened for it (see `said_key`)."""
     shelf = _shelf(ground)
     shelf.engine(ground.profile.id, to)
-    here = tuple(Here(item.id, item.version, item.accepts) for item in ground.plugins)
+    here = tuple(Here(item.id, item.version, (said or {}).get(said_key(item), item.accepts)) for item in ground.plugins)
     used = read_texts(ground, token).used.keys()
     targets = other_targets(shelf.engines_of(ground.profile.id), from_, to)
     key = ("leg", shelf, from_, to, here, wishes, ground.profile.role, ground.along)
     return ground.manifest.derived(key, lambda: plan_leg(shelf, from_, to, here, wishes, used, targets))
+
+
+def said_key(plugin: Plugin) -> str:
+    """How a plugin is named in the leg fact SAID."""
+    return f"{plugin.id} {plugin.version}"
 
 
 def read_wishes(crossing: Crossing) -> Wishes:

@@ -1,0 +1,69 @@
+"""Merge decisions of all crossings: when the same conflict comes up in another project, what was decided is offered.
+
+A conflict is the same when its three texts are. One JSON file in Fernshale's data folder, written under a lock.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import time
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Any, cast
+
+from fernshale.core.base.disk import write_atomic
+from fernshale.core.base.lock import Held, locked
+from fernshale.core.snapshot.store import home
+
+_MOST = 5_000
+
+
+@dataclass(frozen=True, slots=True)
+class Remembered:
+    """What was decided about a conflict, in which project and when (seconds since 1970)."""
+
+    take: str
+    text: str
+    why: str
+    project: str
+    time: float
+
+    @property
+    def words(self) -> str:
+        when = time.strftime("%Y-%m-%d", time.localtime(self.time))
+        return f"decided so in {self.project} on {when}" + (f": {self.why}" if self.why else "")
+
+
+def remember(id: str, take: str, text: str, why: str, project: Path) -> None:
+    """Keep a decision; the latest about a conflict counts. What cannot be kept is no reason to stop."""
+    path = _path()
+    with contextlib.suppress(OSError, Held):
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with locked(path.with_suffix(".lock")):
+            known = _read(path)
+            known.pop(id, None)
+            known[id] = asdict(Remembered(take, text, why, project.name, time.time()))
+            kept = dict(list(known.items())[-_MOST:])
+            write_atomic(path, json.dumps(kept, indent=1).encode())
+
+
+def recall() -> dict[str, Remembered]:
+    """All that is remembered, by the id of the conflict; nothing where the file is damaged."""
+    found = {}
+    for id, item in _read(_path()).items():
+        with contextlib.suppress(TypeError):
+            found[id] = Remembered(**cast(dict[str, Any], item))
+    return found
+
+
+def _read(path: Path) -> dict[str, dict[str, object]]:
+    try:
+        data = json.loads(path.read_bytes())
+    except (OSError, ValueError):
+        return {}
+    return data if isinstance(data, dict) and all(isinstance(item, dict) for item in data.values()) else {}
+
+
+def _path() -> Path:
+    return home() / "decisions.json"

@@ -1,0 +1,176 @@
+"""Plugins: decisions of one kind at once, remembered ones, odd results, replacing clean, setting aside."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+
+from fernshale.core.base.errors import FernshaleError, MisuseError
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.aside import find_aside
+from fernshale.core.crossing.commands import OnLine
+from fernshale.core.crossing.ground import crossing_ground
+from fernshale.core.crossing.settle import Taken, settle, withdraw
+from fernshale.core.crossing.stages.plugins import PluginsView, PluginView, plugins
+from fernshale.core.crossing.state import Crossing
+from tests.conftest import Tree
+from tests.wick import Wick, cross_wick, make_wick
+
+_OLD = "".join(f"def step_{n}():\n    lamp({n}, 1)\n\n\n" for n in range(4))
+_MINE = _OLD.replace("lamp(0, 1)", "lamp(0, 5)").replace("lamp(2, 1)", "lamp(2, 5)")
+_NEW = _OLD.replace("lamp(0, 1)", "lamp(0, 9)").replace("lamp(2, 1)", "lamp(2, 9)")
+
+
+def _nobody(_line: str) -> None:
+    return None
+
+
+_on_line: OnLine = _nobody
+
+
+def _wick(tree: Tree, files: dict[str, tuple[str, str, str]]) -> tuple[Wick, Crossing]:
+    """A crossing whose addon has these files on the three sides (old release, local folder, new release)."""
+    wick = make_wick(tree)
+    places = (wick.shelf / "snuffer/1", wick.project / "addons/snuffer", wick.shelf / "snuffer/2")
+    for name, texts in files.items():
+        for place, text in zip(places, texts, strict=True):
+            (place / name).parent.mkdir(parents=True, exist_ok=True)
+            (place / name).write_text(text)
+    return wick, cross_wick(wick)
+
+
+def _view(crossing: Crossing) -> tuple[PluginsView, PluginView]:
+    ground = crossing_ground(crossing, no_progress, CancelToken())
+    found = plugins(ground, crossing, no_progress, CancelToken())
+    return found, next(view for view in found.plugins if view.plugin.id == "snuffer")
+
+
+def _settle(crossing: Crossing, key: str, way: str, text: str = "", why: str = "") -> None:
+    settle(crossing, Taken(key, way, "you", why, text), _on_line, no_progress, CancelToken())
+
+
+def test_decisions_of_one_kind_are_taken_at_once(tree: Tree) -> None:
+    wick, crossing = _wick(tree, {"lamps.py": (_OLD, _MINE, _NEW), "b/more.py": (_OLD, _MINE, _NEW + "x = 1\n")})
+    view = _view(crossing)[1]
+    assert view.merge is not None and len(view.due({})) == 4
+    first = view.due({})[0][1]
+    _settle(crossing, f"merge-like:{first.id}", "incoming")
+    choices = _view(crossing)[0].choices
+    assert len(choices) == len({due.id for _, due in view.due({})})
+    _settle(crossing, "plugin:snuffer", "take")
+    assert (wick.project / "addons/snuffer/lamps.py").read_text() == _NEW
+
+
+def test_a_folder_of_decisions_is_taken_at_once_and_taken_ones_stay(tree: Tree) -> None:
+    other = _OLD.replace("lamp", "light"), _MINE.replace("lamp", "light"), _NEW.replace("lamp", "light")
+    _, crossing = _wick(tree, {"lamps.py": (_OLD, _MINE, _NEW), "b/more.py": other})
+    due = {file.shown: due for file, due in _view(crossing)[1].due({})}
+    _settle(crossing, f"merge:{due['b/more.py'].id}", "finer" if "finer" in due["b/more.py"].ways else "mine")
+    _settle(crossing, "merge-below:snuffer/b", "incoming")
+    view, plugin = _view(crossing)
+    assert {file.shown for file, _ in plugin.due(view.choices)} == {"lamps.py"}
+    assert sorted(choice.take for choice in view.choices.values()) == ["incoming", "mine"]
+    with pytest.raises(MisuseError):
+        _settle(crossing, "merge-below:snuffer/nowhere", "mine")
+
+
+def test_what_was_decided_in_another_project_is_offered_and_not_taken(tree: Tree, tmp_path: Path) -> None:
+    _, crossing = _wick(tree, {"lamps.py": (_OLD, _MINE, _NEW)})
+    first, second = (due for _, due in _view(crossing)[1].due({}))
+    _settle(crossing, f"merge:{first.id}", "incoming", why="theirs is brighter")
+    _settle(crossing, f"merge:{second.id}", "text", "    lamp(2, 7)\n", why="between the two")
+    withdraw(crossing, f"merge:{first.id}")
+    withdraw(crossing, f"merge:{second.id}")
+    view, plugin = _view(crossing)
+    assert len(plugin.due(view.choices)) == 2
+    offers = {matter.key: matter.proposals[0] for matter in view.matters}
+    assert offers[f"merge:{first.id}"].id == "incoming"
+    assert any("theirs is brighter" in words for words in offers[f"merge:{first.id}"].evidence)
+    assert offers[f"merge:{second.id}"].id == "again" and not offers[f"merge:{second.id}"].sure
+    _settle(crossing, f"merge:{second.id}", "again")
+    assert _view(crossing)[0].choices[second.id].text == "    lamp(2, 7)\n"
+
+
+def test_a_result_that_does_not_parse_must_be_looked_at(tree: Tree) -> None:
+    wick, crossing = _wick(tree, {"lamps.py": (_OLD, _MINE, _NEW)})
+    first, second = (due for _, due in _view(crossing)[1].due({}))
+    _settle(crossing, f"merge:{first.id}", "text", "    lamp(0, (\n")
+    _settle(crossing, f"merge:{second.id}", "mine")
+    view, plugin = _view(crossing)
+    assert "is no Python" in plugin.odd["lamps.py"][0]  # type: ignore[index]
+    (odd,) = (matter for matter in view.matters if matter.key.startswith("odd:"))
+    assert odd.needs_you
+    with pytest.raises(MisuseError, match="looked at"):
+        _settle(crossing, "plugin:snuffer", "take")
+    _settle(crossing, odd.key, "leave", why="it is a template")
+    _settle(crossing, "plugin:snuffer", "take")
+    assert "lamp(0, (" in (wick.project / "addons/snuffer/lamps.py").read_text()
+
+
+def test_a_value_by_hand_that_breaks_the_file_is_refused_when_it_is_written(tree: Tree) -> None:
+    _, crossing = _wick(tree, {"a.json": ('{"a": 1}', '{"a": 2}', '{"a": 3}')})
+    ((_, due),) = _view(crossing)[1].due({})
+    with pytest.raises(FernshaleError, match="by hand"):
+        _settle(crossing, f"merge:{due.id}", "text", "[1, ")
+    assert not _view(crossing)[0].choices
+    with pytest.raises(MisuseError):
+        _settle(crossing, f"merge:{due.id}", "both")
+
+
+def test_replacing_clean_gives_edits_up_by_decision_and_keeps_own_files(tree: Tree) -> None:
+    wick, crossing = _wick(tree, {"lamps.py": (_OLD, _MINE, _NEW)})
+    own = wick.project / "addons/snuffer/own.py"
+    own.write_text("mine = 1\n")
+    _settle(crossing, "plugin:snuffer", "clean", why="our edits were a mistake")
+    folder = wick.project / "addons/snuffer"
+    assert (folder / "lamps.py").read_text() == _NEW and own.read_text() == "mine = 1\n"
+    ledger = _view(crossing)[1].ledger
+    assert ledger is not None and ledger.count("dropped") == 3 and ledger.count("carried") == 1
+
+
+def test_a_plugin_is_set_aside_and_brought_back_beside_later_work(tree: Tree) -> None:
+    wick = make_wick(tree)
+    settings = wick.project / "addons.json"
+    settings.write_text('{\n  "on": ["hood", "snuffer"],  \n  "size": 3\n}\n')
+    text = wick.profile.read_text().replace(
+        "[commands.build]", '[[plugins.switch]]\nfiles = ["addons.json"]\nat = { json = "/on" }\n\n[commands.build]'
+    )
+    wick.profile.write_text(text)
+    crossing = cross_wick(wick)
+    before = {path: path.read_bytes() for path in (wick.project / "addons/snuffer").rglob("*") if path.is_file()}
+    _settle(crossing, "route:2.0:snuffer", "aside", why="it flickers")
+    (matter,) = (item for item in _matters_of(crossing) if item.startswith("aside:"))
+    _settle(crossing, matter, "aside", why="it flickers")
+    assert not (wick.project / "addons/snuffer").exists()
+    assert settings.read_text() == '{\n  "on": ["hood"],  \n  "size": 3\n}\n'
+    ground = crossing_ground(crossing, no_progress, CancelToken())
+    (aside,) = find_aside(crossing, ground)
+    assert (aside.id, aside.why, aside.ready) == ("snuffer", "it flickers", "2") and "accepts 2.0" in aside.condition
+    settings.write_text(settings.read_text().replace("3", "4"))
+    _settle(crossing, "aside:snuffer", "return")
+    assert json.loads(settings.read_text()) == {"on": ["hood", "snuffer"], "size": 4}
+    assert {path: path.read_bytes() for path in before} == before
+    assert not find_aside(crossing, ground)
+    with pytest.raises(MisuseError):
+        _settle(crossing, "aside:snuffer", "return")
+
+
+def _matters_of(crossing: Crossing) -> list[str]:
+    ground = crossing_ground(crossing, no_progress, CancelToken())
+    return [matter.key for matter in plugins(ground, crossing, no_progress, CancelToken()).matters]
+
+
+def test_pointing_the_project_at_the_target_first_leaves_the_open_merges_open(tree: Tree) -> None:
+    wick = make_wick(tree)
+    text = wick.profile.read_text().replace(
+        "[[role]]",
+        '[[site]]\nname = "accepts"\nfiles = ["addons/*/addon.ini"]\nat = { ini = "wick" }\nnotation = "range"\n\n[[role]]',
+        1,
+    )
+    wick.profile.write_text(text)
+    crossing = cross_wick(wick)
+    before = [view.plugin.id for view in _view(crossing)[0].plugins if view.merge is not None]
+    _settle(crossing, "engine:apply", "apply")
+    assert [view.plugin.id for view in _view(crossing)[0].plugins if view.merge is not None] == before == ["snuffer"]
