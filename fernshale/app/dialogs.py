@@ -53,6 +53,17 @@ def ask_trust(parent: QWidget, profile: Profile) -> bool:
     return box.clickedButton() is yes
 
 
+def ask_yes(parent: QWidget, title: str, words: str, yes: str) -> bool:
+    """Whether the user wants something that cannot be taken for granted."""
+    box = QMessageBox(parent)
+    box.setWindowTitle(title)
+    box.setText(words)
+    agree = box.addButton(yes, QMessageBox.ButtonRole.AcceptRole)
+    box.setDefaultButton(box.addButton("Not now", QMessageBox.ButtonRole.RejectRole))
+    box.exec()
+    return box.clickedButton() is agree
+
+
 def show_error(parent: QWidget, error: object) -> None:
     """Tell what went wrong; of an error that is ours to mend, also what kind it is."""
     box = QMessageBox(parent)

@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from html import escape
+
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QPlainTextEdit, QVBoxLayout, QWidget
+from PySide6.QtGui import QPixmap
+from PySide6.QtWidgets import QCheckBox, QFrame, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from fernshale.app.theme import Tone, code_font, text_font, theme
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
-from fernshale.core.merge.folder import FileMerge
-from fernshale.core.merge.textmerge import Choice, Due, TextMerge, part_of
+from fernshale.app.widgets.code import CodeEditor
+from fernshale.core.crossing.deciding import Question, Version
+from fernshale.core.merge.textmerge import Choice
+from fernshale.core.merge.tokens import changed_spans
 
 _WORDS = {
     "mine": "yours kept",
@@ -19,21 +25,35 @@ _WORDS = {
     "base": "as it was before",
     "text": "written by hand",
 }
+# The key of each way, and whether it stands in the first row.
+_WAYS: tuple[tuple[str, str, str, bool], ...] = (
+    ("1", "mine", "Keep yours", True),
+    ("2", "incoming", "Take incoming", True),
+    ("3", "finer", "Merge the tokens", True),
+    ("4", "text", "Write it", True),
+    ("5", "both", "Both, yours first", False),
+    ("6", "swapped", "Both, incoming first", False),
+    ("7", "base", "As before", False),
+)
+KEYS: tuple[tuple[str, str], ...] = tuple((key, way) for key, way, _, _ in _WAYS)
 # A block longer than this is shown by its beginning; the whole stands in the text once it is taken.
 _MOST_LINES = 12
+_PICTURE = 190
 
 
 class DecisionCard(QFrame):
-    """Before, yours, incoming, and the ways to settle it. `taken` carries (take, text)."""
+    """Before, yours, incoming, and the ways to settle it. `taken` carries (take, text, whether all alike)."""
 
-    taken = Signal(str, str)
+    taken = Signal(str, str, bool)
     withdrawn = Signal()
+    editing = Signal(object)  # the editor that opened
 
-    def __init__(self, parent: QWidget, file: FileMerge, due: Due, choice: Choice | None) -> None:
+    def __init__(self, parent: QWidget, question: Question, choice: Choice | None) -> None:
         super().__init__(parent)
-        self.due = due
+        self.due = question.due
         self.is_decided = choice is not None
-        self._file = file
+        self._question = question
+        self._all: QCheckBox | None = None
         self.setObjectName("decided" if choice else "decision")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._column = QVBoxLayout(self)
@@ -46,103 +66,152 @@ class DecisionCard(QFrame):
 
     def take(self, way: str) -> None:
         """Settle it one way; "text" opens the editor instead."""
+        if way not in self.due.ways:
+            return
         if way == "text":
-            if self.due.kind == "text":
-                self._edit()
-        elif way != "both" or self.due.kind == "text":
-            self.taken.emit(way, "")
+            self._edit()
+        else:
+            self.taken.emit(way, "", self._all is not None and self._all.isChecked())
 
     def _build_decided(self, choice: Choice) -> None:
         row = QHBoxLayout()
         row.addWidget(heading_label(self, f"● Decided: {_WORDS[choice.take]}"))
         row.addStretch(1)
-        row.addWidget(button(self, "Take it back", self.withdrawn.emit))
+        row.addWidget(button(self, "Take it back", self.withdrawn.emit, hint="U takes back the last one"))
         self._column.addLayout(row)
 
     def _build_open(self) -> None:
-        title = heading_label(self, "◆ " + self._title())
+        question = self._question
+        title = heading_label(self, "◆ " + question.title)
         title.setStyleSheet(f"color: {theme().alarm}")
+        title.setWordWrap(True)
         self._column.addWidget(title)
-        if self.due.kind == "text":
-            self._column.addLayout(self._versions())
+        self._column.addLayout(self._versions())
+        if question.remembered is not None:
+            self._column.addWidget(
+                quiet_label(self, f"{_WORDS[question.remembered.take]}: {question.remembered.words}")
+            )
+        self._rows = [self._buttons(True), self._buttons(False)]
+        for row in self._rows:
+            if row is not None:
+                self._column.addLayout(row)
+        if question.alike:
+            words = "one more decision like it" if question.alike == 1 else f"{question.alike} more decisions like it"
+            self._all = QCheckBox(f"and the same for {words}", self)
+            self._column.addWidget(self._all)
+
+    def _buttons(self, first: bool) -> QHBoxLayout | None:
+        names = {"mine": self._question.mine_words, "incoming": self._question.incoming_words}
+        ways = [item for item in _WAYS if item[3] is first and item[1] in self.due.ways]
+        if not ways:
+            return None
         row = QHBoxLayout()
         row.setSpacing(6)
-        for key, way, words in self._ways():
-            row.addWidget(button(self, f"{words}  {key}", lambda way=way: self.take(way)))
+        before = self._question.remembered
+        for key, way, words, _ in ways:
+            is_known = before is not None and before.take == way
+            made = button(self, f"{names.get(way, words)}  {key}", lambda way=way: self.take(way), main=is_known)
+            if not first:
+                made.setObjectName("main" if is_known else "link")
+            row.addWidget(made)
         row.addStretch(1)
-        self._column.addLayout(row)
-        self._row = row
-
-    def _title(self) -> str:
-        if self.due.kind == "file":
-            return self._file.why[0].upper() + self._file.why[1:]
-        if self.due.base[0] == self.due.base[1]:
-            return "Both added something here"
-        return "Both changed these lines"
-
-    def _ways(self) -> tuple[tuple[str, str, str], ...]:
-        if self.due.kind == "text":
-            return (
-                ("1", "mine", "Keep yours"),
-                ("2", "incoming", "Take incoming"),
-                ("3", "both", "Both, yours first"),
-                ("4", "text", "Write it"),
-            )
-        mine = "Keep yours" if self._file.mine else "Leave it deleted"
-        incoming = "Take incoming" if self._file.incoming else "Let it go"
-        return (("1", "mine", mine), ("2", "incoming", incoming))
+        return row
 
     def _versions(self) -> QGridLayout:
-        text = self._file.merge
-        assert isinstance(text, TextMerge)
         grid = QGridLayout()
         grid.setHorizontalSpacing(14)
         grid.setVerticalSpacing(4)
         grid.setColumnStretch(1, 1)
-        rows: tuple[tuple[str, Tone, tuple[str, ...]], ...] = (
-            ("○ before", "base", part_of(text, self.due, "base")),
-            ("● yours", "mine", part_of(text, self.due, "mine")),
-            ("◐ incoming", "incoming", part_of(text, self.due, "incoming")),
-        )
-        for number, (word, tone, lines) in enumerate(rows):
+        glyphs: dict[str, tuple[str, Tone]] = {
+            "before": ("○ before", "base"),
+            "yours": ("● yours", "mine"),
+            "incoming": ("◐ incoming", "incoming"),
+            "by tokens": ("◈ by tokens", "base"),
+        }
+        before = next((item.lines for item in self._question.versions if item.name == "before"), ())
+        pictures: list[tuple[str, Tone, bytes]] = []
+        for number, version in enumerate(self._question.versions):
+            word, tone = glyphs[version.name]
             name = QLabel(word, self)
             name.setFont(text_font(12))
             name.setStyleSheet(f"color: {theme().tone(tone).name()}")
             name.setAlignment(Qt.AlignmentFlag.AlignTop)
-            shown = "\n".join(lines[:_MOST_LINES]).expandtabs(4)
-            if len(lines) > _MOST_LINES:
-                shown += f"\n… {len(lines) - _MOST_LINES} more lines"
-            code = QLabel(shown or "(nothing)", self)
-            code.setTextFormat(Qt.TextFormat.PlainText)
-            code.setFont(code_font())
-            code.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             grid.addWidget(name, number, 0)
-            grid.addWidget(code, number, 1)
+            grid.addWidget(self._text(version, before, tone), number, 1)
+            if version.picture is not None:
+                pictures.append((word, tone, version.picture))
+        if pictures:
+            grid.addLayout(self._pictures(pictures), grid.rowCount(), 0, 1, 2)
         return grid
+
+    def _text(self, version: Version, before: Sequence[str], tone: Tone) -> QLabel:
+        lines = version.lines[:_MOST_LINES]
+        text = "\n".join(lines)
+        spans = changed_spans("\n".join(before), text) if before and version.name != "before" else ()
+        ink = theme().tone(tone).name()
+        parts, at = [], 0
+        for start, end in spans:
+            parts += [escape(text[at:start]), f'<b style="color:{ink}">{escape(text[start:end])}</b>']
+            at = end
+        shown = "".join([*parts, escape(text[at:])]) or "(nothing)"
+        if len(version.lines) > _MOST_LINES:
+            shown += f"\n… {len(version.lines) - _MOST_LINES} more lines"
+        code = QLabel(f'<span style="white-space:pre-wrap">{shown.expandtabs(4)}</span>', self)
+        code.setTextFormat(Qt.TextFormat.RichText)
+        code.setFont(code_font())
+        code.setWordWrap(True)
+        code.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        return code
+
+    def _pictures(self, pictures: Sequence[tuple[str, Tone, bytes]]) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(16)
+        for word, tone, data in pictures:
+            picture = QPixmap()
+            if not picture.loadFromData(data):
+                continue
+            column = QVBoxLayout()
+            label = quiet_label(self, f"{word}, {picture.width()} x {picture.height()}")
+            label.setStyleSheet(f"color: {theme().tone(tone).name()}")
+            frame = QLabel(self)
+            size = _PICTURE
+            if picture.width() > size or picture.height() > size:
+                picture = picture.scaled(
+                    size, size, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+                )
+            frame.setPixmap(picture)
+            column.addWidget(label)
+            column.addWidget(frame)
+            row.addLayout(column)
+        row.addStretch(1)
+        return row
 
     def _edit(self) -> None:
         """Write the lines by hand, in place."""
-        text = self._file.merge
-        assert isinstance(text, TextMerge)
-        while self._row.count():
-            item = self._row.takeAt(0)
-            widget = item.widget()
-            if widget is not None:
-                widget.deleteLater()
-        editor = QPlainTextEdit(self)
-        editor.setFont(code_font())
-        both = part_of(text, self.due, "mine")
-        editor.setPlainText("\n".join(both))
-        lines = max(3, min(14, len(both) + 2))
-        editor.setFixedHeight(lines * 17 + 12)
-        self._column.insertWidget(self._column.count() - 1, editor)
-        self._column.insertWidget(
-            self._column.count() - 1,
-            quiet_label(self, "These lines will stand here. Start from yours, above is incoming."),
-        )
-        self._row.addWidget(button(self, "Use these lines", lambda: self._written(editor.toPlainText()), main=True))
-        self._row.addStretch(1)
+        for row in self._rows:
+            while row is not None and row.count():
+                item = row.takeAt(0)
+                widget = item.widget()
+                if widget is not None:
+                    widget.deleteLater()
+        if self._all is not None:
+            self._all.hide()
+            self._all.setChecked(False)
+        before = self._question.remembered
+        start = before.text.rstrip("\n") if before is not None and before.take == "text" else self._question.start
+        editor = CodeEditor(self, self._question.path, start)
+        words = "This will stand here. Start from yours; Ctrl+Enter takes it."
+        self._column.addWidget(quiet_label(self, words))
+        self._column.addWidget(editor)
+        row = QHBoxLayout()
+        use = button(self, "Use it", lambda: self._written(editor.toPlainText()), main=True)
+        row.addWidget(use)
+        row.addStretch(1)
+        self._column.addLayout(row)
+        editor.finished.connect(use.click)
+        editor.given_up.connect(self.withdrawn.emit)
         editor.setFocus()
+        self.editing.emit(editor)
 
     def _written(self, text: str) -> None:
-        self.taken.emit("text", text if not text or text.endswith("\n") else text + "\n")
+        self.taken.emit("text", text if not text or text.endswith("\n") else text + "\n", False)

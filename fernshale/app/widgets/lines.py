@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from PySide6.QtCore import QPoint, QRect, QSize, Qt
+from PySide6.QtCore import QPoint, QRect, QSize, Qt, QTimer
 from PySide6.QtGui import QColor, QFontMetrics, QKeyEvent, QKeySequence, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QApplication, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
@@ -157,6 +157,17 @@ class Document(QScrollArea):
             inside.layout().activate()
             bar = self.verticalScrollBar()
             bar.setValue(max(0, part.mapTo(inside, QPoint(0, 0)).y() - 70))
+
+    def show_part(self, part: QWidget) -> None:
+        """Scroll so that something inside a part is in view, once it has found its place."""
+
+        def scroll() -> None:
+            inside = self.widget()
+            if inside is not None and inside.isAncestorOf(part):
+                place = part.mapTo(inside, QPoint(0, part.height()))
+                self.ensureVisible(_MARGIN, place.y() + 40, 0, 20)
+
+        QTimer.singleShot(0, self, scroll)
 
     def find_text(self, words: str) -> bool:
         """Go to the next line that holds `words`."""

@@ -86,7 +86,7 @@ def _plugins(overview: Overview) -> _Parts:
         return [("plain", "No local edits in plugins that change on this leg.")]
     parts: _Parts = [
         ("strong", f"{count(view.edits, 'edit')} of yours"),
-        ("plain", f" in {count(sum(bool(item.ledger) for item in view.plugins), 'plugin')}: "),
+        ("plain", f" in {count(sum(bool(item.ledger and item.ledger.edits) for item in view.plugins), 'plugin')}: "),
         ("mine", f"{view.count('carried')} carried"),
     ]
     if view.count("already"):

@@ -8,11 +8,12 @@ from typing import Any
 
 from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.textfile import read_text
-from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.treepath import TreePath, on_disk
 from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.change.draft import Draft
 from fernshale.core.change.model import ChangeSet
+from fernshale.core.change.preview import Read
 from fernshale.core.crossing.aside import Aside, find_aside
 from fernshale.core.crossing.choosing import PREFIX, alike, below, decide_all, keep_decision
 from fernshale.core.crossing.ground import Ground
@@ -29,7 +30,7 @@ from fernshale.core.merge.result import Result, build_result, replace_clean
 from fernshale.core.merge.soundness import complaints
 from fernshale.core.merge.textmerge import TAKINGS, Choice, Due, TextMerge, fingerprint, part_of
 from fernshale.core.route.planner import PluginStep
-from fernshale.core.snapshot.manifest import Kind
+from fernshale.core.snapshot.manifest import Entry, Kind
 from fernshale.core.survey.plugins import Plugin, plugin_folder
 
 
@@ -57,12 +58,14 @@ class PluginView:
 
 @dataclass(frozen=True, slots=True)
 class PluginsView:
-    """All plugins with the choices taken so far, by id of the decision, and those that are set aside."""
+    """All plugins with the choices taken so far, by id of the decision; those that are set aside; and what was decided
+    about the same conflicts in any project."""
 
     plugins: tuple[PluginView, ...]
     choices: Mapping[str, Choice]
     matters: tuple[Matter, ...]
     aside: tuple[Aside, ...] = ()
+    remembered: Mapping[str, Remembered] = field(default_factory=dict)
 
     def count(self, fate: str) -> int:
         return sum(entry.fate == fate for view in self.plugins if view.ledger for entry in view.ledger.entries)
@@ -86,7 +89,7 @@ def plugins(ground: Ground, crossing: Crossing, progress: Progress, token: Cance
     matters = tuple(matter for view in views for matter in _matters(view, choices, settled, known))
     aside = find_aside(crossing, ground)
     matters += tuple(_aside_matters(ground, crossing, [view.step for view in views], aside))
-    return PluginsView(tuple(views), choices, matters, aside)
+    return PluginsView(tuple(views), choices, matters, aside, known)
 
 
 def read_choices(crossing: Crossing) -> dict[str, Choice]:
@@ -141,6 +144,16 @@ def preview_plugin(view: PluginView, ground: Ground, choices: Mapping[str, Choic
     if view.merge is None:
         return ChangeSet(())
     return _change_set(ground, view.plugin, view.merge, build_result(view.merge, choices, "mine"))
+
+
+def preview_readers(ground: Ground, changes: ChangeSet) -> tuple[Read, Read]:
+    """How the contents before and after a preview are read."""
+
+    def before(entry: Entry) -> bytes:
+        path = next(item.path for item in changes.files if item.before == entry)
+        return on_disk(ground.project, path).read_bytes()
+
+    return before, lambda entry: changes.contents[entry.content]
 
 
 def apply_plugin(

@@ -1,0 +1,127 @@
+"""The files of all plugins by outcome: what needs a person on top, long groups folded."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator
+from dataclasses import dataclass
+
+from fernshale.app.theme import Tone
+from fernshale.app.widgets.rows import Row
+from fernshale.core.base.treepath import printable
+from fernshale.core.base.words import count
+from fernshale.core.crossing.overview import Overview
+from fernshale.core.crossing.stages.plugins import PluginView
+from fernshale.core.merge.folder import FileMerge
+
+_GROUPS: tuple[tuple[str, tuple[str, ...], str, Tone], ...] = (
+    ("Edits carried", ("merged", "carried", "decide"), "●", "mine"),
+    ("Yours alone", ("own",), "○", "mine"),
+    ("New from the vendor", ("updated", "added"), "◐", "incoming"),
+    ("Gone with this release", ("removed",), "–", "base"),
+)
+# A group with more files than this is folded until it is asked for; what was edited here never is.
+_MOST_SHOWN = 5
+
+
+@dataclass(frozen=True, slots=True)
+class FileOf:
+    """A file of a plugin's merge, as a row's payload."""
+
+    plugin: str
+    path: str
+
+
+@dataclass(frozen=True, slots=True)
+class GroupOf:
+    """A group of a plugin's files that can be folded."""
+
+    plugin: str
+    title: str
+
+
+@dataclass(frozen=True, slots=True)
+class AsideOf:
+    """A plugin that is set aside."""
+
+    id: str
+
+
+def file_rows(overview: Overview, unfolded: Collection[GroupOf]) -> tuple[Row, ...]:
+    """The rows of the list, in the order they matter."""
+    view = overview.plugins
+    due = [row for plugin in view.plugins for row in _due_rows(plugin, overview)]
+    odd = [row for plugin in view.plugins for row in _odd_rows(plugin)]
+    rows: list[Row] = []
+    if due:
+        rows += [Row("◆ To decide", right=str(len(due)), heading=True), *due]
+    if odd:
+        rows += [Row("◇ Look at these", right=str(len(odd)), heading=True), *odd]
+    for plugin in view.plugins:
+        rows += _plugin_rows(plugin, overview, unfolded)
+    if view.aside:
+        rows.append(Row("Set aside", right=str(len(view.aside)), heading=True))
+        for item in view.aside:
+            title = f"{item.id} {item.version}"
+            rows.append(Row(title, f"comes back with {item.condition}", "", "◌", "base", payload=AsideOf(item.id)))
+    return tuple(rows)
+
+
+def _due_rows(view: PluginView, overview: Overview) -> Iterator[Row]:
+    choices = overview.plugins.choices
+    for file in view.merge.files if view.merge else ():
+        left = sum(due.id not in choices for due in file.decisions)
+        if left:
+            sub = f"{view.plugin.id} · {count(left, 'decision')}{_moved(file)}"
+            payload = FileOf(view.plugin.id, file.shown)
+            yield Row(printable(file.shown), sub, "", "", "alarm", "alarm", payload=payload, code=True)
+
+
+def _odd_rows(view: PluginView) -> Iterator[Row]:
+    for path, words in view.odd.items():
+        payload = FileOf(view.plugin.id, path)
+        yield Row(printable(path), f"{view.plugin.id} · {words[0]}", "", "", "alarm", payload=payload, code=True)
+
+
+def _plugin_rows(view: PluginView, overview: Overview, unfolded: Collection[GroupOf]) -> Iterator[Row]:
+    start, to = (view.base if view.done else view.step.from_), view.step.to
+    arrow = (
+        f"{start} stays" if to == start else f"{start} → {to}" if to else f"{start}, nothing for {overview.setup.to}"
+    )
+    word = "taken" if view.done and view.ledger else "" if view.merge or view.done else "waits for Route"
+    yield Row(f"{view.plugin.id} {arrow}", right=word, heading=True)
+    if view.merge is None:
+        for path in dict.fromkeys(entry.path for entry in view.ledger.entries) if view.ledger else ():
+            yield _done_row(view, path)
+        return
+    choices = overview.plugins.choices
+    for title, outcomes, glyph, tone in _GROUPS:
+        files = [
+            file
+            for file in view.merge.files
+            if file.outcome in outcomes and all(due.id in choices for due in file.decisions)
+        ]
+        group = GroupOf(view.plugin.id, title)
+        folds = len(files) > _MOST_SHOWN and title != "Edits carried"
+        if folds:
+            word = "hide" if group in unfolded else "show"
+            yield Row(title, "", f"{len(files)}  {word}", glyph, tone, payload=group, link=True)
+        if not folds or group in unfolded:
+            for file in files:
+                why = "decided" if file.decisions else file.why.split(";")[0]
+                payload = FileOf(view.plugin.id, file.shown)
+                yield Row(
+                    printable(file.shown), f"{title} · {why}{_moved(file)}", "", glyph, tone, payload=payload, code=True
+                )
+
+
+def _moved(file: FileMerge) -> str:
+    if file.path and file.base and file.base != file.path:
+        return f" · was {printable(file.base)}"
+    return ""
+
+
+def _done_row(view: PluginView, path: str) -> Row:
+    entries = [entry for entry in view.ledger.entries if entry.path == path] if view.ledger else []
+    fates = ", ".join(dict.fromkeys(entry.fate for entry in entries))
+    payload = FileOf(view.plugin.id, path)
+    return Row(printable(path), f"{count(len(entries), 'edit')} · {fates}", "", "●", "mine", payload=payload, code=True)

@@ -1,0 +1,403 @@
+"""Plugins: the ledger, the files by outcome, and the woven text with a card wherever a decision is due."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QSplitter, QWidget
+
+from fernshale.app.dialogs import ask_yes
+from fernshale.app.pages.base import Page
+from fernshale.app.pages.plugins.files import AsideOf, FileOf, GroupOf, file_rows
+from fernshale.app.pages.plugins.preview import PreviewDialog
+from fernshale.app.session import Session
+from fernshale.app.theme import Tone
+from fernshale.app.widgets.basics import Card, button, quiet_label
+from fernshale.app.widgets.charts import Bar, BarChart
+from fernshale.app.widgets.decision import KEYS, DecisionCard
+from fernshale.app.widgets.lines import Document, LineRow, LinesBlock
+from fernshale.app.widgets.rows import RowList
+from fernshale.core.base.treepath import printable
+from fernshale.core.base.words import count
+from fernshale.core.crossing.choosing import below
+from fernshale.core.crossing.deciding import ask
+from fernshale.core.crossing.matter import Matter, Stage
+from fernshale.core.crossing.overview import Overview
+from fernshale.core.crossing.stages.plugins import PluginView, decision_key
+from fernshale.core.crossing.woven import file_lines
+from fernshale.core.merge.folder import FileMerge
+from fernshale.core.merge.ledger import LedgerEntry
+from fernshale.core.merge.textmerge import Choice, Due
+
+_WRITTEN: dict[str, tuple[str, Tone]] = {"finer": ("by tokens", "base"), "text": ("by hand", "mine")}
+_SOURCES: dict[str, tuple[str, Tone]] = {
+    "same": ("both", "quiet"),
+    "mine": ("yours", "mine"),
+    "incoming": ("incoming", "incoming"),
+    "both": ("same in both", "base"),
+}
+
+
+class PluginsPage(Page):
+    stage = Stage.PLUGINS
+
+    def __init__(self, parent: QWidget, session: Session) -> None:
+        super().__init__(parent, session)
+        self._overview: Overview | None = None
+        self._cards: list[DecisionCard] = []
+        self._unfolded: set[GroupOf] = set()
+        self._last: list[str] = []  # decisions taken here, the latest last
+        self._bars = BarChart(self, "Your edits by plugin", 130)
+        self._bars.chosen.connect(self._on_bar)
+        self.column.addWidget(self._bars)
+        split = QSplitter(Qt.Orientation.Horizontal, self)
+        split.setHandleWidth(14)
+        files = Card(split)
+        self._files = RowList(files, "Files by outcome")
+        self._files.chosen.connect(self._show_file)
+        self._files.link_clicked.connect(self._on_fold)
+        self._files.activated_row.connect(self._on_fold)
+        self._files.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self._files.customContextMenuRequested.connect(self._on_menu)
+        files.body.addWidget(self._files)
+        split.addWidget(self._build_detail(split))
+        split.setSizes([270, 700])
+        split.setStretchFactor(1, 1)
+        self.column.addWidget(split, 1)
+        for key, way in KEYS:
+            self._on_press(key, lambda way=way: self._on_key(way))
+        for key, act in (("N", self._on_next), ("P", self._on_previous), ("U", self._on_take_back)):
+            self._on_press(key, act)
+        self.setFocusProxy(self._files)
+
+    def _build_detail(self, parent: QWidget) -> Card:
+        self._card = Card(parent, " ")
+        self._previous = button(self._card, "◂", self._on_previous, hint="Previous decision (P)")
+        self._next = button(self._card, "▸", self._on_next, hint="Next decision (N)")
+        self._preview = button(self._card, "Preview", self._on_preview, hint="The folder as it will be")
+        self._take = button(self._card, "Take the release", self._on_take, main=True)
+        for made in (self._previous, self._next, self._preview, self._take):
+            self._card.head.addWidget(made)
+        self._why = quiet_label(self._card, "")
+        self._why.setContentsMargins(11, 6, 9, 4)
+        self._card.body.addWidget(self._why)
+        self._text = Document(self._card, "Result as it will be written")
+        self._card.body.addWidget(self._text, 1)
+        return self._card
+
+    def _on_press(self, key: str, act: Callable[[], None]) -> None:
+        shortcut = QShortcut(QKeySequence(key), self)
+        shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+        shortcut.activated.connect(act)
+
+    def fill(self, overview: Overview) -> None:
+        self._overview = overview
+        self._bars.set_bars(tuple(_bar(view) for view in overview.plugins.plugins if view.ledger))
+        self._files.set_rows(file_rows(overview, self._unfolded))
+        self._show_file(self._files.current())
+
+    def go_to(self, matter: Matter) -> None:
+        if self._overview is None:
+            return
+        for view in self._overview.plugins.plugins:
+            if matter.key == f"plugin:{view.plugin.id}":
+                self._on_bar(view.plugin.id)
+            for file, due in view.merge.decisions if view.merge else ():
+                if decision_key(due.id) == matter.key:
+                    self._files.select(FileOf(view.plugin.id, file.shown))
+                    self._reveal(matter.key)
+                    return
+            for path in view.odd:
+                if matter.place.endswith(f"/{path}"):
+                    self._files.select(FileOf(view.plugin.id, path))
+        if matter.key.startswith("aside:"):
+            self._files.select(AsideOf(matter.key.removeprefix("aside:")))
+
+    def find_text(self, words: str) -> bool:
+        return self._text.find_text(words) or self._files.find_text(words)
+
+    # -- the detail
+
+    def _current(self) -> tuple[PluginView, FileMerge | None] | None:
+        chosen = self._files.current()
+        if self._overview is None or not isinstance(chosen, FileOf):
+            return None
+        for view in self._overview.plugins.plugins:
+            if view.plugin.id == chosen.plugin:
+                files = view.merge.files if view.merge else ()
+                return view, next((file for file in files if file.shown == chosen.path), None)
+        return None
+
+    def _show_file(self, payload: object) -> None:
+        self._cards = []
+        buttons = (self._previous, self._next, self._preview, self._take)
+        for made in buttons:
+            made.setVisible(False)
+        if isinstance(payload, AsideOf):
+            self._show_aside(payload.id)
+            return
+        found = self._current()
+        if found is None or self._overview is None:
+            self._card.set_title("Nothing chosen")
+            self._why.setText("")
+            self._text.show_parts([])
+            return
+        view, file = found
+        due = len(view.due(self._overview.plugins.choices))
+        blocked = count(due, "decision") if due else count(len(view.odd), "odd file") if self._odd_left(view) else ""
+        self._take.setVisible(view.merge is not None)
+        self._take.setText(f"Take {view.step.to}")
+        self._take.setEnabled(not blocked)
+        self._take.setToolTip(
+            f"{blocked} first" if blocked else f"Write {view.plugin.id} {view.step.to} into the project"
+        )
+        self._preview.setVisible(view.merge is not None)
+        left = self._left()
+        for made in (self._previous, self._next):
+            made.setVisible(bool(left))
+        if file is None:
+            self._show_done(view)
+            return
+        self._card.set_title(printable(file.shown), self._count_words(file, left))
+        self._why.setText(file.why[0].upper() + file.why[1:] + "." + (f" {view.base_note}." if view.base_note else ""))
+        self._text.show_parts(self._parts(view, file))
+
+    def _count_words(self, file: FileMerge, left: list[tuple[str, FileMerge, Due]]) -> str:
+        """Which decision of how many, and how many are left in all."""
+        if not left:
+            return "result as it will be written" if file.path else "will be gone"
+        here = [number for number, (_, item, _) in enumerate(left, 1) if item is file]
+        if not here:
+            return f"{count(len(left), 'decision')} left elsewhere"
+        return (
+            f"decision {here[0]} of {len(left)}" if len(here) == 1 else f"decisions {here[0]}–{here[-1]} of {len(left)}"
+        )
+
+    def _show_aside(self, id: str) -> None:
+        assert self._overview is not None
+        item = next((item for item in self._overview.plugins.aside if item.id == id), None)
+        if item is None:
+            return
+        self._card.set_title(f"{item.id} {item.version}", "set aside")
+        self._why.setText("Switched off and taken out of the tree; the copy is kept in the snapshot before it.")
+        words = [("why", item.why or "no reason was given"), ("until", item.condition)]
+        words.append(("now", f"{item.ready} would fit" if item.ready else "no release on the shelf would fit"))
+        block = LinesBlock(self._text, tuple(LineRow(name, "base", "", text) for name, text in words))
+        self._text.show_parts([block, self._button(f"Bring {item.id} back", f"aside:{item.id}", "return")])
+
+    def _button(self, words: str, key: str, way: str) -> QWidget:
+        """A button of its own line in the detail that settles a matter."""
+        holder = QWidget(self._text)
+        row = QHBoxLayout(holder)
+        row.setContentsMargins(12, 4, 12, 4)
+        row.addWidget(button(holder, words, lambda: self.session.take(key, way, words), main=True))
+        row.addStretch(1)
+        return holder
+
+    def _show_done(self, view: PluginView) -> None:
+        """A plugin that was taken: what became of each edit in the chosen file."""
+        chosen = self._files.current()
+        path = chosen.path if isinstance(chosen, FileOf) else ""
+        entries = [entry for entry in view.ledger.entries if entry.path == path] if view.ledger else []
+        self._card.set_title(printable(path), f"{view.plugin.id} is taken; this is what became of your edits")
+        self._why.setText("")
+        rows = [
+            LineRow(entry.fate, _fate_tone(entry), entry.lines, f"{entry.what}    now {entry.now or 'nowhere'}")
+            for entry in entries
+        ]
+        self._text.show_lines(tuple(rows))
+
+    def _parts(self, view: PluginView, file: FileMerge) -> list[QWidget]:
+        assert self._overview is not None and view.merge is not None
+        choices = self._overview.plugins.choices
+        parts: list[QWidget] = []
+        for matter in self._overview.plugins.matters:
+            if matter.key.startswith("odd:") and matter.place == f"{view.plugin.folder}/{file.path}":
+                words = tuple(LineRow("look", "alarm", "", text) for text in matter.proposals[0].evidence)
+                parts.append(LinesBlock(self._text, words))
+                parts.append(self._button("It is right as it stands", matter.key, "leave"))
+        for due in file.decisions:
+            if due.kind == "file":
+                parts.append(self._decision(view, file, due.id, choices.get(due.id)))
+        lines: list[LineRow] = []
+        number = 0
+        shown: set[str] = set()
+        for line in file_lines(view.merge, file, choices):
+            if line.due and line.due not in shown:
+                if lines:
+                    parts.append(LinesBlock(self._text, tuple(lines)))
+                    lines = []
+                shown.add(line.due)
+                parts.append(self._decision(view, file, line.due, choices.get(line.due)))
+            if not line.is_line:
+                continue
+            number += 1
+            margin, tone = _SOURCES[line.source]
+            if line.due in choices and choices[line.due].take in _WRITTEN:
+                margin, tone = _WRITTEN[choices[line.due].take]
+            lines.append(LineRow(margin, tone, str(number), line.text))
+        if lines:
+            parts.append(LinesBlock(self._text, tuple(lines)))
+        return parts
+
+    def _decision(self, view: PluginView, file: FileMerge, id: str, choice: Choice | None) -> DecisionCard:
+        assert self._overview is not None and view.merge is not None
+        due = next(due for due in file.decisions if due.id == id)
+        plugins = self._overview.plugins
+        card = DecisionCard(self._text, ask(view.merge, file, due, plugins.choices, plugins.remembered), choice)
+        card.taken.connect(lambda take, text, alike: self._on_decided(id, take, text, alike, file.shown))
+        card.withdrawn.connect(lambda: self._on_withdrawn(id, file.shown))
+        card.editing.connect(self._text.show_part)
+        self._cards.append(card)
+        return card
+
+    def _left(self) -> list[tuple[str, FileMerge, Due]]:
+        """Every decision that is due: plugin, file, decision."""
+        if self._overview is None:
+            return []
+        plugins = self._overview.plugins
+        return [(view.plugin.id, file, due) for view in plugins.plugins for file, due in view.due(plugins.choices)]
+
+    def _odd_left(self, view: PluginView) -> bool:
+        assert self._overview is not None
+        start = f"odd:{view.plugin.id}:"
+        return any(matter.key.startswith(start) for matter in self._overview.plugins.matters)
+
+    # -- intents
+
+    def _on_decided(self, id: str, take: str, text: str, alike: bool, title: str) -> None:
+        self._last.append(id)
+        key = f"merge-like:{id}" if alike else decision_key(id)
+        self.session.take(key, take, title, text)
+
+    def _on_withdrawn(self, id: str, title: str) -> None:
+        if self._overview is not None and id in self._overview.plugins.choices:
+            self.session.take_back(decision_key(id), title)
+        else:
+            self._show_file(self._files.current())  # nothing was decided yet: the editor closes
+
+    def _on_take_back(self) -> None:
+        """Take the last decision back that was taken here and still can be."""
+        while self._last and self._overview is not None:
+            id = self._last.pop()
+            if id in self._overview.plugins.choices:
+                self.session.take_back(decision_key(id), "the last decision")
+                return
+
+    def _on_key(self, way: str) -> None:
+        focused = next((card for card in self._cards if card.hasFocus() and not card.is_decided), None)
+        card = focused or next((card for card in self._cards if not card.is_decided), None)
+        if card is not None:
+            card.take(way)
+
+    def _on_next(self) -> None:
+        self._step(1)
+
+    def _on_previous(self) -> None:
+        self._step(-1)
+
+    def _step(self, by: int) -> None:
+        """To the decision behind or before the one in hand, round and round."""
+        left = self._left()
+        if not left:
+            return
+        focused = next((card.due.id for card in self._cards if card.hasFocus()), None)
+        at = next((number for number, (_, _, due) in enumerate(left) if due.id == focused), None)
+        if at is None:
+            found = self._current()
+            here = found[1] if found is not None else None
+            first = next((number for number, (_, file, _) in enumerate(left) if file is here), None)
+            at = (first if by > 0 else first + 1) - by if first is not None else (-1 if by > 0 else 0)
+        plugin, file, due = left[(at + by) % len(left)]
+        self._files.select(FileOf(plugin, file.shown))
+        self._reveal(decision_key(due.id))
+
+    def _reveal(self, key: str) -> None:
+        for card in self._cards:
+            if decision_key(card.due.id) == key:
+                self._text.reveal(card)
+                card.setFocus()
+
+    def _on_fold(self, payload: object) -> None:
+        if isinstance(payload, GroupOf) and self._overview is not None:
+            self._unfolded ^= {payload}
+            self._files.set_rows(file_rows(self._overview, self._unfolded))
+
+    def _on_menu(self, place: QPoint) -> None:
+        menu = self._menu()
+        if menu is not None:
+            menu.exec(self._files.viewport().mapToGlobal(place))
+
+    def _menu(self) -> QMenu | None:
+        """Ways to settle what is due in a file, its folder or its plugin at once."""
+        found = self._current()
+        if found is None or self._overview is None or found[0].merge is None:
+            return None
+        view, file = found
+        assert view.merge is not None
+        menu = QMenu(self)
+        folder = file.shown.rpartition("/")[0] if file is not None else ""
+        places = [file.shown] if file is not None else []
+        for where in dict.fromkeys([*places, *([folder] if folder else []), ""]):
+            due = [item for item in below(view.merge, where) if item[1].id not in self._overview.plugins.choices]
+            if not due:
+                continue
+            name = f"in {printable(where)}" if where else f"in all of {view.plugin.id}"
+            for way, words in (("mine", "Keep yours"), ("incoming", "Take incoming")):
+                key = f"merge-below:{view.plugin.id}/{where}"
+                title = f"{words} {name} ({count(len(due), 'decision')})"
+                menu.addAction(title, lambda key=key, way=way, title=title: self.session.take(key, way, title))
+        if menu.isEmpty():
+            menu.addAction("Nothing is to be decided here").setEnabled(False)
+        lost = view.ledger.edits - view.ledger.count("already") if view.ledger else 0
+        if lost:
+            menu.addSeparator()
+            menu.addAction(
+                f"Replace {view.plugin.id} with {view.step.to} as it comes…", lambda: self._on_clean(view, lost)
+            )
+        return menu
+
+    def _on_clean(self, view: PluginView, lost: int) -> None:
+        words = f"{count(lost, 'edit')} of yours in {view.plugin.id} would be given up; files of your own stay."
+        if ask_yes(self, "Replace it as it comes?", words, "Give them up"):
+            self.session.take(f"plugin:{view.plugin.id}", "clean", f"replacing {view.plugin.id}")
+
+    def _on_preview(self) -> None:
+        found = self._current()
+        if found is not None and self._overview is not None:
+            PreviewDialog(self, self._overview, found[0]).exec()
+
+    def _on_take(self) -> None:
+        found = self._current()
+        if found is not None:
+            view = found[0]
+            self.session.take(f"plugin:{view.plugin.id}", "take", f"taking {view.plugin.id} {view.step.to}")
+
+    def _on_bar(self, plugin: object) -> None:
+        row = next(
+            (row for row in self._files.rows() if isinstance(row.payload, FileOf) and row.payload.plugin == plugin),
+            None,
+        )
+        if row is not None:
+            self._files.select(row.payload)
+
+
+def _bar(view: PluginView) -> Bar:
+    ledger = view.ledger
+    assert ledger is not None
+    parts: tuple[tuple[Tone, int, str], ...] = (
+        ("mine", ledger.count("carried"), "carried"),
+        ("base", ledger.count("already"), "already there"),
+        ("alarm", ledger.count("decide"), "to decide"),
+        ("plain", ledger.count("dropped"), "dropped by you"),
+    )
+    due = ledger.count("decide")
+    state = f"{due} to decide" if due else "taken" if view.done else "ready to take"
+    return Bar(view.plugin.id, parts, f"{count(ledger.edits, 'edit')} · {state}", view.plugin.id)
+
+
+def _fate_tone(entry: LedgerEntry) -> Tone:
+    tones: dict[str, Tone] = {"carried": "mine", "already": "base", "decide": "alarm", "dropped": "quiet"}
+    return tones[entry.fate]

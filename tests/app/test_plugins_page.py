@@ -1,0 +1,237 @@
+"""The Plugins page in the real window: decide by keyboard, at once, by hand; fold, preview, bring back."""
+
+from __future__ import annotations
+
+import struct
+import zlib
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QApplication, QDialog, QMessageBox
+from pytestqt.qtbot import QtBot
+
+from fernshale.app.pages.plugins import PluginsPage
+from fernshale.app.pages.plugins.files import AsideOf, FileOf, GroupOf
+from fernshale.app.widgets.code import CodeEditor
+from fernshale.app.window import MainWindow
+from fernshale.core.crossing.matter import Stage
+from tests.conftest import Tree
+from tests.wick import Wick, cross_wick, make_wick
+
+_OLD = "".join(f"def step_{n}():\n    lamp({n}, 1)\n\n\n" for n in range(4))
+_MINE = _OLD.replace("lamp(0, 1)", "lamp(0, 5)").replace("lamp(2, 1)", "lamp(2, 5)")
+_NEW = _OLD.replace("lamp(0, 1)", "lamp(0, 9)").replace("lamp(2, 1)", "lamp(2, 9)")
+
+
+def _open(
+    tree: Tree, window: MainWindow, qtbot: QtBot, files: dict[str, tuple[bytes, bytes, bytes]]
+) -> tuple[Wick, PluginsPage]:
+    wick = make_wick(tree)
+    places = (wick.shelf / "snuffer/1", wick.project / "addons/snuffer", wick.shelf / "snuffer/2")
+    for name, contents in files.items():
+        for place, data in zip(places, contents, strict=True):
+            (place / name).parent.mkdir(parents=True, exist_ok=True)
+            (place / name).write_bytes(data)
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        window.session.resume(cross_wick(wick))
+    window.show_stage(Stage.PLUGINS)
+    page = window.pages[Stage.PLUGINS]
+    assert isinstance(page, PluginsPage)
+    return wick, page
+
+
+def _texts(**files: tuple[str, str, str]) -> dict[str, tuple[bytes, bytes, bytes]]:
+    return {
+        name.replace("__", "/").replace("_py", ".py"): (a.encode(), b.encode(), c.encode())
+        for name, (a, b, c) in files.items()
+    }
+
+
+def _press(window: MainWindow, qtbot: QtBot, page: PluginsPage, key: Qt.Key, waits: bool = True) -> None:
+    target = QApplication.focusWidget() or page
+    if waits:
+        with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+            qtbot.keyClick(target, key)
+    else:
+        qtbot.keyClick(target, key)
+
+
+def test_decisions_are_gone_through_taken_and_taken_back_by_keyboard(
+    tree: Tree, window: MainWindow, qtbot: QtBot
+) -> None:
+    _, page = _open(tree, window, qtbot, _texts(lamps_py=(_OLD, _MINE, _NEW)))
+    page.setFocus()
+    page._on_next()
+    assert page._card.note.text() == "decisions 1–2 of 2"
+    first = next(card for card in page._cards if card.hasFocus())
+    _press(window, qtbot, page, Qt.Key.Key_N, waits=False)
+    second = next(card for card in page._cards if card.hasFocus())
+    assert first is not second
+    _press(window, qtbot, page, Qt.Key.Key_N, waits=False)
+    assert next(card for card in page._cards if card.hasFocus()) is first  # round and round
+    _press(window, qtbot, page, Qt.Key.Key_P, waits=False)
+    assert next(card for card in page._cards if card.hasFocus()) is second
+    _press(window, qtbot, page, Qt.Key.Key_2)
+    overview = window.session.overview
+    assert overview is not None
+    assert overview.plugins.choices[second.due.id].take == "incoming" and first.due.id not in overview.plugins.choices
+    assert page._card.note.text() == "decision 1 of 1" and not page._take.isEnabled()
+    page.setFocus()
+    _press(window, qtbot, page, Qt.Key.Key_U)
+    assert window.session.overview is not None and not window.session.overview.plugins.choices
+
+
+def test_one_tick_settles_all_that_are_alike(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:
+    base = _OLD.replace("lamp(2, 1)", "lamp(0, 1)")
+    mine, new = base.replace("lamp(0, 1)", "lamp(0, 5)"), base.replace("lamp(0, 1)", "lamp(0, 9)")
+    wick, page = _open(tree, window, qtbot, _texts(lamps_py=(base, mine, new), b__more_py=(base, mine, new)))
+    page._on_next()
+    card = page._cards[0]
+    assert card._all is not None and "2 more decisions" in card._all.text()
+    card._all.setChecked(True)
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        card.take("incoming")
+    assert page._take.isEnabled() and not page._left()
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        page._take.click()
+    assert (wick.project / "addons/snuffer/b/more.py").read_text() == new
+
+
+def test_lines_written_by_hand_with_ctrl_enter(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:
+    _, page = _open(tree, window, qtbot, _texts(lamps_py=(_OLD, _MINE, _NEW)))
+    page._on_next()
+    card = page._cards[0]
+    card.take("text")
+    editor = card.findChild(CodeEditor)
+    assert editor is not None and editor.toPlainText() == "    lamp(0, 5)"
+    qtbot.keyClicks(editor, "1")  # a digit in the editor is a digit
+    editor.setPlainText("    lamp(0, 7)")
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        qtbot.keyClick(editor, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
+    overview = window.session.overview
+    assert overview is not None and overview.plugins.choices[card.due.id].text == "    lamp(0, 7)\n"
+    assert any(
+        line.margin == "by hand" and "lamp(0, 7)" in line.text
+        for block in page._text.blocks()
+        for line in block.lines()
+    )
+    again = next(item for item in page._cards if not item.is_decided)
+    again.take("text")
+    qtbot.keyClick(again.findChild(CodeEditor), Qt.Key.Key_Escape)
+    assert next(item for item in page._cards if not item.is_decided).findChild(CodeEditor) is None
+
+
+def test_long_groups_are_folded_and_what_needs_a_person_stands_on_top(
+    tree: Tree, window: MainWindow, qtbot: QtBot
+) -> None:
+    many = {f"d/f{n}.txt": (b"old\n", b"old\n", b"new\n") for n in range(30)}
+    _, page = _open(tree, window, qtbot, {**_texts(lamps_py=(_OLD, _MINE, _NEW)), **many})
+    rows = page._files.rows()
+    assert [rows[0].title, rows[1].payload] == ["◆ To decide", FileOf("snuffer", "lamps.py")]
+    (fold,) = (row for row in rows if isinstance(row.payload, GroupOf))
+    assert fold.right.startswith("31") and not any(row.title.startswith("d/f") for row in rows)
+    page._on_fold(fold.payload)
+    assert sum(row.title.startswith("d/f") for row in page._files.rows()) == 30
+    assert page.find_text("f17")
+
+
+def test_a_menu_settles_a_file_a_folder_or_a_plugin(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:
+    other = _MINE.replace("lamp", "light")
+    files = _texts(lamps_py=(_OLD, _MINE, _NEW), b__more_py=(_OLD.replace("lamp", "light"), other, _NEW.replace("lamp", "light")))
+    _, page = _open(tree, window, qtbot, files)
+    page._files.select(FileOf("snuffer", "b/more.py"))
+    menu = page._menu()
+    assert menu is not None
+    words = [action.text() for action in menu.actions()]
+    assert "Keep yours in all of snuffer (4 decisions)" in words
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        menu.actions()[words.index("Take incoming in b (2 decisions)")].trigger()
+    assert {file.shown for _, file, _ in page._left()} == {"lamps.py"}
+
+
+def test_replacing_clean_asks_first(
+    tree: Tree, window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    wick, page = _open(tree, window, qtbot, _texts(lamps_py=(_OLD, _MINE, _NEW)))
+    page._files.select(FileOf("snuffer", "lamps.py"))
+    view = page._current()
+    assert view is not None
+    monkeypatch.setattr(QMessageBox, "exec", lambda box: 0)
+    monkeypatch.setattr(QMessageBox, "clickedButton", lambda box: box.buttons()[1])
+    page._on_clean(view[0], 3)
+    assert not window.session.runner.is_busy
+    monkeypatch.setattr(QMessageBox, "clickedButton", lambda box: box.buttons()[0])
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        page._on_clean(view[0], 3)
+    assert (wick.project / "addons/snuffer/lamps.py").read_text() == _NEW
+
+
+def _picture(width: int) -> bytes:
+    def chunk(kind: bytes, data: bytes) -> bytes:
+        return struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(kind + data))
+
+    rows = b"".join(b"\0" + b"\x20\x60\x40" * width for _ in range(4))
+    head = struct.pack(">IIBBBBB", width, 4, 8, 2, 0, 0, 0)
+    return b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", head) + chunk(b"IDAT", zlib.compress(rows)) + chunk(b"IEND", b"")
+
+
+def test_pictures_both_changed_stand_side_by_side(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:
+    wick, page = _open(tree, window, qtbot, {"lamp.png": (_picture(4), _picture(8), _picture(12))})
+    page._on_next()
+    card = page._cards[0]
+    from PySide6.QtWidgets import QLabel
+
+    words = [label.text() for label in card.findChildren(QLabel)]
+    assert [word for word in words if " x 4" in word] == ["○ before, 4 x 4", "● yours, 8 x 4", "◐ incoming, 12 x 4"]
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        card.take("incoming")
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        page._take.click()
+    assert (wick.project / "addons/snuffer/lamp.png").read_bytes() == _picture(12)
+
+
+def test_the_folder_is_previewed_before_anything_is_written(
+    tree: Tree, window: MainWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    wick, page = _open(tree, window, qtbot, _texts(lamps_py=(_OLD, _MINE, _NEW)))
+    page._on_next()
+    seen: list[str] = []
+
+    def look(dialog: QDialog) -> int:
+        from fernshale.app.widgets.rows import RowList
+
+        seen.extend(row.title for listed in dialog.findChildren(RowList) for row in listed.rows())
+        return 0
+
+    monkeypatch.setattr(QDialog, "exec", look)
+    page._on_preview()
+    assert any("addon.ini" in title for title in seen)
+    assert (wick.project / "addons/snuffer/lamps.py").read_text() == _MINE
+
+
+def test_a_plugin_that_is_set_aside_is_listed_and_brought_back(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:
+    wick, page = _open(tree, window, qtbot, {})
+    for key in ("route:2.0:snuffer", "aside:snuffer"):
+        with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+            window.session.take(key, "aside", "aside", why="it flickers")
+    assert not (wick.project / "addons/snuffer").exists()
+    assert page._files.select(AsideOf("snuffer"))
+    assert any("it flickers" in line.text for block in page._text.blocks() for line in block.lines())
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        window.session.take("aside:snuffer", "return", "return")
+    assert (wick.project / "addons/snuffer/snuffer.py").exists()
+
+
+def test_a_file_of_twenty_thousand_lines_is_shown_whole(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:
+    lines = [f"value_{n} = {n}\n" for n in range(20_000)]
+    mine, new = list(lines), list(lines)
+    for at in range(50, 20_000, 400):
+        mine[at], new[at + 200] = f"value_{at} = 'mine'\n", f"value_{at} = 'theirs'\n"
+    mine[19_000], new[19_000] = "x = 1\n", "x = 2\n"
+    _, page = _open(tree, window, qtbot, _texts(long_py=("".join(lines), "".join(mine), "".join(new))))
+    page._on_next()
+    assert sum(len(block.lines()) for block in page._text.blocks()) == 19_999
+    (card,) = page._cards
+    place = card.mapTo(page._text.widget(), QPoint(0, 0)).y()
+    assert abs(place - page._text.verticalScrollBar().value()) < page._text.height()
+    assert page.find_text("value_50 = 'theirs'")
