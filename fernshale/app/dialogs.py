@@ -36,12 +36,7 @@ class WorkingDialog(QDialog):
 
 def ask_trust(parent: QWidget, profile: Profile) -> bool:
     """Whether the user lets this profile run its commands."""
-    commands = profile.commands
-    lines = [
-        f"{name}:  {' '.join(command.run)}"
-        for name, command in (("regenerate", commands.regenerate), ("build", commands.build), ("run", commands.run))
-        if command is not None
-    ]
+    lines = [f"{name}:  {' '.join(command.run)}" for name, command in profile.commands.named]
     lines += [f"try:  {' '.join(need.run)}" for need in profile.requirement]
     box = QMessageBox(parent)
     box.setWindowTitle("Run commands?")

@@ -6,7 +6,7 @@ import os
 import re
 import sys
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
@@ -103,21 +103,25 @@ def run_profile_command(
     on_line: OnLine,
     progress: Progress,
     token: CancelToken,
+    release: str = "",
+    more: Mapping[str, str] | None = None,
 ) -> Finished:
-    """Run the command `name` of the profile for the release the project is on; its log is kept.
+    """Run the command `name` of the profile for the release the project is on, or for `release`; its log is kept.
 
-    What it changes in the project is a step in the logbook. Raises TrustNeeded, CommandError, Cancelled.
+    `more` are values for placeholders beside the usual ones. What it changes in the project is a step in the logbook.
+    Raises TrustNeeded, CommandError, Cancelled.
     """
     command: Command | None = getattr(ground.profile.commands, name)
     if command is None:
         raise MisuseError(f"the profile {ground.profile.path.name} has no command {name}", f"Add [commands.{name}].")
     require_trust(ground.profile)
-    places = dict(command_places(crossing, ground, ground.release))
+    release = release or ground.release
+    places = {**command_places(crossing, ground, release), **(more or {})}
     arguments = fill_arguments(command.run, places, ground.along)
     environment = {key: fill(value, places) for key, value in command.environment.items()}
     folder = Path(fill(command.folder, places))
     on_line("$ " + " ".join(arguments))
-    with watching(crossing, stage, f"{name} for {ground.release}", why, progress, token):
+    with watching(crossing, stage, f"{name} for {release}", why, progress, token):
         finished = run_command(arguments, folder, token, on_line, environment, command.timeout_s)
     log = crossing.scratch("logs") / f"{int(time.time() * 1000)}-{name}.log"
     write_atomic(log, finished.output)

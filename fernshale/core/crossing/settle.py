@@ -18,6 +18,7 @@ from fernshale.core.crossing.ground import Ground, crossing_ground
 from fernshale.core.crossing.legs import go_on
 from fernshale.core.crossing.logbook import note
 from fernshale.core.crossing.matter import Decision, Matter, Stage
+from fernshale.core.crossing.rebuild import rebuild
 from fernshale.core.crossing.roles import give_role
 from fernshale.core.crossing.stages.build import Fix, apply_fix, build, run_round
 from fernshale.core.crossing.stages.engine import apply_engine, regenerate
@@ -28,6 +29,7 @@ from fernshale.core.crossing.stages.survey import remove_thing, take_baseline, t
 from fernshale.core.crossing.stages.trial import run_trial
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.toolchain import find_demand, raise_standard
+from fernshale.core.survey.plugins import Plugin
 
 FORMAT = "fernshale-decisions/1"
 
@@ -98,10 +100,10 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
         case "survey", "take":
             take_baseline(crossing, ground, on_line, progress, token)
         case "aside", "aside":
-            plugin = next((item for item in ground.plugins if item.id == rest), None)
-            if plugin is None:
-                raise MisuseError(f"there is no plugin {rest}")
-            set_aside(crossing, ground, plugin, taken.why or "it cannot come along yet", progress, token)
+            why = taken.why or "it cannot come along yet"
+            set_aside(crossing, ground, _plugin(ground, rest), why, progress, token)
+        case "rebuild", "rebuild":
+            rebuild(crossing, ground, _plugin(ground, rest), on_line, progress, token)
         case "aside", "return":
             bring_back(crossing, rest, progress, token)
         case "plugin", "take" | "clean" as way:
@@ -155,6 +157,13 @@ def find_fix(crossing: Crossing, ground: Ground, key: str, rule: str, token: Can
     found = next((fix for fix in fixes if fix.rule.id == rule), None)
     if found is None:
         raise MisuseError(f"{rule} is no way to settle {key} any more", "Look again; something changed meanwhile.")
+    return found
+
+
+def _plugin(ground: Ground, id: str) -> Plugin:
+    found = next((item for item in ground.plugins if item.id == id), None)
+    if found is None:
+        raise MisuseError(f"there is no plugin {id}")
     return found
 
 

@@ -85,6 +85,18 @@ class Switch:
 
 
 @dataclass(frozen=True, slots=True)
+class Compiled:
+    """Plugins with compiled parts: those that have one of the `sources`. What `commands.rebuild` makes of them for an
+    engine release goes into the folder `output`, in which the file `stamp` says at `at` which release it was built for."""
+
+    __pydantic_config__: ClassVar = STRICT
+    sources: tuple[str, ...]
+    output: str
+    stamp: str
+    at: Reach
+
+
+@dataclass(frozen=True, slots=True)
 class PluginShape:
     """Where plugins stand and what their descriptor says. `folders` are globs of folders."""
 
@@ -96,6 +108,7 @@ class PluginShape:
     accepts: Reach | None = None
     accepts_notation: Notation = "interval"
     switch: tuple[Switch, ...] = ()
+    compiled: Compiled | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -166,6 +179,13 @@ class Commands:
     regenerate: Command | None = None
     build: Command | None = None
     run: Command | None = None
+    rebuild: Command | None = None
+
+    @property
+    def named(self) -> tuple[tuple[str, Command], ...]:
+        """Those that are there, by name."""
+        found = (("regenerate", self.regenerate), ("build", self.build), ("run", self.run), ("rebuild", self.rebuild))
+        return tuple((name, command) for name, command in found if command is not None)
 
 
 @dataclass(frozen=True, slots=True)

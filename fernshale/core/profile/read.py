@@ -18,6 +18,8 @@ FORMAT = "fernshale-profile/1"
 SUFFIX = ".profile.toml"
 # What commands and checks may name; `{members}` stands alone.
 PLACEHOLDERS = ("project", "release", "shelf", "engine", "build", "out", "jobs", "python", "members")
+# What the command that rebuilds a plugin may name beside these.
+OF_PLUGIN = ("plugin", "id")
 
 
 def read_profile(path: Path) -> Profile:
@@ -97,7 +99,7 @@ def _bad_patterns(profile: Profile) -> Iterable[tuple[str, str]]:
     wanted += [(need.pattern, ("version",)) for need in profile.requirement if need.pattern]
     shape = profile.plugins
     workspace = profile.workspace
-    found = [shape.id, shape.version, shape.accepts]
+    found = [shape.id, shape.version, shape.accepts, shape.compiled.at if shape.compiled else None]
     found += [site.at for site in profile.site] + [standard.at for standard in profile.standard]
     if workspace is not None:
         found += [workspace.name, workspace.release, workspace.pin]

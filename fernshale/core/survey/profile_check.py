@@ -15,8 +15,8 @@ from fernshale.core.base.globs import matches
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath, on_disk
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.profile.model import Command, Profile, Reach
-from fernshale.core.profile.read import PLACEHOLDERS, fits, line_of_text, read_profile
+from fernshale.core.profile.model import Profile, Reach
+from fernshale.core.profile.read import OF_PLUGIN, PLACEHOLDERS, fits, line_of_text, read_profile
 from fernshale.core.snapshot.manifest import EMPTY, Manifest
 from fernshale.core.snapshot.walk import list_tree
 from fernshale.core.survey.plugins import find_plugins
@@ -145,11 +145,12 @@ def _hard_text(pattern: str) -> str | None:
 
 
 def _bad_placeholders(profile: Profile) -> Iterator[_Found]:
-    commands = profile.commands
     named: list[tuple[str, Sequence[str], tuple[str, ...]]] = []
-    for command in (commands.regenerate, commands.build, commands.run):
-        if isinstance(command, Command):
-            named.append(("a command", (*command.run, command.folder, *command.environment.values()), PLACEHOLDERS))
+    for name, command in profile.commands.named:
+        known: tuple[str, ...] = (*PLACEHOLDERS, *OF_PLUGIN) if name == "rebuild" else PLACEHOLDERS
+        named.append(("a command", (*command.run, command.folder, *command.environment.values()), known))
+    if profile.plugins.compiled is not None:
+        named.append(("the output of compiled plugins", (profile.plugins.compiled.output,), ("release",)))
     named += [("a check", (check.produced, check.expected), PLACEHOLDERS) for check in profile.check]
     named += [("a requirement", need.run, ("project", "python")) for need in profile.requirement]
     named += [("installed", profile.installed, ("shelf", "release"))]

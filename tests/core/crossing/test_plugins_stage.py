@@ -7,11 +7,12 @@ from pathlib import Path
 
 import pytest
 
-from fernshale.core.base.errors import FernshaleError, MisuseError
+from fernshale.core.base.errors import CommandError, FernshaleError, MisuseError
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.aside import find_aside
 from fernshale.core.crossing.commands import OnLine
 from fernshale.core.crossing.ground import crossing_ground
+from fernshale.core.crossing.logbook import undo
 from fernshale.core.crossing.settle import Taken, settle, withdraw
 from fernshale.core.crossing.stages.plugins import PluginsView, PluginView, plugins
 from fernshale.core.crossing.state import Crossing
@@ -174,3 +175,69 @@ def test_pointing_the_project_at_the_target_first_leaves_the_open_merges_open(tr
     before = [view.plugin.id for view in _view(crossing)[0].plugins if view.merge is not None]
     _settle(crossing, "engine:apply", "apply")
     assert [view.plugin.id for view in _view(crossing)[0].plugins if view.merge is not None] == before == ["snuffer"]
+
+
+_BUILD = """\
+import pathlib, subprocess, sys
+plugin, out, release = pathlib.Path(sys.argv[1]), pathlib.Path(sys.argv[2]), sys.argv[3]
+for source in sorted(plugin.glob("native/*.c")):
+    subprocess.run(["g++", "-x", "c", "-c", source, "-o", out / (source.stem + ".o")], check=True)
+(out / "stamp.ini").write_text(f"release = {release}\\n")
+"""
+_COMPILED = """
+[plugins.compiled]
+sources = ["native/**"]
+output = "lib/{release}"
+stamp = "stamp.ini"
+at = { ini = "release" }
+
+[commands.rebuild]
+run = ["python3", "{engine}/build.py", "{plugin}", "{out}", "{release}"]
+
+[commands.build]"""
+
+
+def _compiled(tree: Tree, script: str, source: str = "int sum(void) { return 3; }\n") -> tuple[Wick, Crossing]:
+    wick = make_wick(tree)
+    wick.profile.write_text(wick.profile.read_text().replace("\n[commands.build]", _COMPILED))
+    (wick.shelf / "wick/2.0/build.py").write_text(script)
+    addon = wick.project / "addons/winch"
+    for name, text in {
+        "addon.ini": "version = 1\nwick = >=1\n",
+        "native/sum.c": source,
+        "lib/1.4/sum.o": "old",
+        "lib/1.4/stamp.ini": "release = 1.4\n",
+    }.items():
+        (addon / name).parent.mkdir(parents=True, exist_ok=True)
+        (addon / name).write_text(text)
+    return wick, cross_wick(wick)
+
+
+def test_a_compiled_plugin_is_built_from_its_sources_swapped_in_and_undone(tree: Tree) -> None:
+    wick, crossing = _compiled(tree, _BUILD)
+    assert "rebuild:winch" in _matters_of(crossing)
+    _settle(crossing, "rebuild:winch", "rebuild")
+    lib = wick.project / "addons/winch/lib"
+    assert sorted(path.name for path in lib.iterdir()) == ["2.0"]
+    assert (lib / "2.0/sum.o").read_bytes().startswith(b"\x7fELF") and "2.0" in (lib / "2.0/stamp.ini").read_text()
+    assert "rebuild:winch" not in _matters_of(crossing)
+    with crossing.acting():
+        undo(crossing, crossing.logbook()[-1].id, no_progress, CancelToken())
+    assert (lib / "1.4/sum.o").read_text() == "old" and not (lib / "2.0").exists()
+    assert "rebuild:winch" in _matters_of(crossing)
+
+
+@pytest.mark.parametrize(
+    ("script", "source", "words"),
+    [
+        (_BUILD, "int sum(void) { return x; }\n", "could not be built"),
+        (_BUILD.replace("{release}\\n", "1.4\\n"), "int a;\n", "stamp says 1.4"),
+        ("pass\n", "int a;\n", "is missing"),
+    ],
+)
+def test_what_was_not_built_for_the_release_is_not_taken_over(tree: Tree, script: str, source: str, words: str) -> None:
+    wick, crossing = _compiled(tree, script, source)
+    with pytest.raises(CommandError, match=words):
+        _settle(crossing, "rebuild:winch", "rebuild")
+    lib = wick.project / "addons/winch/lib"
+    assert sorted(str(path.relative_to(lib)) for path in lib.rglob("*")) == ["1.4", "1.4/stamp.ini", "1.4/sum.o"]

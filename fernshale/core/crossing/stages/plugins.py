@@ -20,6 +20,7 @@ from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.logbook import write_step
 from fernshale.core.crossing.matter import Matter, Proposal, Stage
 from fernshale.core.crossing.merging import merge_plugin
+from fernshale.core.crossing.rebuild import Built, find_built
 from fernshale.core.crossing.remembered import Remembered, recall
 from fernshale.core.crossing.stages.route import is_wanted, plan, plugin_key
 from fernshale.core.crossing.state import Crossing
@@ -59,13 +60,14 @@ class PluginView:
 @dataclass(frozen=True, slots=True)
 class PluginsView:
     """All plugins with the choices taken so far, by id of the decision; those that are set aside; and what was decided
-    about the same conflicts in any project."""
+    about the same conflicts in any project; and those that have compiled parts."""
 
     plugins: tuple[PluginView, ...]
     choices: Mapping[str, Choice]
     matters: tuple[Matter, ...]
     aside: tuple[Aside, ...] = ()
     remembered: Mapping[str, Remembered] = field(default_factory=dict)
+    built: tuple[Built, ...] = ()
 
     def count(self, fate: str) -> int:
         return sum(entry.fate == fate for view in self.plugins if view.ledger for entry in view.ledger.entries)
@@ -87,9 +89,11 @@ def plugins(ground: Ground, crossing: Crossing, progress: Progress, token: Cance
         views.append(_look(ground, crossing, plugin, step, choices, token))
     known, settled = recall(), crossing.decisions()
     matters = tuple(matter for view in views for matter in _matters(view, choices, settled, known))
+    built = find_built(ground)
+    matters += tuple(_rebuild_matters(crossing, built, views))
     aside = find_aside(crossing, ground)
     matters += tuple(_aside_matters(ground, crossing, [view.step for view in views], aside))
-    return PluginsView(tuple(views), choices, matters, aside, known)
+    return PluginsView(tuple(views), choices, matters, aside, known, built)
 
 
 def read_choices(crossing: Crossing) -> dict[str, Choice]:
@@ -291,6 +295,19 @@ def _matters(
     title = f"{plugin.id} {view.step.from_} → {view.step.to}"
     matters.append(Matter(f"plugin:{plugin.id}", Stage.PLUGINS, title, owner, plugin.folder, ready, False, tuple(ways)))
     return matters
+
+
+def _rebuild_matters(crossing: Crossing, built: Sequence[Built], views: Sequence[PluginView]) -> Iterator[Matter]:
+    """Compiled plugins whose stamps name other releases; their own new release comes first."""
+    to = crossing.setup.to
+    coming = {view.plugin.id for view in views if view.merge is not None or view.step.action == "set aside"}
+    for item in built:
+        if item.is_built_for(to) or item.plugin.id in coming:
+            continue
+        id = item.plugin.id
+        way = Proposal("rebuild", f"Build it for {to}", ("from its sources, by the engine's own tool", item.words), 0.9, True)
+        title = f"{id} is {item.words}, not for {to}"
+        yield Matter(f"rebuild:{id}", Stage.PLUGINS, title, f"plugin {id}", item.plugin.folder, "", False, (way,))
 
 
 def _aside_matters(

@@ -1,0 +1,131 @@
+"""Plugins with compiled parts: what release they were built for, and building them anew from their sources.
+
+The engine's own build tool writes into a folder outside the project. Only when its stamp says the release that was asked
+for does the output go in, as one step that takes out what was built for other releases.
+"""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from fernshale.core.base.errors import CommandError, FernshaleError, MisuseError
+from fernshale.core.base.globs import matches
+from fernshale.core.base.release import is_release, same_release
+from fernshale.core.base.textfile import read_text
+from fernshale.core.base.treepath import TreePath, on_disk, under
+from fernshale.core.base.words import count
+from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.change.draft import Draft
+from fernshale.core.crossing.commands import OnLine, run_profile_command, tail
+from fernshale.core.crossing.ground import Ground
+from fernshale.core.crossing.logbook import write_step
+from fernshale.core.crossing.matter import Stage
+from fernshale.core.crossing.state import Crossing
+from fernshale.core.profile.model import Compiled
+from fernshale.core.snapshot.manifest import EMPTY, Kind
+from fernshale.core.snapshot.walk import scan_tree
+from fernshale.core.survey.plugins import Plugin
+from fernshale.core.survey.reach import find_values
+
+
+@dataclass(frozen=True, slots=True)
+class Built:
+    """A plugin with compiled parts: the releases its stamps name, by the folder each stands in."""
+
+    plugin: Plugin
+    stamps: tuple[tuple[TreePath, str], ...]
+
+    def is_built_for(self, release: str) -> bool:
+        return any(_is_for(stamp, release) for _, stamp in self.stamps)
+
+    @property
+    def words(self) -> str:
+        names = ", ".join(stamp or "nobody knows what" for _, stamp in self.stamps)
+        return f"built for {names}" if names else "never built here"
+
+
+def find_built(ground: Ground) -> tuple[Built, ...]:
+    """The plugins that have compiled parts, with their stamps."""
+    shape = ground.profile.plugins.compiled
+    if shape is None:
+        return ()
+    return tuple(
+        Built(plugin, tuple(_stamps(ground, shape, plugin)))
+        for plugin in ground.plugins
+        if any(matches(shape.sources, path[len(plugin.folder) + 1 :]) for path in _inside(ground, plugin))
+    )
+
+
+def rebuild(
+    crossing: Crossing, ground: Ground, plugin: Plugin, on_line: OnLine, progress: Progress, token: CancelToken
+) -> int:
+    """Build a plugin from its sources for the leg's target and swap the output in; the logbook entry's id.
+
+    Raises TrustNeeded, CommandError when the build fails or its stamp says another release; then nothing was swapped.
+    """
+    shape, to = ground.profile.plugins.compiled, crossing.setup.to
+    if shape is None:
+        raise MisuseError("the profile does not say how plugins are built", "Add [plugins.compiled].")
+    made = crossing.scratch(f"rebuilt/{plugin.folder.replace('/', '-')}-{to}")
+    shutil.rmtree(made)
+    made.mkdir()
+    more = {"plugin": str(on_disk(ground.project, plugin.folder)), "id": plugin.id, "out": str(made)}
+    why = f"{plugin.id} must be compiled for {to}"
+    finished = run_profile_command(crossing, ground, "rebuild", Stage.PLUGINS, why, on_line, progress, token, to, more)
+    if finished.status != 0:
+        said = tail(finished.text.splitlines(), 3)
+        raise CommandError(f"{plugin.id} could not be built for {to}: {said or f'status {finished.status}'}")
+    stamp = _read_stamp(
+        shape, (made / shape.stamp).read_bytes() if (made / shape.stamp).is_file() else None, shape.stamp
+    )
+    if not _is_for(stamp, to):
+        found = f"says {stamp}" if stamp else f"is missing ({shape.stamp})"
+        raise CommandError(f"{plugin.id} was not built for {to}: its stamp {found}", "Nothing was taken over.")
+    draft = Draft(ground.project)
+    target = _output(shape, plugin, to)
+    for old in [folder for folder, _ in _stamps(ground, shape, plugin)]:
+        for path in ground.files:
+            if under(path, old):
+                draft.delete(path)
+    files = scan_tree(made, EMPTY, no_progress, token)
+    for path, entry in files.entries.items():
+        if entry.kind is Kind.FILE:
+            draft.write(f"{target}/{path}", on_disk(made, path).read_bytes(), entry.mode)
+        elif entry.kind is Kind.LINK:
+            draft.link(f"{target}/{path}", entry.content)
+    title = f"{plugin.id} built for {to} · {count(len(files.files), 'file')}"
+    return write_step(crossing, Stage.PLUGINS, title, why, f"built {plugin.id}", draft.change_set(), progress, token)
+
+
+def _inside(ground: Ground, plugin: Plugin) -> Iterator[TreePath]:
+    return (path for path in ground.files if under(path, plugin.folder))
+
+
+def _output(shape: Compiled, plugin: Plugin, release: str) -> str:
+    return f"{plugin.folder}/{shape.output.replace('{release}', release).strip('/')}"
+
+
+def _stamps(ground: Ground, shape: Compiled, plugin: Plugin) -> Iterator[tuple[TreePath, str]]:
+    """Each folder of output there is, with the release its stamp names ("" where it cannot be read)."""
+    pattern = f"{shape.output.replace('{release}', '*').strip('/')}/{shape.stamp}"
+    for path in _inside(ground, plugin):
+        if matches((pattern,), path[len(plugin.folder) + 1 :]):
+            folder = TreePath(path[: -len(shape.stamp) - 1])
+            yield folder, _read_stamp(shape, on_disk(ground.project, path).read_bytes(), path)
+
+
+def _read_stamp(shape: Compiled, data: bytes | None, path: str) -> str:
+    text = read_text(data) if data is not None else None
+    if text is None:
+        return ""
+    try:
+        found = find_values(text.text, shape.at, path)
+    except FernshaleError:
+        return ""
+    return found[0].text if found else ""
+
+
+def _is_for(stamp: str, release: str) -> bool:
+    return is_release(stamp) and same_release(stamp, release)
