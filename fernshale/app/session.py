@@ -11,6 +11,8 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from fernshale.app.jobs import OnLine, Runner
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.crossing.carry import CarryPlan, carry
+from fernshale.core.crossing.ground import crossing_ground
 from fernshale.core.crossing.logbook import redo, restore_snapshot, undo, undo_back_to
 from fernshale.core.crossing.overview import Overview, begin_crossing, has_changed, look
 from fernshale.core.crossing.settle import Taken, settle, take_sure_fixes, withdraw
@@ -146,6 +148,16 @@ class Session(QObject):
                 undo_back_to(crossing, entry, progress, token)
 
         self._act("undoing several steps", work)
+
+    def carry(self, plan: CarryPlan, over: bool) -> None:
+        """Bring content over, with what it needs."""
+
+        def work(crossing: Crossing, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
+            with crossing.acting():
+                ground = crossing_ground(crossing, progress, token)
+                carry(crossing, ground, plan, over, "chosen in the window", progress, token)
+
+        self._act("bringing content over", work)
 
     def restore(self, snapshot: str, paths: tuple[str, ...]) -> None:
         """Bring a snapshot back into the project, as a step that can itself be undone."""

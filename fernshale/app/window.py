@@ -27,6 +27,7 @@ from PySide6.QtWidgets import (
 
 from fernshale.app.actions import Action, ActionList
 from fernshale.app.begin import BeginDialog
+from fernshale.app.carry import CarryDialog, choose_content
 from fernshale.app.dialogs import ask_trust, choose_editor, show_error
 from fernshale.app.editor import open_in_editor
 from fernshale.app.jobs import ProgressNote
@@ -376,6 +377,12 @@ class MainWindow(QMainWindow):
 
     # -- actions
 
+    def _bring_content(self) -> None:
+        overview = self.session.overview
+        found = choose_content(self) if overview is not None else None
+        if overview is not None and found is not None:
+            CarryDialog(self, overview.ground, *found, self.session.carry).exec()
+
     def show_actions(self) -> None:
         """The list of everything that can be done now."""
         ActionList(self, self._actions()).exec()
@@ -404,6 +411,7 @@ class MainWindow(QMainWindow):
             Action("Undo back to the start", "Logbook", "", self._undo_all),
             Action("Compare snapshots", "Snapshots", "Alt+S", lambda: self._open_knot(None)),
             Action("The snapshot store", "Snapshots", "", self._open_store),
+            Action("Bring content over from elsewhere", "Plugins", "", self._bring_content),
             Action("Save the report", "Crossing", "", self._save_report),
             Action("Find on this page", "Page", "Ctrl+F", self._find),
         ]

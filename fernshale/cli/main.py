@@ -100,6 +100,13 @@ def _parser() -> argparse.ArgumentParser:
     engine.add_argument("--to", metavar="RELEASE", required=True)
     engine.add_argument("--apply", action="store_true", help="write it, as one step that can be undone")
 
+    carried = on_project("carry", ("carry", "carry_over"), "bring own content over with everything it depends on")
+    carried.add_argument("paths", metavar="PATH", nargs="+", help="a file or folder, seen from the folder it comes from")
+    carried.add_argument("--from", dest="source", metavar="FOLDER", required=True, help="an old folder or another project")
+    carried.add_argument("--into", metavar="FOLDER", default="", help="the folder of the project that stands for it")
+    carried.add_argument("--over", action="store_true", help="also where something else stands in its place")
+    carried.add_argument("--apply", action="store_true", help="write it, as one step that can be undone")
+
     _snapshot_commands(commands)
     _shelf_commands(commands)
     _profile_commands(commands)

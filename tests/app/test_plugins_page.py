@@ -10,6 +10,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication, QDialog, QMessageBox
 from pytestqt.qtbot import QtBot
 
+from fernshale.app.carry import CarryDialog
 from fernshale.app.pages.plugins import PluginsPage
 from fernshale.app.pages.plugins.files import AsideOf, FileOf, GroupOf
 from fernshale.app.widgets.code import CodeEditor
@@ -235,3 +236,21 @@ def test_a_file_of_twenty_thousand_lines_is_shown_whole(tree: Tree, window: Main
     place = card.mapTo(page._text.widget(), QPoint(0, 0)).y()
     assert abs(place - page._text.verticalScrollBar().value()) < page._text.height()
     assert page.find_text("value_50 = 'theirs'")
+
+
+def test_content_from_elsewhere_is_shown_with_what_it_needs_before_it_comes(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:
+    wick, _ = _open(tree, window, qtbot, {})
+    old = tree("old", {"a.txt": "a\n", "b.txt": "b\n"})
+    (wick.project / "b.txt").write_text("mine\n")
+    overview = window.session.overview
+    assert overview is not None
+    dialog = CarryDialog(window, overview.ground, old, ["a.txt", "b.txt"], window.session.carry)
+    qtbot.addWidget(dialog)
+    qtbot.waitUntil(lambda: dialog._go.isEnabled(), timeout=10_000)
+    assert dialog._go.text() == "Bring 1 file over" and [row.title for row in dialog._list.rows()] == ["a.txt", "b.txt"]
+    dialog._into.setText("more")
+    dialog._into.editingFinished.emit()
+    qtbot.waitUntil(lambda: dialog._go.text() == "Bring 2 files over", timeout=10_000)
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        dialog._go.click()
+    assert (wick.project / "more/b.txt").read_text() == "b\n" and (wick.project / "b.txt").read_text() == "mine\n"

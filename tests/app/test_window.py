@@ -62,7 +62,7 @@ def test_crossing_by_hand_and_undo_back_to_the_start(qtbot: QtBot, window: MainW
     _press(qtbot, window, Stage.SURVEY, "Build and run it now")
     window.show_stage(Stage.PLUGINS)
     take = next(
-        item for item in window.pages[Stage.PLUGINS].findChildren(QPushButton) if item.text().startswith("Take snuffer")
+        item for item in window.pages[Stage.PLUGINS].findChildren(QPushButton) if item.text().startswith("Take 2")
     )
     assert not take.isEnabled()
     card = next(item for item in window.findChildren(DecisionCard) if not item.is_decided)

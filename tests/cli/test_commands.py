@@ -256,3 +256,17 @@ def test_interrupt_ends_with_130(tree: Tree) -> None:
             time.sleep(0.01)
         child.send_signal(signal.SIGINT)
         assert child.wait(30) == 130
+
+
+def test_carry_shows_what_comes_and_brings_it_when_told(tree: Tree) -> None:
+    wick, _ = begin_wick(tree)
+    old = tree("old", {"notes/plan.txt": "first\n", "notes/other.txt": "second\n"})
+    shown = data("carry", wick.project, "--profile", wick.profile, "--from", old, "notes/plan.txt")
+    assert shown["files"] == [{"path": "notes/plan.txt", "target": "notes/plan.txt", "state": "copy", "why": "chosen"}]
+    assert not (wick.project / "notes/plan.txt").exists()
+    done = run("carry", wick.project, "--from", old, "notes/plan.txt", "--apply")
+    assert done.returncode == 0 and "1 file brought over" in done.stdout
+    assert (wick.project / "notes/plan.txt").read_text() == "first\n" and not (wick.project / "notes/other.txt").exists()
+    (old / "notes/plan.txt").write_text("changed\n")
+    assert run("carry", wick.project, "--from", old, "notes/plan.txt").returncode == 3
+    assert run("carry", wick.project, "--from", old, "nowhere").returncode == 2

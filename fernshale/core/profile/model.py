@@ -253,12 +253,24 @@ class IdPattern:
 
 
 @dataclass(frozen=True, slots=True)
+class PathPattern:
+    """Where files name other files: `pattern` has a group named `path`. It is looked for beside the file, in the project,
+    and in folders that fit one of the globs in `roots`."""
+
+    __pydantic_config__: ClassVar = STRICT
+    files: tuple[str, ...]
+    pattern: str
+    roots: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
 class LinkShape:
-    """Ids that assets declare and ids that assets use."""
+    """Ids that assets declare, ids that assets use, and files that name others."""
 
     __pydantic_config__: ClassVar = STRICT
     declare: tuple[IdPattern, ...] = ()
     use: tuple[IdPattern, ...] = ()
+    include: tuple[PathPattern, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

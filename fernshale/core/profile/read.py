@@ -95,6 +95,7 @@ def _bad_patterns(profile: Profile) -> Iterable[tuple[str, str]]:
     wanted: list[tuple[str, tuple[str, ...]]] = [(text, ()) for text in profile.log.volatile]
     wanted += [(rule.pattern, ()) for rule in profile.log.severity]
     wanted += [(rule.pattern, ("id",)) for rule in (*profile.links.declare, *profile.links.use)]
+    wanted += [(rule.pattern, ("path",)) for rule in profile.links.include]
     wanted += [(rule.pattern, ("message",)) for rule in profile.diagnostic]
     wanted += [(need.pattern, ("version",)) for need in profile.requirement if need.pattern]
     shape = profile.plugins

@@ -1,0 +1,121 @@
+"""Bring own content over from an old folder or another project: what it needs is shown before anything is copied."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from fernshale.app.dialogs import WorkingDialog
+from fernshale.app.theme import Tone
+from fernshale.app.widgets.basics import button, heading_label, quiet_label
+from fernshale.app.widgets.rows import Row, RowList
+from fernshale.core.base.treepath import printable
+from fernshale.core.base.words import count
+from fernshale.core.crossing.carry import CarryPlan, State, plan_carry
+from fernshale.core.crossing.ground import Ground
+
+_STATES: dict[State, tuple[str, str, Tone]] = {
+    "copy": ("○", "comes", "mine"),
+    "same": ("●", "is there already", "base"),
+    "differs": ("◆", "something else stands there", "alarm"),
+}
+
+
+def choose_content(parent: QWidget) -> tuple[Path, list[str]] | None:
+    """A folder, and the files in it that shall come; None when the user gives up."""
+    folder = QFileDialog.getExistingDirectory(parent, "Where the content is: an old folder or another project")
+    if not folder:
+        return None
+    files, _ = QFileDialog.getOpenFileNames(parent, "What shall come", folder)
+    chosen = [os.path.relpath(file, folder) for file in files]
+    inside = [path for path in chosen if not path.startswith("..")]
+    return (Path(folder), inside) if inside else None
+
+
+class CarryDialog(WorkingDialog):
+    """The chosen files with all they need. `bring` is called with (plan, over) when it shall be done."""
+
+    def __init__(
+        self,
+        parent: QWidget | None,
+        ground: Ground,
+        source: Path,
+        chosen: list[str],
+        bring: Callable[[CarryPlan, bool], None],
+    ) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Bring content over")
+        self.resize(820, 520)
+        self._ground, self._source, self._chosen, self._bring = ground, source, chosen, bring
+        self._plan: CarryPlan | None = None
+        column = QVBoxLayout(self)
+        column.addWidget(heading_label(self, f"From {printable(str(source))}"))
+        into = QHBoxLayout()
+        words = quiet_label(self, "The folder of this project that stands for it (nothing: the project itself)")
+        into.addWidget(words, 1)
+        self._into = QLineEdit(self)
+        self._into.setAccessibleName("The folder of this project that stands for it")
+        self._into.editingFinished.connect(self._look)
+        into.addWidget(self._into, 1)
+        column.addLayout(into)
+        self._said = quiet_label(self, "")
+        column.addWidget(self._said)
+        self._list = RowList(self, "What would come")
+        column.addWidget(self._list, 1)
+        self._over = QCheckBox("Also where something else stands in its place", self)
+        self._over.toggled.connect(lambda _on: self._show())
+        column.addWidget(self._over)
+        foot = QHBoxLayout()
+        foot.addStretch(1)
+        foot.addWidget(button(self, "Not now", self.reject))
+        self._go = button(self, "Bring it over", self._on_go, main=True)
+        foot.addWidget(self._go)
+        column.addLayout(foot)
+        self._runner.succeeded.connect(self._on_plan)
+        self._runner.failed.connect(self._on_failed)
+        self._look()
+
+    def _look(self) -> None:
+        into = self._into.text().strip()
+        self._go.setEnabled(False)
+        self._said.setText("Looking at what it needs …")
+        self._runner.start(
+            "looking", lambda on_line, progress, token: plan_carry(self._ground, self._source, self._chosen, into, token)
+        )
+
+    def _on_plan(self, plan: object) -> None:
+        assert isinstance(plan, CarryPlan)
+        self._plan = plan
+        self._show()
+
+    def _on_failed(self, error: object) -> None:
+        self._plan = None
+        self._list.set_rows(())
+        self._said.setText(f"◆ {error}")
+
+    def _show(self) -> None:
+        plan = self._plan
+        if plan is None:
+            return
+        rows = []
+        for item in plan.files:
+            glyph, words, tone = _STATES[item.state]
+            rows.append(Row(printable(item.target), item.why, words, glyph, tone, payload=item.path, code=True))
+        for missing in plan.unmet:
+            why = f"{printable(missing.by)}:{missing.line} needs it, and it is nowhere"
+            rows.append(Row(missing.what, why, "missing", "◇", "alarm", payload=missing, code=True))
+        self._list.set_rows(tuple(rows))
+        number = plan.count("copy") + (plan.count("differs") if self._over.isChecked() else 0)
+        self._over.setVisible(bool(plan.count("differs")))
+        needed = sum(item.why != "chosen" for item in plan.files)
+        self._said.setText(f"{count(len(self._chosen), 'file')} chosen, {needed} more needed, {len(plan.unmet)} missing.")
+        self._go.setText(f"Bring {count(number, 'file')} over")
+        self._go.setEnabled(bool(number))
+
+    def _on_go(self) -> None:
+        if self._plan is not None:
+            self._bring(self._plan, self._over.isChecked())
+            self.accept()

@@ -1,0 +1,109 @@
+"""Own content brought over from elsewhere: all it needs, nothing else, nothing overwritten unasked."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.carry import CarryPlan, carry, plan_carry
+from fernshale.core.crossing.ground import crossing_ground
+from fernshale.core.crossing.logbook import undo
+from fernshale.core.crossing.state import Crossing
+from tests.conftest import Tree, listing
+from tests.wick import Wick, cross_wick, make_wick
+
+_LINKS = r"""
+[[links.declare]]
+files = ["**/*.voice"]
+pattern = 'id (?P<id>\w+)'
+[[links.use]]
+files = ["**/*.scene"]
+pattern = 'voice (?P<id>\w+)'
+[[links.include]]
+files = ["**/*.scene", "**/*.voice", "**/*.mesh"]
+pattern = 'file "(?P<path>[^"]+)"'
+roots = ["shared/", "shared/*/"]
+
+[commands.build]"""
+
+
+def _made(tree: Tree) -> tuple[Wick, Crossing, Path]:
+    wick = make_wick(tree)
+    wick.profile.write_text(wick.profile.read_text().replace("\n[commands.build]", _LINKS))
+    (wick.project / "have.voice").write_text("id gull\n")
+    (wick.project / "shared").mkdir()
+    (wick.project / "shared/rope.mesh").write_text("rope\n")
+    old = tree(
+        "old",
+        {
+            "scenes/quay.scene": 'voice low\nvoice gull\nfile "crane.mesh"\nvoice nobody\nfile "rope.mesh"\n',
+            "scenes/crane.mesh": 'file "../art/rust.png"\n',
+            "scenes/other.scene": "voice high\n",
+            "voices/low.voice": 'id low\nfile "sea.wav"\n',
+            "voices/high.voice": "id high\n",
+            "voices/gull.voice": "id gull\n",
+            "shared/harbour/sea.wav": "wav\n",
+            "shared/rope.mesh": "another rope\n",
+            "art/rust.png": "\0png",
+        },
+    )
+    return wick, cross_wick(wick), old
+
+
+def _plan(crossing: Crossing, old: Path, *chosen: str, into: str = "") -> CarryPlan:
+    ground = crossing_ground(crossing, no_progress, CancelToken())
+    return plan_carry(ground, old, chosen, into, CancelToken())
+
+
+def test_a_scene_comes_with_all_it_needs_and_nothing_else(tree: Tree) -> None:
+    wick, crossing, old = _made(tree)
+    plan = _plan(crossing, old, "scenes/quay.scene")
+    assert {item.path: (item.state, item.why) for item in plan.files} == {
+        "scenes/quay.scene": ("copy", "chosen"),
+        "voices/low.voice": ("copy", "scenes/quay.scene:1 needs low"),
+        "scenes/crane.mesh": ("copy", "scenes/quay.scene:3 needs crane.mesh"),
+        "art/rust.png": ("copy", "scenes/crane.mesh:1 needs ../art/rust.png"),
+        "shared/harbour/sea.wav": ("copy", "voices/low.voice:2 needs sea.wav"),
+        "shared/rope.mesh": ("differs", "scenes/quay.scene:5 needs rope.mesh"),
+    }
+    assert [(item.what, item.line) for item in plan.unmet] == [("nobody", 4)]
+    before = listing(wick.project)
+    ground = crossing_ground(crossing, no_progress, CancelToken())
+    with crossing.acting():
+        entry = carry(crossing, ground, plan, False, "", no_progress, CancelToken())
+    assert (wick.project / "art/rust.png").read_bytes() == b"\0png"
+    assert (wick.project / "shared/rope.mesh").read_text() == "rope\n"
+    assert not (wick.project / "voices/gull.voice").exists() and not (wick.project / "voices/high.voice").exists()
+    again = _plan(crossing, old, "scenes/quay.scene")
+    assert again.count("same") == 2 and again.count("copy") == 0
+    with crossing.acting():
+        undo(crossing, entry, no_progress, CancelToken())
+    assert listing(wick.project) == before
+
+
+def test_what_stands_there_is_overwritten_only_when_asked(tree: Tree) -> None:
+    wick, crossing, old = _made(tree)
+    plan = _plan(crossing, old, "shared/rope.mesh")
+    ground = crossing_ground(crossing, no_progress, CancelToken())
+    with crossing.acting(), pytest.raises(MisuseError, match="already"):
+        carry(crossing, ground, plan, False, "", no_progress, CancelToken())
+    with crossing.acting():
+        carry(crossing, ground, plan, True, "", no_progress, CancelToken())
+    assert (wick.project / "shared/rope.mesh").read_text() == "another rope\n"
+
+
+def test_a_folder_can_stand_for_another_one(tree: Tree) -> None:
+    _, crossing, old = _made(tree)
+    plan = _plan(crossing, old / "scenes", "quay.scene", into="extra/scenes")
+    assert [item.target for item in plan.files] == ["extra/scenes/quay.scene", "extra/scenes/crane.mesh"]
+    assert {item.what for item in plan.unmet} == {"low", "nobody", "../art/rust.png"}
+
+
+def test_what_is_not_there_is_said(tree: Tree) -> None:
+    _, crossing, old = _made(tree)
+    for source, path in ((old, "nowhere"), (old / "nowhere", "x"), (old, "../old/scenes")):
+        with pytest.raises(Exception, match=r"nowhere|outside|leaves|not"):
+            _plan(crossing, source, path)
