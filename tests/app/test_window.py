@@ -74,7 +74,7 @@ def test_crossing_by_hand_and_undo_back_to_the_start(qtbot: QtBot, window: MainW
     with qtbot.waitSignal(window.session.overview_changed, timeout=30_000):
         qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_1)
     _settled(qtbot, window)
-    _press(qtbot, window, Stage.PLUGINS, "Take snuffer 2")
+    _press(qtbot, window, Stage.PLUGINS, "Take 2")
     assert "step_8 = 'mine'" in addon.read_text() and "version = 2" in (addon.parent / "addon.ini").read_text()
     _press(qtbot, window, Stage.ENGINE, "Point the project at 2.0")
     _press(qtbot, window, Stage.BUILD, "Build")
