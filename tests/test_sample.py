@@ -88,6 +88,10 @@ def test_stale_start_table_is_a_linker_error_and_the_silent_change_a_wrong_repor
     (sample.project / "generated/start_table.cpp").unlink()
     subprocess.run(generate, check=True, capture_output=True)
     assert _make(sample, "3.0.2", tmp_path / "new").returncode == 0
+    built = sample.project / "plugins/mooring/built/3.0.2"
+    built.mkdir(parents=True)
+    tool = sample.shelf / "merelith/3.0.2/tools/build_plugin.py"
+    subprocess.run([sys.executable, tool, sample.project / "plugins/mooring", built], check=True, capture_output=True)
     subprocess.run([tmp_path / "new" / "game", "--out", tmp_path], cwd=sample.project, check=True, capture_output=True)
     report = (tmp_path / "day-report.txt").read_text()
     assert report != (sample.project / "expected/day-report-3.0.2.txt").read_text() and "0 passengers" in report

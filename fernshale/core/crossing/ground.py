@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from fernshale.core.base.errors import ProjectError
+from fernshale.core.base.globs import FirstFit
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import GITS_OWN, TreePath, on_disk, under
 from fernshale.core.base.work import CancelToken, Progress, no_progress
@@ -117,7 +118,10 @@ def read_ground(
 
 
 def plugin_manifest(ground: Ground, plugin: Plugin, token: CancelToken) -> Manifest:
-    """The part of the project's manifest below a plugin folder, with paths as seen from there; contents are read."""
+    """The part of the project's manifest below a plugin folder, with paths as seen from there; contents are read.
+
+    What was compiled into it is neither the vendor's nor an edit, and left out.
+    """
     manifest = read_contents(ground.project, ground.manifest, no_progress, token, below=plugin.folder)
     if manifest is not ground.manifest:
         # So that the next look finds them read.
@@ -125,7 +129,13 @@ def plugin_manifest(ground: Ground, plugin: Plugin, token: CancelToken) -> Manif
             seen = _seen.get(str(ground.project), ground.manifest)
             read = {path: folder for path, folder in manifest.folders.items() if under(path, plugin.folder)}
             _seen[str(ground.project)] = replace(seen, folders={**seen.folders, **read}, memo={})
-    return manifest.below(plugin.folder)
+    whole = manifest.below(plugin.folder)
+    shape = ground.profile.plugins.compiled
+    outputs = (shape.output.replace("{release}", "*").strip("/") + "/",) if shape is not None else ()
+    made = set(FirstFit([outputs]).those(whole.entries)) if outputs else set()
+    if not made:
+        return whole
+    return Manifest.of({path: entry for path, entry in whole.entries.items() if path not in made})
 
 
 def crossing_ground(crossing: Crossing, progress: Progress, token: CancelToken) -> Ground:

@@ -155,6 +155,7 @@ def _same_folders(manifest: Manifest) -> Iterator[Double]:
     if not shared:
         return
     sizes = _folder_sizes(manifest, {folder for pair in shared for folder in pair})
+    shared = dict(_without_what_holds_more(shared, sizes))
     told: list[tuple[str, str]] = []
     for (left, right), count in sorted(shared.items(), key=lambda item: (item[0][0].count("/"), item[0])):
         small = min(sizes[left], sizes[right])
@@ -166,6 +167,19 @@ def _same_folders(manifest: Manifest) -> Iterator[Double]:
         told.append((left, right))
         why = f"{count} of {small} files are the same"
         yield Double(TreePath(left), TreePath(right), "files", why)
+
+
+def _without_what_holds_more(
+    shared: Mapping[tuple[str, str], int], sizes: Mapping[str, int]
+) -> Iterator[tuple[tuple[str, str], int]]:
+    """The pairs but those that only hold one that shares as much, among many files that are nobody's double."""
+    looser = set()
+    for (left, right), count in shared.items():
+        outer = left.rpartition("/")[0], right.rpartition("/")[0]
+        grows = any(sizes.get(out, 0) > 2 * sizes[inner] for out, inner in zip(outer, (left, right), strict=True))
+        if shared.get(outer) == count and grows:
+            looser.add(outer)
+    return ((pair, count) for pair, count in shared.items() if pair not in looser)
 
 
 def _common_roots(one: str, other: str) -> Iterator[tuple[str, str]]:

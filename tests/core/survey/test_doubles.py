@@ -115,3 +115,10 @@ def test_a_rule_of_your_own_goes_before_the_profile_and_can_be_taken_back(tmp_pa
         set_own_rule(project, path, "mine")
     with pytest.raises(ProjectError, match="does not stay inside"):
         set_own_rule(project, TreePath("../other"), "own")
+
+
+def test_a_copy_elsewhere_is_named_itself_and_not_what_holds_it(tree: Tree) -> None:
+    plugin = {"plugin.toml": "id\n", "src/a.cpp": "a\n", "src/b.cpp": "b\n", "docs/c.txt": "c\n"}
+    others = {f"plugins/other/{n}.cpp": f"{n}\n" for n in range(9)}
+    copies = {f"{place}/mooring/{name}": text for place in ("attic", "plugins") for name, text in plugin.items()}
+    assert _doubles(tree("project", {**copies, **others})) == [("attic/mooring", "plugins/mooring", "files")]

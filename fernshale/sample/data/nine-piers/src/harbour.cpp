@@ -2,6 +2,9 @@
 
 #include <stdexcept>
 
+#include "mooring/docking.hpp"
+#include "pierkit/kit.hpp"
+
 namespace piers {
 
 namespace {
@@ -21,6 +24,7 @@ int pier_index(const merelith::World& world, const std::string& id) {
 }  // namespace piers
 
 void start_harbour(merelith::World& world) {
+    int lines = 0;
     for (const char* path : {"scenes/west.scene", "scenes/east.scene"}) {
         const merelith::Scene scene = merelith::load_scene(path);
         for (const merelith::Pier& pier : scene.piers) {
@@ -32,8 +36,11 @@ void start_harbour(merelith::World& world) {
             world.piers().push_back(pier);
             merelith::Berth berth(pier.id, pier.berths);
             world.berths().push_back(berth);
+            lines += mooring::line_length(pier.berths);
         }
         piers::all_speeches.insert(piers::all_speeches.end(), scene.speeches.begin(), scene.speeches.end());
     }
+    merelith::write_log("salt stairs, depth " + std::to_string(pierkit::depth_of("salt-stairs")));
+    merelith::write_log(std::to_string(lines) + " fathoms of line lie ready");
     merelith::flush_piers();
 }

@@ -1,0 +1,11 @@
+#pragma once
+
+namespace mooring {
+
+// Fathoms of line for a pier with so many berths, and how many fenders.
+int line_length(int berths);
+int fenders(int berths);
+// Lines that keep a boat from surging.
+int spring_lines(int berths);
+
+}  // namespace mooring
