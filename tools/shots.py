@@ -72,13 +72,15 @@ def main(out: Path, wanted: list[str]) -> None:
     page.go_to(next(matter for matter in overview.matters if "slot.cpp" in matter.title))
     shot("plugins")
     for key in keys:
-        if key.startswith("route:3.0.2"):
+        if key.startswith(("route:3.0.2", "links:")):
             continue
         window.session.take(key, recorded[key].take, "deciding", why=recorded[key].why)
         settle(window)
     for name in [view.plugin.id for view in window.session.overview.plugins.plugins if view.merge]:
         window.session.take(f"plugin:{name}", "take", name)
         settle(window)
+    window.session.take("rebuild:mooring", "rebuild", "mooring")
+    settle(window)
     for matter in window.session.overview.route.matters:
         window.session.take(matter.key, matter.proposals[0].id, matter.title)
         settle(window)
@@ -107,6 +109,9 @@ def main(out: Path, wanted: list[str]) -> None:
     shot("links", Stage.LINKS)
     window.session.take("links:keeper-low", "harbour-low", "links")
     settle(window)
+    for key in [key for key in keys if key.startswith("links:")]:
+        window.session.take(key, recorded[key].take, "links", why=recorded[key].why)
+        settle(window)
     window.session.take("trial:run", "run", "trial")
     settle(window)
     shot("trial", Stage.TRIAL)

@@ -27,7 +27,7 @@ _SAMPLES = {
     "quayside": ("quayside", "shelf-osier", "osier", "quayside", "2.0"),
 }
 # Each with what it is, in a few words.
-SAMPLES = {"nine-piers": "a ferry game with six plugins", "quayside": "a workspace of twelve toys"}
+SAMPLES = {"nine-piers": "a ferry game with eight plugins", "quayside": "a workspace of twelve toys"}
 
 
 def unpack(folder: Path, name: str = "nine-piers") -> Sample:

@@ -7,12 +7,12 @@ import zlib
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QApplication, QDialog, QMessageBox
+from PySide6.QtWidgets import QApplication, QDialog, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
 from fernshale.app.carry import CarryDialog
 from fernshale.app.pages.plugins import PluginsPage
-from fernshale.app.pages.plugins.files import AsideOf, FileOf, GroupOf
+from fernshale.app.pages.plugins.files import AsideOf, FileOf, GroupOf, MatterOf
 from fernshale.app.widgets.code import CodeEditor
 from fernshale.app.window import MainWindow
 from fernshale.core.crossing.matter import Stage
@@ -212,9 +212,13 @@ def test_the_folder_is_previewed_before_anything_is_written(
 
 def test_a_plugin_that_is_set_aside_is_listed_and_brought_back(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:
     wick, page = _open(tree, window, qtbot, {})
-    for key in ("route:2.0:snuffer", "aside:snuffer"):
-        with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
-            window.session.take(key, "aside", "aside", why="it flickers")
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        window.session.take("route:2.0:snuffer", "aside", "aside", why="it flickers")
+    assert page._files.select(MatterOf("aside:snuffer"))
+    assert any("it flickers" in line.text for block in page._text.blocks() for line in block.lines())
+    act = next(item for item in page._text.findChildren(QPushButton) if item.text() == "Set snuffer aside")
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        act.click()
     assert not (wick.project / "addons/snuffer").exists()
     assert page._files.select(AsideOf("snuffer"))
     assert any("it flickers" in line.text for block in page._text.blocks() for line in block.lines())

@@ -23,6 +23,7 @@ from fernshale.core.merge.keyed.edit import without_entry
 from fernshale.core.merge.keyed.tree import NotKeyed
 from fernshale.core.profile.model import Switch
 from fernshale.core.route.candidates import accepts
+from fernshale.core.snapshot.manifest import Kind
 from fernshale.core.survey.plugins import Plugin
 from fernshale.core.survey.reach import find_values, replace_values
 from fernshale.core.survey.sites import expand
@@ -55,10 +56,10 @@ def set_aside(
         for path in ground.files:
             if matches(switch.files, path) and not under(path, plugin.folder):
                 _switch_off(draft, ground, switch, path, plugin)
-    inside = [path for path in ground.manifest.entries if under(path, plugin.folder) and path != plugin.folder]
+    entries = ground.manifest.entries
+    inside = [path for path in entries if under(path, plugin.folder) and entries[path].kind is not Kind.FOLDER]
     for path in inside:
-        if ground.manifest.entries[path].kind.value != "folder":
-            draft.delete(path)
+        draft.delete(path)
     title = f"{plugin.id} {plugin.version} set aside · {count(len(inside), 'file')} taken out"
     entry = write_step(crossing, Stage.PLUGINS, title, why, f"{_ABOUT}{plugin.id}", draft.change_set(), progress, token)
     condition = f"a release of it that accepts {crossing.setup.to}"

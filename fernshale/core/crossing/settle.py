@@ -24,7 +24,7 @@ from fernshale.core.crossing.stages.build import Fix, apply_fix, build, run_roun
 from fernshale.core.crossing.stages.engine import apply_engine, regenerate
 from fernshale.core.crossing.stages.links import apply_relink
 from fernshale.core.crossing.stages.plugins import apply_plugin, settle_merge
-from fernshale.core.crossing.stages.route import choose_way
+from fernshale.core.crossing.stages.route import choose_way, plugin_key
 from fernshale.core.crossing.stages.survey import remove_thing, take_baseline, try_requirements
 from fernshale.core.crossing.stages.trial import run_trial
 from fernshale.core.crossing.state import Crossing
@@ -100,7 +100,8 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
         case "survey", "take":
             take_baseline(crossing, ground, on_line, progress, token)
         case "aside", "aside":
-            why = taken.why or "it cannot come along yet"
+            decided = crossing.decisions().get(plugin_key(crossing.setup, rest))
+            why = taken.why or (decided.why if decided is not None else "") or "it cannot come along yet"
             set_aside(crossing, ground, _plugin(ground, rest), why, progress, token)
         case "rebuild", "rebuild":
             rebuild(crossing, ground, _plugin(ground, rest), on_line, progress, token)

@@ -9,6 +9,7 @@ from fernshale.app.theme import Tone
 from fernshale.app.widgets.rows import Row
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.words import count
+from fernshale.core.crossing.matter import Matter
 from fernshale.core.crossing.overview import Overview
 from fernshale.core.crossing.stages.plugins import PluginView
 from fernshale.core.merge.folder import FileMerge
@@ -40,6 +41,13 @@ class GroupOf:
 
 
 @dataclass(frozen=True, slots=True)
+class MatterOf:
+    """Something to be done with a plugin that is no merge."""
+
+    key: str
+
+
+@dataclass(frozen=True, slots=True)
 class AsideOf:
     """A plugin that is set aside."""
 
@@ -56,6 +64,10 @@ def file_rows(overview: Overview, unfolded: Collection[GroupOf]) -> tuple[Row, .
         rows += [Row("◆ To decide", right=str(len(due)), heading=True), *due]
     if odd:
         rows += [Row("◇ Look at these", right=str(len(odd)), heading=True), *odd]
+    if steps := plugin_steps(overview):
+        rows.append(Row("▸ To do", right=str(len(steps)), heading=True))
+        for matter in steps:
+            rows.append(Row(matter.title, matter.proposals[0].title, "", "▸", "base", payload=MatterOf(matter.key)))
     for plugin in view.plugins:
         rows += _plugin_rows(plugin, overview, unfolded)
     if view.aside:
@@ -64,6 +76,17 @@ def file_rows(overview: Overview, unfolded: Collection[GroupOf]) -> tuple[Row, .
             title = f"{item.id} {item.version}"
             rows.append(Row(title, f"comes back with {item.condition}", "", "◌", "base", payload=AsideOf(item.id)))
     return tuple(rows)
+
+
+def plugin_steps(overview: Overview) -> list[Matter]:
+    """What is to be done with plugins beside merging them: set one aside, build one."""
+    aside = {item.id for item in overview.plugins.aside}
+    keys = ("rebuild:", "aside:")
+    return [
+        matter
+        for matter in overview.plugins.matters
+        if matter.key.startswith(keys) and matter.key.partition(":")[2] not in aside
+    ]
 
 
 def _due_rows(view: PluginView, overview: Overview) -> Iterator[Row]:

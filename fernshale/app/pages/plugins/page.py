@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QSplitter, QWidget
 
 from fernshale.app.dialogs import ask_yes
 from fernshale.app.pages.base import Page
-from fernshale.app.pages.plugins.files import AsideOf, FileOf, GroupOf, file_rows
+from fernshale.app.pages.plugins.files import AsideOf, FileOf, GroupOf, MatterOf, file_rows
 from fernshale.app.pages.plugins.preview import PreviewDialog
 from fernshale.app.session import Session
 from fernshale.app.theme import Tone
@@ -31,6 +31,7 @@ from fernshale.core.merge.folder import FileMerge
 from fernshale.core.merge.ledger import LedgerEntry
 from fernshale.core.merge.textmerge import Choice, Due
 
+_MOST_BARS = 7
 _WRITTEN: dict[str, tuple[str, Tone]] = {"finer": ("by tokens", "base"), "text": ("by hand", "mine")}
 _SOURCES: dict[str, tuple[str, Tone]] = {
     "same": ("both", "quiet"),
@@ -94,7 +95,7 @@ class PluginsPage(Page):
 
     def fill(self, overview: Overview) -> None:
         self._overview = overview
-        self._bars.set_bars(tuple(_bar(view) for view in overview.plugins.plugins if view.ledger))
+        self._bars.set_bars(_bars(overview))
         self._files.set_rows(file_rows(overview, self._unfolded))
         self._show_file(self._files.current())
 
@@ -112,7 +113,7 @@ class PluginsPage(Page):
             for path in view.odd:
                 if matter.place.endswith(f"/{path}"):
                     self._files.select(FileOf(view.plugin.id, path))
-        if matter.key.startswith("aside:"):
+        if not self._files.select(MatterOf(matter.key)) and matter.key.startswith("aside:"):
             self._files.select(AsideOf(matter.key.removeprefix("aside:")))
 
     def find_text(self, words: str) -> bool:
@@ -137,6 +138,9 @@ class PluginsPage(Page):
             made.setVisible(False)
         if isinstance(payload, AsideOf):
             self._show_aside(payload.id)
+            return
+        if isinstance(payload, MatterOf):
+            self._show_step(payload.key)
             return
         found = self._current()
         if found is None or self._overview is None:
@@ -186,6 +190,19 @@ class PluginsPage(Page):
         words.append(("now", f"{item.ready} would fit" if item.ready else "no release on the shelf would fit"))
         block = LinesBlock(self._text, tuple(LineRow(name, "base", "", text) for name, text in words))
         self._text.show_parts([block, self._button(f"Bring {item.id} back", f"aside:{item.id}", "return")])
+
+    def _show_step(self, key: str) -> None:
+        assert self._overview is not None
+        matter = next((item for item in self._overview.plugins.matters if item.key == key), None)
+        if matter is None:
+            return
+        self._card.set_title(matter.title, "")
+        self._why.setText(printable(matter.place))
+        parts: list[QWidget] = []
+        for way in matter.proposals:
+            lines = tuple(LineRow("because", "base", "", text) for text in way.evidence if text)
+            parts += [LinesBlock(self._text, lines), self._button(way.title, key, way.id)]
+        self._text.show_parts(parts)
 
     def _button(self, words: str, key: str, way: str) -> QWidget:
         """A button of its own line in the detail that settles a matter."""
@@ -382,6 +399,19 @@ class PluginsPage(Page):
         )
         if row is not None:
             self._files.select(row.payload)
+
+
+def _bars(overview: Overview) -> tuple[Bar, ...]:
+    """A bar for each plugin with edits; of very many those that need a person, then those with most edits."""
+    views = [view for view in overview.plugins.plugins if view.ledger and view.ledger.edits]
+    if len(views) > _MOST_BARS:
+        ranked = sorted(views, key=lambda view: _weight(view), reverse=True)[:_MOST_BARS]
+        views = [view for view in views if view in ranked]
+    return tuple(_bar(view) for view in views)
+
+
+def _weight(view: PluginView) -> tuple[int, int]:
+    return (view.ledger.count("decide"), view.ledger.edits) if view.ledger else (0, 0)
 
 
 def _bar(view: PluginView) -> Bar:
