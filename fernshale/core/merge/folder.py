@@ -212,26 +212,27 @@ class _Merger:
     # -- files taken apart or put together
 
     def _regrouped(self) -> Regrouping:
-        """Splits and joins of files with local edits; of others there is nothing to carry."""
+        """Splits and joins of files with local edits; of others there is nothing to carry, and a file the user moved keeps
+        its place whole."""
         there = {path: at for path in self._olds if (at := self._there(path)) is not None}
         edited = [
             path
             for path, old in self._olds.items()
-            if (here := self._here(path)) is not None
-            and self._ours[here].kind is old.kind is Kind.FILE
-            and self._ours[here].content != old.content
-            and (path not in there or self._theirs[there[path]].content != old.content)
+            if self._here(path) == path
+            and (ours := self._ours[path]).kind is old.kind is Kind.FILE
+            and ours.content != old.content
+            and (path not in there or self._theirs[there[path]].content not in (old.content, ours.content))
         ]
         if not edited:
             return Regrouping({}, {})
-        taken = set(there.values())
-        new = [path for path, entry in self._theirs.items() if path not in taken and entry.kind is Kind.FILE]
+        known = set(there.values())
+        new = [path for path, entry in self._theirs.items() if path not in known and entry.kind is Kind.FILE]
         changed = {
             at: path
             for path, at in there.items()
             if self._theirs[at].kind is Kind.FILE and self._theirs[at].content != self._olds[path].content
         }
-        return find_regrouping(
+        found = find_regrouping(
             edited,
             there,
             [path for path in new if path not in self._olds],
@@ -239,6 +240,29 @@ class _Merger:
             cache(lambda path: telling_lines(self._base.read(path))),
             cache(lambda path: telling_lines(self._incoming.read(path))),
         )
+        owners = {at: path for path, at in there.items()}
+        parts: dict[TreePath, tuple[TreePath, ...]] = {}
+        taken: set[TreePath] = set()
+        for path, pieces in found.parts.items():
+            # A new file is a part of one old file only.
+            mine = tuple(piece for piece in pieces if piece not in taken)
+            if len(mine) > 1 and self._can_weave([path], mine):
+                parts[path] = mine
+                taken.update(mine)
+        sources = {
+            target: olds
+            for target, olds in found.sources.items()
+            if target not in taken
+            and self._can_weave([*([owners[target]] if target in owners else []), *olds], [target])
+        }
+        return Regrouping(parts, sources)
+
+    def _can_weave(self, olds: Sequence[TreePath], targets: Sequence[TreePath]) -> bool:
+        """Whether all that would be woven into one is there, and text; else each file is merged by itself."""
+        texts = [self._incoming.text(target) for target in targets]
+        for path in olds:
+            texts += [self._base.text(path), self._mine.text(self._here(path))]
+        return None not in texts
 
     def _split(self, path: TreePath, here: TreePath, parts: Sequence[TreePath]) -> tuple[FileMerge, ...]:
         olds, ours = self._base.text(path), self._mine.text(here)
@@ -246,7 +270,7 @@ class _Merger:
         assert olds is not None and ours is not None
         whole, counts = in_a_row([text for text in theirs if text is not None])
         merges = cut_merge(merge_text(olds, ours, whole), counts)
-        names = ", ".join(parts)
+        names = ", ".join(parts) if len(parts) < 4 else f"{len(parts)} files"
         return tuple(
             FileMerge(
                 part,

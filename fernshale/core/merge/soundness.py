@@ -9,6 +9,7 @@ import ast
 import re
 import warnings
 from collections.abc import Mapping
+from functools import lru_cache
 
 from fernshale.core.merge.keyed.merge import find_reader
 from fernshale.core.merge.keyed.tree import NotKeyed
@@ -33,6 +34,7 @@ _PAIRS = ("()", "[]", "{}")
 _MARKER = re.compile(r"^(<{7}|>{7}|\|{7})( |$)|^={7}$", re.MULTILINE)
 
 
+@lru_cache(maxsize=256)
 def complaints(path: str, mine: str, incoming: str, result: str) -> tuple[str, ...]:
     """What is odd about `result`, in words, that is odd about neither of the versions it was merged from."""
     found = []

@@ -125,6 +125,8 @@ _FILES = st.dictionaries(
 
 @example({"a": "one\n"}, {"b": ""}, {"b": "one\n"}, "")
 @example({"a": "one\n"}, {"a": ""}, {"a": "one\none\n"}, "")
+@example({"a": "one\ntwo\nthree\nfour\n"}, {"a": ""}, {"a": "", "b": "one\ntwo\nthree\nfour\n"}, "")
+@example({"a": "one\ntwo\nthree\nfour\n"}, {"a": "x\n"}, {"a": "", "b": "one\ntwo\nthree\nfour\n"}, "mine")
 @given(_FILES, _FILES, _FILES, st.sampled_from(["", "mine", "incoming", "both"]))
 def test_ledger_balances_and_every_file_is_accounted_for(
     base: dict[str, str], mine: dict[str, str], incoming: dict[str, str], way: str
@@ -138,7 +140,12 @@ def test_ledger_balances_and_every_file_is_accounted_for(
         assert not ledger.count("dropped") and not ledger.count("decide")
     for side, name in ((mine, "mine"), (incoming, "incoming"), (base, "base")):
         named = [getattr(file, name) for file in merge.files if getattr(file, name) is not None]
-        assert sorted(named) == sorted(side), name
+        named += [
+            item[0 if name == "base" else 1] for file in merge.files for item in file.joined if name != "incoming"
+        ]
+        # Each exactly once, but for files the vendor split: these are named by each part.
+        split = {getattr(file, name) for file in merge.files if "split" in file.why} if name != "incoming" else set()
+        assert sorted(set(named)) == sorted(side) and {path for path in named if named.count(path) > 1} <= split, name
     if base == mine:
         assert {path: result.read(path).decode() for path in result.entries} == incoming
 
@@ -289,6 +296,10 @@ _LONG = st.lists(st.sampled_from([f"{word} {n}\n" for word in ("sea", "fog", "pi
 _TREES = st.dictionaries(st.sampled_from(["a", "b", "d/c"]), _LONG.map("".join), max_size=3)
 
 
+_FOUR = "sea 0\nsea 1\nsea 2\nsea 3\n"
+
+
+@example({"a": "", "b": "", "d/c": _FOUR}, {"d/c": ""}, {"a": _FOUR}, "", True)
 @given(_TREES, _TREES, _TREES, st.sampled_from(["", "mine", "incoming", "both", "swapped", "base"]), st.booleans())
 def test_split_joined_or_moved_the_ledger_balances(
     base: dict[str, str], mine: dict[str, str], incoming: dict[str, str], way: str, know: bool
@@ -307,3 +318,26 @@ def test_split_joined_or_moved_the_ledger_balances(
         assert named - {None} >= set(side), name
     if know and base == incoming:
         assert {path: result.read(path).decode() for path in result.entries} == mine
+
+
+def test_a_part_that_two_old_files_claim_goes_to_one_and_nothing_is_lost() -> None:
+    shared = _part("shared")
+    base = {"a.cpp": _part("a") + shared, "b.cpp": _part("b") + shared}
+    mine = {"a.cpp": base["a.cpp"].replace("a line 2", "my a"), "b.cpp": base["b.cpp"].replace("b line 2", "my b")}
+    incoming = {"a.cpp": _part("a"), "b.cpp": _part("b"), "shared.cpp": shared, "a.bin": "\0"}
+    merge = _merge(base, mine, incoming)
+    result = _result(merge, {due.id: Choice("mine") for _, due in merge.decisions})
+    assert (
+        b"my a" in result["a.cpp"]
+        and b"my b" in result["b.cpp"]
+        and sorted(result) == ["a.bin", "a.cpp", "b.cpp", "shared.cpp"]
+    )
+
+
+def test_a_file_i_moved_is_not_taken_apart() -> None:
+    base = {"all.cpp": _part("calendar") + _part("fog")}
+    mine = {"own/all.cpp": base["all.cpp"].replace("fog line 5", "my fog")}
+    merge = _merge(base, mine, {"calendar.cpp": _part("calendar"), "fog.cpp": _part("fog")})
+    choices = {due.id: Choice("mine") for _, due in merge.decisions}
+    result = _result(merge, choices)
+    assert sorted(result) == ["fog.cpp", "own/all.cpp"] and b"my fog" in result["own/all.cpp"]

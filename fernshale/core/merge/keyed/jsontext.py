@@ -23,11 +23,6 @@ def read_json(text: str) -> Document:
     return Document(text, root, "json", _COMMENTS)
 
 
-def check_json(text: str) -> None:
-    """Raises NotKeyed unless `text` can be read."""
-    read_json(text)
-
-
 def _value(text: str, at: int, depth: int) -> tuple[Node, int]:
     if depth > _DEEPEST:
         raise NotKeyed("nested too deep")

@@ -67,7 +67,6 @@ class KeyedMerge:
     plan: Plan
     dues: Mapping[str, tuple[Due, Clash]]
     local: TextFile
-    base_text: TextFile
     read: Read
 
     @property
@@ -208,7 +207,7 @@ def merge_keyed(
         ways = find_ways([side.root for side in sides], identities.fields(path))
         three = Three(*sides, ways)
         plan = make_plan(three)
-        merge = KeyedMerge(three, plan, _dues(three, plan), local, base, read)
+        merge = KeyedMerge(three, plan, _dues(three, plan), local, read)
         _check(merge)
     except NotKeyed:
         return None
@@ -227,7 +226,8 @@ def _check(merge: KeyedMerge) -> None:
     """Raises NotKeyed unless each outcome parses, and has every change of both sides that is not to be decided."""
     three = merge.three
     theirs = list(_differences(three.base.root, three.incoming.root, "", three.ways))
-    for take in ("mine", "incoming", "base"):
+    takes: tuple[Taking, ...] = ("mine", "incoming", "base") if merge.dues else ("mine",)
+    for take in takes:
         choices = {id: Choice(take) for id in merge.dues}
         text = merge.text(choices)
         found = merge.read(text)

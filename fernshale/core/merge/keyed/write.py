@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from fernshale.core.merge.keyed.plan import Clash, Entry, Plan
-from fernshale.core.merge.keyed.tree import Document, Item, Node
+from fernshale.core.merge.keyed.tree import Document, Item, Node, NotKeyed
 
 # What is decided about a clash: the side to take ("mine", "incoming", "base"), or ("text", value).
 Decide = Callable[[Clash], tuple[str, str]]
@@ -112,6 +112,8 @@ class Writer:
         first, last = node.items[0], node.items[-1]
         opening = self.mine.text[node.span[0] : first.lead[0]]
         closing = self.mine.text[last.trail[1] : node.span[1]]
+        if not pieces and self.mine.format == "yaml" and not node.separator:
+            raise NotKeyed("a block without an entry says something else than an empty one")
         if not pieces:
             return opening + (closing if node.separator else "")
         had_last = bool(node.separator) and self.mine.cut(last.trail).lstrip(" \t").startswith(node.separator)
