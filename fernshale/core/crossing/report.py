@@ -45,6 +45,10 @@ def report_json(overview: Overview, crossing: Crossing) -> dict[str, Any]:
             for view in overview.plugins.plugins
             if view.ledger
         },
+        "aside": [
+            {"plugin": item.id, "version": item.version, "why": item.why, "until": item.condition, "ready": item.ready}
+            for item in overview.plugins.aside
+        ],
         "rounds": [item.to_json() for item in overview.build.rounds],
         "left": [
             {"key": item.key, "stage": item.stage.value, "title": item.title, "place": item.place}
@@ -62,7 +66,7 @@ def report_markdown(overview: Overview, crossing: Crossing) -> str:
     for stage in STAGES:
         parts.append(f"| {stage.value} | {overview.states[stage].value} | {len(overview.matters_of(stage)) or ''} |")
     parts += ["", *_before(overview), *_edits(overview), *_rounds(overview), *_decisions(crossing)]
-    parts += [*_steps(overview), *_left(overview)]
+    parts += [*_steps(overview), *_debts(overview), *_left(overview)]
     return "\n".join(parts).rstrip() + "\n"
 
 
@@ -93,10 +97,11 @@ def _edits(overview: Overview) -> list[str]:
     total, count = overview.plugins.edits, overview.plugins.count
     sums = f"{total} = {count('carried')} carried + {count('already')} already there + {count('decide')} to decide"
     parts = ["## Local edits in plugins", "", f"{sums} + {count('dropped')} dropped by decision.", ""]
-    parts += ["| plugin | file | lines | edit | fate | now |", "|---|---|---|---|---|---|"]
+    parts += ["| plugin | file | lines | edit | fate | now | why |", "|---|---|---|---|---|---|---|"]
     for view in views:
         for entry in view.ledger.entries if view.ledger else ():
-            cells = (view.plugin.id, printable(entry.path), entry.lines, entry.what, entry.fate, printable(entry.now))
+            where, now = printable(entry.path), printable(entry.now)
+            cells = (view.plugin.id, where, entry.lines, entry.what, entry.fate, now, entry.why)
             parts.append("| " + " | ".join(_cell(text) for text in cells) + " |")
     return [*parts, ""]
 
@@ -129,6 +134,17 @@ def _steps(overview: Overview) -> list[str]:
         undone = " (undone)" if entry.state == "undone" else ""
         why = f" — {entry.why}" if entry.why else ""
         parts.append(f"- {when} · {entry.stage.value} · {entry.title}{why}{undone}")
+    return [*parts, ""]
+
+
+def _debts(overview: Overview) -> list[str]:
+    """What is set aside, and what brings it back."""
+    if not overview.plugins.aside:
+        return []
+    parts = ["## Set aside", ""]
+    for item in overview.plugins.aside:
+        ready = f"; {item.ready} would fit now" if item.ready else ""
+        parts.append(f"- {item.id} {item.version}: {item.why}. It comes back with {item.condition}{ready}.")
     return [*parts, ""]
 
 
