@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import time
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Sequence
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.crossing.matter import Decision, Stage
@@ -46,27 +46,21 @@ def below(merge: FolderMerge, place: str) -> tuple[tuple[FileMerge, Due], ...]:
     )
 
 
-def decide_all(crossing: Crossing, items: tuple[tuple[FileMerge, Due], ...], take: str, who: str, why: str) -> int:
-    """Take the same way with each decision that has it; how many had. Raises MisuseError for an unknown way."""
-    found = 0
-    for due in _with_way(items, take):
-        keep_decision(crossing, due.id, take, "", who, why)
-        found += 1
-    if not found:
+def decide_all(crossing: Crossing, items: Sequence[tuple[FileMerge, Due]], take: str, who: str, why: str) -> None:
+    """Take the same way with each decision that has it. Raises MisuseError where none has."""
+    ids = [due.id for _, due in items if take in due.ways]
+    if not ids:
         raise MisuseError(f"none of {len(items)} decisions can be settled by {take!r}")
-    return found
+    keep_decisions(crossing, ids, take, "", who, why)
 
 
-def keep_decision(crossing: Crossing, id: str, take: str, text: str, who: str, why: str) -> None:
-    """Keep one merge decision, for this crossing and for others that meet the same conflict."""
+def keep_decisions(crossing: Crossing, ids: Sequence[str], take: str, text: str, who: str, why: str) -> None:
+    """Keep merge decisions, for this crossing and for others that meet the same conflicts."""
     if take not in TAKINGS:
         raise MisuseError(f"{take!r} is no way to settle a merge decision", f"Ways: {', '.join(TAKINGS)}.")
-    crossing.decide(Decision(PREFIX + id, Stage.PLUGINS, take, text, who, why, time.time()))
-    remember(id, take, text, why, crossing.setup.project)
-
-
-def _with_way(items: tuple[tuple[FileMerge, Due], ...], take: str) -> Iterator[Due]:
-    return (due for _, due in items if take in due.ways)
+    for id in ids:
+        crossing.decide(Decision(PREFIX + id, Stage.PLUGINS, take, text, who, why, time.time()))
+    remember(ids, take, text, why, crossing.setup.project)
 
 
 def _tokens(lines: tuple[str, ...]) -> Counter[str]:

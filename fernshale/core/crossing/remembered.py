@@ -8,6 +8,7 @@ from __future__ import annotations
 import contextlib
 import json
 import time
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any, cast
@@ -35,15 +36,16 @@ class Remembered:
         return f"decided so in {self.project} on {when}" + (f": {self.why}" if self.why else "")
 
 
-def remember(id: str, take: str, text: str, why: str, project: Path) -> None:
-    """Keep a decision; the latest about a conflict counts. What cannot be kept is no reason to stop."""
+def remember(ids: Sequence[str], take: str, text: str, why: str, project: Path) -> None:
+    """Keep what was decided about conflicts, in one writing; the latest counts. What cannot be kept is no reason to stop."""
     path = _path()
     with contextlib.suppress(OSError, Held):
         path.parent.mkdir(parents=True, exist_ok=True)
         with locked(path.with_suffix(".lock")):
             known = _read(path)
-            known.pop(id, None)
-            known[id] = asdict(Remembered(take, text, why, project.name, time.time()))
+            for id in ids:
+                known.pop(id, None)
+                known[id] = asdict(Remembered(take, text, why, project.name, time.time()))
             kept = dict(list(known.items())[-_MOST:])
             write_atomic(path, json.dumps(kept, indent=1).encode())
 

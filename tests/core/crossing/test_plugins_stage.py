@@ -59,7 +59,11 @@ def test_decisions_of_one_kind_are_taken_at_once(tree: Tree) -> None:
     view = _view(crossing)[1]
     assert view.merge is not None and len(view.due({})) == 4
     first = view.due({})[0][1]
+    other = view.due({})[1][1]
+    _settle(crossing, f"merge:{other.id}", "mine")
     _settle(crossing, f"merge-like:{first.id}", "incoming")
+    assert _view(crossing)[0].choices[other.id].take == "mine"  # what was decided by itself stays
+    _settle(crossing, f"merge:{other.id}", "incoming")
     choices = _view(crossing)[0].choices
     assert len(choices) == len({due.id for _, due in view.due({})})
     _settle(crossing, "plugin:snuffer", "take")

@@ -15,7 +15,7 @@ from fernshale.core.change.draft import Draft
 from fernshale.core.change.model import ChangeSet
 from fernshale.core.change.preview import Read
 from fernshale.core.crossing.aside import Aside, find_aside
-from fernshale.core.crossing.choosing import PREFIX, alike, below, decide_all, keep_decision
+from fernshale.core.crossing.choosing import PREFIX, alike, below, decide_all, keep_decisions
 from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.logbook import write_step
 from fernshale.core.crossing.matter import Matter, Proposal, Stage
@@ -81,12 +81,13 @@ def plugins(ground: Ground, crossing: Crossing, progress: Progress, token: Cance
     """Merge in memory; writes nothing."""
     choices = read_choices(crossing)
     standing = {plugin.id: plugin for plugin in ground.plugins}
+    taken = kept_ledgers(crossing)
     views = []
     steps = plan(ground, crossing, token).plugins
     for number, step in enumerate(steps):
         progress(f"merging {step.id}", number, len(steps))
         plugin = standing.get(step.id) or Plugin(step.id, plugin_folder(ground.profile, step.id), "", "")
-        views.append(_look(ground, crossing, plugin, step, choices, token))
+        views.append(_look(ground, crossing, plugin, step, choices, taken, token))
     known, settled = recall(), crossing.decisions()
     matters = tuple(matter for view in views for matter in _matters(view, choices, settled, known))
     built = find_built(ground)
@@ -114,18 +115,20 @@ def settle_merge(
     """
     area, _, rest = key.partition(":")
     views = [view for view in plugins(ground, crossing, no_progress, token).plugins if view.merge is not None]
+    choices = read_choices(crossing)
     if area == "merge-below":
         id, _, place = rest.partition("/")
         merge = next((view.merge for view in views if view.plugin.id == id), None)
         items = below(merge, place) if merge is not None else ()
-        left = tuple(item for item in items if item[1].id not in read_choices(crossing))
-        decide_all(crossing, left, take, who, why)
+        decide_all(crossing, [item for item in items if item[1].id not in choices], take, who, why)
         return
     merge = next((view.merge for view in views for _, due in view.due({}) if due.id == rest), None)
     if merge is None:
         raise MisuseError(f"{rest} is no merge decision that is due", "Look again; something changed meanwhile.")
     if area == "merge-like":
-        decide_all(crossing, alike(merge, rest), take, who, why)
+        # What was decided one by one before stays.
+        left = [item for item in alike(merge, rest) if item[1].id not in choices or item[1].id == rest]
+        decide_all(crossing, left, take, who, why)
         return
     file, due = next(item for item in merge.decisions if item[1].id == rest)
     if take == "again":
@@ -134,8 +137,8 @@ def settle_merge(
     if take not in due.ways:
         raise MisuseError(f"{take!r} is no way to settle {file.shown}", f"Ways: {', '.join(due.ways)}.")
     if file.merge is not None:
-        file.merge.result({**read_choices(crossing), rest: _choice(take, text)}, "mine")
-    keep_decision(crossing, rest, take, text, who, why)
+        file.merge.result({**choices, rest: _choice(take, text)}, "mine")
+    keep_decisions(crossing, [rest], take, text, who, why)
 
 
 def decision_key(due_id: str) -> str:
@@ -217,9 +220,10 @@ def _look(
     plugin: Plugin,
     step: PluginStep,
     choices: Mapping[str, Choice],
+    taken: Mapping[str, Ledger],
     token: CancelToken,
 ) -> PluginView:
-    if (kept := kept_ledgers(crossing).get(plugin.folder)) is not None:
+    if (kept := taken.get(plugin.folder)) is not None:
         return PluginView(plugin, step, True, crossing.leg_fact(f"ledger {plugin.folder}")["base"], "", None, kept)
     if not is_wanted(step, crossing):
         return PluginView(plugin, step, step.action in ("stay", "hold"), plugin.version, "", None, None)
