@@ -25,7 +25,6 @@ from fernshale.core.merge.textmerge import (
     Choice,
     Due,
     Taking,
-    TextMerge,
     Undecided,
     WovenLine,
     fingerprint,
@@ -287,18 +286,22 @@ class _Merger:
             for part, merge in zip(parts, merges, strict=True)
         )
 
-    def _join(
-        self, path: TreePath, here: TreePath, there: TreePath, sources: Sequence[TreePath]
-    ) -> tuple[TextMerge, tuple[tuple[TreePath, TreePath, int], ...]] | None:
-        olds = [self._base.text(path), *(self._base.text(source) for source in sources)]
-        places = [here, *(at for source in sources if (at := self._here(source)) is not None)]
-        ours, theirs = [self._mine.text(place) for place in places], self._incoming.text(there)
-        if theirs is None or None in olds or None in ours or len(ours) != len(olds):
-            return None
-        old, _ = in_a_row([text for text in olds if text is not None])
-        mine, counts = in_a_row([text for text in ours if text is not None])
+    def _join(self, path: TreePath, here: TreePath, there: TreePath, sources: Sequence[TreePath]) -> FileMerge:
+        """Old files that are one now; `_can_weave` has told that all of them are there, and text."""
+        olds = [text for source in (path, *sources) if (text := self._base.text(source)) is not None]
+        ours = [text for place in (here, *sources) if (text := self._mine.text(place)) is not None]
+        theirs = self._incoming.text(there)
+        assert theirs is not None and len(olds) == len(ours) == len(sources) + 1
+        old, _ = in_a_row(olds)
+        mine, counts = in_a_row(ours)
         starts = [sum(counts[:at]) for at in range(1, len(counts))]
-        return merge_text(old, mine, theirs), tuple(zip(sources, places[1:], starts, strict=True))
+        merge = merge_text(old, mine, theirs)
+        why = f"the vendor joined {', '.join([path, *sources])} in {there}"
+        outcome: Outcome = "decide" if merge.decisions else "merged"
+        target, _ = _target(path, here, there)
+        others = tuple(zip(sources, sources, starts, strict=True))  # a file that was moved here is not joined
+        mode = self._theirs[there].mode
+        return FileMerge(target, path, here, there, outcome, why, "mine", merge, merge.decisions, mode, others)
 
     # -- one file
 
@@ -307,15 +310,8 @@ class _Merger:
     ) -> FileMerge:
         """A file the old release had."""
         old, ours, theirs = self._olds[path], self._entry(self._ours, here), self._entry(self._theirs, there)
-        if sources and here is not None and there is not None and theirs is not None:
-            joined = self._join(path, here, there, sources)
-            if joined is not None:
-                woven, others = joined
-                why = f"the vendor joined {', '.join([path, *sources])} in {there}"
-                outcome: Outcome = "decide" if woven.decisions else "merged"
-                target, _ = _target(path, here, there)
-                mode = theirs.mode
-                return FileMerge(target, path, here, there, outcome, why, "mine", woven, woven.decisions, mode, others)
+        if sources and here is not None and there is not None:
+            return self._join(path, here, there, sources)
         if ours is None and theirs is None:
             return FileMerge(None, path, None, None, "removed", "gone on both sides", "nothing")
         if ours is None:
@@ -334,7 +330,7 @@ class _Merger:
         if _same(ours, theirs):
             known = _same(ours, old)
             why = "nothing differs" if known else "your edit is already in the new release"
-            outcome = "same" if known and target == here and mode == ours.mode else "updated" if known else "carried"
+            outcome: Outcome = "same" if known and target == here and mode == ours.mode else "updated" if known else "carried"
             return FileMerge(target, path, here, there, outcome, why + moved, "mine", mode=mode)
         if _same(ours, old):
             return FileMerge(target, path, here, there, "updated", "not edited here" + moved, "incoming", mode=mode)

@@ -117,9 +117,8 @@ def merge_two_texts(mine: TextFile, incoming: TextFile) -> TextMerge:
     """Two texts without a base: what they have in common stands, the rest is to be decided, each place by itself."""
     local, incoming = one_encoding(mine, incoming)
     spelling = read_lines(local.text)
-    theirs = respelled(
-        read_lines(incoming.text).lines, indent_of(read_lines(incoming.text).lines), indent_of(spelling.lines)
-    )
+    theirs = read_lines(incoming.text).lines
+    theirs = respelled(theirs, indent_of(theirs), indent_of(spelling.lines))
     hunks = align_lines(spelling.lines, theirs)
     base: list[str] = []
     regions: list[Region] = []

@@ -6,7 +6,6 @@ import json
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Literal
 
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.globs import FirstFit
@@ -22,11 +21,11 @@ from fernshale.core.merge.keyed.tree import Document, Item, Node, NotKeyed
 from fernshale.core.merge.keyed.write import Writer
 from fernshale.core.merge.keyed.xmltext import read_xml_tree
 from fernshale.core.merge.keyed.yamltext import read_yaml_tree
+from fernshale.core.merge.ledger import Fate
 from fernshale.core.merge.spelling import can_encode, one_encoding, read_lines
 from fernshale.core.merge.textmerge import Choice, Due, Taking, Undecided, WovenLine, fingerprint
 from fernshale.core.merge.threeway import RegionKind
 
-Fate = Literal["carried", "already", "decide", "dropped"]
 Read = Callable[[str], Document]
 
 _BY_ENDING: Mapping[str, Read] = {
@@ -121,9 +120,8 @@ class KeyedMerge:
 
     def versions(self, due: Due) -> tuple[str | None, str | None, str | None]:
         """The entry a decision is about, as it stands before, in mine and in incoming."""
-        clash = self.dues[due.id][1]
-        documents = (self.three.base, clash.base), (self.three.mine, clash.mine), (self.three.incoming, clash.incoming)
-        before, mine, incoming = (doc.cut(item.body) if item is not None else None for doc, item in documents)
+        sides = _sides(self.three, self.dues[due.id][1])
+        before, mine, incoming = (side.cut(item.body) if item is not None else None for side, item in sides)
         return before, mine, incoming
 
     def value(self, due: Due) -> str:
@@ -231,7 +229,7 @@ def _check(merge: KeyedMerge) -> None:
         choices = {id: Choice(take) for id in merge.dues}
         text = merge.text(choices)
         found = merge.read(text)
-        if _is_strict_json(merge.local.text) and not _is_strict_json(text):
+        if three.mine.format == "json" and _is_strict_json(merge.local.text) and not _is_strict_json(text):
             raise NotKeyed("a comment would come into a file that has none")
         if not can_encode(merge.local.with_text(text)):
             raise NotKeyed("letters the file's encoding does not have")
@@ -255,17 +253,19 @@ def _stands(item: Item | None, found: Item | None, at: str, ways: Ways) -> bool:
     return _holds(item.node, found.node, at, ways)
 
 
+def _sides(three: Three, clash: Clash) -> tuple[tuple[Document, Item | None], ...]:
+    """A clash's entry on each side, with the document it is in."""
+    return (three.base, clash.base), (three.mine, clash.mine), (three.incoming, clash.incoming)
+
+
 def _dues(three: Three, plan: Plan) -> dict[str, tuple[Due, Clash]]:
     dues: dict[str, tuple[Due, Clash]] = {}
     for clash in _clashes(plan):
-        versions = [
-            document.cut(item.body) if item is not None else ""
-            for document, item in ((three.base, clash.base), (three.mine, clash.mine), (three.incoming, clash.incoming))
-        ]
-        id = fingerprint(clash.at, *versions)
+        sides = _sides(three, clash)
+        id = fingerprint(clash.at, *(side.cut(item.body) if item is not None else "" for side, item in sides))
         spans = [
-            (document.line(item.body[0]), document.line(item.body[1]) + 1) if item is not None else _NOWHERE
-            for document, item in ((three.base, clash.base), (three.mine, clash.mine), (three.incoming, clash.incoming))
+            (side.line(item.body[0]), side.line(item.body[1]) + 1) if item is not None else _NOWHERE
+            for side, item in sides
         ]
         ways: tuple[Taking, ...] = (
             "mine",
