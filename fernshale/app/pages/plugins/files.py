@@ -15,7 +15,7 @@ from fernshale.core.crossing.stages.plugins import PluginView
 from fernshale.core.merge.folder import FileMerge
 
 _GROUPS: tuple[tuple[str, tuple[str, ...], str, Tone], ...] = (
-    ("Edits carried", ("merged", "carried", "decide"), "●", "mine"),
+    ("Your edits", ("merged", "carried", "decide"), "●", "mine"),
     ("Yours alone", ("own",), "○", "mine"),
     ("New from the vendor", ("updated", "added"), "◐", "incoming"),
     ("Gone with this release", ("removed",), "–", "base"),
@@ -124,17 +124,15 @@ def _plugin_rows(view: PluginView, overview: Overview, unfolded: Collection[Grou
             if file.outcome in outcomes and all(due.id in choices for due in file.decisions)
         ]
         group = GroupOf(view.plugin.id, title)
-        folds = len(files) > _MOST_SHOWN and title != "Edits carried"
+        folds = len(files) > _MOST_SHOWN and title != "Your edits"
         if folds:
             word = "hide" if group in unfolded else "show"
             yield Row(title, "", f"{len(files)}  {word}", glyph, tone, payload=group, link=True)
         if not folds or group in unfolded:
             for file in files:
-                why = "decided" if file.decisions else file.why.split(";")[0]
+                sub = "as you decided" if file.decisions else f"{title} · {file.why.split(';')[0]}"
                 payload = FileOf(view.plugin.id, file.shown)
-                yield Row(
-                    printable(file.shown), f"{title} · {why}{_moved(file)}", "", glyph, tone, payload=payload, code=True
-                )
+                yield Row(printable(file.shown), sub + _moved(file), "", glyph, tone, payload=payload, code=True)
 
 
 def _moved(file: FileMerge) -> str:
