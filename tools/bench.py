@@ -27,8 +27,8 @@ from trees import change_some, make_project
 from fernshale.core.base.textfile import TextFile
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.build.causes import find_causes
-from fernshale.core.build.diagnostics import read_diagnostics
 from fernshale.core.build.owners import Owned
+from fernshale.core.build.reading import read_log
 from fernshale.core.crossing import ground as ground_module
 from fernshale.core.crossing.ground import read_ground
 from fernshale.core.crossing.stages.survey import survey
@@ -323,23 +323,36 @@ def bench_folders(folder: Path) -> None:
 
 
 def bench_diagnostics(folder: Path) -> None:
-    lines = []
-    for number in range(200_000):
-        lines.append(f"src/f{number % 400}.cpp:{number}:7: error: ‘name{number % 90}’ was not declared in this scope")
-        lines.append(f"  {number} |   name{number % 90}();")
-    log = folder / "log"
-    log.write_text("\n".join(lines))
+    """100 MB in which 6,000 errors of headers come again in each file that includes them; then errors all different."""
+    frame = " | " + "a" * 60 + "();\n      |   ^~~~\n"
+    parts, size, number = [], 0, 0
+    while size < 100_000_000:
+        header, line = f"include/part{number % 60}/h{number % 600}.hpp", number % 6000
+        parts.append(
+            f"In file included from src/f{number % 9000}.cpp:2:\n{header}: In member function ‘void Boat::go()’:\n"
+            f"{header}:{line}:7: error: ‘name{line % 90}’ was not declared in this scope\n  {line}{frame}"
+            f"{header}:{line}:3: note: suggested alternative: ‘Name{line % 90}’\n  {line}{frame}"
+        )
+        size += len(parts[-1].encode())
+        number += 1
+    _bench_log(folder / "repeated", "".join(parts), f"causes of {number} errors, 6,000 of them different")
+    different = (
+        f"src/f{number % 400}.cpp:{number}:7: error: ‘name{number % 90}’ was not declared in this scope\n  {number}{frame}"
+        for number in range(100_000)
+    )
+    _bench_log(folder / "different", "".join(different), "causes of 100,000 errors, all different")
+
+
+def _bench_log(log: Path, text: str, what: str) -> None:
+    log.write_text(text)
 
     def ours() -> None:
-        found = read_diagnostics(log.read_text().splitlines(), ())
+        found = read_log(log.read_bytes(), ())
         find_causes([Owned(item, "own", item.place) for item in found])
 
-    grepped = timed(
-        lambda: subprocess.run(
-            ["grep", "-a", "-c", "-E", r"^[^ :]+:[0-9]+:[0-9]+: error: ", log], capture_output=True, check=True
-        )
-    )
-    row("causes of 200,000 errors", timed(ours), "grep for the errors alone", grepped)
+    command = ["grep", "-cE", ": (error|warning):", str(log)]
+    grepped = timed(lambda: subprocess.run(command, capture_output=True, check=True))
+    row(f"{what}, {len(text.encode()) >> 20} MiB", timed(ours), "grep -c for the lines", grepped)
 
 
 def bench_survey(folder: Path) -> None:

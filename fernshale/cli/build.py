@@ -7,6 +7,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
+from fernshale import __version__
 from fernshale.cli.session import (
     LEFT_TO_DECIDE,
     crossing_for,
@@ -16,10 +17,12 @@ from fernshale.cli.session import (
     profile_for,
     to_stderr,
 )
+from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.build.causes import Cause
 from fernshale.core.build.owners import Owned
+from fernshale.core.build.sarif import write_sarif
 from fernshale.core.change.preview import unified_diff
 from fernshale.core.crossing.ground import read_ground
 from fernshale.core.crossing.loose import write_changes
@@ -40,13 +43,15 @@ def diagnose(options: argparse.Namespace, token: CancelToken) -> int:
     if options.project:
         project = Path(options.project)
         ground = read_ground(project, profile_for(options, project), None, no_progress, token)
-    owned, causes = diagnose_log(data.decode("utf-8", "replace"), ground, plain_ground(ground) if ground else None)
+    owned, causes = diagnose_log(data, ground, plain_ground(ground) if ground else None)
+    if options.sarif:
+        write_atomic(Path(options.sarif), write_sarif(owned, __version__))
     if options.json:
         print_json({"diagnostics": [_diagnostic(item) for item in owned], "causes": [_cause(item) for item in causes]})
     else:
         errors = sum(item.diagnostic.severity == "error" for item in owned)
         print(f"{errors} errors from {len(causes)} causes")
-        print_lines(f"{cause.count:5}  {cause.title}  ({cause.owner})" for cause in causes)
+        print_lines(f"{cause.count:5}  {'  ' if cause.under else ''}{cause.title}  ({cause.owner})" for cause in causes)
     return 0
 
 
@@ -113,7 +118,9 @@ def _cause(cause: Cause) -> dict[str, Any]:
         "key": cause.key,
         "kind": cause.kind,
         "title": cause.title,
+        "symbol": cause.symbol,
         "count": cause.count,
+        "under": cause.under,
         "owner": cause.owner,
         "places": places,
     }

@@ -125,6 +125,7 @@ def _parser() -> argparse.ArgumentParser:
     diagnose.add_argument("log", metavar="LOG", help="a file, or - for standard input")
     diagnose.add_argument("--project", metavar="PROJECT", help="tells whose each diagnostic is")
     diagnose.add_argument("--profile", metavar="FILE")
+    diagnose.add_argument("--sarif", metavar="FILE", help="write the diagnostics as SARIF 2.1 as well")
     on_project("build", ("build", "build"), "one round: build, read the errors, propose")
     fix = command("fix", ("build", "fix"), "what fix rules would change, as a unified diff")
     fix.add_argument("rules", metavar="RULES")

@@ -3,90 +3,35 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 from fernshale.core.build.diagnostics import Diagnostic
 from fernshale.core.build.owners import Owned
-
-_QUOTED = re.compile(r"[‘'`]([^‘’'`]+)[’'`]")
-_NUMBER = re.compile(r"\d+")
-
-# (kind, pattern with a group `symbol` and maybe `scope`, title). The first that fits decides; what GCC, Clang and mypy
-# say of one matter stands in one row each.
-_KINDS: tuple[tuple[str, re.Pattern[str], str], ...] = tuple(
-    (kind, re.compile(pattern), title)
-    for kind, pattern, title in (
-        ("missing header", r"^(?P<symbol>[^\s:]+): No such file or directory", "{symbol} is not there any more"),
-        ("missing header", r"^'(?P<symbol>[^']+)' file not found", "{symbol} is not there any more"),
-        (
-            "missing name",
-            r"[‘'](?P<symbol>\w+)[’'] is not a member of [‘'](?P<scope>[^’']+)[’']",
-            "{scope} has no {symbol}",
-        ),
-        (
-            "missing name",
-            r"no member named '(?P<symbol>\w+)' in (?:namespace )?'(?P<scope>[^']+)'",
-            "{scope} has no {symbol}",
-        ),
-        (
-            "missing member",
-            r"[‘'](?:const )?(?:class |struct )?(?P<scope>[^’']+)[’'] has no member named [‘'](?P<symbol>\w+)[’']",
-            "{scope} has no {symbol}",
-        ),
-        ("missing member", r'^"(?P<scope>[^"]+)" has no attribute "(?P<symbol>\w+)"', "{scope} has no {symbol}"),
-        ("missing name", r'^Module (?:"[^"]*" )?has no attribute "(?P<symbol>\w+)"', "the module has no {symbol}"),
-        ("missing name", r'^Name "(?P<symbol>\w+)" is not defined', "{symbol} is not defined"),
-        ("missing name", r"[‘'](?P<symbol>[\w:]+)[’'] has not been declared", "{symbol} is not declared any more"),
-        ("missing name", r"[‘'](?P<symbol>[\w:]+)[’'] was not declared in this scope", "{symbol} is not declared"),
-        ("missing name", r"use of undeclared identifier '(?P<symbol>[\w:]+)'", "{symbol} is not declared"),
-        (
-            "missing type",
-            r"[‘'](?P<symbol>[\w:]+)[’'](?: in [^.]*)? does not name a (?:template )?type",
-            "{symbol} names no type",
-        ),
-        ("missing type", r"unknown type name '(?P<symbol>[\w:]+)'", "{symbol} names no type"),
-        (
-            "private",
-            r"[‘'](?P<symbol>[^’']+)[’'] is (?:private|protected) within this context",
-            "{symbol} is private now",
-        ),
-        ("private", r"calling a private constructor of class '(?P<symbol>[^']+)'", "{symbol} is private now"),
-        (
-            "call",
-            r"no matching (?:member )?function for call to [‘'](?P<symbol>[^’']+)[’']",
-            "no {symbol} takes these arguments",
-        ),
-        (
-            "call",
-            r"too (?:few|many) arguments to (?:member )?function [‘'](?P<symbol>[^’']+)[’']",
-            "{symbol} takes other arguments",
-        ),
-        (
-            "getter",
-            r"invalid use of (?:non-static )?member function [‘'](?P<symbol>[^’']+)[’']",
-            "{symbol} is a function now",
-        ),
-        (
-            "override",
-            r"[‘'](?P<symbol>[^’']+)[’'] marked [‘']override[’'],? but does not override",
-            "no {symbol} to override any more",
-        ),
-        (
-            "conversion",
-            r"cannot convert [‘'](?P<from>[^’']+)[’'] to [‘'](?P<symbol>[^’']+)[’']",
-            "a {symbol} is wanted",
-        ),
-        ("link", r"undefined reference to [`‘'](?P<symbol>[^’']+)[’']", "{symbol} is defined nowhere"),
-        ("link", r"undefined symbol: (?P<symbol>.+)$", "{symbol} is defined nowhere"),
-        ("link twice", r"multiple definition of [`‘'](?P<symbol>[^’']+)[’']", "{symbol} is defined twice"),
-        ("build file", r"No rule to make target [`‘'](?P<symbol>[^’']+)[’']", "nothing makes {symbol}"),
-    )
+from fernshale.core.build.wordings import (
+    CALL,
+    GETTER,
+    HEADER,
+    IMPLEMENT,
+    MISSING,
+    OVERRIDE,
+    SYNTAX,
+    WORDINGS,
+    plain_quotes,
 )
-_ABSTRACT = re.compile(r"abstract (?:class )?(?:type )?[‘'](?P<symbol>[^’']+)[’']")
-_PURE = re.compile(
-    r"[‘']virtual (?P<symbol>[^’']*\([^’']*\)[^’']*)[’']|unimplemented pure virtual method '(?P<method>\w+)'"
+
+_QUOTED = re.compile(r"'([^']+)'")
+_NUMBER = re.compile(r"\d+")
+_ABSTRACT = re.compile(r"abstract (?:class )?(?:type )?'(?P<symbol>[^']+)'|'(?P<class>[^']+)' is an abstract class")
+_PURE = re.compile(r"'virtual (?P<symbol>[^']*\([^']*\)[^']*)'|unimplemented pure virtual method '(?P<method>\w+)'")
+# Where a message names no symbol, the tool says it in a line of its own: `symbol:   method foo()`.
+_DETAIL = re.compile(
+    r"^symbol ?: +(?:variable|method|class|package|static|interface|constructor)? *(?P<symbol>[\w.$]+)"
+)
+_DETAIL_SCOPE = re.compile(
+    r"^location ?: +(?:variable \w+ of type|class|interface|package|enum|record)? *(?P<scope>[\w.$<>]+)"
 )
 
 
@@ -94,15 +39,18 @@ _PURE = re.compile(
 class Cause:
     """What a group of errors has in common; `key` stays the same from round to round.
 
-    `symbol` is the last name of what is concerned. `owner` is that of most of its errors.
+    `symbol` is the last name of what is concerned, `scope` what should have it where the tool says so. `owner` is that
+    of most of its errors. `under` is the key of the cause that it only follows from, "" where it stands for itself.
     """
 
     key: str
     kind: str
     title: str
     symbol: str
+    scope: str
     owner: str
     errors: tuple[Owned, ...]
+    under: str = ""
 
     @property
     def count(self) -> int:
@@ -113,18 +61,42 @@ class Cause:
         return tuple(sorted({error.place.file for error in self.errors if error.place.file}))
 
 
-def find_causes(diagnostics: Sequence[Owned]) -> tuple[Cause, ...]:
-    """Causes of the errors among `diagnostics`; those of the project first, then those that clear most."""
-    groups: dict[str, tuple[tuple[str, str, str, str], list[Owned]]] = {}
+LineOf = Callable[[str, int], str]
+
+
+def no_lines(file: str, line: int) -> str:
+    """For logs whose sources are not at hand."""
+    return ""
+
+
+def find_causes(diagnostics: Sequence[Owned], line_of: LineOf = no_lines) -> tuple[Cause, ...]:
+    """Causes of the errors among `diagnostics`: those of the project first, then those that clear most.
+
+    A cause that only follows from another comes right behind it. `line_of` gives the text of a project file's line.
+    """
+    groups: dict[str, list[Owned]] = {}
+    named: dict[str, _Named] = {}
     for owned in diagnostics:
         if owned.diagnostic.severity == "error":
-            named = _name(owned.diagnostic)
-            groups.setdefault(named[0], (named, []))[1].append(owned)
+            name = _name(owned, line_of)
+            named.setdefault(name.key, name)
+            groups.setdefault(name.key, []).append(owned)
+    _join_scopes(groups, named)
     causes = [
-        Cause(key, kind, title, symbol, _main_owner(errors), tuple(errors))
-        for (key, kind, title, symbol), errors in groups.values()
+        Cause(
+            key,
+            named[key].kind,
+            named[key].title,
+            named[key].symbol,
+            named[key].scope,
+            _main_owner(errors),
+            tuple(errors),
+        )
+        for key, errors in groups.items()
     ]
-    return tuple(sorted(causes, key=lambda cause: (cause.owner in ("engine", "elsewhere"), -cause.count, cause.key)))
+    under = _find_followers(causes, line_of)
+    causes = [replace(cause, under=under.get(cause.key, "")) for cause in causes]
+    return _in_order(causes)
 
 
 def last_name(symbol: str) -> str:
@@ -135,39 +107,176 @@ def last_name(symbol: str) -> str:
     return names[-1] if names else symbol
 
 
-def _name(diagnostic: Diagnostic) -> tuple[str, str, str, str]:
-    """(key, kind, title, symbol) of an error."""
-    if found := _ABSTRACT.search(diagnostic.message):
-        # "because the following are pure within ‘X’" quotes a class, the lines after it the methods.
-        method = next(
-            (
-                last_name(hit["symbol"] or hit["method"])
-                for hit in (_PURE.search(note.message) for note in diagnostic.notes)
-                if hit
-            ),
-            "",
-        )
+@dataclass(frozen=True, slots=True)
+class _Named:
+    kind: str
+    title: str
+    symbol: str
+    scope: str = ""
+    key: str = ""
+
+
+def _name(owned: Owned, line_of: LineOf) -> _Named:
+    """What an error is about; where the message does not say which symbol, its notes or the line of code do."""
+    diagnostic = owned.diagnostic
+    named = _name_diagnostic(diagnostic)
+    if named.symbol or named.kind not in (CALL, OVERRIDE, GETTER):
+        return named
+    noted = (_QUOTED.search(plain_quotes(note.message)) for note in diagnostic.notes)
+    symbol = next((last_name(found[1]) for found in noted if found), "")
+    symbol = symbol or _called_at(line_of(owned.place.file, owned.place.line), owned.place.column - 1, named.kind)
+    if not symbol:
+        return replace(named, title=diagnostic.message)
+    title = next(wording.title for wording in WORDINGS if wording.kind == named.kind).format(symbol=symbol)
+    return replace(named, title=title, symbol=symbol, key=f"{named.kind}::{symbol}")
+
+
+def _called_at(line: str, column: int, kind: str) -> str:
+    """The function whose call the column stands in, or that the line declares."""
+    calls = list(re.finditer(r"([^\W\d]\w*)\s*\(", line))
+    if kind == OVERRIDE:
+        return calls[0][1] if calls else ""
+    before = [found for found in calls if found.start() <= column]
+    return (before[-1] if before else calls[0])[1] if calls else ""
+
+
+def _name_diagnostic(diagnostic: Diagnostic) -> _Named:
+    named = _name_message(diagnostic.message)
+    message = plain_quotes(diagnostic.message) if named.kind in ("other", IMPLEMENT) else ""
+    if found := _ABSTRACT.search(message):
+        # "because the following are pure within 'X'" quotes a class, the lines after it the methods.
+        hits = (_PURE.search(plain_quotes(note.message)) for note in diagnostic.notes)
+        method = next((last_name(hit["symbol"] or hit["method"]) for hit in hits if hit), "")
         if method:
-            return f"must implement:{method}", "must implement", f"{method} must be implemented", method
-        return f"abstract:{found['symbol']}", "must implement", f"{found['symbol']} is abstract now", found["symbol"]
-    return _name_message(diagnostic.message)
+            return _Named(IMPLEMENT, f"{method} must be implemented", method, "", f"{IMPLEMENT}:{method}")
+        symbol = last_name(found["symbol"] or found["class"])
+        return _Named(IMPLEMENT, f"{symbol} is abstract now", symbol, "", f"abstract:{symbol}")
+    if message == "cannot find symbol" and diagnostic.notes:
+        details = [note.message for note in diagnostic.notes]
+        symbol = next((found["symbol"] for text in details if (found := _DETAIL.match(text))), "")
+        scope = next((found["scope"] for text in details if (found := _DETAIL_SCOPE.match(text))), "")
+        kind = (
+            "missing type"
+            if any(text.startswith("symbol") and "class " in text for text in details)
+            else "missing name"
+        )
+        if symbol:
+            title = f"{scope} has no {symbol}" if scope else f"{symbol} is not declared"
+            return _Named(kind, title, symbol, scope, f"{kind}:{scope}:{symbol}")
+    return named
 
 
 @lru_cache(maxsize=4096)
-def _name_message(message: str) -> tuple[str, str, str, str]:
+def _name_message(message: str) -> _Named:
     """As `_name`, for what the message alone tells; logs repeat themselves."""
-    for kind, pattern, title in _KINDS:
-        if found := pattern.search(message):
+    message = plain_quotes(message)
+    for wording in WORDINGS:
+        if found := wording.pattern.search(message):
             groups = {name: _short(value or "") for name, value in found.groupdict().items()}
-            symbol = found["symbol"] if kind == "missing header" else last_name(found["symbol"])
+            symbol = found["symbol"] if wording.kind == HEADER else last_name(found["symbol"])
             # An override is lost in each class by itself, but it is one method of the base that changed.
             scope = groups.get("scope", "")
-            if kind in ("override", "call"):
+            if wording.kind in (OVERRIDE, CALL):
                 groups["symbol"] = symbol
-            return f"{kind}:{scope}:{symbol}", kind, title.format(**groups), symbol
-    shape = _NUMBER.sub("0", _QUOTED.sub("‘…’", message))
+            title = wording.title.format(**groups)
+            if "scope" in wording.pattern.groupindex and not scope:
+                title = f"{symbol} is not there any more"
+            return _Named(wording.kind, title, symbol, scope, f"{wording.kind}:{scope}:{symbol}")
+    shape = _NUMBER.sub("0", _QUOTED.sub("'…'", message))
     quoted = _QUOTED.search(message)
-    return f"other:{shape}", "other", message, last_name(quoted[1]) if quoted else ""
+    return _Named("other", message, last_name(quoted[1]) if quoted else "", "", f"other:{shape}")
+
+
+def _join_scopes(groups: dict[str, list[Owned]], named: Mapping[str, _Named]) -> None:
+    """A name that is missing is one cause, whether the tool said where it is missing or not."""
+    scoped: dict[str, list[str]] = defaultdict(list)
+    for key, name in named.items():
+        if name.kind in MISSING and name.scope:
+            scoped[name.symbol].append(key)
+    for key in list(groups):
+        name = named[key]
+        if name.kind in MISSING and not name.scope and len(scoped[name.symbol]) == 1:
+            groups[scoped[name.symbol][0]] += groups.pop(key)
+
+
+def _find_followers(causes: Sequence[Cause], line_of: LineOf) -> dict[str, str]:
+    """The causes that would not be there without another, each with that one's key.
+
+    Code that does not parse follows from another error on its line. A name follows from an error on the line that
+    declares it. An override that finds nothing and a method that is to be implemented are one change of the base.
+    """
+    at_line: dict[tuple[str, int], set[str]] = defaultdict(set)
+    for cause in causes:
+        for error in cause.errors:
+            if error.place.line > 0 and cause.kind != SYNTAX:
+                at_line[error.place.file, error.place.line].add(cause.key)
+    words = _words_of(at_line, line_of)
+    by_key = {cause.key: cause for cause in causes}
+    implement = {cause.symbol: cause.key for cause in causes if cause.kind == IMPLEMENT}
+    under: dict[str, str] = {}
+    for cause in causes:
+        leader = ""
+        if cause.kind == SYNTAX:
+            leader = _common(at_line.get((error.place.file, error.place.line), set()) for error in cause.errors)
+        elif cause.kind in MISSING and cause.symbol:
+            leader = _common(
+                {
+                    key
+                    for key, file, line in words.get(cause.symbol, ())
+                    if key != cause.key
+                    and by_key[key].symbol != cause.symbol
+                    and (file, line) != _spot(error)
+                    and (file != error.place.file or line < error.place.line)
+                }
+                for error in cause.errors
+            )
+        elif cause.kind == OVERRIDE:
+            leader = implement.get(cause.symbol, "")
+        if leader and leader != cause.key and under.get(leader) != cause.key:
+            under[cause.key] = leader
+    # One level: what follows from a follower follows from the first.
+    return {key: under.get(leader, leader) for key, leader in under.items()}
+
+
+def _spot(error: Owned) -> tuple[str, int]:
+    return error.place.file, error.place.line
+
+
+def _words_of(at_line: Mapping[tuple[str, int], set[str]], line_of: LineOf) -> dict[str, list[tuple[str, str, int]]]:
+    """For each word that a line with an error may declare: the causes of that line and where it is."""
+    words: dict[str, list[tuple[str, str, int]]] = defaultdict(list)
+    for (file, line), keys in at_line.items():
+        # Only names that stand where a declaration has them: before `=`, `;`, `,`, `(` or the line's end.
+        for word in set(re.findall(r"([^\W\d]\w*)\s*(?:[=;,({]|$)", line_of(file, line))):
+            words[word] += [(key, file, line) for key in sorted(keys)]
+    return words
+
+
+def _common(choices: Iterable[set[str]]) -> str:
+    """The one that is among the choices of every error, "" where there is none."""
+    shared: set[str] | None = None
+    for choice in choices:
+        shared = set(choice) if shared is None else shared & choice
+        if not shared:
+            return ""
+    return min(shared) if shared else ""
+
+
+def _in_order(causes: Sequence[Cause]) -> tuple[Cause, ...]:
+    """Leaders by what fixing them clears, followers behind each."""
+    followers: dict[str, list[Cause]] = defaultdict(list)
+    for cause in causes:
+        if cause.under:
+            followers[cause.under].append(cause)
+
+    def weight(cause: Cause) -> tuple[bool, int, str]:
+        clears = cause.count + sum(item.count for item in followers[cause.key])
+        return cause.owner in ("engine", "elsewhere"), -clears, cause.key
+
+    ordered: list[Cause] = []
+    for cause in sorted((cause for cause in causes if not cause.under), key=weight):
+        ordered += [cause, *sorted(followers[cause.key], key=weight)]
+    return tuple(ordered)
 
 
 def _short(symbol: str) -> str:

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.diagnostics import Diagnostic, Place
+from fernshale.core.build.paths import ProjectFiles
 from fernshale.core.profile.model import Role
 
 _OUTSIDE = ("engine", "elsewhere")
@@ -16,23 +17,18 @@ _OUTSIDE = ("engine", "elsewhere")
 
 @dataclass(frozen=True, slots=True)
 class Ground:
-    """Where things lie: the project, the engine, the build's folders, the plugins (id, folder), the role of a file.
+    """Where things lie: the project and its files, the engine, the build's folders, plugins (id, folder), a file's role.
 
     `line_now` tells where a line of a project file stands by now, 0 when it was changed since the build.
     """
 
     project: Path
+    files: ProjectFiles
     engine: Path | None
     scratch: tuple[Path, ...]
     plugins: tuple[tuple[str, TreePath], ...]
     role_of: Callable[[str], Role]
     line_now: Callable[[str, int], int]
-
-
-def all_places(diagnostic: Diagnostic, ground: Ground) -> tuple[Place, ...]:
-    """Every place inside the project that the diagnostic, its notes or its context name."""
-    named = (diagnostic.place, *(note.place for note in diagnostic.notes), *diagnostic.context)
-    return tuple(place for place, owner in (_mapped(item, ground) for item in named) if owner not in _OUTSIDE)
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,14 +43,24 @@ class Owned:
     place: Place
 
 
+def all_places(diagnostic: Diagnostic, ground: Ground) -> tuple[Place, ...]:
+    """Every place inside the project that the diagnostic, its notes or its context name."""
+    named = (diagnostic.place, *(note.place for note in diagnostic.notes), *diagnostic.context, *diagnostic.included)
+    return tuple(place for place, owner in (_mapped(item, ground) for item in named) if owner not in _OUTSIDE)
+
+
 def find_owner(diagnostic: Diagnostic, ground: Ground) -> Owned:
-    """Place and owner. Of an error inside a library that the project's code brought about, the project's place counts."""
-    noted = tuple(note.place for note in diagnostic.notes)
-    places = [_mapped(place, ground) for place in (diagnostic.place, *noted, *diagnostic.context)]
-    inside = [(place, owner) for place, owner in places if owner not in _OUTSIDE]
-    place, owner = inside[0] if inside and places[0][1] == "elsewhere" and diagnostic.place.file else places[0]
-    if diagnostic.tool in ("linker", "make") and owner == "elsewhere":
-        place = diagnostic.place
+    """Place and owner. Of an error inside a library that the project's code brought about, the project's place counts.
+
+    An error of the engine's own is the project's when its code is what the engine was instantiated or called with; that
+    a file of the project includes the header is no reason.
+    """
+    place, owner = _mapped(diagnostic.place, ground)
+    if owner in _OUTSIDE and diagnostic.place.file:
+        noted = tuple(note.place for note in diagnostic.notes) if owner == "elsewhere" else ()
+        chain = diagnostic.included if owner == "elsewhere" else ()
+        others = (_mapped(item, ground) for item in (*noted, *diagnostic.context, *chain))
+        place, owner = next((item for item in others if item[1] not in _OUTSIDE), (place, owner))
     return Owned(diagnostic, owner, place)
 
 
@@ -65,16 +71,16 @@ def find_owners(diagnostics: Sequence[Diagnostic], ground: Ground) -> tuple[Owne
 def _mapped(place: Place, ground: Ground) -> tuple[Place, str]:
     if not place.file:
         return place, "elsewhere"
-    path = Path(os.path.normpath(ground.project / place.file))
+    path = Path(os.path.normpath(ground.project / place.folder / place.file))
     if any(path.is_relative_to(folder) for folder in ground.scratch):
         return place, "elsewhere"
     if ground.engine is not None and path.is_relative_to(ground.engine):
         return replace(place, file=str(path)), "engine"
-    if not path.is_relative_to(ground.project):
+    inner = ground.files.find(place)
+    if inner is None:
         return place, "elsewhere"
-    inner = path.relative_to(ground.project).as_posix()
     line = ground.line_now(inner, place.line) if place.line else 0
-    return replace(place, file=inner, line=line), _owner_inside(inner, ground)
+    return replace(place, file=inner, line=line, folder=""), _owner_inside(inner, ground)
 
 
 def _owner_inside(path: str, ground: Ground) -> str:

@@ -7,15 +7,19 @@ from pathlib import Path
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import find_causes, last_name
-from fernshale.core.build.diagnostics import Diagnostic, read_diagnostics
+from fernshale.core.build.diagnostics import Diagnostic
 from fernshale.core.build.owners import Ground, find_owners
+from fernshale.core.build.paths import ProjectFiles
+from fernshale.core.build.reading import read_diagnostics
 from fernshale.core.profile.model import DiagnosticPattern
 from tests.conftest import Tree
 
 
 def _ground(project: Path, engine: Path | None = None) -> Ground:
     role = lambda path: "generated" if path.startswith("gen/") else "own"  # noqa: E731
-    return Ground(project, engine, (), (("tide", TreePath("plugins/tide")),), role, lambda path, line: line)
+    names = [str(path.relative_to(project)) for path in project.rglob("*") if path.is_file()]
+    files = ProjectFiles(project, names)
+    return Ground(project, files, engine, (), (("tide", TreePath("plugins/tide")),), role, lambda path, line: line)
 
 
 def _compile(root: Path, *files: str) -> str:

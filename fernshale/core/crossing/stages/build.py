@@ -17,10 +17,12 @@ from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.words import count, seconds
 from fernshale.core.base.work import CancelToken, Progress
-from fernshale.core.build.causes import Cause, find_causes
-from fernshale.core.build.diagnostics import Diagnostic, read_diagnostics
+from fernshale.core.build.causes import Cause, LineOf, find_causes
+from fernshale.core.build.diagnostics import Diagnostic
 from fernshale.core.build.owners import Ground as BuildGround
 from fernshale.core.build.owners import Owned, all_places, find_owners
+from fernshale.core.build.paths import ProjectFiles
+from fernshale.core.build.reading import read_log
 from fernshale.core.build.rounds import Round, count_round
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.commands import OnLine, run_profile_command
@@ -114,7 +116,7 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     owned = find_owners(_read_log(Path(last["log"]), ground), shape)
     views = tuple(
         CauseView(cause, _find_fixes(cause, rules, edits, shape, ground), _count_open(cause))
-        for cause in find_causes(owned)
+        for cause in find_causes(owned, _line_reader(ground))
     )
     passed = bool(last["passed"])
     matters = (*_cause_matters(views, is_stale, passed), *_silent_matters(silent))
@@ -130,7 +132,8 @@ def run_round(crossing: Crossing, ground: Ground, on_line: OnLine, progress: Pro
     log = Path(crossing.fact("log build"))
     owned = find_owners(_read_log(log, ground), _build_ground(ground, crossing, ""))
     passed = finished.status == 0
-    done = count_round(number, passed, finished.elapsed_s, owned, find_causes(owned))
+    causes = find_causes(owned, _line_reader(ground))
+    done = count_round(number, passed, finished.elapsed_s, owned, causes)
     crossing.keep_leg_fact("rounds", [item.to_json() for item in (*earlier, done)])
     crossing.keep_leg_fact("last build",
         {
@@ -244,21 +247,49 @@ def draft_rules(ground: Ground, rules: Sequence[Rule], token: CancelToken) -> tu
 
 
 def diagnose(
-    text: str, ground: Ground | None, shape: BuildGround | None
+    log: bytes, ground: Ground | None, shape: BuildGround | None
 ) -> tuple[tuple[Owned, ...], tuple[Cause, ...]]:
     """Diagnostics with owners, and causes, of any log. Without a project everything is "own"."""
     patterns = ground.profile.diagnostic if ground else ()
-    found = read_diagnostics(text.splitlines(), patterns)
-    owned = find_owners(found, shape) if shape else tuple(Owned(item, "own", item.place) for item in found)
-    return owned, find_causes(owned)
+    found = read_log(log, patterns)
+    if ground is None or shape is None:
+        owned = tuple(Owned(item, "own", item.place) for item in found)
+        return owned, find_causes(owned)
+    owned = find_owners(found, shape)
+    return owned, find_causes(owned, _line_reader(ground))
 
 
 def plain_ground(ground: Ground) -> BuildGround:
     """Where things lie, for a log that belongs to no crossing."""
     plugins = tuple((item.id, item.folder) for item in ground.plugins)
     return BuildGround(
-        ground.project, None, (), plugins, lambda path: role_of(ground.profile, path).role, lambda path, line: line
+        ground.project,
+        project_files(ground),
+        None,
+        (),
+        plugins,
+        lambda path: role_of(ground.profile, path).role,
+        lambda path, line: line,
     )
+
+
+def project_files(ground: Ground) -> ProjectFiles:
+    """The project's files by the ends of their paths; kept with the manifest they are of."""
+    manifest = ground.manifest
+    return manifest.derived("project files", lambda: ProjectFiles(ground.project, manifest.files))
+
+
+def _line_reader(ground: Ground) -> LineOf:
+    """The text of a line of the project as it is now, "" where there is none."""
+    lines: dict[str, list[str]] = {}
+
+    def line_of(file: str, line: int) -> str:
+        if file not in lines:
+            known = file in ground.manifest.files
+            lines[file] = (ground.read(TreePath(file)) or "").split("\n") if known else []
+        return lines[file][line - 1] if 0 < line <= len(lines[file]) else ""
+
+    return line_of
 
 
 def _build_ground(ground: Ground, crossing: Crossing, snapshot: str) -> BuildGround:
@@ -269,6 +300,7 @@ def _build_ground(ground: Ground, crossing: Crossing, snapshot: str) -> BuildGro
     lines = _LinesNow(ground, crossing, snapshot) if snapshot else None
     return BuildGround(
         ground.project,
+        project_files(ground),
         engine,
         scratch,
         plugins,
@@ -313,10 +345,10 @@ class _LinesNow:
 
 def _read_log(log: Path, ground: Ground) -> tuple[Diagnostic, ...]:
     try:
-        text = log.read_bytes().decode("utf-8", "replace")
+        data = log.read_bytes()
     except OSError:
         return ()  # the log was cleared away: the round's numbers are still known, its causes are not
-    return read_diagnostics(text.splitlines(), ground.profile.diagnostic)
+    return read_log(data, ground.profile.diagnostic)
 
 
 def _find_fixes(

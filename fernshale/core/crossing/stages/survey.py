@@ -11,7 +11,7 @@ from fernshale.core.base.release import parse_release
 from fernshale.core.base.treepath import TreePath, under
 from fernshale.core.base.words import count, seconds
 from fernshale.core.base.work import CancelToken, Progress
-from fernshale.core.build.diagnostics import read_diagnostics
+from fernshale.core.build.reading import read_diagnostics
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.commands import (
     OnLine,

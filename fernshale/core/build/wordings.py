@@ -1,0 +1,229 @@
+"""What tools call the usual kinds of error, one row each: which kind it is, and where the symbol stands in the words.
+
+The rows are read against a message whose quotes are all made `'`. The groups are `symbol`, maybe `scope` (what should
+have had it). The first that fits decides; what different compilers and checkers say of one matter comes to one kind.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+_QUOTES = str.maketrans({"‘": "'", "’": "'", "`": "'", "´": "'", "“": "'", "”": "'", '"': "'"})
+
+HEADER, NAME, MEMBER, TYPE = "missing header", "missing name", "missing member", "missing type"
+PRIVATE, CALL, GETTER, OVERRIDE = "private", "call", "getter", "override"
+IMPLEMENT, CONVERSION, LINK, TWICE = "must implement", "conversion", "link", "link twice"
+DEPRECATED, BUILD_FILE, SYNTAX = "deprecated", "build file", "syntax"
+
+# A name is missing, wherever the compiler expected it.
+MISSING = (NAME, MEMBER, TYPE)
+
+
+@dataclass(frozen=True, slots=True)
+class Wording:
+    """A kind of error, the words that tell it, and how it is titled for people."""
+
+    kind: str
+    pattern: re.Pattern[str]
+    title: str
+
+
+def plain_quotes(message: str) -> str:
+    """`message` with every kind of quote made a straight single one."""
+    return message.translate(_QUOTES)
+
+
+def _rows(kind: str, title: str, *patterns: str) -> tuple[Wording, ...]:
+    return tuple(Wording(kind, re.compile(pattern), title) for pattern in patterns)
+
+
+_S = r"'(?P<symbol>[^']+)'"
+
+WORDINGS: tuple[Wording, ...] = (
+    *_rows(
+        HEADER,
+        "{symbol} is not there any more",
+        r"^(?P<symbol>[^\s:']+\.\w+): No such file or directory",
+        rf"^{_S} file not found",
+        rf"[Cc]annot open include file: {_S}",
+        rf"[Cc]annot find module {_S}",
+        r"library stub for module named '(?P<symbol>[^']+)'",
+        rf"^Import {_S} could not be resolved",
+        rf"^(?:ModuleNotFoundError: )?No module named {_S}",
+        r"^package (?P<symbol>[\w.]+) does not exist",
+        rf"^can't find crate for {_S}",
+    ),
+    *_rows(
+        MEMBER,
+        "{scope} has no {symbol}",
+        r"'(?:const )?(?:class |struct |union )?(?P<scope>[^']+)'(?: \{aka [^}]*\})? has no member named '(?P<symbol>\w+)'",
+        r"no member named '(?P<symbol>\w+)' in '(?P<scope>[^']+)'",
+        rf"^{_S}: is not a member of '(?P<scope>[^']+)'",
+        r"Property '(?P<symbol>\w+)' does not exist on type '(?P<scope>[^']+)'",
+        r"'(?P<scope>[^']+)' does not contain a definition for '(?P<symbol>\w+)'",
+        r"^'(?P<scope>[^']+)' has no attribute '(?P<symbol>\w+)'",
+        r"Cannot access (?:attribute|member) '(?P<symbol>\w+)' for class '(?P<scope>[^']+)'",
+        r"^no (?:field|method|function or associated item|associated item|variant)(?: or method)? (?:named )?'(?P<symbol>\w+)' "
+        r"(?:on type|found for(?: \w+)*) '&*(?:mut )?(?P<scope>[^']+)'",
+        r"(?P<scope>)TypeError: Cannot read propert(?:y|ies) of \w+ \(reading '(?P<symbol>\w+)'\)",
+        r"AttributeError: '(?P<scope>[^']+)' object has no attribute '(?P<symbol>\w+)'",
+        r"type object '(?P<scope>[^']+)' has no attribute '(?P<symbol>\w+)'",
+    ),
+    *_rows(
+        NAME,
+        "{scope} has no {symbol}",
+        r"'(?P<symbol>\w+)' is not a member of '(?P<scope>[^']+)'",
+        r"no member named '(?P<symbol>\w+)' in namespace '(?P<scope>[^']+)'",
+        r"Module (?:'(?P<scope>[^']+)' )?has no (?:exported member|attribute) '(?P<symbol>\w+)'",
+        r"'(?P<symbol>\w+)' is not a known attribute of module '(?P<scope>[^']+)'",
+        r"module '(?P<scope>[^']+)' has no attribute '(?P<symbol>\w+)'",
+        r"cannot import name '(?P<symbol>\w+)' from '(?P<scope>[^']+)'",
+        r"has no exported member named '(?P<symbol>\w+)'",
+    ),
+    *_rows(
+        NAME,
+        "{symbol} is imported from where it is not",
+        rf"^{_S} is unknown import symbol",
+        rf"^unresolved imports? {_S}",
+    ),
+    *_rows(
+        TYPE,
+        "{symbol} names no type",
+        r"'(?P<symbol>[\w:]+)'(?: in [^.]*)? does not name a (?:template )?type",
+        r"unknown type name '(?P<symbol>[\w:]+)'",
+        r"type or namespace name '(?P<symbol>\w+)'(?: does not exist| could not be found)",
+        r"cannot find (?:type|trait|struct, variant or union type|derive macro|attribute) '(?P<symbol>\w+)'",
+        r"no type named '(?P<symbol>\w+)' in ",
+    ),
+    *_rows(
+        NAME,
+        "{symbol} is not declared",
+        r"'(?P<symbol>[\w:.]+)' has not been declared",
+        r"'(?P<symbol>[\w:.]+)' was not declared(?: in this scope)?",
+        r"use of undeclared identifier '(?P<symbol>[\w:]+)'",
+        r"'(?P<symbol>[\w:.]+)'\s*: (?:undeclared identifier|identifier not found|no matching overloaded function found)",
+        r"^undeclared identifier '(?P<symbol>\w+)'",
+        r"Cannot find (?:name|namespace) '(?P<symbol>\w+)'",
+        r"The name '(?P<symbol>\w+)' does not exist",
+        r"[Nn]ame '(?P<symbol>\w+)' is not defined",
+        r"^'(?P<symbol>\w+)' is not defined",
+        r"ReferenceError: (?P<symbol>\w+) is not defined",
+        r"cannot find (?:function|value|macro|function, tuple struct or tuple variant|unit struct, unit variant or constant|"
+        r"tuple struct or tuple variant|attribute macro|crate) '(?P<symbol>\w+)'",
+        r"failed to resolve: .*'(?P<symbol>\w+)'",
+        r"[Uu]nresolved reference:? '?(?P<symbol>\w+)",
+        r"^undefined: (?P<symbol>[\w.]+)",
+        r"no function '(?P<symbol>\w+)'",
+        r"TypeError: (?P<symbol>[\w.]+) is not a function",
+        r"attempt to call a nil value \((?:global|method|field) '(?P<symbol>\w+)'\)",
+    ),
+    *_rows(
+        IMPLEMENT,
+        "{symbol} must be implemented",
+        r"does not override abstract method (?P<symbol>\w+)\(",
+        r"does not implement (?:inherited abstract|interface) member '(?P<symbol>[^']+)'",
+        r"not all trait items implemented, missing: '(?P<symbol>\w+)'",
+        r"does not implement inherited abstract member '?(?P<symbol>\w+)",
+        r"[Cc]annot instantiate abstract class '[^']+' with (?:an? )?abstract (?:attributes?|methods?) '(?P<symbol>\w+)'",
+        r"Cannot instantiate abstract class '[^']+'.*\n?\s*'[\w.]*?(?P<symbol>\w+)' is not implemented",
+        r"Non-abstract class '[^']+' does not implement (?:inherited abstract|all abstract) members? '?(?P<symbol>\w+)",
+        r"Class '[^']+' incorrectly (?:implements|extends) (?:interface|class) '(?P<symbol>[^']+)'",
+    ),
+    *_rows(
+        PRIVATE,
+        "{symbol} is private now",
+        rf"{_S} is (?:private|protected) (?:within this context|and only accessible)",
+        rf"calling a (?:private|protected) constructor of class {_S}",
+        rf"^{_S} is a (?:private|protected) member of",
+        r"^(?P<symbol>[\w.]+)(?:\([^)]*\))? has (?:private|protected) access in",
+        rf"{_S} is inaccessible due to its protection level",
+        rf"cannot access (?:private|protected) member declared in class '[^']+'.*{_S}",
+        rf"^(?:function|method|associated function|struct|field|constant|module|trait) {_S}.* is private",
+    ),
+    *_rows(
+        CALL,
+        "{symbol} takes other arguments",
+        rf"no matching (?:member )?(?:function|constructor) for (?:call to|initialization of) {_S}",
+        rf"too (?:few|many) arguments (?:to|in call to) (?:(?:member )?function |constructor )?{_S}",
+        rf"^{_S}: function does not take \d+ arguments",
+        rf"No overload for method {_S} takes",
+        rf"no argument given that corresponds to the required (?:formal )?parameter '\w+' of {_S}",
+        r"(?:method|constructor) (?P<symbol>\w+) in (?:class|interface|record|enum) .* cannot be applied to given types",
+        r"no suitable (?:method|constructor) found for (?P<symbol>\w+)",
+        r"(?:Too (?:many|few) (?:positional )?arguments|Missing (?:named|positional) arguments? .*"
+        r"|Unexpected keyword argument '\w+'|Argument (?:\d+|'\w+')) (?:for|in call to|to) '(?P<symbol>[^']+)'",
+        r"No overload variant of '(?P<symbol>[^']+)' matches",
+        r"TypeError: (?P<symbol>[\w.]+)\(\) (?:got|missing|takes)",
+        r"(?P<symbol>)^Expected \d+(?:-\d+)? (?:positional )?arguments?",
+        r"(?P<symbol>)^(?:this|an?) (?:function|method|struct|enum variant)\b.* takes \d+ ",
+        r"(?P<symbol>)^(?:No parameter named '|Arguments? missing for parameters? )",
+        r"Argument of type .* cannot be assigned to parameter '\w+' of type .* in function '(?P<symbol>\w+)'",
+    ),
+    *_rows(
+        GETTER,
+        "{symbol} is a function now",
+        rf"invalid use of (?:non-static )?member function {_S}",
+        r"(?P<symbol>)^reference to non-static member function must be called",
+        rf"attempted to take value of method {_S}",
+    ),
+    *_rows(
+        OVERRIDE,
+        "no {symbol} to override any more",
+        rf"{_S} marked '(?:override|final)',? but (?:does not override|is not virtual)",
+        r"(?P<symbol>)^(?:only virtual member functions can be|non-virtual member function) marked 'override'",
+        r"(?P<symbol>)^method does not override or implement a method from a supertype",
+        rf"^{_S}: no suitable method found to override",
+        r"method '(?P<symbol>\w+)' is not a member of trait",
+        rf"method with override specifier {_S} did not override",
+        r"This member cannot have an 'override' modifier because it is not declared in the base class '(?P<symbol>[^']+)'",
+        r"Signature of '(?P<symbol>\w+)' incompatible with supertype",
+        r"Method '(?P<symbol>\w+)' overrides class '[^']+' in an incompatible manner",
+    ),
+    *_rows(
+        CONVERSION,
+        "a {symbol} is wanted",
+        rf"cannot convert '[^']+'(?: \{{aka [^}}]*\}})? to {_S}",
+        rf"no viable conversion from '[^']+'(?: \(aka '[^']+'\))? to {_S}",
+        rf"cannot initialize a (?:variable|parameter|member subobject|return object) of type {_S}",
+        rf"conversion from '[^']+'(?: \{{aka [^}}]*\}})? to (?:non-scalar type )?{_S}",
+        rf"(?:Type|Argument of type) '[^']+' is not assignable to (?:parameter of )?type {_S}",
+        r"incompatible types: .* cannot be converted to (?P<symbol>[\w.<>]+)",
+        rf"Cannot implicitly convert type '[^']+' to {_S}",
+        rf"could not convert .* to {_S}",
+    ),
+    *_rows(
+        TWICE,
+        "{symbol} is defined twice",
+        rf"multiple definition of {_S}",
+        r"duplicate symbol: (?P<symbol>.+)$",
+        rf"redefinition of {_S}",
+        r"^(?P<symbol>.+) already defined in \S+\.obj",
+    ),
+    *_rows(
+        LINK,
+        "{symbol} is defined nowhere",
+        rf"undefined reference to {_S}",
+        r"undefined (?:\w+ )?symbol: (?P<symbol>.+)$",
+        r"unresolved external symbol '(?P<symbol>[^']+)'",
+        r"unresolved external symbol (?P<symbol>\S+)",
+    ),
+    *_rows(
+        DEPRECATED,
+        "{symbol} goes one day",
+        rf"^{_S} is (?:deprecated|obsolete)",
+        r"use of deprecated [\w ]+ '(?P<symbol>[^']+)'",
+        r"^\[(?:deprecation|removal)\] (?P<symbol>\w+)",
+    ),
+    *_rows(
+        BUILD_FILE,
+        "nothing makes {symbol}",
+        rf"No rule to make target {_S}",
+        rf"^{_S}(?:, needed by '[^']+')?, missing and no known rule",
+    ),
+    *_rows(
+        SYNTAX,
+        "the code does not parse",
+        r"(?P<symbol>)^(?:expected |SyntaxError|invalid syntax|syntax error|Unexpected token|unexpected token)",
+    ),
+)
