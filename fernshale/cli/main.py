@@ -133,6 +133,12 @@ def _parser() -> argparse.ArgumentParser:
     fix.add_argument("--apply", action="store_true", help="write it, as one step")
     fix.add_argument("--profile", metavar="FILE")
 
+    drift = command("drift", ("drift", "drift"), "how one release's interface differs from another's")
+    drift.add_argument("old", metavar="OLD")
+    drift.add_argument("new", metavar="NEW")
+    drift.add_argument("--language", metavar="L", help="only this one: c, c++, c#, java, rust, python, typescript, javascript, lua")
+    drift.add_argument("--project", metavar="PROJECT", help="only what this project uses")
+
     on_project("trial", ("cross", "trial"), "run the game, compare its log, try its checks")
     cross = on_project("cross", ("cross", "cross"), "the whole way; stops at what needs a decision")
     cross.add_argument("--to", metavar="RELEASE", required=True)

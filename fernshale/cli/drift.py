@@ -1,0 +1,62 @@
+"""drift."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+from fernshale.cli.session import print_json, print_lines
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.texts import names_in
+from fernshale.core.drift.compare import Change
+from fernshale.core.drift.kept import compare_releases
+from fernshale.core.drift.symbols import Symbol
+
+
+def drift(options: argparse.Namespace, token: CancelToken) -> int:
+    changes = compare_releases(Path(options.old), Path(options.new), options.language or "", no_progress, token)
+    used = names_in(Path(options.project), token) if options.project else {}
+    if options.project:
+        # What is used comes first; what is not used is not asked for.
+        changes = tuple(sorted((item for item in changes if _uses(item, used)), key=lambda item: -_uses(item, used)))
+    if options.json:
+        print_json({"changes": [_change(item, used) for item in changes]})
+        return 0
+    print_lines(
+        _line(item, used, bool(options.project)) for item in changes if item.kind != "added" or not options.project
+    )
+    return 0
+
+
+def _uses(change: Change, used: Mapping[str, int]) -> int:
+    symbol = change.symbol
+    return used.get(symbol.scope[-1] if change.kind == "must-implement" and symbol.scope else symbol.name, 0)
+
+
+def _change(change: Change, used: Mapping[str, int]) -> dict[str, Any]:
+    return {
+        "kind": change.kind,
+        "old": change.old.full if change.old else None,
+        "new": change.new.full if change.new else None,
+        "what": change.what,
+        "candidates": [
+            {"new": item.symbol.full, "score": item.score, "evidence": list(item.evidence), "at": _at(item.symbol)}
+            for item in change.candidates
+        ],
+        "old_at": _at(change.old),
+        "new_at": _at(change.new),
+        "uses": _uses(change, used),
+        "silent": change.is_silent,
+    }
+
+
+def _at(symbol: Symbol | None) -> str | None:
+    return f"{symbol.file}:{symbol.line}" if symbol else None
+
+
+def _line(change: Change, used: Mapping[str, int], with_uses: bool) -> str:
+    uses = f"{_uses(change, used):5} uses  " if with_uses else ""
+    others = [f"{item.symbol.full} {item.score:.2f}" for item in change.candidates[: 1 if change.new else 3]]
+    return f"{uses}{change.kind:20} {change.what}" + (f"  ({', '.join(others)})" if others else "")

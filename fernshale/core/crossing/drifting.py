@@ -1,0 +1,47 @@
+"""The drift of a leg: how the interfaces of engine and plugins change on it, and what of that the project uses."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.crossing.ground import Ground, engine_folder
+from fernshale.core.drift.compare import Change
+from fernshale.core.drift.kept import compare_releases
+
+
+@dataclass(frozen=True, slots=True)
+class Used:
+    """A change with how often the project's code names what changed."""
+
+    change: Change
+    uses: int
+
+
+def engine_drift(ground: Ground, from_: str, to: str, progress: Progress, token: CancelToken) -> tuple[Change, ...]:
+    """The changes between two releases of the engine; none where one of them is not at hand. Raises Cancelled."""
+    try:
+        folders = [engine_folder(ground, release) for release in (from_, to)]
+    except FernshaleError:
+        return ()
+    return compare_releases(folders[0], folders[1], "", progress, token)
+
+
+def used_changes(changes: Sequence[Change], used: Mapping[str, int]) -> tuple[Used, ...]:
+    """Changes of what a project names, the most used first. `used` counts names in its code.
+
+    A method that is to be implemented concerns whoever derives from its class.
+    """
+    found = []
+    for change in changes:
+        names = (
+            (change.symbol.scope[-1:] or (change.symbol.name,))
+            if change.kind == "must-implement"
+            else (change.symbol.name,)
+        )
+        uses = used.get(names[0], 0)
+        if uses and change.kind != "added":
+            found.append(Used(change, uses))
+    return tuple(sorted(found, key=lambda item: (-item.uses, item.change.symbol.path)))

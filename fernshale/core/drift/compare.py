@@ -1,0 +1,310 @@
+"""Two releases compared: what was renamed, moved, removed or added, and what stayed and means something else now."""
+
+from __future__ import annotations
+
+import re
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Literal
+
+from fernshale.core.base.work import CancelToken
+from fernshale.core.drift.joining import plain_type
+from fernshale.core.drift.matching import Candidate, Matches, match_symbols
+from fernshale.core.drift.naming import name_likeness
+from fernshale.core.drift.release import Pair
+from fernshale.core.drift.replacements import Names, find_replacement, forwards_to
+from fernshale.core.drift.symbols import CONTAINER, Symbol
+
+ChangeKind = Literal[
+    "renamed",
+    "moved",
+    "removed",
+    "added",
+    "signature",
+    "default",
+    "deprecated",
+    "must-implement",
+    "no-longer-overrides",
+]
+# At least so likely, and the old symbol is told to have become the new one; below, it is told as removed with candidates.
+_TOLD = 0.35
+_SAID, _FORWARDED, _PERHAPS_FORWARDED = 0.97, 0.93, 0.2
+# In these languages an argument may be given by its name.
+_NAMED_ARGUMENTS = (".py", ".pyi", ".cs")
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """One difference. `old` or `new` is None where there is none; `candidates` are what may stand for `old`, best first.
+
+    `what` says it in words.
+    """
+
+    kind: ChangeKind
+    old: Symbol | None
+    new: Symbol | None
+    what: str
+    candidates: tuple[Candidate, ...] = ()
+
+    @property
+    def symbol(self) -> Symbol:
+        """The symbol of the old release, of the new one for what is new."""
+        found = self.old or self.new
+        assert found is not None
+        return found
+
+    @property
+    def is_silent(self) -> bool:
+        """Whether code that uses it still compiles and means something else."""
+        return self.kind in ("default", "no-longer-overrides")
+
+
+def compare(pair: Pair, token: CancelToken) -> tuple[Change, ...]:
+    """Every difference a user of the release may meet, in the order of the old release's files."""
+    old = [item for item in pair.old.symbols if not item.is_hidden]
+    new = [item for item in pair.new.symbols if not item.is_hidden]
+    olds, news = _by_path(old), _by_path(new)
+    hidden = {item.path for item in pair.new.symbols if item.is_hidden}
+    gone = [group[0] for path, group in olds.items() if path not in news and group[0].kind != "constructor"]
+    fresh = [group[0] for path, group in news.items() if path not in olds and group[0].kind != "constructor"]
+    matches = match_symbols(old, new, gone, fresh, pair.moved, token)
+    names = Names(new)
+    changes: list[Change] = []
+    for symbol in gone:
+        changes += _gone(symbol, olds[symbol.path], news, matches, names, hidden)
+    for path, group in olds.items():
+        token.check()
+        if path in news:
+            changes += _kept(group, news[path], pair, names, matches.types)
+    followed = {matches.scope_of(item.path) for item in gone} | {item.path for item in matches.chosen.values()}
+    changes += [
+        Change("added", None, item, f"{item.full} is new")
+        for item in fresh
+        if item.path not in followed and item.scope not in {other.path for other in fresh}
+    ]
+    changes += _to_implement(olds, news, matches)
+    changes += _closed(olds, pair.new.symbols, news)
+    return tuple(
+        sorted(changes, key=lambda item: (item.kind == "added", item.symbol.file, item.symbol.line, item.symbol.path))
+    )
+
+
+def _by_path(symbols: Iterable[Symbol]) -> dict[tuple[str, ...], list[Symbol]]:
+    groups: dict[tuple[str, ...], list[Symbol]] = defaultdict(list)
+    for item in symbols:
+        groups[item.path].append(item)
+    return groups
+
+
+def _gone(
+    symbol: Symbol, overloads: Sequence[Symbol], news: Mapping[tuple[str, ...], Sequence[Symbol]], matches: Matches,
+    names: Names, hidden: set[tuple[str, ...]],
+) -> Iterator[Change]:  # fmt: skip
+    """What became of a path that the new release has not."""
+    followed = matches.scope_of(symbol.path)
+    if followed != symbol.path and followed in news and symbol.kind not in CONTAINER and symbol.scope:
+        outer = matches.chosen.get(symbol.scope)
+        if outer is not None and outer.kind in CONTAINER:
+            # It went along with its class, which is told by itself.
+            if other := _other_kind(symbol, news[followed][0]):
+                yield other
+            yield from _compare_overloads(overloads, news[followed], matches.types)
+            return
+    candidates = _with_said(symbol, matches.candidates.get(symbol.path, ()), names)
+    best = candidates[0] if candidates else None
+    if best is None or best.score < _TOLD:
+        why = "is no longer for others to use" if symbol.path in hidden else "is not there any more"
+        yield Change("removed", symbol, None, f"{symbol.full} {why}", candidates)
+    else:
+        kind: ChangeKind = "moved" if best.symbol.name == symbol.name else "renamed"
+        yield Change(kind, symbol, best.symbol, f"{symbol.full} is {best.symbol.full} now", candidates)
+        yield from _compare_overloads(overloads, news.get(best.symbol.path, ()), matches.types)
+    if (
+        "virtual" in symbol.marks
+        and symbol.kind == "method"
+        and symbol.file.endswith((".h", ".hpp", ".hh", ".hxx", ".cs"))
+    ):
+        what = f"{symbol.name} overrides nothing of {'.'.join(symbol.scope)} any more"
+        yield Change(
+            "no-longer-overrides", symbol, best.symbol if best and best.score >= _TOLD else None, what, candidates
+        )
+
+
+def _with_said(symbol: Symbol, found: Sequence[Candidate], names: Names) -> tuple[Candidate, ...]:
+    """Candidates with what the old release itself says: its deprecation text, or that it was only another name."""
+    said = find_replacement(symbol.deprecated, symbol, names) if symbol.deprecated else None
+    if said is not None:
+        top = Candidate(said, _SAID, (f"the old release says: {_short(symbol.deprecated)}",))
+    else:
+        forwarded = forwards_to(symbol, names)
+        if forwarded is None:
+            return tuple(found)
+        # What calls one thing may also have done something of its own; a name that is alike makes it sure.
+        target, is_all = forwarded
+        is_sure = is_all or name_likeness(symbol.name, target.name, names.rarity) > 0.55
+        score = _FORWARDED if is_sure else _PERHAPS_FORWARDED
+        top = Candidate(target, score, (f"it only passed on to {target.name}",))
+    known = next((item for item in found if item.symbol.path == top.symbol.path), None)
+    if known is not None:
+        top = replace(top, score=max(top.score, known.score), evidence=(*top.evidence, *known.evidence))
+    rest = [replace(item, score=round(item.score * (1 - top.score), 3)) for item in found if item is not known]
+    return (top, *(item for item in rest if item.score >= 0.01))[:5]
+
+
+def _kept(
+    old: Sequence[Symbol], new: Sequence[Symbol], pair: Pair, names: Names, types: Mapping[str, str]
+) -> Iterator[Change]:
+    """What changed of a path that both releases have."""
+    before, after = old[0], new[0]
+    has_gone = before.file != after.file and before.file not in pair.new.files
+    if has_gone and before.kind != "field" and not _follows_file(before, pair):
+        there = Candidate(after, 0.98, (f"{before.file} is not there any more",))
+        yield Change("moved", before, after, f"{before.full} stands in {after.file} now", (there,))
+    if other := _other_kind(before, after):
+        yield other
+        return
+    yield from _compare_overloads(old, new, types)
+    if before.kind == "type" and before.returns and _renamed(before.returns, types) != plain_type(after.returns):
+        yield Change("signature", before, after, f"{before.full} was {before.returns} and is {after.returns}")
+    fresh = next((item for item in new if item.deprecated), None)
+    if fresh is not None and not any(item.deprecated for item in old):
+        forwarded = forwards_to(fresh, names)
+        said = find_replacement(fresh.deprecated, fresh, names) or (forwarded[0] if forwarded else None)
+        candidates = (Candidate(said, _SAID, (f"the new release says: {_short(fresh.deprecated)}",)),) if said else ()
+        yield Change("deprecated", before, fresh, f"{before.full}: {_short(fresh.deprecated)}", candidates)
+    if (
+        before.value
+        and after.value
+        and before.value != after.value
+        and before.kind in ("constant", "field")
+        and _is_literal(before.value)
+    ):
+        yield Change("default", before, after, f"{before.full} was {before.value} and is {after.value}")
+
+
+def _other_kind(before: Symbol, after: Symbol) -> Change | None:
+    """A field that is a function now, or the other way round."""
+    if before.is_callable == after.is_callable or before.kind in CONTAINER or after.kind in CONTAINER:
+        return None
+    now = "a function" if after.is_callable else "no function"
+    return Change("signature", before, after, f"{before.full} is {now} now")
+
+
+def _follows_file(symbol: Symbol, pair: Pair) -> bool:
+    """Whether a member only went along with what holds it."""
+    return any(item.path == symbol.scope and item.kind in CONTAINER for item in pair.old.symbols)
+
+
+def _renamed(type_: str, types: Mapping[str, str]) -> str:
+    """A type of the old release in words of the new one."""
+    return re.sub(r"\w+", lambda found: types.get(found[0], found[0]), plain_type(type_))
+
+
+def _compare_overloads(old: Sequence[Symbol], new: Sequence[Symbol], types: Mapping[str, str]) -> Iterator[Change]:
+    """Signatures: each old overload against the new one most like it."""
+    if not new or not old[0].is_callable:
+        return
+    theirs = {_shape(item): item for item in new}
+    for original in old:
+        before = replace(
+            original, parameters=tuple(replace(item, type=_renamed(item.type, types)) for item in original.parameters)
+        )
+        same = theirs.get(_shape(before))
+        after = same or max(new, key=lambda item: _common(before, item))
+        if not after.is_callable:
+            continue
+        defaults = [
+            (mine, now)
+            for mine, now in zip(before.parameters, after.parameters, strict=False)
+            if mine.default and now.default and mine.default != now.default
+        ]
+        if same is None and not _accepts(before, after):
+            yield Change("signature", original, after, f"{original.full}{original.signature} is {after.signature} now")
+        for mine, now in defaults:
+            yield Change(
+                "default",
+                original,
+                after,
+                f"{now.name or 'an argument'} of {before.full} was {mine.default} and is {now.default}",
+            )
+
+
+def _shape(symbol: Symbol) -> tuple[object, ...]:
+    by_name = symbol.file.endswith(_NAMED_ARGUMENTS)
+    return tuple(
+        (plain_type(item.type), item.name if by_name else "", bool(item.default)) for item in symbol.parameters
+    )
+
+
+def _common(one: Symbol, other: Symbol) -> tuple[int, int]:
+    types = {plain_type(item.type) for item in one.parameters if item.type}
+    names = {item.name for item in one.parameters}
+    shared = sum(plain_type(item.type) in types for item in other.parameters) + sum(
+        item.name in names for item in other.parameters
+    )
+    return shared, -abs(len(one.parameters) - len(other.parameters))
+
+
+def _accepts(before: Symbol, after: Symbol) -> bool:
+    """Whether whatever was a call of the old signature is one of the new: more arguments only with defaults."""
+    ours, theirs = before.parameters, after.parameters
+    by_name = before.file.endswith(_NAMED_ARGUMENTS)
+    if len(theirs) < len(ours):
+        return any(item.name.startswith("*") for item in theirs) and all(
+            item in ours for item in theirs if item.name[:1] != "*"
+        )
+    for mine, now in zip(ours, theirs, strict=False):
+        if plain_type(mine.type) != plain_type(now.type) and before.file[-3:] not in (".py", "pyi"):
+            return False
+        if (by_name and mine.name != now.name) or (mine.default and not now.default):
+            return False
+    return all(item.default or item.name.startswith("*") for item in theirs[len(ours) :])
+
+
+def _to_implement(
+    olds: Mapping[tuple[str, ...], Sequence[Symbol]], news: Mapping[tuple[str, ...], Sequence[Symbol]], matches: Matches
+) -> Iterator[Change]:
+    """Methods without a body that a class or interface did not ask for before."""
+    back = {new.path: path for path, new in matches.chosen.items()}
+    scopes = {matches.scope_of(path): path for path, group in olds.items() if group[0].kind in ("class", "interface")}
+    for path, group in news.items():
+        method = group[0]
+        if "abstract" not in method.marks or not method.is_callable or method.scope not in scopes:
+            continue
+        before = olds.get(path) or olds.get(back.get(path, ())) or olds.get((*scopes[method.scope], method.name))
+        if before is None or not any("abstract" in item.marks for item in before):
+            yield Change(
+                "must-implement", None, method, f"{'.'.join(method.scope)} wants {method.name}{method.signature}"
+            )
+
+
+def _closed(
+    olds: Mapping[tuple[str, ...], Sequence[Symbol]],
+    new: Sequence[Symbol],
+    news: Mapping[tuple[str, ...], Sequence[Symbol]],
+) -> Iterator[Change]:
+    """Constructors that others may not use any more, with the functions of the class that make one instead."""
+    hidden = {item.path for item in new if item.is_hidden and item.kind == "constructor"}
+    for path, group in olds.items():
+        if group[0].kind != "constructor" or path in news or path not in hidden or group[0].name.startswith("~"):
+            continue
+        made = [
+            item
+            for listed in news.values()
+            for item in listed
+            if item.scope == path[:-1] and item.is_callable and path[-1] in re.findall(r"\w+", item.returns)
+        ]
+        candidates = tuple(
+            Candidate(item, round(0.95 / len(made), 3), (f"it gives a {path[-1]}",)) for item in made[:5]
+        )
+        yield Change("removed", group[0], None, f"{group[0].full} is no longer for others to use", candidates)
+
+
+def _is_literal(value: str) -> bool:
+    return value[0].isdigit() or value[0] in "-\"'" or value in ("true", "false", "True", "False")
+
+
+def _short(text: str) -> str:
+    line = " ".join(text.split())
+    return line if len(line) <= 120 else line[:119] + "…"

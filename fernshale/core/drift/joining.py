@@ -1,0 +1,80 @@
+"""Declarations joined with their definitions, so that each symbol stands once."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+
+from fernshale.core.drift.symbols import Symbol
+
+_HEADERS = (".h", ".hpp", ".hh", ".hxx", ".h++", ".inl", ".ipp", ".tpp")
+_SOURCES = (".c", ".cpp", ".cc", ".cxx", ".c++")
+
+
+def join_symbols(symbols: Iterable[Symbol]) -> tuple[Symbol, ...]:
+    """Each symbol once, in the order of files and lines.
+
+    What a source file of C or C++ defines belongs to the header's declaration. Where a release has headers, what no
+    header declares is its own affair. A name that several files declare (conditional compilation, typed stubs) is one.
+    """
+    listed = list(symbols)
+    headers = [item for item in listed if item.file.endswith(_HEADERS)]
+    sources = [item for item in listed if item.file.endswith(_SOURCES)]
+    others = [item for item in listed if not item.file.endswith((*_HEADERS, *_SOURCES))]
+    if headers:
+        sources = _under_declarations(headers, sources)
+    groups: dict[object, list[Symbol]] = defaultdict(list)
+    for item in (*headers, *sources, *others):
+        groups[item.kind, item.path, tuple(plain_type(each.type) for each in item.parameters)].append(item)
+    joined = [_join(group) for group in groups.values()]
+    return tuple(sorted(joined, key=lambda item: (item.file, item.line, item.path)))
+
+
+def plain_type(type_: str) -> str:
+    """A type without spaces and without what only the declaration site says."""
+    return "".join(type_.replace("const ", "").split())
+
+
+def _under_declarations(headers: Sequence[Symbol], sources: Sequence[Symbol]) -> list[Symbol]:
+    """Definitions with the scope their declaration has; those without one are hidden."""
+    declared = {item.path for item in headers}
+    by_end: dict[tuple[str, ...], set[tuple[str, ...]]] = defaultdict(set)
+    for path in declared:
+        for start in range(1, len(path)):
+            by_end[path[start:]].add(path)
+    placed = []
+    for item in sources:
+        if item.path not in declared:
+            fitting = by_end.get(item.path, set()) if len(item.path) > 1 else set()
+            if len(fitting) == 1:
+                (path,) = fitting
+                item = replace(item, scope=path[:-1])
+            else:
+                item = replace(item, marks=item.marks | {"private"})
+        placed.append(item)
+    return placed
+
+
+def _join(group: Sequence[Symbol]) -> Symbol:
+    """The first declaration with what the others add."""
+    first = group[0]
+    if len(group) == 1:
+        return first
+    named = max(
+        group, key=lambda item: sum(bool(each.name) for each in item.parameters) if item.file == first.file else -1
+    )
+    seen = [item.marks for item in group if item.file.endswith(_HEADERS)] or [item.marks for item in group]
+    marks = frozenset().union(*seen)
+    if any("private" not in item for item in seen):
+        marks -= {"private"}
+    return replace(
+        first,
+        parameters=named.parameters,
+        marks=marks,
+        deprecated=next((item.deprecated for item in group if item.deprecated), ""),
+        doc=max((item.doc for item in group), key=len),
+        words=max((item.words for item in group), key=len),
+        value=next((item.value for item in group if item.value), ""),
+        returns=next((item.returns for item in group if item.returns), ""),
+    )

@@ -1,0 +1,193 @@
+"""How likely a symbol of the new release is what became of one of the old, with the evidence in words.
+
+Each feature adds to or takes from the odds (a naive Bayes sum in log odds); its weights were set by looking at releases of
+libraries whose renames are known from their own deprecation texts. What carries no information (a body of two words, a
+function without parameters) adds nothing.
+"""
+
+from __future__ import annotations
+
+import math
+from collections import Counter
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from functools import cached_property
+
+from fernshale.core.drift.joining import plain_type
+from fernshale.core.drift.naming import Rarity, changed_parts, cosine, name_likeness, parts_of
+from fernshale.core.drift.symbols import CONTAINER, Symbol
+
+# What two symbols have in common before anything is known of them, in log odds.
+_PRIOR = -4.2
+_PLAIN_VALUES = frozenset(
+    ("", "0", "1", "-1", "None", "null", "nil", "true", "false", "True", "False", '""', "''", "[]", "{}")
+)
+_PLAIN_TYPES = frozenset(("", "void", "None", "bool", "int", "-> None"))
+
+
+@dataclass(frozen=True)
+class Traits:
+    """A symbol with what is worked out from it once. `members` are the names it contains, `after` and `before` its
+    neighbours in the file."""
+
+    symbol: Symbol
+    members: frozenset[str] = frozenset()
+    before: str = ""
+    after: str = ""
+
+    @cached_property
+    def bag(self) -> Counter[str]:
+        own = self.symbol.name
+        return Counter(word for word in self.symbol.words if word != own)
+
+    @cached_property
+    def types(self) -> tuple[str, ...]:
+        return tuple(plain_type(item.type) for item in self.symbol.parameters)
+
+
+@dataclass(frozen=True, slots=True)
+class Evidence:
+    """What speaks for a pair, strongest first, and the log odds it comes to."""
+
+    odds: float
+    words: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class World:
+    """What is known of the two releases as a whole.
+
+    `scope_of` gives where an old scope went, `name_of` the new name of a renamed type, `file_of` where a file went.
+    `swaps` counts the pairs of name parts that were exchanged. `paired` tells which names of old and new belong together.
+    """
+
+    names: Rarity
+    words: Rarity
+    scope_of: Callable[[tuple[str, ...]], tuple[str, ...]]
+    type_of: Callable[[str], str]
+    file_of: Callable[[str], str]
+    swaps: Mapping[object, int]
+    paired: Mapping[str, str]
+
+
+def weigh(old: Traits, new: Traits, world: World) -> Evidence:
+    """What speaks for `new` being what became of `old`."""
+    found: list[tuple[float, str]] = []
+
+    def add(odds: float, words: str = "") -> None:
+        found.append((odds, words))
+
+    _weigh_name(old.symbol, new.symbol, world, add)
+    _weigh_place(old.symbol, new.symbol, world, add)
+    if old.symbol.kind in CONTAINER:
+        _weigh_members(old, new, add)
+    else:
+        _weigh_signature(old, new, world, add)
+    _weigh_body(old, new, world, add)
+    if old.symbol.kind != new.symbol.kind and not (old.symbol.is_callable and new.symbol.kind == "class"):
+        add(-0.5 if old.symbol.is_callable == new.symbol.is_callable else -1.2)
+    _weigh_neighbours(old, new, world, add)
+    told = sorted((item for item in found if item[1] and item[0] > 0.25), key=lambda item: -item[0])
+    return Evidence(_PRIOR + sum(odds for odds, _ in found), tuple(words for _, words in told))
+
+
+_Add = Callable[..., None]
+
+
+def _weigh_name(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
+    alike = name_likeness(old.name, new.name, world.names)
+    if alike == 1.0:
+        # The same name elsewhere; a name that everything has tells less.
+        rare = max((world.names.weight(part) for part in parts_of(old.name)), default=0.15)
+        add(2.2 + 3.2 * rare, f"the name {old.name} stayed")
+        return
+    add(6.2 * (alike - 0.3), f"{old.name} and {new.name} are alike" if alike > 0.5 else "")
+    swap = changed_parts(old.name, new.name)
+    together = world.swaps.get(swap, 0) - 1
+    if together > 0:
+        gone, come = ("".join(part) or "nothing" for part in swap)
+        words = f"{together} others went from {gone} to {come}" if gone != come else ""
+        add(min(2.6, 1.1 * math.log2(1 + together)), words)
+
+
+def _weigh_place(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
+    scope = world.scope_of(old.scope)
+    if new.scope == scope:
+        words = f"both stand in {'.'.join(new.scope)}" if new.scope else ""
+        add(1.5 if new.scope else 0.4, words)
+    elif new.scope[-1:] == scope[-1:] and scope:
+        add(0.7, f"both stand in a {scope[-1]}")
+    else:
+        add(-0.9)
+    if world.file_of(old.file) == new.file:
+        add(0.6, f"both stand in {new.file}")
+
+
+def _weigh_signature(old: Traits, new: Traits, world: World, add: _Add) -> None:
+    ours, theirs = old.symbol.parameters, new.symbol.parameters
+    if old.symbol.is_callable and new.symbol.is_callable and (ours or theirs):
+        shared, told = 0.0, max(len(ours), len(theirs))
+        names = Counter(item.name for item in theirs if item.name)
+        types = Counter(new.types)
+        for item, type_ in zip(ours, old.types, strict=True):
+            by_name = item.name and names[item.name] > 0
+            by_type = type_ and types[world.type_of(type_)] > 0
+            shared += 1.0 if by_name and (by_type or not type_) else 0.6 if by_name or by_type else 0.0
+            names[item.name] -= bool(by_name)
+            types[world.type_of(type_)] -= bool(by_type)
+        alike = shared / told
+        add(2.8 * (alike - 0.45) * min(1.0, 0.4 + told / 4), "they take the same arguments" if alike > 0.8 else "")
+    ours_back, theirs_back = world.type_of(plain_type(old.symbol.returns)), plain_type(new.symbol.returns)
+    if ours_back and theirs_back:
+        if ours_back != theirs_back:
+            add(-0.7)
+        elif ours_back not in _PLAIN_TYPES:
+            add(0.8, f"both give {new.symbol.returns}" if old.symbol.is_callable else f"both are {new.symbol.returns}")
+        else:
+            add(0.2)
+    values = old.symbol.value, new.symbol.value
+    if values[0] and values[1]:
+        if values[0] == values[1]:
+            add(
+                1.6 if values[0] not in _PLAIN_VALUES else 0.3,
+                f"both are {values[1]}" if len(values[1]) < 40 else "the same value",
+            )
+        else:
+            add(-0.4)
+
+
+def _weigh_members(old: Traits, new: Traits, add: _Add) -> None:
+    if old.symbol.bases and old.symbol.bases == new.symbol.bases:
+        add(0.5, f"both derive from {', '.join(new.symbol.bases)}")
+    small = min(len(old.members), len(new.members))
+    if not old.members or not new.members:
+        return
+    shared = len(old.members & new.members)
+    share = shared / len(old.members | new.members)
+    cover = shared / small
+    add(
+        5.5 * (0.5 * share + 0.5 * cover - 0.3) * min(1.0, small / 4),
+        f"{shared} of {len(old.members)} members are the same" if shared else "",
+    )
+
+
+def _weigh_body(old: Traits, new: Traits, world: World, add: _Add) -> None:
+    if len(old.bag) >= 3 and len(new.bag) >= 3:
+        alike = cosine(old.bag, new.bag, world.words)
+        told = min(1.0, min(len(old.bag), len(new.bag)) / 14)
+        add(
+            6.5 * (alike - 0.4) * told,
+            "their code is nearly the same" if alike > 0.8 else "their code is alike" if alike > 0.55 else "",
+        )
+    if len(old.symbol.doc) >= 24 and len(new.symbol.doc) >= 24:
+        from rapidfuzz import fuzz
+
+        alike = fuzz.token_set_ratio(old.symbol.doc[:300], new.symbol.doc[:300]) / 100
+        add(4.0 * (alike - 0.6), "their documentation says the same" if alike > 0.85 else "")
+
+
+def _weigh_neighbours(old: Traits, new: Traits, world: World, add: _Add) -> None:
+    if old.before and world.paired.get(old.before) == new.before:
+        add(0.7, "")
+    if old.after and world.paired.get(old.after) == new.after:
+        add(0.7, "")

@@ -1,0 +1,255 @@
+"""Which symbol of the new release is what became of one of the old: candidates by likeness, the best of all by assignment.
+
+First what holds others (classes, enums), then what stands in them or free, with the scopes mapped by then; a second pass
+knows what was renamed together. Pairs are only looked at where they share something (a scope, a rare part of the name, a
+file, words of the body), so the work grows with the symbols and not with their pairs.
+Method: sparse minimum-cost assignment (Jonker and Volgenant, 1987) over log odds, per connected block.
+"""
+
+from __future__ import annotations
+
+import math
+from collections import Counter, defaultdict
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from fernshale.core.base.work import CancelToken
+from fernshale.core.drift.likeness import Traits, World, weigh
+from fernshale.core.drift.naming import Rarity, changed_parts, parts_of
+from fernshale.core.drift.symbols import CONTAINER, Symbol
+
+Path = tuple[str, ...]
+_Key = tuple[str, object]
+# More candidates than this are not weighed in full; more than these are not told.
+_MOST_WEIGHED = 60
+_MOST_TOLD = 5
+# A part of a name or a word that stands in more symbols than this brings no candidates by itself.
+_COMMON = 60
+_LEAST = 0.03
+
+
+@dataclass(frozen=True, slots=True)
+class Candidate:
+    """What an old symbol may have become. `score` is how likely, 0..1, given all other candidates."""
+
+    symbol: Symbol
+    score: float
+    evidence: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Matches:
+    """Candidates by the old symbol's path, the best first; `chosen` is what the assignment gave each, where any did."""
+
+    candidates: Mapping[Path, tuple[Candidate, ...]]
+    chosen: Mapping[Path, Symbol]
+    scopes: Mapping[Path, Path]
+    types: Mapping[str, str]
+
+    def scope_of(self, scope: Path) -> Path:
+        """Where an old scope went."""
+        return _mapped(scope, self.scopes)
+
+
+def match_symbols(
+    old: Sequence[Symbol], new: Sequence[Symbol], gone: Sequence[Symbol], fresh: Sequence[Symbol],
+    moved_files: Mapping[str, str], token: CancelToken,
+) -> Matches:  # fmt: skip
+    """Candidates for each of `gone` among `fresh`; `old` and `new` are all symbols, for what is common and what is rare."""
+    work = _Work(old, new, moved_files)
+    containers = _Side([item for item in gone if item.kind in CONTAINER], work.old_members, work.old_order)
+    into = _Side([item for item in fresh if item.kind in CONTAINER], work.new_members, work.new_order)
+    first = work.match(containers, into, token)
+    work.learn(first)
+    rest = [
+        item for item in gone if item.kind not in CONTAINER and _mapped(item.path, work.scopes) not in work.new_paths
+    ]
+    taken = {_mapped(item.path, work.scopes) for item in gone}
+    given = {item.path for item in work.chosen.values()}
+    # A function may have become a class that is called like one.
+    free = [item for item in fresh if item.path not in taken and (item.kind not in CONTAINER or item.path not in given)]
+    members = _Side(rest, work.old_members, work.old_order)
+    onto = _Side(free, work.new_members, work.new_order)
+    work.learn({**first, **work.match(members, onto, token)})
+    # Twice: what was renamed together is known by now.
+    second = {**work.match(containers, into, token), **work.match(members, onto, token)}
+    work.learn(second)
+    return Matches(second, dict(work.chosen), dict(work.scopes), dict(work.types))
+
+
+class _Side:
+    """Symbols of one side by what brings candidates: parts of their names, scopes, files, words of bodies."""
+
+    def __init__(
+        self, symbols: Sequence[Symbol], members: Mapping[Path, set[str]], order: Mapping[Path, tuple[str, str]]
+    ) -> None:
+        self.traits = [
+            Traits(item, frozenset(members.get(item.path, ())), *order.get(item.path, ("", ""))) for item in symbols
+        ]
+        self.by_key: dict[_Key, list[int]] = defaultdict(list)
+        for number, trait in enumerate(self.traits):
+            for key in _keys(trait.symbol, trait.symbol.scope, trait.symbol.file, trait.members):
+                self.by_key[key].append(number)
+
+
+def _keys(symbol: Symbol, scope: Path, file: str, members: frozenset[str]) -> set[_Key]:
+    keys: set[_Key] = {("part", part) for part in parts_of(symbol.name)}
+    keys |= {("name", "".join(parts_of(symbol.name))), ("scope", scope), ("file", file)}
+    keys |= {("member", name) for name in members}
+    keys |= {("word", word) for word in symbol.words}
+    keys |= {("parameter", item.name) for item in symbol.parameters if len(item.name) > 3}
+    return keys
+
+
+@dataclass
+class _Work:
+    """What is known while matching; learned from one pass for the next."""
+
+    old: Sequence[Symbol]
+    new: Sequence[Symbol]
+    moved_files: Mapping[str, str]
+    scopes: dict[Path, Path] = field(default_factory=dict)
+    types: dict[str, str] = field(default_factory=dict)
+    swaps: Counter[object] = field(default_factory=Counter)
+    chosen: dict[Path, Symbol] = field(default_factory=dict)
+    paired: dict[str, str] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        self.names = Rarity(item.name for item in (*self.old, *self.new))
+        self.words = Rarity(word for item in (*self.old, *self.new) for word in item.words)
+        self.new_paths = {item.path for item in self.new if not item.is_hidden}
+        self.old_members, self.new_members = _members(self.old), _members(self.new)
+        self.old_order, self.new_order = _order(self.old), _order(self.new)
+        self.paired = {item.name: item.name for item in self.old}
+
+    @property
+    def world(self) -> World:
+        scopes, types, files = self.scopes, self.types, self.moved_files
+        return World(
+            self.names, self.words, lambda scope: _mapped(scope, scopes), lambda type_: types.get(type_, type_),
+            lambda file: files.get(file, file), self.swaps, self.paired,
+        )  # fmt: skip
+
+    def match(self, old: _Side, new: _Side, token: CancelToken) -> dict[Path, tuple[Candidate, ...]]:
+        world = self.world
+        pairs: list[dict[int, tuple[float, tuple[str, ...]]]] = []
+        for trait in old.traits:
+            token.check()
+            near: Counter[int] = Counter()
+            for key in _keys(
+                trait.symbol, world.scope_of(trait.symbol.scope), world.file_of(trait.symbol.file), trait.members
+            ):
+                found = new.by_key.get(key, ())
+                if len(found) <= _COMMON or key[0] in ("name", "scope"):
+                    near.update(dict.fromkeys(found, 1 if key[0] == "word" else 9 if key[0] == "name" else 3))
+            weighed = {}
+            for number, _ in near.most_common(_MOST_WEIGHED):
+                evidence = weigh(trait, new.traits[number], world)
+                weighed[number] = (evidence.odds, evidence.words)
+            pairs.append(weighed)
+        return self._decide(old, new, pairs)
+
+    def _decide(
+        self, old: _Side, new: _Side, pairs: Sequence[Mapping[int, tuple[float, tuple[str, ...]]]]
+    ) -> dict[Path, tuple[Candidate, ...]]:
+        """Scores against all rivals on either side, and the assignment."""
+        claims: dict[int, float] = defaultdict(float)
+        for weighed in pairs:
+            for number, (odds, _) in weighed.items():
+                claims[number] += math.exp(min(30.0, odds))
+        result: dict[Path, tuple[Candidate, ...]] = {}
+        assigned = _assign(pairs)
+        for row, weighed in enumerate(pairs):
+            whole = 1.0 + sum(math.exp(min(30.0, odds)) for odds, _ in weighed.values())
+            listed = []
+            for number, (odds, words) in weighed.items():
+                weight = math.exp(min(30.0, odds))
+                # Several old symbols may have become one, so a rival for the new one counts half.
+                score = weight / (whole + 0.5 * (claims[number] - weight))
+                if score >= _LEAST:
+                    listed.append((number != assigned.get(row), -score, number, words))
+            path = old.traits[row].symbol.path
+            ranked = sorted(listed, key=lambda item: (item[0] and item[1] > -0.5, item[1], item[2]))
+            result[path] = tuple(
+                Candidate(new.traits[number].symbol, round(-score, 3), words)
+                for _, score, number, words in ranked[:_MOST_TOLD]
+            )
+        return result
+
+    def learn(self, found: Mapping[Path, tuple[Candidate, ...]]) -> None:
+        """What the likely pairs tell of the others: where scopes went, which parts of names were exchanged."""
+        self.chosen = {path: listed[0].symbol for path, listed in found.items() if listed and listed[0].score >= 0.5}
+        self.swaps = Counter()
+        for path, symbol in self.chosen.items():
+            if path[-1] != symbol.name:
+                self.swaps[changed_parts(path[-1], symbol.name)] += 1
+                self.paired[path[-1]] = symbol.name
+            if symbol.kind in CONTAINER:
+                self.scopes[path] = symbol.path
+                if path[-1] != symbol.name:
+                    self.types[path[-1]] = symbol.name
+        self._learn_scopes()
+
+    def _learn_scopes(self) -> None:
+        """A namespace or module of which most went to one other place went there."""
+        homes: dict[Path, Counter[Path]] = defaultdict(Counter)
+        for path, symbol in self.chosen.items():
+            if path[:-1] and path[:-1] != symbol.scope:
+                homes[path[:-1]][symbol.scope] += 1
+        for scope, into in homes.items():
+            best, times = into.most_common(1)[0]
+            if times >= 3 and times * 2 > sum(into.values()) and scope not in self.scopes:
+                self.scopes.setdefault(scope, best)
+
+
+def _assign(pairs: Sequence[Mapping[int, tuple[float, tuple[str, ...]]]]) -> dict[int, int]:
+    """Row to column so that the sum of log odds is greatest; pairs that are less likely than not stay out."""
+    rows, columns, costs = [], [], []
+    for row, weighed in enumerate(pairs):
+        for column, (odds, _) in weighed.items():
+            if odds > 0:
+                rows.append(row)
+                columns.append(column)
+                costs.append(odds)
+    if not rows:
+        return {}
+    import numpy as np
+    from scipy.sparse import csr_matrix
+    from scipy.sparse.csgraph import min_weight_full_bipartite_matching
+
+    height, width = max(rows) + 1, max(columns) + 1
+    # Each row may stay alone: a column of its own for that, at no gain.
+    rows += range(height)
+    columns += range(width, width + height)
+    costs += [1e-6] * height
+    matrix = csr_matrix((np.array(costs), (rows, columns)), shape=(height, width + height))
+    found = min_weight_full_bipartite_matching(matrix, maximize=True)
+    return {int(row): int(column) for row, column in zip(*found, strict=True) if column < width}
+
+
+def _mapped(path: Path, scopes: Mapping[Path, Path]) -> Path:
+    """A path after its longest renamed beginning."""
+    for end in range(len(path), 0, -1):
+        if path[:end] in scopes:
+            return (*scopes[path[:end]], *path[end:])
+    return path
+
+
+def _members(symbols: Sequence[Symbol]) -> dict[Path, set[str]]:
+    members: dict[Path, set[str]] = defaultdict(set)
+    for item in symbols:
+        members[item.scope].add(item.name)
+    return members
+
+
+def _order(symbols: Sequence[Symbol]) -> dict[Path, tuple[str, str]]:
+    """The names before and behind each symbol in its scope and file."""
+    listed: dict[tuple[str, Path], list[Symbol]] = defaultdict(list)
+    for item in symbols:
+        listed[item.file, item.scope].append(item)
+    order = {}
+    for group in listed.values():
+        names = ["", *(item.name for item in group), ""]
+        for at, item in enumerate(group):
+            order[item.path] = (names[at], names[at + 2])
+    return order

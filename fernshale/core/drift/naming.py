@@ -1,0 +1,103 @@
+"""Names in parts: how alike two are, and what a release renamed together."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections import Counter
+from collections.abc import Iterable, Mapping
+from functools import lru_cache
+
+_PART = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+|[^\W\d_]+")
+
+
+@lru_cache(maxsize=100_000)
+def parts_of(name: str) -> tuple[str, ...]:
+    """`parseHTTPHeader_2` as `parse`, `http`, `header`, `2`."""
+    return tuple(part.lower() for part in _PART.findall(name))
+
+
+class Rarity:
+    """How much a part of a name tells: parts that stand in many names tell little. Weights are in 0.15..1."""
+
+    def __init__(self, names: Iterable[str]) -> None:
+        counts: Counter[str] = Counter()
+        total = 0
+        for name in names:
+            counts.update(set(parts_of(name)))
+            total += 1
+        self._counts, self._log = counts, math.log(total + 2)
+
+    def weight(self, part: str) -> float:
+        seen = self._counts.get(part, 0)
+        return max(0.15, 1 - math.log(seen + 1) / self._log)
+
+
+def name_likeness(old: str, new: str, rarity: Rarity) -> float:
+    """How alike two names are, 0..1: by their parts as far as they tell something, or by their letters."""
+    if old == new:
+        return 1.0
+    ours, theirs = parts_of(old), parts_of(new)
+    if ours == theirs:
+        return 0.97  # only written another way
+    pairs = _pair(ours, theirs)
+    shared = sum(alike * (rarity.weight(one) + rarity.weight(other)) for one, other, alike in pairs)
+    whole = sum(map(rarity.weight, ours)) + sum(map(rarity.weight, theirs))
+    by_parts = shared / whole if whole else 0.0
+    return max(by_parts, 0.9 * _letters("".join(ours), "".join(theirs)))
+
+
+def changed_parts(old: str, new: str) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """The parts that were put in the place of others, each side in order: (`ml`,), (`mere`,) of MlCanvas, MereCanvas."""
+    ours, theirs = parts_of(old), parts_of(new)
+    gone = tuple(part for part in ours if part not in theirs)
+    come = tuple(part for part in theirs if part not in ours)
+    return gone, come
+
+
+def _pair(ours: tuple[str, ...], theirs: tuple[str, ...]) -> list[tuple[str, str, float]]:
+    """Parts of one name with those of the other that are the same or nearly so."""
+    free = list(theirs)
+    pairs = []
+    for part in ours:
+        if part in free:
+            free.remove(part)
+            pairs.append((part, part, 1.0))
+            continue
+        near = [(other, alike) for other in free if (alike := _nearly(part, other)) > 0]
+        if near:
+            other, alike = max(near, key=lambda item: item[1])
+            free.remove(other)
+            pairs.append((part, other, alike))
+    return pairs
+
+
+@lru_cache(maxsize=200_000)
+def _nearly(one: str, other: str) -> float:
+    """0.8 for forms of one word (plural, tense, abbreviation), 0 for different ones."""
+    short, long = sorted((one, other), key=len)
+    if len(short) >= 3 and long.startswith(short):
+        return 0.8
+    if len(short) >= 4:
+        common = next((at for at, (a, b) in enumerate(zip(short, long, strict=False)) if a != b), len(short))
+        if common >= max(4, len(long) - 3):
+            return 0.8
+    return 0.0
+
+
+def _letters(one: str, other: str) -> float:
+    from rapidfuzz.distance import Indel
+
+    alike = Indel.normalized_similarity(one, other)
+    # Below this two names share letters as any two words do.
+    return float(max(0.0, (alike - 0.5) * 2))
+
+
+def cosine(one: Mapping[str, int], other: Mapping[str, int], weight: Rarity) -> float:
+    """How alike two bags of words are, rare words counting more; 0..1."""
+    if not one or not other:
+        return 0.0
+    small, large = (one, other) if len(one) < len(other) else (other, one)
+    dot = sum(count * large[word] * weight.weight(word) ** 2 for word, count in small.items() if word in large)
+    norms = [math.sqrt(sum((count * weight.weight(word)) ** 2 for word, count in bag.items())) for bag in (one, other)]
+    return dot / (norms[0] * norms[1]) if norms[0] and norms[1] else 0.0

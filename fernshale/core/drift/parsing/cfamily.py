@@ -1,0 +1,264 @@
+"""C and C++: headers and sources."""
+
+from __future__ import annotations
+
+import re
+from typing import TYPE_CHECKING
+
+from fernshale.core.drift.parsing.source import Source, documented
+from fernshale.core.drift.symbols import Parameter, SymbolKind
+
+if TYPE_CHECKING:
+    from tree_sitter import Node
+
+_COMMENTS = frozenset(("comment",))
+_NO_ATTRIBUTES: frozenset[str] = frozenset()
+_CLASSES: dict[str, SymbolKind] = {"class_specifier": "class", "struct_specifier": "class", "union_specifier": "class"}
+_WRAPPERS = frozenset(
+    ("declaration_list", "linkage_specification", "preproc_if", "preproc_ifdef", "preproc_else", "preproc_elif",
+     "preproc_elifdef", "export_declaration")
+)  # fmt: skip
+_MARKS = frozenset(("virtual", "static", "explicit", "inline", "constexpr", "extern", "friend", "mutable", "const"))
+# A word in capitals between `class` and its name, or before a declaration, is a macro for exporting it.
+_EXPORTS = re.compile(
+    rb"(?m)(?<=class )[A-Z][A-Z0-9_]{2,}(?:\([^()\n]*\))?(?=\s+[A-Za-z_]\w*\s*(?:final\s*)?[:{;\n])"
+    rb"|(?<=struct )[A-Z][A-Z0-9_]{2,}(?:\([^()\n]*\))?(?=\s+[A-Za-z_]\w*\s*(?:final\s*)?[:{;\n])"
+    rb"|^[ \t]*[A-Z][A-Z0-9_]{3,}(?:\([^()\n]*\))?(?=[ \t]+(?:[A-Za-z_][\w:<>,*& ]*?[ *&]+)[A-Za-z_]\w*[ \t]*\()"
+)
+
+
+_WORD = re.compile(r"[A-Za-z_]\w*")
+_EXTENTS = re.compile(r"\[[^\]]*\]|\([^()]*\)$")
+_TEMPLATE = re.compile(r"<[^<>]*>")
+
+
+def prepare(data: bytes) -> bytes:
+    """The source with export macros blanked, which no grammar can tell from types. Lengths stay."""
+    return _EXPORTS.sub(lambda found: b" " * len(found[0]), data)
+
+
+def read_c_family(source: Source, root: Node) -> None:
+    _read_list(source, root, (), "public")
+
+
+def _read_list(source: Source, parent: Node, scope: tuple[str, ...], access: str) -> None:
+    """Declarations of a namespace or a file."""
+    for child, doc, _ in documented(source, parent.children, _COMMENTS, _NO_ATTRIBUTES):
+        _read(source, child, scope, doc, access)
+
+
+def _read(source: Source, node: Node, scope: tuple[str, ...], doc: str, access: str) -> None:
+    kind = node.type
+    if kind == "namespace_definition":
+        body = node.child_by_field_name("body")
+        name = source.text(node.child_by_field_name("name"))
+        if body is not None:
+            _read_list(source, body, (*scope, *(part.strip() for part in name.split("::") if part)), access)
+    elif kind == "template_declaration":
+        for child in node.children:
+            if child.type not in ("template", "template_parameter_list", "requires_clause"):
+                _read(source, child, scope, doc, access)
+    elif kind in _CLASSES or kind == "enum_specifier":
+        _read_type(source, node, scope, doc, access)
+    elif kind in ("function_definition", "declaration", "field_declaration"):
+        _read_declaration(source, node, scope, doc, access)
+    elif kind == "type_definition":
+        _read_typedef(source, node, scope, doc)
+    elif kind == "alias_declaration":
+        name = source.text(node.child_by_field_name("name"))
+        source.add(
+            "type", name, scope, node, returns=source.text(node.child_by_field_name("type")), doc=doc, marks=(access,)
+        )
+    elif kind in ("preproc_def", "preproc_function_def"):
+        name = source.text(node.child_by_field_name("name"))
+        value = source.text(node.child_by_field_name("value"))
+        is_guard = not value and name.endswith(("_H", "_HPP", "_H_", "_HPP_", "_H__", "_INCLUDED"))
+        given = node.child_by_field_name("parameters")
+        names = tuple(Parameter(source.text(item), "") for item in given.named_children) if given is not None else ()
+        if not is_guard:
+            source.add("macro", name, (), node, doc=doc, value=value, parameters=names)
+    elif kind in _WRAPPERS:
+        _read_list(source, node, scope, access)
+
+
+def _read_type(source: Source, node: Node, scope: tuple[str, ...], doc: str, access: str, name: str = "") -> None:
+    body = node.child_by_field_name("body")
+    given = node.child_by_field_name("name")
+    name = source.text(given).split("<")[0] if given is not None else name
+    if body is None:
+        return  # a forward declaration says nothing
+    *outer, name = name.split("::")
+    scope = (*scope, *outer)
+    head = source.raw(node.start_byte, body.start_byte)
+    if node.type == "enum_specifier":
+        source.add("enum", name, scope, node, doc=doc, head=head, marks=(access,))
+        is_scoped = any(child.type in ("class", "struct") for child in node.children)
+        inner = (*scope, name) if is_scoped and name else scope
+        for child, said, _ in documented(source, body.children, _COMMENTS, _NO_ATTRIBUTES):
+            if child.type == "enumerator":
+                value = source.text(child.child_by_field_name("value"))
+                text = source.text(child.child_by_field_name("name"))
+                source.add(
+                    "enumerator", text, inner, child, doc=said, value=value, head=source.text(child), marks=(access,)
+                )
+        return
+    bases: tuple[str, ...] = ()
+    for child in node.children:
+        if child.type == "base_class_clause":
+            bases = tuple(
+                source.text(item).split("<")[0] for item in child.named_children if item.type != "access_specifier"
+            )
+    marks = {access} | ({"final"} if re.search(r"\bfinal\b", head) else set())
+    source.add("class", name, scope, node, bases=bases, doc=doc, head=head, marks=marks)
+    inside = "private" if node.type == "class_specifier" else "public"
+    if access == "private":
+        return
+    _read_members(source, body, (*scope, name) if name else scope, inside)
+
+
+def _read_members(source: Source, body: Node, scope: tuple[str, ...], access: str) -> str:
+    for child, doc, _ in documented(source, body.children, _COMMENTS, _NO_ATTRIBUTES):
+        if child.type == "access_specifier":
+            access = source.text(child).rstrip(": ").split()[0]
+        elif child.type in _WRAPPERS:
+            access = _read_members(source, child, scope, access)
+        else:
+            _read(source, child, scope, doc, access)
+    return access
+
+
+def _read_typedef(source: Source, node: Node, scope: tuple[str, ...], doc: str) -> None:
+    names = node.children_by_field_name("declarator")
+    name = source.text(names[-1]).lstrip("*& ") if names else ""
+    inner = node.child_by_field_name("type")
+    if inner is not None and (inner.type in _CLASSES or inner.type == "enum_specifier"):
+        if inner.child_by_field_name("body") is not None:
+            _read_type(source, inner, scope, doc, "public", name)
+        if inner.child_by_field_name("name") is None:
+            return
+    if names and names[-1].type == "function_declarator":
+        found = re.search(r"\(\s*\*\s*(\w+)\s*\)", source.text(names[-1]))
+        name = found[1] if found else name
+    source.add("type", name.split("[")[0], scope, node, returns=source.text(inner), doc=doc)
+
+
+def _read_declaration(source: Source, node: Node, scope: tuple[str, ...], doc: str, access: str) -> None:
+    kind = node.child_by_field_name("type")
+    if kind is not None and (kind.type in _CLASSES or kind.type == "enum_specifier"):
+        _read_type(source, kind, scope, doc, access)
+    marks = {access}
+    for child in node.children:
+        if child.type in ("storage_class_specifier", "type_qualifier", "virtual", "explicit_function_specifier"):
+            marks |= _MARKS & set(source.text(child).split())
+    for declarator in node.children_by_field_name("declarator"):
+        _read_declarator(source, node, declarator, scope, doc, marks, source.text(kind))
+
+
+def _read_declarator(
+    source: Source, node: Node, declarator: Node, scope: tuple[str, ...], doc: str, marks: set[str], type_: str
+) -> None:
+    stars = ""
+    value = node.child_by_field_name("default_value") or declarator.child_by_field_name("value")
+    while declarator.type in (
+        "pointer_declarator",
+        "reference_declarator",
+        "init_declarator",
+        "array_declarator",
+        "attributed_declarator",
+    ):
+        stars += {"pointer_declarator": "*", "reference_declarator": "&", "array_declarator": "[]"}.get(
+            declarator.type, ""
+        )
+        inner = declarator.child_by_field_name("declarator")
+        if inner is None:
+            named = [child for child in declarator.named_children if child.type != "type_qualifier"]
+            inner = named[0] if named else None
+        if inner is None:
+            return
+        declarator = inner
+    if declarator.type == "function_declarator":
+        _read_function(source, node, declarator, scope, doc, marks, type_ + stars, value)
+        return
+    if declarator.type == "operator_cast":
+        return
+    outer, name = _split(source.text(declarator))
+    if not re.fullmatch(r"\w+", name) or node.type == "function_definition":
+        return
+    is_member = node.type == "field_declaration"
+    is_constant = "const" in marks or "constexpr" in marks
+    what: SymbolKind = "constant" if is_constant and not is_member else "field" if is_member else "constant"
+    source.add(
+        what, name, (*scope, *outer), node, returns=type_ + stars, marks=marks, doc=doc, head=source.text(node),
+        value=source.text(value),
+    )  # fmt: skip
+
+
+def _read_function(
+    source: Source, node: Node, declarator: Node, scope: tuple[str, ...], doc: str, marks: set[str], returns: str,
+    value: Node | None,
+) -> None:  # fmt: skip
+    named = declarator.child_by_field_name("declarator")
+    given = declarator.child_by_field_name("parameters")
+    if named is None or given is None or named.type == "parenthesized_declarator":
+        return
+    outer, name = _split(source.text(named))
+    body = node.child_by_field_name("body")
+    marks = set(marks)
+    for child in declarator.children:
+        if child.type in ("virtual_specifier", "type_qualifier"):
+            marks.add(source.text(child))
+        elif child.type == "trailing_return_type":
+            returns = source.text(child).removeprefix("->").strip()
+    head = source.raw(node.start_byte, body.start_byte if body is not None else node.end_byte)
+    if value is not None and source.text(value) == "0":
+        marks |= {"abstract", "virtual"}
+    if re.search(r"=\s*delete\b", head):
+        marks.add("private")
+    owner = outer[-1] if outer else scope[-1] if scope else ""
+    is_member = bool(outer) or node.type == "field_declaration" or _is_inside_class(node)
+    kind: SymbolKind = "constructor" if name in (owner, f"~{owner}") else "method" if is_member else "function"
+    source.add(
+        kind, name, (*scope, *outer), node, parameters=_parameters(source, given), returns=returns, marks=marks, doc=doc,
+        head=head, body=body,
+    )  # fmt: skip
+
+
+def _is_inside_class(node: Node) -> bool:
+    parent = node.parent
+    while parent is not None and (parent.type == "template_declaration" or parent.type.startswith("preproc")):
+        parent = parent.parent
+    return parent is not None and parent.type == "field_declaration_list"
+
+
+def _split(text: str) -> tuple[tuple[str, ...], str]:
+    """`a::B<T>::c` into what it stands in and its name."""
+    if text.isidentifier():
+        return (), text
+    parts = [part.strip() for part in _TEMPLATE.sub("", text).split("::")]
+    return tuple(part for part in parts[:-1] if part), parts[-1]
+
+
+def _declared_name(declarator: str) -> str:
+    if declarator.isidentifier():
+        return declarator
+    found = _WORD.findall(_EXTENTS.sub("", declarator))
+    return found[-1] if found else ""
+
+
+def _parameters(source: Source, given: Node) -> tuple[Parameter, ...]:
+    parameters = []
+    for child in given.named_children:
+        if child.type == "comment":
+            continue
+        text = source.text(child)
+        if text == "void":
+            continue
+        default = source.text(child.child_by_field_name("default_value"))
+        declarator = child.child_by_field_name("declarator")
+        name = _declared_name(source.text(declarator)) if declarator is not None else ""
+        head = text.partition("=")[0].strip() if default else text
+        if name:
+            at = head.rfind(name)
+            head = (head[:at] + head[at + len(name) :]).strip()
+        parameters.append(Parameter(name, head, default))
+    return tuple(parameters)

@@ -1,0 +1,156 @@
+"""Python."""
+
+from __future__ import annotations
+
+import re
+from typing import TYPE_CHECKING
+
+from fernshale.core.drift.parsing.source import Source
+from fernshale.core.drift.symbols import Parameter, SymbolKind
+
+if TYPE_CHECKING:
+    from tree_sitter import Node
+
+_BLOCKS = frozenset(
+    (
+        "if_statement",
+        "try_statement",
+        "else_clause",
+        "elif_clause",
+        "except_clause",
+        "finally_clause",
+        "block",
+        "with_statement",
+    )
+)
+_SELF = re.compile(rb"(?m)^\s+self\.([a-z]\w*)\s*(?::[^=\n]*)?=(?!=)")
+
+
+def read_python(source: Source, root: Node) -> None:
+    _read_list(source, root, _module(source.path), "")
+
+
+def _module(path: str) -> tuple[str, ...]:
+    parts = re.sub(r"\.pyi?$", "", path).split("/")
+    for root in ("src", "lib", "python"):
+        if parts[:1] == [root] and len(parts) > 1:
+            parts = parts[1:]
+    return tuple(parts[:-1] if parts[-1] == "__init__" else parts)
+
+
+def _read_list(source: Source, parent: Node, scope: tuple[str, ...], inside: str) -> None:
+    for child in parent.named_children:
+        _read(source, child, scope, "", inside)
+
+
+def _read(source: Source, node: Node, scope: tuple[str, ...], head: str, inside: str) -> None:
+    """`inside` is "class" for members."""
+    kind = node.type
+    if kind == "decorated_definition":
+        inner = node.child_by_field_name("definition")
+        if inner is not None:
+            _read(source, inner, scope, source.raw(node.start_byte, inner.start_byte), inside)
+    elif kind == "function_definition":
+        _read_function(source, node, scope, head, inside)
+    elif kind == "class_definition":
+        name = source.text(node.child_by_field_name("name"))
+        body = node.child_by_field_name("body")
+        listed = node.child_by_field_name("superclasses")
+        bases = [source.text(item) for item in listed.named_children] if listed is not None else []
+        named = tuple(base.split("[")[0] for base in bases if "=" not in base)
+        marks = _visibility(name)
+        if any(base.split(".")[-1] in ("ABC", "Protocol") or "ABCMeta" in base for base in bases):
+            marks.add("abstract")
+        source.add("class", name, scope, node, bases=named, marks=marks, doc=_doc(source, body), head=head)
+        if body is not None:
+            _read_list(source, body, (*scope, name), "class")
+            _read_attributes(source, body, (*scope, name))
+    elif kind == "expression_statement" and node.named_children and node.named_children[0].type == "assignment":
+        _read_assignment(source, node.named_children[0], scope, inside)
+    elif kind in _BLOCKS:
+        _read_list(source, node, scope, inside)
+
+
+def _read_function(source: Source, node: Node, scope: tuple[str, ...], head: str, inside: str) -> None:
+    name = source.text(node.child_by_field_name("name"))
+    body = node.child_by_field_name("body")
+    given = node.child_by_field_name("parameters")
+    marks = _visibility(name)
+    decorators = set(re.findall(r"@(?:[\w.]+\.)?(\w+)", head))
+    marks |= {word for word in ("staticmethod", "classmethod", "overload") if word in decorators}
+    if "abstractmethod" in decorators or "abstractproperty" in decorators:
+        marks |= {"abstract", "virtual"}
+    if inside:
+        marks.add("virtual")
+    kind: SymbolKind = "method" if inside else "function"
+    if name == "__init__":
+        kind = "constructor"
+    elif decorators & {"property", "cached_property", "setter", "hybrid_property", "abstractproperty"}:
+        kind = "field"
+        marks.add("property")
+        if "setter" in decorators or "deleter" in decorators:
+            return
+    elif name.startswith("__"):
+        return
+    parameters = _parameters(source, given) if given is not None else ()
+    if inside and "staticmethod" not in decorators:
+        parameters = parameters[1:]
+    source.add(
+        kind, name, scope, node, parameters=parameters if kind != "field" else (), marks=marks,
+        returns=source.text(node.child_by_field_name("return_type")), doc=_doc(source, body), head=head, body=body,
+    )  # fmt: skip
+
+
+def _read_assignment(source: Source, node: Node, scope: tuple[str, ...], inside: str) -> None:
+    left = node.child_by_field_name("left")
+    if left is None or left.type != "identifier":
+        return
+    name = source.text(left)
+    if name.startswith("__"):
+        return
+    value = source.text(node.child_by_field_name("right"))
+    source.add(
+        "field" if inside else "constant", name, scope, node, returns=source.text(node.child_by_field_name("type")),
+        marks=_visibility(name), value=value,
+    )  # fmt: skip
+
+
+def _read_attributes(source: Source, body: Node, scope: tuple[str, ...]) -> None:
+    """Attributes that a class's methods set on `self`."""
+    known = {symbol.name for symbol in source.symbols if symbol.scope == scope}
+    for found in _SELF.finditer(source.data, body.start_byte, body.end_byte):
+        name = found[1].decode("ascii", "replace")
+        if name not in known:
+            known.add(name)
+            source.add("field", name, scope, body, marks=("public",))
+
+
+def _visibility(name: str) -> set[str]:
+    return {"private" if name.startswith("_") and not name.startswith("__") else "public"}
+
+
+def _doc(source: Source, body: Node | None) -> str:
+    if body is None or not body.named_children:
+        return ""
+    first = body.named_children[0]
+    if first.type == "expression_statement" and first.named_children and first.named_children[0].type == "string":
+        return source.raw(first.start_byte, min(first.end_byte, first.start_byte + 600)).strip("rRuU\"' \n\t")
+    return ""
+
+
+def _parameters(source: Source, given: Node) -> tuple[Parameter, ...]:
+    parameters = []
+    for child in given.named_children:
+        kind = child.type
+        if kind == "identifier":
+            parameters.append(Parameter(source.text(child), ""))
+        elif kind in ("default_parameter", "typed_default_parameter"):
+            name = source.text(child.child_by_field_name("name"))
+            default = source.text(child.child_by_field_name("value"))
+            parameters.append(Parameter(name, source.text(child.child_by_field_name("type")), default))
+        elif kind == "typed_parameter":
+            name = source.text(child.named_children[0]) if child.named_children else ""
+            parameters.append(Parameter(name, source.text(child.child_by_field_name("type"))))
+        elif kind in ("list_splat_pattern", "dictionary_splat_pattern"):
+            parameters.append(Parameter(source.text(child), ""))
+    return tuple(parameters)

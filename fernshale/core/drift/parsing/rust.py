@@ -1,0 +1,117 @@
+"""Rust."""
+
+from __future__ import annotations
+
+import re
+from typing import TYPE_CHECKING
+
+from fernshale.core.drift.parsing.source import Source, documented
+from fernshale.core.drift.symbols import Parameter, SymbolKind
+
+if TYPE_CHECKING:
+    from tree_sitter import Node
+
+_COMMENTS = frozenset(("line_comment", "block_comment"))
+_ATTRIBUTES = frozenset(("attribute_item",))
+_TYPES: dict[str, SymbolKind] = {
+    "struct_item": "class",
+    "union_item": "class",
+    "trait_item": "interface",
+    "enum_item": "enum",
+}
+_FUNCTIONS = frozenset(("function_item", "function_signature_item"))
+
+
+def read_rust(source: Source, root: Node) -> None:
+    _read_list(source, root, _module(source.path), "")
+
+
+def _module(path: str) -> tuple[str, ...]:
+    parts = path.removesuffix(".rs").split("/")
+    if "src" in parts:
+        parts = parts[len(parts) - parts[::-1].index("src") :]
+    if parts and parts[-1] in ("mod", "lib", "main"):
+        parts = parts[:-1]
+    return tuple(parts)
+
+
+def _read_list(source: Source, parent: Node, scope: tuple[str, ...], inside: str) -> None:
+    for child, doc, head in documented(source, parent.children, _COMMENTS, _ATTRIBUTES):
+        _read(source, child, scope, doc, head, inside)
+
+
+def _read(source: Source, node: Node, scope: tuple[str, ...], doc: str, head: str, inside: str) -> None:
+    """`inside` is "trait" or "impl" for members, "" for items of a module."""
+    kind = node.type
+    name = source.text(node.child_by_field_name("name"))
+    seen = next((source.text(child) for child in node.children if child.type == "visibility_modifier"), "")
+    marks = {"public"} if seen == "pub" or inside == "trait" else {"private"}
+    body = node.child_by_field_name("body")
+    if kind == "mod_item":
+        if body is not None and "cfg(test)" not in head:
+            _read_list(source, body, (*scope, name), "")
+    elif kind in _TYPES:
+        bases = source.text(node.child_by_field_name("bounds")).removeprefix(":").split("+")
+        source.add(
+            _TYPES[kind], name, scope, node, marks=marks, doc=doc, head=head,
+            bases=tuple(base.strip().split("<")[0] for base in bases if base.strip()),
+        )  # fmt: skip
+        if body is not None and "private" not in marks:
+            if kind == "trait_item":
+                _read_list(source, body, (*scope, name), "trait")
+            else:
+                _read_fields(source, body, (*scope, name))
+    elif kind == "impl_item":
+        target = re.sub(r"<.*", "", source.text(node.child_by_field_name("type"))).split("::")[-1].lstrip("&")
+        if body is not None and node.child_by_field_name("trait") is None:
+            _read_list(source, body, (*scope, target), "impl")
+    elif kind in _FUNCTIONS:
+        given = node.child_by_field_name("parameters")
+        if inside == "trait":
+            marks |= {"virtual"} | ({"abstract"} if body is None else set())
+        source.add(
+            "method" if inside else "function", name, scope, node, marks=marks, doc=doc, head=head, body=body,
+            parameters=_parameters(source, given) if given is not None else (),
+            returns=source.text(node.child_by_field_name("return_type")),
+        )  # fmt: skip
+    elif kind in ("const_item", "static_item"):
+        type_ = source.text(node.child_by_field_name("type"))
+        value = source.text(node.child_by_field_name("value"))
+        source.add("constant", name, scope, node, returns=type_, marks=marks, doc=doc, head=head, value=value)
+    elif kind in ("type_item", "associated_type"):
+        type_ = source.text(node.child_by_field_name("type"))
+        source.add("type", name, scope, node, returns=type_, marks=marks, doc=doc, head=head)
+    elif kind == "macro_definition":
+        is_seen = "macro_export" in head
+        source.add("macro", name, (), node, marks={"public"} if is_seen else {"private"}, doc=doc, head=head)
+
+
+def _read_fields(source: Source, body: Node, scope: tuple[str, ...]) -> None:
+    for child, doc, head in documented(source, body.children, _COMMENTS, _ATTRIBUTES):
+        name = source.text(child.child_by_field_name("name"))
+        if child.type == "field_declaration":
+            is_seen = any(source.text(item) == "pub" for item in child.children if item.type == "visibility_modifier")
+            type_ = source.text(child.child_by_field_name("type"))
+            marks = {"public"} if is_seen else {"private"}
+            source.add("field", name, scope, child, returns=type_, doc=doc, head=head, marks=marks)
+        elif child.type == "enum_variant":
+            source.add(
+                "enumerator",
+                name,
+                scope,
+                child,
+                doc=doc,
+                head=head,
+                returns=source.text(child.child_by_field_name("body")),
+            )
+
+
+def _parameters(source: Source, given: Node) -> tuple[Parameter, ...]:
+    parameters = []
+    for child in given.named_children:
+        if child.type == "self_parameter":
+            parameters.append(Parameter("self", source.text(child)))
+        elif child.type == "parameter":
+            name = source.text(child.child_by_field_name("pattern"))
+            parameters.append(Parameter(name, source.text(child.child_by_field_name("type"))))
+    return tuple(parameters)

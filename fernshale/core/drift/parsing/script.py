@@ -1,0 +1,256 @@
+"""TypeScript and JavaScript: modules, classes, prototypes and objects that are exported."""
+
+from __future__ import annotations
+
+import re
+from typing import TYPE_CHECKING
+
+from fernshale.core.drift.parsing.source import Source, documented
+from fernshale.core.drift.symbols import Parameter, SymbolKind
+
+if TYPE_CHECKING:
+    from tree_sitter import Node
+
+_COMMENTS = frozenset(("comment",))
+_DECORATORS = frozenset(("decorator",))
+_TYPES: dict[str, SymbolKind] = {
+    "class_declaration": "class",
+    "abstract_class_declaration": "class",
+    "class": "class",
+    "interface_declaration": "interface",
+    "enum_declaration": "enum",
+}
+_FUNCTIONS = frozenset(("function_declaration", "generator_function_declaration", "function_signature"))
+_VALUES = frozenset(("function_expression", "arrow_function", "generator_function", "function"))
+_METHODS = frozenset(("method_definition", "method_signature", "abstract_method_signature"))
+_FIELDS = frozenset(("public_field_definition", "field_definition", "property_signature"))
+_DEEPEST = 4
+
+
+def read_script(source: Source, root: Node) -> None:
+    _read_list(source, root, (), 0)
+
+
+def _read_list(source: Source, parent: Node, scope: tuple[str, ...], depth: int) -> None:
+    for child, doc, head in documented(source, parent.children, _COMMENTS, _DECORATORS):
+        _read(source, child, scope, doc, head, depth)
+
+
+def _read(source: Source, node: Node, scope: tuple[str, ...], doc: str, head: str, depth: int) -> None:
+    """`depth` counts the functions around, as old modules wrap all they have in one."""
+    kind = node.type
+    name = source.text(node.child_by_field_name("name"))
+    if kind in ("export_statement", "ambient_declaration"):
+        for child in node.named_children:
+            if child.type not in ("decorator", "export_clause", "string", "comment"):
+                _read(source, child, scope, doc, head, depth)
+    elif kind in _TYPES:
+        _read_type(source, node, scope, doc, head, name)
+    elif kind in _FUNCTIONS:
+        _add_function(source, node, node, "function", name, scope, doc, head, {"public"})
+    elif kind in ("lexical_declaration", "variable_declaration"):
+        for item in node.named_children:
+            if item.type == "variable_declarator":
+                _read_value(
+                    source,
+                    item,
+                    source.text(item.child_by_field_name("name")),
+                    item.child_by_field_name("value"),
+                    scope,
+                    doc,
+                    depth,
+                )
+    elif kind == "type_alias_declaration":
+        source.add("type", name, scope, node, returns=source.text(node.child_by_field_name("value")), doc=doc)
+    elif kind in ("internal_module", "module"):
+        body = node.child_by_field_name("body")
+        if body is not None:
+            _read_list(source, body, (*scope, name.strip("\"'")), depth)
+    elif kind == "expression_statement" and node.named_children:
+        inner = node.named_children[0]
+        if inner.type == "assignment_expression":
+            _read_assignment(source, inner, scope, doc, depth)
+        elif inner.type in ("internal_module", "module"):
+            _read(source, inner, scope, doc, head, depth)
+        elif depth < _DEEPEST:
+            _read_wrapped(source, inner, scope, depth)
+
+
+def _read_wrapped(source: Source, node: Node, scope: tuple[str, ...], depth: int) -> None:
+    """A function that is called at once, or handed to one that is: what it declares is the file's."""
+    for child in node.named_children:
+        if child.type in _VALUES:
+            body = child.child_by_field_name("body")
+            if body is not None and body.type == "statement_block":
+                _read_list(source, body, scope, depth + 1)
+        elif child.type in (
+            "parenthesized_expression",
+            "arguments",
+            "call_expression",
+            "unary_expression",
+            "member_expression",
+        ):
+            _read_wrapped(source, child, scope, depth)
+
+
+def _read_type(source: Source, node: Node, scope: tuple[str, ...], doc: str, head: str, name: str) -> None:
+    kind = _TYPES[node.type]
+    bases = []
+    for child in node.children:
+        if child.type in ("class_heritage", "extends_type_clause", "extends_clause", "implements_clause"):
+            bases += re.findall(
+                r"[A-Za-z_$][\w$.]*", re.sub(r"<[^<>]*>|\b(?:extends|implements)\b", " ", source.text(child))
+            )
+    marks = {"public"} | ({"abstract"} if node.type.startswith("abstract") else set())
+    source.add(kind, name, scope, node, bases=tuple(bases), marks=marks, doc=doc, head=head)
+    body = node.child_by_field_name("body")
+    if body is None:
+        return
+    inner = (*scope, name)
+    for child, said, above in documented(source, body.children, _COMMENTS, _DECORATORS):
+        if kind == "enum":
+            text = source.text(child.child_by_field_name("name") or child)
+            source.add(
+                "enumerator",
+                text.strip("\"'"),
+                inner,
+                child,
+                doc=said,
+                value=source.text(child.child_by_field_name("value")),
+            )
+        else:
+            _read_member(source, child, inner, said, above, kind == "interface")
+
+
+def _read_member(source: Source, node: Node, scope: tuple[str, ...], doc: str, head: str, is_interface: bool) -> None:
+    named = node.child_by_field_name("name") or node.child_by_field_name("property")
+    name = source.text(named).strip("\"'")
+    marks = {
+        source.text(child)
+        for child in node.children
+        if child.type in ("accessibility_modifier", "static", "override_modifier", "abstract")
+    }
+    if not marks & {"private", "protected", "public"}:
+        marks.add("private" if name.startswith(("#", "_")) else "public")
+    if node.type in _METHODS:
+        if node.type == "abstract_method_signature" or (is_interface and "?" not in source.text(node).split("(")[0]):
+            marks |= {"abstract"}
+        marks.add("virtual")
+        is_accessor = any(child.type in ("get", "set") for child in node.children)
+        if is_accessor:
+            source.add(
+                "field",
+                name,
+                scope,
+                node,
+                returns=_type_of(source, node, "return_type"),
+                marks=marks,
+                doc=doc,
+                head=head,
+            )
+            return
+        kind: SymbolKind = "constructor" if name == "constructor" else "method"
+        _add_function(source, node, node, kind, name, scope, doc, head, marks)
+    elif node.type in _FIELDS:
+        value = node.child_by_field_name("value")
+        if value is not None and value.type in _VALUES:
+            _add_function(source, node, value, "method", name, scope, doc, head, marks)
+        else:
+            source.add(
+                "field", name, scope, node, returns=_type_of(source, node, "type"), marks=marks, doc=doc, head=head,
+                value=source.text(value),
+            )  # fmt: skip
+
+
+def _read_value(
+    source: Source, node: Node, name: str, value: Node | None, scope: tuple[str, ...], doc: str, depth: int
+) -> None:
+    """A name that is given a value: a function, a class, an object with members, or a constant."""
+    if not re.fullmatch(r"[\w$]+", name):
+        return
+    if value is not None and value.type in _VALUES:
+        _add_function(source, node, value, "function", name, scope, doc, "", {"public"})
+    elif value is not None and value.type == "class":
+        _read_type(source, value, scope, doc, "", name)
+    elif value is not None and value.type == "object":
+        source.add("constant", name, scope, node, doc=doc)
+        _read_object(source, value, (*scope, name))
+    elif depth == 0 or value is None or value.type not in ("call_expression", "member_expression"):
+        type_ = _type_of(source, node, "type")
+        source.add("constant", name, scope, node, returns=type_, doc=doc, value=source.text(value))
+    if value is not None and value.type in ("call_expression", "parenthesized_expression") and depth < _DEEPEST:
+        _read_wrapped(source, value, scope, depth)
+
+
+def _read_assignment(source: Source, node: Node, scope: tuple[str, ...], doc: str, depth: int) -> None:
+    """`A.prototype.m = …`, `exports.f = …`, `lib.f = …`, `module.exports = {…}`."""
+    left, right = node.child_by_field_name("left"), node.child_by_field_name("right")
+    if left is None or right is None or left.type != "member_expression":
+        return
+    parts = [
+        part
+        for part in source.text(left).replace("?.", ".").split(".")
+        if part not in ("prototype", "module", "exports", "this", "window", "root", "global", "self")
+    ]
+    if right.type == "assignment_expression":
+        _read_assignment(source, right, scope, doc, depth)
+        right = right.child_by_field_name("right") or right
+    if not parts:
+        if right.type == "object":
+            _read_object(source, right, scope)
+        return
+    if not all(re.fullmatch(r"[\w$]+", part) for part in parts):
+        return
+    *outer, name = parts
+    if right.type == "object" and len(parts) <= 2 and ".prototype" in source.text(left):
+        _read_object(source, right, (*scope, *parts))
+    else:
+        _read_value(source, node, name, right, (*scope, *outer), doc, depth)
+
+
+def _read_object(source: Source, node: Node, scope: tuple[str, ...]) -> None:
+    for child, doc, _ in documented(source, node.children, _COMMENTS, _DECORATORS):
+        if child.type == "pair":
+            key = source.text(child.child_by_field_name("key")).strip("\"'")
+            value = child.child_by_field_name("value")
+            if value is not None and value.type in _VALUES and re.fullmatch(r"[\w$]+", key):
+                _add_function(source, child, value, "method", key, scope, doc, "", {"public"})
+            elif re.fullmatch(r"[\w$]+", key):
+                source.add("field", key, scope, child, doc=doc, value=source.text(value))
+        elif child.type == "method_definition":
+            name = source.text(child.child_by_field_name("name"))
+            _add_function(source, child, child, "method", name, scope, doc, "", {"public"})
+
+
+def _add_function(
+    source: Source, node: Node, function: Node, kind: SymbolKind, name: str, scope: tuple[str, ...], doc: str, head: str,
+    marks: set[str],
+) -> None:  # fmt: skip
+    given = function.child_by_field_name("parameters") or function.child_by_field_name("parameter")
+    source.add(
+        kind, name, scope, node, parameters=_parameters(source, given) if given is not None else (),
+        returns=_type_of(source, function, "return_type"), marks=marks, doc=doc, head=head,
+        body=function.child_by_field_name("body"),
+    )  # fmt: skip
+
+
+def _type_of(source: Source, node: Node, field: str) -> str:
+    return source.text(node.child_by_field_name(field)).removeprefix(":").strip()
+
+
+def _parameters(source: Source, given: Node) -> tuple[Parameter, ...]:
+    if given.type == "identifier":
+        return (Parameter(source.text(given), ""),)
+    parameters = []
+    for child in given.named_children:
+        kind = child.type
+        if kind in ("required_parameter", "optional_parameter"):
+            name = source.text(child.child_by_field_name("pattern"))
+            default = source.text(child.child_by_field_name("value")) or ("?" if kind == "optional_parameter" else "")
+            parameters.append(Parameter(name, _type_of(source, child, "type"), default))
+        elif kind == "assignment_pattern":
+            name, default = (source.text(child.child_by_field_name(side)) for side in ("left", "right"))
+            parameters.append(Parameter(name, "", default))
+        elif kind != "comment":
+            parameters.append(Parameter(source.text(child), ""))
+    return tuple(parameters)

@@ -1,0 +1,140 @@
+"""One source file while it is read: its text, and the symbols found so far."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator
+from typing import TYPE_CHECKING
+
+from fernshale.core.drift.symbols import Parameter, Symbol, SymbolKind
+
+if TYPE_CHECKING:
+    from tree_sitter import Node
+
+_SPACE = re.compile(r"\s+")
+_NAME = re.compile(rb"[A-Za-z_]\w+")
+_MOST_WORDS = 120
+_MOST_DOC = 600
+_DOC_MARKS = re.compile(r"(?m)^[ \t]*(?:/\*+|\*+/|\*|//[/!]*|--+|#)[ \t]?|\*+/[ \t]*$")
+# What says that something is on its way out, and what to take instead. The first that has a text tells it.
+_DEPRECATED_CALL = re.compile(r"(?i)(?:deprecated|obsolete)\w*\s*\(([^)]*)\)")
+_STRING = re.compile(r'"((?:[^"\\]|\\.)*)"|\'((?:[^\'\\]|\\.)*)\'')
+_DEPRECATED_DOC = re.compile(
+    r"(?is)(?:@deprecated|\\deprecated|\.\. deprecated::|^\W*deprecated\b[^\w\n]*|\bdeprecated[:.,]|\bis deprecated\b)\s*(.*)"
+)
+_WARNING = re.compile(
+    rb"(?is)warn\w*\s*\((?:[^()]|\([^()]*\)){0,400}?(?:Pending)?Deprecat\w*|deprecat\w*\s*\(\s*f?[\"']|DeprecationWarning\s*\("
+)
+_MARK_WORD = re.compile(r"(?i)\b(?:deprecated|obsolete)\b")
+
+
+class Source:
+    """The bytes of a file and a collector of its symbols."""
+
+    def __init__(self, data: bytes, path: str) -> None:
+        self.data = data
+        self.path = path
+        self.symbols: list[Symbol] = []
+
+    def text(self, node: Node | None) -> str:
+        """The node's source, white space made single."""
+        if node is None:
+            return ""
+        text = self.data[node.start_byte : node.end_byte].decode("utf-8", "replace")
+        return _SPACE.sub(" ", text).strip() if "\n" in text or "  " in text else text
+
+    def raw(self, start: int, end: int) -> str:
+        return self.data[start:end].decode("utf-8", "replace")
+
+    def words(self, node: Node | None) -> tuple[str, ...]:
+        """The names in a body."""
+        if node is None:
+            return ()
+        found = _NAME.findall(self.data, node.start_byte, min(node.end_byte, node.start_byte + 6000))
+        return tuple(name.decode("ascii", "replace") for name in found[:_MOST_WORDS])
+
+    def add(
+        self,
+        kind: SymbolKind,
+        name: str,
+        scope: tuple[str, ...],
+        node: Node,
+        *,
+        parameters: tuple[Parameter, ...] = (),
+        returns: str = "",
+        bases: tuple[str, ...] = (),
+        marks: Iterable[str] = (),
+        doc: str = "",
+        head: str = "",
+        value: str = "",
+        body: Node | None = None,
+    ) -> None:
+        """Keep a symbol; `head` is the text in which attributes and decorators stand."""
+        if not name:
+            return
+        gone = deprecation(head, doc) or self._warns(body)
+        self.symbols.append(
+            Symbol(
+                kind, name, scope, self.path, node.start_point[0] + 1, parameters, returns, bases, frozenset(marks), gone,
+                doc, value[:200], self.words(body),
+            )
+        )  # fmt: skip
+
+    def _warns(self, body: Node | None) -> str:
+        """What a body says when it warns that it is deprecated."""
+        if body is None:
+            return ""
+        data = self.data[body.start_byte : min(body.end_byte, body.start_byte + 3000)]
+        if b"eprecat" not in data and b"EPRECAT" not in data:
+            return ""
+        found = _WARNING.search(data)
+        if found is None:
+            return ""
+        near = data[max(0, found.start() - 300) : found.end() + 300].decode("utf-8", "replace")
+        said = " ".join(first or second for first, second in _STRING.findall(near))
+        return str(_SPACE.sub(" ", said)).strip() or "deprecated"
+
+
+def deprecation(head: str, doc: str) -> str:
+    """What attributes and documentation say of a symbol's end, "" where it has none in sight."""
+    if (head and _MARK_WORD.search(head)) or "DEPRECAT" in head.upper():
+        for found in _DEPRECATED_CALL.finditer(head):
+            said: list[str] = [first or second for first, second in _STRING.findall(found[1])]
+            if said:
+                return max(said, key=len)
+        from_doc = _DEPRECATED_DOC.search(doc)
+        return _SPACE.sub(" ", from_doc[1]).strip()[:300] if from_doc and from_doc[1].strip() else "deprecated"
+    if "eprecated" in doc:
+        found_doc = _DEPRECATED_DOC.search(doc)
+        if found_doc:
+            return _SPACE.sub(" ", found_doc[1]).strip()[:300] or "deprecated"
+    return ""
+
+
+def documented(
+    source: Source, children: Iterable[Node], comments: frozenset[str], attributes: frozenset[str]
+) -> Iterator[tuple[Node, str, str]]:
+    """Each declaration with the comments and the attributes right above it."""
+    doc: list[str] = []
+    head: list[str] = []
+    last_line = -2
+    for child in children:
+        kind = child.type
+        if kind in comments:
+            if child.start_point[0] > last_line + 1:
+                doc.clear()
+            doc.append(source.raw(child.start_byte, child.end_byte))
+            last_line = child.end_point[0] - (1 if child.end_point[1] == 0 else 0)
+        elif kind in attributes:
+            head.append(source.text(child))
+            last_line = child.end_point[0]
+        elif child.is_named:
+            near = child.start_point[0] <= last_line + 1
+            yield child, plain_doc("\n".join(doc)) if near and doc else "", " ".join(head)
+            doc.clear()
+            head.clear()
+
+
+def plain_doc(comment: str) -> str:
+    """A comment without its marks."""
+    return _DOC_MARKS.sub("", comment[: _MOST_DOC * 2]).strip()[:_MOST_DOC]

@@ -1,0 +1,181 @@
+"""The symbols of two releases, as far as their files differ: what is the same on both sides cannot have changed.
+
+Files are held against each other by content; only those that differ are parsed, half of them by a second process where
+there is much to do (parsing holds the interpreter).
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import blake3
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.drift.joining import join_symbols
+from fernshale.core.drift.parsing import LANGUAGES, language_of, read_source
+from fernshale.core.drift.symbols import Symbol
+from fernshale.core.process.second import Second
+
+# Folders in which a release shows or checks itself; nobody writes against what stands there.
+_ASIDE = frozenset(
+    ("test", "tests", "spec", "specs", "example", "examples", "sample", "samples", "demo", "demos", "doc", "docs",
+     "benchmark", "benchmarks", "bench", "fixtures", "node_modules", "third_party", "thirdparty", "vendor", "__pycache__",
+     "build", "cmake")
+)  # fmt: skip
+_BUNDLED = (".min.js", ".min.mjs", ".bundle.js", ".umd.js", ".prod.js")
+# From so many bytes on a second process is worth its start.
+_MUCH = 2_000_000
+_PARSE = "fernshale.core.drift.release:parse_files"
+
+
+@dataclass(frozen=True, slots=True)
+class Release:
+    """One side: its folder, the symbols of the files that differ, and all source files by relative path."""
+
+    folder: Path
+    symbols: tuple[Symbol, ...]
+    files: frozenset[str]
+
+
+@dataclass(frozen=True, slots=True)
+class Pair:
+    """Two releases. `moved` maps files of the old one to where the new one has the same bytes."""
+
+    old: Release
+    new: Release
+    moved: Mapping[str, str]
+
+
+def read_pair(old: Path, new: Path, language: str, progress: Progress, token: CancelToken) -> Pair:
+    """The symbols of two releases. `language` narrows it to one, "" for all. Raises MisuseError, Cancelled."""
+    folders = (old, new)
+    languages = languages_of(language)
+    files = [list_sources(folder, languages) for folder in folders]
+    differ = [_differing(folders[at], files[at], folders[1 - at], files[1 - at], token) for at in (0, 1)]
+    moved = {
+        path: there
+        for digest in differ[0].keys() & differ[1].keys()
+        for path, there in zip(differ[0][digest], differ[1][digest], strict=False)
+    }
+    jobs = [
+        (at, str(folder), path, files[at][path].st_size)
+        for at, folder in enumerate(folders)
+        for paths in differ[at].values()
+        for path in paths
+    ]
+    symbols = _parse(jobs, progress, token)
+    sides = [Release(folders[at], join_symbols(symbols[at]), frozenset(files[at])) for at in (0, 1)]
+    return Pair(sides[0], sides[1], moved)
+
+
+def read_release(folder: Path, language: str, progress: Progress, token: CancelToken) -> tuple[Symbol, ...]:
+    """All symbols of one release. Raises MisuseError, Cancelled."""
+    files = list_sources(folder, languages_of(language))
+    jobs = [(0, str(folder), path, stat.st_size) for path, stat in files.items()]
+    return join_symbols(_parse(jobs, progress, token)[0])
+
+
+def languages_of(language: str) -> frozenset[str]:
+    """The languages meant by a name, all for "". Raises MisuseError."""
+    if language and language not in LANGUAGES:
+        raise MisuseError(f"{language} is no language known here", f"Known are {', '.join(LANGUAGES)}.")
+    return frozenset(name for known, names in LANGUAGES.items() if language in ("", known) for name in names)
+
+
+def list_sources(folder: Path, languages: frozenset[str]) -> dict[str, os.stat_result]:
+    """The source files of a release by relative path. Raises MisuseError where there is no such folder."""
+    if not folder.is_dir():
+        raise MisuseError(f"{folder} is no folder")
+    found: dict[str, os.stat_result] = {}
+    pending = [""]
+    while pending:
+        inner = pending.pop()
+        with os.scandir(folder / inner) as entries:
+            for entry in entries:
+                path = f"{inner}/{entry.name}" if inner else entry.name
+                if entry.is_symlink() or entry.name.startswith("."):
+                    continue
+                if entry.is_dir():
+                    if entry.name.lower() not in _ASIDE:
+                        pending.append(path)
+                elif language_of(entry.name) in languages and not entry.name.endswith(_BUNDLED):
+                    found[path] = entry.stat()
+    return dict(sorted(found.items()))
+
+
+def _differing(
+    folder: Path,
+    files: Mapping[str, os.stat_result],
+    other: Path,
+    others: Mapping[str, os.stat_result],
+    token: CancelToken,
+) -> dict[bytes, list[str]]:
+    """Files that the other release has not at the same path with the same bytes, by the digest of what they hold."""
+    differ: dict[bytes, list[str]] = {}
+    for path, stat in files.items():
+        token.check()
+        twin = others.get(path)
+        data = _read(folder / path)
+        if twin is None or twin.st_size != stat.st_size or data != _read(other / path):
+            differ.setdefault(blake3.blake3(data).digest(), []).append(path)
+    return differ
+
+
+def _read(path: Path) -> bytes:
+    try:
+        return path.read_bytes()
+    except OSError:
+        return b""  # what cannot be read has no symbols
+
+
+_Job = tuple[int, str, str, int]  # side, folder, relative path, bytes
+
+
+def _parse(jobs: Sequence[_Job], progress: Progress, token: CancelToken) -> list[list[Symbol]]:
+    """The symbols of both sides, file by file in the order of the jobs."""
+    if sum(job[3] for job in jobs) < _MUCH or len(os.sched_getaffinity(0)) < 2:
+        return _by_side(
+            jobs, parse_files((jobs, token.check), lambda done: progress("reading symbols", done, len(jobs)))
+        )
+    half = _half(jobs)
+    with Second(_PARSE, (jobs[half:], None)) as second:
+        told = lambda done: progress("reading symbols", done + second.done, len(jobs))  # noqa: E731
+        mine = parse_files((jobs[:half], token.check), told)
+        theirs = second.result(token)
+    return _by_side(jobs, [*mine, *theirs])
+
+
+def parse_files(
+    job: tuple[Sequence[_Job], Callable[[], None] | None], tell: Callable[[int], None]
+) -> list[tuple[Symbol, ...]]:
+    """The symbols of each file; the second process's part as well."""
+    files, check = job
+    read = []
+    for number, (_, folder, path, _) in enumerate(files):
+        if number % 50 == 0:
+            tell(number)
+            if check is not None:
+                check()
+        read.append(read_source(_read(Path(folder) / path), path))
+    return read
+
+
+def _half(jobs: Sequence[_Job]) -> int:
+    """Where half of the bytes lie on either side."""
+    whole, seen = sum(job[3] for job in jobs), 0
+    for number, job in enumerate(jobs):
+        seen += job[3]
+        if seen * 2 >= whole:
+            return number + 1
+    return len(jobs)
+
+
+def _by_side(jobs: Sequence[_Job], read: Sequence[tuple[Symbol, ...]]) -> list[list[Symbol]]:
+    sides: list[list[Symbol]] = [[], []]
+    for (side, *_), symbols in zip(jobs, read, strict=True):
+        sides[side] += symbols
+    return sides

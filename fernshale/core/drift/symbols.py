@@ -1,0 +1,86 @@
+"""Symbols of a release: what a program that uses it can name, with all that tells one from another."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+SymbolKind = Literal[
+    "function",
+    "method",
+    "constructor",
+    "class",
+    "interface",
+    "enum",
+    "enumerator",
+    "field",
+    "constant",
+    "type",
+    "macro",
+]
+_COLONS = "::"
+_WITH_COLONS = (".h", ".hpp", ".hh", ".hxx", ".h++", ".c", ".cpp", ".cc", ".cxx", ".c++", ".inl", ".ipp", ".tpp", ".rs")
+CALLABLE: frozenset[SymbolKind] = frozenset(("function", "method", "constructor"))
+CONTAINER: frozenset[SymbolKind] = frozenset(("class", "interface", "enum", "type"))
+
+
+@dataclass(frozen=True, slots=True)
+class Parameter:
+    """A parameter; `default` is the source text of its value, "" where there is none."""
+
+    name: str
+    type: str
+    default: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Symbol:
+    """A declaration, joined with its definition where both were read.
+
+    `scope` are the names it stands in, outermost first: namespaces, packages, modules, classes. `line` is 1-based.
+    `marks` are words of its declaration (virtual, abstract, static, private ...). `deprecated` is the text that says so,
+    "deprecated" where there is no more. `words` are the names in its body, in order; `value` that of a constant or field.
+    """
+
+    kind: SymbolKind
+    name: str
+    scope: tuple[str, ...]
+    file: str
+    line: int
+    parameters: tuple[Parameter, ...] = ()
+    returns: str = ""
+    bases: tuple[str, ...] = ()
+    marks: frozenset[str] = frozenset()
+    deprecated: str = ""
+    doc: str = ""
+    value: str = ""
+    words: tuple[str, ...] = ()
+
+    @property
+    def path(self) -> tuple[str, ...]:
+        return (*self.scope, self.name)
+
+    @property
+    def full(self) -> str:
+        """The qualified name as the language writes it."""
+        return (_COLONS if self.file.endswith(_WITH_COLONS) else ".").join(self.path)
+
+    @property
+    def is_callable(self) -> bool:
+        return self.kind in CALLABLE
+
+    @property
+    def is_hidden(self) -> bool:
+        """Whether users of the release cannot name it."""
+        return "private" in self.marks
+
+    @property
+    def signature(self) -> str:
+        """Parameters and result as people read them."""
+        if not self.is_callable:
+            return self.returns
+        inner = ", ".join(
+            " ".join(part for part in (item.type, item.name) if part) + (f" = {item.default}" if item.default else "")
+            for item in self.parameters
+        )
+        return f"({inner})" + (f" -> {self.returns}" if self.returns else "")

@@ -1,0 +1,275 @@
+"""Symbols of every language, and what became of them from one release to the next."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.drift import kept, release
+from fernshale.core.drift.compare import Change, compare
+from fernshale.core.drift.kept import compare_releases
+from fernshale.core.drift.naming import Rarity, name_likeness, parts_of
+from fernshale.core.drift.parsing import read_source
+from fernshale.core.drift.release import read_pair
+from fernshale.core.drift.replacements import named_replacements
+from tests.conftest import Tree
+
+
+def _changes(old: Path, new: Path) -> tuple[Change, ...]:
+    return compare(read_pair(old, new, "", no_progress, CancelToken()), CancelToken())
+
+
+def _told(changes: Sequence[Change]) -> set[tuple[str, str, str]]:
+    return {(c.kind, c.old.full if c.old else "", c.new.full if c.new else "") for c in changes}
+
+
+# In each language: the old text, the new one, and what must be told.
+_CASES: dict[str, tuple[str, str, str, set[tuple[str, str, str]]]] = {
+    "c++": (
+        "include/pier.hpp",
+        """namespace m {
+/// Counts the boats that lie at a pier.
+class MlPier { public: explicit MlPier(int n); int keeper; virtual void moor(int boat); int count_boats(int day) const;
+  /// Writes all that lies here into the log.
+  void write_log(const char* text) { out << text << end << berth; } };
+enum class Kind { Wood, Stone };
+void spawn(int a, int b = 3);
+constexpr int kLimit = 12;
+}""",
+        """namespace m {
+/// Counts the boats that lie at a pier.
+class MerePier { public: static MerePier make(int n); int keeper() const; virtual void moor_boat(int boat);
+  int count_boats(int day) const;
+  /// Writes all that lies here into the log.
+  void log_info(const char* text) { out << text << end << berth; }
+  virtual void describe() = 0;
+ private: explicit MerePier(int n); };
+enum class Kind { Wood, Stone };
+void spawn(int a, int b = 5);
+constexpr int kLimit = 12;
+}""",
+        {
+            ("renamed", "m::MlPier", "m::MerePier"),
+            ("renamed", "m::MlPier::write_log", "m::MerePier::log_info"),
+            ("renamed", "m::MlPier::moor", "m::MerePier::moor_boat"),
+            ("no-longer-overrides", "m::MlPier::moor", "m::MerePier::moor_boat"),
+            ("must-implement", "", "m::MerePier::describe"),
+            ("default", "m::spawn", "m::spawn"),
+            ("signature", "m::MlPier::keeper", "m::MerePier::keeper"),
+        },
+    ),
+    "java": (
+        "src/h/Pier.java",
+        """package h;
+public class Pier { public int boatCount(String day) { return ledger.sum(day, boats); }
+  public static final int LIMIT = 3; public void go() { } }""",
+        """package h;
+public class Pier { public int countBoats(String day) { return ledger.sum(day, boats); }
+  public static final int LIMIT = 4; /** @deprecated use {@link #leave()} */ @Deprecated public void go() { }
+  public void leave() { } }""",
+        {
+            ("renamed", "h.Pier.boatCount", "h.Pier.countBoats"),
+            ("default", "h.Pier.LIMIT", "h.Pier.LIMIT"),
+            ("deprecated", "h.Pier.go", "h.Pier.go"),
+        },
+    ),
+    "c#": (
+        "Pier.cs",
+        """namespace H { public interface ITide { int Level(int hour); } public class Pier {
+  public string KeeperName { get; set; } public void Moor(int boat) { ledger.Add(boat); } } }""",
+        """namespace H { public interface ITide { int Level(int hour); int Flow(int hour); } public class Pier {
+  public string KeeperTitle { get; set; } public void Moor(int boat, bool wait) { ledger.Add(boat); } } }""",
+        {
+            ("must-implement", "", "H.ITide.Flow"),
+            ("renamed", "H.Pier.KeeperName", "H.Pier.KeeperTitle"),
+            ("signature", "H.Pier.Moor", "H.Pier.Moor"),
+        },
+    ),
+    "rust": (
+        "src/pier.rs",
+        """pub struct Pier { pub keeper: String } impl Pier { pub fn new_pier(n: u32) -> Self { let ledger = open(n); Pier { ledger } } }
+#[deprecated(note = "use moor_boat instead")] pub fn moor(b: u32) {} pub fn moor_boat(b: u32) {}
+pub trait Tide { fn level(&self); }""",
+        """pub struct Pier { pub keeper: String } impl Pier { pub fn with_piers(n: u32) -> Self { let ledger = open(n); Pier { ledger } } }
+pub fn moor_boat(b: u32) {}
+pub trait Tide { fn level(&self); fn flow(&self); }""",
+        {
+            ("renamed", "pier::Pier::new_pier", "pier::Pier::with_piers"),
+            ("renamed", "pier::moor", "pier::moor_boat"),
+            ("must-implement", "", "pier::Tide::flow"),
+        },
+    ),
+    "python": (
+        "harbour/pier.py",
+        '''class Pier:
+    def set_keeper(self, name):
+        """Put another keeper on the watch."""
+        self.ledger.write(name, self.hours)
+def old_way(day): return new_way(day)
+def new_way(day): return sum(day.boats)
+LIMIT = 3
+''',
+        '''import warnings
+class Pier:
+    def with_keeper(self, name):
+        """Put another keeper on the watch."""
+        self.ledger.write(name, self.hours)
+def new_way(day, tide): return sum(day.boats)
+LIMIT = 4
+''',
+        {
+            ("renamed", "harbour.pier.Pier.set_keeper", "harbour.pier.Pier.with_keeper"),
+            ("renamed", "harbour.pier.old_way", "harbour.pier.new_way"),
+            ("signature", "harbour.pier.new_way", "harbour.pier.new_way"),
+            ("default", "harbour.pier.LIMIT", "harbour.pier.LIMIT"),
+        },
+    ),
+    "typescript": (
+        "pier.ts",
+        """export interface Tide { level(h: number): number; }
+export class Pier { keeperName: string = ''; moor(boat: number): void { this.ledger.push(boat); } }
+/** @deprecated use harbourOf instead */ export function portOf(p: Pier): string { return p.where; }
+export function harbourOf(p: Pier): string { return p.where; }""",
+        """export interface Tide { level(h: number): number; flow(h: number): number; }
+export class Pier { keeper: string = ''; moorBoat(boat: number): void { this.ledger.push(boat); } }
+export function harbourOf(p: Pier): string { return p.where; }""",
+        {
+            ("must-implement", "", "Tide.flow"),
+            ("renamed", "Pier.keeperName", "Pier.keeper"),
+            ("renamed", "Pier.moor", "Pier.moorBoat"),
+            ("renamed", "portOf", "harbourOf"),
+        },
+    ),
+    "javascript": (
+        "pier.js",
+        "function Pier() {}\nPier.prototype.moorAll = function (boats) { boats.each(this.ledger.note); };\nmodule.exports = Pier;",
+        "function Pier() {}\nPier.prototype.moorEach = function (boats) { boats.each(this.ledger.note); };\nmodule.exports = Pier;",
+        {("renamed", "Pier.moorAll", "Pier.moorEach")},
+    ),
+    "lua": (
+        "pier.lua",
+        "local M = {}\nfunction M.count_boats(day, hour) return ledger.sum(day, hour) end\nreturn M",
+        "local M = {}\nfunction M.boats(day, hour) return ledger.sum(day, hour) end\nreturn M",
+        {("renamed", "pier.count_boats", "pier.boats")},
+    ),
+    "c": (
+        "tide.h",
+        "/* How high the water stands. */\nint tide_level(int hour, int day);\n#define TIDE_MAX 4\ntypedef struct { int low; } tide_t;",
+        "/* How high the water stands. */\nint tide_height(int hour, int day);\n#define TIDE_MAX 4\ntypedef struct { int low; } tide_t;",
+        {("renamed", "tide_level", "tide_height")},
+    ),
+}
+
+
+@pytest.mark.parametrize("language", sorted(_CASES))
+def test_each_language_is_read_and_compared(language: str, tree: Tree) -> None:
+    path, before, after, wanted = _CASES[language]
+    old, new = tree("old", {path: before}), tree("new", {path: after})
+    told = _told(_changes(old, new))
+    assert wanted <= told, wanted - told
+    assert not {item for item in told if item[0] == "removed"}
+    assert not _changes(old, old)  # a release does not differ from itself
+
+
+def test_a_constructor_that_was_closed_leads_to_what_makes_one_now(tree: Tree) -> None:
+    old = tree("old", {"b.hpp": "class Berth { public: Berth(int n); };"})
+    new = tree("new", {"b.hpp": "class Berth { public: static Berth make(int n); private: Berth(int n); };"})
+    (change,) = (item for item in _changes(old, new) if item.kind == "removed")
+    assert [item.symbol.full for item in change.candidates] == ["Berth::make"]
+
+
+def test_what_was_renamed_together_helps_those_without_likeness(tree: Tree) -> None:
+    words = ("mast", "keel", "sail", "rope", "oar")
+    old = tree("old", {"m.py": "".join(f"def set_{word}(value): store('{word}', value)\n" for word in words)})
+    new = tree("new", {"m.py": "".join(f"def with_{word}(value): keep('{word}', value)\n" for word in words)})
+    changes = [item for item in _changes(old, new) if item.kind == "renamed"]
+    assert {(c.old.name, c.new.name) for c in changes if c.old and c.new} == {(f"set_{w}", f"with_{w}") for w in words}
+    assert any("others went from set to with" in word for c in changes for word in c.candidates[0].evidence)
+
+
+def test_macros_that_export_do_not_hide_a_declaration() -> None:
+    text = b"class MERE_API Pier { public: void go(); };\nMERE_EXPORT int count(int a);\nHRESULT Plain(int b);\n"
+    found = {(item.kind, item.full) for item in read_source(text, "a.hpp")}
+    assert found == {("class", "Pier"), ("method", "Pier::go"), ("function", "count"), ("function", "Plain")}
+
+
+def test_a_definition_belongs_to_its_declaration(tree: Tree) -> None:
+    files = {
+        "p.hpp": "namespace m { struct Pier { int keeper() const; }; }",
+        "p.cpp": "using namespace m;\nint Pier::keeper() const { return watch.of(hour, day); }\nstatic int own() { return 1; }",
+    }
+    symbols = {item.full: item for item in release.read_release(tree("r", files), "", no_progress, CancelToken())}
+    assert set(symbols["m::Pier::keeper"].words) >= {"watch", "hour", "day"}
+    assert symbols["m::Pier::keeper"].file == "p.hpp" and symbols["own"].is_hidden
+
+
+@pytest.mark.parametrize(
+    ("text", "name"),
+    [
+        ("use X instead", "X"),
+        ("Use :meth:`Pier.moor_all` instead.", "Pier.moor_all"),
+        ("renamed to harbour_of", "harbour_of"),
+        ("deprecated in favour of the Tide class", "Tide"),
+        ("replaced by {@link Harbour#open}", "Harbour#open"),
+        ("has been superseded by ``next_tide``", "next_tide"),
+    ],
+)
+def test_deprecation_texts_name_their_successor(text: str, name: str) -> None:
+    assert next(named_replacements(text)) == name
+
+
+def test_a_comparison_is_kept_until_a_file_changes(tree: Tree, monkeypatch: pytest.MonkeyPatch) -> None:
+    path, before, after, _ = _CASES["python"]
+    old, new = tree("old", {path: before}), tree("new", {path: after})
+    first = compare_releases(old, new, "", no_progress, CancelToken())
+    monkeypatch.setattr(kept, "read_pair", lambda *given: pytest.fail("it was read again"))
+    again = compare_releases(old, new, "", no_progress, CancelToken())
+    assert _told(again) == _told(first)
+    assert [[c.score for c in item.candidates] for item in again] == [
+        [c.score for c in item.candidates] for item in first
+    ]
+    monkeypatch.undo()
+    (new / path).write_text(before)
+    assert compare_releases(old, new, "", no_progress, CancelToken()) == ()
+
+
+def test_two_processes_read_the_same(tree: Tree, monkeypatch: pytest.MonkeyPatch) -> None:
+    path, before, after, _ = _CASES["c++"]
+    old, new = tree("old", {path: before, "a.py": "def f(): pass"}), tree("new", {path: after})
+    alone = read_pair(old, new, "", no_progress, CancelToken())
+    monkeypatch.setattr(release, "_MUCH", 0)
+    assert read_pair(old, new, "", no_progress, CancelToken()) == alone
+
+
+def test_unknown_folders_and_languages_are_refused(tmp_path: Path) -> None:
+    with pytest.raises(MisuseError):
+        read_pair(tmp_path / "nothing", tmp_path, "", no_progress, CancelToken())
+    with pytest.raises(MisuseError):
+        read_pair(tmp_path, tmp_path, "latin", no_progress, CancelToken())
+
+
+_NAMES = st.from_regex(r"[a-z]{2,6}(_[a-z]{2,6}){0,2}|[A-Z][a-z]{1,5}([A-Z][a-z]{1,5}){0,2}", fullmatch=True)
+
+
+@given(_NAMES, _NAMES)
+def test_likeness_of_names_is_symmetric_and_bounded(one: str, other: str) -> None:
+    rarity = Rarity([one, other, "plain_name"])
+    there, back = name_likeness(one, other, rarity), name_likeness(other, one, rarity)
+    assert 0 <= there <= 1 and abs(there - back) < 0.26  # forms of words are paired one after another
+    assert name_likeness(one, one, rarity) == 1.0
+    assert all(part == part.lower() for part in parts_of(one))
+
+
+@settings(max_examples=60)
+@given(
+    st.binary(max_size=400),
+    st.sampled_from(["a.py", "a.cpp", "a.cs", "a.java", "a.rs", "a.ts", "a.js", "a.lua", "a.c"]),
+)
+def test_any_bytes_are_read_without_a_fault(data: bytes, path: str) -> None:
+    read_source(data, path)
