@@ -30,8 +30,9 @@ from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.overview import look
 from fernshale.core.crossing.settle import Taken, settle
 from fernshale.core.crossing.stages.build import diagnose as diagnose_log
-from fernshale.core.crossing.stages.build import draft_rules, plain_ground
-from fernshale.core.fix.rules import read_rules
+from fernshale.core.crossing.stages.build import draft_rules, find_all_edits, plain_ground
+from fernshale.core.fix.apply import find_conflicts, try_rule
+from fernshale.core.fix.rules import RuleSet, read_rules
 
 
 def diagnose(options: argparse.Namespace, token: CancelToken) -> int:
@@ -82,12 +83,27 @@ def build(options: argparse.Namespace, token: CancelToken) -> int:
 
 def fix(options: argparse.Namespace, token: CancelToken) -> int:
     rules = read_rules(Path(options.rules))
+    if options.test:
+        return _try_rules(rules, options)
+    if not options.project:
+        raise MisuseError("say which project the rules are for", "Or try them on their own examples with --test.")
     ground = ground_for(options, token)
     draft, counts = draft_rules(ground, rules.rules, token)
     changes = draft.change_set()
+    conflicts = find_conflicts(find_all_edits(ground, rules.rules, token))
+    for one, other, edit in conflicts:
+        print(f"{edit.path}:{edit.line}: {one} and {other} want different things here", file=sys.stderr)
     if options.json:
         rows = [{"rule": rule.id, "title": rule.name, "places": counts.get(rule.id, 0)} for rule in rules.rules]
-        print_json({"applied": options.apply, "files": [change.path for change in changes.files], "rules": rows})
+        clashes = [{"rules": [one, other], "file": edit.path, "line": edit.line} for one, other, edit in conflicts]
+        print_json(
+            {
+                "applied": options.apply,
+                "files": [change.path for change in changes.files],
+                "rules": rows,
+                "conflicts": clashes,
+            }
+        )
     else:
         print(unified_diff(changes, lambda change: (ground.project / change.path).read_bytes()), end="")
     if options.apply and not changes.is_empty:
@@ -95,6 +111,19 @@ def fix(options: argparse.Namespace, token: CancelToken) -> int:
         back = write_changes(ground.project, changes, Stage.BUILD, title, str(rules.path.name), no_progress, token)
         print(f"written; the way back is {back}", file=sys.stderr)
     return 0
+
+
+def _try_rules(rules: RuleSet, options: argparse.Namespace) -> int:
+    """Each rule on its own examples."""
+    wrong = {rule.id: try_rule(rule) for rule in rules.rules if rule.example}
+    failed = sum(bool(found) for found in wrong.values())
+    if options.json:
+        rows = [{"rule": id, "examples": "failed" if found else "passed", "wrong": list(found)} for id, found in wrong.items()]
+        print_json({"rules": rows, "without": [rule.id for rule in rules.rules if not rule.example]})
+    else:
+        print_lines(f"{rules.path}: {id}: {line}" for id, found in wrong.items() for line in found)
+        print(f"{len(wrong) - failed} rules pass their examples, {failed} fail, {len(rules.rules) - len(wrong)} have none")
+    return 1 if failed else 0
 
 
 def _diagnostic(item: Owned) -> dict[str, Any]:

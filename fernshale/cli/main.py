@@ -129,7 +129,8 @@ def _parser() -> argparse.ArgumentParser:
     on_project("build", ("build", "build"), "one round: build, read the errors, propose")
     fix = command("fix", ("build", "fix"), "what fix rules would change, as a unified diff")
     fix.add_argument("rules", metavar="RULES")
-    fix.add_argument("project", metavar="PROJECT")
+    fix.add_argument("project", metavar="PROJECT", nargs="?", default="")
+    fix.add_argument("--test", action="store_true", help="try the rules on the examples that stand in the file")
     fix.add_argument("--apply", action="store_true", help="write it, as one step")
     fix.add_argument("--profile", metavar="FILE")
 

@@ -1,12 +1,19 @@
-"""The fix rules that hold on a leg: those of the target's notes, then those the shelf has learned."""
+"""The fix rules that hold on a leg: the user's own, those of notes and shelf, then what comparing the releases says."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from pathlib import Path
 
+from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.release import parse_release
-from fernshale.core.crossing.ground import Ground
-from fernshale.core.fix.rules import Rule, RuleSet, rules_for
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.crossing.drifting import engine_drift
+from fernshale.core.crossing.ground import Ground, engine_folder
+from fernshale.core.crossing.guesses import guess_rules, symbols_named
+from fernshale.core.crossing.state import Crossing
+from fernshale.core.fix.rules import Rule, RuleSet, read_rules, rules_for, write_rules
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,11 +31,27 @@ class LegRules:
         return next((group.title for group in self.sets if rule in group.rules), "")
 
 
-def leg_rules(ground: Ground, from_: str, to: str) -> LegRules:
-    """Rules for the way between two releases: those of every release on it, in order. Raises FormatError, ShelfError."""
+def leg_rules(ground: Ground, crossing: Crossing, progress: Progress, token: CancelToken) -> LegRules:
+    """Rules for the leg in hand. Raises FormatError, ShelfError, Cancelled."""
+    from_, to = crossing.setup.from_, crossing.setup.to
+    own = own_rules(crossing)
+    sets = [*([own] if own.rules else []), *written_rules(ground, from_, to)]
+    known = symbols_named([rule for group in sets for rule in group.rules])
+    changes = engine_drift(ground, from_, to, progress, token)
+    if changes:
+        title = f"comparing {ground.profile.title} {from_} with {to}"
+        sets.append(guess_rules(changes, engine_folder(ground, to), title, known))
+    return LegRules(tuple(sets))
+
+
+def written_rules(ground: Ground, from_: str, to: str) -> list[RuleSet]:
+    """The rules that notes and shelves have for the way between two releases: those of every release on it, in order.
+
+    Raises FormatError, ShelfError.
+    """
     shelf = ground.shelf
     if shelf is None:
-        return LegRules(())
+        return []
     low, high = parse_release(from_), parse_release(to)
     on_the_way = [
         item
@@ -42,4 +65,31 @@ def leg_rules(ground: Ground, from_: str, to: str) -> LegRules:
         if path not in seen:
             seen[path] = None
             sets.append(rules_for(shelf.file(item, path), from_, to))
-    return LegRules(tuple(sets))
+    return sets
+
+
+def own_rules(crossing: Crossing) -> RuleSet:
+    """The rules that were learned on this crossing, or taken over from another. Raises FormatError."""
+    path = _own_file(crossing)
+    if not path.is_file():
+        return RuleSet("your own rules", (), path)
+    return rules_for(path, crossing.setup.from_, crossing.setup.to)
+
+
+def keep_rules(crossing: Crossing, rules: Sequence[Rule]) -> None:
+    """Add rules to the crossing's own; one with the same id is replaced."""
+    path = _own_file(crossing)
+    before = read_rules(path).rules if path.is_file() else ()
+    kept = {rule.id: rule for rule in (*before, *rules)}
+    write_atomic(path, write_rules(list(kept.values()), "your own rules", "*", "*").encode())
+
+
+def export_rules(crossing: Crossing, ground: Ground) -> str:
+    """The crossing's own rules as a file for others, for the way from its start to its target."""
+    setup = crossing.setup
+    title = f"learned on the way from {ground.profile.title} {setup.start} to {setup.target}"
+    return write_rules(own_rules(crossing).rules, title, f">={setup.start}", f">={setup.stops[0]}")
+
+
+def _own_file(crossing: Crossing) -> Path:
+    return crossing.folder / "own.rules.toml"

@@ -9,7 +9,7 @@ from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.release import is_release, parse_release, same_release
 from fernshale.core.base.work import CancelToken
 from fernshale.core.crossing.ground import Ground, engine_folder
-from fernshale.core.crossing.rules import leg_rules
+from fernshale.core.crossing.rules import written_rules
 from fernshale.core.crossing.texts import Texts
 from fernshale.core.fix.apply import find_edits
 from fernshale.core.route.candidates import Here, Wishes, concerning
@@ -94,7 +94,7 @@ def count_known(ground: Ground, shelf: Shelf, from_: str, to: str, texts: Texts)
 
     def count() -> dict[str, int]:
         counts: dict[str, int] = {}
-        for rule in leg_rules(ground, from_, to).all:
+        for rule in (rule for group in written_rules(ground, from_, to) for rule in group.rules):
             edits = sum(len(find_edits(rule, path, text)) for path, text in texts.of.items())
             if edits:
                 counts[rule.name] = edits

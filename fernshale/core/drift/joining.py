@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
 
-from fernshale.core.drift.symbols import Symbol
+from fernshale.core.drift.symbols import CONTAINER, Symbol
 
 _HEADERS = (".h", ".hpp", ".hh", ".hxx", ".h++", ".inl", ".ipp", ".tpp")
 _SOURCES = (".c", ".cpp", ".cc", ".cxx", ".c++")
@@ -27,8 +27,20 @@ def join_symbols(symbols: Iterable[Symbol]) -> tuple[Symbol, ...]:
     groups: dict[object, list[Symbol]] = defaultdict(list)
     for item in (*headers, *sources, *others):
         groups[item.kind, item.path, tuple(plain_type(each.type) for each in item.parameters)].append(item)
-    joined = [_join(group) for group in groups.values()]
+    joined = _with_hidden([_join(group) for group in groups.values()])
     return tuple(sorted(joined, key=lambda item: (item.file, item.line, item.path)))
+
+
+def _with_hidden(symbols: Sequence[Symbol]) -> list[Symbol]:
+    """What stands in a hidden class is hidden as well."""
+    shown = {item.path for item in symbols if item.kind in CONTAINER and not item.is_hidden}
+    closed = {item.path for item in symbols if item.kind in CONTAINER and item.is_hidden} - shown
+    return [
+        replace(item, marks=item.marks | {"private"})
+        if any(item.scope[:end] in closed for end in range(1, len(item.scope) + 1))
+        else item
+        for item in symbols
+    ]
 
 
 def plain_type(type_: str) -> str:

@@ -6,14 +6,16 @@ An edit that is already made is not found again: a rule may be applied any numbe
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
+from fernshale.core.base.globs import matches
 from fernshale.core.base.textfile import line_end, position
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.fix.pattern import Match, find_matches, match_at, parse_pattern
-from fernshale.core.fix.rules import Rule
-from fernshale.core.fix.tokens import Token, group_end, tokenize
+from fernshale.core.fix.receiver import Owners, derived_spans
+from fernshale.core.fix.rules import Rule, Where
+from fernshale.core.fix.tokens import Token, endings_of, group_end, tokenize
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,13 +33,56 @@ class Edit:
 def find_edits(rule: Rule, path: TreePath, text: str) -> tuple[Edit, ...]:
     """The edits `rule` makes in a file, in order and without overlap. Rules of kind delete make none."""
     finder = _FINDERS.get(rule.kind)
-    if finder is None or not _worth_reading(rule, text):
+    if finder is None or not _worth_reading(rule, text) or not _holds_here(rule.where, path, text):
         return ()
-    return tuple(
+    edits = tuple(
         Edit(path, position(text, start)[0], start, end, text[start:end], new)
         for start, end, new in finder(rule, path, text)
         if text[start:end] != new
     )
+    if edits and rule.where.derives:
+        spans = derived_spans(tokenize(text, path), rule.where.derives)
+        edits = tuple(edit for edit in edits if any(start <= edit.start < end for start, end in spans))
+    return edits
+
+
+def find_conflicts(edits: Mapping[str, Sequence[Edit]]) -> tuple[tuple[str, str, Edit], ...]:
+    """Pairs of rules that want different things of the same place, with the place; `edits` by the id of their rule."""
+    placed = sorted(
+        ((edit, id) for id, listed in edits.items() for edit in listed),
+        key=lambda item: (item[0].path, item[0].start, item[0].end),
+    )
+    found: dict[tuple[str, str], Edit] = {}
+    open_: list[tuple[Edit, str]] = []
+    for edit, id in placed:
+        open_ = [item for item in open_ if item[0].path == edit.path and item[0].end > edit.start]
+        for other, theirs in open_:
+            if theirs != id and (other.start, other.end, other.new) != (edit.start, edit.end, edit.new):
+                found.setdefault((min(id, theirs), max(id, theirs)), edit)
+        open_.append((edit, id))
+    return tuple((one, other, edit) for (one, other), edit in found.items())
+
+
+def try_rule(rule: Rule) -> tuple[str, ...]:
+    """What is wrong with a rule by its own examples: a result that is another, or one that changes when applied again."""
+    wrong = []
+    for number, example in enumerate(rule.example, 1):
+        path = TreePath(example.file)
+        result = apply_edits(example.before, find_edits(rule, path, example.before))
+        again = apply_edits(result, find_edits(rule, path, result))
+        if result != example.after:
+            wrong.append(f"example {number} gives {result!r}, not {example.after!r}")
+        elif again != result:
+            wrong.append(f"example {number} changes again when the rule is applied twice: {again!r}")
+    return tuple(wrong)
+
+
+def _holds_here(where: Where, path: str, text: str) -> bool:
+    if where.files and not matches(where.files, TreePath(path)):
+        return False
+    if where.languages and not path.endswith(tuple(ending for name in where.languages for ending in endings_of(name))):
+        return False
+    return not any(re.search(rf"\b{re.escape(word)}\b", text) for word in where.unless)
 
 
 def apply_edits(text: str, edits: Sequence[Edit]) -> str:
@@ -50,6 +95,8 @@ def apply_edits(text: str, edits: Sequence[Edit]) -> str:
 def _worth_reading(rule: Rule, text: str) -> bool:
     """A cheap look before tokenizing: the longest word a match must have stands in the text at all."""
     literal = rule.old or rule.call or rule.base
+    if rule.kind == "move":
+        literal = re.split(r"::|\.", rule.old)[-1]
     if rule.kind == "rewrite":
         words = re.findall(r"(?<![$\w])[A-Za-z_]\w+", rule.pattern)
         literal = max(words, key=len, default="")
@@ -57,9 +104,64 @@ def _worth_reading(rule: Rule, text: str) -> bool:
 
 
 def _rename(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
-    for token in tokenize(text, path):
-        if token.kind == "name" and token.text == rule.old:
+    tokens = tokenize(text, path)
+    owner = Owners(tokens, rule.of) if rule.of else None
+    for index, token in enumerate(tokens):
+        if token.kind == "name" and token.text == rule.old and (owner is None or not owner.is_another(index)):
             yield token.start, token.end, rule.new
+
+
+def _move(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
+    """Chains of names that end like the old one: what the chain leaves out, the new name leaves out as well."""
+    old, new = re.split(r"::|\.", rule.old), re.split(r"::|\.", rule.new)
+    tokens = tokenize(text, path)
+    yield from _move_imports(old, new, path, text)
+    for index, token in enumerate(tokens):
+        if token.kind != "name" or token.text != old[-1]:
+            continue
+        first, names = _chain_before(tokens, index)
+        if (
+            len(names) < 2
+            or len(names) > len(old)
+            or names != old[-len(names) :]
+            or (first and tokens[first - 1].text in (".", "->"))
+        ):
+            continue
+        left_out = old[: -len(names)]
+        mark = tokens[index - 1].text
+        written = new[len(left_out) :] if new[: len(left_out)] == left_out else new
+        yield tokens[first].start, token.end, mark.join(written)
+
+
+def _chain_before(tokens: Sequence[Token], index: int) -> tuple[int, list[str]]:
+    """The first token of the qualified name that ends at `index`, and its names."""
+    names, first = [tokens[index].text], index
+    while first >= 2 and tokens[first - 1].text in ("::", ".") and tokens[first - 2].kind == "name":
+        first -= 2
+        names.insert(0, tokens[first].text)
+    return first, names
+
+
+_IMPORT_FROM = re.compile(r"(?m)^(?P<indent>[ \t]*)from[ \t]+(?P<module>[\w.]+)[ \t]+import[ \t]+(?P<names>[^\n(#\\]+)")
+
+
+def _move_imports(old: Sequence[str], new: Sequence[str], path: str, text: str) -> Iterator[tuple[int, int, str]]:
+    """`from a.b import c, d` of Python, where c went elsewhere."""
+    if not path.endswith((".py", ".pyi")):
+        return
+    for found in _IMPORT_FROM.finditer(text):
+        if found["module"] != ".".join(old[:-1]):
+            continue
+        names = [name.strip() for name in found["names"].split(",")]
+        gone = [name for name in names if re.split(r"\s+as\s+", name)[0] == old[-1]]
+        if not gone:
+            continue
+        alias = gone[0][len(old[-1]) :].strip()
+        alias = alias or (f"as {old[-1]}" if new[-1] != old[-1] else "")
+        moved = f"{found['indent']}from {'.'.join(new[:-1])} import {new[-1]} {alias}".rstrip()
+        rest = [name for name in names if name not in gone]
+        kept = [f"{found['indent']}from {found['module']} import {', '.join(rest)}"] if rest else []
+        yield found.start(), found.start() + len(found[0].rstrip()), "\n".join([*kept, moved])
 
 
 def _header(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
@@ -99,7 +201,7 @@ def _add_argument(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, 
         end = group_end(tokens, index + 1)
         if tokens[end - 1].text != ")":
             continue
-        arguments = _split_arguments(tokens, index + 2, end - 1)
+        arguments = split_arguments(tokens, index + 2, end - 1)
         if len(arguments) != (rule.arguments or rule.position - 1) or rule.position > len(arguments) + 1:
             continue
         if not arguments:
@@ -112,7 +214,7 @@ def _add_argument(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, 
             yield spot, spot, f"{rule.text}, "
 
 
-def _split_arguments(tokens: Sequence[Token], first: int, last: int) -> list[tuple[int, int]]:
+def split_arguments(tokens: Sequence[Token], first: int, last: int) -> list[tuple[int, int]]:
     """Token spans between the commas; `<` opens a bracket where a `>` closes it before the next comma could matter."""
     arguments, start, at = [], first, first
     while at < last:
@@ -229,6 +331,7 @@ def _rename_id(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str
 _Finder = Callable[[Rule, str, str], Iterator[tuple[int, int, str]]]
 _FINDERS: dict[str, _Finder] = {
     "rename": _rename,
+    "move": _move,
     "header": _header,
     "getter": _getter,
     "add-argument": _add_argument,

@@ -1,6 +1,7 @@
 """Fix rules as values, read from `*.rules.toml`.
 
-rename        the name `old` is `new` now
+rename        the name `old` is `new` now; with `of`, where it can be told that another type is meant, it is left alone
+move          the qualified name `old` is `new` now, also where only its end is written, and in imports
 header        the included file `old` is `new` now
 getter        the field `old` is the function `new()` now, set with `setter`
 add-argument  calls of `call` with `arguments` arguments get `text` as argument number `position`
@@ -12,9 +13,10 @@ delete        the files `files` (globs) go; they are made again
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass, fields
 from pathlib import Path
-from typing import ClassVar, Literal
+from typing import TYPE_CHECKING, ClassVar, Literal
 
 import regex
 
@@ -24,10 +26,14 @@ from fernshale.core.base.release import parse_release
 from fernshale.core.base.schema import STRICT, read_toml
 from fernshale.core.fix.pattern import parse_pattern
 
+if TYPE_CHECKING:
+    from tomlkit.items import Table
+
 FORMAT = "fernshale-rules/1"
-RuleKind = Literal["rename", "header", "getter", "add-argument", "add-member", "rewrite", "rename-id", "delete"]
+RuleKind = Literal["rename", "move", "header", "getter", "add-argument", "add-member", "rewrite", "rename-id", "delete"]
 _NEEDS: dict[str, tuple[str, ...]] = {
     "rename": ("old", "new"),
+    "move": ("old", "new"),
     "header": ("old", "new"),
     "getter": ("old", "new"),
     "add-argument": ("call", "text", "position"),
@@ -39,8 +45,33 @@ _NEEDS: dict[str, tuple[str, ...]] = {
 
 
 @dataclass(frozen=True, slots=True)
+class Where:
+    """Where a rule holds: in `files` (globs), in `languages`, in classes that derive from one of `derives`; not in files that
+    have one of the words `unless`. What is not said holds everywhere."""
+
+    __pydantic_config__: ClassVar = STRICT
+    files: tuple[str, ...] = ()
+    languages: tuple[str, ...] = ()
+    derives: tuple[str, ...] = ()
+    unless: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Example:
+    """A text before the rule and after it, to test the rule by. `file` tells the language."""
+
+    __pydantic_config__: ClassVar = STRICT
+    before: str
+    after: str
+    file: str = "example.cpp"
+
+
+@dataclass(frozen=True, slots=True)
 class Rule:
-    """One change to follow. `diagnostic` narrows the errors it is offered for; `silent`: the compiler will not tell."""
+    """One change to follow. `diagnostic` narrows the errors it is offered for; `silent`: the compiler will not tell.
+
+    `confidence` is how sure its author is; `named`: only where a tool names the place, because the name alone is not enough.
+    """
 
     __pydantic_config__: ClassVar = STRICT
     id: str
@@ -62,11 +93,18 @@ class Rule:
     files: tuple[str, ...] = ()
     diagnostic: str = ""
     silent: bool = False
+    of: str = ""
+    where: Where = Where()
+    confidence: float = 1.0
+    named: bool = False
+    example: tuple[Example, ...] = ()
 
     def __post_init__(self) -> None:
         missing = [name for name in _NEEDS[self.kind] if not getattr(self, name)]
         if missing:
             raise ValueError(f"a rule of kind {self.kind} needs {', '.join(missing)}")
+        if not 0 <= self.confidence <= 1:
+            raise ValueError("confidence is a number from 0 to 1")
         if self.diagnostic:
             try:
                 regex.compile(self.diagnostic)
@@ -84,7 +122,7 @@ class Rule:
         if self.title:
             return self.title
         match self.kind:
-            case "rename" | "header" | "rename-id":
+            case "rename" | "move" | "header" | "rename-id":
                 return f"{self.old} → {self.new}"
             case "getter":
                 return f".{self.old} → .{self.new}()"
@@ -127,6 +165,41 @@ def rules_for(path: Path, from_: str, to: str) -> RuleSet:
     covers = _holds(file.from_, from_) and _holds(file.to, to)
     rules = _as_set(file, path)
     return rules if covers else RuleSet(rules.title, (), path)
+
+
+def write_rules(rules: Sequence[Rule], title: str, from_: str, to: str) -> str:
+    """Rules as a file that can be shared: what differs from the defaults, in TOML."""
+    import tomlkit
+
+    document = tomlkit.document()
+    document["format"] = FORMAT
+    document["title"] = title
+    document["from"] = from_
+    document["to"] = to
+    listed = tomlkit.aot()
+    for rule in rules:
+        listed.append(_as_table(rule))
+    document["rule"] = listed
+    return tomlkit.dumps(document)
+
+
+def _as_table(rule: Rule) -> Table:
+    import tomlkit
+
+    table = tomlkit.table()
+    for item in fields(rule):
+        value = getattr(rule, item.name)
+        if value == item.default and item.name not in ("id", "kind", "why"):
+            continue
+        if item.name == "where":
+            inner = tomlkit.inline_table()
+            inner.update({name: list(each) for name, each in asdict(value).items() if each})
+            table[item.name] = inner
+        elif item.name == "example":
+            table[item.name] = [asdict(each) for each in value]
+        else:
+            table[item.name] = list(value) if isinstance(value, tuple) else value
+    return table
 
 
 def _read(path: Path) -> _RuleFile:

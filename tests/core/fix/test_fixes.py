@@ -11,8 +11,8 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.errors import FormatError
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.fix.apply import apply_edits, find_edits
-from fernshale.core.fix.rules import Rule, read_rules, rules_for
+from fernshale.core.fix.apply import apply_edits, find_conflicts, find_edits, try_rule
+from fernshale.core.fix.rules import Example, Rule, Where, read_rules, rules_for, write_rules
 from fernshale.core.fix.tokens import tokenize
 
 
@@ -161,3 +161,60 @@ def test_rules_hold_only_for_their_releases(tmp_path: Path) -> None:
     )
     assert len(rules_for(path, "2.6.1", "3.0.2").rules) == 1
     assert rules_for(path, "2.5", "3.0.2").rules == () == rules_for(path, "2.6.1", "2.9").rules
+
+
+@pytest.mark.parametrize(
+    ("text", "fixed"),
+    [
+        ("Almanac a; a.next(1); Queue q; q.next(2); z.next(3);", "Almanac a; a.tide(1); Queue q; q.next(2); z.tide(3);"),
+        ("void f(const Almanac& a, Queue* q) { a.next(q->next()); }", "void f(const Almanac& a, Queue* q) { a.tide(q->next()); }"),
+        ("struct Mine : Almanac { int next(); };\nstruct Other { int next(); };", "struct Mine : Almanac { int tide(); };\nstruct Other { int next(); };"),
+        ("struct Queue {}; int Queue::next() {} int Almanac::next() {}", "struct Queue {}; int Queue::next() {} int Almanac::tide() {}"),
+        ("struct Mine : Sub {}; Mine m; m.next();", "struct Mine : Sub {}; Mine m; m.tide();"),  # Sub may derive from it
+    ],
+)
+def test_a_member_of_another_type_is_left_alone_where_that_can_be_told(text: str, fixed: str) -> None:
+    assert _fixed(Rule("r", "rename", "w", old="next", new="tide", of="m::Almanac"), text) == fixed
+
+
+@pytest.mark.parametrize(
+    ("path", "text", "fixed"),
+    [
+        ("a.cpp", "m::util::clock(1); util::clock(2); clock(3); x.util::clock(4);", "m::timing::clock(1); timing::clock(2); clock(3); x.util::clock(4);"),
+        ("a.cpp", "other::util::clock(1);", "other::util::clock(1);"),
+        ("a.py", "from m.util import clock, other\nm.util.clock(1)", "from m.util import other\nfrom m.timing import clock\nm.timing.clock(1)"),
+        ("a.py", "from m.util import clock as c", "from m.timing import clock as c"),
+    ],
+)  # fmt: skip
+def test_a_moved_name_is_followed_however_much_of_it_is_written(path: str, text: str, fixed: str) -> None:
+    mark = "::" if path.endswith(".cpp") else "."
+    rule = Rule("r", "move", "w", old=mark.join(("m", "util", "clock")), new=mark.join(("m", "timing", "clock")))
+    assert _fixed(rule, text, path) == fixed
+    assert _fixed(rule, fixed, path) == fixed
+
+
+def test_conditions_narrow_a_rule() -> None:
+    base = {"id": "r", "kind": "rename", "why": "w", "old": "go", "new": "run"}
+    in_class = Rule(**base, where=Where(derives=("Actor",)))
+    text = "struct A : Actor { void go(); };\nstruct B : A { void go(); };\nstruct C { void go(); };\n"
+    assert _fixed(in_class, text) == "struct A : Actor { void run(); };\nstruct B : A { void run(); };\nstruct C { void go(); };\n"
+    assert _fixed(Rule(**base, where=Where(files=("src/**",))), "go();", "lib/a.cpp") == "go();"
+    assert _fixed(Rule(**base, where=Where(languages=("python",))), "go()", "a.cpp") == "go()"
+    assert _fixed(Rule(**base, where=Where(unless=("done",))), "go(); done();") == "go(); done();"
+
+
+def test_rules_that_want_different_things_of_one_place_are_told() -> None:
+    text = "go(1); stay(2);"
+    rules = [Rule(id, "rename", "w", old=old, new=new) for id, old, new in (("a", "go", "run"), ("b", "go", "walk"), ("c", "stay", "rest"))]
+    edits = {rule.id: find_edits(rule, TreePath("a.cpp"), text) for rule in rules}
+    assert [(one, other, edit.line) for one, other, edit in find_conflicts(edits)] == [("a", "b", 1)]
+
+
+def test_rules_test_themselves_and_are_written_so_that_they_read_back(tmp_path: Path) -> None:
+    good = Rule("g", "rename", "w", old="go", new="run", where=Where(derives=("X",)), example=(Example("struct A : X { int go(); };", "struct A : X { int run(); };"),))
+    bad = Rule("b", "rename", "w", old="go", new="go_on", confidence=0.5, example=(Example("go();", "went();"),))
+    assert try_rule(good) == () and len(try_rule(bad)) == 1
+    path = tmp_path / "x.rules.toml"
+    path.write_text(write_rules([good, bad], "shared", ">=1", "*"))
+    read = read_rules(path)
+    assert read.rules == (good, bad) and read.title == "shared"

@@ -16,7 +16,7 @@ from fernshale.core.base.patterns import search
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.words import count, seconds
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.build.causes import Cause, LineOf, find_causes
 from fernshale.core.build.diagnostics import Diagnostic
 from fernshale.core.build.owners import Ground as BuildGround
@@ -47,7 +47,7 @@ _ID_ROLES = ("asset", "user content")
 # Assets are read by the running game; a change of theirs needs another trial, not another build.
 _NOT_BUILT: tuple[Role, ...] = ("generated", "asset")
 # What a match is worth: a rule that names the symbol the compiler names, or one that only stands on the same line.
-_BY_SYMBOL, _BY_LINE = 0.95, 0.6
+_BY_SYMBOL, _BY_LINE = 0.99, 0.6
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,7 +98,7 @@ class BuildView:
     def sure(self) -> tuple[Fix, ...]:
         """The sure fixes, each once."""
         found = {view.fixes[0].rule.id: view.fixes[0] for view in self.causes if view.fixes and view.fixes[0].is_sure}
-        found.update({fix.rule.id: fix for fix in self.silent})
+        found.update({fix.rule.id: fix for fix in self.silent if fix.is_sure})
         return tuple(found.values())
 
 
@@ -106,7 +106,7 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     """Look at the last round against the tree as it is; runs nothing."""
     rounds = tuple(Round.from_json(item) for item in crossing.leg_fact("rounds") or ())
     last = crossing.leg_fact("last build") if rounds else None
-    rules = leg_rules(ground, crossing.setup.from_, crossing.setup.to)
+    rules = leg_rules(ground, crossing, no_progress, token)
     edits = find_all_edits(ground, rules.all, token)
     silent = tuple(fix for fix in _silent(rules, edits) if f"fix:{fix.rule.id}" not in crossing.decisions())
     if last is None or last["release"] != crossing.setup.to:
@@ -362,7 +362,8 @@ def _find_fixes(
         if rule.kind == "delete":
             removes = tuple(path for path in ground.manifest.files if matches(rule.files, path))
             if message_fits and removes:
-                fixes.append(Fix(rule, rules.source(rule), (), removes, (), cause.count, _BY_SYMBOL))
+                sure = _BY_SYMBOL * rule.confidence
+                fixes.append(Fix(rule, rules.source(rule), (), removes, (), cause.count, sure))
             continue
         found = edits.get(rule.id, ())
         if rule.silent or message_fits is False:
@@ -370,14 +371,16 @@ def _find_fixes(
         here = tuple(edit for edit in found if _lines_of(edit) & named)
         if not here:
             continue
+        if rule.named:
+            found = here
         spots = set().union(*(_lines_of(edit) for edit in here))
         clears = sum(bool(places & spots) for places in lines)
-        confidence = _BY_SYMBOL if message_fits or _names(rule, cause.symbol) else _BY_LINE
+        confidence = rule.confidence * (_BY_SYMBOL if message_fits or _names(rule, cause.symbol) else _BY_LINE)
         fixes.append(Fix(rule, rules.source(rule), found, (), here, clears, confidence))
-    best = max((fix.confidence for fix in fixes), default=0.0)
     # A rule that merely stands on the same line is for another cause, when one names this very symbol.
-    kept = [fix for fix in fixes if fix.confidence == best]
-    return tuple(sorted(kept, key=lambda fix: (-fix.clears, fix.rule.id)))
+    by_symbol = [fix for fix in fixes if _names(fix.rule, cause.symbol) or _message_fits(fix.rule, cause)]
+    kept = by_symbol or fixes
+    return tuple(sorted(kept, key=lambda fix: (-fix.confidence, -fix.clears, fix.rule.id)))
 
 
 def _count_open(cause: Cause) -> int:
@@ -402,13 +405,13 @@ def _message_fits(rule: Rule, cause: Cause) -> bool | None:
 
 
 def _names(rule: Rule, symbol: str) -> bool:
-    words = set(regex.findall(r"[\w/.]+", " ".join((rule.old, rule.call, rule.member, rule.pattern))))
-    return symbol in words
+    told = " ".join((rule.old, rule.call, rule.member, rule.pattern))
+    return symbol in {*regex.findall(r"[\w/.]+", told), *regex.findall(r"\w+", told)}
 
 
 def _silent(rules: LegRules, edits: Mapping[str, tuple[Edit, ...]]) -> list[Fix]:
     return [
-        Fix(rule, rules.source(rule), edits[rule.id], (), (), 0, _BY_SYMBOL)
+        Fix(rule, rules.source(rule), edits[rule.id], (), (), 0, _BY_SYMBOL * rule.confidence)
         for rule in rules.all
         if rule.silent and edits.get(rule.id)
     ]

@@ -15,7 +15,7 @@ from fernshale.core.change.model import ChangeSet
 from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.logbook import write_step
 from fernshale.core.crossing.matter import Decision, Matter, Proposal, Stage
-from fernshale.core.crossing.rules import leg_rules
+from fernshale.core.crossing.rules import LegRules, written_rules
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.fix.apply import apply_edits, find_edits
 from fernshale.core.fix.rules import Rule
@@ -49,7 +49,7 @@ def links(ground: Ground, crossing: Crossing, token: CancelToken) -> LinksView:
     shape = ground.profile.links
     now = read_ids(shape, ground.manifest.files, ground.read)
     before = _ids_before(ground, crossing)
-    rules = leg_rules(ground, crossing.setup.from_, crossing.setup.to)
+    rules = LegRules(tuple(written_rules(ground, crossing.setup.from_, crossing.setup.to)))
     renames = {rule.old: rule for rule in rules.all if rule.kind == "rename-id"}
     dangling = tuple(_dangling(id, now, before, renames.get(id)) for id in now.dangling if id not in before.dangling)
     decided = crossing.decisions()

@@ -1,0 +1,199 @@
+"""Fix rules out of the drift of a leg: what comparing the two releases' own sources says about how to follow.
+
+Each change that has a way to follow becomes a rule, as sure as its candidate is. What needs a value that no signature tells
+(a new argument, the body of a method) is taken from how the new release's own code does it, and never counts as sure.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Collection, Iterator, Sequence
+from pathlib import Path
+
+from fernshale.core.drift.compare import Change
+from fernshale.core.drift.release import languages_of, list_sources
+from fernshale.core.drift.symbols import Symbol
+from fernshale.core.fix.apply import split_arguments
+from fernshale.core.fix.rules import Rule, RuleSet, Where
+from fernshale.core.fix.tokens import group_end, tokenize
+
+_C_FAMILY = (".h", ".hpp", ".hh", ".hxx", ".inl", ".cpp", ".cc", ".c")
+# From so many candidates' likelihood on a rule is worth a look, and so many others of one symbol are offered beside it.
+_LEAST, _OTHERS = 0.15, 2
+# What is filled in from others' code may be meant otherwise here.
+_FILLED_IN = 0.6
+_STUB = 0.5
+
+
+def guess_rules(changes: Sequence[Change], new: Path, title: str, known: Collection[str]) -> RuleSet:
+    """Rules to follow `changes`; nothing for the symbols that better authorities (`known`) have rules for.
+
+    `new` is the new release's folder, whose own code shows how new things are used.
+    """
+    rules: dict[str, Rule] = {}
+    for change in changes:
+        if change.symbol.name not in known:
+            for rule in _rules_of(change, new):
+                rules.setdefault(rule.id, rule)
+    for rule in _header_rules(changes):
+        if rule.old not in known:
+            rules.setdefault(rule.id, rule)
+    return RuleSet(title, tuple(rules.values()), new)
+
+
+def _rules_of(change: Change, new: Path) -> Iterator[Rule]:
+    old, now = change.old, change.new
+    if change.kind in ("renamed", "moved", "removed", "deprecated") and old is not None and old.kind != "constructor":
+        for number, candidate in enumerate(change.candidates[: 1 + _OTHERS]):
+            if candidate.score >= _LEAST:
+                yield from _follow(old, candidate.symbol, candidate.score, candidate.evidence, number)
+    elif change.kind == "removed" and old is not None and old.file.endswith(_C_FAMILY):
+        yield from _factory(change)
+    elif change.kind == "signature" and old is not None and now is not None:
+        if not old.is_callable and now.is_callable:
+            yield _getter(change, old, now)
+        elif old.is_callable and now.is_callable:
+            yield from _new_argument(change, old, now, new)
+    elif change.kind == "must-implement" and now is not None:
+        yield from _member(change, now)
+    elif change.kind == "no-longer-overrides" and old is not None and now is not None and old.name != now.name:
+        why = f"{old.full} is {now.name} now; a class that still has {old.name} overrides nothing by it, and compiles"
+        yield Rule(
+            f"drift-override-{_slug(old)}", "rename", why, title=f"override {now.name}, not {old.name}", old=old.name,
+            new=now.name, where=Where(derives=(old.scope[-1],)), silent=True, confidence=change.candidates[0].score,
+        )  # fmt: skip
+
+
+def _follow(old: Symbol, new: Symbol, score: float, evidence: Sequence[str], number: int) -> Iterator[Rule]:
+    """A name that is another one now, in the same place or elsewhere."""
+    id = f"drift-{_slug(old)}" + (f"-{number + 1}" if number else "")
+    why = "; ".join(evidence[:3]) or "the two releases compared"
+    is_member = old.kind in ("method", "field")
+    if old.name != new.name and (old.scope == new.scope or is_member or old.scope[:-1] == new.scope[:-1]):
+        of = old.full.rpartition("::" if "::" in old.full else ".")[0] if is_member else ""
+        # A member's name alone may be another's, too: it is changed where a tool names it.
+        yield Rule(id, "rename", why, old=old.name, new=new.name, of=of, confidence=score, named=True)
+    elif old.scope != new.scope and old.full != new.full and not is_member:
+        yield Rule(id, "move", why, title=f"{old.full} → {new.full}", old=old.full, new=new.full, confidence=score)
+
+
+def _header_rules(changes: Sequence[Change]) -> Iterator[Rule]:
+    """Headers whose symbols are found in another one now."""
+    into: dict[str, Counter[str]] = {}
+    for change in changes:
+        if change.kind not in ("renamed", "moved") or change.old is None or change.new is None:
+            continue
+        if change.old.file.endswith(_C_FAMILY) and change.old.file != change.new.file:
+            into.setdefault(_included(change.old.file), Counter())[_included(change.new.file)] += 1
+    for old, counted in into.items():
+        new, times = counted.most_common(1)[0]
+        why = f"what stood in {old} stands in {new}"
+        sure = min(0.95, 0.6 + 0.15 * times)
+        yield Rule(f"drift-header-{old}", "header", why, old=old, new=new, confidence=sure, named=True)
+
+
+def _included(file: str) -> str:
+    """A header's path as it is included: behind the last folder that is called include."""
+    return re.sub(r"^(?:.*/)?(?:include|inc)/", "", file)
+
+
+def _factory(change: Change) -> Iterator[Rule]:
+    """A constructor that was closed, with a function that makes one instead."""
+    assert change.old is not None
+    class_ = change.old.full.rpartition("::")[0]
+    for candidate in change.candidates[:1]:
+        yield Rule(
+            f"drift-{_slug(change.old)}", "rewrite", f"{class_} is made by {candidate.symbol.full} now",
+            title=f"{class_}(…) → {candidate.symbol.full}(…)", pattern=f"{class_} $name($$args);",
+            replacement=f"auto $name = {candidate.symbol.full}($$args);", confidence=min(0.9, candidate.score),
+        )  # fmt: skip
+
+
+def _getter(change: Change, old: Symbol, new: Symbol) -> Rule:
+    setter = f"set_{old.name}" if "_" in old.name or old.name.islower() else f"set{old.name[:1].upper()}{old.name[1:]}"
+    return Rule(
+        f"drift-{_slug(old)}",
+        "getter",
+        change.what,
+        old=old.name,
+        new=new.name,
+        setter=setter,
+        confidence=0.92,
+        named=True,
+    )
+
+
+def _new_argument(change: Change, old: Symbol, new: Symbol, folder: Path) -> Iterator[Rule]:
+    """One more argument without a default: what the release's own code passes there most."""
+    ours, theirs = [item.name for item in old.parameters], list(new.parameters)
+    added = [at for at, item in enumerate(theirs) if item.name not in ours]
+    if len(theirs) != len(ours) + 1 or len(added) != 1 or theirs[added[0]].default:
+        return
+    at = added[0]
+    passed = _passed(folder, old.name, len(theirs), at)
+    if not passed:
+        return
+    text, times = passed.most_common(1)[0]
+    why = f"{old.full} wants {theirs[at].type} {theirs[at].name}; the release's own code passes {text}, {times} times"
+    yield Rule(
+        f"drift-{_slug(old)}", "add-argument", why, title=f"{old.name}(…) gets {text}", call=old.name, arguments=len(ours),
+        position=at + 1, text=text, confidence=_FILLED_IN,
+    )  # fmt: skip
+
+
+def _passed(folder: Path, call: str, arguments: int, at: int) -> Counter[str]:
+    """What a release's code gives a function at one place, where that is a name or a literal that means the same elsewhere."""
+    found: Counter[str] = Counter()
+    places = [*list_sources(folder, languages_of("")), *(f"examples/{path}" for path in _listed(folder / "examples"))]
+    for path in places:
+        text = (folder / path).read_bytes().decode("utf-8", "replace")
+        if call not in text:
+            continue
+        tokens = tokenize(text, path)
+        for index, token in enumerate(tokens[:-1]):
+            if token.text != call or tokens[index + 1].text != "(":
+                continue
+            end = group_end(tokens, index + 1)
+            spans = split_arguments(tokens, index + 2, end - 1)
+            if len(spans) == arguments:
+                first, last = spans[at]
+                given = text[tokens[first].start : tokens[last - 1].end]
+                if re.fullmatch(
+                    r"[A-Za-z_]\w*(?:(?:::|\.)\w+)+|\d[\w.]*|\"[^\"]*\"|true|false|nullptr|None|True|False", given
+                ):
+                    found[given] += 1
+    return found
+
+
+def _listed(folder: Path) -> Sequence[str]:
+    return list(list_sources(folder, languages_of(""))) if folder.is_dir() else ()
+
+
+def _member(change: Change, method: Symbol) -> Iterator[Rule]:
+    """A method that every class of a kind must have, as a stub in the class."""
+    base = method.scope[-1] if method.scope else ""
+    if not base or not method.file.endswith(_C_FAMILY):
+        return
+    given = ", ".join(" ".join(part for part in (item.type, item.name) if part) for item in method.parameters)
+    is_const = " const" if "const" in method.marks else ""
+    body = "{ }" if method.returns in ("void", "") else "{ return {}; }"
+    yield Rule(
+        f"drift-{_slug(method)}", "add-member", f"{change.what}; the body is only a stub", base=base, member=method.name,
+        text=f"{method.returns} {method.name}({given}){is_const} override {body}", confidence=_STUB,
+    )  # fmt: skip
+
+
+def _slug(symbol: Symbol) -> str:
+    return re.sub(r"\W+", "-", symbol.full)
+
+
+def symbols_named(rules: Sequence[Rule]) -> frozenset[str]:
+    """The symbols that rules are about, by their last names."""
+    names: set[str] = set()
+    for rule in rules:
+        for text in (rule.old, rule.call, rule.member):
+            names.update(re.split(r"::|\.", text)[-1:])
+            names.add(text)
+        names.update(re.findall(r"[A-Za-z_]\w+", re.sub(r"\$\$?\w+", " ", rule.pattern)))
+    return frozenset(names - {""})

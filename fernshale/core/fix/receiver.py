@@ -1,0 +1,133 @@
+"""Whose member a name is, as far as the tokens of one file tell: by the class around it, the name in front, or the type of
+what it is asked of. What cannot be told counts as possible."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from functools import cached_property
+
+from fernshale.core.fix.tokens import Token, group_end
+
+# Words that stand where a type might and are none.
+_NO_TYPES = frozenset(
+    ("return", "auto", "new", "delete", "else", "const", "var", "let", "case", "throw", "await", "in", "not", "and", "or",
+     "typename", "using", "import", "from", "goto", "yield", "if", "while")
+)  # fmt: skip
+
+
+class Owners:
+    """Tells for the names in a file whether they belong to another type than `of`, whose last name counts."""
+
+    def __init__(self, tokens: Sequence[Token], of: str) -> None:
+        self._tokens = tokens
+        self._of = re.split(r"::|\.", of)[-1]
+
+    def is_another(self, index: int) -> bool:
+        """Whether the name at `index` is told to be of another type."""
+        before = self._tokens[index - 1].text if index else ""
+        if before in (".", "->") and index >= 2:
+            type_ = self._type_of_receiver(index - 2)
+            return type_ is not None and not self._is_one(type_)
+        if before == "::" and index >= 2 and self._tokens[index - 2].kind == "name":
+            named = self._tokens[index - 2].text
+            return named in self._classes and not self._is_one(named)
+        inner = next((name for name, first, last in reversed(self._bodies) if first < index < last), None)
+        if inner is None or not self._is_declared_here(index):
+            return False
+        return not self._is_one(inner)
+
+    def _is_declared_here(self, index: int) -> bool:
+        """Whether the name is declared at this place: a type stands before it, an argument list or an end behind it."""
+        before, after = self._tokens[index - 1], self._tokens[index + 1 : index + 2]
+        declares = (before.kind == "name" and before.text not in _NO_TYPES) or before.text in ("&", "*", ">", "def")
+        return declares and bool(after) and after[0].text in ("(", ";", "=", "{", ":")
+
+    def _is_one(self, type_: str) -> bool:
+        """Whether a type is the one or derives from it, through classes of this file."""
+        seen: set[str] = set()
+        pending = [type_]
+        while pending:
+            name = pending.pop()
+            if name == self._of:
+                return True
+            if name not in seen:
+                seen.add(name)
+                # What a class of another file derives from is not known.
+                pending += self._bases.get(name, ())
+        return any(name not in self._classes and name != type_ for name in seen)
+
+    def _type_of_receiver(self, index: int) -> str | None:
+        token = self._tokens[index]
+        if token.text in ("this", "self"):
+            return next((name for name, first, last in reversed(self._bodies) if first < index < last), None)
+        if token.kind != "name" or (index and self._tokens[index - 1].text in (".", "->", "::")):
+            return None
+        return self._declared.get(token.text)
+
+    @cached_property
+    def _declared(self) -> dict[str, str]:
+        """The type of each name that is declared with one type only in this file."""
+        types: dict[str, set[str]] = {}
+        tokens = self._tokens
+        for index in range(len(tokens) - 2):
+            token = tokens[index]
+            if token.kind != "name" or token.text in _NO_TYPES:
+                continue
+            at = index + 1
+            while at < len(tokens) and tokens[at].text in ("&", "*", "const"):
+                at += 1
+            named = tokens[at] if at + 1 < len(tokens) else None
+            if (
+                named is not None
+                and named.kind == "name"
+                and tokens[at + 1].text in ("=", ";", ",", ")", "(", "{", ":")
+            ):
+                types.setdefault(named.text, set()).add(token.text)
+            elif tokens[index + 1].text == "=" and tokens[index + 2].kind == "name":
+                made = (
+                    index + 3 < len(tokens) and tokens[index + 3].text == "(" and tokens[index + 2].text[:1].isupper()
+                )
+                if made:
+                    types.setdefault(token.text, set()).add(tokens[index + 2].text)
+        return {name: next(iter(found)) for name, found in types.items() if len(found) == 1}
+
+    @cached_property
+    def _classes(self) -> frozenset[str]:
+        return frozenset(name for name, _, _ in self._bodies)
+
+    @cached_property
+    def _bases(self) -> dict[str, tuple[str, ...]]:
+        return {name: bases for name, bases, _, _ in class_bodies(self._tokens)}
+
+    @cached_property
+    def _bodies(self) -> list[tuple[str, int, int]]:
+        return [(name, first, last) for name, _, first, last in class_bodies(self._tokens)]
+
+
+def class_bodies(tokens: Sequence[Token]) -> list[tuple[str, tuple[str, ...], int, int]]:
+    """The classes a file defines: name, names of the bases, and the token span of the body in braces, outer ones first."""
+    found = []
+    for index, token in enumerate(tokens[:-1]):
+        if token.text not in ("class", "struct", "interface") or tokens[index + 1].kind != "name":
+            continue
+        opening = next((at for at in range(index, len(tokens)) if tokens[at].text in ("{", ";", ")", "=")), len(tokens))
+        if opening == len(tokens) or tokens[opening].text != "{":
+            continue
+        head = [item.text for item in tokens[index + 1 : opening]]
+        start = next((at for at, word in enumerate(head) if word in (":", "extends", "implements")), len(head))
+        bases = tuple(word for word in head[start:] if word.isidentifier())
+        found.append((head[0], bases, opening, group_end(tokens, opening)))
+    return found
+
+
+def derived_spans(tokens: Sequence[Token], derives: Sequence[str]) -> list[tuple[int, int]]:
+    """The character spans of classes that derive from one of `derives`, by its last name."""
+    wanted = {re.split(r"::|\.", name)[-1] for name in derives}
+    bodies = class_bodies(tokens)
+    one = set(wanted)
+    # Classes of the file that derive from a derived one, in whatever order they stand.
+    for _ in bodies:
+        one |= {name for name, bases, _, _ in bodies if one & set(bases)}
+    derived = [(first, last) for name, bases, first, last in bodies if one & set(bases) or name in one - wanted]
+    return [(tokens[first].start, tokens[last - 1].end) for first, last in derived]
