@@ -24,6 +24,7 @@ from fernshale.core.build.wordings import (
 
 _QUOTED = re.compile(r"'([^']+)'")
 _NUMBER = re.compile(r"\d+")
+_NO_METHOD = "abstract:"
 _ABSTRACT = re.compile(r"abstract (?:class )?(?:type )?'(?P<symbol>[^']+)'|'(?P<class>[^']+)' is an abstract class")
 _PURE = re.compile(r"'virtual (?P<symbol>[^']*\([^']*\)[^']*)'|unimplemented pure virtual method '(?P<method>\w+)'")
 # Where a message names no symbol, the tool says it in a line of its own: `symbol:   method foo()`.
@@ -150,7 +151,7 @@ def _name_diagnostic(diagnostic: Diagnostic) -> _Named:
         if method:
             return _Named(IMPLEMENT, f"{method} must be implemented", method, "", f"{IMPLEMENT}:{method}")
         symbol = last_name(found["symbol"] or found["class"])
-        return _Named(IMPLEMENT, f"{symbol} is abstract now", symbol, "", f"abstract:{symbol}")
+        return _Named(IMPLEMENT, f"{symbol} is abstract now", symbol, "", f"{_NO_METHOD}{symbol}")
     if message == "cannot find symbol" and diagnostic.notes:
         details = [note.message for note in diagnostic.notes]
         symbol = next((found["symbol"] for text in details if (found := _DETAIL.match(text))), "")
@@ -213,6 +214,8 @@ def _find_followers(causes: Sequence[Cause], line_of: LineOf) -> dict[str, str]:
     words = _words_of(at_line, line_of)
     by_key = {cause.key: cause for cause in causes}
     implement = {cause.symbol: cause.key for cause in causes if cause.kind == IMPLEMENT}
+    # Some tools name the method once for a class and then only say that it is abstract.
+    asked = max((cause for cause in causes if cause.key.startswith(f"{IMPLEMENT}:")), key=lambda cause: cause.count, default=None)
     under: dict[str, str] = {}
     for cause in causes:
         leader = ""
@@ -232,6 +235,8 @@ def _find_followers(causes: Sequence[Cause], line_of: LineOf) -> dict[str, str]:
             )
         elif cause.kind == OVERRIDE:
             leader = implement.get(cause.symbol, "")
+        elif cause.key.startswith(_NO_METHOD) and asked is not None:
+            leader = asked.key
         if leader and leader != cause.key and under.get(leader) != cause.key:
             under[cause.key] = leader
     # One level: what follows from a follower follows from the first.

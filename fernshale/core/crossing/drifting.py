@@ -23,10 +23,12 @@ class Used:
 def engine_drift(ground: Ground, from_: str, to: str, progress: Progress, token: CancelToken) -> tuple[Change, ...]:
     """The changes between two releases of the engine; none where one of them is not at hand. Raises Cancelled."""
     try:
-        folders = [engine_folder(ground, release) for release in (from_, to)]
+        old, new = (engine_folder(ground, release) for release in (from_, to))
     except FernshaleError:
         return ()
-    return compare_releases(folders[0], folders[1], "", progress, token)
+    if not (old.is_dir() and new.is_dir()):
+        return ()
+    return compare_releases(old, new, "", progress, token)
 
 
 def used_changes(changes: Sequence[Change], used: Mapping[str, int]) -> tuple[Used, ...]:

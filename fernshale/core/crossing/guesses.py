@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from pathlib import Path
 
 from fernshale.core.drift.compare import Change
@@ -24,6 +24,7 @@ _LEAST, _OTHERS = 0.15, 2
 # What is filled in from others' code may be meant otherwise here.
 _FILLED_IN = 0.6
 _STUB = 0.5
+_RETYPED, _LEFT_OUT = 0.8, 0.3
 
 
 def guess_rules(changes: Sequence[Change], new: Path, title: str, known: Collection[str]) -> RuleSet:
@@ -32,9 +33,10 @@ def guess_rules(changes: Sequence[Change], new: Path, title: str, known: Collect
     `new` is the new release's folder, whose own code shows how new things are used.
     """
     rules: dict[str, Rule] = {}
+    fulls = {item.new.name: item.new.full for item in changes if item.new is not None}
     for change in changes:
         if change.symbol.name not in known:
-            for rule in _rules_of(change, new):
+            for rule in _rules_of(change, new, fulls):
                 rules.setdefault(rule.id, rule)
     for rule in _header_rules(changes):
         if rule.old not in known:
@@ -42,12 +44,14 @@ def guess_rules(changes: Sequence[Change], new: Path, title: str, known: Collect
     return RuleSet(title, tuple(rules.values()), new)
 
 
-def _rules_of(change: Change, new: Path) -> Iterator[Rule]:
+def _rules_of(change: Change, new: Path, fulls: Mapping[str, str]) -> Iterator[Rule]:
     old, now = change.old, change.new
     if change.kind in ("renamed", "moved", "removed", "deprecated") and old is not None and old.kind != "constructor":
         for number, candidate in enumerate(change.candidates[: 1 + _OTHERS]):
             if candidate.score >= _LEAST:
                 yield from _follow(old, candidate.symbol, candidate.score, candidate.evidence, number)
+        if change.kind == "removed" and old.is_callable and _gives_nothing(old):
+            yield _without_call(old)
     elif change.kind == "removed" and old is not None and old.file.endswith(_C_FAMILY):
         yield from _factory(change)
     elif change.kind == "signature" and old is not None and now is not None:
@@ -55,6 +59,7 @@ def _rules_of(change: Change, new: Path) -> Iterator[Rule]:
             yield _getter(change, old, now)
         elif old.is_callable and now.is_callable:
             yield from _new_argument(change, old, now, new)
+            yield from _new_types(change, old, now, fulls)
     elif change.kind == "must-implement" and now is not None:
         yield from _member(change, now)
     elif change.kind == "no-longer-overrides" and old is not None and now is not None and old.name != now.name:
@@ -139,6 +144,39 @@ def _new_argument(change: Change, old: Symbol, new: Symbol, folder: Path) -> Ite
     yield Rule(
         f"drift-{_slug(old)}", "add-argument", why, title=f"{old.name}(…) gets {text}", call=old.name, arguments=len(ours),
         position=at + 1, text=text, confidence=_FILLED_IN,
+    )  # fmt: skip
+
+
+def _new_types(change: Change, old: Symbol, new: Symbol, fulls: Mapping[str, str]) -> Iterator[Rule]:
+    """A parameter of another type, wherever the function is declared or defined again: in overrides and their definitions."""
+    changed = [at for at, (a, b) in enumerate(zip(old.parameters, new.parameters, strict=False)) if a.type != b.type]
+    if len(old.parameters) != len(new.parameters) or len(changed) != 1 or not old.file.endswith(_C_FAMILY):
+        return
+    at = changed[0]
+    before = old.parameters[at].type
+    after = re.sub(r"[A-Za-z_]\w*", lambda word: fulls.get(word[0], word[0]), new.parameters[at].type)
+    ahead = "$$before, " if at else ""
+    behind = ", $$behind" if at + 1 < len(old.parameters) else ""
+    yield Rule(
+        f"drift-{_slug(old)}-type", "rewrite", change.what, title=f"{old.name} takes a {after}",
+        pattern=f"{old.name}({ahead}{before} $it{behind})", replacement=f"{old.name}({ahead}{after} $it{behind})",
+        confidence=_RETYPED,
+    )  # fmt: skip
+
+
+def _gives_nothing(symbol: Symbol) -> bool:
+    """Whether nobody can miss the result of a call."""
+    return symbol.returns in ("void", "None") or (not symbol.returns and bool(symbol.words) and "return" not in symbol.words)
+
+
+def _without_call(old: Symbol) -> Rule:
+    """A call that nothing stands for any more, as a statement that goes."""
+    front = "$it." if old.kind == "method" else f"{old.full.rpartition(old.name)[0]}"
+    end = ";" if old.file.endswith((*_C_FAMILY, ".cs", ".java", ".rs", ".ts", ".js")) else ""
+    why = f"{old.full} is not there any more, and nothing that looks like it"
+    return Rule(
+        f"drift-{_slug(old)}-goes", "rewrite", why, title=f"calls of {old.name} go", pattern=f"{front}{old.name}($$args){end}",
+        replacement="", confidence=_LEFT_OUT, named=True,
     )  # fmt: skip
 
 

@@ -15,6 +15,9 @@ from fernshale.core.crossing.guesses import guess_rules, symbols_named
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.fix.rules import Rule, RuleSet, read_rules, rules_for, write_rules
 
+# What the ids of learned rules begin with.
+LEARNED = "learned-"
+
 
 @dataclass(frozen=True, slots=True)
 class LegRules:
@@ -25,6 +28,14 @@ class LegRules:
     @property
     def all(self) -> tuple[Rule, ...]:
         return tuple(rule for group in self.sets for rule in group.rules)
+
+    def with_learned(self, rules: Sequence[Rule]) -> LegRules:
+        """With rules that were just learned, which are what the person at work means."""
+        if not rules:
+            return self
+        known = {rule.id for rule in self.all}
+        fresh = tuple(rule for rule in rules if rule.id not in known)
+        return LegRules((RuleSet("learned from your change", fresh, Path()), *self.sets))
 
     def source(self, rule: Rule) -> str:
         """Where a rule comes from, for its evidence."""

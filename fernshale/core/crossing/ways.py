@@ -115,10 +115,10 @@ def _estimate(
 
 def _gone(ground: Ground, from_: str, to: str, texts: Texts, token: CancelToken) -> Mapping[str, int] | None:
     try:
-        old, new = engine_folder(ground, from_), engine_folder(ground, to)
-    except FernshaleError:
-        return None
-    return gone_names(names_of(old, token), names_of(new, token), texts.used)
+        old, new = (names_of(engine_folder(ground, release), token) for release in (from_, to))
+    except (FernshaleError, OSError):
+        return None  # a release that is not at hand
+    return gone_names(old, new, texts.used)
 
 
 def _after(here: Sequence[Here], leg: Leg, shelf: Shelf) -> tuple[Here, ...]:

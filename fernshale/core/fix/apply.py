@@ -291,6 +291,8 @@ def _rewrite(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]
         start, end = tokens[match.first].start, tokens[match.last - 1].end
         new = _filled(rule.replacement, match, tokens, text)
         if not new:
+            if not _is_statement(tokens, match, text):
+                continue  # a value or a branch would be left with nothing
             start, end = _whole_line(text, start, end)
         yield start, end, new
 
@@ -312,6 +314,18 @@ def _filled(template: str, match: Match, tokens: Sequence[Token], text: str) -> 
         return text[tokens[span[0]].start : tokens[span[1] - 1].end] if span[1] > span[0] else ""
 
     return re.sub(r"\$\$?(\w+)", value, template)
+
+
+def _is_statement(tokens: Sequence[Token], match: Match, text: str) -> bool:
+    """Whether what matched stands by itself, so that it can go."""
+    first, last = tokens[match.first], tokens[match.last - 1]
+    before = tokens[match.first - 1] if match.first else None
+    after = tokens[match.last] if match.last < len(tokens) else None
+    if last.text == ";":
+        return before is None or before.text in (";", "{", "}", ":")
+    # Where lines end statements, it has lines of its own.
+    is_first = before is None or "\n" in text[before.end : first.start]
+    return is_first and (after is None or "\n" in text[last.end : after.start])
 
 
 def _whole_line(text: str, start: int, end: int) -> tuple[int, int]:

@@ -27,9 +27,10 @@ from fernshale.core.build.rounds import Round, count_round
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.commands import OnLine, run_profile_command
 from fernshale.core.crossing.ground import Ground, engine_folder
+from fernshale.core.crossing.learning import learn_from_changes
 from fernshale.core.crossing.logbook import note, write_step
 from fernshale.core.crossing.matter import Decision, Matter, Proposal, Stage
-from fernshale.core.crossing.rules import LegRules, leg_rules
+from fernshale.core.crossing.rules import LEARNED, LegRules, keep_rules, leg_rules
 from fernshale.core.crossing.stages.engine import regenerate
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.fix.apply import Edit, apply_edits, find_edits
@@ -107,17 +108,19 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     rounds = tuple(Round.from_json(item) for item in crossing.leg_fact("rounds") or ())
     last = crossing.leg_fact("last build") if rounds else None
     rules = leg_rules(ground, crossing, no_progress, token)
+    is_built = last is not None and last["release"] == crossing.setup.to
+    causes: tuple[Cause, ...] = ()
+    shape = None
+    if last is not None and is_built:
+        shape = _build_ground(ground, crossing, last["snapshot"])
+        causes = find_causes(find_owners(_read_log(Path(last["log"]), ground), shape), _line_reader(ground))
+        rules = rules.with_learned(learn_from_changes(ground, crossing, last["snapshot"], causes))
     edits = find_all_edits(ground, rules.all, token)
     silent = tuple(fix for fix in _silent(rules, edits) if f"fix:{fix.rule.id}" not in crossing.decisions())
-    if last is None or last["release"] != crossing.setup.to:
+    if last is None or shape is None:
         return BuildView(rounds, (), silent, True, False, (*_no_build(), *_silent_matters(silent)))
     is_stale = last["fingerprint"] != ground.fingerprint(_NOT_BUILT)
-    shape = _build_ground(ground, crossing, last["snapshot"])
-    owned = find_owners(_read_log(Path(last["log"]), ground), shape)
-    views = tuple(
-        CauseView(cause, _find_fixes(cause, rules, edits, shape, ground), _count_open(cause))
-        for cause in find_causes(owned, _line_reader(ground))
-    )
+    views = tuple(CauseView(cause, _find_fixes(cause, rules, edits, shape, ground), _count_open(cause)) for cause in causes)
     passed = bool(last["passed"])
     matters = (*_cause_matters(views, is_stale, passed), *_silent_matters(silent))
     return BuildView(rounds, views, silent, is_stale, passed and not is_stale, matters)
@@ -179,6 +182,8 @@ def apply_fix(
     entry = write_step(crossing, Stage.BUILD, title, fix.rule.why, f"fix {fix.rule.id}", changes, progress, token)
     key = f"fix:{fix.rule.id}" if scope == "everywhere" else f"fix:{fix.rule.id}:{entry}"
     crossing.decide(Decision(key, Stage.BUILD, scope, "", who, fix.rule.why, time.time(), entry))
+    if fix.rule.id.startswith(LEARNED):
+        keep_rules(crossing, [fix.rule])
     if fix.removes:
         regenerate(crossing, on_line, progress, token)
     return entry

@@ -1,0 +1,148 @@
+"""Proposals that no notes tell: from comparing two releases, and from one change made by hand."""
+
+from __future__ import annotations
+
+import shutil
+from dataclasses import replace
+from pathlib import Path
+
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.ground import crossing_ground
+from fernshale.core.crossing.guesses import guess_rules, symbols_named
+from fernshale.core.crossing.overview import Overview, look
+from fernshale.core.crossing.rules import export_rules, own_rules
+from fernshale.core.crossing.settle import Taken, settle
+from fernshale.core.crossing.state import Crossing
+from fernshale.core.drift.compare import compare
+from fernshale.core.drift.release import read_pair
+from fernshale.core.fix.apply import apply_edits, find_edits
+from fernshale.core.fix.rules import read_rules
+from tests.conftest import Tree
+from tests.wick import Wick, cross_wick, make_wick
+
+
+def _quiet(line: str) -> None:
+    pass
+
+
+def _look(crossing: Crossing) -> Overview:
+    return look(crossing, no_progress, CancelToken())
+
+
+def _take(crossing: Crossing, key: str, way: str) -> None:
+    settle(crossing, Taken(key, way, "test"), _quiet, no_progress, CancelToken())
+
+
+def _without_rules(tree: Tree, old: str, new: str, game: str) -> tuple[Wick, Crossing]:
+    """Wick with releases of its own, whose notes say nothing, and a game on its way to 2.0, not built yet."""
+    wick = make_wick(tree)
+    shelf = wick.shelf / "shelf.toml"
+    shelf.write_text(shelf.read_text().replace('rules = ["notes.rules.toml"]\n', ""))
+    (wick.shelf / "wick/1.4/wick.py").write_text(old)
+    (wick.shelf / "wick/2.0/wick.py").write_text(new)
+    for path in wick.project.glob("*.py"):
+        path.unlink()
+    (wick.project / "game.py").write_text(game)
+    crossing = cross_wick(wick)
+    _take(crossing, "engine:sites", "apply")
+    return wick, crossing
+
+
+_OLD = 'def light_up(room, hour):\n    """Let there be light in a room."""\n    return lamps.find(room).burn(hour)\n'
+
+
+def test_what_comparing_the_releases_tells_is_proposed_and_taken(tree: Tree) -> None:
+    new = _OLD.replace("light_up", "kindle")
+    wick, crossing = _without_rules(tree, _OLD, new, "import wick\nwick.light_up('hall', 3)\nwick.light_up('cellar', 4)\n")
+    _take(crossing, "build:run", "build")
+    view = _look(crossing).build
+    fix = view.causes[0].fixes[0]
+    assert (fix.rule.old, fix.rule.new) == ("light_up", "kindle") and fix.confidence > 0.5
+    assert "comparing Wick 1.4 with 2.0" in fix.source and len(fix.edits) == 2
+    _take(crossing, f"cause:{view.causes[0].cause.key}", fix.rule.id)
+    _take(crossing, "build:run", "build")
+    assert _look(crossing).build.passed and "kindle('cellar', 4)" in (wick.project / "game.py").read_text()
+
+
+def test_one_change_by_hand_is_offered_at_the_other_places(tree: Tree) -> None:
+    new = "def glow(strength, room):\n    return strength\n"
+    game = "import wick\nwick.light_up('hall', 3)\nx = wick.light_up('cellar', hours[4])\nwick.light_up(other(), 1)\n"
+    wick, crossing = _without_rules(tree, _OLD, new, game)
+    _take(crossing, "build:run", "build")
+    assert not _look(crossing).build.causes[0].fixes
+    file = wick.project / "game.py"
+    file.write_text(file.read_text().replace("wick.light_up('hall', 3)", "wick.glow(3 * DAY, 'hall')"))
+    cause = _look(crossing).build.causes[0]
+    fix = cause.fixes[0]
+    assert fix.rule.id.startswith("learned-") and not fix.is_sure and "game.py:2" in fix.rule.why
+    assert [edit.new for edit in fix.edits] == ["wick.glow(hours[4] * DAY, 'cellar')", "wick.glow(1 * DAY, other())"]
+    _take(crossing, f"cause:{cause.cause.key}", fix.rule.id)
+    assert "x = wick.glow(hours[4] * DAY, 'cellar')\nwick.glow(1 * DAY, other())\n" in file.read_text()
+    # The rule is kept, and can be given to others with its example.
+    assert [rule.id for rule in own_rules(crossing).rules] == [fix.rule.id]
+    shared = wick.project.parent / "shared.rules.toml"
+    shared.write_text(export_rules(crossing, crossing_ground(crossing, no_progress, CancelToken())))
+    (read,) = read_rules(shared).rules
+    assert read.example[0].before.strip() == "wick.light_up('hall', 3)"
+
+
+def test_a_change_that_fits_no_other_place_is_not_offered(tree: Tree) -> None:
+    new = "def glow(strength, room):\n    return strength\n"
+    wick, crossing = _without_rules(tree, _OLD, new, "import wick\nwick.light_up('hall', 3)\nwick.light_up()\n")
+    _take(crossing, "build:run", "build")
+    file = wick.project / "game.py"
+    file.write_text(file.read_text().replace("wick.light_up('hall', 3)", "wick.glow(3, 'hall')"))
+    assert not _look(crossing).build.causes[0].fixes
+
+
+_CPP_OLD = {
+    "include/m/canvas.hpp": "#pragma once\nnamespace m { class MlCanvas { public: void dot(int x, int y); void box(int x, int y); }; }\n",
+    "include/m/world.hpp": "#pragma once\nnamespace m {\nstruct Pier { int keeper; };\nstruct Berth { explicit Berth(int n); };\n"
+    "struct Actor { virtual void on_moor(int berth); };\nvoid spawn(int a, int b);\nvoid flush_all();\n}\n",
+}
+_CPP_NEW = {
+    "include/m/draw/canvas.hpp": "#pragma once\nnamespace m { class MereCanvas { public: void dot(int x, int y); void box(int x, int y); }; }\n",
+    "include/m/world.hpp": "#pragma once\nnamespace m {\nstruct BerthId { int n; };\nenum class Layer { Water, Sky };\n"
+    "struct Pier { int keeper() const; };\nstruct Berth { static Berth make(int n); private: explicit Berth(int n); };\n"
+    "struct Actor { virtual void on_moor(BerthId berth); virtual int describe() const = 0; };\nvoid spawn(int a, int b, Layer layer);\n}\n",
+    "examples/hello.cpp": "int main() { m::spawn(1, 2, m::Layer::Water); m::spawn(3, 4, m::Layer::Water); m::spawn(1, 2, m::Layer::Sky); }\n",
+}
+
+
+def test_each_usual_kind_of_change_has_a_rule_to_follow(tree: Tree) -> None:
+    old, new = tree("old", _CPP_OLD), tree("new", _CPP_NEW)
+    changes = compare(read_pair(old, new, "", no_progress, CancelToken()), CancelToken())
+    rules = {rule.id: rule for rule in guess_rules(changes, new, "comparing", ()).rules}
+    told = {(rule.kind, rule.old or rule.call or rule.base or rule.pattern, rule.new or rule.text or rule.replacement) for rule in rules.values()}
+    assert told >= {
+        ("rename", "MlCanvas", "MereCanvas"),
+        ("header", "m/canvas.hpp", "m/draw/canvas.hpp"),
+        ("getter", "keeper", "keeper"),
+        ("rewrite", "m::Berth $name($$args);", "auto $name = m::Berth::make($$args);"),
+        ("rewrite", "on_moor(int $it)", "on_moor(m::BerthId $it)"),
+        ("add-argument", "spawn", "m::Layer::Water"),
+        ("add-member", "Actor", "int describe() const override { return {}; }"),
+        ("rewrite", "m::flush_all($$args);", ""),
+    }
+    # Where notes have a rule for a symbol, comparing adds none.
+    known = symbols_named([rule for rule in rules.values() if rule.kind == "rename"])
+    left = guess_rules(changes, new, "comparing", known).rules
+    assert not any(rule.old == "MlCanvas" for rule in left)
+
+
+def test_a_lost_override_is_told_before_the_first_build(tree: Tree, tmp_path: Path) -> None:
+    old = {"a.hpp": "struct Actor { virtual void on_tide(int hour) { water.rise(hour); } };\n"}
+    new = {"a.hpp": "struct Actor { virtual void on_water(int hour) { water.rise(hour); } };\n"}
+    changes = compare(read_pair(tree("old", old), tree("new", new), "", no_progress, CancelToken()), CancelToken())
+    (silent,) = (rule for rule in guess_rules(changes, tmp_path, "comparing", ()).rules if rule.silent)
+    text = "struct Ferry : Actor { void on_tide(int hour); };\nstruct Other { void on_tide(int hour); };\n"
+    edits = find_edits(silent, TreePath("f.hpp"), text)
+    assert apply_edits(text, edits) == text.replace("on_tide", "on_water", 1)
+    assert replace(silent, silent=False).name == "override on_water, not on_tide"
+
+
+def test_a_release_that_is_not_at_hand_is_no_fault(tree: Tree) -> None:
+    wick, crossing = _without_rules(tree, _OLD, _OLD, "import wick\n")
+    shutil.rmtree(wick.shelf / "wick" / "1.4")
+    assert _look(crossing).build.causes == ()

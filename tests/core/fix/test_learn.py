@@ -1,0 +1,52 @@
+"""A rule from one change: what varies becomes a metavariable, and the rule does at other places what was done at one."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.fix.apply import apply_edits, find_edits, try_rule
+from fernshale.core.fix.learn import Lines, learn_rules
+
+_PATH = TreePath("a.cpp")
+# What was changed, and what the rule must make of another place.
+_CASES = [
+    ('m::write_log("a");', 'm::log_info("a");', "x.write_log(b + c);", "x.log_info(b + c);"),
+    ("w.spawn(a, 1, f(2));", "w.spawn(a, 1, f(2), Layer::Water);", "harbour.spawn(g(), h, 3);", "harbour.spawn(g(), h, 3, Layer::Water);"),
+    ("auto k = pier.keeper + 1;", "auto k = pier.keeper() + 1;", "if (old.keeper == x) {}", "if (old.keeper() == x) {}"),
+    ("m::Berth b(1, two);", "auto b = m::Berth::make(1, two);", "m::Berth east(n(), 4);", "auto east = m::Berth::make(n(), 4);"),
+    ("int d = almanac.first_tide(day) * 2;", "int d = almanac.first_tide(day) / 60 * 2;", "f(a.first_tide(1));", "f(a.first_tide(1) / 60);"),
+    ("load(path(name), 3);", "load(Path(path(name)), 3);", "load(path(b), z);", "load(Path(path(b)), z);"),
+    ("m::Weather w;", "m::Sky::Weather w;", "m::Weather now = f();", "m::Sky::Weather now = f();"),
+    ("void on_moor(m::World& w, int berth) {", "void on_moor(m::World& w, m::BerthId berth) {", "void B::on_moor(m::World& here, int b)", "void B::on_moor(m::World& here, m::BerthId b)"),
+    ("draw(x, y, old);", "draw(x, y);", "draw(1, 2, 3);", "draw(1, 2);"),
+    ('#include "m/canvas.hpp"', '#include "m/draw/canvas.hpp"', "#include <m/canvas.hpp>", "#include <m/draw/canvas.hpp>"),
+    ("f();\nm::flush_piers();\ng();", "f();\ng();", "a();\nm::flush_piers();\nb();\n", "a();\nb();\n"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("before", "after", "other", "wanted"), _CASES)
+def test_what_was_done_once_is_done_elsewhere(before: str, after: str, other: str, wanted: str) -> None:
+    line = next(number for number, text in enumerate(other.split("\n"), 1) if text not in wanted.split("\n"))
+    rule = learn_rules(before, after, _PATH, [Lines(_PATH, other, frozenset({line}))], "learned", "w")[0]
+    assert apply_edits(other, find_edits(rule, _PATH, other)) == wanted
+    assert try_rule(rule) == ()
+
+
+def test_a_rule_that_touches_less_beside_comes_first() -> None:
+    text = "a.go(1);\nb.go(2);\nother(3);\n"
+    rules = learn_rules("x.go(5);", "x.run(5);", _PATH, [Lines(_PATH, text, frozenset({1, 2}))], "l", "w")
+    assert (rules[0].kind, rules[0].old, rules[0].new) == ("rename", "go", "run")
+
+
+_TEXT = st.text(alphabet="ab.(),;{} x", max_size=40)
+
+
+@given(_TEXT, _TEXT)
+def test_every_rule_makes_the_change_it_was_learned_from(before: str, after: str) -> None:
+    for rule in learn_rules(before, after, _PATH, (), "l", "w"):
+        edits = find_edits(rule, _PATH, before)
+        made = {apply_edits(before, edits), *(apply_edits(before, [edit]) for edit in edits)}
+        assert any(text.split() == after.split() or "".join(text.split()) == "".join(after.split()) for text in made)
