@@ -65,6 +65,7 @@ def build(options: argparse.Namespace, token: CancelToken) -> int:
         causes = [
             {
                 **_cause(item.cause),
+                "state": item.state,
                 "proposals": [
                     {"rule": fix.rule.id, "title": fix.rule.name, "clears": fix.clears, "places": len(fix.edits)}
                     for fix in item.fixes

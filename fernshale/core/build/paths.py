@@ -15,6 +15,7 @@ class ProjectFiles:
 
     def __init__(self, root: Path, files: Iterable[str]) -> None:
         self._root = root
+        self._real_root = os.path.realpath(root)
         self._files = frozenset(files)
 
     def find(self, place: Place) -> str | None:
@@ -31,15 +32,18 @@ class ProjectFiles:
         if place.folder and (plain := self._inside(os.path.normpath(self._root / name))) in self._files:
             return plain
         is_absolute = name.startswith("/") or name[1:2] == ":"
-        if is_absolute and (name[1:2] == ":" or Path(name).exists()):
-            return None
+        if is_absolute and name[1:2] != ":" and Path(name).exists():
+            # It may be the project by another name, through a link.
+            return self._inside(os.path.realpath(name))
         parts = [part for part in name.split("/") if part not in ("", ".", "..")]
         found = self._by_end(parts, 2 if is_absolute else 1)
         return found or direct
 
     def _inside(self, path: str) -> str | None:
-        root = str(self._root)
-        return path[len(root) + 1 :] if path.startswith(root + os.sep) else None
+        for root in (str(self._root), self._real_root):
+            if path.startswith(root + os.sep):
+                return path[len(root) + 1 :]
+        return None
 
     def _by_end(self, parts: list[str], least: int) -> str | None:
         if not parts:

@@ -5,10 +5,13 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 from fernshale.core.build.causes import Cause
 from fernshale.core.build.owners import Owned
+
+# How a cause stands over the rounds.
+CauseState = Literal["new", "still there", "came back", "gone"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,3 +51,18 @@ def count_round(
     errors = Counter(owned.owner for owned in diagnostics if owned.diagnostic.severity == "error")
     warnings = sum(owned.diagnostic.severity == "warning" for owned in diagnostics)
     return Round(number, passed, elapsed_s, dict(sorted(errors.items())), warnings, {c.key: c.count for c in causes})
+
+
+def cause_states(rounds: Sequence[Round]) -> Mapping[str, CauseState]:
+    """How each cause that was ever there stands after the last round, by its key."""
+    states: dict[str, CauseState] = {}
+    for round_ in rounds:
+        for key in states.keys() | round_.causes.keys():
+            before = states.get(key)
+            if key not in round_.causes:
+                states[key] = "gone"
+            elif before is None:
+                states[key] = "new"
+            else:
+                states[key] = "came back" if before == "gone" else "still there"
+    return states

@@ -25,6 +25,7 @@ _LEAST, _OTHERS = 0.15, 2
 _FILLED_IN = 0.6
 _STUB = 0.5
 _RETYPED, _LEFT_OUT = 0.8, 0.3
+_OTHER_THING = 0.5
 
 
 def guess_rules(changes: Sequence[Change], new: Path, title: str, known: Collection[str]) -> RuleSet:
@@ -74,12 +75,15 @@ def _follow(old: Symbol, new: Symbol, score: float, evidence: Sequence[str], num
     """A name that is another one now, in the same place or elsewhere."""
     id = f"drift-{_slug(old)}" + (f"-{number + 1}" if number else "")
     why = "; ".join(evidence[:3]) or "the two releases compared"
-    is_member = old.kind in ("method", "field")
-    if old.name != new.name and (old.scope == new.scope or is_member or old.scope[:-1] == new.scope[:-1]):
-        of = old.full.rpartition("::" if "::" in old.full else ".")[0] if is_member else ""
-        # A member's name alone may be another's, too: it is changed where a tool names it.
-        yield Rule(id, "rename", why, old=old.name, new=new.name, of=of, confidence=score, named=True)
-    elif old.scope != new.scope and old.full != new.full and not is_member:
+    if old.is_callable and new.kind == "class":
+        # Called like a function it gives something else than before.
+        score, why = score * _OTHER_THING, f"{new.name} is a class; {why}"
+    if old.kind in ("method", "field") or old.scope == new.scope:
+        # The name alone may be another's, too: it is changed where a tool names it.
+        if old.name != new.name:
+            of = ".".join(old.scope) if old.kind in ("method", "field") else ""
+            yield Rule(id, "rename", why, old=old.name, new=new.name, of=of, confidence=score, named=True)
+    elif old.full != new.full:
         yield Rule(id, "move", why, title=f"{old.full} → {new.full}", old=old.full, new=new.full, confidence=score)
 
 

@@ -20,7 +20,10 @@ from fernshale.core.fix.tokens import Token, endings_of, group_end, tokenize
 
 @dataclass(frozen=True, slots=True)
 class Edit:
-    """One place of a file: characters `start`..`end` become `new`. `line` is 1-based, where it starts."""
+    """One place of a file: characters `start`..`end` become `new`. `line` is 1-based, where it starts.
+
+    `is_import`: the line brings the name in from elsewhere, so that the rest of the file means it by that name.
+    """
 
     path: TreePath
     line: int
@@ -28,6 +31,7 @@ class Edit:
     end: int
     old: str
     new: str
+    is_import: bool = False
 
 
 def find_edits(rule: Rule, path: TreePath, text: str) -> tuple[Edit, ...]:
@@ -36,7 +40,7 @@ def find_edits(rule: Rule, path: TreePath, text: str) -> tuple[Edit, ...]:
     if finder is None or not _worth_reading(rule, text) or not _holds_here(rule.where, path, text):
         return ()
     edits = tuple(
-        Edit(path, position(text, start)[0], start, end, text[start:end], new)
+        Edit(path, position(text, start)[0], start, end, text[start:end], new, _is_import(text, start))
         for start, end, new in finder(rule, path, text)
         if text[start:end] != new
     )
@@ -44,6 +48,11 @@ def find_edits(rule: Rule, path: TreePath, text: str) -> tuple[Edit, ...]:
         spans = derived_spans(tokenize(text, path), rule.where.derives)
         edits = tuple(edit for edit in edits if any(start <= edit.start < end for start, end in spans))
     return edits
+
+
+def _is_import(text: str, at: int) -> bool:
+    line = text[text.rfind("\n", 0, at) + 1 : at].lstrip()
+    return line.startswith(("import ", "from ", "using ", "use ", "export {", "import{"))
 
 
 def find_conflicts(edits: Mapping[str, Sequence[Edit]]) -> tuple[tuple[str, str, Edit], ...]:
@@ -105,7 +114,8 @@ def _worth_reading(rule: Rule, text: str) -> bool:
 
 def _rename(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     tokens = tokenize(text, path)
-    owner = Owners(tokens, rule.of) if rule.of else None
+    # Where a tool names the place, it knows the type better than the text tells.
+    owner = Owners(tokens, rule.of) if rule.of and not rule.named else None
     for index, token in enumerate(tokens):
         if token.kind == "name" and token.text == rule.old and (owner is None or not owner.is_another(index)):
             yield token.start, token.end, rule.new

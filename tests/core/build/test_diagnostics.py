@@ -11,6 +11,7 @@ from fernshale.core.build.diagnostics import Diagnostic
 from fernshale.core.build.owners import Ground, find_owners
 from fernshale.core.build.paths import ProjectFiles
 from fernshale.core.build.reading import read_diagnostics
+from fernshale.core.build.rounds import Round, cause_states
 from fernshale.core.profile.model import DiagnosticPattern
 from tests.conftest import Tree
 
@@ -130,3 +131,26 @@ def test_names_are_found_in_signatures() -> None:
 def test_diagnostics_are_values() -> None:
     (one,) = read_diagnostics(["a.c:1:2: error: x"], ())
     assert isinstance(one, Diagnostic) and one == read_diagnostics(["a.c:1:2: error: x"], ())[0]
+
+
+def test_a_cause_keeps_its_identity_over_the_rounds() -> None:
+    rounds = [Round(n, False, 1.0, {}, 0, dict.fromkeys(keys, 1)) for n, keys in enumerate(("ab", "bc", "ac"), 1)]
+    assert cause_states(rounds) == {"a": "came back", "b": "gone", "c": "still there"}
+    assert cause_states(rounds[:1]) == {"a": "new", "b": "new"}
+
+
+def test_what_only_follows_stands_under_its_cause() -> None:
+    lines = {("a.cpp", 3): "    Tide tide = almanac.now();", ("a.cpp", 5): "    use(tide);"}
+    log = [
+        "a.cpp:3:5: error: ‘Tide’ was not declared in this scope",
+        "a.cpp:3:9: error: expected ‘;’ before ‘tide’",
+        "a.cpp:5:9: error: ‘tide’ was not declared in this scope",
+        "b.cpp:9:2: error: ‘far’ was not declared in this scope",
+    ]
+    owned = find_owners(read_diagnostics(log, ()), _ground(Path("/game")))
+    causes = find_causes(owned, lambda file, line: lines.get((file, line), ""))
+    under = {cause.symbol or cause.kind: cause.under for cause in causes}
+    tide = next(cause.key for cause in causes if cause.symbol == "Tide")
+    assert under == {"Tide": "", "syntax": tide, "tide": tide, "far": ""}
+    # A leader comes before its followers, and what clears most before the rest.
+    assert [cause.symbol for cause in causes] == ["Tide", "tide", "", "far"]

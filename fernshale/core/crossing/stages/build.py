@@ -17,13 +17,13 @@ from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.words import count, seconds
 from fernshale.core.base.work import CancelToken, Progress, no_progress
-from fernshale.core.build.causes import Cause, LineOf, find_causes
+from fernshale.core.build.causes import Cause, LineOf, find_causes, last_name
 from fernshale.core.build.diagnostics import Diagnostic
 from fernshale.core.build.owners import Ground as BuildGround
 from fernshale.core.build.owners import Owned, all_places, find_owners
 from fernshale.core.build.paths import ProjectFiles
 from fernshale.core.build.reading import read_log
-from fernshale.core.build.rounds import Round, count_round
+from fernshale.core.build.rounds import CauseState, Round, cause_states, count_round
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.commands import OnLine, run_profile_command
 from fernshale.core.crossing.ground import Ground, engine_folder
@@ -74,11 +74,15 @@ class Fix:
 
 @dataclass(frozen=True, slots=True)
 class CauseView:
-    """A cause and the fixes there are for it, best first. `open` counts errors whose lines were not changed since."""
+    """A cause and the fixes there are for it, best first. `open` counts errors whose lines were not changed since.
+
+    `state` is how it stands over the rounds.
+    """
 
     cause: Cause
     fixes: tuple[Fix, ...]
     open: int
+    state: CauseState
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,7 +124,11 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     if last is None or shape is None:
         return BuildView(rounds, (), silent, True, False, (*_no_build(), *_silent_matters(silent)))
     is_stale = last["fingerprint"] != ground.fingerprint(_NOT_BUILT)
-    views = tuple(CauseView(cause, _find_fixes(cause, rules, edits, shape, ground), _count_open(cause)) for cause in causes)
+    states = cause_states(rounds)
+    views = tuple(
+        CauseView(cause, _find_fixes(cause, rules, edits, shape, ground), _count_open(cause), states.get(cause.key, "new"))
+        for cause in causes
+    )
     passed = bool(last["passed"])
     matters = (*_cause_matters(views, is_stale, passed), *_silent_matters(silent))
     return BuildView(rounds, views, silent, is_stale, passed and not is_stale, matters)
@@ -377,7 +385,7 @@ def _find_fixes(
         if not here:
             continue
         if rule.named:
-            found = here
+            found = _near(rule, found, here)
         spots = set().union(*(_lines_of(edit) for edit in here))
         clears = sum(bool(places & spots) for places in lines)
         confidence = rule.confidence * (_BY_SYMBOL if message_fits or _names(rule, cause.symbol) else _BY_LINE)
@@ -385,7 +393,12 @@ def _find_fixes(
     # A rule that merely stands on the same line is for another cause, when one names this very symbol.
     by_symbol = [fix for fix in fixes if _names(fix.rule, cause.symbol) or _message_fits(fix.rule, cause)]
     kept = by_symbol or fixes
-    return tuple(sorted(kept, key=lambda fix: (-fix.confidence, -fix.clears, fix.rule.id)))
+    return tuple(sorted(kept, key=lambda fix: (not _is_of(fix.rule, cause), -fix.confidence, -fix.clears, fix.rule.id)))
+
+
+def _is_of(rule: Rule, cause: Cause) -> bool:
+    """Whether a rule is for the very type that the errors are about, or for no type in particular."""
+    return not (rule.of and cause.scope) or rule.of.split(".")[-1] == last_name(cause.scope)
 
 
 def _count_open(cause: Cause) -> int:
@@ -411,7 +424,15 @@ def _message_fits(rule: Rule, cause: Cause) -> bool | None:
 
 def _names(rule: Rule, symbol: str) -> bool:
     told = " ".join((rule.old, rule.call, rule.member, rule.pattern))
+    if rule.kind == "move" and rule.old.startswith((f"{symbol}.", f"{symbol}::")):
+        return True  # what stood in a module that is missing
     return symbol in {*regex.findall(r"[\w/.]+", told), *regex.findall(r"\w+", told)}
+
+
+def _near(rule: Rule, found: Sequence[Edit], here: Sequence[Edit]) -> tuple[Edit, ...]:
+    """Where a rule holds whose name alone is not enough: the places that are named, and what follows an import that is."""
+    imported = {edit.path for edit in here if rule.kind == "rename" and edit.is_import}
+    return tuple(edit for edit in found if edit in here or edit.path in imported)
 
 
 def _silent(rules: LegRules, edits: Mapping[str, tuple[Edit, ...]]) -> list[Fix]:
