@@ -87,8 +87,12 @@ def main(out: Path, wanted: list[str]) -> None:
     shot("engine", Stage.ENGINE)
     window.session.take("engine:sites", "apply", "engine")
     settle(window)
+    shot("build-forecast", Stage.BUILD)
     window.session.take("build:run", "build", "build")
     settle(window)
+    overview = window.session.overview
+    assert overview is not None
+    window.pages[Stage.BUILD].go_to(next(matter for matter in overview.matters if "write_log" in matter.title))
     shot("build-first", Stage.BUILD)
     shot_dialogs(window, shot_of)
     page = window.pages[Stage.BUILD]

@@ -28,6 +28,7 @@ from fernshale.core.crossing.ground import read_ground
 from fernshale.core.crossing.loose import write_changes
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.overview import look
+from fernshale.core.crossing.rules import keep_rules
 from fernshale.core.crossing.settle import Taken, settle
 from fernshale.core.crossing.stages.build import diagnose as diagnose_log
 from fernshale.core.crossing.stages.build import draft_rules, find_all_edits, plain_ground
@@ -88,6 +89,12 @@ def fix(options: argparse.Namespace, token: CancelToken) -> int:
         return _try_rules(rules, options)
     if not options.project:
         raise MisuseError("say which project the rules are for", "Or try them on their own examples with --test.")
+    if options.keep:
+        crossing = crossing_for(options)
+        with crossing.acting():
+            keep_rules(crossing, rules.rules)
+        print(f"{len(rules.rules)} rules are proposed on this crossing from now on")
+        return 0
     ground = ground_for(options, token)
     draft, counts = draft_rules(ground, rules.rules, token)
     changes = draft.change_set()

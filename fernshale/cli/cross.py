@@ -29,6 +29,7 @@ from fernshale.core.crossing.logbook import obstacles_in_words, preview_redo, pr
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.overview import Overview, look
 from fernshale.core.crossing.report import report_json, report_markdown
+from fernshale.core.crossing.rules import export_rules
 from fernshale.core.crossing.settle import Recorded, Taken, read_decisions, settle, withdraw
 from fernshale.core.crossing.stages import trial as trial_stage
 from fernshale.core.crossing.state import Crossing
@@ -115,6 +116,10 @@ def trial(options: argparse.Namespace, token: CancelToken) -> int:
 def report(options: argparse.Namespace, token: CancelToken) -> int:
     crossing = crossing_for(options)
     overview = look(crossing, no_progress, token)
+    if options.rules:
+        write_atomic(Path(options.rules), export_rules(crossing, overview.ground).encode())
+        print(f"written to {options.rules}", file=sys.stderr)
+        return 0
     out = Path(options.out) if options.out else None
     as_json = options.json if out is None else out.suffix == ".json"
     if out is not None and out.suffix not in (".md", ".json"):

@@ -131,6 +131,7 @@ def _parser() -> argparse.ArgumentParser:
     fix.add_argument("rules", metavar="RULES")
     fix.add_argument("project", metavar="PROJECT", nargs="?", default="")
     fix.add_argument("--test", action="store_true", help="try the rules on the examples that stand in the file")
+    fix.add_argument("--keep", action="store_true", help="propose these rules on the project's crossing from now on")
     fix.add_argument("--apply", action="store_true", help="write it, as one step")
     fix.add_argument("--profile", metavar="FILE")
 
@@ -158,6 +159,7 @@ def _parser() -> argparse.ArgumentParser:
     decide.add_argument("--why", metavar="TEXT", default="")
     decide.add_argument("--withdraw", action="store_true", help="take a decision back that was not carried out yet")
     report = on_project("report", ("cross", "report"), "what was done and what is left")
+    report.add_argument("--rules", metavar="FILE", help="write the rules learned on this crossing, for others")
     report.add_argument("--out", metavar="FILE", help="a .md or .json file; without it to standard output")
     log = on_project("logbook", ("cross", "logbook"), "what was done, in order")
     log.add_argument("--undo", metavar="ENTRY", type=int, help="undo this step")

@@ -270,3 +270,34 @@ def test_carry_shows_what_comes_and_brings_it_when_told(tree: Tree) -> None:
     (old / "notes/plan.txt").write_text("changed\n")
     assert run("carry", wick.project, "--from", old, "notes/plan.txt").returncode == 3
     assert run("carry", wick.project, "--from", old, "nowhere").returncode == 2
+
+
+def test_drift_tells_changes_with_candidates_and_uses(tree: Tree) -> None:
+    old = tree("old", {"wick.py": "def light_up(room, hour):\n    return lamps.find(room).burn(hour)\n\ndef gone(): pass\n"})
+    new = tree("new", {"wick.py": "def kindle(room, hour):\n    return lamps.find(room).burn(hour)\n"})
+    game = tree("game", {"game.py": "wick.light_up(1, 2)\nwick.light_up(3, 4)\n"})
+    changes = data("drift", old, new)["changes"]
+    (renamed,) = [item for item in changes if item["kind"] == "renamed"]  # type: ignore[attr-defined]
+    assert (renamed["old"], renamed["new"], renamed["old_at"]) == ("wick.light_up", "wick.kindle", "wick.py:1")
+    assert renamed["candidates"][0]["new"] == "wick.kindle" and renamed["candidates"][0]["evidence"]
+    (used,) = data("drift", old, new, "--project", game)["changes"]  # type: ignore[misc]
+    assert (used["old"], used["uses"]) == ("wick.light_up", 2)
+    assert data("drift", old, new, "--language", "java")["changes"] == []
+    assert run("drift", old, tree("x", {"a.txt": ""}) / "nothing").returncode == 2
+
+
+def test_rules_test_themselves_and_tell_what_is_wrong(tree: Tree) -> None:
+    head = 'format = "fernshale-rules/1"\n[[rule]]\nid = "r"\nkind = "rename"\nold = "go"\nnew = "run"\nwhy = "w"\n[[rule.example]]\n'
+    good = tree("good", {"a.rules.toml": f'{head}before = "go();"\nafter = "run();"\n'}) / "a.rules.toml"
+    bad = tree("bad", {"a.rules.toml": f'{head}before = "go();"\nafter = "went();"\n'}) / "a.rules.toml"
+    assert run("fix", good, "--test").returncode == 0
+    wrong = run("fix", bad, "--test")
+    assert wrong.returncode == 1 and "a.rules.toml: r: example 1 gives 'run();'" in wrong.stdout
+    assert run("fix", good).returncode == 2  # no project and no test
+
+
+def test_diagnose_writes_sarif(tmp_path: Path) -> None:
+    out = tmp_path / "out.sarif"
+    run("diagnose", "-", "--sarif", out, stdin="src/a.cpp:3:5: error: broken [-Wx]\n")
+    (result,) = json.loads(out.read_text())["runs"][0]["results"]
+    assert (result["level"], result["ruleId"], result["properties"]["owner"]) == ("error", "-Wx", "own")

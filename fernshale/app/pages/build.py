@@ -4,10 +4,20 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from html import escape
+from typing import cast
 
 from PySide6.QtCore import Qt, QUrl
 from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import QHBoxLayout, QSplitter, QTextBrowser, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QPushButton,
+    QSizePolicy,
+    QSplitter,
+    QTextBrowser,
+    QWidget,
+)
 
 from fernshale.app.pages.base import Page, file_and_line
 from fernshale.app.session import Session
@@ -18,11 +28,16 @@ from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.words import count
 from fernshale.core.build.rounds import Round
+from fernshale.core.crossing.drifting import Used
 from fernshale.core.crossing.matter import Matter, Stage
 from fernshale.core.crossing.overview import Overview
 from fernshale.core.crossing.stages.build import CauseView, Fix, Scope
+from fernshale.core.drift.compare import Change
+from fernshale.core.drift.symbols import Symbol
 from fernshale.core.fix.apply import Edit
 
+# Whose errors are not the project's to mend.
+_NOT_MINE = ("engine", "elsewhere")
 # More places than this are listed, not drawn: nobody reads the hundredth.
 _MOST_DRAWN = 40
 
@@ -40,6 +55,7 @@ class BuildPage(Page):
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, session)
         self._overview: Overview | None = None
+        self._way = 0
         self._at: Edit | None = None
         rounds = Card(self, "Errors per round, by owner")
         self._build = button(rounds, "Build", self._on_build, main=True, hint="F5")
@@ -53,10 +69,26 @@ class BuildPage(Page):
         split = QSplitter(Qt.Orientation.Horizontal, self)
         split.setHandleWidth(14)
         causes = Card(split, "Causes, the most effective first")
+        self._mine = QPushButton("Only mine", causes)
+        self._mine.setCheckable(True)
+        self._mine.setChecked(True)
+        self._mine.setToolTip("Leave out what is the engine's or nobody's here")
+        self._mine.toggled.connect(lambda on: self._fill_causes())
+        causes.head.addWidget(self._mine)
         self._causes = RowList(causes, "Causes", wrap=True)
         self._causes.chosen.connect(self._show_cause)
         causes.body.addWidget(self._causes)
         self._card = Card(split, " ")
+        self._ways = QComboBox(self._card)
+        self._ways.setAccessibleName("Proposals")
+        self._ways.setToolTip("Alt+Up and Alt+Down")
+        self._ways.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self._ways.activated.connect(self._on_way)
+        self._way_row = QFrame(self._card)
+        ways = QHBoxLayout(self._way_row)
+        ways.setContentsMargins(9, 7, 9, 0)
+        ways.addWidget(self._ways)
+        self._card.body.addWidget(self._way_row)
         self._code = QTextBrowser(self._card)
         self._code.setOpenLinks(False)
         self._code.setFrameShape(QTextBrowser.Shape.NoFrame)
@@ -82,7 +114,13 @@ class BuildPage(Page):
         split.setSizes([350, 620])
         split.setStretchFactor(1, 1)
         self.column.addWidget(split, 1)
-        for key, act in (("Ctrl+Return", lambda: self._apply("everywhere")), ("E", self._open)):
+        keys = (
+            ("Ctrl+Return", lambda: self._apply("everywhere")),
+            ("E", self._open),
+            ("Alt+Down", lambda: self._step_way(1)),
+            ("Alt+Up", lambda: self._step_way(-1)),
+        )
+        for key, act in keys:
             shortcut = QShortcut(QKeySequence(key), self)
             shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
             shortcut.activated.connect(act)
@@ -96,9 +134,22 @@ class BuildPage(Page):
         self._sure.setVisible(sure > 0)
         self._sure.setText(f"Take the {sure} sure ones" if sure != 1 else "Take the sure one")
         self._build.setText("Build" if not view.rounds else "Build again")
-        most = max((item.cause.count for item in view.causes), default=1)
+        self._fill_causes()
+
+    def _fill_causes(self) -> None:
+        if self._overview is None:
+            return
+        view = self._overview.build
+        others = sum(item.cause.owner in _NOT_MINE for item in view.causes)
+        self._mine.setVisible(others > 0)
+        self._mine.setText(f"Only mine, {others} left out" if self._mine.isChecked() else "Only mine")
+        shown = [item for item in view.causes if not (self._mine.isChecked() and item.cause.owner in _NOT_MINE)]
+        most = max((item.cause.count for item in shown), default=1)
         rows = [_silent_row(fix) for fix in view.silent]
-        rows += [_cause_row(item, most, view.is_stale) for item in view.causes]
+        rows += [_cause_row(item, most, view.is_stale) for item in shown]
+        if not view.rounds and view.drift:
+            rows.append(Row("What your code uses of what changed", heading=True))
+            rows += [_drift_row(item) for item in view.drift]
         self._causes.set_rows(tuple(rows))
         self._show_cause(self._causes.current())
 
@@ -116,10 +167,29 @@ class BuildPage(Page):
             return None, None
         for item in self._overview.build.causes:
             if chosen.key == f"cause:{item.cause.key}":
-                return item, item.fixes[0] if item.fixes else None
+                return item, item.fixes[min(self._way, len(item.fixes) - 1)] if item.fixes else None
         return None, next((fix for fix in self._overview.build.silent if chosen.key == f"silent:{fix.rule.id}"), None)
 
     def _show_cause(self, payload: object) -> None:
+        self._way = 0
+        cause, _ = self._current()
+        fixes = cause.fixes if cause else ()
+        self._ways.clear()
+        for number, fix in enumerate(fixes, 1):
+            self._ways.addItem(f"{number} of {len(fixes)}   {fix.confidence:.2f}   {fix.rule.name}")
+        self._way_row.setVisible(len(fixes) > 1)
+        self._show_way()
+
+    def _on_way(self, number: int) -> None:
+        self._way = number
+        self._show_way()
+
+    def _step_way(self, step: int) -> None:
+        if self._ways.count() > 1:
+            self._ways.setCurrentIndex((self._ways.currentIndex() + step) % self._ways.count())
+            self._on_way(self._ways.currentIndex())
+
+    def _show_way(self) -> None:
         cause, fix = self._current()
         self._at = fix.edits[0] if fix and fix.edits else None
         if fix is not None and fix.named:
@@ -134,6 +204,11 @@ class BuildPage(Page):
             made.setVisible(many > 1)
         self._edit.setVisible(cause is not None or fix is not None)
         self._hint.setText("")
+        change = self._change(cause)
+        if cause is None and fix is None and change is not None:
+            self._card.set_title(change.symbol.full, change.kind)
+            self._code.setHtml(f"{self._style()}<p style='margin:8px'>{escape(change.what)}</p>{self._declarations(change, None)}")
+            return
         if cause is None and fix is None:
             passed = self._overview is not None and self._overview.build.passed
             self._card.set_title("It compiles and links" if passed else "Nothing to look at yet", "")
@@ -143,22 +218,53 @@ class BuildPage(Page):
         places = (
             f"{count(many, 'place')} in {count(len(fix.files), 'file')}"
             if fix
-            else "no rule is known for this; edit it and build again"
+            else "no proposal; change one place and it is offered for the others"
         )
         self._card.set_title(title, places)
         if many > 1:
             self._hint.setText("▸ marks the place that “in this file” and “only here” mean; click another to move it.")
         self._code.setHtml(self._page(cause, fix))
 
-    def _page(self, cause: CauseView | None, fix: Fix | None) -> str:
+    def _change(self, cause: CauseView | None) -> Change | None:
+        """What changed in the engine that the chosen row is about."""
+        if self._overview is None:
+            return None
+        if cause is not None:
+            return self._overview.build.change_of(cause.cause)
+        chosen = self._causes.current()
+        key = chosen.key if isinstance(chosen, _Chosen) else ""
+        return next((item.change for item in self._overview.build.drift if key == _drift_key(item)), None)
+
+    def _declarations(self, change: Change, fix: Fix | None) -> str:
+        """The declaration in the old release over the one in the new, where comparing the two found both."""
+        now = change.new
+        if fix is not None and fix.rule.new:
+            named = (item.symbol for item in change.candidates if item.symbol.name == fix.rule.new.split("::")[-1].split(".")[-1])
+            now = next(named, now)
         colours = theme()
+        parts = [
+            f"<span style='color:{tone}'><b>{glyph}</b> {escape(_declared(symbol))}</span>"
+            f"   <span style='color:{colours.quiet}'>{escape(symbol.file)}:{symbol.line}</span>"
+            for symbol, glyph, tone in ((change.old, "−", colours.base), (now, "+", colours.incoming))
+            if symbol is not None
+        ]
+        return f"<pre>{chr(10).join(parts)}</pre>" if parts else ""
+
+    @staticmethod
+    def _style() -> str:
         font = code_font()
         family = escape(font.family())
         code = f"font-family: '{family}'; font-size: {font.pixelSize()}px; margin: 0 0 12px 8px; white-space: pre-wrap;"
-        parts = [f"<style>pre {{ {code} }} a {{ color: {colours.base}; text-decoration: none; }}</style>"]
+        return f"<style>pre {{ {code} }} a {{ color: {theme().base}; text-decoration: none; }}</style>"
+
+    def _page(self, cause: CauseView | None, fix: Fix | None) -> str:
+        colours = theme()
+        parts = [self._style()]
         if fix is not None:
             sure = f"<b style='color:{colours.mine}'>{fix.confidence:.2f}</b>"
             parts.append(f"<p style='margin:8px'>{sure} &nbsp; {escape(fix.rule.why)} · {escape(fix.source)}</p>")
+        if (change := self._change(cause)) is not None:
+            parts.append(self._declarations(change, fix))
         if fix is not None and fix.rule.silent:
             words = "The compiler says nothing about this: it compiles, and means something else now."
             parts.append(f"<p style='margin:8px; color:{colours.incoming}'><b>!</b> &nbsp; {words}</p>")
@@ -265,20 +371,56 @@ def _cause_row(item: CauseView, most: int, is_stale: bool) -> Row:
     cause = item.cause
     fix = item.fixes[0] if item.fixes else None
     settled = fix is None and is_stale and not item.open
+    told = [cause.kind, count(len(cause.files), "file"), cause.owner]
+    if cause.under:
+        told = ["follows from the one above"]
+    elif item.state in ("still there", "came back"):
+        told.append(item.state)
     if settled:
         sub = "changed since; the next build tells"
     elif fix is None:
-        sub = f"{cause.kind} · {count(len(cause.files), 'file')} · {cause.owner} · no rule known"
+        sub = " · ".join(told if cause.under else [*told, "no proposal"])
     else:
-        sub = (
-            f"{cause.kind} · {count(len(cause.files), 'file')} · {cause.owner} · {'sure' if fix.is_sure else 'perhaps'}"
-        )
+        sub = " · ".join([*told, "sure" if fix.is_sure else "perhaps"])
     right = f"clears {fix.clears}" if fix else str(item.open) if item.open else ""
+    title = f"   {cause.title}" if cause.under else cause.title
     return Row(
-        cause.title, sub, right, "", "alarm", bar=item.open / most, payload=_Chosen(f"cause:{cause.key}"), faded=settled
+        title, sub, right, "", "alarm", bar=item.open / most, payload=_Chosen(f"cause:{cause.key}"), faded=settled
     )
 
 
 def _silent_row(fix: Fix) -> Row:
     sub = f"compiles and is wrong · {count(len(fix.edits), 'place')}"
     return Row(fix.rule.name, sub, "silent", "!", "incoming", edge="incoming", payload=_Chosen(f"silent:{fix.rule.id}"))
+
+
+def _drift_key(item: Used) -> str:
+    return f"drift:{item.change.kind}:{item.change.symbol.full}"
+
+
+def _drift_row(item: Used) -> Row:
+    change = item.change
+    glyph, tone = ("!", "incoming") if change.is_silent else ("", "plain")
+    sub = change.kind + (" · compiles and means something else" if change.is_silent else "")
+    uses = count(item.uses, "use")
+    return Row(_drift_title(change), sub, uses, glyph, cast(Tone, tone), payload=_Chosen(_drift_key(item)))
+
+
+def _drift_title(change: Change) -> str:
+    """A change in a few words, without the scopes that all have in common."""
+    old, new = change.old, change.new
+    if old is not None and new is not None and change.kind in ("renamed", "moved"):
+        shared = next((at for at, (a, b) in enumerate(zip(old.scope, new.scope, strict=False)) if a != b), None)
+        if shared is None and old.scope == new.scope:
+            return f"{old.name} → {new.name}" if old.name != new.name else f"{old.name} stands in {new.file}"
+        return f"{'::'.join(old.path[shared:])} → {'::'.join(new.path[shared:])}"
+    near = ".".join(change.symbol.path[-2:])
+    if change.kind == "signature" and old is not None and new is not None and old.is_callable == new.is_callable:
+        return f"{near} takes other arguments" if old.is_callable else f"{near} is another type"
+    return change.what if len(change.what) < 60 else f"{near}: {change.kind}"
+
+
+def _declared(symbol: Symbol) -> str:
+    """A declaration as people read it in any language: kind, name, signature."""
+    end = symbol.signature if symbol.is_callable else f": {symbol.signature}" if symbol.signature else ""
+    return f"{symbol.kind} {symbol.full}{end}"

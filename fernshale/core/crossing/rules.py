@@ -13,6 +13,7 @@ from fernshale.core.crossing.drifting import engine_drift
 from fernshale.core.crossing.ground import Ground, engine_folder
 from fernshale.core.crossing.guesses import guess_rules, symbols_named
 from fernshale.core.crossing.state import Crossing
+from fernshale.core.drift.compare import Change
 from fernshale.core.fix.rules import Rule, RuleSet, read_rules, rules_for, write_rules
 
 # What the ids of learned rules begin with.
@@ -21,9 +22,10 @@ LEARNED = "learned-"
 
 @dataclass(frozen=True, slots=True)
 class LegRules:
-    """Rule sets in the order of their authority."""
+    """Rule sets in the order of their authority, and how the engine's interface changes on the leg."""
 
     sets: tuple[RuleSet, ...]
+    changes: tuple[Change, ...] = ()
 
     @property
     def all(self) -> tuple[Rule, ...]:
@@ -35,7 +37,7 @@ class LegRules:
             return self
         known = {rule.id for rule in self.all}
         fresh = tuple(rule for rule in rules if rule.id not in known)
-        return LegRules((RuleSet("learned from your change", fresh, Path()), *self.sets))
+        return LegRules((RuleSet("learned from your change", fresh, Path()), *self.sets), self.changes)
 
     def source(self, rule: Rule) -> str:
         """Where a rule comes from, for its evidence."""
@@ -52,7 +54,7 @@ def leg_rules(ground: Ground, crossing: Crossing, progress: Progress, token: Can
     if changes:
         title = f"comparing {ground.profile.title} {from_} with {to}"
         sets.append(guess_rules(changes, engine_folder(ground, to), title, known))
-    return LegRules(tuple(sets))
+    return LegRules(tuple(sets), changes)
 
 
 def written_rules(ground: Ground, from_: str, to: str) -> list[RuleSet]:

@@ -49,7 +49,7 @@ _RULE_AT_END = re.compile(r" \[([a-z][\w-]*)\]$")
 
 
 class _Open:
-    """A diagnostic that notes may still come for. `unit` is the file that is being compiled.
+    """A diagnostic that notes may still come for. `unit` is the file that is being compiled, as far as one can tell.
 
     What is plain has all it needs in its head: no column, code or reasons in the lines below.
     """
@@ -61,7 +61,9 @@ class _Open:
         self.place, self.code, self.message = head.place, head.code, head.message
         self.notes: list[Note] = []
         self.is_plain = has_all(head)
-        self.unit = included[-1].file if included else head.place.file
+        # A compiler tells the way to a header once; later errors in it have only what they were instantiated from.
+        way = included or context
+        self.unit = way[-1].file if way else head.place.file
 
     def done(self) -> Diagnostic:
         if (

@@ -26,6 +26,7 @@ from fernshale.core.build.reading import read_log
 from fernshale.core.build.rounds import CauseState, Round, cause_states, count_round
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.commands import OnLine, run_profile_command
+from fernshale.core.crossing.drifting import Used, used_changes
 from fernshale.core.crossing.ground import Ground, engine_folder
 from fernshale.core.crossing.learning import learn_from_changes
 from fernshale.core.crossing.logbook import note, write_step
@@ -33,6 +34,8 @@ from fernshale.core.crossing.matter import Decision, Matter, Proposal, Stage
 from fernshale.core.crossing.rules import LEARNED, LegRules, keep_rules, leg_rules
 from fernshale.core.crossing.stages.engine import regenerate
 from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.texts import read_texts
+from fernshale.core.drift.compare import Change
 from fernshale.core.fix.apply import Edit, apply_edits, find_edits
 from fernshale.core.fix.rules import Rule
 from fernshale.core.merge.align import align_lines, equal_lines
@@ -87,7 +90,8 @@ class CauseView:
 
 @dataclass(frozen=True, slots=True)
 class BuildView:
-    """The last round and what to do about it. `silent` are changes the compiler does not tell.
+    """The last round and what to do about it. `silent` are changes the compiler does not tell; `drift` are all changes of
+    the engine's interface that the project's own code names.
 
     `is_stale`: files changed since that build, by a fix or outside. `outside` are files changed by somebody else.
     """
@@ -95,9 +99,16 @@ class BuildView:
     rounds: tuple[Round, ...]
     causes: tuple[CauseView, ...]
     silent: tuple[Fix, ...]
+    drift: tuple[Used, ...]
     is_stale: bool
     passed: bool
     matters: tuple[Matter, ...]
+
+    def change_of(self, cause: Cause) -> Change | None:
+        """What changed in the engine that a cause stems from, as far as comparing the releases tells."""
+        fitting = [item.change for item in self.drift if item.change.symbol.name == cause.symbol]
+        scope = last_name(cause.scope) if cause.scope else ""
+        return next((item for item in fitting if item.symbol.scope[-1:] == (scope,)), fitting[0] if fitting else None)
 
     @property
     def sure(self) -> tuple[Fix, ...]:
@@ -121,8 +132,9 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
         rules = rules.with_learned(learn_from_changes(ground, crossing, last["snapshot"], causes))
     edits = find_all_edits(ground, rules.all, token)
     silent = tuple(fix for fix in _silent(rules, edits) if f"fix:{fix.rule.id}" not in crossing.decisions())
+    drift = used_changes(rules.changes, read_texts(ground, token).used) if rules.changes else ()
     if last is None or shape is None:
-        return BuildView(rounds, (), silent, True, False, (*_no_build(), *_silent_matters(silent)))
+        return BuildView(rounds, (), silent, drift, True, False, (*_no_build(), *_silent_matters(silent)))
     is_stale = last["fingerprint"] != ground.fingerprint(_NOT_BUILT)
     states = cause_states(rounds)
     views = tuple(
@@ -131,7 +143,7 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     )
     passed = bool(last["passed"])
     matters = (*_cause_matters(views, is_stale, passed), *_silent_matters(silent))
-    return BuildView(rounds, views, silent, is_stale, passed and not is_stale, matters)
+    return BuildView(rounds, views, silent, drift, is_stale, passed and not is_stale, matters)
 
 
 def run_round(crossing: Crossing, ground: Ground, on_line: OnLine, progress: Progress, token: CancelToken) -> Round:
@@ -468,9 +480,10 @@ def _cause_matters(views: Sequence[CauseView], is_stale: bool, passed: bool) -> 
             Proposal(fix.rule.id, fix.rule.name, (fix.rule.why, fix.source), fix.confidence, fix.is_sure)
             for fix in view.fixes
         )
-        # A cause whose fix was applied has no place left to change; the next build tells.
+        # A cause whose fix was applied has no place left to change; the next build tells. What only follows from another
+        # goes with it.
         settled = is_stale and not view.fixes and not view.open
-        if not settled:
+        if not settled and not cause.under:
             matters.append(Matter(f"cause:{cause.key}", Stage.BUILD, title, cause.owner, place, "", not ways, ways))
     return matters
 
