@@ -1,6 +1,6 @@
 """Measure parts against general tools on the same data in the same run; print ratios.
 
-    ./dev bench [PART...]     store, manifest, merge, diagnostics, survey, origin, planner; all without
+    ./dev bench [PART...]     store, manifest, merge, diagnostics, drift, survey, origin, planner; all without
 
 Machines are noisy: each figure is the median of three runs, and the ratio is what to look at.
 """
@@ -32,6 +32,8 @@ from fernshale.core.build.reading import read_log
 from fernshale.core.crossing import ground as ground_module
 from fernshale.core.crossing.ground import read_ground
 from fernshale.core.crossing.stages.survey import survey
+from fernshale.core.drift.kept import compare_releases
+from fernshale.core.drift.release import read_pair
 from fernshale.core.merge.align import align_lines
 from fernshale.core.merge.folder import disk_side, merge_folders
 from fernshale.core.merge.ledger import build_ledger
@@ -57,6 +59,7 @@ def main(wanted: Sequence[str]) -> None:
         "manifest": bench_manifest,
         "merge": bench_merge,
         "diagnostics": bench_diagnostics,
+        "drift": bench_drift,
         "survey": bench_survey,
         "origin": bench_origin,
         "planner": lambda folder: bench_planner(),
@@ -341,6 +344,45 @@ def bench_diagnostics(folder: Path) -> None:
         for number in range(100_000)
     )
     _bench_log(folder / "different", "".join(different), "causes of 100,000 errors, all different")
+
+
+def bench_drift(folder: Path) -> None:
+    """Two releases of 2,000 headers: of a small one a fifth differs, of a big one all."""
+    for name, every in (("a fifth of them differ", 5), ("all differ", 1)):
+        _bench_pair(name, *(_make_headers(folder / name / side, side == "new", every) for side in ("old", "new")))
+
+
+def _bench_pair(name: str, old: Path, new: Path) -> None:
+    token = CancelToken()
+    tagged = _tagged([old, new])
+    row(f"symbols of two releases, {name}", timed(lambda: read_pair(old, new, "", no_progress, token)), *tagged)
+    row("the comparison, first time", once(lambda: compare_releases(old, new, "", no_progress, token)), *tagged)
+    row("the comparison, second time", timed(lambda: compare_releases(old, new, "", no_progress, token)), *tagged)
+
+
+def once(act: Callable[[], object]) -> float:
+    """Seconds of a work that is kept once it is done."""
+    start = time.perf_counter()
+    act()
+    return time.perf_counter() - start
+
+
+def _tagged(releases: Sequence[Path]) -> tuple[str, float]:
+    if shutil.which("ctags") is None:
+        return "no tagger here", float("nan")
+    command = ["ctags", "-R", "-f", os.devnull, *map(str, releases)]
+    return "a tagger on both", timed(lambda: subprocess.run(command, capture_output=True, check=True))
+
+
+def _make_headers(folder: Path, is_new: bool, every: int) -> Path:
+    line = "    /// Counts what lies at pier {0}.\n    virtual int count_{0}_{1}(const std::string& pier, int hour = {0}) const;\n"
+    for number in range(2000):
+        suffix = "now" if is_new and number % every == 0 else "once"
+        methods = "".join(line.format(n, suffix) for n in range(24))
+        place = folder / f"part{number % 40}" / f"h{number}.hpp"
+        place.parent.mkdir(parents=True, exist_ok=True)
+        place.write_text(f"#pragma once\nnamespace m {{\nclass Boat{number} : public Base {{\npublic:\n{methods}}};\n}}\n")
+    return folder
 
 
 def _bench_log(log: Path, text: str, what: str) -> None:

@@ -26,21 +26,28 @@ def join_symbols(symbols: Iterable[Symbol]) -> tuple[Symbol, ...]:
         sources = _under_declarations(headers, sources)
     groups: dict[object, list[Symbol]] = defaultdict(list)
     for item in (*headers, *sources, *others):
-        groups[item.kind, item.path, tuple(plain_type(each.type) for each in item.parameters)].append(item)
-    joined = _with_hidden([_join(group) for group in groups.values()])
+        groups[item.kind, item.name, item.scope].append(item)
+    joined = _with_hidden([symbol for group in groups.values() for symbol in _overloads(group)])
     return tuple(sorted(joined, key=lambda item: (item.file, item.line, item.path)))
+
+
+def _overloads(group: Sequence[Symbol]) -> Iterable[Symbol]:
+    """Of symbols with one name, those with one signature joined."""
+    if len(group) == 1:
+        return group
+    shapes: dict[object, list[Symbol]] = defaultdict(list)
+    for item in group:
+        shapes[tuple(plain_type(each.type) for each in item.parameters)].append(item)
+    return [_join(same) for same in shapes.values()]
 
 
 def _with_hidden(symbols: Sequence[Symbol]) -> list[Symbol]:
     """What stands in a hidden class is hidden as well."""
     shown = {item.path for item in symbols if item.kind in CONTAINER and not item.is_hidden}
     closed = {item.path for item in symbols if item.kind in CONTAINER and item.is_hidden} - shown
-    return [
-        replace(item, marks=item.marks | {"private"})
-        if any(item.scope[:end] in closed for end in range(1, len(item.scope) + 1))
-        else item
-        for item in symbols
-    ]
+    scopes = {item.scope for item in symbols}
+    within = {scope for scope in scopes if any(scope[:end] in closed for end in range(1, len(scope) + 1))}
+    return [replace(item, marks=item.marks | {"private"}) if item.scope in within else item for item in symbols]
 
 
 def plain_type(type_: str) -> str:

@@ -15,6 +15,7 @@ from functools import cached_property
 
 from fernshale.core.drift.joining import plain_type
 from fernshale.core.drift.naming import Rarity, changed_parts, cosine, name_likeness, parts_of
+from fernshale.core.drift.parsing.source import plain_doc
 from fernshale.core.drift.symbols import CONTAINER, Symbol
 
 # What two symbols have in common before anything is known of them, in log odds.
@@ -183,7 +184,7 @@ def _weigh_body(old: Traits, new: Traits, world: World, add: _Add) -> None:
     if len(old.symbol.doc) >= 24 and len(new.symbol.doc) >= 24:
         from rapidfuzz import fuzz
 
-        alike = fuzz.token_set_ratio(old.symbol.doc[:300], new.symbol.doc[:300]) / 100
+        alike = fuzz.token_set_ratio(plain_doc(old.symbol.doc)[:300], plain_doc(new.symbol.doc)[:300]) / 100
         add(4.0 * (alike - 0.6), "their documentation says the same" if alike > 0.85 else "")
 
 

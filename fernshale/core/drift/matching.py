@@ -22,6 +22,8 @@ Path = tuple[str, ...]
 _Key = tuple[str, object]
 # More candidates than this are not weighed in full; more than these are not told.
 _MOST_WEIGHED = 60
+# A release in which everything changed is not weighed pair by pair for minutes: fewer candidates each then.
+_MOST_PAIRS, _FEWEST_WEIGHED = 240_000, 8
 _MOST_TOLD = 5
 # A part of a name or a word that stands in more symbols than this brings no candidates by itself.
 _COMMON = 60
@@ -132,6 +134,7 @@ class _Work:
 
     def match(self, old: _Side, new: _Side, token: CancelToken) -> dict[Path, tuple[Candidate, ...]]:
         world = self.world
+        most = max(_FEWEST_WEIGHED, min(_MOST_WEIGHED, _MOST_PAIRS // max(1, len(old.traits))))
         pairs: list[dict[int, tuple[float, tuple[str, ...]]]] = []
         for trait in old.traits:
             token.check()
@@ -143,7 +146,7 @@ class _Work:
                 if len(found) <= _COMMON or key[0] in ("name", "scope"):
                     near.update(dict.fromkeys(found, 1 if key[0] == "word" else 9 if key[0] == "name" else 3))
             weighed = {}
-            for number, _ in near.most_common(_MOST_WEIGHED):
+            for number, _ in near.most_common(most):
                 evidence = weigh(trait, new.traits[number], world)
                 weighed[number] = (evidence.odds, evidence.words)
             pairs.append(weighed)

@@ -6,8 +6,10 @@ there is much to do (parsing holds the interpreter).
 
 from __future__ import annotations
 
+import contextlib
+import gc
 import os
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -67,8 +69,9 @@ def read_pair(old: Path, new: Path, language: str, progress: Progress, token: Ca
         for paths in differ[at].values()
         for path in paths
     ]
-    symbols = _parse(jobs, progress, token)
-    sides = [Release(folders[at], join_symbols(symbols[at]), frozenset(files[at])) for at in (0, 1)]
+    with _uncollected():
+        symbols = _parse(jobs, progress, token)
+        sides = [Release(folders[at], join_symbols(symbols[at]), frozenset(files[at])) for at in (0, 1)]
     return Pair(sides[0], sides[1], moved)
 
 
@@ -77,6 +80,18 @@ def read_release(folder: Path, language: str, progress: Progress, token: CancelT
     files = list_sources(folder, languages_of(language))
     jobs = [(0, str(folder), path, stat.st_size) for path, stat in files.items()]
     return join_symbols(_parse(jobs, progress, token)[0])
+
+
+@contextlib.contextmanager
+def _uncollected() -> Iterator[None]:
+    """Without the search for circles of objects: symbols have none, and there may be hundreds of thousands."""
+    was = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if was:
+            gc.enable()
 
 
 def languages_of(language: str) -> frozenset[str]:
@@ -116,11 +131,11 @@ def _differing(
 ) -> dict[bytes, list[str]]:
     """Files that the other release has not at the same path with the same bytes, by the digest of what they hold."""
     differ: dict[bytes, list[str]] = {}
-    for path, stat in files.items():
+    for path in files:
         token.check()
         twin = others.get(path)
         data = _read(folder / path)
-        if twin is None or twin.st_size != stat.st_size or data != _read(other / path):
+        if twin is None or twin.st_size != files[path].st_size or data != _read(other / path):
             differ.setdefault(blake3.blake3(data).digest(), []).append(path)
     return differ
 

@@ -39,7 +39,8 @@ class Symbol:
 
     `scope` are the names it stands in, outermost first: namespaces, packages, modules, classes. `line` is 1-based.
     `marks` are words of its declaration (virtual, abstract, static, private ...). `deprecated` is the text that says so,
-    "deprecated" where there is no more. `words` are the names in its body, in order; `value` that of a constant or field.
+    "deprecated" where there is no more. `doc` is its comment as it is written. `words` are the names in its body, in
+    order; `value` that of a constant or field.
     """
 
     kind: SymbolKind

@@ -28,7 +28,15 @@ _EXPORTS = re.compile(
 
 
 _WORD = re.compile(r"[A-Za-z_]\w*")
-_EXTENTS = re.compile(r"\[[^\]]*\]|\([^()]*\)$")
+_EXTENTS = re.compile(r"\[[^\]]*\]$")
+_COMMENT = re.compile(r"/\*.*?\*/|//[^\n]*")
+_POINTER = re.compile(r"\(\s*[*&]\s*(\w+)\s*\)")
+_LAST_WORD = re.compile(r"[A-Za-z_]\w*$")
+_BRACKETS = re.compile(r"[(<{\[,)\]}]|(?<!-)>")
+_QUALIFIERS = re.compile(r"\b(?:const|volatile|struct|class|enum|register|typename)\b")
+_TYPE_WORDS = frozenset(
+    ("int", "char", "long", "short", "unsigned", "signed", "float", "double", "bool", "const", "auto", "size_t")
+)
 _TEMPLATE = re.compile(r"<[^<>]*>")
 
 
@@ -238,27 +246,46 @@ def _split(text: str) -> tuple[tuple[str, ...], str]:
     return tuple(part for part in parts[:-1] if part), parts[-1]
 
 
-def _declared_name(declarator: str) -> str:
-    if declarator.isidentifier():
-        return declarator
-    found = _WORD.findall(_EXTENTS.sub("", declarator))
-    return found[-1] if found else ""
-
-
 def _parameters(source: Source, given: Node) -> tuple[Parameter, ...]:
-    parameters = []
-    for child in given.named_children:
-        if child.type == "comment":
-            continue
-        text = source.text(child)
-        if text == "void":
-            continue
-        default = source.text(child.child_by_field_name("default_value"))
-        declarator = child.child_by_field_name("declarator")
-        name = _declared_name(source.text(declarator)) if declarator is not None else ""
-        head = text.partition("=")[0].strip() if default else text
-        if name:
-            at = head.rfind(name)
-            head = (head[:at] + head[at + len(name) :]).strip()
-        parameters.append(Parameter(name, head, default))
-    return tuple(parameters)
+    """Parameters out of the list's text: half of all nodes stand in these lists, and walking them costs most."""
+    text = source.text(given)[1:-1]
+    if not text or text == "void":
+        return ()
+    if "/" in text:
+        text = _COMMENT.sub("", text)
+    return tuple(_parameter(part) for part in _split_list(text))
+
+
+def _parameter(text: str) -> Parameter:
+    head, _, default = text.partition("=")
+    head = head.strip()
+    pointer = _POINTER.search(head) if "(" in head else None
+    if pointer:
+        name, at = pointer[1], pointer.start(1)
+    else:
+        bare = _EXTENTS.sub("", head)
+        found = _LAST_WORD.search(bare)
+        # One word alone is a type, and so is what ends a qualified name.
+        if found is None or not found.start() or bare[: found.start()].rstrip().endswith("::") or found[0] in _TYPE_WORDS:
+            return Parameter("", head, default.strip())
+        if not _WORD.search(_QUALIFIERS.sub("", bare[: found.start()])):
+            return Parameter("", head, default.strip())
+        name, at = found[0], found.start()
+    return Parameter(name, " ".join((head[:at] + head[at + len(name) :]).split()), default.strip())
+
+
+def _split_list(text: str) -> list[str]:
+    """The parts between commas that stand in no bracket."""
+    if "(" not in text and "<" not in text and "{" not in text:
+        return [part.strip() for part in text.split(",")]
+    parts, depth, start = [], 0, 0
+    for found in _BRACKETS.finditer(text):
+        mark = found[0]
+        if mark == ",":
+            if depth == 0:
+                parts.append(text[start : found.start()].strip())
+                start = found.end()
+        else:
+            depth += 1 if mark in "(<{[" else -1
+    parts.append(text[start:].strip())
+    return parts

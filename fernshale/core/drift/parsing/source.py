@@ -25,7 +25,6 @@ _DEPRECATED_DOC = re.compile(
 _WARNING = re.compile(
     rb"(?is)warn\w*\s*\((?:[^()]|\([^()]*\)){0,400}?(?:Pending)?Deprecat\w*|deprecat\w*\s*\(\s*f?[\"']|DeprecationWarning\s*\("
 )
-_MARK_WORD = re.compile(r"(?i)\b(?:deprecated|obsolete)\b")
 
 
 class Source:
@@ -97,15 +96,15 @@ class Source:
 
 def deprecation(head: str, doc: str) -> str:
     """What attributes and documentation say of a symbol's end, "" where it has none in sight."""
-    if (head and _MARK_WORD.search(head)) or "DEPRECAT" in head.upper():
+    if "eprecat" in head or "DEPRECAT" in head or "bsolete" in head:
         for found in _DEPRECATED_CALL.finditer(head):
             said: list[str] = [first or second for first, second in _STRING.findall(found[1])]
             if said:
                 return max(said, key=len)
-        from_doc = _DEPRECATED_DOC.search(doc)
+        from_doc = _DEPRECATED_DOC.search(plain_doc(doc))
         return _SPACE.sub(" ", from_doc[1]).strip()[:300] if from_doc and from_doc[1].strip() else "deprecated"
     if "eprecated" in doc:
-        found_doc = _DEPRECATED_DOC.search(doc)
+        found_doc = _DEPRECATED_DOC.search(plain_doc(doc))
         if found_doc:
             return _SPACE.sub(" ", found_doc[1]).strip()[:300] or "deprecated"
     return ""
@@ -130,11 +129,11 @@ def documented(
             last_line = child.end_point[0]
         elif child.is_named:
             near = child.start_point[0] <= last_line + 1
-            yield child, plain_doc("\n".join(doc)) if near and doc else "", " ".join(head)
+            yield child, "\n".join(doc)[:_MOST_DOC] if near and doc else "", " ".join(head)
             doc.clear()
             head.clear()
 
 
 def plain_doc(comment: str) -> str:
     """A comment without its marks."""
-    return _DOC_MARKS.sub("", comment[: _MOST_DOC * 2]).strip()[:_MOST_DOC]
+    return _DOC_MARKS.sub("", comment).strip()
