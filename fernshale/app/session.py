@@ -15,7 +15,7 @@ from fernshale.core.crossing.carry import CarryPlan, carry
 from fernshale.core.crossing.ground import crossing_ground
 from fernshale.core.crossing.logbook import redo, restore_snapshot, undo, undo_back_to
 from fernshale.core.crossing.overview import Overview, begin_crossing, has_changed, look
-from fernshale.core.crossing.settle import Taken, settle, take_sure_fixes, withdraw
+from fernshale.core.crossing.settle import Taken, go_rounds, settle, take_sure_fixes, withdraw
 from fernshale.core.crossing.stages.build import Fix, Scope, apply_fix
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.trust import TrustNeeded
@@ -107,6 +107,14 @@ class Session(QObject):
             take_sure_fixes(crossing, "you", on_line, progress, token)
 
         self._act("applying the sure fixes", work)
+
+    def go_rounds(self) -> None:
+        """Take what is sure and build again, until it compiles or nothing sure is left."""
+
+        def work(crossing: Crossing, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
+            on_line(go_rounds(crossing, "you", on_line, progress, token))
+
+        self._act("going round", work)
 
     def take_back(self, key: str, title: str) -> None:
         """Withdraw a decision that was not carried out yet."""

@@ -29,7 +29,7 @@ from fernshale.core.crossing.loose import write_changes
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.overview import look
 from fernshale.core.crossing.rules import keep_rules
-from fernshale.core.crossing.settle import Taken, settle
+from fernshale.core.crossing.settle import Taken, go_rounds, settle
 from fernshale.core.crossing.stages.build import diagnose as diagnose_log
 from fernshale.core.crossing.stages.build import draft_rules, find_all_edits, plain_ground
 from fernshale.core.fix.apply import find_conflicts, try_rule
@@ -59,7 +59,10 @@ def diagnose(options: argparse.Namespace, token: CancelToken) -> int:
 
 def build(options: argparse.Namespace, token: CancelToken) -> int:
     crossing = crossing_for(options)
-    settle(crossing, Taken("build:run", "build", "command line"), to_stderr, no_progress, token)
+    if options.rounds:
+        print(go_rounds(crossing, "command line", to_stderr, no_progress, token), file=sys.stderr)
+    else:
+        settle(crossing, Taken("build:run", "build", "command line"), to_stderr, no_progress, token)
     view = look(crossing, no_progress, token).build
     last = view.rounds[-1]
     if options.json:

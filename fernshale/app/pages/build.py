@@ -12,10 +12,12 @@ from PySide6.QtWidgets import (
     QComboBox,
     QFrame,
     QHBoxLayout,
+    QMenu,
     QPushButton,
     QSizePolicy,
     QSplitter,
     QTextBrowser,
+    QToolButton,
     QWidget,
 )
 
@@ -28,6 +30,7 @@ from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.words import count
 from fernshale.core.build.rounds import Round
+from fernshale.core.crossing.debts import Debt
 from fernshale.core.crossing.drifting import Used
 from fernshale.core.crossing.matter import Matter, Stage
 from fernshale.core.crossing.overview import Overview
@@ -60,6 +63,10 @@ class BuildPage(Page):
         rounds = Card(self, "Errors per round, by owner")
         self._build = button(rounds, "Build", self._on_build, main=True, hint="F5")
         self._sure = button(rounds, "Take the sure ones", self._on_sure)
+        self._rounds_button = button(
+            rounds, "Go round by itself", self._on_rounds, hint="Take what is sure and build again, until nothing sure is left"
+        )
+        rounds.head.addWidget(self._rounds_button)
         rounds.head.addWidget(self._sure)
         rounds.head.addWidget(self._build)
         self._rounds = BarChart(rounds, "Errors per round, by owner", 80)
@@ -104,7 +111,16 @@ class BuildPage(Page):
         self._in_file = button(self._card, "In this file", lambda: self._apply("file"))
         self._here = button(self._card, "Only here", lambda: self._apply("here"))
         self._edit = button(self._card, "Open in your editor", self._open, hint="E")
-        for made in (self._everywhere, self._in_file, self._here, self._edit):
+        self._aside = QToolButton(self._card)
+        self._aside.setText("Set aside")
+        self._aside.setToolTip("Get the rest compiled; it goes on the list of debts")
+        self._aside.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        menu = QMenu(self._aside)
+        for what in ("line", "function", "file"):
+            menu.addAction(f"The {what}", lambda what=what: self._set_aside(what))
+        self._aside.setMenu(menu)
+        self._return = button(self._card, "Put back", self._on_return, main=True)
+        for made in (self._everywhere, self._in_file, self._here, self._return, self._edit, self._aside):
             row.addWidget(made)
         row.addStretch(1)
         self._card.body.addLayout(row)
@@ -132,6 +148,7 @@ class BuildPage(Page):
         self._rounds.set_bars(tuple(_bar(item) for item in view.rounds[-6:]) or (_no_round(),))
         sure = len(view.sure)
         self._sure.setVisible(sure > 0)
+        self._rounds_button.setVisible(sure > 0)
         self._sure.setText(f"Take the {sure} sure ones" if sure != 1 else "Take the sure one")
         self._build.setText("Build" if not view.rounds else "Build again")
         self._fill_causes()
@@ -150,6 +167,12 @@ class BuildPage(Page):
         if not view.rounds and view.drift:
             rows.append(Row("What your code uses of what changed", heading=True))
             rows += [_drift_row(item) for item in view.drift]
+        if view.debts:
+            rows.append(Row("Debts: set aside until they are put back", heading=True))
+            rows += [
+                Row(item.title, f"{item.place} · {item.why}", "debt", payload=_Chosen(f"debt:{item.entry}"))
+                for item in view.debts
+            ]
         self._causes.set_rows(tuple(rows))
         self._show_cause(self._causes.current())
 
@@ -203,6 +226,16 @@ class BuildPage(Page):
         for made in (self._in_file, self._here):
             made.setVisible(many > 1)
         self._edit.setVisible(cause is not None or fix is not None)
+        self._aside.setVisible(cause is not None and cause.cause.owner == "own" and cause.open > 0)
+        debt = self._debt()
+        self._return.setVisible(debt is not None)
+        if debt is not None:
+            self._card.set_title(debt.title, debt.place)
+            why = escape(debt.why)
+            words = f"<p style='margin:8px'>{why}</p><p style='margin:8px'>A debt until it is put back.</p>"
+            self._code.setHtml(f"{self._style()}{words}")
+            self._hint.setText("")
+            return
         self._hint.setText("")
         change = self._change(cause)
         if cause is None and fix is None and change is not None:
@@ -338,6 +371,22 @@ class BuildPage(Page):
         if fix is not None:
             self.session.fix(fix, scope, self._at)
 
+    def _debt(self) -> Debt | None:
+        chosen = self._causes.current()
+        if self._overview is None or not isinstance(chosen, _Chosen):
+            return None
+        return next((item for item in self._overview.build.debts if chosen.key == f"debt:{item.entry}"), None)
+
+    def _on_return(self) -> None:
+        debt = self._debt()
+        if debt is not None:
+            self.session.take(f"debt:{debt.entry}", "return", f"putting back {debt.title}")
+
+    def _set_aside(self, what: str) -> None:
+        cause, _ = self._current()
+        if cause is not None:
+            self.session.take(f"cause:{cause.cause.key}", f"aside {what}", f"setting the {what} aside")
+
     def _open(self) -> None:
         cause, _ = self._current()
         if self._at is not None:
@@ -348,6 +397,9 @@ class BuildPage(Page):
 
     def _on_build(self) -> None:
         self.session.take("build:run", "build", "building")
+
+    def _on_rounds(self) -> None:
+        self.session.go_rounds()
 
     def _on_sure(self) -> None:
         self.session.take_sure_fixes()

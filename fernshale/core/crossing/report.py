@@ -50,6 +50,10 @@ def report_json(overview: Overview, crossing: Crossing) -> dict[str, Any]:
             for item in overview.plugins.aside
         ],
         "rounds": [item.to_json() for item in overview.build.rounds],
+        "debts": [
+            {"what": item.what, "title": item.title, "place": item.place, "why": item.why, "key": f"debt:{item.entry}"}
+            for item in overview.build.debts
+        ],
         "left": [
             {"key": item.key, "stage": item.stage.value, "title": item.title, "place": item.place}
             for item in overview.matters
@@ -139,9 +143,10 @@ def _steps(overview: Overview) -> list[str]:
 
 def _debts(overview: Overview) -> list[str]:
     """What is set aside, and what brings it back."""
-    if not overview.plugins.aside:
+    if not overview.plugins.aside and not overview.build.debts:
         return []
     parts = ["## Set aside", ""]
+    parts += [f"- {item.title} ({item.place}): {item.why}. `debt:{item.entry}`" for item in overview.build.debts]
     for item in overview.plugins.aside:
         ready = f"; {item.ready} would fit now" if item.ready else ""
         parts.append(f"- {item.id} {item.version}: {item.why}. It comes back with {item.condition}{ready}.")

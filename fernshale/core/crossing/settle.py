@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from dataclasses import dataclass
 from pathlib import Path
-from typing import ClassVar
+from typing import ClassVar, cast
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.schema import STRICT, read_toml
@@ -13,10 +13,11 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.aside import bring_back, set_aside
 from fernshale.core.crossing.commands import OnLine
+from fernshale.core.crossing.debts import What, pay_debt, set_code_aside
 from fernshale.core.crossing.gitwork import commit_from_now_on, leave_alone
 from fernshale.core.crossing.ground import Ground, crossing_ground
 from fernshale.core.crossing.legs import go_on
-from fernshale.core.crossing.logbook import note
+from fernshale.core.crossing.logbook import note, undo
 from fernshale.core.crossing.matter import Decision, Matter, Stage
 from fernshale.core.crossing.rebuild import rebuild
 from fernshale.core.crossing.roles import give_role
@@ -32,6 +33,8 @@ from fernshale.core.crossing.toolchain import find_demand, raise_standard
 from fernshale.core.survey.plugins import Plugin
 
 FORMAT = "fernshale-decisions/1"
+# Whatever does not compile after so many rounds by itself wants a person.
+_MOST_ROUNDS = 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,6 +128,13 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
             choose_way(crossing, ground, way.split()[1:], taken.who, taken.why)
         case "demand", "raise":
             raise_standard(crossing, ground, find_demand(ground, rest), progress, token)
+        case "debt", "return":
+            pay_debt(crossing, int(rest), progress, token)
+        case "cause", "aside line" | "aside function" | "aside file" as way:
+            what = cast(What, way.removeprefix("aside "))
+            path, line = first_place(crossing, ground, taken.key, token)
+            why = taken.why or "it cannot be mended now"
+            set_code_aside(crossing, ground, path, line, what, why, progress, token)
         case "cause" | "silent", rule:
             fix = find_fix(crossing, ground, taken.key, rule, token)
             apply_fix(crossing, ground, fix, "everywhere", None, taken.who, on_line, progress, token)
@@ -136,18 +146,61 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
 
 def take_sure_fixes(crossing: Crossing, who: str, on_line: OnLine, progress: Progress, token: CancelToken) -> int:
     """Apply every sure fix everywhere, one step each, looking anew after each; how many."""
-    taken: set[str] = set()
     with crossing.acting():
-        while True:
-            token.check()
-            ground = crossing_ground(crossing, progress, token)
-            sure = build(ground, crossing, token).sure
-            fix = next((fix for fix in sure if fix.rule.id not in taken), None)
-            if fix is None:
-                return len(taken)
-            progress(fix.rule.name, len(taken), len(taken) + len(sure))
-            taken.add(fix.rule.id)
-            apply_fix(crossing, ground, fix, "everywhere", None, who, on_line, progress, token)
+        return len(_take_sure(crossing, who, on_line, progress, token))
+
+
+def go_rounds(crossing: Crossing, who: str, on_line: OnLine, progress: Progress, token: CancelToken) -> str:
+    """Build, take what is sure, build again; why it stopped, in words.
+
+    It stops when the project compiles, when nothing sure is left, or when a round made it worse, which is then undone: there
+    are not fewer errors than before, and most of the places that were changed still have one. (More errors alone say little:
+    a header that is found again shows what was hidden behind it.)
+    """
+    with crossing.acting():
+        view = build(crossing_ground(crossing, progress, token), crossing, token)
+        if view.is_stale or not view.rounds:
+            run_round(crossing, crossing_ground(crossing, progress, token), on_line, progress, token)
+        for _ in range(_MOST_ROUNDS):
+            view = build(crossing_ground(crossing, progress, token), crossing, token)
+            if view.passed:
+                return "it compiles and links"
+            before = view.rounds[-1]
+            taken = _take_sure(crossing, who, on_line, progress, token)
+            if not taken:
+                return "nothing sure is left"
+            after = run_round(crossing, crossing_ground(crossing, progress, token), on_line, progress, token)
+            changed = {place for fix, _ in taken for place in fix.places}
+            still = changed & _error_places(crossing, progress, token)
+            if after.total >= before.total and len(still) * 2 > len(changed):
+                for _, entry in reversed(taken):
+                    undo(crossing, entry, progress, token)
+                said = f"round {after.number} made it worse, {before.total} errors became {after.total}; it was undone"
+                note(crossing, Stage.BUILD, said, "", "round")
+                return said
+    return f"{_MOST_ROUNDS} rounds were gone"
+
+
+def _error_places(crossing: Crossing, progress: Progress, token: CancelToken) -> set[tuple[str, int]]:
+    view = build(crossing_ground(crossing, progress, token), crossing, token)
+    return {(error.place.file, error.place.line) for item in view.causes for error in item.cause.errors}
+
+
+def _take_sure(
+    crossing: Crossing, who: str, on_line: OnLine, progress: Progress, token: CancelToken
+) -> list[tuple[Fix, int]]:
+    """The sure fixes that were applied with their logbook entries, in order."""
+    taken: dict[str, tuple[Fix, int]] = {}
+    while True:
+        token.check()
+        ground = crossing_ground(crossing, progress, token)
+        sure = build(ground, crossing, token).sure
+        fix = next((fix for fix in sure if fix.rule.id not in taken), None)
+        if fix is None:
+            return list(taken.values())
+        progress(fix.rule.name, len(taken), len(taken) + len(sure))
+        entry = apply_fix(crossing, ground, fix, "everywhere", None, who, on_line, progress, token)
+        taken[fix.rule.id] = fix, entry
 
 
 def find_fix(crossing: Crossing, ground: Ground, key: str, rule: str, token: CancelToken) -> Fix:
@@ -159,6 +212,16 @@ def find_fix(crossing: Crossing, ground: Ground, key: str, rule: str, token: Can
     if found is None:
         raise MisuseError(f"{rule} is no way to settle {key} any more", "Look again; something changed meanwhile.")
     return found
+
+
+def first_place(crossing: Crossing, ground: Ground, key: str, token: CancelToken) -> tuple[TreePath, int]:
+    """The first place of a cause that is in the project and still as it was built. Raises MisuseError without one."""
+    view = build(ground, crossing, token)
+    errors = (error for item in view.causes if f"cause:{item.cause.key}" == key for error in item.cause.errors)
+    place = next((error.place for error in errors if error.place.line > 0 and error.place.file in ground.manifest.files), None)
+    if place is None:
+        raise MisuseError(f"{key} has no place in the project that could be set aside")
+    return TreePath(place.file), place.line
 
 
 def _plugin(ground: Ground, id: str) -> Plugin:

@@ -23,7 +23,7 @@ _Key = tuple[str, object]
 # More candidates than this are not weighed in full; more than these are not told.
 _MOST_WEIGHED = 60
 # A release in which everything changed is not weighed pair by pair for minutes: fewer candidates each then.
-_MOST_PAIRS, _FEWEST_WEIGHED = 240_000, 8
+_MOST_PAIRS, _FEWEST_WEIGHED = 100_000, 8
 _MOST_TOLD = 5
 # A part of a name or a word that stands in more symbols than this brings no candidates by itself.
 _COMMON = 60

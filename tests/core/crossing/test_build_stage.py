@@ -12,14 +12,14 @@ from fernshale.core.crossing.ground import crossing_ground
 from fernshale.core.crossing.guesses import guess_rules, symbols_named
 from fernshale.core.crossing.overview import Overview, look
 from fernshale.core.crossing.rules import export_rules, own_rules
-from fernshale.core.crossing.settle import Taken, settle
+from fernshale.core.crossing.settle import Taken, go_rounds, settle
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.drift.compare import compare
 from fernshale.core.drift.release import read_pair
 from fernshale.core.fix.apply import apply_edits, find_edits
 from fernshale.core.fix.rules import read_rules
-from tests.conftest import Tree
-from tests.wick import Wick, cross_wick, make_wick
+from tests.conftest import Tree, listing
+from tests.wick import Wick, begin_wick, cross_wick, make_wick
 
 
 def _quiet(line: str) -> None:
@@ -146,3 +146,23 @@ def test_a_release_that_is_not_at_hand_is_no_fault(tree: Tree) -> None:
     wick, crossing = _without_rules(tree, _OLD, _OLD, "import wick\n")
     shutil.rmtree(wick.shelf / "wick" / "1.4")
     assert _look(crossing).build.causes == ()
+
+
+def test_rounds_go_on_until_it_compiles(tree: Tree) -> None:
+    _, crossing = begin_wick(tree)
+    _take(crossing, "plugin:snuffer", "take")
+    _take(crossing, "engine:sites", "apply")
+    assert go_rounds(crossing, "test", _quiet, no_progress, CancelToken()) == "it compiles and links"
+    assert [item.total for item in _look(crossing).build.rounds] == [3, 0]
+
+
+def test_a_round_that_made_it_worse_is_undone(tree: Tree) -> None:
+    wick, crossing = begin_wick(tree)
+    _take(crossing, "plugin:snuffer", "take")
+    _take(crossing, "engine:sites", "apply")
+    rules = wick.shelf / "notes.rules.toml"
+    rules.write_text(rules.read_text().replace('new = "ignite"', 'new = "not_there_either"'))
+    before = listing(wick.project)
+    said = go_rounds(crossing, "test", _quiet, no_progress, CancelToken())
+    assert said.startswith("round 2 made it worse, 3 errors became 3") and listing(wick.project) == before
+    assert any(said in entry.title for entry in crossing.logbook())

@@ -26,6 +26,7 @@ from fernshale.core.build.reading import read_log
 from fernshale.core.build.rounds import CauseState, Round, cause_states, count_round
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.commands import OnLine, run_profile_command
+from fernshale.core.crossing.debts import Debt, find_debts
 from fernshale.core.crossing.drifting import Used, used_changes
 from fernshale.core.crossing.ground import Ground, engine_folder
 from fernshale.core.crossing.learning import learn_from_changes
@@ -71,6 +72,11 @@ class Fix:
         return self.confidence >= 0.9
 
     @property
+    def places(self) -> frozenset[tuple[str, int]]:
+        """File and line of each edit."""
+        return frozenset((str(edit.path), edit.line) for edit in self.edits)
+
+    @property
     def files(self) -> tuple[TreePath, ...]:
         return tuple(sorted({edit.path for edit in self.edits} | set(self.removes)))
 
@@ -91,7 +97,7 @@ class CauseView:
 @dataclass(frozen=True, slots=True)
 class BuildView:
     """The last round and what to do about it. `silent` are changes the compiler does not tell; `drift` are all changes of
-    the engine's interface that the project's own code names.
+    the engine's interface that the project's own code names; `debts` what is set aside.
 
     `is_stale`: files changed since that build, by a fix or outside. `outside` are files changed by somebody else.
     """
@@ -100,6 +106,7 @@ class BuildView:
     causes: tuple[CauseView, ...]
     silent: tuple[Fix, ...]
     drift: tuple[Used, ...]
+    debts: tuple[Debt, ...]
     is_stale: bool
     passed: bool
     matters: tuple[Matter, ...]
@@ -134,7 +141,7 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     silent = tuple(fix for fix in _silent(rules, edits) if f"fix:{fix.rule.id}" not in crossing.decisions())
     drift = used_changes(rules.changes, read_texts(ground, token).used) if rules.changes else ()
     if last is None or shape is None:
-        return BuildView(rounds, (), silent, drift, True, False, (*_no_build(), *_silent_matters(silent)))
+        return BuildView(rounds, (), silent, drift, find_debts(crossing), True, False, (*_no_build(), *_silent_matters(silent)))
     is_stale = last["fingerprint"] != ground.fingerprint(_NOT_BUILT)
     states = cause_states(rounds)
     views = tuple(
@@ -143,7 +150,7 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     )
     passed = bool(last["passed"])
     matters = (*_cause_matters(views, is_stale, passed), *_silent_matters(silent))
-    return BuildView(rounds, views, silent, drift, is_stale, passed and not is_stale, matters)
+    return BuildView(rounds, views, silent, drift, find_debts(crossing), is_stale, passed and not is_stale, matters)
 
 
 def run_round(crossing: Crossing, ground: Ground, on_line: OnLine, progress: Progress, token: CancelToken) -> Round:
@@ -484,8 +491,19 @@ def _cause_matters(views: Sequence[CauseView], is_stale: bool, passed: bool) -> 
         # goes with it.
         settled = is_stale and not view.fixes and not view.open
         if not settled and not cause.under:
-            matters.append(Matter(f"cause:{cause.key}", Stage.BUILD, title, cause.owner, place, "", not ways, ways))
+            aside = _ways_aside(cause) if not ways else ()
+            matters.append(Matter(f"cause:{cause.key}", Stage.BUILD, title, cause.owner, place, "", not ways, (*ways, *aside)))
     return matters
+
+
+def _ways_aside(cause: Cause) -> tuple[Proposal, ...]:
+    """Ways to get the rest compiled where nothing mends a cause; each leaves a debt."""
+    if cause.owner != "own" or not any(error.place.line > 0 for error in cause.errors):
+        return ()
+    return tuple(
+        Proposal(f"aside {what}", f"Set the {what} aside", ("it goes on the list of debts until it is put back",), 0.05)
+        for what in ("line", "function", "file")
+    )
 
 
 def _silent_matters(silent: Sequence[Fix]) -> list[Matter]:

@@ -76,6 +76,14 @@ def read_source(data: bytes, path: str) -> tuple[Symbol, ...]:
     return tuple(source.symbols)
 
 
+def parse(data: bytes, path: str) -> Node | None:
+    """The syntax tree of a file, None for one of a language that is not known here."""
+    language = language_of(path)
+    if not language or len(data) > MOST_BYTES:
+        return None
+    return _parser(language).parse(data).root_node
+
+
 @cache
 def _parser(language: str) -> Parser:
     from tree_sitter import Language, Parser

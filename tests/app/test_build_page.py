@@ -1,0 +1,93 @@
+"""The Build page in the real window: what is used of what changed, proposals to choose from, learning, debts."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from pytestqt.qtbot import QtBot
+
+from fernshale.app.pages.build import BuildPage
+from fernshale.app.window import MainWindow
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.matter import Stage
+from fernshale.core.crossing.settle import Taken, settle
+from tests.conftest import Tree
+from tests.wick import Wick, cross_wick, make_wick
+
+_OLD = "def light_up(room, hour):\n    return lamps.find(room).burn(hour)\n"
+_GAME = "import wick\nwick.light_up('hall', 3)\nwick.light_up('cellar', 4)\n\n\ndef play():\n    wick.light_up(1, 2)\n"
+
+
+def _open(tree: Tree, window: MainWindow, qtbot: QtBot, new: str, builds: bool = True) -> tuple[Wick, BuildPage]:
+    """A game on its way to a Wick whose notes tell nothing, pointed at it, and built."""
+    wick = make_wick(tree)
+    shelf = wick.shelf / "shelf.toml"
+    shelf.write_text(shelf.read_text().replace('rules = ["notes.rules.toml"]\n', ""))
+    (wick.shelf / "wick/1.4/wick.py").write_text(_OLD)
+    (wick.shelf / "wick/2.0/wick.py").write_text(new)
+    for path in wick.project.glob("*.py"):
+        path.unlink()
+    (wick.project / "game.py").write_text(_GAME)
+    crossing = cross_wick(wick)
+    for key, way in (("engine:sites", "apply"), *([("build:run", "build")] if builds else [])):
+        settle(crossing, Taken(key, way, "test"), lambda line: None, no_progress, CancelToken())
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        window.session.resume(crossing)
+    window.show_stage(Stage.BUILD)
+    page = window.pages[Stage.BUILD]
+    assert isinstance(page, BuildPage)
+    return wick, page
+
+
+def _rows(page: BuildPage) -> list[str]:
+    model = page._causes.model()
+    return [str(model.data(model.index(row, 0), Qt.ItemDataRole.DisplayRole)) for row in range(model.rowCount())]
+
+
+def test_what_the_code_uses_of_what_changed_is_listed_before_the_first_build(
+    tree: Tree, window: MainWindow, qtbot: QtBot
+) -> None:
+    _, page = _open(tree, window, qtbot, _OLD.replace("light_up", "kindle"), builds=False)
+    assert any("light_up → kindle" in row for row in _rows(page))
+    page._causes.select(next(row.payload for row in page._causes.rows() if "kindle" in row.title))
+    text = page._code.toPlainText()
+    assert "− function wick.light_up(room, hour)" in text and "+ function wick.kindle(room, hour)" in text
+    assert not page._everywhere.isVisible()
+
+
+def test_proposals_are_chosen_by_keyboard_and_applied(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:
+    new = _OLD.replace("light_up", "light_in") + _OLD.replace("light_up", "light_on")
+    wick, page = _open(tree, window, qtbot, new)
+    assert page._way_row.isVisible() and page._ways.count() == 2
+    first = page._card.title.text()
+    page._causes.setFocus()
+    qtbot.keyClick(page._causes, Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier)
+    assert page._card.title.text() != first and "2 of 2" in page._ways.currentText()
+    chosen = page._card.title.text().split(" → ")[1]
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        page._everywhere.click()
+    assert (wick.project / "game.py").read_text().count(f"wick.{chosen}(") == 3
+
+
+def test_a_change_by_hand_is_offered_and_a_function_set_aside_and_put_back(
+    tree: Tree, window: MainWindow, qtbot: QtBot
+) -> None:
+    wick, page = _open(tree, window, qtbot, "def glow(strength, place):\n    return strength\n")
+    game = wick.project / "game.py"
+    assert "change one place and it is offered" in page._card.note.text() and page._aside.isVisible()
+    game.write_text(game.read_text().replace("wick.light_up('hall', 3)", "wick.glow(3, 'hall')"))
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        window.session.refresh()
+    assert "as you changed it in game.py:2" in page._code.toPlainText()
+    assert "wick.glow(4, 'cellar')" in page._code.toPlainText()
+    page._at = next(edit for edit in page._current()[1].edits if edit.line == 3)  # type: ignore[union-attr]
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        page._here.click()
+    assert "wick.glow(4, 'cellar')" in game.read_text() and "wick.light_up(1, 2)" in game.read_text()
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        page._set_aside("function")
+    assert "raise NotImplementedError" in game.read_text()
+    assert any(row.startswith("play() set aside") for row in _rows(page))
+    page._causes.select(next(row.payload for row in page._causes.rows() if row.title.startswith("play()")))
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        page._return.click()
+    assert "wick.light_up(1, 2)" in game.read_text() and not any("set aside" in row for row in _rows(page))

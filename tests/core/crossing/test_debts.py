@@ -1,0 +1,100 @@
+"""Code set aside so that the rest compiles: it compiles, it is on the list, and it comes back as it was."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.debts import with_stub, without_line
+from fernshale.core.crossing.overview import look
+from fernshale.core.crossing.report import report_json, report_markdown
+from fernshale.core.crossing.settle import Taken, settle
+from fernshale.core.crossing.state import Crossing
+from tests.conftest import Tree, listing
+from tests.wick import cross_wick, make_wick
+
+_CPP = "#include <vector>\nstruct Boat { int go(int n) const; };\nint Boat::go(int n) const {\n    gone(n);\n    return n;\n}\nint main() { return Boat{}.go(1); }\n"
+
+
+def test_a_function_that_was_set_aside_compiles_and_says_so_when_it_runs(tmp_path: Path) -> None:
+    text, name = with_stub(_CPP, "a.cpp", 4)
+    assert name == "Boat::go()" and "gone" not in text
+    (tmp_path / "a.cpp").write_text(text)
+    subprocess.run(["g++", "-Wall", "-Werror", "a.cpp", "-o", "game"], cwd=tmp_path, check=True)
+    ran = subprocess.run([tmp_path / "game"], capture_output=True, text=True)
+    assert ran.returncode != 0 and "set aside: Boat::go" in ran.stderr
+
+
+def test_a_line_that_was_set_aside_leaves_what_parses(tmp_path: Path) -> None:
+    (tmp_path / "a.cpp").write_text(without_line(_CPP, "a.cpp", 4))
+    subprocess.run(["g++", "-c", "a.cpp"], cwd=tmp_path, check=True)
+    python = "def f(x):\n    if x:\n        gone(x)\n    return x\nprint(f(3))\n"
+    ran = subprocess.run([sys.executable, "-c", without_line(python, "a.py", 3)], capture_output=True, text=True)
+    assert ran.stdout == "3\n"
+    assert without_line("a = 1\r\nb = 2\r\n", "x.lua", 2) == "a = 1\r\n-- set aside: b = 2\r\n"
+    with pytest.raises(MisuseError):
+        without_line("a\n\n", "a.py", 2)
+
+
+@pytest.mark.parametrize(
+    ("path", "text"),
+    [
+        ("a.py", "class A:\n    def f(self):\n        gone()\n"),
+        ("A.java", "class A { int f() {\n gone();\n return 1; } }"),
+        ("a.cs", "class A { int F() {\n gone();\n return 1; } }"),
+        ("a.rs", "fn f() -> i32 {\n gone();\n 1 }"),
+        ("a.ts", "class A { f(): number {\n gone();\n return 1; } }"),
+        ("a.js", "function f() {\n gone();\n return 1; }"),
+        ("a.lua", "function f()\n gone()\n return 1\nend"),
+        ("a.c", "int f(void) {\n gone();\n return 1; }"),
+    ],
+)
+def test_each_language_has_a_stub(path: str, text: str) -> None:
+    new, name = with_stub(text, path, text[: text.index("gone")].count("\n") + 1)
+    assert "gone" not in new and "set aside" in new and name.lower() == "f()"
+    with pytest.raises(MisuseError):
+        with_stub("x\n", path, 1)
+
+
+def _take(crossing: Crossing, key: str, way: str, why: str = "") -> None:
+    settle(crossing, Taken(key, way, "test", why), lambda line: None, no_progress, CancelToken())
+
+
+@pytest.mark.parametrize("what", ["line", "function", "file"])
+def test_what_is_set_aside_is_a_debt_until_it_is_put_back(tree: Tree, what: str) -> None:
+    wick = make_wick(tree)
+    shelf = wick.shelf / "shelf.toml"
+    shelf.write_text(shelf.read_text().replace('rules = ["notes.rules.toml"]\n', ""))
+    (wick.shelf / "wick/2.0/wick.py").write_text("def other(a, b, c): return a\n")
+    for path in wick.project.glob("*.py"):
+        path.unlink()
+    (wick.project / "game.py").write_text("import wick\n\n\ndef play():\n    wick.light_up()\n    return 1\n")
+    crossing = cross_wick(wick)
+    _take(crossing, "engine:sites", "apply")
+    _take(crossing, "build:run", "build")
+    before = listing(wick.project)
+    (cause,) = look(crossing, no_progress, CancelToken()).build.causes
+    key = f"cause:{cause.cause.key}"
+    matter = next(item for item in look(crossing, no_progress, CancelToken()).matters if item.key == key)
+    assert f"aside {what}" in [proposal.id for proposal in matter.proposals]
+    _take(crossing, key, f"aside {what}", "nobody knows how yet")
+    _take(crossing, "build:run", "build")
+    overview = look(crossing, no_progress, CancelToken())
+    assert overview.build.passed
+    (debt,) = overview.build.debts
+    assert (debt.what, debt.place, debt.why) == (what, "game.py:5", "nobody knows how yet")
+    assert "nobody knows how yet" in report_markdown(overview, crossing)
+    assert report_json(overview, crossing)["debts"][0]["key"] == f"debt:{debt.entry}"  # type: ignore[index]
+    # What was done since stays when it comes back.
+    (wick.project / "new.py").write_text("x = 1\n")
+    _take(crossing, f"debt:{debt.entry}", "return")
+    assert look(crossing, no_progress, CancelToken()).build.debts == ()
+    (wick.project / "new.py").unlink()
+    assert listing(wick.project) == before
+    with pytest.raises(MisuseError):
+        _take(crossing, f"debt:{debt.entry}", "return")
