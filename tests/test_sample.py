@@ -52,7 +52,7 @@ def test_sample_is_clean_on_its_release_and_breaks_in_many_ways_on_the_next(samp
     ground = read_ground(sample.project, profile, None, no_progress, CancelToken())
     _write(draft_sites(sample.project, site_changes(ground, "2.6.1", "3.0.2")))
     broken = _make(sample, "3.0.2", tmp_path / "new")
-    owned, causes = diagnose(broken.stdout + broken.stderr, ground, plain_ground(ground))
+    owned, causes = diagnose((broken.stdout + broken.stderr).encode(), ground, plain_ground(ground))
     errors = [item for item in owned if item.diagnostic.severity == "error"]
     assert len(errors) >= 30 and len(causes) >= 10 and len({cause.kind for cause in causes}) >= 7
 
@@ -82,7 +82,7 @@ def test_stale_start_table_is_a_linker_error_and_the_silent_change_a_wrong_repor
     subprocess.run(generate, check=True, capture_output=True)
     assert (sample.project / "generated/start_table.cpp").read_text() == table  # the generator leaves an old one alone
     built = _make(sample, "3.0.2", tmp_path / "new")
-    _, causes = diagnose(built.stdout + built.stderr, ground, plain_ground(ground))
+    _, causes = diagnose((built.stdout + built.stderr).encode(), ground, plain_ground(ground))
     assert [cause.key for cause in causes] == ["link::start_entries"]
 
     (sample.project / "generated/start_table.cpp").unlink()

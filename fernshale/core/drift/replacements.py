@@ -9,7 +9,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from fernshale.core.drift.naming import Rarity
 from fernshale.core.drift.symbols import Symbol
 
-_NAME = r"[`'\"‘“]*:?(?:\w+:)?[`'\"‘“{<(]*(?:@?link\s+)?(?P<name>[A-Za-z_$#~][\w$]*(?:(?:\.|::|#|->)[A-Za-z_$][\w$]*)*)"
+_NAME = r"[`'\"‘“]*:?(?:\w+:)?[`'\"‘“{<(]*(?:@?link\s+)?[~.!]*(?P<name>[A-Za-z_$#~][\w$]*(?:(?:\.|::|#|->)[A-Za-z_$][\w$]*)*)"
 _SAYINGS = tuple(
     re.compile(pattern + _NAME, re.IGNORECASE)
     for pattern in (
@@ -57,6 +57,16 @@ class Names:
         )
 
 
+    def find_only(self, name: str, near: Symbol) -> Symbol | None:
+        """As `find`, where no other symbol of that name is as near."""
+        found = self.find(name, near)
+        if found is None:
+            return None
+        depth = _shared(found.scope, near.scope)
+        rivals = [item for item in self._by_name[found.name] if _shared(item.scope, near.scope) == depth and item.path != near.path]
+        return found if len({item.path for item in rivals}) == 1 else None
+
+
 def named_replacements(text: str) -> Iterator[str]:
     """Names that a text says to take instead, the plainest saying first."""
     for saying in _SAYINGS:
@@ -76,8 +86,9 @@ def forwards_to(symbol: Symbol, names: Names) -> tuple[Symbol, bool] | None:
     Its value names it, or its short body calls it. A body that says no more than the call and its arguments is sure; one
     with its own name in it asks another object for the same.
     """
-    if re.fullmatch(r"[A-Za-z_$][\w$.:]*", symbol.value):
-        found = names.find(symbol.value, symbol)
+    if symbol.kind == "constant" and re.fullmatch(r"[A-Za-z_$][\w$.:]*", symbol.value):
+        # A class's attribute has a value and is not another name for it.
+        found = names.find_only(symbol.value, symbol)
         return None if found is None else (found, True)
     if not symbol.is_callable or not 0 < len(symbol.words) <= 14:
         return None

@@ -273,3 +273,21 @@ def test_likeness_of_names_is_symmetric_and_bounded(one: str, other: str) -> Non
 )
 def test_any_bytes_are_read_without_a_fault(data: bytes, path: str) -> None:
     read_source(data, path)
+
+
+def test_a_warning_about_an_argument_is_no_end_of_the_function() -> None:
+    text = b"""import warnings
+def moor(boat, old=None):
+    if old: warnings.warn("the old argument of moor is deprecated", DeprecationWarning)
+def leave(boat):
+    warnings.warn("leave is deprecated, use depart instead", DeprecationWarning)
+"""
+    found = {item.name: item.deprecated for item in read_source(text, "harbour.py")}
+    assert found == {"moor": "", "leave": "leave is deprecated, use depart instead"}
+
+
+def test_an_attribute_with_a_value_is_not_another_name_for_it(tree: Tree) -> None:
+    text = "class Tide: pass\nclass Pier:\n    gauge = Tide\nOldTide = Tide\n"
+    changes = _changes(tree("old", {"m.py": text}), tree("new", {"m.py": "class Tide: pass\nclass Pier: pass\n"}))
+    told = {c.old.name: (c.kind, c.new.name if c.new else "") for c in changes if c.old}
+    assert told == {"gauge": ("removed", ""), "OldTide": ("renamed", "Tide")}

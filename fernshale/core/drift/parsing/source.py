@@ -18,6 +18,7 @@ _MOST_DOC = 600
 _DOC_MARKS = re.compile(r"(?m)^[ \t]*(?:/\*+|\*+/|\*|//[/!]*|--+|#)[ \t]?|\*+/[ \t]*$")
 # What says that something is on its way out, and what to take instead. The first that has a text tells it.
 _DEPRECATED_CALL = re.compile(r"(?i)(?:deprecated|obsolete)\w*\s*\(([^)]*)\)")
+_OF_ARGUMENT = re.compile(r"(?i)\b(?:argument|parameter|keyword|kwarg|option|passing|passed|positional|usage)s?\b")
 _STRING = re.compile(r'"((?:[^"\\]|\\.)*)"|\'((?:[^\'\\]|\\.)*)\'')
 _DEPRECATED_DOC = re.compile(
     r"(?is)(?:@deprecated|\\deprecated|\.\. deprecated::|^\W*deprecated\b[^\w\n]*|\bdeprecated[:.,]|\bis deprecated\b)\s*(.*)"
@@ -71,7 +72,7 @@ class Source:
         """Keep a symbol; `head` is the text in which attributes and decorators stand."""
         if not name:
             return
-        gone = deprecation(head, doc) or self._warns(body)
+        gone = deprecation(head, doc) or self._warns(body, name)
         self.symbols.append(
             Symbol(
                 kind, name, scope, self.path, node.start_point[0] + 1, parameters, returns, bases, frozenset(marks), gone,
@@ -79,8 +80,8 @@ class Source:
             )
         )  # fmt: skip
 
-    def _warns(self, body: Node | None) -> str:
-        """What a body says when it warns that it is deprecated."""
+    def _warns(self, body: Node | None, name: str) -> str:
+        """What a body says when it warns that it is deprecated itself, and not one of its arguments."""
         if body is None:
             return ""
         data = self.data[body.start_byte : min(body.end_byte, body.start_byte + 3000)]
@@ -91,7 +92,8 @@ class Source:
             return ""
         near = data[max(0, found.start() - 300) : found.end() + 300].decode("utf-8", "replace")
         said = " ".join(first or second for first, second in _STRING.findall(near))
-        return str(_SPACE.sub(" ", said)).strip() or "deprecated"
+        said = str(_SPACE.sub(" ", said)).strip()
+        return said if re.search(rf"\b{re.escape(name)}\b", said) and not _OF_ARGUMENT.search(said) else ""
 
 
 def deprecation(head: str, doc: str) -> str:
