@@ -116,6 +116,14 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
             settle_merge(crossing, ground, taken.key, way, taken.text, taken.who, taken.why, token)
         case "engine", "apply":
             apply_engine(crossing, ground, on_line, progress, token)
+        case "engine", way if rest == "generate" and way.startswith(("aside ", "rebuild ")):
+            how, _, id = way.partition(" ")
+            if how == "aside":
+                why = taken.why or "it stands in the generator's way"
+                set_aside(crossing, ground, _plugin(ground, id), why, progress, token)
+            else:
+                rebuild(crossing, ground, _plugin(ground, id), on_line, progress, token)
+            regenerate(crossing, on_line, progress, token)
         case "engine", "regenerate":
             regenerate(crossing, on_line, progress, token)
         case "build", "build":

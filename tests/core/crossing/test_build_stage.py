@@ -14,10 +14,12 @@ from fernshale.core.crossing.overview import Overview, look
 from fernshale.core.crossing.rules import export_rules, own_rules
 from fernshale.core.crossing.settle import Taken, go_rounds, settle
 from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.trust import trust
 from fernshale.core.drift.compare import compare
 from fernshale.core.drift.release import read_pair
 from fernshale.core.fix.apply import apply_edits, find_edits
 from fernshale.core.fix.rules import read_rules
+from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree, listing
 from tests.wick import Wick, begin_wick, cross_wick, make_wick
 
@@ -166,3 +168,20 @@ def test_a_round_that_made_it_worse_is_undone(tree: Tree) -> None:
     said = go_rounds(crossing, "test", _quiet, no_progress, CancelToken())
     assert said.startswith("round 2 made it worse, 3 errors became 3") and listing(wick.project) == before
     assert any(said in entry.title for entry in crossing.logbook())
+
+
+def test_a_plugin_in_the_generators_way_can_be_set_aside(tree: Tree) -> None:
+    wick, crossing = begin_wick(tree)
+    script = "import pathlib, sys\nif pathlib.Path('addons/snuffer').exists(): sys.exit('addons/snuffer: no table for 2.0')\n"
+    (wick.shelf / "wick/2.0/generate.py").write_text(script)
+    wick.profile.write_text(wick.profile.read_text() + '[commands.regenerate]\nrun = ["python3", "{engine}/generate.py"]\n')
+    profile = read_profile(wick.profile)
+    trust(profile)
+    _take(crossing, "engine:sites", "apply")
+    matter = next(item for item in _look(crossing).matters if item.key == "engine:generate")
+    assert "no table for 2.0" in matter.detail
+    assert [way.id for way in matter.proposals] == ["regenerate", "aside snuffer"]
+    _take(crossing, "engine:generate", "aside snuffer")
+    overview = _look(crossing)
+    assert not any(item.key == "engine:generate" for item in overview.matters)
+    assert [item.id for item in overview.plugins.aside] == ["snuffer"]

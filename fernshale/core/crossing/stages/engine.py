@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection
 from dataclasses import dataclass, replace
 
@@ -15,12 +16,16 @@ from fernshale.core.crossing.commands import OnLine, run_profile_command, tail
 from fernshale.core.crossing.ground import Ground, crossing_ground
 from fernshale.core.crossing.logbook import write_step
 from fernshale.core.crossing.matter import Matter, Proposal, Stage
+from fernshale.core.crossing.rebuild import find_built
 from fernshale.core.crossing.stages.route import SAID, said_key
 from fernshale.core.crossing.state import Crossing, Setup
 from fernshale.core.engine.reassociate import SiteChange, draft_sites, plan_sites
 from fernshale.core.survey.members import choose_members, with_override
 from fernshale.core.survey.roles import role_of
 from fernshale.core.survey.sites import read_project_text
+
+# So many lines of what a generator said are kept when it failed.
+_SAID_LINES = 6
 
 
 @dataclass(frozen=True, slots=True)
@@ -144,11 +149,26 @@ def regenerate(crossing: Crossing, on_line: OnLine, progress: Progress, token: C
     why = "project files are made by the engine's own generator"
     try:
         finished = run_profile_command(crossing, ground, "regenerate", Stage.ENGINE, why, on_line, progress, token)
-        outcome = Regenerated(ground.release, finished.status, tail(finished.text.splitlines(), 3))
+        outcome = Regenerated(ground.release, finished.status, tail(finished.text.splitlines(), _SAID_LINES))
     except CommandError as error:
         outcome = Regenerated(ground.release, 127, error.message)
     crossing.keep_leg_fact("regenerated", {"release": outcome.release, "status": outcome.status, "said": outcome.said})
     return outcome
+
+
+def _around(ground: Ground, said: str) -> tuple[Proposal, ...]:
+    """Ways to get a plugin out of the generator's way: those that it names."""
+    ways = []
+    compiled = {item.plugin.id for item in find_built(ground)}
+    for plugin in ground.plugins:
+        named = re.search(rf"(?<![\w-]){re.escape(plugin.id)}(?![\w-])", said) or f"{plugin.folder}/" in said
+        if not named:
+            continue
+        evidence = (f"the generator says: {said.splitlines()[-1].strip()}",)
+        if plugin.id in compiled:
+            ways.append(Proposal(f"rebuild {plugin.id}", f"Build {plugin.id} anew and run it again", evidence, 0.6))
+        ways.append(Proposal(f"aside {plugin.id}", f"Set {plugin.id} aside and run it again", evidence, 0.5))
+    return tuple(ways)
 
 
 def to_json(sites: tuple[SiteChange, ...], matters: tuple[Matter, ...]) -> dict[str, object]:
@@ -197,5 +217,6 @@ def _matters(view: EngineView, ground: Ground, crossing: Crossing) -> tuple[Matt
         elif view.regenerated.status != 0:
             title = "the engine's generator failed"
             detail = view.regenerated.said
-            matters.append(Matter("engine:generate", Stage.ENGINE, title, "generated", "", detail, True, (again,)))
+            around = (again, *_around(ground, detail))
+            matters.append(Matter("engine:generate", Stage.ENGINE, title, "generated", "", detail, True, around))
     return tuple(matters)
