@@ -13,8 +13,10 @@ from fernshale.app.widgets.charts import Bar, BarChart
 from fernshale.app.widgets.diff import diff_lines
 from fernshale.app.widgets.lines import Document, LineRow
 from fernshale.app.widgets.tables import TableRow, TextTable
+from fernshale.core.base.words import count
 from fernshale.core.change.model import ChangeSet
 from fernshale.core.change.preview import unified_diff
+from fernshale.core.crossing.copies import KEY, Copy
 from fernshale.core.crossing.matter import Matter, Stage
 from fernshale.core.crossing.overview import Overview
 from fernshale.core.crossing.stages.engine import EngineView, preview_engine
@@ -93,6 +95,7 @@ class EnginePage(Page):
                 )
                 for item in view.sites
             )
+            + tuple(_copy_row(item) for item in view.copies)
         )
         changes = preview_engine(overview.ground, view, overview.setup.to)
         project = overview.setup.project
@@ -125,7 +128,7 @@ class EnginePage(Page):
     def _show_ways(self) -> None:
         """What can be done about the chosen place, else about the first that needs a decision."""
         clear_layout(self._ways)
-        waiting = [item for item in self._view.matters if item.needs_you and item.place] if self._view else []
+        waiting = [item for item in self._view.matters if _is_asked_here(item)] if self._view else []
         chosen = [item for item in waiting if file_and_line(item.place) == self._sites.current()]
         matter = next(iter(chosen or waiting), None)
         self._asks.setText(f"◆ {matter.title}" if matter else "")
@@ -147,3 +150,14 @@ class EnginePage(Page):
     def _open(self, payload: object) -> None:
         if isinstance(payload, tuple):
             self.editor_wanted.emit(payload[0], payload[1])
+
+
+def _is_asked_here(matter: Matter) -> bool:
+    """Whether a matter has ways of its own; for the others the page has buttons."""
+    return bool(matter.proposals) and matter.key != "engine:sites" and (matter.needs_you or matter.key.startswith(KEY))
+
+
+def _copy_row(item: Copy) -> TableRow:
+    remark = f"{count(item.clashes, 'place')} to decide" if item.clashes else "merges without a clash"
+    cells = (item.path, f"a copy of the engine's {item.engine}", f"{item.alike:.0%} alike", "follows it", remark)
+    return TableRow(cells, ((3, "mine"), (4, "alarm" if item.clashes else "quiet")), file_and_line(item.path))

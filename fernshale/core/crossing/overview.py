@@ -125,7 +125,7 @@ def look(crossing: Crossing, progress: Progress, token: CancelToken) -> Overview
         survey(ground, crossing, token),
         route(ground, crossing, token),
         plugins(ground, crossing, progress, token),
-        engine(ground, crossing),
+        engine(ground, crossing, token),
         build(ground, crossing, token),
         links(ground, crossing, token),
         trial(ground, crossing),

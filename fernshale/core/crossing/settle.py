@@ -13,6 +13,7 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.aside import bring_back, set_aside
 from fernshale.core.crossing.commands import OnLine
+from fernshale.core.crossing.copies import settle_copy
 from fernshale.core.crossing.debts import What, pay_debt, set_code_aside
 from fernshale.core.crossing.gitwork import commit_from_now_on, leave_alone
 from fernshale.core.crossing.ground import Ground, crossing_ground
@@ -136,6 +137,8 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
             choose_way(crossing, ground, way.split()[1:], taken.who, taken.why)
         case "demand", "raise":
             raise_standard(crossing, ground, find_demand(ground, rest), progress, token)
+        case "copy", way:
+            settle_copy(crossing, ground, TreePath(rest), way, taken.who, taken.why, progress, token)
         case "debt", "return":
             pay_debt(crossing, int(rest), progress, token)
         case "cause", "aside line" | "aside function" | "aside file" as way:

@@ -13,6 +13,7 @@ from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.change.model import ChangeSet
 from fernshale.core.crossing.commands import OnLine, run_profile_command, tail
+from fernshale.core.crossing.copies import Copy, copy_matters, find_copies
 from fernshale.core.crossing.ground import Ground, crossing_ground
 from fernshale.core.crossing.logbook import write_step
 from fernshale.core.crossing.matter import Matter, Proposal, Stage
@@ -41,7 +42,8 @@ class Regenerated:
 class EngineView:
     """Each site before and after, the generated files that go, and how regenerating went.
 
-    `overrides` are descriptors of members that inherit and get a release of their own.
+    `overrides` are descriptors of members that inherit and get a release of their own; `copies` files that were copied
+    from the engine and edited.
     """
 
     sites: tuple[SiteChange, ...]
@@ -49,6 +51,7 @@ class EngineView:
     stale: tuple[TreePath, ...]
     regenerated: Regenerated | None
     release: str
+    copies: tuple[Copy, ...]
     matters: tuple[Matter, ...]
 
     @property
@@ -75,8 +78,8 @@ def _key(change: SiteChange) -> str:
     return f"engine:trouble:{change.site.file}:{change.site.name}"
 
 
-def engine(ground: Ground, crossing: Crossing) -> EngineView:
-    """Look; writes nothing."""
+def engine(ground: Ground, crossing: Crossing, token: CancelToken) -> EngineView:
+    """Look; writes nothing. Raises Cancelled."""
     setup = crossing.setup
     asked = {key for key, item in crossing.decisions().items() if item.choice == "follow"}
     sites = _leg_changes(ground, setup, asked)
@@ -85,8 +88,9 @@ def engine(ground: Ground, crossing: Crossing) -> EngineView:
     stale = () if there else generated_files(ground)
     kept = crossing.leg_fact("regenerated")
     regenerated = Regenerated(**kept) if kept and kept["release"] == ground.release else None
-    view = EngineView(sites, overrides, stale, regenerated, ground.release, ())
-    return replace(view, matters=_matters(view, ground, crossing))
+    copies = find_copies(ground, crossing, token)
+    view = EngineView(sites, overrides, stale, regenerated, ground.release, copies, ())
+    return replace(view, matters=(*_matters(view, ground, crossing), *copy_matters(copies, crossing)))
 
 
 def _leg_changes(ground: Ground, setup: Setup, asked: Collection[str]) -> tuple[SiteChange, ...]:
@@ -127,7 +131,7 @@ def apply_engine(
     crossing: Crossing, ground: Ground, on_line: OnLine, progress: Progress, token: CancelToken
 ) -> Regenerated | None:
     """Change all sites and remove stale generated files in one step, then run the engine's generator."""
-    view = engine(ground, crossing)
+    view = engine(ground, crossing, token)
     changes = preview_engine(ground, view, crossing.setup.to)
     if not changes.is_empty:
         to = crossing.setup.to

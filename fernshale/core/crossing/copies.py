@@ -1,0 +1,165 @@
+"""Files of the project that were copied from the engine and edited: found by content, and brought to the new release.
+
+A file of the old release that differs in the new one is what a copy descends from when most of their lines are the same; the
+copy is then merged like a plugin's file: old release, copy, new release.
+"""
+
+from __future__ import annotations
+
+import time
+from collections import Counter, defaultdict
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from fernshale.core.base.errors import FernshaleError, MisuseError
+from fernshale.core.base.textfile import TextFile, read_text
+from fernshale.core.base.treepath import TreePath, printable
+from fernshale.core.base.words import count
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.change.draft import Draft
+from fernshale.core.crossing.ground import Ground, engine_folder
+from fernshale.core.crossing.logbook import write_step
+from fernshale.core.crossing.matter import Decision, Matter, Proposal, Stage
+from fernshale.core.crossing.state import Crossing
+from fernshale.core.merge.textmerge import Choice, TextMerge, merge_text, result_text
+from fernshale.core.survey.roles import role_of
+
+KEY = "copy:"
+_ROLES = ("own", "plugin", "user content", "asset")
+_PROSE = (".md", ".txt", ".rst", ".html", ".adoc")
+# Short lines stand everywhere; a file of few telling lines is no evidence.
+_TELLING, _FEWEST_LINES = 8, 6
+# So many of the lines of both must be the same, and from so many on it is taken to be sure.
+_LEAST, _SURE = 0.5, 0.7
+_COMMONPLACE = 40
+_MOST_BYTES = 1 << 20
+
+
+@dataclass(frozen=True, slots=True)
+class Copy:
+    """A project's file with what it descends from. `alike` is the share of common lines, `merge` what would come of it."""
+
+    path: TreePath
+    engine: str
+    alike: float
+    merge: TextMerge
+
+    @property
+    def clashes(self) -> int:
+        return len(self.merge.dues)
+
+    @property
+    def key(self) -> str:
+        return f"{KEY}{self.path}"
+
+
+def find_copies(ground: Ground, crossing: Crossing, token: CancelToken) -> tuple[Copy, ...]:
+    """The copies that the leg's new release has something for. Raises Cancelled."""
+    try:
+        old, new = (engine_folder(ground, release) for release in (crossing.setup.from_, crossing.setup.to))
+    except FernshaleError:
+        return ()
+    if not (old.is_dir() and new.is_dir()):
+        return ()
+    return ground.manifest.derived(("copies", old, new), lambda: tuple(_find(ground, old, new, token)))
+
+
+def copy_matters(copies: tuple[Copy, ...], crossing: Crossing) -> Iterator[Matter]:
+    """One matter for each copy that nothing was decided about on this leg."""
+    decided = crossing.decisions()
+    to = crossing.setup.to
+    for item in copies:
+        if item.key in decided and decided[item.key].text == to:
+            continue
+        evidence = (f"{item.alike:.0%} of its lines are the engine's {item.engine}", f"which changed in {to}")
+        leave = Proposal("leave", "Leave it as it is", ("it goes on as it was",), 0.2)
+        if item.clashes:
+            places = count(item.clashes, "place")
+            ways: tuple[Proposal, ...] = (
+                Proposal("mine", f"Merge, mine in the {places} both changed", evidence, 0.4),
+                Proposal("incoming", f"Merge, the engine's in the {places} both changed", evidence, 0.4),
+                leave,
+            )
+        else:
+            sure = 0.92 if item.alike >= _SURE else 0.7
+            ways = (Proposal("merge", f"Bring it to {to}, your edits kept", evidence, sure, sure >= 0.9), leave)
+        title = f"{printable(item.path)} is a copy of the engine's {item.engine}, which changed"
+        yield Matter(item.key, Stage.ENGINE, title, "own", item.path, "", bool(item.clashes), ways)
+
+
+def settle_copy(
+    crossing: Crossing, ground: Ground, path: TreePath, way: str, who: str, why: str, progress: Progress, token: CancelToken
+) -> None:
+    """Merge a copy, taking one side where both changed, or leave it. Raises MisuseError when it is none any more."""
+    key, to = f"{KEY}{path}", crossing.setup.to
+    entry = 0
+    if way != "leave":
+        item = next((item for item in find_copies(ground, crossing, token) if item.path == path), None)
+        if item is None:
+            raise MisuseError(f"{printable(path)} has nothing to take from the engine any more", "Look again.")
+        choice = Choice("incoming") if way == "incoming" else Choice("mine")
+        result = result_text(item.merge, {due.id: choice for due in item.merge.dues.values()}, "nothing")
+        assert result is not None
+        draft = Draft(ground.project)
+        draft.write(path, result.encode())
+        title = f"{printable(path)} follows the engine's {item.engine}"
+        about = why or f"it was copied from {item.engine}"
+        entry = write_step(crossing, Stage.ENGINE, title, about, key, draft.change_set(), progress, token)
+    else:
+        crossing.decide(Decision(key, Stage.ENGINE, way, to, who, why, time.time(), entry))
+
+
+def _find(ground: Ground, old: Path, new: Path, token: CancelToken) -> Iterator[Copy]:
+    engine = dict(_changed(old, new, token))
+    if not engine:
+        return
+    lines = {path: _telling(before.text) for path, (before, _) in engine.items()}
+    known: dict[str, list[str]] = defaultdict(list)
+    for path, found in lines.items():
+        for line in found:
+            known[line].append(path)
+    for path in ground.files:
+        token.check()
+        if role_of(ground.profile, path).role not in _ROLES or (text := ground.read(path)) is None:
+            continue
+        own = _telling(text)
+        shared: Counter[str] = Counter()
+        for line in own:
+            if len(known.get(line, ())) <= _COMMONPLACE:
+                shared.update(known.get(line, ()))
+        if not shared:
+            continue
+        source, common = max(shared.items(), key=lambda item: (2 * item[1] / (len(own) + len(lines[item[0]])), item[0]))
+        alike = 2 * common / (len(own) + len(lines[source]))
+        if alike < _LEAST or common < _FEWEST_LINES:
+            continue
+        mine = read_text((ground.project / path).read_bytes())
+        if mine is None:
+            continue
+        before, after = engine[source]
+        merge = merge_text(before, mine, after)
+        result = result_text(merge, {}, "mine")
+        if merge.dues or (result is not None and result.text != mine.text):
+            yield Copy(path, source, alike, merge)
+
+
+def _changed(old: Path, new: Path, token: CancelToken) -> Iterator[tuple[str, tuple[TextFile, TextFile]]]:
+    """Text files that both releases have and that differ."""
+    for place in sorted(old.rglob("*")):
+        token.check()
+        path = place.relative_to(old)
+        there = new / path
+        if place.suffix.lower() in _PROSE or place.is_symlink() or not place.is_file() or not there.is_file():
+            continue
+        if place.stat().st_size > _MOST_BYTES or there.stat().st_size > _MOST_BYTES:
+            continue
+        before, after = place.read_bytes(), there.read_bytes()
+        if before != after:
+            texts = read_text(before), read_text(after)
+            if texts[0] is not None and texts[1] is not None:
+                yield path.as_posix(), (texts[0], texts[1])
+
+
+def _telling(text: str) -> frozenset[str]:
+    return frozenset(line for raw in text.splitlines() if len(line := raw.strip()) >= _TELLING)

@@ -1,0 +1,67 @@
+"""Files copied from the engine and edited follow the engine's newer version, with the edits kept."""
+
+from __future__ import annotations
+
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.logbook import undo
+from fernshale.core.crossing.matter import Matter
+from fernshale.core.crossing.overview import look
+from fernshale.core.crossing.settle import Taken, settle
+from fernshale.core.crossing.state import Crossing
+from tests.conftest import Tree
+from tests.wick import Wick, cross_wick, make_wick
+
+_SHADER = "".join(f"input lamp_{n}: brightness of lamp {n}\noutput glow_{n} = shine(lamp_{n})\n" for n in range(8))
+_NEW = _SHADER.replace("shine(lamp_2)", "gleam(lamp_2)") + "output all = sum(glow)\n"
+_MINE = "# ours is warmer\n" + _SHADER.replace("shine(lamp_6)", "shine(lamp_6) * warm")
+
+
+def _begin(tree: Tree, mine: str) -> tuple[Wick, Crossing]:
+    wick = make_wick(tree)
+    for release, text in (("1.4", _SHADER), ("2.0", _NEW)):
+        (wick.shelf / f"wick/{release}/glow.glim").write_text(text)
+    (wick.project / "our_glow.py").write_text(mine)
+    (wick.project / "other.py").write_text("x = 1\n" * 30)
+    return wick, cross_wick(wick)
+
+
+def _matters(crossing: Crossing) -> list[Matter]:
+    return [item for item in look(crossing, no_progress, CancelToken()).matters if item.key.startswith("copy:")]
+
+
+def _take(crossing: Crossing, key: str, way: str) -> None:
+    settle(crossing, Taken(key, way, "test"), lambda line: None, no_progress, CancelToken())
+
+
+def test_a_copy_is_found_by_content_and_brought_along(tree: Tree) -> None:
+    wick, crossing = _begin(tree, _MINE)
+    (matter,) = _matters(crossing)
+    assert "our_glow.py is a copy of the engine's glow.glim" in matter.title and not matter.needs_you
+    assert [(way.id, way.sure) for way in matter.proposals] == [("merge", True), ("leave", False)]
+    _take(crossing, matter.key, "merge")
+    text = (wick.project / "our_glow.py").read_text()
+    assert text == _MINE.replace("shine(lamp_2)", "gleam(lamp_2)") + "output all = sum(glow)\n"
+    assert not _matters(crossing)
+    undo(crossing, crossing.logbook()[-1].id, no_progress, CancelToken())
+    assert (wick.project / "our_glow.py").read_text() == _MINE and len(_matters(crossing)) == 1
+
+
+def test_where_both_changed_a_person_says_whose(tree: Tree) -> None:
+    both = _MINE.replace("shine(lamp_2)", "shine(lamp_2) * cold")
+    wick, crossing = _begin(tree, both)
+    (matter,) = _matters(crossing)
+    assert matter.needs_you and [way.id for way in matter.proposals] == ["mine", "incoming", "leave"]
+    _take(crossing, matter.key, "mine")
+    text = (wick.project / "our_glow.py").read_text()
+    assert "shine(lamp_2) * cold" in text and "output all" in text and "# ours is warmer" in text
+
+
+def test_a_copy_that_is_left_is_not_asked_about_again(tree: Tree) -> None:
+    wick, crossing = _begin(tree, _MINE)
+    _take(crossing, "copy:our_glow.py", "leave")
+    assert not _matters(crossing) and (wick.project / "our_glow.py").read_text() == _MINE
+
+
+def test_what_has_little_in_common_is_no_copy(tree: Tree) -> None:
+    _, crossing = _begin(tree, "\n".join(f"own line number {n}" for n in range(40)) + "\n" + _SHADER[:200])
+    assert not _matters(crossing)
