@@ -147,3 +147,16 @@ def cross_wick(wick: Wick) -> Crossing:
     profile = read_profile(wick.profile)
     trust(profile)
     return begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, CancelToken())
+
+
+def make_silent_wick(tree: Tree, old: str, new: str, game: str) -> Wick:
+    """As `make_wick`, but the notes tell nothing, the engine's two releases are `old` and `new`, and the game is one file."""
+    wick = make_wick(tree)
+    shelf = wick.shelf / "shelf.toml"
+    shelf.write_text(shelf.read_text().replace('rules = ["notes.rules.toml"]\n', ""))
+    (wick.shelf / "wick/1.4/wick.py").write_text(old)
+    (wick.shelf / "wick/2.0/wick.py").write_text(new)
+    for path in wick.project.glob("*.py"):
+        path.unlink()
+    (wick.project / "game.py").write_text(game)
+    return wick

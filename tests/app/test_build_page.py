@@ -11,7 +11,7 @@ from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.settle import Taken, settle
 from tests.conftest import Tree
-from tests.wick import Wick, cross_wick, make_wick
+from tests.wick import Wick, cross_wick, make_silent_wick
 
 _OLD = "def light_up(room, hour):\n    return lamps.find(room).burn(hour)\n"
 _GAME = "import wick\nwick.light_up('hall', 3)\nwick.light_up('cellar', 4)\n\n\ndef play():\n    wick.light_up(1, 2)\n"
@@ -19,14 +19,7 @@ _GAME = "import wick\nwick.light_up('hall', 3)\nwick.light_up('cellar', 4)\n\n\n
 
 def _open(tree: Tree, window: MainWindow, qtbot: QtBot, new: str, builds: bool = True) -> tuple[Wick, BuildPage]:
     """A game on its way to a Wick whose notes tell nothing, pointed at it, and built."""
-    wick = make_wick(tree)
-    shelf = wick.shelf / "shelf.toml"
-    shelf.write_text(shelf.read_text().replace('rules = ["notes.rules.toml"]\n', ""))
-    (wick.shelf / "wick/1.4/wick.py").write_text(_OLD)
-    (wick.shelf / "wick/2.0/wick.py").write_text(new)
-    for path in wick.project.glob("*.py"):
-        path.unlink()
-    (wick.project / "game.py").write_text(_GAME)
+    wick = make_silent_wick(tree, _OLD, new, _GAME)
     crossing = cross_wick(wick)
     for key, way in (("engine:sites", "apply"), *([("build:run", "build")] if builds else [])):
         settle(crossing, Taken(key, way, "test"), lambda line: None, no_progress, CancelToken())

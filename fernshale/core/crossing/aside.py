@@ -16,8 +16,9 @@ from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.ground import Ground
-from fernshale.core.crossing.logbook import obstacles_in_words, preview_undo, write_step
+from fernshale.core.crossing.logbook import write_step
 from fernshale.core.crossing.matter import Stage
+from fernshale.core.crossing.returning import take_back, waiting_steps
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.merge.keyed.edit import without_entry
 from fernshale.core.merge.keyed.tree import NotKeyed
@@ -73,22 +74,16 @@ def bring_back(crossing: Crossing, id: str, progress: Progress, token: CancelTok
     found = next((item for item in find_aside(crossing, None) if item.id == id), None)
     if found is None:
         raise MisuseError(f"{id} is not set aside")
-    way = preview_undo(crossing, found.entry)
-    if way.obstacles:
-        words = "; ".join(obstacles_in_words(crossing, found.entry, way))
-        raise MisuseError(f"{id} cannot be brought back: {words}")
     title = f"{id} {found.version} brought back"
-    return write_step(crossing, Stage.PLUGINS, title, "", f"return {found.entry}", way.changes, progress, token)
+    return take_back(crossing, found.entry, Stage.PLUGINS, title, f"{id} cannot be brought back", progress, token)
 
 
 def find_aside(crossing: Crossing, ground: Ground | None) -> tuple[Aside, ...]:
     """What is set aside and was not brought back; with a ground also whether a release is there that would fit."""
-    entries = [entry for entry in crossing.logbook() if entry.state == "done"]
-    returned = {entry.about.removeprefix("return ") for entry in entries if entry.about.startswith("return ")}
     known = crossing.fact(_FACT) or {}
     found = []
-    for entry in entries:
-        if entry.about.startswith(_ABOUT) and str(entry.id) in known and str(entry.id) not in returned:
+    for entry in waiting_steps(crossing, _ABOUT):
+        if str(entry.id) in known:
             id, version, why, condition = known[str(entry.id)]
             found.append(Aside(id, version, why, condition, entry.id, _ready(ground, id, crossing.setup.to)))
     return tuple(found)

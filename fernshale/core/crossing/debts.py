@@ -14,8 +14,9 @@ from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.ground import Ground
-from fernshale.core.crossing.logbook import obstacles_in_words, preview_undo, write_step
+from fernshale.core.crossing.logbook import write_step
 from fernshale.core.crossing.matter import Stage
+from fernshale.core.crossing.returning import take_back, waiting_steps
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.drift.parsing.functions import Function, function_at
 from fernshale.core.survey.sites import read_project_text
@@ -88,22 +89,16 @@ def pay_debt(crossing: Crossing, entry: int, progress: Progress, token: CancelTo
     found = next((item for item in find_debts(crossing) if item.entry == entry), None)
     if found is None:
         raise MisuseError(f"nothing is set aside by step {entry}")
-    way = preview_undo(crossing, entry)
-    if way.obstacles:
-        words = "; ".join(obstacles_in_words(crossing, entry, way))
-        raise MisuseError(f"{found.title} cannot be put back: {words}")
     title = f"put back: {found.title.removesuffix(' set aside')}"
-    return write_step(crossing, Stage.BUILD, title, "", f"return {entry}", way.changes, progress, token)
+    return take_back(crossing, entry, Stage.BUILD, title, f"{found.title} cannot be put back", progress, token)
 
 
 def find_debts(crossing: Crossing) -> tuple[Debt, ...]:
     """What is set aside and was not put back, in the order in which it was done."""
-    entries = [entry for entry in crossing.logbook() if entry.state == "done"]
-    returned = {entry.about.removeprefix("return ") for entry in entries if entry.about.startswith("return ")}
     known = crossing.fact(_FACT) or {}
     found = []
-    for entry in entries:
-        if entry.about.startswith(_ABOUT) and str(entry.id) in known and str(entry.id) not in returned:
+    for entry in waiting_steps(crossing, _ABOUT):
+        if str(entry.id) in known:
             what, title, place, why = known[str(entry.id)]
             found.append(Debt(what, title, place, why, entry.id))
     return tuple(found)

@@ -21,7 +21,7 @@ from fernshale.core.fix.apply import apply_edits, find_edits
 from fernshale.core.fix.rules import read_rules
 from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree, listing
-from tests.wick import Wick, begin_wick, cross_wick, make_wick
+from tests.wick import Wick, begin_wick, cross_wick, make_silent_wick
 
 
 def _quiet(line: str) -> None:
@@ -38,14 +38,7 @@ def _take(crossing: Crossing, key: str, way: str) -> None:
 
 def _without_rules(tree: Tree, old: str, new: str, game: str) -> tuple[Wick, Crossing]:
     """Wick with releases of its own, whose notes say nothing, and a game on its way to 2.0, not built yet."""
-    wick = make_wick(tree)
-    shelf = wick.shelf / "shelf.toml"
-    shelf.write_text(shelf.read_text().replace('rules = ["notes.rules.toml"]\n', ""))
-    (wick.shelf / "wick/1.4/wick.py").write_text(old)
-    (wick.shelf / "wick/2.0/wick.py").write_text(new)
-    for path in wick.project.glob("*.py"):
-        path.unlink()
-    (wick.project / "game.py").write_text(game)
+    wick = make_silent_wick(tree, old, new, game)
     crossing = cross_wick(wick)
     _take(crossing, "engine:sites", "apply")
     return wick, crossing

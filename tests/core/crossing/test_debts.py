@@ -16,7 +16,7 @@ from fernshale.core.crossing.report import report_json, report_markdown
 from fernshale.core.crossing.settle import Taken, settle
 from fernshale.core.crossing.state import Crossing
 from tests.conftest import Tree, listing
-from tests.wick import cross_wick, make_wick
+from tests.wick import cross_wick, make_silent_wick
 
 _CPP = "#include <vector>\nstruct Boat { int go(int n) const; };\nint Boat::go(int n) const {\n    gone(n);\n    return n;\n}\nint main() { return Boat{}.go(1); }\n"
 
@@ -67,13 +67,8 @@ def _take(crossing: Crossing, key: str, way: str, why: str = "") -> None:
 
 @pytest.mark.parametrize("what", ["line", "function", "file"])
 def test_what_is_set_aside_is_a_debt_until_it_is_put_back(tree: Tree, what: str) -> None:
-    wick = make_wick(tree)
-    shelf = wick.shelf / "shelf.toml"
-    shelf.write_text(shelf.read_text().replace('rules = ["notes.rules.toml"]\n', ""))
-    (wick.shelf / "wick/2.0/wick.py").write_text("def other(a, b, c): return a\n")
-    for path in wick.project.glob("*.py"):
-        path.unlink()
-    (wick.project / "game.py").write_text("import wick\n\n\ndef play():\n    wick.light_up()\n    return 1\n")
+    game = "import wick\n\n\ndef play():\n    wick.light_up()\n    return 1\n"
+    wick = make_silent_wick(tree, "def light_up(): print('lit')\n", "def other(a, b, c): return a\n", game)
     crossing = cross_wick(wick)
     _take(crossing, "engine:sites", "apply")
     _take(crossing, "build:run", "build")
