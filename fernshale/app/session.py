@@ -11,12 +11,13 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from fernshale.app.jobs import OnLine, Runner
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.crossing.buildview import Fix, Scope
 from fernshale.core.crossing.carry import CarryPlan, carry
 from fernshale.core.crossing.ground import crossing_ground
 from fernshale.core.crossing.logbook import redo, restore_snapshot, undo, undo_back_to
 from fernshale.core.crossing.overview import Overview, begin_crossing, has_changed, look
 from fernshale.core.crossing.settle import Taken, go_rounds, settle, take_sure_fixes, withdraw
-from fernshale.core.crossing.stages.build import Fix, Scope, apply_fix
+from fernshale.core.crossing.stages.build import apply_fix
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.trust import TrustNeeded
 from fernshale.core.fix.apply import Edit

@@ -30,11 +30,11 @@ from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.words import count
 from fernshale.core.build.rounds import Round
+from fernshale.core.crossing.buildview import CauseView, Fix, Scope
 from fernshale.core.crossing.debts import Debt
 from fernshale.core.crossing.drifting import Used
 from fernshale.core.crossing.matter import Matter, Stage
 from fernshale.core.crossing.overview import Overview
-from fernshale.core.crossing.stages.build import CauseView, Fix, Scope
 from fernshale.core.drift.compare import Change
 from fernshale.core.drift.symbols import Symbol
 from fernshale.core.fix.apply import Edit

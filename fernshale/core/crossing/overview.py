@@ -10,10 +10,11 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.release import parse_release, same_release
 from fernshale.core.base.treepath import GITS_OWN
 from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.crossing.buildview import BuildView
 from fernshale.core.crossing.ground import Ground, crossing_ground, read_ground
 from fernshale.core.crossing.logbook import ensure_snapshot, note, settle_interrupted
 from fernshale.core.crossing.matter import STAGES, Matter, Stage, State
-from fernshale.core.crossing.stages.build import BuildView, build
+from fernshale.core.crossing.stages.build import build
 from fernshale.core.crossing.stages.engine import EngineView, engine
 from fernshale.core.crossing.stages.links import LinksView, links
 from fernshale.core.crossing.stages.plugins import PluginsView, plugins

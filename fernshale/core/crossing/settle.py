@@ -12,6 +12,7 @@ from fernshale.core.base.schema import STRICT, read_toml
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.aside import bring_back, set_aside
+from fernshale.core.crossing.buildview import Fix
 from fernshale.core.crossing.commands import OnLine
 from fernshale.core.crossing.copies import settle_copy
 from fernshale.core.crossing.debts import What, pay_debt, set_code_aside
@@ -22,7 +23,7 @@ from fernshale.core.crossing.logbook import note, undo
 from fernshale.core.crossing.matter import Decision, Matter, Stage
 from fernshale.core.crossing.rebuild import rebuild
 from fernshale.core.crossing.roles import give_role
-from fernshale.core.crossing.stages.build import Fix, apply_fix, build, run_round
+from fernshale.core.crossing.stages.build import apply_fix, build, run_round
 from fernshale.core.crossing.stages.engine import apply_engine, regenerate
 from fernshale.core.crossing.stages.links import apply_relink
 from fernshale.core.crossing.stages.plugins import apply_plugin, settle_merge
@@ -251,6 +252,7 @@ def _record(crossing: Crossing, taken: Taken) -> None:
         "note": Stage.ROUTE,
         "demand": Stage.ROUTE,
         "engine": Stage.ENGINE,
+        "default": Stage.BUILD,
     }
     stage = stages.get(taken.key.partition(":")[0], Stage.TRIAL)
     if taken.key.startswith("links:"):

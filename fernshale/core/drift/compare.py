@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import re
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
@@ -14,7 +15,7 @@ from fernshale.core.drift.matching import Candidate, Matches, match_symbols
 from fernshale.core.drift.naming import name_likeness
 from fernshale.core.drift.release import Pair
 from fernshale.core.drift.replacements import Names, find_replacement, forwards_to
-from fernshale.core.drift.symbols import CONTAINER, Symbol
+from fernshale.core.drift.symbols import CONTAINER, Parameter, Symbol
 
 ChangeKind = Literal[
     "renamed",
@@ -173,13 +174,8 @@ def _kept(
         said = find_replacement(fresh.deprecated, fresh, names) or (forwarded[0] if forwarded else None)
         candidates = (Candidate(said, _SAID, (f"the new release says: {_short(fresh.deprecated)}",)),) if said else ()
         yield Change("deprecated", before, fresh, f"{before.full}: {_short(fresh.deprecated)}", candidates)
-    if (
-        before.value
-        and after.value
-        and before.value != after.value
-        and before.kind in ("constant", "field")
-        and _is_literal(before.value)
-    ):
+    is_value = before.kind in ("constant", "field") and before.value and after.value
+    if is_value and _is_literal(before.value) and not _is_same_value(before.value, after.value):
         yield Change("default", before, after, f"{before.full} was {before.value} and is {after.value}")
 
 
@@ -216,8 +212,8 @@ def _compare_overloads(old: Sequence[Symbol], new: Sequence[Symbol], types: Mapp
             continue
         defaults = [
             (mine, now)
-            for mine, now in zip(before.parameters, after.parameters, strict=False)
-            if mine.default and now.default and mine.default != now.default
+            for mine, now in _paired(before, after)
+            if mine.default and now.default and not _is_same_value(mine.default, now.default)
         ]
         if same is None and not _accepts(before, after):
             yield Change("signature", original, after, f"{original.full}{original.signature} is {after.signature} now")
@@ -228,6 +224,27 @@ def _compare_overloads(old: Sequence[Symbol], new: Sequence[Symbol], types: Mapp
                 after,
                 f"{now.name or 'an argument'} of {before.full} was {mine.default} and is {now.default}",
             )
+
+
+def _paired(before: Symbol, after: Symbol) -> Iterator[tuple[Parameter, Parameter]]:
+    """Parameters that are the same one: by name, else where they have none by their place."""
+    by_name = {item.name: item for item in after.parameters if item.name}
+    for at, mine in enumerate(before.parameters):
+        if mine.name in by_name:
+            yield mine, by_name[mine.name]
+        elif not mine.name and at < len(after.parameters) and not after.parameters[at].name:
+            yield mine, after.parameters[at]
+
+
+def _is_same_value(one: str, other: str) -> bool:
+    """Whether two literals are one value: 'a' and "a", .1 and 0.1."""
+    if "".join(one.split()) == "".join(other.split()):
+        return True
+    try:
+        values = ast.literal_eval(one), ast.literal_eval(other)
+    except (ValueError, SyntaxError, MemoryError, RecursionError, TypeError):
+        return False
+    return type(values[0]) is type(values[1]) and values[0] == values[1]
 
 
 def _shape(symbol: Symbol) -> tuple[object, ...]:

@@ -178,3 +178,12 @@ def test_a_plugin_in_the_generators_way_can_be_set_aside(tree: Tree) -> None:
     overview = _look(crossing)
     assert not any(item.key == "engine:generate" for item in overview.matters)
     assert [item.id for item in overview.plugins.aside] == ["snuffer"]
+
+
+def test_a_default_that_changed_under_a_call_is_a_matter_of_its_own(tree: Tree) -> None:
+    old = "def light_up(room, warm=True):\n    return lamps.find(room).burn(warm)\n"
+    _, crossing = _without_rules(tree, old, old.replace("warm=True", "warm=False"), "import wick\nwick.light_up('hall')\n")
+    (matter,) = (item for item in _look(crossing).matters if item.key.startswith("default:"))
+    assert "warm of wick.light_up was True and is False" in matter.title and matter.place == "game.py:2" and matter.needs_you
+    _take(crossing, matter.key, "noted")
+    assert not any(item.key.startswith("default:") for item in _look(crossing).matters)

@@ -291,3 +291,9 @@ def test_an_attribute_with_a_value_is_not_another_name_for_it(tree: Tree) -> Non
     changes = _changes(tree("old", {"m.py": text}), tree("new", {"m.py": "class Tide: pass\nclass Pier: pass\n"}))
     told = {c.old.name: (c.kind, c.new.name if c.new else "") for c in changes if c.old}
     assert told == {"gauge": ("removed", ""), "OldTide": ("renamed", "Tide")}
+
+
+def test_a_default_is_compared_by_the_argument_and_its_value(tree: Tree) -> None:
+    old = tree("old", {"m.py": "def f(a='x', b=.1, c=3): pass\n"})
+    new = tree("new", {"m.py": 'def f(z=None, a="x", b=0.1, c=4): pass\n'})
+    assert [c.what for c in _changes(old, new) if c.kind == "default"] == ["c of m.f was 3 and is 4"]

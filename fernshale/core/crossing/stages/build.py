@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
+import re
 import time
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal
-
-import regex
 
 from fernshale.core.base.errors import MisuseError, StoreError
 from fernshale.core.base.globs import matches
@@ -23,20 +20,21 @@ from fernshale.core.build.owners import Ground as BuildGround
 from fernshale.core.build.owners import Owned, all_places, find_owners
 from fernshale.core.build.paths import ProjectFiles
 from fernshale.core.build.reading import read_log
-from fernshale.core.build.rounds import CauseState, Round, cause_states, count_round
+from fernshale.core.build.rounds import Round, cause_states, count_round
 from fernshale.core.change.draft import Draft
+from fernshale.core.crossing.buildmatters import cause_matters, default_matters, no_build, silent_matters
+from fernshale.core.crossing.buildview import BuildView, CauseView, Fix, Scope
 from fernshale.core.crossing.commands import OnLine, run_profile_command
-from fernshale.core.crossing.debts import Debt, find_debts
-from fernshale.core.crossing.drifting import Used, used_changes
+from fernshale.core.crossing.debts import find_debts
+from fernshale.core.crossing.drifting import used_changes
 from fernshale.core.crossing.ground import Ground, engine_folder
 from fernshale.core.crossing.learning import learn_from_changes
 from fernshale.core.crossing.logbook import note, write_step
-from fernshale.core.crossing.matter import Decision, Matter, Proposal, Stage
+from fernshale.core.crossing.matter import Decision, Stage
 from fernshale.core.crossing.rules import LEARNED, LegRules, keep_rules, leg_rules
 from fernshale.core.crossing.stages.engine import regenerate
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.texts import read_texts
-from fernshale.core.drift.compare import Change
 from fernshale.core.fix.apply import Edit, apply_edits, find_edits
 from fernshale.core.fix.rules import Rule
 from fernshale.core.merge.align import align_lines, equal_lines
@@ -46,83 +44,12 @@ from fernshale.core.snapshot.manifest import EMPTY, Manifest
 from fernshale.core.survey.roles import role_of
 from fernshale.core.survey.sites import read_project_text
 
-Scope = Literal["here", "file", "everywhere"]
 _CODE_ROLES = ("own", "plugin", "user content")
 _ID_ROLES = ("asset", "user content")
 # Assets are read by the running game; a change of theirs needs another trial, not another build.
 _NOT_BUILT: tuple[Role, ...] = ("generated", "asset")
 # What a match is worth: a rule that names the symbol the compiler names, or one that only stands on the same line.
 _BY_SYMBOL, _BY_LINE = 0.99, 0.6
-
-
-@dataclass(frozen=True, slots=True)
-class Fix:
-    """A rule with all places it would change. `named` are those on lines the compiler named; `clears` counts errors."""
-
-    rule: Rule
-    source: str
-    edits: tuple[Edit, ...]
-    removes: tuple[TreePath, ...]
-    named: tuple[Edit, ...]
-    clears: int
-    confidence: float
-
-    @property
-    def is_sure(self) -> bool:
-        return self.confidence >= 0.9
-
-    @property
-    def places(self) -> frozenset[tuple[str, int]]:
-        """File and line of each edit."""
-        return frozenset((str(edit.path), edit.line) for edit in self.edits)
-
-    @property
-    def files(self) -> tuple[TreePath, ...]:
-        return tuple(sorted({edit.path for edit in self.edits} | set(self.removes)))
-
-
-@dataclass(frozen=True, slots=True)
-class CauseView:
-    """A cause and the fixes there are for it, best first. `open` counts errors whose lines were not changed since.
-
-    `state` is how it stands over the rounds.
-    """
-
-    cause: Cause
-    fixes: tuple[Fix, ...]
-    open: int
-    state: CauseState
-
-
-@dataclass(frozen=True, slots=True)
-class BuildView:
-    """The last round and what to do about it. `silent` are changes the compiler does not tell; `drift` are all changes of
-    the engine's interface that the project's own code names; `debts` what is set aside.
-
-    `is_stale`: files changed since that build, by a fix or outside. `outside` are files changed by somebody else.
-    """
-
-    rounds: tuple[Round, ...]
-    causes: tuple[CauseView, ...]
-    silent: tuple[Fix, ...]
-    drift: tuple[Used, ...]
-    debts: tuple[Debt, ...]
-    is_stale: bool
-    passed: bool
-    matters: tuple[Matter, ...]
-
-    def change_of(self, cause: Cause) -> Change | None:
-        """What changed in the engine that a cause stems from, as far as comparing the releases tells."""
-        fitting = [item.change for item in self.drift if item.change.symbol.name == cause.symbol]
-        scope = last_name(cause.scope) if cause.scope else ""
-        return next((item for item in fitting if item.symbol.scope[-1:] == (scope,)), fitting[0] if fitting else None)
-
-    @property
-    def sure(self) -> tuple[Fix, ...]:
-        """The sure fixes, each once."""
-        found = {view.fixes[0].rule.id: view.fixes[0] for view in self.causes if view.fixes and view.fixes[0].is_sure}
-        found.update({fix.rule.id: fix for fix in self.silent if fix.is_sure})
-        return tuple(found.values())
 
 
 def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
@@ -139,9 +66,12 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
         rules = rules.with_learned(learn_from_changes(ground, crossing, last["snapshot"], causes))
     edits = find_all_edits(ground, rules.all, token)
     silent = tuple(fix for fix in _silent(rules, edits) if f"fix:{fix.rule.id}" not in crossing.decisions())
-    drift = used_changes(rules.changes, read_texts(ground, token).used) if rules.changes else ()
+    texts = read_texts(ground, token) if rules.changes else None
+    drift = used_changes(rules.changes, texts.used) if texts else ()
+    defaults = tuple(default_matters(ground, drift, texts, crossing.decisions())) if texts else ()
     if last is None or shape is None:
-        return BuildView(rounds, (), silent, drift, find_debts(crossing), True, False, (*_no_build(), *_silent_matters(silent)))
+        matters = (*no_build(), *silent_matters(silent), *defaults)
+        return BuildView(rounds, (), silent, drift, find_debts(crossing), True, False, matters)
     is_stale = last["fingerprint"] != ground.fingerprint(_NOT_BUILT)
     states = cause_states(rounds)
     views = tuple(
@@ -149,7 +79,7 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
         for cause in causes
     )
     passed = bool(last["passed"])
-    matters = (*_cause_matters(views, is_stale, passed), *_silent_matters(silent))
+    matters = (*cause_matters(views, is_stale, passed), *silent_matters(silent), *defaults)
     return BuildView(rounds, views, silent, drift, find_debts(crossing), is_stale, passed and not is_stale, matters)
 
 
@@ -445,7 +375,7 @@ def _names(rule: Rule, symbol: str) -> bool:
     told = " ".join((rule.old, rule.call, rule.member, rule.pattern))
     if rule.kind == "move" and rule.old.startswith((f"{symbol}.", f"{symbol}::")):
         return True  # what stood in a module that is missing
-    return symbol in {*regex.findall(r"[\w/.]+", told), *regex.findall(r"\w+", told)}
+    return symbol in {*re.findall(r"[\w/.]+", told), *re.findall(r"\w+", told)}
 
 
 def _near(rule: Rule, found: Sequence[Edit], here: Sequence[Edit]) -> tuple[Edit, ...]:
@@ -459,64 +389,4 @@ def _silent(rules: LegRules, edits: Mapping[str, tuple[Edit, ...]]) -> list[Fix]
         Fix(rule, rules.source(rule), edits[rule.id], (), (), 0, _BY_SYMBOL * rule.confidence)
         for rule in rules.all
         if rule.silent and edits.get(rule.id)
-    ]
-
-
-def _no_build() -> list[Matter]:
-    run = Proposal("build", "Build", ("nothing was built for this release yet",), 1.0, True)
-    return [Matter("build:run", Stage.BUILD, "not built yet for this release", needs_you=False, proposals=(run,))]
-
-
-def _cause_matters(views: Sequence[CauseView], is_stale: bool, passed: bool) -> list[Matter]:
-    run = Proposal("build", "Build again", ("files changed since the last build",), 1.0, True)
-    matters = []
-    if is_stale:
-        matters.append(
-            Matter("build:run", Stage.BUILD, "files changed since the last build", needs_you=False, proposals=(run,))
-        )
-    elif not passed and not views:
-        matters.append(
-            Matter("build:run", Stage.BUILD, "the build failed without an error that can be read", proposals=(run,))
-        )
-    for view in views:
-        cause = view.cause
-        first = cause.errors[0].place
-        place = f"{first.file}:{first.line}" if first.line else first.file
-        title = f"{cause.title}, {count(view.open, 'place')}"
-        ways = tuple(
-            Proposal(fix.rule.id, fix.rule.name, (fix.rule.why, fix.source), fix.confidence, fix.is_sure)
-            for fix in view.fixes
-        )
-        # A cause whose fix was applied has no place left to change; the next build tells. What only follows from another
-        # goes with it.
-        settled = is_stale and not view.fixes and not view.open
-        if not settled and not cause.under:
-            aside = _ways_aside(cause) if not ways else ()
-            matters.append(Matter(f"cause:{cause.key}", Stage.BUILD, title, cause.owner, place, "", not ways, (*ways, *aside)))
-    return matters
-
-
-def _ways_aside(cause: Cause) -> tuple[Proposal, ...]:
-    """Ways to get the rest compiled where nothing mends a cause; each leaves a debt."""
-    if cause.owner != "own" or not any(error.place.line > 0 for error in cause.errors):
-        return ()
-    return tuple(
-        Proposal(f"aside {what}", f"Set the {what} aside", ("it goes on the list of debts until it is put back",), 0.05)
-        for what in ("line", "function", "file")
-    )
-
-
-def _silent_matters(silent: Sequence[Fix]) -> list[Matter]:
-    return [
-        Matter(
-            f"silent:{fix.rule.id}",
-            Stage.BUILD,
-            f"{fix.rule.name}: compiles, but is wrong now",
-            "own",
-            f"{fix.edits[0].path}:{fix.edits[0].line}",
-            fix.rule.why,
-            True,
-            (Proposal(fix.rule.id, fix.rule.name, (fix.rule.why, fix.source), fix.confidence, fix.is_sure),),
-        )
-        for fix in silent
     ]

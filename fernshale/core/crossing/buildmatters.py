@@ -1,0 +1,97 @@
+"""What the Build stage has open: builds to run, causes to mend, changes that compile and mean something else."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Iterator, Sequence
+
+from fernshale.core.base.textfile import position
+from fernshale.core.base.words import count
+from fernshale.core.build.causes import Cause
+from fernshale.core.crossing.buildview import CauseView, Fix
+from fernshale.core.crossing.drifting import Used
+from fernshale.core.crossing.ground import Ground
+from fernshale.core.crossing.matter import Matter, Proposal, Stage
+from fernshale.core.crossing.texts import Texts
+from fernshale.core.survey.roles import role_of
+
+
+def no_build() -> list[Matter]:
+    """Before the first build for a release."""
+    run = Proposal("build", "Build", ("nothing was built for this release yet",), 1.0, True)
+    return [Matter("build:run", Stage.BUILD, "not built yet for this release", needs_you=False, proposals=(run,))]
+
+
+def cause_matters(views: Sequence[CauseView], is_stale: bool, passed: bool) -> list[Matter]:
+    """Another build where one is due, and each cause that stands for itself with the ways there are."""
+    run = Proposal("build", "Build again", ("files changed since the last build",), 1.0, True)
+    matters = []
+    if is_stale:
+        matters.append(
+            Matter("build:run", Stage.BUILD, "files changed since the last build", needs_you=False, proposals=(run,))
+        )
+    elif not passed and not views:
+        matters.append(
+            Matter("build:run", Stage.BUILD, "the build failed without an error that can be read", proposals=(run,))
+        )
+    for view in views:
+        cause = view.cause
+        first = cause.errors[0].place
+        place = f"{first.file}:{first.line}" if first.line else first.file
+        title = f"{cause.title}, {count(view.open, 'place')}"
+        ways = tuple(
+            Proposal(fix.rule.id, fix.rule.name, (fix.rule.why, fix.source), fix.confidence, fix.is_sure)
+            for fix in view.fixes
+        )
+        # A cause whose fix was applied has no place left to change; the next build tells. What only follows from another
+        # goes with it.
+        settled = is_stale and not view.fixes and not view.open
+        if not settled and not cause.under:
+            aside = _ways_aside(cause) if not ways else ()
+            matters.append(Matter(f"cause:{cause.key}", Stage.BUILD, title, cause.owner, place, "", not ways, (*ways, *aside)))
+    return matters
+
+
+def default_matters(ground: Ground, drift: Sequence[Used], texts: Texts, decided: Collection[str]) -> Iterator[Matter]:
+    """Calls that pass something else than before without a word of them changed: arguments whose default is another."""
+    for item in drift:
+        change = item.change
+        key = f"default:{change.what}"
+        if change.kind != "default" or not change.symbol.is_callable or key in decided:
+            continue
+        call = re.compile(rf"(?<!\w){re.escape(change.symbol.name)}\s*\(")
+        for path, text in texts.of.items():
+            if role_of(ground.profile, path).role == "own" and (found := call.search(text)):
+                title = f"{change.what}: compiles, and may mean something else"
+                place = f"{path}:{position(text, found.start())[0]}"
+                noted = Proposal("noted", "It is right as it is now", (change.what,), 0.3)
+                title = f"{change.what}: compiles, and may mean something else"
+                yield Matter(key, Stage.BUILD, title, "own", place, "", True, (noted,))
+                break
+
+
+def _ways_aside(cause: Cause) -> tuple[Proposal, ...]:
+    """Ways to get the rest compiled where nothing mends a cause; each leaves a debt."""
+    if cause.owner != "own" or not any(error.place.line > 0 for error in cause.errors):
+        return ()
+    return tuple(
+        Proposal(f"aside {what}", f"Set the {what} aside", ("it goes on the list of debts until it is put back",), 0.05)
+        for what in ("line", "function", "file")
+    )
+
+
+def silent_matters(silent: Sequence[Fix]) -> list[Matter]:
+    """Changes that rules know of and no compiler tells."""
+    return [
+        Matter(
+            f"silent:{fix.rule.id}",
+            Stage.BUILD,
+            f"{fix.rule.name}: compiles, but is wrong now",
+            "own",
+            f"{fix.edits[0].path}:{fix.edits[0].line}",
+            fix.rule.why,
+            True,
+            (Proposal(fix.rule.id, fix.rule.name, (fix.rule.why, fix.source), fix.confidence, fix.is_sure),),
+        )
+        for fix in silent
+    ]

@@ -1,0 +1,88 @@
+"""The last round as values: causes, the fixes there are for each, what is silent, what is set aside."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.build.causes import Cause, last_name
+from fernshale.core.build.rounds import CauseState, Round
+from fernshale.core.crossing.debts import Debt
+from fernshale.core.crossing.drifting import Used
+from fernshale.core.crossing.matter import Matter
+from fernshale.core.drift.compare import Change
+from fernshale.core.fix.apply import Edit
+from fernshale.core.fix.rules import Rule
+
+Scope = Literal["here", "file", "everywhere"]
+
+
+@dataclass(frozen=True, slots=True)
+class Fix:
+    """A rule with all places it would change. `named` are those on lines the compiler named; `clears` counts errors."""
+
+    rule: Rule
+    source: str
+    edits: tuple[Edit, ...]
+    removes: tuple[TreePath, ...]
+    named: tuple[Edit, ...]
+    clears: int
+    confidence: float
+
+    @property
+    def is_sure(self) -> bool:
+        return self.confidence >= 0.9
+
+    @property
+    def places(self) -> frozenset[tuple[str, int]]:
+        """File and line of each edit."""
+        return frozenset((str(edit.path), edit.line) for edit in self.edits)
+
+    @property
+    def files(self) -> tuple[TreePath, ...]:
+        return tuple(sorted({edit.path for edit in self.edits} | set(self.removes)))
+
+
+@dataclass(frozen=True, slots=True)
+class CauseView:
+    """A cause and the fixes there are for it, best first. `open` counts errors whose lines were not changed since.
+
+    `state` is how it stands over the rounds.
+    """
+
+    cause: Cause
+    fixes: tuple[Fix, ...]
+    open: int
+    state: CauseState
+
+
+@dataclass(frozen=True, slots=True)
+class BuildView:
+    """The last round and what to do about it. `silent` are changes the compiler does not tell; `drift` are all changes of
+    the engine's interface that the project's own code names; `debts` what is set aside.
+
+    `is_stale`: files changed since that build, by a fix or outside. `outside` are files changed by somebody else.
+    """
+
+    rounds: tuple[Round, ...]
+    causes: tuple[CauseView, ...]
+    silent: tuple[Fix, ...]
+    drift: tuple[Used, ...]
+    debts: tuple[Debt, ...]
+    is_stale: bool
+    passed: bool
+    matters: tuple[Matter, ...]
+
+    def change_of(self, cause: Cause) -> Change | None:
+        """What changed in the engine that a cause stems from, as far as comparing the releases tells."""
+        fitting = [item.change for item in self.drift if item.change.symbol.name == cause.symbol]
+        scope = last_name(cause.scope) if cause.scope else ""
+        return next((item for item in fitting if item.symbol.scope[-1:] == (scope,)), fitting[0] if fitting else None)
+
+    @property
+    def sure(self) -> tuple[Fix, ...]:
+        """The sure fixes, each once."""
+        found = {view.fixes[0].rule.id: view.fixes[0] for view in self.causes if view.fixes and view.fixes[0].is_sure}
+        found.update({fix.rule.id: fix for fix in self.silent if fix.is_sure})
+        return tuple(found.values())
