@@ -17,7 +17,6 @@ from PySide6.QtWidgets import (
     QSizePolicy,
     QSplitter,
     QTextBrowser,
-    QToolButton,
     QWidget,
 )
 
@@ -111,17 +110,16 @@ class BuildPage(Page):
         self._in_file = button(self._card, "In this file", lambda: self._apply("file"))
         self._here = button(self._card, "Only here", lambda: self._apply("here"))
         self._edit = button(self._card, "Open in your editor", self._open, hint="E")
-        self._aside = QToolButton(self._card)
-        self._aside.setText("Set aside")
-        self._aside.setToolTip("Get the rest compiled; it goes on the list of debts")
-        self._aside.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        menu = QMenu(self._aside)
+        self._aside = button(self._card, "Set aside …", self._on_aside, hint="Get the rest compiled; a debt until it is put back")
+        self._aside_menu = QMenu(self._aside)
         for what in ("line", "function", "file"):
-            menu.addAction(f"The {what}", lambda what=what: self._set_aside(what))
-        self._aside.setMenu(menu)
+            self._aside_menu.addAction(f"The {what}", lambda what=what: self._set_aside(what))
         self._return = button(self._card, "Put back", self._on_return, main=True)
-        for made in (self._everywhere, self._in_file, self._here, self._return, self._edit, self._aside):
+        for made in (self._everywhere, self._in_file, self._here, self._return):
             row.addWidget(made)
+        # Beside the title, so that the row below fits into a narrow window.
+        for made in (self._edit, self._aside):
+            self._card.head.addWidget(made)
         row.addStretch(1)
         self._card.body.addLayout(row)
         self._hint = quiet_label(self._card, "")
@@ -381,6 +379,9 @@ class BuildPage(Page):
         debt = self._debt()
         if debt is not None:
             self.session.take(f"debt:{debt.entry}", "return", f"putting back {debt.title}")
+
+    def _on_aside(self) -> None:
+        self._aside_menu.popup(self._aside.mapToGlobal(self._aside.rect().bottomLeft()))
 
     def _set_aside(self, what: str) -> None:
         cause, _ = self._current()
