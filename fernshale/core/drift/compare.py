@@ -5,7 +5,7 @@ from __future__ import annotations
 import ast
 import re
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -71,18 +71,21 @@ def compare(pair: Pair, token: CancelToken) -> tuple[Change, ...]:
     fresh = [group[0] for path, group in news.items() if path not in olds and group[0].kind != "constructor"]
     matches = match_symbols(old, new, gone, fresh, pair.moved, token)
     names = Names(new)
+    # A member goes along with the file of what holds it.
+    containers = {item.path for item in pair.old.symbols if item.kind in CONTAINER}
     changes: list[Change] = []
     for symbol in gone:
         changes += _gone(symbol, olds[symbol.path], news, matches, names, hidden)
     for path, group in olds.items():
         token.check()
         if path in news:
-            changes += _kept(group, news[path], pair, names, matches.types)
+            changes += _kept(group, news[path], pair, names, matches.types, containers)
     followed = {matches.scope_of(item.path) for item in gone} | {item.path for item in matches.chosen.values()}
+    new_paths = {item.path for item in fresh}
     changes += [
         Change("added", None, item, f"{item.full} is new")
         for item in fresh
-        if item.path not in followed and item.scope not in {other.path for other in fresh}
+        if item.path not in followed and item.scope not in new_paths
     ]
     changes += _to_implement(olds, news, matches)
     changes += _closed(olds, pair.new.symbols, news)
@@ -154,12 +157,17 @@ def _with_said(symbol: Symbol, found: Sequence[Candidate], names: Names) -> tupl
 
 
 def _kept(
-    old: Sequence[Symbol], new: Sequence[Symbol], pair: Pair, names: Names, types: Mapping[str, str]
+    old: Sequence[Symbol],
+    new: Sequence[Symbol],
+    pair: Pair,
+    names: Names,
+    types: Mapping[str, str],
+    containers: Collection[tuple[str, ...]],
 ) -> Iterator[Change]:
     """What changed of a path that both releases have."""
     before, after = old[0], new[0]
     has_gone = before.file != after.file and before.file not in pair.new.files
-    if has_gone and before.kind != "field" and not _follows_file(before, pair):
+    if has_gone and before.kind != "field" and before.scope not in containers:
         there = Candidate(after, 0.98, (f"{before.file} is not there any more",))
         yield Change("moved", before, after, f"{before.full} stands in {after.file} now", (there,))
     if other := _other_kind(before, after):
@@ -185,11 +193,6 @@ def _other_kind(before: Symbol, after: Symbol) -> Change | None:
         return None
     now = "a function" if after.is_callable else "no function"
     return Change("signature", before, after, f"{before.full} is {now} now")
-
-
-def _follows_file(symbol: Symbol, pair: Pair) -> bool:
-    """Whether a member only went along with what holds it."""
-    return any(item.path == symbol.scope and item.kind in CONTAINER for item in pair.old.symbols)
 
 
 def _renamed(type_: str, types: Mapping[str, str]) -> str:
