@@ -9,6 +9,7 @@ from typing import Any
 
 from fernshale.cli.session import print_json, print_lines
 from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.drifting import used_changes, uses_of
 from fernshale.core.crossing.texts import names_in
 from fernshale.core.drift.compare import Change
 from fernshale.core.drift.kept import compare_releases
@@ -19,8 +20,7 @@ def drift(options: argparse.Namespace, token: CancelToken) -> int:
     changes = compare_releases(Path(options.old), Path(options.new), options.language or "", no_progress, token)
     used = names_in(Path(options.project), token) if options.project else {}
     if options.project:
-        # What is used comes first; what is not used is not asked for.
-        changes = tuple(sorted((item for item in changes if _uses(item, used)), key=lambda item: -_uses(item, used)))
+        changes = tuple(item.change for item in used_changes(changes, used))
     if options.json:
         print_json({"changes": [_change(item, used) for item in changes]})
         return 0
@@ -28,11 +28,6 @@ def drift(options: argparse.Namespace, token: CancelToken) -> int:
         _line(item, used, bool(options.project)) for item in changes if item.kind != "added" or not options.project
     )
     return 0
-
-
-def _uses(change: Change, used: Mapping[str, int]) -> int:
-    symbol = change.symbol
-    return used.get(symbol.scope[-1] if change.kind == "must-implement" and symbol.scope else symbol.name, 0)
 
 
 def _change(change: Change, used: Mapping[str, int]) -> dict[str, Any]:
@@ -47,7 +42,7 @@ def _change(change: Change, used: Mapping[str, int]) -> dict[str, Any]:
         ],
         "old_at": _at(change.old),
         "new_at": _at(change.new),
-        "uses": _uses(change, used),
+        "uses": uses_of(change, used),
         "silent": change.is_silent,
     }
 
@@ -57,6 +52,6 @@ def _at(symbol: Symbol | None) -> str | None:
 
 
 def _line(change: Change, used: Mapping[str, int], with_uses: bool) -> str:
-    uses = f"{_uses(change, used):5} uses  " if with_uses else ""
+    uses = f"{uses_of(change, used):5} uses  " if with_uses else ""
     others = [f"{item.symbol.full} {item.score:.2f}" for item in change.candidates[: 1 if change.new else 3]]
     return f"{uses}{change.kind:20} {change.what}" + (f"  ({', '.join(others)})" if others else "")

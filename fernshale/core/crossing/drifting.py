@@ -32,18 +32,12 @@ def engine_drift(ground: Ground, from_: str, to: str, progress: Progress, token:
 
 
 def used_changes(changes: Sequence[Change], used: Mapping[str, int]) -> tuple[Used, ...]:
-    """Changes of what a project names, the most used first. `used` counts names in its code.
-
-    A method that is to be implemented concerns whoever derives from its class.
-    """
-    found = []
-    for change in changes:
-        names = (
-            (change.symbol.scope[-1:] or (change.symbol.name,))
-            if change.kind == "must-implement"
-            else (change.symbol.name,)
-        )
-        uses = used.get(names[0], 0)
-        if uses and change.kind != "added":
-            found.append(Used(change, uses))
+    """Changes of what a project names, the most used first. `used` counts names in its code."""
+    found = [Used(change, uses) for change in changes if change.kind != "added" and (uses := uses_of(change, used))]
     return tuple(sorted(found, key=lambda item: (-item.uses, item.change.symbol.path)))
+
+
+def uses_of(change: Change, used: Mapping[str, int]) -> int:
+    """How often a project names what a change is about; a method to be implemented concerns who derives from its class."""
+    symbol = change.symbol
+    return used.get(symbol.scope[-1] if change.kind == "must-implement" and symbol.scope else symbol.name, 0)

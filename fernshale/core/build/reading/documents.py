@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
+from dataclasses import replace
 from typing import Any
 from urllib.parse import unquote, urlparse
 
@@ -113,7 +114,7 @@ def _gcc(items: list[dict[str, Any]]) -> Iterator[Diagnostic]:
         place = places[0] if places else Place("", 0)
         if item["kind"] == "note":
             if open_ is not None:
-                open_ = _with_note(open_, Note(place, item["message"].strip()))
+                open_ = replace(open_, notes=(*open_.notes, Note(place, item["message"].strip())))
             continue
         if open_ is not None:
             yield open_
@@ -129,12 +130,6 @@ def _gcc(items: list[dict[str, Any]]) -> Iterator[Diagnostic]:
 def _gcc_place(location: dict[str, Any]) -> Place:
     caret = location.get("caret") or location.get("start") or {}
     return Place(caret.get("file", ""), caret.get("line", 0), caret.get("column", 0))
-
-
-def _with_note(diagnostic: Diagnostic, note: Note) -> Diagnostic:
-    from dataclasses import replace
-
-    return replace(diagnostic, notes=(*diagnostic.notes, note))
 
 
 def _sarif(data: dict[str, Any]) -> Iterator[Diagnostic]:

@@ -187,13 +187,14 @@ class Reader:
         if self._folders.feed(line) or self._is_chain(line) or (self._open and self._take_detail(line)):
             return
         # A linker's message that names a symbol may be followed by who refers to it; else it is a line like others.
-        started = None if "symbol: " in line else self._start(line, hint)
+        may_go_on = "symbol: " in line
+        started = None if may_go_on else self._start(line, hint)
         if started is None:
             self._block = begin_block(line, self._folders.current)
             if self._block is not None:
                 self._close(len(self._open))
                 return
-            started = self._start(line, hint) or read_tool(line)
+            started = (self._start(line, hint) if may_go_on else None) or read_tool(line)
         if started is not None:
             self._begin(started)
         elif failure := read_failure(line, self._folders.current):
