@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import time
 from collections import Counter, defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -24,6 +24,7 @@ from fernshale.core.crossing.matter import Decision, Matter, Proposal, Stage
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.merge.textmerge import Choice, TextMerge, merge_text, result_text
 from fernshale.core.survey.roles import role_of
+from fernshale.core.survey.sites import read_project_text
 
 KEY = "copy:"
 _ROLES = ("own", "plugin", "user content", "asset")
@@ -89,7 +90,14 @@ def copy_matters(copies: tuple[Copy, ...], crossing: Crossing) -> Iterator[Matte
 
 
 def settle_copy(
-    crossing: Crossing, ground: Ground, path: TreePath, way: str, who: str, why: str, progress: Progress, token: CancelToken
+    crossing: Crossing,
+    ground: Ground,
+    path: TreePath,
+    way: str,
+    who: str,
+    why: str,
+    progress: Progress,
+    token: CancelToken,
 ) -> None:
     """Merge a copy, taking one side where both changed, or leave it. Raises MisuseError when it is none any more."""
     key, to = f"{KEY}{path}", crossing.setup.to
@@ -110,15 +118,35 @@ def settle_copy(
         crossing.decide(Decision(key, Stage.ENGINE, way, to, who, why, time.time(), entry))
 
 
+@dataclass(frozen=True, slots=True)
+class _Engine:
+    """What a copy may descend from: texts of both releases by path, their telling lines, and which files have a line."""
+
+    texts: Mapping[str, tuple[TextFile, TextFile]]
+    lines: Mapping[str, frozenset[str]]
+    known: Mapping[str, Sequence[str]]
+
+
+# Releases do not change while the project does; they are read once for each pair and not at every look.
+_read_before: dict[tuple[Path, int, Path, int], _Engine] = {}
+
+
+def _engine_of(old: Path, new: Path, token: CancelToken) -> _Engine:
+    key = (old, old.stat().st_mtime_ns, new, new.stat().st_mtime_ns)
+    if key not in _read_before:
+        texts = dict(_changed(old, new, token))
+        lines = {path: _telling(before.text) for path, (before, _) in texts.items()}
+        known: dict[str, list[str]] = defaultdict(list)
+        for path, found in lines.items():
+            for line in found:
+                known[line].append(path)
+        _read_before.clear()  # one leg is in hand at a time
+        _read_before[key] = _Engine(texts, lines, known)
+    return _read_before[key]
+
+
 def _find(ground: Ground, old: Path, new: Path, token: CancelToken) -> Iterator[Copy]:
-    engine = dict(_changed(old, new, token))
-    if not engine:
-        return
-    lines = {path: _telling(before.text) for path, (before, _) in engine.items()}
-    known: dict[str, list[str]] = defaultdict(list)
-    for path, found in lines.items():
-        for line in found:
-            known[line].append(path)
+    engine = _engine_of(old, new, token)
     for path in ground.files:
         token.check()
         if role_of(ground.profile, path).role not in _ROLES or (text := ground.read(path)) is None:
@@ -126,18 +154,18 @@ def _find(ground: Ground, old: Path, new: Path, token: CancelToken) -> Iterator[
         own = _telling(text)
         shared: Counter[str] = Counter()
         for line in own:
-            if len(known.get(line, ())) <= _COMMONPLACE:
-                shared.update(known.get(line, ()))
+            if len(engine.known.get(line, ())) <= _COMMONPLACE:
+                shared.update(engine.known.get(line, ()))
         if not shared:
             continue
-        source, common = max(shared.items(), key=lambda item: (2 * item[1] / (len(own) + len(lines[item[0]])), item[0]))
-        alike = 2 * common / (len(own) + len(lines[source]))
+        source, common = max(
+            shared.items(), key=lambda item: (2 * item[1] / (len(own) + len(engine.lines[item[0]])), item[0])
+        )
+        alike = 2 * common / (len(own) + len(engine.lines[source]))
         if alike < _LEAST or common < _FEWEST_LINES:
             continue
-        mine = read_text((ground.project / path).read_bytes())
-        if mine is None:
-            continue
-        before, after = engine[source]
+        mine = read_project_text(ground.project, path)
+        before, after = engine.texts[source]
         merge = merge_text(before, mine, after)
         result = result_text(merge, {}, "mine")
         if merge.dues or (result is not None and result.text != mine.text):

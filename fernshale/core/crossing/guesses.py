@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Collection, Iterator, Mapping, Sequence
+from functools import lru_cache
 from pathlib import Path
 
 from fernshale.core.drift.compare import Change
@@ -141,9 +142,9 @@ def _new_argument(change: Change, old: Symbol, new: Symbol, folder: Path) -> Ite
         return
     at = added[0]
     passed = _passed(folder, old.name, len(theirs), at)
-    if not passed:
+    if passed is None:
         return
-    text, times = passed.most_common(1)[0]
+    text, times = passed
     why = f"{old.full} wants {theirs[at].type} {theirs[at].name}; the release's own code passes {text}, {times} times"
     yield Rule(
         f"drift-{_slug(old)}", "add-argument", why, title=f"{old.name}(…) gets {text}", call=old.name, arguments=len(ours),
@@ -184,8 +185,12 @@ def _without_call(old: Symbol) -> Rule:
     )  # fmt: skip
 
 
-def _passed(folder: Path, call: str, arguments: int, at: int) -> Counter[str]:
-    """What a release's code gives a function at one place, where that is a name or a literal that means the same elsewhere."""
+@lru_cache(maxsize=512)
+def _passed(folder: Path, call: str, arguments: int, at: int) -> tuple[str, int] | None:
+    """What a release's code gives a function at one place most, and how often; a name or a literal that means the same elsewhere.
+
+    A release is read through for each call, and does not change.
+    """
     found: Counter[str] = Counter()
     places = [*list_sources(folder, languages_of("")), *(f"examples/{path}" for path in _listed(folder / "examples"))]
     for path in places:
@@ -205,7 +210,7 @@ def _passed(folder: Path, call: str, arguments: int, at: int) -> Counter[str]:
                     r"[A-Za-z_]\w*(?:(?:::|\.)\w+)+|\d[\w.]*|\"[^\"]*\"|true|false|nullptr|None|True|False", given
                 ):
                     found[given] += 1
-    return found
+    return found.most_common(1)[0] if found else None
 
 
 def _listed(folder: Path) -> Sequence[str]:

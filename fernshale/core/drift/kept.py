@@ -25,7 +25,20 @@ def compare_releases(old: Path, new: Path, language: str, progress: Progress, to
 
     Raises MisuseError, Cancelled.
     """
-    kept = home() / "drift" / f"{_stamp(old, new, language)}.json"
+    stamp = _stamp(old, new, language)
+    if stamp not in _in_hand:
+        _in_hand.clear()  # one pair is in hand at a time
+        _in_hand[stamp] = _kept_or_made(home() / "drift" / f"{stamp}.json", old, new, language, progress, token)
+    return _in_hand[stamp]
+
+
+# The last comparison, so that each look at a project need not decode it.
+_in_hand: dict[str, tuple[Change, ...]] = {}
+
+
+def _kept_or_made(
+    kept: Path, old: Path, new: Path, language: str, progress: Progress, token: CancelToken
+) -> tuple[Change, ...]:
     try:
         return _decode(json.loads(kept.read_bytes()))
     except (OSError, ValueError, KeyError, TypeError, IndexError):

@@ -229,6 +229,8 @@ def test_a_comparison_is_kept_until_a_file_changes(tree: Tree, monkeypatch: pyte
     old, new = tree("old", {path: before}), tree("new", {path: after})
     first = compare_releases(old, new, "", no_progress, CancelToken())
     monkeypatch.setattr(kept, "read_pair", lambda *given: pytest.fail("it was read again"))
+    assert compare_releases(old, new, "", no_progress, CancelToken()) is first
+    kept._in_hand.clear()  # as in another process
     again = compare_releases(old, new, "", no_progress, CancelToken())
     assert _told(again) == _told(first)
     assert [[c.score for c in item.candidates] for item in again] == [
