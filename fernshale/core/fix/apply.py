@@ -13,7 +13,7 @@ from fernshale.core.base.globs import matches
 from fernshale.core.base.textfile import line_end, position
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.fix.pattern import Match, find_matches, match_at, parse_pattern
-from fernshale.core.fix.receiver import Owners, derived_spans
+from fernshale.core.fix.receiver import Owners, class_bodies, derived_spans
 from fernshale.core.fix.rules import Rule, Where
 from fernshale.core.fix.tokens import Token, endings_of, group_end, tokenize
 
@@ -261,16 +261,9 @@ def _template_end(tokens: Sequence[Token], at: int, last: int) -> int:
 def _add_member(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     tokens = tokenize(text, path)
     end_of_line = line_end(text)
-    for index, token in enumerate(tokens):
-        if token.text not in ("class", "struct"):
+    for _, bases, opening, end in class_bodies(tokens):
+        if rule.base not in bases:
             continue
-        opening = next((at for at in range(index, len(tokens)) if tokens[at].text in ("{", ";", ">", ")")), len(tokens))
-        if opening == len(tokens) or tokens[opening].text != "{":
-            continue
-        head = [item.text for item in tokens[index:opening]]
-        if ":" not in head or rule.base not in head[head.index(":") :]:
-            continue
-        end = group_end(tokens, opening)
         body = tokens[opening + 1 : end - 1]
         if any(item.text == rule.member and item.kind == "name" for item in body):
             continue

@@ -111,6 +111,8 @@ def class_bodies(tokens: Sequence[Token]) -> list[tuple[str, tuple[str, ...], in
     for index, token in enumerate(tokens[:-1]):
         if token.text not in ("class", "struct", "interface") or tokens[index + 1].kind != "name":
             continue
+        if index and tokens[index - 1].text in ("<", ","):
+            continue  # a parameter of a template
         opening = next((at for at in range(index, len(tokens)) if tokens[at].text in ("{", ";", ")", "=")), len(tokens))
         if opening == len(tokens) or tokens[opening].text != "{":
             continue

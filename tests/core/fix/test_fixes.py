@@ -218,3 +218,8 @@ def test_rules_test_themselves_and_are_written_so_that_they_read_back(tmp_path: 
     path.write_text(write_rules([good, bad], "shared", ">=1", "*"))
     read = read_rules(path)
     assert read.rules == (good, bad) and read.title == "shared"
+
+
+def test_a_template_that_derives_gets_its_member_once() -> None:
+    text = "template <class T, class U> class A : public Actor<T> {\npublic:\n    int name() { return 1; }\n};\n"
+    assert _fixed(_MEMBER, text).count("int describe();") == 1
