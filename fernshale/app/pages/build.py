@@ -26,6 +26,7 @@ from fernshale.app.theme import Tone, code_font, theme
 from fernshale.app.widgets.basics import Card, button, quiet_label
 from fernshale.app.widgets.charts import Bar, BarChart
 from fernshale.app.widgets.rows import Row, RowList
+from fernshale.core.base.release import same_release
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.words import count
 from fernshale.core.build.rounds import Round
@@ -146,7 +147,8 @@ class BuildPage(Page):
         self._rounds.set_bars(tuple(_bar(item) for item in view.rounds[-6:]) or (_no_round(),))
         sure = len(view.sure)
         self._sure.setVisible(sure > 0)
-        self._rounds_button.setVisible(sure > 0)
+        # What is built before the project names the target tells nothing of it.
+        self._rounds_button.setVisible(sure > 0 and same_release(overview.ground.release, overview.setup.to))
         self._sure.setText(f"Take the {sure} sure ones" if sure != 1 else "Take the sure one")
         self._build.setText("Build" if not view.rounds else "Build again")
         self._fill_causes()

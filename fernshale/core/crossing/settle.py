@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import ClassVar, cast
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.release import same_release
 from fernshale.core.base.schema import STRICT, read_toml
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Progress
@@ -167,9 +168,12 @@ def go_rounds(crossing: Crossing, who: str, on_line: OnLine, progress: Progress,
 
     It stops when the project compiles, when nothing sure is left, or when a round made it worse, which is then undone: there
     are not fewer errors than before, and most of the places that were changed still have one. (More errors alone say little:
-    a header that is found again shows what was hidden behind it.)
+    a header that is found again shows what was hidden behind it.) Raises MisuseError while the project is on another release.
     """
     with crossing.acting():
+        release = crossing_ground(crossing, progress, token).release
+        if not same_release(release, crossing.setup.to):
+            raise MisuseError(f"the project is on {release} still", f"Point it at {crossing.setup.to} first.")
         view = build(crossing_ground(crossing, progress, token), crossing, token)
         if view.is_stale or not view.rounds:
             run_round(crossing, crossing_ground(crossing, progress, token), on_line, progress, token)

@@ -6,6 +6,9 @@ import shutil
 from dataclasses import replace
 from pathlib import Path
 
+import pytest
+
+from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.ground import crossing_ground
@@ -146,6 +149,8 @@ def test_a_release_that_is_not_at_hand_is_no_fault(tree: Tree) -> None:
 def test_rounds_go_on_until_it_compiles(tree: Tree) -> None:
     _, crossing = begin_wick(tree)
     _take(crossing, "plugin:snuffer", "take")
+    with pytest.raises(MisuseError, match=r"on 1\.4 still"):
+        go_rounds(crossing, "test", _quiet, no_progress, CancelToken())
     _take(crossing, "engine:sites", "apply")
     assert go_rounds(crossing, "test", _quiet, no_progress, CancelToken()) == "it compiles and links"
     assert [item.total for item in _look(crossing).build.rounds] == [3, 0]
