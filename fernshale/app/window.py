@@ -404,6 +404,7 @@ class MainWindow(QMainWindow):
             )
         actions += [
             Action("Build", "Build", "F5", self._build),
+            Action("Go round by itself: take what is sure and build again", "Build", "", self.session.go_rounds),
             Action("Run the game", "Trial", "", lambda: self.session.take("trial:run", "run", "running the game")),
             Action("Look again at everything", "Crossing", "Ctrl+R", self.session.refresh),
             Action("Undo the last step", "Logbook", "Ctrl+Z", self._undo_last),
@@ -415,6 +416,9 @@ class MainWindow(QMainWindow):
             Action("Save the report", "Crossing", "", self._save_report),
             Action("Find on this page", "Page", "Ctrl+F", self._find),
         ]
+        for debt in overview.build.debts:
+            act = lambda debt=debt: self.session.take(f"debt:{debt.entry}", "return", f"putting back {debt.title}")  # noqa: E731
+            actions.append(Action(f"Put back: {debt.title}", "Build", "", act))
         for matter in overview.matters:
             for way in matter.proposals:
                 act = lambda matter=matter, way=way: self.session.take(matter.key, way.id, matter.title)  # noqa: E731

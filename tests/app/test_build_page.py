@@ -80,6 +80,8 @@ def test_a_change_by_hand_is_offered_and_a_function_set_aside_and_put_back(
         page._set_aside("function")
     assert "raise NotImplementedError" in game.read_text()
     assert any(row.startswith("play() set aside") for row in _rows(page))
+    titles = [action.title for action in window._actions()]
+    assert "Put back: play() set aside" in titles and any(title.startswith("Go round") for title in titles)
     page._causes.select(next(row.payload for row in page._causes.rows() if row.title.startswith("play()")))
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         page._return.click()
