@@ -47,7 +47,7 @@ def cause_matters(views: Sequence[CauseView], is_stale: bool, passed: bool) -> l
         # goes with it.
         settled = is_stale and not view.fixes and not view.open
         if not settled and not cause.under:
-            aside = _ways_aside(cause) if not ways else ()
+            aside = () if any(way.sure for way in ways) else _ways_aside(cause)
             matters.append(Matter(f"cause:{cause.key}", Stage.BUILD, title, cause.owner, place, "", not ways, (*ways, *aside)))
     return matters
 

@@ -17,7 +17,7 @@ from fernshale.core.drift.symbols import Parameter, Symbol
 from fernshale.core.snapshot.store import home
 
 # Raised when readers or comparison give something else than before.
-_FORMAT = 4
+_FORMAT = 5
 
 
 def compare_releases(old: Path, new: Path, language: str, progress: Progress, token: CancelToken) -> tuple[Change, ...]:
@@ -81,6 +81,7 @@ def _symbol_row(symbol: Symbol) -> list[Any]:
     return [
         symbol.kind, symbol.name, list(symbol.scope), symbol.file, symbol.line, parameters, symbol.returns,
         list(symbol.bases), sorted(symbol.marks), symbol.deprecated, symbol.doc, symbol.value,
+        list(symbol.words),
     ]  # fmt: skip
 
 
@@ -88,7 +89,7 @@ def _decode(data: Mapping[str, Any]) -> tuple[Change, ...]:
     symbols = [
         Symbol(
             row[0], row[1], tuple(row[2]), row[3], row[4], tuple(Parameter(*item) for item in row[5]), row[6],
-            tuple(row[7]), frozenset(row[8]), *row[9:12],
+            tuple(row[7]), frozenset(row[8]), row[9], row[10], row[11], tuple(row[12]),
         )
         for row in data["symbols"]
     ]  # fmt: skip
