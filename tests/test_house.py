@@ -15,7 +15,7 @@ import fernshale
 _ROOT = Path(fernshale.__file__).parent
 _FLOORS = (
     ("base",),
-    ("process", "profile"),
+    ("process", "profile", "data"),
     ("snapshot",),
     ("change", "survey"),
     ("route", "merge", "engine", "build", "drift", "fix", "links", "trial"),

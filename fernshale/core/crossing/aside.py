@@ -20,8 +20,8 @@ from fernshale.core.crossing.logbook import write_step
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.returning import take_back, waiting_steps
 from fernshale.core.crossing.state import Crossing
+from fernshale.core.data.tree import NotKeyed
 from fernshale.core.merge.keyed.edit import without_entry
-from fernshale.core.merge.keyed.tree import NotKeyed
 from fernshale.core.profile.model import Switch
 from fernshale.core.route.candidates import accepts
 from fernshale.core.snapshot.manifest import Kind

@@ -11,8 +11,8 @@ import warnings
 from collections.abc import Mapping
 from functools import lru_cache
 
-from fernshale.core.merge.keyed.merge import find_reader
-from fernshale.core.merge.keyed.tree import NotKeyed
+from fernshale.core.data.formats import find_reader
+from fernshale.core.data.tree import NotKeyed
 from fernshale.core.merge.textmerge import MARK
 
 # Comments and strings of the languages that games are written in; what is inside them closes nothing.

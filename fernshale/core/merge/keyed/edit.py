@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from fernshale.core.merge.keyed.merge import find_reader
+from fernshale.core.data.formats import find_reader
+from fernshale.core.data.tree import Document, Item, NotKeyed
 from fernshale.core.merge.keyed.plan import Clash, Entry, Plan
-from fernshale.core.merge.keyed.tree import Document, Item, NotKeyed
 from fernshale.core.merge.keyed.write import Writer
 
 

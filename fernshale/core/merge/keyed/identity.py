@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from fernshale.core.merge.keyed.tree import Item, Node
+from fernshale.core.data.identity import find_identity, has_usual_name
+from fernshale.core.data.tree import Item, Node
 
 VALUE = "="
 # What tells the entries of a list apart: a field, or VALUE where they are plain values without a double; for entries
@@ -12,35 +13,6 @@ VALUE = "="
 Way = str | Mapping[str, str] | None
 # The way of each list, by the way to it in the tree.
 Ways = Mapping[str, Way]
-
-_USUAL = ("id", "guid", "uuid", "key", "name", "path", "file", "ref", "title", "type")
-
-
-def find_identity(lists: Sequence[Sequence[Node]], named: Sequence[str]) -> str | None:
-    """The field that is there in every map of each list, and unique in each; one of `named` first, then a usual name.
-
-    None where there is none, or the lists hold something else than maps.
-    """
-    nodes = [node for part in lists for node in part]
-    if not nodes or any(node.kind != "map" for node in nodes):
-        return None
-    fields = [item.key for item in nodes[0].items if item.node.kind == "value"]
-    ranked = sorted(fields, key=lambda field: (_rank(field, named), fields.index(field)))
-    return next((field for field in ranked if all(_is_unique(part, field) for part in lists)), None)
-
-
-def _rank(field: str, named: Sequence[str]) -> int:
-    if field in named:
-        return named.index(field) - len(named)
-    word = field.lstrip("@").lower()
-    return _USUAL.index(word) if word in _USUAL else len(_USUAL)
-
-
-def _is_unique(nodes: Sequence[Node], field: str) -> bool:
-    found = [node.find(field) for node in nodes]
-    values = [item.node.canon_value for item in found if item is not None and item.node.kind == "value"]
-    return len(values) == len(nodes) == len(set(values))
-
 
 def find_ways(roots: Sequence[Node], named: Sequence[str]) -> dict[str, Way]:
     """What tells entries apart in each list of several versions of a tree: it must do so in all that have the list."""
@@ -108,7 +80,7 @@ def _labels(parts: Sequence[Sequence[Node]], named: Sequence[str]) -> Way:
         attributes = [[part.node for node in group if (part := node.find("@")) is not None] for group in groups]
         texts = [[part.node for node in group if (part := node.find("content")) is not None] for group in groups]
         field = find_identity(attributes, named)
-        if field is not None and _rank(field, named) < len(_USUAL):
+        if field is not None and (field in named or has_usual_name(field)):
             found[label] = field
         elif all(len(group) == 1 for group in groups):
             found[label] = ""

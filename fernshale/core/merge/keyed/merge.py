@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -11,38 +11,17 @@ from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.globs import FirstFit
 from fernshale.core.base.textfile import TextFile
 from fernshale.core.base.treepath import TreePath
+from fernshale.core.data.formats import Read, find_reader
+from fernshale.core.data.tree import Document, Item, Node, NotKeyed
 from fernshale.core.merge.align import align_lines, equal_lines
 from fernshale.core.merge.keyed.identity import VALUE, Ways, entries_by_key, find_ways
-from fernshale.core.merge.keyed.jsontext import read_json
-from fernshale.core.merge.keyed.linetext import read_ini, read_properties
 from fernshale.core.merge.keyed.plan import Clash, Plan, Three, make_plan
-from fernshale.core.merge.keyed.tomltext import read_toml_tree
-from fernshale.core.merge.keyed.tree import Document, Item, Node, NotKeyed
 from fernshale.core.merge.keyed.write import Writer
-from fernshale.core.merge.keyed.xmltext import read_xml_tree
-from fernshale.core.merge.keyed.yamltext import read_yaml_tree
 from fernshale.core.merge.ledger import Fate
 from fernshale.core.merge.spelling import can_encode, one_encoding, read_lines
 from fernshale.core.merge.textmerge import Choice, Due, Taking, Undecided, WovenLine, fingerprint
 from fernshale.core.merge.threeway import RegionKind
 
-Read = Callable[[str], Document]
-
-_BY_ENDING: Mapping[str, Read] = {
-    "json": read_json,
-    "jsonc": read_json,
-    "toml": read_toml_tree,
-    "yaml": read_yaml_tree,
-    "yml": read_yaml_tree,
-    "xml": read_xml_tree,
-    "csproj": read_xml_tree,
-    "props": read_xml_tree,
-    "targets": read_xml_tree,
-    "plist": read_xml_tree,
-    "ini": read_ini,
-    "cfg": read_ini,
-    "properties": read_properties,
-}
 _LARGEST = 4 << 20
 _NOWHERE = (0, 0)
 
@@ -176,20 +155,6 @@ class KeyedMerge:
                 line = next((n for n, text in enumerate(stands) if text.strip() == comment), 0)
                 fate: Fate | None = "carried" if comment in sides[2] else None
                 yield str(at + 1), f"comment: {comment[:60]}", fate, str(line + 1), "comments of the local file stay"
-
-
-def find_reader(path: str, text: str) -> Read | None:
-    """How a file is read by key, by its ending; for other endings by how it begins. None for what has no keys."""
-    name = path.rsplit("/", 1)[-1].lower()
-    known = _BY_ENDING.get(name.rpartition(".")[2])
-    if known is not None:
-        return known
-    start = text[:200].lstrip("\ufeff \t\r\n")
-    if start.startswith("{"):
-        return read_json
-    return (
-        read_xml_tree if start.startswith(("<?xml", "<!--")) and not name.endswith((".html", ".htm", ".svg")) else None
-    )
 
 
 def merge_keyed(

@@ -8,8 +8,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from fernshale.core.data.tree import Document, Item, Node
 from fernshale.core.merge.keyed.identity import Ways, entries_by_key
-from fernshale.core.merge.keyed.tree import Document, Item, Node
 from fernshale.core.merge.threeway import RegionKind, merge_tokens
 
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from fernshale.core.data.tree import Document, Item, Node, NotKeyed
 from fernshale.core.merge.keyed.plan import Clash, Entry, Plan
-from fernshale.core.merge.keyed.tree import Document, Item, Node, NotKeyed
 
 # What is decided about a clash: the side to take ("mine", "incoming", "base"), or ("text", value).
 Decide = Callable[[Clash], tuple[str, str]]

@@ -9,7 +9,7 @@ import html
 import re
 from dataclasses import dataclass, field
 
-from fernshale.core.merge.keyed.tree import Document, Item, Node, NotKeyed
+from fernshale.core.data.tree import Document, Item, Node, NotKeyed
 
 _MARKUP = re.compile(
     r"""(?P<comment><!--.*?-->)|(?P<other><\?.*?\?>)|(?P<refused><!\[CDATA\[|<!)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from fernshale.core.merge.keyed.tree import Document, Item, Node, NotKeyed, Span, line_items
+from fernshale.core.data.tree import Document, Item, Node, NotKeyed, Span, line_items
 
 _SECTION = re.compile(r"[ \t]*\[([^\]\n]*)\][ \t]*(?:[;#][^\n]*)?\r?$")
 _PAIR = re.compile(r"[ \t]*([^=:#;\s][^=:\n]*?)[ \t]*[=:][ \t]*(.*?)[ \t]*(?:[ \t][;#][^\n]*)?\r?$")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import re
 
-from fernshale.core.merge.keyed.tree import Document, Node, NotKeyed, Span, flow_items
+from fernshale.core.data.tree import Document, Node, NotKeyed, Span, flow_items
 
 _SKIP = re.compile(r"(?:[ \t\r\n\ufeff]+|//[^\n]*|/\*.*?\*/)*", re.DOTALL)
 _STRING = re.compile(r'"(?:[^"\\\n]|\\.)*"')

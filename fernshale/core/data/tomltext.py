@@ -7,8 +7,8 @@ from collections import Counter
 from functools import cache
 from typing import TYPE_CHECKING, Any
 
-from fernshale.core.merge.keyed.identity import find_identity
-from fernshale.core.merge.keyed.tree import Document, Node, NotKeyed, Span, flow_items, line_items
+from fernshale.core.data.identity import find_identity
+from fernshale.core.data.tree import Document, Node, NotKeyed, Span, flow_items, line_items
 
 if TYPE_CHECKING:
     from tree_sitter import Language

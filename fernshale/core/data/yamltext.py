@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
-from fernshale.core.merge.keyed.tree import Document, Node, NotKeyed, Span, flow_items, line_items
+from fernshale.core.data.tree import Document, Node, NotKeyed, Span, flow_items, line_items
 
 _COMMENTS = ("#",)
 _DEEPEST = 60
