@@ -1,0 +1,97 @@
+"""Ways through a tree: the keys that lead to a value, the same for every format, and patterns over them.
+
+The steps of a way are keys of maps, numbers of list entries, tags of elements (`@name` for an attribute) and the kinds of
+objects in formats of lines. In a pattern `*` is any step and `**` any number of steps.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from functools import lru_cache
+
+from fernshale.core.data.tree import Document, Item, Node
+
+Way = tuple[str, ...]
+_ELEMENT = re.compile(r"\[\[(?P<list>.*)\]\] (?P<which>.*)$")
+_INNER = re.compile(r"\[(?P<table>.*)\] of \[\[(?P<list>.*)\]\] (?P<which>.*)$")
+
+
+def walk(document: Document) -> Iterator[tuple[Way, Node]]:
+    """Every node of a tree with the way to it, containers before what is in them, in the order of the text."""
+    yield from _walk(document.root, (), document.format)
+
+
+def children(node: Node, format: str) -> Iterator[tuple[Way, Item]]:
+    """The entries of a container, each with the steps from the container to it."""
+    if format == "xml" and node.fixed:
+        yield from _of_element(node)
+        return
+    for number, item in enumerate(node.items):
+        if node.kind == "list":
+            yield (item.node.label or str(number),), item
+        else:
+            yield _steps(item.key, format), item
+
+
+def fits(pattern: str, way: Way) -> bool:
+    """Whether a way is one that `pattern` means."""
+    return _compiled(pattern).fullmatch("/".join(map(_escaped, way))) is not None
+
+
+def as_text(way: Way) -> str:
+    """A way as a pattern that means just it."""
+    return "/".join(map(_escaped, way))
+
+
+def _walk(node: Node, way: Way, format: str) -> Iterator[tuple[Way, Node]]:
+    yield way, node
+    for steps, item in children(node, format):
+        yield from _walk(item.node, way + steps, format)
+
+
+def _of_element(node: Node) -> Iterator[tuple[Way, Item]]:
+    """An element's attributes and what is inside; its text is the element itself."""
+    for part in node.items:
+        if part.key == "@":
+            for item in part.node.items:
+                yield (f"@{item.key}",), item
+        elif part.key == "content" and part.node.kind == "list":
+            for item in part.node.items:
+                yield (item.node.label,), item
+        elif part.key == "content":
+            yield (), part
+        else:  # the root stands in a map of its own
+            yield (part.node.label,), part
+
+
+def _steps(key: str, format: str) -> Way:
+    """The steps that a key of a map stands for: tables of TOML stand side by side, sections of INI in brackets."""
+    if format == "toml":
+        if found := _INNER.match(key):
+            inner = found["table"].removeprefix(found["list"] + ".")
+            return (*found["list"].split("."), found["which"], *inner.split("."))
+        if found := _ELEMENT.match(key):
+            return (*found["list"].split("."), found["which"])
+        return tuple(key.strip("[]").split("."))
+    if format == "ini" and key.startswith("["):
+        return (key[1:-1],)
+    return (key,)
+
+
+def _escaped(step: str) -> str:
+    return step.replace("~", "~0").replace("/", "~1")
+
+
+@lru_cache(maxsize=256)
+def _compiled(pattern: str) -> re.Pattern[str]:
+    parts = []
+    steps = pattern.strip("/").split("/")
+    for number, step in enumerate(steps):
+        last = number == len(steps) - 1
+        if step == "**":
+            parts.append(".*" if last else "(?:[^/]*/)*")
+        else:
+            inner = "[^/]*".join(re.escape(part) for part in step.split("*"))
+            parts.append(inner if last else inner + "/")
+    return re.compile("".join(parts), re.DOTALL)
