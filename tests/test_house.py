@@ -15,7 +15,8 @@ import fernshale
 _ROOT = Path(fernshale.__file__).parent
 _FLOORS = (
     ("base",),
-    ("process", "profile", "data"),
+    ("data",),
+    ("process", "profile"),
     ("snapshot",),
     ("change", "survey"),
     ("route", "merge", "engine", "build", "drift", "fix", "links", "trial"),

@@ -2,9 +2,15 @@
 
 from __future__ import annotations
 
+import shlex
+
+import regex
 from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import (
+    QComboBox,
     QDialog,
+    QDialogButtonBox,
+    QFormLayout,
     QInputDialog,
     QLineEdit,
     QMessageBox,
@@ -13,9 +19,10 @@ from PySide6.QtWidgets import (
 
 from fernshale.app.editor import SETTING, editor_command
 from fernshale.app.jobs import Runner
+from fernshale.app.widgets.basics import quiet_label
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.treepath import printable
-from fernshale.core.profile.model import Profile
+from fernshale.core.profile.model import Check, Profile
 
 
 class WorkingDialog(QDialog):
@@ -79,3 +86,73 @@ def choose_editor(parent: QWidget) -> None:
     text, good = QInputDialog.getText(parent, "Your editor", words, QLineEdit.EchoMode.Normal, editor_command())
     if good:
         QSettings().setValue(SETTING, text.strip())
+
+
+def ask_why(parent: QWidget, title: str) -> str | None:
+    """A reason, which is kept with the decision; None where it was thought better of."""
+    why, agreed = QInputDialog.getText(parent, title, "Why? It is kept with the decision and stands in the report.")
+    return why.strip() if agreed else None
+
+
+class CheckDialog(QDialog):
+    """A behaviour to try: what it is called, how it is tried, and what is to be seen."""
+
+    _WAYS = ("by hand", "the log says", "the log never says", "a command ends well")
+    _HINTS = (
+        "What to do, and what is to be seen",
+        "A pattern that a line of the log fits",
+        "A pattern that no line of the log fits",
+        "The command with its arguments, as in a shell",
+    )
+
+    def __init__(self, parent: QWidget | None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("A behaviour to try")
+        self.resize(520, 180)
+        form = QFormLayout(self)
+        self.name, self.way, self.text = QLineEdit(self), QComboBox(self), QLineEdit(self)
+        self.way.addItems(list(self._WAYS))
+        self.way.currentIndexChanged.connect(self._hint)
+        form.addRow("Called", self.name)
+        form.addRow("Tried", self.way)
+        form.addRow("What", self.text)
+        self._said = quiet_label(self, "")
+        form.addRow("", self._said)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel, self)
+        buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Put it on the list")
+        buttons.accepted.connect(self._agree)
+        buttons.rejected.connect(self.reject)
+        form.addRow(buttons)
+        self.check: Check | None = None
+        self._hint()
+
+    def _hint(self) -> None:
+        self.text.setPlaceholderText(self._HINTS[self.way.currentIndex()])
+
+    def _agree(self) -> None:
+        try:
+            self.check = self._read()
+        except (ValueError, regex.error) as error:
+            self._said.setText(f"That cannot be tried: {error}")
+            return
+        self.accept()
+
+    def _read(self) -> Check:
+        name, text = self.name.text().strip(), self.text.text().strip()
+        if not name or not text:
+            raise ValueError("it needs a name and a text")
+        match self.way.currentIndex():
+            case 0:
+                return Check(name, by_hand=text)
+            case 1:
+                return Check(name, prints=regex.compile(text).pattern)
+            case 2:
+                return Check(name, never=regex.compile(text).pattern)
+        return Check(name, run=tuple(shlex.split(text)))
+
+
+def ask_check(parent: QWidget) -> Check | None:
+    """A behaviour to try, None where it was thought better of."""
+    dialog = CheckDialog(parent)
+    dialog.exec()
+    return dialog.check

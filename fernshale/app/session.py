@@ -13,6 +13,7 @@ from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.buildview import Fix, Scope
 from fernshale.core.crossing.carry import CarryPlan, carry
+from fernshale.core.crossing.checking import add_check, refuse_check
 from fernshale.core.crossing.ground import crossing_ground
 from fernshale.core.crossing.logbook import redo, restore_snapshot, undo, undo_back_to
 from fernshale.core.crossing.overview import Overview, begin_crossing, has_changed, look
@@ -21,7 +22,7 @@ from fernshale.core.crossing.stages.build import apply_fix
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.trust import TrustNeeded
 from fernshale.core.fix.apply import Edit
-from fernshale.core.profile.model import Profile
+from fernshale.core.profile.model import Check, Profile
 from fernshale.core.snapshot.duplicate import duplicate_tree
 
 # How often the tree is looked at for edits made outside; a look costs a stat per file.
@@ -157,6 +158,24 @@ class Session(QObject):
                 undo_back_to(crossing, entry, progress, token)
 
         self._act("undoing several steps", work)
+
+    def add_check(self, check: Check) -> None:
+        """Put a behaviour to try on the list."""
+
+        def work(crossing: Crossing, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
+            with crossing.acting():
+                add_check(crossing, crossing_ground(crossing, progress, token), check)
+
+        self._act(f"to try: {check.name}", work)
+
+    def refuse_check(self, name: str) -> None:
+        """Let a check not be proposed again."""
+
+        def work(crossing: Crossing, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
+            with crossing.acting():
+                refuse_check(crossing, name)
+
+        self._act("a proposed check is not needed", work)
 
     def carry(self, plan: CarryPlan, over: bool) -> None:
         """Bring content over, with what it needs."""

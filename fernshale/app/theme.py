@@ -184,6 +184,11 @@ def _style(c: Theme) -> str:
     QStatusBar::item {{ border: none; }}
     QAbstractScrollArea::corner {{ background: transparent; border: none; }}
     QTableView::item {{ padding: 0 8px; }}
+    QTabBar {{ background: transparent; }}
+    QTabBar::tab {{ background: transparent; color: {c.quiet}; padding: 3px 9px; border: none;
+        border-bottom: 2px solid transparent; }}
+    QTabBar::tab:selected {{ color: {c.text}; border-bottom: 2px solid {c.mine}; }}
+    QTabBar::tab:hover {{ color: {c.text}; }}
     QScrollArea {{ border: none; background: transparent; }}
     QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
     QScrollBar:horizontal {{ background: transparent; height: 10px; margin: 0; }}

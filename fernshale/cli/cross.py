@@ -24,7 +24,9 @@ from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.preview import describe, show_change, tree_of
 from fernshale.core.crossing.auto import Step
 from fernshale.core.crossing.auto import cross as cross_over
+from fernshale.core.crossing.checking import add_check, check_rows, drop_check, mark_check, propose_checks
 from fernshale.core.crossing.findings import finding_of
+from fernshale.core.crossing.ground import crossing_ground
 from fernshale.core.crossing.logbook import obstacles_in_words, preview_redo, preview_undo, redo, undo, undo_back_to
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.overview import Overview, look
@@ -32,8 +34,11 @@ from fernshale.core.crossing.report import report_json, report_markdown
 from fernshale.core.crossing.rules import export_rules
 from fernshale.core.crossing.settle import Recorded, Taken, read_decisions, settle, withdraw
 from fernshale.core.crossing.stages import trial as trial_stage
+from fernshale.core.crossing.stages.trial import TrialView
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.wayback import sides_of
+from fernshale.core.profile.model import Check
+from fernshale.core.trial.junit import to_junit
 
 
 def cross(options: argparse.Namespace, token: CancelToken) -> int:
@@ -98,19 +103,78 @@ def decide(options: argparse.Namespace, token: CancelToken) -> int:
 
 def trial(options: argparse.Namespace, token: CancelToken) -> int:
     crossing = crossing_for(options)
-    settle(crossing, Taken("trial:run", "run", "command line"), to_stderr, no_progress, token)
+    if not options.look:
+        settle(crossing, Taken("trial:run", "run", "command line"), to_stderr, no_progress, token)
     view = look(crossing, no_progress, token).trial
+    if options.junit:
+        releases = list(dict.fromkeys([crossing.setup.start, *crossing.setup.stops, view.release]))
+        results = {each: [row.on(each) for row in view.checks if each in row.results] for each in releases}
+        text = to_junit(crossing.setup.project.name, {each: listed for each, listed in results.items() if listed})
+        write_atomic(Path(options.junit), text.encode())
     if options.json:
         print_json(trial_stage.to_json(view))
     else:
-        print_lines(f"{'+' if line.sign == 'new' else '-'} {line.text}" for line in view.log if line.sign != "same")
-        for check in view.run.checks if view.run else ():
-            print(f"{check.name}: {check.verdict}")
-            print(check.detail, end="")
-        print_lines(matter_lines(view.matters))
+        print_lines(_trial_lines(view))
     if view.run is None or not view.run.passed:
         return 1
     return LEFT_TO_DECIDE if view.matters else 0
+
+
+def _trial_lines(view: TrialView) -> list[str]:
+    lines = []
+    if view.run is not None:
+        ending = view.run.ending
+        lines.append(f"{view.run.release} {ending.words}")
+        lines += [f"    {line}" for line in ending.stack or (() if view.run.passed else ending.last)]
+    for item in view.log.differences:
+        times = f"{item.before} → {item.now}" if item.before and item.now else ""
+        lines.append(f"{item.sign:5} {item.severity:7} {times:9} {item.sample}")
+    for row in view.checks:
+        result = row.on(view.release)
+        lines.append(f"{row.check.name}: {result.verdict}")
+        if not result.is_good and result.detail:
+            lines += [f"    {line}" for line in result.detail.splitlines()]
+    lines += [f"{item.name}: {item.before:.3g} s → {item.now:.3g} s, {item.verdict}" for item in view.timings]
+    lines += [f"hitch at frame {item.frame}: {item.now_ms:.1f} ms, before {item.usual_ms:.1f} ms" for item in view.hitches]
+    for pair in view.pictures:
+        same = pair.difference is not None and pair.difference.is_same
+        told = "looks the same" if same else f"{pair.difference.share:.1%} looks different" if pair.difference else pair.trouble
+        lines.append(f"{pair.name}: {told}")
+    return [*lines, *matter_lines(view.matters)]
+
+
+def check(options: argparse.Namespace, token: CancelToken) -> int:
+    """List, add, mark or drop behaviours to try."""
+    crossing = crossing_for(options)
+    ground = crossing_ground(crossing, no_progress, token)
+    with crossing.acting():
+        if options.mark:
+            mark_check(crossing, ground, options.name, options.mark, options.why, "you")
+        elif options.drop:
+            drop_check(crossing, options.name)
+        elif options.name:
+            add_check(crossing, ground, _new_check(options))
+    rows = check_rows(crossing, ground)
+    proposed = propose_checks(crossing, ground)
+    if options.json:
+        data = [{"name": row.check.name, "results": {at: item.verdict for at, item in row.results.items()}} for row in rows]
+        print_json({"checks": data, "proposed": [{"name": item.check.name, "try": item.check.by_hand} for item in proposed]})
+        return 0
+    for row in rows:
+        told = ", ".join(f"{release} {item.verdict}" for release, item in row.results.items())
+        print_lines([f"{row.check.name}: {told or 'not tried'}"])
+    print_lines(f"  proposed: {item.check.name}: {item.check.by_hand}" for item in proposed)
+    return 0
+
+
+def _new_check(options: argparse.Namespace) -> Check:
+    try:
+        return Check(
+            options.name, prints=options.prints or "", never=options.never or "", run=tuple(options.run or ()),
+            by_hand=options.by_hand or "", why=options.why,
+        )  # fmt: skip
+    except ValueError as error:
+        raise MisuseError(f"{options.name} cannot be tried: {error}") from error
 
 
 def report(options: argparse.Namespace, token: CancelToken) -> int:

@@ -1,23 +1,37 @@
-"""Links: what dangles, what it meant, what it should be."""
+"""Links: what dangles, what it meant, what it should be; data to be rewritten; what is missing or doubled."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QSplitter, QWidget
+from collections import Counter
+from collections.abc import Callable
 
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QSplitter, QWidget
+
+from fernshale.app.dialogs import ask_why
 from fernshale.app.pages.base import Page
 from fernshale.app.session import Session
+from fernshale.app.theme import Tone
 from fernshale.app.widgets.basics import Card, button, quiet_label
-from fernshale.app.widgets.charts import Bar, BarChart
 from fernshale.app.widgets.diff import diff_lines
-from fernshale.app.widgets.lines import Document
+from fernshale.app.widgets.hanging import HangingChart, Thread
+from fernshale.app.widgets.lines import Document, LineRow
 from fernshale.app.widgets.rows import Row, RowList
-from fernshale.app.widgets.tables import TableRow, TextTable
+from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.words import count
+from fernshale.core.change.model import ChangeSet
 from fernshale.core.change.preview import unified_diff
 from fernshale.core.crossing.matter import Matter, Stage
 from fernshale.core.crossing.overview import Overview
-from fernshale.core.crossing.stages.links import DanglingId, preview_relink
+from fernshale.core.crossing.scanning import DataWork, key_of, preview_data, preview_mending
+from fernshale.core.crossing.stages.links import declaration, preview_relink
+from fernshale.core.crossing.stages.links import key_of as link_key
+from fernshale.core.links.expectations import Unmet
+from fernshale.core.links.meaning import Dangling
+from fernshale.core.links.pairing import SURE
+
+_TOGETHER = "links:together:sure"
+_AROUND = 7
 
 
 class LinksPage(Page):
@@ -26,118 +40,314 @@ class LinksPage(Page):
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, session)
         self._overview: Overview | None = None
-        self._bars = BarChart(self, "Ids used by assets", 130)
-        self.column.addWidget(self._bars)
+        self._chart = HangingChart(self, "What hangs on what is missing", "what is missing", "what uses it")
+        self._chart.chosen.connect(self._go)
+        self.column.addWidget(self._chart)
         split = QSplitter(Qt.Orientation.Horizontal, self)
         split.setHandleWidth(14)
-        left = QSplitter(Qt.Orientation.Vertical, split)
-        left.setHandleWidth(10)
-        dangling = Card(left, "Ids that assets use")
-        self._ids = TextTable(dangling, "Ids that assets use", ("id", "state", "uses", "was declared in"), (0, 3))
-        self._ids.chosen.connect(self._show_id)
-        dangling.body.addWidget(self._ids)
-        ways = Card(left, "What it may be now")
-        self._ways = RowList(ways, "What it may be now", wrap=True)
-        self._ways.chosen.connect(self._show_way)
-        ways.body.addWidget(self._ways)
-        left.setSizes([230, 200])
-        self._card = Card(split, "What will be written")
-        self._text = Document(self._card, "What will be written")
-        self._card.body.addWidget(self._text, 1)
-        self._said = quiet_label(self._card, "")
-        self._said.setContentsMargins(11, 4, 9, 4)
-        self._card.body.addWidget(self._said)
+        left = Card(split, "To settle")
+        self._list = RowList(left, "To settle", wrap=True)
+        self._list.chosen.connect(self._show)
+        left.body.addWidget(self._list, 1)
+        right = QSplitter(Qt.Orientation.Vertical, split)
+        right.setHandleWidth(10)
+        self._sides = QSplitter(Qt.Orientation.Horizontal, right)
+        self._sides.setHandleWidth(10)
+        self._was_card = Card(self._sides, "What it meant")
+        self._was = Document(self._was_card, "What it meant")
+        self._was_card.body.addWidget(self._was)
+        self._is_card = Card(self._sides, "What it would be")
+        self._is = Document(self._is_card, "What it would be")
+        self._is_card.body.addWidget(self._is)
+        self._card = Card(right, "What will be written")
         row = QHBoxLayout()
-        row.setContentsMargins(11, 6, 9, 9)
+        row.setContentsMargins(11, 7, 9, 5)
         row.setSpacing(6)
+        self._ways = QComboBox(self._card)
+        self._ways.setAccessibleName("Ways to settle it")
+        self._ways.currentIndexChanged.connect(self._show_way)
+        row.addWidget(self._ways, 1)
         self._apply = button(self._card, "Relink", self._on_apply, main=True)
-        self._leave = button(self._card, "Leave it dangling", self._on_leave)
+        self._leave = button(
+            self._card, "Leave it so …", self._on_leave, hint="Asks for a reason, which is kept and listed"
+        )
         row.addWidget(self._apply)
         row.addWidget(self._leave)
-        row.addStretch(1)
         self._card.body.addLayout(row)
-        split.setSizes([480, 500])
+        self._said = quiet_label(self._card, "")
+        self._said.setContentsMargins(11, 0, 9, 5)
+        self._card.body.addWidget(self._said)
+        self._text = Document(self._card, "What will be written")
+        self._card.body.addWidget(self._text, 1)
+        right.setSizes([170, 300])
+        split.setSizes([360, 620])
+        split.setStretchFactor(1, 1)
         self.column.addWidget(split, 1)
-        self.setFocusProxy(self._ids)
+        self.setFocusProxy(self._list)
 
     def fill(self, overview: Overview) -> None:
         self._overview = overview
         view = overview.links
-        dangling = {item.id: item for item in view.dangling}
-        good = sum(id in view.ids.declared for id in view.ids.used)
-        parts = (
-            ("mine", good, "resolve"),
-            ("alarm", len(dangling), "dangle since the crossing began"),
-            ("base", view.before, "dangled before"),
-        )
-        self._bars.set_bars((Bar("ids in assets", parts, count(len(view.ids.used), "id")),))  # type: ignore[arg-type]
-        rows = []
-        for id in sorted(view.ids.used, key=lambda id: (id in view.ids.declared, id)):
-            item = dangling.get(id)
-            state = "◆ dangles" if item else "● resolves" if id in view.ids.declared else "dangled before"
-            declared = view.ids.declared.get(id, ())
-            where = item.was if item else f"{declared[0].file}:{declared[0].line}" if declared else ""
-            uses = view.ids.used[id]
-            rows.append(TableRow((id, state, str(len(uses)), where), ((1, "alarm" if item else "mine"),), id))
-        self._ids.set_rows(tuple(rows))
-        if dangling and self._ids.current() not in dangling:
-            self._ids.find_text("◆")
-        self._show_id(self._ids.current())
+        self._chart.set_threads(tuple(_thread(item) for item in view.dangling))
+        rows = [row for item in view.dangling if (row := _dangling_row(item))]
+        if any(matter.key == _TOGETHER for matter in view.matters):
+            uses = sum(len(item.uses) for item in view.sure)
+            words = f"{count(len(view.sure), 'link')} with a sure successor"
+            rows.insert(
+                0, Row(words, "relinked together, as one step", count(uses, "use"), "●", "mine", payload=_TOGETHER)
+            )
+        rows += [_work_row(item) for item in view.scan.work]
+        seen: dict[str, list[Unmet]] = {}
+        for unmet in view.scan.unmet:
+            seen.setdefault(key_of(unmet), []).append(unmet)
+        rows += [_unmet_row(key, items) for key, items in seen.items()]
+        rows += [
+            Row(
+                item.id,
+                "dangles, and was left so by decision",
+                count(len(item.uses), "use"),
+                "–",
+                "quiet",
+                payload=None,
+            )
+            for item in view.left
+        ]
+        rows += [
+            Row(item.expect.title, f"{item.file}: left so, {why or 'without a reason'}", "", "–", "quiet", payload=None)
+            for item, why in view.scan.ignored
+        ]
+        rows += [
+            Row(item.id, "dangled before the crossing began", count(len(item.uses), "use"), "–", "quiet", payload=None)
+            for item in view.before
+        ]
+        rows += [
+            Row("A file could not be scanned", words, "", "◆", "alarm", payload=None) for words in view.scan.troubles
+        ]
+        self._list.set_rows(tuple(rows))
+        self._show(self._list.current())
 
     def go_to(self, matter: Matter) -> None:
-        self._ids.find_text(matter.key.removeprefix("links:"))
+        self._go(matter.key)
 
     def find_text(self, words: str) -> bool:
-        return self._ids.find_text(words)
+        return self._list.find_text(words)
 
-    def _item(self) -> DanglingId | None:
-        if self._overview is None:
-            return None
-        return next((item for item in self._overview.links.dangling if item.id == self._ids.current()), None)
+    def _go(self, key: object) -> None:
+        self._list.select(key)
 
-    def _show_id(self, payload: object) -> None:
-        item = self._item()
-        self._leave.setVisible(item is not None)
-        if item is None:
-            self._ways.set_rows(())
-            return
-        self._ways.set_rows(
-            tuple(
-                Row(
-                    entry.id,
-                    entry.evidence,
-                    f"{entry.score:.2f}",
-                    "●" if entry.score >= 0.9 else "○",
-                    "mine",
-                    payload=entry.id,
+    # -- what is chosen
+
+    def _item(self) -> Dangling | None:
+        view = self._overview.links if self._overview else None
+        return next((item for item in view.dangling if link_key(item) == self._list.current()), None) if view else None
+
+    def _work(self) -> DataWork | None:
+        view = self._overview.links if self._overview else None
+        return (
+            next((item for item in view.scan.work if f"data:{item.rule.id}" == self._list.current()), None)
+            if view
+            else None
+        )
+
+    def _unmet(self) -> list[Unmet]:
+        view = self._overview.links if self._overview else None
+        return [item for item in view.scan.unmet if key_of(item) == self._list.current()] if view else []
+
+    def _show(self, payload: object) -> None:
+        ways = self._find_ways()
+        self._ways.blockSignals(True)
+        self._ways.clear()
+        for id, words in ways:
+            self._ways.addItem(words, id)
+        self._ways.blockSignals(False)
+        self._ways.setVisible(bool(ways))
+        self._apply.setVisible(bool(ways))
+        self._leave.setVisible(isinstance(payload, str) and payload != _TOGETHER)
+        self._show_way()
+
+    def _find_ways(self) -> list[tuple[str, str]]:
+        item, work, unmet = self._item(), self._work(), self._unmet()
+        if self._list.current() == _TOGETHER:
+            return [("sure", "Relink them all")]
+        if item is not None:
+            split = [way for way in item.candidates if way.slots]
+            ways = [("split", " and ".join(f"{way.id} for {', '.join(way.slots)}" for way in split))] if split else []
+            return ways + [(way.id, f"{_glyph(way.score)} {way.score:.2f}  {way.id}") for way in item.candidates]
+        if work is not None:
+            ways = [("all", f"All {count(work.total, 'object')}")]
+            for path, found in work.objects.items():
+                ways += [
+                    (f"one {path}#{each.found.number}", f"only {each.found.name}, {path}:{each.found.line}")
+                    for each in found
+                ]
+            return ways[:400]
+        if unmet and unmet[0].can_mend:
+            return [
+                (
+                    "mend",
+                    "Put it in"
+                    if unmet[0].fault == "missing"
+                    else f"Set {unmet[0].expect.field} to {unmet[0].expect.default}",
                 )
-                for entry in item.candidates
-            )
-        )
+            ]
+        if unmet and unmet[0].fault == "too many":
+            return [(f"drop {each.number}", f"Take out {each.name}, line {each.line}") for each in unmet[0].objects]
+        return []
 
-    def _show_way(self, payload: object) -> None:
-        item = self._item()
-        ready = item is not None and isinstance(payload, str)
-        self._apply.setVisible(ready)
+    def _show_way(self) -> None:
+        item, work, unmet, way = self._item(), self._work(), self._unmet(), self._ways.currentData()
+        self._sides.setVisible(item is not None)
         self._said.setText("")
-        if not ready or item is None or self._overview is None:
-            self._text.show_lines(())
-            self._card.set_title("Nothing is left to write here" if item is None else "No candidate is known")
+        if self._overview is None or not isinstance(way, str):
+            words = (
+                "nothing fits; the file has to be mended by hand" if unmet else "choose something to settle at the left"
+            )
+            self._text.show_lines(
+                (LineRow("", "plain", "", words if self._list.current() else "nothing is left to settle"),)
+            )
+            self._card.set_title("What will be written")
             return
+        ground, view = self._overview.ground, self._overview.links
+        if item is not None:
+            self._show_sides(item, way)
+        if self._list.current() == _TOGETHER:
+            chosen = [(each, candidate) for each in view.sure for candidate in each.sure]
+            self._write(lambda: preview_relink(ground, view.index, chosen), "Relink them all", "")
+        elif item is not None:
+            ways = [each for each in item.candidates if each.slots] if way == "split" else []
+            picked = ways or [each for each in item.candidates if each.id == way]
+            told = "; ".join(picked[0].evidence) if picked else ""
+            self._write(lambda: preview_relink(ground, view.index, [(item, each) for each in picked]), "Relink", told)
+        elif work is not None:
+            objects = dict(work.objects)
+            if way.startswith("one "):
+                path, _, number = way.removeprefix("one ").rpartition("#")
+                objects = {each: found for each, found in objects.items() if each == path}
+                objects = {
+                    each: tuple(one for one in found if str(one.found.number) == number)
+                    for each, found in objects.items()
+                }
+            self._write(lambda: preview_data(ground, objects), "Rewrite", f"{work.rule.why}  ({work.source})")
+        else:
+            self._write(
+                lambda: preview_mending(ground, unmet, way),
+                "Take it out" if way.startswith("drop") else "Put it in",
+                unmet[0].expect.why,
+            )
+
+    def _write(self, make: Callable[[], ChangeSet], verb: str, why: str) -> None:
+        """The change as a diff, and its size in the head of the card."""
+        assert self._overview is not None
         project = self._overview.setup.project
-        changes = preview_relink(self._overview.ground, item, str(payload))
+        try:
+            changes = make()
+        except FernshaleError as error:
+            self._text.show_lines((LineRow("", "alarm", "", error.message, "alarm"),))
+            self._apply.setVisible(False)
+            return
         self._text.show_lines(diff_lines(unified_diff(changes, lambda change: (project / change.path).read_bytes())))
-        self._card.set_title(
-            f"{item.id} → {payload}", f"{count(len(item.uses), 'use')} in {count(len(changes.files), 'file')}"
-        )
-        self._apply.setText(f"Relink {count(len(item.uses), 'use')}")
+        self._card.set_title("What will be written", f"in {count(len(changes.files), 'file')}")
+        self._apply.setText(verb)
+        self._said.setText(why)
+
+    def _show_sides(self, item: Dangling, way: str) -> None:
+        assert self._overview is not None
+        linkage = self._overview.links.linkage
+        split = [each.id for each in item.candidates if each.slots]
+        goal = split[0] if way == "split" and split else way
+        for card, document, side, id, words in (
+            (self._was_card, self._was, linkage.before, item.id, "What it meant"),
+            (self._is_card, self._is, linkage.now, goal, "What it would be"),
+        ):
+            path, text, line = declaration(side, item, id)
+            card.set_title(words, path)
+            document.show_lines(
+                _excerpt(text, line)
+                if text
+                else (LineRow("", "plain", "", (path and "no text") or "nothing declared it"),)
+            )
 
     def _on_apply(self) -> None:
-        item, way = self._item(), self._ways.current()
-        if item is not None and isinstance(way, str):
-            self.session.take(f"links:{item.id}", way, f"relinking {item.id}")
+        key, way = self._list.current(), self._ways.currentData()
+        if isinstance(key, str) and isinstance(way, str):
+            self.session.take(key, way, self._apply.text())
 
     def _on_leave(self) -> None:
-        item = self._item()
-        if item is not None:
-            self.session.take(f"links:{item.id}", "", f"leaving {item.id}")
+        key = self._list.current()
+        if isinstance(key, str):
+            why = ask_why(self, "Leave it so")
+            if why is not None:
+                self.session.take(key, "", "leaving it so", why)
+
+
+def _thread(item: Dangling) -> Thread:
+    kinds = Counter(_kind(use.file) for use in item.uses)
+    tone: Tone = "mine" if item.sure else "alarm"
+    return Thread(item.id, tone, "●" if item.sure else "◆", tuple(kinds.most_common()), link_key(item))
+
+
+def _kind(path: str) -> str:
+    """Files of a kind: the folder they lie in and their ending."""
+    folder, _, name = path.rpartition("/")
+    ending = name.rpartition(".")[2] if "." in name else name
+    return f"{folder or '.'}/*.{ending}"
+
+
+def _glyph(score: float) -> str:
+    return "●" if score >= SURE else "○"
+
+
+def _dangling_row(item: Dangling) -> Row:
+    sure = bool(item.sure)
+    if sure:
+        words = "became " + " and ".join(way.id for way in item.sure)
+    elif item.candidates:
+        words = f"may be {item.candidates[0].id}, {item.candidates[0].score:.0%} sure"
+    else:
+        words = "nothing is known that it could be"
+    what = "a file that is gone" if item.is_file else f"was declared in {item.was}"
+    return Row(
+        item.id,
+        f"{words}; {what}",
+        count(len(item.uses), "use"),
+        "●" if sure else "◆",
+        "mine" if sure else "alarm",
+        payload=link_key(item),
+    )
+
+
+def _work_row(work: DataWork) -> Row:
+    sure = work.rule.confidence >= SURE
+    words = f"{work.rule.why}; in {count(len(work.objects), 'file')}"
+    return Row(
+        work.rule.name,
+        words,
+        count(work.total, "object"),
+        "●" if sure else "◆",
+        "mine" if sure else "alarm",
+        payload=f"data:{work.rule.id}",
+    )
+
+
+def _unmet_row(key: str, items: list[Unmet]) -> Row:
+    first = items[0]
+    where = first.file if len(items) == 1 else count(len(items), "file")
+    mends = first.can_mend
+    return Row(
+        first.expect.title,
+        f"{first.fault} in {where}; {first.expect.why}",
+        "",
+        "●" if mends else "◆",
+        "mine" if mends else "alarm",
+        payload=key,
+    )
+
+
+def _excerpt(text: str, line: int) -> tuple[LineRow, ...]:
+    lines = text.splitlines()
+    first = max(0, line - 1 - _AROUND // 2) if len(lines) > 2 * _AROUND else 0
+    last = min(len(lines), first + 2 * _AROUND + 6)
+    return tuple(
+        LineRow("", "plain", str(number), lines[number - 1], "incoming" if number == line else None)
+        for number in range(first + 1, last + 1)
+    )

@@ -166,7 +166,7 @@ class SurveyPage(Page):
         else:
             text = f"On {baseline.release} it {describe(baseline)}; {count(baseline.warnings, 'warning')}."
             if baseline.run is not None:
-                text += f" Its log of {count(len(baseline.run.log), 'line')} is kept"
+                text += f" Its log of {count(len(baseline.run.lines()), 'line')} is kept"
                 text += "".join(f"; {check.name} {check.verdict}" for check in baseline.run.checks)
                 frames = baseline.run.frames
                 text += f"; {count(frames.count, 'frame')}, the longest {frames.longest_ms:.2f} ms." if frames else "."

@@ -31,6 +31,11 @@ class TextTableModel(QAbstractTableModel):
         self.columns, self._code = columns, code
         self.rows: tuple[TableRow, ...] = ()
 
+    def set_columns(self, columns: tuple[str, ...]) -> None:
+        self.beginResetModel()
+        self.columns, self.rows = columns, ()
+        self.endResetModel()
+
     def set_rows(self, rows: tuple[TableRow, ...]) -> None:
         self.beginResetModel()
         self.rows = rows
@@ -100,6 +105,11 @@ class TextTable(QTableView):
         self.setTabKeyNavigation(False)
         self.selectionModel().currentRowChanged.connect(self._on_current)
         self.activated.connect(self._on_activated)
+
+    def set_columns(self, columns: tuple[str, ...]) -> None:
+        """Other columns; the rows are to be set anew."""
+        if columns != self._table.columns:
+            self._table.set_columns(columns)
 
     def set_rows(self, rows: tuple[TableRow, ...]) -> None:
         known = self.current()

@@ -6,13 +6,13 @@ something else stands in its place, that stays unless it is asked for otherwise.
 
 from __future__ import annotations
 
+import posixpath
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
 from fernshale.core.base.errors import MisuseError, ProjectError
-from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import GITS_OWN, TreePath, on_disk, tree_path, under
 from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress, no_progress
@@ -22,8 +22,9 @@ from fernshale.core.crossing.ground import Ground, engine_folder
 from fernshale.core.crossing.logbook import write_step
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.state import Crossing
-from fernshale.core.links.closure import Closure, Unmet, find_closure, resolve
-from fernshale.core.links.ids import read_ids
+from fernshale.core.links.closure import Closure, Unmet, find_closure
+from fernshale.core.links.index import LinkIndex
+from fernshale.core.links.paths import TreePaths
 from fernshale.core.snapshot.manifest import EMPTY, Entry, Kind
 from fernshale.core.snapshot.walk import entry_at, list_tree
 
@@ -70,10 +71,9 @@ def plan_carry(ground: Ground, source: Path, chosen: Sequence[str], into: str, t
         if not any(under(path, prefix + tree_path(item)) for path in at):
             raise MisuseError(f"there is nothing at {item} in {source}")
 
-    def read(path: TreePath) -> str | None:
+    def read(path: TreePath) -> bytes | None:
         entry = tree.entries[at[path]]
-        text = read_text(on_disk(source, at[path]).read_bytes()) if entry.kind is Kind.FILE else None
-        return text.text if text is not None else None
+        return on_disk(source, at[path]).read_bytes() if entry.kind is Kind.FILE else None
 
     def state(path: TreePath) -> State:
         here = entry_at(on_disk(ground.project, path))
@@ -83,13 +83,15 @@ def plan_carry(ground: Ground, source: Path, chosen: Sequence[str], into: str, t
 
     shape = ground.profile.links
     roots = [root for rule in shape.include for root in rule.roots]
-    there = read_ids(shape, ground.files, ground.read)
+    here = TreePaths(ground.files)
+    there = LinkIndex(shape)
+    there.update({path: entry.content for path, entry in ground.files.items()}, ground.project, no_progress, token)
     engine = _engine_files(ground, token)
 
     def found_there(what: str, path: TreePath) -> bool:
-        return resolve(what, path, roots, ground.files) is not None or any(item.endswith("/" + what) for item in engine)
+        return here.resolve(what, posixpath.dirname(path), roots) in here or any(item.endswith("/" + what) for item in engine)
 
-    closure = find_closure(shape, picked, at.keys(), read, lambda path: state(path) != "copy", there, found_there)
+    closure = find_closure(shape, picked, at.keys(), read, lambda path: state(path) != "copy", there, found_there, token)
     files = tuple(
         Carried(at[item.path], item.path, state(item.path), _why(closure, item.path)) for item in closure.needed
     )

@@ -7,9 +7,8 @@ import re
 import sys
 import time
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import CommandError, MisuseError
@@ -24,51 +23,8 @@ from fernshale.core.crossing.trust import require_trust
 from fernshale.core.process.run import Finished, run_command
 from fernshale.core.profile.model import Command, Requirement
 from fernshale.core.profile.read import fill, fill_arguments
-from fernshale.core.trial.checks import CheckResult, check_file
-from fernshale.core.trial.frames import FrameTimes, read_frames
-from fernshale.core.trial.logs import severity_of
 
 OnLine = Callable[[str], None]
-
-
-@dataclass(frozen=True, slots=True)
-class RunRecord:
-    """A run of the game: exit status, time, log, what its checks said, and its frame times where the profile tells."""
-
-    release: str
-    status: int
-    elapsed_s: float
-    log: tuple[str, ...]
-    checks: tuple[CheckResult, ...]
-    time: float
-    timed_out: bool = False
-    frames: FrameTimes | None = None
-
-    @property
-    def passed(self) -> bool:
-        return self.status == 0 and not self.timed_out
-
-    def to_json(self) -> dict[str, Any]:
-        checks = [[check.name, check.verdict, check.detail] for check in self.checks]
-        return {
-            "release": self.release,
-            "status": self.status,
-            "elapsed_s": self.elapsed_s,
-            "log": list(self.log),
-            "checks": checks,
-            "time": self.time,
-            "timed_out": self.timed_out,
-            "frames": asdict(self.frames) if self.frames else None,
-        }
-
-    @staticmethod
-    def from_json(data: dict[str, Any]) -> RunRecord:
-        checks = tuple(CheckResult(*check) for check in data["checks"])
-        frames = FrameTimes(**data["frames"]) if data.get("frames") else None
-        return RunRecord(**{**data, "log": tuple(data["log"]), "checks": checks, "frames": frames})
-
-    def count(self, severity: str, ground: Ground) -> int:
-        return sum(severity_of(line, ground.profile.log) == severity for line in self.log)
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,31 +78,11 @@ def run_profile_command(
     folder = Path(fill(command.folder, places))
     on_line("$ " + " ".join(arguments))
     with watching(crossing, stage, f"{name} for {release}", why, progress, token):
-        finished = run_command(arguments, folder, token, on_line, environment, command.timeout_s)
+        finished = run_command(arguments, folder, token, on_line, environment, command.timeout_s, command.silence_s)
     log = crossing.scratch("logs") / f"{int(time.time() * 1000)}-{name}.log"
     write_atomic(log, finished.output)
     crossing.keep_fact(f"log {name}", str(log))
     return finished
-
-
-def run_game(
-    crossing: Crossing, ground: Ground, stage: Stage, on_line: OnLine, progress: Progress, token: CancelToken
-) -> RunRecord:
-    """Run the game once and try the profile's checks."""
-    places = dict(command_places(crossing, ground, ground.release))
-    # What an earlier run left must not pass for this one's.
-    shape = ground.profile.frames
-    for text in (*(check.produced for check in ground.profile.check), *([shape.file] if shape else [])):
-        Path(fill(text, places)).unlink(missing_ok=True)
-    finished = run_profile_command(crossing, ground, "run", stage, "to see how it behaves", on_line, progress, token)
-    checks = tuple(
-        check_file(check.name, Path(fill(check.produced, places)), Path(fill(check.expected, places)))
-        for check in ground.profile.check
-    )
-    log = tuple(finished.text.splitlines())
-    frames = read_frames(Path(fill(shape.file, places)), shape.column, shape.per_second) if shape else None
-    timed_out = finished.timed_out
-    return RunRecord(ground.release, finished.status, finished.elapsed_s, log, checks, time.time(), timed_out, frames)
 
 
 def _check(need: Requirement, ground: Ground, token: CancelToken) -> RequirementResult:

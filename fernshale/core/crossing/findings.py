@@ -157,31 +157,44 @@ def _build(overview: Overview) -> _Parts:
 
 def _links(overview: Overview) -> _Parts:
     view = overview.links
-    if not overview.ground.profile.links.use:
+    profile = overview.ground.profile
+    if not profile.links.use and not profile.expect and not view.scan.work:
         return [("plain", "The profile names no ids in assets.")]
-    known = f"{count(len(view.ids.used), 'id')} used by assets"
-    if not view.dangling:
-        return [("plain", known + ", "), ("mine", "none dangles"), ("plain", ".")]
-    dangling = count(len(view.dangling), "dangles", "dangle")
-    return [("plain", known + ", "), ("alarm", dangling), ("plain", " since the crossing began.")]
+    known = f"{count(len(view.index.ids_used()), 'id')} used by assets"
+    parts: _Parts = [("plain", known + ", ")]
+    if view.dangling:
+        uses = sum(len(item.uses) for item in view.dangling)
+        dangling = count(len(view.dangling), "thing dangles", "things dangle")
+        parts += [("alarm", dangling), ("plain", f" in {count(uses, 'use')}")]
+        if view.sure:
+            parts += [("plain", ", "), ("mine", f"{len(view.sure)} of them with a sure successor")]
+    else:
+        parts.append(("mine", "none dangles"))
+    parts.append(("plain", "."))
+    if view.scan.work:
+        objects = sum(item.total for item in view.scan.work)
+        parts += [("alarm", f" {count(objects, 'object')}"), ("plain", " of data to be rewritten.")]
+    if view.scan.unmet:
+        parts += [("alarm", f" {count(len(view.scan.unmet), 'expectation')}"), ("plain", " not met.")]
+    return parts
 
 
 def _trial(overview: Overview) -> _Parts:
     view, to = overview.trial, overview.setup.to
     if view.run is None:
         return [("plain", "Not run on "), ("strong", to), ("plain", " yet.")]
-    how = f"runs in {seconds(view.run.elapsed_s)}" if view.run.passed else f"ends with status {view.run.status}"
-    parts: _Parts = [
-        ("strong", to),
-        ("plain", " "),
-        ("mine" if view.run.passed else "alarm", how),
-        ("plain", "; in its log "),
-    ]
-    parts += [("plain", f"{count(view.count('new'), 'line')} new, {view.count('gone')} gone")]
-    for check in view.run.checks:
-        good = check.verdict == "passed"
-        words = "is as expected" if good else "differs" if check.verdict == "differs" else "cannot be compared"
-        parts += [("plain", "; "), ("mine" if good else "alarm", f"{check.name} {words}")]
+    how = f"runs in {seconds(view.run.elapsed_s)}" if view.run.passed else view.run.ending.words
+    parts: _Parts = [("strong", to), ("plain", " "), ("mine" if view.run.passed else "alarm", how)]
+    new, gone = view.log.count("new"), view.log.count("gone")
+    bad = sum(item.sign in ("new", "more") and bool(item.severity) for item in view.log.differences)
+    parts.append(("plain", f"; in its log {count(new, 'message')} new, {gone} gone" if new or gone else "; its log says the same"))
+    if bad:
+        parts += [("plain", ", "), ("alarm", f"{count(bad, 'warning or error', 'warnings or errors')} among them")]
+    tried = [row.on(view.release) for row in view.checks]
+    good = sum(result.is_good for result in tried)
+    if tried:
+        words = f"{good} of {count(len(tried), 'check')} good"
+        parts += [("plain", "; "), ("mine" if good == len(tried) else "alarm", words)]
     return [*parts, ("plain", ". Files changed since; run again." if view.is_stale else ".")]
 
 

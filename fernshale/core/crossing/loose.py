@@ -6,12 +6,16 @@ import hashlib
 import os
 from pathlib import Path
 
+from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.change.apply import apply_changes, recover
+from fernshale.core.change.draft import Draft
 from fernshale.core.change.model import ChangeSet
+from fernshale.core.crossing.linkage import Linkage, read_bytes
 from fernshale.core.crossing.logbook import write_step
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.state import find_crossing
+from fernshale.core.links.relink import replacements, rewrite
 from fernshale.core.snapshot.store import Store, home
 
 
@@ -31,3 +35,16 @@ def write_changes(
     snapshot = store.take(project, f"before: {title}", progress, token)
     apply_changes(project, changes, store, journal, token)
     return f"snapshot {snapshot.id}"
+
+
+def write_links(tree: Path, linkage: Linkage, progress: Progress, token: CancelToken) -> str:
+    """Give everything that dangles and has a sure successor its new name, as one change; the way back, "" for nothing."""
+    chosen = [(item, way) for item in linkage.dangling for way in item.sure]
+    draft = Draft(tree.resolve())
+    for path, data in rewrite(linkage.now.index.rules, replacements(chosen), lambda path: read_bytes(tree, path)).items():
+        draft.write(path, data)
+    changes = draft.change_set()
+    if changes.is_empty:
+        return ""
+    title = f"{count(len({item.id for item, _ in chosen}), 'link')} follow in {count(len(changes.files), 'file')}"
+    return write_changes(tree, changes, Stage.LINKS, title, "asked for", progress, token)

@@ -89,7 +89,7 @@ def _before(overview: Overview) -> list[str]:
     )
     if run:
         parts.append(f"- now, on {run.release}: " + ("runs" if run.passed else f"ends with status {run.status}"))
-        parts.append(f"- in the log: {overview.trial.count('new')} lines new, {overview.trial.count('gone')} gone")
+        parts.append(f"- in the log: {overview.trial.log.count('new')} messages new, {overview.trial.log.count('gone')} gone")
         parts += [f"- {check.name}: {check.verdict}" for check in run.checks]
     return [*parts, ""]
 

@@ -14,6 +14,7 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.aside import bring_back, set_aside
 from fernshale.core.crossing.buildview import Fix
+from fernshale.core.crossing.checking import mark_check
 from fernshale.core.crossing.commands import OnLine
 from fernshale.core.crossing.copies import settle_copy
 from fernshale.core.crossing.debts import What, pay_debt, set_code_aside
@@ -24,6 +25,7 @@ from fernshale.core.crossing.logbook import note, undo
 from fernshale.core.crossing.matter import Decision, Matter, Stage
 from fernshale.core.crossing.rebuild import rebuild
 from fernshale.core.crossing.roles import give_role
+from fernshale.core.crossing.scanning import apply_data, apply_mending
 from fernshale.core.crossing.stages.build import apply_fix, build, run_round
 from fernshale.core.crossing.stages.engine import apply_engine, regenerate
 from fernshale.core.crossing.stages.links import apply_relink
@@ -34,6 +36,7 @@ from fernshale.core.crossing.stages.trial import run_trial
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.toolchain import find_demand, raise_standard
 from fernshale.core.survey.plugins import Plugin
+from fernshale.core.trial.checks import Verdict
 
 FORMAT = "fernshale-decisions/1"
 # Whatever does not compile after so many rounds by itself wants a person.
@@ -131,6 +134,8 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
             regenerate(crossing, on_line, progress, token)
         case "build", "build":
             run_round(crossing, ground, on_line, progress, token)
+        case "trial", "passed" | "failed" if rest.startswith("check:"):
+            mark_check(crossing, ground, rest.removeprefix("check:"), cast(Verdict, taken.proposal), taken.why, taken.who)
         case "trial", "run":
             run_trial(crossing, ground, on_line, progress, token)
         case "trial", "next":
@@ -151,8 +156,12 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
         case "cause" | "silent", rule:
             fix = find_fix(crossing, ground, taken.key, rule, token)
             apply_fix(crossing, ground, fix, "everywhere", None, taken.who, on_line, progress, token)
-        case "links", new if new:
-            apply_relink(crossing, ground, rest, new, taken.who, progress, token)
+        case "data", way if way:
+            apply_data(crossing, ground, rest, way, taken.who, taken.why, progress, token)
+        case "expect", way if way:
+            apply_mending(crossing, ground, taken.key, way, taken.who, taken.why, progress, token)
+        case "links" | "file", new if new:
+            apply_relink(crossing, ground, taken.key, new, taken.who, taken.why, progress, token)
         case _:
             _record(crossing, taken)
 
@@ -259,7 +268,7 @@ def _record(crossing: Crossing, taken: Taken) -> None:
         "default": Stage.BUILD,
     }
     stage = stages.get(taken.key.partition(":")[0], Stage.TRIAL)
-    if taken.key.startswith("links:"):
+    if taken.key.startswith(("links:", "file:", "data:", "expect:")):
         stage = Stage.LINKS
     crossing.decide(Decision(taken.key, stage, taken.proposal, taken.text, taken.who, taken.why, time.time()))
     # Merge decisions stand in the ledger, and a tick beside a note is no step of the way.

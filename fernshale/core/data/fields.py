@@ -311,3 +311,31 @@ def apply_changes(text: str, changes: Iterator[Change] | list[Change]) -> str:
         parts += [text[at : change.span[0]], change.new]
         at = change.span[1]
     return "".join([*parts, text[at:]])
+
+
+def add_entry(document: Document, holder: Node, body: str, like: str = "") -> Change:
+    """Put an entry into a list, behind the last one (behind the last of the kind `like`), in the manner of its neighbours."""
+    if holder.kind != "list":
+        raise NotKeyed("there is no list to put it into")
+    text = document.text
+    end_of_line = "\r\n" if "\r\n" in text else "\n"
+    last = next((item for item in reversed(holder.items) if not like or item.node.label == like), None)
+    last = last or (holder.items[-1] if holder.items else None)
+    if last is None:
+        if not holder.separator:
+            at = holder.span[1]
+            return Change((at, at), ("" if not at or text[at - 1] == "\n" else end_of_line) + body + end_of_line)
+        at = holder.span[0] + 1
+        return Change((at, at), body)
+    start = text.rfind("\n", 0, last.body[0]) + 1
+    indent = re.match(r"[ \t]*", text[start:])
+    margin = indent[0] if indent else ""
+    spelled = f"{end_of_line}{margin}".join(body.splitlines())
+    alone = not text[start : last.body[0]].strip()
+    lead = end_of_line + margin if alone or document.format == "lines" else " "
+    if not holder.separator:
+        return Change((last.trail[1], last.trail[1]), lead + spelled)
+    comma = text.find(holder.separator, last.body[1], last.trail[1])
+    if comma >= 0:
+        return Change((last.trail[1], last.trail[1]), lead + spelled + holder.separator)
+    return Change((last.body[1], last.body[1]), holder.separator + lead + spelled)

@@ -2,14 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
+from functools import partial
 
+from fernshale.core.base.globs import FirstFit
 from fernshale.core.data.jsontext import read_json
+from fernshale.core.data.lineformat import ObjectPatterns, read_objects
 from fernshale.core.data.linetext import read_ini, read_properties
 from fernshale.core.data.tomltext import read_toml_tree
 from fernshale.core.data.tree import Document
 from fernshale.core.data.xmltext import read_xml_tree
 from fernshale.core.data.yamltext import read_yaml_tree
+
+# Files that are written as JSON or XML under a name of their own.
+_LIKE = {"gltf": "json", "svg": "xml"}
 
 Read = Callable[[str], Document]
 
@@ -42,3 +49,29 @@ def find_reader(path: str, text: str) -> Read | None:
     return (
         read_xml_tree if start.startswith(("<?xml", "<!--")) and not name.endswith((".html", ".htm", ".svg")) else None
     )
+
+
+class Formats:
+    """How files are read as trees: by formats of an engine's own, given as globs with patterns, then by the usual ones."""
+
+    def __init__(self, own: Sequence[tuple[Sequence[str], ObjectPatterns]] = ()) -> None:
+        self._fits = FirstFit([globs for globs, _ in own])
+        self._own = [patterns for _, patterns in own]
+
+    def is_own(self, path: str) -> bool:
+        return self._fits.find(path) is not None
+
+    def document(self, path: str, text: str) -> Document | None:
+        """A file as a tree, None where it is of no known format. Raises NotKeyed."""
+        own = self._fits.find(path)
+        read = find_reader(usual_name(path), text) if own is None else partial(read_objects, patterns=self._own[own])
+        return replace(read(text), read=read) if read is not None else None
+
+
+USUAL = Formats()
+
+
+def usual_name(path: str) -> str:
+    """A path with the usual ending of its format, where it has one of its own."""
+    stem, dot, ending = path.rpartition(".")
+    return stem + dot + _LIKE.get(ending.lower(), ending)

@@ -10,6 +10,7 @@ its line (a comma, a comment). So entries can be taken out, put in and kept byte
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal
@@ -67,12 +68,13 @@ class Item:
 
 @dataclass(frozen=True, slots=True)
 class Document:
-    """A text and its tree. `comment` are the ways comments begin in its format."""
+    """A text and its tree. `comment` are the ways comments begin in its format; `read` is how it was read."""
 
     text: str
     root: Node
     format: str
     comment: tuple[str, ...]
+    read: Callable[[str], Document] | None = None
 
     def cut(self, span: Span) -> str:
         return self.text[slice(*span)]

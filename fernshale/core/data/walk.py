@@ -36,7 +36,7 @@ def children(node: Node, format: str) -> Iterator[tuple[Way, Item]]:
 
 def fits(pattern: str, way: Way) -> bool:
     """Whether a way is one that `pattern` means."""
-    return _compiled(pattern).fullmatch("/".join(map(_escaped, way))) is not None
+    return bool(way) and _compiled(pattern).fullmatch("/".join(map(_escaped, way))) is not None
 
 
 def as_text(way: Way) -> str:

@@ -6,17 +6,15 @@ there is much to do (parsing holds the interpreter).
 
 from __future__ import annotations
 
-import contextlib
-import gc
 import os
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 import blake3
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import CancelToken, Progress, many_values
 from fernshale.core.drift.joining import join_symbols
 from fernshale.core.drift.parsing import LANGUAGES, language_of, read_source
 from fernshale.core.drift.symbols import Symbol
@@ -69,7 +67,7 @@ def read_pair(old: Path, new: Path, language: str, progress: Progress, token: Ca
         for paths in differ[at].values()
         for path in paths
     ]
-    with _uncollected():
+    with many_values():
         symbols = _parse(jobs, progress, token)
         sides = [Release(folders[at], join_symbols(symbols[at]), frozenset(files[at])) for at in (0, 1)]
     return Pair(sides[0], sides[1], moved)
@@ -80,18 +78,6 @@ def read_release(folder: Path, language: str, progress: Progress, token: CancelT
     files = list_sources(folder, languages_of(language))
     jobs = [(0, str(folder), path, stat.st_size) for path, stat in files.items()]
     return join_symbols(_parse(jobs, progress, token)[0])
-
-
-@contextlib.contextmanager
-def _uncollected() -> Iterator[None]:
-    """Without the search for circles of objects: symbols have none, and there may be hundreds of thousands."""
-    was = gc.isenabled()
-    gc.disable()
-    try:
-        yield
-    finally:
-        if was:
-            gc.enable()
 
 
 def languages_of(language: str) -> frozenset[str]:

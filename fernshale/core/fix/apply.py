@@ -8,10 +8,13 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 from fernshale.core.base.globs import matches
 from fernshale.core.base.textfile import line_end, position
 from fernshale.core.base.treepath import TreePath
+from fernshale.core.data.formats import USUAL, Formats
+from fernshale.core.fix.data import data_edits, repeats
 from fernshale.core.fix.pattern import Match, find_matches, match_at, parse_pattern
 from fernshale.core.fix.receiver import Owners, class_bodies, derived_spans
 from fernshale.core.fix.rules import Rule, Where
@@ -34,9 +37,14 @@ class Edit:
     is_import: bool = False
 
 
-def find_edits(rule: Rule, path: TreePath, text: str) -> tuple[Edit, ...]:
-    """The edits `rule` makes in a file, in order and without overlap. Rules of kind delete make none."""
+def find_edits(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) -> tuple[Edit, ...]:
+    """The edits `rule` makes in a file, in order and without overlap. Rules of kind delete make none.
+
+    `formats` are how data files are read. Raises FormatError for a data file that a rule cannot be followed in.
+    """
     finder = _FINDERS.get(rule.kind)
+    if rule.kind == "data":
+        finder = partial(data_edits, formats=formats)
     if finder is None or not _worth_reading(rule, text) or not _holds_here(rule.where, path, text):
         return ()
     edits = tuple(
@@ -81,7 +89,7 @@ def try_rule(rule: Rule) -> tuple[str, ...]:
         again = apply_edits(result, find_edits(rule, path, result))
         if result != example.after:
             wrong.append(f"example {number} gives {result!r}, not {example.after!r}")
-        elif again != result:
+        elif again != result and repeats(rule):
             wrong.append(f"example {number} changes again when the rule is applied twice: {again!r}")
     return tuple(wrong)
 

@@ -8,13 +8,15 @@ add-argument  calls of `call` with `arguments` arguments get `text` as argument 
 add-member    classes derived from `base` without `member` get `text` behind the line that has `after` (or at their start)
 rewrite       `pattern` becomes `replacement`, both with metavariables (see `pattern`)
 rename-id     the id `old` is `new` now, in assets
+data          of the objects at `object` in data files `files` for which `when` holds, fields get new names (`rename`), are `set` to
+              what an expression over the object's fields comes to, or are dropped (`drop`)
 delete        the files `files` (globs) go; they are made again
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass, fields
+from dataclasses import MISSING, asdict, dataclass, field, fields
 from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar, Literal
 
@@ -24,13 +26,15 @@ from fernshale.core.base.errors import FormatError, MisuseError
 from fernshale.core.base.ranges import parse_range
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.schema import STRICT, read_toml
+from fernshale.core.data.objects import Rewrite, check_rewrite
 from fernshale.core.fix.pattern import parse_pattern
+from fernshale.core.profile.model import Expect
 
 if TYPE_CHECKING:
     from tomlkit.items import Table
 
 FORMAT = "fernshale-rules/1"
-RuleKind = Literal["rename", "move", "header", "getter", "add-argument", "add-member", "rewrite", "rename-id", "delete"]
+RuleKind = Literal["rename", "move", "header", "getter", "add-argument", "add-member", "rewrite", "rename-id", "data", "delete"]
 _NEEDS: dict[str, tuple[str, ...]] = {
     "rename": ("old", "new"),
     "move": ("old", "new"),
@@ -40,6 +44,7 @@ _NEEDS: dict[str, tuple[str, ...]] = {
     "add-member": ("base", "member", "text"),
     "rewrite": ("pattern",),
     "rename-id": ("old", "new"),
+    "data": ("files",),
     "delete": ("files",),
 }
 
@@ -91,6 +96,11 @@ class Rule:
     pattern: str = ""
     replacement: str = ""
     files: tuple[str, ...] = ()
+    object: str = ""
+    when: str = ""
+    rename: dict[str, str] = field(default_factory=dict, hash=False)
+    set: dict[str, str] = field(default_factory=dict, hash=False)
+    drop: tuple[str, ...] = ()
     diagnostic: str = ""
     silent: bool = False
     of: str = ""
@@ -110,11 +120,13 @@ class Rule:
                 regex.compile(self.diagnostic)
             except regex.error as error:
                 raise ValueError(f"bad regular expression in diagnostic: {error}") from error
-        if self.kind == "rewrite":
-            try:
+        try:
+            if self.kind == "rewrite":
                 parse_pattern(self.pattern)
-            except MisuseError as error:
-                raise ValueError(error.message) from error
+            elif self.kind == "data":
+                check_rewrite(Rewrite(self.rename, self.set, self.drop), self.when)
+        except MisuseError as error:
+            raise ValueError(error.message) from error
 
     @property
     def name(self) -> str:
@@ -130,6 +142,10 @@ class Rule:
                 return f"{self.call}(…) gets {self.text}"
             case "add-member":
                 return f"{self.base} wants {self.member}()"
+            case "data":
+                renamed = [f"{old} → {new}" for old, new in self.rename.items()]
+                counted = [f"{name} = {_short(text)}" for name, text in self.set.items()]
+                return ", ".join([*renamed, *counted, *(f"no {name}" for name in self.drop)])
             case "delete":
                 return f"remove {', '.join(self.files)}"
             case "rewrite":
@@ -138,11 +154,12 @@ class Rule:
 
 @dataclass(frozen=True, slots=True)
 class RuleSet:
-    """A file of rules: what it covers and where it comes from."""
+    """A file of rules: what it covers, what it expects of data whatever the way, and where it comes from."""
 
     title: str
     rules: tuple[Rule, ...]
     path: Path
+    expect: tuple[Expect, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -152,6 +169,7 @@ class _RuleFile:
     from_: str = "*"
     to: str = "*"
     rule: tuple[Rule, ...] = ()
+    expect: tuple[Expect, ...] = ()
 
 
 def read_rules(path: Path) -> RuleSet:
@@ -164,7 +182,7 @@ def rules_for(path: Path, from_: str, to: str) -> RuleSet:
     file = _read(path)
     covers = _holds(file.from_, from_) and _holds(file.to, to)
     rules = _as_set(file, path)
-    return rules if covers else RuleSet(rules.title, (), path)
+    return rules if covers else RuleSet(rules.title, (), path, rules.expect)
 
 
 def write_rules(rules: Sequence[Rule], title: str, from_: str, to: str) -> str:
@@ -189,11 +207,13 @@ def _as_table(rule: Rule) -> Table:
     table = tomlkit.table()
     for item in fields(rule):
         value = getattr(rule, item.name)
-        if value == item.default and item.name not in ("id", "kind", "why"):
+        default = item.default if item.default_factory is MISSING else item.default_factory()
+        if value == default and item.name not in ("id", "kind", "why"):
             continue
-        if item.name == "where":
+        if item.name in ("where", "rename", "set"):
             inner = tomlkit.inline_table()
-            inner.update({name: list(each) for name, each in asdict(value).items() if each})
+            parts = asdict(value) if item.name == "where" else value
+            inner.update({name: list(each) if isinstance(each, tuple) else each for name, each in parts.items() if each})
             table[item.name] = inner
         elif item.name == "example":
             table[item.name] = [asdict(each) for each in value]
@@ -211,7 +231,7 @@ def _read(path: Path) -> _RuleFile:
 
 
 def _as_set(file: _RuleFile, path: Path) -> RuleSet:
-    return RuleSet(file.title or path.name, file.rule, path)
+    return RuleSet(file.title or path.name, file.rule, path, file.expect)
 
 
 def _holds(range_: str, release: str) -> bool:

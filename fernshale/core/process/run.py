@@ -23,13 +23,17 @@ _GRACE_S = 2.0
 
 @dataclass(frozen=True, slots=True)
 class Finished:
-    """A command that ended: its exit status (negative: the signal), raw output (both streams), time."""
+    """A command that ended: its exit status (negative: the signal), raw output (both streams), time.
+
+    `timed_out`: we ended it; `silent_s` is then how long it had said nothing, where that was the reason, else 0.
+    """
 
     arguments: tuple[str, ...]
     status: int
     output: bytes
     elapsed_s: float
     timed_out: bool = False
+    silent_s: float = 0.0
 
     @property
     def text(self) -> str:
@@ -43,8 +47,9 @@ def run_command(
     on_line: Callable[[str], None],
     environment: Mapping[str, str],
     timeout_s: float,
+    silence_s: float = 0.0,
 ) -> Finished:
-    """Run `arguments` in `folder` until it ends.
+    """Run `arguments` in `folder` until it ends, or until `timeout_s` are over, or it said nothing for `silence_s` (0: no limit).
 
     `environment` is added to ours. A status other than 0 is a result, not an error.
     Raises CommandError when it cannot be started, Cancelled after its group was ended.
@@ -66,13 +71,13 @@ def run_command(
     except OSError as error:
         raise CommandError(f"{arguments[0]} cannot be run: {error.strerror}") from error
     output = bytearray()
-    timed_out = False
+    timed_out, silent_s = False, 0.0
     try:
-        timed_out = _pump(child, output, token, on_line, started + timeout_s)
+        timed_out, silent_s = _pump(child, output, token, on_line, started + timeout_s, silence_s)
     finally:
         _end_group(child)
     status = child.wait()
-    return Finished(tuple(arguments), status, bytes(output), time.monotonic() - started, timed_out)
+    return Finished(tuple(arguments), status, bytes(output), time.monotonic() - started, timed_out, silent_s)
 
 
 def _pump(
@@ -81,19 +86,24 @@ def _pump(
     token: CancelToken,
     on_line: Callable[[str], None],
     deadline: float,
-) -> bool:
-    """Read until the output ends or the child does; True when the deadline came first."""
+    silence_s: float,
+) -> tuple[bool, float]:
+    """Read until the output ends or the child does; whether a limit came first, and how long it was silent if that was it."""
     assert child.stdout is not None
     handle = child.stdout.fileno()
     os.set_blocking(handle, False)
     sent = 0
+    heard = time.monotonic()
     with child.stdout, selectors.DefaultSelector() as selector:
         selector.register(handle, selectors.EVENT_READ)
         while True:
             if token.is_cancelled:
                 raise Cancelled
-            if time.monotonic() > deadline:
-                return True
+            now = time.monotonic()
+            if now > deadline:
+                return True, 0.0
+            if silence_s and now - heard > silence_s:
+                return True, now - heard
             ready = selector.select(0.1)
             chunk = b""
             if ready:
@@ -101,6 +111,7 @@ def _pump(
                 if not chunk:
                     break
                 output += chunk
+                heard = time.monotonic()
             # Whole lines only: a multi-byte character may be cut between two reads.
             while (end := output.find(b"\n", sent)) >= 0:
                 on_line(output[sent:end].decode("utf-8", "replace"))
@@ -114,9 +125,9 @@ def _pump(
         if token.is_cancelled:
             raise Cancelled
         if time.monotonic() > deadline:
-            return True
+            return True, 0.0
         time.sleep(0.01)
-    return False
+    return False, 0.0
 
 
 def _end_group(child: subprocess.Popen[bytes]) -> None:

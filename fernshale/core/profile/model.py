@@ -6,7 +6,9 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import ClassVar, Literal
 
+from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.schema import STRICT
+from fernshale.core.data.expressions import parse_expression
 
 # Every notation but "exact" is read by what it looks like; the words say how people of that engine write it.
 Notation = Literal["exact", "range", "interval", "comparators"]
@@ -171,6 +173,8 @@ class Command:
     folder: str = "{project}"
     environment: dict[str, str] = field(default_factory=dict)
     timeout_s: float = 3600.0
+    # Ended when it says nothing for so long; 0 for never.
+    silence_s: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -209,12 +213,26 @@ class Requirement:
 
 @dataclass(frozen=True, slots=True)
 class Frames:
-    """Where a run leaves its frame times: a CSV `file`, the `column` that holds them, and how many make a second."""
+    """Where a run leaves its frame times: a CSV `file`, the `column` that holds them, and how many make a second.
+
+    `runs` is how often the game is run to tell a difference from noise.
+    """
 
     __pydantic_config__: ClassVar = STRICT
     file: str
     column: str
     per_second: float = 1000.0
+    runs: int = 3
+
+
+@dataclass(frozen=True, slots=True)
+class Picture:
+    """A picture that a run leaves; `tolerance` is the colour difference (ΔE*ab) that does not count."""
+
+    __pydantic_config__: ClassVar = STRICT
+    name: str
+    produced: str
+    tolerance: float = 2.3
 
 
 @dataclass(frozen=True, slots=True)
@@ -226,30 +244,66 @@ class Severity:
 
 @dataclass(frozen=True, slots=True)
 class LogShape:
-    """How to read a run's log: parts that change from run to run, and lines that are errors or warnings."""
+    """How to read a run's log: parts that change from run to run, lines that are errors or warnings, and the line that says that
+    the game has started."""
 
     __pydantic_config__: ClassVar = STRICT
     volatile: tuple[str, ...] = ()
     severity: tuple[Severity, ...] = ()
+    started: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class Check:
-    """A file the run produces, compared with one that says how it should be."""
+    """A behaviour to try, in one of four ways: a file the run `produced` is compared with one that says how it should be
+    (`expected`); the log `prints` a line that fits, or `never` one; a command is `run` and ends well (and `prints`); or it is tried
+    `by_hand`, as the text says. `why` says what it is for.
+    """
 
     __pydantic_config__: ClassVar = STRICT
     name: str
-    produced: str
-    expected: str
+    produced: str = ""
+    expected: str = ""
+    prints: str = ""
+    never: str = ""
+    run: tuple[str, ...] = ()
+    by_hand: str = ""
+    why: str = ""
+    timeout_s: float = 600.0
+
+    def __post_init__(self) -> None:
+        ways = (self.produced, self.run, self.by_hand, (self.prints or self.never) and not self.run)
+        if sum(map(bool, ways)) != 1:
+            raise ValueError("exactly one of produced, run, by_hand, and prints or never must be given")
+        if bool(self.produced) != bool(self.expected):
+            raise ValueError("produced and expected go together")
 
 
 @dataclass(frozen=True, slots=True)
 class IdPattern:
-    """Where ids stand: `pattern` has a group named `id`."""
+    """Where ids stand, in one of three ways: `pattern` has a group named `id`; `key` names the keys whose values they are, in
+    files of a known format; `at` is a way of keys (`nodes/*/mesh`).
+
+    `kind` says what kind of thing they are. With `names = "file"` they are paths, looked for beside the file, in the project
+    and in folders that fit `roots`. With `raw` the pattern is one over bytes, and the id stands there as text, as bytes that
+    are written as hex digits, or as the bytes of a UUID.
+    """
 
     __pydantic_config__: ClassVar = STRICT
     files: tuple[str, ...]
-    pattern: str
+    pattern: str = ""
+    key: tuple[str, ...] = ()
+    at: str = ""
+    kind: str = ""
+    names: Literal["id", "file"] = "id"
+    roots: tuple[str, ...] = ()
+    raw: Literal["", "text", "hex", "uuid"] = ""
+
+    def __post_init__(self) -> None:
+        if sum(map(bool, (self.pattern, self.key, self.at))) != 1:
+            raise ValueError("exactly one of pattern, key and at must be given")
+        if self.raw and not self.pattern:
+            raise ValueError("raw goes with a pattern")
 
 
 @dataclass(frozen=True, slots=True)
@@ -292,6 +346,51 @@ class Keyed:
 
 
 @dataclass(frozen=True, slots=True)
+class DataFormat:
+    """A format of the engine's own: what an object is (`object`, with a group `kind` maybe), and its fields inside it
+    (`field`, with groups `key` and `value`). `comment` is how comments begin."""
+
+    __pydantic_config__: ClassVar = STRICT
+    files: tuple[str, ...]
+    object: str
+    field: str
+    comment: str = "#"
+
+
+@dataclass(frozen=True, slots=True)
+class Expect:
+    """What every one of some data files has to have.
+
+    `object` is a way (as `objects/*`, "" for the whole file), `when` a condition on its fields. Of such objects there are at
+    `least` and at `most` so many in each file, where these are given; `add` is the text of one that is missing. With `field`
+    each of them has this field, not empty, and one of `values` where they are given; `default` is put where it has not.
+    """
+
+    __pydantic_config__: ClassVar = STRICT
+    id: str
+    title: str
+    files: tuple[str, ...]
+    object: str = ""
+    when: str = ""
+    least: int | None = None
+    most: int | None = None
+    add: str = ""
+    field: str = ""
+    values: tuple[str, ...] = ()
+    default: str = ""
+    why: str = ""
+
+    def __post_init__(self) -> None:
+        if (self.least is None and self.most is None) == (not self.field):
+            raise ValueError("either field, or least or most, must be given")
+        if self.when:
+            try:
+                parse_expression(self.when)
+            except MisuseError as error:
+                raise ValueError(error.message) from error
+
+
+@dataclass(frozen=True, slots=True)
 class Profile:
     """One engine, as a file describes it. `path` is where it was read from, `digest` of what bytes.
 
@@ -314,6 +413,9 @@ class Profile:
     requirement: tuple[Requirement, ...] = ()
     log: LogShape = LogShape()
     check: tuple[Check, ...] = ()
+    picture: tuple[Picture, ...] = ()
+    data: tuple[DataFormat, ...] = ()
+    expect: tuple[Expect, ...] = ()
     links: LinkShape = LinkShape()
     diagnostic: tuple[DiagnosticPattern, ...] = ()
     keyed: tuple[Keyed, ...] = ()

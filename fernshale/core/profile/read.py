@@ -93,8 +93,10 @@ def fill_arguments(parts: Sequence[str], places: dict[str, str], members: Sequen
 def _bad_patterns(profile: Profile) -> Iterable[tuple[str, str]]:
     """(pattern, message) for each regular expression that cannot be used."""
     wanted: list[tuple[str, tuple[str, ...]]] = [(text, ()) for text in profile.log.volatile]
-    wanted += [(rule.pattern, ()) for rule in profile.log.severity]
-    wanted += [(rule.pattern, ("id",)) for rule in (*profile.links.declare, *profile.links.use)]
+    wanted += [(rule.pattern, ()) for rule in profile.log.severity] + [(profile.log.started, ())]
+    wanted += [(text, ()) for check in profile.check for text in (check.prints, check.never)]
+    wanted += [(rule.pattern, ("id",)) for rule in (*profile.links.declare, *profile.links.use) if rule.pattern]
+    wanted += [(rule.object, ()) for rule in profile.data] + [(rule.field, ("key", "value")) for rule in profile.data]
     wanted += [(rule.pattern, ("path",)) for rule in profile.links.include]
     wanted += [(rule.pattern, ("message",)) for rule in profile.diagnostic]
     wanted += [(need.pattern, ("version",)) for need in profile.requirement if need.pattern]

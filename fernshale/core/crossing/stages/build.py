@@ -136,7 +136,8 @@ def apply_fix(
     files = count(len(changes.files), "file")
     places = f"{count(len(edits), 'place')} in {files}" if edits else f"{files} removed"
     title = f"{fix.rule.name} · {places}"
-    entry = write_step(crossing, Stage.BUILD, title, fix.rule.why, f"fix {fix.rule.id}", changes, progress, token)
+    about = f"{'silent' if fix.rule.silent else 'fix'} {fix.rule.id}"
+    entry = write_step(crossing, Stage.BUILD, title, fix.rule.why, about, changes, progress, token)
     key = f"fix:{fix.rule.id}" if scope == "everywhere" else f"fix:{fix.rule.id}:{entry}"
     crossing.decide(Decision(key, Stage.BUILD, scope, "", who, fix.rule.why, time.time(), entry))
     if fix.rule.id.startswith(LEARNED):
@@ -165,7 +166,7 @@ def group_edits(edits: Sequence[Edit]) -> dict[TreePath, list[Edit]]:
 
 def find_all_edits(ground: Ground, rules: Sequence[Rule], token: CancelToken) -> dict[str, tuple[Edit, ...]]:
     """All edits of each rule over the project's code, by the rule's id. Each file is read once."""
-    wanted = [rule for rule in rules if rule.kind not in ("delete", "rename-id")]
+    wanted = [rule for rule in rules if rule.kind not in ("delete", "rename-id", "data")]
     found: dict[str, list[Edit]] = {rule.id: [] for rule in wanted}
     for path in ground.files:
         if role_of(ground.profile, path).role not in _CODE_ROLES:

@@ -1,125 +1,174 @@
-"""Links: ids in assets that meant something before and dangle now."""
+"""Links: ids and paths in assets that meant something before and dangle now."""
 
 from __future__ import annotations
 
 import time
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from fernshale.core.base.errors import FernshaleError, MisuseError
-from fernshale.core.base.textfile import read_text
+from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.words import count
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.change.draft import Draft
 from fernshale.core.change.model import ChangeSet
 from fernshale.core.crossing.ground import Ground
+from fernshale.core.crossing.linkage import Linkage, read_bytes, read_linkage
 from fernshale.core.crossing.logbook import write_step
 from fernshale.core.crossing.matter import Decision, Matter, Proposal, Stage
 from fernshale.core.crossing.rules import LegRules, written_rules
+from fernshale.core.crossing.scanning import Scan, scan, scan_matters
 from fernshale.core.crossing.state import Crossing
-from fernshale.core.fix.apply import apply_edits, find_edits
-from fernshale.core.fix.rules import Rule
-from fernshale.core.links.ids import Candidate, Ids, Use, find_candidates, read_ids
-from fernshale.core.survey.sites import read_project_text
+from fernshale.core.links.index import LinkIndex
+from fernshale.core.links.meaning import Dangling
+from fernshale.core.links.pairing import SURE, Candidate, Evidence, Told
+from fernshale.core.links.relink import replacements, rewrite
+from fernshale.core.links.things import Side
 
-
-@dataclass(frozen=True, slots=True)
-class DanglingId:
-    """An id that is used and not declared; `was` says where it was declared before. Candidates are best first."""
-
-    id: str
-    uses: tuple[Use, ...]
-    was: str
-    candidates: tuple[Candidate, ...]
+# So many that are sure are settled together.
+_MANY = 4
+# What someone wrote down is as good as sure, and a step ahead of what was only compared.
+_TOLD = 0.97
+_TOGETHER = "together:sure"
 
 
 @dataclass(frozen=True, slots=True)
 class LinksView:
-    """Ids of the project now. `before` counts those that dangled before anything was touched."""
+    """The links of the project now. `dangling` is what dangles since the crossing began and is not left so by a decision;
+    `before` counts what dangled before anything was touched, `left` what a decision left."""
 
-    ids: Ids
-    dangling: tuple[DanglingId, ...]
-    before: int
+    linkage: Linkage
+    dangling: tuple[Dangling, ...]
+    before: tuple[Dangling, ...]
+    left: tuple[Dangling, ...]
+    scan: Scan
     matters: tuple[Matter, ...]
+
+    @property
+    def index(self) -> LinkIndex:
+        return self.linkage.now.index
+
+    @property
+    def sure(self) -> tuple[Dangling, ...]:
+        return tuple(item for item in self.dangling if item.sure)
 
 
 def links(ground: Ground, crossing: Crossing, token: CancelToken) -> LinksView:
     """Look; writes nothing."""
     token.check()
-    shape = ground.profile.links
-    now = read_ids(shape, ground.manifest.files, ground.read)
-    before = _ids_before(ground, crossing)
-    rules = LegRules(tuple(written_rules(ground, crossing.setup.from_, crossing.setup.to)))
-    renames = {rule.old: rule for rule in rules.all if rule.kind == "rename-id"}
-    dangling = tuple(_dangling(id, now, before, renames.get(id)) for id in now.dangling if id not in before.dangling)
+    start = crossing.leg_fact("start") or crossing.fact("start")
+    linkage = read_linkage(ground, crossing.store, start, _told(ground, crossing), no_progress, token)
     decided = crossing.decisions()
-    matters = tuple(_matter(item) for item in dangling if f"links:{item.id}" not in decided)
-    return LinksView(now, dangling, len(before.dangling), matters)
+    fresh = [item for item in linkage.dangling if not item.before]
+    left = tuple(item for item in fresh if key_of(item) in decided)
+    dangling = tuple(item for item in fresh if key_of(item) not in decided)
+    before = tuple(item for item in linkage.dangling if item.before)
+    scanned = scan(ground, crossing, token)
+    return LinksView(linkage, dangling, before, left, scanned, (*_matters(dangling), *scan_matters(scanned)))
 
 
-def preview_relink(ground: Ground, item: DanglingId, new: str) -> ChangeSet:
-    """What giving the id its new name everywhere it is used would write."""
-    rule = Rule("relink", "rename-id", "relink", old=item.id, new=new)
+def key_of(item: Dangling) -> str:
+    """The key of its matter."""
+    return f"{'file' if item.is_file else 'links'}:{item.id}"
+
+
+def declaration(side: Side, item: Dangling, id: str) -> tuple[str, str, int]:
+    """Where an id was or is declared (or the file a path means): the file, its text, the 1-based line; empty for none."""
+    uses = side.index.declarations(id)
+    path = TreePath(id) if item.is_file else uses[0].file if uses else TreePath("")
+    text = side.text(path) if path else None
+    return path, text or "", uses[0].line if uses and not item.is_file else 1
+
+
+def preview_relink(ground: Ground, index: LinkIndex, chosen: Iterable[tuple[Dangling, Candidate]]) -> ChangeSet:
+    """What giving things their new names everywhere they are used would write. Raises FormatError."""
+    changes = replacements(chosen)
     draft = Draft(ground.project)
-    for path in sorted({use.file for use in item.uses}):
-        file = read_project_text(ground.project, path)
-        draft.write(path, file.with_text(apply_edits(file.text, find_edits(rule, path, file.text))).encode())
+    for path, data in rewrite(index.rules, changes, lambda path: read_bytes(ground.project, path)).items():
+        draft.write(path, data)
     return draft.change_set()
 
 
 def apply_relink(
-    crossing: Crossing, ground: Ground, id: str, new: str, who: str, progress: Progress, token: CancelToken
+    crossing: Crossing, ground: Ground, key: str, new: str, who: str, why: str, progress: Progress, token: CancelToken
 ) -> int:
-    """Give a dangling id its new name; the logbook entry's id."""
+    """Give what dangles its new name, or names by what they are used for (`new` is "split"); the logbook entry's id.
+
+    With the key of those that are sure, all of them. Raises MisuseError, FormatError.
+    """
     view = links(ground, crossing, token)
-    item = next((entry for entry in view.dangling if entry.id == id), None)
-    if item is None:
-        raise MisuseError(f"the id {id} does not dangle")
-    if new not in view.ids.declared:
-        raise MisuseError(f"nothing declares the id {new}")
-    changes = preview_relink(ground, item, new)
-    why = next((entry.evidence for entry in item.candidates if entry.id == new), "chosen")
-    title = f"{id} → {new} · {count(len(item.uses), 'use')} in {count(len(changes.files), 'file')}"
-    entry = write_step(crossing, Stage.LINKS, title, why, f"link {id}", changes, progress, token)
-    crossing.decide(Decision(f"links:{id}", Stage.LINKS, new, "", who, why, time.time(), entry))
+    if key == f"links:{_TOGETHER}":
+        chosen = [(item, way) for item in view.sure for way in item.sure]
+    else:
+        item = next((entry for entry in view.dangling if key_of(entry) == key), None)
+        if item is None:
+            raise MisuseError(f"{key.partition(':')[2]} does not dangle")
+        chosen = [(item, way) for way in _ways(item, new, view.index)]
+    changes = preview_relink(ground, view.index, chosen)
+    items = list(dict.fromkeys(id(item) for item, _ in chosen))
+    uses = sum(len(item.uses_in(way.slots)) for item, way in chosen)
+    reason = why or "; ".join(chosen[0][1].evidence[:1]) or "chosen"
+    if len(items) == 1:
+        item = chosen[0][0]
+        title = f"{item.id} → {' and '.join(way.id for _, way in chosen)} · {count(uses, 'use')}"
+        about = f"link {item.id}"
+    else:
+        title, about = f"{count(len(items), 'link')} follow · {count(uses, 'use')}", "links"
+        reason = why or f"each is {SURE:.0%} sure or more"
+    title += f" in {count(len(changes.files), 'file')}"
+    entry = write_step(crossing, Stage.LINKS, title, reason, about, changes, progress, token)
+    for item, way in chosen:
+        told = "; ".join(way.evidence[:1]) or reason
+        crossing.decide(Decision(key_of(item), Stage.LINKS, new if new == "split" else way.id, "", who, told, time.time(), entry))
     return entry
 
 
-def _ids_before(ground: Ground, crossing: Crossing) -> Ids:
-    start = crossing.leg_fact("start") or crossing.fact("start")
-    if start is None:
-        return Ids({}, {})
-    manifest = crossing.store.manifest(start)
-
-    def read(path: TreePath) -> str | None:
-        try:
-            text = read_text(crossing.store.get(manifest.entries[path].content))
-        except FernshaleError:
-            return None  # a damaged blob costs the comparison, not the stage
-        return text.text if text is not None else None
-
-    return read_ids(ground.profile.links, manifest.files, read)
+def _ways(item: Dangling, new: str, index: LinkIndex) -> Sequence[Candidate]:
+    if new == "split":
+        return [way for way in item.candidates if way.slots]
+    known = next((way for way in item.candidates if way.id == new), None)
+    if known is not None:
+        return [Candidate(known.id, known.score, known.evidence)]
+    if not (new in index.paths if item.is_file else index.declares(new)):
+        raise MisuseError(f"there is no file {new}" if item.is_file else f"nothing declares the id {new}")
+    return [Candidate(new, 1.0, ("chosen",))]
 
 
-def _dangling(id: str, now: Ids, before: Ids, rename: Rule | None) -> DanglingId:
-    was = before.declared.get(id, ())
-    candidates = find_candidates(id, before, now)
-    if rename is not None and rename.new in now.declared:
-        told = Candidate(rename.new, 0.97, rename.why)
-        candidates = (told, *(item for item in candidates if item.id != rename.new))
-    return DanglingId(id, now.used[id], f"{was[0].file}:{was[0].line}" if was else "", candidates)
+def _told(ground: Ground, crossing: Crossing) -> Told:
+    rules = LegRules(tuple(written_rules(ground, crossing.setup.from_, crossing.setup.to)))
+    return {(rule.old, rule.new): Evidence(_TOLD, rule.why) for rule in rules.all if rule.kind == "rename-id"}
 
 
-def _matter(item: DanglingId) -> Matter:
-    uses = count(len(item.uses), "use")
-    ways = [
-        Proposal(entry.id, f"{item.id} → {entry.id}", (entry.evidence,), entry.score, entry.score >= 0.9)
-        for entry in item.candidates
-    ]
+def _matters(dangling: Sequence[Dangling]) -> Iterable[Matter]:
+    sure = [item for item in dangling if item.sure]
+    together = len(sure) >= _MANY
+    if together:
+        uses = sum(len(item.uses) for item in sure)
+        least = min(way.score for item in sure for way in item.sure)
+        all_ = Proposal("sure", "Relink them all", (f"the least sure of them is {least:.0%}",), least, True)
+        yield Matter(
+            f"links:{_TOGETHER}", Stage.LINKS, f"{len(sure)} links dangle and have a sure successor, {count(uses, 'use')}",
+            "own", "", ", ".join(item.id for item in sure[:12]), False, (all_,),
+        )  # fmt: skip
+    for item in dangling:
+        if not (together and item.sure):
+            yield _matter(item)
+
+
+def _matter(item: Dangling) -> Matter:
+    ways = []
+    if item.candidates and item.candidates[0].slots:
+        parts = [way for way in item.candidates if way.slots]
+        told = tuple(f"{way.id} for {', '.join(way.slots)}" for way in parts)
+        least = min(way.score for way in parts)
+        ways.append(Proposal("split", f"{item.id} became {count(len(parts), 'id')}", told, least, least >= SURE))
+    split = bool(ways)
+    for way in item.candidates:
+        score = min(way.score, 0.6) if split else way.score
+        ways.append(Proposal(way.id, f"{item.id} → {way.id}", way.evidence, score, score >= SURE))
     ways.append(Proposal("", "Leave it dangling", ("it is known and wanted so",), 0.1))
     first = item.uses[0]
-    detail = f"was declared in {item.was}" if item.was else "nothing declared it before either"
-    title = f"{item.id} dangles, {uses}"
-    return Matter(
-        f"links:{item.id}", Stage.LINKS, title, "own", f"{first.file}:{first.line}", detail, True, tuple(ways)
-    )
+    place = f"{first.file}:{first.line}" if first.line else first.file
+    what = "was there" if item.is_file else f"was declared in {item.was}"
+    title = f"{item.id} {'is gone' if item.is_file else 'dangles'}, {count(len(item.uses), 'use')}"
+    return Matter(key_of(item), Stage.LINKS, title, "own", place, what, True, tuple(ways))

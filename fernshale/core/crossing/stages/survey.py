@@ -16,10 +16,8 @@ from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.commands import (
     OnLine,
     RequirementResult,
-    RunRecord,
     check_requirements,
     read_requirements,
-    run_game,
     run_profile_command,
     tail,
 )
@@ -28,6 +26,7 @@ from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.logbook import note, write_step
 from fernshale.core.crossing.matter import Matter, Proposal, Stage
 from fernshale.core.crossing.origins import PluginOrigin, find_origins, local_json
+from fernshale.core.crossing.running import RunRecord, run_game
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.profile.model import Role
 from fernshale.core.survey.doubles import Double, Stale, find_doubles, find_stale

@@ -1,0 +1,96 @@
+"""links."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+from typing import Any
+
+from fernshale.cli.session import LEFT_TO_DECIDE, print_json, print_lines, profile_for
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.words import count
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.linkage import Linkage, compare_trees
+from fernshale.core.crossing.loose import write_links
+from fernshale.core.links.meaning import Dangling
+from fernshale.core.snapshot.store import Store, home
+
+
+def links(options: argparse.Namespace, token: CancelToken) -> int:
+    tree = Path(options.tree)
+    if not tree.is_dir():
+        raise MisuseError(f"{tree} is not a folder")
+    profile = profile_for(options, tree)
+    linkage = compare_trees(profile, tree, _before(options), no_progress, token)
+    if options.apply:
+        back = write_links(tree, linkage, no_progress, token)
+        print(f"written; the way back is {back}" if back else "nothing is sure", file=sys.stderr)
+    left = [item for item in linkage.dangling if not item.sure and not item.before]
+    if options.json:
+        print_json(to_json(linkage))
+    else:
+        print_lines(_lines(linkage, options.apply))
+    return LEFT_TO_DECIDE if left or (not options.apply and any(item.sure for item in linkage.dangling)) else 0
+
+
+def to_json(linkage: Linkage) -> dict[str, Any]:
+    dangling = linkage.dangling
+    return {
+        "dangling": [
+            {
+                "id": item.id,
+                "uses": len(item.uses),
+                "is_file": item.is_file,
+                "was": item.was,
+                "before": item.before,
+                "places": [{"file": use.file, "line": use.line} for use in item.uses],
+            }
+            for item in dangling
+        ],
+        "proposals": [
+            {
+                "old": item.id,
+                "new": way.id,
+                "score": way.score,
+                "evidence": list(way.evidence),
+                "uses": len(item.uses_in(way.slots)),
+                "only": list(way.slots),
+            }
+            for item in dangling
+            for way in _best(item)
+        ],
+        "undecided": [item.id for item in dangling if not item.sure and not item.before],
+        "doubled": list(linkage.now.index.doubled),
+        "troubles": [{"file": path, "what": marks.trouble} for path, marks in linkage.now.index.files.items() if marks.trouble],
+    }
+
+
+def _best(item: Dangling) -> tuple[Any, ...]:
+    """The best candidate, or one for each kind of use."""
+    split = tuple(way for way in item.candidates if way.slots)
+    return split or item.candidates[:1]
+
+
+def _lines(linkage: Linkage, applied: bool) -> list[str]:
+    lines = []
+    for item in linkage.dangling:
+        was = f"was in {item.was}" if item.was else "nothing declared it before either"
+        lines.append(f"{item.id}  {count(len(item.uses), 'use')}, {was}")
+        for way in _best(item):
+            mark = "●" if way.score >= 0.9 else "○"
+            only = f" for {', '.join(way.slots)}" if way.slots else ""
+            lines.append(f"  {mark} {way.score:.2f} {way.id}{only}: {'; '.join(way.evidence)}")
+    if not lines:
+        return ["nothing dangles"]
+    sure = sum(bool(item.sure) for item in linkage.dangling)
+    said = "were relinked" if applied else "have a sure successor; --apply takes it"
+    return [*lines, f"{sure} of {len(linkage.dangling)} {said}"]
+
+
+def _before(options: argparse.Namespace) -> Path | tuple[Store, str]:
+    folder = Path(options.before)
+    if folder.is_dir():
+        return folder
+    store = Store(Path(options.store) if options.store else home() / "store")
+    return store, options.before

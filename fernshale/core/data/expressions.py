@@ -1,0 +1,285 @@
+"""A small language for values computed from the fields of an object: arithmetic, comparison, choice, a few functions.
+
+    360 - angle                     position.x + width / 2
+    if(has(glow), glow, "amber")    kind == "lamp" and not locked
+
+Fields are named by their names; one that is no plain word stands in backticks. There is nothing else in the language: no
+loops, no calls but to the functions below, no access to anything outside the object, so a rule of a stranger can do no harm.
+Precedence climbing after Pratt, "Top down operator precedence" (1973).
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.data.fields import Value
+
+Scope = Mapping[str, Value]
+_Node = Callable[[Scope], Value]
+
+_TOKEN = re.compile(
+    r"""\s*(?:(?P<number>\d+\.?\d*(?:[eE][+-]?\d+)?|\.\d+)|(?P<text>"(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*')
+    |(?P<name>[A-Za-z_@][\w@]*(?:\.[\w@]+)*)|(?P<field>`[^`]+`)|(?P<sign>==|!=|<=|>=|[-+*/%<>(),]))""",
+    re.VERBOSE,
+)
+_POWER = {"or": 1, "and": 2, "==": 4, "!=": 4, "<": 4, "<=": 4, ">": 4, ">=": 4, "+": 5, "-": 5, "*": 6, "/": 6, "%": 6}
+_NOT, _MINUS = 3, 7
+_LONGEST = 2000
+_DEEPEST = 60
+
+
+class BadExpression(MisuseError):
+    """An expression that cannot be read, or that has no value for an object."""
+
+
+@dataclass(frozen=True)
+class Expression:
+    """An expression that was read; `fields` are those it speaks of."""
+
+    text: str
+    fields: frozenset[str]
+    _node: _Node
+
+    def value(self, scope: Scope) -> Value:
+        """What it comes to for the fields of an object. Raises BadExpression."""
+        try:
+            found = self._node(scope)
+        except (ZeroDivisionError, OverflowError, ValueError) as error:
+            raise BadExpression(f"{self.text!r} cannot be computed: {error}") from error
+        if isinstance(found, float) and not math.isfinite(found):
+            raise BadExpression(f"{self.text!r} comes to no number")
+        return found
+
+    def holds(self, scope: Scope) -> bool:
+        """Whether it holds for an object; a field that is not there makes a comparison fail. Raises BadExpression."""
+        return bool(self.value(scope))
+
+
+def parse_expression(text: str) -> Expression:
+    """Read an expression. Raises BadExpression with the place."""
+    if len(text) > _LONGEST:
+        raise BadExpression("the expression is too long")
+    parser = _Parser(text)
+    node = parser.expression(0, 0)
+    parser.end()
+    return Expression(text, frozenset(parser.fields), node)
+
+
+class _Parser:
+    def __init__(self, text: str) -> None:
+        self._text = text
+        self._tokens: list[tuple[str, str, int]] = []
+        self.fields: set[str] = set()
+        at, end = 0, len(text.rstrip())
+        while at < end:
+            found = _TOKEN.match(text, at)
+            if found is None or found.end() == at:
+                raise BadExpression(f"{text!r}: what is {text[at:].strip()[:10]!r} at column {at + 1}?")
+            kind = str(found.lastgroup)
+            self._tokens.append((kind, found[kind], found.start(kind)))
+            at = found.end()
+        self._at = 0
+
+    def end(self) -> None:
+        if self._at < len(self._tokens):
+            raise self._wrong("an operator")
+
+    def expression(self, power: int, depth: int) -> _Node:
+        if depth > _DEEPEST:
+            raise BadExpression(f"{self._text!r} is nested too deep")
+        left = self._first(depth)
+        while True:
+            kind, token, _ = self._peek()
+            mine = _POWER.get(token, 0) if kind in ("sign", "name") else 0
+            if mine <= power:
+                return left
+            self._at += 1
+            left = _binary(token, left, self.expression(mine, depth + 1))
+
+    def _first(self, depth: int) -> _Node:
+        kind, token, _ = self._peek()
+        self._at += 1
+        if kind == "number":
+            number: Value = int(token) if token.isdigit() else float(token)
+            return lambda scope: number
+        if kind == "text":
+            said = re.sub(r"\\(.)", r"\1", token[1:-1])
+            return lambda scope: said
+        if kind == "field":
+            return self._field(token[1:-1])
+        if token == "(":
+            inner = self.expression(0, depth + 1)
+            self._expect(")")
+            return inner
+        if token == "-":
+            value = self.expression(_MINUS, depth + 1)
+            return lambda scope: -_number(value(scope), "-")
+        if token == "not":
+            value = self.expression(_NOT, depth + 1)
+            return lambda scope: not value(scope)
+        if kind == "name" and token not in _POWER:
+            if self._peek()[1] == "(" and token in (*_FUNCTIONS, "if", "has"):
+                return self._call(token, depth)
+            if token in ("true", "false", "null"):
+                constant: Value = {"true": True, "false": False, "null": None}[token]
+                return lambda scope: constant
+            return self._field(token)
+        self._at -= 1
+        raise self._wrong("a value")
+
+    def _field(self, name: str) -> _Node:
+        self.fields.add(name)
+        return lambda scope: scope.get(name)
+
+    def _call(self, name: str, depth: int) -> _Node:
+        self._expect("(")
+        if name == "has":
+            kind, token, _ = self._peek()
+            if kind not in ("name", "field", "text"):
+                raise self._wrong("the name of a field")
+            self._at += 1
+            self._expect(")")
+            field = token.strip("`\"'")
+            self.fields.add(field)
+            return lambda scope: scope.get(field) is not None
+        arguments = []
+        while self._peek()[1] != ")":
+            arguments.append(self.expression(0, depth + 1))
+            if self._peek()[1] != ",":
+                break
+            self._at += 1
+        self._expect(")")
+        if name == "if":
+            if len(arguments) != 3:
+                raise BadExpression(
+                    f"{self._text!r}: if(…) takes three values: a condition and what it is with and without"
+                )
+            condition, yes, no = arguments
+            return lambda scope: yes(scope) if condition(scope) else no(scope)
+        least, most, function = _FUNCTIONS[name]
+        if not least <= len(arguments) <= most:
+            raise BadExpression(
+                f"{self._text!r}: {name}(…) takes {least if least == most else f'{least} to {most}'} values"
+            )
+        return lambda scope: function([argument(scope) for argument in arguments])
+
+    def _peek(self) -> tuple[str, str, int]:
+        return self._tokens[self._at] if self._at < len(self._tokens) else ("end", "", len(self._text))
+
+    def _expect(self, sign: str) -> None:
+        if self._peek()[1] != sign:
+            raise self._wrong(sign)
+        self._at += 1
+
+    def _wrong(self, wanted: str) -> BadExpression:
+        kind, token, at = self._peek()
+        there = "it ends" if kind == "end" else f"{token!r} stands"
+        return BadExpression(f"{self._text!r}: {there} where {wanted} is expected, column {at + 1}")
+
+
+def _binary(sign: str, left: _Node, right: _Node) -> _Node:
+    if sign == "and":
+        return lambda scope: left(scope) and right(scope)
+    if sign == "or":
+        return lambda scope: left(scope) or right(scope)
+    if sign in ("==", "!="):
+        return lambda scope: _same(left(scope), right(scope)) is (sign == "==")
+    if sign in ("<", "<=", ">", ">="):
+        return lambda scope: _compare(sign, left(scope), right(scope))
+    if sign == "+":
+        return lambda scope: _plus(left(scope), right(scope))
+    return lambda scope: _calculate(sign, _number(left(scope), sign), _number(right(scope), sign))
+
+
+def _same(one: Value, other: Value) -> bool:
+    return one == other and isinstance(one, bool) == isinstance(other, bool)
+
+
+def _compare(sign: str, one: Value, other: Value) -> bool:
+    if one is None or other is None:
+        return False
+    if isinstance(one, str) != isinstance(other, str):
+        raise BadExpression(f"{one!r} and {other!r} cannot be compared")
+    less, same = one < other, one == other  # type: ignore[operator]
+    return {"<": less, "<=": less or same, ">": not less and not same, ">=": not less}[sign]
+
+
+def _plus(one: Value, other: Value) -> Value:
+    if isinstance(one, str) and isinstance(other, str):
+        return one + other
+    return _number(one, "+") + _number(other, "+")
+
+
+def _calculate(sign: str, one: float, other: float) -> float:
+    if sign == "-":
+        return one - other
+    if sign == "*":
+        return one * other
+    if sign == "%":
+        return one % other
+    found = one / other
+    return int(found) if isinstance(one, int) and isinstance(other, int) and found == int(found) else found
+
+
+def _number(value: Value, of: str) -> float:
+    if isinstance(value, bool) or not isinstance(value, int | float):
+        raise BadExpression(f"{of} wants numbers, not {'nothing' if value is None else repr(value)}")
+    return value
+
+
+def _text(value: Value) -> str:
+    if value is None:
+        return ""
+    return str(value).lower() if isinstance(value, bool) else str(value)
+
+
+def _numbers(name: str, function: Callable[..., float]) -> Callable[[Sequence[Value]], Value]:
+    return lambda values: function(*(_number(value, name) for value in values))
+
+
+def _as_number(values: Sequence[Value]) -> Value:
+    said = _text(values[0]).strip()
+    try:
+        return int(said) if re.fullmatch(r"[+-]?\d+", said) else float(said)
+    except ValueError as error:
+        raise BadExpression(f"{said!r} is no number") from error
+
+
+def _round(values: Sequence[Value]) -> Value:
+    places = int(_number(values[1], "round")) if len(values) > 1 else 0
+    found = round(_number(values[0], "round"), places)
+    return int(found) if places <= 0 else found
+
+
+def _turned(function: Callable[[float], float]) -> Callable[[Sequence[Value]], Value]:
+    """Angles are in degrees, as data has them."""
+    return lambda values: round(function(math.radians(_number(values[0], "an angle"))), 12)
+
+
+# How many values each function takes, and what it does.
+_FUNCTIONS: Mapping[str, tuple[int, int, Callable[[Sequence[Value]], Value]]] = {
+    "abs": (1, 1, _numbers("abs", abs)),
+    "min": (1, 9, _numbers("min", lambda *values: min(values))),
+    "max": (1, 9, _numbers("max", lambda *values: max(values))),
+    "floor": (1, 1, _numbers("floor", math.floor)),
+    "ceil": (1, 1, _numbers("ceil", math.ceil)),
+    "sqrt": (1, 1, _numbers("sqrt", math.sqrt)),
+    "sin": (1, 1, _turned(math.sin)),
+    "cos": (1, 1, _turned(math.cos)),
+    "round": (1, 2, _round),
+    "number": (1, 1, _as_number),
+    "text": (1, 1, lambda values: _text(values[0])),
+    "lower": (1, 1, lambda values: _text(values[0]).lower()),
+    "upper": (1, 1, lambda values: _text(values[0]).upper()),
+    "replace": (3, 3, lambda values: _text(values[0]).replace(_text(values[1]), _text(values[2]))),
+    "starts": (2, 2, lambda values: _text(values[0]).startswith(_text(values[1]))),
+    "ends": (2, 2, lambda values: _text(values[0]).endswith(_text(values[1]))),
+    "contains": (2, 2, lambda values: _text(values[1]) in _text(values[0])),
+    "before": (2, 2, lambda values: _text(values[0]).partition(_text(values[1]))[0]),
+    "after": (2, 2, lambda values: _text(values[0]).partition(_text(values[1]))[2]),
+    "length": (1, 1, lambda values: len(_text(values[0]))),
+}

@@ -1,0 +1,199 @@
+"""Objects of data files, chosen by a way and a condition, and rewritten by fields."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from typing import Literal
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.data.expressions import Expression, parse_expression
+from fernshale.core.data.fields import (
+    Change,
+    Value,
+    add_field,
+    apply_changes,
+    drop_field,
+    fields_of,
+    find_field,
+    rename_field,
+    set_field,
+)
+from fernshale.core.data.tree import Document, Node, NotKeyed
+from fernshale.core.data.walk import Way, as_text, fits, walk
+
+
+@dataclass(frozen=True, slots=True)
+class Rewrite:
+    """What happens to an object's fields. All expressions see the object as it was.
+
+    First fields get new names (`rename`, from old to new; into another inner object too), then they are `set` to what an
+    expression comes to, then some are dropped.
+    """
+
+    rename: Mapping[str, str]
+    set: Mapping[str, str]
+    drop: Sequence[str] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """An object of a document: the way to it, its number among those of its way, and the 1-based line it begins in."""
+
+    way: Way
+    number: int
+    line: int
+    node: Node
+    fields: Mapping[str, Value]
+
+    @property
+    def name(self) -> str:
+        """What to call it: its way, with a field that names it where there is one."""
+        told = next(
+            (self.fields[key] for key in ("id", "name", "@id", "@name", "title", "key") if self.fields.get(key)), ""
+        )
+        return as_text(self.way) + (f" {told}" if told else "")
+
+
+@dataclass(frozen=True, slots=True)
+class Rewritten:
+    """An object and what is written for it: the changes of the text, and fields before and after where they differ."""
+
+    found: Found
+    changes: tuple[Change, ...]
+    before: Mapping[str, Value]
+    after: Mapping[str, Value]
+
+
+def find_objects(document: Document, way: str, when: str = "") -> tuple[Found, ...]:
+    """The objects that a way leads to ("" for the whole file) and for which a condition holds. Raises BadExpression."""
+    condition = _parsed(when) if when else None
+    found = []
+    number = -1
+    for path, node in walk(document):
+        if node.kind == "value" or not (fits(way, path) if way else path == ()):
+            continue
+        number += 1
+        fields = fields_of(document, node)
+        if condition is None or condition.holds(fields):
+            found.append(Found(path, number, document.line(node.span[0]) + 1, node, fields))
+        if not way:
+            break
+    return tuple(found)
+
+
+def rewrite_object(document: Document, found: Found, rewrite: Rewrite) -> Rewritten | None:
+    """What the rewrite makes of an object, None where nothing changes. Raises BadExpression, NotKeyed."""
+    before = dict(found.fields)
+    after = dict(before)
+    steps: list[_Step] = []
+    for old, new in rewrite.rename.items():
+        if find_field(document, found.node, old) is None:
+            continue
+        if new in before:
+            raise NotKeyed(f"line {found.line}: {old} cannot become {new}, which is there already")
+        value = after.pop(old, None)
+        if old.rpartition(".")[0] == new.rpartition(".")[0]:
+            steps.append(_Step("rename", old, new))
+        elif old not in before:
+            raise NotKeyed(f"line {found.line}: {old} is no plain value and stays where it is")
+        else:
+            steps += [_Step("drop", old), _Step("set", new, value)]
+        after[new] = value
+    for name, text in rewrite.set.items():
+        value = _parsed(text).value(before)
+        if name not in after or after[name] != value or type(after[name]) is not type(value):
+            after[name] = value
+            steps.append(_Step("set", name, value))
+    for name in rewrite.drop:
+        if find_field(document, found.node, name) is not None:
+            steps.append(_Step("drop", name))
+            after = {key: value for key, value in after.items() if key != name and not key.startswith(name + ".")}
+    if not steps:
+        return None
+    return Rewritten(found, tuple(_changes(document, found.node, steps)), before, after)
+
+
+@dataclass(frozen=True, slots=True)
+class _Step:
+    """One thing to do to an object; `to` is a new name or a value."""
+
+    what: Literal["rename", "set", "drop"]
+    name: str
+    to: Value = None
+
+    def changes(self, document: Document, node: Node) -> list[Change]:
+        field = find_field(document, node, self.name)
+        if self.what == "set":
+            return [add_field(document, node, self.name, self.to) if field is None else set_field(document, field, self.to)]
+        if field is None:
+            return []
+        if self.what == "drop":
+            return drop_field(document, field)
+        return rename_field(document, field, str(self.to).rpartition(".")[2])
+
+
+def _changes(document: Document, node: Node, steps: Sequence[_Step]) -> list[Change]:
+    """The steps as changes of the text: places alone where each field stays; one after the other where entries come and go."""
+    there = {step.name for step in steps if step.what == "rename"}
+    if all(step.what == "rename" or (step.what == "set" and find_field(document, node, step.name) is not None) for step in steps):
+        changes = [change for step in steps for change in step.changes(document, node)]
+        if len({step.name for step in steps}) == len(steps) and not there & {step.name for step in steps if step.what == "set"}:
+            return changes
+    part = _by_itself(document, node)
+    if part is not None:
+        new = _stepped(*part, steps)
+        change = _narrowed(part[0].text, new)
+        return [Change((change.span[0] + node.span[0], change.span[1] + node.span[0]), change.new)]
+    return [_narrowed(document.text, _stepped(document, node, steps))]
+
+
+def _stepped(document: Document, node: Node, steps: Sequence[_Step]) -> str:
+    """The text after the steps, read again after each: entries that come and go move the others."""
+    read = document.read
+    if read is None:
+        raise NotKeyed("the text cannot be read again")
+    at = [other for _, other in walk(document)].index(node)
+    for step in steps:
+        document = replace(read(apply_changes(document.text, step.changes(document, node))), read=read)
+        node = [other for _, other in walk(document)][at]
+    return document.text
+
+
+def _by_itself(document: Document, node: Node) -> tuple[Document, Node] | None:
+    """An object as a document of its own, where its format allows it, so that a large file is not read for each object."""
+    if document.read is None or document.format not in ("json", "xml", "lines") or node is document.root:
+        return None
+    part = replace(document.read(document.cut(node.span)), read=document.read)
+    return part, part.root if document.format == "json" else part.root.items[0].node
+
+
+def _narrowed(before: str, after: str) -> Change:
+    """What differs between two texts as one change."""
+    shorter = min(len(before), len(after))
+    start = next((at for at in range(shorter) if before[at] != after[at]), shorter)
+    rest = shorter - start
+    end = 0
+    while end < rest and before[len(before) - 1 - end] == after[len(after) - 1 - end]:
+        end += 1
+    return Change((start, len(before) - end), after[start : len(after) - end])
+
+
+def check_rewrite(rewrite: Rewrite, when: str) -> None:
+    """Raises MisuseError for an expression that cannot be read, or a rewrite that does nothing."""
+    if not (rewrite.rename or rewrite.set or rewrite.drop):
+        raise MisuseError("nothing is renamed, set or dropped")
+    for text in (*rewrite.set.values(), *([when] if when else [])):
+        parse_expression(text)
+
+
+def is_repeatable(rewrite: Rewrite) -> bool:
+    """Whether doing it twice is as doing it once: no field is computed from itself."""
+    gone = {*rewrite.rename, *rewrite.drop}
+    return all(name not in _parsed(text).fields - gone for name, text in rewrite.set.items())
+
+
+@lru_cache(maxsize=512)
+def _parsed(text: str) -> Expression:
+    return parse_expression(text)

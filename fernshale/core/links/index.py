@@ -1,0 +1,235 @@
+"""All ids and paths of a tree: read once, then only what changed."""
+
+from __future__ import annotations
+
+import os
+import posixpath
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken, Progress, many_values
+from fernshale.core.links.marks import NOTHING, FileMarks, Mark, Read, Rules
+from fernshale.core.links.paths import TreePaths
+from fernshale.core.process.second import Second, is_worthwhile
+from fernshale.core.profile.model import DataFormat, LinkShape
+
+_READ = "fernshale.core.links.index:read_files"
+_OFTEN = 200
+
+
+@dataclass(frozen=True, slots=True)
+class Use:
+    """A place where an id or path stands."""
+
+    file: TreePath
+    mark: Mark
+
+    @property
+    def line(self) -> int:
+        return self.mark.line
+
+
+class LinkIndex:
+    """The marks of a tree's files, and where each id is declared and used.
+
+    Not to be changed by two threads at once.
+    """
+
+    def __init__(self, shape: LinkShape, formats: Sequence[DataFormat] = ()) -> None:
+        self.rules = Rules(shape, formats)
+        self.shape, self.formats = shape, tuple(formats)
+        self.files: dict[TreePath, FileMarks] = {}
+        self.paths = TreePaths()
+        self._stamps: dict[TreePath, object] = {}
+        self._concern: dict[TreePath, bool] = {}
+        # Which files, each with how many marks; ids are looked up far more often than files are read.
+        self._declared: dict[str, dict[TreePath, int]] = {}
+        self._used: dict[str, dict[TreePath, int]] = {}
+        self._named: dict[tuple[str, str], dict[TreePath, int]] = {}
+
+    def update(
+        self,
+        stamps: Mapping[TreePath, object],
+        root: Path | Read,
+        progress: Progress,
+        token: CancelToken,
+        like: LinkIndex | None = None,
+    ) -> int:
+        """Read the files whose stamp is not the one they were read at; how many. `root` is a folder or gives bytes.
+
+        What `like`, an index by the same rules, has read at the same path and stamp is taken from there.
+        Raises FormatError, Cancelled; then what was read stays.
+        """
+        concern = self._concern
+        for path in stamps.keys() - concern.keys():
+            concern[path] = self.rules.concern(path)
+        wanted = [path for path, stamp in stamps.items() if self._stamps.get(path) != stamp and concern[path]]
+        for path in [path for path in self._stamps if path not in stamps]:
+            self._forget(path)
+        if self.paths.files != stamps.keys():
+            self.paths = TreePaths(set(stamps))
+        with many_values():
+            for path in wanted if like is not None else ():
+                if like is not None and like._stamps.get(path) == stamps[path]:
+                    self._take(path, stamps[path], like.files.get(path, NOTHING))
+            wanted = [path for path in wanted if self._stamps.get(path) != stamps[path]]
+            for path, marks in self._read(wanted, root, progress, token):
+                self._take(path, stamps[path], marks)
+        return len(wanted)
+
+    # -- what is there
+
+    def ids_declared(self) -> Collection[str]:
+        return self._declared.keys()
+
+    def ids_used(self) -> Collection[str]:
+        return self._used.keys()
+
+    def declares(self, id: str) -> bool:
+        return id in self._declared
+
+    def declarations(self, id: str) -> tuple[Use, ...]:
+        return self._places(self._declared.get(id, ()), id, True)
+
+    def uses(self, id: str) -> tuple[Use, ...]:
+        return self._places(self._used.get(id, ()), id, False)
+
+    def users(self, id: str) -> Collection[TreePath]:
+        """The files that use an id."""
+        return self._used.get(id, {}).keys()
+
+    @property
+    def dangling(self) -> tuple[str, ...]:
+        """Used ids that nothing declares, in order."""
+        return tuple(sorted(id for id in self._used if id and id not in self._declared))
+
+    @property
+    def doubled(self) -> tuple[str, ...]:
+        """Ids that are declared more than once, in order."""
+        return tuple(sorted(id for id, files in self._declared.items() if len(files) > 1 or sum(files.values()) > 1))
+
+    def named_files(self) -> dict[TreePath, list[Use]]:
+        """Uses of paths by the file of the tree they mean; what leads out of the tree or elsewhere is left out."""
+        return self._by_target(self.paths)
+
+    def dangling_files(self, before: TreePaths) -> dict[TreePath, list[Use]]:
+        """Uses of paths that lead to no file, by what they led to `before`, else by where they would lead."""
+        return self._by_target(before, but_not=self.paths)
+
+    def _by_target(self, paths: TreePaths, but_not: TreePaths | None = None) -> dict[TreePath, list[Use]]:
+        found: dict[TreePath, list[Use]] = {}
+        roots = tuple(dict.fromkeys(root for rule in self.rules.all for root in rule.roots))
+        for (folder, written), files in self._named.items():
+            if but_not is not None and but_not.resolve(written, folder, roots) in but_not:
+                continue
+            target = paths.resolve(written, folder, roots)
+            if target is not None:
+                for path in files:
+                    marks = [mark for mark in self.files[path].used if mark.id == written]
+                    found.setdefault(target, []).extend(Use(path, mark) for mark in marks if self.rules.names_files(mark))
+        return found
+
+    # -- keeping count
+
+    def _count(self, path: TreePath, marks: FileMarks) -> None:
+        for mark in marks.declared:
+            files = self._declared.setdefault(mark.id, {})
+            files[path] = files.get(path, 0) + 1
+        folder = posixpath.dirname(path)
+        for mark in marks.used:
+            if self.rules.names_files(mark):
+                files = self._named.setdefault((folder, mark.id), {})
+            else:
+                files = self._used.setdefault(mark.id, {})
+            files[path] = files.get(path, 0) + 1
+
+    def _take(self, path: TreePath, stamp: object, marks: FileMarks) -> None:
+        self._forget(path)
+        self._stamps[path] = stamp
+        if marks.declared or marks.used or marks.trouble:
+            self.files[path] = marks
+            self._count(path, marks)
+
+    def _forget(self, path: TreePath) -> None:
+        self._stamps.pop(path, None)
+        marks = self.files.pop(path, NOTHING)
+        folder = posixpath.dirname(path)
+        for mark in marks.declared:
+            _drop(self._declared, mark.id, path)
+        for mark in marks.used:
+            if self.rules.names_files(mark):
+                _drop(self._named, (folder, mark.id), path)
+            else:
+                _drop(self._used, mark.id, path)
+
+    def _places(self, files: Iterable[TreePath], id: str, declared: bool) -> tuple[Use, ...]:
+        found = []
+        for path in sorted(files):
+            marks = self.files[path].declared if declared else self.files[path].used
+            found += [
+                Use(path, mark) for mark in marks if mark.id == id and (declared or not self.rules.names_files(mark))
+            ]
+        return tuple(found)
+
+    # -- reading
+
+    def _read(
+        self, wanted: Sequence[TreePath], root: Path | Read, progress: Progress, token: CancelToken
+    ) -> Iterator[tuple[TreePath, FileMarks]]:
+        if isinstance(root, Path) and is_worthwhile(len(wanted), 0):
+            half = len(wanted) // 2
+            job = (self.shape, self.formats, str(root), wanted[half:], None)
+            with Second(_READ, job) as second:
+                told = lambda done: progress("reading links", done + second.done, len(wanted))  # noqa: E731
+                mine = read_files((self.shape, self.formats, str(root), wanted[:half], token), told)
+                theirs = second.result(token)
+            yield from zip(wanted, (_unpacked(item) for item in [*mine, *theirs]), strict=True)
+            return
+        for number, path in enumerate(wanted):
+            if number % _OFTEN == 0:
+                token.check()
+                progress("reading links", number, len(wanted))
+            data = _bytes(root, path) if isinstance(root, Path) else root(path)
+            yield path, self.rules.read(path, data) if data is not None else NOTHING
+
+
+def read_files(
+    job: tuple[LinkShape, Sequence[DataFormat], str, Sequence[TreePath], CancelToken | None], tell: Any
+) -> list[Any]:
+    """The marks of many files as plain tuples; what the second process is given to do."""
+    shape, formats, root, paths, token = job
+    rules, folder = Rules(shape, formats), Path(root)
+    found: list[Any] = []
+    for number, path in enumerate(paths):
+        if number % _OFTEN == 0:
+            tell(number)
+            if token is not None:
+                token.check()
+        data = _bytes(folder, path)
+        marks = rules.read(path, data) if data is not None else NOTHING
+        found.append((tuple(map(tuple, marks.declared)), tuple(map(tuple, marks.used)), marks.trouble))
+    return found
+
+
+def _unpacked(item: Any) -> FileMarks:
+    declared, used, trouble = item
+    return FileMarks(tuple(map(Mark._make, declared)), tuple(map(Mark._make, used)), trouble)
+
+
+def _bytes(root: Path, path: TreePath) -> bytes | None:
+    try:
+        with open(os.path.join(root, path), "rb") as file:
+            return file.read()
+    except OSError:
+        return None  # gone meanwhile, or not ours to read: it has no links
+
+
+def _drop(counted: dict[Any, dict[TreePath, int]], key: Any, path: TreePath) -> None:
+    files = counted.get(key)
+    if files is not None:
+        files.pop(path, None)
+        if not files:
+            del counted[key]

@@ -1,0 +1,37 @@
+"""Give uses another name: every use of what dangles, in all kinds of files, the places alone."""
+
+from __future__ import annotations
+
+import posixpath
+from collections.abc import Callable, Iterable
+
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.links.marks import Mark, Rules, replace_marks
+from fernshale.core.links.meaning import Dangling
+from fernshale.core.links.pairing import Candidate
+from fernshale.core.links.paths import spell_path
+
+Replacements = dict[TreePath, list[tuple[Mark, str]]]
+
+
+def replacements(chosen: Iterable[tuple[Dangling, Candidate]]) -> Replacements:
+    """What stands where and becomes what, by file."""
+    found: Replacements = {}
+    for item, candidate in chosen:
+        for use in item.uses_in(candidate.slots):
+            new = candidate.id
+            if item.is_file:
+                folder = posixpath.dirname(use.file)
+                new = spell_path(TreePath(candidate.id), use.mark.id, folder, TreePath(item.id))
+            found.setdefault(use.file, []).append((use.mark, new))
+    return found
+
+
+def rewrite(rules: Rules, changes: Replacements, read: Callable[[TreePath], bytes | None]) -> dict[TreePath, bytes]:
+    """The files as they will be. Raises FormatError where a file is not what was read, or is binary and too short."""
+    found = {}
+    for path, listed in sorted(changes.items()):
+        data = read(path)
+        if data is not None:
+            found[path] = replace_marks(data, rules, path, listed)
+    return found
