@@ -1,24 +1,55 @@
-"""Trial: the two logs aligned, the checks, the timings."""
+"""Trial: what is left to settle, and the evidence: logs aligned, checks by release, timings, pictures."""
 
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QSplitter, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QHBoxLayout,
+    QSplitter,
+    QStackedWidget,
+    QTabBar,
+    QVBoxLayout,
+    QWidget,
+)
 
+from fernshale.app.dialogs import ask_check, ask_why
+from fernshale.app.jobs import Runner
 from fernshale.app.pages.base import Page
 from fernshale.app.session import Session
 from fernshale.app.theme import Tone
 from fernshale.app.widgets.basics import Card, button, quiet_label
-from fernshale.app.widgets.charts import Bar, BarChart
 from fernshale.app.widgets.lines import Document, LineRow
+from fernshale.app.widgets.pictures import PicturePairView
 from fernshale.app.widgets.rows import Row, RowList
-from fernshale.core.base.words import seconds
+from fernshale.app.widgets.tables import TableRow, TextTable
+from fernshale.app.widgets.timing import FramePlot
+from fernshale.core.base.words import count, seconds
+from fernshale.core.crossing.checking import CheckRow
 from fernshale.core.crossing.matter import Matter, Stage
 from fernshale.core.crossing.overview import Overview
-from fernshale.core.trial.frames import FrameTimes
+from fernshale.core.crossing.printers import find_printers
+from fernshale.core.crossing.stages.trial import TrialView, log_key
+from fernshale.core.trial.frames import Timing
 from fernshale.core.trial.logs import LogLine
 
-_SIGNS: dict[str, tuple[str, Tone]] = {"same": ("", "plain"), "new": ("new", "incoming"), "gone": ("gone", "base")}
+_SIGNS: dict[str, tuple[str, Tone]] = {
+    "same": ("", "plain"),
+    "new": ("new", "incoming"),
+    "gone": ("gone", "base"),
+    "more": ("more", "incoming"),
+    "less": ("fewer", "base"),
+    "moved": ("moved", "quiet"),
+}
+_VERDICTS = {
+    "passed": "● good",
+    "differs": "◆ differs",
+    "missing": "◆ missing",
+    "failed": "◆ failed",
+    "not tried": "· not tried",
+}
+_LOG, _CHECKS, _TIMINGS, _PICTURES = range(4)
 
 
 class TrialPage(Page):
@@ -27,124 +58,356 @@ class TrialPage(Page):
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, session)
         self._overview: Overview | None = None
-        self._bars = BarChart(self, "Lines of the log", 130)
-        self.column.addWidget(self._bars)
+        self._searching = Runner(self)
+        self._searching.succeeded.connect(self._show_printers)
         split = QSplitter(Qt.Orientation.Horizontal, self)
         split.setHandleWidth(14)
-        checks = Card(split, "Checks")
-        self._checks = RowList(checks, "Checks", wrap=True)
-        self._checks.chosen.connect(self._show_check)
-        checks.body.addWidget(self._checks, 1)
-        self._detail = quiet_label(checks, "")
+        left = Card(split, "To settle")
+        self._list = RowList(left, "To settle", wrap=True)
+        self._list.chosen.connect(self._show)
+        left.body.addWidget(self._list, 1)
+        self._detail = quiet_label(left, "")
         self._detail.setContentsMargins(11, 6, 9, 4)
-        checks.body.addWidget(self._detail)
-        row = QHBoxLayout()
-        row.setContentsMargins(11, 6, 9, 9)
-        row.setSpacing(6)
-        self._run = button(checks, "Run the game", self._on_run, main=True)
+        left.body.addWidget(self._detail)
+        rows = QVBoxLayout()
+        rows.setContentsMargins(11, 4, 9, 9)
+        rows.setSpacing(6)
+        first, second = QHBoxLayout(), QHBoxLayout()
+        self._good = button(left, "It does", lambda: self._mark("passed"), main=True)
+        self._bad = button(left, "It does not …", lambda: self._mark("failed"))
         self._accept = button(
-            checks, "It is meant to be so", self._on_accept, hint="Keeps the decision; it is not asked again"
+            left, "Meant to be so …", self._on_accept, hint="Asks for a reason; it is not asked again"
         )
-        row.addWidget(self._run)
-        row.addWidget(self._accept)
-        row.addStretch(1)
-        checks.body.addLayout(row)
-        log = Card(split, "Its log beside the baseline's")
-        self._only = QCheckBox("only what differs", log)
+        self._where = button(left, "Where it is printed", self._on_where, hint="Opens the code that prints this line")
+        self._add = button(left, "Put it on the list", self._on_add_proposed, main=True)
+        self._refuse = button(left, "Not needed", self._on_refuse)
+        self._run = button(left, "Run the game", self._on_run, main=True)
+        for item in (self._good, self._bad, self._add, self._refuse, self._accept, self._where):
+            first.addWidget(item)
+        first.addStretch(1)
+        second.addWidget(self._run)
+        second.addWidget(
+            button(left, "New check …", self._on_new_check, hint="A behaviour to try, by hand or by itself")
+        )
+        second.addStretch(1)
+        rows.addLayout(first)
+        rows.addLayout(second)
+        left.body.addLayout(rows)
+        right = Card(split, "Evidence")
+        self._tabs = QTabBar(right)
+        self._tabs.setAccessibleName("Evidence")
+        self._tabs.setDrawBase(False)
+        for word in ("Log", "Checks", "Timings", "Pictures"):
+            self._tabs.addTab(word)
+        right.head.addWidget(self._tabs)
+        self._only = QCheckBox("only what differs", right)
         self._only.toggled.connect(self._show_log)
-        log.head.addWidget(self._only)
-        self._log = Document(log, "Its log beside the baseline's")
-        log.body.addWidget(self._log)
-        split.setSizes([330, 640])
+        right.head.addWidget(self._only)
+        self._stack = QStackedWidget(right)
+        self._tabs.currentChanged.connect(self._on_tab)
+        right.body.addWidget(self._stack, 1)
+        self._make_evidence()
+        split.setSizes([370, 610])
         split.setStretchFactor(1, 1)
         self.column.addWidget(split, 1)
-        self.setFocusProxy(self._checks)
+        self.setFocusProxy(self._list)
+
+    def _make_evidence(self) -> None:
+        self._log = Document(self._stack, "Its log beside the baseline's")
+        self._stack.addWidget(self._log)
+        checks = QSplitter(Qt.Orientation.Vertical, self._stack)
+        self._table = TextTable(checks, "Checks by release", ("check",), ())
+        self._table.chosen.connect(self._show_check)
+        self._evidence = Document(checks, "Evidence of a check")
+        checks.setSizes([220, 200])
+        self._stack.addWidget(checks)
+        timings = QWidget(self._stack)
+        column = QVBoxLayout(timings)
+        column.setContentsMargins(11, 8, 11, 8)
+        self._plot = FramePlot(timings, "Frame times before and now")
+        column.addWidget(self._plot, 1)
+        self._times = quiet_label(timings, "")
+        column.addWidget(self._times)
+        self._stack.addWidget(timings)
+        pictures = QWidget(self._stack)
+        column = QVBoxLayout(pictures)
+        column.setContentsMargins(11, 8, 11, 8)
+        self._which = QComboBox(pictures)
+        self._which.setAccessibleName("Which picture")
+        self._which.currentIndexChanged.connect(self._show_picture)
+        column.addWidget(self._which)
+        self._pair = PicturePairView(pictures, "The picture before and now")
+        column.addWidget(self._pair, 1)
+        self._stack.addWidget(pictures)
 
     def fill(self, overview: Overview) -> None:
         self._overview = overview
         view = overview.trial
-        parts: tuple[tuple[Tone, int, str], ...] = (
-            ("mine", view.count("same"), "as before"),
-            ("incoming", view.count("new"), "new"),
-            ("base", view.count("gone"), "gone"),
-        )
-        times = []
-        if view.baseline and view.baseline.run:
-            times.append(f"before {seconds(view.baseline.run.elapsed_s)}")
-        if view.run:
-            times.append(f"now {seconds(view.run.elapsed_s)}")
-        self._bars.set_bars((Bar("log lines", parts, ", ".join(times)),))
-        rows = []
-        for check in view.run.checks if view.run else ():
-            good = check.verdict == "passed"
-            glyph, tone = ("●", "mine") if good else ("◆", "alarm")
-            rows.append(
-                Row(
-                    check.name,
-                    "is as expected" if good else check.verdict,
-                    "",
-                    glyph,
-                    tone,
-                    payload=f"trial:check:{check.name}",
-                )
-            )  # type: ignore[arg-type]
-        if view.run and view.run.frames:
-            before = view.baseline.run.frames if view.baseline and view.baseline.run else None
-            words = f"now {_frame_words(view.run.frames)}" + (f"; before {_frame_words(before)}" if before else "")
-            rows.append(Row("longest and middle frame", words, "", "·", payload="frames"))
-        for matter in view.matters:
-            if not matter.key.startswith("trial:check:"):
-                rows.append(Row(matter.title, "", "", "◆" if matter.needs_you else "·", "alarm", payload=matter.key))
-        self._checks.set_rows(tuple(rows))
+        rows = [
+            Row(item.title, item.detail.split("\n")[0], "", "◆" if item.needs_you else "·", "alarm", payload=item.key)
+            for item in view.matters
+        ]
+        rows += [
+            Row(
+                item.check.name,
+                f"proposed: {item.check.by_hand}",
+                "",
+                "＋",
+                "mine",
+                payload=f"propose:{item.check.name}",
+            )
+            for item in view.proposed
+        ]
+        rows += [
+            Row(_accepted_words(view, key), f"meant so: {why or 'no reason given'}", "", "–", "quiet", payload=None)
+            for key, why in view.accepted.items()
+        ]
+        self._list.set_rows(tuple(rows))
         self._run.setText("Run the game" if view.run is None else "Run again")
         self._show_log()
-        self._show_check(self._checks.current())
+        self._show_table()
+        self._show_timings()
+        self._which.blockSignals(True)
+        self._which.clear()
+        for pair in view.pictures:
+            self._which.addItem(pair.name)
+        self._which.blockSignals(False)
+        self._which.setVisible(len(view.pictures) > 1)
+        self._show_picture()
+        self._name_tabs(view)
+        self._show(self._list.current())
 
     def go_to(self, matter: Matter) -> None:
-        self._checks.select(matter.key)
+        self._list.select(matter.key)
 
     def find_text(self, words: str) -> bool:
+        if self._stack.currentIndex() == _CHECKS:
+            return self._table.find_text(words)
         return self._log.find_text(words)
+
+    # -- the list
 
     def _matter(self) -> Matter | None:
         if self._overview is None:
             return None
-        return next((matter for matter in self._overview.trial.matters if matter.key == self._checks.current()), None)
+        return next((matter for matter in self._overview.trial.matters if matter.key == self._list.current()), None)
 
-    def _show_check(self, payload: object) -> None:
+    def _show(self, payload: object) -> None:
         matter = self._matter()
-        self._accept.setVisible(matter is not None and any(way.id == "accept" for way in matter.proposals))
-        lines = matter.detail.splitlines()[:14] if matter else []
+        key = payload if isinstance(payload, str) else ""
+        ways = {way.id for way in matter.proposals} if matter else set()
+        self._good.setVisible("passed" in ways)
+        self._bad.setVisible("failed" in ways)
+        self._accept.setVisible("accept" in ways)
+        self._where.setVisible(key.startswith("trial:log:"))
+        self._add.setVisible(key.startswith("propose:"))
+        self._refuse.setVisible(key.startswith("propose:"))
+        lines = matter.detail.splitlines()[:12] if matter else []
+        if key.startswith("propose:") and self._overview is not None:
+            item = next(item for item in self._overview.trial.proposed if f"propose:{item.check.name}" == key)
+            lines = [item.check.by_hand, item.reason]
         self._detail.setText("\n".join(lines))
+        for start, tab in (
+            ("trial:check:", _CHECKS),
+            ("propose:", _CHECKS),
+            ("trial:time:", _TIMINGS),
+            ("trial:picture:", _PICTURES),
+            ("trial:", _LOG),
+        ):
+            if key.startswith(start):
+                self._tabs.setCurrentIndex(tab)
+                break
+        if key.startswith("trial:check:"):
+            self._table.select(key.removeprefix("trial:check:"))
+        if key.startswith("trial:log:") and matter is not None:
+            self._log.find_text(matter.detail)
+
+    def _on_tab(self, tab: int) -> None:
+        self._stack.setCurrentIndex(tab)
+        self._only.setVisible(tab == _LOG)
+
+    def _name_tabs(self, view: TrialView) -> None:
+        differs = len([item for item in view.log.differences if item.sign != "moved"])
+        tried = sum(row.on(view.release).verdict != "not tried" for row in view.checks)
+        looks = sum(pair.difference is not None and not pair.difference.is_same for pair in view.pictures)
+        self._tabs.setTabText(_LOG, f"Log · {differs}" if differs else "Log")
+        self._tabs.setTabText(_CHECKS, f"Checks · {tried} of {len(view.checks)}" if view.checks else "Checks")
+        self._tabs.setTabText(
+            _TIMINGS, f"Timings · {count(len(view.hitches), 'hitch', 'hitches')}" if view.hitches else "Timings"
+        )
+        self._tabs.setTabText(_PICTURES, f"Pictures · {looks}" if looks else "Pictures")
+
+    # -- the evidence
 
     def _show_log(self) -> None:
         if self._overview is None:
             return
-        lines = self._overview.trial.log
+        log = self._overview.trial.log
+        lines = log.lines
         if self._only.isChecked():
             lines = tuple(line for line in lines if line.sign != "same")
         if not lines:
             words = "not run yet" if self._overview.trial.run is None else "nothing differs"
             self._log.show_lines((LineRow("", "plain", "", words),))
             return
-        self._log.show_lines(tuple(_log_row(number, line) for number, line in enumerate(lines, 1)))
+        self._log.show_lines(tuple(_log_row(line, log.is_condensed) for line in lines))
+
+    def _show_table(self) -> None:
+        assert self._overview is not None
+        view, setup = self._overview.trial, self._overview.setup
+        releases = list(dict.fromkeys([setup.start, *setup.stops]))
+        releases = [each for each in releases if each == setup.to or any(each in row.results for row in view.checks)]
+        self._table.set_columns(("check", *releases))
+        self._table.set_rows(tuple(_check_row(row, releases, setup.to) for row in view.checks))
+        self._show_check(self._table.current())
+
+    def _show_check(self, payload: object) -> None:
+        view = self._overview.trial if self._overview else None
+        row = next((row for row in view.checks if row.check.name == payload), None) if view else None
+        if row is None or view is None:
+            words = "no behaviour is on the list to try; put one on it with New check …"
+            self._evidence.show_lines((LineRow("", "plain", "", words),))
+            return
+        result = row.on(view.release)
+        head = row.check.by_hand or row.check.why or " ".join(row.check.run) or row.check.produced or row.check.prints
+        told = (
+            f"on {result.release}, {result.elapsed_s:.2f} s, {result.who}"
+            if result.time
+            else "not tried on this release"
+        )
+        lines = [LineRow("", "quiet", "", head), LineRow("", "quiet", "", told)]
+        for text in result.detail.splitlines():
+            tone: Tone | None = "mine" if text.startswith("+") else "alarm" if text.startswith("-") else None
+            lines.append(LineRow("", "plain", "", text, tone))
+        self._evidence.show_lines(tuple(lines))
+
+    def _show_timings(self) -> None:
+        assert self._overview is not None
+        view = self._overview.trial
+        before = view.before.frame_runs if view.before else ()
+        self._plot.set_times(before, view.run.frame_runs if view.run else (), [item.frame for item in view.hitches])
+        lines = [_timing_words(item) for item in view.timings]
+        runs = count(len(view.run.frame_runs) if view.run else 0, "run")
+        for hitch in view.hitches[:5]:
+            times = f"{hitch.now_ms:.2f} ms in {hitch.runs} of {runs}; before {hitch.usual_ms:.2f} ms"
+            lines.append(f"◆ frame {hitch.frame} takes {times}")
+        self._times.setText("\n".join(lines) or "no timings on both sides yet")
+
+    def _show_picture(self) -> None:
+        view = self._overview.trial if self._overview else None
+        at = max(0, self._which.currentIndex())
+        if view is None or at >= len(view.pictures):
+            self._pair.show_pair("", "", None, "the profile names no picture")
+            return
+        pair = view.pictures[at]
+        difference = pair.difference
+        if difference is None:
+            self._pair.show_pair(pair.before, pair.now, None, pair.trouble)
+        else:
+            words = difference.why or (
+                "looks the same" if difference.is_same else f"{difference.share:.1%} looks different"
+            )
+            self._pair.show_pair(
+                pair.before, pair.now, None if difference.is_same or difference.why else difference.box, words
+            )
+
+    # -- what one can do
 
     def _on_run(self) -> None:
         self.session.take("trial:run", "run", "running the game")
 
     def _on_accept(self) -> None:
         matter = self._matter()
-        if matter is not None:
-            self.session.take(matter.key, "accept", matter.title)
+        why = ask_why(self, "It is meant to be so") if matter else None
+        if matter is not None and why is not None:
+            self.session.take(matter.key, "accept", matter.title, why=why)
+
+    def _mark(self, verdict: str) -> None:
+        matter = self._matter()
+        why = "" if verdict == "passed" else ask_why(self, "It does not")
+        if matter is not None and why is not None:
+            self.session.take(matter.key, verdict, matter.title, why=why)
+
+    def _on_where(self) -> None:
+        matter = self._matter()
+        view = self._overview.trial if self._overview else None
+        item = (
+            next((item for item in view.log.differences if matter and log_key(item) == matter.key), None)
+            if view
+            else None
+        )
+        if item is not None:
+            ground = self._overview.ground if self._overview else None
+            work = lambda on_line, progress, token: find_printers(ground, item.template, token)  # noqa: E731
+            self._searching.start("looking for the code", work)
+
+    def _show_printers(self, found: object) -> None:
+        places = [item for item in found if not item.in_engine] if isinstance(found, tuple) else []
+        if places:
+            self.editor_wanted.emit(places[0].path, places[0].line)
+        lines = (
+            [f"{'engine: ' if item.in_engine else ''}{item.path}:{item.line}  {item.text}" for item in found]
+            if isinstance(found, tuple)
+            else []
+        )
+        self._detail.setText("\n".join(lines[:6]) or "no code was found that has these words")
+
+    def _on_add_proposed(self) -> None:
+        view = self._overview.trial if self._overview else None
+        item = (
+            next((item for item in view.proposed if f"propose:{item.check.name}" == self._list.current()), None)
+            if view
+            else None
+        )
+        if item is not None:
+            self.session.add_check(item.check)
+
+    def _on_refuse(self) -> None:
+        key = self._list.current()
+        if isinstance(key, str):
+            self.session.refuse_check(key.removeprefix("propose:"))
+
+    def _on_new_check(self) -> None:
+        check = ask_check(self)
+        if check is not None:
+            self.session.add_check(check)
 
 
-def _frame_words(frames: FrameTimes) -> str:
-    return f"{frames.longest_ms:.2f} and {frames.median_ms:.2f} ms"
-
-
-def _log_row(number: int, line: LogLine) -> LineRow:
+def _log_row(line: LogLine, condensed: bool) -> LineRow:
     margin, tone = _SIGNS[line.sign]
     if line.severity and line.sign != "same":
-        margin, tone = f"{margin} {line.severity}", "alarm"
-    fill: Tone | None = None if line.sign == "same" else tone
-    return LineRow(margin, tone, str(number), line.text, fill)
+        margin, tone = f"{margin} {line.severity}", "alarm" if line.sign in ("new", "more") else tone
+    if condensed or line.sign in ("more", "less"):
+        margin = f"{margin} {line.counts[0]}→{line.counts[1]}".strip()
+    fill: Tone | None = None if line.sign in ("same", "moved") else tone
+    return LineRow(margin, tone, str(line.now or line.was), line.text, fill)
+
+
+def _check_row(row: CheckRow, releases: list[str], to: str) -> TableRow:
+    results = [row.on(each) for each in releases]
+    words = [
+        _VERDICTS[item.verdict] if item.time or each == to else "" for item, each in zip(results, releases, strict=True)
+    ]
+    tones = tuple(
+        (at + 1, "mine" if item.is_good else "alarm") for at, item in enumerate(results) if item.verdict != "not tried"
+    )
+    return TableRow((row.check.name, *words), tones, row.check.name)  # type: ignore[arg-type]
+
+
+def _timing_words(item: Timing) -> str:
+    change = f"{abs(item.ratio - 1):.0%} {'longer' if item.ratio > 1 else 'shorter'}"
+    told = {
+        "slower": f"◆ {change}, by chance alone in {item.chance or 0:.1%} of cases",
+        "faster": f"● {change}, by chance alone in {item.chance or 0:.1%} of cases",
+        "as before": "● as before",
+        "noise": f"· {change}, which is within the noise (by chance in {item.chance or 0:.0%} of cases)",
+        "too few runs": f"· {change}; with one run a side nobody can tell that from noise",
+    }[item.verdict]
+    runs = f"{item.runs[0]} and {item.runs[1]} runs"
+    return f"{item.name}: {seconds(item.before)} before, {seconds(item.now)} now; {told} ({runs})"
+
+
+def _accepted_words(view: TrialView, key: str) -> str:
+    """What a decision was about."""
+    found = next((item.sample for item in view.log.differences if log_key(item) == key), "")
+    return found or key.removeprefix("trial:").replace(":", " ", 1)

@@ -1,24 +1,39 @@
-"""Checks: is what the run produced what it should be?"""
+"""Checks: behaviours to try, by a file, a line of the log, a command, or by hand; and what came of them."""
 
 from __future__ import annotations
 
 import difflib
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
+from fernshale.core.base.patterns import search
 from fernshale.core.base.textfile import read_text, split_lines
+from fernshale.core.profile.model import Check
 
-Verdict = Literal["passed", "differs", "missing"]
+Verdict = Literal["passed", "differs", "missing", "failed", "not tried"]
+_LONGEST = 20_000
 
 
 @dataclass(frozen=True, slots=True)
 class CheckResult:
-    """A check's verdict; `detail` is a unified diff or what is missing."""
+    """A check's verdict; `detail` is its evidence: a unified diff, the line that was found, what a command said.
+
+    `release` is what it was tried on, `time` when (seconds since the epoch), `elapsed_s` how long it took, `who` tried it.
+    """
 
     name: str
     verdict: Verdict
     detail: str = ""
+    release: str = ""
+    time: float = 0.0
+    elapsed_s: float = 0.0
+    who: str = ""
+
+    @property
+    def is_good(self) -> bool:
+        return self.verdict == "passed"
 
 
 def check_file(name: str, produced: Path, expected: Path) -> CheckResult:
@@ -28,9 +43,37 @@ def check_file(name: str, produced: Path, expected: Path) -> CheckResult:
             return CheckResult(name, "missing", f"{what}: {path.name} is not there")
     got, wanted = produced.read_bytes(), expected.read_bytes()
     if got == wanted:
-        return CheckResult(name, "passed")
+        return CheckResult(name, "passed", f"{produced.name} is as expected")
     left, right = read_text(wanted), read_text(got)
     if left is None or right is None:
         return CheckResult(name, "differs", f"{len(got)} bytes instead of {len(wanted)}")
     lines = difflib.unified_diff(split_lines(left.text), split_lines(right.text), "expected", "produced", n=1)
-    return CheckResult(name, "differs", "".join(line if line.endswith("\n") else line + "\n" for line in lines))
+    detail = "".join(line if line.endswith("\n") else line + "\n" for line in lines)
+    return CheckResult(name, "differs", detail[:_LONGEST])
+
+
+def check_log(check: Check, log: Sequence[str]) -> CheckResult:
+    """Whether the log has a line that `prints` fits, and none that `never` fits. Raises RunsAway."""
+    if check.never:
+        bad = next((line for line in log if search(check.never, line)), None)
+        if bad is not None:
+            return CheckResult(check.name, "failed", f"the log says: {bad}")
+    if check.prints:
+        good = next((line for line in log if search(check.prints, line)), None)
+        if good is None:
+            return CheckResult(check.name, "missing", f"no line of the log fits {check.prints}")
+        return CheckResult(check.name, "passed", f"the log says: {good}")
+    return CheckResult(check.name, "passed", f"no line of the log fits {check.never}")
+
+
+def judge_command(check: Check, status: int, output: str, timed_out: bool) -> CheckResult:
+    """What came of a command that tries something: good when it ends with 0 and says what it should."""
+    said = "\n".join(output.splitlines()[-20:])
+    if timed_out:
+        return CheckResult(check.name, "failed", f"it took longer than {check.timeout_s:.0f} s\n{said}")
+    if status:
+        return CheckResult(check.name, "failed", f"it ended with status {status}\n{said}")
+    if check.prints:
+        found = check_log(Check(check.name, prints=check.prints), output.splitlines())
+        return found if found.is_good else CheckResult(check.name, "failed", f"it does not say {check.prints}\n{said}")
+    return CheckResult(check.name, "passed", said or "it ended well")

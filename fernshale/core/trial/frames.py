@@ -1,4 +1,4 @@
-"""Frame times of a run, read from the table it leaves."""
+"""Frame times and start times of runs, and whether a difference between them is more than noise."""
 
 from __future__ import annotations
 
@@ -7,8 +7,16 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from statistics import median
+from typing import Literal
 
-_MOST = 2_000_000
+_MOST = 200_000
+# A difference smaller than this is not worth a word, however sure it is.
+_SMALL = 0.03
+_SURE = 0.01
+# A hitch is this many times the usual spread above the middle frame, and so many times as long.
+_SPREADS, _TIMES = 8.0, 2.5
+_MOST_HITCHES = 20
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,10 +29,34 @@ class FrameTimes:
     longest_ms: float
 
 
-def read_frames(path: Path, column: str, per_second: float) -> FrameTimes | None:
-    """The frame times in a CSV table with a head line, None where there are none. Fields that are no number are skipped.
+@dataclass(frozen=True, slots=True)
+class Timing:
+    """What several runs took before and now in seconds: the middle of each, how they differ (1.1: a tenth longer), and whether
+    that is more than noise; `chance` is how often noise alone would differ as much."""
 
-    `per_second` says how many of the table's units make a second.
+    name: str
+    before: float
+    now: float
+    ratio: float
+    verdict: Literal["slower", "faster", "as before", "noise", "too few runs"]
+    chance: float | None
+    runs: tuple[int, int]
+
+
+@dataclass(frozen=True, slots=True)
+class Hitch:
+    """A frame that is much longer than its neighbours in most runs; `usual_ms` is what frames there take before."""
+
+    frame: int
+    now_ms: float
+    usual_ms: float
+    runs: int
+
+
+def read_frames(path: Path, column: str, per_second: float) -> tuple[float, ...]:
+    """The frame times in milliseconds in a CSV table with a head line, none where there is no table.
+
+    Fields that are no number are skipped. `per_second` says how many of the table's units make a second.
     """
     times: list[float] = []
     try:
@@ -39,8 +71,8 @@ def read_frames(path: Path, column: str, per_second: float) -> FrameTimes | None
                 if len(times) >= _MOST:
                     break
     except (OSError, csv.Error):
-        return None
-    return summarise(times)
+        return ()
+    return tuple(times)
 
 
 def summarise(times_ms: Sequence[float]) -> FrameTimes | None:
@@ -50,3 +82,58 @@ def summarise(times_ms: Sequence[float]) -> FrameTimes | None:
     ordered = sorted(times_ms)
     slow = ordered[min(len(ordered) - 1, math.ceil(0.95 * len(ordered)) - 1)]
     return FrameTimes(len(ordered), ordered[len(ordered) // 2], slow, ordered[-1])
+
+
+def compare_times(name: str, before: Sequence[float], now: Sequence[float], felt: float = 0.0) -> Timing | None:
+    """One number from each run in seconds, before and now; None where a side has none. Less than `felt` apart is as before.
+
+    Runs, not frames, are what is counted: frames of one run share its luck. Welch's t-test on logarithms (Welch 1947), so that
+    what is compared is a ratio and the two sides may spread differently.
+    """
+    first, second = [value for value in before if value > 0], [value for value in now if value > 0]
+    if not first or not second:
+        return None
+    old, new = median(first), median(second)
+    ratio, runs = new / old, (len(first), len(second))
+    if min(runs) < 2:
+        return Timing(name, old, new, ratio, "too few runs", None, runs)
+    chance = _welch([math.log(value) for value in first], [math.log(value) for value in second])
+    if abs(ratio - 1) < _SMALL or abs(new - old) < felt:
+        return Timing(name, old, new, ratio, "as before", chance, runs)
+    if chance > _SURE:
+        return Timing(name, old, new, ratio, "noise", chance, runs)
+    return Timing(name, old, new, ratio, "slower" if ratio > 1 else "faster", chance, runs)
+
+
+def _welch(first: Sequence[float], second: Sequence[float]) -> float:
+    from scipy.stats import ttest_ind
+
+    # Runs that are the same to the last digit have no spread at all; a clock is not that good.
+    least = 1e-4
+    shaken = [[value + least * ((at % 2) - 0.5) for at, value in enumerate(side)] for side in (first, second)]
+    return float(ttest_ind(*shaken, equal_var=False).pvalue)
+
+
+def find_hitches(before: Sequence[Sequence[float]], now: Sequence[Sequence[float]]) -> tuple[Hitch, ...]:
+    """Frames that stand out in more than half of the runs now and in none before, longest first. Times in milliseconds.
+
+    The usual spread is the median absolute deviation (Hampel 1974), which the hitches themselves do not widen.
+    """
+    outside = [_outliers(run) for run in now]
+    known = {frame for run in before for frame in _outliers(run)}
+    found = []
+    for frame in sorted({frame for run in outside for frame in run}):
+        times = [run[frame] for run in outside if frame in run]
+        if len(times) * 2 > len(now) and frame not in known:
+            usual = [run[frame] for run in before if frame < len(run)]
+            found.append(Hitch(frame, median(times), median(usual) if usual else 0.0, len(times)))
+    return tuple(sorted(found, key=lambda item: -item.now_ms)[:_MOST_HITCHES])
+
+
+def _outliers(run: Sequence[float]) -> dict[int, float]:
+    if len(run) < 8:
+        return {}
+    middle = median(run)
+    spread = 1.4826 * median(abs(time - middle) for time in run)
+    limit = max(middle + _SPREADS * spread, _TIMES * middle)
+    return {frame: time for frame, time in enumerate(run) if time > limit}

@@ -14,7 +14,7 @@ _SHAPE = LogShape((r"^\[\d\d:\d\d\] ", r"\d+ ms"), (Severity("warning", "warning
 def test_times_do_not_count_and_what_went_comes_before_what_came() -> None:
     before = ["[01:00] start", "[01:01] info old", "[01:02] took 5 ms", "[01:03] warning lamp"]
     now = ["[02:00] start", "[02:01] info new", "[02:02] took 9 ms", "[02:03] error lamp", "[02:04] end"]
-    found = [(line.sign, line.severity, line.text[8:]) for line in compare_logs(before, now, _SHAPE)]
+    found = [(line.sign, line.severity, line.text[8:]) for line in compare_logs(before, now, _SHAPE).lines]
     assert found == [
         ("same", "", "start"),
         ("gone", "", "info old"),
@@ -29,7 +29,7 @@ def test_times_do_not_count_and_what_went_comes_before_what_came() -> None:
 @pytest.mark.parametrize(
     ("expected", "produced", "verdict", "detail"),
     [
-        (b"a\n", b"a\n", "passed", ""),
+        (b"a\n", b"a\n", "passed", "as expected"),
         (b"a\nb\n", b"a\nc\n", "differs", "-b\n+c\n"),
         (None, b"a", "missing", "nothing says how it should be"),
         (b"a", None, "missing", "the run did not produce it"),

@@ -1,0 +1,91 @@
+"""How a run ended: by itself, by a code, by a signal, by silence, by the clock; and the stack a crash left in its output."""
+
+from __future__ import annotations
+
+import re
+import signal
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+Kind = Literal["well", "code", "signal", "silence", "time"]
+# Frames of a stack as sanitizers, debuggers, glibc, interpreters and virtual machines write them.
+_FRAME = re.compile(
+    r"""^\s*(?:\#\d+\s+\S
+    | \[bt\]
+    | \S+\([^()]*\+0x[0-9a-f]+\)\s*\[0x[0-9a-f]+\]
+    | at\s+\S+.*[(:]
+    | File\s".+",\sline\s\d+
+    | \d+:\s+0x[0-9a-f]+)""",
+    re.VERBOSE,
+)
+_HEAD = re.compile(
+    r"(?i)traceback \(most recent call last\)|^==\d+==\s*ERROR|backtrace:|stack trace|thread '.*' panicked|"
+    r"terminate called|exception in thread|segmentation fault|assertion .* failed"
+)
+_MOST_FRAMES = 40
+_LAST = 8
+
+
+@dataclass(frozen=True, slots=True)
+class Ending:
+    """How a run ended, in words; `stack` are the lines of a stack in its output, `last` the last that it said."""
+
+    kind: Kind
+    words: str
+    stack: tuple[str, ...]
+    last: tuple[str, ...]
+
+
+def read_ending(status: int, timed_out: bool, silent_s: float, limit_s: float, lines: Sequence[str]) -> Ending:
+    """Tell endings apart. `status` is negative for a signal; shells say 128 and the signal; `silent_s` is how long nothing was
+    said at the end, 0 where that was not the reason."""
+    last = tuple(line for line in lines if line.strip())[-_LAST:]
+    if timed_out and silent_s > 0:
+        return Ending("silence", f"hangs: it said nothing for {silent_s:.0f} s and was ended", (), last)
+    if timed_out:
+        return Ending("time", f"took longer than {limit_s:.0f} s and was ended", (), last)
+    if status == 0:
+        return Ending("well", "ends well", (), last)
+    number = -status if status < 0 else status - 128 if 128 < status < 128 + signal.NSIG else 0
+    stack = find_stack(lines)
+    if number:
+        return Ending("signal", f"crashed: {_signal_words(number)}", stack, last)
+    return Ending("code", f"ended with status {status}", stack, last)
+
+
+def find_stack(lines: Sequence[str]) -> tuple[str, ...]:
+    """The last stack in an output with the line it begins with; empty where there is none."""
+    end = next((at for at in range(len(lines) - 1, -1, -1) if _FRAME.match(lines[at])), -1)
+    if end < 0:
+        return ()
+    start = end
+    while start > 0 and end - start < _MOST_FRAMES and (_FRAME.match(lines[start - 1]) or lines[start - 1].startswith("    ")):
+        start -= 1
+    for at in range(start, max(-1, start - 4), -1):
+        if at >= 0 and _HEAD.search(lines[at]):
+            start = at
+            break
+    if lines[start].lower().startswith("traceback"):
+        # The latest call comes last, with its code below it, and then what went wrong.
+        end += 1
+        while end < len(lines) and lines[end].startswith("    "):
+            end += 1
+    return tuple(lines[start : end + 1])
+
+
+def _signal_words(number: int) -> str:
+    try:
+        name = signal.Signals(number).name
+    except ValueError:
+        return f"signal {number}"
+    told = {
+        "SIGSEGV": "it touched memory that is not its own",
+        "SIGABRT": "it gave up by itself (abort)",
+        "SIGFPE": "it divided by zero or the like",
+        "SIGILL": "it met an instruction this machine does not know",
+        "SIGKILL": "it was ended from outside, as the system does when memory runs out",
+        "SIGBUS": "it touched memory that is not there",
+        "SIGTERM": "it was asked to end from outside",
+    }
+    return f"{name}, {told[name]}" if name in told else name

@@ -1,0 +1,93 @@
+"""Two pictures side by side, and what differs between them as an eye would see it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from fernshale.core.base.errors import FernshaleError
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+# The least difference of two colours side by side that most people see, in CIE 1976 L*a*b*.
+JUST_SEEN = 2.3
+_LARGEST = 64 << 20
+_BLUR = 1
+
+
+class NoPicture(FernshaleError):
+    """A file that is no picture that can be read."""
+
+
+@dataclass(frozen=True, slots=True)
+class PictureDifference:
+    """How two pictures differ: the share of points that look different (0..1), the mean and the greatest difference (ΔE*ab),
+    and the box around what differs (left, top, right, bottom in points). `why` where they cannot be compared by points."""
+
+    share: float
+    mean: float
+    most: float
+    box: tuple[int, int, int, int]
+    size: tuple[int, int]
+    why: str = ""
+
+    @property
+    def is_same(self) -> bool:
+        return self.share == 0 and not self.why
+
+
+def compare_pictures(before: Path, now: Path, tolerance: float = JUST_SEEN) -> tuple[PictureDifference, NDArray[np.bool_] | None]:
+    """The difference, and which points differ (rows by columns) where the pictures have one size.
+
+    Colours are compared in CIE L*a*b* (CIE 1976), each point with its neighbours, so that noise of single points does not count.
+    Raises NoPicture.
+    """
+    import numpy as np
+
+    first, second = _read(before), _read(now)
+    size = second.shape[1], second.shape[0]
+    if first.shape != second.shape:
+        words = f"it is {size[0]} x {size[1]} now and was {first.shape[1]} x {first.shape[0]}"
+        return PictureDifference(1.0, 100.0, 100.0, (0, 0, *size), size, words), None
+    apart = np.sqrt(((_blurred(_lab(first)) - _blurred(_lab(second))) ** 2).sum(axis=2))
+    seen = apart > tolerance
+    if not seen.any():
+        return PictureDifference(0.0, float(apart.mean()), float(apart.max()), (0, 0, 0, 0), size), seen
+    rows, columns = np.flatnonzero(seen.any(axis=1)), np.flatnonzero(seen.any(axis=0))
+    box = int(columns[0]), int(rows[0]), int(columns[-1]) + 1, int(rows[-1]) + 1
+    return PictureDifference(float(seen.mean()), float(apart.mean()), float(apart.max()), box, size), seen
+
+
+def _read(path: Path) -> NDArray[np.float64]:
+    """Rows by columns by red, green, blue, each 0..1."""
+    import numpy as np
+    from PIL import Image, UnidentifiedImageError
+
+    try:
+        if path.stat().st_size > _LARGEST:
+            raise NoPicture(f"{path.name} is too large for a picture")
+        with Image.open(path) as image:
+            return np.asarray(image.convert("RGB"), dtype=np.float64) / 255.0
+    except (UnidentifiedImageError, Image.DecompressionBombError, OSError, ValueError, SyntaxError) as error:
+        raise NoPicture(f"{path.name} is no picture that can be read: {error}") from error
+
+
+def _lab(rgb: NDArray[np.float64]) -> NDArray[np.float64]:
+    """sRGB (IEC 61966-2-1) as L*a*b* under D65."""
+    import numpy as np
+
+    linear = np.where(rgb <= 0.04045, rgb / 12.92, ((rgb + 0.055) / 1.055) ** 2.4)
+    to_xyz = np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.1192, 0.9505]])
+    xyz = linear @ to_xyz.T / np.array([0.95047, 1.0, 1.08883])
+    f = np.where(xyz > 216 / 24389, np.cbrt(xyz), (24389 / 27 * xyz + 16) / 116)
+    return np.stack([116 * f[..., 1] - 16, 500 * (f[..., 0] - f[..., 1]), 200 * (f[..., 1] - f[..., 2])], axis=-1)
+
+
+def _blurred(lab: NDArray[np.float64]) -> NDArray[np.float64]:
+    from scipy.ndimage import uniform_filter
+
+    found: NDArray[np.float64] = uniform_filter(lab, size=(2 * _BLUR + 1, 2 * _BLUR + 1, 1), mode="nearest")
+    return found

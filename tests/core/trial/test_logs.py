@@ -1,0 +1,101 @@
+"""Logs are compared by what they say; what changes from run to run is no difference, and order between threads is none."""
+
+from __future__ import annotations
+
+import random
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from fernshale.core.profile.model import LogShape, Severity
+from fernshale.core.trial.logs import compare_logs
+from fernshale.core.trial.messages import literal_parts, read_messages, template_of
+
+_PLAIN = LogShape()
+_WORDS = [
+    "loading pier",
+    "lamp lit",
+    "boat moors",
+    "tide turns",
+    "gull cries",
+    "error: rope torn",
+    "warning: low water",
+]
+
+
+def _line(word: str, rng: random.Random) -> str:
+    stamp = f"2026-11-{rng.randint(10, 28)} {rng.randint(10, 23)}:{rng.randint(10, 59)}:{rng.randint(10, 59)}.{rng.randint(100, 999)}"
+    return f"[{stamp}] {word} 0x{rng.getrandbits(40):x} in /tmp/run{rng.randint(1, 99)}/a.txt took {rng.randint(1, 900)} ms"
+
+
+@given(st.lists(st.sampled_from(_WORDS), max_size=30), st.integers(0, 9), st.integers(10, 19))
+def test_two_runs_that_say_the_same_do_not_differ(words: list[str], one: int, other: int) -> None:
+    first = [_line(word, random.Random(one)) for word in words]
+    second = [_line(word, random.Random(other)) for word in words]
+    found = compare_logs(first, second, _PLAIN)
+    assert found.differences == () and all(line.sign == "same" for line in found.lines)
+
+
+@given(
+    st.lists(st.sampled_from(_WORDS), min_size=1, max_size=40),
+    st.lists(st.sampled_from(_WORDS), min_size=1, max_size=40),
+)
+def test_signs_are_those_of_the_counts(before: list[str], now: list[str]) -> None:
+    found = compare_logs(before, now, _PLAIN)
+    signs = {item.template: item.sign for item in found.differences}
+    for word in set(before) | set(now):
+        sign, old, new = signs.get(template_of(word, _PLAIN), "same"), before.count(word), now.count(word)
+        if not old or not new:
+            assert sign == ("new" if new else "gone")
+        else:
+            assert sign not in ("new", "gone")
+            assert (sign == "more") <= (new > old) and (sign == "less") <= (new < old)
+    shown = [line.text for line in found.lines if line.now]
+    assert shown == now
+    mirrored = {item.template: item.sign for item in compare_logs(now, before, _PLAIN).differences}
+    swap = {"new": "gone", "gone": "new"}
+    assert {key for key, sign in signs.items() if sign in swap} == {
+        key for key, sign in mirrored.items() if sign in swap
+    }
+
+
+def test_neighbours_that_change_places_are_no_news_but_what_moved_far_is() -> None:
+    before = [f"step {word}" for word in ("a", "b", "c", "d", "e", "f")]
+    side_by_side = [before[at] for at in (1, 0, 2, 3, 5, 4)]
+    assert compare_logs(before, side_by_side, _PLAIN).differences == ()
+    moved = [*before[1:], before[0]]
+    assert [(item.sign, item.sample) for item in compare_logs(before, moved, _PLAIN).differences] == [
+        ("moved", "step a")
+    ]
+
+
+def test_worst_comes_first_and_severity_goes_by_the_profile_or_by_the_usual_words() -> None:
+    now = ["all well", "WARNING: lamp is dim", "terror in the harbour", "Error: rope torn"]
+    found = compare_logs([], now, _PLAIN).differences
+    assert [(item.severity, item.sample) for item in found] == [
+        ("error", "Error: rope torn"),
+        ("warning", "WARNING: lamp is dim"),
+        ("", "all well"),
+        ("", "terror in the harbour"),
+    ]
+    own = compare_logs([], now, LogShape((), (Severity("error", "^terror"),))).differences
+    assert [item.sample for item in own if item.severity] == ["terror in the harbour"]
+
+
+def test_a_long_log_is_shown_message_by_message_and_counts_are_kept() -> None:
+    rng = random.Random(3)
+    before = "\n".join(_line(rng.choice(_WORDS[:5]), rng) for _ in range(30_000)).encode()
+    now = "\n".join([*(_line(rng.choice(_WORDS[1:5]), rng) for _ in range(30_000)), "error: rope torn"]).encode()
+    found = compare_logs(before, now, _PLAIN)
+    assert found.is_condensed and len(found.lines) == 6
+    assert [
+        (item.sign, item.sample.split("] ")[-1][:12]) for item in found.differences if item.sign in ("new", "gone")
+    ] == [
+        ("new", "error: rope "),
+        ("gone", "loading pier"),
+    ]
+    assert sum(item.count for item in read_messages(before, _PLAIN).of.values()) == 30_000
+
+
+def test_the_words_that_stand_in_code() -> None:
+    assert literal_parts(template_of("pier 12 is kept by Mirre, 3 boats", _PLAIN))[0] == "is kept by Mirre"
