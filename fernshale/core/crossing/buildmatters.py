@@ -13,6 +13,8 @@ from fernshale.core.crossing.drifting import Used
 from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.matter import Matter, Proposal, Stage
 from fernshale.core.crossing.texts import Texts
+from fernshale.core.drift.compare import Change
+from fernshale.core.fix.rules import Rule
 from fernshale.core.survey.roles import role_of
 
 
@@ -65,9 +67,28 @@ def default_matters(ground: Ground, drift: Sequence[Used], texts: Texts, decided
                 title = f"{change.what}: compiles, and may mean something else"
                 place = f"{path}:{position(text, found.start())[0]}"
                 noted = Proposal("noted", "It is right as it is now", (change.what,), 0.3)
-                title = f"{change.what}: compiles, and may mean something else"
-                yield Matter(key, Stage.BUILD, title, "own", place, "", True, (noted,))
+                rule = pinning_rule(change)
+                words = (f"{rule.text} is what the call meant",) if rule else ()
+                pin = (Proposal("pin", f"Say the old default at each call, {rule.text}", words, 0.5),) if rule else ()
+                yield Matter(key, Stage.BUILD, title, "own", place, "", True, (*pin, noted))
                 break
+
+
+def pinning_rule(change: Change) -> Rule | None:
+    """The rule that writes the old default where a call left it out; None where it cannot be said so."""
+    if change.old is None or change.new is None or not change.old.is_callable:
+        return None
+    before = {item.name: item.default for item in change.old.parameters}
+    for at, item in enumerate(change.new.parameters):
+        was = before.get(item.name, "")
+        if was and item.default and was != item.default:
+            name = change.symbol.name
+            words = f"{item.name} of {name} was {was} and is {item.default} where nothing is said"
+            return Rule(
+                f"pin-{name}-{item.name}", "add-argument", words, f"{name}(…) says {item.name} = {was}",
+                call=name, arguments=at, position=at + 1, text=was, silent=True,
+            )  # fmt: skip
+    return None
 
 
 def _ways_aside(cause: Cause) -> tuple[Proposal, ...]:

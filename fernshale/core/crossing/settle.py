@@ -13,6 +13,7 @@ from fernshale.core.base.schema import STRICT, read_toml
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.aside import bring_back, set_aside
+from fernshale.core.crossing.buildmatters import pinning_rule
 from fernshale.core.crossing.buildview import Fix
 from fernshale.core.crossing.checking import mark_check
 from fernshale.core.crossing.commands import OnLine
@@ -35,7 +36,9 @@ from fernshale.core.crossing.stages.survey import remove_thing, take_baseline, t
 from fernshale.core.crossing.stages.trial import run_trial
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.toolchain import find_demand, raise_standard
+from fernshale.core.fix.apply import find_edits
 from fernshale.core.survey.plugins import Plugin
+from fernshale.core.survey.roles import role_of
 from fernshale.core.trial.checks import Verdict
 
 FORMAT = "fernshale-decisions/1"
@@ -146,6 +149,11 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
             raise_standard(crossing, ground, find_demand(ground, rest), progress, token)
         case "copy", way:
             settle_copy(crossing, ground, TreePath(rest), way, taken.who, taken.why, progress, token)
+        case "default", "pin":
+            fix = find_pin(crossing, ground, rest, token)
+            entry = apply_fix(crossing, ground, fix, "everywhere", None, taken.who, on_line, progress, token)
+            why = taken.why or fix.rule.why
+            crossing.decide(Decision(taken.key, Stage.BUILD, "pin", "", taken.who, why, time.time(), entry))
         case "debt", "return":
             pay_debt(crossing, int(rest), progress, token)
         case "cause", "aside line" | "aside function" | "aside file" as way:
@@ -237,6 +245,17 @@ def find_fix(crossing: Crossing, ground: Ground, key: str, rule: str, token: Can
     if found is None:
         raise MisuseError(f"{rule} is no way to settle {key} any more", "Look again; something changed meanwhile.")
     return found
+
+
+def find_pin(crossing: Crossing, ground: Ground, what: str, token: CancelToken) -> Fix:
+    """The fix that writes an old default at the calls that left it out. Raises MisuseError when there is none."""
+    drift = build(ground, crossing, token).drift
+    rule = next((pinning_rule(item.change) for item in drift if item.change.what == what), None)
+    own = [path for path in ground.files if rule is not None and role_of(ground.profile, path).role == "own"]
+    edits = tuple(edit for path in own if rule is not None for edit in find_edits(rule, path, ground.read(path) or ""))
+    if rule is None or not edits:
+        raise MisuseError(f"no call leaves it out: {what}")
+    return Fix(rule, "what the call meant", edits, (), (), 0, 0.5)
 
 
 def first_place(crossing: Crossing, ground: Ground, key: str, token: CancelToken) -> tuple[TreePath, int]:

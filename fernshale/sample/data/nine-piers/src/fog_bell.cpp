@@ -16,6 +16,8 @@ public:
         if (rung_ == 1) world.report("fog from " + merelith::util::clock_text(minute));
     }
 
+    void on_dusk(merelith::World& world) { world.report("the fog bell rang " + std::to_string(rung_) + " times by dusk"); }
+
 private:
     int rung_ = 0;
 };

@@ -1,5 +1,6 @@
 #include "harbour.hpp"
 
+#include <fstream>
 #include <stdexcept>
 
 #include "mooring/docking.hpp"
@@ -38,6 +39,11 @@ void start_harbour(merelith::World& world) {
             world.berths().push_back(berth);
             lines += mooring::line_length(pier.berths);
         }
+        for (const merelith::Lamp& lamp : scene.lamps) {
+            world.report("lamp " + lamp.id + " at " + std::to_string(lamp.tip()) + ", shining " + std::to_string(lamp.bearing()));
+        }
+        world.report("evening bell of the " + scene.name + " at " + merelith::util::clock_text(scene.bell));
+        if (!std::ifstream(scene.backdrop)) merelith::write_warning("no picture " + scene.backdrop);
         piers::all_speeches.insert(piers::all_speeches.end(), scene.speeches.begin(), scene.speeches.end());
     }
     merelith::write_log("salt stairs, depth " + std::to_string(pierkit::depth_of("salt-stairs")));

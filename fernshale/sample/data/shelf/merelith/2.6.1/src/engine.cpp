@@ -53,6 +53,8 @@ Weather Sky::at(int minute) const {
     return mood == 9 ? Weather::Gale : Weather::Clear;
 }
 
+void Actor::on_dusk(World&) {}
+
 void Actor::on_moor(World&, int) {}
 
 }  // namespace merelith

@@ -58,6 +58,12 @@ Scene load_scene(const std::string& path) {
             scene.piers.push_back(pier);
         } else if (kind == "speech") {
             scene.speeches.push_back({fields["voice"], fields["pier"], number(fields, "minute"), fields["text"]});
+        } else if (kind == "backdrop") {
+            scene.backdrop = fields["picture"];
+        } else if (kind == "lamp") {
+            scene.lamps.push_back({fields["id"], number(fields, "x"), number(fields, "arm"), number(fields, "angle")});
+        } else if (kind == "bell") {
+            scene.bell = number(fields, "minute");
         } else {
             fail(path, line, "unknown object '" + kind + "'");
         }

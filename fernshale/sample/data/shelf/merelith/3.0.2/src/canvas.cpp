@@ -18,13 +18,16 @@ void MereCanvas::box(int x, int y, int width, int height, MereColour colour) {
     }
 }
 
-void MereCanvas::save(const std::string& path) const {
+void MereCanvas::save(const std::string& path, int scale) const {
     std::ofstream file(path, std::ios::binary);
-    file << "P6\n" << width_ << ' ' << height_ << "\n255\n";
-    for (const MereColour& cell : cells_) {
-        file.put(static_cast<char>(cell.red));
-        file.put(static_cast<char>(cell.green));
-        file.put(static_cast<char>(cell.blue));
+    file << "P6\n" << width_ * scale << ' ' << height_ * scale << "\n255\n";
+    for (int row = 0; row < height_ * scale; ++row) {
+        for (int column = 0; column < width_ * scale; ++column) {
+            const MereColour& cell = cells_[static_cast<std::size_t>(row / scale) * width_ + column / scale];
+            file.put(static_cast<char>(cell.red));
+            file.put(static_cast<char>(cell.green));
+            file.put(static_cast<char>(cell.blue));
+        }
     }
 }
 

@@ -53,6 +53,8 @@ Sky::Weather Sky::at(int minute) const {
     return mood == 9 ? Weather::Gale : Weather::Clear;
 }
 
+void Actor::on_nightfall(World&) {}
+
 void Actor::on_moor(World&, BerthId) {}
 
 Berth Berth::make(std::string pier, int places) {

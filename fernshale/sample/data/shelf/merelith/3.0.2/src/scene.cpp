@@ -4,6 +4,8 @@
 #include <map>
 #include <stdexcept>
 
+#include "merelith/core.hpp"
+
 namespace merelith {
 
 namespace {
@@ -39,6 +41,7 @@ Scene load_scene(const std::string& path) {
     std::ifstream file(path);
     if (!file) throw std::runtime_error(path + ": cannot be read");
     Scene scene;
+    bool has_clock = false;
     std::string text;
     for (int line = 1; std::getline(file, text); ++line) {
         if (text.empty() || text[0] == '#') continue;
@@ -52,16 +55,27 @@ Scene load_scene(const std::string& path) {
             pier.id = fields["id"];
             pier.name = fields["name"];
             pier.set_keeper(fields["keeper"]);
-            pier.berths = number(fields, "berths");
+            if (fields.count("berths")) fail(path, line, "a pier has 'places', no 'berths' any more");
+            pier.berths = number(fields, "places");
             pier.x = number(fields, "x");
             pier.y = number(fields, "y");
             scene.piers.push_back(pier);
         } else if (kind == "speech") {
             scene.speeches.push_back({fields["voice"], fields["pier"], number(fields, "minute"), fields["text"]});
+        } else if (kind == "backdrop") {
+            scene.backdrop = fields["picture"];
+        } else if (kind == "lamp") {
+            scene.lamps.push_back({fields["id"], number(fields, "x"), number(fields, "arm"), number(fields, "angle")});
+        } else if (kind == "bell") {
+            if (scene.bell >= 0) fail(path, line, "a scene has one bell");
+            scene.bell = number(fields, "minute");
+        } else if (kind == "tide-clock") {
+            has_clock = true;
         } else {
             fail(path, line, "unknown object '" + kind + "'");
         }
     }
+    if (!has_clock) write_warning(path + " has no tide-clock; the tide is guessed");
     return scene;
 }
 

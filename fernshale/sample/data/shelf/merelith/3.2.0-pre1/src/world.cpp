@@ -18,6 +18,9 @@ void World::run_day() {
         for (std::size_t index = 0; index < actors_.size(); ++index) {
             if (minute >= actors_[index].from) actors_[index].actor->on_tick(*this, minute);
         }
+        if (minute == 20 * 60) {
+            for (std::size_t index = 0; index < actors_.size(); ++index) actors_[index].actor->on_nightfall(*this);
+        }
         const std::chrono::duration<double, std::milli> spent = std::chrono::steady_clock::now() - before;
         frame_times_.push_back(spent.count());
     }

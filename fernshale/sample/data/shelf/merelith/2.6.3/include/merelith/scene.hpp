@@ -14,8 +14,23 @@ struct Speech {
     std::string text;
 };
 
+// A lamp on an arm; the angle counts with the clock, from north, and x is where the light hangs.
+struct Lamp {
+    std::string id;
+    int x = 0;
+    int arm = 0;
+    int angle = 0;
+
+    // Where its light is, and where it shines to, with the clock.
+    int tip() const { return x; }
+    int bearing() const { return angle; }
+};
+
 struct Scene {
     std::string name;
+    std::string backdrop;
+    int bell = -1;
+    std::vector<Lamp> lamps;
     std::vector<Pier> piers;
     std::vector<Speech> speeches;
 };

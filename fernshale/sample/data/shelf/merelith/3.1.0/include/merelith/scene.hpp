@@ -14,8 +14,23 @@ struct Speech {
     std::string text;
 };
 
+// A lamp on an arm; the angle counts against the clock, from north, and x is the foot of the arm.
+struct Lamp {
+    std::string id;
+    int x = 0;
+    int arm = 0;
+    int angle = 0;
+
+    // Where its light is, and where it shines to, with the clock.
+    int tip() const { return x + arm; }
+    int bearing() const { return (360 - angle) % 360; }
+};
+
 struct Scene {
     std::string name;
+    std::string backdrop;
+    int bell = -1;
+    std::vector<Lamp> lamps;
     std::vector<Pier> piers;
     std::vector<Speech> speeches;
 };

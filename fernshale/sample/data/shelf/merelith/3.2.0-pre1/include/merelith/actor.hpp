@@ -20,6 +20,8 @@ public:
     // One line on what this is, for the inspector.
     virtual std::string describe() const = 0;
     virtual void on_tick(World& world, int minute) = 0;
+    // Called once a day, when it gets dark.
+    virtual void on_nightfall(World& world);
     // Called when the actor has moored.
     virtual void on_moor(World& world, BerthId berth);
 };

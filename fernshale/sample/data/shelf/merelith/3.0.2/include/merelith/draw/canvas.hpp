@@ -15,7 +15,8 @@ public:
     MereCanvas(int width, int height, MereColour ground);
     void dot(int x, int y, MereColour colour);
     void box(int x, int y, int width, int height, MereColour colour);
-    void save(const std::string& path) const;
+    // Each cell becomes `scale` by `scale` points.
+    void save(const std::string& path, int scale = 1) const;
 
 private:
     int width_, height_;
