@@ -1,0 +1,235 @@
+"""Links on a crossing: relinked in one step and taken back, data rewritten for one and for all, scans mended and left so."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+
+import pytest
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.logbook import undo
+from fernshale.core.crossing.overview import Overview, begin_crossing, look
+from fernshale.core.crossing.settle import Taken, settle
+from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.trust import trust
+from fernshale.core.profile.read import read_profile
+from tests.conftest import Tree, listing
+from tests.wick import Wick, make_wick
+
+_PROFILE = """
+[[links.declare]]
+files = ["addons/**/*.json"]
+key = ["uid"]
+[[links.use]]
+files = ["rooms/*.json"]
+key = ["lamp"]
+[[links.use]]
+files = ["rooms/*.json"]
+key = ["picture"]
+names = "file"
+[[data]]
+files = ["plans/*.plan"]
+object = '^(?P<kind>\\w+)(?: \\w+=\\S+)+$'
+field = '(?P<key>\\w+)=(?P<value>\\S+)'
+"""
+_RULES = """
+[[rule]]
+id = "turn"
+kind = "data"
+files = ["rooms/*.json"]
+object = "lamps/*"
+when = "angle != 0"
+set = { angle = "360 - angle" }
+why = "angles count the other way"
+
+[[expect]]
+id = "door"
+title = "every room has a door"
+files = ["plans/*.plan"]
+object = "door"
+least = 1
+add = "door wide=2"
+why = "rooms without a door cannot be left"
+
+[[expect]]
+id = "one-hearth"
+title = "a room has one hearth"
+files = ["plans/*.plan"]
+object = "hearth"
+most = 1
+
+[[expect]]
+id = "glow"
+title = "every lamp says its glow"
+files = ["rooms/*.json"]
+object = "lamps/*"
+field = "glow"
+default = "warm"
+"""
+
+
+def _lamp(uid: str, **more: object) -> str:
+    return json.dumps({"uid": uid, **more}, indent=1)
+
+
+def _crossing(tree: Tree, rooms: int = 3) -> tuple[Wick, Crossing]:
+    """On 2.0 already, with an addon whose lamps got other ids and whose picture moved."""
+    wick = make_wick(tree)
+    with open(wick.profile, "a") as file:
+        file.write(_PROFILE)
+    with open(wick.shelf / "notes.rules.toml", "a") as file:
+        file.write(_RULES)
+    for name, number in (("tall", 1), ("low", 2)):
+        for place, uid in ((wick.project / "addons/snuffer", f"old-{number}"), (wick.shelf / "snuffer/1", f"old-{number}"),
+                           (wick.shelf / "snuffer/2", f"{number}{number}{number}-fresh")):  # fmt: skip
+            (place / f"{name}.json").write_text(_lamp(uid, look=name, size=number * 3, height=number + 4))
+    for place in (wick.project / "addons/snuffer", wick.shelf / "snuffer/1"):
+        (place / "glow.png").write_bytes(b"\0glow" * 9)
+    (wick.shelf / "snuffer/2/art").mkdir()
+    (wick.shelf / "snuffer/2/art/glow.png").write_bytes(b"\0glow" * 9)
+    (wick.project / "rooms").mkdir()
+    for number in range(rooms):
+        lamps = f'{{"lamp": "old-{number % 2 + 1}", "angle": {number * 30}, "glow": "dim"}}, {{"lamp": "old-1", "angle": 90}}'
+        text = f'{{ "lamps": [ {lamps} ],\r\n  "picture": "../addons/snuffer/glow.png" }}'
+        (wick.project / f"rooms/{number}.json").write_text(text, newline="")
+    (wick.project / "plans").mkdir()
+    (wick.project / "plans/hall.plan").write_text("# hall\nhearth warm=3\nhearth warm=5\nwindow wide=1\n")
+    (wick.project / "plans/attic.plan").write_text("door wide=1\nwindow wide=1\n")
+    profile = read_profile(wick.profile)
+    trust(profile)
+    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, CancelToken())
+    for key in ("plugin:snuffer", "engine:sites"):
+        _take(crossing, key, "take" if key.startswith("plugin") else "apply")
+    return wick, crossing
+
+
+def _look(crossing: Crossing) -> Overview:
+    return look(crossing, no_progress, CancelToken())
+
+
+def _take(crossing: Crossing, key: str, way: str, why: str = "") -> None:
+    settle(crossing, Taken(key, way, "test", why), lambda line: None, no_progress, CancelToken())
+
+
+def test_everything_sure_is_relinked_in_one_step_that_can_be_taken_back(tree: Tree) -> None:
+    wick, crossing = _crossing(tree)
+    before = listing(wick.project)
+    view = _look(crossing).links
+    assert {item.id: item.sure[0].id for item in view.dangling} == {
+        "old-1": "111-fresh",
+        "old-2": "222-fresh",
+        "addons/snuffer/glow.png": "addons/snuffer/art/glow.png",
+    }
+    for item in view.dangling:
+        _take(crossing, f"{'file' if item.is_file else 'links'}:{item.id}", item.sure[0].id)
+    now = listing(wick.project)
+    text = before["rooms/1.json"][0]
+    wanted = (
+        text.replace(b"old-1", b"111-fresh").replace(b"old-2", b"222-fresh").replace(b"/glow.png", b"/art/glow.png")
+    )
+    assert now["rooms/1.json"][0] == wanted and not _look(crossing).links.dangling
+    for entry in reversed([item.id for item in crossing.logbook() if item.stage.value == "Links"]):
+        undo(crossing, entry, no_progress, CancelToken())
+    assert listing(wick.project) == before and len(_look(crossing).links.dangling) == 3
+
+
+def test_left_dangling_by_decision_is_listed_and_not_asked_again(tree: Tree) -> None:
+    _, crossing = _crossing(tree)
+    _take(crossing, "links:old-1", "", "that lamp is gone for good")
+    view = _look(crossing).links
+    assert [item.id for item in view.left] == ["old-1"] and "old-1" not in [item.id for item in view.dangling]
+    with pytest.raises(MisuseError, match="nothing declares the id zzz"):
+        _take(crossing, "links:old-2", "zzz")
+
+
+def test_data_is_rewritten_for_one_and_then_for_all_like_it_and_never_twice(tree: Tree) -> None:
+    wick, crossing = _crossing(tree)
+
+    def angles() -> list[int]:
+        texts = [(wick.project / f"rooms/{number}.json").read_text() for number in range(3)]
+        return [lamp["angle"] for text in texts for lamp in json.loads(text)["lamps"]]
+
+    (work,) = _look(crossing).links.scan.work
+    assert angles() == [0, 90, 30, 90, 60, 90] and work.total == 5
+    found = work.objects["rooms/1.json"][0]  # type: ignore[index]
+    assert found.before["angle"] == 30 and found.after["angle"] == 330
+    _take(crossing, "data:turn", f"one rooms/1.json#{found.found.number}")
+    assert angles() == [0, 90, 330, 90, 60, 90] and _look(crossing).links.scan.work[0].total == 4
+    _take(crossing, "data:turn", "all")
+    assert angles() == [0, 270, 330, 270, 300, 270] and not _look(crossing).links.scan.work
+    undo(crossing, crossing.logbook()[-1].id, no_progress, CancelToken())
+    assert angles() == [0, 90, 330, 90, 60, 90] and _look(crossing).links.scan.work[0].total == 4
+
+
+def test_scans_are_mended_scanned_again_or_left_so_with_a_reason(tree: Tree) -> None:
+    wick, crossing = _crossing(tree)
+    keys = {matter.key: matter for matter in _look(crossing).links.matters if matter.key.startswith("expect:")}
+    assert set(keys) == {"expect:door", "expect:glow", "expect:one-hearth:plans/hall.plan"}
+    _take(crossing, "expect:door", "mend")
+    assert (wick.project / "plans/hall.plan").read_text().endswith("window wide=1\ndoor wide=2\n")
+    assert (wick.project / "plans/attic.plan").read_text() == "door wide=1\nwindow wide=1\n"
+    _take(crossing, "expect:glow", "mend")
+    assert json.loads((wick.project / "rooms/0.json").read_text())["lamps"][1]["glow"] == "warm"
+    _take(crossing, "expect:one-hearth:plans/hall.plan", "drop 0")
+    assert "warm=3" not in (wick.project / "plans/hall.plan").read_text()
+    assert not _look(crossing).links.scan.unmet
+    (wick.project / "plans/cellar.plan").write_text("hearth warm=1\nhearth warm=2\ndoor wide=1\n")
+    _take(crossing, "expect:one-hearth:plans/cellar.plan", "", "both are lit at feasts")
+    scan = _look(crossing).links.scan
+    assert not scan.unmet and [(item.file, why) for item, why in scan.ignored] == [
+        ("plans/cellar.plan", "both are lit at feasts")
+    ]
+
+
+def test_a_broken_file_is_said_and_stops_nothing(tree: Tree) -> None:
+    wick, crossing = _crossing(tree)
+    (wick.project / "rooms/2.json").write_text('{"lamps": [ {"lamp": "old-1", "angle": 5,,')
+    scan = _look(crossing).links.scan
+    assert any("rooms/2.json" in words for words in scan.troubles) and scan.work[0].total == 3
+
+
+def test_nothing_is_scanned_before_the_project_is_on_the_release(tree: Tree) -> None:
+    _, crossing = _crossing(tree)
+    undo(
+        crossing,
+        next(item.id for item in crossing.logbook() if item.stage.value == "Engine"),
+        no_progress,
+        CancelToken(),
+    )
+    assert _look(crossing).links.scan.work == ()
+
+
+_RELINK = """
+import sys
+from pathlib import Path
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.settle import Taken, settle
+from fernshale.core.crossing.state import open_crossing
+settle(open_crossing(Path(sys.argv[1])), Taken("links:old-1", "111-fresh", "test"), print, no_progress, CancelToken())
+"""
+
+
+@pytest.mark.parametrize("after_s", [0.0, 0.35, 0.8])
+def test_killed_while_five_thousand_files_are_relinked(tree: Tree, after_s: float) -> None:
+    wick, crossing = _crossing(tree, rooms=5000 if after_s else 800)
+    before = {path.name: path.read_bytes() for path in (wick.project / "rooms").iterdir()}
+    child = subprocess.Popen(
+        [sys.executable, "-c", _RELINK, str(wick.project)], env=os.environ, stdout=subprocess.DEVNULL
+    )
+    journal = crossing.journal
+    deadline = time.monotonic() + 60
+    while child.poll() is None and not journal.exists() and time.monotonic() < deadline:
+        time.sleep(0.005)
+    time.sleep(after_s)
+    child.send_signal(signal.SIGKILL)
+    child.wait()
+    _look(crossing)  # the next start settles it
+    now = {path.name: path.read_bytes() for path in (wick.project / "rooms").iterdir()}
+    after = {name: data.replace(b'"old-1"', b'"111-fresh"') for name, data in before.items()}
+    assert now in (before, after)
