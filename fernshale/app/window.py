@@ -50,7 +50,8 @@ from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.words import count
 from fernshale.core.crossing.matter import STAGES, Matter, Stage, State
 from fernshale.core.crossing.overview import Overview
-from fernshale.core.crossing.report import report_markdown
+from fernshale.core.crossing.reporting.data import report_data
+from fernshale.core.crossing.reporting.markdown import report_markdown
 from fernshale.core.crossing.state import Crossing, Entry, find_crossing
 from fernshale.core.crossing.trust import trust
 from fernshale.core.profile.read import read_profile
@@ -453,7 +454,7 @@ class MainWindow(QMainWindow):
             return
         name, _ = QFileDialog.getSaveFileName(self, "Save the report", "crossing.md", "Markdown (*.md)")
         if name:
-            text = report_markdown(overview, crossing)
+            text = report_markdown(report_data(overview, crossing))
             try:
                 Path(name).write_text(text, encoding="utf-8")
             except OSError as error:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 import json
-import sys
 import time
 from pathlib import Path
 
@@ -23,14 +22,19 @@ from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.preview import describe, show_change, tree_of
 from fernshale.core.crossing.auto import Step
-from fernshale.core.crossing.auto import cross as cross_over
 from fernshale.core.crossing.checking import add_check, check_rows, drop_check, mark_check, propose_checks
 from fernshale.core.crossing.findings import finding_of
+from fernshale.core.crossing.fleet import cross_all, cross_one
 from fernshale.core.crossing.ground import crossing_ground
 from fernshale.core.crossing.logbook import obstacles_in_words, preview_redo, preview_undo, redo, undo, undo_back_to
 from fernshale.core.crossing.matter import Stage
+from fernshale.core.crossing.members import member_states
 from fernshale.core.crossing.overview import Overview, look
-from fernshale.core.crossing.report import report_json, report_markdown
+from fernshale.core.crossing.reporting.data import report_data
+from fernshale.core.crossing.reporting.html import report_html
+from fernshale.core.crossing.reporting.markdown import report_markdown, report_message
+from fernshale.core.crossing.reporting.patches import write_patches
+from fernshale.core.crossing.reporting.way import Way, export_way, read_way
 from fernshale.core.crossing.rules import export_rules
 from fernshale.core.crossing.settle import Recorded, Taken, read_decisions, settle, withdraw
 from fernshale.core.crossing.stages import trial as trial_stage
@@ -43,23 +47,75 @@ from fernshale.core.trial.junit import to_junit
 
 def cross(options: argparse.Namespace, token: CancelToken) -> int:
     recorded = read_decisions(Path(options.decisions)) if options.decisions else {}
+    way = read_way(Path(options.way)) if options.way else None
+    if options.others:
+        return _cross_all(options, way, recorded, token)
     crossing = begun(options, token)
     if options.git:
         settle(crossing, Taken("git:steps", "commit", "you", "asked for"), to_stderr, no_progress, token)
+    missed: tuple[str, ...] = ()
     if options.auto:
-        overview = run_crossing(crossing, recorded, options.json, token)
+        overview, missed = run_crossing(crossing, recorded, options.json, token, way)
     else:
         overview = look(crossing, no_progress, token)
     if options.json:
-        print_json(report_json(overview, crossing))
-    elif overview.matters:
-        print("\nleft to do")
-        print_lines(matter_lines(overview.matters))
+        print_json({**report_data(overview, crossing), "unfit": list(missed)})
+    else:
+        states = member_states(overview.ground, overview.build, crossing)
+        print_lines(f"  {item.member.name}: {item.words}" for item in states)
+        print_lines(f"  did not fit: {words}" for words in missed)
+        if overview.matters:
+            print("\nleft to do")
+            print_lines(matter_lines(overview.matters))
     return exit_code(overview)
 
 
-def run_crossing(crossing: Crossing, recorded: dict[str, Recorded], quiet: bool, token: CancelToken) -> Overview:
-    """Cross as far as it goes, telling each step as it is taken unless `quiet`."""
+def _cross_all(
+    options: argparse.Namespace, way: Way | None, recorded: dict[str, Recorded], token: CancelToken
+) -> int:
+    """Several projects in one go, and one table of how far each is."""
+    if not options.auto:
+        raise MisuseError("several projects are crossed with --auto")
+    if options.beside or options.member:
+        raise MisuseError("--beside and --member speak of one project")
+
+    def begin(project: Path) -> Crossing:
+        return begun(argparse.Namespace(**{**vars(options), "project": str(project)}), token)
+
+    projects = [Path(item) for item in (options.project, *options.others)]
+    rows = cross_all(projects, begin, way, recorded, lambda project: to_stderr(f"{project} …"), no_progress, token)
+    if options.json:
+        print_json(
+            {
+                "projects": [
+                    {
+                        "project": str(row.project),
+                        "release": row.release,
+                        "done": row.done,
+                        "stage": row.stage.value if row.stage else None,
+                        "errors": row.errors,
+                        "open": row.open,
+                        "needs_you": row.needs,
+                        "trouble": row.trouble,
+                        "unfit": list(row.unfit),
+                    }
+                    for row in rows
+                ]
+            }
+        )
+    else:
+        for row in rows:
+            print_lines([f"{row.project.name:24} {row.release:10} {row.words}"])
+            print_lines(f"    did not fit: {words}" for words in row.unfit)
+    if any(row.trouble for row in rows):
+        return 1
+    return 0 if all(row.done for row in rows) else LEFT_TO_DECIDE
+
+
+def run_crossing(
+    crossing: Crossing, recorded: dict[str, Recorded], quiet: bool, token: CancelToken, way: Way | None = None
+) -> tuple[Overview, tuple[str, ...]]:
+    """Cross as far as it goes, telling each step as it is taken unless `quiet`; and what of `way` did not fit."""
 
     def on_step(step: Step) -> None:
         if not quiet:
@@ -69,7 +125,7 @@ def run_crossing(crossing: Crossing, recorded: dict[str, Recorded], quiet: bool,
         if not quiet:
             print(f"{stage.value}: {finding_of(stage, overview).plain}", flush=True)
 
-    return cross_over(crossing, recorded, on_step, on_stage, lambda line: None, no_progress, token)
+    return cross_one(crossing, way, recorded, on_step, on_stage, no_progress, token)
 
 
 def exit_code(overview: Overview) -> int:
@@ -177,25 +233,38 @@ def _new_check(options: argparse.Namespace) -> Check:
         raise MisuseError(f"{options.name} cannot be tried: {error}") from error
 
 
+_WRITERS = {
+    ".md": report_markdown,
+    ".html": report_html,
+    ".json": lambda data: json.dumps(data, indent=2) + "\n",
+}
+
+
 def report(options: argparse.Namespace, token: CancelToken) -> int:
     crossing = crossing_for(options)
+    if options.patches:
+        names = write_patches(crossing, Path(options.patches))
+        to_stderr(f"{len(names)} patches written to {options.patches}")
+        return 0
     overview = look(crossing, no_progress, token)
     if options.rules:
         write_atomic(Path(options.rules), export_rules(crossing, overview.ground).encode())
-        print(f"written to {options.rules}", file=sys.stderr)
+        to_stderr(f"written to {options.rules}")
+        return 0
+    if options.way:
+        write_atomic(Path(options.way), export_way(crossing, overview.ground, token).encode())
+        to_stderr(f"written to {options.way}")
         return 0
     out = Path(options.out) if options.out else None
-    as_json = options.json if out is None else out.suffix == ".json"
-    if out is not None and out.suffix not in (".md", ".json"):
-        raise MisuseError(f"{out}: a report is a .md or a .json file")
-    text = (
-        json.dumps(report_json(overview, crossing), indent=2) + "\n" if as_json else report_markdown(overview, crossing)
-    )
+    if out is not None and out.suffix not in _WRITERS:
+        raise MisuseError(f"{out}: a report is one of {', '.join(_WRITERS)}")
+    write = report_message if options.message else _WRITERS[out.suffix if out else ".json" if options.json else ".md"]
+    text = write(report_data(overview, crossing))
     if out is None:
         print(text, end="")
     else:
         write_atomic(out, text.encode("utf-8", "replace"))
-        print(f"written to {out}", file=sys.stderr)
+        to_stderr(f"written to {out}")
     return 0
 
 

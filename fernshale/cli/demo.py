@@ -14,7 +14,8 @@ from fernshale.cli.session import matter_lines, print_json, print_lines
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.overview import begin_crossing
-from fernshale.core.crossing.report import report_json, report_markdown
+from fernshale.core.crossing.reporting.data import report_data
+from fernshale.core.crossing.reporting.markdown import report_markdown
 from fernshale.core.crossing.settle import read_decisions
 from fernshale.core.crossing.trust import trust
 from fernshale.core.profile.read import read_profile
@@ -42,9 +43,9 @@ def demo(options: argparse.Namespace, token: CancelToken) -> int:
         print(f"{sample.project}: {profile.title}, to {sample.target}\n", flush=True)
     crossing = begin_crossing(sample.project, profile, [sample.shelf], sample.target, no_progress, token)
     recorded = {} if options.by_hand else read_decisions(sample.decisions)
-    overview = run_crossing(crossing, recorded, options.json, token)
+    overview, _ = run_crossing(crossing, recorded, options.json, token)
     if options.json:
-        print_json(report_json(overview, crossing))
+        print_json(report_data(overview, crossing))
         return exit_code(overview)
     print()
     if overview.is_done:
@@ -53,7 +54,7 @@ def demo(options: argparse.Namespace, token: CancelToken) -> int:
         print("left to do")
         print_lines(matter_lines(overview.matters))
     report = folder / "report.md"
-    report.write_text(report_markdown(overview, crossing), encoding="utf-8")
+    report.write_text(report_markdown(report_data(overview, crossing)), encoding="utf-8")
     print(f"{time.monotonic() - started:.0f} s; the report lies in {report}")
     return exit_code(overview)
 

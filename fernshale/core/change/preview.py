@@ -70,6 +70,16 @@ def _diff(change: FileChange, old: bytes, new: bytes) -> str | None:
     return "".join(line if line.endswith("\n") else line + "\n\\ No newline at end of file\n" for line in lines)
 
 
+def text_diff(old: bytes | None, new: bytes | None) -> bytes | None:
+    """The hunks of a unified diff, byte for byte in whatever encoding; None where one side is no text, empty for none."""
+    if any(side is not None and b"\0" in side for side in (old, new)):
+        return None
+    before, after = (split_lines((side or b"").decode("latin-1")) for side in (old, new))
+    lines = list(difflib.unified_diff(before, after))[2:]
+    ends = (line if line.endswith("\n") else line + "\n\\ No newline at end of file\n" for line in lines)
+    return "".join(ends).encode("latin-1")
+
+
 def _facts(change: FileChange, old: bytes | None, new: bytes | None) -> str:
     """What can be said of a change that is not one of text, line by line."""
     lines = [f"# {printable(change.path)}: {describe(change)}"]

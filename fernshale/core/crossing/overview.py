@@ -14,6 +14,7 @@ from fernshale.core.crossing.buildview import BuildView
 from fernshale.core.crossing.ground import Ground, crossing_ground, read_ground
 from fernshale.core.crossing.logbook import ensure_snapshot, note, settle_interrupted
 from fernshale.core.crossing.matter import STAGES, Matter, Stage, State
+from fernshale.core.crossing.members import with_members
 from fernshale.core.crossing.stages.build import build
 from fernshale.core.crossing.stages.engine import EngineView, engine
 from fernshale.core.crossing.stages.links import LinksView, links
@@ -127,7 +128,7 @@ def look(crossing: Crossing, progress: Progress, token: CancelToken) -> Overview
         route(ground, crossing, token),
         plugins(ground, crossing, progress, token),
         engine(ground, crossing, token),
-        build(ground, crossing, token),
+        with_members(build(ground, crossing, token), ground, crossing),
         links(ground, crossing, token),
         trial(ground, crossing),
         crossing.logbook(),

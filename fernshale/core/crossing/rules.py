@@ -29,7 +29,12 @@ class LegRules:
 
     @property
     def all(self) -> tuple[Rule, ...]:
-        return tuple(rule for group in self.sets for rule in group.rules)
+        """All rules; of those with one id the one of most authority, or its places would be changed twice."""
+        found: dict[str, Rule] = {}
+        for group in self.sets:
+            for rule in group.rules:
+                found.setdefault(rule.id, rule)
+        return tuple(found.values())
 
     def with_learned(self, rules: Sequence[Rule]) -> LegRules:
         """With rules that were just learned, which are what the person at work means."""

@@ -24,6 +24,7 @@ from fernshale.core.crossing.ground import Ground, crossing_ground
 from fernshale.core.crossing.legs import go_on
 from fernshale.core.crossing.logbook import note, undo
 from fernshale.core.crossing.matter import Decision, Matter, Stage
+from fernshale.core.crossing.members import leave_out, take_along
 from fernshale.core.crossing.rebuild import rebuild
 from fernshale.core.crossing.roles import give_role
 from fernshale.core.crossing.scanning import apply_data, apply_mending
@@ -149,6 +150,10 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
             raise_standard(crossing, ground, find_demand(ground, rest), progress, token)
         case "copy", way:
             settle_copy(crossing, ground, TreePath(rest), way, taken.who, taken.why, progress, token)
+        case "member", "leave":
+            leave_out(crossing, ground, rest, taken.who, taken.why, progress, token)
+        case "member", "return":
+            take_along(crossing, ground, rest, taken.who, taken.why, progress, token)
         case "default", "pin":
             fix = find_pin(crossing, ground, rest, token)
             entry = apply_fix(crossing, ground, fix, "everywhere", None, taken.who, on_line, progress, token)

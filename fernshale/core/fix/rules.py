@@ -196,12 +196,13 @@ def write_rules(rules: Sequence[Rule], title: str, from_: str, to: str) -> str:
     document["to"] = to
     listed = tomlkit.aot()
     for rule in rules:
-        listed.append(_as_table(rule))
+        listed.append(rule_table(rule))
     document["rule"] = listed
     return tomlkit.dumps(document)
 
 
-def _as_table(rule: Rule) -> Table:
+def rule_table(rule: Rule) -> Table:
+    """A rule as a table of TOML: what differs from the defaults."""
     import tomlkit
 
     table = tomlkit.table()

@@ -21,7 +21,8 @@ from fernshale.core.crossing.logbook import (
 )
 from fernshale.core.crossing.matter import STAGES, Stage, State
 from fernshale.core.crossing.overview import Overview, begin_crossing, has_changed, look
-from fernshale.core.crossing.report import report_json, report_markdown
+from fernshale.core.crossing.reporting.data import report_data
+from fernshale.core.crossing.reporting.markdown import report_markdown
 from fernshale.core.crossing.settle import Recorded, Taken, settle, take_sure_fixes
 from fernshale.core.crossing.stages.build import apply_fix
 from fernshale.core.crossing.state import AnotherActs, Crossing, all_crossings, find_crossing
@@ -63,9 +64,9 @@ def test_whole_crossing_and_back_to_identical_bytes(tree: Tree, token: CancelTok
     merged = (wick.project / "addons/snuffer/snuffer.py").read_text()
     assert "step_0 = 'mine'" in merged and "step_8 = 80" in merged
     assert [item.total for item in overview.build.rounds] == [3, 0]
-    data = report_json(overview, crossing)
+    data = report_data(overview, crossing)
     assert data["done"] and data["ledgers"]["snuffer"]["carried"] == 1 and data["left"] == []
-    assert "1 = 1 carried + 0 already there" in report_markdown(overview, crossing)
+    assert "1 = 1 carried + 0 already there" in report_markdown(report_data(overview, crossing))
     count = undo_back_to(crossing, 1, no_progress, token)
     assert listing(wick.project) == before and count >= 3
     assert _look(crossing).states[Stage.PLUGINS] is State.IN_HAND or _look(crossing).matters

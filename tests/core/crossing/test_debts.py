@@ -12,7 +12,8 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.debts import with_stub, without_line
 from fernshale.core.crossing.overview import look
-from fernshale.core.crossing.report import report_json, report_markdown
+from fernshale.core.crossing.reporting.data import report_data
+from fernshale.core.crossing.reporting.markdown import report_markdown
 from fernshale.core.crossing.settle import Taken, settle
 from fernshale.core.crossing.state import Crossing
 from tests.conftest import Tree, listing
@@ -83,8 +84,8 @@ def test_what_is_set_aside_is_a_debt_until_it_is_put_back(tree: Tree, what: str)
     assert overview.build.passed
     (debt,) = overview.build.debts
     assert (debt.what, debt.place, debt.why) == (what, "game.py:5", "nobody knows how yet")
-    assert "nobody knows how yet" in report_markdown(overview, crossing)
-    assert report_json(overview, crossing)["debts"][0]["key"] == f"debt:{debt.entry}"  # type: ignore[index]
+    assert "nobody knows how yet" in report_markdown(report_data(overview, crossing))
+    assert report_data(overview, crossing)["debts"][0]["key"] == f"debt:{debt.entry}"  # type: ignore[index]
     # What was done since stays when it comes back.
     (wick.project / "new.py").write_text("x = 1\n")
     _take(crossing, f"debt:{debt.entry}", "return")

@@ -14,7 +14,8 @@ from fernshale.core.crossing.commands import OnLine
 from fernshale.core.crossing.ground import crossing_ground
 from fernshale.core.crossing.logbook import undo
 from fernshale.core.crossing.overview import look
-from fernshale.core.crossing.report import report_json, report_markdown
+from fernshale.core.crossing.reporting.data import report_data
+from fernshale.core.crossing.reporting.markdown import report_markdown
 from fernshale.core.crossing.settle import Taken, settle, withdraw
 from fernshale.core.crossing.stages.plugins import PluginsView, PluginView, plugins
 from fernshale.core.crossing.state import Crossing
@@ -156,8 +157,8 @@ def test_a_plugin_is_set_aside_and_brought_back_beside_later_work(tree: Tree) ->
     (aside,) = find_aside(crossing, ground)
     assert (aside.id, aside.why, aside.ready) == ("snuffer", "it flickers", "2") and "accepts 2.0" in aside.condition
     overview = look(crossing, no_progress, CancelToken())
-    assert "snuffer 1: it flickers. It comes back with a release of it that accepts 2.0" in report_markdown(overview, crossing)
-    assert report_json(overview, crossing)["aside"][0]["plugin"] == "snuffer"
+    assert "snuffer 1: it flickers. It comes back with a release of it that accepts 2.0" in report_markdown(report_data(overview, crossing))
+    assert report_data(overview, crossing)["aside"][0]["plugin"] == "snuffer"
     settings.write_text(settings.read_text().replace("3", "4"))
     _settle(crossing, "aside:snuffer", "return")
     assert json.loads(settings.read_text()) == {"on": ["hood", "snuffer"], "size": 4}

@@ -188,7 +188,13 @@ def apply_plugin(
     title = f"{id} {view.step.from_} → {view.step.to} · {count(len(changes.files), 'file')} · {_ledger_words(ledger)}"
     about = f"plugin {view.plugin.folder}"
     entry = write_step(crossing, Stage.PLUGINS, title, view.step.why, about, changes, progress, token)
-    kept = {"entry": entry, "base": view.base, "entries": ledger_json(ledger)["entries"]}
+    kept = {
+        "entry": entry,
+        "base": view.base,
+        "entries": ledger_json(ledger)["entries"],
+        "from": view.step.from_,
+        "to": view.step.to,
+    }
     crossing.keep_leg_fact(f"ledger {view.plugin.folder}", kept)
     return entry
 

@@ -1,0 +1,186 @@
+"""What a report tells, as data: route, steps, ledger, decisions, rounds, trial, debts, follow-ups, figures."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from fernshale.core.base.treepath import printable
+from fernshale.core.base.words import count
+from fernshale.core.crossing.matter import STAGES, Decision
+from fernshale.core.crossing.members import member_states
+from fernshale.core.crossing.overview import Overview
+from fernshale.core.crossing.reporting.followups import follow_ups
+from fernshale.core.crossing.stages.plugins import ledger_json
+from fernshale.core.crossing.stages.survey import describe
+from fernshale.core.crossing.stages.trial import PicturePair, log_key
+from fernshale.core.crossing.state import Crossing, Entry
+
+
+def report_data(overview: Overview, crossing: Crossing) -> dict[str, Any]:
+    """Everything the report tells. Only what JSON has: the same that `--json` prints and every document is written from."""
+    setup = overview.setup
+    decisions = crossing.decisions()
+    return {
+        "format": "fernshale-report/1",
+        "project": setup.project.name,
+        "engine": overview.ground.profile.id,
+        "title": f"{overview.ground.profile.title} {setup.start} → {setup.to}",
+        "from": setup.from_,
+        "to": setup.to,
+        "start": setup.start,
+        "target": setup.target,
+        "stops": list(setup.stops),
+        "done": overview.is_done,
+        "verdict": _verdict(overview),
+        "stages": {stage.value: overview.states[stage].value for stage in STAGES},
+        "open": {stage.value: len(overview.matters_of(stage)) for stage in STAGES},
+        "figures": _figures(overview, decisions),
+        "route": _route(overview, crossing),
+        "steps": [_step(entry) for entry in overview.logbook],
+        "decisions": [
+            {
+                "key": item.key,
+                "stage": item.stage.value,
+                "choice": item.choice,
+                "text": item.text,
+                "who": item.who,
+                "why": item.why,
+            }
+            for item in decisions.values()
+            if not item.key.startswith(("data:", "note:"))
+        ],
+        "ledgers": {
+            view.plugin.id: {"done": view.done, **ledger_json(view.ledger)}
+            for view in overview.plugins.plugins
+            if view.ledger
+        },
+        "aside": [
+            {"plugin": item.id, "version": item.version, "why": item.why, "until": item.condition, "ready": item.ready}
+            for item in overview.plugins.aside
+        ],
+        "rounds": [item.to_json() for item in overview.build.rounds],
+        "members": [
+            {
+                "name": item.member.name,
+                "release": item.member.release,
+                "crosses": item.crosses,
+                "errors": item.errors,
+                "says": item.words,
+            }
+            for item in member_states(overview.ground, overview.build, crossing)
+        ],
+        "links": _links(overview),
+        "trial": _trial(overview),
+        "accepted": [
+            {"key": key, "what": _what(overview, key), "why": why} for key, why in overview.trial.accepted.items()
+        ],
+        "debts": [
+            {"what": item.what, "title": item.title, "place": item.place, "why": item.why, "key": f"debt:{item.entry}"}
+            for item in overview.build.debts
+        ],
+        "follow_ups": follow_ups(overview),
+        "left": [
+            {"key": item.key, "stage": item.stage.value, "title": item.title, "place": item.place}
+            for item in overview.matters
+        ],
+    }
+
+
+def _verdict(overview: Overview) -> str:
+    if overview.is_done:
+        return "It compiles, runs and passes its checks; nothing is left open."
+    needs = sum(matter.needs_you for matter in overview.matters)
+    return f"{count(len(overview.matters), 'matter is', 'matters are')} open, {needs} of them need a decision."
+
+
+def _figures(overview: Overview, decisions: Mapping[str, Decision]) -> dict[str, int]:
+    done = [entry for entry in overview.logbook if entry.state == "done" and entry.changes]
+    files = {change.path for entry in done if entry.changes for change in entry.changes.files}
+    asked = [item for item in decisions.values() if item.who not in ("automatic", "Fernshale")]
+    return {
+        "steps": len(done),
+        "files touched": len(files),
+        "local edits": overview.plugins.edits,
+        "rounds": len(overview.build.rounds),
+        "errors at first": overview.build.rounds[0].total if overview.build.rounds else 0,
+        "decisions": len({item.key.partition("@")[0] for item in decisions.values()}),
+        "decisions by people": len({item.key.partition("@")[0] for item in asked}),
+    }
+
+
+def _route(overview: Overview, crossing: Crossing) -> list[dict[str, str]]:
+    """What becomes of each plugin on the leg; of one that was taken already, what became of it."""
+    folders = {item.id: item.folder for item in overview.ground.plugins}
+    rows = []
+    for step in overview.route.leg.plugins:
+        done = crossing.leg_fact(f"ledger {folders.get(step.id, '')}") or {}
+        from_, to = done.get("from") or step.from_, done.get("to") or step.to or ""
+        rows.append({"plugin": step.id, "from": from_, "to": to, "action": "taken" if done else step.action, "why": step.why})
+    return rows
+
+
+def _step(entry: Entry) -> dict[str, Any]:
+    return {
+        "id": entry.id,
+        "time": entry.time,
+        "stage": entry.stage.value,
+        "title": entry.title,
+        "why": entry.why,
+        "files": [printable(change.path) for change in entry.changes.files] if entry.changes else [],
+        "state": entry.state,
+    }
+
+
+def _links(overview: Overview) -> dict[str, Any]:
+    view = overview.links
+    return {
+        "ids": len(view.index.ids_used()),
+        "dangling": [{"id": item.id, "uses": len(item.uses)} for item in view.dangling],
+        "left": [{"id": item.id, "uses": len(item.uses)} for item in view.left],
+        "dangled_before": [{"id": item.id, "uses": len(item.uses)} for item in view.before],
+        "ignored": [{"what": item.expect.title, "file": item.file, "why": why} for item, why in view.scan.ignored],
+    }
+
+
+def _trial(overview: Overview) -> dict[str, Any]:
+    view, baseline = overview.trial, overview.survey.baseline
+    releases = list(dict.fromkeys([overview.setup.start, *overview.setup.stops]))
+    return {
+        "before": f"on {baseline.release}: {describe(baseline)}" if baseline else "",
+        "now": f"on {view.run.release}: {view.run.ending.words}" if view.run else "",
+        "new": view.log.count("new"),
+        "gone": view.log.count("gone"),
+        "messages": [
+            {"sign": item.sign, "severity": item.severity, "text": item.sample, "before": item.before, "now": item.now}
+            for item in view.log.differences
+        ],
+        "releases": releases,
+        "checks": [
+            {
+                "name": row.check.name,
+                "results": {each: row.on(each).verdict for each in releases if each in row.results},
+            }
+            for row in view.checks
+        ],
+        "timings": [
+            {"name": item.name, "before": item.before, "now": item.now, "verdict": item.verdict}
+            for item in view.timings
+        ],
+        "pictures": [{"name": item.name, "says": _looks(item)} for item in view.pictures],
+    }
+
+
+def _looks(pair: PicturePair) -> str:
+    """How a picture looks beside that of the baseline."""
+    if pair.difference is None:
+        return pair.trouble
+    if pair.difference.is_same:
+        return "looks the same"
+    return pair.difference.why or f"{pair.difference.share:.1%} of it looks different"
+
+
+def _what(overview: Overview, key: str) -> str:
+    """What an accepted difference was."""
+    found = next((item.sample for item in overview.trial.log.differences if log_key(item) == key), "")
+    return found or key.removeprefix("trial:").replace(":", " ", 1)

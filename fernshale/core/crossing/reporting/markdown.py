@@ -1,0 +1,196 @@
+"""The report as Markdown, and the short form of it for a merge request."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from fernshale.core.base.treepath import printable
+
+Data = Mapping[str, Any]
+
+
+def report_markdown(data: Data) -> str:
+    """The whole report."""
+    parts = [f"# {data['project']}: {data['title']}", "", data["verdict"], ""]
+    parts += _table(
+        ("stage", "state", "open"), [(name, state, data["open"][name] or "") for name, state in data["stages"].items()]
+    )
+    parts += [", ".join(f"{number} {name}" for name, number in data["figures"].items()) + ".", ""]
+    parts += [*_trial(data), *_route(data), *_edits(data), *_rounds(data), *_members(data), *_links(data), *_decisions(data)]
+    parts += [*_accepted(data), *_steps(data), *_debts(data), *_follow_ups(data), *_left(data)]
+    return "\n".join(parts).rstrip() + "\n"
+
+
+def report_message(data: Data) -> str:
+    """A few lines for a merge request: what it is, how it went, what a reviewer should look at."""
+    figures = data["figures"]
+    parts = [f"Move {data['project']} from {data['start']} to {data['to']}", "", data["verdict"], ""]
+    steps = f"{figures['steps']} steps over {figures['files touched']} files"
+    parts.append(f"- {steps}; {figures['rounds']} builds, the first with {figures['errors at first']} errors")
+    if figures["local edits"]:
+        fates = {
+            "carried": "carried",
+            "already": "already in the new release",
+            "dropped": "dropped",
+            "decide": "to decide",
+        }
+        told = ", ".join(f"{_sum(data, fate)} {words}" for fate, words in fates.items() if _sum(data, fate))
+        parts.append(f"- {figures['local edits']} local edits in plugins: {told}")
+    moved = [row for row in data["route"] if row["to"] and row["to"] != row["from"]]
+    parts += [f"- {row['plugin']} {row['from']} → {row['to']}" for row in moved]
+    checks = data["trial"]["checks"]
+    good = sum(row["results"].get(data["to"]) == "passed" for row in checks)
+    if checks:
+        parts.append(f"- {good} of {len(checks)} checks good on {data['to']}")
+    asked = [row for row in data["decisions"] if row["who"] != "automatic" and row["why"]]
+    parts += _titled(
+        "\nPlease look at", [f"- {row['key']}, {row['choice'] or 'left'}: {row['why']}" for row in asked][:12]
+    )
+    parts += _titled("\nAccepted", [f"- {row['what']}: {row['why']}" for row in data["accepted"]])
+    debts = [f"- {row['title']}: {row['why']}" for row in data["debts"]]
+    debts += [f"- {row['plugin']} is set aside until {row['until']}" for row in data["aside"]]
+    parts += _titled("\nDebts", debts)
+    return "\n".join(parts).rstrip() + "\n"
+
+
+def _trial(data: Data) -> list[str]:
+    trial = data["trial"]
+    parts = ["## Before and now", "", f"- before, {trial['before'] or 'no baseline was taken'}"]
+    if trial["now"]:
+        parts += [f"- now, {trial['now']}", f"- in the log {trial['new']} messages new, {trial['gone']} gone"]
+        for item in trial["messages"][:20]:
+            how = f"{item['sign']} {item['severity']}".strip()
+            parts.append(f"- {how}: `{item['text']}`")
+        for item in trial["timings"]:
+            parts.append(f"- {item['name']}: {item['before']:.3g} s before, {item['now']:.3g} s now, {item['verdict']}")
+        parts += [f"- {item['name']}: {item['says']}" for item in trial["pictures"]]
+    parts.append("")
+    if trial["checks"]:
+        rows = [(row["name"], *(row["results"].get(each, "") for each in trial["releases"])) for row in trial["checks"]]
+        parts += ["### Checks", "", *_table(("check", *trial["releases"]), rows)]
+    return parts
+
+
+def _route(data: Data) -> list[str]:
+    stops = " → ".join([data["start"], *data["stops"]])
+    rows = [(row["plugin"], row["from"], row["to"] or "nothing", row["action"], row["why"]) for row in data["route"]]
+    return ["## Route", "", stops, "", *(_table(("plugin", "from", "to", "what", "why"), rows) if rows else [])]
+
+
+def _edits(data: Data) -> list[str]:
+    ledgers = data["ledgers"]
+    if not ledgers:
+        return []
+    total = sum(ledger["edits"] for ledger in ledgers.values())
+    carried, already, decide, dropped = (_sum(data, fate) for fate in ("carried", "already", "decide", "dropped"))
+    sums = (
+        f"{total} = {carried} carried + {already} already there + {decide} to decide + {dropped} dropped by decision."
+    )
+    rows = [
+        (plugin, entry["path"], entry["lines"], entry["what"], entry["fate"], entry["now"], entry["why"])
+        for plugin, ledger in ledgers.items()
+        for entry in ledger["entries"]
+    ]
+    return [
+        "## Local edits in plugins",
+        "",
+        sums,
+        "",
+        *_table(("plugin", "file", "lines", "edit", "fate", "now", "why"), rows),
+    ]
+
+
+def _rounds(data: Data) -> list[str]:
+    if not data["rounds"]:
+        return []
+    rows = [
+        (
+            item["number"],
+            sum(item["errors"].values()),
+            len(item["causes"]),
+            item["warnings"],
+            f"{item['elapsed_s']:.1f}",
+        )
+        for item in data["rounds"]
+    ]
+    return ["## Rounds", "", *_table(("round", "errors", "causes", "warnings", "seconds"), rows)]
+
+
+def _members(data: Data) -> list[str]:
+    rows = [(row["name"], row["release"], row["says"]) for row in data["members"]]
+    return ["## Members", "", *_table(("member", "release", "how far"), rows)] if rows else []
+
+
+def _links(data: Data) -> list[str]:
+    links = data["links"]
+    parts = [f"- {row['id']} dangles, {row['uses']} uses" for row in links["dangling"]]
+    parts += [f"- {row['id']} was left dangling by decision, {row['uses']} uses" for row in links["left"]]
+    parts += [f"- {row['id']} dangled before, {row['uses']} uses" for row in links["dangled_before"]]
+    parts += [
+        f"- {row['what']}: {row['file']} was left so, {row['why'] or 'without a reason'}" for row in links["ignored"]
+    ]
+    return _titled("## Links", parts)
+
+
+def _decisions(data: Data) -> list[str]:
+    rows = [(row["key"], row["choice"] or "left as it is", row["who"], row["why"]) for row in data["decisions"]]
+    return ["## Decisions", "", *_table(("what", "taken", "by", "why"), rows)] if rows else []
+
+
+def _accepted(data: Data) -> list[str]:
+    return _titled(
+        "## Accepted as meant", [f"- {row['what']}: {row['why'] or 'no reason given'}" for row in data["accepted"]]
+    )
+
+
+def _steps(data: Data) -> list[str]:
+    parts = []
+    for step in data["steps"]:
+        when = time.strftime("%Y-%m-%d %H:%M", time.localtime(step["time"]))
+        undone = " (undone)" if step["state"] == "undone" else ""
+        why = f" — {step['why']}" if step["why"] else ""
+        parts.append(f"- {when} · {step['stage']} · {step['title']}{why}{undone}")
+    return _titled("## Steps", parts)
+
+
+def _debts(data: Data) -> list[str]:
+    """What is set aside, and what brings it back."""
+    parts = [f"- {item['title']} ({item['place']}): {item['why']}. `{item['key']}`" for item in data["debts"]]
+    for item in data["aside"]:
+        ready = f"; {item['ready']} would fit now" if item["ready"] else ""
+        parts.append(f"- {item['plugin']} {item['version']}: {item['why']}. It comes back with {item['until']}{ready}.")
+    return _titled("## Set aside", parts)
+
+
+def _follow_ups(data: Data) -> list[str]:
+    words = {"new": "worth a look", "deprecated": "will bite next time"}
+    return _titled(
+        "## Follow-ups", [f"- {words[item['kind']]}: {item['text']} ({item['source']})" for item in data["follow_ups"]]
+    )
+
+
+def _left(data: Data) -> list[str]:
+    parts = []
+    for matter in data["left"]:
+        place = f" ({matter['place']})" if matter["place"] else ""
+        parts.append(f"- [ ] {matter['stage']}: {matter['title']}{place}")
+    return ["## What is left", "", *(parts or ["Nothing."]), ""]
+
+
+def _sum(data: Data, fate: str) -> int:
+    return sum(ledger[fate] for ledger in data["ledgers"].values())
+
+
+def _titled(title: str, parts: Sequence[str]) -> list[str]:
+    return [title, "", *parts, ""] if parts else []
+
+
+def _table(head: Sequence[str], rows: Sequence[Sequence[Any]]) -> list[str]:
+    lines = ["| " + " | ".join(head) + " |", "|" + "---|" * len(head)]
+    return [*lines, *("| " + " | ".join(_cell(cell) for cell in row) + " |" for row in rows), ""]
+
+
+def _cell(value: Any) -> str:
+    return " ".join(printable(str(value)).split()).replace("|", "\\|")
