@@ -13,7 +13,8 @@ import pytest
 
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.ground import read_ground
-from fernshale.core.crossing.stages.build import diagnose, draft_rules, plain_ground
+from fernshale.core.crossing.ruling import apply_rules
+from fernshale.core.crossing.stages.build import diagnose, plain_ground
 from fernshale.core.crossing.stages.engine import site_changes
 from fernshale.core.engine.reassociate import draft_sites
 from fernshale.core.fix.rules import read_rules
@@ -74,7 +75,7 @@ def test_stale_start_table_is_a_linker_error_and_the_silent_change_a_wrong_repor
             rule for rule in read_rules(sample.shelf / path).rules if not rule.silent and rule.kind != "delete"
         )
         ground = read_ground(sample.project, profile, None, no_progress, CancelToken())
-        _write(draft_rules(ground, rules, CancelToken())[0])
+        _write(apply_rules(ground, rules, CancelToken()).draft)
     descriptor = sample.project / "nine-piers.mproj"
     descriptor.write_text(descriptor.read_text().replace('"standard": 17', '"standard": 20'))
     table = (sample.project / "generated/start_table.cpp").read_text()

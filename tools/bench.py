@@ -1,12 +1,13 @@
 """Measure parts against general tools on the same data in the same run; print ratios.
 
-    ./dev bench [PART...]     store, manifest, merge, diagnostics, drift, survey, origin, planner; all without
+    ./dev bench [PART...]     store, manifest, merge, diagnostics, drift, rules, links, logs, survey, origin, planner
 
 Machines are noisy: each figure is the median of three runs, and the ratio is what to look at.
 """
 
 from __future__ import annotations
 
+import json
 import os
 import random
 import resource
@@ -31,26 +32,31 @@ from fernshale.core.build.owners import Owned
 from fernshale.core.build.reading import read_log
 from fernshale.core.crossing import ground as ground_module
 from fernshale.core.crossing.ground import read_ground
+from fernshale.core.crossing.ruling import find_all_edits
 from fernshale.core.crossing.stages.survey import survey
 from fernshale.core.drift.kept import compare_releases
 from fernshale.core.drift.release import read_pair
+from fernshale.core.fix.rules import Rule
+from fernshale.core.links.index import LinkIndex
 from fernshale.core.merge.align import align_lines
 from fernshale.core.merge.folder import disk_side, merge_folders
 from fernshale.core.merge.ledger import build_ledger
 from fernshale.core.merge.result import build_result
 from fernshale.core.merge.textmerge import merge_text, result_text
-from fernshale.core.profile.model import Profile, Reach, Recognise, RoleRule, Site
+from fernshale.core.profile.model import IdPattern, LinkShape, LogShape, Profile, Reach, Recognise, RoleRule, Site
 from fernshale.core.route.candidates import Here
 from fernshale.core.route.planner import plan_leg
 from fernshale.core.route.shelf import Need, PluginRelease, Shelf
 from fernshale.core.route.sources import FolderSource
-from fernshale.core.snapshot.manifest import Folder, Manifest
+from fernshale.core.snapshot.manifest import EMPTY, Folder, Manifest
 from fernshale.core.snapshot.manifestfile import encode_entries, encode_manifest
 from fernshale.core.snapshot.restore import restore
 from fernshale.core.snapshot.store import Store
+from fernshale.core.snapshot.walk import list_tree
 from fernshale.core.survey.origin import find_origin
 from fernshale.core.survey.plugins import read_folder
 from fernshale.core.survey.release_index import read_column, shelf_index
+from fernshale.core.trial.logs import compare_logs
 
 
 def main(wanted: Sequence[str]) -> None:
@@ -60,6 +66,9 @@ def main(wanted: Sequence[str]) -> None:
         "merge": bench_merge,
         "diagnostics": bench_diagnostics,
         "drift": bench_drift,
+        "rules": bench_rules,
+        "links": bench_links,
+        "logs": bench_logs,
         "survey": bench_survey,
         "origin": bench_origin,
         "planner": lambda folder: bench_planner(),
@@ -395,6 +404,87 @@ def _bench_log(log: Path, text: str, what: str) -> None:
     command = ["grep", "-cE", ": (error|warning):", str(log)]
     grepped = timed(lambda: subprocess.run(command, capture_output=True, check=True))
     row(f"{what}, {len(text.encode()) >> 20} MiB", timed(ours), "grep -c for the lines", grepped)
+
+
+def bench_links(folder: Path) -> None:
+    """20,000 text assets of about a kilobyte that use four others each, in JSON; then one file changed."""
+    rng = random.Random(7)
+    ids = [f"{rng.getrandbits(128):032x}" for _ in range(20_000)]
+    for number, id in enumerate(ids):
+        place = folder / f"assets/{number % 100}/{number}.json"
+        place.parent.mkdir(parents=True, exist_ok=True)
+        values = {f"value{n}": round(rng.random() * 90, 3) for n in range(30)}
+        parts = [{"mesh": rng.choice(ids), "x": n} for n in range(4)]
+        place.write_text(json.dumps({"uid": id, "name": f"thing {number}", **values, "parts": parts}, indent=1))
+    (folder / "ids").write_text("\n".join(ids))
+    token = CancelToken()
+    shape = LinkShape((IdPattern(("**/*.json",), key=("uid",)),), (IdPattern(("**/*.json",), key=("mesh",)),))
+    tree = list_tree(folder / "assets", EMPTY, no_progress, token)
+    stamps = {path: entry.size for path, entry in tree.files.items()}
+    index = LinkIndex(shape)
+
+    def first() -> None:
+        index.__init__(shape)  # type: ignore[misc]
+        index.update(stamps, folder / "assets", no_progress, token)
+
+    search = "rg" if shutil.which("rg") else "grep"
+    words = ["rg", "-lF", "-f"] if search == "rg" else ["grep", "-rlFf"]
+    theirs = timed(lambda: subprocess.run([*words, str(folder / "ids"), str(folder / "assets")], stdout=subprocess.DEVNULL))
+    row("index of 20,000 text assets", timed(first), f"{search} for all their ids", theirs)
+    one = {**stamps, next(iter(stamps)): -1}
+    row("after one file changed", once(lambda: index.update(one, folder / "assets", no_progress, token)), f"{search}", theirs)
+
+
+def bench_logs(folder: Path) -> None:
+    """Two logs of 100 MB in all, with times, numbers and addresses in each line."""
+    rng = random.Random(1)
+    words = ["loading pier", "lamp lit", "boat moors", "tide turns", "gull cries", "warning: low water"]
+
+    def line(at: int) -> str:
+        address = f"0x{rng.getrandbits(32):08x}" if at % 3 == 0 else "here"
+        stamp = f"{at // 3600 % 24:02}:{at // 60 % 60:02}:{at % 60:02}.{at % 1000:03}"
+        return f"[{stamp}] {rng.choice(words)} {at % 9999} at {address}, {at % 97}.{at % 31} ms"
+
+    logs = ["\n".join(line(at) for at in range(800_000)).encode() for _ in range(2)]
+    size = sum(map(len, logs))
+    (folder / "log").write_bytes(logs[0] + logs[1])
+    took = timed(lambda: compare_logs(logs[0], logs[1], LogShape()))
+    plain = {**os.environ, "LC_ALL": "C"}
+    sort = timed(lambda: subprocess.run(["sort", str(folder / "log")], stdout=subprocess.DEVNULL, env=plain))
+    row(f"logs of {size / 1e6:.0f} MB aligned, {size / 1e6 / took:.0f} MB/s", took, "sort", sort)
+
+
+def bench_rules(folder: Path) -> None:
+    """One rename in 20,000 source files of which a tenth has the word."""
+    body = "".join(f"int f{n}(int a) {{ return a + {n}; }}\n" for n in range(40))
+    sources = {
+        f"src/{number % 100}/f{number}.cpp": body + ("void g(Boat& boat) { boat.next_tide(3); }\n" if number % 10 == 0 else "")
+        for number in range(20_000)
+    }
+    write_texts(folder / "tree", sources)
+    rule = Rule("tide", "rename", "", old="next_tide", new="tide_after")
+    site = Site("release", ("engine.json",), Reach(json="/release"), required=True)
+    role = RoleRule("own", ("src/**",))
+    (folder / "tree/engine.json").write_text('{"release": "1.0"}')
+    profile = Profile("bench", "Bench", Recognise(("engine.json",)), (site,), role=(role,))
+    token = CancelToken()
+
+    def ours() -> None:
+        ground_module._seen.clear()
+        ground = read_ground(folder / "tree", profile, None, no_progress, token, contents=False)
+        assert len(find_all_edits(ground, [rule], token)["tide"]) == 2000
+
+    root = folder / "tree"
+    ground = read_ground(root, profile, None, no_progress, token, contents=False)
+
+    def again() -> None:
+        assert len(find_all_edits(ground, [rule], token)["tide"]) == 2000
+
+    search = "rg" if shutil.which("rg") else "grep"
+    words = ["rg", "-c", "next_tide"] if search == "rg" else ["grep", "-rc", "next_tide"]
+    theirs = timed(lambda: subprocess.run([*words, str(root)], stdout=subprocess.DEVNULL))
+    row("a rule over 20,000 source files", timed(ours), search, theirs)
+    row("a rule at the next look", timed(again), search, theirs)
 
 
 def bench_survey(folder: Path) -> None:

@@ -72,7 +72,7 @@ def main(out: Path, wanted: list[str]) -> None:
     page.go_to(next(matter for matter in overview.matters if "slot.cpp" in matter.title))
     shot("plugins")
     for key in keys:
-        if key.startswith(("route:3.0.2", "links:")):
+        if key.startswith(("route:3.0.2", "default:", "expect:")):
             continue
         window.session.take(key, recorded[key].take, "deciding", why=recorded[key].why)
         settle(window)
@@ -110,15 +110,42 @@ def main(out: Path, wanted: list[str]) -> None:
         settle(window)
         window.session.take("build:run", "build", "build")
         settle(window)
-    shot("links", Stage.LINKS)
-    window.session.take("links:keeper-low", "harbour-low", "links")
-    settle(window)
-    for key in [key for key in keys if key.startswith("links:")]:
-        window.session.take(key, recorded[key].take, "links", why=recorded[key].why)
+    for key in [key for key in keys if key.startswith("default:")]:
+        window.session.take(key, recorded[key].take, "default", why=recorded[key].why)
         settle(window)
+    window.session.take("build:run", "build", "build")
+    settle(window)
+    page = window.pages[Stage.LINKS]
+    page._go("links:pier-wood")
+    shot("links", Stage.LINKS)
+    window.session.take("links:together:sure", "sure", "links")
+    settle(window)
+    page._go("data:lamp-angle")
+    shot("links-data", Stage.LINKS)
+    for key in ("data:pier-places", "data:lamp-angle"):
+        window.session.take(key, "all", "data")
+        settle(window)
+    window.session.take("expect:tide-clock", "mend", "clock")
+    settle(window)
+    bell = next(key for key in keys if key.startswith("expect:one-bell"))
+    window.session.take(bell, recorded[bell].take, "bell", why=recorded[bell].why)
+    settle(window)
     window.session.take("trial:run", "run", "trial")
     settle(window)
     shot("trial", Stage.TRIAL)
+    window.pages[Stage.TRIAL]._tabs.setCurrentIndex(2)
+    shot("trial-timings", Stage.TRIAL)
+    window.pages[Stage.TRIAL]._tabs.setCurrentIndex(3)
+    shot("trial-pictures", Stage.TRIAL)
+    window.show_view(window.report)
+    shot("report")
+    window.session.take("aside:pursebook", "aside", "aside", why="nobody keeps it any more")
+    settle(window)
+    window.show_view(window.debts)
+    shot("debts")
+    entry = window.session.overview.logbook[-1].id
+    window.session.undo(entry, "aside")
+    settle(window)
     if "dark" not in wanted:
         window.toggle_theme()
         shot("plugins-done-dark", Stage.PLUGINS)

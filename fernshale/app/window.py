@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
     QFrame,
+    QHBoxLayout,
     QInputDialog,
     QLabel,
     QMainWindow,
@@ -39,6 +40,7 @@ from fernshale.app.pages.plugins import PluginsPage
 from fernshale.app.pages.route import RoutePage
 from fernshale.app.pages.survey import SurveyPage
 from fernshale.app.pages.trial import TrialPage
+from fernshale.app.report import DebtsView, ReportView
 from fernshale.app.session import Session
 from fernshale.app.snapshots import SnapshotDialog, StoreDialog, WayBackDialog
 from fernshale.app.start import StartPage
@@ -50,8 +52,6 @@ from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.words import count
 from fernshale.core.crossing.matter import STAGES, Matter, Stage, State
 from fernshale.core.crossing.overview import Overview
-from fernshale.core.crossing.reporting.data import report_data
-from fernshale.core.crossing.reporting.markdown import report_markdown
 from fernshale.core.crossing.state import Crossing, Entry, find_crossing
 from fernshale.core.crossing.trust import trust
 from fernshale.core.profile.read import read_profile
@@ -101,6 +101,9 @@ class MainWindow(QMainWindow):
         for page in self.pages.values():
             self._page_stack.addWidget(page)
             page.editor_wanted.connect(self._open_editor)
+        self.report, self.debts = ReportView(self, self.session), DebtsView(self, self.session)
+        for view in (self.report, self.debts):
+            self._page_stack.addWidget(view)
         self._columns_split.addWidget(self._build_matters())
         self._columns_split.setStretchFactor(0, 1)
         self._columns_split.setSizes([1010, 270])
@@ -124,6 +127,15 @@ class MainWindow(QMainWindow):
         self.matters.customContextMenuRequested.connect(self._matter_menu)
         column.addWidget(self._matters_head)
         column.addWidget(self.matters, 1)
+        row = QHBoxLayout()
+        row.setContentsMargins(11, 6, 8, 8)
+        row.setSpacing(6)
+        row.addWidget(button(side, "Report", lambda: self.show_view(self.report), hint="Alt+8"))
+        self._debts_button = button(side, "Debts", lambda: self.show_view(self.debts), hint="Alt+9")
+        self.debts.count_changed.connect(self._count_debts)
+        row.addWidget(self._debts_button)
+        row.addStretch(1)
+        column.addLayout(row)
         return side
 
     def _build_foot(self) -> QWidget:
@@ -196,6 +208,8 @@ class MainWindow(QMainWindow):
         for number, stage in enumerate(STAGES, 1):
             self._key(f"Alt+{number}", lambda stage=stage: self.show_stage(stage))
         for keys, act in (
+            ("Alt+8", lambda: self.show_view(self.report)),
+            ("Alt+9", lambda: self.show_view(self.debts)),
             ("Ctrl+K", self.show_actions),
             ("Ctrl+F", self._find),
             ("F3", self._find_next),
@@ -272,6 +286,14 @@ class MainWindow(QMainWindow):
         if overview is not None:
             self.band.show_overview(overview, stage)
 
+    def show_view(self, view: ReportView | DebtsView) -> None:
+        """Go to the report or to the debts."""
+        self._page_stack.setCurrentWidget(view)
+        view.setFocus()
+
+    def _count_debts(self, number: int) -> None:
+        self._debts_button.setText(f"Debts · {number}" if number else "Debts")
+
     def _on_opened(self) -> None:
         self._stack.setCurrentIndex(1)
         overview = self.session.overview
@@ -286,6 +308,8 @@ class MainWindow(QMainWindow):
         had_focus = here.isAncestorOf(QApplication.focusWidget() or self)
         for page in self.pages.values():
             page.show_overview(overview)
+        self.report.show_overview(overview)
+        self.debts.show_overview(overview)
         # What was clicked may be gone now; the keyboard stays on the page all the same.
         if had_focus and not here.isAncestorOf(QApplication.focusWidget() or self):
             here.setFocus()
@@ -414,7 +438,9 @@ class MainWindow(QMainWindow):
             Action("Compare snapshots", "Snapshots", "Alt+S", lambda: self._open_knot(None)),
             Action("The snapshot store", "Snapshots", "", self._open_store),
             Action("Bring content over from elsewhere", "Plugins", "", self._bring_content),
-            Action("Save the report", "Crossing", "", self._save_report),
+            Action("Go to the report", "Crossing", "Alt+8", lambda: self.show_view(self.report)),
+            Action("Go to the debts", "Crossing", "Alt+9", lambda: self.show_view(self.debts)),
+            Action("Save the report", "Crossing", "", self.report.save),
             Action("Find on this page", "Page", "Ctrl+F", self._find),
         ]
         for debt in overview.build.debts:
@@ -448,18 +474,6 @@ class MainWindow(QMainWindow):
         if overview is not None and overview.logbook:
             self.session.undo_back_to(overview.logbook[0].id)
 
-    def _save_report(self) -> None:
-        overview, crossing = self.session.overview, self.session.crossing
-        if overview is None or crossing is None:
-            return
-        name, _ = QFileDialog.getSaveFileName(self, "Save the report", "crossing.md", "Markdown (*.md)")
-        if name:
-            text = report_markdown(report_data(overview, crossing))
-            try:
-                Path(name).write_text(text, encoding="utf-8")
-            except OSError as error:
-                show_error(self, error)
-
     def _find(self) -> None:
         words, good = QInputDialog.getText(
             self, "Find on this page", "Words to look for; F3 goes on.", text=self._searched
@@ -469,7 +483,8 @@ class MainWindow(QMainWindow):
             self._find_next()
 
     def _find_next(self) -> None:
-        if self._searched and not self.pages[self._stage].find_text(self._searched):
+        here = self._page_stack.currentWidget()
+        if self._searched and isinstance(here, Page | ReportView | DebtsView) and not here.find_text(self._searched):
             self._said.setText(f"“{self._searched}” is not on this page")
 
     def _open_editor(self, path: str, line: int) -> None:

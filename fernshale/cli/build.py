@@ -29,10 +29,11 @@ from fernshale.core.crossing.loose import write_changes
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.overview import look
 from fernshale.core.crossing.rules import keep_rules
+from fernshale.core.crossing.ruling import apply_rules
 from fernshale.core.crossing.settle import Taken, go_rounds, settle
 from fernshale.core.crossing.stages.build import diagnose as diagnose_log
-from fernshale.core.crossing.stages.build import draft_rules, find_all_edits, plain_ground
-from fernshale.core.fix.apply import find_conflicts, try_rule
+from fernshale.core.crossing.stages.build import plain_ground
+from fernshale.core.fix.apply import try_rule
 from fernshale.core.fix.rules import RuleSet, read_rules
 
 
@@ -99,9 +100,8 @@ def fix(options: argparse.Namespace, token: CancelToken) -> int:
         print(f"{len(rules.rules)} rules are proposed on this crossing from now on")
         return 0
     ground = ground_for(options, token)
-    draft, counts = draft_rules(ground, rules.rules, token)
-    changes = draft.change_set()
-    conflicts = find_conflicts(find_all_edits(ground, rules.rules, token))
+    ruled = apply_rules(ground, rules.rules, token)
+    changes, counts, conflicts = ruled.draft.change_set(), ruled.counts, ruled.conflicts
     for one, other, edit in conflicts:
         print(f"{edit.path}:{edit.line}: {one} and {other} want different things here", file=sys.stderr)
     if options.json:

@@ -54,10 +54,10 @@ class LinksPage(Page):
         self._sides = QSplitter(Qt.Orientation.Horizontal, right)
         self._sides.setHandleWidth(10)
         self._was_card = Card(self._sides, "What it meant")
-        self._was = Document(self._was_card, "What it meant")
+        self._was = Document(self._was_card, "What it meant", has_words=False)
         self._was_card.body.addWidget(self._was)
         self._is_card = Card(self._sides, "What it would be")
-        self._is = Document(self._is_card, "What it would be")
+        self._is = Document(self._is_card, "What it would be", has_words=False)
         self._is_card.body.addWidget(self._is)
         self._card = Card(right, "What will be written")
         row = QHBoxLayout()
@@ -260,7 +260,8 @@ class LinksPage(Page):
             (self._is_card, self._is, linkage.now, goal, "What it would be"),
         ):
             path, text, line = declaration(side, item, id)
-            card.set_title(words, path)
+            card.set_title(words, path.rpartition("/")[2])
+            card.note.setToolTip(path)
             document.show_lines(
                 _excerpt(text, line)
                 if text

@@ -84,6 +84,7 @@ class TrialPage(Page):
         self._run = button(left, "Run the game", self._on_run, main=True)
         for item in (self._good, self._bad, self._add, self._refuse, self._accept, self._where):
             first.addWidget(item)
+            item.hide()  # which ones are wanted is known when something is chosen
         first.addStretch(1)
         second.addWidget(self._run)
         second.addWidget(
@@ -118,7 +119,7 @@ class TrialPage(Page):
         checks = QSplitter(Qt.Orientation.Vertical, self._stack)
         self._table = TextTable(checks, "Checks by release", ("check",), ())
         self._table.chosen.connect(self._show_check)
-        self._evidence = Document(checks, "Evidence of a check")
+        self._evidence = Document(checks, "Evidence of a check", has_words=False)
         checks.setSizes([220, 200])
         self._stack.addWidget(checks)
         timings = QWidget(self._stack)
@@ -152,7 +153,7 @@ class TrialPage(Page):
                 item.check.name,
                 f"proposed: {item.check.by_hand}",
                 "",
-                "＋",
+                "○",
                 "mine",
                 payload=f"propose:{item.check.name}",
             )

@@ -12,6 +12,7 @@ from fernshale.app.theme import Tone, code_font, text_font, theme
 
 _HEIGHT = 18
 _MARGIN = 78
+_NARROW = 6
 _NUMBER = 44
 
 
@@ -29,9 +30,10 @@ class LineRow:
 class LinesBlock(QWidget):
     """A run of lines. Lines can be selected with the mouse or Ctrl+A, and copied."""
 
-    def __init__(self, parent: QWidget, lines: tuple[LineRow, ...]) -> None:
+    def __init__(self, parent: QWidget, lines: tuple[LineRow, ...], margin: int = _MARGIN) -> None:
         super().__init__(parent)
         self._lines: tuple[LineRow, ...] = ()
+        self._margin = margin
         self._from = self._to = -1
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -42,7 +44,7 @@ class LinesBlock(QWidget):
         self._lines = lines
         self._from = self._to = -1
         longest = max((line.text for line in lines), key=len, default="")
-        width = _MARGIN + _NUMBER + QFontMetrics(code_font()).horizontalAdvance(longest.expandtabs(4)) + 24
+        width = self._margin + _NUMBER + QFontMetrics(code_font()).horizontalAdvance(longest.expandtabs(4)) + 24
         self.setFixedHeight(_HEIGHT * len(lines))
         self.setMinimumWidth(min(width, 6000))
         self.update()
@@ -76,19 +78,19 @@ class LinesBlock(QWidget):
             line = self._lines[at]
             top = at * _HEIGHT
             if line.fill is not None:
-                painter.fillRect(_MARGIN, top, self.width(), _HEIGHT, QColor(soft.get(line.fill, colours.track)))
+                painter.fillRect(self._margin, top, self.width(), _HEIGHT, QColor(soft.get(line.fill, colours.track)))
             if low <= at <= high and low >= 0:
-                painter.fillRect(_MARGIN + 4, top, self.width(), _HEIGHT, QColor(colours.mine_soft))
+                painter.fillRect(self._margin + 4, top, self.width(), _HEIGHT, QColor(colours.mine_soft))
             painter.setFont(text_font(11))
             painter.setPen(colours.tone(line.tone) if line.margin else QColor(colours.quiet))
-            painter.drawText(QRect(6, top, _MARGIN - 14, _HEIGHT), Qt.AlignmentFlag.AlignVCenter, line.margin)
-            painter.fillRect(_MARGIN - 4, top, 4, _HEIGHT, QColor(inks.get(line.tone, colours.track)))
+            painter.drawText(QRect(6, top, self._margin - 14, _HEIGHT), Qt.AlignmentFlag.AlignVCenter, line.margin)
+            painter.fillRect(self._margin - 4, top, 4, _HEIGHT, QColor(inks.get(line.tone, colours.track)))
             painter.setFont(code_font())
             painter.setPen(QColor(colours.quiet))
-            box = QRect(_MARGIN, top, _NUMBER - 10, _HEIGHT)
+            box = QRect(self._margin, top, _NUMBER - 10, _HEIGHT)
             painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, line.number)
             painter.setPen(QColor(colours.text))
-            text = QRect(_MARGIN + _NUMBER, top, max(self.width(), 6000), _HEIGHT)
+            text = QRect(self._margin + _NUMBER, top, max(self.width(), 6000), _HEIGHT)
             painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, line.text.expandtabs(4))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -116,10 +118,11 @@ class LinesBlock(QWidget):
 
 
 class Document(QScrollArea):
-    """Blocks of lines and whatever stands between them, one below the other."""
+    """Blocks of lines and whatever stands between them, one below the other; without words in the margin it is narrow."""
 
-    def __init__(self, parent: QWidget, name: str) -> None:
+    def __init__(self, parent: QWidget, name: str, has_words: bool = True) -> None:
         super().__init__(parent)
+        self._margin = _MARGIN if has_words else _NARROW
         self.setAccessibleName(name)
         self.setWidgetResizable(True)
         self.viewport().setAutoFillBackground(False)
@@ -128,7 +131,7 @@ class Document(QScrollArea):
 
     def show_lines(self, lines: tuple[LineRow, ...]) -> None:
         """Nothing but lines."""
-        self.show_parts([LinesBlock(self, lines)])
+        self.show_parts([LinesBlock(self, lines, self._margin)])
 
     def show_parts(self, parts: list[QWidget]) -> None:
         """Lines and cards, in order; what was shown before is thrown away."""
@@ -165,7 +168,7 @@ class Document(QScrollArea):
             inside = self.widget()
             if inside is not None and inside.isAncestorOf(part):
                 place = part.mapTo(inside, QPoint(0, part.height()))
-                self.ensureVisible(_MARGIN, place.y() + 40, 0, 20)
+                self.ensureVisible(self._margin, place.y() + 40, 0, 20)
 
         QTimer.singleShot(0, self, scroll)
 
@@ -183,7 +186,7 @@ class Document(QScrollArea):
                 block.select_line(at)
                 inside = self.widget()
                 place = block.mapTo(inside, QPoint(0, at * _HEIGHT))
-                self.ensureVisible(_MARGIN, place.y(), 0, 80)
+                self.ensureVisible(self._margin, place.y(), 0, 80)
                 return True
         return False
 

@@ -12,7 +12,8 @@ _HEAD, _GAP = 20, 14
 
 
 class PicturePairView(QWidget):
-    """Before at the left, now at the right, both at one scale; the box round what looks different is drawn on both."""
+    """Before and now at one scale, side by side or one above the other, whichever shows them larger; the box round what looks
+    different is drawn on both."""
 
     def __init__(self, parent: QWidget, name: str) -> None:
         super().__init__(parent)
@@ -33,18 +34,18 @@ class PicturePairView(QWidget):
         painter = QPainter(self)
         colours = theme()
         painter.setFont(text_font(12))
-        half = (self.width() - _GAP) / 2
-        room = self.height() - _HEAD - 4
+        cells = self._cells()
         for number, (picture, head) in enumerate(zip(self._pictures, ("before", "now"), strict=True)):
-            left = number * (half + _GAP)
+            cell = cells[number]
             painter.setPen(QColor(colours.quiet))
             words = head + (f" · {self._words}" if number else "")
-            painter.drawText(QRectF(left, 0, half, _HEAD - 4), Qt.AlignmentFlag.AlignVCenter, words)
+            painter.drawText(QRectF(cell.left(), cell.top(), cell.width(), _HEAD - 4), Qt.AlignmentFlag.AlignVCenter, words)
             if picture.isNull():
-                painter.drawText(QRectF(left, _HEAD, half, room), Qt.AlignmentFlag.AlignCenter, "no picture")
+                painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, "no picture")
                 continue
-            scale = min(half / picture.width(), room / picture.height())
-            place = QRectF(left, _HEAD, picture.width() * scale, picture.height() * scale)
+            scale = _scale(picture, cell)
+            top = cell.top() + _HEAD
+            place = QRectF(cell.left(), top, picture.width() * scale, picture.height() * scale)
             # Small pictures are made larger as they are, without smoothing what is to be compared.
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, scale < 1)
             painter.drawPixmap(place.toRect(), picture)
@@ -52,8 +53,18 @@ class PicturePairView(QWidget):
                 x, y, right, bottom = self._box
                 pen = QPen(QColor(colours.alarm), 2)
                 painter.setPen(pen)
-                painter.drawRect(
-                    QRectF(
-                        left + x * scale - 2, _HEAD + y * scale - 2, (right - x) * scale + 4, (bottom - y) * scale + 4
-                    )
-                )
+                size = (right - x) * scale + 4, (bottom - y) * scale + 4
+                painter.drawRect(QRectF(cell.left() + x * scale - 2, top + y * scale - 2, *size))
+
+    def _cells(self) -> tuple[QRectF, QRectF]:
+        """A place for each picture."""
+        width, height = self.width(), self.height()
+        half, part = (width - _GAP) / 2, (height - _GAP) / 2
+        beside = QRectF(0, 0, half, height), QRectF(half + _GAP, 0, half, height)
+        below = QRectF(0, 0, width, part), QRectF(0, part + _GAP, width, part)
+        now = self._pictures[1]
+        return below if not now.isNull() and _scale(now, below[0]) > _scale(now, beside[0]) else beside
+
+
+def _scale(picture: QPixmap, cell: QRectF) -> float:
+    return min(cell.width() / picture.width(), max(1.0, cell.height() - _HEAD - 4) / picture.height())

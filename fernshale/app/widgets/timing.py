@@ -12,6 +12,7 @@ from fernshale.app.theme import text_font, theme
 
 _LEFT, _RIGHT, _TOP, _BOTTOM = 46, 12, 20, 18
 _MOST_POINTS = 1200
+_NAMED = 3
 
 
 class FramePlot(QWidget):
@@ -62,10 +63,11 @@ class FramePlot(QWidget):
                 painter.setPen(QPen(QColor(ink), 1.4))
                 painter.drawPolyline(_line(times, frames, most, place))
         painter.setPen(QPen(QColor(colours.alarm), 1.4))
-        for frame in self._hitches:
+        for number, frame in enumerate(self._hitches):
             x = place.left() + place.width() * frame / max(1, frames - 1)
             painter.drawLine(QPointF(x, place.top() - 4), QPointF(x, place.top() + 6))
-            painter.drawText(QRectF(x + 3, place.top() - 10, 90, 14), Qt.AlignmentFlag.AlignVCenter, f"◆ {frame}")
+            if number < _NAMED:
+                painter.drawText(QRectF(x + 3, place.top() - 10, 90, 14), Qt.AlignmentFlag.AlignVCenter, f"◆ {frame}")
         left = float(_LEFT)
         for ink, words in ((colours.base, "before"), (colours.mine, "now")):
             painter.fillRect(QRectF(left, 6, 10, 4), QColor(ink))

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
-from typing import Literal
+from functools import lru_cache
+from typing import Literal, NamedTuple
 
 TokenKind = Literal["name", "number", "string", "punctuation"]
 
@@ -53,8 +53,7 @@ def endings_of(language: str) -> tuple[str, ...]:
     return _ENDINGS.get(language, (f".{language.lstrip('.')}",))
 
 
-@dataclass(frozen=True, slots=True)
-class Token:
+class Token(NamedTuple):
     """A token and its half-open span of characters."""
 
     kind: TokenKind
@@ -65,13 +64,18 @@ class Token:
 
 def tokenize(text: str, path: str) -> tuple[Token, ...]:
     """The tokens of `text` without comments; `path` tells by its ending how comments look."""
-    pattern = _HASH if path.endswith(_HASH_SUFFIXES) else _C
-    tokens = []
-    for found in pattern.finditer(text):
-        kind = _KINDS[found.lastgroup or ""]
-        if kind is not None:
-            tokens.append(Token(kind, found[0], found.start(), found.end()))
-    return tuple(tokens)
+    return _tokenized(text, path.endswith(_HASH_SUFFIXES))
+
+
+@lru_cache(maxsize=512)
+def _tokenized(text: str, has_hash_comments: bool) -> tuple[Token, ...]:
+    # Many rules look at one text, one after the other.
+    kinds, make = _KINDS, Token
+    return tuple(
+        make(kind, found[0], *found.span())
+        for found in (_HASH if has_hash_comments else _C).finditer(text)
+        if (kind := kinds[found.lastgroup or ""]) is not None
+    )
 
 
 _CLOSING = {"(": ")", "[": "]", "{": "}"}

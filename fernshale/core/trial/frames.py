@@ -16,6 +16,8 @@ _SMALL = 0.03
 _SURE = 0.01
 # A hitch is this many times the usual spread above the middle frame, and so many times as long.
 _SPREADS, _TIMES = 8.0, 2.5
+# Nobody feels a frame that is less than this longer, milliseconds.
+_FELT_MS = 2.0
 _MOST_HITCHES = 20
 
 
@@ -135,5 +137,5 @@ def _outliers(run: Sequence[float]) -> dict[int, float]:
         return {}
     middle = median(run)
     spread = 1.4826 * median(abs(time - middle) for time in run)
-    limit = max(middle + _SPREADS * spread, _TIMES * middle)
+    limit = max(middle + _SPREADS * spread, _TIMES * middle, middle + _FELT_MS)
     return {frame: time for frame, time in enumerate(run) if time > limit}

@@ -32,10 +32,11 @@ from fernshale.core.crossing.learning import learn_from_changes
 from fernshale.core.crossing.logbook import note, write_step
 from fernshale.core.crossing.matter import Decision, Stage
 from fernshale.core.crossing.rules import LEARNED, LegRules, keep_rules, leg_rules
+from fernshale.core.crossing.ruling import find_all_edits
 from fernshale.core.crossing.stages.engine import regenerate
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.texts import read_texts
-from fernshale.core.fix.apply import Edit, apply_edits, find_edits
+from fernshale.core.fix.apply import Edit, apply_edits
 from fernshale.core.fix.rules import Rule
 from fernshale.core.merge.align import align_lines, equal_lines
 from fernshale.core.merge.spelling import read_lines
@@ -44,8 +45,8 @@ from fernshale.core.snapshot.manifest import EMPTY, Manifest
 from fernshale.core.survey.roles import role_of
 from fernshale.core.survey.sites import read_project_text
 
-_CODE_ROLES = ("own", "plugin", "user content")
-_ID_ROLES = ("asset", "user content")
+# Kinds of rules that are followed in assets, which is the business of Links.
+_OF_LINKS = ("rename-id", "data")
 # Assets are read by the running game; a change of theirs needs another trial, not another build.
 _NOT_BUILT: tuple[Role, ...] = ("generated", "asset")
 # What a match is worth: a rule that names the symbol the compiler names, or one that only stands on the same line.
@@ -64,7 +65,7 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
         shape = _build_ground(ground, crossing, last["snapshot"])
         causes = find_causes(find_owners(_read_log(Path(last["log"]), ground), shape), _line_reader(ground))
         rules = rules.with_learned(learn_from_changes(ground, crossing, last["snapshot"], causes))
-    edits = find_all_edits(ground, rules.all, token)
+    edits = find_all_edits(ground, [rule for rule in rules.all if rule.kind not in _OF_LINKS], token)
     silent = tuple(fix for fix in _silent(rules, edits) if f"fix:{fix.rule.id}" not in crossing.decisions())
     texts = read_texts(ground, token) if rules.changes else None
     drift = used_changes(rules.changes, texts.used) if texts else ()
@@ -162,51 +163,6 @@ def group_edits(edits: Sequence[Edit]) -> dict[TreePath, list[Edit]]:
     for edit in edits:
         groups.setdefault(edit.path, []).append(edit)
     return groups
-
-
-def find_all_edits(ground: Ground, rules: Sequence[Rule], token: CancelToken) -> dict[str, tuple[Edit, ...]]:
-    """All edits of each rule over the project's code, by the rule's id. Each file is read once."""
-    wanted = [rule for rule in rules if rule.kind not in ("delete", "rename-id", "data")]
-    found: dict[str, list[Edit]] = {rule.id: [] for rule in wanted}
-    for path in ground.files:
-        if role_of(ground.profile, path).role not in _CODE_ROLES:
-            continue
-        token.check()
-        text = ground.read(path)
-        if text is None:
-            continue
-        for rule in wanted:
-            found[rule.id] += find_edits(rule, path, text)
-    return {id: tuple(edits) for id, edits in found.items()}
-
-
-def draft_rules(ground: Ground, rules: Sequence[Rule], token: CancelToken) -> tuple[Draft, dict[str, int]]:
-    """All of `rules` applied one after the other over the whole project, and the places each changed.
-
-    Rules for ids work on assets and the user's own content, those that delete on any file, the others on code.
-    """
-    draft = Draft(ground.project)
-    counts: dict[str, int] = {}
-    for path in ground.files:
-        token.check()
-        role = role_of(ground.profile, path).role
-        for rule in rules:
-            if rule.kind == "delete" and matches(rule.files, path):
-                draft.delete(path)
-                counts[rule.id] = counts.get(rule.id, 0) + 1
-        data = draft.read(path)
-        file = read_text(data) if data is not None else None
-        if file is None:
-            continue
-        text = file.text
-        for rule in rules:
-            if role in (_ID_ROLES if rule.kind == "rename-id" else _CODE_ROLES):
-                edits = find_edits(rule, path, text)
-                counts[rule.id] = counts.get(rule.id, 0) + len(edits)
-                text = apply_edits(text, edits)
-        if text != file.text:
-            draft.write(path, file.with_text(text).encode())
-    return draft, counts
 
 
 def diagnose(

@@ -1,0 +1,48 @@
+"""Everything that was set aside on a crossing, in one list: what it is, what brings it back, and whether it could come now."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from fernshale.core.crossing.members import member_states
+from fernshale.core.crossing.overview import Overview
+from fernshale.core.crossing.state import Crossing
+
+Kind = Literal["plugin", "code", "member"]
+
+
+@dataclass(frozen=True, slots=True)
+class Owed:
+    """Something to come back to. `key` and `way` settle it; `ready` says what would fit now, "" while nothing does."""
+
+    kind: Kind
+    title: str
+    place: str
+    why: str
+    condition: str
+    ready: str
+    key: str
+    way: str
+
+
+def owed(overview: Overview, crossing: Crossing) -> tuple[Owed, ...]:
+    """All debts, those that can be paid now first."""
+    found = [
+        Owed(
+            "plugin", f"{item.id} {item.version}", item.id, item.why, f"comes back with {item.condition}",
+            item.ready, f"aside:{item.id}", "return",
+        )
+        for item in overview.plugins.aside
+    ]  # fmt: skip
+    found += [
+        Owed("code", item.title, item.place, item.why, "comes back when it can be mended", "", f"debt:{item.entry}", "return")
+        for item in overview.build.debts
+    ]
+    for state in member_states(overview.ground, overview.build, crossing):
+        if state.left_out:
+            member, to = state.member, overview.setup.to
+            words = f"comes along when it can be mended for {to}"
+            title = f"{member.name} stays on {member.release}"
+            found.append(Owed("member", title, member.folder, state.left_out, words, "", f"member:{member.name}", "return"))
+    return tuple(sorted(found, key=lambda item: not item.ready))

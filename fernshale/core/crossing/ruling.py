@@ -1,0 +1,83 @@
+"""Fix rules over a whole project: where each would change something, and all of them applied."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+from fernshale.core.base.globs import FirstFit, matches
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken
+from fernshale.core.change.draft import Draft
+from fernshale.core.crossing.ground import Ground
+from fernshale.core.crossing.texts import read_texts
+from fernshale.core.fix.apply import Edit, apply_edits, find_conflicts, find_edits
+from fernshale.core.fix.rules import Rule
+from fernshale.core.links.marks import own_formats
+from fernshale.core.survey.roles import role_of
+from fernshale.core.survey.sites import read_project_text
+
+_CODE_ROLES = ("own", "plugin", "user content")
+_ID_ROLES = ("asset", "user content")
+
+
+@dataclass(frozen=True, slots=True)
+class Ruled:
+    """All rules applied one after the other: the draft, how many places each changed, and what two want of the same place."""
+
+    draft: Draft
+    counts: Mapping[str, int]
+    conflicts: tuple[tuple[str, str, Edit], ...]
+
+
+def find_all_edits(ground: Ground, rules: Sequence[Rule], token: CancelToken) -> dict[str, tuple[Edit, ...]]:
+    """The edits of each rule, by its id: rules for ids in assets and the user's own content, those for data in the files they
+    name, the others in code. Raises FormatError for a data file that a rule cannot be followed in."""
+    formats = own_formats(ground.profile.data)
+    found: dict[str, list[Edit]] = {rule.id: [] for rule in rules if rule.kind != "delete"}
+    code = [rule for rule in rules if rule.kind not in ("delete", "rename-id", "data")]
+    ids = [rule for rule in rules if rule.kind == "rename-id"]
+    for path, text in read_texts(ground, token).of.items():
+        role = role_of(ground.profile, path).role
+        for rule in (*(code if role in _CODE_ROLES else ()), *(ids if role in _ID_ROLES else ())):
+            found[rule.id] += find_edits(rule, path, text)
+    for rule in rules:
+        if rule.kind == "data":
+            for path in FirstFit([rule.files]).those(ground.files):
+                token.check()
+                found[rule.id] += find_edits(rule, path, ground.read(path) or "", formats)
+    return {id: tuple(edits) for id, edits in found.items()}
+
+
+def apply_rules(ground: Ground, rules: Sequence[Rule], token: CancelToken) -> Ruled:
+    """All of `rules` applied over the whole project; nothing is written. Raises as `find_all_edits`."""
+    formats = own_formats(ground.profile.data)
+    edits = find_all_edits(ground, rules, token)
+    touched = {edit.path for listed in edits.values() for edit in listed}
+    draft = Draft(ground.project)
+    counts: dict[str, int] = {}
+    for rule, path in _removed(ground, rules):
+        draft.delete(path)
+        counts[rule.id] = counts.get(rule.id, 0) + 1
+    for path in sorted(touched):
+        file = read_project_text(ground.project, path)
+        text = file.text
+        for rule in rules:
+            # One rule may make a place for the next, so each sees what those before it left.
+            if (rule.kind != "delete" and any(edit.path == path for edit in edits[rule.id])) or _follows(rule, ground, path):
+                here = find_edits(rule, path, text, formats)
+                counts[rule.id] = counts.get(rule.id, 0) + len(here)
+                text = apply_edits(text, here)
+        draft.write(path, file.with_text(text).encode())
+    return Ruled(draft, counts, find_conflicts(edits))
+
+
+def _follows(rule: Rule, ground: Ground, path: TreePath) -> bool:
+    """Whether a rule may find a place in a file that other rules change first."""
+    return rule.kind not in ("delete", "rename-id", "data") and role_of(ground.profile, path).role in _CODE_ROLES
+
+
+def _removed(ground: Ground, rules: Sequence[Rule]) -> Iterator[tuple[Rule, TreePath]]:
+    for rule in rules:
+        if rule.kind == "delete":
+            yield from ((rule, path) for path in ground.files if matches(rule.files, path))
