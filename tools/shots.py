@@ -133,10 +133,9 @@ def main(out: Path, wanted: list[str]) -> None:
     window.session.take("trial:run", "run", "trial")
     settle(window)
     shot("trial", Stage.TRIAL)
-    window.pages[Stage.TRIAL]._tabs.setCurrentIndex(2)
-    shot("trial-timings", Stage.TRIAL)
-    window.pages[Stage.TRIAL]._tabs.setCurrentIndex(3)
-    shot("trial-pictures", Stage.TRIAL)
+    for tab, name in ((2, "trial-timings"), (3, "trial-pictures")) if "all" in wanted else ():
+        window.pages[Stage.TRIAL]._tabs.setCurrentIndex(tab)
+        shot(name, Stage.TRIAL)
     window.show_view(window.report)
     shot("report")
     window.session.take("aside:pursebook", "aside", "aside", why="nobody keeps it any more")

@@ -31,6 +31,8 @@ from fernshale.core.links.meaning import Dangling
 from fernshale.core.links.pairing import SURE
 
 _TOGETHER = "links:together:sure"
+# Rows that only tell; a row without a payload would be a heading.
+_SETTLED = ("settled",)
 _AROUND = 7
 
 
@@ -108,20 +110,20 @@ class LinksPage(Page):
                 count(len(item.uses), "use"),
                 "–",
                 "quiet",
-                payload=None,
+                payload=_SETTLED,
             )
             for item in view.left
         ]
         rows += [
-            Row(item.expect.title, f"{item.file}: left so, {why or 'without a reason'}", "", "–", "quiet", payload=None)
+            Row(item.expect.title, f"{item.file}: left so, {why or 'without a reason'}", "", "–", "quiet", payload=_SETTLED)
             for item, why in view.scan.ignored
         ]
         rows += [
-            Row(item.id, "dangled before the crossing began", count(len(item.uses), "use"), "–", "quiet", payload=None)
+            Row(item.id, "dangled before the crossing began", count(len(item.uses), "use"), "–", "quiet", payload=_SETTLED)
             for item in view.before
         ]
         rows += [
-            Row("A file could not be scanned", words, "", "◆", "alarm", payload=None) for words in view.scan.troubles
+            Row("A file could not be scanned", words, "", "◆", "alarm", payload=_SETTLED) for words in view.scan.troubles
         ]
         self._list.set_rows(tuple(rows))
         self._show(self._list.current())
@@ -278,7 +280,7 @@ class LinksPage(Page):
         if isinstance(key, str):
             why = ask_why(self, "Leave it so")
             if why is not None:
-                self.session.take(key, "", "leaving it so", why)
+                self.session.take(key, "", "leaving it so", why=why)
 
 
 def _thread(item: Dangling) -> Thread:
@@ -336,7 +338,7 @@ def _unmet_row(key: str, items: list[Unmet]) -> Row:
     mends = first.can_mend
     return Row(
         first.expect.title,
-        f"{first.fault} in {where}; {first.expect.why}",
+        "; ".join(part for part in (f"{first.fault} in {where}", first.expect.why) if part),
         "",
         "●" if mends else "◆",
         "mine" if mends else "alarm",

@@ -50,6 +50,8 @@ _VERDICTS = {
     "not tried": "· not tried",
 }
 _LOG, _CHECKS, _TIMINGS, _PICTURES = range(4)
+# Rows that only tell; a row without a payload would be a heading.
+_SETTLED = ("settled",)
 
 
 class TrialPage(Page):
@@ -160,7 +162,7 @@ class TrialPage(Page):
             for item in view.proposed
         ]
         rows += [
-            Row(_accepted_words(view, key), f"meant so: {why or 'no reason given'}", "", "–", "quiet", payload=None)
+            Row(_accepted_words(view, key), f"meant so: {why or 'no reason given'}", "", "–", "quiet", payload=_SETTLED)
             for key, why in view.accepted.items()
         ]
         self._list.set_rows(tuple(rows))

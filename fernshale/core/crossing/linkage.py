@@ -12,6 +12,7 @@ from fernshale.core.base.treepath import GITS_OWN, TreePath, on_disk
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.ground import Ground
 from fernshale.core.links.index import LinkIndex
+from fernshale.core.links.marks import with_includes
 from fernshale.core.links.meaning import Dangling, find_dangling
 from fernshale.core.links.pairing import Told
 from fernshale.core.links.things import Side
@@ -103,7 +104,8 @@ def read_bytes(root: Path, path: TreePath) -> bytes | None:
 
 
 def _index(profile: Profile) -> LinkIndex:
-    return LinkIndex(profile.links, profile.data)
+    """Ids and paths of assets. What code includes and does not find, its compiler tells."""
+    return LinkIndex(with_includes(profile.links, of_code=False), profile.data)
 
 
 def _stamps(manifest: Manifest) -> Mapping[TreePath, str]:

@@ -14,9 +14,10 @@ from pathlib import Path
 import blake3
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.languages import LANGUAGES, language_of
 from fernshale.core.base.work import CancelToken, Progress, many_values
 from fernshale.core.drift.joining import join_symbols
-from fernshale.core.drift.parsing import LANGUAGES, language_of, read_source
+from fernshale.core.drift.parsing import read_source
 from fernshale.core.drift.symbols import Symbol
 from fernshale.core.process.second import Second
 

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from functools import partial
 
 from fernshale.core.base.globs import matches
+from fernshale.core.base.languages import endings_of
 from fernshale.core.base.textfile import line_end, position
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.data.formats import USUAL, Formats
@@ -18,7 +19,7 @@ from fernshale.core.fix.data import data_edits, repeats
 from fernshale.core.fix.pattern import Match, find_matches, match_at, parse_pattern
 from fernshale.core.fix.receiver import Owners, class_bodies, derived_spans
 from fernshale.core.fix.rules import Rule, Where
-from fernshale.core.fix.tokens import Token, endings_of, group_end, tokenize
+from fernshale.core.fix.tokens import Token, group_end, tokenize
 
 
 @dataclass(frozen=True, slots=True)
@@ -310,8 +311,8 @@ def _rewrite(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]
 
 def _already_rewritten(rule: Rule, tokens: Sequence[Token]) -> list[tuple[int, int]]:
     """Token spans that look like the replacement: whatever the pattern finds inside them was followed before."""
-    if not rule.replacement.strip():
-        return []
+    if not re.sub(r"\$\$?\w+", "", rule.replacement).strip():
+        return []  # nothing of it could be told from any other code
     parts = parse_pattern(rule.replacement)
     found = (match_at(parts, tokens, at) for at in range(len(tokens)))
     return [(match.first, match.last) for match in found if match is not None]

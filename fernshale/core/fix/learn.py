@@ -261,6 +261,8 @@ def _varying(
             end = group_end(tokens, index)
             if end <= len(tokens) and tokens[end - 1].text == ")":
                 for start, stop in split_arguments(tokens, index + 1, end - 1):
+                    if start == stop:
+                        continue  # nothing stands between two commas
                     is_apart = (
                         stop <= changed[0]
                         or start >= max(changed[1], changed[0] + 1)

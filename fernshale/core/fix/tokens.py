@@ -34,25 +34,6 @@ _KINDS: dict[str, TokenKind | None] = {
 _HASH_SUFFIXES = (".py", ".sh", ".toml", ".yaml", ".yml", ".rb", ".pl", ".mk", ".cmake")
 
 
-# Endings of files by language, for rules that hold in some only.
-_ENDINGS = {
-    "c": (".c", ".h"),
-    "c++": (".cpp", ".cc", ".cxx", ".hpp", ".hh", ".hxx", ".h", ".inl"),
-    "c#": (".cs",),
-    "java": (".java",),
-    "rust": (".rs",),
-    "python": (".py", ".pyi"),
-    "typescript": (".ts", ".tsx", ".mts"),
-    "javascript": (".js", ".jsx", ".mjs", ".cjs"),
-    "lua": (".lua",),
-}
-
-
-def endings_of(language: str) -> tuple[str, ...]:
-    """The endings of a language's files; a language that is not known here is an ending itself (`glim` is `.glim`)."""
-    return _ENDINGS.get(language, (f".{language.lstrip('.')}",))
-
-
 class Token(NamedTuple):
     """A token and its half-open span of characters."""
 

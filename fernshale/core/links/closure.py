@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.links.index import LinkIndex
-from fernshale.core.links.marks import Read
-from fernshale.core.profile.model import IdPattern, LinkShape
+from fernshale.core.links.marks import Read, with_includes
+from fernshale.core.profile.model import LinkShape
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,12 +41,6 @@ class Closure:
     unmet: tuple[Unmet, ...]
 
 
-def with_includes(shape: LinkShape) -> LinkShape:
-    """The shape with files that others include among those that are used."""
-    included = (IdPattern(rule.files, rule.pattern, names="file", roots=rule.roots) for rule in shape.include)
-    return LinkShape(shape.declare, (*shape.use, *included))
-
-
 def find_closure(
     shape: LinkShape,
     chosen: Sequence[TreePath],
@@ -62,7 +56,7 @@ def find_closure(
     A file for which `is_met` is needed but not followed: where things are going to, it is there. `there` are the ids that
     are declared there, `found_there` whether a path that a file names is. Raises FormatError for a pattern that runs away.
     """
-    index = LinkIndex(with_includes(shape))
+    index = LinkIndex(with_includes(shape, of_code=True))
     index.update(dict.fromkeys(files, ""), read, no_progress, token)
     needed: dict[TreePath, Needed] = {path: Needed(path, "", 0, "") for path in chosen}
     unmet: dict[Unmet, None] = {}

@@ -16,6 +16,7 @@ import regex
 
 from fernshale.core.base.errors import FormatError
 from fernshale.core.base.globs import FirstFit
+from fernshale.core.base.languages import language_of
 from fernshale.core.base.textfile import TextFile, read_text
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.data.formats import Formats, usual_name
@@ -122,6 +123,16 @@ class Rules:
         if document is None:
             raise NotKeyed(f"{path} is of no format whose keys are known")
         yield from ((way, node.span) for way, node in walk(document) if node.kind == "value")
+
+
+def with_includes(shape: LinkShape, *, of_code: bool) -> LinkShape:
+    """The shape with files that others include among those that are used; `of_code`: also what code includes, by its globs."""
+    included = []
+    for rule in shape.include:
+        files = tuple(glob for glob in rule.files if of_code or not language_of(glob))
+        if files:
+            included.append(IdPattern(files, rule.pattern, names="file", roots=rule.roots))
+    return LinkShape(shape.declare, (*shape.use, *included))
 
 
 def own_formats(formats: Sequence[DataFormat]) -> Formats:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from fernshale.core.base.treepath import TreePath
@@ -45,6 +45,8 @@ _TEXT = st.text(alphabet="ab.(),;{} x", max_size=40)
 
 
 @given(_TEXT, _TEXT)
+@example("a(,)", ";")
+@example("a(;)", ";")
 def test_every_rule_makes_the_change_it_was_learned_from(before: str, after: str) -> None:
     for rule in learn_rules(before, after, _PATH, (), "l", "w"):
         edits = find_edits(rule, _PATH, before)

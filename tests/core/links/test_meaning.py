@@ -11,11 +11,12 @@ from orchard import Format, Grove, make_grove, profile_text
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.links.index import LinkIndex
+from fernshale.core.links.marks import with_includes
 from fernshale.core.links.meaning import Dangling, find_dangling
 from fernshale.core.links.pairing import SURE, Evidence, Told
 from fernshale.core.links.relink import replacements, rewrite
 from fernshale.core.links.things import Side
-from fernshale.core.profile.model import IdPattern, LinkShape
+from fernshale.core.profile.model import IdPattern, LinkShape, PathPattern
 from fernshale.core.profile.read import read_profile
 
 Files = dict[str, bytes]
@@ -194,3 +195,13 @@ def test_all_assets_removed_and_none_like_them() -> None:
     now = {f"new/{n}.json": _file(f"zz{n:04}", sound="bell", volume=n * 7) for n in range(30)}
     own = {"mine.json": json.dumps({"parts": [{"mesh": f"id{n:04}"} for n in range(30)]}).encode()}
     assert not any(item.sure for item in dangling(_JSON, before | own, now | own).values())
+
+
+def test_what_assets_include_is_followed_and_what_code_includes_is_left_to_its_compiler() -> None:
+    rule = PathPattern(("**/*.scene", "**/*.cpp"), r'"(?P<path>[^"]+)"')
+    shape = with_includes(LinkShape(include=(rule,)), of_code=False)
+    before, now = {"kit/a.mesh": b"\0mesh" * 9}, {"kit/v2/a.mesh": b"\0mesh" * 9}
+    own = {"s.scene": b'use "kit/a.mesh"', "m.cpp": b'#include "kit/a.mesh"'}
+    found = dangling(shape, before | own, now | own)
+    assert relinked(shape, now | own, found)["s.scene"] == b'use "kit/v2/a.mesh"'
+    assert [use.file for item in found.values() for use in item.uses] == ["s.scene"]

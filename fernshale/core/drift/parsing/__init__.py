@@ -4,6 +4,6 @@ Only declarations are walked; of a body the names in it are taken by a plain wor
 be read of it.
 """
 
-from fernshale.core.drift.parsing.languages import LANGUAGES, language_of, read_source
+from fernshale.core.drift.parsing.languages import read_source
 
-__all__ = ["LANGUAGES", "language_of", "read_source"]
+__all__ = ["read_source"]

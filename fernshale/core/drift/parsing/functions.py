@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from fernshale.core.drift.parsing.languages import language_of, parse
+from fernshale.core.base.languages import language_of
+from fernshale.core.drift.parsing.languages import parse
 
 if TYPE_CHECKING:
     from tree_sitter import Node

@@ -1,4 +1,4 @@
-"""Languages by the ending of a file, and their grammars, loaded when first needed."""
+"""The grammars and readers of languages, loaded when first needed."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ from functools import cache
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
+from fernshale.core.base.languages import language_of
 from fernshale.core.drift.parsing.cfamily import prepare, read_c_family
 from fernshale.core.drift.parsing.csharp import read_csharp
 from fernshale.core.drift.parsing.java import read_java
@@ -24,43 +25,19 @@ if TYPE_CHECKING:
 MOST_BYTES = 4_000_000
 
 _Reader = Callable[[Source, "Node"], None]
-# Language: endings, the grammar's module, its function, the reader.
-_TABLE: dict[str, tuple[tuple[str, ...], str, str, _Reader]] = {
-    "c": ((".c",), "tree_sitter_c", "language", read_c_family),
-    "c++": (
-        (".h", ".hpp", ".hh", ".hxx", ".h++", ".cpp", ".cc", ".cxx", ".c++", ".inl", ".ipp", ".tpp", ".ixx", ".cppm"),
-        "tree_sitter_cpp",
-        "language",
-        read_c_family,
-    ),
-    "c#": ((".cs",), "tree_sitter_c_sharp", "language", read_csharp),
-    "java": ((".java",), "tree_sitter_java", "language", read_java),
-    "rust": ((".rs",), "tree_sitter_rust", "language", read_rust),
-    "python": ((".py", ".pyi"), "tree_sitter_python", "language", read_python),
-    "typescript": ((".ts", ".mts", ".cts"), "tree_sitter_typescript", "language_typescript", read_script),
-    "tsx": ((".tsx",), "tree_sitter_typescript", "language_tsx", read_script),
-    "javascript": ((".js", ".mjs", ".cjs", ".jsx"), "tree_sitter_javascript", "language", read_script),
-    "lua": ((".lua",), "tree_sitter_lua", "language", read_lua),
+# Language: the grammar's module, its function, the reader.
+_TABLE: dict[str, tuple[str, str, _Reader]] = {
+    "c": ("tree_sitter_c", "language", read_c_family),
+    "c++": ("tree_sitter_cpp", "language", read_c_family),
+    "c#": ("tree_sitter_c_sharp", "language", read_csharp),
+    "java": ("tree_sitter_java", "language", read_java),
+    "rust": ("tree_sitter_rust", "language", read_rust),
+    "python": ("tree_sitter_python", "language", read_python),
+    "typescript": ("tree_sitter_typescript", "language_typescript", read_script),
+    "tsx": ("tree_sitter_typescript", "language_tsx", read_script),
+    "javascript": ("tree_sitter_javascript", "language", read_script),
+    "lua": ("tree_sitter_lua", "language", read_lua),
 }
-# What a person asks for by one name may be written in several.
-LANGUAGES: dict[str, tuple[str, ...]] = {
-    "c": ("c", "c++"),
-    "c++": ("c", "c++"),
-    "c#": ("c#",),
-    "java": ("java",),
-    "rust": ("rust",),
-    "python": ("python",),
-    "typescript": ("typescript", "tsx"),
-    "javascript": ("javascript",),
-    "lua": ("lua",),
-}
-_BY_ENDING = {ending: language for language, (endings, *_) in _TABLE.items() for ending in endings}
-
-
-def language_of(path: str) -> str:
-    """The language a file is written in, by its name; "" for one that is none of these."""
-    dot = path.rfind(".")
-    return _BY_ENDING.get(path[dot:].lower(), "") if dot > path.rfind("/") else ""
 
 
 def read_source(data: bytes, path: str) -> tuple[Symbol, ...]:
@@ -88,6 +65,6 @@ def parse(data: bytes, path: str) -> Node | None:
 def _parser(language: str) -> Parser:
     from tree_sitter import Language, Parser
 
-    _, module, function, _ = _TABLE[language]
+    module, function, _ = _TABLE[language]
     grammar: Any = getattr(import_module(module), function)()
     return Parser(Language(grammar))

@@ -1,0 +1,45 @@
+"""Programming languages by the endings of their files."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+ENDINGS: Mapping[str, tuple[str, ...]] = {
+    "c": (".c",),
+    "c++": (
+        ".h", ".hpp", ".hh", ".hxx", ".h++", ".cpp", ".cc", ".cxx", ".c++", ".inl", ".ipp", ".tpp", ".ixx", ".cppm",
+    ),
+    "c#": (".cs",),
+    "java": (".java",),
+    "rust": (".rs",),
+    "python": (".py", ".pyi"),
+    "typescript": (".ts", ".mts", ".cts"),
+    "tsx": (".tsx",),
+    "javascript": (".js", ".mjs", ".cjs", ".jsx"),
+    "lua": (".lua",),
+}  # fmt: skip
+# What a person asks for by one name may be written in several.
+LANGUAGES: Mapping[str, tuple[str, ...]] = {
+    "c": ("c", "c++"),
+    "c++": ("c", "c++"),
+    "c#": ("c#",),
+    "java": ("java",),
+    "rust": ("rust",),
+    "python": ("python",),
+    "typescript": ("typescript", "tsx"),
+    "javascript": ("javascript",),
+    "lua": ("lua",),
+}
+_BY_ENDING = {ending: language for language, endings in ENDINGS.items() for ending in endings}
+
+
+def language_of(path: str) -> str:
+    """The language a file is written in, by its name; "" for one that is none of these."""
+    dot = path.rfind(".")
+    return _BY_ENDING.get(path[dot:].lower(), "") if dot > path.rfind("/") else ""
+
+
+def endings_of(name: str) -> tuple[str, ...]:
+    """The endings a person means by a language; one that is not known here is an ending itself (`glim` is `.glim`)."""
+    known = LANGUAGES.get(name)
+    return tuple(ending for part in known for ending in ENDINGS[part]) if known else (f".{name.lstrip('.')}",)
