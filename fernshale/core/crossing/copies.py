@@ -27,7 +27,7 @@ from fernshale.core.survey.roles import role_of
 from fernshale.core.survey.sites import read_project_text
 
 KEY = "copy:"
-_ROLES = ("own", "plugin", "user content", "asset")
+_ROLES = ("own", "plugin", "user content", "asset", "settings")
 _PROSE = (".md", ".txt", ".rst", ".html", ".adoc")
 # Short lines stand everywhere; a file of few telling lines is no evidence.
 _TELLING, _FEWEST_LINES = 8, 6

@@ -27,6 +27,8 @@ _FILLED_IN = 0.6
 _STUB = 0.5
 _RETYPED, _LEFT_OUT = 0.8, 0.3
 _OTHER_THING = 0.5
+# What is not wanted any more is just left out; only a side effect of computing it could be missed.
+_DROPPED = 0.92
 
 
 def guess_rules(changes: Sequence[Change], new: Path, title: str, known: Collection[str]) -> RuleSet:
@@ -61,6 +63,7 @@ def _rules_of(change: Change, new: Path, fulls: Mapping[str, str]) -> Iterator[R
             yield _getter(change, old, now)
         elif old.is_callable and now.is_callable:
             yield from _new_argument(change, old, now, new)
+            yield from _fewer_arguments(change, old, now)
             yield from _new_types(change, old, now, fulls)
     elif change.kind == "must-implement" and now is not None:
         yield from _member(change, now)
@@ -149,6 +152,29 @@ def _new_argument(change: Change, old: Symbol, new: Symbol, folder: Path) -> Ite
     yield Rule(
         f"drift-{_slug(old)}", "add-argument", why, title=f"{old.name}(…) gets {text}", call=old.name, arguments=len(ours),
         position=at + 1, text=text, confidence=_FILLED_IN,
+    )  # fmt: skip
+
+
+def _fewer_arguments(change: Change, old: Symbol, new: Symbol) -> Iterator[Rule]:
+    """Arguments that are not wanted any more, where those that stay are as they were and in their order."""
+    ours = [(item.name, item.type) for item in old.parameters]
+    theirs = iter([(item.name, item.type) for item in new.parameters])
+    wanted = next(theirs, None)
+    kept = []
+    for at, item in enumerate(ours):
+        if item == wanted:
+            kept.append(at)
+            wanted = next(theirs, None)
+    if wanted is not None or len(kept) == len(ours) or not all(name for name, _ in ours):
+        return
+    metas = [f"${name}" for name in "abcdefghijkl"[: len(ours)]]
+    if len(metas) < len(ours):
+        return
+    left = ", ".join(metas[at] for at in kept)
+    gone = ", ".join(name for at, (name, _) in enumerate(ours) if at not in kept)
+    yield Rule(
+        f"drift-{_slug(old)}-fewer", "rewrite", change.what, title=f"{old.name}(…) without {gone}",
+        pattern=f"{old.name}({', '.join(metas)})", replacement=f"{old.name}({left})", confidence=_DROPPED,
     )  # fmt: skip
 
 

@@ -192,3 +192,25 @@ def test_a_default_that_changed_under_a_call_is_a_matter_of_its_own(tree: Tree) 
     assert "warm of wick.light_up was True and is False" in matter.title and matter.place == "game.py:2" and matter.needs_you
     _take(crossing, matter.key, "noted")
     assert not any(item.key.startswith("default:") for item in _look(crossing).matters)
+
+
+def test_arguments_that_went_are_left_out_of_calls(tree: Tree) -> None:
+    old = "def light_up(room, hour, echo):\n    return lamps.find(room).burn(hour)\n"
+    game = "import wick\nwick.light_up('hall', (3, 4)[0], True)\nwick.light_up(x(1, 2), 4, False)\n"
+    wick, crossing = _without_rules(tree, old, old.replace(", echo", ""), game)
+    ground = crossing_ground(crossing, no_progress, CancelToken())
+    changes = compare(read_pair(wick.shelf / "wick/1.4", wick.shelf / "wick/2.0", "", no_progress, CancelToken()), CancelToken())
+    rules = guess_rules(changes, wick.shelf / "wick/2.0", "t", frozenset()).rules
+    (rule,) = [rule for rule in rules if rule.id.endswith("-fewer")]
+    text = ground.read(TreePath("game.py")) or ""
+    result = apply_edits(text, find_edits(rule, TreePath("game.py"), text))
+    assert result == "import wick\nwick.light_up('hall', (3, 4)[0])\nwick.light_up(x(1, 2), 4)\n"
+
+
+def test_an_old_default_is_written_where_a_call_left_it_out(tree: Tree) -> None:
+    old = "def light_up(room, warm=True):\n    return lamps.find(room).burn(warm)\n"
+    wick, crossing = _without_rules(tree, old, old.replace("warm=True", "warm=False"), "import wick\nwick.light_up('hall')\n")
+    (matter,) = (item for item in _look(crossing).matters if item.key.startswith("default:"))
+    _take(crossing, matter.key, "pin")
+    assert (wick.project / "game.py").read_text() == "import wick\nwick.light_up('hall', True)\n"
+    assert not any(item.key.startswith("default:") for item in _look(crossing).matters)

@@ -59,7 +59,7 @@ def _trial(data: Data) -> list[str]:
     trial = data["trial"]
     parts = ["## Before and now", "", f"- before, {trial['before'] or 'no baseline was taken'}"]
     if trial["now"]:
-        parts += [f"- now, {trial['now']}", f"- in the log {trial['new']} messages new, {trial['gone']} gone"]
+        parts += [f"- now, {trial['now']}", f"- messages in the log: {trial['new']} new, {trial['gone']} gone"]
         for item in trial["messages"][:20]:
             how = f"{item['sign']} {item['severity']}".strip()
             parts.append(f"- {how}: `{item['text']}`")

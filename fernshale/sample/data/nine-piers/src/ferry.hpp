@@ -2,6 +2,7 @@
 #include <string>
 #include <vector>
 
+#include "merelith/flags.hpp"
 #include "merelith/world.hpp"
 
 namespace piers {
@@ -9,6 +10,7 @@ namespace piers {
 // A boat that goes from pier to pier, one leg a departure.
 class Ferry : public merelith::Actor {
 public:
+    merelith::Flag flag() const { return {name_, 1}; }
     Ferry(std::string name, std::vector<int> route, std::vector<int> departures);
 
     std::string name() const override { return name_; }

@@ -12,7 +12,7 @@ public:
     void on_tick(merelith::World& world, int minute) override {
         if (minute % 60 != 0 || world.sky().at(minute) != merelith::Weather::Fog) return;
         ++rung_;
-        merelith::write_log("the fog bell rings");
+        merelith::ring_bell("far-light", 3, true);
         if (rung_ == 1) world.report("fog from " + merelith::util::clock_text(minute));
     }
 

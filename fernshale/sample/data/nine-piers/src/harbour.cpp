@@ -47,6 +47,7 @@ void start_harbour(merelith::World& world) {
         piers::all_speeches.insert(piers::all_speeches.end(), scene.speeches.begin(), scene.speeches.end());
     }
     merelith::write_log("salt stairs, depth " + std::to_string(pierkit::depth_of("salt-stairs")));
+    merelith::ring_bell("salt-stairs", 1, false);
     merelith::write_log(std::to_string(lines) + " fathoms of line lie ready");
     merelith::flush_piers();
 }

@@ -25,6 +25,10 @@ public:
         merelith::write_warning("a light cannot moor at " + std::to_string(berth));
     }
 
+    void settle(merelith::World& world) override {
+        if (pier_ == 0) world.report("the lamps burn low");
+    }
+
 private:
     int pier_;
     lampwork::Glow glow_;

@@ -4,6 +4,7 @@
 
 #include "chart_colours.hpp"
 #include "merelith/world.hpp"
+#include "point.hpp"
 
 namespace piers {
 
@@ -16,7 +17,7 @@ public:
         if (minute + merelith::kFrameMinutes < merelith::kDayMinutes) return;
         merelith::MlCanvas canvas(80, 32, water());
         for (const merelith::Pier& pier : world.piers()) {
-            canvas.box(pier.x, pier.y, 2 + pier.berths, 2, planks());
+            canvas.box_at(geo::Point{pier.x, pier.y}, 2 + pier.berths, 2, planks());
             canvas.dot(pier.x, pier.y, lamp());
         }
         canvas.save(world.out_folder() + "/last-frame.ppm");

@@ -14,6 +14,8 @@ void World::run_day() {
     for (int minute = 0; minute < kDayMinutes; minute += kFrameMinutes) {
         set_log_minute(minute);
         const auto before = std::chrono::steady_clock::now();
+        const int tide = almanac_.next_tide(minute);
+        if (tide < minute + kFrameMinutes) events_.high_water(tide);
         // By index: an actor may spawn others while it is called.
         for (std::size_t index = 0; index < actors_.size(); ++index) {
             if (minute >= actors_[index].from) actors_[index].actor->on_tick(*this, minute);
@@ -24,6 +26,7 @@ void World::run_day() {
         const std::chrono::duration<double, std::milli> spent = std::chrono::steady_clock::now() - before;
         frame_times_.push_back(spent.count());
     }
+    for (std::size_t index = 0; index < actors_.size(); ++index) actors_[index].actor->settle(*this);
 }
 
 }  // namespace merelith

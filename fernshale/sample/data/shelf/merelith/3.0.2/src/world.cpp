@@ -14,9 +14,12 @@ void World::run_day() {
     for (int minute = 0; minute < kDayMinutes; minute += kFrameMinutes) {
         set_log_minute(minute);
         const auto before = std::chrono::steady_clock::now();
+        const bool night = minute < 5 * 60 || minute >= 22 * 60;
+        const int tide = almanac_.tide_after(minute);
+        if (tide < minute + kFrameMinutes) tide_registry().tell(tide);
         // By index: an actor may spawn others while it is called.
         for (std::size_t index = 0; index < actors_.size(); ++index) {
-            if (minute >= actors_[index].from) actors_[index].actor->on_tick(*this, minute);
+            if (minute >= actors_[index].from && (!night || actors_[index].actor->wakes_at_night())) actors_[index].actor->on_tick(*this, minute);
         }
         if (minute == 20 * 60) {
             for (std::size_t index = 0; index < actors_.size(); ++index) actors_[index].actor->on_nightfall(*this);
@@ -24,6 +27,7 @@ void World::run_day() {
         const std::chrono::duration<double, std::milli> spent = std::chrono::steady_clock::now() - before;
         frame_times_.push_back(spent.count());
     }
+    for (std::size_t index = 0; index < actors_.size(); ++index) actors_[index].actor->settle(*this);
 }
 
 }  // namespace merelith

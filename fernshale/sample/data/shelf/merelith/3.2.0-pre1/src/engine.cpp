@@ -20,6 +20,9 @@ void write(const char* level, const std::string& text) {
 
 void set_log_minute(int minute) { log_minute = minute; }
 void log_info(const std::string& text) { write("info", text); }
+void ring_bell(const std::string& pier, int loudness) {
+    write("info", "bell of " + pier + " rings, loudness " + std::to_string(loudness));
+}
 void log_warning(const std::string& text) { write("warning", text); }
 
 namespace timing {
@@ -52,6 +55,9 @@ Sky::Weather Sky::at(int minute) const {
     if (mood < 2) return Weather::Fog;
     return mood == 9 ? Weather::Gale : Weather::Clear;
 }
+
+void Actor::settle(World& world) { on_settle(world); }
+void Actor::on_settle(World&) {}
 
 void Actor::on_nightfall(World&) {}
 

@@ -23,8 +23,15 @@ SOURCES := {sources}
 ENGINE_SOURCES := $(wildcard $(ENGINE)/src/*.cpp)
 OBJECTS := $(SOURCES:%.cpp=$(BUILD)/%.o) $(patsubst $(ENGINE)/%.cpp,$(BUILD)/engine/%.o,$(ENGINE_SOURCES))
 
-$(BUILD)/game: $(OBJECTS)
-\t$(CXX) -o $@ $^
+SHADERS := {shaders}
+
+$(BUILD)/game: $(OBJECTS) $(BUILD)/shaders.ok
+\t$(CXX) -o $@ $(OBJECTS)
+
+$(BUILD)/shaders.ok: $(SHADERS)
+\t@mkdir -p $(BUILD)
+\tpython3 $(ENGINE)/tools/check_glim.py $(SHADERS)
+\t@touch $@
 
 $(BUILD)/engine/%.o: $(ENGINE)/%.cpp
 \t@mkdir -p $(dir $@)
@@ -71,7 +78,10 @@ def main(project):
     sources = ["generated/start_table.cpp"]
     for folder in folders:
         sources += sorted(path.relative_to(project).as_posix() for path in (project / folder).rglob("*.cpp"))
-    makefile = MAKEFILE.format(standard=standard, includes=" ".join(includes), sources=" ".join(sources))
+    places = ["shaders", *(f"plugins/{plugin}/shaders" for plugin in descriptor["plugins"])]
+    shaders = sorted(path.relative_to(project).as_posix() for place in places for path in (project / place).glob("*.glim"))
+    words = {"includes": " ".join(includes), "sources": " ".join(sources), "shaders": " ".join(shaders)}
+    makefile = MAKEFILE.format(standard=standard, **words)
     (project / "Makefile").write_text(makefile, encoding="utf-8")
     print(f"generated Makefile with {len(sources)} sources")
 

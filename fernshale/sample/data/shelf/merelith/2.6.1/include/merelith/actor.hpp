@@ -11,6 +11,8 @@ public:
     virtual ~Actor() = default;
     virtual std::string name() const = 0;
     virtual void on_tick(World& world, int minute) = 0;
+    // Called when the day is over.
+    virtual void settle(World& world);
     // Called once a day, when it gets dark.
     virtual void on_dusk(World& world);
     // Called when the actor has moored.

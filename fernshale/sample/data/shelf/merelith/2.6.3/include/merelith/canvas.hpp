@@ -15,6 +15,11 @@ public:
     MlCanvas(int width, int height, MlColour ground);
     void dot(int x, int y, MlColour colour);
     void box(int x, int y, int width, int height, MlColour colour);
+    // The same at a point, of whatever kind, that has x and y.
+    template <class Point>
+    void box_at(const Point& point, int width, int height, MlColour colour) {
+        box(point.x, point.y, width, height, colour);
+    }
     // Each cell becomes `scale` by `scale` points.
     void save(const std::string& path, int scale = 1) const;
 

@@ -10,6 +10,8 @@ inline constexpr int kFrameMinutes = 10;
 inline constexpr int kPierLimit = 12;
 
 void log_info(const std::string& text);
+// Rings the bell of a pier, and tells the log.
+void ring_bell(const std::string& pier, int loudness);
 void write_warning(const std::string& text);
 void set_log_minute(int minute);
 

@@ -20,6 +20,11 @@ public:
     // One line on what this is, for the inspector.
     virtual std::string describe() const = 0;
     virtual void on_tick(World& world, int minute) = 0;
+    // Whether it is called between ten at night and five in the morning; those that sleep are not.
+    virtual bool wakes_at_night() const { return false; }
+    // Called when the day is over. Reserved: override on_settle.
+    virtual void settle(World& world) final;
+    virtual void on_settle(World& world);
     // Called once a day, when it gets dark.
     virtual void on_nightfall(World& world);
     // Called when the actor has moored.
