@@ -72,7 +72,7 @@ def main(out: Path, wanted: list[str]) -> None:
     page.go_to(next(matter for matter in overview.matters if "slot.cpp" in matter.title))
     shot("plugins")
     for key in keys:
-        if key.startswith(("route:3.0.2", "default:", "expect:")):
+        if key.startswith(("route:3.0.2", "default:", "silent:", "expect:")):
             continue
         window.session.take(key, recorded[key].take, "deciding", why=recorded[key].why)
         settle(window)
@@ -87,6 +87,9 @@ def main(out: Path, wanted: list[str]) -> None:
     shot("engine", Stage.ENGINE)
     window.session.take("engine:sites", "apply", "engine")
     settle(window)
+    for matter in [item for item in window.session.overview.matters if item.key.startswith("copy:")]:
+        window.session.take(matter.key, "merge", matter.title)
+        settle(window)
     shot("build-forecast", Stage.BUILD)
     window.session.take("build:run", "build", "build")
     settle(window)
@@ -110,7 +113,8 @@ def main(out: Path, wanted: list[str]) -> None:
         settle(window)
         window.session.take("build:run", "build", "build")
         settle(window)
-    for key in [key for key in keys if key.startswith("default:")]:
+    open_ = {matter.key for matter in window.session.overview.matters}
+    for key in [key for key in keys if key in open_ and key.startswith(("default:", "silent:"))]:
         window.session.take(key, recorded[key].take, "default", why=recorded[key].why)
         settle(window)
     window.session.take("build:run", "build", "build")

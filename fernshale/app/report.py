@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 
 from fernshale.app.dialogs import show_error
 from fernshale.app.session import Session
-from fernshale.app.theme import Tone, code_font
+from fernshale.app.theme import Tone, code_font, theme
 from fernshale.app.widgets.basics import Card, FindingLabel, button, quiet_label
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.errors import FernshaleError
@@ -96,7 +96,7 @@ class ReportView(QWidget):
         parts: tuple[tuple[Tone, str], ...] = (("mine" if data["done"] else "alarm", data["verdict"]), ("plain", words))
         self.finding.show_finding(Finding(parts))
         place = self._page.verticalScrollBar().value()
-        self._page.setHtml(report_html(data))
+        self._page.setHtml(report_html(data, _ink()))
         self._page.verticalScrollBar().setValue(place)
         self._message.setPlainText(report_message(data))
         self._markdown.setPlainText(report_markdown(data))
@@ -156,6 +156,21 @@ class ReportView(QWidget):
             show_error(self, error)
         else:
             self._said.setText(said)
+
+
+def _ink() -> dict[str, str]:
+    """The report's colours in the theme of the window."""
+    colours = theme()
+    return {
+        "text": colours.text,
+        "ground": colours.card,
+        "edge": colours.edge,
+        "line": colours.track,
+        "quiet": colours.quiet,
+        "good": colours.mine,
+        "bad": colours.alarm,
+        "new": colours.incoming,
+    }
 
 
 class DebtsView(QWidget):

@@ -11,7 +11,7 @@ def count(number: int, one: str, many: str = "") -> str:
 def seconds(elapsed_s: float) -> str:
     """A duration for people: more digits where it is short."""
     return (
-        f"{elapsed_s * 1000:.{1 if elapsed_s < 0.01 else 0}f} ms"
+        f"{elapsed_s * 1000:.2g} ms"
         if elapsed_s < 0.1
         else f"{elapsed_s:.2f} s"
         if elapsed_s < 1

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from fernshale.core.base.treepath import printable
@@ -21,6 +21,7 @@ def report_data(overview: Overview, crossing: Crossing) -> dict[str, Any]:
     """Everything the report tells. Only what JSON has: the same that `--json` prints and every document is written from."""
     setup = overview.setup
     decisions = crossing.decisions()
+    earlier = [_earlier_leg(overview, crossing, leg) for leg in range(setup.leg)]
     return {
         "format": "fernshale-report/1",
         "project": setup.project.name,
@@ -35,7 +36,8 @@ def report_data(overview: Overview, crossing: Crossing) -> dict[str, Any]:
         "verdict": _verdict(overview),
         "stages": {stage.value: overview.states[stage].value for stage in STAGES},
         "open": {stage.value: len(overview.matters_of(stage)) for stage in STAGES},
-        "figures": _figures(overview, decisions),
+        "figures": _figures(overview, decisions, earlier),
+        "earlier": earlier,
         "route": _route(overview, crossing),
         "steps": [_step(entry) for entry in overview.logbook],
         "decisions": [
@@ -91,19 +93,40 @@ def _verdict(overview: Overview) -> str:
     if overview.is_done:
         return "It compiles, runs and passes its checks; nothing is left open."
     needs = sum(matter.needs_you for matter in overview.matters)
-    return f"{count(len(overview.matters), 'matter is', 'matters are')} open, {needs} of them need a decision."
+    wanted = f"{needs} of them {'needs' if needs == 1 else 'need'} a decision" if needs else "none needs a decision"
+    return f"{count(len(overview.matters), 'matter is', 'matters are')} open, {wanted}."
 
 
-def _figures(overview: Overview, decisions: Mapping[str, Decision]) -> dict[str, int]:
+def _earlier_leg(overview: Overview, crossing: Crossing, leg: int) -> dict[str, Any]:
+    """What was kept of a leg that was left: its plugins, their ledgers, its rounds."""
+    stops = [overview.setup.start, *overview.setup.stops]
+    route, ledgers = [], {}
+    for plugin in overview.ground.plugins:
+        kept = crossing.leg_fact(f"ledger {plugin.folder}", leg)
+        if kept:
+            fates = [entry["fate"] for entry in kept["entries"]]
+            counts = {fate: fates.count(fate) for fate in ("carried", "already", "decide", "dropped")}
+            ledgers[plugin.id] = {"edits": len(fates), **counts, "entries": kept["entries"]}
+            from_, to = kept.get("from", ""), kept.get("to", "")
+            route.append({"plugin": plugin.id, "from": from_, "to": to, "action": "taken", "why": ""})
+    rounds = crossing.leg_fact("rounds", leg) or []
+    return {"from": stops[leg], "to": stops[leg + 1], "route": route, "ledgers": ledgers, "rounds": rounds}
+
+
+def _figures(
+    overview: Overview, decisions: Mapping[str, Decision], earlier: Sequence[Mapping[str, Any]]
+) -> dict[str, int]:
     done = [entry for entry in overview.logbook if entry.state == "done" and entry.changes]
     files = {change.path for entry in done if entry.changes for change in entry.changes.files}
+    rounds = [item for leg in earlier for item in leg["rounds"]] + [item.to_json() for item in overview.build.rounds]
     asked = [item for item in decisions.values() if item.who not in ("automatic", "Fernshale")]
     return {
         "steps": len(done),
         "files touched": len(files),
-        "local edits": overview.plugins.edits,
-        "rounds": len(overview.build.rounds),
-        "errors at first": overview.build.rounds[0].total if overview.build.rounds else 0,
+        "local edits": overview.plugins.edits
+        + sum(ledger["edits"] for leg in earlier for ledger in leg["ledgers"].values()),
+        "rounds": len(rounds),
+        "errors at first": sum(rounds[0]["errors"].values()) if rounds else 0,
         "decisions": len({item.key.partition("@")[0] for item in decisions.values()}),
         "decisions by people": len({item.key.partition("@")[0] for item in asked}),
     }

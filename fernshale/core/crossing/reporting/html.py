@@ -9,14 +9,22 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from fernshale.core.base.treepath import printable
+from fernshale.core.base.words import seconds
 
 if TYPE_CHECKING:
     from jinja2 import Template
 
 
-def report_html(data: Mapping[str, Any], *, for_screen: bool = False) -> str:
-    """The report; `for_screen` leaves out what a simple viewer cannot show."""
-    return _template().render(data, for_screen=for_screen)
+# The colours of paper; a reader's browser has its own way with the dark.
+PAPER: Mapping[str, str] = {
+    "text": "#1f2923", "ground": "#fdfdfb", "edge": "#cdd3ca", "line": "#e2e4de", "quiet": "#626e66",
+    "good": "#24683f", "bad": "#a63a22", "new": "#8f5f0c",
+}  # fmt: skip
+
+
+def report_html(data: Mapping[str, Any], ink: Mapping[str, str] | None = None) -> str:
+    """The report; with `ink` (the keys of PAPER) in these colours alone, for a viewer that follows no others."""
+    return _template().render(data, from_=data["from"], ink=ink or PAPER, for_screen=ink is not None)
 
 
 @cache
@@ -26,5 +34,6 @@ def _template() -> Template:
     # Whatever a log, a file name or a reason says is text, never markup.
     made = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
     made.filters["shown"] = lambda value: printable(str(value))
+    made.filters["seconds"] = seconds
     made.filters["when"] = lambda value: time.strftime("%Y-%m-%d %H:%M", time.localtime(value))
     return made.from_string((Path(__file__).parent / "report.html.j2").read_text("utf-8"))

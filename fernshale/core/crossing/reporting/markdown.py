@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from fernshale.core.base.treepath import printable
+from fernshale.core.base.words import seconds
 
 Data = Mapping[str, Any]
 
@@ -36,9 +37,10 @@ def report_message(data: Data) -> str:
             "dropped": "dropped",
             "decide": "to decide",
         }
-        told = ", ".join(f"{_sum(data, fate)} {words}" for fate, words in fates.items() if _sum(data, fate))
+        sums = {words: sum(_sum(leg, fate) for leg in _legs(data)) for fate, words in fates.items()}
+        told = ", ".join(f"{number} {words}" for words, number in sums.items() if number)
         parts.append(f"- {figures['local edits']} local edits in plugins: {told}")
-    moved = [row for row in data["route"] if row["to"] and row["to"] != row["from"]]
+    moved = [row for leg in _legs(data) for row in leg["route"] if row["to"] and row["to"] != row["from"]]
     parts += [f"- {row['plugin']} {row['from']} → {row['to']}" for row in moved]
     checks = data["trial"]["checks"]
     good = sum(row["results"].get(data["to"]) == "passed" for row in checks)
@@ -64,7 +66,7 @@ def _trial(data: Data) -> list[str]:
             how = f"{item['sign']} {item['severity']}".strip()
             parts.append(f"- {how}: `{item['text']}`")
         for item in trial["timings"]:
-            parts.append(f"- {item['name']}: {item['before']:.3g} s before, {item['now']:.3g} s now, {item['verdict']}")
+            parts.append(f"- {item['name']}: {seconds(item['before'])} before, {seconds(item['now'])} now, {item['verdict']}")
         parts += [f"- {item['name']}: {item['says']}" for item in trial["pictures"]]
     parts.append("")
     if trial["checks"]:
@@ -73,49 +75,56 @@ def _trial(data: Data) -> list[str]:
     return parts
 
 
+def _legs(data: Data) -> list[Data]:
+    """All legs in order, the one in hand last."""
+    here = {"from": data["from"], "to": data["to"], "route": data["route"], "ledgers": data["ledgers"], "rounds": data["rounds"]}
+    return [*data["earlier"], here]
+
+
+def _named(leg: Data, of: int) -> list[str]:
+    """A title for a leg, where there are several."""
+    return [f"### {leg['from']} → {leg['to']}", ""] if of > 1 else []
+
+
 def _route(data: Data) -> list[str]:
-    stops = " → ".join([data["start"], *data["stops"]])
-    rows = [(row["plugin"], row["from"], row["to"] or "nothing", row["action"], row["why"]) for row in data["route"]]
-    return ["## Route", "", stops, "", *(_table(("plugin", "from", "to", "what", "why"), rows) if rows else [])]
+    legs = _legs(data)
+    parts = ["## Route", "", " → ".join([data["start"], *data["stops"]]), ""]
+    for leg in legs:
+        rows = [(row["plugin"], row["from"], row["to"] or "nothing", row["action"], row["why"]) for row in leg["route"]]
+        if rows:
+            parts += [*_named(leg, len(legs)), *_table(("plugin", "from", "to", "what", "why"), rows)]
+    return parts
 
 
 def _edits(data: Data) -> list[str]:
-    ledgers = data["ledgers"]
-    if not ledgers:
+    legs = _legs(data)
+    if not any(leg["ledgers"] for leg in legs):
         return []
-    total = sum(ledger["edits"] for ledger in ledgers.values())
-    carried, already, decide, dropped = (_sum(data, fate) for fate in ("carried", "already", "decide", "dropped"))
-    sums = (
-        f"{total} = {carried} carried + {already} already there + {decide} to decide + {dropped} dropped by decision."
-    )
-    rows = [
-        (plugin, entry["path"], entry["lines"], entry["what"], entry["fate"], entry["now"], entry["why"])
-        for plugin, ledger in ledgers.items()
-        for entry in ledger["entries"]
-    ]
-    return [
-        "## Local edits in plugins",
-        "",
-        sums,
-        "",
-        *_table(("plugin", "file", "lines", "edit", "fate", "now", "why"), rows),
-    ]
+    parts = ["## Local edits in plugins", ""]
+    for leg in legs:
+        ledgers = leg["ledgers"]
+        total = sum(ledger["edits"] for ledger in ledgers.values())
+        carried, already, decide, dropped = (_sum(leg, fate) for fate in ("carried", "already", "decide", "dropped"))
+        sums = f"{total} = {carried} carried + {already} already there + {decide} to decide + {dropped} dropped by decision."
+        rows = [
+            (plugin, entry["path"], entry["lines"], entry["what"], entry["fate"], entry["now"], entry["why"])
+            for plugin, ledger in ledgers.items()
+            for entry in ledger["entries"]
+        ]
+        parts += [*_named(leg, len(legs)), sums, ""]
+        parts += _table(("plugin", "file", "lines", "edit", "fate", "now", "why"), rows) if rows else []
+    return parts
 
 
 def _rounds(data: Data) -> list[str]:
-    if not data["rounds"]:
-        return []
     rows = [
-        (
-            item["number"],
-            sum(item["errors"].values()),
-            len(item["causes"]),
-            item["warnings"],
-            f"{item['elapsed_s']:.1f}",
-        )
-        for item in data["rounds"]
+        (leg["to"], item["number"], sum(item["errors"].values()), len(item["causes"]), item["warnings"], f"{item['elapsed_s']:.1f}")
+        for leg in _legs(data)
+        for item in leg["rounds"]
     ]
-    return ["## Rounds", "", *_table(("round", "errors", "causes", "warnings", "seconds"), rows)]
+    if not rows:
+        return []
+    return ["## Rounds", "", *_table(("for", "round", "errors", "causes", "warnings", "seconds"), rows)]
 
 
 def _members(data: Data) -> list[str]:
