@@ -14,6 +14,7 @@ from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.linkage import Linkage, compare_trees
 from fernshale.core.crossing.loose import write_links
 from fernshale.core.links.meaning import Dangling
+from fernshale.core.links.pairing import SURE
 from fernshale.core.snapshot.store import Store, home
 
 
@@ -78,7 +79,7 @@ def _lines(linkage: Linkage, applied: bool) -> list[str]:
         was = f"was in {item.was}" if item.was else "nothing declared it before either"
         lines.append(f"{item.id}  {count(len(item.uses), 'use')}, {was}")
         for way in _best(item):
-            mark = "●" if way.score >= 0.9 else "○"
+            mark = "●" if way.score >= SURE else "○"
             only = f" for {', '.join(way.slots)}" if way.slots else ""
             lines.append(f"  {mark} {way.score:.2f} {way.id}{only}: {'; '.join(way.evidence)}")
     if not lines:

@@ -17,7 +17,7 @@ from fernshale.core.trial.messages import literal_parts
 
 _MOST = 12
 _LARGEST = 1 << 20
-_CODE_ROLES = ("own", "plugin", "unknown")
+_CODE_ROLES = ("own", "plugin", "user content")
 
 
 @dataclass(frozen=True, slots=True)

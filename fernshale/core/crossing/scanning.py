@@ -28,10 +28,10 @@ from fernshale.core.fix.data import find_rewrites
 from fernshale.core.fix.rules import Rule
 from fernshale.core.links.expectations import Unmet, find_unmet, mend, without
 from fernshale.core.links.marks import own_formats
+from fernshale.core.links.pairing import SURE
 from fernshale.core.profile.model import Expect
 from fernshale.core.survey.sites import read_project_text
 
-_SURE = 0.9
 T = TypeVar("T")
 
 
@@ -94,7 +94,7 @@ def scan_matters(found: Scan) -> Iterable[Matter]:
     for work in found.work:
         rule = work.rule
         first, objects = next(iter(work.objects.items()))
-        sure = rule.confidence >= _SURE
+        sure = rule.confidence >= SURE
         all_ = Proposal("all", f"Rewrite {count(work.total, 'object')}", (rule.why, work.source), rule.confidence, sure)
         leave = Proposal("", "Leave them as they are", (), 0.1)
         title = f"{rule.name}, {count(work.total, 'object')} in {count(len(work.objects), 'file')}"
@@ -178,7 +178,7 @@ def _unmet_matter(key: str, items: Sequence[Unmet]) -> Matter:
     ways = []
     if first.can_mend:
         words = "Put it in" if first.fault == "missing" else f"Set {expect.field} to {expect.default}"
-        ways.append(Proposal("mend", words, (expect.why,), _SURE, True))
+        ways.append(Proposal("mend", words, (expect.why,), SURE, True))
     elif first.fault == "too many":
         ways += [
             Proposal(f"drop {item.number}", f"Take out {item.name}, line {item.line}", (), 0.4)
