@@ -230,3 +230,28 @@ def test_a_member_without_a_sure_way_is_left_out_and_comes_back(tmp_path: Path) 
     _take(crossing, "member:bell", "return")
     states = {item.member.name: item for item in member_states(_look(crossing).ground, _look(crossing).build, crossing)}
     assert states["bell"].crosses
+
+
+def test_a_report_tells_every_leg(tree: Tree) -> None:
+    wick = make_wick(tree)
+    shutil.copytree(wick.shelf / "wick/1.4", wick.shelf / "wick/1.6")
+    shelf = wick.shelf / "shelf.toml"
+    entry = '[[engine]]\nid = "wick"\nversion = "1.6"\nfolder = "wick/1.6"\n'
+    shelf.write_text(shelf.read_text().replace("[[engine]]", entry + "[[engine]]", 1))
+    profile = read_profile(wick.profile)
+    trust(profile)
+    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, CancelToken(), via=["1.6"])
+    overview = _finished(crossing)
+    assert overview.is_done
+    data = report_data(overview, crossing)
+    (first,) = data["earlier"]
+    assert (first["from"], first["to"]) == ("1.4", "1.6") and len(first["rounds"]) == 1
+    assert data["figures"]["rounds"] == 1 + len(data["rounds"]) and data["figures"]["local edits"] == 1
+    text = report_markdown(data)
+    assert "1.4 → 1.6 → 2.0" in text and "### 1.6 → 2.0" in text and "| 1.6 | 1 | 0 |" in text
+    assert (
+        "1.6"
+        in html.fromstring(report_html(data))
+        .xpath("//h2[text()='Rounds']/following-sibling::table[1]")[0]
+        .text_content()
+    )
