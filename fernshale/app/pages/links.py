@@ -27,6 +27,7 @@ from fernshale.core.crossing.scanning import DataWork, key_of, preview_data, pre
 from fernshale.core.crossing.stages.links import declaration, preview_relink
 from fernshale.core.crossing.stages.links import key_of as link_key
 from fernshale.core.links.expectations import Unmet
+from fernshale.core.links.index import LinkIndex
 from fernshale.core.links.meaning import Dangling
 from fernshale.core.links.pairing import SURE
 
@@ -98,6 +99,7 @@ class LinksPage(Page):
             rows.insert(
                 0, Row(words, "relinked together, as one step", count(uses, "use"), "●", "mine", payload=_TOGETHER)
             )
+        rows += [_doubled_row(id, view.index) for id in view.doubled]
         rows += [_work_row(item) for item in view.scan.work]
         seen: dict[str, list[Unmet]] = {}
         for unmet in view.scan.unmet:
@@ -201,12 +203,11 @@ class LinksPage(Page):
         self._sides.setVisible(item is not None)
         self._said.setText("")
         if self._overview is None or not isinstance(way, str):
-            words = (
-                "nothing fits; the file has to be mended by hand" if unmet else "choose something to settle at the left"
-            )
-            self._text.show_lines(
-                (LineRow("", "plain", "", words if self._list.current() else "nothing is left to settle"),)
-            )
+            key = self._list.current()
+            words = "choose something to settle at the left" if key else "nothing is left to settle"
+            if unmet or str(key).startswith(("doubled:", "links:", "file:")):
+                words = "nothing is known that would settle it; it has to be mended by hand, or left so"
+            self._text.show_lines((LineRow("", "plain", "", words),))
             self._card.set_title("What will be written")
             return
         ground, view = self._overview.ground, self._overview.links
@@ -317,6 +318,11 @@ def _dangling_row(item: Dangling) -> Row:
         "mine" if sure else "alarm",
         payload=link_key(item),
     )
+
+
+def _doubled_row(id: str, index: LinkIndex) -> Row:
+    places = [f"{use.file}:{use.line}" for use in index.declarations(id)]
+    return Row(id, f"declared {len(places)} times: {', '.join(places)}", "", "◆", "alarm", payload=f"doubled:{id}")
 
 
 def _work_row(work: DataWork) -> Row:

@@ -292,7 +292,7 @@ def _record(crossing: Crossing, taken: Taken) -> None:
         "default": Stage.BUILD,
     }
     stage = stages.get(taken.key.partition(":")[0], Stage.TRIAL)
-    if taken.key.startswith(("links:", "file:", "data:", "expect:")):
+    if taken.key.startswith(("links:", "file:", "doubled:", "data:", "expect:")):
         stage = Stage.LINKS
     crossing.decide(Decision(taken.key, stage, taken.proposal, taken.text, taken.who, taken.why, time.time()))
     # Merge decisions stand in the ledger, and a tick beside a note is no step of the way.

@@ -233,3 +233,12 @@ def test_killed_while_five_thousand_files_are_relinked(tree: Tree, after_s: floa
     now = {path.name: path.read_bytes() for path in (wick.project / "rooms").iterdir()}
     after = {name: data.replace(b'"old-1"', b'"111-fresh"') for name, data in before.items()}
     assert now in (before, after)
+
+
+def test_an_id_that_two_declare_since_the_crossing_began_is_a_matter(tree: Tree) -> None:
+    wick, crossing = _crossing(tree)
+    (wick.project / "addons/snuffer/copy.json").write_text(_lamp("111-fresh", look="tall"))
+    (matter,) = [item for item in _look(crossing).links.matters if item.key.startswith("doubled:")]
+    assert matter.title == "111-fresh is declared 2 times" and "addons/snuffer/copy.json:2" in matter.detail
+    _take(crossing, matter.key, "", "one is for the attic")
+    assert not _look(crossing).links.doubled

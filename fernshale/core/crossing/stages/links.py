@@ -35,12 +35,14 @@ _TOGETHER = "together:sure"
 @dataclass(frozen=True, slots=True)
 class LinksView:
     """The links of the project now. `dangling` is what dangles since the crossing began and is not left so by a decision;
-    `before` counts what dangled before anything was touched, `left` what a decision left."""
+    `before` counts what dangled before anything was touched, `left` what a decision left. `doubled` are ids that are declared
+    twice since the crossing began."""
 
     linkage: Linkage
     dangling: tuple[Dangling, ...]
     before: tuple[Dangling, ...]
     left: tuple[Dangling, ...]
+    doubled: tuple[str, ...]
     scan: Scan
     matters: tuple[Matter, ...]
 
@@ -64,7 +66,10 @@ def links(ground: Ground, crossing: Crossing, token: CancelToken) -> LinksView:
     dangling = tuple(item for item in fresh if key_of(item) not in decided)
     before = tuple(item for item in linkage.dangling if item.before)
     scanned = scan(ground, crossing, token)
-    return LinksView(linkage, dangling, before, left, scanned, (*_matters(dangling), *scan_matters(scanned)))
+    known = set(linkage.before.index.doubled)
+    doubled = tuple(id for id in linkage.now.index.doubled if id not in known and f"doubled:{id}" not in decided)
+    matters = (*_matters(dangling), *_doubled_matters(doubled, linkage.now.index), *scan_matters(scanned))
+    return LinksView(linkage, dangling, before, left, doubled, scanned, matters)
 
 
 def key_of(item: Dangling) -> str:
@@ -153,6 +158,15 @@ def _matters(dangling: Sequence[Dangling]) -> Iterable[Matter]:
     for item in dangling:
         if not (together and item.sure):
             yield _matter(item)
+
+
+def _doubled_matters(doubled: Sequence[str], index: LinkIndex) -> Iterable[Matter]:
+    """Ids that two declare, of which a use can mean only one."""
+    for id in doubled:
+        places = [f"{use.file}:{use.line}" for use in index.declarations(id)]
+        leave = Proposal("", "Leave it so", ("write down why",), 0.1)
+        title = f"{id} is declared {len(places)} times"
+        yield Matter(f"doubled:{id}", Stage.LINKS, title, "own", places[-1], "; ".join(places), True, (leave,))
 
 
 def _matter(item: Dangling) -> Matter:
