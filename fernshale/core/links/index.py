@@ -18,6 +18,7 @@ from fernshale.core.profile.model import DataFormat, LinkShape
 
 _READ = "fernshale.core.links.index:read_files"
 _OFTEN = 200
+_HEAD_START = 3000
 
 
 @dataclass(frozen=True, slots=True)
@@ -180,7 +181,8 @@ class LinkIndex:
         self, wanted: Sequence[TreePath], root: Path | Read, progress: Progress, token: CancelToken
     ) -> Iterator[tuple[TreePath, FileMarks]]:
         if isinstance(root, Path) and is_worthwhile(len(wanted), 0):
-            half = len(wanted) // 2
+            # The second process has to start first.
+            half = len(wanted) // 2 + min(len(wanted) // 8, _HEAD_START)
             job = (self.shape, self.formats, str(root), wanted[half:], None)
             with Second(_READ, job) as second:
                 told = lambda done: progress("reading links", done + second.done, len(wanted))  # noqa: E731

@@ -5,10 +5,11 @@ from __future__ import annotations
 import json
 import re
 import uuid
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from html import unescape
+from operator import attrgetter
 from typing import NamedTuple
 from xml.sax.saxutils import escape
 
@@ -27,6 +28,7 @@ from fernshale.core.data.yamlways import yaml_values
 from fernshale.core.profile.model import DataFormat, IdPattern, LinkShape
 
 _LIMIT_S = 5.0
+_START = attrgetter("start")
 
 
 class Mark(NamedTuple):
@@ -79,31 +81,29 @@ class Rules:
         numbers = self.of(path)
         if not numbers:
             return NOTHING
-        text: str | None = None
-        raw = [number for number in numbers if self.all[number].raw]
+        text = as_text(data) if any(not self.all[number].raw for number in numbers) else None
         trouble = ""
-        found: list[Mark] = []
-        if len(raw) < len(numbers):
-            text = as_text(data)
+        sides: tuple[list[Mark], list[Mark]] = ([], [])
         for number in numbers:
             rule = self.all[number]
+            found = sides[number >= self.declaring]
             if rule.raw:
                 found += _of_bytes(rule, number, path, data)
             elif text is None:
                 continue
-            elif rule.pattern:
-                found += _of_pattern(rule.pattern, number, path, text)
             elif rule.key:
                 found += _of_keys(rule.key, number, path, text)
+            elif rule.pattern:
+                found += _of_pattern(rule.pattern, number, path, text)
             else:
                 try:
                     found += self._of_way(rule.at, number, path, text)
                 except NotKeyed as error:
                     trouble = error.message
-        found.sort(key=lambda mark: mark.start)
-        first = self.declaring
-        declared = tuple(mark for mark in found if mark.rule < first)
-        return FileMarks(declared, tuple(mark for mark in found if mark.rule >= first), trouble)
+        if len(numbers) > 1:
+            for found in sides:
+                found.sort(key=_START)
+        return FileMarks(tuple(sides[0]), tuple(sides[1]), trouble)
 
     def _of_way(self, at: str, number: int, path: TreePath, text: str) -> Iterator[Mark]:
         if not all(step.lstrip("@") in text for step in at.split("/") if "*" not in step and "~" not in step):
@@ -218,18 +218,35 @@ def _as_bytes(id: str, raw: str, path: TreePath) -> bytes:
         raise FormatError(path, [(0, f"{id!r} cannot be written as bytes: {error}")]) from error
 
 
-def _of_keys(keys: Sequence[str], number: int, path: TreePath, text: str) -> Iterator[Mark]:
+def _of_keys(keys: Sequence[str], number: int, path: TreePath, text: str) -> list[Mark]:
     """Values of keys, found by their names: much quicker than a tree, and with patterns that cannot run away."""
-    like = usual_name(path).rpartition(".")[2]
-    values = _xml_values if like in ("xml", "plist") or text.startswith("<?xml") else _key_values
-    found = sorted(place for key in keys for place in values(key, text))
-    count = _Lines(text)
+    values = _xml_values if text.startswith("<?xml") else _values_of(path.rpartition(".")[2])
+    found = [place for key in keys for place in values(key, text)]
+    if len(keys) > 1 or values is _xml_values:
+        found.sort()
+    marks = []
+    line, last = 1, 0
     for start, end in found:
-        yield Mark(_decoded(text[start:end], text, start), start, end, count(start), number)
+        line += text.count("\n", last, start)
+        last = start
+        said = text[start:end]
+        if "\\" in said or "&" in said:
+            said = _decoded(said, text, start)
+        marks.append(Mark._make((said, start, end, line, number)))
+    return marks
+
+
+@lru_cache(maxsize=256)
+def _values_of(ending: str) -> Callable[[str, str], Iterable[Span]]:
+    """How values are found in files with that ending."""
+    like = usual_name("a." + ending).rpartition(".")[2].lower()
+    if like in ("xml", "plist"):
+        return _xml_values
+    return _json_values if like == "json" else _key_values
 
 
 # What stands behind a key: its value in quotes, bare up to what ends it, or a list of values in brackets.
-_VALUE = r"""(?:"((?:[^"\\\n]|\\.)*)"|'([^'\n]*)'|([^\s,{}\[\]"'\#;&*!|>][^,{}\[\]\#;"'\n]*)|(\[[^\[\]{}]*\]))"""
+_VALUE = r"""(?:"([^"\\\n]*(?:\\.[^"\\\n]*)*)"|'([^'\n]*)'|([^\s,{}\[\]"'\#;&*!|>][^,{}\[\]\#;"'\n]*)|(\[[^\[\]{}]*\]))"""
 _BEHIND = {
     '"': re.compile(r'"[ \t]*[:=]\s*' + _VALUE),
     "'": re.compile(r"'[ \t]*[:=][ \t]*" + _VALUE),
@@ -237,6 +254,31 @@ _BEHIND = {
 }
 _STRINGS = re.compile(r""""((?:[^"\\\n]|\\.)*)"|'([^'\n]*)'""")
 _COMMENTS = ("#", ";", "//")
+
+
+def _json_values(key: str, text: str) -> list[Span]:
+    """As `_key_values`, where keys stand in quotes always."""
+    name = f'"{key}'
+    found = []
+    at, size = text.find(name + '"'), len(name)
+    match, has_comments = _BEHIND['"'].match, "//" in text
+    while at >= 0:
+        hit = match(text, at + size)
+        which = hit.lastindex if hit is not None else None
+        if hit is not None and which is not None and not (has_comments and _is_comment(text, at)):
+            start, end = hit.span(which)
+            if which == 4:
+                found += [inner.span(inner.lastindex or 0) for inner in _STRINGS.finditer(text, start, end)]
+            elif which == 3:
+                found.append((start, start + len(text[start:end].rstrip())))
+            else:
+                found.append((start, end))
+        at = text.find(name + '"', at + size)
+    return found
+
+
+def _is_comment(text: str, at: int) -> bool:
+    return text[text.rfind("\n", 0, at) + 1 : at].lstrip().startswith(_COMMENTS)
 
 
 def _key_values(key: str, text: str) -> Iterator[tuple[int, int]]:
@@ -249,9 +291,8 @@ def _key_values(key: str, text: str) -> Iterator[tuple[int, int]]:
         elif not (before.isalnum() or before in ("_", ".", "@", "$", "-")) or not before:
             hit = _BEHIND[""].match(text, at + size)
         if hit is not None and hit.lastindex is not None:
-            line = text[text.rfind("\n", 0, at) + 1 : at].lstrip()
             start, end = hit.span(hit.lastindex)
-            if line.startswith(_COMMENTS):
+            if _is_comment(text, at):
                 pass
             elif hit.lastindex == 4:
                 yield from (inner.span(inner.lastindex or 0) for inner in _STRINGS.finditer(text, start, end))
