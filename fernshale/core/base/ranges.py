@@ -127,7 +127,7 @@ class Conjunction:
     def contains(self, release: Release) -> bool:
         return all(clause.stretch.contains(release) != (clause.sign == "!=") for clause in self.clauses)
 
-    def widened(self, release: Release) -> Conjunction:
+    def widened(self, release: Release) -> Conjunction | Everything:
         kept = [item for item in self.clauses if item.sign != "!=" or not item.stretch.contains(release)]
         model = next((item for item in self.clauses if item.sign in (">=", "<=", ">", "<")), self.clauses[0])
         gaps = [item.before for item in self.clauses[1:]] or [", "]
@@ -149,6 +149,8 @@ class Conjunction:
                 if high is not None:
                     done.append(Clause("<=" if high.closed else "<", high.release.text, gaps[0], model.gap))
             added = True
+        if not done:
+            return Everything("*")  # the one release that was shut out is let in
         # The first one opens the text, whatever stood before it when another was first.
         done[0] = replace(done[0], before=self.clauses[0].before)
         return Conjunction(tuple(done))

@@ -77,6 +77,7 @@ def test_range_is_written_back_as_it_was(text: str) -> None:
 
 @given(_RANGES, _RELEASES, _RELEASES)
 @example(">1, <1", "1", "2")
+@example("!=0", "0", "0")
 @example("[3.0,4.0)", "4.0-pre1", "3.9")
 def test_widened_range_holds_what_it_held_and_the_new_release(text: str, release: str, other: str) -> None:
     before = parse_range(text)
