@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import posixpath
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -19,6 +19,7 @@ from fernshale.core.profile.model import DataFormat, LinkShape
 _READ = "fernshale.core.links.index:read_files"
 _OFTEN = 200
 _HEAD_START = 3000
+_PIECE, _LARGE_PIECE = 1 << 17, 1 << 24
 
 
 @dataclass(frozen=True, slots=True)
@@ -183,12 +184,12 @@ class LinkIndex:
         if isinstance(root, Path) and is_worthwhile(len(wanted), 0):
             # The second process has to start first.
             half = len(wanted) // 2 + min(len(wanted) // 8, _HEAD_START)
-            job = (self.shape, self.formats, str(root), wanted[half:], None)
+            job = (self.shape, self.formats, str(root), wanted[half:])
             with Second(_READ, job) as second:
                 told = lambda done: progress("reading links", done + second.done, len(wanted))  # noqa: E731
-                mine = read_files((self.shape, self.formats, str(root), wanted[:half], token), told)
+                mine = list(_read_marks(self.rules, root, wanted[:half], told, token))
                 theirs = second.result(token)
-            yield from zip(wanted, (_unpacked(item) for item in [*mine, *theirs]), strict=True)
+            yield from zip(wanted, (*mine, *map(_unpacked, theirs)), strict=True)
             return
         for number, path in enumerate(wanted):
             if number % _OFTEN == 0:
@@ -198,22 +199,25 @@ class LinkIndex:
             yield path, self.rules.read(path, data) if data is not None else NOTHING
 
 
-def read_files(
-    job: tuple[LinkShape, Sequence[DataFormat], str, Sequence[TreePath], CancelToken | None], tell: Any
-) -> list[Any]:
-    """The marks of many files as plain tuples; what the second process is given to do."""
-    shape, formats, root, paths, token = job
-    rules, folder = Rules(shape, formats), Path(root)
-    found: list[Any] = []
+def _read_marks(
+    rules: Rules, folder: Path, paths: Sequence[TreePath], tell: Callable[[int], None], token: CancelToken | None
+) -> Iterator[FileMarks]:
     for number, path in enumerate(paths):
         if number % _OFTEN == 0:
             tell(number)
             if token is not None:
                 token.check()
         data = _bytes(folder, path)
-        marks = rules.read(path, data) if data is not None else NOTHING
-        found.append((tuple(map(tuple, marks.declared)), tuple(map(tuple, marks.used)), marks.trouble))
-    return found
+        yield rules.read(path, data) if data is not None else NOTHING
+
+
+def read_files(
+    job: tuple[LinkShape, Sequence[DataFormat], str, Sequence[TreePath]], tell: Callable[[int], None]
+) -> list[Any]:
+    """The marks of many files as plain tuples; what the second process is given to do."""
+    shape, formats, root, paths = job
+    marks = _read_marks(Rules(shape, formats), Path(root), paths, tell, None)
+    return [(tuple(map(tuple, item.declared)), tuple(map(tuple, item.used)), item.trouble) for item in marks]
 
 
 def _unpacked(item: Any) -> FileMarks:
@@ -223,8 +227,17 @@ def _unpacked(item: Any) -> FileMarks:
 
 def _bytes(root: Path, path: TreePath) -> bytes | None:
     try:
-        with open(os.path.join(root, path), "rb") as file:
-            return file.read()
+        handle = os.open(f"{root}/{path}", os.O_RDONLY | os.O_CLOEXEC)
+        try:
+            data = os.read(handle, _PIECE)
+            if len(data) < _PIECE:
+                return data  # as most files are
+            parts = [data]
+            while part := os.read(handle, _LARGE_PIECE):
+                parts.append(part)
+            return b"".join(parts)
+        finally:
+            os.close(handle)
     except OSError:
         return None  # gone meanwhile, or not ours to read: it has no links
 

@@ -258,23 +258,25 @@ _COMMENTS = ("#", ";", "//")
 
 def _json_values(key: str, text: str) -> list[Span]:
     """As `_key_values`, where keys stand in quotes always."""
-    name = f'"{key}'
     found = []
-    at, size = text.find(name + '"'), len(name)
-    match, has_comments = _BEHIND['"'].match, "//" in text
-    while at >= 0:
-        hit = match(text, at + size)
-        which = hit.lastindex if hit is not None else None
-        if hit is not None and which is not None and not (has_comments and _is_comment(text, at)):
-            start, end = hit.span(which)
-            if which == 4:
-                found += [inner.span(inner.lastindex or 0) for inner in _STRINGS.finditer(text, start, end)]
-            elif which == 3:
-                found.append((start, start + len(text[start:end].rstrip())))
-            else:
-                found.append((start, end))
-        at = text.find(name + '"', at + size)
+    has_comments = "//" in text
+    for hit in _json_pattern(key).finditer(text):
+        which = hit.lastindex or 0
+        place = hit.span(which)
+        if has_comments and _is_comment(text, hit.start()):
+            continue
+        if which < 3:
+            found.append(place)
+        elif which == 4:
+            found += [inner.span(inner.lastindex or 0) for inner in _STRINGS.finditer(text, *place)]
+        else:
+            found.append((place[0], place[0] + len(text[slice(*place)].rstrip())))
     return found
+
+
+@lru_cache(maxsize=256)
+def _json_pattern(key: str) -> re.Pattern[str]:
+    return re.compile(rf'"{re.escape(key)}"[ \t]*[:=]\s*{_VALUE}')
 
 
 def _is_comment(text: str, at: int) -> bool:

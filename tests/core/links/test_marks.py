@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import uuid
+from pathlib import Path
 
 import pytest
 from hypothesis import given
@@ -163,3 +164,17 @@ def test_a_pattern_that_runs_away_is_named() -> None:
     rules = Rules(LinkShape((), (IdPattern(("*",), r"(?P<id>(a+)+)b"),)))
     with pytest.raises(FormatError, match="takes too long"):
         rules.read(TreePath("a.txt"), b"a" * 4000)
+
+
+def test_large_files_and_many_files_are_read_whole(tmp_path: Path) -> None:
+    sizes = [0, 10, (1 << 17) - 40, 1 << 17, (1 << 17) + 1, (1 << 24) + 99]
+    for number, size in enumerate(sizes):
+        body = json.dumps({"pad": "x" * size, "ref": f"id{number}"})
+        (tmp_path / f"{number}.json").write_text(body)
+    for number in range(len(sizes), 4100):  # so many are read by two processes
+        (tmp_path / f"{number}.json").write_text(f'{{"ref": "id{number}"}}')
+    stamps = {TreePath(f"{number}.json"): 1 for number in range(4100)}
+    index = LinkIndex(_SHAPE)
+    index.update(stamps, tmp_path, no_progress, CancelToken())
+    assert set(index.ids_used()) == {f"id{number}" for number in range(4100)}
+    assert index.uses("id4099")[0].file == "4099.json"
