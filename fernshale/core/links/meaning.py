@@ -8,7 +8,6 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
@@ -17,9 +16,6 @@ from fernshale.core.links.pairing import MOST, SURE, Candidate, Evidence, Matchi
 from fernshale.core.links.splits import split_by_use
 from fernshale.core.links.things import Side, Thing, describe_files, describe_ids
 from fernshale.core.links.votes import Votes, count_votes, slots_of
-
-if TYPE_CHECKING:
-    pass
 
 
 @dataclass(frozen=True, slots=True)
@@ -146,10 +142,10 @@ def _dangling_files(
 def _file_votes(before: Side, now: Side, gone: Mapping[TreePath, Sequence[Use]]) -> Votes:
     """Votes for paths: which file others name where they named the one that is gone."""
     named_before, named_now = before.index.named_files(), now.index.named_files()
-    at_now: dict[TreePath, list[tuple[int, TreePath]]] = defaultdict(list)
+    at_now: dict[tuple[TreePath, int], TreePath] = {}
     for target, uses in named_now.items():
         for use in uses:
-            at_now[use.file].append((use.mark.start, target))
+            at_now.setdefault((use.file, use.mark.start), target)
     of: dict[str, Counter[tuple[str, str]]] = {}
     example: dict[tuple[str, str], TreePath] = {}
     for path in gone:
@@ -159,7 +155,7 @@ def _file_votes(before: Side, now: Side, gone: Mapping[TreePath, Sequence[Use]])
             if new is None or len(old) != len(new.used):
                 continue
             mark = new.used[old.index(use.mark)]
-            other = next((each for start, each in at_now[use.file] if start == mark.start), None)
+            other = at_now.get((use.file, mark.start))
             if other is not None and other not in gone and mark.rule == use.mark.rule:
                 of.setdefault(path, Counter())["", other] += 1
                 example.setdefault((path, other), use.file)

@@ -31,10 +31,11 @@ MOST = 5
 _STRONG = 0.7
 _GUESS = 0.85
 _NEVER = 0.985
-# Of so many things of one kind all pairs are compared; of more, only those with a file name or a text in common.
+# By how much the likest must be ahead of the next for its text to count in full; less alike than this, a shared name is chance.
 _APART = 0.25
 # From this score on a new thing may be a part of an old one.
 _RELATED = 0.3
+# Of so many pairs of one kind all are compared; of more, only those with a file name or a text in common.
 _PAIRS = 12_000_000
 
 
@@ -97,11 +98,17 @@ def match_things(
         scores[o][n] = _together(found)
         nearest[n] = max(nearest.get(n, (0.0, "")), (sum(item.weight for item in found), o))
     chosen = _assign(scores, token)
+    holder = {n: o for o, n in chosen.items()}
+    # What those that got nothing would have liked to have, by new thing.
+    wished: dict[str, list[float]] = defaultdict(list)
+    for o in scores.keys() - chosen.keys():
+        for n, score in scores[o].items():
+            wished[n].append(score)
     result = {}
     for o in scores:
         listed = []
         for n in sorted(scores[o], key=lambda n: (n != chosen.get(o), -scores[o][n], n))[: MOST + 3]:
-            judged = _judged(o, n, scores, chosen, nearest[n][1])
+            judged = _judged(o, n, scores[o], holder, wished.get(n, ()), nearest[n][1])
             if judged >= _LEAST:
                 best = sorted(things[o, n], key=lambda item: -item.weight)
                 listed.append(Candidate(n, round(judged, 2), tuple(item.words for item in best[:4])))
@@ -114,21 +121,18 @@ def match_things(
 
 
 def _judged(
-    o: str, n: str, scores: Mapping[str, Mapping[str, float]], chosen: Mapping[str, str], nearest: str
+    o: str, n: str, scores: Mapping[str, float], holder: Mapping[str, str], wished: Sequence[float], nearest: str
 ) -> float:
-    """The score of a pair beside all others."""
-    score = scores[o][n]
-    holder = {there: who for who, there in chosen.items() if there == n}.get(n)
-    if holder is not None and holder != o:
-        return min(score, 0.5)  # another one has a better claim to it
-    if chosen.get(o) != n:
+    """The score of a pair beside all others: `scores` are those of `o`, `holder` says which old thing a new one went to."""
+    score = scores[n]
+    if n not in holder:
         return min(score, 0.8)
+    if holder[n] != o:
+        return min(score, 0.5)  # another one has a better claim to it
     if nearest != o:
         score = min(score, 0.8)  # what it is most like has something better still
-    taken = set(chosen.values()) - {n}
-    rivals = [each for m, each in scores[o].items() if m != n and m not in taken]
-    rivals += [others[n] for p, others in scores.items() if p != o and n in others and p not in chosen]
-    return _lowered(score, max(rivals, default=0.0))
+    free = (each for m, each in scores.items() if m not in holder)
+    return _lowered(score, max((*free, *wished), default=0.0))
 
 
 def _evidence(
