@@ -12,7 +12,7 @@ from typing import Any
 from fernshale.core.base.errors import CommandError, MisuseError
 from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken
-from fernshale.core.crossing.ground import Ground, command_places
+from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.logbook import note
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.state import Crossing, Entry
@@ -41,7 +41,6 @@ class CheckRow:
 
     check: Check
     results: Mapping[str, CheckResult]
-    is_own: bool
 
     def on(self, release: str) -> CheckResult:
         return self.results.get(release, CheckResult(self.check.name, "not tried", release=release))
@@ -93,8 +92,7 @@ def check_rows(crossing: Crossing, ground: Ground) -> tuple[CheckRow, ...]:
     for item in crossing.fact("check results") or ():
         result = CheckResult(**item)
         latest.setdefault(result.name, {})[result.release] = result
-    own = {item.name for item in own_checks(crossing)}
-    return tuple(CheckRow(item, latest.get(item.name, {}), item.name in own) for item in listed_checks(crossing, ground))
+    return tuple(CheckRow(item, latest.get(item.name, {})) for item in listed_checks(crossing, ground))
 
 
 def try_check(
@@ -117,16 +115,6 @@ def try_check(
         result = check_log(check, log)
     who = "Fernshale"
     return replace(result, release=ground.release, time=time.time(), elapsed_s=time.monotonic() - begun, who=who)
-
-
-def try_again(crossing: Crossing, ground: Ground, name: str, log: Sequence[str], token: CancelToken) -> CheckResult:
-    """Try one check again with what the last run left. Raises MisuseError for one that is tried by hand."""
-    check = next((item for item in listed_checks(crossing, ground) if item.name == name), None)
-    if check is None or check.by_hand:
-        raise MisuseError(f"{name} is tried by hand" if check else f"there is no check {name}")
-    result = try_check(check, ground, command_places(crossing, ground, ground.release), log, token)
-    keep_results(crossing, [result])
-    return result
 
 
 def propose_checks(crossing: Crossing, ground: Ground) -> tuple[ProposedCheck, ...]:

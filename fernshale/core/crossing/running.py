@@ -16,12 +16,10 @@ from fernshale.core.crossing.commands import OnLine, run_profile_command
 from fernshale.core.crossing.ground import Ground, command_places
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.state import Crossing
-from fernshale.core.profile.model import LogShape
 from fernshale.core.profile.read import fill
 from fernshale.core.trial.checks import CheckResult
 from fernshale.core.trial.endings import Ending, read_ending
 from fernshale.core.trial.frames import FrameTimes, read_frames, summarise
-from fernshale.core.trial.messages import read_messages
 
 # Frames of a run that are kept; the picture of more would show no more.
 _MOST_FRAMES = 20_000
@@ -81,10 +79,6 @@ class RunRecord:
         return RunRecord(
             **{**data, "checks": checks, "frame_runs": frames, "elapsed_runs": elapsed, "started_runs": started}
         )
-
-    def count(self, severity: str, shape: LogShape) -> int:
-        """How many lines of the log are of a severity."""
-        return sum(item.count for item in read_messages(self.data(), shape).of.values() if item.severity == severity)
 
 
 def run_game(

@@ -6,7 +6,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
-from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.words import seconds
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.checking import CheckRow, ProposedCheck, check_rows, propose_checks
@@ -108,14 +107,6 @@ def run_trial(crossing: Crossing, ground: Ground, on_line: OnLine, progress: Pro
 def log_key(item: Difference) -> str:
     """The key of the matter about a message."""
     return f"trial:log:{item.key}"
-
-
-def require_difference(view: TrialView, key: str) -> Difference:
-    """The message a key speaks of. Raises MisuseError."""
-    found = next((item for item in view.log.differences if log_key(item) == key), None)
-    if found is None:
-        raise MisuseError(f"{key} does not differ any more")
-    return found
 
 
 def to_json(view: TrialView) -> dict[str, object]:
