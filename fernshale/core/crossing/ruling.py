@@ -53,18 +53,18 @@ def apply_rules(ground: Ground, rules: Sequence[Rule], token: CancelToken) -> Ru
     """All of `rules` applied over the whole project; nothing is written. Raises as `find_all_edits`."""
     formats = own_formats(ground.profile.data)
     edits = find_all_edits(ground, rules, token)
-    touched = {edit.path for listed in edits.values() for edit in listed}
+    touched = {id: {edit.path for edit in listed} for id, listed in edits.items()}
     draft = Draft(ground.project)
     counts: dict[str, int] = {}
     for rule, path in _removed(ground, rules):
         draft.delete(path)
         counts[rule.id] = counts.get(rule.id, 0) + 1
-    for path in sorted(touched):
+    for path in sorted(set().union(*touched.values())):
         file = read_project_text(ground.project, path)
         text = file.text
         for rule in rules:
             # One rule may make a place for the next, so each sees what those before it left.
-            if (rule.kind != "delete" and any(edit.path == path for edit in edits[rule.id])) or _follows(rule, ground, path):
+            if path in touched.get(rule.id, ()) or _follows(rule, ground, path):
                 here = find_edits(rule, path, text, formats)
                 counts[rule.id] = counts.get(rule.id, 0) + len(here)
                 text = apply_edits(text, here)

@@ -22,7 +22,6 @@ from fernshale.core.crossing.matter import Decision, Matter, Proposal, Stage
 from fernshale.core.crossing.rules import written_rules
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.data.fields import Change, apply_changes
-from fernshale.core.data.formats import Formats
 from fernshale.core.data.objects import Rewritten
 from fernshale.core.fix.data import find_rewrites
 from fernshale.core.fix.rules import Rule
@@ -197,14 +196,6 @@ def _unmet_matter(key: str, items: Sequence[Unmet]) -> Matter:
     )
 
 
-def _rewrites(rule: Rule, path: TreePath, formats: Formats, text: str) -> tuple[Rewritten, ...]:
-    return find_rewrites(rule, path, text, formats)
-
-
-def _unmet_in(expect: Expect, path: TreePath, formats: Formats, text: str) -> tuple[Unmet, ...]:
-    return find_unmet(expect, path, text, formats)
-
-
 def _objects(
     ground: Ground, rule: Rule, decided: Mapping[str, Decision], troubles: dict[str, None], token: CancelToken
 ) -> dict[TreePath, tuple[Rewritten, ...]]:
@@ -213,7 +204,7 @@ def _objects(
     for path in FirstFit([rule.files]).those(ground.files):
         token.check()
         try:
-            every = _read_once(ground, path, rule, partial(_rewrites, rule, path, formats))
+            every = _read_once(ground, path, rule, partial(find_rewrites, rule, path, formats=formats))
         except FormatError as error:
             troubles[str(error)] = None
             continue
@@ -228,7 +219,7 @@ def _unmet(ground: Ground, expect: Expect, troubles: dict[str, None], token: Can
     for path in FirstFit([expect.files]).those(ground.files):
         token.check()
         try:
-            yield from _read_once(ground, path, expect, partial(_unmet_in, expect, path, formats))
+            yield from _read_once(ground, path, expect, partial(find_unmet, expect, path, formats=formats))
         except FernshaleError as error:
             troubles[error.message] = None
 
