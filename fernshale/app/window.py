@@ -206,7 +206,7 @@ class MainWindow(QMainWindow):
         self.start_page.folder_wanted.connect(self._choose_folder)
         self.start_page.sample_wanted.connect(self._open_sample)
         for number, stage in enumerate(STAGES, 1):
-            self._key(f"Alt+{number}", lambda stage=stage: self.show_stage(stage))
+            self._key(f"Alt+{number}", lambda stage=stage: self._enter_stage(stage))
         for keys, act in (
             ("Alt+8", lambda: self.show_view(self.report)),
             ("Alt+9", lambda: self.show_view(self.debts)),
@@ -285,6 +285,11 @@ class MainWindow(QMainWindow):
         overview = self.session.overview
         if overview is not None:
             self.band.show_overview(overview, stage)
+
+    def _enter_stage(self, stage: Stage) -> None:
+        """Go to a stage's page, off the route too."""
+        self.show_stage(stage)
+        self.pages[stage].setFocus()
 
     def show_view(self, view: ReportView | DebtsView) -> None:
         """Go to the report or to the debts."""

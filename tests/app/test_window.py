@@ -154,6 +154,9 @@ def test_stages_by_key_and_every_action_in_the_list(qtbot: QtBot, window: MainWi
     for number, stage in enumerate(STAGES, 1):
         qtbot.keyClick(window, Qt.Key(Qt.Key.Key_0 + number), Qt.KeyboardModifier.AltModifier)
         assert window._stage is stage and window.pages[stage].isVisible()
+    window.band.setFocus()
+    qtbot.keyClick(window.band, Qt.Key.Key_7, Qt.KeyboardModifier.AltModifier)
+    assert not window.band.hasFocus()
     actions = window._actions()
     assert {"Build", "Undo the last step", "Light or dark", "Go to Links"} <= {action.title for action in actions}
     dialog = ActionList(window, actions)
