@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import argparse
 import os
 import sys
 import tempfile
@@ -206,4 +207,8 @@ def settle(window: MainWindow) -> None:
 
 
 if __name__ == "__main__":
-    main(Path(sys.argv[1]) if len(sys.argv) > 1 else Path("docs/screenshots"), sys.argv[2:])
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("folder", nargs="?", type=Path, default=Path("docs/screenshots"))
+    parser.add_argument("wanted", nargs="*", help="a size such as 1024x700, `dark`, or what is to be shown alone")
+    given = parser.parse_args()
+    main(given.folder, given.wanted)

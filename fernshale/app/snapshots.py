@@ -29,7 +29,13 @@ from fernshale.core.base.words import count, size_words
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.crossing.comparison import Differences, Sides, compare_sides
 from fernshale.core.crossing.keeping import forget_by_policy, forget_these, needed_snapshots
-from fernshale.core.crossing.logbook import obstacles_in_words, preview_redo, preview_undo
+from fernshale.core.crossing.logbook import (
+    obstacles_in_words,
+    preview_redo,
+    preview_undo,
+    preview_undo_back_to,
+    steps_back_to,
+)
 from fernshale.core.crossing.state import Crossing, Entry
 from fernshale.core.crossing.wayback import WayBack, sides_of
 from fernshale.core.snapshot.forget import Freed, Policy
@@ -172,16 +178,30 @@ def _words(item: Snapshot) -> str:
 
 
 class WayBackDialog(QDialog):
-    """What undoing a step, or doing it again, would change now; what stands in the way of it."""
+    """What undoing a step, or doing it again, would change now; what stands in the way of it.
 
-    def __init__(self, parent: QWidget | None, crossing: Crossing, entry: Entry) -> None:
+    With `back_to` every later step is undone as well.
+    """
+
+    def __init__(self, parent: QWidget | None, crossing: Crossing, entry: Entry, *, back_to: bool = False) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Undo a step" if entry.can_undo else "Do a step again")
+        steps = steps_back_to(crossing, entry.id) if back_to else []
+        several = count(len(steps), "step")
+        if back_to:
+            window, title, go = "Undo back to here", f"{several} undone, back to before: {entry.title}", f"Undo {several}"
+            way = preview_undo_back_to(crossing, entry.id)
+        elif entry.can_undo:
+            window, title, go = "Undo a step", entry.title, "Undo it"
+            way = preview_undo(crossing, entry.id)
+        else:
+            window, title, go = "Do a step again", entry.title, "Do it again"
+            way = preview_redo(crossing, entry.id)
+        self.setWindowTitle(window)
         self.resize(940, 520)
         column = QVBoxLayout(self)
-        title = heading_label(self, entry.title)
-        title.setWordWrap(True)
-        column.addWidget(title)
+        heading = heading_label(self, title)
+        heading.setWordWrap(True)
+        column.addWidget(heading)
         self._said = quiet_label(self, "")
         column.addWidget(self._said)
         self._pane = ChangesPane(self, "What it would change")
@@ -189,19 +209,19 @@ class WayBackDialog(QDialog):
         foot = QHBoxLayout()
         foot.addStretch(1)
         foot.addWidget(button(self, "Not now", self.reject))
-        self._go = button(self, "Undo it" if entry.can_undo else "Do it again", self.accept, main=True)
+        self._go = button(self, go, self.accept, main=True)
         self._go.setDefault(True)
         foot.addWidget(self._go)
         column.addLayout(foot)
-        way = preview_undo(crossing, entry.id) if entry.can_undo else preview_redo(crossing, entry.id)
-        self._show(crossing, entry, way)
+        # What lies behind the last step that is undone can stand in the way, the steps themselves do not.
+        self._show(crossing, steps[0].id if steps else entry.id, way)
 
-    def _show(self, crossing: Crossing, entry: Entry, way: WayBack) -> None:
+    def _show(self, crossing: Crossing, last: int, way: WayBack) -> None:
         files = way.changes.files
         self._go.setEnabled(bool(way.changes.changes) and not way.obstacles)
         if way.obstacles:
             self._said.setText(f"◆ {count(len(way.obstacles), 'file')} in the way; nothing can be changed.")
-            self._pane.say("\n".join(obstacles_in_words(crossing, entry.id, way)))
+            self._pane.say("\n".join(obstacles_in_words(crossing, last, way)))
             return
         beside = "" if way.is_exact else " Later changes of other lines and files stay."
         self._said.setText(f"{count(len(files), 'file')} would change.{beside}")

@@ -340,19 +340,21 @@ class MainWindow(QMainWindow):
 
     # -- logbook
 
-    def _ask_undo(self, payload: object) -> None:
-        """Undo a step, or do it again, once what that would change was seen."""
+    def _ask_undo(self, payload: object, *, back_to: bool = False) -> None:
+        """Undo a step, or do it again, once what that would change was seen; with `back_to` every later step, too."""
         crossing = self.session.crossing
         if not isinstance(payload, Entry) or crossing is None or self.session.runner.is_busy:
             return
         try:
-            dialog = WayBackDialog(self, crossing, payload)
+            dialog = WayBackDialog(self, crossing, payload, back_to=back_to)
         except (FernshaleError, OSError) as error:
             show_error(self, error)
             return
         if dialog.exec() != WayBackDialog.DialogCode.Accepted:
             return
-        if payload.can_undo:
+        if back_to:
+            self.session.undo_back_to(payload.id)
+        elif payload.can_undo:
             self.session.undo(payload.id, payload.title)
         else:
             self.session.redo(payload.id, payload.title)
@@ -380,7 +382,7 @@ class MainWindow(QMainWindow):
             menu.addAction("Undo this step…", lambda: self._ask_undo(entry))
         if entry.can_redo:
             menu.addAction("Do this step again…", lambda: self._ask_undo(entry))
-        menu.addAction("Undo back to here, this step included", lambda: self.session.undo_back_to(entry.id))
+        menu.addAction("Undo back to here, this step included…", lambda: self._ask_undo(entry, back_to=True))
         menu.addAction("Copy", lambda: QApplication.clipboard().setText(entry.title))
         menu.exec(self.logbook.viewport().mapToGlobal(place))
 
@@ -477,7 +479,7 @@ class MainWindow(QMainWindow):
     def _undo_all(self) -> None:
         overview = self.session.overview
         if overview is not None and overview.logbook:
-            self.session.undo_back_to(overview.logbook[0].id)
+            self._ask_undo(overview.logbook[0], back_to=True)
 
     def _find(self) -> None:
         words, good = QInputDialog.getText(

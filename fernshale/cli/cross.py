@@ -26,7 +26,16 @@ from fernshale.core.crossing.checking import add_check, check_rows, drop_check, 
 from fernshale.core.crossing.findings import finding_of
 from fernshale.core.crossing.fleet import cross_all, cross_one
 from fernshale.core.crossing.ground import crossing_ground
-from fernshale.core.crossing.logbook import obstacles_in_words, preview_redo, preview_undo, redo, undo, undo_back_to
+from fernshale.core.crossing.logbook import (
+    obstacles_in_words,
+    preview_redo,
+    preview_undo,
+    preview_undo_back_to,
+    redo,
+    steps_back_to,
+    undo,
+    undo_back_to,
+)
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.members import member_states
 from fernshale.core.crossing.overview import Overview, look
@@ -268,13 +277,19 @@ def report(options: argparse.Namespace, token: CancelToken) -> int:
     return 0
 
 
-def _preview(crossing: Crossing, undone: int | None, redone: int | None, as_json: bool) -> int:
-    """What undoing a step, or doing it again, would change: as a tree, then in full."""
-    if undone is None and redone is None:
-        raise MisuseError("--dry-run goes with --undo or --redo")
-    way = preview_undo(crossing, undone) if undone is not None else preview_redo(crossing, redone or 0)
-    obstacles = obstacles_in_words(crossing, undone or redone or 0, way)
-    if as_json:
+def _preview(crossing: Crossing, options: argparse.Namespace) -> int:
+    """What undoing a step, or several, or doing one again, would change: as a tree, then in full."""
+    if options.undo is not None:
+        last, way = options.undo, preview_undo(crossing, options.undo)
+    elif options.redo is not None:
+        last, way = options.redo, preview_redo(crossing, options.redo)
+    elif options.back_to is not None:
+        way = preview_undo_back_to(crossing, options.back_to)
+        last = steps_back_to(crossing, options.back_to)[0].id
+    else:
+        raise MisuseError("--dry-run goes with --undo, --redo or --back-to")
+    obstacles = obstacles_in_words(crossing, last, way)
+    if options.json:
         paths = [{"path": item.path, "what": describe(item)} for item in way.changes.changes]
         print_json({"changes": paths, "in_the_way": obstacles, "exact": way.is_exact})
         return 1 if obstacles else 0
@@ -291,7 +306,7 @@ def _preview(crossing: Crossing, undone: int | None, redone: int | None, as_json
 def logbook(options: argparse.Namespace, token: CancelToken) -> int:
     crossing = crossing_for(options)
     if options.dry_run:
-        return _preview(crossing, options.undo, options.redo, options.json)
+        return _preview(crossing, options)
     with crossing.acting():
         if options.undo is not None:
             undo(crossing, options.undo, no_progress, token)

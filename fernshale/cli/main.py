@@ -187,7 +187,7 @@ def _parser() -> argparse.ArgumentParser:
     log = on_project("logbook", ("cross", "logbook"), "what was done, in order")
     log.add_argument("--undo", metavar="ENTRY", type=int, help="undo this step")
     log.add_argument("--redo", metavar="ENTRY", type=int, help="do this step again that was undone")
-    log.add_argument("--dry-run", action="store_true", help="with --undo or --redo: only show what it would change")
+    log.add_argument("--dry-run", action="store_true", help="only show what it would change")
     log.add_argument("--back-to", metavar="ENTRY", type=int, help="undo this step and all later ones")
     return parser
 

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import pytest
-from PySide6.QtCore import QRectF, Qt
+from PySide6.QtCore import QRectF, Qt, QTimer
 from PySide6.QtWidgets import QApplication, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
 from fernshale.app.actions import ActionList
+from fernshale.app.snapshots import WayBackDialog
 from fernshale.app.theme import choose_theme
 from fernshale.app.widgets.band import knots_of
 from fernshale.app.widgets.charts import Tile, squarify
@@ -87,10 +88,20 @@ def test_crossing_by_hand_and_undo_back_to_the_start(qtbot: QtBot, window: MainW
     assert overview is not None and overview.is_done
     assert window.matters.rows() == () and "snuffer 1 → 2" in " ".join(_titles(window.logbook))
     assert {knot.stage for knot in knots_of(overview)} == {Stage.PLUGINS, Stage.ENGINE, Stage.BUILD}
+    said: list[str] = []
+
+    def agree() -> None:
+        dialog = QApplication.activeModalWidget()
+        assert isinstance(dialog, WayBackDialog)
+        said.append(f"{dialog._said.text()} {dialog._go.text()}")
+        dialog.accept()
+
+    QTimer.singleShot(200, agree)
     with qtbot.waitSignal(window.session.overview_changed, timeout=60_000):
         window._undo_all()
     _settled(qtbot, window)
     assert listing(wick.project) == before
+    assert said == ["4 files would change. Undo 4 steps"]
 
 
 def test_untrusted_commands_are_asked_about_and_run_after_a_yes(

@@ -178,6 +178,9 @@ def test_cross_report_logbook_and_undo(tree: Tree, tmp_path: Path) -> None:
     assert shown.returncode == 1 and "in the way: candle.ini: line 1 changed since" in shown.stdout
     assert run("logbook", wick.project, "--dry-run").returncode == 2
     (wick.project / "candle.ini").write_bytes(as_it_was)
+    shown = run("logbook", wick.project, "--back-to", "1", "--dry-run")
+    assert shown.returncode == 0 and listing(wick.project) == crossed
+    assert "-wick = 2.0" in shown.stdout and "game.py  file changed" in shown.stdout
     entries = data("logbook", wick.project, "--back-to", "1")
     assert {"undone"} <= {entry["state"] for entry in entries} and listing(wick.project) == before  # type: ignore[union-attr, attr-defined]
 

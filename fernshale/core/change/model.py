@@ -44,6 +44,18 @@ class ChangeSet:
         """The change set that undoes this one."""
         return ChangeSet(tuple(FileChange(item.path, item.after, item.before) for item in self.changes))
 
+    @staticmethod
+    def joined(steps: Iterable[ChangeSet]) -> ChangeSet:
+        """Several steps, each after the other, as one: of each path what stood there first and what stands there last."""
+        first: dict[TreePath, Entry | None] = {}
+        last: dict[TreePath, Entry | None] = {}
+        for step in steps:
+            for item in step.changes:
+                first.setdefault(item.path, item.before)
+                last[item.path] = item.after
+        paths = sorted(path for path in first if first[path] != last[path])
+        return ChangeSet(tuple(FileChange(path, first[path], last[path]) for path in paths))
+
     def to_json(self) -> list[Any]:
         return [[item.path, _entry_json(item.before), _entry_json(item.after)] for item in self.changes]
 

@@ -9,7 +9,7 @@ from collections.abc import Sequence
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.crossing.matter import Decision, Stage
-from fernshale.core.crossing.remembered import remember
+from fernshale.core.crossing.remembered import forget, remember
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.merge.folder import FileMerge, FolderMerge
 from fernshale.core.merge.textmerge import TAKINGS, Due, TextMerge, fingerprint, part_of
@@ -61,6 +61,13 @@ def keep_decisions(crossing: Crossing, ids: Sequence[str], take: str, text: str,
     for id in ids:
         crossing.decide(Decision(PREFIX + id, Stage.PLUGINS, take, text, who, why, time.time()))
     remember(ids, take, text, why, crossing.setup.project)
+
+
+def withdraw_choice(crossing: Crossing, key: str) -> None:
+    """Take a decision back; one about a merge is not offered elsewhere any more."""
+    crossing.withdraw(key)
+    if key.startswith(PREFIX):
+        forget(key.removeprefix(PREFIX), crossing.setup.project)
 
 
 def _tokens(lines: tuple[str, ...]) -> Counter[str]:

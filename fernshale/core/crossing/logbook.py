@@ -168,6 +168,20 @@ def preview_redo(crossing: Crossing, id: int) -> WayBack:
     return find_way_back(crossing.setup.project, crossing.store, entry.changes)
 
 
+def preview_undo_back_to(crossing: Crossing, id: int) -> WayBack:
+    """What undoing a step and every later one would change now, all in all. Raises CannotUndo where there is none."""
+    steps = steps_back_to(crossing, id)
+    if not steps:
+        raise CannotUndo(f"no step from entry {id} on wrote anything that could be undone")
+    whole = ChangeSet.joined(entry.changes for entry in reversed(steps) if entry.changes is not None)
+    return find_way_back(crossing.setup.project, crossing.store, whole.inverse())
+
+
+def steps_back_to(crossing: Crossing, id: int) -> list[Entry]:
+    """The steps from entry `id` on that can be undone, the latest first."""
+    return [entry for entry in reversed(crossing.logbook()) if entry.id >= id and entry.can_undo]
+
+
 def obstacles_in_words(crossing: Crossing, id: int, way: WayBack) -> list[str]:
     """Of each obstacle: the path, what stands in the way, and which steps put it there."""
     lines = []
@@ -231,7 +245,7 @@ def _carry_over(
 
 def undo_back_to(crossing: Crossing, id: int, progress: Progress, token: CancelToken) -> int:
     """Undo entry `id` and every later step, the latest first; how many."""
-    steps = [entry for entry in reversed(crossing.logbook()) if entry.id >= id and entry.can_undo]
+    steps = steps_back_to(crossing, id)
     for number, entry in enumerate(steps):
         progress(f"undoing {entry.title}", number, len(steps))
         undo(crossing, entry.id, progress, token)

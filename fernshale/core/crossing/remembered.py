@@ -8,7 +8,7 @@ from __future__ import annotations
 import contextlib
 import json
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any, cast
@@ -18,6 +18,7 @@ from fernshale.core.base.lock import Held, locked
 from fernshale.core.snapshot.store import home
 
 _MOST = 5_000
+_Known = dict[str, dict[str, object]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,16 +39,23 @@ class Remembered:
 
 def remember(ids: Sequence[str], take: str, text: str, why: str, project: Path) -> None:
     """Keep what was decided about conflicts, in one writing; the latest counts. What cannot be kept is no reason to stop."""
-    path = _path()
-    with contextlib.suppress(OSError, Held):
-        path.parent.mkdir(parents=True, exist_ok=True)
-        with locked(path.with_suffix(".lock")):
-            known = _read(path)
-            for id in ids:
-                known.pop(id, None)
-                known[id] = asdict(Remembered(take, text, why, project.name, time.time()))
-            kept = dict(list(known.items())[-_MOST:])
-            write_atomic(path, json.dumps(kept, indent=1).encode())
+
+    def put(known: _Known) -> None:
+        for id in ids:
+            known.pop(id, None)
+            known[id] = asdict(Remembered(take, text, why, project.name, time.time()))
+
+    _change(put)
+
+
+def forget(id: str, project: Path) -> None:
+    """Remember no more what was decided about a conflict in `project`: there it was taken back."""
+
+    def drop(known: _Known) -> None:
+        if known.get(id, {}).get("project") == project.name:
+            del known[id]
+
+    _change(drop)
 
 
 def recall() -> dict[str, Remembered]:
@@ -59,7 +67,19 @@ def recall() -> dict[str, Remembered]:
     return found
 
 
-def _read(path: Path) -> dict[str, dict[str, object]]:
+def _change(act: Callable[[_Known], None]) -> None:
+    path = _path()
+    with contextlib.suppress(OSError, Held):
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with locked(path.with_suffix(".lock")):
+            known = _read(path)
+            before = dict(known)
+            act(known)
+            if known != before:
+                write_atomic(path, json.dumps(dict(list(known.items())[-_MOST:]), indent=1).encode())
+
+
+def _read(path: Path) -> _Known:
     try:
         data = json.loads(path.read_bytes())
     except (OSError, ValueError):

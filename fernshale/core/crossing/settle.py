@@ -16,6 +16,7 @@ from fernshale.core.crossing.aside import bring_back, set_aside
 from fernshale.core.crossing.buildmatters import pinning_rule
 from fernshale.core.crossing.buildview import Fix
 from fernshale.core.crossing.checking import mark_check
+from fernshale.core.crossing.choosing import withdraw_choice
 from fernshale.core.crossing.commands import OnLine
 from fernshale.core.crossing.copies import settle_copy
 from fernshale.core.crossing.debts import What, pay_debt, set_code_aside
@@ -90,7 +91,7 @@ def settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progress
 def withdraw(crossing: Crossing, key: str) -> None:
     """Take a decision back that was not carried out yet."""
     with crossing.acting():
-        crossing.withdraw(key)
+        withdraw_choice(crossing, key)
 
 
 def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progress, token: CancelToken) -> None:

@@ -12,6 +12,7 @@ from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.auto import cross
 from fernshale.core.crossing.logbook import (
     CannotUndo,
+    preview_undo_back_to,
     redo,
     restore_snapshot,
     settle_interrupted,
@@ -28,6 +29,7 @@ from fernshale.core.crossing.stages.build import apply_fix
 from fernshale.core.crossing.state import AnotherActs, Crossing, all_crossings, find_crossing
 from fernshale.core.crossing.trust import TrustNeeded, is_trusted
 from fernshale.core.profile.read import read_profile
+from fernshale.core.snapshot.manifest import digest_of
 from tests.conftest import Tree, listing
 from tests.wick import begin_wick, make_wick
 
@@ -67,8 +69,16 @@ def test_whole_crossing_and_back_to_identical_bytes(tree: Tree, token: CancelTok
     data = report_data(overview, crossing)
     assert data["done"] and data["ledgers"]["snuffer"]["carried"] == 1 and data["left"] == []
     assert "1 = 1 carried + 0 already there" in report_markdown(report_data(overview, crossing))
+    preview = preview_undo_back_to(crossing, 1)
+    expected = {item.path: item.after.content if item.after else None for item in preview.changes.files}
+    assert preview.is_exact and {"candle.ini", "game.py"} <= set(expected)
     count = undo_back_to(crossing, 1, no_progress, token)
     assert listing(wick.project) == before and count >= 3
+    for path, content in expected.items():
+        place = wick.project / path
+        assert (digest_of(place.read_bytes()) if place.exists() else None) == content
+    with pytest.raises(CannotUndo):
+        preview_undo_back_to(crossing, 1)
     assert _look(crossing).states[Stage.PLUGINS] is State.IN_HAND or _look(crossing).matters
 
 

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import shutil
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -85,12 +87,13 @@ def test_a_folder_of_decisions_is_taken_at_once_and_taken_ones_stay(tree: Tree) 
 
 
 def test_what_was_decided_in_another_project_is_offered_and_not_taken(tree: Tree, tmp_path: Path) -> None:
-    _, crossing = _wick(tree, {"lamps.py": (_OLD, _MINE, _NEW)})
-    first, second = (due for _, due in _view(crossing)[1].due({}))
-    _settle(crossing, f"merge:{first.id}", "incoming", why="theirs is brighter")
-    _settle(crossing, f"merge:{second.id}", "text", "    lamp(2, 7)\n", why="between the two")
-    withdraw(crossing, f"merge:{first.id}")
-    withdraw(crossing, f"merge:{second.id}")
+    wick, there = _wick(tree, {"lamps.py": (_OLD, _MINE, _NEW)})
+    first, second = (due for _, due in _view(there)[1].due({}))
+    other = replace(wick, project=tmp_path / "other")
+    shutil.copytree(wick.project, other.project)
+    _settle(there, f"merge:{first.id}", "incoming", why="theirs is brighter")
+    _settle(there, f"merge:{second.id}", "text", "    lamp(2, 7)\n", why="between the two")
+    crossing = cross_wick(other)
     view, plugin = _view(crossing)
     assert len(plugin.due(view.choices)) == 2
     offers = {matter.key: matter.proposals[0] for matter in view.matters}
@@ -99,6 +102,15 @@ def test_what_was_decided_in_another_project_is_offered_and_not_taken(tree: Tree
     assert offers[f"merge:{second.id}"].id == "again" and not offers[f"merge:{second.id}"].sure
     _settle(crossing, f"merge:{second.id}", "again")
     assert _view(crossing)[0].choices[second.id].text == "    lamp(2, 7)\n"
+
+
+def test_what_is_taken_back_is_not_offered_any_more(tree: Tree) -> None:
+    _, crossing = _wick(tree, {"lamps.py": (_OLD, _MINE, _NEW)})
+    first, second = (due for _, due in _view(crossing)[1].due({}))
+    _settle(crossing, f"merge:{first.id}", "incoming")
+    _settle(crossing, f"merge:{second.id}", "incoming")
+    withdraw(crossing, f"merge:{first.id}")
+    assert set(_view(crossing)[0].remembered) == {second.id}
 
 
 def test_a_result_that_does_not_parse_must_be_looked_at(tree: Tree) -> None:
