@@ -6,7 +6,19 @@ import os
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtCore import QDir
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QDialog,
+    QFileDialog,
+    QFileSystemModel,
+    QHBoxLayout,
+    QHeaderView,
+    QLineEdit,
+    QTreeView,
+    QVBoxLayout,
+    QWidget,
+)
 
 from fernshale.app.dialogs import WorkingDialog
 from fernshale.app.theme import Tone
@@ -25,14 +37,52 @@ _STATES: dict[State, tuple[str, str, Tone]] = {
 
 
 def choose_content(parent: QWidget) -> tuple[Path, list[str]] | None:
-    """A folder, and the files in it that shall come; None when the user gives up."""
+    """A folder, and the files and folders in it that shall come; None when the user gives up."""
     folder = QFileDialog.getExistingDirectory(parent, "Where the content is: an old folder or another project")
     if not folder:
         return None
-    files, _ = QFileDialog.getOpenFileNames(parent, "What shall come", folder)
-    chosen = [os.path.relpath(file, folder) for file in files]
-    inside = [path for path in chosen if not path.startswith("..")]
-    return (Path(folder), inside) if inside else None
+    dialog = PickDialog(parent, Path(folder))
+    is_chosen = dialog.exec() == PickDialog.DialogCode.Accepted
+    return (Path(folder), dialog.picked()) if is_chosen else None
+
+
+class PickDialog(QDialog):
+    """Files and whole folders below a folder, as many as are wanted."""
+
+    def __init__(self, parent: QWidget | None, folder: Path) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("What shall come")
+        self.resize(620, 520)
+        self._folder = folder
+        column = QVBoxLayout(self)
+        column.addWidget(heading_label(self, f"From {printable(str(folder))}"))
+        column.addWidget(quiet_label(self, "Files and folders; with Ctrl or Shift several. What they need is found afterwards."))
+        self._model = QFileSystemModel(self)
+        self._model.setReadOnly(True)
+        self._model.setResolveSymlinks(False)
+        self._model.setFilter(QDir.Filter.AllEntries | QDir.Filter.NoDotAndDotDot | QDir.Filter.Hidden)
+        self._tree = QTreeView(self)
+        self._tree.setAccessibleName("Files and folders")
+        self._tree.setModel(self._model)
+        self._tree.setRootIndex(self._model.setRootPath(str(folder)))
+        self._tree.setSelectionMode(QTreeView.SelectionMode.ExtendedSelection)
+        self._tree.setColumnHidden(2, True)  # the kind, as the desktop calls it
+        self._tree.header().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        column.addWidget(self._tree, 1)
+        foot = QHBoxLayout()
+        foot.addStretch(1)
+        foot.addWidget(button(self, "Not now", self.reject))
+        self._go = button(self, "See what they need", self.accept, main=True)
+        self._go.setEnabled(False)
+        foot.addWidget(self._go)
+        column.addLayout(foot)
+        self._tree.selectionModel().selectionChanged.connect(lambda *_: self._go.setEnabled(bool(self.picked())))
+
+    def picked(self) -> list[str]:
+        """Paths below the folder; what lies in a chosen folder is not named by itself."""
+        rows = self._tree.selectionModel().selectedRows()
+        paths = sorted(os.path.relpath(self._model.filePath(row), self._folder) for row in rows)
+        return [path for path in paths if not any(path.startswith(f"{other}/") for other in paths)]
 
 
 class CarryDialog(WorkingDialog):

@@ -6,13 +6,14 @@ import struct
 import zlib
 
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QItemSelectionModel, QPoint, Qt
 from PySide6.QtWidgets import QApplication, QDialog, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
-from fernshale.app.carry import CarryDialog
+from fernshale.app.carry import CarryDialog, PickDialog
 from fernshale.app.pages.plugins import PluginsPage
 from fernshale.app.pages.plugins.files import AsideOf, FileOf, GroupOf, MatterOf
+from fernshale.app.pages.plugins.preview import PreviewDialog
 from fernshale.app.widgets.code import CodeEditor
 from fernshale.app.window import MainWindow
 from fernshale.core.crossing.matter import Stage
@@ -196,17 +197,23 @@ def test_the_folder_is_previewed_before_anything_is_written(
 ) -> None:
     wick, page = _open(tree, window, qtbot, _texts(lamps_py=(_OLD, _MINE, _NEW)))
     page._on_next()
-    seen: list[str] = []
+    seen: list[dict[str, str]] = []
+    shown: list[str] = []
 
     def look(dialog: QDialog) -> int:
-        from fernshale.app.widgets.rows import RowList
-
-        seen.extend(row.title for listed in dialog.findChildren(RowList) for row in listed.rows())
+        assert isinstance(dialog, PreviewDialog)
+        for is_whole in (False, True):
+            dialog._whole.setChecked(is_whole)
+            seen.append({row.title.strip(): row.right for row in dialog._pane._list.rows()})
+        dialog._pane._list.select("addons/snuffer/lamps.py")
+        shown.extend(line.text for block in dialog._pane._text.blocks() for line in block.lines())
         return 0
 
     monkeypatch.setattr(QDialog, "exec", look)
     page._on_preview()
-    assert any("addon.ini" in title for title in seen)
+    assert seen[0]["addon.ini"] == "changed" and "lamps.py" not in seen[0]
+    assert seen[1] == seen[0] | {"lamps.py": "stays"}
+    assert "addons/snuffer/lamps.py: stays as it is" in shown and "    lamp(0, 5)" in shown
     assert (wick.project / "addons/snuffer/lamps.py").read_text() == _MINE
 
 
@@ -258,3 +265,16 @@ def test_content_from_elsewhere_is_shown_with_what_it_needs_before_it_comes(tree
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         dialog._go.click()
     assert (wick.project / "more/b.txt").read_text() == "b\n" and (wick.project / "b.txt").read_text() == "mine\n"
+
+
+def test_whole_folders_are_chosen_to_be_brought_over(tree: Tree, qtbot: QtBot) -> None:
+    old = tree("old", {"art/a.txt": "a\n", "art/deep/b.txt": "b\n", "c.txt": "c\n", "d.txt": "d\n"})
+    dialog = PickDialog(None, old)
+    qtbot.addWidget(dialog)
+    assert not dialog._go.isEnabled()
+    model, chosen = dialog._model, dialog._tree.selectionModel()
+    for path in ("art", "art/deep/b.txt", "c.txt"):
+        qtbot.waitUntil(lambda path=path: model.index(str(old / path)).isValid(), timeout=10_000)
+        flags = QItemSelectionModel.SelectionFlag.Select | QItemSelectionModel.SelectionFlag.Rows
+        chosen.select(model.index(str(old / path)), flags)
+    assert dialog._go.isEnabled() and dialog.picked() == ["art", "c.txt"]

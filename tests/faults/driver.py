@@ -223,6 +223,13 @@ def check(
     if name == "restore" and status == "untouched":
         assert listing(place / "back") == started, f"{where}: it was restored and is not"
     if name == "restore":
+        standing = listing(place / "back") if (place / "back").exists() else {}
+        partial = [
+            path
+            for path, what in standing.items()
+            if not path.startswith(".fernshale-") and what != started.get(path) and what[0] != "folder"
+        ]
+        assert not partial, f"{where}: not whole under their names: {partial}"
         restore_elsewhere(world)  # goes on where it stopped
         assert listing(place / "back") == started, f"{where}: the restored tree is not what was kept"
     store.take(world.project, "again", no_progress, _TOKEN)  # the next writer sweeps what a killed one left

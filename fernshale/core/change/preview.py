@@ -44,18 +44,32 @@ def show_change(change: FileChange, before: Read, after: Read) -> str:
     return mode + (found or f"# {describe(change)}\n")
 
 
-def tree_of(changes: Iterable[FileChange]) -> list[tuple[int, str, FileChange | None]]:
-    """The changes as a tree: (depth, path, change), where a folder on the way has no change of its own."""
+def tree_of(changes: Iterable[FileChange], staying: Iterable[str] = ()) -> list[tuple[int, str, FileChange | None]]:
+    """The changes as a tree: (depth, path, change), where a folder on the way has no change of its own.
+
+    `staying` are files that do not change and are to be in the tree as well.
+    """
     rows: list[tuple[int, str, FileChange | None]] = []
     above: list[str] = []
-    for change in sorted(changes, key=lambda item: item.path.split("/")):
-        *folders, name = change.path.split("/")
+    items: dict[str, FileChange | None] = {**dict.fromkeys(staying), **{change.path: change for change in changes}}
+    for path, change in sorted(items.items(), key=lambda item: item[0].split("/")):
+        *folders, name = path.split("/")
         shared = sum(1 for _ in takewhile(lambda pair: pair[0] == pair[1], zip(above, folders, strict=False)))
         rows += [(depth, "/".join(folders[: depth + 1]), None) for depth in range(shared, len(folders))]
-        rows.append((len(folders), change.path, change))
+        rows.append((len(folders), path, change))
         # A folder that comes or goes is itself on the way to what is in it.
-        above = [*folders, name] if _is_folder(change.before) or _is_folder(change.after) else folders
+        is_folder = change is not None and (_is_folder(change.before) or _is_folder(change.after))
+        above = [*folders, name] if is_folder else folders
     return rows
+
+
+def show_content(path: str, entry: Entry, read: Read) -> str:
+    """A file that does not change: its text, or its facts where it is not text. In the form of a diff without changes."""
+    text = _text(entry, read(entry)) if entry.kind is Kind.FILE and entry.size <= LARGEST_SHOWN else None
+    if text is None:
+        fact = f"a link to {printable(entry.content)}" if entry.kind is Kind.LINK else f"{entry.size:,} bytes"
+        return f"# {printable(path)}: {fact}, stays as it is\n"
+    return f"# {printable(path)}: stays as it is\n" + "".join(f" {line}\n" for line in text.splitlines())
 
 
 def _diff(change: FileChange, old: bytes, new: bytes) -> str | None:

@@ -12,7 +12,7 @@ from __future__ import annotations
 import os
 import struct
 from bisect import bisect_left
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from contextlib import suppress
 from pathlib import Path
 
@@ -23,6 +23,8 @@ from fernshale.core.base.errors import StoreError
 from fernshale.core.snapshot.pack import PLACED, SUFFIX, DamagedBlock, Place, WrittenPack, read_pack
 
 _MAGIC = b"FSIX"
+# The fields of `PLACED`, for NumPy.
+_COLUMNS = [("digest", "V32"), ("block", "<u8"), ("at", "<u4"), ("size", "<u4"), ("kind", "u1")]
 _HEAD = struct.Struct("<4sHI")
 _DIGEST = 32
 
@@ -89,6 +91,39 @@ class Index:
                 found = self._packs[pack], _place_at(self._records, start)  # what was written last counts
             at += 1
         return found
+
+    def blocks_of(self, digests: bytes, missing: Callable[[bytes], tuple[str, Place]]) -> list[tuple[str, int, list[int]]]:
+        """Where many blobs lie, `digests` being 32 bytes of each: (pack, block, rows of `digests`) in the order of places.
+
+        `missing` is asked for what is not among the sorted records.
+        """
+        import numpy as np
+
+        wanted = np.frombuffer(digests, np.uint8).reshape(-1, _DIGEST)
+        table = np.frombuffer(self._records, _COLUMNS)
+        pack = np.zeros(len(wanted), np.int64)
+        block, at = np.zeros(len(wanted), np.uint64), np.zeros(len(wanted), np.uint64)
+        found = np.zeros(len(wanted), bool)
+        if len(table):
+            keys = np.ascontiguousarray(wanted[:, :8]).view("<u8").ravel()
+            # What was written last counts: of equal keys that is the last one.
+            records = np.asarray(self._rows)[np.maximum(np.searchsorted(np.asarray(self._keys), keys, "right") - 1, 0)]
+            raw = np.frombuffer(self._records, np.uint8).reshape(-1, PLACED.size)
+            found = (raw[records, :_DIGEST] == wanted).all(axis=1)
+            pack, block, at = np.frombuffer(self._pack_of, "<u4")[records], table["block"][records], table["at"][records]
+            pack = pack.astype(np.int64)
+        names = list(self._packs)
+        numbers = {name: number for number, name in enumerate(names)}
+        for row in np.flatnonzero(~found).tolist():
+            name, place = missing(digests[_DIGEST * row : _DIGEST * row + _DIGEST])
+            if name not in numbers:
+                numbers[name] = len(names)
+                names.append(name)
+            pack[row], block[row], at[row] = numbers[name], place.block, place.at
+        order = np.lexsort((at, block, pack))
+        starts = np.flatnonzero(np.diff(pack[order]) | np.diff(block[order].astype(np.int64))) + 1
+        groups = np.split(order, starts) if len(order) else []
+        return [(names[pack[group[0]]], int(block[group[0]]), group.tolist()) for group in groups]
 
     def add(self, pack: WrittenPack) -> None:
         """A pack was written: remember what is in it, and append its segment."""

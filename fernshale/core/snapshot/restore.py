@@ -1,7 +1,8 @@
 """Bring a snapshot, or some paths of it, back: exact, and never through a symbolic link out of the tree.
 
-A file gets its name only once it is whole. One that replaces another is on the disk before it does; the rest is made
-lasting in one go at the end, and a restore that was stopped before that is run again: it looks at contents, not at names.
+A file gets its name only once it is whole. Into a folder that is empty everything is written below one temporary name, made
+lasting, and moved up at the end. Elsewhere a file that replaces another is on the disk before it does; the rest is made lasting
+in one go at the end. A restore that was stopped is run again: it looks at contents, not at names.
 """
 
 from __future__ import annotations
@@ -11,13 +12,14 @@ import ctypes
 import errno
 import os
 import re
+import shutil
 import stat
 from bisect import bisect_left
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Container, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import accumulate
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import blake3
 
@@ -26,14 +28,16 @@ from fernshale.core.base.errors import MisuseError, StoreError
 from fernshale.core.base.treepath import TreePath, joined, on_disk, parents, tree_path, under
 from fernshale.core.base.work import CancelToken, Progress, many_values
 from fernshale.core.process.second import Second, is_worthwhile
-from fernshale.core.snapshot.manifest import FACTS, MODE, MTIME, NO_EXTRA, SIZE, Entry, Folder, Kind, Manifest
-from fernshale.core.snapshot.pack import DigestMismatch, Place
+from fernshale.core.snapshot.manifest import FACTS, MODE, MTIME, NO_EXTRA, SIZE, Entry, Extra, Kind, Manifest
+from fernshale.core.snapshot.pack import DigestMismatch
 from fernshale.core.snapshot.store import Store
 from fernshale.core.snapshot.walk import entry_at
 
 _TEMPORARY = ".fernshale-restore-"
+_WHOLE = f"{_TEMPORARY}whole"
 _HOLE = 4096
-_PER_FILE = 200_000  # about as much work as writing so many bytes
+# About as much work as writing so many bytes: a file, and the start of a second process.
+_PER_FILE, _START = 200_000, 1_000_000_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,28 +49,26 @@ class Restored:
 
 
 class _File(NamedTuple):
-    """A file to write, and where its content lies in the store: in the order of that, a block is unpacked once."""
-
-    pack: str
-    place: Place
     path: TreePath
-    content: bytes
     mode: int
     size: int
     mtime_ns: int
-    attributes: tuple[tuple[str, bytes], ...]
-    sparse: bool
+    extra: Extra
 
 
 @dataclass(frozen=True)
 class _Share:
-    """Folders for one process to fill. `twins` are further names of files, which get those once the files are there."""
+    """Files for one process to write; `digests` has 32 bytes of each."""
 
     store: Path
     destination: Path
-    folders: Sequence[tuple[Any, ...]]  # the fields of each: what was worked out from a folder is not sent along
-    twins: frozenset[str]
     is_fresh: bool
+    files: Sequence[_File]
+    digests: bytes
+
+    def part(self, rows: Sequence[int]) -> _Share:
+        digests = b"".join([self.digests[32 * row : 32 * row + 32] for row in rows])
+        return replace(self, files=[self.files[row] for row in rows], digests=digests)
 
 
 def restore(
@@ -81,8 +83,8 @@ def restore(
     wanted = Manifest.of(_wanted(manifest, paths)) if paths else manifest
     destination.mkdir(parents=True, exist_ok=True)
     destination = destination.resolve()
-    is_fresh = not os.listdir(destination)
-    if not paths and not is_fresh and any(manifest.entry(here) is None for here in _standing(destination)):
+    root, is_fresh = _ground(destination, wanted)
+    if not paths and not is_fresh and any(manifest.entry(here) is None for here in _standing(root)):
         raise MisuseError(
             f"{destination} holds files that are not in the snapshot",
             "Restore into a new folder, or name the paths to bring back.",
@@ -90,22 +92,54 @@ def restore(
     kept = dict(_folder_entries(wanted))
     above = {up for path in wanted.folders if path for up in (*parents(path), path)}
     for folder in sorted({*kept, *(TreePath(path) for path in above)}):
-        target = on_disk(destination, folder)
+        target = on_disk(root, folder)
         if is_fresh or not target.is_dir():
             target.mkdir()
     if not is_fresh:
-        _sweep(destination, wanted)
+        _sweep(root, wanted)
     twins = dict(_twins(wanted))
     with many_values():
-        bare = _fill_folders(store, wanted, _Share(store.folder, destination, (), frozenset(twins), is_fresh), progress, token)
+        files, digests = _listed(wanted, twins, token)
+        bare = _write_files(store, _Share(store.folder, root, is_fresh, files, digests), progress, token)
+    for path, entry in _links(wanted):
+        _put_link(on_disk(root, path), entry)
     for path, first in twins.items():
-        _put_twin(on_disk(destination, path), on_disk(destination, tree_path(first)))
+        _put_twin(on_disk(root, path), on_disk(root, tree_path(first)))
+    if root != destination:
+        sync_file_system(destination)
+        _move_up(root, destination)
     # Modes last: a folder nobody may write into has to be filled first.
     for folder in sorted(kept, reverse=True):
         if not give_facts(on_disk(destination, folder), kept[folder]):
             bare.append(folder)
     sync_file_system(destination)
     return Restored(sum(len(folder.names) for folder in wanted.folders.values()), tuple(sorted(bare)))
+
+
+def _ground(destination: Path, wanted: Manifest) -> tuple[Path, bool]:
+    """Where to write, and whether nothing stands there yet. What a stopped restore left is gone on with. Raises OSError."""
+    names = os.listdir(destination)
+    whole = destination / _WHOLE
+    if _WHOLE in names:
+        if len(names) > 1:
+            _move_up(whole, destination)  # it was stopped while it did that: everything was written
+            return destination, False
+        if all(wanted.entry(here) is not None for here in _standing(whole)):
+            return whole, False
+        shutil.rmtree(whole)
+    elif names:
+        return destination, False
+    whole.mkdir()
+    return whole, True
+
+
+def _move_up(whole: Path, destination: Path) -> None:
+    for name in sorted(os.listdir(whole)):
+        if not name.startswith(_TEMPORARY):
+            if os.path.lexists(destination / name):
+                raise MisuseError(f"something else stands at {destination / name} by now")
+            os.rename(whole / name, destination / name)
+    shutil.rmtree(whole)
 
 
 def _wanted(manifest: Manifest, paths: Sequence[str]) -> dict[TreePath, Entry]:
@@ -149,27 +183,49 @@ def _sweep(destination: Path, wanted: Manifest) -> None:
             leftover.unlink(missing_ok=True)
 
 
-def _fill_folders(
-    store: Store, wanted: Manifest, common: _Share, progress: Progress, token: CancelToken
-) -> list[TreePath]:
-    """Write files and links, a great many in two processes; the paths whose extended attributes were not taken."""
-    folders = list(wanted.folders.values())
-    sizes = [sum(folder.facts[SIZE::FACTS]) + _PER_FILE * len(folder.names) for folder in folders]
-    total = sum(len(folder.names) for folder in folders)
+def _listed(wanted: Manifest, twins: Container[str], token: CancelToken) -> tuple[list[_File], bytes]:
+    """The files to be written, with 32 bytes of digest of each. No entries are made of them: there may be very many."""
+    files: list[_File] = []
+    digests = bytearray()
+    for folder in wanted.folders.values():
+        token.check()
+        facts, names, extras = folder.facts, folder.names, folder.extras
+        prefix = f"{folder.path}/" if folder.path else ""
+        for row in folder.file_rows():
+            name = names[row]
+            path = TreePath(prefix + name)
+            if path not in twins:
+                at = FACTS * row
+                extra = extras.get(name, NO_EXTRA) if extras else NO_EXTRA
+                files.append(_File(path, facts[at + MODE] & 0o7777, facts[at + SIZE], facts[at + MTIME], extra))
+                digests += folder.digests[32 * row : 32 * row + 32]
+    return files, bytes(digests)
 
-    def share(part: Sequence[Folder]) -> _Share:
-        fields = [(folder.path, folder.names, folder.facts, folder.digests, folder.extras) for folder in part]
-        return replace(common, folders=fields)
 
-    if not is_worthwhile(total, sum(sizes) - _PER_FILE * total):
-        return _write_share(store, share(folders), lambda count: progress("restoring", count, total), token)
-    half = bisect_left(list(accumulate(sizes)), sum(sizes) // 2)
-    with Second(f"{__name__}:restore_share", share(folders[half:])) as second:
+def _links(wanted: Manifest) -> Iterator[tuple[TreePath, Entry]]:
+    for folder in wanted.folders.values():
+        for name, extra in folder.extras.items():
+            row = folder.find(name)
+            if extra.target and row is not None:
+                yield folder.path_of(row), folder.entry(row)
+
+
+def _write_files(store: Store, whole: _Share, progress: Progress, token: CancelToken) -> list[TreePath]:
+    """Write the files, a great many in two processes; the paths whose extended attributes were not taken."""
+    total = len(whole.files)
+    if not is_worthwhile(total, sum(file.size for file in whole.files)):
+        return _write_share(store, whole, lambda count: progress("restoring", count, total), token)
+    # Parted between blocks, so that none has to be unpacked twice.
+    blocks = store.blocks(whole.digests)
+    costs = [sum(whole.files[row].size + _PER_FILE for row in rows) for rows in blocks]
+    half = bisect_left(list(accumulate(costs)), (sum(costs) + _START) // 2)
+    mine, others = ([row for rows in part for row in rows] for part in (blocks[:half], blocks[half:]))
+    with Second(f"{__name__}:restore_share", whole.part(others)) as second:
 
         def tell(count: int) -> None:
             progress("restoring", count + second.done, total)
 
-        bare = _write_share(store, share(folders[:half]), tell, token)
+        bare = _write_share(store, whole.part(mine), tell, token)
         return bare + list(second.result(token))
 
 
@@ -181,37 +237,14 @@ def restore_share(share: _Share, tell: Callable[[int], None]) -> list[TreePath]:
 def _write_share(store: Store, share: _Share, tell: Callable[[int], None], token: CancelToken) -> list[TreePath]:
     """The paths whose extended attributes were not taken."""
     writer = _Writer(store, share.destination, share.is_fresh)
-    files: list[_File] = []
-    for fields in share.folders:
-        token.check()
-        folder = Folder(*fields)
-        files += _files_of(store, folder, share.twins)
-        for name, extra in folder.extras.items():
-            row = folder.find(name)
-            if extra.target and row is not None:
-                _put_link(on_disk(share.destination, folder.path_of(row)), folder.entry(row))
-    files.sort()
-    for number, file in enumerate(files):
+    digests = share.digests
+    # In the order in which they lie in the store: so each block is unpacked once.
+    for number, (row, content) in enumerate(store.contents(digests)):
         if number % 64 == 0:
             token.check()
             tell(number)
-        writer.put(file)
+        writer.put(share.files[row], digests[32 * row : 32 * row + 32], content)
     return writer.bare
-
-
-def _files_of(store: Store, folder: Folder, twins: frozenset[str]) -> Iterator[_File]:
-    """The files of a folder to be written. No entries are made of them: there may be very many."""
-    facts = folder.facts
-    for row in folder.file_rows():
-        path = folder.path_of(row)
-        if path in twins:
-            continue
-        digest = folder.digest(row)
-        at = FACTS * row
-        extra = folder.extras.get(folder.names[row], NO_EXTRA) if folder.extras else NO_EXTRA
-        pack, place = store.place(digest)
-        mode, size, mtime_ns = facts[at + MODE] & 0o7777, facts[at + SIZE], facts[at + MTIME]
-        yield _File(pack, place, path, digest, mode, size, mtime_ns, extra.attributes, extra.sparse)
 
 
 @dataclass
@@ -224,36 +257,43 @@ class _Writer:
     def __post_init__(self) -> None:
         self._root = os.fspath(self.destination)
         self._name = f"{_TEMPORARY}{os.getpid()}"
-        self._safe = {""} if not self.is_fresh else None
+        self._safe = {""}
         self._given = 0o666 & ~_umask()
 
-    def put(self, file: _File) -> None:
+    def put(self, file: _File, digest: bytes, content: memoryview | None) -> None:
+        """Write a file; its content, where that is not at hand, comes out of the store."""
         path = file.path
+        target = f"{self._root}/{path}"
+        if self.is_fresh:
+            self._write(target, file, digest, content)
+            return
         head, _, _ = path.rpartition("/")
-        if self._safe is not None and head not in self._safe:
+        if head not in self._safe:
             on_disk(self.destination, path)  # no folder on the way is a link
             self._safe.add(head)
-        target = f"{self._root}/{path}"
-        replaces = False
-        if not self.is_fresh:
-            here = entry_at(Path(target))
-            if here == Entry(Kind.FILE, file.mode, file.content.hex(), attributes=file.attributes):
-                os.utime(target, ns=(file.mtime_ns, file.mtime_ns))
-                return
-            if here is not None and here.kind is Kind.FOLDER:
-                raise MisuseError(f"a folder stands where {target} is to be restored")
-            replaces = here is not None
+        here = entry_at(Path(target))
+        if here == Entry(Kind.FILE, file.mode, digest.hex(), attributes=file.extra.attributes):
+            os.utime(target, ns=(file.mtime_ns, file.mtime_ns))
+            return
+        if here is not None and here.kind is Kind.FOLDER:
+            raise MisuseError(f"a folder stands where {target} is to be restored")
         temporary = f"{self._root}/{head}/{self._name}" if head else f"{self._root}/{self._name}"
-        self._write(temporary, file, replaces=replaces)
+        self._write(temporary, file, digest, content, replaces=here is not None)
         os.rename(temporary, target)
 
-    def _write(self, temporary: str, file: _File, *, replaces: bool) -> None:
+    def _write(
+        self, place: str, file: _File, digest: bytes, content: memoryview | None, *, replaces: bool = False
+    ) -> None:
         flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
-        handle = os.open(temporary, flags, 0o666 if file.mode == self._given else 0o600)
+        handle = os.open(place, flags, 0o666 if file.mode == self._given else 0o600)
         try:
             try:
-                self._fill(handle, file)
-                if file.attributes and not _set_attributes(handle, file.attributes):
+                extra = file.extra
+                if content is not None and len(content) == file.size and not extra.sparse:
+                    _write_all(handle, content)  # one blob, looked at by the store already
+                else:
+                    self._fill(handle, file, digest)
+                if extra.attributes and not _set_attributes(handle, extra.attributes):
                     self.bare.append(file.path)
                 if file.mode != self._given:
                     os.fchmod(handle, file.mode)
@@ -264,31 +304,26 @@ class _Writer:
                 os.close(handle)
         except BaseException:
             with contextlib.suppress(OSError):
-                Path(temporary).unlink()
+                Path(place).unlink()
             raise
 
-    def _fill(self, handle: int, file: _File) -> None:
-        pieces = self.store.pieces(file.content, (file.pack, file.place))
-        piece = next(pieces, b"")
-        if not isinstance(piece, int) and len(piece) == file.size and not file.sparse:
-            _write_all(handle, piece)  # one blob, looked at by the store already
-            return
+    def _fill(self, handle: int, file: _File, digest: bytes) -> None:
+        """Piece by piece; the digest of the whole is looked at here."""
         hasher = blake3.blake3()
-        while piece:
+        for piece in self.store.pieces(digest):
             hasher.update(bytes(piece) if isinstance(piece, int) else piece)
             if isinstance(piece, int):
                 os.lseek(handle, piece, os.SEEK_CUR)
-            elif file.sparse:
+            elif file.extra.sparse:
                 _write_sparse(handle, piece)
             else:
                 _write_all(handle, piece)
-            piece = next(pieces, b"")
         os.ftruncate(handle, file.size)
-        if hasher.digest() != file.content:
-            raise DigestMismatch(f"the parts of {file.content.hex()[:12]} do not make what was put in")
+        if hasher.digest() != digest:
+            raise DigestMismatch(f"the parts of {digest.hex()[:12]} do not make what was put in")
 
 
-def _write_all(handle: int, data: bytes) -> None:
+def _write_all(handle: int, data: bytes | memoryview) -> None:
     written = os.write(handle, data)
     while written < len(data):
         data = data[written:]

@@ -111,26 +111,40 @@ class Store:
         data, kind = self._blob(key)
         if kind != PARTS:
             return data
-        whole = b"".join(bytes(part) if isinstance(part, int) else part for part in self.pieces(key, self.place(key)))
+        whole = b"".join(bytes(part) if isinstance(part, int) else part for part in self.pieces(key))
         if blake3.blake3(whole).hexdigest() != digest:
             raise DigestMismatch(f"the parts of {digest[:12]} do not make what was put in")
         return whole
 
-    def pieces(self, digest: bytes, where: tuple[str, Place]) -> Iterator[bytes | int]:
-        """The same piece by piece, a hole as its length; the digest of a whole in parts is for the caller to check.
-
-        `where` is what `place` said of it.
-        """
-        data, kind = self._blob(digest, where)
+    def pieces(self, digest: bytes) -> Iterator[bytes | int]:
+        """The same piece by piece, a hole as its length; the digest of a whole in parts is for the caller to check."""
+        data, kind = self._blob(digest)
         if kind != PARTS:
             yield data
             return
         for size, part in decode_parts(data):
             yield size if part == UNREAD else self._blob(part)[0]
 
-    def place(self, digest: bytes) -> tuple[str, Place]:
-        """Where a content lies. What is read in the order of places is decompressed once. Raises StoreError."""
-        return self._find(digest)
+    def blocks(self, digests: bytes) -> list[list[int]]:
+        """Which of many contents, `digests` being 32 bytes of each, lie in one block: the rows of each block, in order."""
+        return [rows for _, _, rows in self._read_index().blocks_of(digests, self._find)]
+
+    def contents(self, digests: bytes) -> Iterator[tuple[int, memoryview | None]]:
+        """Many contents, `digests` being 32 bytes of each, as (row, content) in the order in which they lie in the store.
+
+        One that is kept in parts is None: `pieces` has it. Raises StoreError, before the first one where one is not there.
+        """
+        for name, number, rows in self._read_index().blocks_of(digests, self._find):
+            block = self._open(name, number)
+            content = memoryview(block.content if block is not None else b"")
+            for row in rows:
+                digest = digests[32 * row : 32 * row + 32]
+                if block is None:  # another process wrote the pack anew
+                    data, kind = self._blob(digest)
+                    yield row, memoryview(data) if kind != PARTS else None
+                else:
+                    place = _place_in(block, digest, name)
+                    yield row, content[place.at : place.at + place.size] if place.kind != PARTS else None
 
     def has_all_of(self, digest: bytes) -> bool:
         """Whether all of a content is there: a list of parts may have outlived them."""
@@ -352,20 +366,25 @@ class Store:
     def _blob(self, digest: bytes, where: tuple[str, Place] | None = None) -> tuple[bytes, int]:
         """A blob as it was put in, and its kind."""
         name, place = where or self._find(digest)
-        block = self._blocks.get((name, place.block))
+        block = self._open(name, place.block)
+        if block is None:
+            self.reload()
+            name, place = self._find(digest)
+            block = read_block(self.packs_folder / name, place.block)
+        found = _place_in(block, digest, name)
+        return block.content[found.at : found.at + found.size], found.kind
+
+    def _open(self, name: str, number: int) -> OpenedBlock | None:
+        """A block of a pack; None where the pack is gone, as another process wrote it anew."""
+        block = self._blocks.get((name, number))
         if block is None:
             if not (self.packs_folder / name).exists():
-                self.reload()  # another process wrote it anew
-                name, place = self._find(digest)
-            block = read_block(self.packs_folder / name, place.block)
-            self._blocks[name, place.block] = block
+                return None
+            block = read_block(self.packs_folder / name, number)
+            self._blocks[name, number] = block
             if len(self._blocks) > _BLOCKS_KEPT:
                 self._blocks.popitem(last=False)
-        # The block knows best, and is known to be as it was written; the index may be wrong.
-        found = block.places.get(digest)
-        if found is None:
-            raise DigestMismatch(f"{name}: the index says that {digest.hex()[:12]} is in a block that does not have it")
-        return block.content[found.at : found.at + found.size], found.kind
+        return block
 
     def _write_manifest(self, tree: Path, note: str, manifest: Manifest, stored: int, same: Path | None) -> Snapshot:
         """`same` is the file of a snapshot with the very same entries."""
@@ -391,6 +410,14 @@ class Store:
         path = self.snapshots_folder / f"{stamp}-{data[-3:].hex()}{_MANIFEST}"
         write_atomic(path, data)
         return _summary(path)
+
+
+def _place_in(block: OpenedBlock, digest: bytes, pack: str) -> Place:
+    """The block knows best, and is known to be as it was written; the index may be wrong. Raises DigestMismatch."""
+    found = block.places.get(digest)
+    if found is None:
+        raise DigestMismatch(f"{pack}: the index says that {digest.hex()[:12]} is in a block that does not have it")
+    return found
 
 
 def _summary(path: Path) -> Snapshot:

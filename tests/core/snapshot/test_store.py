@@ -2,6 +2,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import shutil
 import socket
 from dataclasses import replace
 from pathlib import Path
@@ -147,6 +148,40 @@ def test_restore_never_writes_through_a_link_or_over_strangers(tree: Tree, tmp_p
     with pytest.raises(ProjectError, match="symbolic link"):
         restore(store, manifest, target, ("sub/b",), no_progress, token)
     assert list((tmp_path / "outside").iterdir()) == []
+
+
+def test_a_restore_that_was_stopped_is_gone_on_with(
+    tree: Tree, tmp_path: Path, token: CancelToken, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    root = tree("t", {"a/one": "1" * 9000, "b/two": "2", "c": "3"})
+    store = Store(tmp_path / "store")
+    manifest = store.manifest(store.take(root, "", no_progress, token).id)
+    back = tmp_path / "back"
+
+    def stopping(source: str | Path, _target: str | Path) -> None:
+        raise OSError(f"no {source!s}")
+
+    with monkeypatch.context() as patched:
+        patched.setattr(os, "rename", stopping)
+        with pytest.raises(OSError, match="no "):
+            restore(store, manifest, back, (), no_progress, token)
+    (whole,) = back.iterdir()
+    assert whole.name.startswith(".fernshale-") and (whole / "c").read_text() == "3"
+    kept = (whole / "b/two").stat().st_ino
+    (whole / "a/one").write_text("torn")
+    restore(store, manifest, back, (), no_progress, token)
+    assert listing(back) == listing(root) and (back / "b/two").stat().st_ino == kept
+    # Stopped while it gave the names: what has none yet gets it.
+    whole.mkdir()
+    (back / "b").rename(whole / "b")
+    restore(store, manifest, back, (), no_progress, token)
+    assert listing(back) == listing(root)
+    # What another snapshot left there is no part of this one.
+    shutil.rmtree(back)
+    whole.mkdir(parents=True)
+    (whole / "stranger").write_text("of another snapshot")
+    restore(store, manifest, back, (), no_progress, token)
+    assert listing(back) == listing(root)
 
 
 def test_every_flipped_byte_is_found_and_never_gives_wrong_content(

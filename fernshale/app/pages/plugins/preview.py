@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from fernshale.app.changes import ChangesPane
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.core.base.words import count
 from fernshale.core.crossing.overview import Overview
-from fernshale.core.crossing.stages.plugins import PluginView, preview_plugin, preview_readers
+from fernshale.core.crossing.stages.plugins import PluginView, preview_plugin
 
 
 class PreviewDialog(QDialog):
-    """The folder as it will be: a tree of what changes in it, each change in full."""
+    """The folder as it will be: a tree of what changes in it, or of all of it, each change in full."""
 
     def __init__(self, parent: QWidget | None, overview: Overview, view: PluginView) -> None:
         super().__init__(parent)
@@ -20,19 +20,28 @@ class PreviewDialog(QDialog):
         self.resize(980, 600)
         column = QVBoxLayout(self)
         column.addWidget(heading_label(self, f"{view.plugin.id} {view.step.from_} → {view.step.to}"))
-        changes = preview_plugin(view, overview.ground, overview.plugins.choices)
+        self._preview = preview_plugin(view, overview.ground, overview.plugins.choices)
+        changes = self._preview.changes
         left = len(view.due(overview.plugins.choices))
         words = f"{count(len(changes.files), 'file')} would change; nothing is written yet."
         if left:
             words += f" {count(left, 'place')} still to decide {'stands' if left == 1 else 'stand'} as yours."
         column.addWidget(quiet_label(self, words))
-        pane = ChangesPane(self, "What would change")
-        column.addWidget(pane, 1)
-        kinds = [
-            "new" if item.before is None else "gone" if item.after is None else "changed" for item in changes.files
-        ]
-        pane.show_changes(list(zip(kinds, changes.files, strict=True)), *preview_readers(overview.ground, changes))
+        self._pane = ChangesPane(self, "What would change")
+        column.addWidget(self._pane, 1)
+        self._readers = self._preview.readers(overview.ground.project)
         foot = QHBoxLayout()
+        self._whole = QCheckBox(f"Show what stays as well ({count(len(self._preview.staying), 'file')})", self)
+        self._whole.setEnabled(bool(self._preview.staying))
+        self._whole.toggled.connect(lambda _on: self._show())
+        foot.addWidget(self._whole)
         foot.addStretch(1)
         foot.addWidget(button(self, "Close", self.accept, main=True))
         column.addLayout(foot)
+        self._show()
+
+    def _show(self) -> None:
+        files = self._preview.changes.files
+        kinds = ["new" if item.before is None else "gone" if item.after is None else "changed" for item in files]
+        staying = self._preview.staying if self._whole.isChecked() else {}
+        self._pane.show_changes(list(zip(kinds, files, strict=True)), *self._readers, staying)

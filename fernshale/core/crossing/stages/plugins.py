@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
+from pathlib import Path
 from typing import Any
 
 from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.textfile import read_text
-from fernshale.core.base.treepath import TreePath, on_disk
+from fernshale.core.base.treepath import TreePath, joined, on_disk
 from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.change.draft import Draft
@@ -146,21 +147,33 @@ def decision_key(due_id: str) -> str:
     return PREFIX + due_id
 
 
-def preview_plugin(view: PluginView, ground: Ground, choices: Mapping[str, Choice]) -> ChangeSet:
+@dataclass(frozen=True, slots=True)
+class FolderPreview:
+    """The folder of a plugin as it will be: what changes in it, and the files that stay. Paths are those of the project."""
+
+    changes: ChangeSet
+    staying: Mapping[TreePath, Entry]
+
+    def readers(self, project: Path) -> tuple[Read, Read]:
+        """How contents before and after it are read."""
+        places = {item.before.content: item.path for item in self.changes.files if item.before is not None}
+        places |= {entry.content: path for path, entry in self.staying.items()}
+
+        def before(entry: Entry) -> bytes:
+            return on_disk(project, places[entry.content]).read_bytes()
+
+        return before, lambda entry: self.changes.contents[entry.content]
+
+
+def preview_plugin(view: PluginView, ground: Ground, choices: Mapping[str, Choice]) -> FolderPreview:
     """What taking the new release would write; what is undecided stands as mine."""
     if view.merge is None:
-        return ChangeSet(())
-    return _change_set(ground, view.plugin, view.merge, build_result(view.merge, choices, "mine"))
-
-
-def preview_readers(ground: Ground, changes: ChangeSet) -> tuple[Read, Read]:
-    """How the contents before and after a preview are read."""
-
-    def before(entry: Entry) -> bytes:
-        path = next(item.path for item in changes.files if item.before == entry)
-        return on_disk(ground.project, path).read_bytes()
-
-    return before, lambda entry: changes.contents[entry.content]
+        return FolderPreview(ChangeSet(()), {})
+    result = build_result(view.merge, choices, "mine")
+    changes = _change_set(ground, view.plugin, view.merge, result)
+    changing = {item.path for item in changes.changes}
+    entries = {joined(view.plugin.folder, path): entry for path, entry in result.entries.items()}
+    return FolderPreview(changes, {path: entry for path, entry in entries.items() if path not in changing})
 
 
 def apply_plugin(
