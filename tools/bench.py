@@ -41,7 +41,7 @@ from fernshale.core.links.index import LinkIndex
 from fernshale.core.merge.align import align_lines
 from fernshale.core.merge.folder import disk_side, merge_folders
 from fernshale.core.merge.ledger import build_ledger
-from fernshale.core.merge.result import build_result
+from fernshale.core.merge.result import build_result, write_result
 from fernshale.core.merge.textmerge import merge_text, result_text
 from fernshale.core.profile.model import IdPattern, LinkShape, LogShape, Profile, Reach, Recognise, RoleRule, Site
 from fernshale.core.route.candidates import Here
@@ -304,18 +304,14 @@ def bench_folders(folder: Path) -> None:
             target.parent.mkdir(parents=True, exist_ok=True)
             target.write_text("".join(text))
 
-    def ours() -> None:
+    def ours(target: Path | None) -> None:
         sides = [disk_side(tree, read_folder(tree, CancelToken())) for tree in trees.values()]
         merge = merge_folders(sides[0], sides[1], sides[2], no_progress, CancelToken())
         result = build_result(merge, {}, "mine")
         assert build_ledger(merge, result, {}).count("carried") == 152
-        target = folder / "result"
-        shutil.rmtree(target, ignore_errors=True)
-        for path, entry in result.entries.items():
-            place = target / path
-            place.parent.mkdir(parents=True, exist_ok=True)
-            place.write_bytes(result.read(path))
-            place.chmod(entry.mode)
+        if target is not None:
+            shutil.rmtree(target, ignore_errors=True)
+            write_result(merge, result, target)
 
     def theirs() -> None:
         store = folder / "repository"
@@ -333,7 +329,9 @@ def bench_folders(folder: Path) -> None:
         words = ["git", "-C", str(store), "merge-tree", "--write-tree", commits[1], commits[2]]
         subprocess.run(words, capture_output=True, check=True)
 
-    row("merge 5,000 files, all written", timed(ours), "git add, commit, merge-tree", timed(theirs))
+    general = timed(theirs)
+    row("merge 5,000 files, preview", timed(lambda: ours(None)), "git add, commit, merge-tree", general)
+    row("merge 5,000 files, all written", timed(lambda: ours(folder / "result")), "git add, commit, merge-tree", general)
 
 
 def bench_diagnostics(folder: Path) -> None:

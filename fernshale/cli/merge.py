@@ -4,14 +4,12 @@ from __future__ import annotations
 
 import argparse
 import json
-import os
 from pathlib import Path
 from typing import Any
 
 from fernshale.cli.session import LEFT_TO_DECIDE, print_json, print_lines
-from fernshale.core.base.disk import write_atomic, write_synced
+from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.treepath import on_disk
 from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.merging import plain_format
@@ -19,9 +17,8 @@ from fernshale.core.crossing.origins import local_json
 from fernshale.core.crossing.stages.plugins import ledger_json
 from fernshale.core.merge.folder import FolderMerge, disk_side, merge_folders
 from fernshale.core.merge.ledger import FATES, Ledger, build_ledger
-from fernshale.core.merge.result import Result, build_result
+from fernshale.core.merge.result import build_result, write_result
 from fernshale.core.merge.textmerge import Choice, Undecided
-from fernshale.core.snapshot.manifest import Kind
 from fernshale.core.survey.origin import find_origin
 from fernshale.core.survey.plugins import read_folder
 from fernshale.core.survey.release_index import index_folders, read_column
@@ -40,7 +37,7 @@ def merge(options: argparse.Namespace, token: CancelToken) -> int:
     undecided: Undecided = "marked" if options.undecided == "marked" else "mine"
     result = build_result(merged, choices, undecided)
     ledger = build_ledger(merged, result, choices, undecided)
-    _write(result, merged, target)
+    write_result(merged, result, target)
     report = _report(merged, ledger)
     if options.report:
         write_atomic(Path(options.report), json.dumps(report, indent=2).encode())
@@ -82,22 +79,6 @@ def _folder(name: str) -> Path:
     if not folder.is_dir():
         raise MisuseError(f"{folder} is not a folder")
     return folder
-
-
-def _write(result: Result, merged: FolderMerge, target: Path) -> None:
-    """The result as a new folder; folders that are empty on the local side stay."""
-    folders = {path for path, entry in merged.mine.manifest.entries.items() if entry.kind is Kind.FOLDER}
-    filled = {folder for folder in folders if any(path.startswith(folder + "/") for path in merged.mine.things())}
-    target.mkdir(parents=True, exist_ok=True)
-    for folder in sorted(folders - filled):
-        on_disk(target, folder).mkdir(parents=True, exist_ok=True)
-    for path, entry in result.entries.items():
-        place = on_disk(target, path)
-        place.parent.mkdir(parents=True, exist_ok=True)
-        if entry.kind is Kind.LINK:
-            os.symlink(entry.content, place)
-        else:
-            write_synced(place, result.read(path), entry.mode)
 
 
 def _report(merged: FolderMerge, ledger: Ledger) -> dict[str, Any]:

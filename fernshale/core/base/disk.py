@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import ctypes
 import os
 import uuid
 from collections.abc import Sequence
@@ -43,6 +44,14 @@ def write_synced(path: Path, data: bytes, mode: int, attributes: Sequence[tuple[
         os.fsync(file.fileno())
 
 
+def write_all(handle: int, data: bytes | memoryview) -> None:
+    """Write all of `data` to an open file, in as many calls as it takes. Raises OSError."""
+    written = os.write(handle, data)
+    while written < len(data):
+        data = data[written:]
+        written = os.write(handle, data)
+
+
 def sync_folder(folder: Path) -> None:
     """Make renames and deletions in `folder` lasting."""
     handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
@@ -50,3 +59,16 @@ def sync_folder(folder: Path) -> None:
         os.fsync(handle)
     finally:
         os.close(handle)
+
+
+def sync_file_system(folder: Path) -> None:
+    """Wait until all that was written below `folder` is on the disk. Raises OSError."""
+    handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+    try:
+        library = ctypes.CDLL(None, use_errno=True)
+        if library.syncfs(handle) != 0:
+            number = ctypes.get_errno()
+            raise OSError(number, os.strerror(number), os.fspath(folder))
+    finally:
+        os.close(handle)
+    sync_folder(folder)

@@ -73,7 +73,7 @@ def _base(
     ground: Ground, crossing: Crossing, plugin: Plugin, mine: Side, token: CancelToken
 ) -> tuple[Side | None, str, str]:
     """The old side, its name, and a note. Nothing was here: an empty one; no old release is known: None."""
-    if not mine.things():
+    if not mine.things:
         return Side(EMPTY, lambda path: b""), plugin.version, ""
     found = find_plugin_origin(ground, plugin, crossing, token)
     releases = dict(_shelf_sides(ground, plugin, token))

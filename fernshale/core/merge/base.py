@@ -29,11 +29,11 @@ class Base:
 
 def compose_base(mine: Side, releases: Mapping[str, Side], best: str) -> Base:
     """The old version of each file: of `best`, but of another of the `releases` where `mine` has that one's file."""
-    ours = mine.things()
+    ours = mine.things
     chosen = {path: name for path, entry in ours.items() if (name := _choose(path, entry, mine, releases, best))}
     # A file that the best has and mine has not was deleted here, unless the folder is partly of a release without it.
     mixed = sorted({name for name in chosen.values() if name != best})
-    for path in releases[best].things():
+    for path in releases[best].things:
         if path not in ours and not any(releases[name].entry(path) is None for name in mixed):
             chosen[path] = best
     entries = {

@@ -12,13 +12,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import cache
+from functools import cache, cached_property
 from pathlib import Path
 from typing import Literal, Protocol
 
 from fernshale.core.base.textfile import TextFile, read_text
-from fernshale.core.base.treepath import TreePath, on_disk, parents
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.treepath import TreePath, parents, reader
+from fernshale.core.base.work import CancelToken, Progress, many_values
 from fernshale.core.merge.moves import find_moves, telling_lines
 from fernshale.core.merge.regroup import Regrouping, cut_merge, find_regrouping, in_a_row
 from fernshale.core.merge.textmerge import (
@@ -40,19 +40,21 @@ Content = Callable[[TreePath], bytes]
 _NOWHERE = (0, 0)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Side:
     """One of the three folders: its entries and how to read a file of it."""
 
     manifest: Manifest
     read: Content
 
-    def entry(self, path: TreePath | None) -> Entry | None:
-        return self.manifest.entries.get(path) if path is not None else None
-
-    def things(self) -> dict[TreePath, Entry]:
+    @cached_property
+    def things(self) -> Mapping[TreePath, Entry]:
         """Files and links."""
         return {path: entry for path, entry in self.manifest.entries.items() if entry.kind is not Kind.FOLDER}
+
+    def entry(self, path: TreePath | None) -> Entry | None:
+        """The file or link at `path`."""
+        return self.things.get(path) if path is not None else None
 
     def text(self, path: TreePath | None) -> TextFile | None:
         """The file at `path` as text; None when there is none, or it is a link or binary."""
@@ -126,7 +128,7 @@ ByFormat = Callable[[TreePath, TextFile, TextFile, TextFile], ContentMerge | Non
 
 def disk_side(folder: Path, manifest: Manifest) -> Side:
     """A side that is read from disk when it is needed."""
-    return Side(manifest, lambda path: on_disk(folder, path).read_bytes())
+    return Side(manifest, reader(folder))
 
 
 def no_format(_path: TreePath, _base: TextFile, _mine: TextFile, _incoming: TextFile) -> None:
@@ -145,7 +147,8 @@ def merge_folders(
 
     Without a base nothing is taken that could be an edit: what differs is a decision.
     """
-    return _Merger(base, mine, incoming, token, by_format).merge(progress)
+    with many_values():
+        return _Merger(base, mine, incoming, token, by_format).merge(progress)
 
 
 class _Merger:
@@ -156,7 +159,7 @@ class _Merger:
         self._base = base or Side(Manifest({}), lambda path: b"")
         self._mine, self._incoming = mine, incoming
         self._token, self._by_format = token, by_format
-        self._olds, self._ours, self._theirs = self._base.things(), mine.things(), incoming.things()
+        self._olds, self._ours, self._theirs = self._base.things, mine.things, incoming.things
         self._their_moves = _moves(self._olds, self._theirs, self._base, incoming, token)
         self._our_moves = _moves(self._olds, self._ours, self._base, mine, token)
 
@@ -447,9 +450,11 @@ def _without_clashes(files: Sequence[FileMerge]) -> Iterator[FileMerge]:
     """
     taken: set[TreePath] = set()
     folders: set[TreePath] = set()
+    above = cache(parents)
 
     def is_free(path: TreePath) -> bool:
-        return path not in taken and path not in folders and not any(parent in taken for parent in parents(path))
+        head = path.rpartition("/")[0]
+        return path not in taken and path not in folders and taken.isdisjoint((head, *above(head)))
 
     for file in sorted(files, key=lambda file: (file.outcome != "own", file.mine is None)):
         made = file
@@ -464,7 +469,9 @@ def _without_clashes(files: Sequence[FileMerge]) -> Iterator[FileMerge]:
                 made = _due(beside, file.base, None, file.incoming, why, "nothing", file.mode)
         if made.path is not None:
             taken.add(made.path)
-            folders.update(parents(made.path))
+            head = TreePath(made.path.rpartition("/")[0])
+            if head not in folders:
+                folders.update(parents(made.path))
         yield made
 
 

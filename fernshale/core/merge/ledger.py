@@ -147,12 +147,14 @@ class _Account:
         if base is None or mine is None:
             yield LedgerEntry(file.mine, "", "content changed", *self._fate(file, done, already, file.shown))
             return
-        now = self._result_text(file)
-        incoming = self.merge.incoming.text(file.incoming)
+        # Of equal contents one is read; that the result is mine was found in the result itself.
+        now = mine if done else self._result_text(file)
+        is_old = theirs is not None and (old := self.merge.base.entry(file.base)) and theirs.content == old.content
+        incoming = base if is_old else self.merge.incoming.text(file.incoming)
         yield from self._spelling_edits(file, base, mine, incoming, now)
         olds, news = read_lines(base.text).lines, read_lines(mine.text).lines
         finder = None if done else _Finder(olds, news, read_lines(now.text).lines if now else ())
-        vendor = None if already or incoming is None else _Finder(olds, news, read_lines(incoming.text).lines)
+        vendor = None if already or is_old or incoming is None else _Finder(olds, news, read_lines(incoming.text).lines)
         for hunk in align_lines(olds, news):
             is_there = done or (now is not None and finder is not None and finder.holds(hunk))
             is_known = already or (vendor is not None and vendor.holds(hunk))
@@ -168,12 +170,14 @@ class _Account:
         if not base.text or not mine.text:
             return
         olds, ours = traits(base), traits(mine)
+        edits = {name: value for name, value in ours.items() if value and olds[name] and value != olds[name]}
+        if not edits:
+            return
         result, theirs = traits(now) if now else {}, traits(incoming) if incoming else {}
-        for name, value in ours.items():
-            if value and olds[name] and value != olds[name]:
-                done = result.get(name) in (value, "")
-                fate = self._fate(file, done, theirs.get(name) == value, file.shown)
-                yield LedgerEntry(file.mine, "", f"{name}: {value}", *fate)
+        for name, value in edits.items():
+            done = result.get(name) in (value, "")
+            fate = self._fate(file, done, theirs.get(name) == value, file.shown)
+            yield LedgerEntry(file.mine, "", f"{name}: {value}", *fate)
 
     # -- woven texts
 

@@ -42,7 +42,9 @@ def find_regrouping(
 
     `new` are vendor files without a predecessor, `changed` maps vendor files that are the successor of an old file to it.
     """
-    targets = [*new, *changed]
+    # A part is a new file; what was joined has no successor of its own, and any file of the vendor's may hold it.
+    joined = any(path not in there for path in edited)
+    targets = [*new, *changed] if joined else new
     if not edited or not targets or len(edited) * len(targets) > _MOST_PAIRS:
         return Regrouping({}, {})
     sets = {path: set(new_lines(path)) for path in targets}

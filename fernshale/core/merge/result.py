@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from pathlib import Path
 
-from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.disk import sync_file_system, write_all
+from fernshale.core.base.treepath import TreePath, parents
 from fernshale.core.merge.folder import FileMerge, FolderMerge, Side
 from fernshale.core.merge.textmerge import Choice, Due, Undecided
 from fernshale.core.snapshot.manifest import Entry, Kind, digest_of
@@ -50,9 +53,35 @@ def build_result(merge: FolderMerge, choices: Mapping[str, Choice], undecided: U
         entry = side.entry(path) if side else None
         if side is not None and path is not None and entry is not None:
             target = file.path if file.path is not None else path
-            entries[target] = replace(entry, mode=file.mode) if entry.kind is Kind.FILE else entry
+            is_other = entry.kind is Kind.FILE and entry.mode != file.mode
+            entries[target] = replace(entry, mode=file.mode) if is_other else entry
             taken[target] = (side, path)
     return Result(dict(sorted(entries.items())), woven, taken)
+
+
+def write_result(merge: FolderMerge, result: Result, target: Path) -> None:
+    """Write the merged folder as `target`, which is new or empty; folders that are empty on the local side stay.
+
+    It is on the disk when this is left. Raises OSError.
+    """
+    target.mkdir(parents=True, exist_ok=True)
+    kept = {path for path, entry in merge.mine.manifest.entries.items() if entry.kind is Kind.FOLDER}
+    filled = {parent for path in merge.mine.things for parent in parents(path)}
+    wanted = (kept - filled) | {parent for path in result.entries for parent in parents(path)}
+    for folder in sorted({up for path in wanted for up in (*parents(path), path)}):
+        (target / folder).mkdir()
+    for path, entry in result.entries.items():
+        place = f"{target}/{path}"
+        if entry.kind is Kind.LINK:
+            os.symlink(entry.content, place)
+            continue
+        handle = os.open(place, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600)
+        try:
+            write_all(handle, result.read(path))
+            os.fchmod(handle, entry.mode)
+        finally:
+            os.close(handle)
+    sync_file_system(target)
 
 
 def replace_clean(merge: FolderMerge) -> tuple[FolderMerge, dict[str, Choice]]:

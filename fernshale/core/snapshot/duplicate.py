@@ -13,13 +13,13 @@ import shutil
 from dataclasses import dataclass
 from pathlib import Path
 
-from fernshale.core.base.disk import sync_folder
+from fernshale.core.base.disk import sync_file_system, sync_folder
 from fernshale.core.base.errors import MisuseError, ProjectError
 from fernshale.core.base.treepath import TreePath, on_disk
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.snapshot.contents import attributes_of, is_sparse, next_data
 from fernshale.core.snapshot.manifest import EMPTY, Entry, Kind
-from fernshale.core.snapshot.restore import give_facts, sync_file_system
+from fernshale.core.snapshot.restore import give_facts
 from fernshale.core.snapshot.walk import list_tree
 
 # ioctl_ficlone(2): share the blocks of another file until one of the two is written to.

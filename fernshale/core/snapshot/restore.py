@@ -8,7 +8,6 @@ in one go at the end. A restore that was stopped is run again: it looks at conte
 from __future__ import annotations
 
 import contextlib
-import ctypes
 import errno
 import os
 import re
@@ -23,7 +22,7 @@ from typing import NamedTuple
 
 import blake3
 
-from fernshale.core.base.disk import sync_folder
+from fernshale.core.base.disk import sync_file_system, write_all
 from fernshale.core.base.errors import MisuseError, StoreError
 from fernshale.core.base.treepath import TreePath, joined, on_disk, parents, tree_path, under
 from fernshale.core.base.work import CancelToken, Progress, many_values
@@ -290,7 +289,7 @@ class _Writer:
             try:
                 extra = file.extra
                 if content is not None and len(content) == file.size and not extra.sparse:
-                    _write_all(handle, content)  # one blob, looked at by the store already
+                    write_all(handle, content)  # one blob, looked at by the store already
                 else:
                     self._fill(handle, file, digest)
                 if extra.attributes and not _set_attributes(handle, extra.attributes):
@@ -317,17 +316,10 @@ class _Writer:
             elif file.extra.sparse:
                 _write_sparse(handle, piece)
             else:
-                _write_all(handle, piece)
+                write_all(handle, piece)
         os.ftruncate(handle, file.size)
         if hasher.digest() != digest:
             raise DigestMismatch(f"the parts of {digest.hex()[:12]} do not make what was put in")
-
-
-def _write_all(handle: int, data: bytes | memoryview) -> None:
-    written = os.write(handle, data)
-    while written < len(data):
-        data = data[written:]
-        written = os.write(handle, data)
 
 
 def _write_sparse(handle: int, data: bytes) -> None:
@@ -338,7 +330,7 @@ def _write_sparse(handle: int, data: bytes) -> None:
         if block == nothing:
             os.lseek(handle, _HOLE, os.SEEK_CUR)
         else:
-            _write_all(handle, block)
+            write_all(handle, block)
 
 
 def _set_attributes(place: Path | int, attributes: Sequence[tuple[str, bytes]]) -> bool:
@@ -398,16 +390,3 @@ def _umask() -> int:
         if found := re.search(r"^Umask:\s*([0-7]+)", Path("/proc/self/status").read_text(), re.MULTILINE):
             return int(found[1], 8)
     return 0o777  # then every mode is set on its own
-
-
-def sync_file_system(folder: Path) -> None:
-    """Wait until all that was written below `folder` is on the disk. Raises OSError."""
-    handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
-    try:
-        library = ctypes.CDLL(None, use_errno=True)
-        if library.syncfs(handle) != 0:
-            number = ctypes.get_errno()
-            raise OSError(number, os.strerror(number), os.fspath(folder))
-    finally:
-        os.close(handle)
-    sync_folder(folder)

@@ -13,7 +13,7 @@ from operator import attrgetter
 from pathlib import Path
 
 from fernshale.core.base.treepath import joined, under
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import CancelToken, Progress, many_values
 from fernshale.core.snapshot.contents import Keep, attributes_of, hash_only, read_file
 from fernshale.core.snapshot.manifest import (
     CTIME,
@@ -52,7 +52,8 @@ def scan_tree(
     A file whose size, times and inode are those of `previous` is not read again, unless it changed so close to that
     reading that equal times prove nothing. Sockets, devices and unreadable files are reported, the rest is taken.
     """
-    return read_contents(root, list_tree(root, previous, progress, token, without), progress, token, keep)
+    with many_values():
+        return read_contents(root, list_tree(root, previous, progress, token, without), progress, token, keep)
 
 
 def list_tree(

@@ -272,7 +272,7 @@ def _odd_keys(view: PluginView) -> dict[TreePath, str]:
 
 def _change_set(ground: Ground, plugin: Plugin, merge: FolderMerge, result: Result) -> ChangeSet:
     draft = Draft(ground.project)
-    before = merge.mine.things()
+    before = merge.mine.things
     for path in before:
         if path not in result.entries:
             draft.delete(f"{plugin.folder}/{path}")
