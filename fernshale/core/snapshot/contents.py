@@ -21,6 +21,8 @@ _PIECE = 1 << 22
 _SMALLEST_SPARSE = 1 << 13
 _ZEROS = bytes(1 << 20)
 _TRIES = 5
+_FORMAT, _REGULAR = 0o170000, stat.S_IFREG
+_LARGEST_INODE = (1 << 63) - 1
 # Attributes that say something of the file; the rest belongs to the machine (labels, capabilities of the kernel).
 _KEPT_ATTRIBUTES = ("user.", "system.posix_acl_")
 
@@ -84,19 +86,22 @@ def read_file(path: str, keep: Keep, token: CancelToken) -> ReadFile:
         handle = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC)
         try:
             before = os.fstat(handle)
-            if not stat.S_ISREG(before.st_mode):
+            if before.st_mode & _FORMAT != _REGULAR:
                 raise OSError(errno.EINVAL, "not a file any more", path)
             size = before.st_size
-            data = b""
             parts: Sequence[tuple[int, bytes]] = ()
             if size < LARGE:
-                data = _read_small(handle, size)
-                size = len(data)
+                data = os.read(handle, size + 1)
+                if len(data) != size:  # a short read of a file is its end
+                    data = _read_on(handle, data)
+                    size = len(data)
                 digest = blake3.blake3(data).digest()
             else:
+                data = b""
                 size, digest, parts = _read_large(handle, before, keep, token)
             after = os.fstat(handle)
-            if (size, before.st_ctime_ns, before.st_mtime_ns) != (after.st_size, after.st_ctime_ns, after.st_mtime_ns):
+            mtime_ns, ctime_ns = after.st_mtime_ns, after.st_ctime_ns
+            if (size, mtime_ns, ctime_ns) != (after.st_size, before.st_mtime_ns, before.st_ctime_ns):
                 continue
             attributes = attributes_of(handle)
         finally:
@@ -105,8 +110,7 @@ def read_file(path: str, keep: Keep, token: CancelToken) -> ReadFile:
             keep.large(digest, parts)
         else:
             keep.whole(data, digest)
-        inode = after.st_ino & ((1 << 63) - 1)
-        facts = (size, after.st_mtime_ns, after.st_ctime_ns, inode, after.st_mode)
+        facts = (size, mtime_ns, ctime_ns, after.st_ino & _LARGEST_INODE, after.st_mode)
         return ReadFile(digest, facts, attributes, is_sparse(after))
     raise OSError(errno.EBUSY, "keeps changing while it is read", path)
 
@@ -132,11 +136,8 @@ def attributes_of(place: str | Path | int) -> tuple[tuple[str, bytes], ...]:
     return tuple(found)
 
 
-def _read_small(handle: int, size: int) -> bytes:
-    data = os.read(handle, size + 1)
-    if len(data) == size:
-        return data  # a short read of a file is its end
-    parts = [data]
+def _read_on(handle: int, start: bytes) -> bytes:
+    parts = [start]
     while parts[-1]:
         parts.append(os.read(handle, _PIECE))
     return b"".join(parts)

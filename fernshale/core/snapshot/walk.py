@@ -7,7 +7,7 @@ import os
 import stat
 import time
 from array import array
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from operator import attrgetter
 from pathlib import Path
@@ -134,25 +134,43 @@ def _as_known(
         return known
     digests = bytearray(32 * len(names))
     extras: dict[str, Extra] = {}
-    for row, name in enumerate(names):
-        at = FACTS * row
-        before = known.find(name) if known is not None else None
-        if known is not None and before is not None and max(facts[at + MTIME], facts[at + CTIME]) < trusted_ns:
-            then = FACTS * before
-            if known.facts[then : then + FACTS] == facts[at : at + FACTS]:
-                digests[32 * row : 32 * row + 32] = known.digest(before)
-                if name in known.extras:
-                    extras[name] = known.extras[name]
-                continue
-        kind = facts[at + MODE] & _FORMAT
-        if kind != stat.S_IFREG:
+    rows: Iterable[int] = range(len(names))
+    if known is not None:
+        rows = [row for row in rows if not _is_known(row, names, facts, known, trusted_ns, digests, extras)]
+    modes = facts[MODE::FACTS]
+    for row in rows:
+        kind = modes[row] & _FORMAT
+        if kind != _REGULAR:
             # Gone or replaced since it was listed: what is read then is as good as what was there before.
             with contextlib.suppress(OSError):
-                here = os.path.join(root, path, name)
-                extra = Extra(os.readlink(here)) if kind == stat.S_IFLNK else Extra(attributes=attributes_of(here))
+                here = os.path.join(root, path, names[row])
+                extra = Extra(os.readlink(here)) if kind == _LINK else Extra(attributes=attributes_of(here))
                 if extra != NO_EXTRA:
-                    extras[name] = extra
+                    extras[names[row]] = extra
     return Folder(path, names, facts, bytes(digests), extras)
+
+
+def _is_known(
+    row: int,
+    names: Sequence[str],
+    facts: array[int],
+    known: Folder,
+    trusted_ns: int,
+    digests: bytearray,
+    extras: dict[str, Extra],
+) -> bool:
+    """Whether a name has the facts it had; then its digest and what else is known of it are taken over."""
+    at, name = FACTS * row, names[row]
+    before = known.find(name)
+    if before is None or max(facts[at + MTIME], facts[at + CTIME]) >= trusted_ns:
+        return False
+    then = FACTS * before
+    if known.facts[then : then + FACTS] != facts[at : at + FACTS]:
+        return False
+    digests[32 * row : 32 * row + 32] = known.digest(before)
+    if name in known.extras:
+        extras[name] = known.extras[name]
+    return True
 
 
 def _tie_names(folders: dict[str, Folder], names_of: Mapping[tuple[int, int], list[tuple[str, str]]]) -> None:
