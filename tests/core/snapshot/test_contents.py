@@ -5,7 +5,6 @@ from __future__ import annotations
 import errno
 import os
 import threading
-from collections.abc import Callable
 from pathlib import Path
 
 import blake3
@@ -212,20 +211,18 @@ def test_a_second_process_that_dies_or_is_not_wanted_any_more(tmp_path: Path, mo
 def test_a_file_that_changes_while_it_is_read_is_read_again_or_reported(
     tree: Tree, tmp_path: Path, token: CancelToken, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from fernshale.core.snapshot import contents
-
     root = tree("t", {"calm": "calm", "busy": "x" * 100})
-    real: Callable[[int, int], bytes] = contents._read_small
+    real = os.read
     reads = {"count": 0}
 
     def read(handle: int, size: int) -> bytes:
         data = real(handle, size)
-        if size == 100 and reads["count"] < reads["limit"]:
+        if size == 101 and reads["count"] < reads["limit"]:
             reads["count"] += 1
             os.utime(root / "busy", ns=(reads["count"], reads["count"]))
         return data
 
-    monkeypatch.setattr(contents, "_read_small", read)
+    monkeypatch.setattr(os, "read", read)
     for limit, wanted in ((2, ()), (99, (("busy", "keeps changing while it is read"),))):
         reads.update(count=0, limit=limit)
         taken = Store(tmp_path / f"store{limit}").take(root, "", no_progress, token)
