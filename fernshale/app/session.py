@@ -17,7 +17,7 @@ from fernshale.core.crossing.checking import add_check, refuse_check
 from fernshale.core.crossing.ground import crossing_ground
 from fernshale.core.crossing.logbook import redo, restore_snapshot, undo, undo_back_to
 from fernshale.core.crossing.overview import Overview, begin_crossing, has_changed, look
-from fernshale.core.crossing.settle import Taken, go_rounds, settle, take_sure_fixes, withdraw
+from fernshale.core.crossing.settle import Taken, choose_sure_from, go_rounds, settle, take_sure_fixes, withdraw
 from fernshale.core.crossing.stages.build import apply_fix
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.trust import TrustNeeded
@@ -117,6 +117,10 @@ class Session(QObject):
             on_line(go_rounds(crossing, "you", on_line, progress, token))
 
         self._act("going round", work)
+
+    def choose_sure_from(self, value: float) -> None:
+        """Say from which confidence on fixes count as sure."""
+        self._act("how far to go", lambda crossing, on_line, progress, token: choose_sure_from(crossing, value))
 
     def take_back(self, key: str, title: str) -> None:
         """Withdraw a decision that was not carried out yet."""

@@ -30,7 +30,7 @@ from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.overview import look
 from fernshale.core.crossing.rules import keep_rules
 from fernshale.core.crossing.ruling import apply_rules
-from fernshale.core.crossing.settle import Taken, go_rounds, settle
+from fernshale.core.crossing.settle import Taken, choose_sure_from, go_rounds, settle
 from fernshale.core.crossing.stages.build import diagnose as diagnose_log
 from fernshale.core.crossing.stages.build import plain_ground
 from fernshale.core.fix.apply import try_rule
@@ -60,6 +60,8 @@ def diagnose(options: argparse.Namespace, token: CancelToken) -> int:
 
 def build(options: argparse.Namespace, token: CancelToken) -> int:
     crossing = crossing_for(options)
+    if options.sure is not None:
+        choose_sure_from(crossing, options.sure)
     if options.rounds:
         print(go_rounds(crossing, "command line", to_stderr, no_progress, token), file=sys.stderr)
     else:

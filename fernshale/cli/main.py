@@ -128,6 +128,7 @@ def _parser() -> argparse.ArgumentParser:
     diagnose.add_argument("--sarif", metavar="FILE", help="write the diagnostics as SARIF 2.1 as well")
     build = on_project("build", ("build", "build"), "one round: build, read the errors, propose")
     build.add_argument("--rounds", action="store_true", help="take what is sure and build again, until nothing sure is left")
+    build.add_argument("--sure", metavar="N", type=float, help="what counts as sure from now on: this confidence and more (0.90)")
     fix = command("fix", ("build", "fix"), "what fix rules would change, as a unified diff")
     fix.add_argument("rules", metavar="RULES")
     fix.add_argument("project", metavar="PROJECT", nargs="?", default="")

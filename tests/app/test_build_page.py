@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from fernshale.app.pages.build import BuildPage
@@ -86,3 +87,39 @@ def test_a_change_by_hand_is_offered_and_a_function_set_aside_and_put_back(
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         page._return.click()
     assert "wick.light_up(1, 2)" in game.read_text() and not any("set aside" in row for row in _rows(page))
+
+
+def test_a_cause_is_put_off_and_taken_up_again_by_keyboard(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:
+    _, page = _open(tree, window, qtbot, _OLD.replace("light_up", "kindle"))
+    assert page._later.text() == "Not now"
+    page._causes.setFocus()
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        qtbot.keyClick(page._causes, Qt.Key.Key_L)
+    assert _rows(page)[0] == "Not now" and page._later.text() == "Take it up"
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        page._later.click()
+    assert "Not now" not in _rows(page)
+
+
+def test_five_thousand_errors_stay_smooth(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:
+    names = [f"light_{number}" for number in range(1000)]
+    wick = make_silent_wick(tree, "".join(f"def {name}():\n    return 1\n" for name in names), "x = 1\n", "")
+    calls = "".join(f"wick.{name}()\n" for name in names)
+    for number in range(5):
+        (wick.project / f"part{number}.py").write_text("import wick\n" + calls)
+    crossing = cross_wick(wick)
+    for key, way in (("engine:sites", "apply"), ("build:run", "build")):
+        settle(crossing, Taken(key, way, "test"), lambda line: None, no_progress, CancelToken())
+    with qtbot.waitSignal(window.session.overview_changed, timeout=120_000):
+        window.session.resume(crossing)
+    window.show_stage(Stage.BUILD)
+    page = window.pages[Stage.BUILD]
+    assert isinstance(page, BuildPage) and window.session.overview is not None
+    view = window.session.overview.build
+    assert view.rounds[-1].total == 5000 and len(view.causes) == 1000
+    shown: list[str] = []
+    for _ in range(50):
+        qtbot.keyClick(page._causes, Qt.Key.Key_Down)
+        QApplication.processEvents()
+        shown.append(page._card.title.text())
+    assert len(set(shown)) == 50

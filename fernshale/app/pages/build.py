@@ -35,12 +35,15 @@ from fernshale.core.crossing.debts import Debt
 from fernshale.core.crossing.drifting import Used
 from fernshale.core.crossing.matter import Matter, Stage
 from fernshale.core.crossing.overview import Overview
+from fernshale.core.crossing.pace import NEVER
 from fernshale.core.drift.compare import Change
 from fernshale.core.drift.symbols import Symbol
 from fernshale.core.fix.apply import Edit
 
 # Whose errors are not the project's to mend.
 _NOT_MINE = ("engine", "elsewhere")
+# What may count as sure; the last is more than any proposal has.
+_HOW_FAR = (0.7, 0.8, 0.9, 0.95, NEVER)
 # More places than this are listed, not drawn: nobody reads the hundredth.
 _MOST_DRAWN = 40
 
@@ -66,6 +69,13 @@ class BuildPage(Page):
         self._rounds_button = button(
             rounds, "Go round by itself", self._on_rounds, hint="Take what is sure and build again, until nothing sure is left"
         )
+        self._far = QComboBox(rounds)
+        self._far.setAccessibleName("What counts as sure")
+        self._far.setToolTip("From which confidence on a proposal counts as sure and is taken by itself")
+        for value in _HOW_FAR:
+            self._far.addItem(f"sure from {value:.2f}" if value <= 1 else "nothing is sure", value)
+        self._far.activated.connect(lambda at: self.session.choose_sure_from(self._far.itemData(at)))
+        rounds.head.addWidget(self._far)
         rounds.head.addWidget(self._rounds_button)
         rounds.head.addWidget(self._sure)
         rounds.head.addWidget(self._build)
@@ -116,7 +126,8 @@ class BuildPage(Page):
         for what in ("line", "function", "file"):
             self._aside_menu.addAction(f"The {what}", lambda what=what: self._set_aside(what))
         self._return = button(self._card, "Put back", self._on_return, main=True)
-        for made in (self._everywhere, self._in_file, self._here, self._return):
+        self._later = button(self._card, "Not now", self._on_later, hint="L")
+        for made in (self._everywhere, self._in_file, self._here, self._return, self._later):
             row.addWidget(made)
         # Beside the title, so that the row below fits into a narrow window.
         for made in (self._edit, self._aside):
@@ -132,6 +143,7 @@ class BuildPage(Page):
         keys = (
             ("Ctrl+Return", lambda: self._apply("everywhere")),
             ("E", self._open),
+            ("L", self._on_later),
             ("Alt+Down", lambda: self._step_way(1)),
             ("Alt+Up", lambda: self._step_way(-1)),
         )
@@ -147,6 +159,9 @@ class BuildPage(Page):
         self._rounds.set_bars(tuple(_bar(item) for item in view.rounds[-6:]) or (_no_round(),))
         sure = len(view.sure)
         self._sure.setVisible(sure > 0)
+        self._far.setVisible(bool(view.rounds))
+        nearest = min(range(len(_HOW_FAR)), key=lambda at: abs(_HOW_FAR[at] - view.sure_from))
+        self._far.setCurrentIndex(nearest)
         # What is built before the project names the target tells nothing of it.
         self._rounds_button.setVisible(sure > 0 and same_release(overview.ground.release, overview.setup.to))
         self._sure.setText(f"Take the {sure} sure ones" if sure != 1 else "Take the sure one")
@@ -163,7 +178,9 @@ class BuildPage(Page):
         shown = [item for item in view.causes if not (self._mine.isChecked() and item.cause.owner in _NOT_MINE)]
         most = max((item.cause.count for item in shown), default=1)
         rows = [_silent_row(fix) for fix in view.silent]
-        rows += [_cause_row(item, most, view.is_stale) for item in shown]
+        rows += [_cause_row(item, most, view.is_stale) for item in shown if not item.put_off]
+        if later := [_cause_row(item, most, view.is_stale) for item in shown if item.put_off]:
+            rows += [Row("Not now", heading=True), *later]
         if not view.rounds and view.drift:
             rows.append(Row("What your code uses of what changed", heading=True))
             rows += [_drift_row(item) for item in view.drift]
@@ -225,6 +242,8 @@ class BuildPage(Page):
         self._everywhere.setText(f"Apply everywhere  {many}" if many else "Remove and make anew")
         for made in (self._in_file, self._here):
             made.setVisible(many > 1)
+        self._later.setVisible(cause is not None and not cause.cause.under)
+        self._later.setText("Take it up" if cause is not None and cause.put_off else "Not now")
         self._edit.setVisible(cause is not None or fix is not None)
         self._aside.setVisible(cause is not None and cause.cause.owner == "own" and cause.open > 0)
         debt = self._debt()
@@ -389,6 +408,23 @@ class BuildPage(Page):
         cause, _ = self._current()
         if cause is not None:
             self.session.take(f"cause:{cause.cause.key}", f"aside {what}", f"setting the {what} aside")
+
+    def _on_later(self) -> None:
+        cause, _ = self._current()
+        if cause is not None and not cause.cause.under:
+            way, words = ("now", "taken up again") if cause.put_off else ("later", "put off")
+            if not cause.put_off:
+                self._to_next()
+            self.session.take(f"cause:{cause.cause.key}", way, f"{words}: {cause.cause.title}")
+
+    def _to_next(self) -> None:
+        """To the row below, or else above, that stands for something."""
+        payloads = [row.payload for row in self._causes.rows() if isinstance(row.payload, _Chosen)]
+        current = self._causes.current()
+        at = payloads.index(current) if isinstance(current, _Chosen) and current in payloads else 0
+        others = [*payloads[at + 1 :], *reversed(payloads[:at])]
+        if others:
+            self._causes.select(others[0])
 
     def _open(self) -> None:
         cause, _ = self._current()

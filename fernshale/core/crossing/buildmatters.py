@@ -36,7 +36,7 @@ def cause_matters(views: Sequence[CauseView], is_stale: bool, passed: bool) -> l
         matters.append(
             Matter("build:run", Stage.BUILD, "the build failed without an error that can be read", proposals=(run,))
         )
-    for view in views:
+    for view in sorted(views, key=lambda view: view.put_off):
         cause = view.cause
         first = cause.errors[0].place
         place = f"{first.file}:{first.line}" if first.line else first.file
@@ -50,7 +50,8 @@ def cause_matters(views: Sequence[CauseView], is_stale: bool, passed: bool) -> l
         settled = is_stale and not view.fixes and not view.open
         if not settled and not cause.under:
             aside = () if any(way.sure for way in ways) else _ways_aside(cause)
-            matters.append(Matter(f"cause:{cause.key}", Stage.BUILD, title, cause.owner, place, "", not ways, (*ways, *aside)))
+            why = "put off" if view.put_off else ""
+            matters.append(Matter(f"cause:{cause.key}", Stage.BUILD, title, cause.owner, place, why, not ways, (*ways, *aside)))
     return matters
 
 

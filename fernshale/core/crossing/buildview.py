@@ -11,6 +11,7 @@ from fernshale.core.build.rounds import CauseState, Round
 from fernshale.core.crossing.debts import Debt
 from fernshale.core.crossing.drifting import Used
 from fernshale.core.crossing.matter import Matter
+from fernshale.core.crossing.pace import SURE_FROM
 from fernshale.core.drift.compare import Change
 from fernshale.core.fix.apply import Edit
 from fernshale.core.fix.rules import Rule
@@ -20,7 +21,10 @@ Scope = Literal["here", "file", "everywhere"]
 
 @dataclass(frozen=True, slots=True)
 class Fix:
-    """A rule with all places it would change. `named` are those on lines the compiler named; `clears` counts errors."""
+    """A rule with all places it would change. `named` are those on lines the compiler named; `clears` counts errors.
+
+    It is sure from the confidence `sure_from` on.
+    """
 
     rule: Rule
     source: str
@@ -29,10 +33,11 @@ class Fix:
     named: tuple[Edit, ...]
     clears: int
     confidence: float
+    sure_from: float = SURE_FROM
 
     @property
     def is_sure(self) -> bool:
-        return self.confidence >= 0.9
+        return self.confidence >= self.sure_from
 
     @property
     def places(self) -> frozenset[tuple[str, int]]:
@@ -48,19 +53,22 @@ class Fix:
 class CauseView:
     """A cause and the fixes there are for it, best first. `open` counts errors whose lines were not changed since.
 
-    `state` is how it stands over the rounds.
+    `state` is how it stands over the rounds. One that is put off has no sure fix.
     """
 
     cause: Cause
     fixes: tuple[Fix, ...]
     open: int
     state: CauseState
+    put_off: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class BuildView:
     """The last round and what to do about it. `silent` are changes the compiler does not tell; `drift` are all changes of
     the engine's interface that the project's own code names; `debts` what is set aside.
+
+    Fixes are sure from the confidence `sure_from` on.
 
     `is_stale`: files changed since that build, by a fix or outside. `outside` are files changed by somebody else.
     """
@@ -73,6 +81,7 @@ class BuildView:
     is_stale: bool
     passed: bool
     matters: tuple[Matter, ...]
+    sure_from: float = SURE_FROM
 
     def change_of(self, cause: Cause) -> Change | None:
         """What changed in the engine that a cause stems from, as far as comparing the releases tells."""

@@ -26,6 +26,7 @@ from fernshale.core.crossing.legs import go_on
 from fernshale.core.crossing.logbook import note, undo
 from fernshale.core.crossing.matter import Decision, Matter, Stage
 from fernshale.core.crossing.members import leave_out, take_along
+from fernshale.core.crossing.pace import keep_sure_from, put_cause_off, take_cause_up
 from fernshale.core.crossing.rebuild import rebuild
 from fernshale.core.crossing.roles import give_role
 from fernshale.core.crossing.scanning import apply_data, apply_mending
@@ -167,6 +168,10 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
             path, line = first_place(crossing, ground, taken.key, token)
             why = taken.why or "it cannot be mended now"
             set_code_aside(crossing, ground, path, line, what, why, progress, token)
+        case "cause", "later":
+            put_cause_off(crossing, rest)
+        case "cause", "now":
+            take_cause_up(crossing, rest)
         case "cause" | "silent", rule:
             fix = find_fix(crossing, ground, taken.key, rule, token)
             apply_fix(crossing, ground, fix, "everywhere", None, taken.who, on_line, progress, token)
@@ -178,6 +183,12 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
             apply_relink(crossing, ground, taken.key, new, taken.who, taken.why, progress, token)
         case _:
             _record(crossing, taken)
+
+
+def choose_sure_from(crossing: Crossing, value: float) -> None:
+    """Say from which confidence on fixes are taken by themselves. Raises MisuseError."""
+    with crossing.acting():
+        keep_sure_from(crossing, value)
 
 
 def take_sure_fixes(crossing: Crossing, who: str, on_line: OnLine, progress: Progress, token: CancelToken) -> int:

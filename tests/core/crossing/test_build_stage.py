@@ -15,7 +15,7 @@ from fernshale.core.crossing.ground import crossing_ground
 from fernshale.core.crossing.guesses import guess_rules, symbols_named
 from fernshale.core.crossing.overview import Overview, look
 from fernshale.core.crossing.rules import export_rules, own_rules
-from fernshale.core.crossing.settle import Taken, go_rounds, settle
+from fernshale.core.crossing.settle import Taken, choose_sure_from, go_rounds, settle
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.trust import trust
 from fernshale.core.drift.compare import compare
@@ -154,6 +154,27 @@ def test_rounds_go_on_until_it_compiles(tree: Tree) -> None:
     _take(crossing, "engine:sites", "apply")
     assert go_rounds(crossing, "test", _quiet, no_progress, CancelToken()) == "it compiles and links"
     assert [item.total for item in _look(crossing).build.rounds] == [3, 0]
+
+
+def test_the_user_says_how_far_rounds_go_and_what_is_put_off(tree: Tree) -> None:
+    _, crossing = begin_wick(tree)
+    _take(crossing, "plugin:snuffer", "take")
+    _take(crossing, "engine:sites", "apply")
+    choose_sure_from(crossing, 2.0)
+    assert go_rounds(crossing, "test", _quiet, no_progress, CancelToken()) == "nothing sure is left"
+    assert not _look(crossing).build.sure
+    choose_sure_from(crossing, 0.9)
+    (cause,) = (item.cause for item in _look(crossing).build.causes)
+    _take(crossing, f"cause:{cause.key}", "later")
+    view = _look(crossing).build
+    assert view.causes[0].put_off and not view.sure
+    (matter,) = (item for item in view.matters if item.key == f"cause:{cause.key}")
+    assert matter.detail == "put off" and matter.proposals and not any(way.sure for way in matter.proposals)
+    assert go_rounds(crossing, "test", _quiet, no_progress, CancelToken()) == "nothing sure is left"
+    _take(crossing, f"cause:{cause.key}", "now")
+    assert go_rounds(crossing, "test", _quiet, no_progress, CancelToken()) == "it compiles and links"
+    with pytest.raises(MisuseError, match="no confidence"):
+        choose_sure_from(crossing, 0.1)
 
 
 def test_a_round_that_made_it_worse_is_undone(tree: Tree) -> None:

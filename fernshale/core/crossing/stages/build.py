@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import time
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 
 from fernshale.core.base.errors import MisuseError, StoreError
@@ -31,6 +32,7 @@ from fernshale.core.crossing.ground import Ground, engine_folder
 from fernshale.core.crossing.learning import learn_from_changes
 from fernshale.core.crossing.logbook import note, write_step
 from fernshale.core.crossing.matter import Decision, Stage
+from fernshale.core.crossing.pace import NEVER, put_off, sure_from
 from fernshale.core.crossing.rules import LEARNED, LegRules, keep_rules, leg_rules
 from fernshale.core.crossing.ruling import find_all_edits
 from fernshale.core.crossing.stages.engine import regenerate
@@ -66,22 +68,28 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
         causes = find_causes(find_owners(_read_log(Path(last["log"]), ground), shape), _line_reader(ground))
         rules = rules.with_learned(learn_from_changes(ground, crossing, last["snapshot"], causes))
     edits = find_all_edits(ground, [rule for rule in rules.all if rule.kind not in _OF_LINKS], token)
-    silent = tuple(fix for fix in _silent(rules, edits) if f"fix:{fix.rule.id}" not in crossing.decisions())
+    far, later = sure_from(crossing), put_off(crossing)
+    silent = tuple(
+        replace(fix, sure_from=far) for fix in _silent(rules, edits) if f"fix:{fix.rule.id}" not in crossing.decisions()
+    )
     texts = read_texts(ground, token) if rules.changes else None
     drift = used_changes(rules.changes, texts.used) if texts else ()
     defaults = tuple(default_matters(ground, drift, texts, crossing.decisions())) if texts else ()
     if last is None or shape is None:
         matters = (*no_build(), *silent_matters(silent), *defaults)
-        return BuildView(rounds, (), silent, drift, find_debts(crossing), True, False, matters)
+        return BuildView(rounds, (), silent, drift, find_debts(crossing), True, False, matters, far)
     is_stale = last["fingerprint"] != ground.fingerprint(_NOT_BUILT)
     states = cause_states(rounds)
-    views = tuple(
-        CauseView(cause, _find_fixes(cause, rules, edits, shape, ground), _count_open(cause), states.get(cause.key, "new"))
-        for cause in causes
-    )
+    views = []
+    for cause in causes:
+        is_later = cause.key in later
+        fixes = _find_fixes(cause, rules, edits, shape, ground)
+        fixes = tuple(replace(fix, sure_from=NEVER if is_later else far) for fix in fixes)
+        views.append(CauseView(cause, fixes, _count_open(cause), states.get(cause.key, "new"), is_later))
     passed = bool(last["passed"])
     matters = (*cause_matters(views, is_stale, passed), *silent_matters(silent), *defaults)
-    return BuildView(rounds, views, silent, drift, find_debts(crossing), is_stale, passed and not is_stale, matters)
+    found = tuple(views), silent, drift, find_debts(crossing)
+    return BuildView(rounds, *found, is_stale, passed and not is_stale, matters, far)
 
 
 def run_round(crossing: Crossing, ground: Ground, on_line: OnLine, progress: Progress, token: CancelToken) -> Round:
