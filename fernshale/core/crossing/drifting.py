@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.ground import Ground, engine_folder
+from fernshale.core.crossing.state import Crossing
 from fernshale.core.drift.compare import Change
 from fernshale.core.drift.kept import compare_releases
 
@@ -29,6 +31,40 @@ def engine_drift(ground: Ground, from_: str, to: str, progress: Progress, token:
     if not (old.is_dir() and new.is_dir()):
         return ()
     return compare_releases(old, new, "", progress, token)
+
+
+@dataclass(frozen=True, slots=True)
+class PluginDrift:
+    """How the interface of a plugin changes that was taken on the leg; `new` is the folder of its new release."""
+
+    plugin: str
+    from_: str
+    to: str
+    new: Path
+    changes: tuple[Change, ...]
+
+
+def plugin_drift(ground: Ground, crossing: Crossing, progress: Progress, token: CancelToken) -> tuple[PluginDrift, ...]:
+    """The changes between the releases of each plugin that was taken on the leg, where both are at hand. Raises Cancelled."""
+    found = []
+    for plugin in ground.plugins:
+        taken = crossing.leg_fact(f"ledger {plugin.folder}")
+        if not taken or plugin.version != taken["to"]:
+            continue  # not taken, or undone since
+        old, new = (_release_folder(ground, plugin.id, version, token) for version in (taken["from"], taken["to"]))
+        if old is not None and new is not None and (changes := compare_releases(old, new, "", progress, token)):
+            found.append(PluginDrift(plugin.id, taken["from"], taken["to"], new, changes))
+    return tuple(found)
+
+
+def _release_folder(ground: Ground, plugin: str, version: str, token: CancelToken) -> Path | None:
+    releases = ground.shelf.releases_of(plugin) if ground.shelf is not None else ()
+    release = next((item for item in releases if item.version == version), None)
+    try:
+        folder = ground.shelf.place(release, token=token) if ground.shelf is not None and release is not None else None
+    except FernshaleError:
+        return None
+    return folder if folder is not None and folder.is_dir() else None
 
 
 def used_changes(changes: Sequence[Change], used: Mapping[str, int]) -> tuple[Used, ...]:

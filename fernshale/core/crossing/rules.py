@@ -9,7 +9,7 @@ from pathlib import Path
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.work import CancelToken, Progress
-from fernshale.core.crossing.drifting import engine_drift
+from fernshale.core.crossing.drifting import engine_drift, plugin_drift
 from fernshale.core.crossing.ground import Ground, engine_folder
 from fernshale.core.crossing.guesses import guess_rules, symbols_named
 from fernshale.core.crossing.state import Crossing
@@ -22,7 +22,7 @@ LEARNED = "learned-"
 
 @dataclass(frozen=True, slots=True)
 class LegRules:
-    """Rule sets in the order of their authority, and how the engine's interface changes on the leg."""
+    """Rule sets in the order of their authority, and how the interfaces of engine and plugins change on the leg."""
 
     sets: tuple[RuleSet, ...]
     changes: tuple[Change, ...] = ()
@@ -59,6 +59,10 @@ def leg_rules(ground: Ground, crossing: Crossing, progress: Progress, token: Can
     if changes:
         title = f"comparing {ground.profile.title} {from_} with {to}"
         sets.append(guess_rules(changes, engine_folder(ground, to), title, known))
+    for drift in plugin_drift(ground, crossing, progress, token):
+        title = f"comparing {drift.plugin} {drift.from_} with {drift.to}"
+        sets.append(guess_rules(drift.changes, drift.new, title, known))
+        changes += drift.changes
     return LegRules(tuple(sets), changes)
 
 

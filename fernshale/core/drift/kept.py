@@ -27,12 +27,14 @@ def compare_releases(old: Path, new: Path, language: str, progress: Progress, to
     """
     stamp = _stamp(old, new, language)
     if stamp not in _in_hand:
-        _in_hand.clear()  # one pair is in hand at a time
+        if len(_in_hand) >= _MOST_IN_HAND:
+            _in_hand.clear()
         _in_hand[stamp] = _kept_or_made(home() / "drift" / f"{stamp}.json", old, new, language, progress, token)
     return _in_hand[stamp]
 
 
-# The last comparison, so that each look at a project need not decode it.
+# The last comparisons, so that each look at a project need not decode them: that of the engine and those of its plugins.
+_MOST_IN_HAND = 32
 _in_hand: dict[str, tuple[Change, ...]] = {}
 
 

@@ -13,8 +13,10 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.ground import crossing_ground
 from fernshale.core.crossing.guesses import guess_rules, symbols_named
+from fernshale.core.crossing.logbook import undo
 from fernshale.core.crossing.overview import Overview, look
-from fernshale.core.crossing.rules import export_rules, own_rules
+from fernshale.core.crossing.rules import export_rules, leg_rules, own_rules
+from fernshale.core.crossing.ruling import find_all_edits
 from fernshale.core.crossing.settle import Taken, choose_sure_from, go_rounds, settle
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.trust import trust
@@ -24,7 +26,7 @@ from fernshale.core.fix.apply import apply_edits, find_edits
 from fernshale.core.fix.rules import read_rules
 from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree, listing
-from tests.wick import Wick, begin_wick, cross_wick, make_silent_wick
+from tests.wick import Wick, begin_wick, cross_wick, make_silent_wick, make_wick
 
 
 def _quiet(line: str) -> None:
@@ -235,3 +237,24 @@ def test_an_old_default_is_written_where_a_call_left_it_out(tree: Tree) -> None:
     _take(crossing, matter.key, "pin")
     assert (wick.project / "game.py").read_text() == "import wick\nwick.light_up('hall', True)\n"
     assert not any(item.key.startswith("default:") for item in _look(crossing).matters)
+
+
+def test_what_a_plugin_renamed_is_followed_once_it_is_taken(tree: Tree) -> None:
+    wick = make_wick(tree)
+    old = 'def snuff(candle, hard):\n    """Put a candle out."""\n    return candle.cover(hard)\n'
+    for folder, text in (("1", old), ("2", old.replace("def snuff", "def put_out"))):
+        (wick.shelf / "snuffer" / folder / "tool.py").write_text(text)
+    (wick.project / "addons/snuffer/tool.py").write_text(old)
+    (wick.project / "evening.py").write_text("from addons.snuffer.tool import snuff\n\nsnuff(1, True)\n")
+    crossing = cross_wick(wick)
+    assert not [item for item in _look(crossing).build.drift if item.change.symbol.name == "snuff"]
+    _take(crossing, "plugin:snuffer", "take")
+    (used,) = (item for item in _look(crossing).build.drift if item.change.symbol.name == "snuff")
+    assert (used.change.kind, used.uses) == ("renamed", 2)
+    ground = crossing_ground(crossing, no_progress, CancelToken())
+    rules = leg_rules(ground, crossing, no_progress, CancelToken())
+    (rule,) = (rule for rule in rules.all if rule.old == "snuff")
+    assert rules.source(rule) == "comparing snuffer 1 with 2" and rule.new == "put_out"
+    assert {edit.path for edit in find_all_edits(ground, [rule], CancelToken())[rule.id]} == {"evening.py"}
+    undo(crossing, crossing.logbook()[-1].id, no_progress, CancelToken())
+    assert not [item for item in _look(crossing).build.drift if item.change.symbol.name == "snuff"]
