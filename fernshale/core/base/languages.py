@@ -18,6 +18,9 @@ ENDINGS: Mapping[str, tuple[str, ...]] = {
     "javascript": (".js", ".mjs", ".cjs", ".jsx"),
     "lua": (".lua",),
 }  # fmt: skip
+# Files in which a comment begins with `#` or with `--`; in all others it begins with `//`.
+HASH_COMMENTS = (".py", ".pyi", ".sh", ".toml", ".yaml", ".yml", ".rb", ".pl", ".mk", ".cmake")
+DASH_COMMENTS = (".lua", ".sql")
 # What a person asks for by one name may be written in several.
 LANGUAGES: Mapping[str, tuple[str, ...]] = {
     "c": ("c", "c++"),

@@ -19,13 +19,13 @@ from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.returning import take_back, waiting_steps
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.drift.parsing.functions import Function, function_at
+from fernshale.core.fix.comments import as_comments
 from fernshale.core.survey.sites import read_project_text
 
 What = Literal["line", "function", "file"]
 _ABOUT = "debt "
 _FACT = "debts"
 _MARK = "set aside: "
-_HASH, _DASHES = (".py", ".pyi", ".sh", ".toml", ".yaml", ".yml", ".cmake", ".mk"), (".lua",)
 # What stands in place of a body, by language, and the header that C and C++ need for it.
 _STUBS = {
     "c": ('{{ fprintf(stderr, "set aside: {name}\\n"); abort(); }}', ("stdio.h", "stdlib.h")),
@@ -112,17 +112,7 @@ def without_line(text: str, path: str, line: int) -> str:
     lines = text.split("\n")
     if not 0 < line <= len(lines) or not lines[line - 1].strip():
         raise MisuseError(f"{printable(path)} has nothing on line {line}")
-    whole = lines[line - 1].rstrip("\r")
-    code = whole.lstrip()
-    indent = whole[: len(whole) - len(code)]
-    if path.endswith(_HASH):
-        mark, empty = "#", "pass  " if path.endswith((".py", ".pyi")) else ""
-    elif path.endswith(_DASHES):
-        mark, empty = "--", ""
-    else:
-        mark, empty = "//", "" if code.startswith("#") or not code.endswith(";") else ";  "
-    ending = lines[line - 1][len(whole) :]
-    lines[line - 1] = f"{indent}{empty}{mark} {_MARK}{code}{ending}"
+    lines[line - 1 : line] = as_comments(lines[line - 1 : line], path, _MARK)
     return "\n".join(lines)
 
 

@@ -15,11 +15,12 @@ from fernshale.core.base.languages import endings_of
 from fernshale.core.base.textfile import line_end, position
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.data.formats import USUAL, Formats
+from fernshale.core.fix.comments import as_comments
 from fernshale.core.fix.data import data_edits, repeats
 from fernshale.core.fix.pattern import Match, find_matches, match_at, parse_pattern
 from fernshale.core.fix.receiver import Owners, class_bodies, derived_spans
 from fernshale.core.fix.rules import Rule, Where
-from fernshale.core.fix.tokens import Token, group_end, tokenize
+from fernshale.core.fix.tokens import Token, group_end, literal_text, tokenize
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,9 +114,11 @@ def apply_edits(text: str, edits: Sequence[Edit]) -> str:
 def _worth_reading(rule: Rule, text: str) -> bool:
     """A cheap look before tokenizing: the longest word a match must have stands in the text at all."""
     literal = rule.old or rule.call or rule.base
+    if rule.kind == "literal":
+        literal = rule.call or rule.old
     if rule.kind == "move":
         literal = re.split(r"::|\.", rule.old)[-1]
-    if rule.kind == "rewrite":
+    if rule.kind in ("rewrite", "switch-off"):
         words = re.findall(r"(?<![$\w])[A-Za-z_]\w+", rule.pattern)
         literal = max(words, key=len, default="")
     return literal in text
@@ -214,13 +217,7 @@ def _statement_end(tokens: Sequence[Token], at: int) -> int:
 
 def _add_argument(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     tokens = tokenize(text, path)
-    for index, token in enumerate(tokens[:-1]):
-        if token.text != rule.call or token.kind != "name" or tokens[index + 1].text != "(":
-            continue
-        end = group_end(tokens, index + 1)
-        if tokens[end - 1].text != ")":
-            continue
-        arguments = split_arguments(tokens, index + 2, end - 1)
+    for end, arguments in _calls(tokens, rule.call):
         if len(arguments) != (rule.arguments or rule.position - 1) or rule.position > len(arguments) + 1:
             continue
         if not arguments:
@@ -231,6 +228,43 @@ def _add_argument(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, 
         else:
             spot = tokens[arguments[rule.position - 1][0]].start
             yield spot, spot, f"{rule.text}, "
+
+
+def _calls(tokens: Sequence[Token], name: str) -> Iterator[tuple[int, list[tuple[int, int]]]]:
+    """The calls of a function, as the index behind each and the token spans of its arguments."""
+    for index, token in enumerate(tokens[:-1]):
+        if token.text == name and token.kind == "name" and tokens[index + 1].text == "(":
+            end = group_end(tokens, index + 1)
+            if tokens[end - 1].text == ")":
+                yield end, split_arguments(tokens, index + 2, end - 1)
+
+
+def _literal(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
+    tokens = tokenize(text, path)
+    spans = [(0, len(tokens))]
+    if rule.call:
+        spans = [
+            arguments[rule.position - 1] for _, arguments in _calls(tokens, rule.call) if len(arguments) >= rule.position
+        ]
+    for token in (token for first, last in spans for token in tokens[first:last]):
+        if token.kind in ("number", "string") and token.text == rule.old:
+            yield token.start, token.end, rule.new
+        elif token.kind == "string" and (inside := literal_text(token.text)) == rule.old:
+            at = token.text.rindex(inside) if inside else 0
+            yield token.start + at, token.start + at + len(inside), literal_text(rule.new)
+
+
+def _switch_off(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
+    tokens = tokenize(text, path)
+    for match in find_matches(parse_pattern(rule.pattern), tokens):
+        is_ended = match.last < len(tokens) and tokens[match.last].text == ";" and tokens[match.last - 1].text != ";"
+        statement = Match(match.first, match.last + is_ended, match.bound)
+        start, end = tokens[statement.first].start, tokens[statement.last - 1].end
+        first, last = text.rfind("\n", 0, start) + 1, text.find("\n", end)
+        last = len(text) if last < 0 else last
+        # A branch, or what shares its line with other code, would be left with nothing.
+        if _is_statement(tokens, statement, text) and not text[first:start].strip() and not tokenize(text[end:last], path):
+            yield first, last, "\n".join(as_comments(text[first:last].split("\n"), path, f"switched off, {rule.why}: "))
 
 
 def split_arguments(tokens: Sequence[Token], first: int, last: int) -> list[tuple[int, int]]:
@@ -363,5 +397,7 @@ _FINDERS: dict[str, _Finder] = {
     "add-argument": _add_argument,
     "add-member": _add_member,
     "rewrite": _rewrite,
+    "literal": _literal,
+    "switch-off": _switch_off,
     "rename-id": _rename_id,
 }

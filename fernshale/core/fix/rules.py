@@ -5,6 +5,8 @@ move          the qualified name `old` is `new` now, also where only its end is 
 header        the included file `old` is `new` now
 getter        the field `old` is the function `new()` now, set with `setter`
 add-argument  calls of `call` with `arguments` arguments get `text` as argument number `position`
+literal       the number or string `old` is `new` now; with `call`, only as its argument number `position`
+switch-off    statements that match `pattern` become comments, until somebody writes what is to stand there instead
 add-member    classes derived from `base` without `member` get `text` behind the line that has `after` (or at their start)
 rewrite       `pattern` becomes `replacement`, both with metavariables (see `pattern`)
 rename-id     the id `old` is `new` now, in assets
@@ -28,13 +30,17 @@ from fernshale.core.base.release import parse_release
 from fernshale.core.base.schema import STRICT, read_toml
 from fernshale.core.data.objects import Rewrite, check_rewrite
 from fernshale.core.fix.pattern import parse_pattern
+from fernshale.core.fix.tokens import literal_text, tokenize
 from fernshale.core.profile.model import Expect
 
 if TYPE_CHECKING:
     from tomlkit.items import Table
 
 FORMAT = "fernshale-rules/1"
-RuleKind = Literal["rename", "move", "header", "getter", "add-argument", "add-member", "rewrite", "rename-id", "data", "delete"]
+RuleKind = Literal[
+    "rename", "move", "header", "getter", "add-argument", "add-member", "rewrite", "literal", "switch-off", "rename-id",
+    "data", "delete",
+]  # fmt: skip
 _NEEDS: dict[str, tuple[str, ...]] = {
     "rename": ("old", "new"),
     "move": ("old", "new"),
@@ -43,6 +49,8 @@ _NEEDS: dict[str, tuple[str, ...]] = {
     "add-argument": ("call", "text", "position"),
     "add-member": ("base", "member", "text"),
     "rewrite": ("pattern",),
+    "literal": ("old", "new"),
+    "switch-off": ("pattern",),
     "rename-id": ("old", "new"),
     "data": ("files",),
     "delete": ("files",),
@@ -121,12 +129,22 @@ class Rule:
             except regex.error as error:
                 raise ValueError(f"bad regular expression in diagnostic: {error}") from error
         try:
-            if self.kind == "rewrite":
+            if self.kind in ("rewrite", "switch-off"):
                 parse_pattern(self.pattern)
+            elif self.kind == "literal":
+                self._check_literal()
             elif self.kind == "data":
                 check_rewrite(Rewrite(self.rename, self.set, self.drop), self.when)
         except MisuseError as error:
             raise ValueError(error.message) from error
+
+    def _check_literal(self) -> None:
+        """What is new must not hold what is old, or it would grow each time."""
+        if bool(self.call) != bool(self.position):
+            raise ValueError("a rule of kind literal says both call and position, or neither")
+        tokens = [token.text for token in tokenize(self.new, "") if token.kind in ("number", "string")]
+        if self.old in {self.new, *tokens, *map(literal_text, tokens)}:
+            raise ValueError("the new text holds the old one; say it as a rewrite of the call")
 
     @property
     def name(self) -> str:
@@ -134,7 +152,7 @@ class Rule:
         if self.title:
             return self.title
         match self.kind:
-            case "rename" | "move" | "header" | "rename-id":
+            case "rename" | "move" | "header" | "rename-id" | "literal":
                 return f"{self.old} → {self.new}"
             case "getter":
                 return f".{self.old} → .{self.new}()"
@@ -148,6 +166,8 @@ class Rule:
                 return ", ".join([*renamed, *counted, *(f"no {name}" for name in self.drop)])
             case "delete":
                 return f"remove {', '.join(self.files)}"
+            case "switch-off":
+                return f"switch off {_short(self.pattern)}"
             case "rewrite":
                 return f"{_short(self.pattern)} → {_short(self.replacement) or 'nothing'}"
 

@@ -7,6 +7,8 @@ from collections.abc import Sequence
 from functools import lru_cache
 from typing import Literal, NamedTuple
 
+from fernshale.core.base.languages import DASH_COMMENTS, HASH_COMMENTS
+
 TokenKind = Literal["name", "number", "string", "punctuation"]
 
 _CODE = r"""
@@ -19,19 +21,23 @@ _CODE = r"""
 """
 _C_COMMENT = r"(?P<comment> //[^\n]* | /\*.*?(?:\*/|\Z) ) |"
 _HASH_COMMENT = r"(?P<comment> \#[^\n]* ) | (?P<long> \"{3}.*?\"{3} | '{3}.*?'{3} ) |"
+_DASH_COMMENT = r"""(?P<comment> --\[(?P<level>=*)\[.*?\](?P=level)\] | --[^\n]* )
+| (?P<long> \[(?P<depth>=*)\[.*?\](?P=depth)\] ) |"""
 _C = re.compile(_C_COMMENT + _CODE, re.VERBOSE | re.DOTALL)
 _HASH = re.compile(_HASH_COMMENT + _CODE, re.VERBOSE | re.DOTALL)
+_DASH = re.compile(_DASH_COMMENT + _CODE, re.VERBOSE | re.DOTALL)
 # Kind of token by the group that matched; comments are none. A fence is part of a raw string.
 _KINDS: dict[str, TokenKind | None] = {
     "comment": None,
     "fence": "string",
+    "level": None,
+    "depth": "string",
     "long": "string",
     "string": "string",
     "number": "number",
     "name": "name",
     "punctuation": "punctuation",
 }
-_HASH_SUFFIXES = (".py", ".sh", ".toml", ".yaml", ".yml", ".rb", ".pl", ".mk", ".cmake")
 
 
 class Token(NamedTuple):
@@ -45,18 +51,27 @@ class Token(NamedTuple):
 
 def tokenize(text: str, path: str) -> tuple[Token, ...]:
     """The tokens of `text` without comments; `path` tells by its ending how comments look."""
-    return _tokenized(text, path.endswith(_HASH_SUFFIXES))
+    return _tokenized(text, _HASH if path.endswith(HASH_COMMENTS) else _DASH if path.endswith(DASH_COMMENTS) else _C)
 
 
 @lru_cache(maxsize=512)
-def _tokenized(text: str, has_hash_comments: bool) -> tuple[Token, ...]:
+def _tokenized(text: str, words: re.Pattern[str]) -> tuple[Token, ...]:
     # Many rules look at one text, one after the other.
     kinds, make = _KINDS, Token
     return tuple(
         make(kind, found[0], *found.span())
-        for found in (_HASH if has_hash_comments else _C).finditer(text)
+        for found in words.finditer(text)
         if (kind := kinds[found.lastgroup or ""]) is not None
     )
+
+
+_QUOTED = re.compile(r"""(?s)[A-Za-z8]*(?P<mark>"{3}|'{3}|"|')(?P<inside>.*)(?P=mark)""")
+
+
+def literal_text(text: str) -> str:
+    """What stands between the quotes of a string; anything else as it is."""
+    found = _QUOTED.fullmatch(text)
+    return found["inside"] if found else text
 
 
 _CLOSING = {"(": ")", "[": "]", "{": "}"}

@@ -29,6 +29,8 @@ _GETTER = Rule("r", "getter", "w", old="keeper", new="keeper", setter="set_keepe
 _SPAWN = Rule("r", "add-argument", "w", call="spawn", arguments=3, position=4, text="Layer::Water")
 _MEMBER = Rule("r", "add-member", "w", base="Actor", member="describe", after="name()", text="int describe();")
 _UNIT = _rewrite("$a.first_tide($d)", "$a.first_tide($d) / 60")
+_LITERAL = Rule("r", "literal", "w", old="s", new="long s", call="spawn", position=1)
+_OFF = Rule("r", "switch-off", "w", pattern="$a.keeper")
 _CASES = [
     (_RENAME, 'x.next_tide(1); // next_tide\n"next_tide"', 'x.tide_after(1); // next_tide\n"next_tide"'),
     (_RENAME, 'my_next_tide next_tides R"(next_tide)"', 'my_next_tide next_tides R"(next_tide)"'),
@@ -75,6 +77,21 @@ _CASES = [
         "m::Sky::Weather::Fog == n::m::Weather",
     ),
     (
+        Rule("r", "literal", "w", old="fog", new="mist"),
+        'look("fog", u8"fog", fog, "fogs"); // "fog"',
+        'look("mist", u8"mist", fog, "fogs"); // "fog"',
+    ),
+    (
+        Rule("r", "literal", "w", old="7", new="Tide::Spring", call="wait", position=2),
+        "wait(7, 7); a.wait(f(7), g(7, 1)); rest(7, 7); wait(7);",
+        "wait(7, Tide::Spring); a.wait(f(7), g(Tide::Spring, 1)); rest(7, 7); wait(7);",
+    ),
+    (
+        Rule("r", "switch-off", "fog is gone", pattern="$a.fog($$b)"),
+        "{\n    sky.fog(1,\n        2);\n    if (x) sky.fog(3);\n    y = sky.fog(4);\n}\n",
+        "{\n    ;  // switched off, fog is gone: sky.fog(1,\n    //     2);\n    if (x) sky.fog(3);\n    y = sky.fog(4);\n}\n",
+    ),
+    (
         Rule("r", "rename-id", "w", old="keeper-low", new="low"),
         'v="keeper-low" w="keeper-lower" keeper-low',
         'v="low" w="keeper-lower" low',
@@ -88,7 +105,24 @@ def test_rule_changes_what_it_says_and_nothing_else(rule: Rule, before: str, aft
     assert _fixed(rule, after) == after  # applied once more, nothing happens
 
 
+def test_what_is_switched_off_leaves_a_whole_block() -> None:
+    rule = Rule("r", "switch-off", "fog is gone", pattern="sky.fog($$b)")
+    assert _fixed(rule, "if dim:\n    sky.fog(1)\nsky.fog(2)  # thick\n", "a.py") == (
+        "if dim:\n    pass  # switched off, fog is gone: sky.fog(1)\n"
+        "pass  # switched off, fog is gone: sky.fog(2)  # thick\n"
+    )
+    assert _fixed(rule, "sky.fog(1)\r\n", "a.lua") == "-- switched off, fog is gone: sky.fog(1)\r\n"
+
+
+def test_a_literal_that_would_grow_each_time_is_refused() -> None:
+    for new, call, position in (("1 + 2", "", 0), ("2", "f", 0)):
+        with pytest.raises(ValueError, match="literal|rewrite"):
+            Rule("r", "literal", "w", old="1", new=new, call=call, position=position)
+
+
 def test_comments_of_other_languages_are_known() -> None:
+    lua = "next_tide() -- next_tide\n--[==[ next_tide ]] ]==] next_tide() [[next_tide]]"
+    assert _fixed(_RENAME, lua, "a.lua") == lua.replace("next_tide()", "tide_after()")
     assert (
         _fixed(_RENAME, "next_tide()  # next_tide\n'''next_tide'''", "a.py")
         == "tide_after()  # next_tide\n'''next_tide'''"
@@ -124,13 +158,13 @@ _CODE = st.lists(
 ).map("".join)
 
 
-@given(_CODE, st.sampled_from([_RENAME, _GETTER, _SPAWN, _MEMBER, _UNIT]))
+@given(_CODE, st.sampled_from([_RENAME, _GETTER, _SPAWN, _MEMBER, _UNIT, _LITERAL, _OFF]))
 def test_any_text_survives_any_rule_and_a_second_time_changes_nothing(text: str, rule: Rule) -> None:
     edits = find_edits(rule, TreePath("a.cpp"), text)
     spans = [(edit.start, edit.end) for edit in edits]
     assert spans == sorted(spans) and all(left[1] <= right[0] for left, right in itertools.pairwise(spans))
     assert all(text[edit.start : edit.end] == edit.old for edit in edits)
-    if rule in (_RENAME, _UNIT):
+    if rule in (_RENAME, _UNIT, _LITERAL, _OFF):
         once = apply_edits(text, edits)
         assert find_edits(rule, TreePath("a.cpp"), once) == ()
 
