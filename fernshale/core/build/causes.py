@@ -143,7 +143,7 @@ def _called_at(line: str, column: int, kind: str) -> str:
 
 def _name_diagnostic(diagnostic: Diagnostic) -> _Named:
     named = _name_message(diagnostic.message)
-    message = plain_quotes(diagnostic.message) if named.kind in ("other", IMPLEMENT) else ""
+    message = plain_quotes(diagnostic.message) if named.kind == "other" else ""
     if found := _ABSTRACT.search(message):
         # "because the following are pure within 'X'" quotes a class, the lines after it the methods.
         hits = (_PURE.search(plain_quotes(note.message)) for note in diagnostic.notes)

@@ -15,10 +15,11 @@ from fernshale.core.base.languages import endings_of
 from fernshale.core.base.textfile import line_end, position
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.data.formats import USUAL, Formats
+from fernshale.core.fix.classes import PYTHON, class_bodies, derived_spans, python_classes
 from fernshale.core.fix.comments import as_comments
 from fernshale.core.fix.data import data_edits, repeats
 from fernshale.core.fix.pattern import Match, find_matches, match_at, parse_pattern
-from fernshale.core.fix.receiver import Owners, class_bodies, derived_spans
+from fernshale.core.fix.receiver import Owners
 from fernshale.core.fix.rules import Rule, Where
 from fernshale.core.fix.tokens import Token, group_end, literal_text, tokenize
 
@@ -55,7 +56,7 @@ def find_edits(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) 
         if text[start:end] != new
     )
     if edits and rule.where.derives:
-        spans = derived_spans(tokenize(text, path), rule.where.derives)
+        spans = derived_spans(text, path, rule.where.derives)
         edits = tuple(edit for edit in edits if any(start <= edit.start < end for start, end in spans))
     return edits
 
@@ -302,6 +303,9 @@ def _template_end(tokens: Sequence[Token], at: int, last: int) -> int:
 
 
 def _add_member(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
+    if path.endswith(PYTHON):
+        yield from _add_python_member(rule, text)
+        return
     tokens = tokenize(text, path)
     end_of_line = line_end(text)
     for _, bases, opening, end in class_bodies(tokens):
@@ -311,7 +315,20 @@ def _add_member(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, st
         if any(item.text == rule.member and item.kind == "name" for item in body):
             continue
         spot, indent = _member_spot(rule, text, tokens[opening], body)
-        yield spot, spot, f"{indent}{rule.text}{end_of_line}"
+        yield spot, spot, _indented(rule.text, indent, end_of_line)
+
+
+def _add_python_member(rule: Rule, text: str) -> Iterator[tuple[int, int, str]]:
+    """At the end of the class."""
+    for item in python_classes(text):
+        if rule.base in item.bases and rule.member not in item.members and item.indent is not None:
+            end_of_line = line_end(text)
+            closed = "" if text[: item.end].endswith("\n") else end_of_line
+            yield item.end, item.end, f"{closed}{end_of_line}{_indented(rule.text, item.indent, end_of_line)}"
+
+
+def _indented(text: str, indent: str, end_of_line: str) -> str:
+    return "".join(f"{indent}{line}{end_of_line}" if line.strip() else end_of_line for line in text.splitlines())
 
 
 def _member_spot(rule: Rule, text: str, opening: Token, body: Sequence[Token]) -> tuple[int, str]:

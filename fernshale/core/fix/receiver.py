@@ -7,7 +7,8 @@ import re
 from collections.abc import Sequence
 from functools import cached_property
 
-from fernshale.core.fix.tokens import Token, group_end
+from fernshale.core.fix.classes import class_bodies
+from fernshale.core.fix.tokens import Token
 
 # Words that stand where a type might and are none.
 _NO_TYPES = frozenset(
@@ -103,33 +104,3 @@ class Owners:
     @cached_property
     def _bodies(self) -> list[tuple[str, int, int]]:
         return [(name, first, last) for name, _, first, last in class_bodies(self._tokens)]
-
-
-def class_bodies(tokens: Sequence[Token]) -> list[tuple[str, tuple[str, ...], int, int]]:
-    """The classes a file defines: name, names of the bases, and the token span of the body in braces, outer ones first."""
-    found = []
-    for index, token in enumerate(tokens[:-1]):
-        if token.text not in ("class", "struct", "interface") or tokens[index + 1].kind != "name":
-            continue
-        if index and tokens[index - 1].text in ("<", ","):
-            continue  # a parameter of a template
-        opening = next((at for at in range(index, len(tokens)) if tokens[at].text in ("{", ";", ")", "=")), len(tokens))
-        if opening == len(tokens) or tokens[opening].text != "{":
-            continue
-        head = [item.text for item in tokens[index + 1 : opening]]
-        start = next((at for at, word in enumerate(head) if word in (":", "extends", "implements")), len(head))
-        bases = tuple(word for word in head[start:] if word.isidentifier())
-        found.append((head[0], bases, opening, group_end(tokens, opening)))
-    return found
-
-
-def derived_spans(tokens: Sequence[Token], derives: Sequence[str]) -> list[tuple[int, int]]:
-    """The character spans of classes that derive from one of `derives`, by its last name."""
-    wanted = {re.split(r"::|\.", name)[-1] for name in derives}
-    bodies = class_bodies(tokens)
-    one = set(wanted)
-    # Classes of the file that derive from a derived one, in whatever order they stand.
-    for _ in bodies:
-        one |= {name for name, bases, _, _ in bodies if one & set(bases)}
-    derived = [(first, last) for name, bases, first, last in bodies if one & set(bases) or name in one - wanted]
-    return [(tokens[first].start, tokens[last - 1].end) for first, last in derived]

@@ -258,3 +258,32 @@ def test_what_a_plugin_renamed_is_followed_once_it_is_taken(tree: Tree) -> None:
     assert {edit.path for edit in find_all_edits(ground, [rule], CancelToken())[rule.id]} == {"evening.py"}
     undo(crossing, crossing.logbook()[-1].id, no_progress, CancelToken())
     assert not [item for item in _look(crossing).build.drift if item.change.symbol.name == "snuff"]
+
+
+_ABSTRACT_CHECK = """\
+import ast, pathlib, sys
+bad = 0
+for path in sorted(pathlib.Path(sys.argv[1]).glob("*.py")):
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.ClassDef) and "describe" not in [getattr(item, "name", "") for item in node.body]:
+            print(f"{path}:{node.lineno}:1: error: Cannot instantiate abstract class '{node.name}' with abstract method 'describe'")
+            bad += 1
+sys.exit(bad > 0)
+"""
+
+
+def test_a_member_put_into_one_class_is_offered_for_the_others(tree: Tree) -> None:
+    game = "import wick\n\n\nclass Lamp(wick.Thing):\n    glows = 1\n\n\nclass Fog(wick.Thing):\n    thick = 2\n"
+    wick, crossing = _without_rules(tree, "class Thing:\n    pass\n", "class Thing:\n    pass\n", game)
+    (wick.shelf / "wick/2.0/check.py").write_text(_ABSTRACT_CHECK)
+    _take(crossing, "build:run", "build")
+    file = wick.project / "game.py"
+    member = "\n    def describe(self):\n        return 'it is'\n"
+    file.write_text(file.read_text().replace("    glows = 1\n", f"    glows = 1\n{member}"))
+    cause = next(item for item in _look(crossing).build.causes if item.cause.symbol == "describe")
+    (fix,) = cause.fixes
+    assert fix.rule.kind == "add-member" and "as you changed it in game.py:" in fix.rule.why and not fix.is_sure
+    _take(crossing, f"cause:{cause.cause.key}", fix.rule.id)
+    assert file.read_text().endswith(f"    thick = 2\n{member}")
+    _take(crossing, "build:run", "build")
+    assert _look(crossing).build.passed

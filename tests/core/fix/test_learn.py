@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.fix.apply import apply_edits, find_edits, try_rule
 from fernshale.core.fix.learn import Lines, learn_rules
+from fernshale.core.fix.learn_member import learn_member
 
 _PATH = TreePath("a.cpp")
 # What was changed, and what the rule must make of another place.
@@ -52,3 +53,35 @@ def test_every_rule_makes_the_change_it_was_learned_from(before: str, after: str
         edits = find_edits(rule, _PATH, before)
         made = {apply_edits(before, edits), *(apply_edits(before, [edit]) for edit in edits)}
         assert any(text.split() == after.split() or "".join(text.split()) == "".join(after.split()) for text in made)
+
+
+@pytest.mark.parametrize(
+    ("path", "text", "added", "other", "wanted"),
+    [
+        (
+            "a.cpp",
+            "class A : public m::Actor {\npublic:\n    int n;\n%s};\n",
+            "    int describe() const override {\n        return 1;\n    }\n",
+            "class B : m::Actor {\npublic:\n    int x;\n};\nclass C : Other {\n};\n",
+            "class B : m::Actor {\npublic:\n    int describe() const override {\n        return 1;\n    }\n    int x;\n};\n"
+            "class C : Other {\n};\n",
+        ),
+        (
+            "a.py",
+            "import m\n\n\nclass A(m.Actor):\n    n = 1\n%s",
+            "\n    def describe(self):\n        return 1\n",
+            "class B(Actor):\n  x = 1\n\n\nclass C(B):\n    describe = None\n\nclass D(Actor): pass\n",
+            "class B(Actor):\n  x = 1\n\n  def describe(self):\n      return 1\n\n\nclass C(B):\n    describe = None\n\n"
+            "class D(Actor): pass\n",
+        ),
+    ],
+)
+def test_a_member_put_into_one_class_is_put_into_the_others(path: str, text: str, added: str, other: str, wanted: str) -> None:
+    start = text.index("%s")
+    whole = text % added
+    rule = learn_member(whole, TreePath(path), start, start + len(added), "describe", "", "l", "w")
+    assert rule is not None and rule.member == "describe"
+    made = apply_edits(other, find_edits(rule, TreePath(path), other))
+    assert made == wanted
+    assert find_edits(rule, TreePath(path), made) == () == find_edits(rule, TreePath(path), whole)
+    assert learn_member(whole, TreePath(path), start, start + len(added), "nothing", "", "l", "w") is None

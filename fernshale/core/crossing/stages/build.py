@@ -295,13 +295,15 @@ def _find_fixes(
         found = edits.get(rule.id, ())
         if rule.silent or message_fits is False:
             continue
-        here = tuple(edit for edit in found if _lines_of(edit) & named)
+        # A member that is missing is named by itself; where it goes may be far from the head of its class.
+        is_member = rule.kind == "add-member" and rule.member == cause.symbol
+        here = found if is_member else tuple(edit for edit in found if _lines_of(edit) & named)
         if not here:
             continue
         if rule.named:
             found = _near(rule, found, here)
         spots = set().union(*(_lines_of(edit) for edit in here))
-        clears = sum(bool(places & spots) for places in lines)
+        clears = cause.count if is_member else sum(bool(places & spots) for places in lines)
         confidence = rule.confidence * (_BY_SYMBOL if message_fits or _names(rule, cause.symbol) else _BY_LINE)
         fixes.append(Fix(rule, rules.source(rule), found, (), here, clears, confidence))
     # A rule that merely stands on the same line is for another cause, when one names this very symbol.

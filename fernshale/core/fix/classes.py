@@ -1,0 +1,108 @@
+"""The classes a file defines, with what they derive from: by their braces, and those of Python by its own parser."""
+
+from __future__ import annotations
+
+import ast
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from itertools import accumulate
+
+from fernshale.core.base.languages import ENDINGS
+from fernshale.core.fix.tokens import Token, group_end, tokenize
+
+PYTHON = ENDINGS["python"]
+_ACCESS = frozenset(("public", "private", "protected", "virtual", "where", "with"))
+
+
+def class_bodies(tokens: Sequence[Token]) -> list[tuple[str, tuple[str, ...], int, int]]:
+    """The classes a file defines: name, names of the bases, and the token span of the body in braces, outer ones first."""
+    found = []
+    for index, token in enumerate(tokens[:-1]):
+        if token.text not in ("class", "struct", "interface") or tokens[index + 1].kind != "name":
+            continue
+        if index and tokens[index - 1].text in ("<", ","):
+            continue  # a parameter of a template
+        opening = next((at for at in range(index, len(tokens)) if tokens[at].text in ("{", ";", ")", "=")), len(tokens))
+        if opening == len(tokens) or tokens[opening].text != "{":
+            continue
+        head = [item.text for item in tokens[index + 1 : opening]]
+        start = next((at for at, word in enumerate(head) if word in (":", "extends", "implements")), len(head))
+        found.append((head[0], _bases(head[start:]), opening, group_end(tokens, opening)))
+    return found
+
+
+def _bases(words: Sequence[str]) -> tuple[str, ...]:
+    """The last names of what stands behind the head of a class, without scopes and template arguments."""
+    found, last, depth = [], "", 0
+    for word in (*words, ","):
+        depth += (word == "<") - (word == ">")
+        if depth == 0 and word in (",", "extends", "implements"):
+            found.append(last)
+            last = ""
+        elif depth == 0 and word.isidentifier() and word not in _ACCESS:
+            last = word
+    return tuple(filter(None, found))
+
+
+@dataclass(frozen=True, slots=True)
+class PythonClass:
+    """A class of a Python file: names of its bases and of its members, the characters `start`..`end` of it, and how its body is
+    indented; None where that stands on the line of its head."""
+
+    name: str
+    bases: tuple[str, ...]
+    members: tuple[str, ...]
+    start: int
+    end: int
+    indent: str | None
+
+
+@lru_cache(maxsize=64)
+def python_classes(text: str) -> tuple[PythonClass, ...]:
+    """The classes of a Python file; none where it cannot be parsed."""
+    try:
+        tree = ast.parse(text)
+    except (SyntaxError, ValueError, RecursionError):
+        return ()
+    lines = text.split("\n")
+    starts = [0, *accumulate(len(line) + 1 for line in lines)]
+    found = []
+    for node in ast.walk(tree):
+        if isinstance(node, ast.ClassDef):
+            bases = tuple(name for base in node.bases if (name := _last_name(base)))
+            members = tuple(name for item in node.body for name in _defined(item))
+            start, end = starts[node.lineno - 1], min(starts[node.end_lineno or node.lineno], len(text))
+            first = node.body[0]
+            indent = lines[first.lineno - 1][: first.col_offset] if first.lineno > node.lineno else None
+            found.append(PythonClass(node.name, bases, members, start, end, indent))
+    return tuple(sorted(found, key=lambda item: item.start))
+
+
+def _last_name(base: ast.expr) -> str:
+    return base.id if isinstance(base, ast.Name) else base.attr if isinstance(base, ast.Attribute) else ""
+
+
+def _defined(item: ast.stmt) -> list[str]:
+    """The names a statement of a class body defines."""
+    if isinstance(item, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
+        return [item.name]
+    targets = item.targets if isinstance(item, ast.Assign) else [item.target] if isinstance(item, ast.AnnAssign) else []
+    return [target.id for target in targets if isinstance(target, ast.Name)]
+
+
+def derived_spans(text: str, path: str, derives: Sequence[str]) -> list[tuple[int, int]]:
+    """The character spans of classes that derive from one of `derives`, by its last name."""
+    wanted = {re.split(r"::|\.", name)[-1] for name in derives}
+    if path.endswith(PYTHON):
+        bodies = [(item.name, item.bases, item.start, item.end) for item in python_classes(text)]
+    else:
+        tokens = tokenize(text, path)
+        spans = class_bodies(tokens)
+        bodies = [(name, bases, tokens[first].start, tokens[last - 1].end) for name, bases, first, last in spans]
+    one = set(wanted)
+    # Classes of the file that derive from a derived one, in whatever order they stand.
+    for _ in bodies:
+        one |= {name for name, bases, _, _ in bodies if one & set(bases)}
+    return [(first, last) for name, bases, first, last in bodies if one & set(bases) or name in one - wanted]
