@@ -173,8 +173,12 @@ def _ink() -> dict[str, str]:
     }
 
 
+# What paying a debt is called, by its way.
+_BACK = {"return": "Bring it back", "remove": "Take it out"}
+
+
 class DebtsView(QWidget):
-    """Everything set aside, when it can come back, and one action that brings it back."""
+    """Everything set aside or put in for a time, when that can end, and one action that ends it."""
 
     count_changed = Signal(int)
 
@@ -212,7 +216,7 @@ class DebtsView(QWidget):
         ready = sum(bool(item.ready) for item in self._owed)
         parts: tuple[tuple[Tone, str], ...] = (("plain", "Nothing is set aside."),)
         if self._owed:
-            words = f"{ready} of them can come back now." if ready else "nothing of it can come back yet."
+            words = f"{ready} of them can be paid now." if ready else "nothing of it can be paid yet."
             parts = (("strong", count(len(self._owed), "debt")), ("plain", "; "), ("mine" if ready else "plain", words))
         self.finding.show_finding(Finding(parts))
         self._list.set_rows(tuple(_debt_row(item) for item in self._owed))
@@ -224,15 +228,16 @@ class DebtsView(QWidget):
     def _show(self, payload: object) -> None:
         item = next((item for item in self._owed if item.key == payload), None)
         self._back.setVisible(item is not None)
+        self._back.setText(_BACK[item.way] if item else "")
         nothing = "Whatever is set aside on the way stands here until it is back."
         self._detail.setText(f"{item.why}\n{item.place}" if item else nothing)
 
     def _on_back(self) -> None:
         item = next((item for item in self._owed if item.key == self._list.current()), None)
         if item is not None:
-            self.session.take(item.key, item.way, f"bringing back {item.title}")
+            self.session.take(item.key, item.way, f"{_BACK[item.way].lower()}: {item.title}")
 
 
 def _debt_row(item: Owed) -> Row:
-    words = f"{item.ready} would fit now" if item.ready else item.condition
+    words = item.ready or item.condition
     return Row(item.title, words, item.kind, "●" if item.ready else "○", "mine" if item.ready else "base", payload=item.key)

@@ -20,6 +20,8 @@ from fernshale.core.crossing.copies import KEY, Copy
 from fernshale.core.crossing.matter import Matter, Stage
 from fernshale.core.crossing.overview import Overview
 from fernshale.core.crossing.stages.engine import EngineView, preview_engine
+from fernshale.core.crossing.workarounds import KEY as WORKAROUND
+from fernshale.core.crossing.workarounds import Line, is_needed
 
 
 class EnginePage(Page):
@@ -96,6 +98,7 @@ class EnginePage(Page):
                 for item in view.sites
             )
             + tuple(_copy_row(item) for item in view.copies)
+            + tuple(_workaround_row(item, view, overview.setup.to) for item in view.workarounds)
         )
         changes = preview_engine(overview.ground, view, overview.setup.to)
         project = overview.setup.project
@@ -154,7 +157,18 @@ class EnginePage(Page):
 
 def _is_asked_here(matter: Matter) -> bool:
     """Whether a matter has ways of its own; for the others the page has buttons."""
-    return bool(matter.proposals) and matter.key != "engine:sites" and (matter.needs_you or matter.key.startswith(KEY))
+    is_here = matter.needs_you or matter.key.startswith((KEY, WORKAROUND))
+    return bool(matter.proposals) and matter.key != "engine:sites" and is_here
+
+
+def _workaround_row(item: Line, view: EngineView, to: str) -> TableRow:
+    before, after = "", item.workaround.line
+    if item.line:
+        before, after = after, "as it is" if is_needed(item, view.workarounds, to) else "goes"
+    place = f"{item.file}:{item.line}" if item.line else str(item.file)
+    cells = (place, "a line some releases need", before, after, item.condition)
+    tone: Tone = "quiet" if after == "as it is" else "mine"
+    return TableRow(cells, ((3, tone), (4, "quiet")), (item.file, item.line))
 
 
 def _copy_row(item: Copy) -> TableRow:

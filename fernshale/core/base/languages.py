@@ -21,6 +21,8 @@ ENDINGS: Mapping[str, tuple[str, ...]] = {
 # Files in which a comment begins with `#` or with `--`; in all others it begins with `//`.
 HASH_COMMENTS = (".py", ".pyi", ".sh", ".toml", ".yaml", ".yml", ".rb", ".pl", ".mk", ".cmake")
 DASH_COMMENTS = (".lua", ".sql")
+_SEMICOLONS = (".ini", ".cfg")
+_OTHER_HASH = (".properties", ".conf", ".env", "CMakeLists.txt", "Makefile", "makefile", ".gitignore")
 # What a person asks for by one name may be written in several.
 LANGUAGES: Mapping[str, tuple[str, ...]] = {
     "c": ("c", "c++"),
@@ -46,3 +48,14 @@ def endings_of(name: str) -> tuple[str, ...]:
     """The endings a person means by a language; one that is not known here is an ending itself (`glim` is `.glim`)."""
     known = LANGUAGES.get(name)
     return tuple(ending for part in known for ending in ENDINGS[part]) if known else (f".{name.lstrip('.')}",)
+
+
+def comment_mark(path: str) -> str:
+    """What begins a comment of one line in a file of this name; "" where nothing does, or nobody knows."""
+    if path.endswith((*HASH_COMMENTS, *_OTHER_HASH)):
+        return "#"
+    if path.endswith(DASH_COMMENTS):
+        return "--"
+    if path.endswith(_SEMICOLONS):
+        return ";"
+    return "//" if language_of(path) else ""

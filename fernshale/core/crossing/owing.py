@@ -8,13 +8,14 @@ from typing import Literal
 from fernshale.core.crossing.members import member_states
 from fernshale.core.crossing.overview import Overview
 from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.workarounds import is_needed
 
-Kind = Literal["plugin", "code", "member"]
+Kind = Literal["plugin", "code", "member", "line"]
 
 
 @dataclass(frozen=True, slots=True)
 class Owed:
-    """Something to come back to. `key` and `way` settle it; `ready` says what would fit now, "" while nothing does."""
+    """Something to come back to. `key` and `way` settle it; `ready` says why that can be done now, "" while it cannot."""
 
     kind: Kind
     title: str
@@ -31,7 +32,7 @@ def owed(overview: Overview, crossing: Crossing) -> tuple[Owed, ...]:
     found = [
         Owed(
             "plugin", f"{item.id} {item.version}", item.id, item.why, f"comes back with {item.condition}",
-            item.ready, f"aside:{item.id}", "return",
+            f"{item.ready} would fit now" if item.ready else "", f"aside:{item.id}", "return",
         )
         for item in overview.plugins.aside
     ]  # fmt: skip
@@ -39,6 +40,12 @@ def owed(overview: Overview, crossing: Crossing) -> tuple[Owed, ...]:
         Owed("code", item.title, item.place, item.why, "comes back when it can be mended", "", f"debt:{item.entry}", "return")
         for item in overview.build.debts
     ]
+    lines = overview.engine.workarounds
+    for item in (item for item in lines if item.line):
+        ready = "" if is_needed(item, lines, overview.setup.to) else f"{overview.setup.to} does not need it"
+        title, place = f"“{item.workaround.line.strip()}”", f"{item.file}:{item.line}"
+        key = f"{item.key}:{item.file}"
+        found.append(Owed("line", title, place, item.workaround.why, item.condition, ready, key, "remove"))
     for state in member_states(overview.ground, overview.build, crossing):
         if state.left_out:
             member, to = state.member, overview.setup.to

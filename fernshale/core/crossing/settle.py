@@ -39,6 +39,7 @@ from fernshale.core.crossing.stages.survey import remove_thing, take_baseline, t
 from fernshale.core.crossing.stages.trial import run_trial
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.toolchain import find_demand, raise_standard
+from fernshale.core.crossing.workarounds import settle_workaround
 from fernshale.core.fix.apply import find_edits
 from fernshale.core.survey.plugins import Plugin
 from fernshale.core.survey.roles import role_of
@@ -150,6 +151,8 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
             choose_way(crossing, ground, way.split()[1:], taken.who, taken.why)
         case "demand", "raise":
             raise_standard(crossing, ground, find_demand(ground, rest), progress, token)
+        case "workaround", "add" | "remove" as way:
+            settle_workaround(crossing, ground, taken.key, way, taken.why, progress, token)
         case "copy", way:
             settle_copy(crossing, ground, TreePath(rest), way, taken.who, taken.why, progress, token)
         case "member", "leave":
@@ -301,6 +304,7 @@ def _record(crossing: Crossing, taken: Taken) -> None:
         "note": Stage.ROUTE,
         "demand": Stage.ROUTE,
         "engine": Stage.ENGINE,
+        "workaround": Stage.ENGINE,
         "default": Stage.BUILD,
     }
     stage = stages.get(taken.key.partition(":")[0], Stage.TRIAL)

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import ClassVar, Literal, Protocol
 
 from fernshale.core.base.errors import FernshaleError
-from fernshale.core.base.release import same_release
+from fernshale.core.base.release import parse_release, same_release
 from fernshale.core.base.schema import STRICT
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 
@@ -41,6 +41,30 @@ class Demand:
 
 
 @dataclass(frozen=True, slots=True)
+class Workaround:
+    """A line that files of a project (`file`, a glob) need for a release, behind the last line that has `after` or at the end.
+
+    From the release `until` on it is not wanted any more; without that nobody knows yet.
+    """
+
+    __pydantic_config__: ClassVar = STRICT
+    file: str
+    line: str
+    why: str
+    after: str = ""
+    until: str = ""
+
+    def __post_init__(self) -> None:
+        if not self.line.strip() or "\n" in self.line:
+            raise ValueError("a workaround is one line with something on it")
+        if self.until:
+            try:
+                parse_release(self.until)
+            except FernshaleError as error:
+                raise ValueError(error.message) from error
+
+
+@dataclass(frozen=True, slots=True)
 class Need:
     """Another plugin that a release needs, in one of the releases it accepts."""
 
@@ -64,6 +88,7 @@ class EngineRelease:
     rules: tuple[str, ...] = ()
     faults: tuple[Fault, ...] = ()
     demands: tuple[Demand, ...] = ()
+    workarounds: tuple[Workaround, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -116,7 +116,7 @@ def test_what_is_switched_off_leaves_a_whole_block() -> None:
 
 def test_a_literal_that_would_grow_each_time_is_refused() -> None:
     for new, call, position in (("1 + 2", "", 0), ("2", "f", 0)):
-        with pytest.raises(ValueError, match="literal|rewrite"):
+        with pytest.raises(ValueError, match=r"literal|rewrite"):
             Rule("r", "literal", "w", old="1", new=new, call=call, position=position)
 
 

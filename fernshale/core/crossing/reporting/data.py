@@ -80,6 +80,17 @@ def report_data(overview: Overview, crossing: Crossing) -> dict[str, Any]:
         "debts": [
             {"what": item.what, "title": item.title, "place": item.place, "why": item.why, "key": f"debt:{item.entry}"}
             for item in overview.build.debts
+        ]
+        + [
+            {
+                "what": "line",
+                "title": f"“{item.workaround.line.strip()}”",
+                "place": f"{item.file}:{item.line}",
+                "why": f"{item.workaround.why}; {item.condition}",
+                "key": f"{item.key}:{item.file}",
+            }
+            for item in overview.engine.workarounds
+            if item.line
         ],
         "follow_ups": follow_ups(overview),
         "left": [

@@ -20,6 +20,7 @@ from fernshale.core.crossing.matter import Matter, Proposal, Stage
 from fernshale.core.crossing.rebuild import find_built
 from fernshale.core.crossing.stages.route import SAID, said_key
 from fernshale.core.crossing.state import Crossing, Setup
+from fernshale.core.crossing.workarounds import Line, find_lines, workaround_matters
 from fernshale.core.engine.reassociate import SiteChange, draft_sites, plan_sites
 from fernshale.core.survey.members import choose_members, with_override
 from fernshale.core.survey.roles import role_of
@@ -43,7 +44,7 @@ class EngineView:
     """Each site before and after, the generated files that go, and how regenerating went.
 
     `overrides` are descriptors of members that inherit and get a release of their own; `copies` files that were copied
-    from the engine and edited.
+    from the engine and edited; `workarounds` lines that only some releases need.
     """
 
     sites: tuple[SiteChange, ...]
@@ -53,6 +54,7 @@ class EngineView:
     release: str
     copies: tuple[Copy, ...]
     matters: tuple[Matter, ...]
+    workarounds: tuple[Line, ...] = ()
 
     @property
     def pending(self) -> tuple[SiteChange, ...]:
@@ -89,8 +91,10 @@ def engine(ground: Ground, crossing: Crossing, token: CancelToken) -> EngineView
     kept = crossing.leg_fact("regenerated")
     regenerated = Regenerated(**kept) if kept and kept["release"] == ground.release else None
     copies = find_copies(ground, crossing, token)
-    view = EngineView(sites, overrides, stale, regenerated, ground.release, copies, ())
-    return replace(view, matters=(*_matters(view, ground, crossing), *copy_matters(copies, crossing)))
+    lines = find_lines(ground, setup.to)
+    view = EngineView(sites, overrides, stale, regenerated, ground.release, copies, (), lines)
+    more = (*copy_matters(copies, crossing), *workaround_matters(lines, setup.to, crossing.decisions()))
+    return replace(view, matters=(*_matters(view, ground, crossing), *more))
 
 
 def _leg_changes(ground: Ground, setup: Setup, asked: Collection[str]) -> tuple[SiteChange, ...]:
