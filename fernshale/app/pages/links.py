@@ -21,7 +21,7 @@ from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.words import count
 from fernshale.core.change.model import ChangeSet
 from fernshale.core.change.preview import unified_diff
-from fernshale.core.crossing.matter import Matter, Stage
+from fernshale.core.crossing.matter import Matter, Proposal, Stage
 from fernshale.core.crossing.overview import Overview
 from fernshale.core.crossing.scanning import DataWork, key_of, preview_data, preview_mending
 from fernshale.core.crossing.stages.links import declaration, preview_relink
@@ -170,7 +170,7 @@ class LinksPage(Page):
         self._show_way()
 
     def _find_ways(self) -> list[tuple[str, str]]:
-        item, work, unmet = self._item(), self._work(), self._unmet()
+        item, work = self._item(), self._work()
         if self._list.current() == _TOGETHER:
             return [("sure", "Relink them all")]
         if item is not None:
@@ -185,18 +185,12 @@ class LinksPage(Page):
                     for each in found
                 ]
             return ways[:400]
-        if unmet and unmet[0].can_mend:
-            return [
-                (
-                    "mend",
-                    "Put it in"
-                    if unmet[0].fault == "missing"
-                    else f"Set {unmet[0].expect.field} to {unmet[0].expect.default}",
-                )
-            ]
-        if unmet and unmet[0].fault == "too many":
-            return [(f"drop {each.number}", f"Take out {each.name}, line {each.line}") for each in unmet[0].objects]
-        return []
+        return [(way.id, f"{_glyph(way.confidence)} {way.confidence:.2f}  {way.title}") for way in self._proposals() if way.id]
+
+    def _proposals(self) -> tuple[Proposal, ...]:
+        """The ways of the matter behind the chosen row."""
+        matters = self._overview.links.matters if self._overview is not None else ()
+        return next((matter.proposals for matter in matters if matter.key == self._list.current()), ())
 
     def _show_way(self) -> None:
         item, work, unmet, way = self._item(), self._work(), self._unmet(), self._ways.currentData()
@@ -232,11 +226,10 @@ class LinksPage(Page):
                 }
             self._write(lambda: preview_data(ground, objects), "Rewrite", f"{work.rule.why}  ({work.source})")
         else:
-            self._write(
-                lambda: preview_mending(ground, unmet, way),
-                "Take it out" if way.startswith("drop") else "Put it in",
-                unmet[0].expect.why,
-            )
+            evidence = next((each.evidence for each in self._proposals() if each.id == way), ())
+            told = "; ".join(dict.fromkeys(part for part in (*evidence, unmet[0].expect.why) if part))
+            verb = {"drop": "Take it out", "set": "Set it"}.get(way.partition(" ")[0], "Put it in")
+            self._write(lambda: preview_mending(ground, unmet, way), verb, told)
 
     def _write(self, make: Callable[[], ChangeSet], verb: str, why: str) -> None:
         """The change as a diff, and its size in the head of the card."""

@@ -89,7 +89,8 @@ def key_of(unmet: Unmet) -> str:
     return f"expect:{unmet.expect.id}" if unmet.can_mend else f"expect:{unmet.expect.id}:{unmet.file}"
 
 
-def scan_matters(found: Scan) -> Iterable[Matter]:
+def scan_matters(found: Scan, fillings: Mapping[str, Sequence[Proposal]]) -> Iterable[Matter]:
+    """`fillings` are ways to fill fields that are empty, by the key of the matter."""
     for work in found.work:
         rule = work.rule
         first, objects = next(iter(work.objects.items()))
@@ -103,7 +104,7 @@ def scan_matters(found: Scan) -> Iterable[Matter]:
     for item in found.unmet:
         groups.setdefault(key_of(item), []).append(item)
     for key, items in groups.items():
-        yield _unmet_matter(key, items)
+        yield _unmet_matter(key, items, fillings.get(key, ()))
 
 
 def apply_data(
@@ -141,7 +142,8 @@ def preview_data(ground: Ground, objects: Mapping[TreePath, Sequence[Rewritten]]
 def apply_mending(
     crossing: Crossing, ground: Ground, key: str, way: str, who: str, why: str, progress: Progress, token: CancelToken
 ) -> int:
-    """Put in what is missing (`mend`), or take one of too many out (`drop NUMBER`); the logbook entry's id."""
+    """Put in what is missing (`mend`), fill a field (`set VALUE`) or take one of too many out (`drop NUMBER`); the logbook
+    entry's id. Raises MisuseError, FormatError."""
     items = [item for item in scan(ground, crossing, token).unmet if key_of(item) == key]
     if not items:
         raise MisuseError(f"{key.partition(':')[2]} is met")
@@ -157,8 +159,13 @@ def preview_mending(ground: Ground, items: Sequence[Unmet], way: str) -> ChangeS
     changes: dict[TreePath, list[Change]] = {}
     for item in items:
         text = ground.read(item.file) or ""
-        number = way.removeprefix("drop ")
-        found = without(item, int(number), text, formats) if way.startswith("drop ") else mend(item, text, formats)
+        what, _, value = way.partition(" ")
+        if what == "drop":
+            found = without(item, int(value), text, formats)
+        elif what == "set" and item.expect.values and value not in item.expect.values:
+            raise MisuseError(f"{value} is none of what {item.expect.field} may be: {', '.join(item.expect.values)}")
+        else:
+            found = mend(item, text, formats, value if what == "set" else item.expect.default)
         changes.setdefault(item.file, []).extend(found)
     return _written(ground, changes)
 
@@ -171,10 +178,10 @@ def _written(ground: Ground, changes: Mapping[TreePath, Sequence[Change]]) -> Ch
     return draft.change_set()
 
 
-def _unmet_matter(key: str, items: Sequence[Unmet]) -> Matter:
+def _unmet_matter(key: str, items: Sequence[Unmet], fillings: Sequence[Proposal]) -> Matter:
     first = items[0]
     expect = first.expect
-    ways = []
+    ways = [*fillings]
     if first.can_mend:
         words = "Put it in" if first.fault == "missing" else f"Set {expect.field} to {expect.default}"
         ways.append(Proposal("mend", words, (expect.why,), SURE, True))
@@ -204,7 +211,7 @@ def _objects(
     for path in FirstFit([rule.files]).those(ground.files):
         token.check()
         try:
-            every = _read_once(ground, path, rule, partial(find_rewrites, rule, path, formats=formats))
+            every = read_once(ground, path, rule, partial(find_rewrites, rule, path, formats=formats))
         except FormatError as error:
             troubles[str(error)] = None
             continue
@@ -219,7 +226,7 @@ def _unmet(ground: Ground, expect: Expect, troubles: dict[str, None], token: Can
     for path in FirstFit([expect.files]).those(ground.files):
         token.check()
         try:
-            yield from _read_once(ground, path, expect, partial(find_unmet, expect, path, formats=formats))
+            yield from read_once(ground, path, expect, partial(find_unmet, expect, path, formats=formats))
         except FernshaleError as error:
             troubles[error.message] = None
 
@@ -229,9 +236,8 @@ _seen: dict[tuple[str, str, str], tuple[Any, ...]] = {}
 _MOST_SEEN = 200_000
 
 
-def _read_once(
-    ground: Ground, path: TreePath, rule: Rule | Expect, find: Callable[[str], tuple[T, ...]]
-) -> tuple[T, ...]:
+def read_once(ground: Ground, path: TreePath, rule: object, find: Callable[[str], tuple[T, ...]]) -> tuple[T, ...]:
+    """What `find` gives for the text of a file, from what is kept where neither file nor rule changed."""
     key = (ground.manifest.entries[path].content, path, f"{ground.profile.digest} {rule!r}")
     if key not in _seen:
         if len(_seen) > _MOST_SEEN:

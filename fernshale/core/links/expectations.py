@@ -63,8 +63,13 @@ def find_unmet(expect: Expect, path: TreePath, text: str, formats: Formats) -> t
     return tuple(unmet)
 
 
-def mend(unmet: Unmet, text: str, formats: Formats) -> list[Change]:
-    """Put in what is missing, or the default where a field is empty. Raises FormatError."""
+def objects_of(expect: Expect, path: TreePath, text: str, formats: Formats) -> tuple[Found, ...]:
+    """The objects of a file that the rule is about. Raises FormatError."""
+    return _read(expect, path, text, formats)[1]
+
+
+def mend(unmet: Unmet, text: str, formats: Formats, value: str) -> list[Change]:
+    """Put in what is missing, or `value` where a field is empty. Raises FormatError."""
     expect = unmet.expect
     document, found = _read(expect, unmet.file, text, formats)
     if document is None:
@@ -80,9 +85,9 @@ def mend(unmet: Unmet, text: str, formats: Formats) -> list[Change]:
             if each.number in numbers:
                 field = find_field(document, each.node, expect.field)
                 if field is None:
-                    changes.append(add_field(document, each.node, expect.field, expect.default))
+                    changes.append(add_field(document, each.node, expect.field, value))
                 else:
-                    changes.append(set_field(document, field, expect.default))
+                    changes.append(set_field(document, field, value))
         return changes
     except NotKeyed as error:
         raise FormatError(unmet.file, [(unmet.line, error.message)]) from error

@@ -71,6 +71,21 @@ files = ["rooms/*.json"]
 object = "lamps/*"
 field = "glow"
 default = "warm"
+
+[[expect]]
+id = "lit"
+title = "every place has its lamp"
+files = ["rooms/*.json"]
+object = "lamps/*"
+field = "lamp"
+
+[[expect]]
+id = "shade"
+title = "a shutter is open or shut"
+files = ["plans/*.plan"]
+object = "shutter"
+field = "state"
+values = ["open", "shut"]
 """
 
 
@@ -242,3 +257,23 @@ def test_an_id_that_two_declare_since_the_crossing_began_is_a_matter(tree: Tree)
     assert matter.title == "111-fresh is declared 2 times" and "addons/snuffer/copy.json:2" in matter.detail
     _take(crossing, matter.key, "", "one is for the attic")
     assert not _look(crossing).links.doubled
+
+
+def test_an_empty_reference_gets_what_it_held_before_or_what_its_like_hold(tree: Tree) -> None:
+    wick, crossing = _crossing(tree)
+    room = wick.project / "rooms/0.json"
+    room.write_bytes(room.read_bytes().replace(b'"lamp": "old-1", "angle": 90', b'"lamp": "", "angle": 90'))
+    (wick.project / "plans/hall.plan").write_text("shutter wide=1 state=open\nshutter wide=2 state=ajar\n")
+    view = _look(crossing).links
+    matters = {item.key: item for item in view.matters}
+    lamp = matters["expect:lit:rooms/0.json"].proposals[0]
+    assert (lamp.id, lamp.sure) == ("set 111-fresh", False)
+    assert lamp.evidence == ("it held old-1 before the crossing, which is this now",)
+    # It held nothing before, and what is not allowed is not proposed.
+    shade = [way for way in matters["expect:shade:plans/hall.plan"].proposals if way.id]
+    assert [(way.id, way.evidence) for way in shade] == [("set open", ("1 of 2 others hold it",))]
+    with pytest.raises(MisuseError, match="none of what state may be"):
+        _take(crossing, "expect:shade:plans/hall.plan", "set ajar")
+    _take(crossing, "expect:lit:rooms/0.json", lamp.id)
+    assert '"lamp": "111-fresh", "angle": 90' in room.read_text()
+    assert "expect:lit:rooms/0.json" not in {item.key for item in _look(crossing).links.matters}

@@ -12,6 +12,7 @@ from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.change.draft import Draft
 from fernshale.core.change.model import ChangeSet
+from fernshale.core.crossing.filling import find_fillings
 from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.linkage import Linkage, read_bytes, read_linkage
 from fernshale.core.crossing.logbook import write_step
@@ -68,7 +69,12 @@ def links(ground: Ground, crossing: Crossing, token: CancelToken) -> LinksView:
     scanned = scan(ground, crossing, token)
     known = set(linkage.before.index.doubled)
     doubled = tuple(id for id in linkage.now.index.doubled if id not in known and f"doubled:{id}" not in decided)
-    matters = (*_matters(dangling), *_doubled_matters(doubled, linkage.now.index), *scan_matters(scanned))
+    fillings = find_fillings(ground, crossing.store, start, linkage, scanned.unmet, token)
+    ways = {
+        key: [Proposal(f"set {item.value}", f"Set it to {item.value}", item.evidence, item.score) for item in items]
+        for key, items in fillings.items()
+    }
+    matters = (*_matters(dangling), *_doubled_matters(doubled, linkage.now.index), *scan_matters(scanned, ways))
     return LinksView(linkage, dangling, before, left, doubled, scanned, matters)
 
 
