@@ -53,9 +53,13 @@ def reader(root: Path) -> Callable[[TreePath], bytes]:
         # Straight to the system: whole folders are read like this, and most files are small.
         handle = os.open(f"{place}/{path}", os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC)
         try:
-            parts = [os.read(handle, os.fstat(handle).st_size + 1)]
+            size = os.fstat(handle).st_size
+            data = os.read(handle, size + 1)
+            if len(data) == size:
+                return data  # a short read of a file is its end
+            parts = [data]
             while len(parts[-1]):
-                parts.append(os.read(handle, 1 << 20))
+                parts.append(os.read(handle, 1 << 16))
             return b"".join(parts)
         finally:
             os.close(handle)

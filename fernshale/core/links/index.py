@@ -19,7 +19,8 @@ from fernshale.core.profile.model import DataFormat, LinkShape
 _READ = "fernshale.core.links.index:read_files"
 _OFTEN = 200
 _HEAD_START = 3000
-_PIECE, _LARGE_PIECE = 1 << 17, 1 << 24
+# More at once would cost most files, which are small, a new mapping of memory each.
+_PIECE, _LARGE_PIECE = 1 << 15, 1 << 24
 
 
 @dataclass(frozen=True, slots=True)
@@ -140,16 +141,16 @@ class LinkIndex:
         for mark in marks.declared:
             files = self._declared.setdefault(mark.id, {})
             files[path] = files.get(path, 0) + 1
-        folder = posixpath.dirname(path)
         for mark in marks.used:
             if self.rules.names_files(mark):
-                files = self._named.setdefault((folder, mark.id), {})
+                files = self._named.setdefault((posixpath.dirname(path), mark.id), {})
             else:
                 files = self._used.setdefault(mark.id, {})
             files[path] = files.get(path, 0) + 1
 
     def _take(self, path: TreePath, stamp: object, marks: FileMarks) -> None:
-        self._forget(path)
+        if path in self._stamps:
+            self._forget(path)
         self._stamps[path] = stamp
         if marks.declared or marks.used or marks.trouble:
             self.files[path] = marks
@@ -158,12 +159,11 @@ class LinkIndex:
     def _forget(self, path: TreePath) -> None:
         self._stamps.pop(path, None)
         marks = self.files.pop(path, NOTHING)
-        folder = posixpath.dirname(path)
         for mark in marks.declared:
             _drop(self._declared, mark.id, path)
         for mark in marks.used:
             if self.rules.names_files(mark):
-                _drop(self._named, (folder, mark.id), path)
+                _drop(self._named, (posixpath.dirname(path), mark.id), path)
             else:
                 _drop(self._used, mark.id, path)
 

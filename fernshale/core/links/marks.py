@@ -62,6 +62,7 @@ class Rules:
     def __init__(self, shape: LinkShape, formats: Sequence[DataFormat] = ()) -> None:
         self.all: tuple[IdPattern, ...] = (*shape.declare, *shape.use)
         self.declaring = len(shape.declare)
+        self._naming = [rule.names == "file" for rule in self.all]
         self._fits = [FirstFit([rule.files]) for rule in self.all]
         self._formats = own_formats(formats)
         self._any = FirstFit([[glob for rule in self.all for glob in rule.files]])
@@ -74,7 +75,7 @@ class Rules:
         return [number for number, fit in enumerate(self._fits) if fit.find(path) is not None]
 
     def names_files(self, mark: Mark) -> bool:
-        return self.all[mark.rule].names == "file"
+        return self._naming[mark.rule]
 
     def read(self, path: TreePath, data: bytes) -> FileMarks:
         """The marks of a file. Raises FormatError for a pattern that runs away."""
