@@ -37,7 +37,7 @@ class _Kept:
 
     now: LinkIndex
     before: LinkIndex
-    of: tuple[str, str, Told] = ("", "", {})
+    of: tuple[str, str, Mapping[TreePath, TreePath], Told] = ("", "", {}, {})
     linkage: Linkage | None = None
 
 
@@ -46,9 +46,17 @@ _lock = threading.Lock()
 
 
 def read_linkage(
-    ground: Ground, store: Store | None, start: str | None, told: Told, progress: Progress, token: CancelToken
+    ground: Ground,
+    store: Store | None,
+    start: str | None,
+    moved: Mapping[TreePath, TreePath],
+    told: Told,
+    progress: Progress,
+    token: CancelToken,
 ) -> Linkage:
     """The links of a crossing's project beside those of the snapshot `start`, from what is kept where nothing changed.
+
+    `moved` is where merges moved files to.
 
     Raises FormatError, Cancelled.
     """
@@ -56,7 +64,7 @@ def read_linkage(
     with _lock:
         kept = _kept.setdefault((str(ground.project), profile.digest), _Kept(_index(profile), _index(profile)))
         stamp = ground.manifest.derived("links stamp", lambda: _stamp(ground.manifest))
-        if kept.linkage is not None and kept.of == (stamp, start or "", told):
+        if kept.linkage is not None and kept.of == (stamp, start or "", moved, told):
             return kept.linkage
         kept.linkage = None
         kept.now.update(_stamps(ground.manifest), ground.project, progress, token)
@@ -68,8 +76,8 @@ def read_linkage(
             before = Side(kept.before, {}, lambda path: None)
             manifest = EMPTY
         kept.before.update(_stamps(manifest), before.read, progress, token, like=kept.now)
-        kept.linkage = Linkage(now, before, find_dangling(before, now, {}, told, token))
-        kept.of = stamp, start or "", told
+        kept.linkage = Linkage(now, before, find_dangling(before, now, moved, told, token))
+        kept.of = stamp, start or "", moved, told
         return kept.linkage
 
 

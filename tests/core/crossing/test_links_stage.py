@@ -20,7 +20,7 @@ from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.trust import trust
 from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree, listing
-from tests.wick import Wick, make_wick
+from tests.wick import Wick, cross_wick, make_wick
 
 _PROFILE = """
 [[links.declare]]
@@ -257,6 +257,28 @@ def test_an_id_that_two_declare_since_the_crossing_began_is_a_matter(tree: Tree)
     assert matter.title == "111-fresh is declared 2 times" and "addons/snuffer/copy.json:2" in matter.detail
     _take(crossing, matter.key, "", "one is for the attic")
     assert not _look(crossing).links.doubled
+
+
+def test_where_the_merge_moved_a_file_is_asked_of_the_merge(tree: Tree) -> None:
+    wick = make_wick(tree)
+    with open(wick.profile, "a") as file:
+        file.write(_PROFILE)
+    old = "".join(f"line {n} of the note\n" for n in range(9))
+    new = old.replace("line 2", "row 2").replace("line 6", "row 6")
+    for place in (wick.project / "addons/snuffer", wick.shelf / "snuffer/1"):
+        (place / "note.txt").write_text(old)
+    (wick.shelf / "snuffer/2/words").mkdir()
+    (wick.shelf / "snuffer/2/words/brief.txt").write_text(new)
+    (wick.project / "rooms").mkdir()
+    (wick.project / "rooms/1.json").write_text('{"picture": "../addons/snuffer/note.txt"}')
+    crossing = cross_wick(wick)
+    _take(crossing, "plugin:snuffer", "take")
+    (item,) = _look(crossing).links.dangling
+    assert item.candidates[0].id == "addons/snuffer/words/brief.txt" and item.sure
+    assert "addons/snuffer/note.txt is addons/snuffer/words/brief.txt now" in item.candidates[0].evidence
+    entry = crossing.logbook()[-1].id
+    undo(crossing, entry, no_progress, CancelToken())
+    assert not _look(crossing).links.dangling
 
 
 def test_an_empty_reference_gets_what_it_held_before_or_what_its_like_hold(tree: Tree) -> None:

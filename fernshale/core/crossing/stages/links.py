@@ -19,6 +19,7 @@ from fernshale.core.crossing.logbook import write_step
 from fernshale.core.crossing.matter import Decision, Matter, Proposal, Stage
 from fernshale.core.crossing.rules import LegRules, written_rules
 from fernshale.core.crossing.scanning import Scan, scan, scan_matters
+from fernshale.core.crossing.stages.plugins import kept_moves
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.links.index import LinkIndex
 from fernshale.core.links.meaning import Dangling
@@ -60,7 +61,8 @@ def links(ground: Ground, crossing: Crossing, token: CancelToken) -> LinksView:
     """Look; writes nothing."""
     token.check()
     start = crossing.leg_fact("start") or crossing.fact("start")
-    linkage = read_linkage(ground, crossing.store, start, _told(ground, crossing), no_progress, token)
+    told, moved = _told(ground, crossing), kept_moves(crossing)
+    linkage = read_linkage(ground, crossing.store, start, moved, told, no_progress, token)
     decided = crossing.decisions()
     fresh = [item for item in linkage.dangling if not item.before]
     left = tuple(item for item in fresh if key_of(item) in decided)

@@ -207,9 +207,26 @@ def apply_plugin(
         "entries": ledger_json(ledger)["entries"],
         "from": view.step.from_,
         "to": view.step.to,
+        "moves": _moves(view.plugin, merge),
     }
     crossing.keep_leg_fact(f"ledger {view.plugin.folder}", kept)
     return entry
+
+
+def _moves(plugin: Plugin, merge: FolderMerge) -> dict[str, str]:
+    """Where files of the project went, by where they were; links that named them ask for it."""
+    moved = ((file.mine, file.path) for file in merge.files)
+    return {
+        joined(plugin.folder, old): joined(plugin.folder, new)
+        for old, new in moved
+        if old is not None and new is not None and old != new
+    }
+
+
+def kept_moves(crossing: Crossing) -> dict[TreePath, TreePath]:
+    """Where the merges that stand on this leg moved files to, by where they were."""
+    facts = [crossing.leg_fact(f"ledger {folder}") for folder in kept_ledgers(crossing)]
+    return {TreePath(old): TreePath(new) for kept in facts for old, new in kept.get("moves", {}).items()}
 
 
 def ledger_json(ledger: Ledger) -> dict[str, Any]:
