@@ -295,6 +295,8 @@ class MainWindow(QMainWindow):
         """Go to the report or to the debts."""
         self._page_stack.setCurrentWidget(view)
         view.setFocus()
+        if self.session.overview is not None:
+            self.band.show_overview(self.session.overview, None)
 
     def _count_debts(self, number: int) -> None:
         self._debts_button.setText(f"Debts · {number}" if number else "Debts")
@@ -308,7 +310,8 @@ class MainWindow(QMainWindow):
         self.show_stage(waiting[0] if waiting else Stage.TRIAL)
 
     def _show(self, overview: Overview) -> None:
-        self.band.show_overview(overview, self._stage)
+        is_stage = self._page_stack.currentWidget() is self.pages[self._stage]
+        self.band.show_overview(overview, self._stage if is_stage else None)
         here = self.pages[self._stage]
         had_focus = here.isAncestorOf(QApplication.focusWidget() or self)
         for page in self.pages.values():

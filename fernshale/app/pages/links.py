@@ -127,7 +127,7 @@ class LinksPage(Page):
         rows += [
             Row("A file could not be scanned", words, "", "◆", "alarm", payload=_SETTLED) for words in view.scan.troubles
         ]
-        self._list.set_rows(tuple(rows))
+        self._list.set_rows(tuple(rows) or (_nothing_row(view.index),))
         self._show(self._list.current())
 
     def go_to(self, matter: Matter) -> None:
@@ -275,6 +275,14 @@ class LinksPage(Page):
             why = ask_why(self, "Leave it so")
             if why is not None:
                 self.session.take(key, "", "leaving it so", why=why)
+
+
+def _nothing_row(index: LinkIndex) -> Row:
+    """What was looked at where nothing is to be settled."""
+    if not index.rules.all:
+        return Row("The profile says nothing of links", "so none are looked at", "", "·", "quiet", payload=_SETTLED)
+    words = f"{count(len(index.ids_used()), 'id')} used in {count(len(index.files), 'file')}; each leads somewhere"
+    return Row("Nothing dangles", words, "", "●", "mine", payload=_SETTLED)
 
 
 def _thread(item: Dangling) -> Thread:

@@ -64,7 +64,7 @@ class TrialPage(Page):
         self._searching.succeeded.connect(self._show_printers)
         split = QSplitter(Qt.Orientation.Horizontal, self)
         split.setHandleWidth(14)
-        left = Card(split, "To settle")
+        left = self._left = Card(split, "To settle")
         self._list = RowList(left, "To settle", wrap=True)
         self._list.chosen.connect(self._show)
         left.body.addWidget(self._list, 1)
@@ -150,6 +150,9 @@ class TrialPage(Page):
             Row(item.title, item.detail.split("\n")[0], "", "◆" if item.needs_you else "·", "alarm", payload=item.key)
             for item in view.matters
         ]
+        self._left.set_title("To settle" if view.matters else "Nothing is left to settle")
+        if view.proposed:
+            rows.append(Row("Worth trying: the upgrade touched it", heading=True))
         rows += [
             Row(
                 item.check.name,
@@ -272,7 +275,8 @@ class TrialPage(Page):
             self._evidence.show_lines((LineRow("", "plain", "", words),))
             return
         result = row.on(view.release)
-        head = row.check.by_hand or row.check.why or " ".join(row.check.run) or row.check.produced or row.check.prints
+        head = row.check.by_hand or row.check.why or " ".join(row.check.run)
+        head = head or row.check.produced.replace("{out}/", "what the run writes: ") or row.check.prints
         told = (
             f"on {result.release}, {result.elapsed_s:.2f} s, {result.who}"
             if result.time

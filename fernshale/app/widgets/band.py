@@ -70,13 +70,16 @@ class RouteBand(QWidget):
         self.setAccessibleName("Route")
         self._overview: Overview | None = None
         self._knots: tuple[Knot, ...] = ()
-        self._stage = Stage.SURVEY
+        self._stage: Stage | None = Stage.SURVEY
+        self._left = Stage.SURVEY
 
     def sizeHint(self) -> QSize:
         return QSize(900, 96)
 
-    def show_overview(self, overview: Overview, stage: Stage) -> None:
+    def show_overview(self, overview: Overview, stage: Stage | None) -> None:
+        """`stage` is the one whose page is open, None where none of them is."""
         self._overview, self._stage = overview, stage
+        self._left = stage or self._left
         self._knots = knots_of(overview)
         states = ", ".join(f"{item.value} {overview.states[item].value}" for item in STAGES)
         self.setAccessibleDescription(states)
@@ -233,7 +236,7 @@ class RouteBand(QWidget):
         if not step:
             super().keyPressEvent(event)
             return
-        at = min(max(STAGES.index(self._stage) + step, 0), len(STAGES) - 1)
+        at = min(max(STAGES.index(self._left) + (step if self._stage else 0), 0), len(STAGES) - 1)
         self.stage_chosen.emit(STAGES[at])
 
     def event(self, event: QEvent) -> bool:
