@@ -67,8 +67,8 @@ def compare(pair: Pair, token: CancelToken) -> tuple[Change, ...]:
     new = [item for item in pair.new.symbols if not item.is_hidden]
     olds, news = _by_path(old), _by_path(new)
     hidden = {item.path for item in pair.new.symbols if item.is_hidden}
-    gone = [group[0] for path, group in olds.items() if path not in news and group[0].kind != "constructor"]
-    fresh = [group[0] for path, group in news.items() if path not in olds and group[0].kind != "constructor"]
+    gone = [_main(group) for path, group in olds.items() if path not in news and group[0].kind != "constructor"]
+    fresh = [_main(group) for path, group in news.items() if path not in olds and group[0].kind != "constructor"]
     matches = match_symbols(old, new, gone, fresh, pair.moved, token)
     names = Names(new)
     # A member goes along with the file of what holds it.
@@ -92,6 +92,11 @@ def compare(pair: Pair, token: CancelToken) -> tuple[Change, ...]:
     return tuple(
         sorted(changes, key=lambda item: (item.kind == "added", item.symbol.file, item.symbol.line, item.symbol.path))
     )
+
+
+def _main(group: Sequence[Symbol]) -> Symbol:
+    """Of symbols of one path the one that is declared there: a function or type rather than a value or field of its name."""
+    return max(group, key=lambda item: item.is_callable or item.kind in CONTAINER)
 
 
 def _by_path(symbols: Iterable[Symbol]) -> dict[tuple[str, ...], list[Symbol]]:

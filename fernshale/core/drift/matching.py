@@ -28,6 +28,8 @@ _MOST_TOLD = 5
 # A part of a name or a word that stands in more symbols than this brings no candidates by itself.
 _COMMON = 60
 _LEAST = 0.03
+# How often a new symbol that another old one has the better claim on took in this one, too.
+_BESIDE = 0.35
 
 
 @dataclass(frozen=True, slots=True)
@@ -167,8 +169,9 @@ class _Work:
             listed = []
             for number, (odds, words) in weighed.items():
                 weight = math.exp(min(30.0, odds))
-                # Several old symbols may have become one, so a rival for the new one counts half.
-                score = weight / (whole + 0.5 * (claims[number] - weight))
+                # Several old symbols may have become one, so a rival for the new one counts half; and what is likely by itself
+                # stays possible, however good the rival is.
+                score = max(weight / (whole + 0.5 * (claims[number] - weight)), _BESIDE * weight / whole)
                 if score >= _LEAST:
                     listed.append((number != assigned.get(row), -score, number, words))
             path = old.traits[row].symbol.path

@@ -299,3 +299,25 @@ def test_a_default_is_compared_by_the_argument_and_its_value(tree: Tree) -> None
     old = tree("old", {"m.py": "def f(a='x', b=.1, c=3): pass\n"})
     new = tree("new", {"m.py": 'def f(z=None, a="x", b=0.1, c=4): pass\n'})
     assert [c.what for c in _changes(old, new) if c.kind == "default"] == ["c of m.f was 3 and is 4"]
+
+
+def test_what_two_became_is_a_candidate_for_both(tree: Tree) -> None:
+    old = (
+        "class Pier:\n    def get_layout(self):\n        return self.root.find('layout').value(self.berths)\n\n"
+        "    @property\n    def layoutOf(self):\n        return self.root.find('layout').value(self.berths)\n"
+    )
+    new = "class Pier:\n    @property\n    def layout_of(self):\n        return self.root.find('layout').value(self.berths)\n"
+    changes = _changes(tree("old", {"pier.py": old}), tree("new", {"pier.py": new}))
+    first = {c.old.name: c.candidates[0] for c in changes if c.old is not None and c.candidates}
+    assert {name: item.symbol.name for name, item in first.items()} == {"get_layout": "layout_of", "layoutOf": "layout_of"}
+    assert first["layoutOf"].score > 0.5 > first["get_layout"].score > 0.1
+
+
+def test_a_module_that_is_brought_in_is_declared_where_it_lies(tree: Tree) -> None:
+    body = "function tieUp(boat, berth) {\n  return berth.ropes.map((rope) => rope.knot(boat, berth.depth));\n}\nmodule.exports = %s;\n"
+    user = "var %s = require('./%s'), ways = require('./ways').all;\n\nfunction moor(boat) {\n  return %s(boat, ways);\n}\n"
+    old = {"tieUp.js": body % "tieUp", "a.js": user % ("tieUp", "tieUp", "tieUp")}
+    new = {"lash.js": (body % "lash").replace("tieUp", "lash"), "a.js": user % ("lash", "lash", "lash")}
+    assert not [item for item in read_source(old["a.js"].encode(), "a.js") if item.name in ("tieUp", "ways")]
+    (told,) = (item for item in _changes(tree("old", old), tree("new", new)) if item.old and item.old.name == "tieUp")
+    assert told.kind == "renamed" and told.new is not None and (told.new.name, told.new.file) == ("lash", "lash.js")

@@ -50,7 +50,7 @@ def _read(source: Source, node: Node, scope: tuple[str, ...], doc: str, head: st
         _add_function(source, node, node, "function", name, scope, doc, head, {"public"})
     elif kind in ("lexical_declaration", "variable_declaration"):
         for item in node.named_children:
-            if item.type == "variable_declarator":
+            if item.type == "variable_declarator" and not _is_import(source, item.child_by_field_name("value")):
                 _read_value(
                     source,
                     item,
@@ -74,6 +74,13 @@ def _read(source: Source, node: Node, scope: tuple[str, ...], doc: str, head: st
             _read(source, inner, scope, doc, head, depth)
         elif depth < _DEEPEST:
             _read_wrapped(source, inner, scope, depth)
+
+
+def _is_import(source: Source, value: Node | None) -> bool:
+    """Whether a value is another module, or something of it: then it is declared there."""
+    while value is not None and value.type == "member_expression":
+        value = value.child_by_field_name("object")
+    return value is not None and value.type == "call_expression" and source.text(value.child_by_field_name("function")) == "require"
 
 
 def _read_wrapped(source: Source, node: Node, scope: tuple[str, ...], depth: int) -> None:
