@@ -6,6 +6,7 @@ On disk `pathlib.Path` is used; a TreePath never leaves its tree.
 from __future__ import annotations
 
 import os
+import re
 from collections.abc import Callable
 from pathlib import Path
 from typing import NewType
@@ -13,6 +14,8 @@ from typing import NewType
 from fernshale.core.base.errors import ProjectError
 
 TreePath = NewType("TreePath", str)
+# A part that is empty, `.` or `..`, or the byte that ends names.
+_OUTSIDE = re.compile(r"(?:\A|/)\.{0,2}(?:/|\Z)|\0")
 
 # Names under which git keeps its history in a project.
 GITS_OWN = frozenset({".git"})
@@ -20,8 +23,7 @@ GITS_OWN = frozenset({".git"})
 
 def tree_path(text: str) -> TreePath:
     """`text` as a path inside a tree. Raises ProjectError where it would leave the tree."""
-    parts = text.split("/")
-    if not text or text.startswith("/") or "\0" in text or any(part in ("", ".", "..") for part in parts):
+    if _OUTSIDE.search(text):
         raise ProjectError(f"the path {text!r} does not stay inside its folder")
     return TreePath(text)
 

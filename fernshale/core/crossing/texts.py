@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 
-from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.errors import ProjectError
+from fernshale.core.base.textfile import read_text
+from fernshale.core.base.treepath import TreePath, reader
 from fernshale.core.base.work import CancelToken
 from fernshale.core.crossing.ground import Ground
 from fernshale.core.drift.release import languages_of, list_sources
@@ -14,12 +18,16 @@ from fernshale.core.route.names import count_names
 from fernshale.core.survey.roles import source_files
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Texts:
-    """Texts by path, and how often each name stands in them."""
+    """Texts by path."""
 
     of: Mapping[TreePath, str]
-    used: Mapping[str, int]
+
+    @cached_property
+    def used(self) -> Mapping[str, int]:
+        """How often each name stands in them."""
+        return count_names(self.of.values())
 
 
 def read_texts(ground: Ground, token: CancelToken) -> Texts:
@@ -27,12 +35,14 @@ def read_texts(ground: Ground, token: CancelToken) -> Texts:
 
     def read() -> Texts:
         texts = {}
+        read_file = reader(ground.project)
         for path in source_files(ground.profile, ground.files):
             token.check()
-            text = ground.read(path)
-            if text is not None:
-                texts[path] = text
-        return Texts(texts, count_names(texts.values()))
+            with suppress(OSError, ProjectError):  # gone or a link by now: there is nothing to change in it
+                text = read_text(read_file(path))
+                if text is not None:
+                    texts[path] = text.text
+        return Texts(texts)
 
     return ground.manifest.derived(("texts", ground.profile.role, ground.along), read)
 
