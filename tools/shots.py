@@ -45,8 +45,10 @@ def main(out: Path, wanted: list[str]) -> None:
         window.toggle_theme()
 
     def shot_of(widget: QWidget, name: str) -> None:
-        for _ in range(4):
-            app.processEvents()
+        # Lists lay their rows out anew a moment after their width changed.
+        loop = QEventLoop()
+        QTimer.singleShot(160, loop.quit)
+        loop.exec()
         widget.grab().save(str(out / f"{name}.png"))
 
     def shot(name: str, stage: Stage | None = None) -> None:

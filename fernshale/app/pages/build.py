@@ -63,7 +63,7 @@ class BuildPage(Page):
         self._overview: Overview | None = None
         self._way = 0
         self._at: Edit | None = None
-        rounds = Card(self, "Errors per round, by owner")
+        rounds = Card(self, "Errors per round")
         self._build = button(rounds, "Build", self._on_build, main=True, hint="F5")
         self._sure = button(rounds, "Take the sure ones", self._on_sure)
         self._rounds_button = button(

@@ -6,6 +6,7 @@ from collections import Counter
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QSplitter, QWidget
 
 from fernshale.app.dialogs import ask_why
@@ -35,6 +36,8 @@ _TOGETHER = "links:together:sure"
 # Rows that only tell; a row without a payload would be a heading.
 _SETTLED = ("settled",)
 _AROUND = 7
+# Lower than this, pixels, the page leaves its picture out.
+_LOW = 500
 
 
 class LinksPage(Page):
@@ -87,6 +90,11 @@ class LinksPage(Page):
         split.setStretchFactor(1, 1)
         self.column.addWidget(split, 1)
         self.setFocusProxy(self._list)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        # In a low window what is to be settled needs the room more than the picture of it.
+        self._chart.setVisible(self.height() >= _LOW)
 
     def fill(self, overview: Overview) -> None:
         self._overview = overview
