@@ -8,9 +8,10 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import compress
 
-from fernshale.core.build.diagnostics import Diagnostic, merge_repeats
+from fernshale.core.base.work import many_values
+from fernshale.core.build.diagnostics import Diagnostic, Note, merge_repeats
 from fernshale.core.build.reading.heads import read_usual
-from fernshale.core.build.reading.reader import Reader, has_all, is_chain, is_worth, read_diagnostics
+from fernshale.core.build.reading.reader import Reader, has_all, is_chain, is_worth, read_diagnostics, read_way
 from fernshale.core.build.reading.wrappers import Folders
 from fernshale.core.profile.model import DiagnosticPattern
 
@@ -27,14 +28,15 @@ def read_log(data: bytes, patterns: Sequence[DiagnosticPattern]) -> tuple[Diagno
     """
     if len(data) < _LONG or patterns:
         return read_diagnostics(_decode(data).split("\n"), patterns)
-    lines = data.split(b"\n")
-    kinds = _look(set(lines))
-    reader = Reader(())
-    found: list[Diagnostic] = []
-    for start, end in _sections(lines, kinds):
-        found += _read_section(lines[start:end], kinds, reader)
-    found += reader.finish()
-    return merge_repeats(found)
+    with many_values():
+        lines = data.split(b"\n")
+        kinds = _look(set(lines))
+        reader = Reader(())
+        found: list[Diagnostic] = []
+        for start, end in _sections(lines, kinds):
+            found += _read_section(lines[start:end], kinds, reader)
+        found += reader.finish()
+        return merge_repeats(found)
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,7 +44,7 @@ class _Kinds:
     """What lines are: heads of the usual shape with their diagnostics, notes, ways to a head, and lines for the reader."""
 
     heads: dict[bytes, Diagnostic]
-    notes: frozenset[bytes]
+    notes: dict[bytes, Note]
     chains: frozenset[bytes]
     others: frozenset[bytes]
     folders: frozenset[bytes]
@@ -50,7 +52,7 @@ class _Kinds:
 
 def _look(lines: set[bytes]) -> _Kinds:
     heads: dict[bytes, Diagnostic] = {}
-    notes: set[bytes] = set()
+    notes: dict[bytes, Note] = {}
     chains: set[bytes] = set()
     others: set[bytes] = set()
     folders: set[bytes] = set()
@@ -65,12 +67,12 @@ def _look(lines: set[bytes]) -> _Kinds:
             if usual is None or sum(map(text.count, _SAID)) != 1:
                 (folders if Folders().feed(text) else others).add(line)
             elif usual.severity == "note":
-                notes.add(line)
+                notes[line] = Note(usual.place, usual.message)
             elif has_all(usual):
                 heads[line] = usual
             else:
                 others.add(line)
-    return _Kinds(heads, frozenset(notes), frozenset(chains), frozenset(others), frozenset(folders))
+    return _Kinds(heads, notes, frozenset(chains), frozenset(others), frozenset(folders))
 
 
 def _sections(lines: Sequence[bytes], kinds: _Kinds) -> Iterator[tuple[int, int]]:
@@ -111,15 +113,28 @@ def _read_section(lines: Sequence[bytes], kinds: _Kinds, reader: Reader) -> list
             fed = until
             continue
         found += reader.close()
-        notes = [line for line in lines[at + 1 : until] if line in kinds.notes or line in kinds.chains]
-        if start == at and not reader.folder and kinds.notes.isdisjoint(notes):
-            found.append(head if counts[lines[at]] == 1 else replace(head, count=counts[lines[at]]))
+        # The way that ends just before what comes next leads to that.
+        end = max(at + 1, _chain_start(lines, until, kinds))
+        notes = [line for line in lines[at + 1 : end] if line in kinds.notes or line in kinds.chains]
+        if not reader.folder and kinds.chains.isdisjoint(notes):
+            found.append(_put_together(head, lines[start:at], [kinds.notes[line] for line in notes], counts[lines[at]]))
             continue
         found += _feed(reader, [*lines[start : at + 1], *notes])
         read = reader.close()
         found += read[:-1]
         found += [replace(item, count=counts[lines[at]]) for item in read[-1:]]
     return found
+
+
+def _put_together(head: Diagnostic, chain: Sequence[bytes], notes: Sequence[Note], count: int) -> Diagnostic:
+    """What the reader would make of a head with its way and its notes, where nothing else comes between."""
+    ways = [read_way(_decode(line)) for line in chain]
+    included = tuple(place for kind, place in ways if place is not None and kind == "included")
+    required = tuple(place for kind, place in ways if place is not None and kind == "required")
+    if not (notes or included or required or count > 1):
+        return head
+    said = head.place, head.severity, head.code, head.message, head.tool
+    return Diagnostic(*said, tuple(notes), required, included, count)
 
 
 def _chain_start(lines: Sequence[bytes], at: int, kinds: _Kinds) -> int:

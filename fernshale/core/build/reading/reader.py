@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Sequence
+from dataclasses import replace
 
 import regex
 
@@ -218,14 +219,12 @@ class Reader:
         return read_head(line, hint, folder, self._file_alone)
 
     def _is_chain(self, line: str) -> bool:
-        if found := _INCLUDED.match(line):
-            self._included.append(Place(found["file"], int(found["line"]), 0, self._folder_for(found["file"])))
-            return True
-        if "required" in line and (found := _REQUIRED.match(line)):
-            column = int(found["column"] or 0)
-            self._required.append(Place(found["file"], int(found["line"]), column, self._folder_for(found["file"])))
-            return True
-        return False
+        kind, place = read_way(line)
+        if place is None:
+            return False
+        folder = self._folder_for(place.file)
+        (self._included if kind == "included" else self._required).append(replace(place, folder=folder) if folder else place)
+        return True
 
     def _folder_for(self, file: str) -> str:
         return "" if file.startswith("/") else self._folders.current
@@ -348,6 +347,15 @@ def read_diagnostics(lines: Iterable[str], patterns: Sequence[DiagnosticPattern]
         found += reader.feed(line)
     found += reader.finish()
     return merge_repeats(found)
+
+
+def read_way(line: str) -> tuple[str, Place | None]:
+    """A step of the way to the diagnostic below: "included" or "required", and from where; None for any other line."""
+    if found := _INCLUDED.match(line):
+        return "included", Place(found["file"], int(found["line"]), 0)
+    if "required" in line and (found := _REQUIRED.match(line)):
+        return "required", Place(found["file"], int(found["line"]), int(found["column"] or 0))
+    return "", None
 
 
 def is_worth(line: str) -> bool:
