@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
 
-from fernshale.core.base.errors import FernshaleError, StoreError
+from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.globs import FirstFit
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath
@@ -17,6 +17,7 @@ from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.linkage import Linkage
 from fernshale.core.crossing.scanning import key_of, read_once
 from fernshale.core.data.formats import Formats
+from fernshale.core.data.objects import Found
 from fernshale.core.links.expectations import Unmet, objects_of
 from fernshale.core.links.marks import own_formats
 from fernshale.core.profile.model import Expect
@@ -79,16 +80,30 @@ def _held(item: Unmet, before: Manifest, store: Store, formats: Formats) -> Iter
     entry = before.files.get(item.file)
     if entry is None:
         return
-    try:
-        text = read_text(store.get(entry.content))
-        then = objects_of(item.expect, item.file, text.text, formats) if text is not None else ()
-    except (StoreError, FernshaleError):
-        return
+    then = _objects_then(item, entry.content, store, formats)
     for each in item.objects:
         same = [old for old in then if _others(old.fields, item.expect) == _others(each.fields, item.expect)]
         same = same if len(same) == 1 else [old for old in then if old.number == each.number]
         if same and (value := same[0].fields.get(item.expect.field)) not in ("", None):
             yield str(value)
+
+
+# What files held before, which does not change from look to look.
+_then: dict[tuple[str, str, str], tuple[Found, ...]] = {}
+_MOST_THEN = 5_000
+
+
+def _objects_then(item: Unmet, content: str, store: Store, formats: Formats) -> tuple[Found, ...]:
+    key = content, item.file, repr(item.expect)
+    if key not in _then:
+        if len(_then) > _MOST_THEN:
+            _then.clear()
+        try:
+            text = read_text(store.get(content))
+            _then[key] = objects_of(item.expect, item.file, text.text, formats) if text is not None else ()
+        except FernshaleError:
+            _then[key] = ()  # damaged, or broken even then: it tells nothing
+    return _then[key]
 
 
 def _others(fields: Mapping[str, object], expect: Expect) -> dict[str, object]:
