@@ -39,9 +39,10 @@ from fernshale.core.drift.release import read_pair
 from fernshale.core.fix.rules import Rule
 from fernshale.core.links.index import LinkIndex
 from fernshale.core.merge.align import align_lines
-from fernshale.core.merge.folder import disk_side, merge_folders
+from fernshale.core.merge.folder import merge_folders
 from fernshale.core.merge.ledger import build_ledger
 from fernshale.core.merge.result import build_result, write_result
+from fernshale.core.merge.sides import disk_sides
 from fernshale.core.merge.textmerge import merge_text, result_text
 from fernshale.core.profile.model import IdPattern, LinkShape, LogShape, Profile, Reach, Recognise, RoleRule, Site
 from fernshale.core.route.candidates import Here
@@ -54,7 +55,6 @@ from fernshale.core.snapshot.restore import restore
 from fernshale.core.snapshot.store import Store
 from fernshale.core.snapshot.walk import list_tree
 from fernshale.core.survey.origin import find_origin
-from fernshale.core.survey.plugins import read_folder
 from fernshale.core.survey.release_index import read_column, shelf_index
 from fernshale.core.trial.logs import compare_logs
 
@@ -305,8 +305,8 @@ def bench_folders(folder: Path) -> None:
             target.write_text("".join(text))
 
     def ours(target: Path | None) -> None:
-        sides = [disk_side(tree, read_folder(tree, CancelToken())) for tree in trees.values()]
-        merge = merge_folders(sides[0], sides[1], sides[2], no_progress, CancelToken())
+        base, mine, incoming = disk_sides(list(trees.values()), CancelToken())
+        merge = merge_folders(base, mine, incoming, no_progress, CancelToken())
         result = build_result(merge, {}, "mine")
         assert build_ledger(merge, result, {}).count("carried") == 152
         if target is not None:

@@ -15,12 +15,12 @@ from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.merging import plain_format
 from fernshale.core.crossing.origins import local_json
 from fernshale.core.crossing.stages.plugins import ledger_json
-from fernshale.core.merge.folder import FolderMerge, disk_side, merge_folders
+from fernshale.core.merge.folder import FolderMerge, merge_folders
 from fernshale.core.merge.ledger import FATES, Ledger, build_ledger
 from fernshale.core.merge.result import build_result, write_result
+from fernshale.core.merge.sides import disk_sides
 from fernshale.core.merge.textmerge import Choice, Undecided
 from fernshale.core.survey.origin import find_origin
-from fernshale.core.survey.plugins import read_folder
 from fernshale.core.survey.release_index import index_folders, read_column
 
 
@@ -29,8 +29,8 @@ def merge(options: argparse.Namespace, token: CancelToken) -> int:
     target = Path(options.result)
     if target.exists() and any(target.iterdir()):
         raise MisuseError(f"{target} is not empty", "The result goes into a new or empty folder.")
-    sides = [disk_side(folder, read_folder(folder, token)) for folder in folders]
-    merged = merge_folders(sides[0], sides[1], sides[2], no_progress, token, plain_format)
+    base, mine, incoming = disk_sides(folders, token)
+    merged = merge_folders(base, mine, incoming, no_progress, token, plain_format)
     choices: dict[str, Choice] = {}
     if options.undecided == "incoming":
         choices = {due.id: Choice("incoming") for _, due in merged.decisions}

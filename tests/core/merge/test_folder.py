@@ -13,13 +13,14 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.merge.folder import FolderMerge, Side, disk_side, merge_folders
+from fernshale.core.merge import sides
+from fernshale.core.merge.folder import FolderMerge, Side, merge_folders
 from fernshale.core.merge.ledger import LedgerUnbalanced, build_ledger
-from fernshale.core.merge.result import build_result
+from fernshale.core.merge.result import build_result, write_result
+from fernshale.core.merge.sides import disk_sides
 from fernshale.core.merge.textmerge import Choice
 from fernshale.core.snapshot.manifest import Entry, Kind, Manifest, digest_of
-from fernshale.core.survey.plugins import read_folder
-from tests.conftest import Tree
+from tests.conftest import Tree, listing
 
 _BODY = "".join(f"line {n} of a file that is long enough to be known again\n" for n in range(12))
 
@@ -167,12 +168,33 @@ def test_links_modes_and_empty_folders_on_disk(tree: Tree) -> None:
     (roots[1] / "run.sh").chmod(0o755)
     for root, target in zip(roots, ("v1", "v1", "v2"), strict=True):
         (root / "current").symlink_to(target)
-    sides = [disk_side(root, read_folder(root, token)) for root in roots]
-    merge = merge_folders(sides[0], sides[1], sides[2], no_progress, token)
+    base, mine, incoming = disk_sides(roots, token)
+    merge = merge_folders(base, mine, incoming, no_progress, token)
     result = build_result(merge, {}, "mine")
     assert result.entries[TreePath("run.sh")].mode == 0o755
     assert result.entries[TreePath("current")] == Entry(Kind.LINK, 0, "v2")
     assert [entry.what for entry in build_ledger(merge, result, {}).entries] == ["mode 755"]
+
+
+def test_sides_are_the_same_however_many_processes_read_them(tree: Tree, monkeypatch: pytest.MonkeyPatch) -> None:
+    token = CancelToken()
+    roots = [tree(name, {f"d{n % 5}/f{n}": f"{name} {n}" for n in range(60)}) for name in ("base", "mine", "incoming")]
+    alone = disk_sides(roots, token)
+    monkeypatch.setattr(sides, "is_worthwhile", lambda files, size: True)
+    both = disk_sides(roots, token)
+    assert [side.things for side in both] == [side.things for side in alone]
+    assert both[2].read(TreePath("d1/f1")) == b"incoming 1"
+
+
+def test_a_result_is_written_whole(tree: Tree, tmp_path: Path) -> None:
+    token = CancelToken()
+    roots = [tree(name, {"a/b/run.sh": "x\n", "only/here": "1", "keep": None}) for name in ("base", "mine", "incoming")]
+    (roots[1] / "a/b/run.sh").chmod(0o751)
+    (roots[1] / "a/now").symlink_to("b")
+    base, mine, incoming = disk_sides(roots, token)
+    merge = merge_folders(base, mine, incoming, no_progress, token)
+    write_result(merge, build_result(merge, {}, "mine"), tmp_path / "new/result")
+    assert listing(tmp_path / "new/result") == listing(roots[1])
 
 
 def test_merge_agrees_with_a_known_tool_where_edits_are_apart(tmp_path: Path) -> None:
