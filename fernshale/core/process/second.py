@@ -27,6 +27,9 @@ _SERVE = "from fernshale.core.process.second import serve; serve()"
 _ROOT = Path(__file__).parents[3]
 
 
+_LATER = object()
+
+
 class SecondFailed(FernshaleError):
     """The second process ended without a result."""
 
@@ -37,9 +40,12 @@ def is_worthwhile(files: int, size: int) -> bool:
 
 
 class Second:
-    """`function` ("module:name") called with `job` and a function to tell how much is done; to be used in a `with`."""
+    """`function` ("module:name") called with a job and a function to tell how much is done; to be used in a `with`.
 
-    def __init__(self, function: str, job: object) -> None:
+    Where the job is not known yet, it is given later; the process starts at once, and gets ready for the function.
+    """
+
+    def __init__(self, function: str, job: object = _LATER) -> None:
         self._result: tuple[str, Any] = ("", None)
         self.done = 0
         paths = [str(_ROOT), *filter(None, [os.environ.get("PYTHONPATH")])]
@@ -51,8 +57,15 @@ class Second:
         )
         # Both directions at once: a large job and large news must not wait for one another.
         self._reader = threading.Thread(target=self._listen, daemon=True)
-        self._writer = threading.Thread(target=self._send, args=((function, job),), daemon=True)
+        self._writer: threading.Thread | None = None
         self._reader.start()
+        self._send(function)
+        if job is not _LATER:
+            self.give(job)
+
+    def give(self, job: object) -> None:
+        """What it is to do; once."""
+        self._writer = threading.Thread(target=self._send, args=(job,), daemon=True)
         self._writer.start()
 
     def result(self, token: CancelToken) -> Any:
@@ -76,7 +89,8 @@ class Second:
         if kind is not None:
             self._child.kill()
         assert self._child.stdin is not None and self._child.stdout is not None
-        self._writer.join()
+        if self._writer is not None:
+            self._writer.join()
         with contextlib.suppress(OSError):
             self._child.stdin.close()
         self._child.wait()
@@ -104,7 +118,13 @@ def serve() -> None:
     """The second process: one job from standard input, news of it to standard output."""
     gc.disable()  # it lives for one job
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the first process is told, and ends this one
-    name, job = pickle.load(sys.stdin.buffer)
+    module, _, attribute = pickle.load(sys.stdin.buffer).partition(":")
+    with contextlib.suppress(ImportError):  # told with the job
+        importlib.import_module(module)
+    try:
+        job = pickle.load(sys.stdin.buffer)
+    except EOFError:
+        return  # the first process has nothing to be done after all
     threading.Thread(target=_end_with_the_first, daemon=True).start()
     out = sys.stdout.buffer
     sys.stdout = sys.stderr  # nothing else may come between the news
@@ -114,7 +134,6 @@ def serve() -> None:
         out.flush()
 
     try:
-        module, _, attribute = name.partition(":")
         function: Callable[[Any, Callable[[int], None]], Any] = getattr(importlib.import_module(module), attribute)
         tell("returned", function(job, lambda count: tell("done", count)))
     except Exception as error:  # whatever it is, the first process is to raise it

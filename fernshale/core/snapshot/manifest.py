@@ -126,12 +126,13 @@ class Manifest:
 
     `taken_ns` is when reading began: an entry changed after that, or just before, is not trusted unread. A file that was
     only listed has an empty `content`. `memo` holds what was worked out from exactly these entries; it is handed on as
-    long as a new look finds them unchanged.
+    long as a new look finds them unchanged. `newest_ns` is the latest time any of them carries, where that is known.
     """
 
     folders: Mapping[str, Folder]
     reported: tuple[tuple[str, str], ...] = ()
     taken_ns: int = 0
+    newest_ns: int | None = None
     memo: dict[object, Any] = field(default_factory=dict, compare=False, repr=False)
 
     @staticmethod

@@ -85,7 +85,8 @@ def read_manifest(path: Path) -> Manifest:
     summary = read_summary(path)
     try:
         reported = tuple((name, why) for name, why in summary["reported"])
-        return Manifest(dict(_folders(_sections(read_body(path)))), reported, summary["taken_ns"])
+        folders = dict(_folders(_sections(read_body(path))))
+        return Manifest(folders, reported, summary["taken_ns"], summary.get("newest_ns"))
     except (ValueError, KeyError, TypeError, IndexError, zstandard.ZstdError) as error:
         raise _damaged(path) from error
 

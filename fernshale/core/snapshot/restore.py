@@ -35,8 +35,8 @@ from fernshale.core.snapshot.walk import entry_at
 _TEMPORARY = ".fernshale-restore-"
 _WHOLE = f"{_TEMPORARY}whole"
 _HOLE = 4096
-# About as much work as writing so many bytes: a file, and the start of a second process.
-_PER_FILE, _START = 200_000, 1_000_000_000
+# About as much work as writing so many bytes: a file, and what a second process has to read before it begins.
+_PER_FILE, _START = 200_000, 500_000_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,15 +91,15 @@ def restore(
     kept = dict(_folder_entries(wanted))
     above = {up for path in wanted.folders if path for up in (*parents(path), path)}
     for folder in sorted({*kept, *(TreePath(path) for path in above)}):
-        target = on_disk(root, folder)
-        if is_fresh or not target.is_dir():
+        if is_fresh:
+            (root / folder).mkdir()  # nothing stands there that could be a link
+        elif not (target := on_disk(root, folder)).is_dir():
             target.mkdir()
     if not is_fresh:
         _sweep(root, wanted)
     twins = dict(_twins(wanted))
     with many_values():
-        files, digests = _listed(wanted, twins, token)
-        bare = _write_files(store, _Share(store.folder, root, is_fresh, files, digests), progress, token)
+        bare = _write_files(store, _Share(store.folder, root, is_fresh, (), b""), wanted, twins, progress, token)
     for path, entry in _links(wanted):
         _put_link(on_disk(root, path), entry)
     for path, first in twins.items():
@@ -209,17 +209,25 @@ def _links(wanted: Manifest) -> Iterator[tuple[TreePath, Entry]]:
                 yield folder.path_of(row), folder.entry(row)
 
 
-def _write_files(store: Store, whole: _Share, progress: Progress, token: CancelToken) -> list[TreePath]:
+def _write_files(
+    store: Store, share: _Share, wanted: Manifest, twins: Container[str], progress: Progress, token: CancelToken
+) -> list[TreePath]:
     """Write the files, a great many in two processes; the paths whose extended attributes were not taken."""
-    total = len(whole.files)
-    if not is_worthwhile(total, sum(file.size for file in whole.files)):
+    total = sum(len(folder.names) for folder in wanted.folders.values())
+    if not is_worthwhile(total, sum(sum(folder.facts[SIZE::FACTS]) for folder in wanted.folders.values())):
+        files, digests = _listed(wanted, twins, token)
+        whole = replace(share, files=files, digests=digests)
         return _write_share(store, whole, lambda count: progress("restoring", count, total), token)
-    # Parted between blocks, so that none has to be unpacked twice.
-    blocks = store.blocks(whole.digests)
-    costs = [sum(whole.files[row].size + _PER_FILE for row in rows) for rows in blocks]
-    half = bisect_left(list(accumulate(costs)), (sum(costs) + _START) // 2)
-    mine, others = ([row for rows in part for row in rows] for part in (blocks[:half], blocks[half:]))
-    with Second(f"{__name__}:restore_share", whole.part(others)) as second:
+    # It gets ready while the files are listed.
+    with Second(f"{__name__}:restore_share") as second:
+        files, digests = _listed(wanted, twins, token)
+        whole = replace(share, files=files, digests=digests)
+        # Parted between blocks, so that none has to be unpacked twice.
+        blocks = store.blocks(digests)
+        costs = [sum(files[row].size + _PER_FILE for row in rows) for rows in blocks]
+        half = bisect_left(list(accumulate(costs)), (sum(costs) + _START) // 2)
+        mine, others = ([row for rows in part for row in rows] for part in (blocks[:half], blocks[half:]))
+        second.give(whole.part(others))
 
         def tell(count: int) -> None:
             progress("restoring", count + second.done, total)

@@ -392,14 +392,16 @@ class Store:
         stamp = time.strftime("%Y%m%d-%H%M%S", time.gmtime(taken)) + f"{manifest.taken_ns // 1000 % 1_000_000:06d}"
         if same is not None:
             earlier, entries = _summary(same), read_body(same)
-            files, size = earlier.files, earlier.bytes
+            files, size, newest_ns = earlier.files, earlier.bytes, manifest.newest_ns
         else:
             sizes = [folder.facts[FACTS * row] for folder in manifest.folders.values() for row in folder.file_rows()]
             files, size, entries = len(sizes), sum(sizes), encode_entries(manifest)
+            newest_ns = max((folder.newest_ns for folder in manifest.folders.values()), default=0)
         summary = {
             "tree": str(tree),
             "taken": taken,
             "taken_ns": manifest.taken_ns,
+            "newest_ns": newest_ns,
             "note": note,
             "files": files,
             "bytes": size,

@@ -62,6 +62,7 @@ def list_tree(
     """As `scan_tree`, but files `previous` does not know keep an empty content: one stat per file, nothing is read."""
     started = time.time_ns()
     trusted_ns = previous.taken_ns - _RACY_NS
+    is_old = previous.newest_ns is not None and previous.newest_ns < trusted_ns
     folders: dict[str, Folder] = {}
     reported: list[tuple[str, str]] = []
     # Several names of one file, by what the file system calls the file.
@@ -114,7 +115,7 @@ def list_tree(
         os.close(handle)
         count += len(names)
         waiting += reversed(inside)
-        folders[path] = _as_known(root, path, tuple(names), array("q", facts), previous.folders.get(path), trusted_ns)
+        folders[path] = _as_known(root, path, tuple(names), array("q", facts), previous.folders.get(path), trusted_ns, is_old)
         progress("reading the tree", count, 0)
     _tie_names(folders, names_of)
     reported.sort()
@@ -127,10 +128,10 @@ def list_tree(
 
 
 def _as_known(
-    root: Path, path: str, names: tuple[str, ...], facts: array[int], known: Folder | None, trusted_ns: int
+    root: Path, path: str, names: tuple[str, ...], facts: array[int], known: Folder | None, trusted_ns: int, is_old: bool
 ) -> Folder:
-    """The folder as listed, with what is known of it where nothing changed since."""
-    if known is not None and known.names == names and known.facts == facts and known.newest_ns < trusted_ns:
+    """The folder as listed, with what is known of it where nothing changed since. `is_old`: all that is known can be trusted."""
+    if known is not None and known.names == names and known.facts == facts and (is_old or known.newest_ns < trusted_ns):
         return known
     digests = bytearray(32 * len(names))
     extras: dict[str, Extra] = {}
