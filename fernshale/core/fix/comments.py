@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from fernshale.core.base.languages import DASH_COMMENTS, HASH_COMMENTS
+from fernshale.core.base.languages import ENDINGS, comment_mark
 
 
 def as_comments(lines: Sequence[str], path: str, words: str) -> list[str]:
@@ -14,11 +14,10 @@ def as_comments(lines: Sequence[str], path: str, words: str) -> list[str]:
     """
     code = lines[0].lstrip()
     indent = lines[0][: len(lines[0]) - len(code)]
-    if path.endswith(HASH_COMMENTS):
-        mark, empty = "#", "pass  " if path.endswith((".py", ".pyi")) else ""
-    elif path.endswith(DASH_COMMENTS):
-        mark, empty = "--", ""
-    else:
-        mark, empty = "//", "" if code.startswith("#") or not lines[-1].rstrip().endswith(";") else ";  "
+    mark, empty = comment_mark(path) or "//", ""
+    if path.endswith(ENDINGS["python"]):
+        empty = "pass  "
+    elif mark == "//" and not code.startswith("#") and lines[-1].rstrip().endswith(";"):
+        empty = ";  "
     rest = [f"{indent}{mark} {line[len(indent):] if line.startswith(indent) else line.lstrip()}" for line in lines[1:]]
     return [f"{indent}{empty}{mark} {words}{code}", *rest]
