@@ -15,7 +15,7 @@ from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken
 from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.linkage import Linkage
-from fernshale.core.crossing.scanning import key_of, read_once
+from fernshale.core.crossing.scanning import found_once, key_of
 from fernshale.core.data.formats import Formats
 from fernshale.core.data.objects import Found
 from fernshale.core.links.expectations import Unmet, objects_of
@@ -36,13 +36,6 @@ class Filling:
     evidence: tuple[str, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class _Values:
-    """What `read_once` keeps the values of a file under."""
-
-    expect: Expect
-
-
 def find_fillings(
     ground: Ground, store: Store, start: str | None, linkage: Linkage, unmet: Iterable[Unmet], token: CancelToken
 ) -> dict[str, tuple[Filling, ...]]:
@@ -55,10 +48,13 @@ def find_fillings(
             groups[key_of(item)].append(item)
     successors = {item.id: item.candidates[0].id for item in linkage.dangling if item.candidates}
     found = {}
+    likes: dict[str, Sequence[Filling]] = {}
     for key, items in groups.items():
         expect = items[0].expect
+        if expect.id not in likes:  # one look through all files for the many that lack something
+            likes[expect.id] = _of_its_like(ground, expect, formats, token)
         told: dict[str, Filling] = {}
-        held = [value for item in items for value in _held(item, before, store, formats)]
+        held = [value for item in items for value in _held(ground, item, before, store, formats)]
         if held and len(set(held)) == 1:
             was = held[0]
             now = successors.get(was, was)
@@ -66,7 +62,7 @@ def find_fillings(
             if now != was:
                 words = f"it held {was} before the crossing, which is this now"
             told[now] = Filling(now, _WAS if now == was else _WAS_GONE, (words,))
-        for other in _of_its_like(ground, expect, formats, token):
+        for other in likes[expect.id]:
             told.setdefault(other.value, other)
         allowed = [item for item in told.values() if not expect.values or item.value in expect.values]
         ranked = sorted(allowed, key=lambda item: (-item.score, item.value))
@@ -75,12 +71,13 @@ def find_fillings(
     return found
 
 
-def _held(item: Unmet, before: Manifest, store: Store, formats: Formats) -> Iterator[str]:
+def _held(ground: Ground, item: Unmet, before: Manifest, store: Store, formats: Formats) -> Iterator[str]:
     """What the objects held in that field before: the same by their other fields, else by their number."""
     entry = before.files.get(item.file)
     if entry is None:
         return
-    then = _objects_then(item, entry.content, store, formats)
+    name = f"{ground.profile.digest} before {item.expect!r}"
+    then = found_once(entry.content, item.file, name, partial(_objects_of, item, entry.content, store, formats))
     for each in item.objects:
         same = [old for old in then if _others(old.fields, item.expect) == _others(each.fields, item.expect)]
         same = same if len(same) == 1 else [old for old in then if old.number == each.number]
@@ -88,22 +85,12 @@ def _held(item: Unmet, before: Manifest, store: Store, formats: Formats) -> Iter
             yield str(value)
 
 
-# What files held before, which does not change from look to look.
-_then: dict[tuple[str, str, str], tuple[Found, ...]] = {}
-_MOST_THEN = 5_000
-
-
-def _objects_then(item: Unmet, content: str, store: Store, formats: Formats) -> tuple[Found, ...]:
-    key = content, item.file, repr(item.expect)
-    if key not in _then:
-        if len(_then) > _MOST_THEN:
-            _then.clear()
-        try:
-            text = read_text(store.get(content))
-            _then[key] = objects_of(item.expect, item.file, text.text, formats) if text is not None else ()
-        except FernshaleError:
-            _then[key] = ()  # damaged, or broken even then: it tells nothing
-    return _then[key]
+def _objects_of(item: Unmet, content: str, store: Store, formats: Formats) -> tuple[Found, ...]:
+    try:
+        text = read_text(store.get(content))
+        return objects_of(item.expect, item.file, text.text, formats) if text is not None else ()
+    except FernshaleError:
+        return ()  # damaged, or broken even then: it tells nothing
 
 
 def _others(fields: Mapping[str, object], expect: Expect) -> dict[str, object]:
@@ -113,10 +100,12 @@ def _others(fields: Mapping[str, object], expect: Expect) -> dict[str, object]:
 def _of_its_like(ground: Ground, expect: Expect, formats: Formats, token: CancelToken) -> Sequence[Filling]:
     """What other objects of that way hold in all files the rule is about."""
     counts: Counter[str] = Counter()
+    name = f"{ground.profile.digest} values {expect!r}"
     for path in FirstFit([expect.files]).those(ground.files):
         token.check()
         try:
-            counts.update(read_once(ground, path, _Values(expect), partial(_values, expect, path, formats)))
+            content = ground.manifest.entries[path].content
+            counts.update(found_once(content, path, name, partial(_values, ground, expect, path, formats)))
         except FernshaleError:
             continue  # the scan itself tells of a file that cannot be read
     total = counts.total()
@@ -126,6 +115,6 @@ def _of_its_like(ground: Ground, expect: Expect, formats: Formats, token: Cancel
     ]
 
 
-def _values(expect: Expect, path: TreePath, formats: Formats, text: str) -> tuple[str, ...]:
-    held = (each.fields.get(expect.field) for each in objects_of(expect, path, text, formats))
+def _values(ground: Ground, expect: Expect, path: TreePath, formats: Formats) -> tuple[str, ...]:
+    held = (each.fields.get(expect.field) for each in objects_of(expect, path, ground.read(path) or "", formats))
     return tuple(str(value) for value in held if value not in ("", None))

@@ -207,11 +207,12 @@ def _objects(
     ground: Ground, rule: Rule, decided: Mapping[str, Decision], troubles: dict[str, None], token: CancelToken
 ) -> dict[TreePath, tuple[Rewritten, ...]]:
     formats = own_formats(ground.profile.data)
+    name = f"{ground.profile.digest} {rule!r}"
     found = {}
     for path in FirstFit([rule.files]).those(ground.files):
         token.check()
         try:
-            every = read_once(ground, path, rule, partial(find_rewrites, rule, path, formats=formats))
+            every = _read_once(ground, path, name, partial(find_rewrites, rule, path, formats=formats))
         except FormatError as error:
             troubles[str(error)] = None
             continue
@@ -223,10 +224,11 @@ def _objects(
 
 def _unmet(ground: Ground, expect: Expect, troubles: dict[str, None], token: CancelToken) -> Iterable[Unmet]:
     formats = own_formats(ground.profile.data)
+    name = f"{ground.profile.digest} {expect!r}"
     for path in FirstFit([expect.files]).those(ground.files):
         token.check()
         try:
-            yield from read_once(ground, path, expect, partial(find_unmet, expect, path, formats=formats))
+            yield from _read_once(ground, path, name, partial(find_unmet, expect, path, formats=formats))
         except FernshaleError as error:
             troubles[error.message] = None
 
@@ -236,11 +238,15 @@ _seen: dict[tuple[str, str, str], tuple[Any, ...]] = {}
 _MOST_SEEN = 200_000
 
 
-def read_once(ground: Ground, path: TreePath, rule: object, find: Callable[[str], tuple[T, ...]]) -> tuple[T, ...]:
-    """What `find` gives for the text of a file, from what is kept where neither file nor rule changed."""
-    key = (ground.manifest.entries[path].content, path, f"{ground.profile.digest} {rule!r}")
+def _read_once(ground: Ground, path: TreePath, name: str, find: Callable[[str], tuple[T, ...]]) -> tuple[T, ...]:
+    return found_once(ground.manifest.entries[path].content, path, name, lambda: find(ground.read(path) or ""))
+
+
+def found_once(content: str, path: TreePath, name: str, find: Callable[[], tuple[T, ...]]) -> tuple[T, ...]:
+    """What `find` gives for a file of that content, from what is kept of it; `name` says of what kind it is, and by what rule."""
+    key = (content, path, name)
     if key not in _seen:
         if len(_seen) > _MOST_SEEN:
             _seen.clear()
-        _seen[key] = find(ground.read(path) or "")
+        _seen[key] = find()
     return _seen[key]
