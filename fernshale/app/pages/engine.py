@@ -165,8 +165,7 @@ def _workaround_row(item: Line, view: EngineView, to: str) -> TableRow:
     before, after = "", item.workaround.line
     if item.line:
         before, after = after, "as it is" if is_needed(item, view.workarounds, to) else "goes"
-    place = f"{item.file}:{item.line}" if item.line else str(item.file)
-    cells = (place, "workaround line", before, after, item.condition)
+    cells = (item.place, "workaround line", before, after, item.condition)
     tone: Tone = "quiet" if after == "as it is" else "mine"
     return TableRow(cells, ((3, tone), (4, "quiet")), (item.file, item.line))
 

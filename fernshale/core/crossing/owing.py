@@ -43,9 +43,7 @@ def owed(overview: Overview, crossing: Crossing) -> tuple[Owed, ...]:
     lines = overview.engine.workarounds
     for item in (item for item in lines if item.line):
         ready = "" if is_needed(item, lines, overview.setup.to) else f"{overview.setup.to} does not need it"
-        title, place = f"“{item.workaround.line.strip()}”", f"{item.file}:{item.line}"
-        key = f"{item.key}:{item.file}"
-        found.append(Owed("line", title, place, item.workaround.why, item.condition, ready, key, "remove"))
+        found.append(Owed("line", item.words, item.place, item.workaround.why, item.condition, ready, item.key, "remove"))
     for state in member_states(overview.ground, overview.build, crossing):
         if state.left_out:
             member, to = state.member, overview.setup.to

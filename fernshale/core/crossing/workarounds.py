@@ -9,7 +9,7 @@ from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.globs import matches
+from fernshale.core.base.globs import FirstFit
 from fernshale.core.base.languages import comment_mark
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.textfile import TextFile, line_end
@@ -40,6 +40,15 @@ class Line:
     noted: bool = False
 
     @property
+    def words(self) -> str:
+        """The line itself, to be spoken of."""
+        return f"“{self.workaround.line.strip()}”"
+
+    @property
+    def place(self) -> str:
+        return f"{self.file}:{self.line}" if self.line else str(self.file)
+
+    @property
     def condition(self) -> str:
         until = self.workaround.until
         return f"can go with {until}" if until else f"only {self.release} is known to need it"
@@ -51,13 +60,12 @@ def find_lines(ground: Ground, to: str) -> tuple[Line, ...]:
     found: list[Line] = []
     for release in shelf.engines_of(ground.profile.id) if shelf is not None else ():
         for number, item in enumerate(release.workarounds):
-            key = f"{KEY}{release.version}:{number}"
-            for path in [path for path in ground.files if matches((item.file,), path)]:
+            for path in FirstFit([[item.file]]).those(ground.files):
                 lines = (ground.read(path) or "").split("\n")
                 at = next((at for at, line in enumerate(lines, 1) if line.strip() == item.line.strip()), 0)
                 noted = at > 1 and _note(item, release.version, path).strip() == lines[at - 2].strip() != ""
                 if at or release.version == to:
-                    found.append(Line(key, item, release.version, path, at, noted))
+                    found.append(Line(f"{KEY}{release.version}:{number}:{path}", item, release.version, path, at, noted))
     return tuple(found)
 
 
@@ -73,29 +81,27 @@ def is_needed(found: Line, lines: Collection[Line], to: str) -> bool:
 def workaround_matters(lines: Collection[Line], to: str, decided: Collection[str]) -> Iterator[Matter]:
     """Lines to be put in, and lines that can go."""
     for item in lines:
-        key = f"{item.key}:{item.file}"
-        words, why = item.workaround.line.strip(), item.workaround.why
-        if key in decided:
+        why = item.workaround.why
+        if item.key in decided:
             continue
         if not item.line:
             add = Proposal("add", "Put it in, with a note", (why, item.condition), 0.95, True)
             keep = Proposal("keep", "Leave it as it is", ("the build may fail for it",), 0.2)
-            title = f"{to} wants “{words}” in {item.file}"
-            yield Matter(key, Stage.ENGINE, title, "own", str(item.file), why, False, (add, keep))
+            title = f"{to} wants {item.words} in {item.file}"
+            yield Matter(item.key, Stage.ENGINE, title, "own", item.place, why, False, (add, keep))
         elif not is_needed(item, lines, to):
             told = "its note says so" if item.noted else "there is no note by it; you may want it for something else"
             drop = Proposal("remove", "Take it out", (item.condition, told), _OURS if item.noted else _THEIRS, item.noted)
             keep = Proposal("keep", "Leave it as it is", ("it may be wanted for something else",), 0.2)
-            title = f"“{words}” can go: {why}"
-            place = f"{item.file}:{item.line}"
-            yield Matter(key, Stage.ENGINE, title, "own", place, item.condition, not item.noted, (drop, keep))
+            title = f"{item.words} can go: {why}"
+            yield Matter(item.key, Stage.ENGINE, title, "own", item.place, item.condition, not item.noted, (drop, keep))
 
 
 def settle_workaround(
     crossing: Crossing, ground: Ground, key: str, way: str, why: str, progress: Progress, token: CancelToken
 ) -> int:
     """Put a line in (`add`) or take it out (`remove`) as a step; the entry's id. Raises MisuseError where that is not due."""
-    item = next((item for item in find_lines(ground, crossing.setup.to) if f"{item.key}:{item.file}" == key), None)
+    item = next((item for item in find_lines(ground, crossing.setup.to) if item.key == key), None)
     if item is None or (way == "add") == bool(item.line):
         raise MisuseError(f"there is nothing to {way} for {key}", "Look again; something changed meanwhile.")
     file = read_project_text(ground.project, item.file)
@@ -103,7 +109,7 @@ def settle_workaround(
     draft = Draft(ground.project)
     draft.write(item.file, file.with_text(text).encode())
     done = f"put into {item.file}, {item.condition}" if way == "add" else f"taken out of {item.file}"
-    title = f"“{item.workaround.line.strip()}” {done}"
+    title = f"{item.words} {done}"
     reason = why or item.workaround.why
     return write_step(crossing, Stage.ENGINE, title, reason, key, draft.change_set(), progress, token)
 

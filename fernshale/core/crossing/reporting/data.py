@@ -84,10 +84,10 @@ def report_data(overview: Overview, crossing: Crossing) -> dict[str, Any]:
         + [
             {
                 "what": "line",
-                "title": f"“{item.workaround.line.strip()}”",
-                "place": f"{item.file}:{item.line}",
+                "title": item.words,
+                "place": item.place,
                 "why": f"{item.workaround.why}; {item.condition}",
-                "key": f"{item.key}:{item.file}",
+                "key": item.key,
             }
             for item in overview.engine.workarounds
             if item.line
