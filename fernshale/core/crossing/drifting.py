@@ -7,9 +7,11 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.ground import Ground, engine_folder
 from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.taken import taken_plugins
 from fernshale.core.drift.compare import Change
 from fernshale.core.drift.kept import compare_releases
 
@@ -47,13 +49,12 @@ class PluginDrift:
 def plugin_drift(ground: Ground, crossing: Crossing, progress: Progress, token: CancelToken) -> tuple[PluginDrift, ...]:
     """The changes between the releases of each plugin that was taken on the leg, where both are at hand. Raises Cancelled."""
     found = []
-    for plugin in ground.plugins:
-        taken = crossing.leg_fact(f"ledger {plugin.folder}")
-        if not taken or plugin.version != taken["to"]:
-            continue  # not taken, or undone since
-        old, new = (_release_folder(ground, plugin.id, version, token) for version in (taken["from"], taken["to"]))
+    ids = {plugin.folder: plugin.id for plugin in ground.plugins}
+    for folder, taken in taken_plugins(crossing).items():
+        id = ids.get(TreePath(folder), "")
+        old, new = (_release_folder(ground, id, version, token) for version in (taken.from_, taken.to))
         if old is not None and new is not None and (changes := compare_releases(old, new, "", progress, token)):
-            found.append(PluginDrift(plugin.id, taken["from"], taken["to"], new, changes))
+            found.append(PluginDrift(id, taken.from_, taken.to, new, changes))
     return tuple(found)
 
 

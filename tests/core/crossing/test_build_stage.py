@@ -15,6 +15,7 @@ from fernshale.core.crossing.ground import crossing_ground
 from fernshale.core.crossing.guesses import guess_rules, symbols_named
 from fernshale.core.crossing.logbook import undo
 from fernshale.core.crossing.overview import Overview, look
+from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.rules import export_rules, leg_rules, own_rules
 from fernshale.core.crossing.ruling import find_all_edits
 from fernshale.core.crossing.settle import Taken, choose_sure_from, go_rounds, settle
@@ -256,8 +257,10 @@ def test_what_a_plugin_renamed_is_followed_once_it_is_taken(tree: Tree) -> None:
     (rule,) = (rule for rule in rules.all if rule.old == "snuff")
     assert rules.source(rule) == "comparing snuffer 1 with 2" and rule.new == "put_out"
     assert {edit.path for edit in find_all_edits(ground, [rule], CancelToken())[rule.id]} == {"evening.py"}
+    assert [row["action"] for row in report_data(_look(crossing), crossing)["route"]] == ["taken"]
     undo(crossing, crossing.logbook()[-1].id, no_progress, CancelToken())
     assert not [item for item in _look(crossing).build.drift if item.change.symbol.name == "snuff"]
+    assert [row["action"] for row in report_data(_look(crossing), crossing)["route"]] == ["update"]
 
 
 _ABSTRACT_CHECK = """\

@@ -15,6 +15,7 @@ from fernshale.core.crossing.stages.plugins import ledger_json
 from fernshale.core.crossing.stages.survey import describe
 from fernshale.core.crossing.stages.trial import PicturePair, log_key
 from fernshale.core.crossing.state import Crossing, Entry
+from fernshale.core.crossing.taken import taken_plugins
 
 
 def report_data(overview: Overview, crossing: Crossing) -> dict[str, Any]:
@@ -146,10 +147,11 @@ def _figures(
 def _route(overview: Overview, crossing: Crossing) -> list[dict[str, str]]:
     """What becomes of each plugin on the leg; of one that was taken already, what became of it."""
     folders = {item.id: item.folder for item in overview.ground.plugins}
+    taken = taken_plugins(crossing)
     rows = []
     for step in overview.route.leg.plugins:
-        done = crossing.leg_fact(f"ledger {folders.get(step.id, '')}") or {}
-        from_, to = done.get("from") or step.from_, done.get("to") or step.to or ""
+        done = taken.get(folders.get(step.id, ""))
+        from_, to = (done.from_, done.to) if done is not None else (step.from_, step.to)
         rows.append({"plugin": step.id, "from": from_, "to": to, "action": "taken" if done else step.action, "why": step.why})
     return rows
 

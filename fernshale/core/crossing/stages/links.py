@@ -19,8 +19,8 @@ from fernshale.core.crossing.logbook import write_step
 from fernshale.core.crossing.matter import Decision, Matter, Proposal, Stage
 from fernshale.core.crossing.rules import LegRules, written_rules
 from fernshale.core.crossing.scanning import Scan, scan, scan_matters
-from fernshale.core.crossing.stages.plugins import kept_moves
 from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.taken import taken_plugins
 from fernshale.core.links.index import LinkIndex
 from fernshale.core.links.meaning import Dangling
 from fernshale.core.links.pairing import SURE, Candidate, Evidence, Told
@@ -61,7 +61,8 @@ def links(ground: Ground, crossing: Crossing, token: CancelToken) -> LinksView:
     """Look; writes nothing."""
     token.check()
     start = crossing.leg_fact("start") or crossing.fact("start")
-    told, moved = _told(ground, crossing), kept_moves(crossing)
+    told = _told(ground, crossing)
+    moved = {old: new for taken in taken_plugins(crossing).values() for old, new in taken.moves.items()}
     linkage = read_linkage(ground, crossing.store, start, moved, told, no_progress, token)
     decided = crossing.decisions()
     fresh = [item for item in linkage.dangling if not item.before]

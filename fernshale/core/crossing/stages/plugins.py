@@ -25,9 +25,10 @@ from fernshale.core.crossing.rebuild import Built, find_built
 from fernshale.core.crossing.remembered import Remembered, recall
 from fernshale.core.crossing.stages.route import is_wanted, plan, plugin_key
 from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.taken import TakenPlugin, about, keep_taken, taken_plugins
 from fernshale.core.merge.folder import FileMerge, FolderMerge
 from fernshale.core.merge.keyed import KeyedMerge
-from fernshale.core.merge.ledger import FATES, Ledger, LedgerEntry, build_ledger
+from fernshale.core.merge.ledger import FATES, Ledger, build_ledger
 from fernshale.core.merge.result import Result, build_result, replace_clean
 from fernshale.core.merge.soundness import complaints
 from fernshale.core.merge.textmerge import TAKINGS, Choice, Due, TextMerge, fingerprint, part_of
@@ -82,7 +83,7 @@ def plugins(ground: Ground, crossing: Crossing, progress: Progress, token: Cance
     """Merge in memory; writes nothing."""
     choices = read_choices(crossing)
     standing = {plugin.id: plugin for plugin in ground.plugins}
-    taken = kept_ledgers(crossing)
+    taken = taken_plugins(crossing)
     views = []
     steps = plan(ground, crossing, token).plugins
     for number, step in enumerate(steps):
@@ -199,21 +200,14 @@ def apply_plugin(
     ledger = build_ledger(merge, result, choices)
     changes = _change_set(ground, view.plugin, merge, result)
     title = f"{id} {view.step.from_} → {view.step.to} · {count(len(changes.files), 'file')} · {_ledger_words(ledger)}"
-    about = f"plugin {view.plugin.folder}"
-    entry = write_step(crossing, Stage.PLUGINS, title, view.step.why, about, changes, progress, token)
-    kept = {
-        "entry": entry,
-        "base": view.base,
-        "entries": ledger_json(ledger)["entries"],
-        "from": view.step.from_,
-        "to": view.step.to,
-        "moves": _moves(view.plugin, merge),
-    }
-    crossing.keep_leg_fact(f"ledger {view.plugin.folder}", kept)
+    folder, step = view.plugin.folder, view.step
+    entry = write_step(crossing, Stage.PLUGINS, title, step.why, about(folder), changes, progress, token)
+    taken = TakenPlugin(view.base, step.from_, step.to, ledger, _moves(view.plugin, merge))
+    keep_taken(crossing, folder, entry, taken)
     return entry
 
 
-def _moves(plugin: Plugin, merge: FolderMerge) -> dict[str, str]:
+def _moves(plugin: Plugin, merge: FolderMerge) -> dict[TreePath, TreePath]:
     """Where files of the project went, by where they were; links that named them ask for it."""
     moved = ((file.mine, file.path) for file in merge.files)
     return {
@@ -221,12 +215,6 @@ def _moves(plugin: Plugin, merge: FolderMerge) -> dict[str, str]:
         for old, new in moved
         if old is not None and new is not None and old != new
     }
-
-
-def kept_moves(crossing: Crossing) -> dict[TreePath, TreePath]:
-    """Where the merges that stand on this leg moved files to, by where they were."""
-    facts = [crossing.leg_fact(f"ledger {folder}") for folder in kept_ledgers(crossing)]
-    return {TreePath(old): TreePath(new) for kept in facts for old, new in kept.get("moves", {}).items()}
 
 
 def ledger_json(ledger: Ledger) -> dict[str, Any]:
@@ -238,29 +226,17 @@ def ledger_json(ledger: Ledger) -> dict[str, Any]:
     }
 
 
-def kept_ledgers(crossing: Crossing) -> dict[str, Ledger]:
-    """The ledgers of plugins whose step on this leg stands in the logbook, by folder."""
-    ledgers = {}
-    for entry in crossing.logbook():
-        if entry.stage is Stage.PLUGINS and entry.state == "done" and entry.about.startswith("plugin "):
-            folder = entry.about.removeprefix("plugin ")
-            kept = crossing.leg_fact(f"ledger {folder}")
-            if kept and kept["entry"] == entry.id:
-                ledgers[folder] = Ledger(tuple(LedgerEntry(**item) for item in kept["entries"]))
-    return ledgers
-
-
 def _look(
     ground: Ground,
     crossing: Crossing,
     plugin: Plugin,
     step: PluginStep,
     choices: Mapping[str, Choice],
-    taken: Mapping[str, Ledger],
+    taken: Mapping[str, TakenPlugin],
     token: CancelToken,
 ) -> PluginView:
     if (kept := taken.get(plugin.folder)) is not None:
-        return PluginView(plugin, step, True, crossing.leg_fact(f"ledger {plugin.folder}")["base"], "", None, kept)
+        return PluginView(plugin, step, True, kept.base, "", None, kept.ledger)
     if not is_wanted(step, crossing):
         return PluginView(plugin, step, step.action in ("stay", "hold"), plugin.version, "", None, None)
     merge, base, note = merge_plugin(ground, crossing, plugin, step, token)
