@@ -16,6 +16,7 @@ import stat
 from bisect import bisect_left
 from collections.abc import Callable, Container, Iterator, Sequence
 from dataclasses import dataclass, field, replace
+from functools import partial
 from itertools import accumulate
 from pathlib import Path
 from typing import NamedTuple
@@ -62,8 +63,8 @@ class _Share:
     store: Path
     destination: Path
     is_fresh: bool
-    files: Sequence[_File]
-    digests: bytes
+    files: Sequence[_File] = ()
+    digests: bytes = b""
 
     def part(self, rows: Sequence[int]) -> _Share:
         digests = b"".join([self.digests[32 * row : 32 * row + 32] for row in rows])
@@ -99,7 +100,8 @@ def restore(
         _sweep(root, wanted)
     twins = dict(_twins(wanted))
     with many_values():
-        bare = _write_files(store, _Share(store.folder, root, is_fresh, (), b""), wanted, twins, progress, token)
+        everything = partial(_listed, wanted, twins, _Share(store.folder, root, is_fresh), token)
+        bare = _write_files(store, wanted, everything, progress, token)
     for path, entry in _links(wanted):
         _put_link(on_disk(root, path), entry)
     for path, first in twins.items():
@@ -182,8 +184,8 @@ def _sweep(destination: Path, wanted: Manifest) -> None:
             leftover.unlink(missing_ok=True)
 
 
-def _listed(wanted: Manifest, twins: Container[str], token: CancelToken) -> tuple[list[_File], bytes]:
-    """The files to be written, with 32 bytes of digest of each. No entries are made of them: there may be very many."""
+def _listed(wanted: Manifest, twins: Container[str], share: _Share, token: CancelToken) -> _Share:
+    """All files to be written as one share. No entries are made of them: there may be very many."""
     files: list[_File] = []
     digests = bytearray()
     for folder in wanted.folders.values():
@@ -198,7 +200,7 @@ def _listed(wanted: Manifest, twins: Container[str], token: CancelToken) -> tupl
                 extra = extras.get(name, NO_EXTRA) if extras else NO_EXTRA
                 files.append(_File(path, facts[at + MODE] & 0o7777, facts[at + SIZE], facts[at + MTIME], extra))
                 digests += folder.digests[32 * row : 32 * row + 32]
-    return files, bytes(digests)
+    return replace(share, files=files, digests=bytes(digests))
 
 
 def _links(wanted: Manifest) -> Iterator[tuple[TreePath, Entry]]:
@@ -210,21 +212,20 @@ def _links(wanted: Manifest) -> Iterator[tuple[TreePath, Entry]]:
 
 
 def _write_files(
-    store: Store, share: _Share, wanted: Manifest, twins: Container[str], progress: Progress, token: CancelToken
+    store: Store, wanted: Manifest, everything: Callable[[], _Share], progress: Progress, token: CancelToken
 ) -> list[TreePath]:
-    """Write the files, a great many in two processes; the paths whose extended attributes were not taken."""
+    """Write the files, a great many in two processes; the paths whose extended attributes were not taken.
+
+    `everything` lists them; a second process gets ready meanwhile.
+    """
     total = sum(len(folder.names) for folder in wanted.folders.values())
     if not is_worthwhile(total, sum(sum(folder.facts[SIZE::FACTS]) for folder in wanted.folders.values())):
-        files, digests = _listed(wanted, twins, token)
-        whole = replace(share, files=files, digests=digests)
-        return _write_share(store, whole, lambda count: progress("restoring", count, total), token)
-    # It gets ready while the files are listed.
+        return _write_share(store, everything(), lambda count: progress("restoring", count, total), token)
     with Second(f"{__name__}:restore_share") as second:
-        files, digests = _listed(wanted, twins, token)
-        whole = replace(share, files=files, digests=digests)
+        whole = everything()
         # Parted between blocks, so that none has to be unpacked twice.
-        blocks = store.blocks(digests)
-        costs = [sum(files[row].size + _PER_FILE for row in rows) for rows in blocks]
+        blocks = store.blocks(whole.digests)
+        costs = [sum(whole.files[row].size + _PER_FILE for row in rows) for rows in blocks]
         half = bisect_left(list(accumulate(costs)), (sum(costs) + _START) // 2)
         mine, others = ([row for rows in part for row in rows] for part in (blocks[:half], blocks[half:]))
         second.give(whole.part(others))

@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 import time
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
 from pathlib import Path
 
 from fernshale.core.base.errors import MisuseError, StoreError
@@ -69,9 +68,7 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
         rules = rules.with_learned(learn_from_changes(ground, crossing, last["snapshot"], causes))
     edits = find_all_edits(ground, [rule for rule in rules.all if rule.kind not in _OF_LINKS], token)
     far, later = sure_from(crossing), put_off(crossing)
-    silent = tuple(
-        replace(fix, sure_from=far) for fix in _silent(rules, edits) if f"fix:{fix.rule.id}" not in crossing.decisions()
-    )
+    silent = tuple(fix for fix in _silent(rules, edits, far) if f"fix:{fix.rule.id}" not in crossing.decisions())
     texts = read_texts(ground, token) if rules.changes else None
     drift = used_changes(rules.changes, texts.used) if texts else ()
     defaults = tuple(default_matters(ground, drift, texts, crossing.decisions())) if texts else ()
@@ -83,8 +80,7 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     views = []
     for cause in causes:
         is_later = cause.key in later
-        fixes = _find_fixes(cause, rules, edits, shape, ground)
-        fixes = tuple(replace(fix, sure_from=NEVER if is_later else far) for fix in fixes)
+        fixes = _find_fixes(cause, rules, edits, shape, ground, NEVER if is_later else far)
         views.append(CauseView(cause, fixes, _count_open(cause), states.get(cause.key, "new"), is_later))
     passed = bool(last["passed"])
     matters = (*cause_matters(views, is_stale, passed), *silent_matters(silent), *defaults)
@@ -279,8 +275,9 @@ def _read_log(log: Path, ground: Ground) -> tuple[Diagnostic, ...]:
 
 
 def _find_fixes(
-    cause: Cause, rules: LegRules, edits: Mapping[str, tuple[Edit, ...]], shape: BuildGround, ground: Ground
+    cause: Cause, rules: LegRules, edits: Mapping[str, tuple[Edit, ...]], shape: BuildGround, ground: Ground, far: float
 ) -> tuple[Fix, ...]:
+    """`far` is the confidence from which on they count as sure."""
     lines = [{(place.file, place.line) for place in all_places(error.diagnostic, shape)} for error in cause.errors]
     named = set().union(*lines)
     fixes = []
@@ -290,7 +287,7 @@ def _find_fixes(
             removes = tuple(path for path in ground.manifest.files if matches(rule.files, path))
             if message_fits and removes:
                 sure = _BY_SYMBOL * rule.confidence
-                fixes.append(Fix(rule, rules.source(rule), (), removes, (), cause.count, sure))
+                fixes.append(Fix(rule, rules.source(rule), (), removes, (), cause.count, sure, far))
             continue
         found = edits.get(rule.id, ())
         if rule.silent or message_fits is False:
@@ -305,7 +302,7 @@ def _find_fixes(
         spots = set().union(*(_lines_of(edit) for edit in here))
         clears = cause.count if is_member else sum(bool(places & spots) for places in lines)
         confidence = rule.confidence * (_BY_SYMBOL if message_fits or _names(rule, cause.symbol) else _BY_LINE)
-        fixes.append(Fix(rule, rules.source(rule), found, (), here, clears, confidence))
+        fixes.append(Fix(rule, rules.source(rule), found, (), here, clears, confidence, far))
     # A rule that merely stands on the same line is for another cause, when one names this very symbol.
     by_symbol = [fix for fix in fixes if _names(fix.rule, cause.symbol) or _message_fits(fix.rule, cause)]
     kept = by_symbol or fixes
@@ -351,9 +348,9 @@ def _near(rule: Rule, found: Sequence[Edit], here: Sequence[Edit]) -> tuple[Edit
     return tuple(edit for edit in found if edit in here or edit.path in imported)
 
 
-def _silent(rules: LegRules, edits: Mapping[str, tuple[Edit, ...]]) -> list[Fix]:
+def _silent(rules: LegRules, edits: Mapping[str, tuple[Edit, ...]], far: float) -> list[Fix]:
     return [
-        Fix(rule, rules.source(rule), edits[rule.id], (), (), 0, _BY_SYMBOL * rule.confidence)
+        Fix(rule, rules.source(rule), edits[rule.id], (), (), 0, _BY_SYMBOL * rule.confidence, far)
         for rule in rules.all
         if rule.silent and edits.get(rule.id)
     ]
