@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 
 from PySide6.QtWidgets import (
     QComboBox,
@@ -29,13 +29,7 @@ from fernshale.core.base.words import count, size_words
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.crossing.comparison import Differences, Sides, compare_sides
 from fernshale.core.crossing.keeping import forget_by_policy, forget_these, needed_snapshots
-from fernshale.core.crossing.logbook import (
-    obstacles_in_words,
-    preview_redo,
-    preview_undo,
-    preview_undo_back_to,
-    steps_back_to,
-)
+from fernshale.core.crossing.logbook import Rewind, preview_way, steps_back_to
 from fernshale.core.crossing.state import Crossing, Entry
 from fernshale.core.crossing.wayback import WayBack, sides_of
 from fernshale.core.snapshot.forget import Freed, Policy
@@ -185,17 +179,14 @@ class WayBackDialog(QDialog):
 
     def __init__(self, parent: QWidget | None, crossing: Crossing, entry: Entry, *, back_to: bool = False) -> None:
         super().__init__(parent)
-        steps = steps_back_to(crossing, entry.id) if back_to else []
-        several = count(len(steps), "step")
-        if back_to:
-            window, title, go = "Undo back to here", f"{several} undone, back to before: {entry.title}", f"Undo {several}"
-            way = preview_undo_back_to(crossing, entry.id)
-        elif entry.can_undo:
-            window, title, go = "Undo a step", entry.title, "Undo it"
-            way = preview_undo(crossing, entry.id)
-        else:
-            window, title, go = "Do a step again", entry.title, "Do it again"
-            way = preview_redo(crossing, entry.id)
+        what: Rewind = "back to" if back_to else "undo" if entry.can_undo else "redo"
+        way, obstacles = preview_way(crossing, entry.id, what)
+        several = count(len(steps_back_to(crossing, entry.id)), "step")
+        window, title, go = {
+            "back to": ("Undo back to here", f"{several} undone, back to before: {entry.title}", f"Undo {several}"),
+            "undo": ("Undo a step", entry.title, "Undo it"),
+            "redo": ("Do a step again", entry.title, "Do it again"),
+        }[what]
         self.setWindowTitle(window)
         self.resize(940, 520)
         column = QVBoxLayout(self)
@@ -213,15 +204,14 @@ class WayBackDialog(QDialog):
         self._go.setDefault(True)
         foot.addWidget(self._go)
         column.addLayout(foot)
-        # What lies behind the last step that is undone can stand in the way, the steps themselves do not.
-        self._show(crossing, steps[0].id if steps else entry.id, way)
+        self._show(crossing, way, obstacles)
 
-    def _show(self, crossing: Crossing, last: int, way: WayBack) -> None:
+    def _show(self, crossing: Crossing, way: WayBack, obstacles: Sequence[str]) -> None:
         files = way.changes.files
-        self._go.setEnabled(bool(way.changes.changes) and not way.obstacles)
-        if way.obstacles:
-            self._said.setText(f"◆ {count(len(way.obstacles), 'file')} in the way; nothing can be changed.")
-            self._pane.say("\n".join(obstacles_in_words(crossing, last, way)))
+        self._go.setEnabled(bool(way.changes.changes) and not obstacles)
+        if obstacles:
+            self._said.setText(f"◆ {count(len(obstacles), 'file')} in the way; nothing can be changed.")
+            self._pane.say("\n".join(obstacles))
             return
         beside = "" if way.is_exact else " Later changes of other lines and files stay."
         self._said.setText(f"{count(len(files), 'file')} would change.{beside}")

@@ -26,16 +26,7 @@ from fernshale.core.crossing.checking import add_check, check_rows, drop_check, 
 from fernshale.core.crossing.findings import finding_of
 from fernshale.core.crossing.fleet import cross_all, cross_one
 from fernshale.core.crossing.ground import crossing_ground
-from fernshale.core.crossing.logbook import (
-    obstacles_in_words,
-    preview_redo,
-    preview_undo,
-    preview_undo_back_to,
-    redo,
-    steps_back_to,
-    undo,
-    undo_back_to,
-)
+from fernshale.core.crossing.logbook import Rewind, preview_way, redo, undo, undo_back_to
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.members import member_states
 from fernshale.core.crossing.overview import Overview, look
@@ -279,16 +270,11 @@ def report(options: argparse.Namespace, token: CancelToken) -> int:
 
 def _preview(crossing: Crossing, options: argparse.Namespace) -> int:
     """What undoing a step, or several, or doing one again, would change: as a tree, then in full."""
-    if options.undo is not None:
-        last, way = options.undo, preview_undo(crossing, options.undo)
-    elif options.redo is not None:
-        last, way = options.redo, preview_redo(crossing, options.redo)
-    elif options.back_to is not None:
-        way = preview_undo_back_to(crossing, options.back_to)
-        last = steps_back_to(crossing, options.back_to)[0].id
-    else:
+    asked: dict[Rewind, int | None] = {"undo": options.undo, "redo": options.redo, "back to": options.back_to}
+    found = next(((id, what) for what, id in asked.items() if id is not None), None)
+    if found is None:
         raise MisuseError("--dry-run goes with --undo, --redo or --back-to")
-    obstacles = obstacles_in_words(crossing, last, way)
+    way, obstacles = preview_way(crossing, *found)
     if options.json:
         paths = [{"path": item.path, "what": describe(item)} for item in way.changes.changes]
         print_json({"changes": paths, "in_the_way": obstacles, "exact": way.is_exact})

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 from collections.abc import Iterator
 from dataclasses import replace
+from typing import Literal
 
 from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.treepath import is_gits_own, on_disk, under
@@ -19,6 +20,8 @@ from fernshale.core.crossing.wayback import WayBack, find_way_back
 from fernshale.core.snapshot.manifest import Manifest
 from fernshale.core.snapshot.store import UnknownSnapshot
 from fernshale.core.snapshot.walk import entry_at, scan_tree
+
+Rewind = Literal["undo", "redo", "back to"]
 
 
 class CannotUndo(FernshaleError):
@@ -175,6 +178,16 @@ def preview_undo_back_to(crossing: Crossing, id: int) -> WayBack:
         raise CannotUndo(f"no step from entry {id} on wrote anything that could be undone")
     whole = ChangeSet.joined(entry.changes for entry in reversed(steps) if entry.changes is not None)
     return find_way_back(crossing.setup.project, crossing.store, whole.inverse())
+
+
+def preview_way(crossing: Crossing, id: int, what: Rewind) -> tuple[WayBack, list[str]]:
+    """What it would change to undo a step, to do it again, or to undo it and every later one; and in words what stands in the
+    way. Raises CannotUndo where there is nothing to be done."""
+    if what == "back to":
+        # What lies behind the last step that is undone can stand in the way, the steps themselves do not.
+        return (way := preview_undo_back_to(crossing, id)), obstacles_in_words(crossing, steps_back_to(crossing, id)[0].id, way)
+    way = preview_undo(crossing, id) if what == "undo" else preview_redo(crossing, id)
+    return way, obstacles_in_words(crossing, id, way)
 
 
 def steps_back_to(crossing: Crossing, id: int) -> list[Entry]:
