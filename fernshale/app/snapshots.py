@@ -183,7 +183,7 @@ class WayBackDialog(QDialog):
         way, obstacles = preview_way(crossing, entry.id, what)
         several = count(len(steps_back_to(crossing, entry.id)), "step")
         window, title, go = {
-            "back to": ("Undo back to here", f"{several} undone, back to before: {entry.title}", f"Undo {several}"),
+            "back to": ("Undo back to here", f"{several} back, to before: {entry.title}", f"Undo {several}"),
             "undo": ("Undo a step", entry.title, "Undo it"),
             "redo": ("Do a step again", entry.title, "Do it again"),
         }[what]
