@@ -17,7 +17,15 @@ from fernshale.core.crossing.checking import add_check, refuse_check
 from fernshale.core.crossing.ground import crossing_ground
 from fernshale.core.crossing.logbook import redo, restore_snapshot, undo, undo_back_to
 from fernshale.core.crossing.overview import Overview, begin_crossing, has_changed, look
-from fernshale.core.crossing.settle import Taken, choose_sure_from, go_rounds, settle, take_sure_fixes, withdraw
+from fernshale.core.crossing.settle import (
+    Taken,
+    choose_sure_from,
+    go_rounds,
+    in_words,
+    settle,
+    take_sure_fixes,
+    withdraw,
+)
 from fernshale.core.crossing.stages.build import apply_fix
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.trust import TrustNeeded
@@ -99,8 +107,22 @@ class Session(QObject):
 
     def take(self, key: str, proposal: str, title: str, text: str = "", why: str = "") -> None:
         """Settle a matter."""
-        taken = Taken(key, proposal, "you", why, text)
+        taken = Taken(key, proposal, "you", why, text, self._words(key, proposal))
         self._act(title, lambda crossing, on_line, progress, token: settle(crossing, taken, on_line, progress, token))
+
+    def take_each(self, ways: Sequence[tuple[str, str]], title: str) -> None:
+        """Settle several matters one after the other, each given with its proposal; what fails ends it."""
+        taken = [Taken(key, way, "you", words=self._words(key, way)) for key, way in ways]
+
+        def work(crossing: Crossing, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
+            for item in taken:
+                settle(crossing, item, on_line, progress, token)
+
+        self._act(title, work)
+
+    def _words(self, key: str, way: str) -> str:
+        matters = self.overview.matters if self.overview is not None else ()
+        return next((in_words(matter, way) for matter in matters if matter.key == key), "")
 
     def take_sure_fixes(self) -> None:
         """Apply every sure fix of the last round."""

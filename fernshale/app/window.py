@@ -101,6 +101,7 @@ class MainWindow(QMainWindow):
         for page in self.pages.values():
             self._page_stack.addWidget(page)
             page.editor_wanted.connect(self._open_editor)
+            page.step_wanted.connect(self._step_matter)
         self.report, self.debts = ReportView(self, self.session), DebtsView(self, self.session)
         for view in (self.report, self.debts):
             self._page_stack.addWidget(view)
@@ -340,6 +341,16 @@ class MainWindow(QMainWindow):
         if isinstance(payload, Matter):
             self.show_stage(payload.stage)
             self.pages[payload.stage].go_to(payload)
+
+    def _step_matter(self, by: int) -> None:
+        """To the next open matter of any stage, or the one before."""
+        rows = self.matters.rows()
+        if not rows:
+            return
+        at = self.matters.currentIndex().row()
+        payload = rows[(at + by) % len(rows)].payload
+        self.matters.select(payload)
+        self._go_to(payload)
 
     # -- logbook
 

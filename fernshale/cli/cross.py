@@ -36,7 +36,7 @@ from fernshale.core.crossing.reporting.markdown import report_markdown, report_m
 from fernshale.core.crossing.reporting.patches import write_patches
 from fernshale.core.crossing.reporting.way import Way, export_way, read_way
 from fernshale.core.crossing.rules import export_rules
-from fernshale.core.crossing.settle import Recorded, Taken, read_decisions, settle, withdraw
+from fernshale.core.crossing.settle import Recorded, Taken, in_words, read_decisions, settle, withdraw
 from fernshale.core.crossing.stages import trial as trial_stage
 from fernshale.core.crossing.stages.trial import TrialView
 from fernshale.core.crossing.state import Crossing
@@ -148,7 +148,9 @@ def decide(options: argparse.Namespace, token: CancelToken) -> int:
             raise MisuseError(f"{options.key} is not open", "`fernshale cross PROJECT` lists what is.")
         if matter is not None and options.take not in ways:
             raise MisuseError(f"{options.take!r} does not settle {options.key}; what does: {', '.join(ways)}")
-        settle(crossing, Taken(options.key, options.take, "you", options.why), to_stderr, no_progress, token)
+        words = in_words(matter, options.take) if matter is not None else ""
+        taken = Taken(options.key, options.take, "you", options.why, words=words)
+        settle(crossing, taken, to_stderr, no_progress, token)
     overview = look(crossing, no_progress, token)
     if options.json:
         print_json({"left": [{"key": item.key, "title": item.title} for item in overview.matters]})

@@ -12,7 +12,7 @@ from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.settle import Taken, settle
 from tests.conftest import Tree
-from tests.wick import Wick, cross_wick, make_silent_wick
+from tests.wick import Wick, cross_wick, make_silent_wick, make_wick
 
 _OLD = "def light_up(room, hour):\n    return lamps.find(room).burn(hour)\n"
 _GAME = "import wick\nwick.light_up('hall', 3)\nwick.light_up('cellar', 4)\n\n\ndef play():\n    wick.light_up(1, 2)\n"
@@ -67,7 +67,7 @@ def test_a_change_by_hand_is_offered_and_a_function_set_aside_and_put_back(
 ) -> None:
     wick, page = _open(tree, window, qtbot, "def glow(strength, place):\n    return strength\n")
     game = wick.project / "game.py"
-    assert "change one place and it is offered" in page._card.note.text() and page._aside.isVisible()
+    assert "the same is offered for the others" in page._hint.text() and page._aside.isVisible()
     game.write_text(game.read_text().replace("wick.light_up('hall', 3)", "wick.glow(3, 'hall')"))
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         window.session.refresh()
@@ -87,6 +87,49 @@ def test_a_change_by_hand_is_offered_and_a_function_set_aside_and_put_back(
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         page._return.click()
     assert "wick.light_up(1, 2)" in game.read_text() and not any("set aside" in row for row in _rows(page))
+
+
+def test_another_default_is_settled_on_the_page_by_its_number(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:
+    old = "def light_up(room, hour, glow=1):\n    return lamps.find(room).burn(hour, glow)\n"
+    wick = make_silent_wick(tree, old, old.replace("glow=1", "glow=2"), _GAME)
+    crossing = cross_wick(wick)
+    settle(crossing, Taken("engine:sites", "apply", "test"), lambda line: None, no_progress, CancelToken())
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        window.session.resume(crossing)
+    window.show_stage(Stage.BUILD)
+    page = window.pages[Stage.BUILD]
+    assert isinstance(page, BuildPage) and page.finding.accessibleName().endswith("1 change compiles and means something else.")
+    (matter,) = (item for item in window.session.overview.matters if item.key.startswith("default:"))  # type: ignore[union-attr]
+    page.go_to(matter)
+    assert "was 1 and is 2" in page._code.toPlainText() and "wick.light_up('hall', 3, 1)" in page._code.toPlainText()
+    assert page._noted.isVisible() and not page._here.isVisible()
+    page._causes.setFocus()
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        qtbot.keyClick(page._causes, Qt.Key.Key_1)
+    assert (wick.project / "game.py").read_text() == _GAME.replace(", 3)", ", 3, 1)").replace(", 4)", ", 4, 1)").replace("2)", "2, 1)")
+    assert not any(item.key == matter.key for item in window.session.overview.matters)  # type: ignore[union-attr]
+    assert not page._noted.isVisible()
+
+
+def test_what_is_missing_with_a_plugin_that_is_set_aside_is_told_and_brought_back(
+    tree: Tree, window: MainWindow, qtbot: QtBot
+) -> None:
+    wick = make_wick(tree)
+    check = wick.shelf / "wick/2.0/check.py"
+    words = "print(f\"{sys.argv[1]}/game.py:1:1: error: ModuleNotFoundError: No module named 'snuffer'\")"
+    check.write_text(f"import pathlib, sys\nif not pathlib.Path(sys.argv[1], 'addons/snuffer').exists():\n    {words}\n    sys.exit(1)\n")
+    crossing = cross_wick(wick)
+    for key, way in (("route:2.0:snuffer", "aside"), ("aside:snuffer", "aside"), ("engine:sites", "apply"), ("build:run", "build")):
+        settle(crossing, Taken(key, way, "test"), lambda line: None, no_progress, CancelToken())
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        window.session.resume(crossing)
+    window.show_stage(Stage.BUILD)
+    page = window.pages[Stage.BUILD]
+    assert isinstance(page, BuildPage)
+    assert "snuffer had it, and is set aside" in page._code.toPlainText()
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        page._plugin_back.click()
+    assert (wick.project / "addons/snuffer/snuffer.py").exists()
 
 
 def test_a_cause_is_put_off_and_taken_up_again_by_keyboard(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:

@@ -123,6 +123,30 @@ def test_lines_written_by_hand_with_ctrl_enter(tree: Tree, window: MainWindow, q
     assert next(item for item in page._cards if not item.is_decided).findChild(CodeEditor) is None
 
 
+def test_all_that_is_ready_is_taken_at_once_and_the_rest_waits(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:
+    wick = make_wick(tree)
+    shelf = wick.shelf / "shelf.toml"
+    for name in ("trimmer", "holder"):
+        for version, accepts in (("1", ">=1, <2"), ("2", ">=2, <3")):
+            shelf.write_text(
+                shelf.read_text()
+                + f'[[plugin]]\nid = "{name}"\nversion = "{version}"\nfolder = "{name}/{version}"\naccepts = "{accepts}"\n'
+            )
+            tree(f"shelf/{name}/{version}", {"addon.ini": f"version = {version}\nwick = {accepts}\n", "a.py": f"v = {version}\n"})
+        tree(f"candle/addons/{name}", {"addon.ini": "version = 1\nwick = >=1, <2\n", "a.py": "v = 1\n"})
+    (wick.project / "addons/holder/a.py").write_text("v = 7\n")  # clashes with what the vendor made of it
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        window.session.resume(cross_wick(wick))
+    window.show_stage(Stage.PLUGINS)
+    page = window.pages[Stage.PLUGINS]
+    assert isinstance(page, PluginsPage) and page._all.text() == "Take the 2 ready ones"
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        page._all.click()
+    taken = [entry.about for entry in window.session.overview.logbook if entry.can_undo]  # type: ignore[union-attr]
+    assert len(taken) == 2 and (wick.project / "addons/trimmer/a.py").read_text() == "v = 2\n"
+    assert (wick.project / "addons/holder/a.py").read_text() == "v = 7\n" and not page._all.isVisible()
+
+
 def test_long_groups_are_folded_and_what_needs_a_person_stands_on_top(
     tree: Tree, window: MainWindow, qtbot: QtBot
 ) -> None:

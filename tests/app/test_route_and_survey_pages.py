@@ -93,6 +93,31 @@ def test_matter_of_the_route_is_shown_with_its_ways(qtbot: QtBot, window: MainWi
     assert not overview.route.matters and "dialect = 3" in (wick.project / "candle.ini").read_text()
 
 
+def test_matters_are_gone_through_and_settled_by_their_numbers(qtbot: QtBot, window: MainWindow, tree: Tree) -> None:
+    wick = make_wick(tree)
+    shelf = wick.shelf / "shelf.toml"
+    shelf.write_text(shelf.read_text().replace('folder = "snuffer/2"', 'folder = "snuffer/2"\nstage = "preview"'))
+    _open(qtbot, window, wick, "2.0")
+    overview = window.session.overview
+    assert overview is not None
+    window.show_stage(Stage.ROUTE)
+    page = window.pages[Stage.ROUTE]
+    assert "0 of 1 plugin can come; 1 needs you" in page.finding.accessibleName()
+    (matter,) = overview.route.matters
+    way = next(number for number, item in enumerate(matter.proposals, 1) if item.id == "aside")
+    page.setFocus()
+    overview = _after(qtbot, window, lambda: qtbot.keyClick(QApplication.focusWidget(), str(way)))
+    assert "0 of 1 plugin can come; 1 stays behind, as you decided" in page.finding.accessibleName()
+    assert overview.logbook[-1].title == f"decided: {matter.title} · {matter.proposals[way - 1].title}"
+    titles = []
+    for _ in overview.matters:
+        qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_N)
+        titles.append(window.matters.current().title)  # type: ignore[attr-defined]
+    assert len(set(titles)) == len(overview.matters) > 2
+    qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_P)
+    assert window.matters.current().title == titles[-2]  # type: ignore[attr-defined]
+
+
 def test_places_that_name_another_release_are_settled_on_the_engine_page(
     qtbot: QtBot, window: MainWindow, tmp_path: Path
 ) -> None:

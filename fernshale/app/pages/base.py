@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from collections.abc import Callable, Sequence
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from fernshale.app.session import Session
 from fernshale.app.widgets.basics import FindingLabel
@@ -11,12 +14,16 @@ from fernshale.core.crossing.findings import finding_of
 from fernshale.core.crossing.matter import Matter, Stage
 from fernshale.core.crossing.overview import Overview
 
+_MOST_WAYS = 7
+
 
 class Page(QWidget):
-    """One stage. `editor_wanted` carries (path in the project, line)."""
+    """One stage. `editor_wanted` carries (path in the project, line); `step_wanted` 1 for the next open matter, -1 for
+    the one before."""
 
     stage: Stage
     editor_wanted = Signal(str, int)
+    step_wanted = Signal(int)
 
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent)
@@ -26,6 +33,30 @@ class Page(QWidget):
         self.column.setSpacing(10)
         self.finding = FindingLabel(self)
         self.column.addWidget(self.finding)
+        for number in range(1, _MOST_WAYS + 1):
+            self.on_key(str(number), lambda number=number: self.press(number))
+        self.on_key("N", lambda: self.step(1))
+        self.on_key("P", lambda: self.step(-1))
+
+    def on_key(self, key: str, act: Callable[[], None]) -> None:
+        """Do something on a key while the page has the focus."""
+        shortcut = QShortcut(QKeySequence(key), self)
+        shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+        shortcut.activated.connect(act)
+
+    def ways(self) -> Sequence[QPushButton]:
+        """The buttons that settle what is shown, in order; those that are hidden do not count."""
+        return ()
+
+    def step(self, by: int) -> None:
+        """To the next matter, or with -1 to the one before."""
+        self.step_wanted.emit(by)
+
+    def press(self, number: int) -> None:
+        """Take the way with that number, from 1, of what is shown."""
+        shown = [way for way in self.ways() if way.isVisible()]
+        if number <= len(shown):
+            shown[number - 1].click()
 
     def show_overview(self, overview: Overview) -> None:
         """Show a new overview."""

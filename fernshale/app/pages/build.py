@@ -7,7 +7,6 @@ from html import escape
 from typing import cast
 
 from PySide6.QtCore import Qt, QUrl
-from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QComboBox,
     QFrame,
@@ -30,6 +29,7 @@ from fernshale.core.base.release import same_release
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.words import count
 from fernshale.core.build.rounds import Round
+from fernshale.core.crossing.buildmatters import DEFAULT
 from fernshale.core.crossing.buildview import CauseView, Fix, Scope
 from fernshale.core.crossing.debts import Debt
 from fernshale.core.crossing.drifting import Used
@@ -127,7 +127,9 @@ class BuildPage(Page):
             self._aside_menu.addAction(f"The {what}", lambda what=what: self._set_aside(what))
         self._return = button(self._card, "Put back", self._on_return, main=True)
         self._later = button(self._card, "Not now", self._on_later, hint="L")
-        for made in (self._everywhere, self._in_file, self._here, self._return, self._later):
+        self._noted = button(self._card, "It is right as it is", self._on_noted)
+        self._plugin_back = button(self._card, "", self._on_plugin_back)
+        for made in self.ways():
             row.addWidget(made)
         # Beside the title, so that the row below fits into a narrow window.
         for made in (self._edit, self._aside):
@@ -148,9 +150,7 @@ class BuildPage(Page):
             ("Alt+Up", lambda: self._step_way(-1)),
         )
         for key, act in keys:
-            shortcut = QShortcut(QKeySequence(key), self)
-            shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-            shortcut.activated.connect(act)
+            self.on_key(key, act)
         self.setFocusProxy(self._causes)
 
     def fill(self, overview: Overview) -> None:
@@ -178,6 +178,7 @@ class BuildPage(Page):
         shown = [item for item in view.causes if not (self._mine.isChecked() and item.cause.owner in _NOT_MINE)]
         most = max((item.cause.count for item in shown), default=1)
         rows = [_silent_row(fix) for fix in view.silent]
+        rows += [_default_row(matter, view.pins.get(matter.key)) for matter in view.defaults]
         rows += [_cause_row(item, most, view.is_stale) for item in shown if not item.put_off]
         if later := [_cause_row(item, most, view.is_stale) for item in shown if item.put_off]:
             rows += [Row("Not now", heading=True), *later]
@@ -208,7 +209,18 @@ class BuildPage(Page):
         for item in self._overview.build.causes:
             if chosen.key == f"cause:{item.cause.key}":
                 return item, item.fixes[min(self._way, len(item.fixes) - 1)] if item.fixes else None
-        return None, next((fix for fix in self._overview.build.silent if chosen.key == f"silent:{fix.rule.id}"), None)
+        view = self._overview.build
+        silent = {f"silent:{fix.rule.id}": fix for fix in view.silent}
+        return None, silent.get(chosen.key, view.pins.get(chosen.key))
+
+    def _default(self) -> Matter | None:
+        """The chosen matter of calls that pass another default now."""
+        chosen = self._causes.current()
+        defaults = self._overview.build.defaults if self._overview is not None and isinstance(chosen, _Chosen) else ()
+        return next((matter for matter in defaults if matter.key == chosen.key), None)
+
+    def ways(self) -> list[QPushButton]:
+        return [self._everywhere, self._in_file, self._here, self._noted, self._plugin_back, self._return, self._later]
 
     def _show_cause(self, payload: object) -> None:
         self._way = 0
@@ -238,11 +250,16 @@ class BuildPage(Page):
 
     def _draw(self, cause: CauseView | None, fix: Fix | None) -> None:
         many = len(fix.edits) if fix else 0
+        default = self._default()
+        is_settled = cause is not None and cause.is_settled
+        self._noted.setVisible(default is not None)
+        self._plugin_back.setVisible(cause is not None and bool(cause.aside) and not is_settled)
+        self._plugin_back.setText(f"Bring {cause.aside} back" if cause is not None else "")
         self._everywhere.setVisible(fix is not None)
         self._everywhere.setText(f"Apply everywhere  {many}" if many else "Remove and make anew")
         for made in (self._in_file, self._here):
-            made.setVisible(many > 1)
-        self._later.setVisible(cause is not None and not cause.cause.under)
+            made.setVisible(many > 1 and default is None)
+        self._later.setVisible(cause is not None and not cause.cause.under and not is_settled)
         self._later.setText("Take it up" if cause is not None and cause.put_off else "Not now")
         self._edit.setVisible(cause is not None or fix is not None)
         self._aside.setVisible(cause is not None and cause.cause.owner == "own" and cause.open > 0)
@@ -250,13 +267,18 @@ class BuildPage(Page):
         self._return.setVisible(debt is not None)
         if debt is not None:
             self._card.set_title(debt.title, debt.place)
-            why = escape(debt.why)
-            words = f"<p style='margin:8px'>{why}</p><p style='margin:8px'>A debt until it is put back.</p>"
-            self._code.setHtml(f"{self._style()}{words}")
+            path, line = file_and_line(debt.place)
+            words = f"<p style='margin:8px'>{escape(debt.why)}</p><p style='margin:8px'>A debt until it is put back.</p>"
+            code = f"<pre>{escape(self._line(path, line))}</pre>"
+            self._code.setHtml(f"{self._style()}{words}{code}")
             self._hint.setText("")
             return
         self._hint.setText("")
         change = self._change(cause)
+        if default is not None and fix is None:
+            self._card.set_title(_what_default(default), default.place)
+            self._code.setHtml(f"{self._style()}{self._error(*file_and_line(default.place), default.title)}")
+            return
         if cause is None and fix is None and change is not None:
             self._card.set_title(change.symbol.full, change.kind)
             self._code.setHtml(f"{self._style()}<p style='margin:8px'>{escape(change.what)}</p>{self._declarations(change, None)}")
@@ -270,8 +292,12 @@ class BuildPage(Page):
         places = (
             f"{count(many, 'place')} in {count(len(fix.files), 'file')}"
             if fix
-            else "no proposal; change one place and it is offered for the others"
+            else "changed since; the next build tells"
+            if is_settled
+            else "no proposal"
         )
+        if fix is None and not is_settled:
+            self._hint.setText("Change one place in your editor, and the same is offered for the others.")
         self._card.set_title(title, places)
         if many > 1:
             self._hint.setText("▸ marks the place that “in this file” and “only here” mean; click another to move it.")
@@ -285,7 +311,8 @@ class BuildPage(Page):
             return self._overview.build.change_of(cause.cause)
         chosen = self._causes.current()
         key = chosen.key if isinstance(chosen, _Chosen) else ""
-        return next((item.change for item in self._overview.build.drift if key == _drift_key(item)), None)
+        drift = self._overview.build.drift
+        return next((item.change for item in drift if key in (_drift_key(item), f"{DEFAULT}{item.change.what}")), None)
 
     def _declarations(self, change: Change, fix: Fix | None) -> str:
         """The declaration in the old release over the one in the new, where comparing the two found both."""
@@ -320,6 +347,9 @@ class BuildPage(Page):
         if fix is not None and fix.rule.silent:
             words = "The compiler says nothing about this: it compiles, and means something else now."
             parts.append(f"<p style='margin:8px; color:{colours.incoming}'><b>!</b> &nbsp; {words}</p>")
+        if cause is not None and cause.aside:
+            words = f"{escape(cause.aside)} had it, and is set aside. Bring it back, or set aside what uses it."
+            parts.append(f"<p style='margin:8px'>{words}</p>")
         if cause is not None and not (fix and fix.edits):
             parts += [
                 self._error(error.place.file, error.place.line, error.diagnostic.message)
@@ -338,9 +368,10 @@ class BuildPage(Page):
 
     def _error(self, file: str, line: int, message: str) -> str:
         colours = theme()
-        head = f"<p style='margin:8px 8px 2px 8px'><a href='edit:{escape(file)}:{line}'>{escape(printable(file))} : {line}</a></p>"
-        code = escape(self._line(file, line))
-        return f"{head}<pre>{code}\n<span style='color:{colours.alarm}'>▴ {escape(message)}</span></pre>"
+        place = f"{escape(printable(file))} : {line}" if line else f"{escape(printable(file))}, a line that was changed since"
+        head = f"<p style='margin:8px 8px 2px 8px'><a href='edit:{escape(file)}:{line}'>{place}</a></p>"
+        code = escape(self._line(file, line)) + "\n" if line else ""
+        return f"{head}<pre>{code}<span style='color:{colours.alarm}'>▴ {escape(message)}</span></pre>"
 
     def _place(self, number: int, edit: Edit, messages: dict[tuple[str, int], str], named: bool) -> str:
         colours = theme()
@@ -387,8 +418,21 @@ class BuildPage(Page):
 
     def _apply(self, scope: Scope) -> None:
         _, fix = self._current()
-        if fix is not None:
+        default = self._default()
+        if default is not None:
+            self.session.take(default.key, "pin", default.title)
+        elif fix is not None:
             self.session.fix(fix, scope, self._at)
+
+    def _on_noted(self) -> None:
+        default = self._default()
+        if default is not None:
+            self.session.take(default.key, "noted", default.title)
+
+    def _on_plugin_back(self) -> None:
+        cause, _ = self._current()
+        if cause is not None and cause.aside:
+            self.session.take(f"cause:{cause.cause.key}", f"return {cause.aside}", f"bringing {cause.aside} back")
 
     def _debt(self) -> Debt | None:
         chosen = self._causes.current()
@@ -461,7 +505,7 @@ def _no_round() -> Bar:
 def _cause_row(item: CauseView, most: int, is_stale: bool) -> Row:
     cause = item.cause
     fix = item.fixes[0] if item.fixes else None
-    settled = fix is None and is_stale and not item.open
+    settled = is_stale and item.is_settled
     told = [cause.kind, count(len(cause.files), "file"), cause.owner]
     if cause.under:
         told = ["follows from the one above"]
@@ -483,6 +527,15 @@ def _cause_row(item: CauseView, most: int, is_stale: bool) -> Row:
 def _silent_row(fix: Fix) -> Row:
     sub = f"compiles and is wrong · {count(len(fix.edits), 'place')}"
     return Row(fix.rule.name, sub, "silent", "!", "incoming", edge="incoming", payload=_Chosen(f"silent:{fix.rule.id}"))
+
+
+def _what_default(matter: Matter) -> str:
+    return matter.key.removeprefix(DEFAULT)
+
+
+def _default_row(matter: Matter, pin: Fix | None) -> Row:
+    sub = "compiles, and may mean something else" + (f" · {count(len(pin.edits), 'place')}" if pin else "")
+    return Row(_what_default(matter), sub, "silent", "!", "incoming", edge="incoming", payload=_Chosen(matter.key))
 
 
 def _drift_key(item: Used) -> str:

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QSplitter, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QWidget
 
 from fernshale.app.pages.base import Page, file_and_line
 from fernshale.app.session import Session
 from fernshale.app.theme import Tone
-from fernshale.app.widgets.basics import Card, button, clear_layout, quiet_label
+from fernshale.app.widgets.basics import Card, button, buttons_in, clear_layout, quiet_label
 from fernshale.app.widgets.charts import Bar, BarChart
 from fernshale.app.widgets.diff import diff_lines
 from fernshale.app.widgets.lines import Document, LineRow
@@ -137,6 +137,9 @@ class EnginePage(Page):
         self._asks.setText(f"◆ {matter.title}" if matter else "")
         for way in matter.proposals if matter else ():
             self._ways.addWidget(button(self, way.title, self._taking(matter, way.id)))
+
+    def ways(self) -> list[QPushButton]:
+        return buttons_in(self._ways)
 
     def _taking(self, matter: Matter, way: str):
         return lambda: self.session.take(matter.key, way, matter.title)

@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QSplitter, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QSplitter, QWidget
 
 from fernshale.app.dialogs import ask_why
 from fernshale.app.pages.base import Page
@@ -177,6 +177,9 @@ class LinksPage(Page):
         self._leave.setVisible(isinstance(payload, str) and payload != _TOGETHER)
         self._show_way()
 
+    def ways(self) -> list[QPushButton]:
+        return [self._apply, self._leave]
+
     def _find_ways(self) -> list[tuple[str, str]]:
         item, work = self._item(), self._work()
         if self._list.current() == _TOGETHER:
@@ -206,7 +209,7 @@ class LinksPage(Page):
         self._said.setText("")
         if self._overview is None or not isinstance(way, str):
             key = self._list.current()
-            words = "choose something to settle at the left" if key else "nothing is left to settle"
+            words = "choose something to settle at the left" if key and key != _SETTLED else "nothing is left to settle"
             if unmet or str(key).startswith(("doubled:", "links:", "file:")):
                 words = "nothing is known that would settle it; it has to be mended by hand, or left so"
             self._text.show_lines((LineRow("", "plain", "", words),))

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QSplitter, QWidget
 
 from fernshale.app.pages.base import Page
 from fernshale.app.session import Session
 from fernshale.app.theme import Tone
-from fernshale.app.widgets.basics import Card, button, clear_layout, quiet_label
+from fernshale.app.widgets.basics import Card, button, buttons_in, clear_layout, quiet_label
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.waytable import Column, Field, Line, WayTable
 from fernshale.core.base.words import count
@@ -109,6 +109,9 @@ class RoutePage(Page):
         overview = self._overview
         if overview is None:
             return
+        if plugin:
+            top, bottom = self._table.lines_of(plugin)
+            self._area.ensureVisible(0, (top + bottom) // 2, 0, (bottom - top) // 2 + 1)
         view = overview.route
         matter = next((item for item in view.matters if item.owner == f"plugin {plugin}"), None)
         step = next((item for item in view.leg.plugins if item.id == plugin), None)
@@ -149,6 +152,9 @@ class RoutePage(Page):
         if key in view.decided:
             title = "Undecide"
             self._ways_out.addWidget(button(self, title, lambda: self.session.take_back(key, title)))
+
+    def ways(self) -> list[QPushButton]:
+        return buttons_in(self._ways_out)
 
     def _taking(self, key: str, way: str, title: str):
         return lambda: self.session.take(key, way, title)

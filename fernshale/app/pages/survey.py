@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QSplitter, QStackedWidget, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QStackedWidget, QWidget
 
 from fernshale.app.pages.base import Page
 from fernshale.app.session import Session
 from fernshale.app.theme import Tone
-from fernshale.app.widgets.basics import Card, button, clear_layout, quiet_label
+from fernshale.app.widgets.basics import Card, button, buttons_in, clear_layout, quiet_label
 from fernshale.app.widgets.charts import Tile, TileMap
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.tables import TableRow, TextTable
@@ -185,6 +185,9 @@ class SurveyPage(Page):
         self._today.setText(text)
         for made in (self._take, self._skip):
             made.setVisible(open_ and (shown is None or not shown.proposals))
+
+    def ways(self) -> list[QPushButton]:
+        return [*buttons_in(self._ways), self._take, self._skip]
 
     def _taking(self, matter: Matter, way: str):
         return lambda: self.session.take(matter.key, way, matter.title)

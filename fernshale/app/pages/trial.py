@@ -7,6 +7,7 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QHBoxLayout,
+    QPushButton,
     QSplitter,
     QStackedWidget,
     QTabBar,
@@ -227,6 +228,9 @@ class TrialPage(Page):
             self._table.select(key.removeprefix("trial:check:"))
         if key.startswith("trial:log:") and matter is not None:
             self._log.find_text(matter.detail)
+
+    def ways(self) -> list[QPushButton]:
+        return [self._good, self._bad, self._accept, self._add, self._refuse, self._run]
 
     def _on_tab(self, tab: int) -> None:
         self._stack.setCurrentIndex(tab)

@@ -95,6 +95,12 @@ def button(parent: QWidget, text: str, act: Callable[[], None], main: bool = Fal
     return made
 
 
+def buttons_in(layout: QHBoxLayout) -> list[QPushButton]:
+    """The buttons of a row, from left to right."""
+    widgets = [layout.itemAt(number).widget() for number in range(layout.count())]
+    return [widget for widget in widgets if isinstance(widget, QPushButton)]
+
+
 def clear_layout(layout: QVBoxLayout | QHBoxLayout) -> None:
     """Remove and delete everything in a layout."""
     while layout.count():

@@ -79,6 +79,11 @@ class WayTable(QWidget):
         self.update()
         self.plugin_picked.emit(plugin)
 
+    def lines_of(self, plugin: str) -> tuple[int, int]:
+        """Where the line of a plugin begins and ends."""
+        row = next((at for at, line in enumerate(self._lines) if line.plugin == plugin), 0)
+        return _TOP + row * _LINE, _TOP + (row + 1) * _LINE
+
     def field_place(self, plugin: str, release: str) -> QPointF:
         """The middle of a field, for those who point at it."""
         row = next(at for at, line in enumerate(self._lines) if line.plugin == plugin)

@@ -6,6 +6,7 @@ back, beside whatever was done since.
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 
 from fernshale.core.base.errors import MisuseError
@@ -35,7 +36,10 @@ _FACT = "aside"
 
 @dataclass(frozen=True, slots=True)
 class Aside:
-    """A plugin that is set aside: why, what brings it back, in which logbook entry; `ready` is a release that would fit."""
+    """A plugin that is set aside: why, what brings it back, in which logbook entry.
+
+    `ready` is a release that would fit and did not, or was not there, when it was set aside.
+    """
 
     id: str
     version: str
@@ -65,7 +69,8 @@ def set_aside(
     entry = write_step(crossing, Stage.PLUGINS, title, why, f"{_ABOUT}{plugin.id}", draft.change_set(), progress, token)
     condition = f"a release of it that accepts {crossing.setup.to}"
     kept = crossing.fact(_FACT) or {}
-    crossing.keep_fact(_FACT, {**kept, str(entry): [plugin.id, plugin.version, why, condition]})
+    declined = _fitting(ground, plugin.id, crossing.setup.to)
+    crossing.keep_fact(_FACT, {**kept, str(entry): [plugin.id, plugin.version, why, condition, declined]})
     return entry
 
 
@@ -84,19 +89,32 @@ def find_aside(crossing: Crossing, ground: Ground | None) -> tuple[Aside, ...]:
     found = []
     for entry in waiting_steps(crossing, _ABOUT):
         if str(entry.id) in known:
-            id, version, why, condition = known[str(entry.id)]
-            found.append(Aside(id, version, why, condition, entry.id, _ready(ground, id, crossing.setup.to)))
+            id, version, why, condition, *more = known[str(entry.id)]
+            declined = more[0] if more else ()
+            fitting = [item for item in _fitting(ground, id, crossing.setup.to) if item not in declined]
+            found.append(Aside(id, version, why, condition, entry.id, fitting[-1] if fitting else ""))
     return tuple(found)
 
 
-def _ready(ground: Ground | None, id: str, to: str) -> str:
-    """The newest release of a plugin that accepts the engine release `to`."""
+def files_aside(crossing: Crossing) -> dict[str, tuple[TreePath, ...]]:
+    """The files of each plugin that is set aside, as they lay in the project."""
+    return {
+        entry.about.removeprefix(_ABOUT): tuple(file.path for file in entry.changes.files) if entry.changes else ()
+        for entry in waiting_steps(crossing, _ABOUT)
+    }
+
+
+def has_file(files: Collection[TreePath], name: str) -> bool:
+    """Whether a header or module is among them, as code names it: `map/fold.hpp`, `map.fold`."""
+    header, module = f"/{name}", f"/{name.replace('.', '/')}."
+    return any(f"/{path}".endswith(header) or module in f"/{path}" for path in files)
+
+
+def _fitting(ground: Ground | None, id: str, to: str) -> list[str]:
+    """The releases of a plugin that accept the engine release `to`, the newest last."""
     if ground is None or ground.shelf is None:
-        return ""
-    return next(
-        (item.version for item in reversed(ground.shelf.releases_of(id)) if item.accepts and accepts(item.accepts, to)),
-        "",
-    )
+        return []
+    return [item.version for item in ground.shelf.releases_of(id) if item.accepts and accepts(item.accepts, to)]
 
 
 def _switch_off(draft: Draft, ground: Ground, switch: Switch, path: TreePath, plugin: Plugin) -> None:

@@ -9,7 +9,7 @@ from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.commands import OnLine
 from fernshale.core.crossing.matter import STAGES, Matter, Stage
 from fernshale.core.crossing.overview import Overview, look
-from fernshale.core.crossing.settle import Recorded, Taken, proposal_of, settle
+from fernshale.core.crossing.settle import Recorded, Taken, in_words, proposal_of, settle
 from fernshale.core.crossing.state import Crossing
 
 # Rounds without fewer open matters before it gives up: fixes that undo one another must not go on for ever.
@@ -85,12 +85,14 @@ def _next_step(
     for matter in sorted(matters, key=_is_command):
         known = recorded.get(matter.key)
         if known is not None:
-            taken = Taken(matter.key, known.take, "decisions file", known.why, known.text)
+            words = in_words(matter, known.take)
+            taken = Taken(matter.key, known.take, "decisions file", known.why, known.text, words)
             return Step(stage, matter, taken)
         for proposal in matter.proposals:
             if proposal.sure:
                 why = "; ".join(part for part in proposal.evidence if part)
-                return Step(stage, matter, Taken(matter.key, proposal.id, "automatic", why))
+                words = in_words(matter, proposal.id)
+                return Step(stage, matter, Taken(matter.key, proposal.id, "automatic", why, words=words))
     return None
 
 

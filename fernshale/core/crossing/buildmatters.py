@@ -17,6 +17,10 @@ from fernshale.core.drift.compare import Change
 from fernshale.core.fix.rules import Rule
 from fernshale.core.survey.roles import role_of
 
+# Matters of calls that pass another default now; how sure it is that the old one is meant.
+DEFAULT = "default:"
+PIN = 0.5
+
 
 def no_build() -> list[Matter]:
     """Before the first build for a release."""
@@ -50,7 +54,10 @@ def cause_matters(views: Sequence[CauseView], is_stale: bool, passed: bool) -> l
         settled = is_stale and not view.fixes and not view.open
         if not settled and not cause.under:
             aside = () if any(way.sure for way in ways) else _ways_aside(cause)
-            why = "put off" if view.put_off else ""
+            if view.aside:
+                words = (f"{view.aside} had it, and is set aside",)
+                aside = (Proposal(f"return {view.aside}", f"Bring {view.aside} back", words, 0.4), *aside)
+            why = "put off" if view.put_off else f"{view.aside} is set aside" if view.aside else ""
             matters.append(Matter(f"cause:{cause.key}", Stage.BUILD, title, cause.owner, place, why, not ways, (*ways, *aside)))
     return matters
 
@@ -59,7 +66,7 @@ def default_matters(ground: Ground, drift: Sequence[Used], texts: Texts, decided
     """Calls that pass something else than before without a word of them changed: arguments whose default is another."""
     for item in drift:
         change = item.change
-        key = f"default:{change.what}"
+        key = f"{DEFAULT}{change.what}"
         if change.kind != "default" or not change.symbol.is_callable or key in decided:
             continue
         call = re.compile(rf"(?<!\w){re.escape(change.symbol.name)}\s*\(")
@@ -70,7 +77,7 @@ def default_matters(ground: Ground, drift: Sequence[Used], texts: Texts, decided
                 noted = Proposal("noted", "It is right as it is now", (change.what,), 0.3)
                 rule = pinning_rule(change)
                 words = (f"{rule.text} is what the call meant",) if rule else ()
-                pin = (Proposal("pin", f"Say the old default at each call, {rule.text}", words, 0.5),) if rule else ()
+                pin = (Proposal("pin", f"Say the old default at each call, {rule.text}", words, PIN),) if rule else ()
                 yield Matter(key, Stage.BUILD, title, "own", place, "", True, (*pin, noted))
                 break
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from typing import Literal
 
 from fernshale.core.base.treepath import TreePath
@@ -53,7 +54,8 @@ class Fix:
 class CauseView:
     """A cause and the fixes there are for it, best first. `open` counts errors whose lines were not changed since.
 
-    `state` is how it stands over the rounds. One that is put off has no sure fix.
+    `state` is how it stands over the rounds. One that is put off has no sure fix. `aside` is the plugin that had what is
+    missing and was set aside. It is settled when all its lines were changed since.
     """
 
     cause: Cause
@@ -61,6 +63,11 @@ class CauseView:
     open: int
     state: CauseState
     put_off: bool = False
+    aside: str = ""
+
+    @property
+    def is_settled(self) -> bool:
+        return not self.open and not self.fixes
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,6 +76,8 @@ class BuildView:
     the engine's interface that the project's own code names; `debts` what is set aside.
 
     Fixes are sure from the confidence `sure_from` on.
+
+    `defaults` are the matters of calls that pass another default now, `pins` by their keys the fixes that say the old one.
 
     `is_stale`: files changed since that build, by a fix or outside. `outside` are files changed by somebody else.
     """
@@ -82,6 +91,8 @@ class BuildView:
     passed: bool
     matters: tuple[Matter, ...]
     sure_from: float = SURE_FROM
+    defaults: tuple[Matter, ...] = ()
+    pins: Mapping[str, Fix] = field(default_factory=dict)
 
     def change_of(self, cause: Cause) -> Change | None:
         """What changed in the engine that a cause stems from, as far as comparing the releases tells."""

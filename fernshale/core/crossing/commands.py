@@ -78,6 +78,7 @@ def run_profile_command(
     folder = Path(fill(command.folder, places))
     on_line("$ " + " ".join(arguments))
     with watching(crossing, stage, f"{name} for {release}", why, progress, token):
+        progress(f"the command “{name}” runs", 0, 0)
         finished = run_command(arguments, folder, token, on_line, environment, command.timeout_s, command.silence_s)
     log = crossing.scratch("logs") / f"{int(time.time() * 1000)}-{name}.log"
     write_atomic(log, finished.output)

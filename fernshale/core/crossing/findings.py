@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from fernshale.core.base.words import count, seconds
+from fernshale.core.crossing.buildview import BuildView
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.overview import Overview
 from fernshale.core.crossing.stages.survey import describe
@@ -64,7 +65,9 @@ def _survey(overview: Overview) -> _Parts:
 
 def _route(overview: Overview) -> _Parts:
     leg, setup = overview.route.leg, overview.setup
-    come = [step for step in leg.plugins if step.action in ("update", "stay", "add")]
+    waiting = {item.owner for item in overview.route.matters if item.needs_you}
+    asked = [step for step in leg.plugins if f"plugin {step.id}" in waiting]
+    come = [step for step in leg.plugins if step.to and step.action != "hold" and step not in asked]
     legs = count(len(setup.stops), "leg")
     where = f"{legs} to " if len(setup.stops) == 1 else f"Leg {setup.leg + 1} of {legs}, to "
     parts: _Parts = [
@@ -73,9 +76,10 @@ def _route(overview: Overview) -> _Parts:
     ]
     if leg.plugins:
         parts += [("plain", f". {len(come)} of {count(len(leg.plugins), 'plugin')} can come")]
-    if len(come) < len(leg.plugins):
-        left = len(leg.plugins) - len(come)
-        parts += [("plain", "; "), ("alarm", f"{left} {'needs' if left == 1 else 'need'} you")]
+    if asked:
+        parts += [("plain", "; "), ("alarm", f"{len(asked)} {'needs' if len(asked) == 1 else 'need'} you")]
+    if left := len(leg.plugins) - len(come) - len(asked):
+        parts += [("plain", f"; {left} {'stays' if left == 1 else 'stay'} behind, as you decided")]
     places = sum(overview.route.estimate.known.values())
     return [*parts, ("plain", f". {count(places, 'place')} still to follow by known rules.")]
 
@@ -124,13 +128,11 @@ def _build(overview: Overview) -> _Parts:
     view = overview.build
     if not view.rounds:
         parts: _Parts = [("plain", "Not built on "), ("strong", overview.setup.to), ("plain", " yet.")]
-        if view.silent:
-            parts += [("plain", " "), ("alarm", f"{count(len(view.silent), 'change')} will compile and be wrong.")]
-        return parts
+        return [*parts, *_silent(view)]
     last = view.rounds[-1]
     if view.passed:
         words = f" after {count(len(view.rounds), 'round')}; the first had {count(view.rounds[0].total, 'error')}."
-        return [("mine", "It compiles and links"), ("plain", words)]
+        return [("mine", "It compiles and links"), ("plain", words), *_silent(view)]
     parts = [
         ("plain", f"Round {last.number}: "),
         ("strong", f"{count(last.total, 'error')} from {count(len(last.causes), 'cause')}"),
@@ -153,6 +155,15 @@ def _build(overview: Overview) -> _Parts:
     elif view.is_stale:
         parts += [("plain", "Files changed since; build again.")]
     return parts
+
+
+def _silent(view: BuildView) -> _Parts:
+    """What the compiler says nothing about."""
+    silent = len(view.silent) + len(view.defaults)
+    if not silent:
+        return []
+    words = f"{count(silent, 'change')} {'compiles and means' if silent == 1 else 'compile and mean'} something else."
+    return [("plain", " "), ("alarm", words)]
 
 
 def _links(overview: Overview) -> _Parts:

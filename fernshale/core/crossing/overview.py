@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -134,8 +134,9 @@ def look(crossing: Crossing, progress: Progress, token: CancelToken) -> Overview
         crossing.logbook(),
         {},
     )
-    states = {stage: _state(stage, overview.matters_of(stage), overview.logbook) for stage in STAGES}
-    return replace(overview, states=_in_order(states))
+    touched = {entry.stage for entry in overview.logbook if entry.state == "done"}
+    states = {stage: _state(overview.matters_of(stage), stage in touched) for stage in STAGES}
+    return replace(overview, states=_in_order(states, touched))
 
 
 def has_changed(overview: Overview, token: CancelToken) -> bool:
@@ -145,8 +146,7 @@ def has_changed(overview: Overview, token: CancelToken) -> bool:
     return bool(differing(before, now))
 
 
-def _state(stage: Stage, matters: tuple[Matter, ...], logbook: tuple[Entry, ...]) -> State:
-    touched = any(entry.stage is stage and entry.state == "done" for entry in logbook)
+def _state(matters: tuple[Matter, ...], touched: bool) -> State:
     if any(matter.needs_you for matter in matters):
         return State.NEEDS_YOU
     if matters:
@@ -154,11 +154,11 @@ def _state(stage: Stage, matters: tuple[Matter, ...], logbook: tuple[Entry, ...]
     return State.CLEAR
 
 
-def _in_order(states: dict[Stage, State]) -> dict[Stage, State]:
+def _in_order(states: dict[Stage, State], touched: Collection[Stage]) -> dict[Stage, State]:
     """What has nothing open yet because nothing was done before it is untouched, not clear."""
     reached = True
     for stage in STAGES:
-        if not reached and states[stage] is State.CLEAR:
+        if not reached and states[stage] is State.CLEAR and stage not in touched:
             states[stage] = State.UNTOUCHED
         if states[stage] is State.UNTOUCHED or (states[stage] is State.NEEDS_YOU and stage is Stage.BUILD):
             reached = False

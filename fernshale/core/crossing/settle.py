@@ -13,7 +13,7 @@ from fernshale.core.base.schema import STRICT, read_toml
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.aside import bring_back, set_aside
-from fernshale.core.crossing.buildmatters import pinning_rule
+from fernshale.core.crossing.buildmatters import DEFAULT
 from fernshale.core.crossing.buildview import Fix
 from fernshale.core.crossing.checking import mark_check
 from fernshale.core.crossing.choosing import withdraw_choice
@@ -40,25 +40,28 @@ from fernshale.core.crossing.stages.trial import run_trial
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.toolchain import find_demand, raise_standard
 from fernshale.core.crossing.workarounds import settle_workaround
-from fernshale.core.fix.apply import find_edits
 from fernshale.core.survey.plugins import Plugin
-from fernshale.core.survey.roles import role_of
 from fernshale.core.trial.checks import Verdict
 
 FORMAT = "fernshale-decisions/1"
 # Whatever does not compile after so many rounds by itself wants a person.
 _MOST_ROUNDS = 12
+_LEFT = "left as it is"
 
 
 @dataclass(frozen=True, slots=True)
 class Taken:
-    """A proposal taken: which matter, which way, the text where it was written by hand, by whom and why."""
+    """A proposal taken: which matter, which way, the text where it was written by hand, by whom and why.
+
+    `words` is what the logbook says of it, the matter with the way; see `in_words`.
+    """
 
     key: str
     proposal: str
     who: str
     why: str = ""
     text: str = ""
+    words: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -171,6 +174,8 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
             path, line = first_place(crossing, ground, taken.key, token)
             why = taken.why or "it cannot be mended now"
             set_code_aside(crossing, ground, path, line, what, why, progress, token)
+        case "cause", way if way.startswith("return "):
+            bring_back(crossing, way.removeprefix("return "), progress, token)
         case "cause", "later":
             put_cause_off(crossing, rest)
         case "cause", "now":
@@ -269,13 +274,10 @@ def find_fix(crossing: Crossing, ground: Ground, key: str, rule: str, token: Can
 
 def find_pin(crossing: Crossing, ground: Ground, what: str, token: CancelToken) -> Fix:
     """The fix that writes an old default at the calls that left it out. Raises MisuseError when there is none."""
-    drift = build(ground, crossing, token).drift
-    rule = next((pinning_rule(item.change) for item in drift if item.change.what == what), None)
-    own = [path for path in ground.files if rule is not None and role_of(ground.profile, path).role == "own"]
-    edits = tuple(edit for path in own if rule is not None for edit in find_edits(rule, path, ground.read(path) or ""))
-    if rule is None or not edits:
+    fix = build(ground, crossing, token).pins.get(f"{DEFAULT}{what}")
+    if fix is None:
         raise MisuseError(f"no call leaves it out: {what}")
-    return Fix(rule, "what the call meant", edits, (), (), 0, 0.5)
+    return fix
 
 
 def first_place(crossing: Crossing, ground: Ground, key: str, token: CancelToken) -> tuple[TreePath, int]:
@@ -313,7 +315,13 @@ def _record(crossing: Crossing, taken: Taken) -> None:
     crossing.decide(Decision(taken.key, stage, taken.proposal, taken.text, taken.who, taken.why, time.time()))
     # Merge decisions stand in the ledger, and a tick beside a note is no step of the way.
     if stage is not Stage.PLUGINS and not taken.key.startswith("note:"):
-        note(crossing, stage, f"decided: {taken.key} · {taken.proposal or 'left as it is'}", taken.why, taken.key)
+        words = taken.words or f"{taken.key} · {taken.proposal or _LEFT}"
+        note(crossing, stage, f"decided: {words}", taken.why, taken.key)
+
+
+def in_words(matter: Matter, id: str) -> str:
+    """A matter and the way it was settled, for the logbook."""
+    return f"{matter.title} · {proposal_of(matter, id) or _LEFT}"
 
 
 def proposal_of(matter: Matter, id: str) -> str:

@@ -44,7 +44,7 @@ def demand_matters(states: Sequence[DemandState], to: str, decided: Sequence[str
         key = f"demand:{to}:{item.demand.name}"
         if item.holds is not False or key in decided:
             continue
-        detail = " ".join(part for part in (item.found, item.demand.why) if part)
+        detail = "; ".join(part for part in (item.found, item.demand.why) if part)
         title = f"{to} needs {item.demand.name} {item.demand.at_least}: {item.found}"
         keep = Proposal("keep", "Leave it as it is", ("the build may fail for it",), 0.2)
         if item.stated:

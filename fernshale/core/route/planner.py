@@ -150,7 +150,7 @@ def _why(item: Candidate, shelf: Shelf, to: str) -> str:
 
 def _left_out(field: Field, here: Here, shelf: Shelf, to: str) -> PluginStep:
     if here.id in field.wishes.aside:
-        return PluginStep(here.id, here.version, "", "set aside", "set aside, as you decided")
+        return PluginStep(here.id, here.version, "", "set aside", "as you decided")
     known = ", ".join(item.version for item in shelf.releases_of(here.id))
     if not known:
         why = "no release of it is on the shelf"

@@ -167,8 +167,14 @@ def test_a_plugin_is_set_aside_and_brought_back_beside_later_work(tree: Tree) ->
     assert settings.read_text() == '{\n  "on": ["hood"],  \n  "size": 3\n}\n'
     ground = crossing_ground(crossing, no_progress, CancelToken())
     (aside,) = find_aside(crossing, ground)
-    assert (aside.id, aside.why, aside.ready) == ("snuffer", "it flickers", "2") and "accepts 2.0" in aside.condition
+    assert (aside.id, aside.why, aside.ready) == ("snuffer", "it flickers", "") and "accepts 2.0" in aside.condition
     overview = look(crossing, no_progress, CancelToken())
+    assert not any(item.key == "aside:snuffer" for item in overview.matters)  # 2 was there when it was set aside
+    shelf = wick.shelf / "shelf.toml"
+    shelf.write_text(shelf.read_text() + '[[plugin]]\nid = "snuffer"\nversion = "2.1"\nfolder = "snuffer/2"\naccepts = ">=2"\n')
+    overview = look(crossing, no_progress, CancelToken())
+    assert any(item.title == "snuffer is set aside, and 2.1 would fit now" for item in overview.matters)
+    assert any(item.title.startswith("decided: snuffer") or "snuffer" in item.title for item in overview.logbook)
     assert "snuffer 1: it flickers. It comes back with a release of it that accepts 2.0" in report_markdown(report_data(overview, crossing))
     assert report_data(overview, crossing)["aside"][0]["plugin"] == "snuffer"
     settings.write_text(settings.read_text().replace("3", "4"))

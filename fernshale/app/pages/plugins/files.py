@@ -111,6 +111,8 @@ def _plugin_rows(view: PluginView, overview: Overview, unfolded: Collection[Grou
         f"{start} stays" if to == start else f"{start} → {to}" if to else f"{start}, nothing for {overview.setup.to}"
     )
     word = "taken" if view.done and view.ledger else "" if view.merge or view.done else "waits for Route"
+    if view.step.action in ("set aside", "hold"):
+        word = "to be set aside" if view.step.action == "set aside" else "held back"
     yield Row(f"{view.plugin.id} {arrow}", right=word, heading=True)
     if view.merge is None:
         for path in dict.fromkeys(entry.path for entry in view.ledger.entries) if view.ledger else ():

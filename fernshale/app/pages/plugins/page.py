@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QSplitter, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSplitter, QWidget
 
 from fernshale.app.dialogs import ask_yes
 from fernshale.app.pages.base import Page
@@ -48,6 +45,7 @@ class PluginsPage(Page):
         super().__init__(parent, session)
         self._overview: Overview | None = None
         self._cards: list[DecisionCard] = []
+        self._in_text: list[QPushButton] = []  # what the detail offers below its text
         self._unfolded: set[GroupOf] = set()
         self._last: list[str] = []  # decisions taken here, the latest last
         self._bars = BarChart(self, "Your edits by plugin", 130)
@@ -67,10 +65,7 @@ class PluginsPage(Page):
         split.setSizes([270, 700])
         split.setStretchFactor(1, 1)
         self.column.addWidget(split, 1)
-        for key, way in KEYS:
-            self._on_press(key, lambda way=way: self._on_key(way))
-        for key, act in (("N", self._on_next), ("P", self._on_previous), ("U", self._on_take_back)):
-            self._on_press(key, act)
+        self.on_key("U", self._on_take_back)
         self.setFocusProxy(self._files)
 
     def _build_detail(self, parent: QWidget) -> Card:
@@ -79,7 +74,8 @@ class PluginsPage(Page):
         self._next = button(self._card, "▸", self._on_next, hint="Next decision (N)")
         self._preview = button(self._card, "Preview", self._on_preview, hint="The folder as it will be")
         self._take = button(self._card, "Take the release", self._on_take, main=True)
-        for made in (self._previous, self._next, self._preview, self._take):
+        self._all = button(self._card, "", self._on_take_all, hint="Everything in which nothing is left to decide, one step each")
+        for made in (self._previous, self._next, self._preview, self._all, self._take):
             self._card.head.addWidget(made)
         self._why = quiet_label(self._card, "")
         self._why.setContentsMargins(11, 6, 9, 4)
@@ -87,11 +83,6 @@ class PluginsPage(Page):
         self._text = Document(self._card, "Result as it will be written")
         self._card.body.addWidget(self._text, 1)
         return self._card
-
-    def _on_press(self, key: str, act: Callable[[], None]) -> None:
-        shortcut = QShortcut(QKeySequence(key), self)
-        shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-        shortcut.activated.connect(act)
 
     def fill(self, overview: Overview) -> None:
         self._overview = overview
@@ -132,10 +123,12 @@ class PluginsPage(Page):
         return None
 
     def _show_file(self, payload: object) -> None:
-        self._cards = []
-        buttons = (self._previous, self._next, self._preview, self._take)
-        for made in buttons:
+        self._cards, self._in_text = [], []
+        for made in (self._previous, self._next, self._preview, self._take):
             made.setVisible(False)
+        ready = len(self._ready())
+        self._all.setVisible(ready > 1)
+        self._all.setText(f"Take the {ready} ready ones")
         if isinstance(payload, AsideOf):
             self._show_aside(payload.id)
             return
@@ -187,7 +180,7 @@ class PluginsPage(Page):
         self._card.set_title(f"{item.id} {item.version}", "set aside")
         self._why.setText("Switched off and taken out of the tree; the copy is kept in the snapshot before it.")
         words = [("why", item.why or "no reason was given"), ("until", item.condition)]
-        words.append(("now", f"{item.ready} would fit" if item.ready else "no release on the shelf would fit"))
+        words.append(("now", f"{item.ready} would fit" if item.ready else "no release has come since that would fit"))
         block = LinesBlock(self._text, tuple(LineRow(name, "base", "", text) for name, text in words))
         self._text.show_parts([block, self._button(f"Bring {item.id} back", f"aside:{item.id}", "return")])
 
@@ -209,7 +202,9 @@ class PluginsPage(Page):
         holder = QWidget(self._text)
         row = QHBoxLayout(holder)
         row.setContentsMargins(12, 4, 12, 4)
-        row.addWidget(button(holder, words, lambda: self.session.take(key, way, words), main=True))
+        made = button(holder, words, lambda: self.session.take(key, way, words), main=True)
+        self._in_text.append(made)
+        row.addWidget(made)
         row.addStretch(1)
         return holder
 
@@ -303,11 +298,24 @@ class PluginsPage(Page):
                 self.session.take_back(decision_key(id), "the last decision")
                 return
 
-    def _on_key(self, way: str) -> None:
+    def press(self, number: int) -> None:
+        """The way of the open card in hand; where there is none, of what is shown."""
         focused = next((card for card in self._cards if card.hasFocus() and not card.is_decided), None)
         card = focused or next((card for card in self._cards if not card.is_decided), None)
         if card is not None:
-            card.take(way)
+            card.take(dict(KEYS)[str(number)])
+        else:
+            super().press(number)
+
+    def ways(self) -> list[QPushButton]:
+        return [*self._in_text, self._take]
+
+    def step(self, by: int) -> None:
+        """To the decision behind or before the one in hand, round and round; with none left, to other matters."""
+        if self._left():
+            self._step(by)
+        else:
+            super().step(by)
 
     def _on_next(self) -> None:
         self._step(1)
@@ -316,7 +324,6 @@ class PluginsPage(Page):
         self._step(-1)
 
     def _step(self, by: int) -> None:
-        """To the decision behind or before the one in hand, round and round."""
         left = self._left()
         if not left:
             return
@@ -391,6 +398,18 @@ class PluginsPage(Page):
         if found is not None:
             view = found[0]
             self.session.take(f"plugin:{view.plugin.id}", "take", f"taking {view.plugin.id} {view.step.to}")
+
+    def _ready(self) -> list[PluginView]:
+        """The plugins whose merge is there with nothing left to decide or to look at."""
+        if self._overview is None:
+            return []
+        choices = self._overview.plugins.choices
+        views = [view for view in self._overview.plugins.plugins if view.merge is not None]
+        return [view for view in views if not view.due(choices) and not self._odd_left(view)]
+
+    def _on_take_all(self) -> None:
+        ready = [(f"plugin:{view.plugin.id}", "take") for view in self._ready()]
+        self.session.take_each(ready, f"taking {count(len(ready), 'plugin')}")
 
     def _on_bar(self, plugin: object) -> None:
         row = next(

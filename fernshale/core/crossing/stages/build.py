@@ -21,16 +21,26 @@ from fernshale.core.build.owners import Owned, all_places, find_owners
 from fernshale.core.build.paths import ProjectFiles
 from fernshale.core.build.reading import read_log
 from fernshale.core.build.rounds import Round, cause_states, count_round
+from fernshale.core.build.wordings import HEADER
 from fernshale.core.change.draft import Draft
-from fernshale.core.crossing.buildmatters import cause_matters, default_matters, no_build, silent_matters
+from fernshale.core.crossing.aside import files_aside, has_file
+from fernshale.core.crossing.buildmatters import (
+    DEFAULT,
+    PIN,
+    cause_matters,
+    default_matters,
+    no_build,
+    pinning_rule,
+    silent_matters,
+)
 from fernshale.core.crossing.buildview import BuildView, CauseView, Fix, Scope
 from fernshale.core.crossing.commands import OnLine, run_profile_command
 from fernshale.core.crossing.debts import find_debts
-from fernshale.core.crossing.drifting import used_changes
+from fernshale.core.crossing.drifting import Used, used_changes
 from fernshale.core.crossing.ground import Ground, engine_folder
 from fernshale.core.crossing.learning import learn_from_changes
 from fernshale.core.crossing.logbook import note, write_step
-from fernshale.core.crossing.matter import Decision, Stage
+from fernshale.core.crossing.matter import Decision, Matter, Stage
 from fernshale.core.crossing.pace import NEVER, put_off, sure_from
 from fernshale.core.crossing.rules import LEARNED, LegRules, keep_rules, leg_rules
 from fernshale.core.crossing.ruling import find_all_edits
@@ -72,20 +82,22 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     texts = read_texts(ground, token) if rules.changes else None
     drift = used_changes(rules.changes, texts.used) if texts else ()
     defaults = tuple(default_matters(ground, drift, texts, crossing.decisions())) if texts else ()
+    pins = _pins(ground, drift, defaults, far, token)
     if last is None or shape is None:
         matters = (*no_build(), *silent_matters(silent), *defaults)
-        return BuildView(rounds, (), silent, drift, find_debts(crossing), True, False, matters, far)
+        return BuildView(rounds, (), silent, drift, find_debts(crossing), True, False, matters, far, defaults, pins)
     is_stale = last["fingerprint"] != ground.fingerprint(_NOT_BUILT)
-    states = cause_states(rounds)
+    states, gone = cause_states(rounds), files_aside(crossing)
     views = []
     for cause in causes:
         is_later = cause.key in later
         fixes = _find_fixes(cause, rules, edits, shape, ground, NEVER if is_later else far)
-        views.append(CauseView(cause, fixes, _count_open(cause), states.get(cause.key, "new"), is_later))
+        aside = "" if fixes else _aside_of(cause, gone)
+        views.append(CauseView(cause, fixes, _count_open(cause), states.get(cause.key, "new"), is_later, aside))
     passed = bool(last["passed"])
     matters = (*cause_matters(views, is_stale, passed), *silent_matters(silent), *defaults)
     found = tuple(views), silent, drift, find_debts(crossing)
-    return BuildView(rounds, *found, is_stale, passed and not is_stale, matters, far)
+    return BuildView(rounds, *found, is_stale, passed and not is_stale, matters, far, defaults, pins)
 
 
 def run_round(crossing: Crossing, ground: Ground, on_line: OnLine, progress: Progress, token: CancelToken) -> Round:
@@ -314,6 +326,14 @@ def _is_of(rule: Rule, cause: Cause) -> bool:
     return not (rule.of and cause.scope) or rule.of.split(".")[-1] == last_name(cause.scope)
 
 
+def _aside_of(cause: Cause, gone: Mapping[str, Sequence[TreePath]]) -> str:
+    """The plugin among those set aside that had what a cause misses: a header of it, or the name it goes by."""
+    for id, files in gone.items():
+        if id in (cause.symbol, cause.scope) or (cause.kind == HEADER and has_file(files, cause.symbol)):
+            return id
+    return ""
+
+
 def _count_open(cause: Cause) -> int:
     return sum(not error.diagnostic.place.line or error.place.line > 0 for error in cause.errors)
 
@@ -346,6 +366,21 @@ def _near(rule: Rule, found: Sequence[Edit], here: Sequence[Edit]) -> tuple[Edit
     """Where a rule holds whose name alone is not enough: the places that are named, and what follows an import that is."""
     imported = {edit.path for edit in here if rule.kind == "rename" and edit.is_import}
     return tuple(edit for edit in found if edit in here or edit.path in imported)
+
+
+def _pins(
+    ground: Ground, drift: Sequence[Used], defaults: Sequence[Matter], far: float, token: CancelToken
+) -> dict[str, Fix]:
+    """By the key of their matter, the fixes that write an old default at the calls that leave it out."""
+    open_ = {matter.key for matter in defaults}
+    rules = {f"{DEFAULT}{item.change.what}": pinning_rule(item.change) for item in drift if f"{DEFAULT}{item.change.what}" in open_}
+    edits = find_all_edits(ground, [rule for rule in rules.values() if rule is not None], token)
+    found = {}
+    for key, rule in rules.items():
+        own = tuple(edit for edit in edits.get(rule.id, ()) if role_of(ground.profile, edit.path).role == "own") if rule else ()
+        if rule is not None and own:
+            found[key] = Fix(rule, "what the call meant", own, (), (), 0, PIN, far)
+    return found
 
 
 def _silent(rules: LegRules, edits: Mapping[str, tuple[Edit, ...]], far: float) -> list[Fix]:
