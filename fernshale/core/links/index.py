@@ -11,7 +11,7 @@ from typing import Any
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Progress, many_values
-from fernshale.core.links.marks import NOTHING, FileMarks, Mark, Read, Rules
+from fernshale.core.links.marks import NOTHING, FileMarks, Mark, Plan, Read, Rules
 from fernshale.core.links.paths import TreePaths
 from fernshale.core.process.second import Second, is_worthwhile
 from fernshale.core.profile.model import DataFormat, LinkShape
@@ -44,10 +44,12 @@ class LinkIndex:
     def __init__(self, shape: LinkShape, formats: Sequence[DataFormat] = ()) -> None:
         self.rules = Rules(shape, formats)
         self.shape, self.formats = shape, tuple(formats)
+        uses = range(self.rules.declaring, len(self.rules.all))
+        self._naming = frozenset(number for number in uses if self.rules.all[number].names == "file")
         self.files: dict[TreePath, FileMarks] = {}
         self.paths = TreePaths()
         self._stamps: dict[TreePath, object] = {}
-        self._concern: dict[TreePath, bool] = {}
+        self._plans: dict[TreePath, Plan | None] = {}  # None: no rule concerns it
         # Which files, each with how many marks; ids are looked up far more often than files are read.
         self._declared: dict[str, dict[TreePath, int]] = {}
         self._used: dict[str, dict[TreePath, int]] = {}
@@ -66,10 +68,10 @@ class LinkIndex:
         What `like`, an index by the same rules, has read at the same path and stamp is taken from there.
         Raises FormatError, Cancelled; then what was read stays.
         """
-        concern = self._concern
-        for path in stamps.keys() - concern.keys():
-            concern[path] = self.rules.concern(path)
-        wanted = [path for path, stamp in stamps.items() if self._stamps.get(path) != stamp and concern[path]]
+        plans = self._plans
+        for path in stamps.keys() - plans.keys():
+            plans[path] = self.rules.plan(path)
+        wanted = [path for path, stamp in stamps.items() if self._stamps.get(path) != stamp and plans[path]]
         for path in [path for path in self._stamps if path not in stamps]:
             self._forget(path)
         if self.paths.files != stamps.keys():
@@ -138,34 +140,29 @@ class LinkIndex:
     # -- keeping count
 
     def _count(self, path: TreePath, marks: FileMarks) -> None:
-        for mark in marks.declared:
-            files = self._declared.setdefault(mark.id, {})
-            files[path] = files.get(path, 0) + 1
-        for mark in marks.used:
-            if self.rules.names_files(mark):
-                files = self._named.setdefault((posixpath.dirname(path), mark.id), {})
+        declared, used, naming, first_use = self._declared, self._used, self._naming, self.rules.declaring
+        for id, _, _, _, rule in marks.all:
+            if rule in naming:
+                _add(self._named, (posixpath.dirname(path), id), path)
             else:
-                files = self._used.setdefault(mark.id, {})
-            files[path] = files.get(path, 0) + 1
+                _add(declared if rule < first_use else used, id, path)
 
     def _take(self, path: TreePath, stamp: object, marks: FileMarks) -> None:
         if path in self._stamps:
             self._forget(path)
         self._stamps[path] = stamp
-        if marks.declared or marks.used or marks.trouble:
+        if marks.all or marks.trouble:
             self.files[path] = marks
             self._count(path, marks)
 
     def _forget(self, path: TreePath) -> None:
         self._stamps.pop(path, None)
         marks = self.files.pop(path, NOTHING)
-        for mark in marks.declared:
-            _drop(self._declared, mark.id, path)
-        for mark in marks.used:
-            if self.rules.names_files(mark):
+        for mark in marks.all:
+            if mark.rule in self._naming:
                 _drop(self._named, (posixpath.dirname(path), mark.id), path)
             else:
-                _drop(self._used, mark.id, path)
+                _drop(self._declared if mark.rule < marks.uses_from else self._used, mark.id, path)
 
     def _places(self, files: Iterable[TreePath], id: str, declared: bool) -> tuple[Use, ...]:
         found = []
@@ -181,7 +178,9 @@ class LinkIndex:
     def _read(
         self, wanted: Sequence[TreePath], root: Path | Read, progress: Progress, token: CancelToken
     ) -> Iterator[tuple[TreePath, FileMarks]]:
-        if isinstance(root, Path) and is_worthwhile(len(wanted), 0):
+        # Keys are found about as quickly as marks come over from another process.
+        is_slow = any(not rule.key for rule in self.rules.all)
+        if is_slow and isinstance(root, Path) and is_worthwhile(len(wanted), 0):
             # The second process has to start first.
             half = len(wanted) // 2 + min(len(wanted) // 8, _HEAD_START)
             job = (self.shape, self.formats, str(root), wanted[half:])
@@ -196,7 +195,7 @@ class LinkIndex:
                 token.check()
                 progress("reading links", number, len(wanted))
             data = _bytes(root, path) if isinstance(root, Path) else root(path)
-            yield path, self.rules.read(path, data) if data is not None else NOTHING
+            yield path, self.rules.read(path, data, self._plans[path]) if data is not None else NOTHING
 
 
 def _read_marks(
@@ -217,12 +216,12 @@ def read_files(
     """The marks of many files as plain tuples; what the second process is given to do."""
     shape, formats, root, paths = job
     marks = _read_marks(Rules(shape, formats), Path(root), paths, tell, None)
-    return [(tuple(map(tuple, item.declared)), tuple(map(tuple, item.used)), item.trouble) for item in marks]
+    return [(tuple(map(tuple, item.all)), item.uses_from, item.trouble) for item in marks]
 
 
 def _unpacked(item: Any) -> FileMarks:
-    declared, used, trouble = item
-    return FileMarks(tuple(map(Mark._make, declared)), tuple(map(Mark._make, used)), trouble)
+    marks, uses_from, trouble = item
+    return FileMarks(tuple(map(Mark._make, marks)), uses_from, trouble)
 
 
 def _bytes(root: Path, path: TreePath) -> bytes | None:
@@ -240,6 +239,14 @@ def _bytes(root: Path, path: TreePath) -> bytes | None:
             os.close(handle)
     except OSError:
         return None  # gone meanwhile, or not ours to read: it has no links
+
+
+def _add(counted: dict[Any, dict[TreePath, int]], key: Any, path: TreePath) -> None:
+    files = counted.get(key)
+    if files is None:
+        counted[key] = {path: 1}
+    else:
+        files[path] = files.get(path, 0) + 1
 
 
 def _drop(counted: dict[Any, dict[TreePath, int]], key: Any, path: TreePath) -> None:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 import re
 import uuid
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from html import unescape
@@ -21,9 +22,10 @@ from fernshale.core.base.languages import language_of
 from fernshale.core.base.textfile import TextFile, read_text
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.data.formats import Formats, usual_name
+from fernshale.core.data.jsonways import json_values
 from fernshale.core.data.lineformat import ObjectPatterns
 from fernshale.core.data.tree import NotKeyed, Span
-from fernshale.core.data.walk import Way, fits, walk
+from fernshale.core.data.walk import Way, fit_of, walk
 from fernshale.core.data.yamlways import yaml_values
 from fernshale.core.profile.model import DataFormat, IdPattern, LinkShape
 
@@ -44,16 +46,39 @@ class Mark(NamedTuple):
     rule: int
 
 
-@dataclass(frozen=True, slots=True)
-class FileMarks:
-    """The marks of one file in the order of the text; `trouble` says why it could not be read by key."""
+class FileMarks(NamedTuple):
+    """The marks of one file in the order of the text; those of rules from `uses_from` on are uses, the others declare.
 
-    declared: tuple[Mark, ...] = ()
-    used: tuple[Mark, ...] = ()
+    `trouble` says why it could not be read by key.
+    """
+
+    all: tuple[Mark, ...] = ()
+    uses_from: int = 0
     trouble: str = ""
+
+    @property
+    def declared(self) -> tuple[Mark, ...]:
+        return tuple(mark for mark in self.all if mark.rule < self.uses_from)
+
+    @property
+    def used(self) -> tuple[Mark, ...]:
+        return tuple(mark for mark in self.all if mark.rule >= self.uses_from)
 
 
 NOTHING = FileMarks()
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """How files of one kind are read: `keys` with the rules each stands in, what rules that go by `ways` fit, and the
+    `others` by their numbers."""
+
+    keys: Mapping[str, tuple[int, ...]]
+    read: Callable[[Plan, str], list[Mark]]
+    json: re.Pattern[str]
+    ways: Mapping[int, Callable[[Way], bool]]
+    others: tuple[int, ...]
+    is_text: bool
 
 
 class Rules:
@@ -63,63 +88,91 @@ class Rules:
         self.all: tuple[IdPattern, ...] = (*shape.declare, *shape.use)
         self.declaring = len(shape.declare)
         self._naming = [rule.names == "file" for rule in self.all]
-        self._fits = [FirstFit([rule.files]) for rule in self.all]
         self._formats = own_formats(formats)
-        self._any = FirstFit([[glob for rule in self.all for glob in rule.files]])
+        # Most rules of a profile are for the same files: a path is held against each set of globs once.
+        by_globs: dict[tuple[str, ...], list[int]] = {}
+        for number, rule in enumerate(self.all):
+            by_globs.setdefault(tuple(rule.files), []).append(number)
+        self._plans: dict[tuple[tuple[int, ...], str], Plan] = {}
+        self._fits = [(FirstFit([globs]), tuple(numbers)) for globs, numbers in by_globs.items()]
 
-    def concern(self, path: TreePath) -> bool:
-        return bool(self.all) and self._any.find(path) is not None
-
-    def of(self, path: TreePath) -> list[int]:
-        """The numbers of the rules that concern a file."""
-        return [number for number, fit in enumerate(self._fits) if fit.find(path) is not None]
+    def of(self, path: TreePath) -> tuple[int, ...]:
+        """The numbers of the rules that concern a file, in order."""
+        found = [numbers for fit, numbers in self._fits if fit.find(path) is not None]
+        return tuple(sorted(itertools.chain(*found))) if len(found) > 1 else found[0] if found else ()
 
     def names_files(self, mark: Mark) -> bool:
         return self._naming[mark.rule]
 
-    def read(self, path: TreePath, data: bytes) -> FileMarks:
-        """The marks of a file. Raises FormatError for a pattern that runs away."""
+    def plan(self, path: TreePath) -> Plan | None:
+        """How a file with that path is read, None where no rule concerns it."""
         numbers = self.of(path)
         if not numbers:
-            return NOTHING
-        text = as_text(data) if any(not self.all[number].raw for number in numbers) else None
-        trouble = ""
-        sides: tuple[list[Mark], list[Mark]] = ([], [])
+            return None
+        known = (numbers, path.rpartition(".")[2])
+        if known not in self._plans:
+            self._plans[known] = self._make_plan(*known)
+        return self._plans[known]
+
+    def _make_plan(self, numbers: tuple[int, ...], ending: str) -> Plan:
+        keyed: dict[str, list[int]] = {}
         for number in numbers:
+            for key in self.all[number].key:
+                keyed.setdefault(key, []).append(number)
+        keys = {key: tuple(of) for key, of in keyed.items()}
+        ways = {number: fit_of(self.all[number].at) for number in numbers if self.all[number].at}
+        others = tuple(number for number in numbers if self.all[number].pattern)
+        is_text = bool(keys or ways) or any(not self.all[number].raw for number in others)
+        return Plan(keys, _reader_of(ending), _json_pattern(keys), ways, others, is_text)
+
+    def read(self, path: TreePath, data: bytes, plan: Plan | None = None) -> FileMarks:
+        """The marks of a file; `plan` is that of its path, where it is at hand.
+
+        Raises FormatError for a pattern that runs away.
+        """
+        plan = plan or self.plan(path)
+        if plan is None:
+            return NOTHING
+        text = as_text(data) if plan.is_text else None
+        marks = plan.read(plan, text) if plan.keys and text is not None else []
+        trouble = ""
+        for number in plan.others:
             rule = self.all[number]
-            found = sides[number >= self.declaring]
             if rule.raw:
-                found += _of_bytes(rule, number, path, data)
+                marks += _of_bytes(rule, number, path, data)
             elif text is None:
                 continue
-            elif rule.key:
-                found += _of_keys(rule.key, number, path, text)
             elif rule.pattern:
-                found += _of_pattern(rule.pattern, number, path, text)
-            else:
-                try:
-                    found += self._of_way(rule.at, number, path, text)
-                except NotKeyed as error:
-                    trouble = error.message
-        if len(numbers) > 1:
-            for found in sides:
-                found.sort(key=_START)
-        return FileMarks(tuple(sides[0]), tuple(sides[1]), trouble)
+                marks += _of_pattern(rule.pattern, number, path, text)
+        if plan.ways and text is not None:
+            try:
+                marks += self._of_ways(plan.ways, path, text)
+            except NotKeyed as error:
+                trouble = error.message
+        if plan.others or plan.ways:
+            marks.sort(key=_START)
+        return FileMarks(tuple(marks), self.declaring, trouble)
 
-    def _of_way(self, at: str, number: int, path: TreePath, text: str) -> Iterator[Mark]:
-        if not all(step.lstrip("@") in text for step in at.split("/") if "*" not in step and "~" not in step):
-            return  # a plain search first: reading a tree costs much more
-        count = _Lines(text)
-        for way, span in self._values(path, text):
-            if fits(at, way):
-                start, end = _inside(text, span)
-                yield Mark(_decoded(text[start:end], text, start), start, end, count(start), number)
+    def _of_ways(self, ways: Mapping[int, Callable[[Way], bool]], path: TreePath, text: str) -> Iterator[Mark]:
+        # A plain search first: reading a tree costs much more.
+        near = [(number, fit) for number, fit in ways.items() if _may_hold(self.all[number].at, text)]
+        line = _Lines(text)
+        for way, span in self._values(path, text) if near else ():
+            for number, fit in near:
+                if fit(way):
+                    start, end = _inside(text, span)
+                    yield Mark(_decoded(text[start:end], text, start), start, end, line(start), number)
 
     def _values(self, path: TreePath, text: str) -> Iterator[tuple[Way, Span]]:
         """The plain values of a file with the ways to them. Raises NotKeyed."""
-        if path.endswith((".yaml", ".yml")) and not self._formats.is_own(path):
-            yield from yaml_values(text)
-            return
+        if not self._formats.is_own(path):
+            usual = usual_name(path)
+            if usual.endswith((".yaml", ".yml")):
+                yield from yaml_values(text)
+                return
+            if usual.endswith(".json"):
+                yield from json_values(text)
+                return
         document = self._formats.document(path, text)
         if document is None:
             raise NotKeyed(f"{path} is of no format whose keys are known")
@@ -219,35 +272,33 @@ def _as_bytes(id: str, raw: str, path: TreePath) -> bytes:
         raise FormatError(path, [(0, f"{id!r} cannot be written as bytes: {error}")]) from error
 
 
-def _of_keys(keys: Sequence[str], number: int, path: TreePath, text: str) -> list[Mark]:
-    """Values of keys, found by their names: much quicker than a tree, and with patterns that cannot run away."""
-    values = _xml_values if text.startswith("<?xml") else _values_of(path.rpartition(".")[2])
-    found = [place for key in keys for place in values(key, text)]
-    if len(keys) > 1 or values is _xml_values:
-        found.sort()
-    marks = []
-    line, last = 1, 0
-    for start, end in found:
-        line += text.count("\n", last, start)
-        last = start
-        said = text[start:end]
-        if "\\" in said or "&" in said:
-            said = _decoded(said, text, start)
-        marks.append(Mark._make((said, start, end, line, number)))
-    return marks
-
-
-@lru_cache(maxsize=256)
-def _values_of(ending: str) -> Callable[[str, str], Iterable[Span]]:
-    """How values are found in files with that ending."""
+def _reader_of(ending: str) -> Callable[[Plan, str], list[Mark]]:
+    """How values of keys are found in files with that ending, by their names: much quicker than a tree, and with patterns
+    that cannot run away."""
     like = usual_name("a." + ending).rpartition(".")[2].lower()
     if like in ("xml", "plist"):
-        return _xml_values
-    return _json_values if like == "json" else _key_values
+        return _read_xml
+    return _read_json if like == "json" else _read_any
+
+
+def _read_xml(plan: Plan, text: str) -> list[Mark]:
+    return _marks_of(plan, text, _xml_values)
+
+
+def _read_any(plan: Plan, text: str) -> list[Mark]:
+    return _marks_of(plan, text, _xml_values if text.startswith("<?xml") else _key_values)
+
+
+def _marks_of(plan: Plan, text: str, values: Callable[[str, str], Iterable[Span]]) -> list[Mark]:
+    found = sorted((*span, number) for key, numbers in plan.keys.items() for span in values(key, text) for number in numbers)
+    line = _Lines(text)
+    return [Mark(_decoded(text[start:end], text, start), start, end, line(start), number) for start, end, number in found]
 
 
 # What stands behind a key: its value in quotes, bare up to what ends it, or a list of values in brackets.
 _VALUE = r"""(?:"([^"\\\n]*(?:\\.[^"\\\n]*)*)"|'([^'\n]*)'|([^\s,{}\[\]"'\#;&*!|>][^,{}\[\]\#;"'\n]*)|(\[[^\[\]{}]*\]))"""
+# Its groups in `_json_pattern`, behind that of the key.
+_IN_QUOTES, _BARE, _LIST = 2, 4, 5
 _BEHIND = {
     '"': re.compile(r'"[ \t]*[:=]\s*' + _VALUE),
     "'": re.compile(r"'[ \t]*[:=][ \t]*" + _VALUE),
@@ -257,27 +308,48 @@ _STRINGS = re.compile(r""""((?:[^"\\\n]|\\.)*)"|'([^'\n]*)'""")
 _COMMENTS = ("#", ";", "//")
 
 
-def _json_values(key: str, text: str) -> list[Span]:
-    """As `_key_values`, where keys stand in quotes always."""
-    found = []
+def _read_json(plan: Plan, text: str) -> list[Mark]:
+    """Where keys stand in quotes always: all in one pass. This is what reading a large tree spends its time on."""
+    if text.startswith("<?xml"):
+        return _read_xml(plan, text)
+    marks: list[Mark] = []
     has_comments = "//" in text
-    for hit in _json_pattern(key).finditer(text):
+    rules, count, new = plan.keys, text.count, tuple.__new__
+    line, last = 1, 0
+    for hit in plan.json.finditer(text):
         which = hit.lastindex or 0
-        place = hit.span(which)
-        if has_comments and _is_comment(text, hit.start()):
-            continue
-        if which < 3:
-            found.append(place)
-        elif which == 4:
-            found += [inner.span(inner.lastindex or 0) for inner in _STRINGS.finditer(text, *place)]
-        else:
-            found.append((place[0], place[0] + len(text[slice(*place)].rstrip())))
-    return found
+        start, end = hit.span(which)
+        line += count("\n", last, start)
+        last = start
+        said = hit[which]
+        if which == _IN_QUOTES and not has_comments and "\\" not in said and "&" not in said:
+            for number in rules[hit[1]]:
+                marks.append(new(Mark, (said, start, end, line, number)))
+        elif not (has_comments and _is_comment(text, hit.start())):
+            marks += _unusual(text, which, (start, end), line, rules[hit[1]])
+    return marks
 
 
-@lru_cache(maxsize=256)
-def _json_pattern(key: str) -> re.Pattern[str]:
-    return re.compile(rf'"{re.escape(key)}"[ \t]*[:=]\s*{_VALUE}')
+def _unusual(text: str, which: int, place: Span, line: int, numbers: Sequence[int]) -> Iterator[Mark]:
+    """The marks of a value that is not a plain string in double quotes."""
+    places = [place]
+    if which == _LIST:
+        places = [inner.span(inner.lastindex or 0) for inner in _STRINGS.finditer(text, *place)]
+    elif which == _BARE:
+        places = [(place[0], place[0] + len(text[slice(*place)].rstrip()))]
+    for start, end in places:
+        at = line + text.count("\n", place[0], start)
+        said = _decoded(text[start:end], text, start)
+        yield from (Mark(said, start, end, at, number) for number in numbers)
+
+
+def _may_hold(at: str, text: str) -> bool:
+    """Whether all steps of a way stand somewhere in a text."""
+    return all(step.lstrip("@") in text for step in at.split("/") if "*" not in step and "~" not in step)
+
+
+def _json_pattern(keys: Iterable[str]) -> re.Pattern[str]:
+    return re.compile(rf'"({"|".join(map(re.escape, keys))})"[ \t]*[:=]\s*{_VALUE}')
 
 
 def _is_comment(text: str, at: int) -> bool:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import re
+from bisect import bisect_left
 from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass
 
@@ -72,15 +73,19 @@ def describe_ids(side: Side, ids: Iterable[str], passing: Collection[str]) -> di
     for path, uses in by_file.items():
         text = side.text(path) or ""
         marks = side.index.files[path]
+        declared = marks.declared
+        alone = len(declared) == 1
+        place_of = {mark: at for at, mark in enumerate(declared)}
+        all_passing = [mark for mark in marks.all if mark.id in passing]
+        starts = [mark.start for mark in all_passing]
         companion = _companion(side, path)
         for use in uses:
-            chunk, start = _record(text, use.mark, marks.declared)
-            inside = [mark for mark in (*marks.declared, *marks.used) if mark.id in passing]
+            at = place_of[use.mark]
+            chunk, start = _record(text, at, declared)
+            inside = all_passing[bisect_left(starts, start) : bisect_left(starts, start + len(chunk))]
             blanked = _blanked(chunk, start, inside, use.mark.id)
-            at = marks.declared.index(use.mark)
-            around = tuple(marks.declared[i].id if 0 <= i < len(marks.declared) else "" for i in (at - 1, at + 1))
+            around = tuple(declared[i].id if 0 <= i < len(declared) else "" for i in (at - 1, at + 1))
             rule = side.index.rules.all[use.mark.rule]
-            alone = len(marks.declared) == 1
             found[use.mark.id] = Thing(
                 use.mark.id, path, rule.kind, _ending(path), blanked, _digest(blanked.encode("utf-8", "surrogatepass")),
                 companion if alone else "", alone, (around[0], around[1]),
@@ -99,7 +104,7 @@ def describe_files(side: Side, paths: Iterable[TreePath], passing: Collection[st
         digest = _digest(data)
         if text is not None and path in side.index.files:
             marks = side.index.files[path]
-            inside = [mark for mark in (*marks.declared, *marks.used) if mark.id in passing]
+            inside = [mark for mark in marks.all if mark.id in passing]
             text = _blanked(text, 0, inside, "")
             digest = _digest(text.encode("utf-8", "surrogatepass"))
         found[str(path)] = Thing(str(path), path, "", _ending(path), text or "", digest, _companion(side, path))
@@ -116,17 +121,16 @@ def name_parts(text: str) -> list[str]:
     return [part.lower() for part in _NAME_PART.findall(text)]
 
 
-def _record(text: str, mark: Mark, declared: Sequence[Mark]) -> tuple[str, int]:
-    """The part of a text that is about one declaration, and where it begins."""
+def _record(text: str, at: int, declared: Sequence[Mark]) -> tuple[str, int]:
+    """The part of a text that is about one of its declarations, and where it begins."""
     if len(declared) == 1 or not text:
         return text, 0
-    at = declared.index(mark)
-    others = [other.start for other in declared if other is not mark]
-    around = _braces(text, mark.start)
-    if around is not None and not any(around[0] <= start < around[1] for start in others):
-        return text[slice(*around)], around[0]
+    mark = declared[at]
     before = declared[at - 1].end if at else 0
     after = declared[at + 1].start if at + 1 < len(declared) else len(text)
+    around = _braces(text, mark.start)
+    if around is not None and before <= around[0] and around[1] <= after:
+        return text[slice(*around)], around[0]
     line = text.rfind("\n", 0, mark.start) + 1
     start = line if line >= before else mark.start
     last = text.rfind("\n", 0, after) + 1 if after < len(text) else after
@@ -158,9 +162,12 @@ def _braces(text: str, at: int) -> tuple[int, int] | None:
 
 
 def _blanked(chunk: str, start: int, marks: Sequence[Mark], own: str) -> str:
-    """A text without the ids that come or go, so that it can be compared with one from the other side."""
+    """A text without the ids that come or go, so that it can be compared with one from the other side.
+
+    `marks` come in the order of the text.
+    """
     parts, at = [], 0
-    for mark in sorted(marks, key=lambda item: item.start):
+    for mark in marks:
         first, last = mark.start - start, mark.end - start
         if first >= at and last <= len(chunk) and mark.line > 0:
             parts += [chunk[at:first], _BLANK]
