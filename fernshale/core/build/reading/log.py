@@ -17,6 +17,7 @@ from fernshale.core.profile.model import DiagnosticPattern
 
 # A log shorter than this is read line by line in less than a second.
 _LONG = 1 << 20
+_BLANK = (" ", "\t", "")
 _SAID = (": error: ", ": warning: ", ": note: ", ": fatal error: ")
 
 
@@ -58,20 +59,20 @@ def _look(lines: set[bytes]) -> _Kinds:
     folders: set[bytes] = set()
     for line in lines:
         text = _decode(line)
-        if text[:1] == " " and not is_worth(text):
-            continue
-        if is_chain(text):
-            chains.add(line)
-        elif is_worth(text):
-            usual = read_usual(text, "")
-            if usual is None or sum(map(text.count, _SAID)) != 1:
-                (folders if Folders().feed(text) else others).add(line)
-            elif usual.severity == "note":
+        usual = read_usual(text, "") if text[:1] not in _BLANK else None
+        if usual is not None and sum(map(text.count, _SAID)) == 1:
+            if usual.severity == "note":
                 notes[line] = Note(usual.place, usual.message)
             elif has_all(usual):
                 heads[line] = usual
             else:
                 others.add(line)
+        elif text[:1] == " " and not is_worth(text):
+            continue
+        elif is_chain(text):
+            chains.add(line)
+        elif usual is not None or is_worth(text):
+            (folders if Folders().feed(text) else others).add(line)
     return _Kinds(heads, notes, frozenset(chains), frozenset(others), frozenset(folders))
 
 
@@ -85,12 +86,11 @@ def _sections(lines: Sequence[bytes], kinds: _Kinds) -> Iterator[tuple[int, int]
 
 
 def _read_section(lines: Sequence[bytes], kinds: _Kinds, reader: Reader) -> list[Diagnostic]:
-    is_head = list(map(kinds.heads.__contains__, lines))
-    heads = list(compress(range(len(lines)), is_head))
-    counts = Counter(compress(lines, is_head))
-    first = {lines[at]: at for at in reversed(heads)}
-    others = list(compress(range(len(lines)), map(kinds.others.__contains__, lines)))
-    events = sorted({*heads, *others})
+    heads = list(compress(range(len(lines)), map(kinds.heads.__contains__, lines)))
+    counts = Counter(map(lines.__getitem__, heads))
+    first = dict(zip(map(lines.__getitem__, reversed(heads)), reversed(heads), strict=True))
+    others = list(compress(range(len(lines)), map(kinds.others.__contains__, lines))) if kinds.others else []
+    events = sorted({*heads, *others}) if others else heads
     found: list[Diagnostic] = []
     if lines and lines[0] in kinds.folders:
         found += reader.feed(_decode(lines[0]))
