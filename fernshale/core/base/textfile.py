@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 
 _LINE = re.compile(r"[^\n]*\n|[^\n]+")
 _MARKS = ((codecs.BOM_UTF8, "utf-8"), (codecs.BOM_UTF16_LE, "utf-16-le"), (codecs.BOM_UTF16_BE, "utf-16-be"))
+_FIRST = frozenset(mark[:1] for mark, _ in _MARKS)
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,7 +31,7 @@ def read_text(data: bytes) -> TextFile | None:
 
     Bytes that are not valid UTF-8 become surrogate escapes, so an unknown 8-bit encoding survives untouched.
     """
-    for mark, encoding in _MARKS:
+    for mark, encoding in _MARKS if data[:1] in _FIRST else ():
         if data.startswith(mark):
             body = data[len(mark) :]
             try:

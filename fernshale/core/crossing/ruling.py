@@ -11,7 +11,7 @@ from fernshale.core.base.work import CancelToken
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.texts import read_texts
-from fernshale.core.fix.apply import Edit, apply_edits, find_conflicts, find_edits
+from fernshale.core.fix.apply import Edit, apply_edits, find_conflicts, find_edits, needed_word
 from fernshale.core.fix.rules import Rule
 from fernshale.core.links.marks import own_formats
 from fernshale.core.survey.roles import role_of
@@ -37,10 +37,16 @@ def find_all_edits(ground: Ground, rules: Sequence[Rule], token: CancelToken) ->
     found: dict[str, list[Edit]] = {rule.id: [] for rule in rules if rule.kind != "delete"}
     code = [rule for rule in rules if rule.kind not in ("delete", "rename-id", "data")]
     ids = [rule for rule in rules if rule.kind == "rename-id"]
-    for path, text in read_texts(ground, token).of.items():
-        role = role_of(ground.profile, path).role
-        for rule in (*(code if role in _CODE_ROLES else ()), *(ids if role in _ID_ROLES else ())):
-            found[rule.id] += find_edits(rule, path, text)
+    texts = read_texts(ground, token).of
+    for rules_here, roles in ((code, _CODE_ROLES), (ids, _ID_ROLES)):
+        # What a match must have is looked for first, in all texts: most have none of it.
+        needs = [(rule, needed_word(rule)) for rule in rules_here]
+        for path, text in texts.items():
+            near = [rule for rule, word in needs if word in text]
+            if near and role_of(ground.profile, path).role in roles:
+                token.check()
+                for rule in near:
+                    found[rule.id] += find_edits(rule, path, text)
     for rule in rules:
         if rule.kind == "data":
             for path in FirstFit([rule.files]).those(ground.files):

@@ -48,7 +48,7 @@ def find_edits(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) 
     finder = _FINDERS.get(rule.kind)
     if rule.kind == "data":
         finder = partial(data_edits, formats=formats)
-    if finder is None or not _worth_reading(rule, text) or not _holds_here(rule.where, path, text):
+    if finder is None or needed_word(rule) not in text or not _holds_here(rule.where, path, text):
         return ()
     edits = tuple(
         Edit(path, position(text, start)[0], start, end, text[start:end], new, _is_import(text, start))
@@ -112,26 +112,26 @@ def apply_edits(text: str, edits: Sequence[Edit]) -> str:
     return text
 
 
-def _worth_reading(rule: Rule, text: str) -> bool:
-    """A cheap look before tokenizing: the longest word a match must have stands in the text at all."""
-    literal = rule.old or rule.call or rule.base
+def needed_word(rule: Rule) -> str:
+    """The longest word that a text must have for the rule to match in it; "" where none is needed."""
     if rule.kind == "literal":
-        literal = rule.call or rule.old
+        return rule.call or rule.old
     if rule.kind == "move":
-        literal = re.split(r"::|\.", rule.old)[-1]
+        return re.split(r"::|\.", rule.old)[-1]
     if rule.kind in ("rewrite", "switch-off"):
         words = re.findall(r"(?<![$\w])[A-Za-z_]\w+", rule.pattern)
-        literal = max(words, key=len, default="")
-    return literal in text
+        return max(words, key=len, default="")
+    return rule.old or rule.call or rule.base
 
 
 def _rename(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     tokens = tokenize(text, path)
     # Where a tool names the place, it knows the type better than the text tells.
     owner = Owners(tokens, rule.of) if rule.of and not rule.named else None
-    for index, token in enumerate(tokens):
-        if token.kind == "name" and token.text == rule.old and (owner is None or not owner.is_another(index)):
-            yield token.start, token.end, rule.new
+    old = rule.old
+    for index, (kind, said, start, end) in enumerate(tokens):
+        if said == old and kind == "name" and (owner is None or not owner.is_another(index)):
+            yield start, end, rule.new
 
 
 def _move(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
@@ -139,8 +139,9 @@ def _move(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     old, new = re.split(r"::|\.", rule.old), re.split(r"::|\.", rule.new)
     tokens = tokenize(text, path)
     yield from _move_imports(old, new, path, text)
+    last = old[-1]
     for index, token in enumerate(tokens):
-        if token.kind != "name" or token.text != old[-1]:
+        if token[1] != last or token.kind != "name":
             continue
         first, names = _chain_before(tokens, index)
         if (
