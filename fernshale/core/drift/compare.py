@@ -12,7 +12,6 @@ from typing import Literal
 from fernshale.core.base.work import CancelToken
 from fernshale.core.drift.joining import plain_type
 from fernshale.core.drift.matching import Candidate, Matches, match_symbols
-from fernshale.core.drift.naming import name_likeness
 from fernshale.core.drift.release import Pair
 from fernshale.core.drift.replacements import Names, find_replacement, forwards_to
 from fernshale.core.drift.symbols import CONTAINER, Parameter, Symbol
@@ -151,7 +150,7 @@ def _with_said(symbol: Symbol, found: Sequence[Candidate], names: Names) -> tupl
             return tuple(found)
         # What calls one thing may also have done something of its own; a name that is alike makes it sure.
         target, is_all = forwarded
-        is_sure = is_all or name_likeness(symbol.name, target.name, names.rarity) > 0.55
+        is_sure = is_all or names.rarity.likeness(symbol.name, target.name) > 0.55
         score = _FORWARDED if is_sure else _PERHAPS_FORWARDED
         top = Candidate(target, score, (f"it only passed on to {target.name}",))
     known = next((item for item in found if item.symbol.path == top.symbol.path), None)

@@ -13,8 +13,10 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
+from rapidfuzz import fuzz
+
 from fernshale.core.drift.joining import plain_type
-from fernshale.core.drift.naming import Rarity, changed_parts, cosine, name_likeness, parts_of
+from fernshale.core.drift.naming import Rarity, changed_parts, cosine, parts_of
 from fernshale.core.drift.parsing.source import plain_doc
 from fernshale.core.drift.symbols import CONTAINER, Symbol
 
@@ -40,6 +42,14 @@ class Traits:
     def bag(self) -> Counter[str]:
         own = self.symbol.name
         return Counter(word for word in self.symbol.words if word != own)
+
+    @cached_property
+    def doc(self) -> str:
+        return plain_doc(self.symbol.doc)[:300] if len(self.symbol.doc) >= 24 else ""
+
+    @cached_property
+    def returns(self) -> str:
+        return plain_type(self.symbol.returns)
 
     @cached_property
     def types(self) -> tuple[str, ...]:
@@ -96,7 +106,7 @@ _Add = Callable[..., None]
 
 
 def _weigh_name(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
-    alike = name_likeness(old.name, new.name, world.names)
+    alike = world.names.likeness(old.name, new.name)
     if alike == 1.0:
         # The same name elsewhere; a name that everything has tells less.
         rare = max((world.names.weight(part) for part in parts_of(old.name)), default=0.15)
@@ -128,17 +138,20 @@ def _weigh_signature(old: Traits, new: Traits, world: World, add: _Add) -> None:
     ours, theirs = old.symbol.parameters, new.symbol.parameters
     if old.symbol.is_callable and new.symbol.is_callable and (ours or theirs):
         shared, told = 0.0, max(len(ours), len(theirs))
-        names = Counter(item.name for item in theirs if item.name)
-        types = Counter(new.types)
+        names = [item.name for item in theirs if item.name]
+        types = list(new.types)
         for item, type_ in zip(ours, old.types, strict=True):
-            by_name = item.name and names[item.name] > 0
-            by_type = type_ and types[world.type_of(type_)] > 0
+            now = world.type_of(type_)
+            by_name = item.name in names
+            by_type = bool(type_) and now in types
             shared += 1.0 if by_name and (by_type or not type_) else 0.6 if by_name or by_type else 0.0
-            names[item.name] -= bool(by_name)
-            types[world.type_of(type_)] -= bool(by_type)
+            if by_name:
+                names.remove(item.name)
+            if by_type:
+                types.remove(now)
         alike = shared / told
         add(2.8 * (alike - 0.45) * min(1.0, 0.4 + told / 4), "they take the same arguments" if alike > 0.8 else "")
-    ours_back, theirs_back = world.type_of(plain_type(old.symbol.returns)), plain_type(new.symbol.returns)
+    ours_back, theirs_back = world.type_of(old.returns), new.returns
     if ours_back and theirs_back:
         if ours_back != theirs_back:
             add(-0.7)
@@ -181,10 +194,8 @@ def _weigh_body(old: Traits, new: Traits, world: World, add: _Add) -> None:
             6.5 * (alike - 0.4) * told,
             "their code is nearly the same" if alike > 0.8 else "their code is alike" if alike > 0.55 else "",
         )
-    if len(old.symbol.doc) >= 24 and len(new.symbol.doc) >= 24:
-        from rapidfuzz import fuzz
-
-        alike = fuzz.token_set_ratio(plain_doc(old.symbol.doc)[:300], plain_doc(new.symbol.doc)[:300]) / 100
+    if old.doc and new.doc:
+        alike = 1.0 if old.doc == new.doc else fuzz.token_set_ratio(old.doc, new.doc) / 100
         add(4.0 * (alike - 0.6), "their documentation says the same" if alike > 0.85 else "")
 
 

@@ -26,15 +26,23 @@ class Rarity:
         for name in names:
             counts.update(set(parts_of(name)))
             total += 1
-        self._counts, self._log = counts, math.log(total + 2)
+        scale = math.log(total + 2)
+        self._weights = {part: max(0.15, 1 - math.log(seen + 1) / scale) for part, seen in counts.items()}
+        self._likeness: dict[tuple[str, str], float] = {}
 
     def weight(self, part: str) -> float:
-        seen = self._counts.get(part, 0)
-        return max(0.15, 1 - math.log(seen + 1) / self._log)
+        return self._weights.get(part, 1.0)
+
+    def likeness(self, old: str, new: str) -> float:
+        """How alike two names are, 0..1; the same pair comes up in many classes, and again in the second pass."""
+        known = self._likeness.get((old, new))
+        if known is None:
+            known = self._likeness[old, new] = _name_likeness(old, new, self)
+        return known
 
 
-def name_likeness(old: str, new: str, rarity: Rarity) -> float:
-    """How alike two names are, 0..1: by their parts as far as they tell something, or by their letters."""
+def _name_likeness(old: str, new: str, rarity: Rarity) -> float:
+    """By their parts as far as they tell something, or by their letters."""
     if old == new:
         return 1.0
     ours, theirs = parts_of(old), parts_of(new)
@@ -47,6 +55,7 @@ def name_likeness(old: str, new: str, rarity: Rarity) -> float:
     return max(by_parts, 0.9 * _letters("".join(ours), "".join(theirs)))
 
 
+@lru_cache(maxsize=100_000)
 def changed_parts(old: str, new: str) -> tuple[tuple[str, ...], tuple[str, ...]]:
     """The parts that were put in the place of others, each side in order: (`ml`,), (`mere`,) of MlCanvas, MereCanvas."""
     ours, theirs = parts_of(old), parts_of(new)

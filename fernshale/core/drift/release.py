@@ -56,7 +56,8 @@ def read_pair(old: Path, new: Path, language: str, progress: Progress, token: Ca
     folders = (old, new)
     languages = languages_of(language)
     files = [list_sources(folder, languages) for folder in folders]
-    differ = [_differing(folders[at], files[at], folders[1 - at], files[1 - at], token) for at in (0, 1)]
+    same = _same_files(folders, files, token)
+    differ = [_by_content(folder, [path for path in files[at] if path not in same], token) for at, folder in enumerate(folders)]
     moved = {
         path: there
         for digest in differ[0].keys() & differ[1].keys()
@@ -109,27 +110,33 @@ def list_sources(folder: Path, languages: frozenset[str]) -> dict[str, os.stat_r
     return dict(sorted(found.items()))
 
 
-def _differing(
-    folder: Path,
-    files: Mapping[str, os.stat_result],
-    other: Path,
-    others: Mapping[str, os.stat_result],
-    token: CancelToken,
-) -> dict[bytes, list[str]]:
-    """Files that the other release has not at the same path with the same bytes, by the digest of what they hold."""
-    differ: dict[bytes, list[str]] = {}
-    for path in files:
+def _same_files(
+    folders: Sequence[Path], files: Sequence[Mapping[str, os.stat_result]], token: CancelToken
+) -> frozenset[str]:
+    """The paths at which both releases have the same bytes."""
+    old, new = map(str, folders)
+    same = set()
+    for path, there in files[0].items():
         token.check()
-        twin = others.get(path)
-        data = _read(folder / path)
-        if twin is None or twin.st_size != files[path].st_size or data != _read(other / path):
-            differ.setdefault(blake3.blake3(data).digest(), []).append(path)
-    return differ
+        twin = files[1].get(path)
+        if twin is not None and twin.st_size == there.st_size and _read(f"{old}/{path}") == _read(f"{new}/{path}"):
+            same.add(path)
+    return frozenset(same)
 
 
-def _read(path: Path) -> bytes:
+def _by_content(folder: Path, paths: Sequence[str], token: CancelToken) -> dict[bytes, list[str]]:
+    """Files by the digest of what they hold."""
+    found: dict[bytes, list[str]] = {}
+    for path in paths:
+        token.check()
+        found.setdefault(blake3.blake3(_read(f"{folder}/{path}")).digest(), []).append(path)
+    return found
+
+
+def _read(path: str) -> bytes:
     try:
-        return path.read_bytes()
+        with open(path, "rb", buffering=0) as file:
+            return file.read()
     except OSError:
         return b""  # what cannot be read has no symbols
 
@@ -162,7 +169,7 @@ def parse_files(
             tell(number)
             if check is not None:
                 check()
-        read.append(read_source(_read(Path(folder) / path), path))
+        read.append(read_source(_read(f"{folder}/{path}"), path))
     return read
 
 

@@ -14,7 +14,7 @@ from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.drift import kept, release
 from fernshale.core.drift.compare import Change, compare
 from fernshale.core.drift.kept import compare_releases
-from fernshale.core.drift.naming import Rarity, name_likeness, parts_of
+from fernshale.core.drift.naming import Rarity, parts_of
 from fernshale.core.drift.parsing import read_source
 from fernshale.core.drift.release import read_pair
 from fernshale.core.drift.replacements import named_replacements
@@ -262,9 +262,9 @@ _NAMES = st.from_regex(r"[a-z]{2,6}(_[a-z]{2,6}){0,2}|[A-Z][a-z]{1,5}([A-Z][a-z]
 @given(_NAMES, _NAMES)
 def test_likeness_of_names_is_symmetric_and_bounded(one: str, other: str) -> None:
     rarity = Rarity([one, other, "plain_name"])
-    there, back = name_likeness(one, other, rarity), name_likeness(other, one, rarity)
+    there, back = rarity.likeness(one, other), rarity.likeness(other, one)
     assert 0 <= there <= 1 and abs(there - back) < 0.26  # forms of words are paired one after another
-    assert name_likeness(one, one, rarity) == 1.0
+    assert rarity.likeness(one, one) == 1.0
     assert all(part == part.lower() for part in parts_of(one))
 
 

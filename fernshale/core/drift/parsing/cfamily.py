@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 from typing import TYPE_CHECKING
 
 from fernshale.core.drift.parsing.source import Source, documented
@@ -256,6 +257,7 @@ def _parameters(source: Source, given: Node) -> tuple[Parameter, ...]:
     return tuple(_parameter(part) for part in _split_list(text))
 
 
+@lru_cache(maxsize=4096)  # a release says the same of many functions
 def _parameter(text: str) -> Parameter:
     head, _, default = text.partition("=")
     head = head.strip()
