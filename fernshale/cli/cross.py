@@ -24,7 +24,7 @@ from fernshale.core.change.preview import describe, show_change, tree_of
 from fernshale.core.crossing.auto import Step
 from fernshale.core.crossing.checking import add_check, check_rows, drop_check, mark_check, propose_checks
 from fernshale.core.crossing.findings import finding_of
-from fernshale.core.crossing.fleet import cross_all, cross_one
+from fernshale.core.crossing.fleet import Followed, cross_all, cross_one
 from fernshale.core.crossing.ground import crossing_ground
 from fernshale.core.crossing.logbook import Rewind, preview_way, redo, undo, undo_back_to
 from fernshale.core.crossing.matter import Stage
@@ -53,17 +53,17 @@ def cross(options: argparse.Namespace, token: CancelToken) -> int:
     crossing = begun(options, token)
     if options.git:
         settle(crossing, Taken("git:steps", "commit", "you", "asked for"), to_stderr, no_progress, token)
-    missed: tuple[str, ...] = ()
+    followed = Followed()
     if options.auto:
-        overview, missed = run_crossing(crossing, recorded, options.json, token, way)
+        overview, followed = run_crossing(crossing, recorded, options.json, token, way)
     else:
         overview = look(crossing, no_progress, token)
     if options.json:
-        print_json({**report_data(overview, crossing), "unfit": list(missed)})
+        print_json({**report_data(overview, crossing), "unfit": list(followed.unfit), "ahead": followed.ahead})
     else:
         states = member_states(overview.ground, overview.build, crossing)
         print_lines(f"  {item.member.name}: {item.words}" for item in states)
-        print_lines(f"  did not fit: {words}" for words in missed)
+        print_lines(f"  {line}" for line in followed.lines)
         if overview.matters:
             print("\nleft to do")
             print_lines(matter_lines(overview.matters))
@@ -97,7 +97,8 @@ def _cross_all(
                         "open": row.open,
                         "needs_you": row.needs,
                         "trouble": row.trouble,
-                        "unfit": list(row.unfit),
+                        "unfit": list(row.followed.unfit),
+                        "ahead": row.followed.ahead,
                     }
                     for row in rows
                 ]
@@ -106,7 +107,7 @@ def _cross_all(
     else:
         for row in rows:
             print_lines([f"{row.project.name:24} {row.release:10} {row.words}"])
-            print_lines(f"    did not fit: {words}" for words in row.unfit)
+            print_lines(f"    {line}" for line in row.followed.lines)
     if any(row.trouble for row in rows):
         return 1
     return 0 if all(row.done for row in rows) else LEFT_TO_DECIDE
@@ -114,8 +115,8 @@ def _cross_all(
 
 def run_crossing(
     crossing: Crossing, recorded: dict[str, Recorded], quiet: bool, token: CancelToken, way: Way | None = None
-) -> tuple[Overview, tuple[str, ...]]:
-    """Cross as far as it goes, telling each step as it is taken unless `quiet`; and what of `way` did not fit."""
+) -> tuple[Overview, Followed]:
+    """Cross as far as it goes, telling each step as it is taken unless `quiet`; and how it went with `way`."""
 
     def on_step(step: Step) -> None:
         if not quiet:

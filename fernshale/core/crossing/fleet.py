@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from fernshale.core.base.errors import Cancelled, FernshaleError
+from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.auto import Step
 from fernshale.core.crossing.auto import cross as cross_over
@@ -19,9 +20,22 @@ from fernshale.core.crossing.state import Crossing
 
 
 @dataclass(frozen=True, slots=True)
+class Followed:
+    """What of a way did not fit a project, and how many decisions and rules of it are still ahead."""
+
+    unfit: tuple[str, ...] = ()
+    ahead: int = 0
+
+    @property
+    def lines(self) -> list[str]:
+        ahead = [f"still ahead: {count(self.ahead, 'decision or rule', 'decisions and rules')} of the way"] if self.ahead else []
+        return [*(f"did not fit: {words}" for words in self.unfit), *ahead]
+
+
+@dataclass(frozen=True, slots=True)
 class HowFar:
     """How far a project came: the stage it stands at (None when it is through), how many matters are open and how many need a
-    person; `trouble` is why it could not be crossed at all, `unfit` what of the way did not fit it."""
+    person; `trouble` is why it could not be crossed at all, `followed` how it went with the way."""
 
     project: Path
     release: str
@@ -31,7 +45,7 @@ class HowFar:
     needs: int
     done: bool
     trouble: str = ""
-    unfit: tuple[str, ...] = ()
+    followed: Followed = Followed()
 
     @property
     def words(self) -> str:
@@ -39,7 +53,7 @@ class HowFar:
             return self.trouble
         if self.done:
             return "through"
-        errors = f", {self.errors} errors" if self.errors else ""
+        errors = f", {count(self.errors, 'error')}" if self.errors else ""
         return f"at {self.stage.value if self.stage else 'its end'}{errors}, {self.open} open, {self.needs} need a decision"
 
 
@@ -51,8 +65,8 @@ def cross_one(
     on_stage: Callable[[Stage, Overview], None],
     progress: Progress,
     token: CancelToken,
-) -> tuple[Overview, tuple[str, ...]]:
-    """Cross as far as it goes, by a way of an earlier crossing where there is one; and what of that did not fit."""
+) -> tuple[Overview, Followed]:
+    """Cross as far as it goes, by a way of an earlier crossing where there is one; and how it went with that."""
     if way is not None:
         with crossing.acting():
             recorded = {**recorded, **follow_way(crossing, crossing_ground(crossing, progress, token), way)}
@@ -63,7 +77,7 @@ def cross_one(
         on_step(step)
 
     overview = cross_over(crossing, recorded, told, on_stage, lambda line: None, progress, token)
-    return overview, unfit(way, crossing, taken) if way is not None else ()
+    return overview, Followed(*unfit(way, crossing, taken, _stands_at(overview))) if way is not None else Followed()
 
 
 def cross_all(
@@ -81,10 +95,10 @@ def cross_all(
         on_project(project)
         try:
             crossing = begin(project)
-            overview, missed = cross_one(
+            overview, followed = cross_one(
                 crossing, way, recorded, lambda step: None, lambda stage, view: None, progress, token
             )
-            found.append(how_far(overview, missed))
+            found.append(how_far(overview, followed))
         except Cancelled:
             raise
         except FernshaleError as error:
@@ -92,19 +106,22 @@ def cross_all(
     return tuple(found)
 
 
-def how_far(overview: Overview, missed: tuple[str, ...] = ()) -> HowFar:
+def _stands_at(overview: Overview) -> Stage | None:
+    return next((stage for stage in STAGES if overview.matters_of(stage)), None)
+
+
+def how_far(overview: Overview, followed: Followed = Followed()) -> HowFar:
     """A crossing as a row of the table."""
-    stage = next((stage for stage in STAGES if overview.matters_of(stage)), None)
     errors = sum(item.open for item in overview.build.causes)
     needs = sum(matter.needs_you for matter in overview.matters)
     return HowFar(
         overview.setup.project,
         overview.ground.release,
-        stage,
+        _stands_at(overview),
         errors,
         len(overview.matters),
         needs,
         overview.is_done,
         "",
-        missed,
+        followed,
     )

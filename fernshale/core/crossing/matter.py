@@ -58,6 +58,23 @@ class Matter:
     proposals: tuple[Proposal, ...] = ()
 
 
+_STAGES_OF = {
+    Stage.SURVEY: ("git", "role", "survey"),
+    Stage.ROUTE: ("route", "note", "demand"),
+    Stage.PLUGINS: ("plugin", "merge", "merge-like", "merge-below", "aside", "rebuild", "odd"),
+    Stage.ENGINE: ("engine", "workaround", "copy"),
+    Stage.BUILD: ("build", "cause", "silent", "default", "debt", "fix", "member"),
+    Stage.LINKS: ("links", "file", "doubled", "data", "expect"),
+    Stage.TRIAL: ("trial", "check", "propose"),
+}
+_STAGE_OF = {area: stage for stage, areas in _STAGES_OF.items() for area in areas}
+
+
+def stage_of(key: str) -> Stage:
+    """The stage that a matter's key belongs to."""
+    return _STAGE_OF.get(key.partition(":")[0], Stage.TRIAL)
+
+
 @dataclass(frozen=True, slots=True)
 class Decision:
     """A proposal taken, changed or refused: by whom, why, and in which logbook entry it was carried out (0: none)."""

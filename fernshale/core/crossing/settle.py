@@ -24,7 +24,7 @@ from fernshale.core.crossing.gitwork import commit_from_now_on, leave_alone
 from fernshale.core.crossing.ground import Ground, crossing_ground
 from fernshale.core.crossing.legs import go_on
 from fernshale.core.crossing.logbook import note, undo
-from fernshale.core.crossing.matter import Decision, Matter, Stage
+from fernshale.core.crossing.matter import Decision, Matter, Stage, stage_of
 from fernshale.core.crossing.members import leave_out, take_along
 from fernshale.core.crossing.pace import keep_sure_from, put_cause_off, take_cause_up
 from fernshale.core.crossing.rebuild import rebuild
@@ -299,19 +299,7 @@ def _plugin(ground: Ground, id: str) -> Plugin:
 
 def _record(crossing: Crossing, taken: Taken) -> None:
     """A decision that writes nothing by itself: how lines are merged, what is left as it is."""
-    stages = {
-        "odd": Stage.PLUGINS,
-        "survey": Stage.SURVEY,
-        "route": Stage.ROUTE,
-        "note": Stage.ROUTE,
-        "demand": Stage.ROUTE,
-        "engine": Stage.ENGINE,
-        "workaround": Stage.ENGINE,
-        "default": Stage.BUILD,
-    }
-    stage = stages.get(taken.key.partition(":")[0], Stage.TRIAL)
-    if taken.key.startswith(("links:", "file:", "doubled:", "data:", "expect:")):
-        stage = Stage.LINKS
+    stage = stage_of(taken.key)
     crossing.decide(Decision(taken.key, stage, taken.proposal, taken.text, taken.who, taken.why, time.time()))
     # Merge decisions stand in the ledger, and a tick beside a note is no step of the way.
     if stage is not Stage.PLUGINS and not taken.key.startswith("note:"):

@@ -22,15 +22,15 @@ from fernshale.core.crossing.checking import add_check
 from fernshale.core.crossing.fleet import cross_all, cross_one
 from fernshale.core.crossing.ground import crossing_ground
 from fernshale.core.crossing.logbook import write_step
-from fernshale.core.crossing.matter import Stage
+from fernshale.core.crossing.matter import Stage, stage_of
 from fernshale.core.crossing.members import member_states
 from fernshale.core.crossing.overview import Overview, begin_crossing, look
 from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.html import report_html
 from fernshale.core.crossing.reporting.markdown import report_markdown, report_message
 from fernshale.core.crossing.reporting.patches import write_patches
-from fernshale.core.crossing.reporting.way import export_way, read_way
-from fernshale.core.crossing.settle import Taken, settle
+from fernshale.core.crossing.reporting.way import Way, export_way, read_way
+from fernshale.core.crossing.settle import Recorded, Taken, settle
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.trust import trust
 from fernshale.core.profile.model import Check
@@ -179,10 +179,10 @@ def test_the_way_of_one_crossing_is_followed_by_the_next_and_what_does_not_fit_i
     assert "route:2.0:ghost" in [item.key for item in way.decision]
     profile = read_profile(wick.profile)
     there = begin_crossing(second, profile, [wick.shelf], "2.0", no_progress, CancelToken())
-    overview, missed = cross_one(
+    overview, followed = cross_one(
         there, way, {}, lambda step: None, lambda stage, view: None, no_progress, CancelToken()
     )
-    assert any("route:2.0:ghost" in words for words in missed)
+    assert any("route:2.0:ghost" in words for words in followed.unfit) and not followed.ahead
     row = {row.check.name: row for row in overview.trial.checks}["lit"]
     assert row.on("2.0").is_good and overview.is_done
 
@@ -203,9 +203,13 @@ def test_several_projects_go_on_without_the_one_that_cannot_come(tree: Tree) -> 
     def begin(project: Path) -> Crossing:
         return begin_crossing(project, profile, [wick.shelf], "2.0", no_progress, CancelToken())
 
-    rows = cross_all([wick.project, second, third], begin, None, {}, lambda project: None, no_progress, CancelToken())
+    ahead = Way(decision=tuple(Recorded(key, "x", "") for key in ("links:lamp", "trial:log:1", "engine:trouble:no")))
+    rows = cross_all([wick.project, second, third], begin, ahead, {}, lambda project: None, no_progress, CancelToken())
     assert rows[0].done and rows[1].trouble and not rows[1].release
-    assert rows[2].stage is Stage.BUILD and rows[2].errors == 1 and "1 errors" in rows[2].words
+    assert rows[2].stage is Stage.BUILD and rows[2].errors == 1 and "1 error," in rows[2].words
+    assert rows[2].followed.lines[0].startswith("did not fit: decision engine:trouble:no")
+    assert rows[2].followed.lines[1:] == ["still ahead: 2 decisions and rules of the way"]
+    assert len(rows[0].followed.unfit) == 3  # it is through, and none of them came up
 
 
 def test_a_member_without_a_sure_way_is_left_out_and_comes_back(tmp_path: Path) -> None:
@@ -230,6 +234,15 @@ def test_a_member_without_a_sure_way_is_left_out_and_comes_back(tmp_path: Path) 
     _take(crossing, "member:bell", "return")
     states = {item.member.name: item for item in member_states(_look(crossing).ground, _look(crossing).build, crossing)}
     assert states["bell"].crosses
+
+
+def test_the_key_of_a_matter_tells_its_stage(tmp_path: Path) -> None:
+    for name in ("nine-piers", "quayside"):
+        sample = unpack(tmp_path / name, name)
+        profile = read_profile(sample.profile)
+        crossing = begin_crossing(sample.project, profile, [sample.shelf], sample.target, no_progress, CancelToken())
+        matters = _look(crossing).matters
+        assert [stage_of(matter.key) for matter in matters] == [matter.stage for matter in matters]
 
 
 def test_a_report_tells_every_leg(tree: Tree) -> None:

@@ -15,7 +15,7 @@ from fernshale.core.base.schema import STRICT, read_toml
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.checking import add_check, own_checks
 from fernshale.core.crossing.ground import Ground
-from fernshale.core.crossing.matter import Decision
+from fernshale.core.crossing.matter import STAGES, Decision, Stage, stage_of
 from fernshale.core.crossing.rules import keep_rules, leg_rules, own_rules
 from fernshale.core.crossing.settle import Recorded
 from fernshale.core.crossing.state import Crossing
@@ -82,14 +82,22 @@ def follow_way(crossing: Crossing, ground: Ground, way: Way) -> dict[str, Record
     return {item.key: item for item in way.decision}
 
 
-def unfit(way: Way, crossing: Crossing, taken: Collection[str]) -> tuple[str, ...]:
-    """What of a way did not fit: decisions whose matter never came up, rules that found no place."""
+def unfit(
+    way: Way, crossing: Crossing, taken: Collection[str], stopped: Stage | None
+) -> tuple[tuple[str, ...], int]:
+    """What of a way did not fit: decisions whose matter never came up, rules that found no place; and how many of both are
+    for stages behind the one at which the crossing `stopped`, and may fit yet."""
     decided = crossing.decisions()
-    missed = [
-        f"decision {item.key}: {item.why}" for item in way.decision if item.key not in taken and item.key not in decided
-    ]
     used = {entry.about.partition(" ")[2] for entry in crossing.logbook() if entry.state == "done"}
-    return (*missed, *(f"rule {rule.id}: {rule.name}" for rule in way.rule if rule.id not in used))
+    left = [
+        (stage_of(item.key), f"decision {item.key}: {item.why}")
+        for item in way.decision
+        if item.key not in taken and item.key not in decided
+    ]
+    left += [(Stage.BUILD, f"rule {rule.id}: {rule.name}") for rule in way.rule if rule.id not in used]
+    behind = STAGES[STAGES.index(stopped) + 1 :] if stopped is not None else ()
+    missed = tuple(words for stage, words in left if stage not in behind)
+    return missed, len(left) - len(missed)
 
 
 def _decisions(decisions: Mapping[str, Decision]) -> list[Decision]:
