@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from typing import Literal
 
@@ -14,7 +14,7 @@ from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.change.apply import apply_changes, recover
 from fernshale.core.change.model import ChangeSet, changes_between
 from fernshale.core.crossing.gitwork import commit_steps
-from fernshale.core.crossing.matter import Stage
+from fernshale.core.crossing.matter import Decision, Stage
 from fernshale.core.crossing.state import UNSETTLED, Crossing, Entry
 from fernshale.core.crossing.wayback import WayBack, find_way_back
 from fernshale.core.snapshot.manifest import Manifest
@@ -37,14 +37,16 @@ def write_step(
     changes: ChangeSet,
     progress: Progress,
     token: CancelToken,
+    decided: Sequence[Decision] = (),
 ) -> int:
     """Snapshot the project, apply `changes`, write the logbook entry; its id.
 
+    `decided` are the decisions that the step carries out: they are kept with it, and with it undone they are due again.
     Raises what `apply_changes` raises; then nothing was written, into the logbook neither.
     """
     settle_interrupted(crossing)
     snapshot = ensure_snapshot(crossing, f"before: {title}", progress, token)
-    id = crossing.write_entry(stage, title, why, about, snapshot, changes, "pending")
+    id = crossing.write_entry(stage, title, why, about, snapshot, changes, "pending", decided)
     try:
         apply_changes(crossing.setup.project, changes, crossing.store, crossing.journal, token)
     except FernshaleError:

@@ -112,9 +112,9 @@ def _settle(
         text = with_override(workspace, file.text, release, member.descriptor)
     draft.write(member.descriptor, file.with_text(text).encode())
     title = f"{member.name} stays on {release}" if choice == "leave" else f"{member.name} comes along to {release}"
-    entry = write_step(crossing, Stage.BUILD, title, why, f"member {member.name}", draft.change_set(), progress, token)
-    crossing.decide(Decision(_key(member), Stage.BUILD, choice, "", who, why, time.time(), entry))
-    return entry
+    decided = Decision(_key(member), Stage.BUILD, choice, "", who, why, time.time())
+    about = f"member {member.name}"
+    return write_step(crossing, Stage.BUILD, title, why, about, draft.change_set(), progress, token, [decided])
 
 
 def _causes_of(member: Member, build: BuildView) -> list[CauseView]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any, TypeVar
 
@@ -124,12 +124,13 @@ def apply_data(
     changes = preview_data(ground, chosen)
     total = sum(len(found) for found in chosen.values())
     title = f"{work.rule.name} · {count(total, 'object')} in {count(len(chosen), 'file')}"
-    entry = write_step(crossing, Stage.LINKS, title, why or work.rule.why, f"data {id}", changes, progress, token)
-    for path, found in chosen.items():
-        for item in found:
-            key = f"data:{id}@{path}#{item.found.number}"
-            crossing.decide(Decision(key, Stage.LINKS, "done", "", who, why or work.rule.why, time.time(), entry))
-    return entry
+    reason, now = why or work.rule.why, time.time()
+    decided = [
+        Decision(f"data:{id}@{path}#{item.found.number}", Stage.LINKS, "done", "", who, reason, now)
+        for path, found in chosen.items()
+        for item in found
+    ]
+    return write_step(crossing, Stage.LINKS, title, reason, f"data {id}", changes, progress, token, decided)
 
 
 def preview_data(ground: Ground, objects: Mapping[TreePath, Sequence[Rewritten]]) -> ChangeSet:
@@ -140,17 +141,19 @@ def preview_data(ground: Ground, objects: Mapping[TreePath, Sequence[Rewritten]]
 
 
 def apply_mending(
-    crossing: Crossing, ground: Ground, key: str, way: str, who: str, why: str, progress: Progress, token: CancelToken
+    crossing: Crossing, ground: Ground, decided: Decision, progress: Progress, token: CancelToken
 ) -> int:
-    """Put in what is missing (`mend`), fill a field (`set VALUE`) or take one of too many out (`drop NUMBER`); the logbook
-    entry's id. Raises MisuseError, FormatError."""
+    """Put in what is missing (`mend`), fill a field (`set VALUE`) or take one of too many out (`drop NUMBER`), as was decided;
+    the logbook entry's id. Raises MisuseError, FormatError."""
+    key = decided.key
     items = [item for item in scan(ground, crossing, token).unmet if key_of(item) == key]
     if not items:
         raise MisuseError(f"{key.partition(':')[2]} is met")
-    changes = preview_mending(ground, items, way)
+    changes = preview_mending(ground, items, decided.choice)
     words = items[0].expect.title
     title = f"{words} · {count(len(changes.files), 'file')}"
-    return write_step(crossing, Stage.LINKS, title, why or items[0].expect.why, key, changes, progress, token)
+    reason = decided.why or items[0].expect.why
+    return write_step(crossing, Stage.LINKS, title, reason, key, changes, progress, token, [replace(decided, why=reason)])
 
 
 def preview_mending(ground: Ground, items: Sequence[Unmet], way: str) -> ChangeSet:

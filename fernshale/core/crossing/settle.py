@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import ClassVar, cast
 
@@ -113,7 +113,7 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
             try_requirements(crossing, ground, token)
         case "survey", way if way.startswith("remove "):
             place = TreePath(way.removeprefix("remove "))
-            remove_thing(crossing, ground, place, taken.why or "there is one too many", progress, token)
+            remove_thing(crossing, ground, place, _decision(taken), progress, token)
         case "role", role:
             note(crossing, Stage.SURVEY, give_role(ground.project, TreePath(rest), role), taken.why, "role")
         case "survey", "take":
@@ -154,8 +154,8 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
             choose_way(crossing, ground, way.split()[1:], taken.who, taken.why)
         case "demand", "raise":
             raise_standard(crossing, ground, find_demand(ground, rest), progress, token)
-        case "workaround", "add" | "remove" as way:
-            settle_workaround(crossing, ground, taken.key, way, taken.why, progress, token)
+        case "workaround", "add" | "remove":
+            settle_workaround(crossing, ground, _decision(taken), progress, token)
         case "copy", way:
             settle_copy(crossing, ground, TreePath(rest), way, taken.who, taken.why, progress, token)
         case "member", "leave":
@@ -164,9 +164,8 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
             take_along(crossing, ground, rest, taken.who, taken.why, progress, token)
         case "default", "pin":
             fix = find_pin(crossing, ground, rest, token)
-            entry = apply_fix(crossing, ground, fix, "everywhere", None, taken.who, on_line, progress, token)
-            why = taken.why or fix.rule.why
-            crossing.decide(Decision(taken.key, Stage.BUILD, "pin", "", taken.who, why, time.time(), entry))
+            decided = replace(_decision(taken), why=taken.why or fix.rule.why)
+            apply_fix(crossing, ground, fix, "everywhere", None, taken.who, on_line, progress, token, [decided])
         case "debt", "return":
             pay_debt(crossing, int(rest), progress, token)
         case "cause", "aside line" | "aside function" | "aside file" as way:
@@ -186,7 +185,7 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
         case "data", way if way:
             apply_data(crossing, ground, rest, way, taken.who, taken.why, progress, token)
         case "expect", way if way:
-            apply_mending(crossing, ground, taken.key, way, taken.who, taken.why, progress, token)
+            apply_mending(crossing, ground, _decision(taken), progress, token)
         case "links" | "file", new if new:
             apply_relink(crossing, ground, taken.key, new, taken.who, taken.why, progress, token)
         case _:
@@ -299,12 +298,17 @@ def _plugin(ground: Ground, id: str) -> Plugin:
 
 def _record(crossing: Crossing, taken: Taken) -> None:
     """A decision that writes nothing by itself: how lines are merged, what is left as it is."""
-    stage = stage_of(taken.key)
-    crossing.decide(Decision(taken.key, stage, taken.proposal, taken.text, taken.who, taken.why, time.time()))
+    decided = _decision(taken)
+    stage = decided.stage
+    crossing.decide(decided)
     # Merge decisions stand in the ledger, and a tick beside a note is no step of the way.
     if stage is not Stage.PLUGINS and not taken.key.startswith("note:"):
         words = taken.words or f"{taken.key} · {taken.proposal or _LEFT}"
         note(crossing, stage, f"decided: {words}", taken.why, taken.key)
+
+
+def _decision(taken: Taken) -> Decision:
+    return Decision(taken.key, stage_of(taken.key), taken.proposal, taken.text, taken.who, taken.why, time.time())
 
 
 def in_words(matter: Matter, id: str) -> str:

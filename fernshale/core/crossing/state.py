@@ -17,7 +17,7 @@ import json
 import os
 import sqlite3
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -123,6 +123,13 @@ class Entry:
         return self.state == "undone" and self.changes is not None
 
 
+_DECIDE = "INSERT OR REPLACE INTO decisions VALUES (?, ?, ?, ?, ?, ?, ?, ?)"
+
+
+def _decision_row(item: Decision, entry: int) -> tuple[object, ...]:
+    return item.key, item.stage.value, item.choice, item.text, item.who, item.why, item.time, entry
+
+
 class Crossing:
     """An open crossing. Cheap to open; holds no lock and no connection."""
 
@@ -176,12 +183,8 @@ class Crossing:
 
     def decide(self, decision: Decision) -> None:
         """Keep a decision; one under the same key is replaced."""
-        row = (decision.key, decision.stage.value, decision.choice, decision.text, decision.who, decision.why)
         with self._database() as database:
-            database.execute(
-                "INSERT OR REPLACE INTO decisions VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-                (*row, decision.time, decision.entry),
-            )
+            database.execute(_DECIDE, _decision_row(decision, decision.entry))
 
     def withdraw(self, key: str) -> None:
         """Forget a decision."""
@@ -197,15 +200,26 @@ class Crossing:
         return tuple(_entry(row) for row in rows)
 
     def write_entry(
-        self, stage: Stage, title: str, why: str, about: str, snapshot: str, changes: ChangeSet | None, state: str
+        self,
+        stage: Stage,
+        title: str,
+        why: str,
+        about: str,
+        snapshot: str,
+        changes: ChangeSet | None,
+        state: str,
+        decided: Sequence[Decision] = (),
     ) -> int:
+        """A new entry's id; `decided` are kept with it, at once."""
         data = None if changes is None else json.dumps(changes.to_json())
         with self._database() as database:
             cursor = database.execute(
                 "INSERT INTO logbook (time, stage, title, why, about, snapshot, changes, state) VALUES (?,?,?,?,?,?,?,?)",
                 (time.time(), stage.value, title, why, about, snapshot, data, state),
             )
-            return int(cursor.lastrowid or 0)
+            id = int(cursor.lastrowid or 0)
+            database.executemany(_DECIDE, [_decision_row(item, id) for item in decided])
+            return id
 
     def mark_entry(self, id: int, state: str) -> None:
         """Set the state of an entry; of one that is undone the decisions carried out in it are withdrawn."""

@@ -18,7 +18,7 @@ from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.logbook import write_step
-from fernshale.core.crossing.matter import Matter, Proposal, Stage
+from fernshale.core.crossing.matter import Decision, Matter, Proposal, Stage
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.route.shelf import Workaround
 from fernshale.core.survey.sites import read_project_text
@@ -78,11 +78,11 @@ def is_needed(found: Line, lines: Collection[Line], to: str) -> bool:
     return not all(end and parse_release(to) >= parse_release(end) for end in ends)
 
 
-def workaround_matters(lines: Collection[Line], to: str, decided: Collection[str]) -> Iterator[Matter]:
-    """Lines to be put in, and lines that can go."""
+def workaround_matters(lines: Collection[Line], to: str, left_so: Collection[str]) -> Iterator[Matter]:
+    """Lines to be put in, and lines that can go; but for those that were decided to be `left_so`."""
     for item in lines:
         why = item.workaround.why
-        if item.key in decided:
+        if item.key in left_so:
             continue
         if not item.line:
             add = Proposal("add", "Put it in, with a note", (why, item.condition), 0.95, True)
@@ -98,9 +98,10 @@ def workaround_matters(lines: Collection[Line], to: str, decided: Collection[str
 
 
 def settle_workaround(
-    crossing: Crossing, ground: Ground, key: str, way: str, why: str, progress: Progress, token: CancelToken
+    crossing: Crossing, ground: Ground, decided: Decision, progress: Progress, token: CancelToken
 ) -> int:
-    """Put a line in (`add`) or take it out (`remove`) as a step; the entry's id. Raises MisuseError where that is not due."""
+    """Put a line in (`add`) or take it out (`remove`), as was decided; the entry's id. Raises MisuseError where that is not due."""
+    key, way = decided.key, decided.choice
     item = next((item for item in find_lines(ground, crossing.setup.to) if item.key == key), None)
     if item is None or (way == "add") == bool(item.line):
         raise MisuseError(f"there is nothing to {way} for {key}", "Look again; something changed meanwhile.")
@@ -110,8 +111,8 @@ def settle_workaround(
     draft.write(item.file, file.with_text(text).encode())
     done = f"put into {item.file}, {item.condition}" if way == "add" else f"taken out of {item.file}"
     title = f"{item.words} {done}"
-    reason = why or item.workaround.why
-    return write_step(crossing, Stage.ENGINE, title, reason, key, draft.change_set(), progress, token)
+    reason = decided.why or item.workaround.why
+    return write_step(crossing, Stage.ENGINE, title, reason, key, draft.change_set(), progress, token, [decided])
 
 
 def _with_line(file: TextFile, item: Line) -> str:

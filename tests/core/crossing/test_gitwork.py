@@ -13,7 +13,7 @@ from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.gitwork import KEY, commit_of, find_work_tree
 from fernshale.core.crossing.logbook import ensure_snapshot, redo, restore_snapshot, undo, watching, write_step
-from fernshale.core.crossing.matter import Matter, Stage
+from fernshale.core.crossing.matter import Decision, Matter, Stage
 from fernshale.core.crossing.overview import has_changed, look
 from fernshale.core.crossing.settle import Taken, settle
 from fernshale.core.crossing.state import Crossing
@@ -68,7 +68,8 @@ def _step(crossing: Crossing, title: str, files: dict[str, str | None]) -> int:
         else:
             draft.write(path, text.encode())
     changes = draft.change_set()
-    return write_step(crossing, Stage.BUILD, title, "because", "", changes, no_progress, CancelToken())
+    decided = Decision("cause:x", Stage.BUILD, "mend", "", "you", "it must", 1.0)
+    return write_step(crossing, Stage.BUILD, title, "because", "", changes, no_progress, CancelToken(), [decided])
 
 
 def _subjects(project: Path) -> list[str]:
@@ -97,6 +98,7 @@ def test_each_step_is_a_commit_on_a_branch_of_its_own(tree: Tree, token: CancelT
     assert _subjects(project) == ["Build: first", "as it was"]
     body = _git(project, "log", "-1", "--format=%b")
     assert "because" in body and "Crossing: 1.4 to 2.0" in body
+    assert "Decisions:\n- cause:x: mend (you: it must)" in body
     assert _git(project, "show", "--name-status", "--format=").split() == ["A", "a/new.txt", "D", "gone.txt"]
     assert _git(project, "status", "--porcelain") == "M  kept.txt"
     assert commit_of(crossing, first) == _git(project, "rev-parse", "HEAD")

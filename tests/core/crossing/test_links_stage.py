@@ -13,8 +13,10 @@ import pytest
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.ground import crossing_ground
 from fernshale.core.crossing.logbook import undo
 from fernshale.core.crossing.overview import Overview, begin_crossing, look
+from fernshale.core.crossing.reporting.way import export_way
 from fernshale.core.crossing.settle import Taken, settle
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.trust import trust
@@ -194,6 +196,9 @@ def test_scans_are_mended_scanned_again_or_left_so_with_a_reason(tree: Tree) -> 
     _take(crossing, "expect:one-hearth:plans/hall.plan", "drop 0")
     assert "warm=3" not in (wick.project / "plans/hall.plan").read_text()
     assert not _look(crossing).links.scan.unmet
+    ground = crossing_ground(crossing, no_progress, CancelToken())
+    way = export_way(crossing, ground, CancelToken())  # the next project meets the same
+    assert 'key = "expect:one-hearth:plans/hall.plan"\ntake = "drop 0"' in way
     (wick.project / "plans/cellar.plan").write_text("hearth warm=1\nhearth warm=2\ndoor wide=1\n")
     _take(crossing, "expect:one-hearth:plans/cellar.plan", "", "both are lit at feasts")
     scan = _look(crossing).links.scan

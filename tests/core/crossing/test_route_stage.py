@@ -343,8 +343,13 @@ def test_what_is_there_twice_is_removed_by_a_step_that_can_be_undone(tree: Tree)
     _take(crossing, matter.key, "remove old/libwax.a")
     assert not (wick.project / "old/libwax.a").exists()
     assert not [item for item in _look(crossing).survey.matters if item.key.startswith("survey:double:")]
+    (wick.project / "old").mkdir(exist_ok=True)
+    (wick.project / "old/libwax.a").write_bytes(b"!<arch>\nwax")  # there again, so it is asked about again
+    assert [item for item in _look(crossing).survey.matters if item.key == matter.key]
+    shutil.rmtree(wick.project / "old")
+    assert crossing.decisions()[matter.key].choice == "remove old/libwax.a"
     undo_back_to(crossing, 1, no_progress, CancelToken())
-    assert listing(wick.project) == before
+    assert listing(wick.project) == before and matter.key not in crossing.decisions()
 
 
 def test_a_folder_called_mine_keeps_that_role(tree: Tree) -> None:

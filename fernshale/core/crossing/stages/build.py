@@ -138,8 +138,12 @@ def apply_fix(
     on_line: OnLine,
     progress: Progress,
     token: CancelToken,
+    decided: Sequence[Decision] = (),
 ) -> int:
-    """Apply a fix here, in one file or everywhere; the logbook entry's id. `at` says where "here" is."""
+    """Apply a fix here, in one file or everywhere; the logbook entry's id. `at` says where "here" is.
+
+    `decided` is kept with it, beside the decision for the fix.
+    """
     edits = select_edits(fix, scope, at)
     draft = Draft(ground.project)
     for path in fix.removes if scope == "everywhere" else ():
@@ -154,9 +158,9 @@ def apply_fix(
     places = f"{count(len(edits), 'place')} in {files}" if edits else f"{files} removed"
     title = f"{fix.rule.name} · {places}"
     about = f"{'silent' if fix.rule.silent else 'fix'} {fix.rule.id}"
-    entry = write_step(crossing, Stage.BUILD, title, fix.rule.why, about, changes, progress, token)
-    key = f"fix:{fix.rule.id}" if scope == "everywhere" else f"fix:{fix.rule.id}:{entry}"
-    crossing.decide(Decision(key, Stage.BUILD, scope, "", who, fix.rule.why, time.time(), entry))
+    key = f"fix:{fix.rule.id}" if scope == "everywhere" or at is None else f"fix:{fix.rule.id}:{at.path}:{at.line}"
+    kept = (Decision(key, Stage.BUILD, scope, "", who, fix.rule.why, time.time()), *decided)
+    entry = write_step(crossing, Stage.BUILD, title, fix.rule.why, about, changes, progress, token, kept)
     if fix.rule.id.startswith(LEARNED):
         keep_rules(crossing, [fix.rule])
     if fix.removes:

@@ -130,11 +130,14 @@ def apply_relink(
         title, about = f"{count(len(items), 'link')} follow · {count(uses, 'use')}", "links"
         reason = why or f"each is {SURE:.0%} sure or more"
     title += f" in {count(len(changes.files), 'file')}"
-    entry = write_step(crossing, Stage.LINKS, title, reason, about, changes, progress, token)
-    for item, way in chosen:
-        told = "; ".join(way.evidence[:1]) or reason
-        crossing.decide(Decision(key_of(item), Stage.LINKS, new if new == "split" else way.id, "", who, told, time.time(), entry))
-    return entry
+    decided = [
+        Decision(
+            key_of(item), Stage.LINKS, new if new == "split" else way.id, "", who,
+            "; ".join(way.evidence[:1]) or reason, time.time(),
+        )
+        for item, way in chosen
+    ]  # fmt: skip
+    return write_step(crossing, Stage.LINKS, title, reason, about, changes, progress, token, decided)
 
 
 def _ways(item: Dangling, new: str, index: LinkIndex) -> Sequence[Candidate]:

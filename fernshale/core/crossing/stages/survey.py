@@ -24,7 +24,7 @@ from fernshale.core.crossing.commands import (
 from fernshale.core.crossing.gitwork import git_matters
 from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.logbook import note, write_step
-from fernshale.core.crossing.matter import Matter, Proposal, Stage
+from fernshale.core.crossing.matter import Decision, Matter, Proposal, Stage
 from fernshale.core.crossing.origins import PluginOrigin, find_origins, local_json
 from fernshale.core.crossing.running import RunRecord, run_game
 from fernshale.core.crossing.state import Crossing
@@ -82,7 +82,9 @@ def survey(ground: Ground, crossing: Crossing | None, token: CancelToken) -> Sur
         *_double_matters(doubles, plugins),
         *_baseline_matters(ground, crossing, baseline),
     )
-    open_ = tuple(item for item in matters if item.key not in decided)
+    # What was carried out and is there again is due again.
+    left_so = {key for key, item in decided.items() if not item.entry}
+    open_ = tuple(item for item in matters if item.key not in left_so)
     if crossing is not None:
         open_ = (*open_, *git_matters(crossing, ground.project))
     return SurveyView(ground, roles, sizes, plugins, doubles, stale, requirements, baseline, open_)
@@ -128,8 +130,10 @@ def try_requirements(crossing: Crossing, ground: Ground, token: CancelToken) -> 
     return requirements
 
 
-def remove_thing(crossing: Crossing, ground: Ground, place: TreePath, why: str, progress: Progress, token: CancelToken) -> int:
-    """Take a file or a folder out of the project, as a step; the entry's id. Raises MisuseError when it is not there."""
+def remove_thing(
+    crossing: Crossing, ground: Ground, place: TreePath, decided: Decision, progress: Progress, token: CancelToken
+) -> int:
+    """Take a file or a folder out of the project, as was decided; the entry's id. Raises MisuseError when it is not there."""
     paths = [path for path in ground.manifest.files if under(path, place)]
     if not paths:
         raise MisuseError(f"{place} is not there any more")
@@ -137,7 +141,8 @@ def remove_thing(crossing: Crossing, ground: Ground, place: TreePath, why: str, 
     for path in paths:
         draft.delete(path)
     title = f"{place} removed · {count(len(paths), 'file')}"
-    return write_step(crossing, Stage.SURVEY, title, why, f"removed {place}", draft.change_set(), progress, token)
+    why, about = decided.why or "there is one too many", f"removed {place}"
+    return write_step(crossing, Stage.SURVEY, title, why, about, draft.change_set(), progress, token, [decided])
 
 
 def describe(baseline: Baseline) -> str:
