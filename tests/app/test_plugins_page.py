@@ -12,7 +12,7 @@ from pytestqt.qtbot import QtBot
 
 from fernshale.app.carry import CarryDialog, PickDialog
 from fernshale.app.pages.plugins import PluginsPage
-from fernshale.app.pages.plugins.files import AsideOf, FileOf, GroupOf, MatterOf
+from fernshale.app.pages.plugins.files import AsideOf, FileOf, GroupOf, MatterOf, ReadyOf
 from fernshale.app.pages.plugins.preview import PreviewDialog
 from fernshale.app.widgets.code import CodeEditor
 from fernshale.app.window import MainWindow
@@ -139,12 +139,14 @@ def test_all_that_is_ready_is_taken_at_once_and_the_rest_waits(tree: Tree, windo
         window.session.resume(cross_wick(wick))
     window.show_stage(Stage.PLUGINS)
     page = window.pages[Stage.PLUGINS]
-    assert isinstance(page, PluginsPage) and page._all.text() == "Take the 2 ready ones"
+    assert isinstance(page, PluginsPage)
+    assert page._files.select(ReadyOf()) and "trimmer  1 → 2" in page._text.blocks()[0].lines()[1].text
+    page._files.setFocus()
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
-        page._all.click()
+        qtbot.keyClick(page._files, Qt.Key.Key_1)
     taken = [entry.about for entry in window.session.overview.logbook if entry.can_undo]  # type: ignore[union-attr]
     assert len(taken) == 2 and (wick.project / "addons/trimmer/a.py").read_text() == "v = 2\n"
-    assert (wick.project / "addons/holder/a.py").read_text() == "v = 7\n" and not page._all.isVisible()
+    assert (wick.project / "addons/holder/a.py").read_text() == "v = 7\n" and not page._files.select(ReadyOf())
 
 
 def test_long_groups_are_folded_and_what_needs_a_person_stands_on_top(

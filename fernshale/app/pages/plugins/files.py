@@ -54,6 +54,23 @@ class AsideOf:
     id: str
 
 
+@dataclass(frozen=True, slots=True)
+class ReadyOf:
+    """All plugins that are ready to be taken."""
+
+
+def ready_plugins(overview: Overview) -> list[PluginView]:
+    """The plugins whose merge is there with nothing left to decide or to look at."""
+    choices = overview.plugins.choices
+    views = [view for view in overview.plugins.plugins if view.merge is not None]
+    return [view for view in views if not view.due(choices) and not is_odd(view, overview)]
+
+
+def is_odd(view: PluginView, overview: Overview) -> bool:
+    """Whether a result of its merge is still to be looked at."""
+    return any(matter.key.startswith(f"odd:{view.plugin.id}:") for matter in overview.plugins.matters)
+
+
 def file_rows(overview: Overview, unfolded: Collection[GroupOf]) -> tuple[Row, ...]:
     """The rows of the list, in the order they matter."""
     view = overview.plugins
@@ -64,6 +81,10 @@ def file_rows(overview: Overview, unfolded: Collection[GroupOf]) -> tuple[Row, .
         rows += [Row("◆ To decide", right=str(len(due)), heading=True), *due]
     if odd:
         rows += [Row("◇ Look at these", right=str(len(odd)), heading=True), *odd]
+    if len(ready := ready_plugins(overview)) > 1:
+        names = ", ".join(item.plugin.id for item in ready)
+        rows.append(Row("● Ready to take", right=str(len(ready)), heading=True))
+        rows.append(Row(names, "nothing is left to decide", "take them", payload=ReadyOf(), link=True))
     if steps := plugin_steps(overview):
         rows.append(Row("▸ To do", right=str(len(steps)), heading=True))
         for matter in steps:

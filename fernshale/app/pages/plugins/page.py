@@ -2,12 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSplitter, QWidget
 
 from fernshale.app.dialogs import ask_yes
 from fernshale.app.pages.base import Page
-from fernshale.app.pages.plugins.files import AsideOf, FileOf, GroupOf, MatterOf, file_rows
+from fernshale.app.pages.plugins.files import (
+    AsideOf,
+    FileOf,
+    GroupOf,
+    MatterOf,
+    ReadyOf,
+    file_rows,
+    is_odd,
+    ready_plugins,
+)
 from fernshale.app.pages.plugins.preview import PreviewDialog
 from fernshale.app.session import Session
 from fernshale.app.theme import Tone
@@ -56,7 +67,7 @@ class PluginsPage(Page):
         files = Card(split)
         self._files = RowList(files, "Files by outcome")
         self._files.chosen.connect(self._show_file)
-        self._files.link_clicked.connect(self._on_fold)
+        self._files.link_clicked.connect(self._on_link)
         self._files.activated_row.connect(self._on_fold)
         self._files.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self._files.customContextMenuRequested.connect(self._on_menu)
@@ -74,8 +85,7 @@ class PluginsPage(Page):
         self._next = button(self._card, "▸", self._on_next, hint="Next decision (N)")
         self._preview = button(self._card, "Preview", self._on_preview, hint="The folder as it will be")
         self._take = button(self._card, "Take the release", self._on_take, main=True)
-        self._all = button(self._card, "", self._on_take_all, hint="Everything in which nothing is left to decide, one step each")
-        for made in (self._previous, self._next, self._preview, self._all, self._take):
+        for made in (self._previous, self._next, self._preview, self._take):
             self._card.head.addWidget(made)
         self._why = quiet_label(self._card, "")
         self._why.setContentsMargins(11, 6, 9, 4)
@@ -126,14 +136,14 @@ class PluginsPage(Page):
         self._cards, self._in_text = [], []
         for made in (self._previous, self._next, self._preview, self._take):
             made.setVisible(False)
-        ready = len(self._ready())
-        self._all.setVisible(ready > 1)
-        self._all.setText(f"Take the {ready} ready ones")
         if isinstance(payload, AsideOf):
             self._show_aside(payload.id)
             return
         if isinstance(payload, MatterOf):
             self._show_step(payload.key)
+            return
+        if isinstance(payload, ReadyOf):
+            self._show_ready()
             return
         found = self._current()
         if found is None or self._overview is None:
@@ -184,6 +194,20 @@ class PluginsPage(Page):
         block = LinesBlock(self._text, tuple(LineRow(name, "base", "", text) for name, text in words))
         self._text.show_parts([block, self._button(f"Bring {item.id} back", f"aside:{item.id}", "return")])
 
+    def _show_ready(self) -> None:
+        """What is ready to be taken, and the button that takes it all."""
+        assert self._overview is not None
+        ready = ready_plugins(self._overview)
+        self._card.set_title("Ready to take", "nothing is left to decide in them")
+        self._why.setText("")
+        lines = tuple(
+            LineRow("ready", "mine", "", f"{view.plugin.id}  {view.step.from_} → {view.step.to}"
+                    + (f"   {count(view.ledger.edits, 'edit')} of yours in it" if view.ledger and view.ledger.edits else ""))
+            for view in ready
+        )  # fmt: skip
+        words = f"Take the {len(ready)} of them, one step each"
+        self._text.show_parts([LinesBlock(self._text, lines), self._holder(words, self._on_take_all)])
+
     def _show_step(self, key: str) -> None:
         assert self._overview is not None
         matter = next((item for item in self._overview.plugins.matters if item.key == key), None)
@@ -199,10 +223,13 @@ class PluginsPage(Page):
 
     def _button(self, words: str, key: str, way: str) -> QWidget:
         """A button of its own line in the detail that settles a matter."""
+        return self._holder(words, lambda: self.session.take(key, way, words))
+
+    def _holder(self, words: str, act: Callable[[], None]) -> QWidget:
         holder = QWidget(self._text)
         row = QHBoxLayout(holder)
         row.setContentsMargins(12, 4, 12, 4)
-        made = button(holder, words, lambda: self.session.take(key, way, words), main=True)
+        made = button(holder, words, act, main=True)
         self._in_text.append(made)
         row.addWidget(made)
         row.addStretch(1)
@@ -274,8 +301,7 @@ class PluginsPage(Page):
 
     def _odd_left(self, view: PluginView) -> bool:
         assert self._overview is not None
-        start = f"odd:{view.plugin.id}:"
-        return any(matter.key.startswith(start) for matter in self._overview.plugins.matters)
+        return is_odd(view, self._overview)
 
     # -- intents
 
@@ -344,6 +370,11 @@ class PluginsPage(Page):
                 self._text.reveal(card)
                 card.setFocus()
 
+    def _on_link(self, payload: object) -> None:
+        if isinstance(payload, ReadyOf):
+            self._on_take_all()
+        self._on_fold(payload)
+
     def _on_fold(self, payload: object) -> None:
         if isinstance(payload, GroupOf) and self._overview is not None:
             self._unfolded ^= {payload}
@@ -399,17 +430,10 @@ class PluginsPage(Page):
             view = found[0]
             self.session.take(f"plugin:{view.plugin.id}", "take", f"taking {view.plugin.id} {view.step.to}")
 
-    def _ready(self) -> list[PluginView]:
-        """The plugins whose merge is there with nothing left to decide or to look at."""
-        if self._overview is None:
-            return []
-        choices = self._overview.plugins.choices
-        views = [view for view in self._overview.plugins.plugins if view.merge is not None]
-        return [view for view in views if not view.due(choices) and not self._odd_left(view)]
-
     def _on_take_all(self) -> None:
-        ready = [(f"plugin:{view.plugin.id}", "take") for view in self._ready()]
-        self.session.take_each(ready, f"taking {count(len(ready), 'plugin')}")
+        if self._overview is not None:
+            ready = [(f"plugin:{view.plugin.id}", "take") for view in ready_plugins(self._overview)]
+            self.session.take_each(ready, f"taking {count(len(ready), 'plugin')}")
 
     def _on_bar(self, plugin: object) -> None:
         row = next(
