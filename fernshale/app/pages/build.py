@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 from fernshale.app.pages.base import Page, file_and_line
 from fernshale.app.session import Session
 from fernshale.app.theme import Tone, code_font, theme
-from fernshale.app.widgets.basics import Card, button, quiet_label
+from fernshale.app.widgets.basics import Card, add_in_turn, button, quiet_label
 from fernshale.app.widgets.charts import Bar, BarChart
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.release import same_release
@@ -129,8 +129,7 @@ class BuildPage(Page):
         self._later = button(self._card, "Not now", self._on_later, hint="L")
         self._noted = button(self._card, "It is right as it is", self._on_noted)
         self._plugin_back = button(self._card, "", self._on_plugin_back)
-        for made in self.ways():
-            row.addWidget(made)
+        add_in_turn(row, self.ways())
         # Beside the title, so that the row below fits into a narrow window.
         for made in (self._edit, self._aside):
             self._card.head.addWidget(made)

@@ -111,7 +111,7 @@ class RoutePage(Page):
             return
         if plugin:
             top, bottom = self._table.lines_of(plugin)
-            self._area.ensureVisible(0, (top + bottom) // 2, 0, (bottom - top) // 2 + 1)
+            self._area.ensureVisible(0, (top + bottom) // 2, 0, bottom - top + 32)  # with the head above the first
         view = overview.route
         matter = next((item for item in view.matters if item.owner == f"plugin {plugin}"), None)
         step = next((item for item in view.leg.plugins if item.id == plugin), None)

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QStackedWidge
 from fernshale.app.pages.base import Page
 from fernshale.app.session import Session
 from fernshale.app.theme import Tone
-from fernshale.app.widgets.basics import Card, button, buttons_in, clear_layout, quiet_label
+from fernshale.app.widgets.basics import Card, add_in_turn, button, buttons_in, clear_layout, quiet_label
 from fernshale.app.widgets.charts import Tile, TileMap
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.tables import TableRow, TextTable
@@ -76,8 +76,7 @@ class SurveyPage(Page):
         self._mine = button(self._left, "This is mine", lambda: self._give("own"), hint="Give it the role own")
         self._back = button(self._left, "As the profile says", lambda: self._give(""))
         self._all = button(self._left, "All places", lambda: self._map.pick(None))
-        for made in (self._mine, self._back, self._all):
-            self._left.head.addWidget(made)
+        add_in_turn(self._left.head, (self._mine, self._back, self._all))
         return self._left
 
     def _make_today(self, parent: QWidget) -> None:
@@ -92,8 +91,7 @@ class SurveyPage(Page):
         self._skip = button(
             today, "Go on without", self._on_skip, hint="What was broken before cannot be told apart later"
         )
-        for made in (self._take, self._skip):
-            row.addWidget(made)
+        add_in_turn(row, (self._take, self._skip))
         self._ways = QHBoxLayout()
         self._ways.setSpacing(6)
         row.addLayout(self._ways)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from html import escape
 
 from PySide6.QtCore import Qt
@@ -93,6 +93,13 @@ def button(parent: QWidget, text: str, act: Callable[[], None], main: bool = Fal
     # The slot drops `checked`; a bound method would do without this, a closure needs it.
     made.clicked.connect(lambda _checked=False: act())
     return made
+
+
+def add_in_turn(layout: QHBoxLayout, buttons: Sequence[QPushButton]) -> None:
+    """Put buttons into a row of which never all are shown: hidden until then, so that no room is kept for all of them."""
+    for made in buttons:
+        made.hide()
+        layout.addWidget(made)
 
 
 def buttons_in(layout: QHBoxLayout) -> list[QPushButton]:
