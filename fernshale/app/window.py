@@ -74,6 +74,7 @@ class MainWindow(QMainWindow):
         self.session = Session(self)
         self._stage = Stage.SURVEY
         self._searched = ""
+        self._visited = ""  # the key of the matter that was gone to last
         self._stack = QStackedWidget(self)
         self.start_page = StartPage(self)
         self._stack.addWidget(self.start_page)
@@ -339,15 +340,18 @@ class MainWindow(QMainWindow):
 
     def _go_to(self, payload: object) -> None:
         if isinstance(payload, Matter):
+            self._visited = payload.key
             self.show_stage(payload.stage)
             self.pages[payload.stage].go_to(payload)
 
     def _step_matter(self, by: int) -> None:
-        """To the next open matter of any stage, or the one before."""
+        """To the next open matter of any stage, or the one before; from one that was settled to what took its place."""
         rows = self.matters.rows()
         if not rows:
             return
-        at = self.matters.currentIndex().row()
+        at = next((at for at, row in enumerate(rows) if _key_of(row.payload) == self._visited), None)
+        if at is None:
+            at = max(0, self.matters.currentIndex().row()) - (1 if by > 0 else 0)
         payload = rows[(at + by) % len(rows)].payload
         self.matters.select(payload)
         self._go_to(payload)
@@ -574,6 +578,10 @@ class MainWindow(QMainWindow):
         settings.setValue("sizes/rows", self._rows_split.saveState())
         self.session.close()
         super().closeEvent(event)
+
+
+def _key_of(payload: object) -> str:
+    return payload.key if isinstance(payload, Matter) else ""
 
 
 def _words(matter: Matter) -> str:
