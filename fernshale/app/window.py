@@ -342,7 +342,7 @@ class MainWindow(QMainWindow):
         if isinstance(payload, Matter):
             self._visited = payload.key
             self.show_stage(payload.stage)
-            self.pages[payload.stage].go_to(payload)
+            self.pages[payload.stage].visit(payload)
 
     def _step_matter(self, by: int) -> None:
         """To the next open matter of any stage, or the one before; from one that was settled to what took its place."""

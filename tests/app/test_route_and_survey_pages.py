@@ -116,6 +116,12 @@ def test_matters_are_gone_through_and_settled_by_their_numbers(qtbot: QtBot, win
     assert len(set(titles)) == len(overview.matters) > 2
     qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_P)
     assert window.matters.current().title == titles[-2]  # type: ignore[attr-defined]
+    # On the pages with a main step of their own the first key is the step of the matter in hand.
+    for key, name in (("engine:sites", "_apply"), ("build:run", "_build")):
+        matter = next(item for item in overview.matters if item.key == key)
+        window._go_to(matter)
+        page = window.pages[matter.stage]
+        assert page.ways() == [getattr(page, name)]
     # One that is settled makes way for what stood behind it, which is the next.
     baseline, *others = (matter.title for matter in overview.matters)
     while window.matters.current().title != baseline:  # type: ignore[attr-defined]

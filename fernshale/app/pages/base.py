@@ -28,6 +28,7 @@ class Page(QWidget):
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent)
         self.session = session
+        self.visited = ""  # the key of the matter that was gone to, until something else is picked
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(18, 14, 18, 10)
         self.column.setSpacing(10)
@@ -60,12 +61,19 @@ class Page(QWidget):
 
     def show_overview(self, overview: Overview) -> None:
         """Show a new overview."""
+        if all(matter.key != self.visited for matter in overview.matters_of(self.stage)):
+            self.visited = ""
         self.finding.show_finding(finding_of(self.stage, overview))
         self.fill(overview)
 
     def fill(self, overview: Overview) -> None:
         """Show what is below the finding."""
         raise NotImplementedError
+
+    def visit(self, matter: Matter) -> None:
+        """Go to a matter of this stage; the ways are its own from now on."""
+        self.go_to(matter)
+        self.visited = matter.key
 
     def go_to(self, matter: Matter) -> None:
         """Bring a matter of this stage into view."""

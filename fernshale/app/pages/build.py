@@ -93,7 +93,7 @@ class BuildPage(Page):
         self._mine.toggled.connect(lambda on: self._fill_causes())
         causes.head.addWidget(self._mine)
         self._causes = RowList(causes, "Causes", wrap=True)
-        self._causes.chosen.connect(self._show_cause)
+        self._causes.chosen.connect(self._on_chosen)
         causes.body.addWidget(self._causes)
         self._card = Card(split, " ")
         self._ways = QComboBox(self._card)
@@ -129,7 +129,7 @@ class BuildPage(Page):
         self._later = button(self._card, "Not now", self._on_later, hint="L")
         self._noted = button(self._card, "It is right as it is", self._on_noted)
         self._plugin_back = button(self._card, "", self._on_plugin_back)
-        add_in_turn(row, self.ways())
+        add_in_turn(row, self._ways_of_cause())
         # Beside the title, so that the row below fits into a narrow window.
         for made in (self._edit, self._aside):
             self._card.head.addWidget(made)
@@ -191,7 +191,7 @@ class BuildPage(Page):
                 for item in view.debts
             ]
         self._causes.set_rows(tuple(rows))
-        self._show_cause(self._causes.current())
+        self._show_cause()
 
     def go_to(self, matter: Matter) -> None:
         self._causes.select(_Chosen(matter.key))
@@ -219,9 +219,18 @@ class BuildPage(Page):
         return next((matter for matter in defaults if matter.key == chosen.key), None)
 
     def ways(self) -> list[QPushButton]:
+        if self.visited == "build:run":
+            return [self._build]
+        return self._ways_of_cause()
+
+    def _ways_of_cause(self) -> list[QPushButton]:
         return [self._everywhere, self._in_file, self._here, self._noted, self._plugin_back, self._return, self._later]
 
-    def _show_cause(self, payload: object) -> None:
+    def _on_chosen(self, payload: object) -> None:
+        self.visited = ""
+        self._show_cause()
+
+    def _show_cause(self) -> None:
         self._way = 0
         cause, _ = self._current()
         fixes = cause.fixes if cause else ()

@@ -126,6 +126,7 @@ class EnginePage(Page):
         self._show_ways()
 
     def _on_site(self, payload: object) -> None:
+        self.visited = ""
         self._show_ways()
 
     def _show_ways(self) -> None:
@@ -139,7 +140,8 @@ class EnginePage(Page):
             self._ways.addWidget(button(self, way.title, self._taking(matter, way.id)))
 
     def ways(self) -> list[QPushButton]:
-        return buttons_in(self._ways)
+        own = {"engine:sites": self._apply, "engine:generate": self._again}.get(self.visited)
+        return [own] if own is not None else [*buttons_in(self._ways), self._apply, self._again]
 
     def _taking(self, matter: Matter, way: str):
         return lambda: self.session.take(matter.key, way, matter.title)

@@ -172,9 +172,11 @@ class SurveyPage(Page):
         self._needs.setText("   ".join(marks))
         open_ = any(matter.key == "survey:baseline" for matter in view.matters)
         self._take.setText("Build and run it now" if baseline is None else "Build and run again")
+        wanted = self._matter.key if self._matter else ""
         waiting = [matter for matter in view.matters if matter.key != "survey:baseline"]
-        shown = next((item for item in waiting if self._matter and item.key == self._matter.key), None)
-        shown = shown or next(iter(waiting), None)
+        shown = next((item for item in waiting if item.key == wanted), None)
+        if not (open_ and wanted == "survey:baseline"):
+            shown = shown or next(iter(waiting), None)
         clear_layout(self._ways)
         if shown is not None and shown.proposals:
             text = f"◆ {shown.title}{'' if shown.title.endswith('?') else '.'} {shown.detail}"
