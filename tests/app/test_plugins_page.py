@@ -81,6 +81,12 @@ def test_decisions_are_gone_through_taken_and_taken_back_by_keyboard(
     page.setFocus()
     _press(window, qtbot, page, Qt.Key.Key_U)
     assert window.session.overview is not None and not window.session.overview.plugins.choices
+    for _ in range(2):
+        page._on_next()
+        _press(window, qtbot, page, Qt.Key.Key_1)
+    assert page._take.isEnabled() and not page.ways()  # a key too many writes nothing
+    window._go_to(next(item for item in window.session.overview.matters if item.key == "plugin:snuffer"))
+    assert page.ways() == [page._take]
 
 
 def test_one_tick_settles_all_that_are_alike(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:

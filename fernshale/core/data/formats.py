@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from functools import partial
 
 from fernshale.core.base.globs import FirstFit
 from fernshale.core.data.jsontext import read_json
+from fernshale.core.data.jsonways import json_values
 from fernshale.core.data.lineformat import ObjectPatterns, read_objects
 from fernshale.core.data.linetext import read_ini, read_properties
 from fernshale.core.data.tomltext import read_toml_tree
-from fernshale.core.data.tree import Document
+from fernshale.core.data.tree import Document, NotKeyed, Span
+from fernshale.core.data.walk import Way, walk
 from fernshale.core.data.xmltext import read_xml_tree
+from fernshale.core.data.xmlways import xml_values
 from fernshale.core.data.yamltext import read_yaml_tree
+from fernshale.core.data.yamlways import yaml_values
 
 # Files that are written as JSON or XML under a name of their own.
 _LIKE = {"gltf": "json", "svg": "xml"}
@@ -34,6 +38,12 @@ _BY_ENDING: Mapping[str, Read] = {
     "ini": read_ini,
     "cfg": read_ini,
     "properties": read_properties,
+}
+
+_QUICK: Mapping[Read, Callable[[str], Iterator[tuple[Way, Span]]]] = {
+    read_json: json_values,
+    read_xml_tree: xml_values,
+    read_yaml_tree: yaml_values,
 }
 
 
@@ -66,6 +76,19 @@ class Formats:
         own = self._fits.find(path)
         read = find_reader(usual_name(path), text) if own is None else partial(read_objects, patterns=self._own[own])
         return replace(read(text), read=read) if read is not None else None
+
+    def values(self, path: str, text: str) -> Iterator[tuple[Way, Span]]:
+        """The plain values of a file with the ways to them and their places, quickly where nothing else is wanted.
+
+        Raises NotKeyed.
+        """
+        read = None if self.is_own(path) else find_reader(usual_name(path), text)
+        if read is not None and read in _QUICK:
+            return _QUICK[read](text)
+        document = self.document(path, text)
+        if document is None:
+            raise NotKeyed(f"{path} is of no format whose keys are known")
+        return ((way, node.span) for way, node in walk(document) if node.kind == "value")
 
 
 USUAL = Formats()

@@ -11,12 +11,12 @@ from dataclasses import dataclass, field
 
 from fernshale.core.data.tree import Document, Item, Node, NotKeyed
 
-_MARKUP = re.compile(
+MARKUP = re.compile(
     r"""(?P<comment><!--.*?-->)|(?P<other><\?.*?\?>)|(?P<refused><!\[CDATA\[|<!)
     |(?P<close></[^>]*>)|(?P<tag><(?P<name>[^\s/>]+)(?P<attributes>(?:[^>"']|"[^"]*"|'[^']*')*?)(?P<empty>/?)>)""",
     re.VERBOSE | re.DOTALL,
 )
-_ATTRIBUTE = re.compile(r"""([^\s=/]+)\s*=\s*("[^"]*"|'[^']*')""")
+ATTRIBUTE = re.compile(r"""([^\s=/]+)\s*=\s*("[^"]*"|'[^']*')""")
 _COMMENT_BEHIND = re.compile(r"[ \t]*<!--[^\n]*?-->[ \t]*(?=\r?\n|$)")
 _COMMENTS = ("<!--",)
 
@@ -49,7 +49,7 @@ def read_xml_tree(text: str) -> Document:
     check_xml(text)
     stack = [_Open("", 0, 0, Node("map", (0, 0)))]
     at = 0
-    for found in _MARKUP.finditer(text):
+    for found in MARKUP.finditer(text):
         here = stack[-1]
         here.has_text = here.has_text or bool(text[at : found.start()].strip().strip("\ufeff"))
         at = found.end()
@@ -93,7 +93,7 @@ def _fixed(key: str, node: Node, after: int) -> Item:
 def _attributes(text: str, start: int, end: int) -> Node:
     items = []
     at = start
-    for found in _ATTRIBUTE.finditer(text, start, end):
+    for found in ATTRIBUTE.finditer(text, start, end):
         value = Node("value", (found.start(2) + 1, found.end(2) - 1), "s" + html.unescape(found[2][1:-1]))
         items.append(Item(found[1], value, (at, found.start()), found.span(), (found.end(), found.end())))
         at = found.end()

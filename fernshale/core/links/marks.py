@@ -22,11 +22,9 @@ from fernshale.core.base.languages import language_of
 from fernshale.core.base.textfile import TextFile, read_text
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.data.formats import Formats, usual_name
-from fernshale.core.data.jsonways import json_values
 from fernshale.core.data.lineformat import ObjectPatterns
 from fernshale.core.data.tree import NotKeyed, Span
-from fernshale.core.data.walk import Way, fit_of, walk
-from fernshale.core.data.yamlways import yaml_values
+from fernshale.core.data.walk import Way, fit_of
 from fernshale.core.profile.model import DataFormat, IdPattern, LinkShape
 
 _LIMIT_S = 5.0
@@ -157,26 +155,11 @@ class Rules:
         # A plain search first: reading a tree costs much more.
         near = [(number, fit) for number, fit in ways.items() if _may_hold(self.all[number].at, text)]
         line = _Lines(text)
-        for way, span in self._values(path, text) if near else ():
+        for way, span in self._formats.values(path, text) if near else ():
             for number, fit in near:
                 if fit(way):
                     start, end = _inside(text, span)
                     yield Mark(_decoded(text[start:end], text, start), start, end, line(start), number)
-
-    def _values(self, path: TreePath, text: str) -> Iterator[tuple[Way, Span]]:
-        """The plain values of a file with the ways to them. Raises NotKeyed."""
-        if not self._formats.is_own(path):
-            usual = usual_name(path)
-            if usual.endswith((".yaml", ".yml")):
-                yield from yaml_values(text)
-                return
-            if usual.endswith(".json"):
-                yield from json_values(text)
-                return
-        document = self._formats.document(path, text)
-        if document is None:
-            raise NotKeyed(f"{path} is of no format whose keys are known")
-        yield from ((way, node.span) for way, node in walk(document) if node.kind == "value")
 
 
 def with_includes(shape: LinkShape, *, of_code: bool) -> LinkShape:

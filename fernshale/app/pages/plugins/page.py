@@ -66,7 +66,7 @@ class PluginsPage(Page):
         split.setHandleWidth(14)
         files = Card(split)
         self._files = RowList(files, "Files by outcome")
-        self._files.chosen.connect(self._show_file)
+        self._files.chosen.connect(self._on_chosen)
         self._files.link_clicked.connect(self._on_link)
         self._files.activated_row.connect(self._on_fold)
         self._files.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
@@ -132,6 +132,10 @@ class PluginsPage(Page):
                 return view, next((file for file in files if file.shown == chosen.path), None)
         return None
 
+    def _on_chosen(self, payload: object) -> None:
+        self.visited = ""
+        self._show_file(payload)
+
     def _show_file(self, payload: object) -> None:
         self._cards, self._in_text = [], []
         for made in (self._previous, self._next, self._preview, self._take):
@@ -153,7 +157,7 @@ class PluginsPage(Page):
             return
         view, file = found
         due = len(view.due(self._overview.plugins.choices))
-        blocked = count(due, "decision") if due else count(len(view.odd), "odd file") if self._odd_left(view) else ""
+        blocked = count(due, "decision") if due else count(len(view.odd), "odd file") if is_odd(view, self._overview) else ""
         self._take.setVisible(view.merge is not None)
         self._take.setText(f"Take {view.step.to}")
         self._take.setEnabled(not blocked)
@@ -299,10 +303,6 @@ class PluginsPage(Page):
         plugins = self._overview.plugins
         return [(view.plugin.id, file, due) for view in plugins.plugins for file, due in view.due(plugins.choices)]
 
-    def _odd_left(self, view: PluginView) -> bool:
-        assert self._overview is not None
-        return is_odd(view, self._overview)
-
     # -- intents
 
     def _on_decided(self, id: str, take: str, text: str, alike: bool, title: str) -> None:
@@ -334,7 +334,8 @@ class PluginsPage(Page):
             super().press(number)
 
     def ways(self) -> list[QPushButton]:
-        return [*self._in_text, self._take]
+        # A key too many behind the last decision must not write the release.
+        return [*self._in_text, self._take] if self.visited.startswith("plugin:") else self._in_text
 
     def step(self, by: int) -> None:
         """To the decision behind or before the one in hand, round and round; with none left, to other matters."""
