@@ -244,23 +244,23 @@ _WRITERS = {
 
 
 def report(options: argparse.Namespace, token: CancelToken) -> int:
+    """The report, and whatever else is asked for; without `--out` it is printed where nothing else is."""
     crossing = crossing_for(options)
+    out = Path(options.out) if options.out else None
+    if out is not None and out.suffix not in _WRITERS:
+        raise MisuseError(f"{out}: a report is one of {', '.join(_WRITERS)}")
     if options.patches:
         names = write_patches(crossing, Path(options.patches))
         to_stderr(f"{len(names)} patches written to {options.patches}")
-        return 0
     overview = look(crossing, no_progress, token)
     if options.rules:
         write_atomic(Path(options.rules), export_rules(crossing, overview.ground).encode())
         to_stderr(f"written to {options.rules}")
-        return 0
     if options.way:
         write_atomic(Path(options.way), export_way(crossing, overview.ground, token).encode())
         to_stderr(f"written to {options.way}")
+    if out is None and (options.patches or options.rules or options.way):
         return 0
-    out = Path(options.out) if options.out else None
-    if out is not None and out.suffix not in _WRITERS:
-        raise MisuseError(f"{out}: a report is one of {', '.join(_WRITERS)}")
     write = report_message if options.message else _WRITERS[out.suffix if out else ".json" if options.json else ".md"]
     text = write(report_data(overview, crossing))
     if out is None:

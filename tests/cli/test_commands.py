@@ -162,8 +162,12 @@ def test_cross_report_logbook_and_undo(tree: Tree, tmp_path: Path) -> None:
     assert refused.returncode == 2 and "you have not trusted it yet" in refused.stderr
     assert run(*words, "--auto", "--trust").returncode == 0
     assert run("trial", wick.project).returncode == 0
-    report = tmp_path / "report.md"
-    assert run("report", wick.project, "--out", report).returncode == 0
+    report, way, patches = tmp_path / "report.md", tmp_path / "way.toml", tmp_path / "patches"
+    only = run("report", wick.project, "--way", way)
+    assert only.returncode == 0 and not only.stdout and way.read_text().startswith('format = "fernshale-way/1"')
+    way.unlink()
+    assert run("report", wick.project, "--out", report, "--way", way, "--patches", patches).returncode == 0
+    assert way.exists() and any(patches.iterdir())
     assert "It compiles, runs and passes its checks" in report.read_text()
     assert data("report", wick.project)["done"]  # type: ignore[index]
     assert run("report", wick.project, "--out", tmp_path / "x.odt").returncode == 2
