@@ -10,10 +10,10 @@ import json
 import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from xml.sax.saxutils import escape
 
 from fernshale.core.data.tree import Document, Item, Node, NotKeyed, Span
 from fernshale.core.data.walk import children
+from fernshale.core.data.xmltext import escaped
 
 Value = str | float | int | bool | None
 _NUMBER = re.compile(r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?")
@@ -263,7 +263,7 @@ def _kind_sample(holder: Node, document: Document, value: Value) -> str:
 def _spelled(format: str, value: Value, like: str) -> str:
     """A value as text, in the manner of `like`."""
     if format == "xml":
-        return escape(_said(value), {'"': "&quot;"})
+        return escaped(_said(value))
     if format in ("lines", "ini", "properties"):
         return _said(value)
     if isinstance(value, str):

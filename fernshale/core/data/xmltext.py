@@ -32,6 +32,12 @@ def check_xml(text: str) -> None:
         raise NotKeyed(f"not valid XML: {error}") from error
 
 
+def escaped(text: str) -> str:
+    """A text as it stands between quotes or between tags."""
+    # Not by the library's own module for XML, which loads half of its network code.
+    return html.escape(text, quote=False).replace('"', "&quot;")
+
+
 @dataclass(slots=True)
 class _Open:
     """An element whose end was not seen yet."""

@@ -12,7 +12,6 @@ from functools import lru_cache
 from html import unescape
 from operator import attrgetter
 from typing import NamedTuple
-from xml.sax.saxutils import escape
 
 import regex
 
@@ -25,6 +24,7 @@ from fernshale.core.data.formats import Formats, usual_name
 from fernshale.core.data.lineformat import ObjectPatterns
 from fernshale.core.data.tree import NotKeyed, Span
 from fernshale.core.data.walk import Way, fit_of
+from fernshale.core.data.xmltext import escaped
 from fernshale.core.profile.model import DataFormat, IdPattern, LinkShape
 
 _LIMIT_S = 5.0
@@ -412,7 +412,7 @@ def _encoded(new: str, text: str, start: int, end: int) -> str:
     """An id as it is to be written in that place: with escapes where the old one's surroundings want them."""
     raw = text[start:end]
     if "&" in raw and ";" in raw:
-        return escape(new, {'"': "&quot;"})
+        return escaped(new)
     if text[start - 1 : start] == '"' and ("\\" in new or '"' in new or "\\" in raw):
         return json.dumps(new, ensure_ascii=False)[1:-1]
     return new
