@@ -178,7 +178,7 @@ class Crossing:
     def decisions(self) -> dict[str, Decision]:
         """All decisions by key, in the order they were taken."""
         with self._database() as database:
-            rows = database.execute("SELECT * FROM decisions ORDER BY time").fetchall()
+            rows = database.execute("SELECT * FROM decisions WHERE entry >= 0 ORDER BY time").fetchall()
         return {row[0]: Decision(row[0], Stage(row[1]), *row[2:]) for row in rows}
 
     def decide(self, decision: Decision) -> None:
@@ -222,11 +222,14 @@ class Crossing:
             return id
 
     def mark_entry(self, id: int, state: str) -> None:
-        """Set the state of an entry; of one that is undone the decisions carried out in it are withdrawn."""
+        """Set the state of an entry; of one that is undone the decisions carried out in it are withdrawn, until it is done
+        again."""
         with self._database() as database:
             database.execute("UPDATE logbook SET state = ? WHERE id = ?", (state, id))
             if state == "undone":
-                database.execute("DELETE FROM decisions WHERE entry = ?", (id,))
+                database.execute("UPDATE decisions SET entry = -entry WHERE entry = ?", (id,))
+            elif state == "done":
+                database.execute("UPDATE decisions SET entry = -entry WHERE entry = ?", (-id,))
 
     @property
     def is_settled(self) -> bool:

@@ -350,6 +350,8 @@ def test_what_is_there_twice_is_removed_by_a_step_that_can_be_undone(tree: Tree)
     assert crossing.decisions()[matter.key].choice == "remove old/libwax.a"
     undo_back_to(crossing, 1, no_progress, CancelToken())
     assert listing(wick.project) == before and matter.key not in crossing.decisions()
+    redo(crossing, next(entry.id for entry in crossing.logbook() if entry.can_redo), no_progress, CancelToken())
+    assert crossing.decisions()[matter.key].choice == "remove old/libwax.a"
 
 
 def test_a_folder_called_mine_keeps_that_role(tree: Tree) -> None:
