@@ -101,7 +101,6 @@ def settle_copy(
 ) -> None:
     """Merge a copy, taking one side where both changed, or leave it. Raises MisuseError when it is none any more."""
     key, to = f"{KEY}{path}", crossing.setup.to
-    entry = 0
     if way != "leave":
         item = next((item for item in find_copies(ground, crossing, token) if item.path == path), None)
         if item is None:
@@ -113,9 +112,9 @@ def settle_copy(
         draft.write(path, result.encode())
         title = f"{printable(path)} follows the engine's {item.engine}"
         about = why or f"it was copied from {item.engine}"
-        entry = write_step(crossing, Stage.ENGINE, title, about, key, draft.change_set(), progress, token)
+        write_step(crossing, Stage.ENGINE, title, about, key, draft.change_set(), progress, token)
     else:
-        crossing.decide(Decision(key, Stage.ENGINE, way, to, who, why, time.time(), entry))
+        crossing.decide(Decision(key, Stage.ENGINE, way, to, who, why, time.time()))
 
 
 @dataclass(frozen=True, slots=True)

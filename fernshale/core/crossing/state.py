@@ -34,6 +34,8 @@ CREATE TABLE IF NOT EXISTS facts (name TEXT PRIMARY KEY, value TEXT NOT NULL);
 CREATE TABLE IF NOT EXISTS decisions (
     key TEXT PRIMARY KEY, stage TEXT NOT NULL, choice TEXT NOT NULL, text TEXT NOT NULL,
     who TEXT NOT NULL, why TEXT NOT NULL, time REAL NOT NULL, entry INTEGER NOT NULL);
+CREATE TABLE IF NOT EXISTS carried AS SELECT * FROM decisions WHERE 0;
+CREATE INDEX IF NOT EXISTS carried_by ON carried (entry);
 CREATE TABLE IF NOT EXISTS logbook (
     id INTEGER PRIMARY KEY AUTOINCREMENT, time REAL NOT NULL, stage TEXT NOT NULL, title TEXT NOT NULL,
     why TEXT NOT NULL, about TEXT NOT NULL, snapshot TEXT NOT NULL, changes TEXT, state TEXT NOT NULL);
@@ -123,7 +125,7 @@ class Entry:
         return self.state == "undone" and self.changes is not None
 
 
-_DECIDE = "INSERT OR REPLACE INTO decisions VALUES (?, ?, ?, ?, ?, ?, ?, ?)"
+_DECIDE = "INSERT OR REPLACE INTO {} VALUES (?, ?, ?, ?, ?, ?, ?, ?)"
 
 
 def _decision_row(item: Decision, entry: int) -> tuple[object, ...]:
@@ -178,13 +180,17 @@ class Crossing:
     def decisions(self) -> dict[str, Decision]:
         """All decisions by key, in the order they were taken."""
         with self._database() as database:
-            rows = database.execute("SELECT * FROM decisions WHERE entry >= 0 ORDER BY time").fetchall()
+            rows = database.execute("SELECT * FROM decisions ORDER BY time").fetchall()
         return {row[0]: Decision(row[0], Stage(row[1]), *row[2:]) for row in rows}
+
+    def left_so(self) -> frozenset[str]:
+        """The keys of what was decided and wrote nothing; what a step carried out and is there again is due again."""
+        return frozenset(key for key, item in self.decisions().items() if not item.entry)
 
     def decide(self, decision: Decision) -> None:
         """Keep a decision; one under the same key is replaced."""
         with self._database() as database:
-            database.execute(_DECIDE, _decision_row(decision, decision.entry))
+            database.execute(_DECIDE.format("decisions"), _decision_row(decision, decision.entry))
 
     def withdraw(self, key: str) -> None:
         """Forget a decision."""
@@ -210,7 +216,7 @@ class Crossing:
         state: str,
         decided: Sequence[Decision] = (),
     ) -> int:
-        """A new entry's id; `decided` are kept with it, at once."""
+        """A new entry's id; `decided` are what it carries out, and count once it is done."""
         data = None if changes is None else json.dumps(changes.to_json())
         with self._database() as database:
             cursor = database.execute(
@@ -218,7 +224,7 @@ class Crossing:
                 (time.time(), stage.value, title, why, about, snapshot, data, state),
             )
             id = int(cursor.lastrowid or 0)
-            database.executemany(_DECIDE, [_decision_row(item, id) for item in decided])
+            database.executemany(_DECIDE.format("carried"), [_decision_row(item, id) for item in decided])
             return id
 
     def mark_entry(self, id: int, state: str) -> None:
@@ -227,9 +233,9 @@ class Crossing:
         with self._database() as database:
             database.execute("UPDATE logbook SET state = ? WHERE id = ?", (state, id))
             if state == "undone":
-                database.execute("UPDATE decisions SET entry = -entry WHERE entry = ?", (id,))
+                database.execute("DELETE FROM decisions WHERE entry = ?", (id,))
             elif state == "done":
-                database.execute("UPDATE decisions SET entry = -entry WHERE entry = ?", (-id,))
+                database.execute("INSERT OR REPLACE INTO decisions SELECT * FROM carried WHERE entry = ?", (id,))
 
     @property
     def is_settled(self) -> bool:
@@ -243,7 +249,7 @@ class Crossing:
         """Forget an entry whose change set was never written."""
         with self._database() as database:
             database.execute("DELETE FROM logbook WHERE id = ?", (id,))
-            database.execute("DELETE FROM decisions WHERE entry = ?", (id,))
+            database.execute("DELETE FROM carried WHERE entry = ?", (id,))
 
     # -- folders and locks
 

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 
-from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.errors import ChangedUnderneath, MisuseError
+from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.auto import cross
@@ -20,7 +22,7 @@ from fernshale.core.crossing.logbook import (
     undo_back_to,
     write_step,
 )
-from fernshale.core.crossing.matter import STAGES, Stage, State
+from fernshale.core.crossing.matter import STAGES, Decision, Stage, State
 from fernshale.core.crossing.overview import Overview, begin_crossing, has_changed, look
 from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.markdown import report_markdown
@@ -266,3 +268,21 @@ def test_an_undone_step_is_done_again_unless_something_stands_in_the_way(tree: T
 
 def test_stages_are_in_the_order_of_the_way() -> None:
     assert [stage.value for stage in STAGES] == ["Survey", "Route", "Plugins", "Engine", "Build", "Links", "Trial"]
+
+
+def test_a_step_that_is_refused_leaves_earlier_decisions_alone(tree: Tree) -> None:
+    wick, crossing = begin_wick(tree)
+    left = Decision("expect:door", Stage.LINKS, "", "", "you", "it is never shut", 1.0)
+    crossing.decide(left)
+    draft = Draft(wick.project)
+    draft.write(TreePath("game.py"), b"import wick\n")
+    changes = draft.change_set()
+    (wick.project / "game.py").write_text("changed meanwhile\n")
+    mended = replace(left, choice="mend", why="it is now")
+    with pytest.raises(ChangedUnderneath):
+        write_step(crossing, Stage.LINKS, "doors", "", "", changes, no_progress, CancelToken(), [mended])
+    assert crossing.decisions() == {"expect:door": left}
+    draft = Draft(wick.project)
+    draft.write(TreePath("game.py"), b"import wick\n")
+    done = write_step(crossing, Stage.LINKS, "doors", "", "", draft.change_set(), no_progress, CancelToken(), [mended])
+    assert crossing.decisions() == {"expect:door": replace(mended, entry=done)}

@@ -93,8 +93,7 @@ def engine(ground: Ground, crossing: Crossing, token: CancelToken) -> EngineView
     copies = find_copies(ground, crossing, token)
     lines = find_lines(ground, setup.to)
     view = EngineView(sites, overrides, stale, regenerated, ground.release, copies, (), lines)
-    left_so = {key for key, item in crossing.decisions().items() if not item.entry}
-    more = (*copy_matters(copies, crossing), *workaround_matters(lines, setup.to, left_so))
+    more = (*copy_matters(copies, crossing), *workaround_matters(lines, setup.to, crossing.left_so()))
     return replace(view, matters=(*_matters(view, ground, crossing), *more))
 
 

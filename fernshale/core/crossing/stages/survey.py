@@ -76,14 +76,12 @@ def survey(ground: Ground, crossing: Crossing | None, token: CancelToken) -> Sur
     requirements = read_requirements(crossing) if crossing else ()
     doubles = find_doubles(ground.profile, ground.project, ground.manifest, token)
     stale = find_stale(ground.profile, ground.manifest)
-    decided = crossing.decisions() if crossing else {}
+    left_so = crossing.left_so() if crossing else frozenset()
     matters = (
         *_matters(ground, plugins, requirements, crossing is None),
         *_double_matters(doubles, plugins),
         *_baseline_matters(ground, crossing, baseline),
     )
-    # What was carried out and is there again is due again.
-    left_so = {key for key, item in decided.items() if not item.entry}
     open_ = tuple(item for item in matters if item.key not in left_so)
     if crossing is not None:
         open_ = (*open_, *git_matters(crossing, ground.project))
