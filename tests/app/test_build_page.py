@@ -11,6 +11,7 @@ from fernshale.app.window import MainWindow
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.settle import Taken, settle
+from fernshale.core.crossing.state import Crossing
 from tests.conftest import Tree
 from tests.wick import Wick, cross_wick, make_silent_wick, make_wick
 
@@ -24,12 +25,16 @@ def _open(tree: Tree, window: MainWindow, qtbot: QtBot, new: str, builds: bool =
     crossing = cross_wick(wick)
     for key, way in (("engine:sites", "apply"), *([("build:run", "build")] if builds else [])):
         settle(crossing, Taken(key, way, "test"), lambda line: None, no_progress, CancelToken())
+    return wick, _show(crossing, window, qtbot)
+
+
+def _show(crossing: Crossing, window: MainWindow, qtbot: QtBot) -> BuildPage:
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         window.session.resume(crossing)
     window.show_stage(Stage.BUILD)
     page = window.pages[Stage.BUILD]
     assert isinstance(page, BuildPage)
-    return wick, page
+    return page
 
 
 def _rows(page: BuildPage) -> list[str]:
@@ -94,11 +99,8 @@ def test_another_default_is_settled_on_the_page_by_its_number(tree: Tree, window
     wick = make_silent_wick(tree, old, old.replace("glow=1", "glow=2"), _GAME)
     crossing = cross_wick(wick)
     settle(crossing, Taken("engine:sites", "apply", "test"), lambda line: None, no_progress, CancelToken())
-    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
-        window.session.resume(crossing)
-    window.show_stage(Stage.BUILD)
-    page = window.pages[Stage.BUILD]
-    assert isinstance(page, BuildPage) and page.finding.accessibleName().endswith("1 change compiles and means something else.")
+    page = _show(crossing, window, qtbot)
+    assert page.finding.accessibleName().endswith("1 change compiles and means something else.")
     (matter,) = (item for item in window.session.overview.matters if item.key.startswith("default:"))  # type: ignore[union-attr]
     page.go_to(matter)
     assert "was 1 and is 2" in page._code.toPlainText() and "wick.light_up('hall', 3, 1)" in page._code.toPlainText()
@@ -121,11 +123,7 @@ def test_what_is_missing_with_a_plugin_that_is_set_aside_is_told_and_brought_bac
     crossing = cross_wick(wick)
     for key, way in (("route:2.0:snuffer", "aside"), ("aside:snuffer", "aside"), ("engine:sites", "apply"), ("build:run", "build")):
         settle(crossing, Taken(key, way, "test"), lambda line: None, no_progress, CancelToken())
-    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
-        window.session.resume(crossing)
-    window.show_stage(Stage.BUILD)
-    page = window.pages[Stage.BUILD]
-    assert isinstance(page, BuildPage)
+    page = _show(crossing, window, qtbot)
     assert "snuffer had it, and is set aside" in page._code.toPlainText()
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         page._plugin_back.click()

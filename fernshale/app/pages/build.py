@@ -29,7 +29,7 @@ from fernshale.core.base.release import same_release
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.words import count
 from fernshale.core.build.rounds import Round
-from fernshale.core.crossing.buildmatters import DEFAULT
+from fernshale.core.crossing.buildmatters import DEFAULT, default_key
 from fernshale.core.crossing.buildview import CauseView, Fix, Scope
 from fernshale.core.crossing.debts import Debt
 from fernshale.core.crossing.drifting import Used
@@ -178,8 +178,8 @@ class BuildPage(Page):
         most = max((item.cause.count for item in shown), default=1)
         rows = [_silent_row(fix) for fix in view.silent]
         rows += [_default_row(matter, view.pins.get(matter.key)) for matter in view.defaults]
-        rows += [_cause_row(item, most, view.is_stale) for item in shown if not item.put_off]
-        if later := [_cause_row(item, most, view.is_stale) for item in shown if item.put_off]:
+        rows += [_cause_row(item, most) for item in shown if not item.put_off]
+        if later := [_cause_row(item, most) for item in shown if item.put_off]:
             rows += [Row("Not now", heading=True), *later]
         if not view.rounds and view.drift:
             rows.append(Row("What your code uses of what changed", heading=True))
@@ -320,7 +320,7 @@ class BuildPage(Page):
         chosen = self._causes.current()
         key = chosen.key if isinstance(chosen, _Chosen) else ""
         drift = self._overview.build.drift
-        return next((item.change for item in drift if key in (_drift_key(item), f"{DEFAULT}{item.change.what}")), None)
+        return next((item.change for item in drift if key in (_drift_key(item), default_key(item.change))), None)
 
     def _declarations(self, change: Change, fix: Fix | None) -> str:
         """The declaration in the old release over the one in the new, where comparing the two found both."""
@@ -510,16 +510,15 @@ def _no_round() -> Bar:
     return Bar("no round", (), "nothing was built yet")
 
 
-def _cause_row(item: CauseView, most: int, is_stale: bool) -> Row:
+def _cause_row(item: CauseView, most: int) -> Row:
     cause = item.cause
     fix = item.fixes[0] if item.fixes else None
-    settled = is_stale and item.is_settled
     told = [cause.kind, count(len(cause.files), "file"), cause.owner]
     if cause.under:
         told = ["follows from the one above"]
     elif item.state in ("still there", "came back"):
         told.append(item.state)
-    if settled:
+    if item.is_settled:
         sub = "changed since; the next build tells"
     elif fix is None:
         sub = " · ".join(told if cause.under else [*told, "no proposal"])
@@ -528,7 +527,7 @@ def _cause_row(item: CauseView, most: int, is_stale: bool) -> Row:
     right = f"clears {fix.clears}" if fix else str(item.open) if item.open else ""
     title = f"   {cause.title}" if cause.under else cause.title
     return Row(
-        title, sub, right, "", "alarm", bar=item.open / most, payload=_Chosen(f"cause:{cause.key}"), faded=settled
+        title, sub, right, "", "alarm", bar=item.open / most, payload=_Chosen(f"cause:{cause.key}"), faded=item.is_settled
     )
 
 

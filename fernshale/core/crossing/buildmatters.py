@@ -49,10 +49,8 @@ def cause_matters(views: Sequence[CauseView], is_stale: bool, passed: bool) -> l
             Proposal(fix.rule.id, fix.rule.name, (fix.rule.why, fix.source), fix.confidence, fix.is_sure)
             for fix in view.fixes
         )
-        # A cause whose fix was applied has no place left to change; the next build tells. What only follows from another
-        # goes with it.
-        settled = is_stale and not view.fixes and not view.open
-        if not settled and not cause.under:
+        # What is settled waits for the next build; what only follows from another goes with it.
+        if not view.is_settled and not cause.under:
             aside = () if any(way.sure for way in ways) else _ways_aside(cause)
             if view.aside:
                 words = (f"{view.aside} had it, and is set aside",)
@@ -66,7 +64,7 @@ def default_matters(ground: Ground, drift: Sequence[Used], texts: Texts, decided
     """Calls that pass something else than before without a word of them changed: arguments whose default is another."""
     for item in drift:
         change = item.change
-        key = f"{DEFAULT}{change.what}"
+        key = default_key(change)
         if change.kind != "default" or not change.symbol.is_callable or key in decided:
             continue
         call = re.compile(rf"(?<!\w){re.escape(change.symbol.name)}\s*\(")
@@ -80,6 +78,11 @@ def default_matters(ground: Ground, drift: Sequence[Used], texts: Texts, decided
                 pin = (Proposal("pin", f"Say the old default at each call, {rule.text}", words, PIN),) if rule else ()
                 yield Matter(key, Stage.BUILD, title, "own", place, "", True, (*pin, noted))
                 break
+
+
+def default_key(change: Change) -> str:
+    """The key of the matter that a default which became another is."""
+    return f"{DEFAULT}{change.what}"
 
 
 def pinning_rule(change: Change) -> Rule | None:

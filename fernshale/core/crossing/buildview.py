@@ -55,7 +55,7 @@ class CauseView:
     """A cause and the fixes there are for it, best first. `open` counts errors whose lines were not changed since.
 
     `state` is how it stands over the rounds. One that is put off has no sure fix. `aside` is the plugin that had what is
-    missing and was set aside. It is settled when all its lines were changed since.
+    missing and was set aside. It is settled when all its lines were changed since the build and nothing is proposed.
     """
 
     cause: Cause
@@ -64,10 +64,7 @@ class CauseView:
     state: CauseState
     put_off: bool = False
     aside: str = ""
-
-    @property
-    def is_settled(self) -> bool:
-        return not self.open and not self.fixes
+    is_settled: bool = False
 
 
 @dataclass(frozen=True, slots=True)

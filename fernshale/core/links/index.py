@@ -44,8 +44,6 @@ class LinkIndex:
     def __init__(self, shape: LinkShape, formats: Sequence[DataFormat] = ()) -> None:
         self.rules = Rules(shape, formats)
         self.shape, self.formats = shape, tuple(formats)
-        uses = range(self.rules.declaring, len(self.rules.all))
-        self._naming = frozenset(number for number in uses if self.rules.all[number].names == "file")
         self.files: dict[TreePath, FileMarks] = {}
         self.paths = TreePaths()
         self._stamps: dict[TreePath, object] = {}
@@ -140,7 +138,7 @@ class LinkIndex:
     # -- keeping count
 
     def _count(self, path: TreePath, marks: FileMarks) -> None:
-        declared, used, naming, first_use = self._declared, self._used, self._naming, self.rules.declaring
+        declared, used, naming, first_use = self._declared, self._used, self.rules.naming, self.rules.declaring
         for id, _, _, _, rule in marks.all:
             if rule in naming:
                 _add(self._named, (posixpath.dirname(path), id), path)
@@ -159,7 +157,7 @@ class LinkIndex:
         self._stamps.pop(path, None)
         marks = self.files.pop(path, NOTHING)
         for mark in marks.all:
-            if mark.rule in self._naming:
+            if self.rules.names_files(mark):
                 _drop(self._named, (posixpath.dirname(path), mark.id), path)
             else:
                 _drop(self._declared if mark.rule < marks.uses_from else self._used, mark.id, path)

@@ -80,12 +80,13 @@ class Plan:
 
 
 class Rules:
-    """The rules of a profile about links, numbered: those that declare, then those that use."""
+    """The rules of a profile about links, numbered: those that declare, then those that use; `naming` are uses of paths."""
 
     def __init__(self, shape: LinkShape, formats: Sequence[DataFormat] = ()) -> None:
         self.all: tuple[IdPattern, ...] = (*shape.declare, *shape.use)
         self.declaring = len(shape.declare)
-        self._naming = [rule.names == "file" for rule in self.all]
+        uses = range(self.declaring, len(self.all))
+        self.naming = frozenset(number for number in uses if self.all[number].names == "file")
         self._formats = own_formats(formats)
         # Most rules of a profile are for the same files: a path is held against each set of globs once.
         by_globs: dict[tuple[str, ...], list[int]] = {}
@@ -100,7 +101,7 @@ class Rules:
         return tuple(sorted(itertools.chain(*found))) if len(found) > 1 else found[0] if found else ()
 
     def names_files(self, mark: Mark) -> bool:
-        return self._naming[mark.rule]
+        return mark.rule in self.naming
 
     def plan(self, path: TreePath) -> Plan | None:
         """How a file with that path is read, None where no rule concerns it."""

@@ -25,9 +25,9 @@ from fernshale.core.build.wordings import HEADER
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.aside import files_aside, has_file
 from fernshale.core.crossing.buildmatters import (
-    DEFAULT,
     PIN,
     cause_matters,
+    default_key,
     default_matters,
     no_build,
     pinning_rule,
@@ -93,7 +93,9 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
         is_later = cause.key in later
         fixes = _find_fixes(cause, rules, edits, shape, ground, NEVER if is_later else far)
         aside = "" if fixes else _aside_of(cause, gone)
-        views.append(CauseView(cause, fixes, _count_open(cause), states.get(cause.key, "new"), is_later, aside))
+        open_ = _count_open(cause)
+        is_settled = is_stale and not fixes and not open_
+        views.append(CauseView(cause, fixes, open_, states.get(cause.key, "new"), is_later, aside, is_settled))
     passed = bool(last["passed"])
     matters = (*cause_matters(views, is_stale, passed), *silent_matters(silent), *defaults)
     found = tuple(views), silent, drift, find_debts(crossing)
@@ -376,13 +378,14 @@ def _pins(
     ground: Ground, drift: Sequence[Used], defaults: Sequence[Matter], far: float, token: CancelToken
 ) -> dict[str, Fix]:
     """By the key of their matter, the fixes that write an old default at the calls that leave it out."""
-    open_ = {matter.key for matter in defaults}
-    rules = {f"{DEFAULT}{item.change.what}": pinning_rule(item.change) for item in drift if f"{DEFAULT}{item.change.what}" in open_}
-    edits = find_all_edits(ground, [rule for rule in rules.values() if rule is not None], token)
+    due = {matter.key for matter in defaults}
+    keyed = [(default_key(item.change), pinning_rule(item.change)) for item in drift]
+    rules = {key: rule for key, rule in keyed if key in due and rule is not None}
+    edits = find_all_edits(ground, list(rules.values()), token)
     found = {}
     for key, rule in rules.items():
-        own = tuple(edit for edit in edits.get(rule.id, ()) if role_of(ground.profile, edit.path).role == "own") if rule else ()
-        if rule is not None and own:
+        own = tuple(edit for edit in edits[rule.id] if role_of(ground.profile, edit.path).role == "own")
+        if own:
             found[key] = Fix(rule, "what the call meant", own, (), (), 0, PIN, far)
     return found
 
