@@ -2,6 +2,7 @@
 
     HOME/crossings/ID/
       crossing.sqlite    set-up, facts, decisions, logbook (SQLite in WAL mode: a kill loses at most the last transaction)
+                         what a step carries out is kept apart (`carried`) and counts among the decisions once it is done
       journal.json       only while a change set is being written
       lock               held (flock) by whoever acts
       logs/ build/ out/  logs of commands, and the folders that builds and runs write into
