@@ -39,9 +39,20 @@ def read_text(data: bytes) -> TextFile | None:
             except UnicodeDecodeError:
                 return None
             return TextFile(text, encoding, mark)
-    if b"\0" in data:
-        return None
-    return TextFile(data.decode("utf-8", "surrogateescape"))
+    plain = _unmarked(data)
+    return None if plain is None else TextFile(plain)
+
+
+def text_of(data: bytes) -> str | None:
+    """The text `read_text` gives, for one who will not write it back."""
+    if data[:1] in _FIRST:
+        file = read_text(data)
+        return None if file is None else file.text
+    return _unmarked(data)
+
+
+def _unmarked(data: bytes) -> str | None:
+    return None if b"\0" in data else data.decode("utf-8", "surrogateescape")
 
 
 def split_lines(text: str) -> list[str]:

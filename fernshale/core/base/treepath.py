@@ -20,6 +20,9 @@ _OUTSIDE = re.compile(r"(?:\A|/)\.{0,2}(?:/|\Z)|\0")
 # Names under which git keeps its history in a project.
 GITS_OWN = frozenset({".git"})
 
+# Files up to this many bytes are read in one go.
+_SMALL = 1 << 16
+
 
 def tree_path(text: str) -> TreePath:
     """`text` as a path inside a tree. Raises ProjectError where it would leave the tree."""
@@ -45,23 +48,23 @@ def reader(root: Path) -> Callable[[TreePath], bytes]:
     What it gives raises ProjectError and OSError.
     """
     place = os.fspath(root)
-    safe = {""}
+    safe: set[str] = set()
+    flags = os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC
 
     def read(path: TreePath) -> bytes:
-        head, _, _ = tree_path(path).rpartition("/")
+        head = path[: path.rfind("/") + 1]
         if head not in safe:
             on_disk(root, path)
             safe.add(head)
         # Straight to the system: whole folders are read like this, and most files are small.
-        handle = os.open(f"{place}/{path}", os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC)
+        handle = os.open(f"{place}/{path}", flags)
         try:
-            size = os.fstat(handle).st_size
-            data = os.read(handle, size + 1)
-            if len(data) == size:
+            data = os.read(handle, _SMALL)
+            if len(data) < _SMALL:
                 return data  # a short read of a file is its end
             parts = [data]
             while len(parts[-1]):
-                parts.append(os.read(handle, 1 << 16))
+                parts.append(os.read(handle, max(_SMALL, os.fstat(handle).st_size)))
             return b"".join(parts)
         finally:
             os.close(handle)

@@ -146,7 +146,7 @@ def _engine_of(old: Path, new: Path, token: CancelToken) -> _Engine:
 
 def _find(ground: Ground, old: Path, new: Path, token: CancelToken) -> Iterator[Copy]:
     engine = _engine_of(old, new, token)
-    for path in ground.files:
+    for path in ground.paths:
         token.check()
         if role_of(ground.profile, path).role not in _ROLES or (text := ground.read(path)) is None:
             continue

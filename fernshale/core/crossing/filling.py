@@ -101,7 +101,7 @@ def _of_its_like(ground: Ground, expect: Expect, formats: Formats, token: Cancel
     """What other objects of that way hold in all files the rule is about."""
     counts: Counter[str] = Counter()
     name = f"{ground.profile.digest} values {expect!r}"
-    for path in FirstFit([expect.files]).those(ground.files):
+    for path in FirstFit([expect.files]).those(ground.paths):
         token.check()
         try:
             content = ground.manifest.entries[path].content

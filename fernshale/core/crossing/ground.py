@@ -50,9 +50,17 @@ class Ground:
     @property
     def files(self) -> Mapping[TreePath, Entry]:
         """All files, but not those of members of a workspace that stay where they are."""
-        staying = tuple(f"{item.folder}/" for item in self.members if item.folder not in self.along)
-        files = self.manifest.files
+        staying, files = self._staying, self.manifest.files
         return {path: entry for path, entry in files.items() if not path.startswith(staying)} if staying else files
+
+    @property
+    def paths(self) -> Sequence[TreePath]:
+        """Where the `files` are, in order."""
+        return tuple(self.files) if self._staying else self.manifest.paths()
+
+    @property
+    def _staying(self) -> tuple[str, ...]:
+        return tuple(f"{item.folder}/" for item in self.members if item.folder not in self.along)
 
     def read(self, path: TreePath) -> str | None:
         """Text of a file of the project, None where it is binary or gone."""

@@ -34,7 +34,7 @@ class Printer:
 def find_printers(ground: Ground, template: str, token: CancelToken) -> tuple[Printer, ...]:
     """The places that may print a message, those with the most of its words first: in the project, else in the engine."""
     parts = [part for whole in literal_parts(template) for part in (whole, *_halves(whole))]
-    mine = [path for path in ground.files if role_of(ground.profile, path).role in _CODE_ROLES]
+    mine = [path for path in ground.paths if role_of(ground.profile, path).role in _CODE_ROLES]
     for part in dict.fromkeys(parts):
         found = _search(ground.project, mine, part, False, token)
         if not found:

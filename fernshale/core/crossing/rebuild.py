@@ -100,7 +100,7 @@ def rebuild(
 
 
 def _inside(ground: Ground, plugin: Plugin) -> Iterator[TreePath]:
-    return (path for path in ground.files if under(path, plugin.folder))
+    return (path for path in ground.paths if under(path, plugin.folder))
 
 
 def _output(shape: Compiled, plugin: Plugin, release: str) -> str:

@@ -12,7 +12,7 @@ from fernshale.core.survey.roles import RoleOf, role_of
 
 def role_at(ground: Ground, place: TreePath) -> RoleOf:
     """The role of a file or of what lies in a folder, and the rule that gives it."""
-    first = next((path for path in ground.manifest.files if path.startswith(place + "/")), place)
+    first = next((path for path in ground.manifest.paths() if path.startswith(place + "/")), place)
     return role_of(ground.profile, first)
 
 

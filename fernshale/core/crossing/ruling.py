@@ -49,7 +49,7 @@ def find_all_edits(ground: Ground, rules: Sequence[Rule], token: CancelToken) ->
                     found[rule.id] += find_edits(rule, path, text)
     for rule in rules:
         if rule.kind == "data":
-            for path in FirstFit([rule.files]).those(ground.files):
+            for path in FirstFit([rule.files]).those(ground.paths):
                 token.check()
                 found[rule.id] += find_edits(rule, path, ground.read(path) or "", formats)
     return {id: tuple(edits) for id, edits in found.items()}
@@ -86,4 +86,4 @@ def _follows(rule: Rule, ground: Ground, path: TreePath) -> bool:
 def _removed(ground: Ground, rules: Sequence[Rule]) -> Iterator[tuple[Rule, TreePath]]:
     for rule in rules:
         if rule.kind == "delete":
-            yield from ((rule, path) for path in ground.files if matches(rule.files, path))
+            yield from ((rule, path) for path in ground.paths if matches(rule.files, path))

@@ -212,7 +212,7 @@ def _objects(
     formats = own_formats(ground.profile.data)
     name = f"{ground.profile.digest} {rule!r}"
     found = {}
-    for path in FirstFit([rule.files]).those(ground.files):
+    for path in FirstFit([rule.files]).those(ground.paths):
         token.check()
         try:
             every = _read_once(ground, path, name, partial(find_rewrites, rule, path, formats=formats))
@@ -228,7 +228,7 @@ def _objects(
 def _unmet(ground: Ground, expect: Expect, troubles: dict[str, None], token: CancelToken) -> Iterable[Unmet]:
     formats = own_formats(ground.profile.data)
     name = f"{ground.profile.digest} {expect!r}"
-    for path in FirstFit([expect.files]).those(ground.files):
+    for path in FirstFit([expect.files]).those(ground.paths):
         token.check()
         try:
             yield from _read_once(ground, path, name, partial(find_unmet, expect, path, formats=formats))

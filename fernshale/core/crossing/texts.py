@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from contextlib import suppress
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
 
 from fernshale.core.base.errors import ProjectError
-from fernshale.core.base.textfile import read_text
+from fernshale.core.base.textfile import text_of
 from fernshale.core.base.treepath import TreePath, reader
 from fernshale.core.base.work import CancelToken
 from fernshale.core.crossing.ground import Ground
@@ -36,12 +35,14 @@ def read_texts(ground: Ground, token: CancelToken) -> Texts:
     def read() -> Texts:
         texts = {}
         read_file = reader(ground.project)
-        for path in source_files(ground.profile, ground.files):
+        for path in source_files(ground.profile, ground.paths):
             token.check()
-            with suppress(OSError, ProjectError):  # gone or a link by now: there is nothing to change in it
-                text = read_text(read_file(path))
-                if text is not None:
-                    texts[path] = text.text
+            try:
+                text = text_of(read_file(path))
+            except (OSError, ProjectError):
+                continue  # gone or a link by now: there is nothing to change in it
+            if text is not None:
+                texts[path] = text
         return Texts(texts)
 
     return ground.manifest.derived(("texts", ground.profile.role, ground.along), read)

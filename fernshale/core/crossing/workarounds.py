@@ -60,7 +60,7 @@ def find_lines(ground: Ground, to: str) -> tuple[Line, ...]:
     found: list[Line] = []
     for release in shelf.engines_of(ground.profile.id) if shelf is not None else ():
         for number, item in enumerate(release.workarounds):
-            for path in FirstFit([[item.file]]).those(ground.files):
+            for path in FirstFit([[item.file]]).those(ground.paths):
                 lines = (ground.read(path) or "").split("\n")
                 at = next((at for at, line in enumerate(lines, 1) if line.strip() == item.line.strip()), 0)
                 noted = at > 1 and _note(item, release.version, path).strip() == lines[at - 2].strip() != ""

@@ -21,7 +21,7 @@ from fernshale.core.fix.data import data_edits, repeats
 from fernshale.core.fix.pattern import Match, find_matches, match_at, parse_pattern
 from fernshale.core.fix.receiver import Owners
 from fernshale.core.fix.rules import Rule, Where
-from fernshale.core.fix.tokens import Token, group_end, literal_text, tokenize
+from fernshale.core.fix.tokens import Token, group_end, literal_text, name_starts, tokenize
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,13 +125,16 @@ def needed_word(rule: Rule) -> str:
 
 
 def _rename(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
-    tokens = tokenize(text, path)
     # Where a tool names the place, it knows the type better than the text tells.
-    owner = Owners(tokens, rule.of) if rule.of and not rule.named else None
-    old = rule.old
-    for index, (kind, said, start, end) in enumerate(tokens):
-        if said == old and kind == "name" and (owner is None or not owner.is_another(index)):
-            yield start, end, rule.new
+    if rule.named or not rule.of:
+        for start in name_starts(text, path, rule.old):
+            yield start, start + len(rule.old), rule.new
+        return
+    tokens = tokenize(text, path)
+    owner = Owners(tokens, rule.of)
+    for index, token in enumerate(tokens):
+        if token.text == rule.old and token.kind == "name" and not owner.is_another(index):
+            yield token.start, token.end, rule.new
 
 
 def _move(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:

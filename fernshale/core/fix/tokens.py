@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from functools import lru_cache
 from typing import Literal, NamedTuple
 
@@ -11,21 +11,31 @@ from fernshale.core.base.languages import DASH_COMMENTS, HASH_COMMENTS
 
 TokenKind = Literal["name", "number", "string", "punctuation"]
 
-_CODE = r"""
-  (?P<string> (?:u8|[uUL])?R"(?P<fence>[^()\\\s]{0,16})\(.*?\)(?P=fence)"
-            | (?:[uULbrfBRF]{0,2})"(?:\\.|[^"\\\n])*"
-            | (?:[uULbrfBRF]{0,2})'(?:\\.|[^'\\\n])*' )
-| (?P<number> (?:0[xXbB][0-9A-Fa-f']+|\d[\d']*(?:\.\d*)?(?:[eEpP][+-]?\d+)?)\w* )
+# What stands before a quote belongs to a string only where it is not the end of a word.
+_STRING = r"""
+  (?P<string> (?:(?<!\w)(?:u8|[uUL])?R)"(?P<fence>[^()\\\s]{0,16})\(.*?\)(?P=fence)"
+            | (?:(?<!\w)[uULbrfBRF]{1,2})?"(?:\\.|[^"\\\n])*"
+            | (?:(?<!\w)[uULbrfBRF]{1,2})?'(?:\\.|[^'\\\n])*' )
+"""
+# A point belongs to a number where digits, an exponent or nothing follow, and not a member's name.
+_NUMBER = r"""
+(?P<number> (?: 0[xXbB][0-9A-Fa-f']+
+              | \d[\d']* (?:\.\d[\d']* | \.(?![\w.]) | \.(?=[eEfFlL](?!\w)|[eE][+-]?\d))? (?:[eEpP][+-]?\d[\d']*)? ) \w* )
+"""
+_CODE = rf"""
+{_STRING}
+| {_NUMBER}
 | (?P<name> [^\W\d]\w* )
 | (?P<punctuation> ::|->\*?|<<=|>>=|<=>|\+\+|--|&&|\|\||[-+*/%&|^=!<>]=|<<|\.\.\.|[^\w\s] )
 """
 _C_COMMENT = r"(?P<comment> //[^\n]* | /\*.*?(?:\*/|\Z) ) |"
-_HASH_COMMENT = r"(?P<comment> \#[^\n]* ) | (?P<long> \"{3}.*?\"{3} | '{3}.*?'{3} ) |"
+_HASH_COMMENT = r"(?P<comment> \#[^\n]* ) | (?P<long> (?:(?<!\w)[uUbBrRfF]{1,2})?(?:\"{3}.*?\"{3}|'{3}.*?'{3}) ) |"
 _DASH_COMMENT = r"""(?P<comment> --\[(?P<level>=*)\[.*?\](?P=level)\] | --[^\n]* )
 | (?P<long> \[(?P<depth>=*)\[.*?\](?P=depth)\] ) |"""
-_C = re.compile(_C_COMMENT + _CODE, re.VERBOSE | re.DOTALL)
-_HASH = re.compile(_HASH_COMMENT + _CODE, re.VERBOSE | re.DOTALL)
-_DASH = re.compile(_DASH_COMMENT + _CODE, re.VERBOSE | re.DOTALL)
+_FLAGS = re.VERBOSE | re.DOTALL
+_CODE_AFTER = {comment: re.compile(comment + _CODE, _FLAGS) for comment in (_C_COMMENT, _HASH_COMMENT, _DASH_COMMENT)}
+# What begins that which can hide a name.
+_OPENINGS = {comment: re.compile(rf"[\"'{mark}]") for comment, mark in zip(_CODE_AFTER, ("/", "#", r"\-\["), strict=True)}
 # Kind of token by the group that matched; comments are none. A fence is part of a raw string.
 _KINDS: dict[str, TokenKind | None] = {
     "comment": None,
@@ -51,7 +61,46 @@ class Token(NamedTuple):
 
 def tokenize(text: str, path: str) -> tuple[Token, ...]:
     """The tokens of `text` without comments; `path` tells by its ending how comments look."""
-    return _tokenized(text, _HASH if path.endswith(HASH_COMMENTS) else _DASH if path.endswith(DASH_COMMENTS) else _C)
+    return _tokenized(text, _CODE_AFTER[_comment(path)])
+
+
+def name_starts(text: str, path: str, name: str) -> Iterator[int]:
+    """Where the token `name` stands in `text`, without making all others."""
+    if not name.isidentifier():
+        return
+    hiding = _hiding(text, _comment(path))
+    start = end = 0
+    # The name first: a pattern that begins with letters is looked for many times faster.
+    for found in re.finditer(rf"{name}(?!\w)(?<!\w{name})", text):
+        while end <= found.start():
+            start, end = next(hiding)
+        if found.start() < start:
+            yield found.start()
+
+
+def _hiding(text: str, comment: str) -> Iterator[tuple[int, int]]:
+    """The spans of comments, strings and numbers with a quote inside, in order; then one behind the text."""
+    opening, token = _OPENINGS[comment], _CODE_AFTER[comment]
+    end = 0
+    while first := opening.search(text, end):
+        at = first.start()
+        # A quote may belong to the word before it: the kind of a string, or the digits of a number.
+        word = at
+        while text[at] in "'\"" and word > end and (text[word - 1].isalnum() or text[word - 1] == "_"):
+            word -= 1
+        for start in dict.fromkeys((word, at)):
+            found = token.match(text, start)
+            if found is not None and found.end() > at and found.lastgroup != "punctuation":
+                yield start, found.end()
+                end = found.end()
+                break
+        else:
+            end = at + 1
+    yield len(text) + 1, len(text) + 2
+
+
+def _comment(path: str) -> str:
+    return _HASH_COMMENT if path.endswith(HASH_COMMENTS) else _DASH_COMMENT if path.endswith(DASH_COMMENTS) else _C_COMMENT
 
 
 @lru_cache(maxsize=512)

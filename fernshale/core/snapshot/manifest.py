@@ -153,6 +153,20 @@ class Manifest:
     def files(self) -> dict[TreePath, Entry]:
         return self.derived("files", self._find_files)
 
+    def paths(self, kind: Kind = Kind.FILE) -> tuple[TreePath, ...]:
+        """The paths of all files, links or folders in order, without making their entries."""
+        return self.derived(("paths", kind), lambda: self._find_paths(_FORMATS[kind]))
+
+    def _find_paths(self, format: int) -> tuple[TreePath, ...]:
+        return tuple(
+            sorted(
+                joined(path, name)
+                for path, folder in self.folders.items()
+                for name, mode in zip(folder.names, folder.facts[MODE::FACTS], strict=True)
+                if mode & _FORMAT == format
+            )
+        )
+
     def _find_entries(self) -> dict[TreePath, Entry]:
         return dict(sorted((item for folder in self.folders.values() for item in folder.entries), key=_by_path))
 

@@ -76,8 +76,8 @@ def _stale(profile: Profile, manifest: Manifest) -> tuple[Stale, ...]:
 
 
 def _doubles(profile: Profile, project: Path, manifest: Manifest, token: CancelToken) -> Iterator[Double]:
-    named = set(FirstFit([profile.libraries]).those(manifest.files)) if profile.libraries else ()
-    libraries = [path for path in manifest.files if path.endswith(_KINDS) or ".so." in path or path in named]
+    named = set(FirstFit([profile.libraries]).those(manifest.paths())) if profile.libraries else ()
+    libraries = [path for path in manifest.paths() if path.endswith(_KINDS) or ".so." in path or path in named]
     names = {}
     for path in libraries:
         token.check()

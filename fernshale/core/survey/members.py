@@ -93,13 +93,8 @@ def _inserted(override: Override, text: str, release: str) -> str:
 
 def _folders(workspace: Workspace, manifest: Manifest) -> list[TreePath]:
     fit = FirstFit([workspace.members])
-    return [
-        path
-        for path, entry in manifest.entries.items()
-        if entry.kind is Kind.FOLDER
-        and fit.find(path) is not None
-        and TreePath(f"{path}/{workspace.descriptor}") in manifest.files
-    ]
+    files = frozenset(manifest.paths())
+    return [path for path in fit.those(manifest.paths(Kind.FOLDER)) if f"{path}/{workspace.descriptor}" in files]
 
 
 def _read(workspace: Workspace, project: Path, folder: TreePath, root_release: str) -> Member:

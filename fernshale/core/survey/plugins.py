@@ -40,8 +40,7 @@ def plugin_folder(profile: Profile, id: str) -> TreePath:
 
 def _plugin_folders(globs: tuple[str, ...], manifest: Manifest) -> list[TreePath]:
     fit = FirstFit([globs])
-    folders = (path for path, entry in manifest.entries.items() if entry.kind is Kind.FOLDER)
-    found = {folder: None for folder in folders if fit.find(folder) is not None}
+    found = dict.fromkeys(fit.those(manifest.paths(Kind.FOLDER)))
     # A glob that fits a folder fits all below it, too; only the outermost is the plugin.
     return [folder for folder in found if not any(parent in found for parent in parents(folder))]
 

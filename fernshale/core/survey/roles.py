@@ -39,7 +39,7 @@ def _by_role(profile: Profile, manifest: Manifest) -> Mapping[Role, tuple[TreePa
     others = found["other"]
     lists = [found[rule.role] for rule in profile.role]
     find = _fit(profile.role).find
-    for path in manifest.files:
+    for path in manifest.paths():
         at = find(path)
         (others if at is None else lists[at]).append(path)
     return {role: tuple(paths) for role, paths in found.items() if paths}

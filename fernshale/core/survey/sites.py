@@ -54,7 +54,7 @@ def find_sites(profile: Profile, project: Path, manifest: Manifest, plugins: Seq
 def _named(profile: Profile, manifest: Manifest) -> list[TreePath]:
     """One pass over what may be very many paths; only the few that some site names are looked at again."""
     fit = FirstFit([[glob for site in profile.site for glob in site.files]])
-    return fit.those(manifest.files)
+    return fit.those(manifest.paths())
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,7 +71,7 @@ def find_standards(profile: Profile, project: Path, manifest: Manifest) -> tuple
     """All standards the project states, in the order of the profile. Raises FormatError for a broken file."""
     found = []
     for standard in profile.standard:
-        for path in manifest.files:
+        for path in manifest.paths():
             if matches(standard.files, path):
                 text = read_project_text(project, path).text
                 for value in find_values(text, standard.at, path):

@@ -302,7 +302,7 @@ def _find_fixes(
     for rule in rules.all:
         message_fits = _message_fits(rule, cause)
         if rule.kind == "delete":
-            removes = tuple(path for path in ground.manifest.files if matches(rule.files, path))
+            removes = tuple(path for path in ground.manifest.paths() if matches(rule.files, path))
             if message_fits and removes:
                 sure = _BY_SYMBOL * rule.confidence
                 fixes.append(Fix(rule, rules.source(rule), (), removes, (), cause.count, sure, far))

@@ -115,7 +115,7 @@ def _overrides(ground: Ground, setup: Setup) -> tuple[TreePath, ...]:
 
 def generated_files(ground: Ground) -> tuple[TreePath, ...]:
     """Files the profile calls generated."""
-    return tuple(path for path in ground.manifest.files if role_of(ground.profile, path).role == "generated")
+    return tuple(path for path in ground.manifest.paths() if role_of(ground.profile, path).role == "generated")
 
 
 def preview_engine(ground: Ground, view: EngineView, to: str) -> ChangeSet:

@@ -132,7 +132,7 @@ def remove_thing(
     crossing: Crossing, ground: Ground, place: TreePath, decided: Decision, progress: Progress, token: CancelToken
 ) -> int:
     """Take a file or a folder out of the project, as was decided; the entry's id. Raises MisuseError when it is not there."""
-    paths = [path for path in ground.manifest.files if under(path, place)]
+    paths = [path for path in ground.manifest.paths() if under(path, place)]
     if not paths:
         raise MisuseError(f"{place} is not there any more")
     draft = Draft(ground.project)
