@@ -152,8 +152,9 @@ WORDINGS: tuple[Wording, ...] = (
         r"(?:method|constructor) (?P<symbol>\w+) in (?:class|interface|record|enum) .* cannot be applied to given types",
         r"no suitable (?:method|constructor) found for (?P<symbol>\w+)",
         r"(?:Too (?:many|few) (?:positional )?arguments|Missing (?:named|positional) arguments? .*"
-        r"|Unexpected keyword argument '\w+'|Argument (?:\d+|'\w+')) (?:for|in call to|to) '(?P<symbol>[^']+)'",
-        r"No overload variant of '(?P<symbol>[^']+)' matches",
+        r"|Unexpected keyword argument '\w+'|Argument (?:\d+|'\w+')) (?:for|in call to|to) (?:overloaded function )?"
+        r"'(?P<symbol>[^']+)'",
+        r"No overload variant of '(?P<symbol>[^']+)'(?: of '[^']+')? matches",
         r"TypeError: (?P<symbol>[\w.]+)\(\) (?:got|missing|takes)",
         r"(?P<symbol>)^Expected \d+(?:-\d+)? (?:positional )?arguments?",
         r"(?P<symbol>)^(?:this|an?) (?:function|method|struct|enum variant)\b.* takes \d+ ",

@@ -67,9 +67,10 @@ def default_matters(ground: Ground, drift: Sequence[Used], texts: Texts, decided
         key = default_key(change)
         if change.kind != "default" or not change.symbol.is_callable or key in decided:
             continue
-        call = re.compile(rf"(?<!\w){re.escape(change.symbol.name)}\s*\(")
+        name = change.symbol.name
+        call = re.compile(rf"{name}(?<!\w{name})\s*\(")
         for path, text in texts.of.items():
-            if role_of(ground.profile, path).role == "own" and (found := call.search(text)):
+            if name in text and role_of(ground.profile, path).role == "own" and (found := call.search(text)):
                 title = f"{change.what}: compiles, and may mean something else"
                 place = f"{path}:{position(text, found.start())[0]}"
                 noted = Proposal("noted", "It is right as it is now", (change.what,), 0.3)

@@ -37,11 +37,12 @@ def engine_drift(ground: Ground, from_: str, to: str, progress: Progress, token:
 
 @dataclass(frozen=True, slots=True)
 class PluginDrift:
-    """How the interface of a plugin changes that was taken on the leg; `new` is the folder of its new release."""
+    """How the interface of a plugin changes that was taken on the leg; `old` and `new` are the folders of its releases."""
 
     plugin: str
     from_: str
     to: str
+    old: Path
     new: Path
     changes: tuple[Change, ...]
 
@@ -54,7 +55,7 @@ def plugin_drift(ground: Ground, crossing: Crossing, progress: Progress, token: 
         id = ids.get(TreePath(folder), "")
         old, new = (_release_folder(ground, id, version, token) for version in (taken.from_, taken.to))
         if old is not None and new is not None and (changes := compare_releases(old, new, "", progress, token)):
-            found.append(PluginDrift(id, taken.from_, taken.to, new, changes))
+            found.append(PluginDrift(id, taken.from_, taken.to, old, new, changes))
     return tuple(found)
 
 

@@ -13,6 +13,9 @@ from functools import lru_cache
 from pathlib import Path
 
 from fernshale.core.drift.compare import Change
+from fernshale.core.drift.fronts import front_names
+from fernshale.core.drift.joining import plain_type
+from fernshale.core.drift.matching import Candidate
 from fernshale.core.drift.release import languages_of, list_sources
 from fernshale.core.drift.symbols import Symbol
 from fernshale.core.fix.apply import split_arguments
@@ -29,18 +32,23 @@ _RETYPED, _LEFT_OUT = 0.8, 0.3
 _OTHER_THING = 0.5
 # What is not wanted any more is just left out; only a side effect of computing it could be missed.
 _DROPPED = 0.92
+# In these languages an argument may be given by its name; one that has another name in its place, and one that came for one.
+_BY_NAME = (".py", ".pyi", ".cs")
+_SAME_PLACE, _ONE_FOR_ANOTHER = 0.93, 0.7
 
 
-def guess_rules(changes: Sequence[Change], new: Path, title: str, known: Collection[str]) -> RuleSet:
+def guess_rules(
+    changes: Sequence[Change], old: Path, new: Path, title: str, known: Collection[str]
+) -> RuleSet:
     """Rules to follow `changes`; nothing for the symbols that better authorities (`known`) have rules for.
 
-    `new` is the new release's folder, whose own code shows how new things are used.
+    `old` and `new` are the releases' folders; the new one's own code shows how new things are used.
     """
     rules: dict[str, Rule] = {}
     fulls = {item.new.name: item.new.full for item in changes if item.new is not None}
     for change in changes:
         if change.symbol.name not in known:
-            for rule in _rules_of(change, new, fulls):
+            for rule in _rules_of(change, old, new, fulls):
                 rules.setdefault(rule.id, rule)
     for rule in _header_rules(changes):
         if rule.old not in known:
@@ -48,12 +56,13 @@ def guess_rules(changes: Sequence[Change], new: Path, title: str, known: Collect
     return RuleSet(title, tuple(rules.values()), new)
 
 
-def _rules_of(change: Change, new: Path, fulls: Mapping[str, str]) -> Iterator[Rule]:
+def _rules_of(change: Change, before: Path, new: Path, fulls: Mapping[str, str]) -> Iterator[Rule]:
     old, now = change.old, change.new
     if change.kind in ("renamed", "moved", "removed", "deprecated") and old is not None and old.kind != "constructor":
         for number, candidate in enumerate(change.candidates[: 1 + _OTHERS]):
             if candidate.score >= _LEAST:
-                yield from _follow(old, candidate.symbol, candidate.score, candidate.evidence, number)
+                is_shown = _is_shown(old.name, before, candidate.symbol.name, new)
+                yield from _follow(old, candidate, number, is_shown)
         if change.kind == "removed" and old.is_callable and _gives_nothing(old):
             yield _without_call(old)
     elif change.kind == "removed" and old is not None and old.file.endswith(_C_FAMILY):
@@ -64,6 +73,7 @@ def _rules_of(change: Change, new: Path, fulls: Mapping[str, str]) -> Iterator[R
         elif old.is_callable and now.is_callable:
             yield from _new_argument(change, old, now, new)
             yield from _fewer_arguments(change, old, now)
+            yield from _new_keywords(old, now)
             yield from _new_types(change, old, now, fulls)
     elif change.kind == "must-implement" and now is not None:
         yield from _member(change, now)
@@ -75,20 +85,29 @@ def _rules_of(change: Change, new: Path, fulls: Mapping[str, str]) -> Iterator[R
         )  # fmt: skip
 
 
-def _follow(old: Symbol, new: Symbol, score: float, evidence: Sequence[str], number: int) -> Iterator[Rule]:
+def _is_shown(old: str, before: Path, new: str, after: Path) -> bool:
+    """Whether a folder of both releases shows the one name and then the other, wherever they stand."""
+    return not set(front_names(before).get(old, ())).isdisjoint(front_names(after).get(new, ()))
+
+
+def _follow(old: Symbol, candidate: Candidate, number: int, is_shown: bool) -> Iterator[Rule]:
     """A name that is another one now, in the same place or elsewhere."""
     id = f"drift-{_slug(old)}" + (f"-{number + 1}" if number else "")
-    why = "; ".join(evidence[:3]) or "the two releases compared"
+    new, score = candidate.symbol, candidate.score
+    why = "; ".join(candidate.evidence[:3]) or "the two releases compared"
+    now = candidate.written or new.name
     if old.is_callable and new.kind == "class":
         # Called like a function it gives something else than before.
         score, why = score * _OTHER_THING, f"{new.name} is a class; {why}"
     if old.kind in ("method", "field") or old.scope == new.scope:
         # The name alone may be another's, too: it is changed where a tool names it.
-        if old.name != new.name:
+        if old.name != now:
             of = ".".join(old.scope) if old.kind in ("method", "field") else ""
-            yield Rule(id, "rename", why, old=old.name, new=new.name, of=of, confidence=score, named=True)
+            yield Rule(id, "rename", why, old=old.name, new=now, of=of, confidence=score, named=True)
     elif old.full != new.full:
         yield Rule(id, "move", why, title=f"{old.full} → {new.full}", old=old.full, new=new.full, confidence=score)
+        if old.name != new.name and is_shown:
+            yield Rule(f"{id}-shown", "rename", why, old=old.name, new=new.name, confidence=score, named=True)
 
 
 def _header_rules(changes: Sequence[Change]) -> Iterator[Rule]:
@@ -176,6 +195,27 @@ def _fewer_arguments(change: Change, old: Symbol, new: Symbol) -> Iterator[Rule]
         f"drift-{_slug(old)}-fewer", "rewrite", change.what, title=f"{old.name}(…) without {gone}",
         pattern=f"{old.name}({', '.join(metas)})", replacement=f"{old.name}({left})", confidence=_DROPPED,
     )  # fmt: skip
+
+
+def _new_keywords(old: Symbol, new: Symbol) -> Iterator[Rule]:
+    """Arguments that have another name in the same place, where callers give them by name."""
+    if not old.file.endswith(_BY_NAME):
+        return
+    ours, theirs = ({item.name for item in symbol.parameters} for symbol in (old, new))
+    gone, come = ([item for item in mine.parameters if item.name not in other] for mine, other in ((old, theirs), (new, ours)))
+    call = old.scope[-1] if old.kind == "constructor" and old.scope else old.name
+    for item in gone:
+        at = old.parameters.index(item)
+        there = new.parameters[at] if at < len(new.parameters) and new.parameters[at] in come else None
+        now = there or (come[0] if len(gone) == len(come) == 1 else None)
+        if now is None or not (item.name.isidentifier() and now.name.isidentifier()):
+            continue
+        is_same = there is not None and plain_type(item.type) == plain_type(now.type) and item.default == now.default
+        why = f"{item.name} of {old.full} is {now.name} now"
+        yield Rule(
+            f"drift-{_slug(old)}-{item.name}", "keyword", why, call=call, old=item.name, new=now.name,
+            confidence=_SAME_PLACE if is_same else _ONE_FOR_ANOTHER, named=True,
+        )  # fmt: skip
 
 
 def _new_types(change: Change, old: Symbol, new: Symbol, fulls: Mapping[str, str]) -> Iterator[Rule]:

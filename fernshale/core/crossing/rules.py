@@ -58,10 +58,10 @@ def leg_rules(ground: Ground, crossing: Crossing, progress: Progress, token: Can
     changes = engine_drift(ground, from_, to, progress, token)
     if changes:
         title = f"comparing {ground.profile.title} {from_} with {to}"
-        sets.append(guess_rules(changes, engine_folder(ground, to), title, known))
+        sets.append(guess_rules(changes, engine_folder(ground, from_), engine_folder(ground, to), title, known))
     for drift in plugin_drift(ground, crossing, progress, token):
         title = f"comparing {drift.plugin} {drift.from_} with {drift.to}"
-        sets.append(guess_rules(drift.changes, drift.new, title, known))
+        sets.append(guess_rules(drift.changes, drift.old, drift.new, title, known))
         changes += drift.changes
     return LegRules(tuple(sets), changes)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from fernshale.core.base.globs import FirstFit, matches
@@ -11,7 +11,7 @@ from fernshale.core.base.work import CancelToken
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.texts import read_texts
-from fernshale.core.fix.apply import Edit, apply_edits, find_conflicts, find_edits, needed_word
+from fernshale.core.fix.apply import Edit, apply_edits, find_conflicts, find_edits, has_needed, needed_words
 from fernshale.core.fix.rules import Rule
 from fernshale.core.links.marks import own_formats
 from fernshale.core.survey.roles import role_of
@@ -30,19 +30,24 @@ class Ruled:
     conflicts: tuple[tuple[str, str, Edit], ...]
 
 
-def find_all_edits(ground: Ground, rules: Sequence[Rule], token: CancelToken) -> dict[str, tuple[Edit, ...]]:
+def find_all_edits(
+    ground: Ground, rules: Sequence[Rule], token: CancelToken, within: Collection[str] | None = None
+) -> dict[str, tuple[Edit, ...]]:
     """The edits of each rule, by its id: rules for ids in assets and the user's own content, those for data in the files they
-    name, the others in code. Raises FormatError for a data file that a rule cannot be followed in."""
+    name, the others in code; in all files or in those of `within`. Raises FormatError for a data file that a rule cannot be
+    followed in."""
     formats = own_formats(ground.profile.data)
     found: dict[str, list[Edit]] = {rule.id: [] for rule in rules if rule.kind != "delete"}
     code = [rule for rule in rules if rule.kind not in ("delete", "rename-id", "data")]
     ids = [rule for rule in rules if rule.kind == "rename-id"]
     texts = read_texts(ground, token).of
+    if within is not None:
+        texts = {path: text for path, text in texts.items() if path in within}
     for rules_here, roles in ((code, _CODE_ROLES), (ids, _ID_ROLES)):
         # What a match must have is looked for first, in all texts: most have none of it.
-        needs = [(rule, needed_word(rule)) for rule in rules_here]
+        needs = [(rule, needed_words(rule)) for rule in rules_here]
         for path, text in texts.items():
-            near = [rule for rule, word in needs if word in text]
+            near = [rule for rule, words in needs if has_needed(words, text)]
             if near and role_of(ground.profile, path).role in roles:
                 token.check()
                 for rule in near:

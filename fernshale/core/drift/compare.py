@@ -13,6 +13,7 @@ from fernshale.core.base.work import CancelToken
 from fernshale.core.drift.joining import plain_type
 from fernshale.core.drift.matching import Candidate, Matches, match_symbols
 from fernshale.core.drift.release import Pair
+from fernshale.core.drift.removals import Removals
 from fernshale.core.drift.replacements import Names, find_replacement, forwards_to
 from fernshale.core.drift.symbols import CONTAINER, Parameter, Symbol
 
@@ -30,6 +31,8 @@ ChangeKind = Literal[
 # At least so likely, and the old symbol is told to have become the new one; below, it is told as removed with candidates.
 _TOLD = 0.35
 _SAID, _FORWARDED, _PERHAPS_FORWARDED = 0.97, 0.93, 0.2
+# A text that wants more than another name.
+_SAID_MORE = 0.6
 # In these languages an argument may be given by its name.
 _NAMED_ARGUMENTS = (".py", ".pyi", ".cs")
 
@@ -69,12 +72,12 @@ def compare(pair: Pair, token: CancelToken) -> tuple[Change, ...]:
     gone = [_main(group) for path, group in olds.items() if path not in news and group[0].kind != "constructor"]
     fresh = [_main(group) for path, group in news.items() if path not in olds and group[0].kind != "constructor"]
     matches = match_symbols(old, new, gone, fresh, pair.moved, token)
-    names = Names(new)
+    names, removals = Names(new), Removals(pair.new)
     # A member goes along with the file of what holds it.
     containers = {item.path for item in pair.old.symbols if item.kind in CONTAINER}
     changes: list[Change] = []
     for symbol in gone:
-        changes += _gone(symbol, olds[symbol.path], news, matches, names, hidden)
+        changes += _gone(symbol, olds[symbol.path], news, matches, names, removals, hidden)
     for path, group in olds.items():
         token.check()
         if path in news:
@@ -107,7 +110,7 @@ def _by_path(symbols: Iterable[Symbol]) -> dict[tuple[str, ...], list[Symbol]]:
 
 def _gone(
     symbol: Symbol, overloads: Sequence[Symbol], news: Mapping[tuple[str, ...], Sequence[Symbol]], matches: Matches,
-    names: Names, hidden: set[tuple[str, ...]],
+    names: Names, removals: Removals, hidden: set[tuple[str, ...]],
 ) -> Iterator[Change]:  # fmt: skip
     """What became of a path that the new release has not."""
     followed = matches.scope_of(symbol.path)
@@ -119,7 +122,7 @@ def _gone(
                 yield other
             yield from _compare_overloads(overloads, news[followed], matches.types)
             return
-    candidates = _with_said(symbol, matches.candidates.get(symbol.path, ()), names)
+    candidates = _with_said(symbol, matches.candidates.get(symbol.path, ()), names, removals)
     best = candidates[0] if candidates else None
     if best is None or best.score < _TOLD:
         why = "is no longer for others to use" if symbol.path in hidden else "is not there any more"
@@ -139,12 +142,26 @@ def _gone(
         )
 
 
-def _with_said(symbol: Symbol, found: Sequence[Candidate], names: Names) -> tuple[Candidate, ...]:
-    """Candidates with what the old release itself says: its deprecation text, or that it was only another name."""
-    said = find_replacement(symbol.deprecated, symbol, names) if symbol.deprecated else None
-    if said is not None:
-        top = Candidate(said, _SAID, (f"the old release says: {_short(symbol.deprecated)}",))
-    else:
+def _said_of(symbol: Symbol, text: str, who: str, names: Names) -> Candidate | None:
+    """What a text about a symbol says to take instead."""
+    said = find_replacement(text, symbol, names) if text else None
+    if said is None:
+        return None
+    return Candidate(said.symbol, _SAID if said.is_whole else _SAID_MORE, (f"{who}: {_short(text)}",), said.written)
+
+
+def _with_said(
+    symbol: Symbol, found: Sequence[Candidate], names: Names, removals: Removals
+) -> tuple[Candidate, ...]:
+    """Candidates with what the releases themselves say: a deprecation text, a note on what was removed, or that it was only
+    another name."""
+    top = _said_of(symbol, symbol.deprecated, "the old release says", names)
+    if top is None and found and found[0].symbol.deprecated:
+        # It is there still, elsewhere, and on its way out as well.
+        top = _said_of(symbol, found[0].symbol.deprecated, "the new release says", names)
+    if top is None:
+        top = _said_of(symbol, removals.of(symbol.name), "the new release says of its removal", names)
+    if top is None:
         forwarded = forwards_to(symbol, names)
         if forwarded is None:
             return tuple(found)
@@ -183,8 +200,10 @@ def _kept(
     fresh = next((item for item in new if item.deprecated), None)
     if fresh is not None and not any(item.deprecated for item in old):
         forwarded = forwards_to(fresh, names)
-        said = find_replacement(fresh.deprecated, fresh, names) or (forwarded[0] if forwarded else None)
-        candidates = (Candidate(said, _SAID, (f"the new release says: {_short(fresh.deprecated)}",)),) if said else ()
+        said = _said_of(fresh, fresh.deprecated, "the new release says", names)
+        if said is None and forwarded is not None:
+            said = Candidate(forwarded[0], _SAID, (f"the new release says: {_short(fresh.deprecated)}",))
+        candidates = () if said is None else (said,)
         yield Change("deprecated", before, fresh, f"{before.full}: {_short(fresh.deprecated)}", candidates)
     is_value = before.kind in ("constant", "field") and before.value and after.value
     if is_value and _is_literal(before.value) and not _is_same_value(before.value, after.value):

@@ -8,7 +8,6 @@ function without parameters) adds nothing.
 from __future__ import annotations
 
 import math
-from collections import Counter
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
@@ -16,7 +15,7 @@ from functools import cached_property
 from rapidfuzz import fuzz
 
 from fernshale.core.drift.joining import plain_type
-from fernshale.core.drift.naming import Rarity, changed_parts, cosine, parts_of
+from fernshale.core.drift.naming import Bag, Rarity, changed_parts, cosine, parts_of
 from fernshale.core.drift.parsing.source import plain_doc
 from fernshale.core.drift.symbols import CONTAINER, Symbol
 
@@ -30,18 +29,19 @@ _PLAIN_TYPES = frozenset(("", "void", "None", "bool", "int", "-> None"))
 
 @dataclass(frozen=True)
 class Traits:
-    """A symbol with what is worked out from it once. `members` are the names it contains, `after` and `before` its
-    neighbours in the file."""
+    """A symbol with what is worked out from it once. `rarity` is of the words of bodies, `members` are the names it contains,
+    `after` and `before` its neighbours in the file."""
 
     symbol: Symbol
+    rarity: Rarity
     members: frozenset[str] = frozenset()
     before: str = ""
     after: str = ""
 
     @cached_property
-    def bag(self) -> Counter[str]:
+    def bag(self) -> Bag:
         own = self.symbol.name
-        return Counter(word for word in self.symbol.words if word != own)
+        return Bag((word for word in self.symbol.words if word != own), self.rarity)
 
     @cached_property
     def doc(self) -> str:
@@ -187,7 +187,7 @@ def _weigh_members(old: Traits, new: Traits, add: _Add) -> None:
 
 def _weigh_body(old: Traits, new: Traits, world: World, add: _Add) -> None:
     if len(old.bag) >= 3 and len(new.bag) >= 3:
-        alike = cosine(old.bag, new.bag, world.words)
+        alike = cosine(old.bag, new.bag)
         # The very same code tells much, however short.
         told = min(1.0, min(len(old.bag), len(new.bag)) / (6 if alike > 0.97 else 14))
         add(

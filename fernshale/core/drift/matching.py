@@ -34,11 +34,13 @@ _BESIDE = 0.35
 
 @dataclass(frozen=True, slots=True)
 class Candidate:
-    """What an old symbol may have become. `score` is how likely, 0..1, given all other candidates."""
+    """What an old symbol may have become. `score` is how likely, 0..1, given all other candidates. `written` is how it is
+    written where the old name stood, where that is not just the new name."""
 
     symbol: Symbol
     score: float
     evidence: tuple[str, ...]
+    written: str = ""
 
 
 @dataclass(frozen=True)
@@ -61,8 +63,8 @@ def match_symbols(
 ) -> Matches:  # fmt: skip
     """Candidates for each of `gone` among `fresh`; `old` and `new` are all symbols, for what is common and what is rare."""
     work = _Work(old, new, moved_files)
-    containers = _Side([item for item in gone if item.kind in CONTAINER], work.old_members, work.old_order)
-    into = _Side([item for item in fresh if item.kind in CONTAINER], work.new_members, work.new_order)
+    containers = _Side([item for item in gone if item.kind in CONTAINER], work.words, work.old_members, work.old_order)
+    into = _Side([item for item in fresh if item.kind in CONTAINER], work.words, work.new_members, work.new_order)
     first = work.match(containers, into, token)
     work.learn(first)
     rest = [
@@ -72,8 +74,8 @@ def match_symbols(
     given = {item.path for item in work.chosen.values()}
     # A function may have become a class that is called like one.
     free = [item for item in fresh if item.path not in taken and (item.kind not in CONTAINER or item.path not in given)]
-    members = _Side(rest, work.old_members, work.old_order)
-    onto = _Side(free, work.new_members, work.new_order)
+    members = _Side(rest, work.words, work.old_members, work.old_order)
+    onto = _Side(free, work.words, work.new_members, work.new_order)
     work.learn({**first, **work.match(members, onto, token)})
     # Twice: what was renamed together is known by now.
     second = {**work.match(containers, into, token), **work.match(members, onto, token)}
@@ -85,10 +87,15 @@ class _Side:
     """Symbols of one side by what brings candidates: parts of their names, scopes, files, words of bodies."""
 
     def __init__(
-        self, symbols: Sequence[Symbol], members: Mapping[Path, set[str]], order: Mapping[Path, tuple[str, str]]
+        self,
+        symbols: Sequence[Symbol],
+        words: Rarity,
+        members: Mapping[Path, set[str]],
+        order: Mapping[Path, tuple[str, str]],
     ) -> None:
         self.traits = [
-            Traits(item, frozenset(members.get(item.path, ())), *order.get(item.path, ("", ""))) for item in symbols
+            Traits(item, words, frozenset(members.get(item.path, ())), *order.get(item.path, ("", "")))
+            for item in symbols
         ]
         self.by_key: dict[_Key, list[int]] = defaultdict(list)
         for number, trait in enumerate(self.traits):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import re
 from collections import Counter
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from functools import lru_cache
 
 _PART = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+|[^\W\d_]+")
@@ -102,11 +102,23 @@ def _letters(one: str, other: str) -> float:
     return float(max(0.0, (alike - 0.5) * 2))
 
 
-def cosine(one: Mapping[str, int], other: Mapping[str, int], weight: Rarity) -> float:
-    """How alike two bags of words are, rare words counting more; 0..1."""
-    if not one or not other:
+class Bag:
+    """Words as a vector: how often each stands there, rare ones counting more."""
+
+    __slots__ = ("norm", "weights")
+
+    def __init__(self, words: Iterable[str], rarity: Rarity) -> None:
+        self.weights = {word: count * rarity.weight(word) for word, count in Counter(words).items()}
+        self.norm = math.sqrt(sum(weight * weight for weight in self.weights.values()))
+
+    def __len__(self) -> int:
+        return len(self.weights)
+
+
+def cosine(one: Bag, other: Bag) -> float:
+    """How alike two bags of words are, 0..1."""
+    if not one.norm or not other.norm:
         return 0.0
     small, large = (one, other) if len(one) < len(other) else (other, one)
-    dot = sum(count * large[word] * weight.weight(word) ** 2 for word, count in small.items() if word in large)
-    norms = [math.sqrt(sum((count * weight.weight(word)) ** 2 for word, count in bag.items())) for bag in (one, other)]
-    return dot / (norms[0] * norms[1]) if norms[0] and norms[1] else 0.0
+    found = large.weights
+    return sum(weight * found[word] for word, weight in small.weights.items() if word in found) / (one.norm * other.norm)

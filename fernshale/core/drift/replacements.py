@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
 
 from fernshale.core.drift.naming import Rarity
 from fernshale.core.drift.symbols import Symbol
@@ -13,6 +14,7 @@ _NAME = r"[`'\"‘“]*:?(?:\w+:)?[`'\"‘“{<(]*(?:@?link\s+)?[~.!]*(?P<name>[
 _SAYINGS = tuple(
     re.compile(pattern + _NAME, re.IGNORECASE)
     for pattern in (
+        r"\b(?:renamed|moved) (?:to|into|as) ",
         r"\buse(?: the)?(?: new)?(?: function| method| class| property| attribute| module)? ",
         r"\b(?:renamed|moved|changed)(?: to| into| as)? ",
         r"\b(?:replaced|superseded|obsoleted)(?: by| with) ",
@@ -33,12 +35,30 @@ _PLAIN = frozenset(
 )
 
 
+# What may follow a name that is all there is to take instead: the end of its markup, then of the sentence.
+_WHOLE = re.compile(
+    r"[`'\"’”}>)]*(?:\(\))?[`'\"’”}>]*(?:\s+(?:instead(?: of \S+)?|now|directly))?(?: for new code)?\s*(?:[.;!,\n]|\Z)",
+    re.IGNORECASE,
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Said:
+    """What a text says to take instead. `written` is the way there from where the old symbol stood (`name.suffix` in the place of
+    `suffix`), "" where its name alone will do. `is_whole`: the text asks for no more than that."""
+
+    symbol: Symbol
+    written: str
+    is_whole: bool
+
+
 class Names:
     """Symbols of a release by their last name, to find what a text means."""
 
     def __init__(self, symbols: Iterable[Symbol]) -> None:
         symbols = tuple(symbols)
         self.rarity = Rarity(item.name for item in symbols)
+        self._paths = frozenset(item.path for item in symbols)
         self._by_name: dict[str, list[Symbol]] = defaultdict(list)
         for item in symbols:
             if not item.is_hidden:
@@ -56,6 +76,11 @@ class Names:
             pool, key=lambda item: (_shared(item.scope, near.scope), item.is_callable == near.is_callable), default=None
         )
 
+    def way(self, name: str, near: Symbol) -> str:
+        """`name` where it leads over another member of what holds `near`, else ""."""
+        parts = name.split(".")
+        is_member = near.kind in ("method", "field") and len(parts) > 1 and parts[0] not in near.scope
+        return name if is_member and (*near.scope, parts[0]) in self._paths else ""
 
     def find_only(self, name: str, near: Symbol) -> Symbol | None:
         """As `find`, where no other symbol of that name is as near."""
@@ -67,17 +92,20 @@ class Names:
         return found if len({item.path for item in rivals}) == 1 else None
 
 
-def named_replacements(text: str) -> Iterator[str]:
-    """Names that a text says to take instead, the plainest saying first."""
+def named_replacements(text: str) -> Iterator[tuple[str, bool]]:
+    """Names that a text says to take instead, the plainest saying first, and whether it says no more than the name."""
     for saying in _SAYINGS:
         for found in saying.finditer(text):
             if found["name"].lower() not in _STOP:
-                yield found["name"]
+                yield found["name"], _WHOLE.match(text, found.end()) is not None
 
 
-def find_replacement(text: str, near: Symbol, names: Names) -> Symbol | None:
-    """The symbol a deprecation text sends its reader to."""
-    return next((found for name in named_replacements(text) if (found := names.find(name, near)) is not None), None)
+def find_replacement(text: str, near: Symbol, names: Names) -> Said | None:
+    """What a deprecation text sends its reader to."""
+    for name, is_whole in named_replacements(text):
+        if (found := names.find(name, near)) is not None:
+            return Said(found, names.way(name, near), is_whole)
+    return None
 
 
 def forwards_to(symbol: Symbol, names: Names) -> tuple[Symbol, bool] | None:

@@ -19,9 +19,10 @@ from fernshale.core.fix.classes import PYTHON, class_bodies, derived_spans, pyth
 from fernshale.core.fix.comments import as_comments
 from fernshale.core.fix.data import data_edits, repeats
 from fernshale.core.fix.pattern import Match, find_matches, match_at, parse_pattern
+from fernshale.core.fix.pyimports import bound_names, moved_imports, moved_uses
 from fernshale.core.fix.receiver import Owners
 from fernshale.core.fix.rules import Rule, Where
-from fernshale.core.fix.tokens import Token, group_end, literal_text, name_starts, tokenize
+from fernshale.core.fix.tokens import Token, group_end, literal_text, name_indexes, name_starts, tokenize
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,7 +49,7 @@ def find_edits(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) 
     finder = _FINDERS.get(rule.kind)
     if rule.kind == "data":
         finder = partial(data_edits, formats=formats)
-    if finder is None or needed_word(rule) not in text or not _holds_here(rule.where, path, text):
+    if finder is None or not has_needed(needed_words(rule), text) or not _holds_here(rule.where, path, text):
         return ()
     edits = tuple(
         Edit(path, position(text, start)[0], start, end, text[start:end], new, _is_import(text, start))
@@ -112,16 +113,25 @@ def apply_edits(text: str, edits: Sequence[Edit]) -> str:
     return text
 
 
-def needed_word(rule: Rule) -> str:
-    """The longest word that a text must have for the rule to match in it; "" where none is needed."""
+def needed_words(rule: Rule) -> tuple[str, ...]:
+    """The words that a text must have for the rule to match in it, the longest first."""
     if rule.kind == "literal":
-        return rule.call or rule.old
-    if rule.kind == "move":
-        return re.split(r"::|\.", rule.old)[-1]
-    if rule.kind in ("rewrite", "switch-off"):
+        words = [rule.call or rule.old]
+    elif rule.kind == "move":
+        # The name, and what it stands in: in a chain of names, or as the module it is imported from.
+        words = re.split(r"::|\.", rule.old)[-2:]
+    elif rule.kind == "keyword":
+        words = [rule.call, rule.old]
+    elif rule.kind in ("rewrite", "switch-off"):
         words = re.findall(r"(?<![$\w])[A-Za-z_]\w+", rule.pattern)
-        return max(words, key=len, default="")
-    return rule.old or rule.call or rule.base
+    else:
+        words = [rule.old or rule.call or rule.base]
+    return tuple(sorted(dict.fromkeys(words), key=len, reverse=True))
+
+
+def has_needed(words: Sequence[str], text: str) -> bool:
+    """Whether a text has all of `needed_words`."""
+    return all(map(text.__contains__, words))
 
 
 def _rename(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
@@ -132,32 +142,36 @@ def _rename(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
         return
     tokens = tokenize(text, path)
     owner = Owners(tokens, rule.of)
-    for index, token in enumerate(tokens):
-        if token.text == rule.old and token.kind == "name" and not owner.is_another(index):
-            yield token.start, token.end, rule.new
+    for index in name_indexes(text, path, rule.old):
+        if not owner.is_another(index):
+            yield tokens[index].start, tokens[index].end, rule.new
 
 
 def _move(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     """Chains of names that end like the old one: what the chain leaves out, the new name leaves out as well."""
     old, new = re.split(r"::|\.", rule.old), re.split(r"::|\.", rule.new)
     tokens = tokenize(text, path)
-    yield from _move_imports(old, new, path, text)
-    last = old[-1]
-    for index, token in enumerate(tokens):
-        if token[1] != last or token.kind != "name":
-            continue
+    bound = bound_names(text) if path.endswith(PYTHON) else {}
+    if bound:
+        yield from moved_imports(old, new, text)
+    imported: set[str] = set()
+    for index in name_indexes(text, path, old[-1]):
         first, names = _chain_before(tokens, index)
-        if (
-            len(names) < 2
-            or len(names) > len(old)
-            or names != old[-len(names) :]
-            or (first and tokens[first - 1].text in (".", "->"))
-        ):
+        if len(names) < 2 or (first and tokens[first - 1].text in (".", "->")):
+            continue
+        if (use := moved_uses(names, old, new, bound)) is not None:
+            chain, behind, line = use
+            yield tokens[first].start, tokens[index].end, chain
+            if behind is not None and line and line not in imported:
+                imported.add(line)
+                yield behind.end, behind.end, f"{line_end(text)}{behind.indent}{line}"
+            continue
+        if len(names) > len(old) or names != old[-len(names) :]:
             continue
         left_out = old[: -len(names)]
         mark = tokens[index - 1].text
         written = new[len(left_out) :] if new[: len(left_out)] == left_out else new
-        yield tokens[first].start, token.end, mark.join(written)
+        yield tokens[first].start, tokens[index].end, mark.join(written)
 
 
 def _chain_before(tokens: Sequence[Token], index: int) -> tuple[int, list[str]]:
@@ -169,28 +183,6 @@ def _chain_before(tokens: Sequence[Token], index: int) -> tuple[int, list[str]]:
     return first, names
 
 
-_IMPORT_FROM = re.compile(r"(?m)^(?P<indent>[ \t]*)from[ \t]+(?P<module>[\w.]+)[ \t]+import[ \t]+(?P<names>[^\n(#\\]+)")
-
-
-def _move_imports(old: Sequence[str], new: Sequence[str], path: str, text: str) -> Iterator[tuple[int, int, str]]:
-    """`from a.b import c, d` of Python, where c went elsewhere."""
-    if not path.endswith((".py", ".pyi")):
-        return
-    for found in _IMPORT_FROM.finditer(text):
-        if found["module"] != ".".join(old[:-1]):
-            continue
-        names = [name.strip() for name in found["names"].split(",")]
-        gone = [name for name in names if re.split(r"\s+as\s+", name)[0] == old[-1]]
-        if not gone:
-            continue
-        alias = gone[0][len(old[-1]) :].strip()
-        alias = alias or (f"as {old[-1]}" if new[-1] != old[-1] else "")
-        moved = f"{found['indent']}from {'.'.join(new[:-1])} import {new[-1]} {alias}".rstrip()
-        rest = [name for name in names if name not in gone]
-        kept = [f"{found['indent']}from {found['module']} import {', '.join(rest)}"] if rest else []
-        yield found.start(), found.start() + len(found[0].rstrip()), "\n".join([*kept, moved])
-
-
 def _header(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     pattern = rf'^[ \t]*#[ \t]*(?:include|import)[ \t]*[<"]({re.escape(rule.old)})[>"]'
     for found in re.finditer(pattern, text, re.MULTILINE):
@@ -199,8 +191,9 @@ def _header(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
 
 def _getter(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     tokens = tokenize(text, path)
-    for index, token in enumerate(tokens):
-        if token.text != rule.old or token.kind != "name" or not index or tokens[index - 1].text not in (".", "->"):
+    for index in name_indexes(text, path, rule.old):
+        token = tokens[index]
+        if not index or tokens[index - 1].text not in (".", "->"):
             continue
         after = tokens[index + 1].text if index + 1 < len(tokens) else ""
         if after == "(":
@@ -222,7 +215,7 @@ def _statement_end(tokens: Sequence[Token], at: int) -> int:
 
 def _add_argument(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     tokens = tokenize(text, path)
-    for end, arguments in _calls(tokens, rule.call):
+    for end, arguments in _calls(text, path, rule.call):
         if len(arguments) != (rule.arguments or rule.position - 1) or rule.position > len(arguments) + 1:
             continue
         if not arguments:
@@ -235,13 +228,22 @@ def _add_argument(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, 
             yield spot, spot, f"{rule.text}, "
 
 
-def _calls(tokens: Sequence[Token], name: str) -> Iterator[tuple[int, list[tuple[int, int]]]]:
+def _calls(text: str, path: str, name: str) -> Iterator[tuple[int, list[tuple[int, int]]]]:
     """The calls of a function, as the index behind each and the token spans of its arguments."""
-    for index, token in enumerate(tokens[:-1]):
-        if token.text == name and token.kind == "name" and tokens[index + 1].text == "(":
+    tokens = tokenize(text, path)
+    for index in name_indexes(text, path, name):
+        if index + 1 < len(tokens) and tokens[index + 1].text == "(":
             end = group_end(tokens, index + 1)
             if tokens[end - 1].text == ")":
                 yield end, split_arguments(tokens, index + 2, end - 1)
+
+
+def _keyword(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
+    tokens = tokenize(text, path)
+    for _, arguments in _calls(text, path, rule.call):
+        for first, last in arguments:
+            if last - first > 2 and tokens[first].text == rule.old and tokens[first + 1].text in ("=", ":"):
+                yield tokens[first].start, tokens[first].end, rule.new
 
 
 def _literal(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
@@ -249,7 +251,9 @@ def _literal(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]
     spans = [(0, len(tokens))]
     if rule.call:
         spans = [
-            arguments[rule.position - 1] for _, arguments in _calls(tokens, rule.call) if len(arguments) >= rule.position
+            arguments[rule.position - 1]
+            for _, arguments in _calls(text, path, rule.call)
+            if len(arguments) >= rule.position
         ]
     for token in (token for first, last in spans for token in tokens[first:last]):
         if token.kind in ("number", "string") and token.text == rule.old:
@@ -361,6 +365,7 @@ def _rewrite(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]
             if not _is_statement(tokens, match, text):
                 continue  # a value or a branch would be left with nothing
             start, end = _whole_line(text, start, end)
+            new = _in_its_place(text, path, start, end)
         yield start, end, new
 
 
@@ -403,6 +408,21 @@ def _whole_line(text: str, start: int, end: int) -> tuple[int, int]:
     return (first, last) if alone else (start, end)
 
 
+def _in_its_place(text: str, path: str, start: int, end: int) -> str:
+    """What has to stand where a whole line goes: in Python a block may not be left empty."""
+    if not path.endswith(PYTHON) or text[start - 1 : start] not in ("", "\n"):
+        return ""
+    indent = _indent_of(text[start:end])
+    before = next((line for line in reversed(text[:start].split("\n")) if line.strip()), "")
+    after = next((line for line in text[end:].split("\n") if line.strip()), "")
+    is_alone = len(_indent_of(before)) < len(indent) > len(_indent_of(after))
+    return f"{indent}pass{line_end(text)}" if is_alone else ""
+
+
+def _indent_of(line: str) -> str:
+    return line[: len(line) - len(line.lstrip(" \t"))]
+
+
 def _rename_id(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     # Ids are words of data, with hyphens and dots; they stand in strings as a rule.
     for found in re.finditer(rf"(?<![\w.-]){re.escape(rule.old)}(?![\w-]|\.\w)", text):
@@ -418,6 +438,7 @@ _FINDERS: dict[str, _Finder] = {
     "add-argument": _add_argument,
     "add-member": _add_member,
     "rewrite": _rewrite,
+    "keyword": _keyword,
     "literal": _literal,
     "switch-off": _switch_off,
     "rename-id": _rename_id,

@@ -5,6 +5,7 @@ move          the qualified name `old` is `new` now, also where only its end is 
 header        the included file `old` is `new` now
 getter        the field `old` is the function `new()` now, set with `setter`
 add-argument  calls of `call` with `arguments` arguments get `text` as argument number `position`
+keyword       calls of `call` give by the name `new` what they gave by the name `old`
 literal       the number or string `old` is `new` now; with `call`, only as its argument number `position`
 switch-off    statements that match `pattern` become comments, until somebody writes what is to stand there instead
 add-member    classes derived from `base` without `member` get `text` behind the line that has `after` (or at their start)
@@ -38,8 +39,8 @@ if TYPE_CHECKING:
 
 FORMAT = "fernshale-rules/1"
 RuleKind = Literal[
-    "rename", "move", "header", "getter", "add-argument", "add-member", "rewrite", "literal", "switch-off", "rename-id",
-    "data", "delete",
+    "rename", "move", "header", "getter", "add-argument", "keyword", "add-member", "rewrite", "literal", "switch-off",
+    "rename-id", "data", "delete",
 ]  # fmt: skip
 _NEEDS: dict[str, tuple[str, ...]] = {
     "rename": ("old", "new"),
@@ -47,6 +48,7 @@ _NEEDS: dict[str, tuple[str, ...]] = {
     "header": ("old", "new"),
     "getter": ("old", "new"),
     "add-argument": ("call", "text", "position"),
+    "keyword": ("call", "old", "new"),
     "add-member": ("base", "member", "text"),
     "rewrite": ("pattern",),
     "literal": ("old", "new"),
@@ -158,6 +160,8 @@ class Rule:
                 return f".{self.old} → .{self.new}()"
             case "add-argument":
                 return f"{self.call}(…) gets {self.text}"
+            case "keyword":
+                return f"{self.call}({self.old} = …) → {self.new} = …"
             case "add-member":
                 return f"{self.base} wants {self.member}()"
             case "data":

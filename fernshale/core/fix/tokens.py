@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from functools import lru_cache
 from typing import Literal, NamedTuple
 
@@ -62,6 +62,20 @@ class Token(NamedTuple):
 def tokenize(text: str, path: str) -> tuple[Token, ...]:
     """The tokens of `text` without comments; `path` tells by its ending how comments look."""
     return _tokenized(text, _CODE_AFTER[_comment(path)])
+
+
+def name_indexes(text: str, path: str, name: str) -> Sequence[int]:
+    """Which of the tokens of `text` are the name `name`."""
+    return _by_name(text, _CODE_AFTER[_comment(path)]).get(name, ())
+
+
+@lru_cache(maxsize=512)
+def _by_name(text: str, words: re.Pattern[str]) -> Mapping[str, Sequence[int]]:
+    found: dict[str, list[int]] = {}
+    for index, token in enumerate(_tokenized(text, words)):
+        if token[0] == "name":
+            found.setdefault(token[1], []).append(index)
+    return found
 
 
 def name_starts(text: str, path: str, name: str) -> Iterator[int]:

@@ -114,7 +114,7 @@ _CPP_NEW = {
 def test_each_usual_kind_of_change_has_a_rule_to_follow(tree: Tree) -> None:
     old, new = tree("old", _CPP_OLD), tree("new", _CPP_NEW)
     changes = compare(read_pair(old, new, "", no_progress, CancelToken()), CancelToken())
-    rules = {rule.id: rule for rule in guess_rules(changes, new, "comparing", ()).rules}
+    rules = {rule.id: rule for rule in guess_rules(changes, old, new, "comparing", ()).rules}
     told = {(rule.kind, rule.old or rule.call or rule.base or rule.pattern, rule.new or rule.text or rule.replacement) for rule in rules.values()}
     assert told >= {
         ("rename", "MlCanvas", "MereCanvas"),
@@ -128,7 +128,7 @@ def test_each_usual_kind_of_change_has_a_rule_to_follow(tree: Tree) -> None:
     }
     # Where notes have a rule for a symbol, comparing adds none.
     known = symbols_named([rule for rule in rules.values() if rule.kind == "rename"])
-    left = guess_rules(changes, new, "comparing", known).rules
+    left = guess_rules(changes, old, new, "comparing", known).rules
     assert not any(rule.old == "MlCanvas" for rule in left)
 
 
@@ -136,7 +136,7 @@ def test_a_lost_override_is_told_before_the_first_build(tree: Tree, tmp_path: Pa
     old = {"a.hpp": "struct Actor { virtual void on_tide(int hour) { water.rise(hour); } };\n"}
     new = {"a.hpp": "struct Actor { virtual void on_water(int hour) { water.rise(hour); } };\n"}
     changes = compare(read_pair(tree("old", old), tree("new", new), "", no_progress, CancelToken()), CancelToken())
-    (silent,) = (rule for rule in guess_rules(changes, tmp_path, "comparing", ()).rules if rule.silent)
+    (silent,) = (rule for rule in guess_rules(changes, tmp_path, tmp_path, "comparing", ()).rules if rule.silent)
     text = "struct Ferry : Actor { void on_tide(int hour); };\nstruct Other { void on_tide(int hour); };\n"
     edits = find_edits(silent, TreePath("f.hpp"), text)
     assert apply_edits(text, edits) == text.replace("on_tide", "on_water", 1)
@@ -224,7 +224,7 @@ def test_arguments_that_went_are_left_out_of_calls(tree: Tree) -> None:
     wick, crossing = _without_rules(tree, old, old.replace(", echo", ""), game)
     ground = crossing_ground(crossing, no_progress, CancelToken())
     changes = compare(read_pair(wick.shelf / "wick/1.4", wick.shelf / "wick/2.0", "", no_progress, CancelToken()), CancelToken())
-    rules = guess_rules(changes, wick.shelf / "wick/2.0", "t", frozenset()).rules
+    rules = guess_rules(changes, wick.shelf / "wick/1.4", wick.shelf / "wick/2.0", "t", frozenset()).rules
     (rule,) = [rule for rule in rules if rule.id.endswith("-fewer")]
     text = ground.read(TreePath("game.py")) or ""
     result = apply_edits(text, find_edits(rule, TreePath("game.py"), text))

@@ -215,13 +215,13 @@ def test_a_definition_belongs_to_its_declaration(tree: Tree) -> None:
         ("use X instead", "X"),
         ("Use :meth:`Pier.moor_all` instead.", "Pier.moor_all"),
         ("renamed to harbour_of", "harbour_of"),
-        ("deprecated in favour of the Tide class", "Tide"),
+        ("deprecated in favour of Tide.", "Tide"),
         ("replaced by {@link Harbour#open}", "Harbour#open"),
         ("has been superseded by ``next_tide``", "next_tide"),
     ],
 )
 def test_deprecation_texts_name_their_successor(text: str, name: str) -> None:
-    assert next(named_replacements(text)) == name
+    assert next(named_replacements(text)) == (name, True)
 
 
 def test_a_comparison_is_kept_until_a_file_changes(tree: Tree, monkeypatch: pytest.MonkeyPatch) -> None:

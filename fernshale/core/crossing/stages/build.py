@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 import time
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
+from functools import cache, partial
 from pathlib import Path
 
 from fernshale.core.base.errors import MisuseError, StoreError
@@ -15,13 +16,13 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.words import count, seconds
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.build.causes import Cause, LineOf, find_causes, last_name
-from fernshale.core.build.diagnostics import Diagnostic
+from fernshale.core.build.diagnostics import Diagnostic, Place
 from fernshale.core.build.owners import Ground as BuildGround
 from fernshale.core.build.owners import Owned, all_places, find_owners
 from fernshale.core.build.paths import ProjectFiles
 from fernshale.core.build.reading import read_log
 from fernshale.core.build.rounds import Round, cause_states, count_round
-from fernshale.core.build.wordings import HEADER
+from fernshale.core.build.wordings import CALL, HEADER, MISSING
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.aside import files_aside, has_file
 from fernshale.core.crossing.buildmatters import (
@@ -38,6 +39,7 @@ from fernshale.core.crossing.commands import OnLine, run_profile_command
 from fernshale.core.crossing.debts import find_debts
 from fernshale.core.crossing.drifting import Used, used_changes
 from fernshale.core.crossing.ground import Ground, engine_folder
+from fernshale.core.crossing.hinted import with_hints
 from fernshale.core.crossing.learning import learn_from_changes
 from fernshale.core.crossing.logbook import note, write_step
 from fernshale.core.crossing.matter import Decision, Matter, Stage
@@ -48,6 +50,7 @@ from fernshale.core.crossing.stages.engine import regenerate
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.texts import read_texts
 from fernshale.core.fix.apply import Edit, apply_edits
+from fernshale.core.fix.expression import expression_lines
 from fernshale.core.fix.rules import Rule
 from fernshale.core.merge.align import align_lines, equal_lines
 from fernshale.core.merge.spelling import read_lines
@@ -75,8 +78,10 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     if last is not None and is_built:
         shape = _build_ground(ground, crossing, last["snapshot"])
         causes = find_causes(find_owners(_read_log(Path(last["log"]), ground), shape), _line_reader(ground))
-        rules = rules.with_learned(learn_from_changes(ground, crossing, last["snapshot"], causes))
-    edits = find_all_edits(ground, [rule for rule in rules.all if rule.kind not in _OF_LINKS], token)
+        learned = learn_from_changes(ground, crossing, last["snapshot"], causes)
+        rules = with_hints(rules.with_learned(learned), causes)
+    places = [all_places(error.diagnostic, shape) for cause in causes for error in cause.errors] if shape else []
+    live, edits = _live_rules(rules, {place.file for listed in places for place in listed}, causes, ground, token)
     far, later = sure_from(crossing), put_off(crossing)
     silent = tuple(fix for fix in _silent(rules, edits, far) if f"fix:{fix.rule.id}" not in crossing.decisions())
     texts = read_texts(ground, token) if rules.changes else None
@@ -91,7 +96,7 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     views = []
     for cause in causes:
         is_later = cause.key in later
-        fixes = _find_fixes(cause, rules, edits, shape, ground, NEVER if is_later else far)
+        fixes = _find_fixes(cause, live, rules, edits, shape, ground, NEVER if is_later else far)
         aside = "" if fixes else _aside_of(cause, gone)
         open_ = _count_open(cause)
         is_settled = is_stale and not fixes and not open_
@@ -292,14 +297,35 @@ def _read_log(log: Path, ground: Ground) -> tuple[Diagnostic, ...]:
     return read_log(data, ground.profile.diagnostic)
 
 
+def _live_rules(
+    rules: LegRules, files: Collection[str], causes: Sequence[Cause], ground: Ground, token: CancelToken
+) -> tuple[tuple[Rule, ...], dict[str, tuple[Edit, ...]]]:
+    """The rules that may mend something, with their edits: those that hold in one of the `files` that have errors.
+
+    Comparing two releases gives thousands of rules; only the few that are live are looked for in all files.
+    """
+    code = [rule for rule in rules.all if rule.kind not in _OF_LINKS]
+    near = find_all_edits(ground, code, token, files)
+    members = {cause.symbol for cause in causes}
+
+    def goes_far(rule: Rule) -> bool:
+        return rule.silent or rule.kind == "data" or (bool(near.get(rule.id)) and not rule.named) or rule.member in members
+
+    everywhere = find_all_edits(ground, [rule for rule in code if goes_far(rule)], token)
+    edits = {**near, **everywhere}
+    return tuple(rule for rule in code if rule.kind == "delete" or edits.get(rule.id)), edits
+
+
 def _find_fixes(
-    cause: Cause, rules: LegRules, edits: Mapping[str, tuple[Edit, ...]], shape: BuildGround, ground: Ground, far: float
-) -> tuple[Fix, ...]:
+    cause: Cause, live: Sequence[Rule], rules: LegRules, edits: Mapping[str, tuple[Edit, ...]], shape: BuildGround,
+    ground: Ground, far: float,
+) -> tuple[Fix, ...]:  # fmt: skip
     """`far` is the confidence from which on they count as sure."""
     lines = [{(place.file, place.line) for place in all_places(error.diagnostic, shape)} for error in cause.errors]
     named = set().union(*lines)
+    further = [cache(partial(_expression_at, error.place, ground)) for error in cause.errors]
     fixes = []
-    for rule in rules.all:
+    for rule in live:
         message_fits = _message_fits(rule, cause)
         if rule.kind == "delete":
             removes = tuple(path for path in ground.manifest.paths() if matches(rule.files, path))
@@ -313,18 +339,33 @@ def _find_fixes(
         # A member that is missing is named by itself; where it goes may be far from the head of its class.
         is_member = rule.kind == "add-member" and rule.member == cause.symbol
         here = found if is_member else tuple(edit for edit in found if _lines_of(edit) & named)
+        places = lines
+        if rule.named and cause.kind in (*MISSING, CALL) and _names(rule, cause.symbol):
+            # Further down in what begins at the place that was named, where nothing on that line is meant.
+            on = set().union(*(_lines_of(edit) for edit in here))
+            places = [item if item & on else item | below() for item, below in zip(lines, further, strict=True)]
+            within = set().union(*places)
+            here = tuple(edit for edit in found if _lines_of(edit) & within)
         if not here:
             continue
         if rule.named:
             found = _near(rule, found, here)
         spots = set().union(*(_lines_of(edit) for edit in here))
-        clears = cause.count if is_member else sum(bool(places & spots) for places in lines)
+        clears = cause.count if is_member else sum(bool(item & spots) for item in places)
         confidence = rule.confidence * (_BY_SYMBOL if message_fits or _names(rule, cause.symbol) else _BY_LINE)
         fixes.append(Fix(rule, rules.source(rule), found, (), here, clears, confidence, far))
     # A rule that merely stands on the same line is for another cause, when one names this very symbol.
     by_symbol = [fix for fix in fixes if _names(fix.rule, cause.symbol) or _message_fits(fix.rule, cause)]
     kept = by_symbol or fixes
     return tuple(sorted(kept, key=lambda fix: (not _is_of(fix.rule, cause), -fix.confidence, -fix.clears, fix.rule.id)))
+
+
+def _expression_at(place: Place, ground: Ground) -> set[tuple[str, int]]:
+    """The lines of the expression that begins at a place."""
+    text = ground.read(TreePath(place.file)) if place.line > 0 and place.file in ground.manifest.files else None
+    if text is None:
+        return set()
+    return {(place.file, line) for line in expression_lines(text, place.file, place.line, place.column)}
 
 
 def _is_of(rule: Rule, cause: Cause) -> bool:

@@ -1,0 +1,26 @@
+"""Files through which a release shows what stands elsewhere in it: users write `wick.glow`, and it stands in `wick/lamps/core`."""
+
+from __future__ import annotations
+
+import re
+from collections import defaultdict
+from collections.abc import Collection, Mapping
+from functools import lru_cache
+from pathlib import Path
+
+from fernshale.core.drift.release import languages_of, list_sources
+
+# The file of a folder that speaks for it, in the languages that have one.
+_FRONT = re.compile(r"(?:^|/)(?:__init__\.pyi?|index\.(?:d\.)?[cm]?[jt]sx?|mod\.rs|lib\.rs)\Z")
+
+
+@lru_cache(maxsize=16)
+def front_names(folder: Path) -> Mapping[str, Collection[str]]:
+    """The folders of a release, by each name their front speaks of. A release does not change."""
+    found: dict[str, set[str]] = defaultdict(set)
+    for path in list_sources(folder, languages_of("")):
+        if _FRONT.search(path):
+            text = (folder / path).read_bytes().decode("utf-8", "replace")
+            for name in set(re.findall(r"[^\W\d]\w*", text)):
+                found[name].add(path.rpartition("/")[0])
+    return found
