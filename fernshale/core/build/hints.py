@@ -23,7 +23,7 @@ def arguments_of(cause: Cause) -> frozenset[str]:
 
 
 def hints_of(cause: Cause) -> tuple[str, ...]:
-    """The names that all errors of a cause are told with, without what stands round them."""
+    """The names suggested with each error of a cause that has a suggestion, without what stands round them."""
     common: dict[str, None] | None = None
     for error in cause.errors:
         said = [error.diagnostic.message, *(note.message for note in error.diagnostic.notes)]
@@ -33,5 +33,6 @@ def hints_of(cause: Cause) -> tuple[str, ...]:
             for found in _HINT.finditer(plain_quotes(text))
             for name in re.findall(r"'([^']+)'", found["names"])
         }
-        common = names if common is None else {name: None for name in common if name in names}
+        if names:
+            common = names if common is None else {name: None for name in common if name in names}
     return tuple(name for name in common or () if name.isidentifier() and name != cause.symbol)

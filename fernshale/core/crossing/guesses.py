@@ -13,12 +13,13 @@ from functools import lru_cache
 from pathlib import Path
 
 from fernshale.core.drift.compare import Change
-from fernshale.core.drift.fronts import front_names
+from fernshale.core.drift.fronts import front_names, shown_path
 from fernshale.core.drift.joining import plain_type
 from fernshale.core.drift.matching import Candidate
 from fernshale.core.drift.release import languages_of, list_sources
 from fernshale.core.drift.symbols import Symbol
 from fernshale.core.fix.apply import split_arguments
+from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.rules import Rule, RuleSet, Where
 from fernshale.core.fix.tokens import group_end, tokenize
 
@@ -61,8 +62,7 @@ def _rules_of(change: Change, before: Path, new: Path, fulls: Mapping[str, str])
     if change.kind in ("renamed", "moved", "removed", "deprecated") and old is not None and old.kind != "constructor":
         for number, candidate in enumerate(change.candidates[: 1 + _OTHERS]):
             if candidate.score >= _LEAST:
-                is_shown = _is_shown(old.name, before, candidate.symbol.name, new)
-                yield from _follow(old, candidate, number, is_shown)
+                yield from _follow(old, candidate, number, before, new)
         if change.kind == "removed" and old.is_callable and _gives_nothing(old):
             yield _without_call(old)
     elif change.kind == "removed" and old is not None and old.file.endswith(_C_FAMILY):
@@ -90,7 +90,7 @@ def _is_shown(old: str, before: Path, new: str, after: Path) -> bool:
     return not set(front_names(before).get(old, ())).isdisjoint(front_names(after).get(new, ()))
 
 
-def _follow(old: Symbol, candidate: Candidate, number: int, is_shown: bool) -> Iterator[Rule]:
+def _follow(old: Symbol, candidate: Candidate, number: int, before: Path, after: Path) -> Iterator[Rule]:
     """A name that is another one now, in the same place or elsewhere."""
     id = f"drift-{_slug(old)}" + (f"-{number + 1}" if number else "")
     new, score = candidate.symbol, candidate.score
@@ -105,8 +105,10 @@ def _follow(old: Symbol, candidate: Candidate, number: int, is_shown: bool) -> I
             of = ".".join(old.scope) if old.kind in ("method", "field") else ""
             yield Rule(id, "rename", why, old=old.name, new=now, of=of, confidence=score, named=True)
     elif old.full != new.full:
-        yield Rule(id, "move", why, title=f"{old.full} → {new.full}", old=old.full, new=new.full, confidence=score)
-        if old.name != new.name and is_shown:
+        to = ".".join(shown_path(new, after)) if new.file.endswith(PYTHON) else new.full
+        if to != old.full:
+            yield Rule(id, "move", why, title=f"{old.full} → {to}", old=old.full, new=to, confidence=score)
+        if old.name != new.name and _is_shown(old.name, before, new.name, after):
             yield Rule(f"{id}-shown", "rename", why, old=old.name, new=new.name, confidence=score, named=True)
 
 

@@ -9,9 +9,24 @@ from functools import lru_cache
 from pathlib import Path
 
 from fernshale.core.drift.release import languages_of, list_sources
+from fernshale.core.drift.symbols import Symbol
 
 # The file of a folder that speaks for it, in the languages that have one.
 _FRONT = re.compile(r"(?:^|/)(?:__init__\.pyi?|index\.(?:d\.)?[cm]?[jt]sx?|mod\.rs|lib\.rs)\Z")
+
+
+def shown_path(symbol: Symbol, folder: Path) -> tuple[str, ...]:
+    """The path by which users name a symbol of the release in `folder`: of one that stands in a module of the release's own
+    (`_core`), that of the nearest module round it that shows it."""
+    if not any(part.startswith("_") for part in symbol.scope):
+        return symbol.path
+    fronts = front_names(folder).get(symbol.name, ())
+    for end in range(len(symbol.scope) - 1, 0, -1):
+        outer = symbol.scope[:end]
+        inner = "/".join(outer)
+        if not any(part.startswith("_") for part in outer) and any(f"/{front}".endswith(f"/{inner}") for front in fronts):
+            return (*outer, symbol.name)
+    return symbol.path
 
 
 @lru_cache(maxsize=16)

@@ -166,7 +166,7 @@ def _move(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
                 imported.add(line)
                 yield behind.end, behind.end, f"{line_end(text)}{behind.indent}{line}"
             continue
-        if len(names) > len(old) or names != old[-len(names) :]:
+        if names[0] in bound or len(names) > len(old) or names != old[-len(names) :]:
             continue
         left_out = old[: -len(names)]
         mark = tokens[index - 1].text

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.guesses import guess_rules
 from fernshale.core.drift import kept, release
 from fernshale.core.drift.compare import Change, compare
 from fernshale.core.drift.kept import compare_releases
@@ -222,6 +223,96 @@ def test_a_definition_belongs_to_its_declaration(tree: Tree) -> None:
 )
 def test_deprecation_texts_name_their_successor(text: str, name: str) -> None:
     assert next(named_replacements(text)) == (name, True)
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "Use `X` with a fresh berth instead.",
+        "use X or Y instead",
+        "renamed to X(berth)",
+        "Use `X.copy(berth)` instead",
+        "Use X for boats.",
+    ],
+)
+def test_a_text_that_wants_more_than_a_name_says_so(text: str) -> None:
+    name, is_whole = next(named_replacements(text))
+    assert name.startswith("X") and not is_whole
+
+
+def _best(changes: Sequence[Change], old: str) -> tuple[str, float, str]:
+    (change,) = (
+        item for item in changes if item.old is not None and item.old.full == old and item.kind in ("renamed", "moved")
+    )
+    best = change.candidates[0]
+    return best.symbol.name, best.score, best.written or best.symbol.name
+
+
+def test_what_a_release_says_of_what_it_removed_outranks_likeness(tree: Tree) -> None:
+    table = """GONE = {
+    "low": "Use `wick.ebb` instead.",
+    "count_all": ("Use `wick.count` with every "
+                  "pier instead."),
+}
+"""
+    kept_ones = "def ebb(day):\n    return 1\ndef count(x):\n    return 3\n"
+    old = f"def low(day):\n    return tide.of(day)\ndef count_all(piers):\n    return 2\n{kept_ones}"
+    new = f"def lower(day):\n    return tide.of(day)\n{kept_ones}"
+    changes = _changes(tree("old", {"wick.py": old}), tree("new", {"wick.py": new, "_gone.py": table}))
+    assert _best(changes, "wick.low")[:2] == ("ebb", 0.97)
+    # It wants more than another name, so it is not sure.
+    name, score, _ = _best(changes, "wick.count_all")
+    assert name == "count" and score < 0.9
+
+
+def test_what_moved_and_is_on_its_way_out_leads_to_what_is_meant_instead(tree: Tree) -> None:
+    body = "    return sorted(set(tides) & set(days))\n"
+    old = {"wick/lib.py": f"def in_days(tides, days):\n{body}"}
+    new = {
+        "wick/_lib.py": f'def in_days(tides, days):\n    """Deprecated: use :func:`within` instead of `in_days`."""\n{body}'
+        "def within(tides, days):\n    return 1\n"
+    }
+    assert _best(_changes(tree("old", old), tree("new", new)), "wick.lib.in_days")[:2] == ("within", 0.97)
+
+
+def test_a_replacement_over_another_member_is_written_so(tree: Tree) -> None:
+    doc = '"""Old.\n\n        .. deprecated:: 2\n            This method has been renamed to :func:`name.suffix`.\n        """'
+    old = f"class Expr:\n    def suffix(self, text):\n        {doc}\n        return self.x\n"
+    new = (
+        "class Names:\n    def suffix(self, text):\n        return self.y\n"
+        "class Expr:\n    @property\n    def name(self):\n        return Names()\n"
+    )
+    before, after = tree("old", {"wick.py": old}), tree("new", {"wick.py": new})
+    changes = _changes(before, after)
+    assert _best(changes, "wick.Expr.suffix") == ("suffix", 0.97, "name.suffix")
+    rules = guess_rules(changes, before, after, "t", ()).rules
+    assert ("suffix", "name.suffix") in {(rule.old, rule.new) for rule in rules if rule.kind == "rename"}
+
+
+def test_users_write_the_path_that_shows_a_name(tree: Tree) -> None:
+    body = "    return sum(depth * width for depth, width in zip(depths, widths))\n"
+    shown, stands = "from wick.area import trapz\n", f"def trapz(depths, widths):\n{body}"
+    old = tree("old", {"wick/__init__.py": shown, "wick/area.py": stands})
+    new = tree(
+        "new",
+        {
+            "wick/__init__.py": "from wick._core import trapezoid\n",
+            "wick/_core.py": f"def trapezoid(depths, widths):\n{body}",
+        },
+    )
+    rules = {rule.kind: rule for rule in guess_rules(_changes(old, new), old, new, "t", ()).rules}
+    assert (rules["move"].old, rules["move"].new) == ("wick.area.trapz", "wick.trapezoid")
+    assert (rules["rename"].old, rules["rename"].new, rules["rename"].named) == ("trapz", "trapezoid", True)
+
+
+def test_an_argument_with_another_name_is_followed_by_its_name(tree: Tree) -> None:
+    moor = "class Pier:\n    def moor(self, boat, {}: int = 1, *, {}):\n        return 1\n"
+    old = tree("old", {"wick.py": moor.format("day", "berth=0")})
+    new = tree("new", {"wick.py": moor.format("on", "place=None")})
+    found = guess_rules(_changes(old, new), old, new, "t", ()).rules
+    rules = {rule.old: rule for rule in found if rule.kind == "keyword"}
+    assert (rules["day"].call, rules["day"].new) == ("moor", "on") and rules["day"].confidence > 0.9
+    assert rules["berth"].new == "place" and rules["berth"].confidence < 0.9
 
 
 def test_a_comparison_is_kept_until_a_file_changes(tree: Tree, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.errors import FormatError
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.fix.apply import apply_edits, find_conflicts, find_edits, try_rule
+from fernshale.core.fix.apply import apply_edits, find_conflicts, find_edits, has_needed, needed_words, try_rule
 from fernshale.core.fix.rules import Example, Rule, Where, read_rules, rules_for, write_rules
 from fernshale.core.fix.tokens import tokenize
 
@@ -87,6 +87,11 @@ _CASES = [
         "wait(7, Tide::Spring); a.wait(f(7), g(Tide::Spring, 1)); rest(7, 7); wait(7);",
     ),
     (
+        Rule("r", "keyword", "w", call="moor", old="day", new="on"),
+        "a.moor(day = 3, f(day=4)); moor(day == 3, other=day); rest(day=1); moor(x, day=g(1, 2));",
+        "a.moor(on = 3, f(day=4)); moor(day == 3, other=day); rest(day=1); moor(x, on=g(1, 2));",
+    ),
+    (
         Rule("r", "switch-off", "fog is gone", pattern="$a.fog($$b)"),
         "{\n    sky.fog(1,\n        2);\n    if (x) sky.fog(3);\n    y = sky.fog(4);\n}\n",
         "{\n    ;  // switched off, fog is gone: sky.fog(1,\n    //     2);\n    if (x) sky.fog(3);\n    y = sky.fog(4);\n}\n",
@@ -103,6 +108,28 @@ _CASES = [
 def test_rule_changes_what_it_says_and_nothing_else(rule: Rule, before: str, after: str) -> None:
     assert _fixed(rule, before) == after
     assert _fixed(rule, after) == after  # applied once more, nothing happens
+
+
+@pytest.mark.parametrize(("rule", "before", "after"), _CASES)
+def test_a_text_without_the_needed_words_has_no_place(rule: Rule, before: str, after: str) -> None:
+    words = needed_words(rule)
+    assert not find_edits(rule, TreePath("a.cpp"), before) or has_needed(words, before)
+    for word in words:
+        assert not find_edits(rule, TreePath("a.cpp"), before.replace(word, "other"))
+
+
+@pytest.mark.parametrize(
+    ("before", "after"),
+    [
+        ("if dim:\n    sky.fog(1)\nx()\n", "if dim:\n    pass\nx()\n"),
+        ("if dim:\n    sky.fog(1)\n    x()\n", "if dim:\n    x()\n"),
+        ("if dim:\n    x()\n    sky.fog(1)\n", "if dim:\n    x()\n"),
+        ("def f():\n\n    sky.fog(\n        1)\n", "def f():\n\n    pass\n"),
+        ("sky.fog(1)\n", ""),
+    ],
+)
+def test_what_goes_leaves_no_block_of_python_empty(before: str, after: str) -> None:
+    assert _fixed(_rewrite("$a.fog($$b)", ""), before, "a.py") == after
 
 
 def test_what_is_switched_off_leaves_a_whole_block() -> None:

@@ -1,0 +1,75 @@
+"""What tools suggest in the place of what they do not find, and what becomes of it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from fernshale.core.build.causes import Cause, find_causes
+from fernshale.core.build.hints import hints_of
+from fernshale.core.build.owners import Owned
+from fernshale.core.build.reading import read_diagnostics
+from fernshale.core.crossing.hinted import with_hints
+from fernshale.core.crossing.rules import LegRules
+from fernshale.core.fix.rules import Rule, RuleSet
+
+
+def _cause(*lines: str) -> Cause:
+    (cause,) = find_causes([Owned(item, "own", item.place) for item in read_diagnostics(lines, ())])
+    return cause
+
+
+@pytest.mark.parametrize(
+    ("lines", "names"),
+    [
+        (['a.py:1:2: error: "Pier" has no attribute "cumcount"; maybe "cum_count"?  [attr-defined]'], ("cum_count",)),
+        (
+            ['a.py:1:2: error: Module "wick" has no attribute "Ship"; maybe "Skip" or "Shop"?  [attr-defined]'],
+            ("Skip", "Shop"),
+        ),
+        (["a.cpp:1:2: error: ‘m::Pier’ has no member named ‘moor’; did you mean ‘moors’?"], ("moors",)),
+        (["a.cpp:1:2: error: ‘moor’ was not declared in this scope; did you mean ‘m::moors’?"], ("moors",)),
+        (["a.ts(1,2): error TS2551: Property 'moor' does not exist on type 'Pier'. Did you mean 'moors'?"], ("moors",)),
+        (["a.cpp:1:2: error: ‘moor’ was not declared in this scope"], ()),
+        # Of several reports of one thing, what those that suggest something have in common.
+        (
+            [
+                'a.py:1:2: error: "Pier" has no attribute "cumcount"',
+                'a.py:3:2: error: "Pier" has no attribute "cumcount"; maybe "cum_count" or "count"?',
+                'a.py:4:2: error: "Pier" has no attribute "cumcount"; maybe "cum_count"?',
+            ],
+            ("cum_count",),
+        ),
+    ],
+)
+def test_suggestions_are_read(lines: list[str], names: tuple[str, ...]) -> None:
+    assert hints_of(_cause(*lines)) == names
+
+
+def _rules(*rules: Rule) -> LegRules:
+    return LegRules((RuleSet("comparing", rules, Path()),))
+
+
+def test_a_guess_that_the_tool_shares_is_surer() -> None:
+    cause = _cause('a.py:1:2: error: "Pier" has no attribute "cumcount"; maybe "cum_count"?')
+    guess = Rule("g", "rename", "alike", old="cumcount", new="cum_count", confidence=0.8)
+    other = Rule("o", "rename", "alike", old="cumcount", new="total", confidence=0.3)
+    surer, same = with_hints(_rules(guess, other), [cause]).all
+    assert 0.9 < surer.confidence < 1 and "the tool suggests cum_count" in surer.why
+    assert same == other
+
+
+def test_a_suggestion_by_itself_is_proposed_as_what_it_is() -> None:
+    spelling = _cause('a.py:1:2: error: "Pier" has no attribute "cumcount"; maybe "cum_count"?')
+    (rule,) = with_hints(_rules(), [spelling]).all
+    assert (rule.kind, rule.old, rule.new, rule.named) == ("rename", "cumcount", "cum_count", True)
+    assert 0.5 < rule.confidence < 0.9
+    several = with_hints(_rules(), [_cause('a.py:1:2: error: Module "wick" has no attribute "Ship"; maybe "Skip" or "Shop"?')])
+    assert [rule.confidence < 0.5 for rule in several.all] == [True, True]
+
+
+def test_a_suggestion_for_an_argument_is_one_for_the_call() -> None:
+    cause = _cause('a.py:1:2: error: Unexpected keyword argument "dat" for overloaded function "moor" of "Pier"; did you mean "day"?')
+    (rule,) = with_hints(_rules(), [cause]).all
+    assert (rule.kind, rule.call, rule.old, rule.new) == ("keyword", "moor", "dat", "day")
