@@ -37,7 +37,7 @@ _PLAIN = frozenset(
 
 # What may follow a name that is all there is to take instead: the end of its markup, then of the sentence.
 _WHOLE = re.compile(
-    r"[`'\"’”}>)]*(?:\(\))?[`'\"’”}>]*(?:\s+(?:instead(?: of \S+)?|now|directly))?(?: for new code)?\s*(?:[.;!,\n]|\Z)",
+    r"[`'\"’”}>)]*(?:\(\))?[`'\"’”}>]*(?:\s+(?:instead(?: of \S+)?|now|directly))?(?: for new code)?\s*(?:[.;!,\n]|[@\\]\w|\Z)",
     re.IGNORECASE,
 )
 

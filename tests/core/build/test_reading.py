@@ -15,6 +15,7 @@ from fernshale.core.build.diagnostics import Diagnostic, Place
 from fernshale.core.build.owners import Owned
 from fernshale.core.build.paths import ProjectFiles
 from fernshale.core.build.reading import Reader, log, read_diagnostics, read_log
+from fernshale.core.build.reading.lines import LogLines
 from fernshale.core.build.sarif import write_sarif
 from tests.conftest import Tree
 from tests.core.build.snippets import SNIPPETS, Snippet
@@ -51,6 +52,20 @@ def test_a_long_log_is_read_as_line_by_line(snippets: list[Snippet], times: int,
         fast = read_log(text.encode(), ())
     assert {item.key for item in fast} == {item.key for item in slow}
     assert {item.key: item.notes for item in fast} == {item.key: item.notes for item in slow}
+
+
+@given(
+    st.lists(st.sampled_from(["a: error: b", ": error: ", "note", "", "\n", "\n", "x\n", "in\nthree\nlines"]), max_size=12).map("".join),
+    st.integers(1, 3),
+)
+def test_lines_of_a_log_are_those_between_its_ends(text: str, times: int) -> None:
+    data = (text * times).encode()
+    lines, plain = LogLines(data), data.split(b"\n")
+    assert [lines.line(number) for number in range(len(lines))] == plain == lines.between(0, len(lines))
+    assert lines.different() == set(plain)
+    for wanted in ({b"note"}, {b"a: error: b", b""}, set(plain)):
+        numbers, found = lines.find(wanted)
+        assert list(zip(numbers, found, strict=True)) == [(at, line) for at, line in enumerate(plain) if line in wanted]
 
 
 @given(st.text(alphabet="ab:/.([{\"'\n -|>0123 error:warnigt\x1b[m", max_size=300))

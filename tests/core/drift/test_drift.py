@@ -210,6 +210,28 @@ def test_a_definition_belongs_to_its_declaration(tree: Tree) -> None:
     assert symbols["m::Pier::keeper"].file == "p.hpp" and symbols["own"].is_hidden
 
 
+def test_macros_above_a_declaration_are_no_part_of_it_and_tell_its_end() -> None:
+    text = """#ifndef PIER_H
+#define PIER_H 1
+PIER_AVAILABLE_IN_2
+PIER_DEPRECATED_IN_3_FOR (pier_moor_at)
+const char * pier_moor (struct Pier *pier,
+                        int day);
+typedef char * (*PierName) (struct Pier *pier, void *data);
+PIER_API
+wick::Names<int> pier_names(int day);
+enum Kind {
+  WOOD,
+  STONE
+};
+#endif
+"""
+    found = {item.name: item for item in read_source(text.encode(), "pier.hpp")}
+    assert set(found) == {"pier_moor", "PierName", "pier_names", "Kind", "WOOD", "STONE"}
+    assert found["pier_moor"].deprecated == "Use pier_moor_at instead." and found["pier_moor"].line == 5
+    assert found["pier_names"].returns == "wick::Names<int>" and not found["pier_names"].deprecated
+
+
 @pytest.mark.parametrize(
     ("text", "name"),
     [

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
+from bisect import bisect_left, bisect_right
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
@@ -11,6 +11,7 @@ from itertools import compress
 from fernshale.core.base.work import many_values
 from fernshale.core.build.diagnostics import Diagnostic, Note, merge_repeats
 from fernshale.core.build.reading.heads import read_usual
+from fernshale.core.build.reading.lines import LogLines
 from fernshale.core.build.reading.reader import Reader, has_all, is_chain, is_worth, read_diagnostics, read_way
 from fernshale.core.build.reading.wrappers import Folders
 from fernshale.core.profile.model import DiagnosticPattern
@@ -30,12 +31,13 @@ def read_log(data: bytes, patterns: Sequence[DiagnosticPattern]) -> tuple[Diagno
     if len(data) < _LONG or patterns:
         return read_diagnostics(_decode(data).split("\n"), patterns)
     with many_values():
-        lines = data.split(b"\n")
-        kinds = _look(set(lines))
+        lines = LogLines(data)
+        kinds = _look(lines.different())
+        log = _Log(lines, kinds, *lines.find(kinds.heads.keys() | kinds.others | kinds.folders))
         reader = Reader(())
         found: list[Diagnostic] = []
-        for start, end in _sections(lines, kinds):
-            found += _read_section(lines[start:end], kinds, reader)
+        for start, end in _sections(log):
+            found += _read_section(log, start, end, reader)
         found += reader.finish()
         return merge_repeats(found)
 
@@ -49,6 +51,16 @@ class _Kinds:
     chains: frozenset[bytes]
     others: frozenset[bytes]
     folders: frozenset[bytes]
+
+
+@dataclass(frozen=True, slots=True)
+class _Log:
+    """A log with what its lines are; `texts` are its heads and the lines for the reader, at `numbers` among all."""
+
+    lines: LogLines
+    kinds: _Kinds
+    numbers: Sequence[int]
+    texts: Sequence[bytes]
 
 
 def _look(lines: set[bytes]) -> _Kinds:
@@ -76,53 +88,57 @@ def _look(lines: set[bytes]) -> _Kinds:
     return _Kinds(heads, notes, frozenset(chains), frozenset(others), frozenset(folders))
 
 
-def _sections(lines: Sequence[bytes], kinds: _Kinds) -> Iterator[tuple[int, int]]:
+def _sections(log: _Log) -> Iterator[tuple[int, int]]:
     """Spans of lines in which the tools work in one folder; each but the first begins with the line that says so."""
-    if not kinds.folders:
-        yield 0, len(lines)
-        return
-    cuts = [at for at in compress(range(len(lines)), map(kinds.folders.__contains__, lines)) if at]
-    yield from zip([0, *cuts], [*cuts, len(lines)], strict=True)
+    folders = log.kinds.folders
+    cuts = [at for at in compress(log.numbers, map(folders.__contains__, log.texts)) if at] if folders else []
+    yield from zip([0, *cuts], [*cuts, len(log.lines)], strict=True)
 
 
-def _read_section(lines: Sequence[bytes], kinds: _Kinds, reader: Reader) -> list[Diagnostic]:
-    heads = list(compress(range(len(lines)), map(kinds.heads.__contains__, lines)))
-    counts = Counter(map(lines.__getitem__, heads))
-    first = dict(zip(map(lines.__getitem__, reversed(heads)), reversed(heads), strict=True))
-    others = list(compress(range(len(lines)), map(kinds.others.__contains__, lines))) if kinds.others else []
+def _read_section(log: _Log, start: int, end: int, reader: Reader) -> list[Diagnostic]:
+    lines, kinds = log.lines, log.kinds
+    inside = slice(bisect_left(log.numbers, start), bisect_left(log.numbers, end))
+    numbers, texts = log.numbers[inside], log.texts[inside]
+    heads = list(compress(numbers, map(kinds.heads.__contains__, texts)))
+    said = list(filter(kinds.heads.__contains__, texts))
+    counts = Counter(said)
+    first = dict(zip(reversed(said), reversed(heads), strict=True))
+    others = list(compress(numbers, map(kinds.others.__contains__, texts))) if kinds.others else []
     events = sorted({*heads, *others}) if others else heads
     found: list[Diagnostic] = []
-    if lines and lines[0] in kinds.folders:
-        found += reader.feed(_decode(lines[0]))
-    fed = 0
+    if (opening := lines.line(start)) in kinds.folders:
+        found += reader.feed(_decode(opening))
+    fed = start
     for at in sorted((*first.values(), *others)):
         number = bisect_right(events, at)
-        until = events[number] if number < len(events) else len(lines)
+        until = events[number] if number < len(events) else end
         if at < fed:
             continue
-        start = _chain_start(lines, at, kinds)
-        head = kinds.heads.get(lines[at])
+        way = _way_start(log, at, start)
+        line = lines.line(at)
+        head = kinds.heads.get(line)
         if head is None or reader.is_busy:
             # Blocks go over several lines, which may look like heads of their own.
-            start = max(fed, start - 1)
-            found += _feed(reader, lines[start:until])
-            while reader.is_busy and until < len(lines):
+            way = max(fed, way - 1)
+            found += _feed(reader, lines.between(way, until))
+            while reader.is_busy and until < end:
                 number += 1
-                start, until = until, events[number] if number < len(events) else len(lines)
-                found += _feed(reader, lines[start:until])
+                way, until = until, events[number] if number < len(events) else end
+                found += _feed(reader, lines.between(way, until))
             fed = until
             continue
         found += reader.close()
         # The way that ends just before what comes next leads to that.
-        end = max(at + 1, _chain_start(lines, until, kinds))
-        notes = [line for line in lines[at + 1 : end] if line in kinds.notes or line in kinds.chains]
+        below = lines.between(at + 1, max(at + 1, _way_start(log, until, start)))
+        notes = [line for line in below if line in kinds.notes or line in kinds.chains]
         if not reader.folder and kinds.chains.isdisjoint(notes):
-            found.append(_put_together(head, lines[start:at], [kinds.notes[line] for line in notes], counts[lines[at]]))
+            noted = [kinds.notes[line] for line in notes]
+            found.append(_put_together(head, lines.between(way, at), noted, counts[line]))
             continue
-        found += _feed(reader, [*lines[start : at + 1], *notes])
+        found += _feed(reader, [*lines.between(way, at + 1), *notes])
         read = reader.close()
         found += read[:-1]
-        found += [replace(item, count=counts[lines[at]]) for item in read[-1:]]
+        found += [replace(item, count=counts[line]) for item in read[-1:]]
     return found
 
 
@@ -137,9 +153,9 @@ def _put_together(head: Diagnostic, chain: Sequence[bytes], notes: Sequence[Note
     return Diagnostic(*said, tuple(notes), required, included, count)
 
 
-def _chain_start(lines: Sequence[bytes], at: int, kinds: _Kinds) -> int:
-    """Where the including files and instantiations that lead to the head at `at` begin."""
-    while at and lines[at - 1] in kinds.chains:
+def _way_start(log: _Log, at: int, first: int) -> int:
+    """Where the including files and instantiations that lead to the head at `at` begin, not before `first`."""
+    while at > first and log.lines.line(at - 1) in log.kinds.chains:
         at -= 1
     return at
 

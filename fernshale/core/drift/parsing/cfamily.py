@@ -20,11 +20,13 @@ _WRAPPERS = frozenset(
      "preproc_elifdef", "export_declaration")
 )  # fmt: skip
 _MARKS = frozenset(("virtual", "static", "explicit", "inline", "constexpr", "extern", "friend", "mutable", "const"))
-# A word in capitals between `class` and its name, or before a declaration, is a macro for exporting it.
+# A word in capitals between `class` and its name, before a declaration or in a line of its own above one is a macro: for
+# exporting it, or to say that it is on its way out.
 _EXPORTS = re.compile(
     rb"(?m)(?<=class )[A-Z][A-Z0-9_]{2,}(?:\([^()\n]*\))?(?=\s+[A-Za-z_]\w*\s*(?:final\s*)?[:{;\n])"
     rb"|(?<=struct )[A-Z][A-Z0-9_]{2,}(?:\([^()\n]*\))?(?=\s+[A-Za-z_]\w*\s*(?:final\s*)?[:{;\n])"
     rb"|^[ \t]*[A-Z][A-Z0-9_]{3,}(?:\([^()\n]*\))?(?=[ \t]+(?:[A-Za-z_][\w:<>,*& ]*?[ *&]+)[A-Za-z_]\w*[ \t]*\()"
+    rb"|^[ \t]*[A-Z][A-Z0-9_]{3,}(?:[ \t]*\([^()\n]*\))?(?=[ \t]*\r?\n\s*[A-Za-z_])"
 )
 
 
@@ -81,7 +83,7 @@ def _read(source: Source, node: Node, scope: tuple[str, ...], doc: str, access: 
     elif kind in ("preproc_def", "preproc_function_def"):
         name = source.text(node.child_by_field_name("name"))
         value = source.text(node.child_by_field_name("value"))
-        is_guard = not value and name.endswith(("_H", "_HPP", "_H_", "_HPP_", "_H__", "_INCLUDED"))
+        is_guard = value in ("", "1") and name.endswith(("_H", "_HPP", "_H_", "_HPP_", "_H__", "_INCLUDED"))
         given = node.child_by_field_name("parameters")
         names = tuple(Parameter(source.text(item), "") for item in given.named_children) if given is not None else ()
         if not is_guard:
@@ -145,9 +147,8 @@ def _read_typedef(source: Source, node: Node, scope: tuple[str, ...], doc: str) 
             _read_type(source, inner, scope, doc, "public", name)
         if inner.child_by_field_name("name") is None:
             return
-    if names and names[-1].type == "function_declarator":
-        found = re.search(r"\(\s*\*\s*(\w+)\s*\)", source.text(names[-1]))
-        name = found[1] if found else name
+    if "(" in name and (found := re.search(r"\(\s*\*\s*(\w+)\s*\)", source.text(names[-1]))):
+        name = found[1]
     source.add("type", name.split("[")[0], scope, node, returns=source.text(inner), doc=doc)
 
 
@@ -218,7 +219,7 @@ def _read_function(
             marks.add(source.text(child))
         elif child.type == "trailing_return_type":
             returns = source.text(child).removeprefix("->").strip()
-    head = source.raw(node.start_byte, body.start_byte if body is not None else node.end_byte)
+    head = source.blanked(node) + source.raw(node.start_byte, body.start_byte if body is not None else node.end_byte)
     if value is not None and source.text(value) == "0":
         marks |= {"abstract", "virtual"}
     if re.search(r"=\s*delete\b", head):

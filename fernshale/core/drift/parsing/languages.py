@@ -46,10 +46,9 @@ def read_source(data: bytes, path: str) -> tuple[Symbol, ...]:
     if not language or len(data) > MOST_BYTES:
         return ()
     *_, reader = _TABLE[language]
-    if reader is read_c_family:
-        data = prepare(data)
-    source = Source(data, path)
-    reader(source, _parser(language).parse(data).root_node)
+    readable = prepare(data) if reader is read_c_family else data
+    source = Source(readable, path, data if readable != data else None)
+    reader(source, _parser(language).parse(readable).root_node)
     return tuple(source.symbols)
 
 

@@ -31,9 +31,11 @@ _WARNING = re.compile(
 class Source:
     """The bytes of a file and a collector of its symbols."""
 
-    def __init__(self, data: bytes, path: str) -> None:
+    def __init__(self, data: bytes, path: str, written: bytes | None = None) -> None:
+        """`written` is the file as it is, where parts of it were blanked in `data`."""
         self.data = data
         self.path = path
+        self._written = data if written is None else written
         self.symbols: list[Symbol] = []
 
     def text(self, node: Node | None) -> str:
@@ -45,6 +47,15 @@ class Source:
 
     def raw(self, start: int, end: int) -> str:
         return self.data[start:end].decode("utf-8", "replace")
+
+    def blanked(self, node: Node) -> str:
+        """What was blanked right before a node, with a space behind it."""
+        if self._written is self.data:
+            return ""
+        start = end = node.start_byte
+        while start and self.data[start - 1] in b" \t\r\n":
+            start -= 1
+        return self._written[start:end].decode("utf-8", "replace").strip() + " "
 
     def words(self, node: Node | None) -> tuple[str, ...]:
         """The names in a body."""
@@ -103,6 +114,8 @@ def deprecation(head: str, doc: str) -> str:
             said: list[str] = [first or second for first, second in _STRING.findall(found[1])]
             if said:
                 return max(said, key=len)
+            if found[1].strip().isidentifier():
+                return f"Use {found[1].strip()} instead."  # a macro that takes the name of what comes after
         from_doc = _DEPRECATED_DOC.search(plain_doc(doc))
         return _SPACE.sub(" ", from_doc[1]).strip()[:300] if from_doc and from_doc[1].strip() else "deprecated"
     if "eprecated" in doc:
