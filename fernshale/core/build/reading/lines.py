@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from bisect import bisect_right
 from collections.abc import Collection, Iterator, Sequence
-from itertools import accumulate
+from itertools import accumulate, compress
 
 _CUT = b": error: "
 
@@ -46,24 +46,21 @@ class LogLines:
     def find(self, wanted: Collection[bytes]) -> tuple[Sequence[int], Sequence[bytes]]:
         """The numbers of all lines that are `wanted`, in order, and the lines."""
         cuts = {pair: line for pair, line in self._cuts.items() if line in wanted}
-        lines = list(map(cuts.get, self._pairs))
-        found = [(number, line) for number, line in zip(self._starts[1:], lines, strict=False) if line is not None]
-        rest = [(number, self.line(number)) for number in sorted({0, len(self) - 1})]
+        at_cuts = list(map(cuts.get, self._pairs))
+        numbers, lines = list(compress(self._starts[1:], at_cuts)), list(filter(None, at_cuts))
+        rest = [(number, line) for number in {0, len(self) - 1} - set(self._starts[1:-1]) if (line := self.line(number)) in wanted]
         inner = [[(at, line) for at, line in enumerate(lines[1:-1], 1) if line in wanted] for lines in self._pieces]
         if any(inner):
             rest += [
-                (start + at, line)
-                for start, piece in zip(self._starts, self._which, strict=False)
-                for at, line in inner[piece]
+                (start + at, line) for start, piece in zip(self._starts, self._which, strict=False) for at, line in inner[piece]
             ]
-        known = {number for number, _ in found[:1] + found[-1:]}
-        found += [(number, line) for number, line in rest if line in wanted and number not in known]
-        found.sort()
-        return [number for number, _ in found], [line for _, line in found]
+        if rest:
+            found = sorted([*zip(numbers, lines, strict=True), *rest])
+            return [number for number, _ in found], [line for _, line in found]
+        return numbers, lines
 
     def line(self, number: int) -> bytes:
-        at = bisect_right(self._starts, number) - 1
-        at = min(at, len(self._which) - 1)
+        at = bisect_right(self._starts, number, 0, len(self._which)) - 1
         start = self._starts[at]
         if number == start and at:
             return self._cuts[self._which[at - 1], self._which[at]]

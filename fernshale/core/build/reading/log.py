@@ -97,19 +97,17 @@ def _sections(log: _Log) -> Iterator[tuple[int, int]]:
 
 def _read_section(log: _Log, start: int, end: int, reader: Reader) -> list[Diagnostic]:
     lines, kinds = log.lines, log.kinds
-    inside = slice(bisect_left(log.numbers, start), bisect_left(log.numbers, end))
-    numbers, texts = log.numbers[inside], log.texts[inside]
-    heads = list(compress(numbers, map(kinds.heads.__contains__, texts)))
-    said = list(filter(kinds.heads.__contains__, texts))
-    counts = Counter(said)
-    first = dict(zip(reversed(said), reversed(heads), strict=True))
-    others = list(compress(numbers, map(kinds.others.__contains__, texts))) if kinds.others else []
-    events = sorted({*heads, *others}) if others else heads
     found: list[Diagnostic] = []
-    if (opening := lines.line(start)) in kinds.folders:
-        found += reader.feed(_decode(opening))
+    is_told = lines.line(start) in kinds.folders
+    if is_told:
+        found += reader.feed(_decode(lines.line(start)))
+    inside = slice(bisect_left(log.numbers, start) + is_told, bisect_left(log.numbers, end))
+    events, texts = log.numbers[inside], log.texts[inside]
+    counts = Counter(texts)
+    first = dict(zip(reversed(texts), reversed(events), strict=True))
+    others = [at for at, text in zip(events, texts, strict=True) if text in kinds.others] if kinds.others else []
     fed = start
-    for at in sorted((*first.values(), *others)):
+    for at in sorted({*first.values(), *others}):
         number = bisect_right(events, at)
         until = events[number] if number < len(events) else end
         if at < fed:
