@@ -68,6 +68,10 @@ class LogLines:
 
     def between(self, start: int, end: int) -> list[bytes]:
         """The lines from `start` on and before `end`."""
+        at = bisect_right(self._starts, start, 0, len(self._which)) - 1
+        begin = self._starts[at]
+        if begin < start and end <= self._starts[at + 1]:
+            return self._pieces[self._which[at]][start - begin : end - begin]
         return [self.line(number) for number in range(start, end)]
 
 
