@@ -30,6 +30,8 @@ _ASIDE = frozenset(
 _BUNDLED = (".min.js", ".min.mjs", ".bundle.js", ".umd.js", ".prod.js")
 # From so many bytes on a second process is worth its start.
 _MUCH = 2_000_000
+# About what is parsed here until it is ready, and while what it found comes back.
+_AHEAD = 700_000
 _PARSE = "fernshale.core.drift.release:parse_files"
 
 
@@ -174,8 +176,8 @@ def parse_files(
 
 
 def _half(jobs: Sequence[_Job]) -> int:
-    """Where half of the bytes lie on either side."""
-    whole, seen = sum(job[3] for job in jobs), 0
+    """Where both processes have as much to do: half of the bytes, and those parsed here while the second one starts."""
+    whole, seen = sum(job[3] for job in jobs) + _AHEAD, 0
     for number, job in enumerate(jobs):
         seen += job[3]
         if seen * 2 >= whole:
