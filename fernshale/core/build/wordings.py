@@ -75,11 +75,11 @@ WORDINGS: tuple[Wording, ...] = (
         "{scope} has no {symbol}",
         r"'(?P<symbol>\w+)' is not a member of '(?P<scope>[^']+)'",
         r"no member named '(?P<symbol>\w+)' in namespace '(?P<scope>[^']+)'",
-        r"Module (?:'(?P<scope>[^']+)' )?has no (?:exported member|attribute) '(?P<symbol>\w+)'",
+        r"Module (?:'+(?P<scope>[^']+)'+ )?has no (?:exported member|attribute) '(?P<symbol>\w+)'",
         r"'(?P<symbol>\w+)' is not a known attribute of module '(?P<scope>[^']+)'",
         r"module '(?P<scope>[^']+)' has no attribute '(?P<symbol>\w+)'",
         r"cannot import name '(?P<symbol>\w+)' from '(?P<scope>[^']+)'",
-        r"has no exported member named '(?P<symbol>\w+)'",
+        r"^'+(?P<scope>[^']+)'+ has no exported member named '(?P<symbol>\w+)'",
     ),
     *_rows(
         NAME,

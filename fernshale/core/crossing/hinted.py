@@ -16,6 +16,8 @@ from fernshale.core.fix.rules import Rule, RuleSet
 # How much of the doubt a suggestion of the same leaves; and what one is worth by itself. Tools go by the letters alone.
 _DOUBT = 0.35
 _SPELLING, _ONLY, _ONE_OF_SEVERAL = 0.85, 0.5, 0.3
+# Where comparing the releases has something to say of the same name.
+_BESIDE_GUESSES = 0.4
 
 
 def with_hints(rules: LegRules, causes: Sequence[Cause]) -> LegRules:
@@ -25,7 +27,12 @@ def with_hints(rules: LegRules, causes: Sequence[Cause]) -> LegRules:
         return rules
     sets = tuple(replace(group, rules=tuple(_shared(rule, hinted) for rule in group.rules)) for group in rules.sets)
     known = {_key(rule) for group in sets for rule in group.rules}
-    own = tuple(rule for key, rule in hinted.items() if key not in known)
+    guessed = {rule.old for group in sets for rule in group.rules if rule.kind in ("rename", "keyword")}
+    own = tuple(
+        replace(rule, confidence=rule.confidence * _BESIDE_GUESSES) if rule.old in guessed else rule
+        for key, rule in hinted.items()
+        if key not in known
+    )
     return LegRules((*sets, *([RuleSet("what the tool suggests", own, Path())] if own else [])), rules.changes)
 
 

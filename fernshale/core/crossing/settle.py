@@ -252,12 +252,16 @@ def _take_sure(
         token.check()
         ground = crossing_ground(crossing, progress, token)
         sure = build(ground, crossing, token).sure
-        fix = next((fix for fix in sure if fix.rule.id not in taken), None)
-        if fix is None:
+        fresh = [fix for fix in sure if fix.rule.id not in taken]
+        if not fresh:
             return list(taken.values())
-        progress(fix.rule.name, len(taken), len(taken) + len(sure))
-        entry = apply_fix(crossing, ground, fix, "everywhere", None, who, on_line, progress, token)
-        taken[fix.rule.id] = fix, entry
+        touched: set[TreePath] = set()
+        for fix in fresh:
+            if touched.isdisjoint(fix.files):  # else its places are not where they were
+                progress(fix.rule.name, len(taken), len(taken) + len(sure))
+                entry = apply_fix(crossing, ground, fix, "everywhere", None, who, on_line, progress, token)
+                taken[fix.rule.id] = fix, entry
+                touched.update(fix.files)
 
 
 def find_fix(crossing: Crossing, ground: Ground, key: str, rule: str, token: CancelToken) -> Fix:

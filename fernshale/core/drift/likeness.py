@@ -30,11 +30,12 @@ _PLAIN_TYPES = frozenset(("", "void", "None", "bool", "int", "-> None"))
 @dataclass(frozen=True)
 class Traits:
     """A symbol with what is worked out from it once. `rarity` is of the words of bodies, `members` are the names it contains,
-    `after` and `before` its neighbours in the file."""
+    `reach` those with what it inherits, `after` and `before` its neighbours in the file."""
 
     symbol: Symbol
     rarity: Rarity
     members: frozenset[str] = frozenset()
+    reach: frozenset[str] = frozenset()
     before: str = ""
     after: str = ""
 
@@ -173,15 +174,18 @@ def _weigh_signature(old: Traits, new: Traits, world: World, add: _Add) -> None:
 def _weigh_members(old: Traits, new: Traits, add: _Add) -> None:
     if old.symbol.bases and old.symbol.bases == new.symbol.bases:
         add(0.5, f"both derive from {', '.join(new.symbol.bases)}")
-    small = min(len(old.members), len(new.members))
-    if not old.members or not new.members:
+    # What one inherits counts where the other declares it: members may have gone up into a base.
+    ours = old.members | (old.reach & new.members)
+    theirs = new.members | (new.reach & old.members)
+    small = min(len(ours), len(theirs))
+    if not small:
         return
-    shared = len(old.members & new.members)
-    share = shared / len(old.members | new.members)
+    shared = len(ours & theirs)
+    share = shared / len(ours | theirs)
     cover = shared / small
     add(
         5.5 * (0.5 * share + 0.5 * cover - 0.3) * min(1.0, small / 4),
-        f"{shared} of {len(old.members)} members are the same" if shared else "",
+        f"{shared} of {len(ours)} members are the same" if shared else "",
     )
 
 

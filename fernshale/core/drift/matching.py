@@ -9,6 +9,7 @@ Method: sparse minimum-cost assignment (Jonker and Volgenant, 1987) over log odd
 from __future__ import annotations
 
 import math
+import re
 from collections import Counter, defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
@@ -28,6 +29,8 @@ _MOST_TOLD = 5
 # A part of a name or a word that stands in more symbols than this brings no candidates by itself.
 _COMMON = 60
 _LEAST = 0.03
+# A base whose name more classes have is not known by it.
+_MOST_NAMESAKES = 3
 # How often a new symbol that another old one has the better claim on took in this one, too.
 _BESIDE = 0.35
 
@@ -90,16 +93,16 @@ class _Side:
         self,
         symbols: Sequence[Symbol],
         words: Rarity,
-        members: Mapping[Path, set[str]],
+        members: _Members,
         order: Mapping[Path, tuple[str, str]],
     ) -> None:
         self.traits = [
-            Traits(item, words, frozenset(members.get(item.path, ())), *order.get(item.path, ("", "")))
+            Traits(item, words, members.own(item.path), members.reach(item.path), *order.get(item.path, ("", "")))
             for item in symbols
         ]
         self.by_key: dict[_Key, list[int]] = defaultdict(list)
         for number, trait in enumerate(self.traits):
-            for key in _keys(trait.symbol, trait.symbol.scope, trait.symbol.file, trait.members):
+            for key in _keys(trait.symbol, trait.symbol.scope, trait.symbol.file, trait.reach):
                 self.by_key[key].append(number)
 
 
@@ -129,7 +132,7 @@ class _Work:
         self.names = Rarity(item.name for item in (*self.old, *self.new))
         self.words = Rarity(word for item in (*self.old, *self.new) for word in item.words)
         self.new_paths = {item.path for item in self.new if not item.is_hidden}
-        self.old_members, self.new_members = _members(self.old), _members(self.new)
+        self.old_members, self.new_members = _Members(self.old), _Members(self.new)
         self.old_order, self.new_order = _order(self.old), _order(self.new)
         self.paired = {item.name: item.name for item in self.old}
 
@@ -149,7 +152,7 @@ class _Work:
             token.check()
             near: Counter[int] = Counter()
             for key in _keys(
-                trait.symbol, world.scope_of(trait.symbol.scope), world.file_of(trait.symbol.file), trait.members
+                trait.symbol, world.scope_of(trait.symbol.scope), world.file_of(trait.symbol.file), trait.reach
             ):
                 found = new.by_key.get(key, ())
                 if len(found) <= _COMMON or key[0] in ("name", "scope"):
@@ -248,11 +251,40 @@ def _mapped(path: Path, scopes: Mapping[Path, Path]) -> Path:
     return path
 
 
-def _members(symbols: Sequence[Symbol]) -> dict[Path, set[str]]:
-    members: dict[Path, set[str]] = defaultdict(set)
-    for item in symbols:
-        members[item.scope].add(item.name)
-    return members
+class _Members:
+    """The names that stand in each scope of a release, and those its classes inherit."""
+
+    def __init__(self, symbols: Sequence[Symbol]) -> None:
+        self._own: dict[Path, set[str]] = defaultdict(set)
+        named: dict[str, set[Path]] = defaultdict(set)
+        self._bases: dict[Path, tuple[str, ...]] = {}
+        for item in symbols:
+            self._own[item.scope].add(item.name)
+            if item.kind in CONTAINER:
+                named[item.name].add(item.path)
+                if item.bases:
+                    self._bases[item.path] = item.bases
+        # Namesakes may well be one another's base: a facade of what another module has.
+        self._named = {name: paths for name, paths in named.items() if len(paths) <= _MOST_NAMESAKES}
+        self._reach: dict[Path, frozenset[str]] = {}
+
+    def own(self, path: Path) -> frozenset[str]:
+        return frozenset(self._own.get(path, ()))
+
+    def reach(self, path: Path) -> frozenset[str]:
+        """The members of a class with those of all its bases."""
+        if path not in self._reach:
+            self._reach[path] = frozenset().union(*(self._own.get(each, ()) for each in self._line(path)))
+        return self._reach[path]
+
+    def _line(self, path: Path) -> set[Path]:
+        seen, waiting = {path}, [path]
+        while waiting:
+            for base in self._bases.get(waiting.pop(), ()):
+                found = self._named.get(re.split(r"::|\.", base)[-1], set()) - seen
+                seen |= found
+                waiting += found
+        return seen
 
 
 def _order(symbols: Sequence[Symbol]) -> dict[Path, tuple[str, str]]:

@@ -77,6 +77,15 @@ def equal_lines(hunks: Sequence[Hunk], old_count: int) -> dict[int, int]:
     return kept
 
 
+def counterparts(hunks: Sequence[Hunk], old_count: int) -> dict[int, int]:
+    """As `equal_lines`, with the lines of blocks that were replaced by as many."""
+    found = equal_lines(hunks, old_count)
+    for hunk in hunks:
+        if hunk.old[1] - hunk.old[0] == hunk.new[1] - hunk.new[0]:
+            found.update(zip(range(*hunk.old), range(*hunk.new), strict=True))
+    return found
+
+
 def split_hunk(hunk: Hunk, old: Sequence[str], new: Sequence[str]) -> tuple[Hunk, ...]:
     """A replaced block as changes of single lines, where lines of both sides are clearly one another's versions.
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import subprocess
 from pathlib import Path
+from string import Formatter
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import find_causes, last_name
@@ -12,6 +13,7 @@ from fernshale.core.build.owners import Ground, find_owners
 from fernshale.core.build.paths import ProjectFiles
 from fernshale.core.build.reading import read_diagnostics
 from fernshale.core.build.rounds import Round, cause_states
+from fernshale.core.build.wordings import WORDINGS
 from fernshale.core.profile.model import DiagnosticPattern
 from tests.conftest import Tree
 
@@ -154,3 +156,9 @@ def test_what_only_follows_stands_under_its_cause() -> None:
     assert under == {"Tide": "", "syntax": tide, "tide": tide, "far": ""}
     # A leader comes before its followers, and what clears most before the rest.
     assert [cause.symbol for cause in causes] == ["Tide", "tide", "", "far"]
+
+
+def test_every_wording_can_be_told() -> None:
+    for wording in WORDINGS:
+        wanted = {name for _, name, _, _ in Formatter().parse(wording.title) if name}
+        assert wanted <= {*wording.pattern.groupindex, "symbol"}, wording.pattern.pattern

@@ -66,6 +66,15 @@ def test_what_comparing_the_releases_tells_is_proposed_and_taken(tree: Tree) -> 
     assert _look(crossing).build.passed and "kindle('cellar', 4)" in (wick.project / "game.py").read_text()
 
 
+def test_causes_on_one_line_are_followed_in_one_round(tree: Tree) -> None:
+    old = _OLD + 'def snuff(room):\n    """Make it dark again in a room."""\n    return lamps.find(room).darken()\n'
+    new = old.replace("light_up", "kindle").replace("snuff", "quench")
+    wick, crossing = _without_rules(tree, old, new, "import wick\nwick.light_up('hall', wick.snuff('cellar'))\n")
+    assert go_rounds(crossing, "test", _quiet, no_progress, CancelToken()) == "it compiles and links"
+    assert [item.total for item in _look(crossing).build.rounds] == [2, 0]
+    assert (wick.project / "game.py").read_text() == "import wick\nwick.kindle('hall', wick.quench('cellar'))\n"
+
+
 def test_one_change_by_hand_is_offered_at_the_other_places(tree: Tree) -> None:
     new = "def glow(strength, room):\n    return strength\n"
     game = "import wick\nwick.light_up('hall', 3)\nx = wick.light_up('cellar', hours[4])\nwick.light_up(other(), 1)\n"

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import re
 import time
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
 from functools import cache, partial
 from pathlib import Path
+from typing import Literal
 
 from fernshale.core.base.errors import MisuseError, StoreError
 from fernshale.core.base.globs import matches
@@ -52,7 +54,7 @@ from fernshale.core.crossing.texts import read_texts
 from fernshale.core.fix.apply import Edit, apply_edits
 from fernshale.core.fix.expression import expression_lines
 from fernshale.core.fix.rules import Rule
-from fernshale.core.merge.align import align_lines, equal_lines
+from fernshale.core.merge.align import align_lines, counterparts, equal_lines
 from fernshale.core.merge.spelling import read_lines
 from fernshale.core.profile.model import Role
 from fernshale.core.snapshot.manifest import EMPTY, Manifest
@@ -80,7 +82,8 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
         causes = find_causes(find_owners(_read_log(Path(last["log"]), ground), shape), _line_reader(ground))
         learned = learn_from_changes(ground, crossing, last["snapshot"], causes)
         rules = with_hints(rules.with_learned(learned), causes)
-    places = [all_places(error.diagnostic, shape) for cause in causes for error in cause.errors] if shape else []
+    near = shape.near() if shape is not None else None
+    places = [all_places(error.diagnostic, near) for cause in causes for error in cause.errors] if near else []
     live, edits = _live_rules(rules, {place.file for listed in places for place in listed}, causes, ground, token)
     far, later = sure_from(crossing), put_off(crossing)
     silent = tuple(fix for fix in _silent(rules, edits, far) if f"fix:{fix.rule.id}" not in crossing.decisions())
@@ -88,7 +91,7 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     drift = used_changes(rules.changes, texts.used) if texts else ()
     defaults = tuple(default_matters(ground, drift, texts, crossing.decisions())) if texts else ()
     pins = _pins(ground, drift, defaults, far, token)
-    if last is None or shape is None:
+    if last is None or near is None:
         matters = (*no_build(), *silent_matters(silent), *defaults)
         return BuildView(rounds, (), silent, drift, find_debts(crossing), True, False, matters, far, defaults, pins)
     is_stale = last["fingerprint"] != ground.fingerprint(_NOT_BUILT)
@@ -96,7 +99,7 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     views = []
     for cause in causes:
         is_later = cause.key in later
-        fixes = _find_fixes(cause, live, rules, edits, shape, ground, NEVER if is_later else far)
+        fixes = _find_fixes(cause, live, rules, edits, near, ground, NEVER if is_later else far)
         aside = "" if fixes else _aside_of(cause, gone)
         open_ = _count_open(cause)
         is_settled = is_stale and not fixes and not open_
@@ -238,13 +241,23 @@ def _line_reader(ground: Ground) -> LineOf:
     return line_of
 
 
-def _build_ground(ground: Ground, crossing: Crossing, snapshot: str) -> BuildGround:
+@dataclass(frozen=True, slots=True)
+class _Shape(BuildGround):
+    """`line_near` tells also where a line stands that was changed: one fix may leave another's place on it."""
+
+    line_near: Callable[[str, int], int]
+
+    def near(self) -> BuildGround:
+        return replace(self, line_now=self.line_near)
+
+
+def _build_ground(ground: Ground, crossing: Crossing, snapshot: str) -> _Shape:
     """`snapshot` is of the tree that was built; "" for the tree as it is."""
     plugins = tuple((item.id, item.folder) for item in ground.plugins)
     engine = engine_folder(ground, ground.release)
     scratch = (crossing.folder.resolve(),)
     lines = _LinesNow(ground, crossing, snapshot) if snapshot else None
-    return BuildGround(
+    return _Shape(
         ground.project,
         project_files(ground),
         engine,
@@ -252,6 +265,7 @@ def _build_ground(ground: Ground, crossing: Crossing, snapshot: str) -> BuildGro
         plugins,
         lambda path: role_of(ground.profile, path).role,
         lines.line_now if lines else lambda path, line: line,
+        lines.line_near if lines else lambda path, line: line,
     )
 
 
@@ -264,17 +278,24 @@ class _LinesNow:
             self._built: Manifest = crossing.store.manifest(snapshot)
         except StoreError:
             self._built = EMPTY  # then lines are taken to be where they were
-        self._known: dict[str, dict[int, int] | None] = {}
+        self._known: dict[str, tuple[dict[int, int], dict[int, int]] | None] = {}
 
     def line_now(self, path: str, line: int) -> int:
         """1-based, 0 when the line was changed."""
+        return self._find(path, line, 0)
+
+    def line_near(self, path: str, line: int) -> int:
+        """As `line_now`, but a line that was changed in its place is where it was."""
+        return self._find(path, line, 1)
+
+    def _find(self, path: str, line: int, which: Literal[0, 1]) -> int:
         if path not in self._known:
             self._known[path] = self._align(TreePath(path))
-        lines = self._known[path]
-        return line if lines is None else lines.get(line - 1, -1) + 1
+        known = self._known[path]
+        return line if known is None else known[which].get(line - 1, -1) + 1
 
-    def _align(self, path: TreePath) -> dict[int, int] | None:
-        """New line for each kept line, 0-based; None when the file is as it was built."""
+    def _align(self, path: TreePath) -> tuple[dict[int, int], dict[int, int]] | None:
+        """New line for each kept line, and for each kept or changed one, 0-based; None when the file is as it was built."""
         before, now = self._built.files.get(path), self._ground.manifest.files.get(path)
         if before is None or (now is not None and now.content == before.content):
             return None
@@ -286,7 +307,8 @@ class _LinesNow:
         if old is None or text is None:
             return None
         old_lines = read_lines(old.text).lines
-        return equal_lines(align_lines(old_lines, read_lines(text).lines), len(old_lines))
+        hunks = align_lines(old_lines, read_lines(text).lines)
+        return equal_lines(hunks, len(old_lines)), counterparts(hunks, len(old_lines))
 
 
 def _read_log(log: Path, ground: Ground) -> tuple[Diagnostic, ...]:
@@ -336,6 +358,8 @@ def _find_fixes(
         found = edits.get(rule.id, ())
         if rule.silent or message_fits is False:
             continue
+        if rule.named and rule.kind == "rename" and cause.symbol and not _names(rule, cause.symbol):
+            continue  # it is for an error that names it, and this one names another
         # A member that is missing is named by itself; where it goes may be far from the head of its class.
         is_member = rule.kind == "add-member" and rule.member == cause.symbol
         here = found if is_member else tuple(edit for edit in found if _lines_of(edit) & named)
