@@ -18,7 +18,7 @@ from fernshale.core.drift.joining import plain_type
 from fernshale.core.drift.matching import Candidate
 from fernshale.core.drift.release import languages_of, list_sources
 from fernshale.core.drift.symbols import Symbol
-from fernshale.core.fix.apply import split_arguments
+from fernshale.core.fix.apply import SCRIPTS, split_arguments
 from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.rules import Rule, RuleSet, Where
 from fernshale.core.fix.tokens import group_end, tokenize
@@ -113,22 +113,29 @@ def _follow(old: Symbol, candidate: Candidate, number: int, before: Path, after:
 
 
 def _header_rules(changes: Sequence[Change]) -> Iterator[Rule]:
-    """Headers whose symbols are found in another one now."""
+    """Headers and modules of scripts whose symbols are found in another one now."""
     into: dict[str, Counter[str]] = {}
     for change in changes:
         if change.kind not in ("renamed", "moved") or change.old is None or change.new is None:
             continue
-        if change.old.file.endswith(_C_FAMILY) and change.old.file != change.new.file:
-            into.setdefault(_included(change.old.file), Counter())[_included(change.new.file)] += 1
+        if change.old.file.endswith((*_C_FAMILY, *SCRIPTS)) and change.old.file != change.new.file:
+            old, new = _included(change.old.file), _included(change.new.file)
+            if old != new:
+                into.setdefault(old, Counter())[new] += 1
     for old, counted in into.items():
         new, times = counted.most_common(1)[0]
         why = f"what stood in {old} stands in {new}"
         sure = min(0.95, 0.6 + 0.15 * times)
+        if not old.endswith(_C_FAMILY):
+            # Each name is imported by itself, and each may have gone elsewhere.
+            sure *= times / counted.total()
         yield Rule(f"drift-header-{old}", "header", why, old=old, new=new, confidence=sure, named=True)
 
 
 def _included(file: str) -> str:
-    """A header's path as it is included: behind the last folder that is called include."""
+    """A header's path as it is included, behind the last folder that is called include; a script's as it is imported."""
+    if file.endswith(SCRIPTS):
+        return re.sub(r"(?:/index)?(?:\.d)?\.\w+\Z", "", file)
     return re.sub(r"^(?:.*/)?(?:include|inc)/", "", file)
 
 

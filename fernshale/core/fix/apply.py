@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from functools import partial
 
 from fernshale.core.base.globs import matches
-from fernshale.core.base.languages import endings_of
+from fernshale.core.base.languages import ENDINGS, endings_of
 from fernshale.core.base.textfile import line_end, position
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.data.formats import USUAL, Formats
@@ -183,7 +183,16 @@ def _chain_before(tokens: Sequence[Token], index: int) -> tuple[int, list[str]]:
     return first, names
 
 
+# Languages in which a module is imported by its path, without the ending of its file.
+SCRIPTS = (*ENDINGS["typescript"], *ENDINGS["tsx"], *ENDINGS["javascript"])
+
+
 def _header(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
+    if path.endswith(SCRIPTS):
+        wanted = rf"""(?:\bfrom|\bimport|\brequire\s*\(|\bimport\s*\()\s*(["'])(?:[^"'\n]*/)?(?P<module>{re.escape(rule.old)})\1"""
+        for found in re.finditer(wanted, text):
+            yield found.start("module"), found.end("module"), rule.new
+        return
     pattern = rf'^[ \t]*#[ \t]*(?:include|import)[ \t]*[<"]({re.escape(rule.old)})[>"]'
     for found in re.finditer(pattern, text, re.MULTILINE):
         yield found.start(1), found.end(1), rule.new

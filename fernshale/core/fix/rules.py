@@ -2,7 +2,7 @@
 
 rename        the name `old` is `new` now; with `of`, where it can be told that another type is meant, it is left alone
 move          the qualified name `old` is `new` now, also where only its end is written, and in imports
-header        the included file `old` is `new` now
+header        the included file `old` is `new` now; in scripts the imported module of that path
 getter        the field `old` is the function `new()` now, set with `setter`
 add-argument  calls of `call` with `arguments` arguments get `text` as argument number `position`
 keyword       calls of `call` give by the name `new` what they gave by the name `old`

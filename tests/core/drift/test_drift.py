@@ -327,6 +327,13 @@ def test_users_write_the_path_that_shows_a_name(tree: Tree) -> None:
     assert (rules["rename"].old, rules["rename"].new, rules["rename"].named) == ("trapz", "trapezoid", True)
 
 
+def test_a_script_that_went_elsewhere_is_imported_from_there(tree: Tree) -> None:
+    text = "export function moor(boat: number): void { dock.take(boat, day, hour); }\nexport class Pier { keeper: string; }\n"
+    old, new = tree("old", {"wick/scene.d.ts": text}), tree("new", {"wick/world/index.d.ts": text.replace("day", "night")})
+    (rule,) = (rule for rule in guess_rules(_changes(old, new), old, new, "t", ()).rules if rule.kind == "header")
+    assert (rule.old, rule.new, rule.named) == ("wick/scene", "wick/world", True)
+
+
 def test_an_argument_with_another_name_is_followed_by_its_name(tree: Tree) -> None:
     moor = "class Pier:\n    def moor(self, boat, {}: int = 1, *, {}):\n        return 1\n"
     old = tree("old", {"wick.py": moor.format("day", "berth=0")})

@@ -132,6 +132,21 @@ def test_what_goes_leaves_no_block_of_python_empty(before: str, after: str) -> N
     assert _fixed(_rewrite("$a.fog($$b)", ""), before, "a.py") == after
 
 
+def test_a_module_of_a_script_is_imported_by_its_path() -> None:
+    rule = Rule("r", "header", "w", old="wick/scene", new="wick/world/scene")
+    before = """import { A, type B } from 'wick/scene';
+export * from "@dock/wick/scene";
+import "wick/scene";
+const c = require('./vendor/wick/scene'), d = await import("wick/scene");
+const text = "wick/scene"; // from 'wick/scene.js'
+import e from "wick/scenes"; import f from "candlewick/scene";
+"""
+    after = before.replace("wick/scene'", "wick/world/scene'").replace('wick/scene"', 'wick/world/scene"')
+    after = after.replace('text = "wick/world/scene"', 'text = "wick/scene"').replace("candlewick/world/scene", "candlewick/scene")
+    assert _fixed(rule, before, "a.ts") == after
+    assert _fixed(rule, before, "a.cpp") == before
+
+
 def test_what_is_switched_off_leaves_a_whole_block() -> None:
     rule = Rule("r", "switch-off", "fog is gone", pattern="sky.fog($$b)")
     assert _fixed(rule, "if dim:\n    sky.fog(1)\nsky.fog(2)  # thick\n", "a.py") == (

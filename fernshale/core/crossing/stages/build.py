@@ -430,6 +430,8 @@ def _names(rule: Rule, symbol: str) -> bool:
     told = " ".join((rule.old, rule.call, rule.member, rule.pattern))
     if rule.kind == "move" and rule.old.startswith((f"{symbol}.", f"{symbol}::")):
         return True  # what stood in a module that is missing
+    if rule.kind == "header" and symbol.endswith(f"/{rule.old}"):
+        return True  # a module of a package, by its path in that
     return symbol in {*re.findall(r"[\w/.]+", told), *re.findall(r"\w+", told)}
 
 
