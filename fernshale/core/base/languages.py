@@ -18,6 +18,8 @@ ENDINGS: Mapping[str, tuple[str, ...]] = {
     "javascript": (".js", ".mjs", ".cjs", ".jsx"),
     "lua": (".lua",),
 }  # fmt: skip
+# Languages in which a module is imported by its path, without the ending of its file.
+SCRIPTS = (*ENDINGS["typescript"], *ENDINGS["tsx"], *ENDINGS["javascript"])
 # Files in which a comment begins with `#` or with `--`; in all others it begins with `//`.
 HASH_COMMENTS = (".py", ".pyi", ".sh", ".toml", ".yaml", ".yml", ".rb", ".pl", ".mk", ".cmake")
 DASH_COMMENTS = (".lua", ".sql")

@@ -68,7 +68,8 @@ def default_matters(ground: Ground, drift: Sequence[Used], texts: Texts, decided
         if change.kind != "default" or not change.symbol.is_callable or key in decided:
             continue
         name = change.symbol.name
-        call = re.compile(rf"{name}(?<!\w{name})\s*\(")
+        # The name first: a pattern that begins with letters is looked for many times faster.
+        call = re.compile(rf"{re.escape(name)}(?<!\w{re.escape(name)})\s*\(")
         for path, text in texts.of.items():
             if name in text and role_of(ground.profile, path).role == "own" and (found := call.search(text)):
                 title = f"{change.what}: compiles, and may mean something else"

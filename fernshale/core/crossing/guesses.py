@@ -12,13 +12,14 @@ from collections.abc import Collection, Iterator, Mapping, Sequence
 from functools import lru_cache
 from pathlib import Path
 
+from fernshale.core.base.languages import SCRIPTS
 from fernshale.core.drift.compare import Change
 from fernshale.core.drift.fronts import front_names, shown_path
 from fernshale.core.drift.joining import plain_type
 from fernshale.core.drift.matching import Candidate
 from fernshale.core.drift.release import languages_of, list_sources
 from fernshale.core.drift.symbols import Symbol
-from fernshale.core.fix.apply import SCRIPTS, split_arguments
+from fernshale.core.fix.apply import split_arguments
 from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.rules import Rule, RuleSet, Where
 from fernshale.core.fix.tokens import group_end, tokenize
@@ -38,9 +39,7 @@ _BY_NAME = (".py", ".pyi", ".cs")
 _SAME_PLACE, _ONE_FOR_ANOTHER = 0.93, 0.7
 
 
-def guess_rules(
-    changes: Sequence[Change], old: Path, new: Path, title: str, known: Collection[str]
-) -> RuleSet:
+def guess_rules(changes: Sequence[Change], old: Path, new: Path, title: str, known: Collection[str]) -> RuleSet:
     """Rules to follow `changes`; nothing for the symbols that better authorities (`known`) have rules for.
 
     `old` and `new` are the releases' folders; the new one's own code shows how new things are used.

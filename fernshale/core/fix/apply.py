@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from functools import partial
 
 from fernshale.core.base.globs import matches
-from fernshale.core.base.languages import ENDINGS, endings_of
+from fernshale.core.base.languages import SCRIPTS, endings_of
 from fernshale.core.base.textfile import line_end, position
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.data.formats import USUAL, Formats
@@ -151,9 +151,9 @@ def _move(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     """Chains of names that end like the old one: what the chain leaves out, the new name leaves out as well."""
     old, new = re.split(r"::|\.", rule.old), re.split(r"::|\.", rule.new)
     tokens = tokenize(text, path)
-    bound = bound_names(text) if path.endswith(PYTHON) else {}
+    bound = bound_names(text, path) if path.endswith(PYTHON) else {}
     if bound:
-        yield from moved_imports(old, new, text)
+        yield from moved_imports(old, new, text, path)
     imported: set[str] = set()
     for index in name_indexes(text, path, old[-1]):
         first, names = _chain_before(tokens, index)
@@ -183,19 +183,16 @@ def _chain_before(tokens: Sequence[Token], index: int) -> tuple[int, list[str]]:
     return first, names
 
 
-# Languages in which a module is imported by its path, without the ending of its file.
-SCRIPTS = (*ENDINGS["typescript"], *ENDINGS["tsx"], *ENDINGS["javascript"])
-
-
 def _header(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     if path.endswith(SCRIPTS):
-        wanted = rf"""(?:\bfrom|\bimport|\brequire\s*\(|\bimport\s*\()\s*(["'])(?:[^"'\n]*/)?(?P<module>{re.escape(rule.old)})\1"""
-        for found in re.finditer(wanted, text):
-            yield found.start("module"), found.end("module"), rule.new
+        wanted = rf"""\b(?P<word>from|import|require)\s*\(?\s*(["'])(?:[^"'\n]*/)?(?P<module>{re.escape(rule.old)})\2"""
+        found = list(re.finditer(wanted, text))
+        starts = {start for word in {item["word"] for item in found} for start in name_starts(text, path, word)}
+        yield from ((*item.span("module"), rule.new) for item in found if item.start() in starts)
         return
     pattern = rf'^[ \t]*#[ \t]*(?:include|import)[ \t]*[<"]({re.escape(rule.old)})[>"]'
-    for found in re.finditer(pattern, text, re.MULTILINE):
-        yield found.start(1), found.end(1), rule.new
+    for line in re.finditer(pattern, text, re.MULTILINE):
+        yield line.start(1), line.end(1), rule.new
 
 
 def _getter(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from fernshale.core.base.textfile import line_end
+from fernshale.core.fix.tokens import name_starts
 
 _FROM = re.compile(
     r"(?m)^(?P<indent>[ \t]*)from[ \t]+(?P<module>[\w.]+)[ \t]+import[ \t]+(?:\((?P<many>[^()]*)\)|(?P<names>[^\n(#\\]+))"
@@ -28,23 +29,24 @@ class Bound:
     is_whole: bool = False
 
 
-def bound_names(text: str) -> dict[str, Bound]:
+def bound_names(text: str, path: str) -> dict[str, Bound]:
     """What the imports of a file bind, by the name that is bound (`a.b` for `import a.b`)."""
     found: dict[str, Bound] = {}
-    for line in _FROM.finditer(text):
+    for line in _in_code(_FROM, text, path, "from"):
         module = tuple(line["module"].split("."))
         for name, alias in _listed(line["many"] or line["names"] or ""):
             found[alias or name] = Bound((*module, name), line.end(), line["indent"])
-    for line in _IMPORT.finditer(text):
+    for line in _in_code(_IMPORT, text, path, "import"):
         for name, alias in _listed(line["names"]):
             found[alias or name] = Bound(tuple(name.split(".")), line.start() + len(line[0].rstrip()), line["indent"], not alias)
     return found
 
 
-def moved_imports(old: Sequence[str], new: Sequence[str], text: str) -> Iterator[Edit]:
+def moved_imports(old: Sequence[str], new: Sequence[str], text: str, path: str) -> Iterator[Edit]:
     """The lines that import `old` by its name from its module, with it imported from where it is now."""
-    for line in _FROM.finditer(text):
-        if line["module"] != ".".join(old[:-1]):
+    for line in _in_code(_FROM, text, path, "from"):
+        # What goes on behind a backslash is left alone: it is not known whole.
+        if line["module"] != ".".join(old[:-1]) or text.startswith("\\", line.end()):
             continue
         names = list(_listed(line["many"] or line["names"]))
         alias = next((alias for name, alias in names if name == old[-1]), None)
@@ -82,6 +84,13 @@ def moved_uses(
         return new[-1], known_as, f"from {'.'.join(new[:-1])} import {new[-1]}"
     is_same = bound[new[-1]].meaning == tuple(new)
     return (new[-1], None, "") if is_same else (".".join(new), known_as, f"import {'.'.join(new[:-1])}")
+
+
+def _in_code(pattern: re.Pattern[str], text: str, path: str, word: str) -> Iterator[re.Match[str]]:
+    """The lines that fit, and are no part of a comment or a string."""
+    found = list(pattern.finditer(text))
+    starts = frozenset(name_starts(text, path, word)) if found else ()
+    return (line for line in found if line.end("indent") in starts)
 
 
 def _listed(names: str) -> Iterator[tuple[str, str]]:

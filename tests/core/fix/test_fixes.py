@@ -138,11 +138,13 @@ def test_a_module_of_a_script_is_imported_by_its_path() -> None:
 export * from "@dock/wick/scene";
 import "wick/scene";
 const c = require('./vendor/wick/scene'), d = await import("wick/scene");
-const text = "wick/scene"; // from 'wick/scene.js'
+const text = "wick/scene"; // from 'wick/scene'
+const said = "import 'wick/scene'";
 import e from "wick/scenes"; import f from "candlewick/scene";
 """
     after = before.replace("wick/scene'", "wick/world/scene'").replace('wick/scene"', 'wick/world/scene"')
-    after = after.replace('text = "wick/world/scene"', 'text = "wick/scene"').replace("candlewick/world/scene", "candlewick/scene")
+    for prose in ('text = "{}"', "// from '{}'", "import '{}'\"", "candle{}"):
+        after = after.replace(prose.format("wick/world/scene"), prose.format("wick/scene"))
     assert _fixed(rule, before, "a.ts") == after
     assert _fixed(rule, before, "a.cpp") == before
 

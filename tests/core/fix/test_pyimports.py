@@ -65,6 +65,9 @@ def _moved(rule: Rule, text: str) -> str:
             "from wick import server\nimport dock\nfrom shed import Boat, Ship\ndock.Ship()\n",
         ),
         ("from shed import server\nserver.Boat()\n",) * 3,
+        # Prose is left alone, and so is what is not understood whole.
+        ('"""\nfrom wick.server import Boat\n"""\n# from wick.server import Boat\n',) * 3,
+        ("from wick.server import Boat, \\\n    Tide\n",) * 3,
     ],
 )
 def test_a_moved_name_is_imported_from_where_it_is(before: str, nearby: str, elsewhere: str) -> None:

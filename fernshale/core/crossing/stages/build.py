@@ -331,7 +331,8 @@ def _live_rules(
     members = {cause.symbol for cause in causes}
 
     def goes_far(rule: Rule) -> bool:
-        return rule.silent or rule.kind == "data" or (bool(near.get(rule.id)) and not rule.named) or rule.member in members
+        is_member = rule.kind == "add-member" and rule.member in members
+        return rule.silent or is_member or (bool(near.get(rule.id)) and not rule.named)
 
     everywhere = find_all_edits(ground, [rule for rule in code if goes_far(rule)], token)
     edits = {**near, **everywhere}
