@@ -94,7 +94,7 @@ def _follow(old: Symbol, candidate: Candidate, number: int, before: Path, after:
     id = f"drift-{_slug(old)}" + (f"-{number + 1}" if number else "")
     new, score = candidate.symbol, candidate.score
     why = "; ".join(candidate.evidence[:3]) or "the two releases compared"
-    now = candidate.written or new.name
+    now = candidate.written or _from_there(old, new)
     if old.is_callable and new.kind == "class":
         # Called like a function it gives something else than before.
         score, why = score * _OTHER_THING, f"{new.name} is a class; {why}"
@@ -107,8 +107,15 @@ def _follow(old: Symbol, candidate: Candidate, number: int, before: Path, after:
         to = ".".join(shown_path(new, after)) if new.file.endswith(PYTHON) else new.full
         if to != old.full:
             yield Rule(id, "move", why, title=f"{old.full} → {to}", old=old.full, new=to, confidence=score)
-        if old.name != new.name and _is_shown(old.name, before, new.name, after):
-            yield Rule(f"{id}-shown", "rename", why, old=old.name, new=new.name, confidence=score, named=True)
+        if old.name != now and (now != new.name or _is_shown(old.name, before, new.name, after)):
+            yield Rule(f"{id}-shown", "rename", why, old=old.name, new=now, confidence=score, named=True)
+
+
+def _from_there(old: Symbol, new: Symbol) -> str:
+    """How a new value is written where the old one's name stood: over what holds it, where that stands beside the old one."""
+    depth = len(old.scope)
+    is_inside = new.kind in ("enumerator", "field", "constant") and len(new.scope) > depth and new.scope[:depth] == old.scope
+    return new.mark.join(new.path[depth:]) if is_inside else new.name
 
 
 def _header_rules(changes: Sequence[Change]) -> Iterator[Rule]:

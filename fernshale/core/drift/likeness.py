@@ -24,6 +24,9 @@ _PRIOR = -4.2
 _PLAIN_VALUES = frozenset(
     ("", "0", "1", "-1", "None", "null", "nil", "true", "false", "True", "False", '""', "''", "[]", "{}")
 )
+# What may be gathered into an enumeration; and what it tells that a name was taken apart for that.
+_VALUES = ("enumerator", "constant", "macro")
+_UNFOLDED = 5.2
 _PLAIN_TYPES = frozenset(("", "void", "None", "bool", "int", "-> None"))
 
 
@@ -106,7 +109,16 @@ def weigh(old: Traits, new: Traits, world: World) -> Evidence:
 _Add = Callable[..., None]
 
 
+def _is_unfolded(one: Symbol, other: Symbol) -> bool:
+    """Whether the name of one says what the other's enumeration and name say together: KIND_STONE and Kind::Stone."""
+    is_value = one.kind in _VALUES and other.kind in ("enumerator", "field") and bool(other.scope)
+    return is_value and parts_of(one.name) == (*parts_of(other.scope[-1]), *parts_of(other.name))
+
+
 def _weigh_name(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
+    if _is_unfolded(old, new) or _is_unfolded(new, old):
+        add(_UNFOLDED, f"{old.name} is {new.name} of an enumeration" if _is_unfolded(old, new) else f"{new.name} says the same")
+        return
     alike = world.names.likeness(old.name, new.name)
     if alike == 1.0:
         # The same name elsewhere; a name that everything has tells less.
@@ -124,7 +136,7 @@ def _weigh_name(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
 
 def _weigh_place(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
     scope = world.scope_of(old.scope)
-    if new.scope == scope:
+    if new.scope == scope or (_is_unfolded(old, new) and new.scope[:-1] == scope):
         words = f"both stand in {'.'.join(new.scope)}" if new.scope else ""
         add(1.5 if new.scope else 0.4, words)
     elif new.scope[-1:] == scope[-1:] and scope:

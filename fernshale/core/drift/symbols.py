@@ -64,7 +64,12 @@ class Symbol:
     @property
     def full(self) -> str:
         """The qualified name as the language writes it."""
-        return (_COLONS if self.file.endswith(_WITH_COLONS) else ".").join(self.path)
+        return self.mark.join(self.path)
+
+    @property
+    def mark(self) -> str:
+        """What stands between the names of a path."""
+        return _COLONS if self.file.endswith(_WITH_COLONS) else "."
 
     @property
     def is_callable(self) -> bool:

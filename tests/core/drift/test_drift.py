@@ -334,6 +334,37 @@ def test_a_script_that_went_elsewhere_is_imported_from_there(tree: Tree) -> None
     assert (rule.old, rule.new, rule.named) == ("wick/scene", "wick/world", True)
 
 
+@pytest.mark.parametrize(
+    ("file", "before", "after", "old", "new", "written"),
+    [
+        (
+            "kind.hpp",
+            "namespace m { enum PierKind { PIER_KIND_WOOD, PIER_KIND_STONE = 4 }; }",
+            "namespace m { enum class PierKind { WOOD, STONE = 4 }; }",
+            "m::PIER_KIND_STONE",
+            "m::PierKind::STONE",
+            "PierKind::STONE",
+        ),
+        (
+            "kind.py",
+            "PIER_KIND_WOOD = 1\nPIER_KIND_STONE = 4\n",
+            "import enum\nclass PierKind(enum.Enum):\n    WOOD = 1\n    STONE = 4\n",
+            "kind.PIER_KIND_STONE",
+            "kind.PierKind.STONE",
+            "PierKind.STONE",
+        ),
+    ],
+)
+def test_values_are_followed_into_an_enumeration(
+    tree: Tree, file: str, before: str, after: str, old: str, new: str, written: str
+) -> None:
+    folders = tree("old", {file: before}), tree("new", {file: after})
+    changes = _changes(*folders)
+    assert ("renamed", old, new) in _told(changes)
+    rules = {(rule.kind, rule.old, rule.new) for rule in guess_rules(changes, *folders, "t", ()).rules}
+    assert {("move", old, new), ("rename", "PIER_KIND_STONE", written)} <= rules
+
+
 def test_an_argument_with_another_name_is_followed_by_its_name(tree: Tree) -> None:
     moor = "class Pier:\n    def moor(self, boat, {}: int = 1, *, {}):\n        return 1\n"
     old = tree("old", {"wick.py": moor.format("day", "berth=0")})
