@@ -31,8 +31,8 @@ ChangeKind = Literal[
 # At least so likely, and the old symbol is told to have become the new one; below, it is told as removed with candidates.
 _TOLD = 0.35
 _SAID, _FORWARDED, _PERHAPS_FORWARDED = 0.97, 0.93, 0.2
-# A text that wants more than another name.
-_SAID_MORE = 0.6
+# A text that wants more than another name, or that speaks of something else than what it is about.
+_SAID_MORE, _OTHER_THING = 0.6, 0.5
 # In these languages an argument may be given by its name.
 _NAMED_ARGUMENTS = (".py", ".pyi", ".cs")
 
@@ -122,7 +122,8 @@ def _gone(
                 yield other
             yield from _compare_overloads(overloads, news[followed], matches.types)
             return
-    candidates = _with_said(symbol, matches.candidates.get(symbol.path, ()), names, removals)
+    scope = matches.scope_of(symbol.scope)
+    candidates = _with_said(symbol, scope, matches.candidates.get(symbol.path, ()), names, removals)
     best = candidates[0] if candidates else None
     if best is None or best.score < _TOLD:
         why = "is no longer for others to use" if symbol.path in hidden else "is not there any more"
@@ -142,25 +143,31 @@ def _gone(
         )
 
 
-def _said_of(symbol: Symbol, text: str, who: str, names: Names) -> Candidate | None:
-    """What a text about a symbol says to take instead."""
+def _said_of(symbol: Symbol, scope: tuple[str, ...], text: str, who: str, names: Names) -> Candidate | None:
+    """What a text about a symbol says to take instead; `scope` is where what holds the symbol went."""
     said = find_replacement(text, symbol, names) if text else None
     if said is None:
         return None
-    return Candidate(said.symbol, _SAID if said.is_whole else _SAID_MORE, (f"{who}: {_short(text)}",), said.written)
+    score = _SAID if said.is_whole else _SAID_MORE
+    if said.symbol.kind in CONTAINER and symbol.kind not in CONTAINER:
+        score *= _OTHER_THING  # it is done by other means now
+    is_member = symbol.kind in ("method", "field") and said.symbol.kind in ("method", "field")
+    if is_member and said.is_plain and said.symbol.scope[-1:] not in (symbol.scope[-1:], scope[-1:]):
+        score *= _OTHER_THING  # a member of that name, and nothing says that it is this one
+    return Candidate(said.symbol, score, (f"{who}: {_short(text)}",), said.written)
 
 
 def _with_said(
-    symbol: Symbol, found: Sequence[Candidate], names: Names, removals: Removals
+    symbol: Symbol, scope: tuple[str, ...], found: Sequence[Candidate], names: Names, removals: Removals
 ) -> tuple[Candidate, ...]:
     """Candidates with what the releases themselves say: a deprecation text, a note on what was removed, or that it was only
     another name."""
-    top = _said_of(symbol, symbol.deprecated, "the old release says", names)
+    top = _said_of(symbol, scope, symbol.deprecated, "the old release says", names)
     if top is None and found and found[0].symbol.deprecated:
         # It is there still, elsewhere, and on its way out as well.
-        top = _said_of(symbol, found[0].symbol.deprecated, "the new release says", names)
+        top = _said_of(symbol, scope, found[0].symbol.deprecated, "the new release says", names)
     if top is None:
-        top = _said_of(symbol, removals.of(symbol.name), "the new release says of its removal", names)
+        top = _said_of(symbol, scope, removals.of(symbol.name), "the new release says of its removal", names)
     if top is None:
         forwarded = forwards_to(symbol, names)
         if forwarded is None:
@@ -200,7 +207,7 @@ def _kept(
     fresh = next((item for item in new if item.deprecated), None)
     if fresh is not None and not any(item.deprecated for item in old):
         forwarded = forwards_to(fresh, names)
-        said = _said_of(fresh, fresh.deprecated, "the new release says", names)
+        said = _said_of(fresh, fresh.scope, fresh.deprecated, "the new release says", names)
         if said is None and forwarded is not None:
             said = Candidate(forwarded[0], _SAID, (f"the new release says: {_short(fresh.deprecated)}",))
         candidates = () if said is None else (said,)

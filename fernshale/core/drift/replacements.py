@@ -37,7 +37,7 @@ _PLAIN = frozenset(
 
 # What may follow a name that is all there is to take instead: the end of its markup, then of the sentence.
 _WHOLE = re.compile(
-    r"[`'\"’”}>)]*(?:\(\))?[`'\"’”}>]*(?:\s+(?:instead(?: of \S+)?|now|directly))?(?: for new code)?\s*(?:[.;!,\n]|[@\\]\w|\Z)",
+    r"[`'\"’”}>)]*(?:\(\))?[`'\"’”}>]*(?:\s+(?:instead(?: of \S+)?|now|directly))?(?: for new code)?\s*(?:[.;!\n]|[@\\]\w|\Z)",
     re.IGNORECASE,
 )
 
@@ -45,11 +45,13 @@ _WHOLE = re.compile(
 @dataclass(frozen=True, slots=True)
 class Said:
     """What a text says to take instead. `written` is the way there from where the old symbol stood (`name.suffix` in the place of
-    `suffix`), "" where its name alone will do. `is_whole`: the text asks for no more than that."""
+    `suffix`), "" where its name alone will do. `is_whole`: the text asks for no more than that. `is_plain`: it says the bare
+    name, and not whose it is."""
 
     symbol: Symbol
     written: str
     is_whole: bool
+    is_plain: bool
 
 
 class Names:
@@ -104,7 +106,7 @@ def find_replacement(text: str, near: Symbol, names: Names) -> Said | None:
     """What a deprecation text sends its reader to."""
     for name, is_whole in named_replacements(text):
         if (found := names.find(name, near)) is not None:
-            return Said(found, names.way(name, near), is_whole)
+            return Said(found, names.way(name, near), is_whole, name.strip("#~").isidentifier())
     return None
 
 

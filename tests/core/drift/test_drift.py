@@ -255,6 +255,7 @@ def test_deprecation_texts_name_their_successor(text: str, name: str) -> None:
         "renamed to X(berth)",
         "Use `X.copy(berth)` instead",
         "Use X for boats.",
+        "see X(), Y() and Z()",
     ],
 )
 def test_a_text_that_wants_more_than_a_name_says_so(text: str) -> None:
@@ -285,6 +286,18 @@ def test_what_a_release_says_of_what_it_removed_outranks_likeness(tree: Tree) ->
     # It wants more than another name, so it is not sure.
     name, score, _ = _best(changes, "wick.count_all")
     assert name == "count" and score < 0.9
+
+
+def test_a_text_that_speaks_of_another_thing_is_no_other_name(tree: Tree) -> None:
+    harbour = "/// Keeps boats.\nclass Harbour { public: void add(int boat); };\n"
+    old = {
+        "p.hpp": "class Pier {\n public:\n  /// @deprecated Use Harbour instead.\n  void moor(int boat);\n"
+        "  /// @deprecated Use add() instead.\n  void put(int boat);\n  int keeper;\n};\n" + harbour
+    }
+    changes = _changes(tree("old", old), tree("new", {"p.hpp": "class Pier { public: int keeper; };\n" + harbour}))
+    found = {item.old.name: item.candidates[0] for item in changes if item.old is not None and item.candidates}
+    assert {name: item.symbol.name for name, item in found.items()} == {"moor": "Harbour", "put": "add"}
+    assert all(item.score < 0.6 for item in found.values())
 
 
 def test_what_moved_and_is_on_its_way_out_leads_to_what_is_meant_instead(tree: Tree) -> None:
