@@ -5,11 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from html import escape
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtGui import QPaintEvent
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QStylePainter, QVBoxLayout, QWidget
 
 from fernshale.app.theme import text_font, theme
 from fernshale.core.crossing.findings import Finding
+
+# A title in a card's head keeps at least so many pixels.
+_SHORTEST = 90
 
 
 class FindingLabel(QLabel):
@@ -33,6 +37,23 @@ class FindingLabel(QLabel):
         self.setAccessibleName(finding.plain)
 
 
+class ShortLabel(QLabel):
+    """Words in one line that may be too long for their place: then they end in an ellipsis, and the tool tip has them whole."""
+
+    def __init__(self, parent: QWidget, text: str) -> None:
+        super().__init__(text, parent)
+        self.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Preferred)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(min(_SHORTEST, self.sizeHint().width()), super().minimumSizeHint().height())
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        shown = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideMiddle, self.width())
+        self.setToolTip(self.text() if shown != self.text() else "")
+        painter = QStylePainter(self)
+        painter.drawItemText(self.rect(), self.alignment(), self.palette(), self.isEnabled(), shown, self.foregroundRole())
+
+
 class Card(QFrame):
     """A white card with an optional head line; `body` takes the content, `head` what stands beside the title."""
 
@@ -42,7 +63,7 @@ class Card(QFrame):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(1, 1, 1, 1)
         outer.setSpacing(0)
-        self.title = QLabel(title, self)
+        self.title = ShortLabel(self, title)
         self.title.setObjectName("heading")
         self.note = quiet_label(self, "")
         self.note.setWordWrap(False)

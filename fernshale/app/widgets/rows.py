@@ -5,6 +5,7 @@ The model holds a tuple of frozen rows and nothing else; order and filter are ma
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from typing import Any
 
@@ -144,7 +145,9 @@ class RowDelegate(QStyledItemDelegate):
         box = QRect(left, inner.top(), inner.right() - left - right_width, self._title_height(row, inner.width() + 20))
         metrics = QFontMetrics(font)
         if self._wrap and not row.heading:
-            shown = metrics.elidedText(row.title, Qt.TextElideMode.ElideRight, box.width() * 2 - 24)
+            # A qualified name is one long word, and may be broken between its parts.
+            title = re.sub(r"(\.|_|::)(?=\w)", "\\1\u200b", row.title)
+            shown = metrics.elidedText(title, Qt.TextElideMode.ElideRight, box.width() * 2 - 24)
             painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap, shown)
         else:
             shown = metrics.elidedText(row.title, Qt.TextElideMode.ElideMiddle, box.width())

@@ -33,7 +33,7 @@ def with_hints(rules: LegRules, causes: Sequence[Cause]) -> LegRules:
         for key, rule in hinted.items()
         if key not in known
     )
-    return LegRules((*sets, *([RuleSet("what the tool suggests", own, Path())] if own else [])), rules.changes)
+    return LegRules((*sets, *([RuleSet("the tool that found the error", own, Path())] if own else [])), rules.changes)
 
 
 def _key(rule: Rule) -> tuple[str, str, str, str]:
@@ -58,6 +58,6 @@ def _hinted_rules(cause: Cause) -> Iterator[Rule]:
     for new in hints:
         is_spelling = "".join(parts_of(old)) == "".join(parts_of(new))
         worth = _SPELLING if is_spelling else _ONLY if len(hints) == 1 else _ONE_OF_SEVERAL
-        why = f"the tool suggests {new}" + (", which is only written another way" if is_spelling else "")
+        why = f"suggested instead: {new}" + (", which is only written another way" if is_spelling else "")
         id = "-".join(part for part in ("hint", call, old, new) if part)
         yield Rule(id, "keyword" if call else "rename", why, call=call, old=old, new=new, named=True, confidence=worth)
