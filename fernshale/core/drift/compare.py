@@ -123,7 +123,8 @@ def _gone(
             yield from _compare_overloads(overloads, news[followed], matches.types)
             return
     scope = matches.scope_of(symbol.scope)
-    candidates = _with_said(symbol, scope, matches.candidates.get(symbol.path, ()), names, removals)
+    found = matches.candidates.get(symbol.path, ())
+    candidates = _with_said(symbol, scope, found, names, removals)
     best = candidates[0] if candidates else None
     if best is None or best.score < _TOLD:
         why = "is no longer for others to use" if symbol.path in hidden else "is not there any more"
@@ -131,7 +132,9 @@ def _gone(
     else:
         kind: ChangeKind = "moved" if best.symbol.name == symbol.name else "renamed"
         yield Change(kind, symbol, best.symbol, f"{symbol.full} is {best.symbol.full} now", candidates)
-        yield from _compare_overloads(overloads, news.get(best.symbol.path, ()), matches.types)
+        # What only is to be used instead, with something else besides, takes arguments of its own.
+        if best.score > _SAID_MORE or best.symbol in [item.symbol for item in found]:
+            yield from _compare_overloads(overloads, news.get(best.symbol.path, ()), matches.types)
     if (
         "virtual" in symbol.marks
         and symbol.kind == "method"

@@ -361,6 +361,8 @@ def _find_fixes(
             continue
         if rule.named and rule.kind == "rename" and cause.symbol and not _names(rule, cause.symbol):
             continue  # it is for an error that names it, and this one names another
+        if rule.kind == "keyword" and cause.kind != CALL:
+            continue
         # A member that is missing is named by itself; where it goes may be far from the head of its class.
         is_member = rule.kind == "add-member" and rule.member == cause.symbol
         here = found if is_member else tuple(edit for edit in found if _lines_of(edit) & named)
