@@ -44,20 +44,30 @@ def find_all_edits(
     if within is not None:
         texts = {path: text for path, text in texts.items() if path in within}
     for rules_here, roles in ((code, _CODE_ROLES), (ids, _ID_ROLES)):
-        # What a match must have is looked for first, in all texts: most have none of it.
-        needs = [(rule, needed_words(rule)) for rule in rules_here]
-        for path, text in texts.items():
-            near = [rule for rule, words in needs if has_needed(words, text)]
-            if near and role_of(ground.profile, path).role in roles:
-                token.check()
-                for rule in near:
-                    found[rule.id] += find_edits(rule, path, text)
+        near = _near(rules_here, texts, token)
+        for path in (path for path in texts if path in near and role_of(ground.profile, path).role in roles):
+            token.check()
+            for rule in near[path]:
+                found[rule.id] += find_edits(rule, path, texts[path])
     for rule in rules:
         if rule.kind == "data":
             for path in FirstFit([rule.files]).those(ground.paths):
                 token.check()
                 found[rule.id] += find_edits(rule, path, ground.read(path) or "", formats)
     return {id: tuple(edits) for id, edits in found.items()}
+
+
+def _near(rules: Sequence[Rule], texts: Mapping[TreePath, str], token: CancelToken) -> Mapping[TreePath, Sequence[Rule]]:
+    """The rules that may hold in each text: what a match must have is looked for first, and most texts have none of it."""
+    near: dict[TreePath, list[Rule]] = {}
+    items = tuple(texts.items())
+    for rule in rules:
+        token.check()
+        first, *more = needed_words(rule) or ("",)
+        for path in [path for path, text in items if first in text]:
+            if has_needed(more, texts[path]):
+                near.setdefault(path, []).append(rule)
+    return near
 
 
 def apply_rules(ground: Ground, rules: Sequence[Rule], token: CancelToken) -> Ruled:
