@@ -44,8 +44,8 @@ _WHOLE = re.compile(
 
 @dataclass(frozen=True, slots=True)
 class Said:
-    """What a text says to take instead. `written` is the way there from where the old symbol stood (`name.suffix` in the place of
-    `suffix`), "" where its name alone will do. `is_whole`: the text asks for no more than that. `is_plain`: it says the bare
+    """What a text says to take instead. `written` is the way there from where the old symbol stood (`name.ending` in the place of
+    `ending`), "" where its name alone will do. `is_whole`: the text asks for no more than that. `is_plain`: it says the bare
     name, and not whose it is."""
 
     symbol: Symbol

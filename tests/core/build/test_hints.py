@@ -23,7 +23,7 @@ def _cause(*lines: str) -> Cause:
 @pytest.mark.parametrize(
     ("lines", "names"),
     [
-        (['a.py:1:2: error: "Pier" has no attribute "cumcount"; maybe "cum_count"?  [attr-defined]'], ("cum_count",)),
+        (['a.py:1:2: error: "Pier" has no attribute "boatcount"; maybe "boat_count"?  [attr-defined]'], ("boat_count",)),
         (
             ['a.py:1:2: error: Module "wick" has no attribute "Ship"; maybe "Skip" or "Shop"?  [attr-defined]'],
             ("Skip", "Shop"),
@@ -35,11 +35,11 @@ def _cause(*lines: str) -> Cause:
         # Of several reports of one thing, what those that suggest something have in common.
         (
             [
-                'a.py:1:2: error: "Pier" has no attribute "cumcount"',
-                'a.py:3:2: error: "Pier" has no attribute "cumcount"; maybe "cum_count" or "count"?',
-                'a.py:4:2: error: "Pier" has no attribute "cumcount"; maybe "cum_count"?',
+                'a.py:1:2: error: "Pier" has no attribute "boatcount"',
+                'a.py:3:2: error: "Pier" has no attribute "boatcount"; maybe "boat_count" or "count"?',
+                'a.py:4:2: error: "Pier" has no attribute "boatcount"; maybe "boat_count"?',
             ],
-            ("cum_count",),
+            ("boat_count",),
         ),
     ],
 )
@@ -52,18 +52,18 @@ def _rules(*rules: Rule) -> LegRules:
 
 
 def test_a_guess_that_the_tool_shares_is_surer() -> None:
-    cause = _cause('a.py:1:2: error: "Pier" has no attribute "cumcount"; maybe "cum_count"?')
-    guess = Rule("g", "rename", "alike", old="cumcount", new="cum_count", confidence=0.8)
-    other = Rule("o", "rename", "alike", old="cumcount", new="total", confidence=0.3)
+    cause = _cause('a.py:1:2: error: "Pier" has no attribute "boatcount"; maybe "boat_count"?')
+    guess = Rule("g", "rename", "alike", old="boatcount", new="boat_count", confidence=0.8)
+    other = Rule("o", "rename", "alike", old="boatcount", new="total", confidence=0.3)
     surer, same = with_hints(_rules(guess, other), [cause]).all
-    assert 0.9 < surer.confidence < 1 and "suggests cum_count" in surer.why
+    assert 0.9 < surer.confidence < 1 and "suggests boat_count" in surer.why
     assert same == other
 
 
 def test_a_suggestion_by_itself_is_proposed_as_what_it_is() -> None:
-    spelling = _cause('a.py:1:2: error: "Pier" has no attribute "cumcount"; maybe "cum_count"?')
+    spelling = _cause('a.py:1:2: error: "Pier" has no attribute "boatcount"; maybe "boat_count"?')
     (rule,) = with_hints(_rules(), [spelling]).all
-    assert (rule.kind, rule.old, rule.new, rule.named) == ("rename", "cumcount", "cum_count", True)
+    assert (rule.kind, rule.old, rule.new, rule.named) == ("rename", "boatcount", "boat_count", True)
     assert 0.5 < rule.confidence < 0.9
     several = with_hints(_rules(), [_cause('a.py:1:2: error: Module "wick" has no attribute "Ship"; maybe "Skip" or "Shop"?')])
     assert [rule.confidence < 0.5 for rule in several.all] == [True, True]

@@ -311,33 +311,33 @@ def test_what_moved_and_is_on_its_way_out_leads_to_what_is_meant_instead(tree: T
 
 
 def test_a_replacement_over_another_member_is_written_so(tree: Tree) -> None:
-    doc = '"""Old.\n\n        .. deprecated:: 2\n            This method has been renamed to :func:`name.suffix`.\n        """'
-    old = f"class Expr:\n    def suffix(self, text):\n        {doc}\n        return self.x\n"
+    doc = '"""Old.\n\n        .. deprecated:: 2\n            This method has been renamed to :func:`name.ending`.\n        """'
+    old = f"class Sign:\n    def ending(self, text):\n        {doc}\n        return self.x\n"
     new = (
-        "class Names:\n    def suffix(self, text):\n        return self.y\n"
-        "class Expr:\n    @property\n    def name(self):\n        return Names()\n"
+        "class Names:\n    def ending(self, text):\n        return self.y\n"
+        "class Sign:\n    @property\n    def name(self):\n        return Names()\n"
     )
     before, after = tree("old", {"wick.py": old}), tree("new", {"wick.py": new})
     changes = _changes(before, after)
-    assert _best(changes, "wick.Expr.suffix") == ("suffix", 0.97, "name.suffix")
+    assert _best(changes, "wick.Sign.ending") == ("ending", 0.97, "name.ending")
     rules = guess_rules(changes, before, after, "t", ()).rules
-    assert ("suffix", "name.suffix") in {(rule.old, rule.new) for rule in rules if rule.kind == "rename"}
+    assert ("ending", "name.ending") in {(rule.old, rule.new) for rule in rules if rule.kind == "rename"}
 
 
 def test_users_write_the_path_that_shows_a_name(tree: Tree) -> None:
     body = "    return sum(depth * width for depth, width in zip(depths, widths))\n"
-    shown, stands = "from wick.area import trapz\n", f"def trapz(depths, widths):\n{body}"
+    shown, stands = "from wick.area import hull_area\n", f"def hull_area(depths, widths):\n{body}"
     old = tree("old", {"wick/__init__.py": shown, "wick/area.py": stands})
     new = tree(
         "new",
         {
-            "wick/__init__.py": "from wick._core import trapezoid\n",
-            "wick/_core.py": f"def trapezoid(depths, widths):\n{body}",
+            "wick/__init__.py": "from wick._core import hull_surface\n",
+            "wick/_core.py": f"def hull_surface(depths, widths):\n{body}",
         },
     )
     rules = {rule.kind: rule for rule in guess_rules(_changes(old, new), old, new, "t", ()).rules}
-    assert (rules["move"].old, rules["move"].new) == ("wick.area.trapz", "wick.trapezoid")
-    assert (rules["rename"].old, rules["rename"].new, rules["rename"].named) == ("trapz", "trapezoid", True)
+    assert (rules["move"].old, rules["move"].new) == ("wick.area.hull_area", "wick.hull_surface")
+    assert (rules["rename"].old, rules["rename"].new, rules["rename"].named) == ("hull_area", "hull_surface", True)
 
 
 def test_a_script_that_went_elsewhere_is_imported_from_there(tree: Tree) -> None:
