@@ -38,18 +38,25 @@ class FindingLabel(QLabel):
 
 
 class ShortLabel(QLabel):
-    """Words in one line that may be too long for their place: then they end in an ellipsis, and the tool tip has them whole."""
+    """Words in one line that may be too long for their place: then they are cut in the middle, and the tool tip has them whole.
+    There is always room for those it begins with."""
 
     def __init__(self, parent: QWidget, text: str) -> None:
         super().__init__(text, parent)
+        self._first = text
+        self.setToolTip(text)
         self.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Preferred)
 
+    def setText(self, text: str) -> None:
+        super().setText(text)
+        self.setToolTip(text)
+
     def minimumSizeHint(self) -> QSize:
-        return QSize(min(_SHORTEST, self.sizeHint().width()), super().minimumSizeHint().height())
+        least = max(_SHORTEST, self.fontMetrics().horizontalAdvance(self._first))
+        return QSize(min(least, self.sizeHint().width()), super().minimumSizeHint().height())
 
     def paintEvent(self, event: QPaintEvent) -> None:
         shown = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideMiddle, self.width())
-        self.setToolTip(self.text() if shown != self.text() else "")
         painter = QStylePainter(self)
         painter.drawItemText(self.rect(), self.alignment(), self.palette(), self.isEnabled(), shown, self.foregroundRole())
 

@@ -146,7 +146,7 @@ class RowDelegate(QStyledItemDelegate):
         metrics = QFontMetrics(font)
         if self._wrap and not row.heading:
             # A qualified name is one long word, and may be broken between its parts.
-            title = re.sub(r"(\.|_|::)(?=\w)", "\\1\u200b", row.title)
+            title = re.sub(r"(?<=[^\W\d])(\.|_|::)(?=[^\W\d])", "\\1\u200b", row.title)
             shown = metrics.elidedText(title, Qt.TextElideMode.ElideRight, box.width() * 2 - 24)
             painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap, shown)
         else:
