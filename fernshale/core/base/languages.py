@@ -18,6 +18,8 @@ ENDINGS: Mapping[str, tuple[str, ...]] = {
     "javascript": (".js", ".mjs", ".cjs", ".jsx"),
     "lua": (".lua",),
 }  # fmt: skip
+# Languages in which an argument may be given by its name.
+NAMED_ARGUMENTS = (*ENDINGS["python"], *ENDINGS["c#"])
 # Languages in which a module is imported by its path, without the ending of its file.
 SCRIPTS = (*ENDINGS["typescript"], *ENDINGS["tsx"], *ENDINGS["javascript"])
 # Files in which a comment begins with `#` or with `--`; in all others it begins with `//`.

@@ -12,12 +12,12 @@ from collections.abc import Collection, Iterator, Mapping, Sequence
 from functools import lru_cache
 from pathlib import Path
 
-from fernshale.core.base.languages import SCRIPTS
+from fernshale.core.base.languages import NAMED_ARGUMENTS, SCRIPTS
 from fernshale.core.drift.compare import Change
 from fernshale.core.drift.fronts import front_names, shown_path
 from fernshale.core.drift.joining import plain_type
 from fernshale.core.drift.matching import Candidate
-from fernshale.core.drift.release import languages_of, list_sources
+from fernshale.core.drift.release import languages_of, list_sources, read_bytes
 from fernshale.core.drift.symbols import Symbol
 from fernshale.core.fix.apply import split_arguments
 from fernshale.core.fix.classes import PYTHON
@@ -34,8 +34,7 @@ _RETYPED, _LEFT_OUT = 0.8, 0.3
 _OTHER_THING = 0.5
 # What is not wanted any more is just left out; only a side effect of computing it could be missed.
 _DROPPED = 0.92
-# In these languages an argument may be given by its name; one that has another name in its place, and one that came for one.
-_BY_NAME = (".py", ".pyi", ".cs")
+# An argument that has another name in its place, and one that came for one.
 _SAME_PLACE, _ONE_FOR_ANOTHER = 0.93, 0.7
 
 
@@ -214,7 +213,7 @@ def _fewer_arguments(change: Change, old: Symbol, new: Symbol) -> Iterator[Rule]
 
 def _new_keywords(old: Symbol, new: Symbol) -> Iterator[Rule]:
     """Arguments that have another name in the same place, where callers give them by name."""
-    if not old.file.endswith(_BY_NAME):
+    if not old.file.endswith(NAMED_ARGUMENTS):
         return
     ours, theirs = ({item.name for item in symbol.parameters} for symbol in (old, new))
     gone, come = ([item for item in mine.parameters if item.name not in other] for mine, other in ((old, theirs), (new, ours)))
@@ -275,7 +274,7 @@ def _passed(folder: Path, call: str, arguments: int, at: int) -> tuple[str, int]
     found: Counter[str] = Counter()
     places = [*list_sources(folder, languages_of("")), *(f"examples/{path}" for path in _listed(folder / "examples"))]
     for path in places:
-        text = (folder / path).read_bytes().decode("utf-8", "replace")
+        text = read_bytes(f"{folder}/{path}").decode("utf-8", "replace")
         if call not in text:
             continue
         tokens = tokenize(text, path)

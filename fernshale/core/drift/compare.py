@@ -9,6 +9,7 @@ from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
+from fernshale.core.base.languages import NAMED_ARGUMENTS
 from fernshale.core.base.work import CancelToken
 from fernshale.core.drift.joining import plain_type
 from fernshale.core.drift.matching import Candidate, Matches, match_symbols
@@ -33,8 +34,6 @@ _TOLD = 0.35
 _SAID, _FORWARDED, _PERHAPS_FORWARDED = 0.97, 0.93, 0.2
 # A text that wants more than another name, or that speaks of something else than what it is about.
 _SAID_MORE, _OTHER_THING = 0.6, 0.5
-# In these languages an argument may be given by its name.
-_NAMED_ARGUMENTS = (".py", ".pyi", ".cs")
 
 
 @dataclass(frozen=True, slots=True)
@@ -284,7 +283,7 @@ def _is_same_value(one: str, other: str) -> bool:
 
 
 def _shape(symbol: Symbol) -> tuple[object, ...]:
-    by_name = symbol.file.endswith(_NAMED_ARGUMENTS)
+    by_name = symbol.file.endswith(NAMED_ARGUMENTS)
     return tuple(
         (plain_type(item.type), item.name if by_name else "", bool(item.default)) for item in symbol.parameters
     )
@@ -302,7 +301,7 @@ def _common(one: Symbol, other: Symbol) -> tuple[int, int]:
 def _accepts(before: Symbol, after: Symbol) -> bool:
     """Whether whatever was a call of the old signature is one of the new: more arguments only with defaults."""
     ours, theirs = before.parameters, after.parameters
-    by_name = before.file.endswith(_NAMED_ARGUMENTS)
+    by_name = before.file.endswith(NAMED_ARGUMENTS)
     if len(theirs) < len(ours):
         return any(item.name.startswith("*") for item in theirs) and all(
             item in ours for item in theirs if item.name[:1] != "*"

@@ -8,7 +8,7 @@ from collections.abc import Collection, Mapping
 from functools import lru_cache
 from pathlib import Path
 
-from fernshale.core.drift.release import languages_of, list_sources
+from fernshale.core.drift.release import languages_of, list_sources, read_bytes
 from fernshale.core.drift.symbols import Symbol
 
 # The file of a folder that speaks for it, in the languages that have one.
@@ -35,7 +35,7 @@ def front_names(folder: Path) -> Mapping[str, Collection[str]]:
     found: dict[str, set[str]] = defaultdict(set)
     for path in list_sources(folder, languages_of("")):
         if _FRONT.search(path):
-            text = (folder / path).read_bytes().decode("utf-8", "replace")
+            text = read_bytes(f"{folder}/{path}").decode("utf-8", "replace")
             for name in set(re.findall(r"[^\W\d]\w*", text)):
                 found[name].add(path.rpartition("/")[0])
     return found

@@ -121,7 +121,7 @@ def _same_files(
     for path, there in files[0].items():
         token.check()
         twin = files[1].get(path)
-        if twin is not None and twin.st_size == there.st_size and _read(f"{old}/{path}") == _read(f"{new}/{path}"):
+        if twin is not None and twin.st_size == there.st_size and read_bytes(f"{old}/{path}") == read_bytes(f"{new}/{path}"):
             same.add(path)
     return frozenset(same)
 
@@ -131,11 +131,12 @@ def _by_content(folder: Path, paths: Sequence[str], token: CancelToken) -> dict[
     found: dict[bytes, list[str]] = {}
     for path in paths:
         token.check()
-        found.setdefault(blake3.blake3(_read(f"{folder}/{path}")).digest(), []).append(path)
+        found.setdefault(blake3.blake3(read_bytes(f"{folder}/{path}")).digest(), []).append(path)
     return found
 
 
-def _read(path: str) -> bytes:
+def read_bytes(path: str) -> bytes:
+    """A source file of a release; nothing where it cannot be read."""
     try:
         with open(path, "rb", buffering=0) as file:
             return file.read()
@@ -171,7 +172,7 @@ def parse_files(
             tell(number)
             if check is not None:
                 check()
-        read.append(read_source(_read(f"{folder}/{path}"), path))
+        read.append(read_source(read_bytes(f"{folder}/{path}"), path))
     return read
 
 

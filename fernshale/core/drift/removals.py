@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import re
 from functools import cached_property
-from pathlib import Path
 
-from fernshale.core.drift.release import Release
+from fernshale.core.drift.release import Release, read_bytes
 
 _STRING = r"""(?:"(?:[^"\\\n]|\\.)*"|'(?:[^'\\\n]|\\.)*')"""
 _ENTRY = re.compile(rf"""["'](?P<name>[A-Za-z_]\w*)["']\s*:\s*\(?\s*(?P<text>{_STRING}(?:\s*\+?\s*{_STRING})*)""")
@@ -28,7 +27,7 @@ class Removals:
     def _texts(self) -> dict[str, tuple[str, ...]]:
         found: dict[str, tuple[str, ...]] = {}
         for path in sorted(self._release.files):
-            data = _read(self._release.folder / path)
+            data = read_bytes(f"{self._release.folder}/{path}")
             if b"nstead" not in data:
                 continue
             for entry in _ENTRY.finditer(data.decode("utf-8", "replace")):
@@ -36,10 +35,3 @@ class Removals:
                 if " " in text and _INSTEAD.search(text) and text not in found.get(entry["name"], ()):
                     found[entry["name"]] = (*found.get(entry["name"], ()), text)
         return found
-
-
-def _read(path: Path) -> bytes:
-    try:
-        return path.read_bytes()
-    except OSError:
-        return b""  # gone since it was listed

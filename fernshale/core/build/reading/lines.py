@@ -48,7 +48,9 @@ class LogLines:
         cuts = {pair: line for pair, line in self._cuts.items() if line in wanted}
         at_cuts = list(map(cuts.get, self._pairs))
         numbers, lines = list(compress(self._starts[1:], at_cuts)), list(filter(None, at_cuts))
-        rest = [(number, line) for number in {0, len(self) - 1} - set(self._starts[1:-1]) if (line := self.line(number)) in wanted]
+        # The first line has no cut, nor has the last one where its piece goes on.
+        ends = {0, len(self) - 1} if self._starts[-1] > self._starts[-2] else {0}
+        rest = [(number, line) for number in ends if (line := self.line(number)) in wanted]
         inner = [[(at, line) for at, line in enumerate(lines[1:-1], 1) if line in wanted] for lines in self._pieces]
         if any(inner):
             rest += [
