@@ -355,7 +355,7 @@ def _member_spot(rule: Rule, text: str, opening: Token, body: Sequence[Token]) -
     spot = text.find("\n", anchor) + 1 or len(text)
     start = text.rfind("\n", 0, anchor) + 1
     line = text[start:spot]
-    indent = line[: len(line) - len(line.lstrip())]
+    indent = _indent_of(line)
     return spot, indent if rule.after and rule.after in line else indent + "    "
 
 

@@ -75,6 +75,33 @@ def test_causes_on_one_line_are_followed_in_one_round(tree: Tree) -> None:
     assert (wick.project / "game.py").read_text() == "import wick\nwick.kindle('hall', wick.quench('cellar'))\n"
 
 
+def test_what_a_fix_wrote_is_no_place_of_the_cause_it_was_for(tree: Tree) -> None:
+    # What is put in is moved by another rule, which stands on the same line then.
+    rules = """format = "fernshale-rules/1"
+[[rule]]
+id = "light"
+kind = "rename"
+old = "light_up"
+new = "lamps.kindle"
+why = "lamps are lit"
+[[rule]]
+id = "lamps"
+kind = "move"
+old = "wick.lamps"
+new = "wick.hall.lamps"
+why = "lamps hang in the hall"
+"""
+    wick, crossing = _without_rules(tree, _OLD, "def ignite(): pass\n", "import wick\nwick.light_up('hall', 3)\n")
+    (wick.shelf / "notes.rules.toml").write_text(rules)
+    shelf = wick.shelf / "shelf.toml"
+    shelf.write_text(shelf.read_text().replace('folder = "wick/2.0"\n', 'folder = "wick/2.0"\nrules = ["notes.rules.toml"]\n'))
+    _take(crossing, "build:run", "build")
+    (cause,) = _look(crossing).build.causes
+    _take(crossing, f"cause:{cause.cause.key}", "light")
+    (cause,) = _look(crossing).build.causes
+    assert cause.is_settled and not cause.fixes
+
+
 def test_one_change_by_hand_is_offered_at_the_other_places(tree: Tree) -> None:
     new = "def glow(strength, room):\n    return strength\n"
     game = "import wick\nwick.light_up('hall', 3)\nx = wick.light_up('cellar', hours[4])\nwick.light_up(other(), 1)\n"

@@ -1,0 +1,160 @@
+"""Which rules mend a cause, where, and how sure that is."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Mapping, Sequence
+from functools import cache, partial
+
+from fernshale.core.base.globs import matches
+from fernshale.core.base.patterns import search
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken
+from fernshale.core.build.causes import Cause, last_name
+from fernshale.core.build.diagnostics import Place
+from fernshale.core.build.owners import Ground as BuildGround
+from fernshale.core.build.owners import all_places
+from fernshale.core.build.wordings import CALL, MISSING
+from fernshale.core.crossing.buildview import Fix
+from fernshale.core.crossing.ground import Ground
+from fernshale.core.crossing.rules import LegRules
+from fernshale.core.crossing.ruling import find_all_edits
+from fernshale.core.fix.apply import Edit
+from fernshale.core.fix.expression import expression_lines
+from fernshale.core.fix.rules import Rule
+
+# Kinds of rules that are followed in assets, which is the business of Links.
+_OF_LINKS = ("rename-id", "data")
+# What a match is worth: a rule that names the symbol the compiler names, or one that only stands on the same line.
+_BY_SYMBOL, _BY_LINE = 0.99, 0.6
+
+
+def live_rules(
+    rules: LegRules, files: Collection[str], causes: Sequence[Cause], ground: Ground, token: CancelToken
+) -> tuple[tuple[Rule, ...], dict[str, tuple[Edit, ...]]]:
+    """The rules that may mend something, with their edits: those that hold in one of the `files` that have errors.
+
+    Comparing two releases gives thousands of rules; only the few that are live are looked for in all files.
+    """
+    code = [rule for rule in rules.all if rule.kind not in _OF_LINKS]
+    near = find_all_edits(ground, code, token, files)
+    members = {cause.symbol for cause in causes}
+
+    def goes_far(rule: Rule) -> bool:
+        is_member = rule.kind == "add-member" and rule.member in members
+        return rule.silent or is_member or (bool(near.get(rule.id)) and not rule.named)
+
+    everywhere = find_all_edits(ground, [rule for rule in code if goes_far(rule)], token)
+    edits = {**near, **everywhere}
+    return tuple(rule for rule in code if rule.kind == "delete" or edits.get(rule.id)), edits
+
+
+def find_fixes(
+    cause: Cause, live: Sequence[Rule], rules: LegRules, edits: Mapping[str, tuple[Edit, ...]], shape: BuildGround,
+    near: BuildGround, ground: Ground, far: float,
+) -> tuple[Fix, ...]:  # fmt: skip
+    """The fixes for a cause, best first. `near` is `shape` with lines that a fix changed where they were: what still stands there
+    of the very symbol is meant. `far` is the confidence from which on they count as sure."""
+    as_built, as_now = _lines(cause, shape), _lines(cause, near)
+    further = [cache(partial(_expression_at, error.place, ground)) for error in cause.errors]
+    fixes = []
+    for rule in live:
+        message_fits = _message_fits(rule, cause)
+        if rule.kind == "delete":
+            removes = tuple(path for path in ground.manifest.paths() if matches(rule.files, path))
+            if message_fits and removes:
+                sure = _BY_SYMBOL * rule.confidence
+                fixes.append(Fix(rule, rules.source(rule), (), removes, (), cause.count, sure, far))
+            continue
+        found = edits.get(rule.id, ())
+        if rule.silent or message_fits is False:
+            continue
+        if rule.kind == "keyword" and cause.kind != CALL:
+            continue
+        by_symbol = bool(message_fits) or _names(rule, cause.symbol)
+        if rule.named and rule.kind == "rename" and cause.symbol and not by_symbol:
+            continue  # it is for an error that names it, and this one names another
+        lines = as_now if by_symbol else as_built
+        named = set().union(*lines)
+        # A member that is missing is named by itself; where it goes may be far from the head of its class.
+        is_member = rule.kind == "add-member" and rule.member == cause.symbol
+        here = found if is_member else tuple(edit for edit in found if _lines_of(edit) & named)
+        places = lines
+        if rule.named and cause.kind in (*MISSING, CALL) and by_symbol:
+            # Further down in what begins at the place that was named, where nothing on that line is meant.
+            on = set().union(*(_lines_of(edit) for edit in here))
+            places = [item if item & on else item | below() for item, below in zip(lines, further, strict=True)]
+            within = set().union(*places)
+            here = tuple(edit for edit in found if _lines_of(edit) & within)
+        if not here:
+            continue
+        if rule.named:
+            found = _near(rule, found, here)
+        spots = set().union(*(_lines_of(edit) for edit in here))
+        clears = cause.count if is_member else sum(bool(item & spots) for item in places)
+        confidence = rule.confidence * (_BY_SYMBOL if by_symbol else _BY_LINE)
+        fixes.append(Fix(rule, rules.source(rule), found, (), here, clears, confidence, far))
+    # A rule that merely stands on the same line is for another cause, when one names this very symbol.
+    meant = [fix for fix in fixes if _names(fix.rule, cause.symbol) or _message_fits(fix.rule, cause)]
+    kept = meant or fixes
+    return tuple(sorted(kept, key=lambda fix: (not _is_of(fix.rule, cause), -fix.confidence, -fix.clears, fix.rule.id)))
+
+
+def _lines(cause: Cause, shape: BuildGround) -> list[set[tuple[str, int]]]:
+    """The lines that each error of a cause names; of one whose line is not known any more none."""
+    places = (all_places(error.diagnostic, shape) for error in cause.errors)
+    return [{(place.file, place.line) for place in listed if place.line > 0} for listed in places]
+
+
+def _expression_at(place: Place, ground: Ground) -> set[tuple[str, int]]:
+    """The lines of the expression that begins at a place."""
+    text = ground.read(TreePath(place.file)) if place.line > 0 and place.file in ground.manifest.files else None
+    if text is None:
+        return set()
+    return {(place.file, line) for line in expression_lines(text, place.file, place.line, place.column)}
+
+
+def _is_of(rule: Rule, cause: Cause) -> bool:
+    """Whether a rule is for the very type that the errors are about, or for no type in particular."""
+    return not (rule.of and cause.scope) or rule.of.split(".")[-1] == last_name(cause.scope)
+
+
+def _lines_of(edit: Edit) -> set[tuple[str, int]]:
+    """The lines an edit touches; an insertion belongs to the line above, too, where a class or call begins."""
+    count = edit.old.count("\n") + 1
+    lines = {(str(edit.path), edit.line + offset) for offset in range(count)}
+    if edit.start == edit.end:
+        # A member goes into a class whose head the compiler names: look back over a few lines of it.
+        lines |= {(str(edit.path), edit.line - back) for back in range(1, 12)}
+    return lines
+
+
+def _message_fits(rule: Rule, cause: Cause) -> bool | None:
+    """Whether the rule's own pattern finds the cause's message; None when it has none."""
+    if not rule.diagnostic:
+        return None
+    return any(search(rule.diagnostic, error.diagnostic.message) for error in cause.errors)
+
+
+def _names(rule: Rule, symbol: str) -> bool:
+    told = " ".join((rule.old, rule.call, rule.member, rule.pattern))
+    if rule.kind == "move" and rule.old.startswith((f"{symbol}.", f"{symbol}::")):
+        return True  # what stood in a module that is missing
+    if rule.kind == "header" and symbol.endswith(f"/{rule.old}"):
+        return True  # a module of a package, by its path in that
+    return symbol in {*re.findall(r"[\w/.]+", told), *re.findall(r"\w+", told)}
+
+
+def _near(rule: Rule, found: Sequence[Edit], here: Sequence[Edit]) -> tuple[Edit, ...]:
+    """Where a rule holds whose name alone is not enough: the places that are named, and what follows an import that is."""
+    imported = {edit.path for edit in here if rule.kind == "rename" and edit.is_import}
+    return tuple(edit for edit in found if edit in here or edit.path in imported)
+
+
+def silent_fixes(rules: LegRules, edits: Mapping[str, tuple[Edit, ...]], far: float) -> list[Fix]:
+    """The fixes for what the compiler does not tell."""
+    return [
+        Fix(rule, rules.source(rule), edits[rule.id], (), (), 0, _BY_SYMBOL * rule.confidence, far)
+        for rule in rules.all
+        if rule.silent and edits.get(rule.id)
+    ]
