@@ -52,10 +52,13 @@ class ShortLabel(QLabel):
         self.setToolTip(text)
 
     def minimumSizeHint(self) -> QSize:
-        least = max(_SHORTEST, self.fontMetrics().horizontalAdvance(self._first))
-        return QSize(min(least, self.sizeHint().width()), super().minimumSizeHint().height())
+        whole = super().minimumSizeHint()
+        return whole if self.text() == self._first else QSize(min(_SHORTEST, whole.width()), whole.height())
 
     def paintEvent(self, event: QPaintEvent) -> None:
+        if self.width() >= self.sizeHint().width():
+            super().paintEvent(event)
+            return
         shown = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideMiddle, self.width())
         painter = QStylePainter(self)
         painter.drawItemText(self.rect(), self.alignment(), self.palette(), self.isEnabled(), shown, self.foregroundRole())
