@@ -2,22 +2,25 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 from fernshale.core.base.errors import ProjectError
-from fernshale.core.base.textfile import position, read_text
-from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.textfile import position, text_of
+from fernshale.core.base.treepath import TreePath, reader
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.ground import Ground, engine_folder
+from fernshale.core.process.search import files_with
+from fernshale.core.profile.model import Role
 from fernshale.core.snapshot.manifest import EMPTY
 from fernshale.core.snapshot.walk import list_tree
-from fernshale.core.survey.roles import role_of
+from fernshale.core.survey.roles import files_of
 from fernshale.core.trial.messages import literal_parts
 
 _MOST = 12
 _LARGEST = 1 << 20
-_CODE_ROLES = ("own", "plugin", "user content")
+_CODE_ROLES: tuple[Role, ...] = ("own", "plugin", "user content")
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,19 +36,25 @@ class Printer:
 
 def find_printers(ground: Ground, template: str, token: CancelToken) -> tuple[Printer, ...]:
     """The places that may print a message, those with the most of its words first: in the project, else in the engine."""
-    parts = [part for whole in literal_parts(template) for part in (whole, *_halves(whole))]
-    mine = [path for path in ground.paths if role_of(ground.profile, path).role in _CODE_ROLES]
-    for part in dict.fromkeys(parts):
-        found = _search(ground.project, mine, part, False, token)
+    parts = list(dict.fromkeys(part for whole in literal_parts(template) for part in (whole, *_halves(whole))))
+    mine = _Places(ground.project, files_of(ground.profile, ground.paths, *_CODE_ROLES), parts, False, token)
+    engines: _Places | None = None
+    for part in parts:
+        found = mine.find(part)
         if not found:
             try:
-                folder = engine_folder(ground, ground.release)
+                engines = engines or _engine_places(ground, parts, token)
             except ProjectError:
                 continue
-            found = _search(folder, list(list_tree(folder, EMPTY, no_progress, token).files), part, True, token)
+            found = engines.find(part)
         if found:
             return tuple(found[:_MOST])
     return ()
+
+
+def _engine_places(ground: Ground, parts: Sequence[str], token: CancelToken) -> _Places:
+    folder = engine_folder(ground, ground.release)
+    return _Places(folder, list_tree(folder, EMPTY, no_progress, token).paths(), parts, True, token)
 
 
 def _halves(part: str) -> list[str]:
@@ -56,20 +65,31 @@ def _halves(part: str) -> list[str]:
     ]
 
 
-def _search(root: Path, paths: list[TreePath], words: str, in_engine: bool, token: CancelToken) -> list[Printer]:
-    wanted = words.encode()
-    found = []
-    for path in sorted(paths):
-        token.check()
-        try:
-            data = (root / path).read_bytes()
-        except OSError:
-            continue
-        if len(data) > _LARGEST or wanted not in data:
-            continue
-        file = read_text(data)
-        at = file.text.find(words) if file is not None else -1
-        if file is not None and at >= 0:
-            line = position(file.text, at)[0]
-            found.append(Printer(path, line, file.text.split("\n")[line - 1].strip(), words, in_engine))
-    return found
+class _Places:
+    """The files of a tree that have one of a message's parts, each read once."""
+
+    def __init__(
+        self, root: Path, paths: Sequence[TreePath], parts: Sequence[str], in_engine: bool, token: CancelToken
+    ) -> None:
+        # What has a longer part has the shorter ones in it.
+        shortest = [part for part in parts if not any(other in part for other in parts if other != part)]
+        self._in_engine = in_engine
+        self._texts: dict[TreePath, str] = {}
+        read_file = reader(root)
+        for path in files_with(root, paths, shortest, token):
+            token.check()
+            try:
+                data = read_file(path)
+            except (OSError, ProjectError):
+                continue
+            text = text_of(data) if len(data) <= _LARGEST else None
+            if text is not None and any(part in text for part in shortest):
+                self._texts[path] = text
+
+    def find(self, words: str) -> list[Printer]:
+        found = []
+        for path, text in self._texts.items():
+            if (at := text.find(words)) >= 0:
+                line = position(text, at)[0]
+                found.append(Printer(path, line, text.split("\n")[line - 1].strip(), words, self._in_engine))
+        return found

@@ -10,15 +10,16 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.ground import Ground
-from fernshale.core.crossing.texts import read_texts
+from fernshale.core.crossing.texts import texts_with
 from fernshale.core.fix.apply import Edit, apply_edits, find_conflicts, find_edits, has_needed, needed_words
 from fernshale.core.fix.rules import Rule
 from fernshale.core.links.marks import own_formats
-from fernshale.core.survey.roles import role_of
+from fernshale.core.profile.model import Role
+from fernshale.core.survey.roles import files_of, role_of
 from fernshale.core.survey.sites import read_project_text
 
-_CODE_ROLES = ("own", "plugin", "user content")
-_ID_ROLES = ("asset", "user content")
+_CODE_ROLES: tuple[Role, ...] = ("own", "plugin", "user content")
+_ID_ROLES: tuple[Role, ...] = ("asset", "user content")
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,12 +41,12 @@ def find_all_edits(
     found: dict[str, list[Edit]] = {rule.id: [] for rule in rules if rule.kind != "delete"}
     code = [rule for rule in rules if rule.kind not in ("delete", "rename-id", "data")]
     ids = [rule for rule in rules if rule.kind == "rename-id"]
-    texts = read_texts(ground, token).of
+    texts = texts_with(ground, {_rarest(rule) for rule in (*code, *ids)}, token)
     if within is not None:
         texts = {path: text for path, text in texts.items() if path in within}
     for rules_here, roles in ((code, _CODE_ROLES), (ids, _ID_ROLES)):
         near = _near(rules_here, texts, token)
-        for path in (path for path in texts if path in near and role_of(ground.profile, path).role in roles):
+        for path in files_of(ground.profile, (path for path in texts if path in near), *roles):
             token.check()
             for rule in near[path]:
                 found[rule.id] += find_edits(rule, path, texts[path])
@@ -63,11 +64,16 @@ def _near(rules: Sequence[Rule], texts: Mapping[TreePath, str], token: CancelTok
     items = tuple(texts.items())
     for rule in rules:
         token.check()
-        first, *more = needed_words(rule) or ("",)
+        first, needed = _rarest(rule), needed_words(rule)
         for path in [path for path, text in items if first in text]:
-            if has_needed(more, texts[path]):
+            if has_needed(needed, texts[path]):
                 near.setdefault(path, []).append(rule)
     return near
+
+
+def _rarest(rule: Rule) -> str:
+    """The word that most texts without a match have not; "" where a match needs none."""
+    return next(iter(needed_words(rule)), "")
 
 
 def apply_rules(ground: Ground, rules: Sequence[Rule], token: CancelToken) -> Ruled:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
@@ -13,6 +13,7 @@ from fernshale.core.base.treepath import TreePath, reader
 from fernshale.core.base.work import CancelToken
 from fernshale.core.crossing.ground import Ground
 from fernshale.core.drift.release import languages_of, list_sources
+from fernshale.core.process.search import files_with
 from fernshale.core.route.names import count_names
 from fernshale.core.survey.roles import source_files
 
@@ -31,21 +32,46 @@ class Texts:
 
 def read_texts(ground: Ground, token: CancelToken) -> Texts:
     """Raises Cancelled."""
+    return ground.manifest.derived(_key(ground), lambda: Texts(_read(ground, _paths(ground), token)))
 
-    def read() -> Texts:
-        texts = {}
-        read_file = reader(ground.project)
-        for path in source_files(ground.profile, ground.paths):
-            token.check()
-            try:
-                text = text_of(read_file(path))
-            except (OSError, ProjectError):
-                continue  # gone or a link by now: there is nothing to change in it
-            if text is not None:
-                texts[path] = text
-        return Texts(texts)
 
-    return ground.manifest.derived(("texts", ground.profile.role, ground.along), read)
+def texts_with(ground: Ground, words: Collection[str], token: CancelToken) -> Mapping[TreePath, str]:
+    """Of the texts all that have one of `words`, and maybe others. Raises Cancelled."""
+    key = _key(ground)
+    if not ground.manifest.knows(key):
+        some = ground.manifest.derived((*key, frozenset(words)), lambda: _read_some(ground, words, token))
+        if some is not None:
+            return some
+    return read_texts(ground, token).of
+
+
+def _key(ground: Ground) -> tuple[object, ...]:
+    return "texts", ground.profile.role, ground.along
+
+
+def _paths(ground: Ground) -> tuple[TreePath, ...]:
+    return source_files(ground.profile, ground.paths)
+
+
+def _read_some(ground: Ground, words: Collection[str], token: CancelToken) -> Mapping[TreePath, str] | None:
+    """The texts that may have one of the words; None where those are all."""
+    paths = _paths(ground)
+    found = files_with(ground.project, paths, sorted(words), token)
+    return _read(ground, found, token) if len(found) < len(paths) else None
+
+
+def _read(ground: Ground, paths: Iterable[TreePath], token: CancelToken) -> Mapping[TreePath, str]:
+    texts = {}
+    read_file = reader(ground.project)
+    for path in paths:
+        token.check()
+        try:
+            text = text_of(read_file(path))
+        except (OSError, ProjectError):
+            continue  # gone or a link by now: there is nothing to change in it
+        if text is not None:
+            texts[path] = text
+    return texts
 
 
 def names_in(folder: Path, token: CancelToken) -> Mapping[str, int]:

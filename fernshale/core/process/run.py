@@ -126,7 +126,8 @@ def _pump(
             raise Cancelled
         if time.monotonic() > deadline:
             return True, 0.0
-        time.sleep(0.01)
+        with contextlib.suppress(subprocess.TimeoutExpired):
+            child.wait(0.1)
     return False, 0.0
 
 

@@ -158,14 +158,12 @@ class Manifest:
         return self.derived(("paths", kind), lambda: self._find_paths(_FORMATS[kind]))
 
     def _find_paths(self, format: int) -> tuple[TreePath, ...]:
-        return tuple(
-            sorted(
-                joined(path, name)
-                for path, folder in self.folders.items()
-                for name, mode in zip(folder.names, folder.facts[MODE::FACTS], strict=True)
-                if mode & _FORMAT == format
-            )
-        )
+        paths: list[TreePath] = []
+        for path, folder in self.folders.items():
+            prefix = joined(path, "")
+            modes = zip(folder.names, folder.facts[MODE::FACTS], strict=True)
+            paths += [TreePath(prefix + name) for name, mode in modes if mode & _FORMAT == format]
+        return tuple(sorted(paths))
 
     def _find_entries(self) -> dict[TreePath, Entry]:
         return dict(sorted((item for folder in self.folders.values() for item in folder.entries), key=_by_path))
@@ -178,6 +176,10 @@ class Manifest:
         if name not in self.memo:
             self.memo[name] = make()
         return cast(T, self.memo[name])
+
+    def knows(self, name: object) -> bool:
+        """Whether `derived` has worked out `name`."""
+        return name in self.memo
 
     def entry(self, path: str) -> Entry | None:
         """What stands at `path`, without making all entries."""

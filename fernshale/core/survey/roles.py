@@ -47,9 +47,16 @@ def _by_role(profile: Profile, manifest: Manifest) -> Mapping[Role, tuple[TreePa
 
 def source_files(profile: Profile, paths: Iterable[TreePath]) -> tuple[TreePath, ...]:
     """The files people edit: not generated and not of an unknown role."""
-    edited = ("own", "plugin", "user content", "asset", "settings")
+    return files_of(profile, paths, "own", "plugin", "user content", "asset", "settings")
+
+
+def files_of(profile: Profile, paths: Iterable[TreePath], *roles: Role) -> tuple[TreePath, ...]:
+    """Those of `paths` whose role is one of `roles`, in order."""
     find = _fit(profile.role).find
-    return tuple(path for path in paths if (at := find(path)) is not None and profile.role[at].role in edited)
+    fits: set[int | None] = {at for at, rule in enumerate(profile.role) if rule.role in roles}
+    if "other" in roles:
+        fits.add(None)
+    return tuple(path for path in paths if find(path) in fits)
 
 
 @lru_cache(maxsize=64)

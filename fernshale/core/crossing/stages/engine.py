@@ -23,7 +23,7 @@ from fernshale.core.crossing.state import Crossing, Setup
 from fernshale.core.crossing.workarounds import Line, find_lines, workaround_matters
 from fernshale.core.engine.reassociate import SiteChange, draft_sites, plan_sites
 from fernshale.core.survey.members import choose_members, with_override
-from fernshale.core.survey.roles import role_of
+from fernshale.core.survey.roles import files_of
 from fernshale.core.survey.sites import read_project_text
 
 # So many lines of what a generator said are kept when it failed.
@@ -115,7 +115,7 @@ def _overrides(ground: Ground, setup: Setup) -> tuple[TreePath, ...]:
 
 def generated_files(ground: Ground) -> tuple[TreePath, ...]:
     """Files the profile calls generated."""
-    return tuple(path for path in ground.manifest.paths() if role_of(ground.profile, path).role == "generated")
+    return files_of(ground.profile, ground.manifest.paths(), "generated")
 
 
 def preview_engine(ground: Ground, view: EngineView, to: str) -> ChangeSet:
