@@ -64,8 +64,9 @@ def test_lines_of_a_log_are_those_between_its_ends(text: str, times: int) -> Non
     assert [lines.line(number) for number in range(len(lines))] == plain == lines.between(0, len(lines))
     assert lines.different() == set(plain)
     for wanted in ({b"note"}, {b"a: error: b", b""}, set(plain)):
-        numbers, found = lines.find(wanted)
-        assert list(zip(numbers, found, strict=True)) == [(at, line) for at, line in enumerate(plain) if line in wanted]
+        hits = lines.find(sorted(wanted))
+        found = [(at, hits.texts[which]) for at, which in zip(hits.numbers, hits.which, strict=True)]
+        assert found == [(at, line) for at, line in enumerate(plain) if line in wanted]
 
 
 @given(st.text(alphabet="ab:/.([{\"'\n -|>0123 error:warnigt\x1b[m", max_size=300))

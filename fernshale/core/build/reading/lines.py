@@ -7,32 +7,53 @@ before holds the same lines. A piece begins in the line that its cut lies in and
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Collection, Iterator, Sequence
-from itertools import accumulate, compress
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+    Numbers = NDArray[np.int64]
 
 _CUT = b": error: "
+
+
+@dataclass(frozen=True, slots=True)
+class Hits:
+    """Lines that were looked for, in order: the number of each in the log, and which of `texts` it is."""
+
+    numbers: Numbers
+    which: Numbers
+    texts: Sequence[bytes]
 
 
 class LogLines:
     """A log by its lines, numbered from 0."""
 
     def __init__(self, data: bytes) -> None:
+        import numpy as np
+
         pieces = data.split(_CUT)
         different = dict.fromkeys(pieces)
         if not all(b"\n" in piece for piece in different):
             pieces = list(_joined(pieces))
             different = dict.fromkeys(pieces)
         numbers = {piece: number for number, piece in enumerate(different)}
-        # The number of each piece among the different ones, and those of each two that meet.
-        self._which = list(map(numbers.__getitem__, pieces))
-        self._pairs = list(zip(self._which, self._which[1:], strict=False))
         self._pieces = [piece.split(b"\n") for piece in different]
-        heights = [len(lines) - 1 for lines in self._pieces]
+        # The number of each piece among the different ones.
+        self._which = np.fromiter(map(numbers.__getitem__, pieces), np.int64, len(pieces))
         # The line in which each piece begins, and behind them that of the log's end.
-        self._starts = [0, *accumulate(map(heights.__getitem__, self._which))]
-        self._cuts = {
-            (before, after): self._pieces[before][-1] + _CUT + self._pieces[after][0] for before, after in set(self._pairs)
-        }
+        heights = np.fromiter((len(lines) - 1 for lines in self._pieces), np.int64, len(self._pieces))
+        self._begins = np.concatenate([[0], np.cumsum(heights[self._which])])
+        # Which two pieces meet in the line of each cut.
+        meetings, self._cuts = np.unique(self._which[:-1] * len(numbers) + self._which[1:], return_inverse=True)
+        pairs = (divmod(meeting, len(numbers)) for meeting in meetings.tolist())
+        self._cut_lines = [self._pieces[before][-1] + _CUT + self._pieces[after][0] for before, after in pairs]
+        # For what is asked one by one.
+        self._starts: list[int] = self._begins.tolist()
+        self._numbers: list[int] = self._which.tolist()
 
     def __len__(self) -> int:
         return self._starts[-1] + 1
@@ -41,39 +62,58 @@ class LogLines:
         """Each line that there is, once."""
         inner = {line for lines in self._pieces for line in lines[1:-1]}
         ends = {self.line(0), self.line(len(self) - 1)}
-        return inner.union(self._cuts.values(), ends)
+        return inner.union(self._cut_lines, ends)
 
-    def find(self, wanted: Collection[bytes]) -> tuple[Sequence[int], Sequence[bytes]]:
-        """The numbers of all lines that are `wanted`, in order, and the lines."""
-        cuts = {pair: line for pair, line in self._cuts.items() if line in wanted}
-        at_cuts = list(map(cuts.get, self._pairs))
-        numbers, lines = list(compress(self._starts[1:], at_cuts)), list(filter(None, at_cuts))
+    def find(self, wanted: Sequence[bytes]) -> Hits:
+        """Where the lines `wanted`, each told once, stand."""
+        import numpy as np
+
+        number_of = {line: number for number, line in enumerate(wanted)}
+        of_cut = np.fromiter((number_of.get(line, -1) for line in self._cut_lines), np.int64, len(self._cut_lines))
         # The first line has no cut, nor has the last one where its piece goes on.
-        ends = {0, len(self) - 1} if self._starts[-1] > self._starts[-2] else {0}
-        rest = [(number, line) for number in ends if (line := self.line(number)) in wanted]
-        inner = [[(at, line) for at, line in enumerate(lines[1:-1], 1) if line in wanted] for lines in self._pieces]
-        if any(inner):
-            rest += [
-                (start + at, line) for start, piece in zip(self._starts, self._which, strict=False) for at, line in inner[piece]
-            ]
-        if rest:
-            found = sorted([*zip(numbers, lines, strict=True), *rest])
-            return [number for number, _ in found], [line for _, line in found]
-        return numbers, lines
+        ends = [0, len(self) - 1] if self._starts[-1] > self._starts[-2] else [0]
+        inner, of_inner = self._find_inner(number_of)
+        numbers = np.concatenate([self._begins[1:-1], ends, inner])
+        which = np.concatenate([of_cut[self._cuts], [number_of.get(self.line(end), -1) for end in ends], of_inner])
+        order = np.argsort(numbers, kind="stable")
+        order = order[which[order] >= 0]
+        return Hits(numbers[order], which[order], wanted)
+
+    def _find_inner(self, number_of: Mapping[bytes, int]) -> tuple[Numbers, Numbers]:
+        """The numbers of the lines looked for that lie inside of pieces, and which they are; not in order."""
+        import numpy as np
+
+        offsets: list[int] = []
+        known: list[int] = []
+        sizes: list[int] = []
+        for lines in self._pieces:
+            before = len(offsets)
+            for at, line in enumerate(lines[1:-1], 1):
+                if line in number_of:
+                    offsets.append(at)
+                    known.append(number_of[line])
+            sizes.append(len(offsets) - before)
+        # Each piece has a row of those above; now one for each time it comes.
+        size = np.array(sizes, np.int64)
+        times = size[self._which]
+        piece = np.repeat(np.arange(len(times)), times)
+        within = np.arange(len(piece)) - np.repeat(np.cumsum(times) - times, times)
+        row = (np.cumsum(size) - size)[self._which[piece]] + within
+        return self._begins[piece] + np.array(offsets, np.int64)[row], np.array(known, np.int64)[row]
 
     def line(self, number: int) -> bytes:
-        at = bisect_right(self._starts, number, 0, len(self._which)) - 1
+        at = bisect_right(self._starts, number, 0, len(self._numbers)) - 1
         start = self._starts[at]
         if number == start and at:
-            return self._cuts[self._which[at - 1], self._which[at]]
-        return self._pieces[self._which[at]][number - start]
+            return self._pieces[self._numbers[at - 1]][-1] + _CUT + self._pieces[self._numbers[at]][0]
+        return self._pieces[self._numbers[at]][number - start]
 
     def between(self, start: int, end: int) -> list[bytes]:
         """The lines from `start` on and before `end`."""
-        at = bisect_right(self._starts, start, 0, len(self._which)) - 1
+        at = bisect_right(self._starts, start, 0, len(self._numbers)) - 1
         begin = self._starts[at]
         if begin < start and end <= self._starts[at + 1]:
-            return self._pieces[self._which[at]][start - begin : end - begin]
+            return self._pieces[self._numbers[at]][start - begin : end - begin]
         return [self.line(number) for number in range(start, end)]
 
 

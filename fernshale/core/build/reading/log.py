@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from bisect import bisect_left, bisect_right
-from collections import Counter
+from bisect import bisect_left
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from itertools import compress
 
 from fernshale.core.base.work import many_values
 from fernshale.core.build.diagnostics import Diagnostic, Note, merge_repeats
 from fernshale.core.build.reading.heads import read_usual
-from fernshale.core.build.reading.lines import LogLines
+from fernshale.core.build.reading.lines import Hits, LogLines
 from fernshale.core.build.reading.reader import Reader, has_all, is_chain, is_worth, read_diagnostics, read_way
 from fernshale.core.build.reading.wrappers import Folders
 from fernshale.core.profile.model import DiagnosticPattern
@@ -33,7 +31,8 @@ def read_log(data: bytes, patterns: Sequence[DiagnosticPattern]) -> tuple[Diagno
     with many_values():
         lines = LogLines(data)
         kinds = _look(lines.different())
-        log = _Log(lines, kinds, *lines.find(kinds.heads.keys() | kinds.others | kinds.folders))
+        hits = lines.find([*kinds.heads, *kinds.others, *kinds.folders])
+        log = _Log(lines, kinds, hits, hits.numbers.tolist())
         reader = Reader(())
         found: list[Diagnostic] = []
         for start, end in _sections(log):
@@ -55,12 +54,12 @@ class _Kinds:
 
 @dataclass(frozen=True, slots=True)
 class _Log:
-    """A log with what its lines are; `texts` are its heads and the lines for the reader, at `numbers` among all."""
+    """A log with what its lines are, and where its heads and the lines for the reader are; `numbers` are those of `hits`."""
 
     lines: LogLines
     kinds: _Kinds
+    hits: Hits
     numbers: Sequence[int]
-    texts: Sequence[bytes]
 
 
 def _look(lines: set[bytes]) -> _Kinds:
@@ -90,30 +89,33 @@ def _look(lines: set[bytes]) -> _Kinds:
 
 def _sections(log: _Log) -> Iterator[tuple[int, int]]:
     """Spans of lines in which the tools work in one folder; each but the first begins with the line that says so."""
-    folders = log.kinds.folders
-    cuts = [at for at in compress(log.numbers, map(folders.__contains__, log.texts)) if at] if folders else []
+    first_folder = len(log.kinds.heads) + len(log.kinds.others)
+    cuts = [at for at in log.hits.numbers[log.hits.which >= first_folder].tolist() if at]
     yield from zip([0, *cuts], [*cuts, len(log.lines)], strict=True)
 
 
 def _read_section(log: _Log, start: int, end: int, reader: Reader) -> list[Diagnostic]:
-    lines, kinds = log.lines, log.kinds
+    import numpy as np
+
+    lines, kinds, numbers = log.lines, log.kinds, log.numbers
     found: list[Diagnostic] = []
     is_told = lines.line(start) in kinds.folders
     if is_told:
         found += reader.feed(_decode(lines.line(start)))
-    inside = slice(bisect_left(log.numbers, start) + is_told, bisect_left(log.numbers, end))
-    events, texts = log.numbers[inside], log.texts[inside]
-    counts = Counter(texts)
-    first = dict(zip(reversed(texts), reversed(events), strict=True))
-    others = [at for at, text in zip(events, texts, strict=True) if text in kinds.others] if kinds.others else []
+    begin, stop = bisect_left(numbers, start) + is_told, bisect_left(numbers, end)
+    which = log.hits.which[begin:stop]
+    texts, first, times = np.unique(which, return_index=True, return_counts=True)
+    counts = dict(zip(texts.tolist(), times.tolist(), strict=True))
+    # Each head where it comes first, and every line for the reader.
+    others = np.flatnonzero(which >= len(kinds.heads)) if kinds.others else first
     fed = start
-    for at in sorted({*first.values(), *others}):
-        number = bisect_right(events, at)
-        until = events[number] if number < len(events) else end
+    for index in np.union1d(first, others).tolist():
+        number, text = begin + index + 1, which[index]
+        at, until = numbers[number - 1], numbers[number] if number < stop else end
         if at < fed:
             continue
         way = _way_start(log, at, start)
-        line = lines.line(at)
+        line = log.hits.texts[text]
         head = kinds.heads.get(line)
         if head is None or reader.is_busy:
             # Blocks go over several lines, which may look like heads of their own.
@@ -121,7 +123,7 @@ def _read_section(log: _Log, start: int, end: int, reader: Reader) -> list[Diagn
             found += _feed(reader, lines.between(way, until))
             while reader.is_busy and until < end:
                 number += 1
-                way, until = until, events[number] if number < len(events) else end
+                way, until = until, numbers[number] if number < stop else end
                 found += _feed(reader, lines.between(way, until))
             fed = until
             continue
@@ -131,12 +133,12 @@ def _read_section(log: _Log, start: int, end: int, reader: Reader) -> list[Diagn
         notes = [line for line in below if line in kinds.notes or line in kinds.chains]
         if not reader.folder and kinds.chains.isdisjoint(notes):
             noted = [kinds.notes[line] for line in notes]
-            found.append(_put_together(head, lines.between(way, at), noted, counts[line]))
+            found.append(_put_together(head, lines.between(way, at), noted, counts[text]))
             continue
         found += _feed(reader, [*lines.between(way, at + 1), *notes])
         read = reader.close()
         found += read[:-1]
-        found += [replace(item, count=counts[line]) for item in read[-1:]]
+        found += [replace(item, count=counts[text]) for item in read[-1:]]
     return found
 
 
