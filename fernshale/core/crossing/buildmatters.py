@@ -4,16 +4,20 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Iterator, Sequence
+from dataclasses import replace
 
 from fernshale.core.base.textfile import position
+from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.words import count
 from fernshale.core.build.causes import Cause
 from fernshale.core.crossing.buildview import CauseView, Fix
 from fernshale.core.crossing.drifting import Used
 from fernshale.core.crossing.ground import Ground
+from fernshale.core.crossing.guesses import reorder_rule
 from fernshale.core.crossing.matter import Matter, Proposal, Stage
 from fernshale.core.crossing.texts import Texts
 from fernshale.core.drift.compare import Change
+from fernshale.core.fix.apply import find_edits
 from fernshale.core.fix.rules import Rule
 from fernshale.core.survey.roles import role_of
 
@@ -61,44 +65,66 @@ def cause_matters(views: Sequence[CauseView], is_stale: bool, passed: bool) -> l
 
 
 def default_matters(ground: Ground, drift: Sequence[Used], texts: Texts, decided: Collection[str]) -> Iterator[Matter]:
-    """Calls that pass something else than before without a word of them changed: arguments whose default is another."""
-    for item in drift:
-        change = item.change
-        key = default_key(change)
-        if change.kind != "default" or not change.symbol.is_callable or key in decided:
+    """Calls that pass something else than before without a word of them changed: arguments whose default is another, or that
+    have another place."""
+    seen = set(decided)
+    for change in (item.change for item in drift):
+        key, rule = default_key(change), pinning_rule(change)
+        if key in seen or not _means_otherwise(change):
             continue
-        name = change.symbol.name
-        # The name first: a pattern that begins with letters is looked for many times faster.
-        call = re.compile(rf"{re.escape(name)}(?<!\w{re.escape(name)})\s*\(")
+        seen.add(key)
         for path, text in texts.of.items():
-            if name in text and role_of(ground.profile, path).role == "own" and (found := call.search(text)):
-                title = f"{change.what}: compiles, and may mean something else"
-                place = f"{path}:{position(text, found.start())[0]}"
+            is_own = change.symbol.called in text and role_of(ground.profile, path).role == "own"
+            at = _first_call(change, rule, path, text) if is_own else None
+            if at is not None:
+                title = f"{key.removeprefix(DEFAULT)}: compiles, and may mean something else"
+                place = f"{path}:{position(text, at)[0]}"
                 noted = Proposal("noted", "It is right as it is now", (change.what,), 0.3)
-                rule = pinning_rule(change)
-                words = (f"{rule.text} is what the call meant",) if rule else ()
-                pin = (Proposal("pin", f"Say the old default at each call, {rule.text}", words, PIN),) if rule else ()
+                pin = (Proposal("pin", rule.title, (rule.why,), PIN),) if rule else ()
                 yield Matter(key, Stage.BUILD, title, "own", place, "", True, (*pin, noted))
                 break
 
 
+def _first_call(change: Change, rule: Rule | None, path: TreePath, text: str) -> int | None:
+    """Where the first call stands that a change may be meant for."""
+    if rule is not None and rule.order:
+        return next((edit.start for edit in find_edits(rule, path, text)), None)
+    # The name first: a pattern that begins with letters is looked for many times faster.
+    name = re.escape(change.symbol.called)
+    found = re.search(rf"{name}(?<!\w{name})\s*\(", text)
+    return found.start() if found else None
+
+
+def _means_otherwise(change: Change) -> bool:
+    """Whether calls stay as they are and pass something else. Where the name changed as well, the rule for that sees to it."""
+    if change.kind == "reordered":
+        return change.is_silent and change.new is not None and change.new.name == change.symbol.name
+    return change.kind == "default" and change.symbol.is_callable
+
+
 def default_key(change: Change) -> str:
-    """The key of the matter that a default which became another is."""
-    return f"{DEFAULT}{change.what}"
+    """The key of the matter that calls are which pass something else now. Another order of arguments is one matter for a class
+    and those that derive from it."""
+    full, called = change.symbol.full, change.symbol.called
+    return f"{DEFAULT}{change.what.replace(full, called, 1) if change.kind == 'reordered' else change.what}"
 
 
 def pinning_rule(change: Change) -> Rule | None:
-    """The rule that writes the old default where a call left it out; None where it cannot be said so."""
+    """The rule that writes at each call what it meant: the old default where it left that out, or the arguments in their new
+    order; None where it cannot be said so."""
     if change.old is None or change.new is None or not change.old.is_callable:
         return None
+    if change.kind == "reordered":
+        rule = reorder_rule(change.old, change.new, f"pin-{change.symbol.name}-order", change.old.called, change.what, PIN)
+        return replace(rule, title="Put the arguments in their new order at each call", silent=True, named=False)
     before = {item.name: item.default for item in change.old.parameters}
     for at, item in enumerate(change.new.parameters):
         was = before.get(item.name, "")
         if was and item.default and was != item.default:
-            name = change.symbol.name
+            name = change.symbol.called
             words = f"{item.name} of {name} was {was} and is {item.default} where nothing is said"
             return Rule(
-                f"pin-{name}-{item.name}", "add-argument", words, f"{name}(…) says {item.name} = {was}",
+                f"pin-{name}-{item.name}", "add-argument", words, f"Say the old default at each call, {was}",
                 call=name, arguments=at, position=at + 1, text=was, silent=True,
             )  # fmt: skip
     return None

@@ -17,12 +17,13 @@ from fernshale.core.drift.compare import Change
 from fernshale.core.drift.fronts import front_names, shown_path
 from fernshale.core.drift.joining import plain_type
 from fernshale.core.drift.matching import Candidate
+from fernshale.core.drift.order import new_order
 from fernshale.core.drift.release import languages_of, list_sources, read_bytes
 from fernshale.core.drift.symbols import Symbol
-from fernshale.core.fix.apply import split_arguments
+from fernshale.core.fix.calls import find_calls
 from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.rules import Rule, RuleSet, Where
-from fernshale.core.fix.tokens import group_end, tokenize
+from fernshale.core.fix.tokens import tokenize
 
 _C_FAMILY = (".h", ".hpp", ".hh", ".hxx", ".inl", ".cpp", ".cc", ".c")
 # From so many candidates' likelihood on a rule is worth a look, and so many others of one symbol are offered beside it.
@@ -35,7 +36,19 @@ _OTHER_THING = 0.5
 # What is not wanted any more is just left out; only a side effect of computing it could be missed.
 _DROPPED = 0.92
 # An argument that has another name in its place, and one that came for one.
+_REORDERED = 0.8
 _SAME_PLACE, _ONE_FOR_ANOTHER = 0.93, 0.7
+
+
+def reorder_rule(old: Symbol, new: Symbol, id: str, name: str, why: str, sure: float) -> Rule:
+    """Calls give their arguments in the order in which the new release wants them, to what is called `name` there."""
+    order = new_order(old, new)
+    listed = ", ".join(item.name for item in new.parameters[: len(order)])
+    return Rule(
+        id, "reorder", why, f"{name}({listed}) in this order", call=old.called, new=name if name != old.called else "",
+        order=order, names=tuple(item.name for item in old.parameters[: len(order)]),
+        of=".".join(old.scope) if old.kind == "method" else "", confidence=sure, named=True,
+    )  # fmt: skip
 
 
 def guess_rules(changes: Sequence[Change], old: Path, new: Path, title: str, known: Collection[str]) -> RuleSet:
@@ -73,6 +86,9 @@ def _rules_of(change: Change, before: Path, new: Path, fulls: Mapping[str, str])
             yield from _fewer_arguments(change, old, now)
             yield from _new_keywords(old, now)
             yield from _new_types(change, old, now, fulls)
+    elif change.kind == "reordered" and old is not None and now is not None and old.name == now.name and not change.is_silent:
+        # Twice done it would be undone, so it takes a person's word, place by place.
+        yield reorder_rule(old, now, f"drift-{_slug(old)}-order", old.called, change.what, _REORDERED)
     elif change.kind == "must-implement" and now is not None:
         yield from _member(change, now)
     elif change.kind == "no-longer-overrides" and old is not None and now is not None and old.name != now.name:
@@ -97,6 +113,11 @@ def _follow(old: Symbol, candidate: Candidate, number: int, before: Path, after:
     if old.is_callable and new.kind == "class":
         # Called like a function it gives something else than before.
         score, why = score * _OTHER_THING, f"{new.name} is a class; {why}"
+    if old.is_callable and new.is_callable and old.name != now and new_order(old, new):
+        # With another name alone it would compile, and mean something else.
+        words = f"{why}; takes its arguments in another order"
+        yield reorder_rule(old, new, f"{id}-order", now, words, score)
+        score, why = score * _OTHER_THING, words
     if old.kind in ("method", "field") or old.scope == new.scope:
         # The name alone may be another's, too: it is changed where a tool names it.
         if old.name != now:
@@ -217,7 +238,6 @@ def _new_keywords(old: Symbol, new: Symbol) -> Iterator[Rule]:
         return
     ours, theirs = ({item.name for item in symbol.parameters} for symbol in (old, new))
     gone, come = ([item for item in mine.parameters if item.name not in other] for mine, other in ((old, theirs), (new, ours)))
-    call = old.scope[-1] if old.kind == "constructor" and old.scope else old.name
     for item in gone:
         at = old.parameters.index(item)
         there = new.parameters[at] if at < len(new.parameters) and new.parameters[at] in come else None
@@ -227,7 +247,7 @@ def _new_keywords(old: Symbol, new: Symbol) -> Iterator[Rule]:
         is_same = there is not None and plain_type(item.type) == plain_type(now.type) and item.default == now.default
         why = f"{item.name} of {old.full} is {now.name} now"
         yield Rule(
-            f"drift-{_slug(old)}-{item.name}", "keyword", why, call=call, old=item.name, new=now.name,
+            f"drift-{_slug(old)}-{item.name}", "keyword", why, call=old.called, old=item.name, new=now.name,
             confidence=_SAME_PLACE if is_same else _ONE_FOR_ANOTHER, named=True,
         )  # fmt: skip
 
@@ -278,11 +298,7 @@ def _passed(folder: Path, call: str, arguments: int, at: int) -> tuple[str, int]
         if call not in text:
             continue
         tokens = tokenize(text, path)
-        for index, token in enumerate(tokens[:-1]):
-            if token.text != call or tokens[index + 1].text != "(":
-                continue
-            end = group_end(tokens, index + 1)
-            spans = split_arguments(tokens, index + 2, end - 1)
+        for _, _, spans in find_calls(text, path, call):
             if len(spans) == arguments:
                 first, last = spans[at]
                 given = text[tokens[first].start : tokens[last - 1].end]

@@ -13,6 +13,7 @@ from fernshale.core.base.languages import NAMED_ARGUMENTS
 from fernshale.core.base.work import CancelToken
 from fernshale.core.drift.joining import plain_type
 from fernshale.core.drift.matching import Candidate, Matches, match_symbols
+from fernshale.core.drift.order import is_quiet, new_order
 from fernshale.core.drift.release import Pair
 from fernshale.core.drift.removals import Removals
 from fernshale.core.drift.replacements import Names, find_replacement, forwards_to
@@ -24,6 +25,7 @@ ChangeKind = Literal[
     "removed",
     "added",
     "signature",
+    "reordered",
     "default",
     "deprecated",
     "must-implement",
@@ -59,6 +61,8 @@ class Change:
     @property
     def is_silent(self) -> bool:
         """Whether code that uses it still compiles and means something else."""
+        if self.kind == "reordered" and self.old is not None and self.new is not None:
+            return is_quiet(self.old, self.new)
         return self.kind in ("default", "no-longer-overrides")
 
 
@@ -250,7 +254,10 @@ def _compare_overloads(old: Sequence[Symbol], new: Sequence[Symbol], types: Mapp
             for mine, now in _paired(before, after)
             if mine.default and now.default and not _is_same_value(mine.default, now.default)
         ]
-        if same is None and not _accepts(before, after):
+        if new_order(before, after):
+            order = ", ".join(item.name for item in after.parameters)
+            yield Change("reordered", original, after, f"{original.full} takes its arguments in another order now: {order}")
+        elif same is None and not _accepts(before, after):
             yield Change("signature", original, after, f"{original.full}{original.signature} is {after.signature} now")
         for mine, now in defaults:
             yield Change(
@@ -285,7 +292,8 @@ def _is_same_value(one: str, other: str) -> bool:
 def _shape(symbol: Symbol) -> tuple[object, ...]:
     by_name = symbol.file.endswith(NAMED_ARGUMENTS)
     return tuple(
-        (plain_type(item.type), item.name if by_name else "", bool(item.default)) for item in symbol.parameters
+        (plain_type(item.type), item.name if by_name else "", bool(item.default), item.is_named)
+        for item in symbol.parameters
     )
 
 
@@ -306,12 +314,19 @@ def _accepts(before: Symbol, after: Symbol) -> bool:
         return any(item.name.startswith("*") for item in theirs) and all(
             item in ours for item in theirs if item.name[:1] != "*"
         )
-    for mine, now in zip(ours, theirs, strict=False):
+    names = {item.name: at for at, item in enumerate(theirs)}
+    met = set()
+    for place, mine in enumerate(ours):
+        at = names.get(mine.name, -1) if mine.is_named else place
+        if at < 0:
+            return False
+        now = theirs[at]
+        met.add(at)
         if plain_type(mine.type) != plain_type(now.type) and before.file[-3:] not in (".py", "pyi"):
             return False
-        if (by_name and mine.name != now.name) or (mine.default and not now.default):
+        if (by_name and mine.name != now.name) or (mine.default and not now.default) or now.is_named > mine.is_named:
             return False
-    return all(item.default or item.name.startswith("*") for item in theirs[len(ours) :])
+    return all(item.default or item.name.startswith("*") for at, item in enumerate(theirs) if at not in met)
 
 
 def _to_implement(

@@ -17,7 +17,7 @@ from fernshale.core.drift.symbols import Parameter, Symbol
 from fernshale.core.snapshot.store import home
 
 # Raised when readers or comparison give something else than before.
-_FORMAT = 14
+_FORMAT = 15
 
 
 def compare_releases(old: Path, new: Path, language: str, progress: Progress, token: CancelToken) -> tuple[Change, ...]:
@@ -79,7 +79,7 @@ def _encode(changes: Sequence[Change]) -> dict[str, Any]:
 
 
 def _symbol_row(symbol: Symbol) -> list[Any]:
-    parameters = [[item.name, item.type, item.default] for item in symbol.parameters]
+    parameters = [[item.name, item.type, item.default, item.is_named] for item in symbol.parameters]
     return [
         symbol.kind, symbol.name, list(symbol.scope), symbol.file, symbol.line, parameters, symbol.returns,
         list(symbol.bases), sorted(symbol.marks), symbol.deprecated, symbol.doc, symbol.value,

@@ -26,11 +26,12 @@ CONTAINER: frozenset[SymbolKind] = frozenset(("class", "interface", "enum", "typ
 
 @dataclass(frozen=True, slots=True)
 class Parameter:
-    """A parameter; `default` is the source text of its value, "" where there is none."""
+    """A parameter; `default` is the source text of its value, "" where there is none. `is_named`: given by its name only."""
 
     name: str
     type: str
     default: str = ""
+    is_named: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,6 +66,11 @@ class Symbol:
     def full(self) -> str:
         """The qualified name as the language writes it."""
         return self.mark.join(self.path)
+
+    @property
+    def called(self) -> str:
+        """The name it is called by: for what makes an object, that of the class."""
+        return self.scope[-1] if self.kind == "constructor" and self.scope else self.name
 
     @property
     def mark(self) -> str:

@@ -15,12 +15,14 @@ from fernshale.core.base.languages import SCRIPTS, endings_of
 from fernshale.core.base.textfile import line_end, position
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.data.formats import USUAL, Formats
+from fernshale.core.fix.calls import find_calls, is_import
 from fernshale.core.fix.classes import PYTHON, class_bodies, derived_spans, python_classes
 from fernshale.core.fix.comments import as_comments
 from fernshale.core.fix.data import data_edits, repeats
 from fernshale.core.fix.pattern import Match, find_matches, match_at, parse_pattern
 from fernshale.core.fix.pyimports import bound_names, moved_imports, moved_uses
 from fernshale.core.fix.receiver import Owners
+from fernshale.core.fix.reorder import reordered_calls
 from fernshale.core.fix.rules import Rule, Where
 from fernshale.core.fix.tokens import Token, group_end, literal_text, name_indexes, name_starts, tokenize
 
@@ -52,7 +54,7 @@ def find_edits(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) 
     if finder is None or not has_needed(needed_words(rule), text) or not _holds_here(rule.where, path, text):
         return ()
     edits = tuple(
-        Edit(path, position(text, start)[0], start, end, text[start:end], new, _is_import(text, start))
+        Edit(path, position(text, start)[0], start, end, text[start:end], new, is_import(text, start))
         for start, end, new in finder(rule, path, text)
         if text[start:end] != new
     )
@@ -60,11 +62,6 @@ def find_edits(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) 
         spans = derived_spans(text, path, rule.where.derives)
         edits = tuple(edit for edit in edits if any(start <= edit.start < end for start, end in spans))
     return edits
-
-
-def _is_import(text: str, at: int) -> bool:
-    line = text[text.rfind("\n", 0, at) + 1 : at].lstrip()
-    return line.startswith(("import ", "from ", "using ", "use ", "export {", "import{"))
 
 
 def find_conflicts(edits: Mapping[str, Sequence[Edit]]) -> tuple[tuple[str, str, Edit], ...]:
@@ -221,7 +218,7 @@ def _statement_end(tokens: Sequence[Token], at: int) -> int:
 
 def _add_argument(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     tokens = tokenize(text, path)
-    for end, arguments in _calls(text, path, rule.call):
+    for _, end, arguments in find_calls(text, path, rule.call):
         if len(arguments) != (rule.arguments or rule.position - 1) or rule.position > len(arguments) + 1:
             continue
         if not arguments:
@@ -234,19 +231,9 @@ def _add_argument(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, 
             yield spot, spot, f"{rule.text}, "
 
 
-def _calls(text: str, path: str, name: str) -> Iterator[tuple[int, list[tuple[int, int]]]]:
-    """The calls of a function, as the index behind each and the token spans of its arguments."""
-    tokens = tokenize(text, path)
-    for index in name_indexes(text, path, name):
-        if index + 1 < len(tokens) and tokens[index + 1].text == "(":
-            end = group_end(tokens, index + 1)
-            if tokens[end - 1].text == ")":
-                yield end, split_arguments(tokens, index + 2, end - 1)
-
-
 def _keyword(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     tokens = tokenize(text, path)
-    for _, arguments in _calls(text, path, rule.call):
+    for _, _, arguments in find_calls(text, path, rule.call):
         for first, last in arguments:
             if last - first > 2 and tokens[first].text == rule.old and tokens[first + 1].text in ("=", ":"):
                 yield tokens[first].start, tokens[first].end, rule.new
@@ -258,7 +245,7 @@ def _literal(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]
     if rule.call:
         spans = [
             arguments[rule.position - 1]
-            for _, arguments in _calls(text, path, rule.call)
+            for _, _, arguments in find_calls(text, path, rule.call)
             if len(arguments) >= rule.position
         ]
     for token in (token for first, last in spans for token in tokens[first:last]):
@@ -280,40 +267,6 @@ def _switch_off(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, st
         # A branch, or what shares its line with other code, would be left with nothing.
         if _is_statement(tokens, statement, text) and not text[first:start].strip() and not tokenize(text[end:last], path):
             yield first, last, "\n".join(as_comments(text[first:last].split("\n"), path, f"switched off, {rule.why}: "))
-
-
-def split_arguments(tokens: Sequence[Token], first: int, last: int) -> list[tuple[int, int]]:
-    """Token spans between the commas; `<` opens a bracket where a `>` closes it before the next comma could matter."""
-    arguments, start, at = [], first, first
-    while at < last:
-        text = tokens[at].text
-        if text == ",":
-            arguments.append((start, at))
-            start = at + 1
-        if text in ("(", "[", "{"):
-            at = group_end(tokens, at)
-        elif text == "<" and (end := _template_end(tokens, at, last)):
-            at = end
-        else:
-            at += 1
-    if start < last:
-        arguments.append((start, last))
-    return arguments
-
-
-def _template_end(tokens: Sequence[Token], at: int, last: int) -> int:
-    """Index behind the `>` of a template argument list that opens at `at`; 0 when it is a comparison."""
-    if not at or tokens[at - 1].kind != "name":
-        return 0
-    depth = 0
-    for index in range(at, last):
-        text = tokens[index].text
-        if text in ("(", ")", ";", "{", "}", "&&", "||"):
-            return 0
-        depth += {"<": 1, ">": -1}.get(text, 0)
-        if text == ">" and depth == 0:
-            return index + 1
-    return 0
 
 
 def _add_member(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
@@ -445,6 +398,7 @@ _FINDERS: dict[str, _Finder] = {
     "add-member": _add_member,
     "rewrite": _rewrite,
     "keyword": _keyword,
+    "reorder": reordered_calls,
     "literal": _literal,
     "switch-off": _switch_off,
     "rename-id": _rename_id,

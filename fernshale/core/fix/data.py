@@ -18,7 +18,10 @@ def rewrite_of(rule: Rule) -> Rewrite:
 
 
 def repeats(rule: Rule) -> bool:
-    """Whether a rule may be applied any number of times; one that computes a field from itself may not."""
+    """Whether a rule may be applied any number of times. One that computes a field from itself, or puts the arguments of a
+    function in another order that keeps its name, may not."""
+    if rule.kind == "reorder":
+        return bool(rule.new)
     return rule.kind != "data" or is_repeatable(rewrite_of(rule))
 
 

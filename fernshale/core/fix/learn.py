@@ -13,7 +13,8 @@ from dataclasses import dataclass, replace
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.fix.apply import apply_edits, find_edits, split_arguments
+from fernshale.core.fix.apply import apply_edits, find_edits
+from fernshale.core.fix.calls import split_arguments
 from fernshale.core.fix.rules import Example, Rule
 from fernshale.core.fix.tokens import Token, group_end, tokenize
 

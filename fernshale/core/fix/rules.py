@@ -6,6 +6,9 @@ header        the included file `old` is `new` now; in scripts the imported modu
 getter        the field `old` is the function `new()` now, set with `setter`
 add-argument  calls of `call` with `arguments` arguments get `text` as argument number `position`
 keyword       calls of `call` give by the name `new` what they gave by the name `old`
+reorder       calls of `call` give their arguments in the order `order`: at each place the number of the one that stood there before
+              is told; with `new` the function has that name now, with `names` of the arguments as they stood before, calls that
+              leave some out give the others by name
 literal       the number or string `old` is `new` now; with `call`, only as its argument number `position`
 switch-off    statements that match `pattern` become comments, until somebody writes what is to stand there instead
 add-member    classes derived from `base` without `member` get `text` behind the line that has `after` (or at their start)
@@ -39,7 +42,7 @@ if TYPE_CHECKING:
 
 FORMAT = "fernshale-rules/1"
 RuleKind = Literal[
-    "rename", "move", "header", "getter", "add-argument", "keyword", "add-member", "rewrite", "literal", "switch-off",
+    "rename", "move", "header", "getter", "add-argument", "keyword", "reorder", "add-member", "rewrite", "literal", "switch-off",
     "rename-id", "data", "delete",
 ]  # fmt: skip
 _NEEDS: dict[str, tuple[str, ...]] = {
@@ -49,6 +52,7 @@ _NEEDS: dict[str, tuple[str, ...]] = {
     "getter": ("old", "new"),
     "add-argument": ("call", "text", "position"),
     "keyword": ("call", "old", "new"),
+    "reorder": ("call", "order"),
     "add-member": ("base", "member", "text"),
     "rewrite": ("pattern",),
     "literal": ("old", "new"),
@@ -111,6 +115,8 @@ class Rule:
     rename: dict[str, str] = field(default_factory=dict, hash=False)
     set: dict[str, str] = field(default_factory=dict, hash=False)
     drop: tuple[str, ...] = ()
+    order: tuple[int, ...] = ()
+    names: tuple[str, ...] = ()
     diagnostic: str = ""
     silent: bool = False
     of: str = ""
@@ -130,6 +136,10 @@ class Rule:
                 regex.compile(self.diagnostic)
             except regex.error as error:
                 raise ValueError(f"bad regular expression in diagnostic: {error}") from error
+        if sorted(self.order) != list(range(1, len(self.order) + 1)) or (self.order and list(self.order) == sorted(self.order)):
+            raise ValueError("order tells each number from 1 on once, and not in their own order")
+        if self.names and len(self.names) != len(self.order):
+            raise ValueError("names tells a name for each number of order")
         try:
             if self.kind in ("rewrite", "switch-off"):
                 parse_pattern(self.pattern)
@@ -162,6 +172,8 @@ class Rule:
                 return f"{self.call}(…) gets {self.text}"
             case "keyword":
                 return f"{self.call}({self.old} = …) → {self.new} = …"
+            case "reorder":
+                return f"{self.call}(…) → {self.new or self.call}(…), arguments in another order"
             case "add-member":
                 return f"{self.base} wants {self.member}()"
             case "data":

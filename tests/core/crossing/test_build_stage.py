@@ -276,6 +276,19 @@ def test_an_old_default_is_written_where_a_call_left_it_out(tree: Tree) -> None:
     assert not any(item.key.startswith("default:") for item in _look(crossing).matters)
 
 
+def test_arguments_in_another_order_are_put_there_once(tree: Tree) -> None:
+    old = "class Lamp:\n    def light(self, room, hour): ...\nclass Candle(Lamp):\n    def light(self, room, hour): ...\n"
+    game = "import wick\nwick.Lamp().light('hall', 3)\n"
+    wick, crossing = _without_rules(tree, old, old.replace("room, hour", "hour, room"), game)
+    (matter,) = (item for item in _look(crossing).matters if item.key.startswith("default:"))
+    assert matter.title.startswith("light takes its arguments in another order now: hour, room") and matter.place == "game.py:2"
+    _take(crossing, matter.key, "pin")
+    assert (wick.project / "game.py").read_text() == game.replace("'hall', 3", "3, 'hall'")
+    assert not any(item.key.startswith("default:") for item in _look(crossing).matters)
+    undo(crossing, crossing.logbook()[-1].id, no_progress, CancelToken())
+    assert [item.key for item in _look(crossing).matters if item.key.startswith("default:")] == [matter.key]
+
+
 def test_what_a_plugin_renamed_is_followed_once_it_is_taken(tree: Tree) -> None:
     wick = make_wick(tree)
     old = 'def snuff(candle, hard):\n    """Put a candle out."""\n    return candle.cover(hard)\n'

@@ -16,6 +16,7 @@ from fernshale.core.drift import kept, release
 from fernshale.core.drift.compare import Change, compare
 from fernshale.core.drift.kept import compare_releases
 from fernshale.core.drift.naming import Rarity, parts_of
+from fernshale.core.drift.order import new_order
 from fernshale.core.drift.parsing import read_source
 from fernshale.core.drift.release import read_pair
 from fernshale.core.drift.replacements import named_replacements
@@ -386,6 +387,46 @@ def test_an_argument_with_another_name_is_followed_by_its_name(tree: Tree) -> No
     rules = {rule.old: rule for rule in found if rule.kind == "keyword"}
     assert (rules["day"].call, rules["day"].new) == ("moor", "on") and rules["day"].confidence > 0.9
     assert rules["berth"].new == "place" and rules["berth"].confidence < 0.9
+
+
+@pytest.mark.parametrize(
+    ("path", "before", "after", "order", "is_silent"),
+    [
+        ("w.py", "def box(left, top, day=1): pass", "def box(top, left, day=1, *, more): pass", (2, 1, 3), True),
+        ("w.hpp", "void box(float left, float top, int day);", "void box(float top, float left, long day);", (2, 1, 3), True),
+        ("w.hpp", "void box(int left, float top);", "void box(float top, int left);", (2, 1), False),
+        ("W.java", "public class W { public void box(int a, int b) {} }", "public class W { public void box(int b, int a) {} }", (2, 1), True),
+        ("w.py", "def box(left, *, top, day): pass", "def box(left, *, day, top): pass", (), False),
+        ("w.py", "def box(left, top): pass", "def box(top, left, day): pass", (), False),
+        ("w.hpp", "void box(float left, float top);", "void box(float up, float left);", (), False),
+        ("w.hpp", "void box(float left, float);", "void box(float, float left);", (), False),
+        ("w.hpp", "void box(float left, float top);", "void box(int top, float left);", (), False),
+    ],
+)
+def test_arguments_in_another_order_are_told(
+    path: str, before: str, after: str, order: tuple[int, ...], is_silent: bool, tree: Tree
+) -> None:
+    found = [item for item in _changes(tree("old", {path: before}), tree("new", {path: after})) if item.kind == "reordered"]
+    assert bool(found) == bool(order)
+    for change in found:
+        assert change.old is not None and change.new is not None
+        assert (new_order(change.old, change.new), change.is_silent) == (order, is_silent)
+
+
+def test_a_new_name_alone_is_not_sure_where_the_arguments_have_another_order(tree: Tree) -> None:
+    text = 'def box_lt({}):\n    """Draw the outline of a pier."""\n    return canvas.line(left, top, 3).close()\n'
+    old = tree("old", {"w.py": text.format("left, top")})
+    new = tree("new", {"w.py": text.format("top, left").replace("box_lt", "box_tl")})
+    found = {rule.kind: rule for rule in guess_rules(_changes(old, new), old, new, "t", ()).rules}
+    assert found["rename"].confidence < 0.6 < found["reorder"].confidence
+    assert (found["reorder"].order, found["reorder"].names, found["reorder"].new) == ((2, 1), ("left", "top"), "box_tl")
+
+
+def test_what_may_be_given_by_name_only_may_stand_anywhere(tree: Tree) -> None:
+    text = "def box(left, *, {}): pass\ndef dot(*left, day): pass\ndef line(a, b): pass\n"
+    old = tree("old", {"w.py": text.format("top, day=1")})
+    new = tree("new", {"w.py": text.format("day=1, more=2, top").replace("a, b", "a, *, b")})
+    assert _told(_changes(old, new)) == {("signature", "w.line", "w.line")}
 
 
 def test_a_comparison_is_kept_until_a_file_changes(tree: Tree, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -140,17 +140,18 @@ def _doc(source: Source, body: Node | None) -> str:
 
 def _parameters(source: Source, given: Node) -> tuple[Parameter, ...]:
     parameters = []
+    is_named = False
     for child in given.named_children:
         kind = child.type
-        if kind == "identifier":
-            parameters.append(Parameter(source.text(child), ""))
-        elif kind in ("default_parameter", "typed_default_parameter"):
+        if kind in ("default_parameter", "typed_default_parameter"):
             name = source.text(child.child_by_field_name("name"))
             default = source.text(child.child_by_field_name("value"))
-            parameters.append(Parameter(name, source.text(child.child_by_field_name("type")), default))
+            parameters.append(Parameter(name, source.text(child.child_by_field_name("type")), default, is_named))
         elif kind == "typed_parameter":
             name = source.text(child.named_children[0]) if child.named_children else ""
-            parameters.append(Parameter(name, source.text(child.child_by_field_name("type"))))
-        elif kind in ("list_splat_pattern", "dictionary_splat_pattern"):
-            parameters.append(Parameter(source.text(child), ""))
+            parameters.append(Parameter(name, source.text(child.child_by_field_name("type")), "", is_named))
+        elif kind in ("identifier", "list_splat_pattern", "dictionary_splat_pattern"):
+            parameters.append(Parameter(source.text(child), "", "", is_named))
+        # What comes behind a star is given by its name only.
+        is_named = is_named or kind == "keyword_separator" or (bool(parameters) and parameters[-1].name.startswith("*"))
     return tuple(parameters)

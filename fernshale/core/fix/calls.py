@@ -1,0 +1,57 @@
+"""Calls in source text, and their arguments."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from fernshale.core.fix.tokens import Token, group_end, name_indexes, tokenize
+
+
+def is_import(text: str, at: int) -> bool:
+    """Whether the line with the character `at` brings in a name from elsewhere."""
+    line = text[text.rfind("\n", 0, at) + 1 : at].lstrip()
+    return line.startswith(("import ", "from ", "using ", "use ", "export {", "import{"))
+
+
+def find_calls(text: str, path: str, name: str) -> Iterator[tuple[int, int, list[tuple[int, int]]]]:
+    """The calls of a function: the index of its name, that behind the call, and the token spans of its arguments."""
+    tokens = tokenize(text, path)
+    for index in name_indexes(text, path, name):
+        if index + 1 < len(tokens) and tokens[index + 1].text == "(":
+            end = group_end(tokens, index + 1)
+            if tokens[end - 1].text == ")":
+                yield index, end, split_arguments(tokens, index + 2, end - 1)
+
+
+def split_arguments(tokens: Sequence[Token], first: int, last: int) -> list[tuple[int, int]]:
+    """Token spans between the commas; `<` opens a bracket where a `>` closes it before the next comma could matter."""
+    arguments, start, at = [], first, first
+    while at < last:
+        text = tokens[at].text
+        if text == ",":
+            arguments.append((start, at))
+            start = at + 1
+        if text in ("(", "[", "{"):
+            at = group_end(tokens, at)
+        elif text == "<" and (end := _template_end(tokens, at, last)):
+            at = end
+        else:
+            at += 1
+    if start < last:
+        arguments.append((start, last))
+    return arguments
+
+
+def _template_end(tokens: Sequence[Token], at: int, last: int) -> int:
+    """Index behind the `>` of a template argument list that opens at `at`; 0 when it is a comparison."""
+    if not at or tokens[at - 1].kind != "name":
+        return 0
+    depth = 0
+    for index in range(at, last):
+        text = tokens[index].text
+        if text in ("(", ")", ";", "{", "}", "&&", "||"):
+            return 0
+        depth += {"<": 1, ">": -1}.get(text, 0)
+        if text == ">" and depth == 0:
+            return index + 1
+    return 0
