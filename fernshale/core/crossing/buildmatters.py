@@ -103,20 +103,20 @@ def _means_otherwise(change: Change) -> bool:
 
 
 def default_key(change: Change) -> str:
-    """The key of the matter that calls are which pass something else now. Another order of arguments is one matter for a class
+    """The key of the matter that calls are which pass something else now. Arguments at other places are one matter for a class
     and those that derive from it."""
     full, called = change.symbol.full, change.symbol.called
     return f"{DEFAULT}{change.what.replace(full, called, 1) if change.kind == 'reordered' else change.what}"
 
 
 def pinning_rule(change: Change) -> Rule | None:
-    """The rule that writes at each call what it meant: the old default where it left that out, or the arguments in their new
-    order; None where it cannot be said so."""
+    """The rule that writes at each call what it meant: the old default where it left that out, or the arguments where they
+    belong; None where it cannot be said so."""
     if change.old is None or change.new is None or not change.old.is_callable:
         return None
     if change.kind == "reordered":
         rule = reorder_rule(change.old, change.new, f"pin-{change.symbol.name}-order", change.old.called, change.what, PIN)
-        return replace(rule, title="Put the arguments in their new order at each call", silent=True, named=False)
+        return replace(rule, title="Put the arguments where they belong at each call", silent=True, named=False)
     before = {item.name: item.default for item in change.old.parameters}
     for at, item in enumerate(change.new.parameters):
         was = before.get(item.name, "")

@@ -70,12 +70,14 @@ def _release_folder(ground: Ground, plugin: str, version: str, token: CancelToke
 
 
 def used_changes(changes: Sequence[Change], used: Mapping[str, int]) -> tuple[Used, ...]:
-    """Changes of what a project names, the most used first. `used` counts names in its code."""
-    found = [Used(change, uses) for change in changes if change.kind != "added" and (uses := uses_of(change, used))]
+    """Changes of what a project names, the most used first. `used` counts names in its code. What only classes that override it
+    would notice is left to the compiler, where that tells."""
+    of_interest = (item for item in changes if item.kind != "added" and (item.kind != "wider" or item.is_silent))
+    found = [Used(change, uses) for change in of_interest if (uses := uses_of(change, used))]
     return tuple(sorted(found, key=lambda item: (-item.uses, item.change.symbol.path)))
 
 
 def uses_of(change: Change, used: Mapping[str, int]) -> int:
     """How often a project names what a change is about; a method to be implemented concerns who derives from its class."""
     symbol = change.symbol
-    return used.get(symbol.scope[-1] if change.kind == "must-implement" and symbol.scope else symbol.name, 0)
+    return used.get(symbol.scope[-1] if change.kind == "must-implement" and symbol.scope else symbol.called, 0)

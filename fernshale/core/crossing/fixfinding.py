@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from functools import cache, partial
 
 from fernshale.core.base.globs import matches
@@ -71,10 +71,14 @@ def find_fixes(
             continue
         if rule.kind == "keyword" and cause.kind != CALL:
             continue
+        if rule.kind == "rewrite" and not rule.replacement and cause.kind not in MISSING:
+            continue  # what is there still, and wants other arguments, is no statement to leave out
         by_symbol = bool(message_fits) or _names(rule, cause.symbol)
         if rule.named and rule.kind == "rename" and cause.symbol and not by_symbol:
             continue  # it is for an error that names it, and this one names another
         lines = as_now if by_symbol else as_built
+        if rule.diagnostic:
+            lines = [item if fits else set() for item, fits in zip(lines, _fitting(rule, cause), strict=True)]
         named = set().union(*lines)
         # A member that is missing is named by itself; where it goes may be far from the head of its class.
         is_member = rule.kind == "add-member" and rule.member == cause.symbol
@@ -133,7 +137,12 @@ def _message_fits(rule: Rule, cause: Cause) -> bool | None:
     """Whether the rule's own pattern finds the cause's message; None when it has none."""
     if not rule.diagnostic:
         return None
-    return any(search(rule.diagnostic, error.diagnostic.message) for error in cause.errors)
+    return any(_fitting(rule, cause))
+
+
+def _fitting(rule: Rule, cause: Cause) -> Iterator[bool]:
+    """For each error of a cause whether its message is one the rule is for."""
+    return (search(rule.diagnostic, error.diagnostic.message) is not None for error in cause.errors)
 
 
 def _names(rule: Rule, symbol: str) -> bool:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Collection, Iterator, Mapping, Sequence
+from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
 
@@ -17,9 +18,10 @@ from fernshale.core.drift.compare import Change
 from fernshale.core.drift.fronts import front_names, shown_path
 from fernshale.core.drift.joining import plain_type
 from fernshale.core.drift.matching import Candidate
-from fernshale.core.drift.order import new_order
+from fernshale.core.drift.order import by_place, new_order
+from fernshale.core.drift.packages import packages_of
 from fernshale.core.drift.release import languages_of, list_sources, read_bytes
-from fernshale.core.drift.symbols import Symbol
+from fernshale.core.drift.symbols import Parameter, Symbol
 from fernshale.core.fix.calls import find_calls
 from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.rules import Rule, RuleSet, Where
@@ -37,16 +39,19 @@ _OTHER_THING = 0.5
 _DROPPED = 0.92
 # An argument that has another name in its place, and one that came for one.
 _REORDERED = 0.8
+_STAYED = 0.98
 _SAME_PLACE, _ONE_FOR_ANOTHER = 0.93, 0.7
 
 
 def reorder_rule(old: Symbol, new: Symbol, id: str, name: str, why: str, sure: float) -> Rule:
-    """Calls give their arguments in the order in which the new release wants them, to what is called `name` there."""
+    """Calls give their arguments where the new release wants them, to what is called `name` there."""
     order = new_order(old, new)
-    listed = ", ".join(item.name for item in new.parameters[: len(order)])
+    wanted = new.parameters[: len(order)]
+    title = f"{name}({', '.join(item.name for item in wanted)}), each at its place"
     return Rule(
-        id, "reorder", why, f"{name}({listed}) in this order", call=old.called, new=name if name != old.called else "",
-        order=order, names=tuple(item.name for item in old.parameters[: len(order)]),
+        id, "reorder", why, title, call=old.called, new=name if name != old.called else "", order=order,
+        fill=tuple(item.default for item, was in zip(wanted, order, strict=True) if not was),
+        names=tuple(item.name for item in by_place(old)),
         of=".".join(old.scope) if old.kind == "method" else "", confidence=sure, named=True,
     )  # fmt: skip
 
@@ -58,12 +63,18 @@ def guess_rules(changes: Sequence[Change], old: Path, new: Path, title: str, kno
     """
     rules: dict[str, Rule] = {}
     fulls = {item.new.name: item.new.full for item in changes if item.new is not None}
+    goes: set[str] = set()
     for change in changes:
         if change.symbol.name not in known:
             for rule in _rules_of(change, old, new, fulls):
+                # A method that several classes lost is one statement to leave out.
+                if rule.kind == "rewrite" and not rule.replacement:
+                    if rule.pattern in goes:
+                        continue
+                    goes.add(rule.pattern)
                 rules.setdefault(rule.id, rule)
-    for rule in _header_rules(changes):
-        if rule.old not in known:
+    for rule in (*_header_rules(changes), *_shown_rules(changes, old, new)):
+        if rule.old not in known and re.split(r"::|\.", rule.old)[-1] not in known:
             rules.setdefault(rule.id, rule)
     return RuleSet(title, tuple(rules.values()), new)
 
@@ -86,9 +97,17 @@ def _rules_of(change: Change, before: Path, new: Path, fulls: Mapping[str, str])
             yield from _fewer_arguments(change, old, now)
             yield from _new_keywords(old, now)
             yield from _new_types(change, old, now, fulls)
+            yield from _wider_override(change, old, now)
+    elif change.kind == "wider" and old is not None and now is not None:
+        yield from _wider_override(change, old, now)
     elif change.kind == "reordered" and old is not None and now is not None and old.name == now.name and not change.is_silent:
         # Twice done it would be undone, so it takes a person's word, place by place.
-        yield reorder_rule(old, now, f"drift-{_slug(old)}-order", old.called, change.what, _REORDERED)
+        rule = reorder_rule(old, now, f"drift-{_slug(old)}-order", old.called, change.what, _REORDERED)
+        yield rule
+        if rule.call != old.name:
+            # A class that derives from it calls what makes one by its own name, which all classes have.
+            named = rf"\b{re.escape(old.called)}\b"
+            yield replace(rule, id=f"{rule.id}-{old.name}", call=old.name, diagnostic=named)
     elif change.kind == "must-implement" and now is not None:
         yield from _member(change, now)
     elif change.kind == "no-longer-overrides" and old is not None and now is not None and old.name != now.name:
@@ -115,7 +134,7 @@ def _follow(old: Symbol, candidate: Candidate, number: int, before: Path, after:
         score, why = score * _OTHER_THING, f"{new.name} is a class; {why}"
     if old.is_callable and new.is_callable and old.name != now and new_order(old, new):
         # With another name alone it would compile, and mean something else.
-        words = f"{why}; takes its arguments in another order"
+        words = f"{why}; takes its arguments at other places"
         yield reorder_rule(old, new, f"{id}-order", now, words, score)
         score, why = score * _OTHER_THING, words
     if old.kind in ("method", "field") or old.scope == new.scope:
@@ -158,6 +177,30 @@ def _header_rules(changes: Sequence[Change]) -> Iterator[Rule]:
         yield Rule(f"drift-header-{old}", "header", why, old=old, new=new, confidence=sure, named=True)
 
 
+def _shown_rules(changes: Sequence[Change], before: Path, after: Path) -> Iterator[Rule]:
+    """What a package of Python showed and shows no more, wherever it stands now."""
+    old, new = packages_of(before), packages_of(after)
+    became = {change.old.path: change for change in changes if change.old is not None and change.kind in ("renamed", "moved")}
+    for written, stands in old.shown.items():
+        if new.has(written):
+            continue
+        change = became.get(stands)
+        if change is not None and change.old is not None:
+            best = change.candidates[0]
+            where, score, why = best.symbol.path, best.score, best.evidence[0]
+            if best.written or best.symbol.kind in ("method", "field") or best.symbol.is_callable < change.old.is_callable:
+                continue
+        elif new.has(stands):
+            where, score, why = stands, _STAYED, f"{'.'.join(written[:-1])} shows it no more, and {'.'.join(stands)} stayed"
+        else:
+            continue
+        now = new.written(where)
+        if now is not None and now[:-1] != written[:-1]:  # else its name alone is another, which has a rule
+            names = ".".join(written), ".".join(now)
+            title = " → ".join(names)
+            yield Rule(f"drift-shown-{names[0]}", "move", why, title, old=names[0], new=names[1], confidence=score)
+
+
 def _included(file: str) -> str:
     """A header's path as it is included, behind the last folder that is called include; a script's as it is imported."""
     if file.endswith(SCRIPTS):
@@ -198,13 +241,13 @@ def _new_argument(change: Change, old: Symbol, new: Symbol, folder: Path) -> Ite
     if len(theirs) != len(ours) + 1 or len(added) != 1 or theirs[added[0]].default:
         return
     at = added[0]
-    passed = _passed(folder, old.name, len(theirs), at)
+    passed = _passed(folder, old.called, len(theirs), at)
     if passed is None:
         return
     text, times = passed
     why = f"{old.full} wants {theirs[at].type} {theirs[at].name}; the release's own code passes {text}, {times} times"
     yield Rule(
-        f"drift-{_slug(old)}", "add-argument", why, title=f"{old.name}(…) gets {text}", call=old.name, arguments=len(ours),
+        f"drift-{_slug(old)}", "add-argument", why, title=f"{old.called}(…) gets {text}", call=old.called, arguments=len(ours),
         position=at + 1, text=text, confidence=_FILLED_IN,
     )  # fmt: skip
 
@@ -227,8 +270,8 @@ def _fewer_arguments(change: Change, old: Symbol, new: Symbol) -> Iterator[Rule]
     left = ", ".join(metas[at] for at in kept)
     gone = ", ".join(name for at, (name, _) in enumerate(ours) if at not in kept)
     yield Rule(
-        f"drift-{_slug(old)}-fewer", "rewrite", change.what, title=f"{old.name}(…) without {gone}",
-        pattern=f"{old.name}({', '.join(metas)})", replacement=f"{old.name}({left})", confidence=_DROPPED,
+        f"drift-{_slug(old)}-fewer", "rewrite", change.what, title=f"{old.called}(…) without {gone}",
+        pattern=f"{old.called}({', '.join(metas)})", replacement=f"{old.called}({left})", confidence=_DROPPED,
     )  # fmt: skip
 
 
@@ -267,6 +310,33 @@ def _new_types(change: Change, old: Symbol, new: Symbol, fulls: Mapping[str, str
         pattern=f"{old.name}({ahead}{before} $it{behind})", replacement=f"{old.name}({ahead}{after} $it{behind})",
         confidence=_RETYPED,
     )  # fmt: skip
+
+
+def _wider_override(change: Change, old: Symbol, new: Symbol) -> Iterator[Rule]:
+    """Methods of Python that override one with more parameters take them as well."""
+    if old.kind != "method" or not old.file.endswith(PYTHON):
+        return
+    before = [item.name for item in old.parameters]
+    more = [item for item in new.parameters if item.name not in before]
+    if not more or [item.name for item in new.parameters if item not in more] != before or new.parameters[-1] not in more:
+        return
+    if any(re.search(r"[^\W\d]", re.sub(r"\b(?:True|False|None)\b", "", item.default)) for item in more):
+        return  # a name that may mean nothing here
+    text = ", ".join(map(_as_parameter, more))
+    # The error names the class whose method is overridden.
+    yield Rule(
+        f"drift-{_slug(old)}-override", "rewrite", change.what, title=f"{old.name} takes {text} as well",
+        diagnostic=rf"\b(?:{re.escape(old.scope[-1])}|{re.escape(new.scope[-1])})\b", pattern=f"def {old.name}($$given)",
+        replacement=f"def {old.name}($$given, {text})", confidence=_RETYPED, named=True,
+    )  # fmt: skip
+
+
+def _as_parameter(item: Parameter) -> str:
+    """A parameter as Python writes it, with its type where that is known everywhere."""
+    is_plain = re.fullmatch(r"(?:int|float|str|bool|bytes|object)(?: \| None)?", item.type) is not None
+    type_ = f": {item.type}" if is_plain and not item.name.startswith("*") else ""
+    equals = " = " if type_ else "="
+    return f"{item.name}{type_}{equals}{item.default}" if item.default else f"{item.name}{type_}"
 
 
 def _gives_nothing(symbol: Symbol) -> bool:

@@ -26,6 +26,7 @@ ChangeKind = Literal[
     "added",
     "signature",
     "reordered",
+    "wider",
     "default",
     "deprecated",
     "must-implement",
@@ -63,7 +64,9 @@ class Change:
         """Whether code that uses it still compiles and means something else."""
         if self.kind == "reordered" and self.old is not None and self.new is not None:
             return is_quiet(self.old, self.new)
-        return self.kind in ("default", "no-longer-overrides")
+        # A checker of Python tells of a method that takes less than the one it overrides.
+        is_wider = self.kind == "wider" and not self.symbol.file.endswith((".py", ".pyi"))
+        return is_wider or self.kind in ("default", "no-longer-overrides")
 
 
 def compare(pair: Pair, token: CancelToken) -> tuple[Change, ...]:
@@ -85,6 +88,11 @@ def compare(pair: Pair, token: CancelToken) -> tuple[Change, ...]:
         token.check()
         if path in news:
             changes += _kept(group, news[path], pair, names, matches.types, containers)
+        elif group[0].kind == "constructor" and len(path) > 1:
+            # It goes along with its class, by the new name of that.
+            scope = matches.scope_of(path[:-1])
+            there = news.get((*scope, scope[-1] if path[-1] == path[-2] else path[-1]), ())
+            changes += _compare_overloads(group, there, matches.types)
     followed = {matches.scope_of(item.path) for item in gone} | {item.path for item in matches.chosen.values()}
     new_paths = {item.path for item in fresh}
     changes += [
@@ -255,10 +263,13 @@ def _compare_overloads(old: Sequence[Symbol], new: Sequence[Symbol], types: Mapp
             if mine.default and now.default and not _is_same_value(mine.default, now.default)
         ]
         if new_order(before, after):
-            order = ", ".join(item.name for item in after.parameters)
-            yield Change("reordered", original, after, f"{original.full} takes its arguments in another order now: {order}")
+            places = ", ".join(item.name for item in after.parameters)
+            yield Change("reordered", original, after, f"{original.full} takes its arguments at other places now: {places}")
         elif same is None and not _accepts(before, after):
             yield Change("signature", original, after, f"{original.full}{original.signature} is {after.signature} now")
+        elif same is None and _may_be_overridden(original) and len(after.parameters) > len(original.parameters):
+            words = f"{original.full} is {after.signature} now, and what overrides it should take as much"
+            yield Change("wider", original, after, words)
         for mine, now in defaults:
             yield Change(
                 "default",
@@ -266,6 +277,13 @@ def _compare_overloads(old: Sequence[Symbol], new: Sequence[Symbol], types: Mapp
                 after,
                 f"{now.name or 'an argument'} of {before.full} was {mine.default} and is {now.default}",
             )
+
+
+def _may_be_overridden(symbol: Symbol) -> bool:
+    """Whether the classes of others may have a method in its place."""
+    if symbol.kind != "method" or "static" in symbol.marks:
+        return False
+    return "virtual" in symbol.marks or (symbol.file.endswith((".py", ".pyi")) and not symbol.name.startswith("_"))
 
 
 def _paired(before: Symbol, after: Symbol) -> Iterator[tuple[Parameter, Parameter]]:

@@ -1,4 +1,4 @@
-"""Calls whose arguments have another order now."""
+"""Calls whose arguments have other places now."""
 
 from __future__ import annotations
 
@@ -17,14 +17,22 @@ _DECLARES = ("def", "fn", "func", "function")
 
 
 @dataclass(frozen=True, slots=True)
+class _Argument:
+    """An argument that was given, by its token span, behind `text` that names it; or, without one, a new one."""
+
+    span: tuple[int, int] | None
+    text: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class _Call:
-    """The token of its name, the one behind it, the token spans of its arguments, and those in the order they are to have, each
-    with what names it."""
+    """The token of its name, the one behind it, the token spans of its arguments, and those it is to have: spans, each with what
+    names it, or new text."""
 
     name: int
     end: int
     before: Sequence[tuple[int, int]]
-    after: Sequence[tuple[tuple[int, int], str]]
+    after: Sequence[_Argument]
 
 
 def reordered_calls(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
@@ -55,25 +63,42 @@ def reordered_calls(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int
 
 def _in_order(
     rule: Rule, path: str, tokens: Sequence[Token], spans: Sequence[tuple[int, int]]
-) -> Sequence[tuple[tuple[int, int], str]] | None:
+) -> Sequence[_Argument] | None:
     """The arguments as they are to stand; None where a call has to be looked at by a person, or stays as it is."""
-    as_they_are = [(span, "") for span in spans]
-    moved = [at for at, was in enumerate(rule.order) if was != at + 1]
-    is_named = [path.endswith(NAMED_ARGUMENTS) and _is_by_name(tokens, *span) for span in spans]
-    given = is_named.index(True) if True in is_named else len(spans)
-    if given <= moved[0] and not any(tokens[first].text in ("*", "...") for first, _ in spans):
+    as_they_are = [_Argument(span) for span in spans]
+    by_name = [path.endswith(NAMED_ARGUMENTS) and _is_by_name(tokens, *span) for span in spans]
+    given = by_name.index(True) if True in by_name else len(spans)
+    first = next(at for at, was in enumerate(rule.order) if was != at + 1)
+    spread = [at for at, (start, _) in enumerate(spans) if tokens[start].text in ("*", "**", "...")]
+    if given <= first and not spread:
         return as_they_are if rule.new else None  # none of them is given by its place
-    wanted = moved[-1] + 1
-    if any(tokens[first].text in ("*", "**", "...") for first, _ in spans[:wanted]):
+    if spread and spread[0] < max(rule.order):
         return None
-    if given >= wanted:
-        return [as_they_are[was - 1] for was in rule.order[:wanted]] + as_they_are[wanted:]
-    if not rule.names or not path.endswith(NAMED_ARGUMENTS):
-        return None
-    # Some of them are left out, so that the others cannot be told by their places.
+    can_name = bool(rule.names) and path.endswith(NAMED_ARGUMENTS)
+    placed = None if can_name and 0 in rule.order else _at_places(rule, as_they_are, given)
+    if placed is not None or not can_name:
+        return placed
+    # Their places alone do not tell them, or would want what was left out before.
     mark = "=" if path.endswith(PYTHON) else ": "
-    named = [(spans[at], rule.names[at] + mark) for at in range(moved[0], given)]
-    return as_they_are[: moved[0]] + named + as_they_are[given:]
+    named = [_Argument(spans[at], rule.names[at] + mark) for at in range(first, min(given, len(rule.names)))]
+    return as_they_are[:first] + named + as_they_are[given:] if given <= len(rule.names) else None
+
+
+def _at_places(rule: Rule, arguments: Sequence[_Argument], given: int) -> Sequence[_Argument] | None:
+    """The arguments put where they belong; None where that takes one that is left out."""
+    count = max(rule.order)
+    placed: list[_Argument] = []
+    left = set(range(1, min(given, count) + 1))
+    fill = iter(rule.fill)
+    for was in rule.order:
+        text = next(fill, "") if not was else ""
+        if not left:
+            break
+        if was > given or (not was and not text):
+            return None
+        placed.append(arguments[was - 1] if was else _Argument(None, text))
+        left.discard(was)
+    return [*placed, *arguments[min(given, count) :]]
 
 
 def _is_by_name(tokens: Sequence[Token], first: int, last: int) -> bool:
@@ -90,16 +115,24 @@ def _outer(calls: Sequence[_Call]) -> Iterator[_Call]:
 
 
 def _written(rule: Rule, call: _Call, calls: Sequence[_Call], tokens: Sequence[Token], text: str) -> str:
-    """The call with its arguments in their new order; what stands between them stays."""
-    parts = [rule.new or rule.call]
-    at = tokens[call.name].end
-    for (first, last), ((now_first, now_last), name) in zip(call.before, call.after, strict=True):
-        parts += [text[at : tokens[first].start], name]
-        inner = [other for other in calls if now_first <= other.name < now_last]
-        here = tokens[now_first].start
-        for other in _outer(inner):
-            parts += [text[here : tokens[other.name].start], _written(rule, other, inner, tokens, text)]
-            here = tokens[other.end - 1].end
-        parts.append(text[here : tokens[now_last - 1].end])
-        at = tokens[last - 1].end
-    return "".join(parts) + text[at : tokens[call.end - 1].end]
+    """The call with its arguments at their new places; what stands between them stays."""
+    ends = [tokens[call.name].end, *(tokens[last - 1].end for _, last in call.before)]
+    starts = [*(tokens[first].start for first, _ in call.before), tokens[call.end - 1].end]
+    between = [text[end:start] for end, start in zip(ends, starts, strict=True)]
+    marks = [*between[:-1], *[", "] * (len(call.after) - len(call.before))]
+    given = "".join(
+        mark + _argument(rule, item, calls, tokens, text) for mark, item in zip(marks, call.after, strict=True)
+    )
+    return (rule.new or rule.call) + given + between[-1]
+
+
+def _argument(rule: Rule, item: _Argument, calls: Sequence[_Call], tokens: Sequence[Token], text: str) -> str:
+    if item.span is None:
+        return item.text
+    first, last = item.span
+    inner = [other for other in calls if first <= other.name < last]
+    parts, here = [item.text], tokens[first].start
+    for other in _outer(inner):
+        parts += [text[here : tokens[other.name].start], _written(rule, other, inner, tokens, text)]
+        here = tokens[other.end - 1].end
+    return "".join(parts) + text[here : tokens[last - 1].end]

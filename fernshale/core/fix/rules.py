@@ -6,9 +6,9 @@ header        the included file `old` is `new` now; in scripts the imported modu
 getter        the field `old` is the function `new()` now, set with `setter`
 add-argument  calls of `call` with `arguments` arguments get `text` as argument number `position`
 keyword       calls of `call` give by the name `new` what they gave by the name `old`
-reorder       calls of `call` give their arguments in the order `order`: at each place the number of the one that stood there before
-              is told; with `new` the function has that name now, with `names` of the arguments as they stood before, calls that
-              leave some out give the others by name
+reorder       calls of `call` give their arguments at the places `order`: at each the number of the one that stood there before, 0
+              for one that came, which gets the next text of `fill`; with `new` the function has that name now, with `names` of the
+              arguments as they stood before, those that cannot be told by their places are given by name
 literal       the number or string `old` is `new` now; with `call`, only as its argument number `position`
 switch-off    statements that match `pattern` become comments, until somebody writes what is to stand there instead
 add-member    classes derived from `base` without `member` get `text` behind the line that has `after` (or at their start)
@@ -116,6 +116,7 @@ class Rule:
     set: dict[str, str] = field(default_factory=dict, hash=False)
     drop: tuple[str, ...] = ()
     order: tuple[int, ...] = ()
+    fill: tuple[str, ...] = ()
     names: tuple[str, ...] = ()
     diagnostic: str = ""
     silent: bool = False
@@ -136,9 +137,11 @@ class Rule:
                 regex.compile(self.diagnostic)
             except regex.error as error:
                 raise ValueError(f"bad regular expression in diagnostic: {error}") from error
-        if sorted(self.order) != list(range(1, len(self.order) + 1)) or (self.order and list(self.order) == sorted(self.order)):
-            raise ValueError("order tells each number from 1 on once, and not in their own order")
-        if self.names and len(self.names) != len(self.order):
+        numbers = [was for was in self.order if was]
+        ordered = list(range(1, len(numbers) + 1))
+        if sorted(numbers) != ordered or (numbers and list(self.order[: len(numbers)]) == ordered):
+            raise ValueError("order tells each number from 1 on once, and not all at their own places")
+        if self.names and len(self.names) != len(numbers):
             raise ValueError("names tells a name for each number of order")
         try:
             if self.kind in ("rewrite", "switch-off"):
@@ -173,7 +176,7 @@ class Rule:
             case "keyword":
                 return f"{self.call}({self.old} = …) → {self.new} = …"
             case "reorder":
-                return f"{self.call}(…) → {self.new or self.call}(…), arguments in another order"
+                return f"{self.call}(…) → {self.new or self.call}(…), arguments at other places"
             case "add-member":
                 return f"{self.base} wants {self.member}()"
             case "data":

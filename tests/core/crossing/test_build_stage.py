@@ -281,7 +281,7 @@ def test_arguments_in_another_order_are_put_there_once(tree: Tree) -> None:
     game = "import wick\nwick.Lamp().light('hall', 3)\n"
     wick, crossing = _without_rules(tree, old, old.replace("room, hour", "hour, room"), game)
     (matter,) = (item for item in _look(crossing).matters if item.key.startswith("default:"))
-    assert matter.title.startswith("light takes its arguments in another order now: hour, room") and matter.place == "game.py:2"
+    assert matter.title.startswith("light takes its arguments at other places now: hour, room") and matter.place == "game.py:2"
     _take(crossing, matter.key, "pin")
     assert (wick.project / "game.py").read_text() == game.replace("'hall', 3", "3, 'hall'")
     assert not any(item.key.startswith("default:") for item in _look(crossing).matters)

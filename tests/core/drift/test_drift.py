@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -10,7 +11,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.buildmatters import pinning_rule
 from fernshale.core.crossing.guesses import guess_rules
 from fernshale.core.drift import kept, release
 from fernshale.core.drift.compare import Change, compare
@@ -20,6 +23,7 @@ from fernshale.core.drift.order import new_order
 from fernshale.core.drift.parsing import read_source
 from fernshale.core.drift.release import read_pair
 from fernshale.core.drift.replacements import named_replacements
+from fernshale.core.fix.apply import apply_edits, find_edits
 from tests.conftest import Tree
 
 
@@ -395,6 +399,10 @@ def test_an_argument_with_another_name_is_followed_by_its_name(tree: Tree) -> No
         ("w.py", "def box(left, top, day=1): pass", "def box(top, left, day=1, *, more): pass", (2, 1, 3), True),
         ("w.hpp", "void box(float left, float top, int day);", "void box(float top, float left, long day);", (2, 1, 3), True),
         ("w.hpp", "void box(int left, float top);", "void box(float top, int left);", (2, 1), False),
+        ("w.hpp", "void box(int left, int top);", "void box(int left, int day = 2, int top = 1);", (1, 0, 2), True),
+        ("w.py", "def box(left: int, top: int): pass", "def box(left, *, top): pass", (), False),
+        ("w.py", "def box(top: int): pass", "def box(left: str = '', top: str = ''): pass", (0, 1), False),
+        ("w.hpp", "void box(int left, int top);", "void box(int left, int day, int top);", (), False),
         ("W.java", "public class W { public void box(int a, int b) {} }", "public class W { public void box(int b, int a) {} }", (2, 1), True),
         ("w.py", "def box(left, *, top, day): pass", "def box(left, *, day, top): pass", (), False),
         ("w.py", "def box(left, top): pass", "def box(top, left, day): pass", (), False),
@@ -420,6 +428,34 @@ def test_a_new_name_alone_is_not_sure_where_the_arguments_have_another_order(tre
     found = {rule.kind: rule for rule in guess_rules(_changes(old, new), old, new, "t", ()).rules}
     assert found["rename"].confidence < 0.6 < found["reorder"].confidence
     assert (found["reorder"].order, found["reorder"].names, found["reorder"].new) == ((2, 1), ("left", "top"), "box_tl")
+
+
+def test_what_makes_an_object_goes_along_with_its_class(tree: Tree) -> None:
+    body = "        self.hull = [depth * width for depth in range(width)]\n"
+    text = "class Pier:\n    def __init__(self, {}):\n" + body + "    def keeper(self):\n        return self.hull\n"
+    old = tree("old", {"w/a.py": text.format("depth, width")})
+    new = tree("new", {"w/b.py": text.format("depth, day=0, width=1")})
+    rules = {rule.call: rule for rule in guess_rules(_changes(old, new), old, new, "t", ()).rules if rule.kind == "reorder"}
+    assert not rules  # no compiler tells, so it is a matter of its own
+    (change,) = (item for item in _changes(old, new) if item.kind == "reordered")
+    rule = pinning_rule(change)
+    assert rule is not None and (rule.call, rule.order, rule.fill) == ("Pier", (1, 0, 2), ("0",))
+
+
+def test_what_overrides_a_method_takes_what_that_takes_now(tree: Tree) -> None:
+    text = "class Actor:\n    def act(self, hour{}): ...\n    def rest(self{}): ...\n    def _own(self{}): ...\n"
+    old = tree("old", {"w.py": text.format("", "", "")})
+    new = tree("new", {"w.py": text.format(", day: int = 1, *args", ", bed=Bed()", ", x=1")})
+    changes = _changes(old, new)
+    assert _told(changes) == {("wider", "w.Actor.act", "w.Actor.act"), ("wider", "w.Actor.rest", "w.Actor.rest")}
+    (rule,) = guess_rules(changes, old, new, "t", ()).rules
+    game = "class Gull(Actor):\n    def act(self, hour):\n        self.act(hour)\n"
+    once = apply_edits(game, find_edits(rule, TreePath("a.py"), game))
+    assert once == game.replace("act(self, hour)", "act(self, hour, day: int = 1, *args)")
+    assert not find_edits(rule, TreePath("a.py"), once) and re.search(rule.diagnostic, 'supertype "w.Actor"')
+    virtual = "class Actor {{ public: virtual void act(int hour{}); void rest(int hour{}); }};"
+    there = _changes(tree("a", {"w.hpp": virtual.format("", "")}), tree("b", {"w.hpp": virtual.format(", int day = 1", ", int day = 1")}))
+    assert [(item.kind, item.symbol.name, item.is_silent) for item in there] == [("wider", "act", True)]
 
 
 def test_what_may_be_given_by_name_only_may_stand_anywhere(tree: Tree) -> None:

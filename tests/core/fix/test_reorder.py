@@ -14,6 +14,7 @@ from fernshale.core.fix.rules import Example, Rule
 
 BOX = Rule("r", "reorder", "w", call="box", order=(1, 3, 2), names=("day", "left", "top"))
 NEW = Rule("r", "reorder", "w", call="box", new="frame", order=(1, 3, 2), names=("day", "left", "top"))
+MORE = Rule("r", "reorder", "w", call="box", order=(1, 0, 0, 2), fill=("0", "nil()"), names=("day", "left"))
 
 
 def fixed(rule: Rule, text: str, path: str = "a.cpp") -> str:
@@ -47,6 +48,8 @@ def fixed(rule: Rule, text: str, path: str = "a.cpp") -> str:
             "from m import frame\nframe(1, 3, 2)\nmap(box, it)\n",
         ),
         (NEW, "a.py", "box(1, left=2, top=3)\nbox(1)\n", "frame(1, left=2, top=3)\nframe(1)\n"),
+        (MORE, "a.cpp", "box(1, box(3, 4)); box(1); box(1, 2, 3);", "box(1, 0, nil(), box(3, 0, nil(), 4)); box(1); box(1, 0, nil(), 2, 3);"),
+        (MORE, "a.py", "box(1, 2)\nbox(1, left=2)\nbox(1, 2, 3)\n", "box(1, left=2)\nbox(1, left=2)\nbox(1, 2, 3)\n"),
         (NEW, "a.cpp", "box(1, box(2, 3, 4), 5);", "frame(1, 5, frame(2, 4, 3));"),
     ],
 )
@@ -91,7 +94,7 @@ def test_a_call_is_in_its_old_order_after_the_way_back(order: list[int], given: 
     assert fixed(Rule("r", "reorder", "w", call="box", order=back), fixed(there, text)) == text
 
 
-@pytest.mark.parametrize(("order", "names"), [((1, 2), ()), ((1, 3), ()), ((2, 2), ()), ((2, 1), ("a",))])
+@pytest.mark.parametrize(("order", "names"), [((1, 2), ()), ((1, 3), ()), ((2, 2), ()), ((1, 0), ()), ((2, 1), ("a",))])
 def test_an_order_that_is_none_is_refused(order: tuple[int, ...], names: tuple[str, ...]) -> None:
     with pytest.raises(ValueError, match="order"):
         Rule("r", "reorder", "w", call="box", order=order, names=names)

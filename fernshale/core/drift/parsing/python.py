@@ -27,10 +27,11 @@ _SELF = re.compile(rb"(?m)^\s+self\.([a-z]\w*)\s*(?::[^=\n]*)?=(?!=)")
 
 
 def read_python(source: Source, root: Node) -> None:
-    _read_list(source, root, _module(source.path), "")
+    _read_list(source, root, module_of(source.path), "")
 
 
-def _module(path: str) -> tuple[str, ...]:
+def module_of(path: str) -> tuple[str, ...]:
+    """The names of the module that a file is."""
     parts = re.sub(r"\.pyi?$", "", path).split("/")
     for root in ("src", "lib", "python"):
         if parts[:1] == [root] and len(parts) > 1:

@@ -1,0 +1,116 @@
+"""What packages show of their modules, held against what importing them shows."""
+
+from __future__ import annotations
+
+import importlib
+import sys
+
+import pytest
+
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.guesses import guess_rules
+from fernshale.core.drift.compare import compare
+from fernshale.core.drift.packages import Packages
+from fernshale.core.drift.release import read_pair
+from fernshale.core.fix.apply import apply_edits, find_edits
+from tests.conftest import Tree
+
+RELEASE = {
+    "wick/__init__.py": '"""Shows Hidden in a text: from .lamps import Nothing."""\n'
+    "from .lamps import (\n    Lamp,  # the main one\n    Candle as Taper,\n)\n"
+    "from wick.tools import *\nfrom . import rooms\nfrom .rooms import cellar \\\n    , attic\n\nversion = 3\n",
+    "wick/lamps.py": "class Lamp: pass\nclass Candle: pass\nclass Unshown: pass\n",
+    "wick/tools/__init__.py": "from ._trim import trim, _grease\nfrom .snuff import *\n",
+    "wick/tools/_trim.py": "def trim(): pass\ndef _grease(): pass\n",
+    "wick/tools/snuff.py": "import os\nLIMIT: int = 3\nasync def snuff(): pass\ndef _own(): pass\n",
+    "wick/rooms.py": "from .lamps import Lamp as Light\ncellar = 1\nattic = 2\n",
+}
+
+
+def test_what_is_shown_is_what_importing_it_shows(tree: Tree, monkeypatch: pytest.MonkeyPatch) -> None:
+    root = tree("release", RELEASE)
+    shown = Packages(root).shown
+    monkeypatch.syspath_prepend(root)
+    modules = {name: module for name, module in sys.modules.items() if name.split(".")[0] == "wick"}
+    assert not modules
+    try:
+        for written, stands in shown.items():
+            package, module = (
+                importlib.import_module(".".join(written[:-1])),
+                importlib.import_module(".".join(stands[:-1])),
+            )
+            assert getattr(package, written[-1]) is getattr(module, stands[-1]), written
+        public = {name for name, value in vars(importlib.import_module("wick")).items() if not name.startswith("_")}
+        assert public - {"lamps", "tools", "rooms", "version", "os"} == {
+            name for *front, name in shown if front == ["wick"]
+        }
+    finally:
+        for name in [name for name in sys.modules if name.split(".")[0] == "wick"]:
+            del sys.modules[name]
+
+
+def test_names_are_written_as_the_nearest_package_shows_them(tree: Tree) -> None:
+    packages = Packages(tree("release", RELEASE))
+    assert packages.written(("wick", "lamps", "Lamp")) == ("wick", "Lamp")
+    assert packages.written(("wick", "tools", "_trim", "trim")) == ("wick", "trim")
+    assert packages.written(("wick", "lamps", "Unshown")) == ("wick", "lamps", "Unshown")
+    assert packages.written(("wick", "tools", "_trim", "_grease")) is None
+    assert (
+        packages.has(("wick", "version")) and packages.has(("wick", "rooms")) and not packages.has(("wick", "Nothing"))
+    )
+
+
+def test_packages_in_a_ring_lead_nowhere(tree: Tree) -> None:
+    ring = {
+        "a/__init__.py": "from b import *\nfrom b import x\n",
+        "b/__init__.py": "from a import *\nfrom a import x\n",
+    }
+    assert Packages(tree("ring", ring)).shown == {}
+
+
+@pytest.mark.parametrize(
+    ("before", "after"),
+    [
+        (
+            "import wick\nwick.ease(wick.Spark(), 1)\n",
+            "import wick\nimport wick.easing\nimport wick.sparks\nwick.easing.ease(wick.sparks.Spark(), 1)\n",
+        ),
+        (
+            "from wick import ease, Spark\nease(Spark())\n",
+            "from wick.easing import ease\nfrom wick.sparks import Spark\nease(Spark())\n",
+        ),
+        ("import wick.lamps\nwick.lamps.glow()\n", "import wick.lamps\nwick.lamps.glow()\n"),
+    ],
+)
+def test_what_a_package_shows_no_more_is_followed(before: str, after: str, tree: Tree) -> None:
+    ease, spark = "def ease(a, b):\n    return a * b\n", "class Spark:\n    def fly(self, hour):\n        return hour\n"
+    common = {"wick/easing.py": ease, "wick/lamps.py": "def glow(): pass\n"}
+    old = tree(
+        "old",
+        {
+            **common,
+            "wick/__init__.py": "from .easing import ease\nfrom .spark import Spark\nfrom .lamps import glow\n",
+            "wick/spark.py": spark,
+        },
+    )
+    new = tree(
+        "new",
+        {
+            **common,
+            "wick/__init__.py": "from .lamps import glow\n",
+            "wick/sparks/__init__.py": "from ._core import Spark\n",
+            "wick/sparks/_core.py": spark,
+        },
+    )
+    changes = compare(read_pair(old, new, "", no_progress, CancelToken()), CancelToken())
+    rules = [rule for rule in guess_rules(changes, old, new, "t", ()).rules if rule.id.startswith("drift-shown-")]
+    assert {(rule.old, rule.new) for rule in rules} == {
+        ("wick.ease", "wick.easing.ease"),
+        ("wick.Spark", "wick.sparks.Spark"),
+    }
+    text = before
+    for rule in rules:
+        text = apply_edits(text, find_edits(rule, TreePath("game.py"), text))
+    compile(text, "game.py", "exec")
+    assert sorted(text.split("\n")) == sorted(after.split("\n"))
