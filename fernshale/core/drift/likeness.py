@@ -8,7 +8,7 @@ function without parameters) adds nothing.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -27,6 +27,11 @@ _PLAIN_VALUES = frozenset(
 # What may be gathered into an enumeration; and what it tells that a name was taken apart for that.
 _VALUES = ("enumerator", "constant", "macro")
 _UNFOLDED = 5.2
+# The parts of a name that were put in the place of others.
+Swap = tuple[tuple[str, ...], tuple[str, ...]]
+# What stands in classes, where many have the same names; and what it tells that a name is one thing's alone.
+INNER = ("method", "field", "enumerator", "constructor")
+_ALONE = 1.8
 _PLAIN_TYPES = frozenset(("", "void", "None", "bool", "int", "-> None"))
 
 
@@ -74,6 +79,7 @@ class World:
 
     `scope_of` gives where an old scope went, `name_of` the new name of a renamed type, `file_of` where a file went.
     `swaps` counts the pairs of name parts that were exchanged. `paired` tells which names of old and new belong together.
+    `unique` are the names that one thing outside of classes has in either release.
     """
 
     names: Rarity
@@ -83,6 +89,7 @@ class World:
     file_of: Callable[[str], str]
     swaps: Mapping[object, int]
     paired: Mapping[str, str]
+    unique: Collection[str] = ()
 
 
 def weigh(old: Traits, new: Traits, world: World) -> Evidence:
@@ -124,14 +131,20 @@ def _weigh_name(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
         # The same name elsewhere; a name that everything has tells less.
         rare = max((world.names.weight(part) for part in parts_of(old.name)), default=0.15)
         add(2.2 + 3.2 * rare, f"the name {old.name} stayed")
+        if old.name in world.unique and old.kind not in INNER and new.kind not in INNER:
+            add(_ALONE, "nothing else has it")
         return
     add(6.2 * (alike - 0.3), f"{old.name} and {new.name} are alike" if alike > 0.5 else "")
     swap = changed_parts(old.name, new.name)
     together = world.swaps.get(swap, 0) - 1
     if together > 0:
-        gone, come = ("".join(part) or "nothing" for part in swap)
-        words = f"{together} others went from {gone} to {come}" if gone != come else ""
-        add(min(2.6, 1.1 * math.log2(1 + together)), words)
+        add(min(2.6, 1.1 * math.log2(1 + together)), swapped_words(swap, together))
+
+
+def swapped_words(swap: Swap, times: int) -> str:
+    """That others exchanged the same parts of their names, in words."""
+    gone, come = ("".join(part) or "nothing" for part in swap)
+    return f"{times} others went from {gone} to {come}" if gone != come else ""
 
 
 def _weigh_place(old: Symbol, new: Symbol, world: World, add: _Add) -> None:

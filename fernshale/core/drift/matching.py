@@ -8,14 +8,15 @@ Method: sparse minimum-cost assignment (Jonker and Volgenant, 1987) over log odd
 
 from __future__ import annotations
 
+import heapq
 import math
 import re
 from collections import Counter, defaultdict
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from fernshale.core.base.work import CancelToken
-from fernshale.core.drift.likeness import Traits, World, weigh
+from fernshale.core.drift.likeness import INNER, Traits, World, swapped_words, weigh
 from fernshale.core.drift.naming import Rarity, changed_parts, parts_of
 from fernshale.core.drift.symbols import CONTAINER, Symbol
 
@@ -28,6 +29,10 @@ _MOST_PAIRS, _FEWEST_WEIGHED = 100_000, 8
 _MOST_TOLD = 5
 # A part of a name or a word that stands in more symbols than this brings no candidates by itself.
 _COMMON = 60
+# A name that others of its kind lost or gained the same part from, and how many of them make it telling.
+_SWAPPED, _OFTEN = 0.6, 3
+# How much it brings two symbols together that both have a key of this kind.
+_TOLD_BY, _TOLD_BY_OTHERS = {"word": 1000, "name": 9000}, 3000
 _LEAST = 0.03
 # A base whose name more classes have is not known by it.
 _MOST_NAMESAKES = 3
@@ -83,6 +88,7 @@ def match_symbols(
     # Twice: what was renamed together is known by now.
     second = {**work.match(containers, into, token), **work.match(members, onto, token)}
     work.learn(second)
+    second = work.with_swapped(gone, second)
     return Matches(second, dict(work.chosen), dict(work.scopes), dict(work.types))
 
 
@@ -135,13 +141,14 @@ class _Work:
         self.old_members, self.new_members = _Members(self.old), _Members(self.new)
         self.old_order, self.new_order = _order(self.old), _order(self.new)
         self.paired = {item.name: item.name for item in self.old}
+        self.unique = _once(self.old) & _once(self.new)
 
     @property
     def world(self) -> World:
         scopes, types, files = self.scopes, self.types, self.moved_files
         return World(
             self.names, self.words, lambda scope: _mapped(scope, scopes), lambda type_: types.get(type_, type_),
-            lambda file: files.get(file, file), self.swaps, self.paired,
+            lambda file: files.get(file, file), self.swaps, self.paired, self.unique,
         )  # fmt: skip
 
     def match(self, old: _Side, new: _Side, token: CancelToken) -> dict[Path, tuple[Candidate, ...]]:
@@ -156,9 +163,11 @@ class _Work:
             ):
                 found = new.by_key.get(key, ())
                 if len(found) <= _COMMON or key[0] in ("name", "scope"):
-                    near.update(dict.fromkeys(found, 1 if key[0] == "word" else 9 if key[0] == "name" else 3))
+                    # What few have tells more. Whole numbers, so that the order in which they are added does not matter.
+                    told = _TOLD_BY.get(key[0], _TOLD_BY_OTHERS) // (1 + len(found).bit_length())
+                    near.update(dict.fromkeys(found, told))
             weighed = {}
-            for number, _ in near.most_common(most):
+            for number in heapq.nsmallest(most, near, key=lambda number: (-near[number], number)):
                 evidence = weigh(trait, new.traits[number], world)
                 weighed[number] = (evidence.odds, evidence.words)
             pairs.append(weighed)
@@ -206,6 +215,32 @@ class _Work:
                     self.types[path[-1]] = symbol.name
         self._learn_scopes()
 
+    def with_swapped(
+        self, gone: Sequence[Symbol], found: Mapping[Path, tuple[Candidate, ...]]
+    ) -> dict[Path, tuple[Candidate, ...]]:
+        """What has no likely successor among what is new may be known by a name beside it that was there before: where the parts
+        in which the two differ are those that others exchanged."""
+        beside: dict[Path, list[Symbol]] = defaultdict(list)
+        for item in self.new:
+            if not item.is_hidden:
+                beside[item.scope].append(item)
+        result = dict(found)
+        for symbol in gone:
+            listed = result.get(symbol.path, ())
+            if listed and listed[0].score >= _SWAPPED:
+                continue
+            scopes = dict.fromkeys((_mapped(symbol.scope, self.scopes), symbol.scope))
+            for other in (other for scope in scopes for other in beside.get(scope, ()) if other.kind == symbol.kind):
+                parts = changed_parts(symbol.name, other.name)
+                times = self.swaps.get(parts, 0)
+                is_other_way = any(parts) or "".join(parts_of(symbol.name)) == "".join(parts_of(other.name))
+                if times >= _OFTEN and is_other_way:
+                    why = swapped_words(parts, times) or f"{times} others are written in the same other way now"
+                    rest = [replace(item, score=round(item.score * (1 - _SWAPPED), 3)) for item in listed if item.symbol != other]
+                    result[symbol.path] = (Candidate(other, _SWAPPED, (why,)), *rest)[:_MOST_TOLD]
+                    break
+        return result
+
     def _learn_scopes(self) -> None:
         """A namespace or module of which most went to one other place went there."""
         homes: dict[Path, Counter[Path]] = defaultdict(Counter)
@@ -241,6 +276,13 @@ def _assign(pairs: Sequence[Mapping[int, tuple[float, tuple[str, ...]]]]) -> dic
     matrix = csr_matrix((np.array(costs), (rows, columns)), shape=(height, width + height))
     found = min_weight_full_bipartite_matching(matrix, maximize=True)
     return {int(row): int(column) for row, column in zip(*found, strict=True) if column < width}
+
+
+def _once(symbols: Sequence[Symbol]) -> set[str]:
+    """The names that stand outside of classes in one place only."""
+    paths = {item.path for item in symbols if item.kind not in INNER}
+    counts = Counter(path[-1] for path in paths)
+    return {name for name, times in counts.items() if times == 1}
 
 
 def _mapped(path: Path, scopes: Mapping[Path, Path]) -> Path:

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import os
 import re
+import subprocess
+import sys
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -428,6 +431,48 @@ def test_a_new_name_alone_is_not_sure_where_the_arguments_have_another_order(tre
     found = {rule.kind: rule for rule in guess_rules(_changes(old, new), old, new, "t", ()).rules}
     assert found["rename"].confidence < 0.6 < found["reorder"].confidence
     assert (found["reorder"].order, found["reorder"].names, found["reorder"].new) == ((2, 1), ("left", "top"), "box_tl")
+
+
+def test_a_name_that_one_thing_alone_has_is_known_elsewhere(tree: Tree) -> None:
+    old = tree("old", {"w/kinds.py": "Pair = Union[int, str]\n", "w/a.py": "def main(argv): return argv[1]\n"})
+    classes = "".join(f"class Box{n}:\n    pair = {n}\n" for n in range(6))
+    new = tree("new", {"w/shapes.py": f"Pair = tuple[int, int]\n{classes}", "w/b.py": "def main(): pass\n", "w/c.py": "def main(): pass\n"})
+    found = {change.symbol.full: change for change in _changes(old, new) if change.old is not None}
+    best = found["w.kinds.Pair"].candidates[0]
+    assert best.symbol.full == "w.shapes.Pair" and "nothing else has it" in best.evidence
+    # A name that others have as well tells little.
+    assert not any("nothing else has it" in item.evidence for item in found["w.a.main"].candidates)
+
+
+def test_a_name_that_was_there_beside_it_is_found_by_what_others_lost(tree: Tree) -> None:
+    kept = "class Graph:\n    def rows(self): return self.table\n    def row_count(self): return 3\n"
+    lost = "".join(f"    def {name}_iter(self): return iter(self.{name})\n" for name in ("edges", "nodes", "depths", "tides"))
+    moved = "".join(f"    def {name}(self): return iter(self.{name})\n" for name in ("edges", "nodes", "depths", "tides"))
+    old = tree("old", {"w.py": f"{kept}{lost}    def rows_iter(self): yield 1\n    def row_width(self): return 4\n"})
+    changes = {change.symbol.name: change for change in _changes(old, tree("new", {"w.py": kept + moved})) if change.old is not None}
+    best = changes["rows_iter"].candidates[0]
+    assert best.symbol.name == "rows" and 0.5 < best.score < 0.9 and best.evidence == ("4 others went from iter to nothing",)
+    assert "row_count" not in {item.symbol.name for item in changes["row_width"].candidates}
+
+
+def test_a_comparison_is_the_same_in_every_run(tree: Tree) -> None:
+    tree("old", {"w/a.py": "def alpha_beta(pier, tide): return pier + tide\n"})
+    likely = {part: "".join(f"def {part}_n{n}({'pier, tide' if n > 35 else 'x'}): return 1\n" for n in range(40)) for part in ("alpha", "beta")}
+    tree("new", {"w/b.py": likely["alpha"] + likely["beta"]})
+    script = (
+        "import sys; from pathlib import Path; from fernshale.core.drift.compare import compare\n"
+        "from fernshale.core.drift.release import read_pair; from fernshale.core.base.work import CancelToken, no_progress\n"
+        "pair = read_pair(Path(sys.argv[1]), Path(sys.argv[2]), '', no_progress, CancelToken())\n"
+        "print([(c.what, [(k.symbol.full, k.score) for k in c.candidates]) for c in compare(pair, CancelToken())])\n"
+    )
+    old, new = tree("old", {}), tree("new", {})
+    runs = {
+        subprocess.run(
+            [sys.executable, "-c", script, old, new], capture_output=True, check=True, env={**os.environ, "PYTHONHASHSEED": seed}
+        ).stdout
+        for seed in "1234"
+    }
+    assert len(runs) == 1
 
 
 def test_what_makes_an_object_goes_along_with_its_class(tree: Tree) -> None:
