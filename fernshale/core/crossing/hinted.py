@@ -27,13 +27,19 @@ def with_hints(rules: LegRules, causes: Sequence[Cause]) -> LegRules:
         return rules
     sets = tuple(replace(group, rules=tuple(_shared(rule, hinted) for rule in group.rules)) for group in rules.sets)
     known = {_key(rule) for group in sets for rule in group.rules}
-    guessed = {rule.old for group in sets for rule in group.rules if rule.kind in ("rename", "keyword")}
-    own = tuple(
-        replace(rule, confidence=rule.confidence * _BESIDE_GUESSES) if rule.old in guessed else rule
-        for key, rule in hinted.items()
-        if key not in known
-    )
+    guessed: dict[str, float] = {}
+    for rule in (rule for group in sets for rule in group.rules if rule.kind in ("rename", "keyword")):
+        guessed[rule.old] = max(rule.confidence, guessed.get(rule.old, 0.0))
+    own = tuple(_beside(rule, guessed.get(rule.old)) for key, rule in hinted.items() if key not in known)
     return LegRules((*sets, *([RuleSet("the tool that found the error", own, Path())] if own else [])), rules.changes)
+
+
+def _beside(rule: Rule, guess: float | None) -> Rule:
+    """A suggestion beside the best guess there is: that has looked at more than letters."""
+    if guess is None:
+        return rule
+    worth = rule.confidence * _BESIDE_GUESSES
+    return replace(rule, confidence=worth if rule.confidence == _SPELLING else min(worth, guess * 0.9))
 
 
 def _key(rule: Rule) -> tuple[str, str, str, str]:
