@@ -566,6 +566,8 @@ def _drift_title(change: Change) -> str:
             return f"{old.name} → {new.name}" if old.name != new.name else f"{old.name} stands in {new.file}"
         return f"{'::'.join(old.path[shared:])} → {'::'.join(new.path[shared:])}"
     near = ".".join(change.symbol.path[-2:])
+    if change.kind == "reordered":
+        return f"{near.removesuffix('.__init__')} takes its arguments at other places"
     if change.kind == "signature" and old is not None and new is not None and old.is_callable == new.is_callable:
         return f"{near} takes other arguments" if old.is_callable else f"{near} is another type"
     return change.what if len(change.what) < 60 else f"{near}: {change.kind}"

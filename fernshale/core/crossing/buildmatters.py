@@ -97,9 +97,7 @@ def _first_call(change: Change, rule: Rule | None, path: TreePath, text: str) ->
 
 def _means_otherwise(change: Change) -> bool:
     """Whether calls stay as they are and pass something else. Where the name changed as well, the rule for that sees to it."""
-    if change.kind == "reordered":
-        return change.is_silent and change.new is not None and change.new.name == change.symbol.name
-    return change.kind == "default" and change.symbol.is_callable
+    return change.kind in ("default", "reordered") and change.is_silent and change.symbol.is_callable
 
 
 def default_key(change: Change) -> str:

@@ -63,7 +63,7 @@ class Change:
     def is_silent(self) -> bool:
         """Whether code that uses it still compiles and means something else."""
         if self.kind == "reordered" and self.old is not None and self.new is not None:
-            return is_quiet(self.old, self.new)
+            return self.old.name == self.new.name and is_quiet(self.old, self.new)
         # A checker of Python tells of a method that takes less than the one it overrides.
         is_wider = self.kind == "wider" and not self.symbol.file.endswith((".py", ".pyi"))
         return is_wider or self.kind in ("default", "no-longer-overrides")

@@ -138,7 +138,7 @@ def _rename(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
             yield start, start + len(rule.old), rule.new
         return
     tokens = tokenize(text, path)
-    owner = Owners(tokens, rule.of)
+    owner = Owners(tokens, rule.of, path)
     for index in name_indexes(text, path, rule.old):
         if not owner.is_another(index):
             yield tokens[index].start, tokens[index].end, rule.new

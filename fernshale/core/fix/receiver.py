@@ -4,11 +4,11 @@ what it is asked of. What cannot be told counts as possible."""
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from functools import cached_property
 
-from fernshale.core.fix.classes import class_bodies
-from fernshale.core.fix.tokens import Token
+from fernshale.core.fix.classes import PYTHON, class_bodies
+from fernshale.core.fix.tokens import Token, group_end
 
 # Words that stand where a type might and are none.
 _NO_TYPES = frozenset(
@@ -20,8 +20,9 @@ _NO_TYPES = frozenset(
 class Owners:
     """Tells for the names in a file whether they belong to another type than `of`, whose last name counts."""
 
-    def __init__(self, tokens: Sequence[Token], of: str) -> None:
+    def __init__(self, tokens: Sequence[Token], of: str, path: str = "") -> None:
         self._tokens = tokens
+        self._is_python = path.endswith(PYTHON)
         self._of = re.split(r"::|\.", of)[-1]
 
     def is_another(self, index: int) -> bool:
@@ -70,6 +71,24 @@ class Owners:
     def _declared(self) -> dict[str, str]:
         """The type of each name that is declared with one type only in this file."""
         types: dict[str, set[str]] = {}
+        for name, type_ in self._declarations_of_python() if self._is_python else self._declarations():
+            types.setdefault(name, set()).add(type_)
+        return {name: next(iter(found)) for name, found in types.items() if len(found) == 1}
+
+    def _declarations_of_python(self) -> Iterator[tuple[str, str]]:
+        """`x: wick.Lamp` and `x = wick.Lamp(…)`: the last name of the chain is the type, where it looks like one."""
+        tokens = self._tokens
+        for index in range(len(tokens) - 2):
+            if tokens[index].kind != "name" or tokens[index + 1].text not in (":", "="):
+                continue
+            at = index + 2
+            while at + 2 < len(tokens) and tokens[at + 1].text == "." and tokens[at].kind == tokens[at + 2].kind == "name":
+                at += 2
+            is_made = tokens[index + 1].text == ":" or (at + 1 < len(tokens) and tokens[at + 1].text == "(")
+            if tokens[at].kind == "name" and tokens[at].text[:1].isupper() and is_made:
+                yield tokens[index].text, tokens[at].text
+
+    def _declarations(self) -> Iterator[tuple[str, str]]:
         tokens = self._tokens
         for index in range(len(tokens) - 2):
             token = tokens[index]
@@ -84,22 +103,30 @@ class Owners:
                 and named.kind == "name"
                 and tokens[at + 1].text in ("=", ";", ",", ")", "(", "{", ":")
             ):
-                types.setdefault(named.text, set()).add(token.text)
+                yield named.text, token.text
             elif tokens[index + 1].text == "=" and tokens[index + 2].kind == "name":
                 made = (
                     index + 3 < len(tokens) and tokens[index + 3].text == "(" and tokens[index + 2].text[:1].isupper()
                 )
                 if made:
-                    types.setdefault(token.text, set()).add(tokens[index + 2].text)
-        return {name: next(iter(found)) for name, found in types.items() if len(found) == 1}
+                    yield token.text, tokens[index + 2].text
 
     @cached_property
     def _classes(self) -> frozenset[str]:
-        return frozenset(name for name, _, _ in self._bodies)
+        return frozenset(self._bases)
 
     @cached_property
     def _bases(self) -> dict[str, tuple[str, ...]]:
+        if self._is_python:
+            return dict(self._bases_of_python())
         return {name: bases for name, bases, _, _ in class_bodies(self._tokens)}
+
+    def _bases_of_python(self) -> Iterator[tuple[str, tuple[str, ...]]]:
+        tokens = self._tokens
+        for index in range(len(tokens) - 2):
+            if tokens[index].text == "class" and tokens[index + 1].kind == "name":
+                listed = tokens[index + 3 : group_end(tokens, index + 2) - 1] if tokens[index + 2].text == "(" else ()
+                yield tokens[index + 1].text, tuple(token.text for token in listed if token.kind == "name")
 
     @cached_property
     def _bodies(self) -> list[tuple[str, int, int]]:

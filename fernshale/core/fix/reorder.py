@@ -39,7 +39,7 @@ def reordered_calls(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int
     """The calls that give arguments by their places which are others now; where the function has another name besides, also
     those that give all of these by name, and imports of it."""
     tokens = tokenize(text, path)
-    owners = Owners(tokens, rule.of) if rule.of else None
+    owners = Owners(tokens, rule.of, path) if rule.of else None
     calls = [
         _Call(name, end, spans, after)
         for name, end, spans in find_calls(text, path, rule.call)

@@ -256,6 +256,19 @@ def test_a_member_of_another_type_is_left_alone_where_that_can_be_told(text: str
 
 
 @pytest.mark.parametrize(
+    ("text", "fixed"),
+    [
+        ("import m\na = m.Almanac()\na.next()\nq = m.Queue()\nq.next()\n", "import m\na = m.Almanac()\na.tide()\nq = m.Queue()\nq.next()\n"),
+        ("def f(a: m.Almanac, q: Queue):\n    a.next(q.next())\n", "def f(a: m.Almanac, q: Queue):\n    a.tide(q.next())\n"),
+        ("class Mine(m.Almanac): pass\nx = Mine()\nx.next()\n", "class Mine(m.Almanac): pass\nx = Mine()\nx.tide()\n"),
+        ("class Other: pass\nx = Other()\nx.next()\ny = make()\ny.next()\n", "class Other: pass\nx = Other()\nx.next()\ny = make()\ny.tide()\n"),
+    ],
+)
+def test_the_type_of_a_name_is_known_in_python(text: str, fixed: str) -> None:
+    assert _fixed(Rule("r", "rename", "w", old="next", new="tide", of="m.Almanac"), text, "a.py") == fixed
+
+
+@pytest.mark.parametrize(
     ("path", "text", "fixed"),
     [
         ("a.cpp", "m::util::clock(1); util::clock(2); clock(3); x.util::clock(4);", "m::timing::clock(1); timing::clock(2); clock(3); x.util::clock(4);"),
