@@ -84,6 +84,18 @@ def test_whole_crossing_and_back_to_identical_bytes(tree: Tree, token: CancelTok
     assert _look(crossing).states[Stage.PLUGINS] is State.IN_HAND or _look(crossing).matters
 
 
+def test_a_baseline_is_offered_only_before_the_project_is_moved(tree: Tree) -> None:
+    _, crossing = begin_wick(tree)
+
+    def ways() -> list[str]:
+        matter = next(item for item in look(crossing, no_progress, CancelToken()).matters if item.key == "survey:baseline")
+        return [way.id for way in matter.proposals]
+
+    assert ways() == ["take", "without"]
+    _take(crossing, "engine:sites", "apply")
+    assert ways() == ["without"]
+
+
 def test_opening_runs_nothing_and_writes_nothing(tree: Tree, token: CancelToken) -> None:
     wick = make_wick(tree)
     before = listing(wick.project)

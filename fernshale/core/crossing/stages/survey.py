@@ -96,7 +96,7 @@ def take_baseline(
     The profile's preconditions are tried first; None while one does not hold and nobody decided to go on all the same.
     Raises MisuseError once the project has left its release.
     """
-    if parse_release(ground.release) != parse_release(crossing.setup.from_):
+    if not _is_before(ground, crossing):
         raise MisuseError(
             f"the project is on {ground.release} already; a baseline is taken on {crossing.setup.from_}",
             "Undo back to the start for a baseline.",
@@ -297,15 +297,23 @@ def _baseline_matters(ground: Ground, crossing: Crossing | None, baseline: Basel
     without = Proposal(
         "without", "Go on without a baseline", ("what was broken before cannot be told apart later",), 0.2
     )
+    is_before = _is_before(ground, crossing)
     if baseline is None:
         build = Proposal("take", "Build and run it now", ("the profile has the commands",), 1.0, True)
-        title = "no baseline yet: does it build and run today?"
-        return [Matter("survey:baseline", Stage.SURVEY, title, detail="", proposals=(build, without), needs_you=False)]
+        title = "no baseline yet: does it build and run today?" if is_before else f"no baseline on {crossing.setup.from_}"
+        ways = (build, without) if is_before else (without,)
+        return [Matter("survey:baseline", Stage.SURVEY, title, detail="", proposals=ways, needs_you=not is_before)]
     if not baseline.built or baseline.run is None or not baseline.run.passed:
         again = Proposal("take", "Build and run again", (), 0.5)
         title = f"today's project on {baseline.release}: {describe(baseline)}"
-        return [Matter("survey:baseline", Stage.SURVEY, title, detail=baseline.said, proposals=(again, without))]
+        ways = (again, without) if is_before else (without,)
+        return [Matter("survey:baseline", Stage.SURVEY, title, detail=baseline.said, proposals=ways)]
     return []
+
+
+def _is_before(ground: Ground, crossing: Crossing) -> bool:
+    """Whether the project is still on the release that the crossing comes from, so that a baseline can be taken."""
+    return parse_release(ground.release) == parse_release(crossing.setup.from_)
 
 
 def _to_json(baseline: Baseline) -> dict[str, object]:
