@@ -37,9 +37,9 @@ _RETYPED, _LEFT_OUT = 0.8, 0.3
 _OTHER_THING = 0.5
 # What is not wanted any more is just left out; only a side effect of computing it could be missed.
 _DROPPED = 0.92
+# Arguments at other places, where doing it twice would undo it; what is only shown no more.
+_REORDERED, _STAYED = 0.8, 0.98
 # An argument that has another name in its place, and one that came for one.
-_REORDERED = 0.8
-_STAYED = 0.98
 _SAME_PLACE, _ONE_FOR_ANOTHER = 0.93, 0.7
 
 
@@ -188,7 +188,8 @@ def _shown_rules(changes: Sequence[Change], before: Path, after: Path) -> Iterat
         if change is not None and change.old is not None:
             best = change.candidates[0]
             where, score, why = best.symbol.path, best.score, best.evidence[0]
-            if best.written or best.symbol.kind in ("method", "field") or best.symbol.is_callable < change.old.is_callable:
+            is_called_no_more = change.old.is_callable and not best.symbol.is_callable
+            if best.written or best.symbol.kind in ("method", "field") or is_called_no_more:
                 continue
         elif new.has(stands):
             where, score, why = stands, _STAYED, f"{'.'.join(written[:-1])} shows it no more, and {'.'.join(stands)} stayed"

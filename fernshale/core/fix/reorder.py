@@ -14,6 +14,8 @@ from fernshale.core.fix.tokens import Token, name_starts, tokenize
 
 # What stands before the name of a function that is declared with itself among its parameters.
 _DECLARES = ("def", "fn", "func", "function")
+# What makes several arguments of one.
+_SPREAD = ("*", "**", "...")
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,7 +71,7 @@ def _in_order(
     by_name = [path.endswith(NAMED_ARGUMENTS) and _is_by_name(tokens, *span) for span in spans]
     given = by_name.index(True) if True in by_name else len(spans)
     first = next(at for at, was in enumerate(rule.order) if was != at + 1)
-    spread = [at for at, (start, _) in enumerate(spans) if tokens[start].text in ("*", "**", "...")]
+    spread = [at for at, (start, end) in enumerate(spans) if tokens[start].text in _SPREAD or tokens[end - 1].text == "..."]
     if given <= first and not spread:
         return as_they_are if rule.new else None  # none of them is given by its place
     if spread and spread[0] < max(rule.order):
