@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from collections import defaultdict
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
@@ -19,6 +21,10 @@ from fernshale.core.survey.roles import files_of, role_of
 from fernshale.core.survey.sites import read_project_text
 
 _CODE_ROLES: tuple[Role, ...] = ("own", "plugin", "user content")
+# With more rules than this, the names of all texts are listed once, for rules that are about whole names.
+_MANY_RULES = 100
+_OF_NAMES = ("rename", "move", "getter", "add-argument", "keyword", "reorder", "add-member", "rewrite", "switch-off")
+_NAME = re.compile(r"\w+")
 _ID_ROLES: tuple[Role, ...] = ("asset", "user content")
 
 
@@ -62,13 +68,27 @@ def _near(rules: Sequence[Rule], texts: Mapping[TreePath, str], token: CancelTok
     """The rules that may hold in each text: what a match must have is looked for first, and most texts have none of it."""
     near: dict[TreePath, list[Rule]] = {}
     items = tuple(texts.items())
+    names = _names_in(texts) if len(rules) > _MANY_RULES else None
     for rule in rules:
         token.check()
         first, needed = _rarest(rule), needed_words(rule)
-        for path in [path for path, text in items if first in text]:
+        if names is not None and rule.kind in _OF_NAMES and first.isidentifier():
+            having: Sequence[TreePath] = names.get(first, ())
+        else:
+            having = [path for path, text in items if first in text]
+        for path in having:
             if has_needed(needed, texts[path]):
                 near.setdefault(path, []).append(rule)
     return near
+
+
+def _names_in(texts: Mapping[TreePath, str]) -> Mapping[str, Sequence[TreePath]]:
+    """The texts that each name stands in as a whole."""
+    found: dict[str, list[TreePath]] = defaultdict(list)
+    for path, text in texts.items():
+        for name in set(_NAME.findall(text)):
+            found[name].append(path)
+    return found
 
 
 def _rarest(rule: Rule) -> str:

@@ -11,6 +11,7 @@ import pytest
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing import ruling
 from fernshale.core.crossing.ground import crossing_ground
 from fernshale.core.crossing.guesses import guess_rules, symbols_named
 from fernshale.core.crossing.logbook import undo
@@ -27,6 +28,7 @@ from fernshale.core.fix.apply import apply_edits, find_edits
 from fernshale.core.fix.rules import read_rules
 from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree, listing
+from tests.core.fix.test_fixes import _CASES as RULE_CASES
 from tests.wick import Wick, begin_wick, cross_wick, make_silent_wick, make_wick
 
 
@@ -166,6 +168,18 @@ def test_each_usual_kind_of_change_has_a_rule_to_follow(tree: Tree) -> None:
     known = symbols_named([rule for rule in rules.values() if rule.kind == "rename"])
     left = guess_rules(changes, old, new, "comparing", known).rules
     assert not any(rule.old == "MlCanvas" for rule in left)
+
+
+@pytest.mark.parametrize("many", [0, 10_000])
+def test_rules_are_found_in_the_same_texts_however_many_there_are(many: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(ruling, "_MANY_RULES", many)
+    rules = [replace(rule, id=str(number)) for number, (rule, _, _) in enumerate(RULE_CASES)]
+    texts = {TreePath(f"{number}.cpp"): before for number, (_, before, _) in enumerate(RULE_CASES)}
+    near = ruling._near(rules, texts, CancelToken())
+    for path, text in texts.items():
+        meant = [rule.id for rule in rules if find_edits(rule, path, text)]
+        assert set(meant) <= {rule.id for rule in near.get(path, ())}
+    assert sum(map(len, near.values())) < len(rules) * len(texts) / 2
 
 
 def test_a_lost_override_is_told_before_the_first_build(tree: Tree, tmp_path: Path) -> None:
