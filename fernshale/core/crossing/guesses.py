@@ -196,7 +196,8 @@ def _shown_rules(changes: Sequence[Change], before: Path, after: Path) -> Iterat
         else:
             continue
         now = new.written(where)
-        if now is not None and now[:-1] != written[:-1]:  # else its name alone is another, which has a rule
+        # Where the package shows the new name, the name alone is another, which has a rule.
+        if now is not None and not new.has((*written[:-1], now[-1])):
             names = ".".join(written), ".".join(now)
             title = " → ".join(names)
             yield Rule(f"drift-shown-{names[0]}", "move", why, title, old=names[0], new=names[1], confidence=score)

@@ -37,6 +37,7 @@ _TOLD = 0.35
 _SAID, _FORWARDED, _PERHAPS_FORWARDED = 0.97, 0.93, 0.2
 # A text that wants more than another name, or that speaks of something else than what it is about.
 _SAID_MORE, _OTHER_THING = 0.6, 0.5
+_VERY_LIKE = 0.75
 
 
 @dataclass(frozen=True, slots=True)
@@ -177,9 +178,10 @@ def _with_said(
     """Candidates with what the releases themselves say: a deprecation text, a note on what was removed, or that it was only
     another name."""
     top = _said_of(symbol, scope, symbol.deprecated, "the old release says", names)
-    if top is None and found and found[0].symbol.deprecated:
+    stayed = (item.symbol.deprecated for at, item in enumerate(found) if not at or item.symbol.name == symbol.name)
+    if top is None and (text := next(filter(None, stayed), "")):
         # It is there still, elsewhere, and on its way out as well.
-        top = _said_of(symbol, scope, found[0].symbol.deprecated, "the new release says", names)
+        top = _said_of(symbol, scope, text, "the new release says", names)
     if top is None:
         top = _said_of(symbol, scope, removals.of(symbol.name), "the new release says of its removal", names)
     if top is None:
@@ -193,7 +195,13 @@ def _with_said(
         top = Candidate(target, score, (f"it only passed on to {target.name}",))
     known = next((item for item in found if item.symbol.path == top.symbol.path), None)
     if known is not None:
-        top = replace(top, score=max(top.score, known.score), evidence=(*top.evidence, *known.evidence))
+        # What a text names, and is very much like it besides, is surer than by either.
+        # What has the old name still, and leads there, is no rival.
+        beside = next((item.score for item in found if item.symbol.name == symbol.name and item.symbol.deprecated), 0.0)
+        like = min(1.0, known.score / (1 - beside)) if beside < 1 else 0.0
+        both = 1 - (1 - top.score) * (1 - like) if like >= _VERY_LIKE else 0.0
+        score = round(max(top.score, known.score, both), 3)
+        top = replace(top, score=score, evidence=(*top.evidence, *known.evidence))
     rest = [replace(item, score=round(item.score * (1 - top.score), 3)) for item in found if item is not known]
     return (top, *(item for item in rest if item.score >= 0.01))[:5]
 

@@ -433,6 +433,17 @@ def test_a_new_name_alone_is_not_sure_where_the_arguments_have_another_order(tre
     assert (found["reorder"].order, found["reorder"].names, found["reorder"].new) == ((2, 1), ("left", "top"), "box_tl")
 
 
+def test_what_stayed_elsewhere_on_its_way_out_tells_what_to_take(tree: Tree) -> None:
+    body = "    return sum(depth * width for depth, width in zip(depths, widths)) / len(depths)\n"
+    doc = '    """How much water a hull of such depths and widths takes."""\n'
+    old = tree("old", {"w/hulls.py": f"def hull(depths, widths):\n{doc}{body}"})
+    gone = '    """.. deprecated:: 2.0\n    Use `displacement` instead, or a function of your own."""\n    warn()\n    return displacement(depths, widths)\n'
+    new = tree("new", {"w/_sea.py": f"def displacement(depths, widths):\n{doc}{body}\ndef hull(depths, widths):\n{gone}"})
+    (change,) = (item for item in _changes(old, new) if item.old is not None and item.old.full == "w.hulls.hull" and item.candidates)
+    best = change.candidates[0]
+    assert best.symbol.name == "displacement" and best.score >= 0.6 and best.evidence[0].startswith("the new release says: ")
+
+
 def test_a_name_that_one_thing_alone_has_is_known_elsewhere(tree: Tree) -> None:
     old = tree("old", {"w/kinds.py": "Pair = Union[int, str]\n", "w/a.py": "def main(argv): return argv[1]\n"})
     classes = "".join(f"class Box{n}:\n    pair = {n}\n" for n in range(6))
