@@ -87,7 +87,7 @@ class World:
     scope_of: Callable[[tuple[str, ...]], tuple[str, ...]]
     type_of: Callable[[str], str]
     file_of: Callable[[str], str]
-    swaps: Mapping[object, int]
+    swaps: Mapping[Swap, int]
     paired: Mapping[str, str]
     unique: Collection[str] = ()
 

@@ -16,7 +16,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from fernshale.core.base.work import CancelToken
-from fernshale.core.drift.likeness import INNER, Traits, World, swapped_words, weigh
+from fernshale.core.drift.likeness import INNER, Swap, Traits, World, swapped_words, weigh
 from fernshale.core.drift.naming import Rarity, changed_parts, parts_of
 from fernshale.core.drift.symbols import CONTAINER, Symbol
 
@@ -130,7 +130,7 @@ class _Work:
     moved_files: Mapping[str, str]
     scopes: dict[Path, Path] = field(default_factory=dict)
     types: dict[str, str] = field(default_factory=dict)
-    swaps: Counter[object] = field(default_factory=Counter)
+    swaps: Counter[Swap] = field(default_factory=Counter)
     chosen: dict[Path, Symbol] = field(default_factory=dict)
     paired: dict[str, str] = field(default_factory=dict)
 
@@ -220,24 +220,28 @@ class _Work:
     ) -> dict[Path, tuple[Candidate, ...]]:
         """What has no likely successor among what is new may be known by a name beside it that was there before: where the parts
         in which the two differ are those that others exchanged."""
-        beside: dict[Path, list[Symbol]] = defaultdict(list)
+        beside: dict[tuple[Path, str, frozenset[str]], Symbol] = {}
         for item in self.new:
             if not item.is_hidden:
-                beside[item.scope].append(item)
+                beside.setdefault((item.scope, item.kind, frozenset(parts_of(item.name))), item)
+        often = [(swap, times) for swap, times in self.swaps.most_common() if times >= _OFTEN]
         result = dict(found)
         for symbol in gone:
             listed = result.get(symbol.path, ())
             if listed and listed[0].score >= _SWAPPED:
                 continue
+            parts = frozenset(parts_of(symbol.name))
             scopes = dict.fromkeys((_mapped(symbol.scope, self.scopes), symbol.scope))
-            for other in (other for scope in scopes for other in beside.get(scope, ()) if other.kind == symbol.kind):
-                parts = changed_parts(symbol.name, other.name)
-                times = self.swaps.get(parts, 0)
-                is_other_way = any(parts) or "".join(parts_of(symbol.name)) == "".join(parts_of(other.name))
-                if times >= _OFTEN and is_other_way:
-                    why = swapped_words(parts, times) or f"{times} others are written in the same other way now"
+            for (lost, come), times in often:
+                if not parts.issuperset(lost):
+                    continue
+                there = (beside.get((scope, symbol.kind, parts.difference(lost).union(come))) for scope in scopes)
+                other = next((item for item in there if item is not None and (lost or come or _is_same_word(item, symbol))), None)
+                if other is not None:
                     rest = [replace(item, score=round(item.score * (1 - _SWAPPED), 3)) for item in listed if item.symbol != other]
-                    result[symbol.path] = (Candidate(other, _SWAPPED, (why,)), *rest)[:_MOST_TOLD]
+                    why = swapped_words((lost, come), times) or f"{times} others are written in the same other way now"
+                    swapped = Candidate(other, _SWAPPED, (why,))
+                    result[symbol.path] = (swapped, *rest)[:_MOST_TOLD]
                     break
         return result
 
@@ -276,6 +280,11 @@ def _assign(pairs: Sequence[Mapping[int, tuple[float, tuple[str, ...]]]]) -> dic
     matrix = csr_matrix((np.array(costs), (rows, columns)), shape=(height, width + height))
     found = min_weight_full_bipartite_matching(matrix, maximize=True)
     return {int(row): int(column) for row, column in zip(*found, strict=True) if column < width}
+
+
+def _is_same_word(one: Symbol, other: Symbol) -> bool:
+    """Whether two names are one, written in two ways."""
+    return "".join(parts_of(one.name)) == "".join(parts_of(other.name))
 
 
 def _once(symbols: Sequence[Symbol]) -> set[str]:
