@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
@@ -140,6 +141,26 @@ def test_a_cause_is_put_off_and_taken_up_again_by_keyboard(tree: Tree, window: M
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         page._later.click()
     assert "Not now" not in _rows(page)
+
+
+@pytest.mark.parametrize("is_mine_as_well", [True, False])
+def test_an_error_of_the_engine_can_always_be_looked_at(
+    is_mine_as_well: bool, tree: Tree, window: MainWindow, qtbot: QtBot
+) -> None:
+    wick = make_silent_wick(tree, _OLD, _OLD, _GAME)
+    engine = "print(f'{__file__}:1:1: error: redefinition of flag')\n"
+    mine = "import sys\nprint(f\"{sys.argv[1]}/game.py:2:1: error: no member named 'light_up' in 'wick'\")\n" if is_mine_as_well else ""
+    (wick.shelf / "wick/2.0/check.py").write_text(f"{engine}{mine}raise SystemExit(1)\n")
+    crossing = cross_wick(wick)
+    for key, way in (("engine:sites", "apply"), ("build:run", "build")):
+        settle(crossing, Taken(key, way, "test"), lambda line: None, no_progress, CancelToken())
+    page = _show(crossing, window, qtbot)
+    assert page._mine.isVisible() == is_mine_as_well
+    assert any("flag" in row for row in _rows(page)) != is_mine_as_well
+    assert window.session.overview is not None
+    matter = next(item for item in window.session.overview.matters if item.key.startswith("cause:") and "flag" in item.title)
+    page.go_to(matter)
+    assert "flag" in page._card.title.text() and any("flag" in row for row in _rows(page))
 
 
 def test_five_thousand_errors_stay_smooth(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:

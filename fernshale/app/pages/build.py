@@ -172,9 +172,12 @@ class BuildPage(Page):
             return
         view = self._overview.build
         others = sum(item.cause.owner in _NOT_MINE for item in view.causes)
-        self._mine.setVisible(others > 0)
+        # Where nothing of one's own is left, what is left is all there is to look at.
+        is_split = 0 < others < len(view.causes)
+        self._mine.setVisible(is_split)
         self._mine.setText(f"Only mine, {others} left out" if self._mine.isChecked() else "Only mine")
-        shown = [item for item in view.causes if not (self._mine.isChecked() and item.cause.owner in _NOT_MINE)]
+        is_mine_only = self._mine.isChecked() and is_split
+        shown = [item for item in view.causes if not (is_mine_only and item.cause.owner in _NOT_MINE)]
         most = max((item.cause.count for item in shown), default=1)
         rows = [_silent_row(fix) for fix in view.silent]
         rows += [_default_row(matter, view.pins.get(matter.key)) for matter in view.defaults]
@@ -194,7 +197,10 @@ class BuildPage(Page):
         self._show_cause()
 
     def go_to(self, matter: Matter) -> None:
-        self._causes.select(_Chosen(matter.key))
+        if not self._causes.select(_Chosen(matter.key)) and matter.key.startswith("cause:"):
+            # It is among those that are left out, and who goes there wants to see it.
+            self._mine.setChecked(False)
+            self._causes.select(_Chosen(matter.key))
 
     def find_text(self, words: str) -> bool:
         return self._code.find(words) or self._causes.find_text(words)
