@@ -80,7 +80,7 @@ def default_matters(ground: Ground, drift: Sequence[Used], texts: Texts, decided
                 title = f"{key.removeprefix(DEFAULT)}: compiles, and may mean something else"
                 place = f"{path}:{position(text, at)[0]}"
                 noted = Proposal("noted", "It is right as it is now", (change.what,), 0.3)
-                pin = (Proposal("pin", rule.title, (rule.why,), PIN),) if rule else ()
+                pin = (Proposal("pin", f"At each call: {rule.title}", (rule.why,), PIN),) if rule else ()
                 yield Matter(key, Stage.BUILD, title, "own", place, "", True, (*pin, noted))
                 break
 
@@ -114,7 +114,7 @@ def pinning_rule(change: Change) -> Rule | None:
         return None
     if change.kind == "reordered":
         rule = reorder_rule(change.old, change.new, f"pin-{change.symbol.name}-order", change.old.called, change.what, PIN)
-        return replace(rule, title="Put the arguments where they belong at each call", silent=True, named=False)
+        return replace(rule, silent=True, named=False)
     before = {item.name: item.default for item in change.old.parameters}
     for at, item in enumerate(change.new.parameters):
         was = before.get(item.name, "")
@@ -122,7 +122,7 @@ def pinning_rule(change: Change) -> Rule | None:
             name = change.symbol.called
             words = f"{item.name} of {name} was {was} and is {item.default} where nothing is said"
             return Rule(
-                f"pin-{name}-{item.name}", "add-argument", words, f"Say the old default at each call, {was}",
+                f"pin-{name}-{item.name}", "add-argument", words, f"{name}(…) says {item.name} = {was}",
                 call=name, arguments=at, position=at + 1, text=was, silent=True,
             )  # fmt: skip
     return None
