@@ -23,11 +23,10 @@ from fernshale.core.crossing.logbook import write_step
 from fernshale.core.crossing.matter import Decision, Matter, Proposal, Stage
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.merge.textmerge import Choice, TextMerge, merge_text, result_text
-from fernshale.core.survey.roles import role_of
+from fernshale.core.survey.roles import EDITED_ROLES, role_of
 from fernshale.core.survey.sites import read_project_text
 
 KEY = "copy:"
-_ROLES = ("own", "plugin", "user content", "asset", "settings")
 _PROSE = (".md", ".txt", ".rst", ".html", ".adoc")
 # Short lines stand everywhere; a file of few telling lines is no evidence.
 _TELLING, _FEWEST_LINES = 8, 6
@@ -148,7 +147,7 @@ def _find(ground: Ground, old: Path, new: Path, token: CancelToken) -> Iterator[
     engine = _engine_of(old, new, token)
     for path in ground.paths:
         token.check()
-        if role_of(ground.profile, path).role not in _ROLES or (text := ground.read(path)) is None:
+        if role_of(ground.profile, path).role not in EDITED_ROLES or (text := ground.read(path)) is None:
             continue
         own = _telling(text)
         shared: Counter[str] = Counter()

@@ -12,15 +12,13 @@ from fernshale.core.base.treepath import TreePath, reader
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.ground import Ground, engine_folder
 from fernshale.core.process.search import files_with
-from fernshale.core.profile.model import Role
 from fernshale.core.snapshot.manifest import EMPTY
 from fernshale.core.snapshot.walk import list_tree
-from fernshale.core.survey.roles import files_of
+from fernshale.core.survey.roles import CODE_ROLES, files_of
 from fernshale.core.trial.messages import literal_parts
 
 _MOST = 12
 _LARGEST = 1 << 20
-_CODE_ROLES: tuple[Role, ...] = ("own", "plugin", "user content")
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,7 +35,7 @@ class Printer:
 def find_printers(ground: Ground, template: str, token: CancelToken) -> tuple[Printer, ...]:
     """The places that may print a message, those with the most of its words first: in the project, else in the engine."""
     parts = list(dict.fromkeys(part for whole in literal_parts(template) for part in (whole, *_halves(whole))))
-    mine = _Places(ground.project, files_of(ground.profile, ground.paths, *_CODE_ROLES), parts, False, token)
+    mine = _Places(ground.project, files_of(ground.profile, ground.paths, *CODE_ROLES), parts, False, token)
     engines: _Places | None = None
     for part in parts:
         found = mine.find(part)

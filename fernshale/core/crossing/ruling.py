@@ -17,10 +17,9 @@ from fernshale.core.fix.apply import Edit, apply_edits, find_conflicts, find_edi
 from fernshale.core.fix.rules import Rule
 from fernshale.core.links.marks import own_formats
 from fernshale.core.profile.model import Role
-from fernshale.core.survey.roles import files_of, role_of
+from fernshale.core.survey.roles import CODE_ROLES, files_of, role_of
 from fernshale.core.survey.sites import read_project_text
 
-_CODE_ROLES: tuple[Role, ...] = ("own", "plugin", "user content")
 # With more rules than this, the names of all texts are listed once, for rules that are about whole names.
 _MANY_RULES = 100
 _OF_NAMES = ("rename", "move", "getter", "add-argument", "keyword", "reorder", "add-member", "rewrite", "switch-off")
@@ -47,10 +46,11 @@ def find_all_edits(
     found: dict[str, list[Edit]] = {rule.id: [] for rule in rules if rule.kind != "delete"}
     code = [rule for rule in rules if rule.kind not in ("delete", "rename-id", "data")]
     ids = [rule for rule in rules if rule.kind == "rename-id"]
-    texts = texts_with(ground, {_rarest(rule) for rule in (*code, *ids)}, token)
+    # The longest word is in the fewest texts; a match that needs none may be in any.
+    texts = texts_with(ground, {(*needed_words(rule), "")[0] for rule in (*code, *ids)}, token)
     if within is not None:
         texts = {path: text for path, text in texts.items() if path in within}
-    for rules_here, roles in ((code, _CODE_ROLES), (ids, _ID_ROLES)):
+    for rules_here, roles in ((code, CODE_ROLES), (ids, _ID_ROLES)):
         near = _near(rules_here, texts, token)
         for path in files_of(ground.profile, (path for path in texts if path in near), *roles):
             token.check()
@@ -71,7 +71,8 @@ def _near(rules: Sequence[Rule], texts: Mapping[TreePath, str], token: CancelTok
     names = _names_in(texts) if len(rules) > _MANY_RULES else None
     for rule in rules:
         token.check()
-        first, needed = _rarest(rule), needed_words(rule)
+        needed = needed_words(rule)
+        first = needed[0] if needed else ""
         if names is not None and rule.kind in _OF_NAMES and first.isidentifier():
             having: Sequence[TreePath] = names.get(first, ())
         else:
@@ -89,11 +90,6 @@ def _names_in(texts: Mapping[TreePath, str]) -> Mapping[str, Sequence[TreePath]]
         for name in set(_NAME.findall(text)):
             found[name].append(path)
     return found
-
-
-def _rarest(rule: Rule) -> str:
-    """The word that most texts without a match have not; "" where a match needs none."""
-    return next(iter(needed_words(rule)), "")
 
 
 def apply_rules(ground: Ground, rules: Sequence[Rule], token: CancelToken) -> Ruled:
@@ -121,7 +117,7 @@ def apply_rules(ground: Ground, rules: Sequence[Rule], token: CancelToken) -> Ru
 
 def _follows(rule: Rule, ground: Ground, path: TreePath) -> bool:
     """Whether a rule may find a place in a file that other rules change first."""
-    return rule.kind not in ("delete", "rename-id", "data") and role_of(ground.profile, path).role in _CODE_ROLES
+    return rule.kind not in ("delete", "rename-id", "data") and role_of(ground.profile, path).role in CODE_ROLES
 
 
 def _removed(ground: Ground, rules: Sequence[Rule]) -> Iterator[tuple[Rule, TreePath]]:

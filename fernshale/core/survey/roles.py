@@ -11,6 +11,10 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.profile.model import ROLES, Profile, Role, RoleRule
 from fernshale.core.snapshot.manifest import Manifest
 
+# The roles of code that people write, and of all files that they edit.
+CODE_ROLES: tuple[Role, ...] = ("own", "plugin", "user content")
+EDITED_ROLES: tuple[Role, ...] = (*CODE_ROLES, "asset", "settings")
+
 
 @dataclass(frozen=True, slots=True)
 class RoleOf:
@@ -47,7 +51,7 @@ def _by_role(profile: Profile, manifest: Manifest) -> Mapping[Role, tuple[TreePa
 
 def source_files(profile: Profile, paths: Iterable[TreePath]) -> tuple[TreePath, ...]:
     """The files people edit: not generated and not of an unknown role."""
-    return files_of(profile, paths, "own", "plugin", "user content", "asset", "settings")
+    return files_of(profile, paths, *EDITED_ROLES)
 
 
 def files_of(profile: Profile, paths: Iterable[TreePath], *roles: Role) -> tuple[TreePath, ...]:
