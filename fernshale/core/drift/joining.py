@@ -22,7 +22,7 @@ def join_symbols(symbols: Iterable[Symbol]) -> tuple[Symbol, ...]:
     headers = [item for item in listed if item.file.endswith(_HEADERS)]
     sources = [item for item in listed if item.file.endswith(_SOURCES)]
     others = [item for item in listed if not item.file.endswith((*_HEADERS, *_SOURCES))]
-    if headers:
+    if headers and sources:
         sources = _under_declarations(headers, sources)
     groups: dict[object, list[Symbol]] = defaultdict(list)
     for item in (*headers, *sources, *others):
