@@ -18,6 +18,7 @@ ENDINGS: Mapping[str, tuple[str, ...]] = {
     "javascript": (".js", ".mjs", ".cjs", ".jsx"),
     "lua": (".lua",),
 }  # fmt: skip
+C_FAMILY = (*ENDINGS["c"], *ENDINGS["c++"])
 # Languages in which an argument may be given by its name.
 NAMED_ARGUMENTS = (*ENDINGS["python"], *ENDINGS["c#"])
 # Languages in which a module is imported by its path, without the ending of its file.

@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
-from fernshale.core.build.diagnostics import Diagnostic
+from fernshale.core.build.diagnostics import Diagnostic, Place
 from fernshale.core.build.owners import Owned
 from fernshale.core.build.wordings import (
     CALL,
@@ -18,6 +18,7 @@ from fernshale.core.build.wordings import (
     MISSING,
     OVERRIDE,
     SYNTAX,
+    TYPE,
     WORDINGS,
     plain_quotes,
 )
@@ -27,6 +28,10 @@ _NUMBER = re.compile(r"\d+")
 _NO_METHOD = "abstract:"
 _ABSTRACT = re.compile(r"abstract (?:class )?(?:type )?'(?P<symbol>[^']+)'|'(?P<class>[^']+)' is an abstract class")
 _PURE = re.compile(r"'virtual (?P<symbol>[^']*\([^']*\)[^']*)'|unimplemented pure virtual method '(?P<method>\w+)'")
+_CALLED = re.compile(r"([^\W\d]\w*)\s*\(")
+# What may stand before a method, in lines of its own.
+_ANNOTATIONS = re.compile(r"^\s*(?:@[\w.]+(?:\([^()]*\))?\s*)+")
+_MOST_ANNOTATIONS = 4
 # Where a message names no symbol, the tool says it in a line of its own: `symbol:   method foo()`.
 _DETAIL = re.compile(
     r"^symbol ?: +(?:variable|method|class|package|static|interface|constructor)? *(?P<symbol>[\w.$]+)"
@@ -121,23 +126,27 @@ def _name(owned: Owned, line_of: LineOf) -> _Named:
     """What an error is about; where the message does not say which symbol, its notes or the line of code do."""
     diagnostic = owned.diagnostic
     named = _name_diagnostic(diagnostic)
+    if named.kind == TYPE and named.scope and not re.search(rf"\b{re.escape(named.scope)}\s*(?:\.|::)", line_of(*_spot(owned))):
+        # Where it is used, and not what should have it.
+        named = replace(named, title=f"{named.symbol} is not declared", scope="", key=f"{TYPE}::{named.symbol}")
     if named.symbol or named.kind not in (CALL, OVERRIDE, GETTER):
         return named
     noted = (_QUOTED.search(plain_quotes(note.message)) for note in diagnostic.notes)
     symbol = next((last_name(found[1]) for found in noted if found), "")
-    symbol = symbol or _called_at(line_of(owned.place.file, owned.place.line), owned.place.column - 1, named.kind)
+    symbol = symbol or _called_near(owned.place, named.kind, line_of)
     if not symbol:
         return replace(named, title=diagnostic.message)
     title = next(wording.title for wording in WORDINGS if wording.kind == named.kind).format(symbol=symbol)
     return replace(named, title=title, symbol=symbol, key=f"{named.kind}::{symbol}")
 
 
-def _called_at(line: str, column: int, kind: str) -> str:
-    """The function whose call the column stands in, or that the line declares."""
-    calls = list(re.finditer(r"([^\W\d]\w*)\s*\(", line))
+def _called_near(place: Place, kind: str, line_of: LineOf) -> str:
+    """The function whose call a place stands in, or that is declared there or below its annotations."""
     if kind == OVERRIDE:
-        return calls[0][1] if calls else ""
-    before = [found for found in calls if found.start() <= column]
+        lines = (_ANNOTATIONS.sub("", line_of(place.file, place.line + down)) for down in range(_MOST_ANNOTATIONS))
+        return next((found[1] for line in lines if (found := _CALLED.search(line))), "")
+    calls = list(_CALLED.finditer(line_of(place.file, place.line)))
+    before = [found for found in calls if found.start() < place.column]
     return (before[-1] if before else calls[0])[1] if calls else ""
 
 

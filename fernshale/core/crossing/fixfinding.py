@@ -41,7 +41,7 @@ def live_rules(
     members = {cause.symbol for cause in causes}
 
     def goes_far(rule: Rule) -> bool:
-        is_member = rule.kind == "add-member" and rule.member in members
+        is_member = bool(rule.member) and rule.member in members
         return rule.silent or is_member or (bool(near.get(rule.id)) and not rule.named)
 
     everywhere = find_all_edits(ground, [rule for rule in code if goes_far(rule)], token)
@@ -67,12 +67,15 @@ def find_fixes(
                 fixes.append(Fix(rule, rules.source(rule), (), removes, (), cause.count, sure, far))
             continue
         found = edits.get(rule.id, ())
-        if rule.silent or message_fits is False:
+        is_member = bool(rule.member) and rule.member == cause.symbol
+        if (rule.silent and not is_member) or message_fits is False:
             continue
         if rule.kind == "keyword" and cause.kind != CALL:
             continue
         if rule.kind == "rewrite" and not rule.replacement and cause.kind not in MISSING:
             continue  # what is there still, and wants other arguments, is no statement to leave out
+        if rule.kind == "import" and rule.old != cause.symbol:
+            continue
         by_symbol = bool(message_fits) or _names(rule, cause.symbol)
         if rule.named and rule.kind == "rename" and cause.symbol and not by_symbol:
             continue  # it is for an error that names it, and this one names another
@@ -81,10 +84,11 @@ def find_fixes(
             lines = [item if fits else set() for item, fits in zip(lines, _fitting(rule, cause), strict=True)]
         named = set().union(*lines)
         # A member that is missing is named by itself; where it goes may be far from the head of its class.
-        is_member = rule.kind == "add-member" and rule.member == cause.symbol
         here = found if is_member else tuple(edit for edit in found if _lines_of(edit) & named)
         places = lines
-        if rule.named and cause.kind in (*MISSING, CALL) and by_symbol:
+        if rule.kind == "import":
+            here, places = _in_files(found, lines)
+        elif rule.named and cause.kind in (*MISSING, CALL) and by_symbol:
             # Further down in what begins at the place that was named, where nothing on that line is meant.
             on = set().union(*(_lines_of(edit) for edit in here))
             places = [item if item & on else item | below() for item, below in zip(lines, further, strict=True)]
@@ -102,6 +106,14 @@ def find_fixes(
     meant = [fix for fix in fixes if _names(fix.rule, cause.symbol) or _message_fits(fix.rule, cause)]
     kept = meant or fixes
     return tuple(sorted(kept, key=lambda fix: (not _is_of(fix.rule, cause), -fix.confidence, -fix.clears, fix.rule.id)))
+
+
+def _in_files(found: Sequence[Edit], lines: Sequence[set[tuple[str, int]]]) -> tuple[tuple[Edit, ...], list[set[tuple[str, int]]]]:
+    """The edits in the files of some places, however far from those they stand; and each place together with them."""
+    files = [{file for file, _ in item} for item in lines]
+    here = tuple(edit for edit in found if edit.path in set().union(*files))
+    spots = [{(str(edit.path), edit.line) for edit in here if edit.path in of} for of in files]
+    return here, [item | more for item, more in zip(lines, spots, strict=True)]
 
 
 def _lines(cause: Cause, shape: BuildGround) -> list[set[tuple[str, int]]]:
@@ -127,7 +139,7 @@ def _lines_of(edit: Edit) -> set[tuple[str, int]]:
     """The lines an edit touches; an insertion belongs to the line above, too, where a class or call begins."""
     count = edit.old.count("\n") + 1
     lines = {(str(edit.path), edit.line + offset) for offset in range(count)}
-    if edit.start == edit.end:
+    if edit.start == edit.end and edit.new.endswith("\n"):
         # A member goes into a class whose head the compiler names: look back over a few lines of it.
         lines |= {(str(edit.path), edit.line - back) for back in range(1, 12)}
     return lines

@@ -9,31 +9,30 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path
 
-from fernshale.core.base.languages import NAMED_ARGUMENTS, SCRIPTS
+from fernshale.core.base.languages import C_FAMILY, NAMED_ARGUMENTS, SCRIPTS
+from fernshale.core.crossing.overrides import member_rules, override_rules, renamed_override, rule_id
 from fernshale.core.drift.compare import Change
 from fernshale.core.drift.fronts import front_names, shown_path
 from fernshale.core.drift.joining import plain_type
 from fernshale.core.drift.matching import Candidate
 from fernshale.core.drift.order import by_place, new_order
 from fernshale.core.drift.packages import packages_of
-from fernshale.core.drift.release import languages_of, list_sources, read_bytes
-from fernshale.core.drift.symbols import Parameter, Symbol
+from fernshale.core.drift.release import included, languages_of, list_sources, read_bytes
+from fernshale.core.drift.symbols import Symbol
 from fernshale.core.fix.calls import find_calls
 from fernshale.core.fix.classes import PYTHON
-from fernshale.core.fix.rules import Rule, RuleSet, Where
+from fernshale.core.fix.rules import Rule, RuleSet
 from fernshale.core.fix.tokens import tokenize
 
-_C_FAMILY = (".h", ".hpp", ".hh", ".hxx", ".inl", ".cpp", ".cc", ".c")
 # From so many candidates' likelihood on a rule is worth a look, and so many others of one symbol are offered beside it.
 _LEAST, _OTHERS = 0.15, 2
 # What is filled in from others' code may be meant otherwise here.
 _FILLED_IN = 0.6
-_STUB = 0.5
-_RETYPED, _LEFT_OUT = 0.8, 0.3
+_LEFT_OUT, _GETTER = 0.3, 0.92
 _OTHER_THING = 0.5
 # What is not wanted any more is just left out; only a side effect of computing it could be missed.
 _DROPPED = 0.92
@@ -62,11 +61,14 @@ def guess_rules(changes: Sequence[Change], old: Path, new: Path, title: str, kno
     `old` and `new` are the releases' folders; the new one's own code shows how new things are used.
     """
     rules: dict[str, Rule] = {}
-    fulls = {item.new.name: item.new.full for item in changes if item.new is not None}
+    leg = _Leg(
+        old, new, {item.new.name: item.new.full for item in changes if item.new is not None},
+        frozenset(item.symbol.path for item in changes if item.kind == "added"),
+    )  # fmt: skip
     goes: set[str] = set()
     for change in changes:
         if change.symbol.name not in known:
-            for rule in _rules_of(change, old, new, fulls):
+            for rule in _rules_of(change, leg):
                 # A method that several classes lost is one statement to leave out.
                 if rule.kind == "rewrite" and not rule.replacement:
                     if rule.pattern in goes:
@@ -79,43 +81,54 @@ def guess_rules(changes: Sequence[Change], old: Path, new: Path, title: str, kno
     return RuleSet(title, tuple(rules.values()), new)
 
 
-def _rules_of(change: Change, before: Path, new: Path, fulls: Mapping[str, str]) -> Iterator[Rule]:
+@dataclass(frozen=True, slots=True)
+class _Leg:
+    """The folders of both releases, the full names of what is new by their last part, and the paths of what came."""
+
+    before: Path
+    after: Path
+    fulls: Mapping[str, str]
+    added: Collection[tuple[str, ...]]
+
+
+def _rules_of(change: Change, leg: _Leg) -> Iterator[Rule]:
     old, now = change.old, change.new
     if change.kind in ("renamed", "moved", "removed", "deprecated") and old is not None and old.kind != "constructor":
         for number, candidate in enumerate(change.candidates[: 1 + _OTHERS]):
             if candidate.score >= _LEAST:
-                yield from _follow(old, candidate, number, before, new)
+                yield from _follow(old, candidate, number, leg.before, leg.after)
         if change.kind == "removed" and old.is_callable and _gives_nothing(old):
             yield _without_call(old)
-    elif change.kind == "removed" and old is not None and old.file.endswith(_C_FAMILY):
+    elif change.kind == "removed" and old is not None:
         yield from _factory(change)
     elif change.kind == "signature" and old is not None and now is not None:
         if not old.is_callable and now.is_callable:
-            yield _getter(change, old, now)
+            yield _getter(change, old, now, leg.added)
         elif old.is_callable and now.is_callable:
-            yield from _new_argument(change, old, now, new)
+            yield from _new_argument(change, old, now, leg.after)
             yield from _fewer_arguments(change, old, now)
             yield from _new_keywords(old, now)
-            yield from _new_types(change, old, now, fulls)
-            yield from _wider_override(change, old, now)
+            yield from override_rules(change, old, now, leg.fulls)
     elif change.kind == "wider" and old is not None and now is not None:
-        yield from _wider_override(change, old, now)
-    elif change.kind == "reordered" and old is not None and now is not None and old.name == now.name and not change.is_silent:
+        yield from override_rules(change, old, now, leg.fulls)
+    elif (
+        change.kind == "reordered"
+        and old is not None
+        and now is not None
+        and old.name == now.name
+        and not change.is_silent
+    ):
         # Twice done it would be undone, so it takes a person's word, place by place.
-        rule = reorder_rule(old, now, f"drift-{_slug(old)}-order", old.called, change.what, _REORDERED)
+        rule = reorder_rule(old, now, rule_id(old, "order"), old.called, change.what, _REORDERED)
         yield rule
         if rule.call != old.name:
             # A class that derives from it calls what makes one by its own name, which all classes have.
             named = rf"\b{re.escape(old.called)}\b"
             yield replace(rule, id=f"{rule.id}-{old.name}", call=old.name, diagnostic=named)
     elif change.kind == "must-implement" and now is not None:
-        yield from _member(change, now)
+        yield from member_rules(change, now)
     elif change.kind == "no-longer-overrides" and old is not None and now is not None and old.name != now.name:
-        why = f"{old.full} is {now.name} now; a class that still has {old.name} overrides nothing by it, and compiles"
-        yield Rule(
-            f"drift-override-{_slug(old)}", "rename", why, title=f"override {now.name}, not {old.name}", old=old.name,
-            new=now.name, where=Where(derives=(old.scope[-1],)), silent=True, confidence=change.candidates[0].score,
-        )  # fmt: skip
+        yield renamed_override(change, old, now)
 
 
 def _is_shown(old: str, before: Path, new: str, after: Path) -> bool:
@@ -125,7 +138,7 @@ def _is_shown(old: str, before: Path, new: str, after: Path) -> bool:
 
 def _follow(old: Symbol, candidate: Candidate, number: int, before: Path, after: Path) -> Iterator[Rule]:
     """A name that is another one now, in the same place or elsewhere."""
-    id = f"drift-{_slug(old)}" + (f"-{number + 1}" if number else "")
+    id = rule_id(old, f"{number + 1}" if number else "")
     new, score = candidate.symbol, candidate.score
     why = "; ".join(candidate.evidence[:3]) or "the two releases compared"
     now = candidate.written or _from_there(old, new)
@@ -163,15 +176,15 @@ def _header_rules(changes: Sequence[Change]) -> Iterator[Rule]:
     for change in changes:
         if change.kind not in ("renamed", "moved") or change.old is None or change.new is None:
             continue
-        if change.old.file.endswith((*_C_FAMILY, *SCRIPTS)) and change.old.file != change.new.file:
-            old, new = _included(change.old.file), _included(change.new.file)
+        if change.old.file.endswith((*C_FAMILY, *SCRIPTS)) and change.old.file != change.new.file:
+            old, new = included(change.old.file), included(change.new.file)
             if old != new:
                 into.setdefault(old, Counter())[new] += 1
     for old, counted in into.items():
         new, times = counted.most_common(1)[0]
         why = f"what stood in {old} stands in {new}"
         sure = min(0.95, 0.6 + 0.15 * times)
-        if not old.endswith(_C_FAMILY):
+        if not old.endswith(C_FAMILY):
             # Each name is imported by itself, and each may have gone elsewhere.
             sure *= times / counted.total()
         yield Rule(f"drift-header-{old}", "header", why, old=old, new=new, confidence=sure, named=True)
@@ -203,36 +216,34 @@ def _shown_rules(changes: Sequence[Change], before: Path, after: Path) -> Iterat
             yield Rule(f"drift-shown-{names[0]}", "move", why, title, old=names[0], new=names[1], confidence=score)
 
 
-def _included(file: str) -> str:
-    """A header's path as it is included, behind the last folder that is called include; a script's as it is imported."""
-    if file.endswith(SCRIPTS):
-        return re.sub(r"(?:/index)?(?:\.d)?\.\w+\Z", "", file)
-    return re.sub(r"^(?:.*/)?(?:include|inc)/", "", file)
-
-
 def _factory(change: Change) -> Iterator[Rule]:
     """A constructor that was closed, with a function that makes one instead."""
     assert change.old is not None
-    class_ = change.old.full.rpartition("::")[0]
+    class_ = change.old.scope[-1]
     for candidate in change.candidates[:1]:
+        maker = candidate.symbol.mark.join(candidate.symbol.path[-2:])
+        pattern, replacement = f"new {class_}($$args)", f"{maker}($$args)"
+        if change.old.file.endswith(C_FAMILY):
+            maker, class_ = candidate.symbol.full, change.old.full.rpartition("::")[0]
+            pattern, replacement = f"{class_} $name($$args);", f"auto $name = {maker}($$args);"
+        elif change.old.file.endswith(PYTHON):
+            pattern = f"{class_}($$args)"
         yield Rule(
-            f"drift-{_slug(change.old)}", "rewrite", f"{class_} is made by {candidate.symbol.full} now",
-            title=f"{class_}(…) → {candidate.symbol.full}(…)", pattern=f"{class_} $name($$args);",
-            replacement=f"auto $name = {candidate.symbol.full}($$args);", confidence=min(0.9, candidate.score),
+            rule_id(change.old), "rewrite", f"{class_} is made by {maker} now", title=f"{class_}(…) → {maker}(…)",
+            pattern=pattern, replacement=replacement, confidence=min(0.9, candidate.score),
         )  # fmt: skip
 
 
-def _getter(change: Change, old: Symbol, new: Symbol) -> Rule:
-    setter = f"set_{old.name}" if "_" in old.name or old.name.islower() else f"set{old.name[:1].upper()}{old.name[1:]}"
+def _getter(change: Change, old: Symbol, new: Symbol, added: Collection[tuple[str, ...]]) -> Rule:
+    """A field that is read by a function, and set by the one that came with it, whatever the manners of the release."""
+    manners = (
+        f"set_{old.name}",
+        f"set{old.name[:1].upper()}{old.name[1:]}",
+        f"Set{old.name[:1].upper()}{old.name[1:]}",
+    )
+    setter = next((name for name in manners if (*new.scope, name) in added), "")
     return Rule(
-        f"drift-{_slug(old)}",
-        "getter",
-        change.what,
-        old=old.name,
-        new=new.name,
-        setter=setter,
-        confidence=0.92,
-        named=True,
+        rule_id(old), "getter", change.what, old=old.name, new=new.name, setter=setter, confidence=_GETTER, named=True
     )
 
 
@@ -249,7 +260,7 @@ def _new_argument(change: Change, old: Symbol, new: Symbol, folder: Path) -> Ite
     text, times = passed
     why = f"{old.full} wants {theirs[at].type} {theirs[at].name}; the release's own code passes {text}, {times} times"
     yield Rule(
-        f"drift-{_slug(old)}", "add-argument", why, title=f"{old.called}(…) gets {text}", call=old.called, arguments=len(ours),
+        rule_id(old), "add-argument", why, title=f"{old.called}(…) gets {text}", call=old.called, arguments=len(ours),
         position=at + 1, text=text, confidence=_FILLED_IN,
     )  # fmt: skip
 
@@ -272,7 +283,7 @@ def _fewer_arguments(change: Change, old: Symbol, new: Symbol) -> Iterator[Rule]
     left = ", ".join(metas[at] for at in kept)
     gone = ", ".join(name for at, (name, _) in enumerate(ours) if at not in kept)
     yield Rule(
-        f"drift-{_slug(old)}-fewer", "rewrite", change.what, title=f"{old.called}(…) without {gone}",
+        rule_id(old, "fewer"), "rewrite", change.what, title=f"{old.called}(…) without {gone}",
         pattern=f"{old.called}({', '.join(metas)})", replacement=f"{old.called}({left})", confidence=_DROPPED,
     )  # fmt: skip
 
@@ -292,53 +303,9 @@ def _new_keywords(old: Symbol, new: Symbol) -> Iterator[Rule]:
         is_same = there is not None and plain_type(item.type) == plain_type(now.type) and item.default == now.default
         why = f"{item.name} of {old.full} is {now.name} now"
         yield Rule(
-            f"drift-{_slug(old)}-{item.name}", "keyword", why, call=old.called, old=item.name, new=now.name,
+            rule_id(old, item.name), "keyword", why, call=old.called, old=item.name, new=now.name,
             confidence=_SAME_PLACE if is_same else _ONE_FOR_ANOTHER, named=True,
         )  # fmt: skip
-
-
-def _new_types(change: Change, old: Symbol, new: Symbol, fulls: Mapping[str, str]) -> Iterator[Rule]:
-    """A parameter of another type, wherever the function is declared or defined again: in overrides and their definitions."""
-    changed = [at for at, (a, b) in enumerate(zip(old.parameters, new.parameters, strict=False)) if a.type != b.type]
-    if len(old.parameters) != len(new.parameters) or len(changed) != 1 or not old.file.endswith(_C_FAMILY):
-        return
-    at = changed[0]
-    before = old.parameters[at].type
-    after = re.sub(r"[A-Za-z_]\w*", lambda word: fulls.get(word[0], word[0]), new.parameters[at].type)
-    ahead = "$$before, " if at else ""
-    behind = ", $$behind" if at + 1 < len(old.parameters) else ""
-    yield Rule(
-        f"drift-{_slug(old)}-type", "rewrite", change.what, title=f"{old.name} takes a {after}",
-        pattern=f"{old.name}({ahead}{before} $it{behind})", replacement=f"{old.name}({ahead}{after} $it{behind})",
-        confidence=_RETYPED,
-    )  # fmt: skip
-
-
-def _wider_override(change: Change, old: Symbol, new: Symbol) -> Iterator[Rule]:
-    """Methods of Python that override one with more parameters take them as well."""
-    if old.kind != "method" or not old.file.endswith(PYTHON):
-        return
-    before = [item.name for item in old.parameters]
-    more = [item for item in new.parameters if item.name not in before]
-    if not more or [item.name for item in new.parameters if item not in more] != before or new.parameters[-1] not in more:
-        return
-    if any(re.search(r"[^\W\d]", re.sub(r"\b(?:True|False|None)\b", "", item.default)) for item in more):
-        return  # a name that may mean nothing here
-    text = ", ".join(map(_as_parameter, more))
-    # The error names the class whose method is overridden.
-    yield Rule(
-        f"drift-{_slug(old)}-override", "rewrite", change.what, title=f"{old.name} takes {text} as well",
-        diagnostic=rf"\b(?:{re.escape(old.scope[-1])}|{re.escape(new.scope[-1])})\b", pattern=f"def {old.name}($$given)",
-        replacement=f"def {old.name}($$given, {text})", confidence=_RETYPED, named=True,
-    )  # fmt: skip
-
-
-def _as_parameter(item: Parameter) -> str:
-    """A parameter as Python writes it, with its type where that is known everywhere."""
-    is_plain = re.fullmatch(r"(?:int|float|str|bool|bytes|object)(?: \| None)?", item.type) is not None
-    type_ = f": {item.type}" if is_plain and not item.name.startswith("*") else ""
-    equals = " = " if type_ else "="
-    return f"{item.name}{type_}{equals}{item.default}" if item.default else f"{item.name}{type_}"
 
 
 def _gives_nothing(symbol: Symbol) -> bool:
@@ -349,10 +316,10 @@ def _gives_nothing(symbol: Symbol) -> bool:
 def _without_call(old: Symbol) -> Rule:
     """A call that nothing stands for any more, as a statement that goes."""
     front = "$it." if old.kind == "method" else f"{old.full.rpartition(old.name)[0]}"
-    end = ";" if old.file.endswith((*_C_FAMILY, ".cs", ".java", ".rs", ".ts", ".js")) else ""
+    end = ";" if old.file.endswith((*C_FAMILY, ".cs", ".java", ".rs", ".ts", ".js")) else ""
     why = f"{old.full} is not there any more, and nothing that looks like it"
     return Rule(
-        f"drift-{_slug(old)}-goes", "rewrite", why, title=f"calls of {old.name} go", pattern=f"{front}{old.name}($$args){end}",
+        rule_id(old, "goes"), "rewrite", why, title=f"calls of {old.name} go", pattern=f"{front}{old.name}($$args){end}",
         replacement="", confidence=_LEFT_OUT, named=True,
     )  # fmt: skip
 
@@ -383,24 +350,6 @@ def _passed(folder: Path, call: str, arguments: int, at: int) -> tuple[str, int]
 
 def _listed(folder: Path) -> Sequence[str]:
     return list(list_sources(folder, languages_of(""))) if folder.is_dir() else ()
-
-
-def _member(change: Change, method: Symbol) -> Iterator[Rule]:
-    """A method that every class of a kind must have, as a stub in the class."""
-    base = method.scope[-1] if method.scope else ""
-    if not base or not method.file.endswith(_C_FAMILY):
-        return
-    given = ", ".join(" ".join(part for part in (item.type, item.name) if part) for item in method.parameters)
-    is_const = " const" if "const" in method.marks else ""
-    body = "{ }" if method.returns in ("void", "") else "{ return {}; }"
-    yield Rule(
-        f"drift-{_slug(method)}", "add-member", f"{change.what}; the body is only a stub", base=base, member=method.name,
-        text=f"{method.returns} {method.name}({given}){is_const} override {body}", confidence=_STUB,
-    )  # fmt: skip
-
-
-def _slug(symbol: Symbol) -> str:
-    return re.sub(r"\W+", "-", symbol.full)
 
 
 def symbols_named(rules: Sequence[Rule]) -> frozenset[str]:

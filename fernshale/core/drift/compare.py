@@ -9,7 +9,7 @@ from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from fernshale.core.base.languages import NAMED_ARGUMENTS
+from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS
 from fernshale.core.base.work import CancelToken
 from fernshale.core.drift.joining import plain_type
 from fernshale.core.drift.matching import Candidate, Matches, match_symbols
@@ -32,6 +32,9 @@ ChangeKind = Literal[
     "must-implement",
     "no-longer-overrides",
 ]
+# Where a method says whether it is there to be overridden; elsewhere most may be, and nobody does.
+_SAY_SO = (*C_FAMILY, *ENDINGS["c#"])
+_NOTHING = frozenset(("pass", "return", "None", "raise", "NotImplementedError", "self", "undefined"))
 # At least so likely, and the old symbol is told to have become the new one; below, it is told as removed with candidates.
 _TOLD = 0.35
 _SAID, _FORWARDED, _PERHAPS_FORWARDED = 0.97, 0.93, 0.2
@@ -147,15 +150,16 @@ def _gone(
         # What only is to be used instead, with something else besides, takes arguments of its own.
         if best.score > _SAID_MORE or best.symbol in [item.symbol for item in found]:
             yield from _compare_overloads(overloads, news.get(best.symbol.path, ()), matches.types)
-    if (
-        "virtual" in symbol.marks
-        and symbol.kind == "method"
-        and symbol.file.endswith((".h", ".hpp", ".hh", ".hxx", ".cs"))
-    ):
+    if symbol.is_overridable and (symbol.file.endswith(_SAY_SO) or _is_hook(symbol)):
         what = f"{symbol.name} overrides nothing of {'.'.join(symbol.scope)} any more"
         yield Change(
             "no-longer-overrides", symbol, best.symbol if best and best.score >= _TOLD else None, what, candidates
         )
+
+
+def _is_hook(symbol: Symbol) -> bool:
+    """Whether a method does nothing itself, so that it is there for others to override."""
+    return _NOTHING.issuperset(symbol.words)
 
 
 def _said_of(symbol: Symbol, scope: tuple[str, ...], text: str, who: str, names: Names) -> Candidate | None:
@@ -275,7 +279,7 @@ def _compare_overloads(old: Sequence[Symbol], new: Sequence[Symbol], types: Mapp
             yield Change("reordered", original, after, f"{original.full} takes its arguments at other places now: {places}")
         elif same is None and not _accepts(before, after):
             yield Change("signature", original, after, f"{original.full}{original.signature} is {after.signature} now")
-        elif same is None and _may_be_overridden(original) and len(after.parameters) > len(original.parameters):
+        elif same is None and original.is_overridable and len(after.parameters) > len(original.parameters):
             words = f"{original.full} is {after.signature} now, and what overrides it should take as much"
             yield Change("wider", original, after, words)
         for mine, now in defaults:
@@ -285,13 +289,6 @@ def _compare_overloads(old: Sequence[Symbol], new: Sequence[Symbol], types: Mapp
                 after,
                 f"{now.name or 'an argument'} of {before.full} was {mine.default} and is {now.default}",
             )
-
-
-def _may_be_overridden(symbol: Symbol) -> bool:
-    """Whether the classes of others may have a method in its place."""
-    if symbol.kind != "method" or "static" in symbol.marks:
-        return False
-    return "virtual" in symbol.marks or (symbol.file.endswith((".py", ".pyi")) and not symbol.name.startswith("_"))
 
 
 def _paired(before: Symbol, after: Symbol) -> Iterator[tuple[Parameter, Parameter]]:

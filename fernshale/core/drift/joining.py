@@ -28,7 +28,8 @@ def join_symbols(symbols: Iterable[Symbol]) -> tuple[Symbol, ...]:
     for item in (*headers, *sources, *others):
         groups[item.kind, item.name, item.scope].append(item)
     joined = _with_hidden([symbol for group in groups.values() for symbol in _overloads(group)])
-    return tuple(sorted(joined, key=lambda item: (item.file, item.line, item.path)))
+    # What shares a line stays in the order it was read in.
+    return tuple(sorted(joined, key=lambda item: (item.file, item.line)))
 
 
 def _overloads(group: Sequence[Symbol]) -> Iterable[Symbol]:

@@ -32,6 +32,8 @@ Swap = tuple[tuple[str, ...], tuple[str, ...]]
 # What stands in classes, where many have the same names; and what it tells that a name is one thing's alone.
 INNER = ("method", "field", "enumerator", "constructor")
 _ALONE = 1.8
+# What it tells that nothing else of that kind went or came in a class, and of an enumeration's value at the same place besides.
+_SOLE, _SOLE_VALUE = 1.6, 2.6
 _PLAIN_TYPES = frozenset(("", "void", "None", "bool", "int", "-> None"))
 
 
@@ -79,7 +81,8 @@ class World:
 
     `scope_of` gives where an old scope went, `name_of` the new name of a renamed type, `file_of` where a file went.
     `swaps` counts the pairs of name parts that were exchanged. `paired` tells which names of old and new belong together.
-    `unique` are the names that one thing outside of classes has in either release.
+    `unique` are the names that one thing outside of classes has in either release. `sole` are the pairs of paths that alone
+    went from and came to one place.
     """
 
     names: Rarity
@@ -90,6 +93,7 @@ class World:
     swaps: Mapping[Swap, int]
     paired: Mapping[str, str]
     unique: Collection[str] = ()
+    sole: Collection[tuple[tuple[str, ...], tuple[str, ...]]] = ()
 
 
 def weigh(old: Traits, new: Traits, world: World) -> Evidence:
@@ -156,6 +160,8 @@ def _weigh_place(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
         add(0.7, f"both stand in a {scope[-1]}")
     else:
         add(-0.9)
+    if (old.path, new.path) in world.sole:
+        add(_SOLE, "nothing else went or came there")
     if world.file_of(old.file) == new.file:
         add(0.6, f"both stand in {new.file}")
 
@@ -229,7 +235,12 @@ def _weigh_body(old: Traits, new: Traits, world: World, add: _Add) -> None:
 
 
 def _weigh_neighbours(old: Traits, new: Traits, world: World, add: _Add) -> None:
-    if old.before and world.paired.get(old.before) == new.before:
-        add(0.7, "")
-    if old.after and world.paired.get(old.after) == new.after:
-        add(0.7, "")
+    beside = [
+        (mine, world.paired.get(mine, "") == other) for mine, other in ((old.before, new.before), (old.after, new.after))
+    ]
+    for mine, is_same in beside:
+        if mine and is_same:
+            add(0.7, "")
+    is_sole = old.symbol.kind == "enumerator" and (old.symbol.path, new.symbol.path) in world.sole
+    if is_sole and all(is_same for _, is_same in beside):
+        add(_SOLE_VALUE, "it stands where that stood")

@@ -152,7 +152,7 @@ class _Work:
         )  # fmt: skip
 
     def match(self, old: _Side, new: _Side, token: CancelToken) -> dict[Path, tuple[Candidate, ...]]:
-        world = self.world
+        world = replace(self.world, sole=_sole(old, new, self.scopes))
         most = max(_FEWEST_WEIGHED, min(_MOST_WEIGHED, _MOST_PAIRS // max(1, len(old.traits))))
         pairs: list[dict[int, tuple[float, tuple[str, ...]]]] = []
         for trait in old.traits:
@@ -292,6 +292,18 @@ def _once(symbols: Sequence[Symbol]) -> set[str]:
     paths = {item.path for item in symbols if item.kind not in INNER}
     counts = Counter(path[-1] for path in paths)
     return {name for name, times in counts.items() if times == 1}
+
+
+def _sole(old: _Side, new: _Side, scopes: Mapping[Path, Path]) -> set[tuple[Path, Path]]:
+    """The pairs of symbols of one kind that alone went from and came to one place."""
+    gone: dict[tuple[Path, str], list[Path]] = defaultdict(list)
+    come: dict[tuple[Path, str], list[Path]] = defaultdict(list)
+    for item in {trait.symbol.path: trait.symbol for trait in old.traits}.values():
+        gone[_mapped(item.scope, scopes), item.kind].append(item.path)
+    for item in {trait.symbol.path: trait.symbol for trait in new.traits}.values():
+        come[item.scope, item.kind].append(item.path)
+    pairs = ((paths, come.get(place, ())) for place, paths in gone.items() if place[0])
+    return {(paths[0], others[0]) for paths, others in pairs if len(paths) == len(others) == 1}
 
 
 def _mapped(path: Path, scopes: Mapping[Path, Path]) -> Path:

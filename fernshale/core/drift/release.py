@@ -7,6 +7,7 @@ there is much to do (parsing holds the interpreter).
 from __future__ import annotations
 
 import os
+import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -14,7 +15,7 @@ from pathlib import Path
 import blake3
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.languages import LANGUAGES, language_of
+from fernshale.core.base.languages import LANGUAGES, SCRIPTS, language_of
 from fernshale.core.base.work import CancelToken, Progress, many_values
 from fernshale.core.drift.joining import join_symbols
 from fernshale.core.drift.parsing import read_source
@@ -110,6 +111,13 @@ def list_sources(folder: Path, languages: frozenset[str]) -> dict[str, os.stat_r
                 elif language_of(entry.name) in languages and not entry.name.endswith(_BUNDLED):
                     found[path] = entry.stat()
     return dict(sorted(found.items()))
+
+
+def included(file: str) -> str:
+    """A header's path as it is included, behind the last folder that is called include; a script's as it is imported."""
+    if file.endswith(SCRIPTS):
+        return re.sub(r"(?:/index)?(?:\.d)?\.\w+\Z", "", file)
+    return re.sub(r"^(?:.*/)?(?:include|inc)/", "", file)
 
 
 def _same_files(

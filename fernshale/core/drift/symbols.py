@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from fernshale.core.base.languages import ENDINGS
+
 SymbolKind = Literal[
     "function",
     "method",
@@ -20,6 +22,9 @@ SymbolKind = Literal[
 ]
 _COLONS = "::"
 _WITH_COLONS = (".h", ".hpp", ".hh", ".hxx", ".h++", ".c", ".cpp", ".cc", ".cxx", ".c++", ".inl", ".ipp", ".tpp", ".rs")
+# Languages in which each method may be overridden that does not say otherwise.
+_ALL_VIRTUAL = ENDINGS["java"]
+_NEVER_VIRTUAL = frozenset(("static", "final", "staticmethod"))
 CALLABLE: frozenset[SymbolKind] = frozenset(("function", "method", "constructor"))
 CONTAINER: frozenset[SymbolKind] = frozenset(("class", "interface", "enum", "type"))
 
@@ -80,6 +85,14 @@ class Symbol:
     @property
     def is_callable(self) -> bool:
         return self.kind in CALLABLE
+
+    @property
+    def is_overridable(self) -> bool:
+        """Whether classes of others may have a method in its place."""
+        may_be = "virtual" in self.marks or "abstract" in self.marks or self.file.endswith(_ALL_VIRTUAL)
+        return (
+            may_be and self.kind == "method" and self.marks.isdisjoint(_NEVER_VIRTUAL) and not self.name.startswith("_")
+        )
 
     @property
     def is_hidden(self) -> bool:

@@ -9,6 +9,7 @@ import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
+from itertools import pairwise
 
 from fernshale.core.base.globs import matches
 from fernshale.core.base.languages import SCRIPTS, endings_of
@@ -19,12 +20,15 @@ from fernshale.core.fix.calls import find_calls, is_import
 from fernshale.core.fix.classes import PYTHON, class_bodies, derived_spans, python_classes
 from fernshale.core.fix.comments import as_comments
 from fernshale.core.fix.data import data_edits, repeats
+from fernshale.core.fix.imports import with_import
 from fernshale.core.fix.pattern import Match, find_matches, match_at, parse_pattern
 from fernshale.core.fix.pyimports import bound_names, moved_imports, moved_uses
 from fernshale.core.fix.receiver import Owners
 from fernshale.core.fix.reorder import reordered_calls
 from fernshale.core.fix.rules import Rule, Where
 from fernshale.core.fix.tokens import Token, group_end, literal_text, name_indexes, name_starts, tokenize
+
+_STEP = "    "
 
 
 @dataclass(frozen=True, slots=True)
@@ -192,6 +196,10 @@ def _header(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
         yield line.start(1), line.end(1), rule.new
 
 
+def _import(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
+    yield from with_import(rule.text, rule.old, path, text)
+
+
 def _getter(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     tokens = tokenize(text, path)
     for index in name_indexes(text, path, rule.old):
@@ -281,6 +289,12 @@ def _add_member(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, st
         body = tokens[opening + 1 : end - 1]
         if any(item.text == rule.member and item.kind == "name" for item in body):
             continue
+        if "\n" not in text[tokens[opening].end : tokens[end - 1].start]:
+            # All on one line: the member gets lines of its own.
+            indent = _indent_of(text[text.rfind("\n", 0, tokens[opening].start) + 1 :])
+            spot = tokens[opening].end
+            yield spot, spot, f"{end_of_line}{_indented(rule.text, indent + _STEP, end_of_line)}{indent}"
+            continue
         spot, indent = _member_spot(rule, text, tokens[opening], body)
         yield spot, spot, _indented(rule.text, indent, end_of_line)
 
@@ -303,13 +317,14 @@ def _member_spot(rule: Rule, text: str, opening: Token, body: Sequence[Token]) -
     last = body[-1].end if body else opening.end
     anchor = text.find(rule.after, opening.end, last) if rule.after else -1
     if anchor < 0:
-        public = next((item for item in body if item.text == "public"), None)
+        ahead = pairwise(body)
+        public = next((item for item, mark in ahead if item.text == "public" and mark.text == ":"), None)
         anchor = public.start if public else opening.start
     spot = text.find("\n", anchor) + 1 or len(text)
     start = text.rfind("\n", 0, anchor) + 1
     line = text[start:spot]
     indent = _indent_of(line)
-    return spot, indent if rule.after and rule.after in line else indent + "    "
+    return spot, indent if rule.after and rule.after in line else indent + _STEP
 
 
 def _rewrite(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
@@ -393,6 +408,7 @@ _FINDERS: dict[str, _Finder] = {
     "rename": _rename,
     "move": _move,
     "header": _header,
+    "import": _import,
     "getter": _getter,
     "add-argument": _add_argument,
     "add-member": _add_member,

@@ -20,6 +20,8 @@ def class_bodies(tokens: Sequence[Token]) -> list[tuple[str, tuple[str, ...], in
     """The classes a file defines: name, names of the bases, and the token span of the body in braces, outer ones first."""
     found = []
     for index, token in enumerate(tokens[:-1]):
+        if token.text == "impl":
+            found += _implementations(tokens, index)
         if token.text not in ("class", "struct", "interface") or tokens[index + 1].kind != "name":
             continue
         if index and tokens[index - 1].text in ("<", ","):
@@ -31,6 +33,17 @@ def class_bodies(tokens: Sequence[Token]) -> list[tuple[str, tuple[str, ...], in
         start = next((at for at, word in enumerate(head) if word in (":", "extends", "implements")), len(head))
         found.append((head[0], _bases(head[start:]), opening, group_end(tokens, opening)))
     return found
+
+
+def _implementations(tokens: Sequence[Token], index: int) -> list[tuple[str, tuple[str, ...], int, int]]:
+    """Rust's `impl Trait for Name {`: what is written there is of the name, and has the trait for a base."""
+    opening = next((at for at in range(index, len(tokens)) if tokens[at].text in ("{", ";")), len(tokens))
+    head = [item.text for item in tokens[index + 1 : opening]]
+    if "for" not in head or opening == len(tokens) or tokens[opening].text == ";":
+        return []
+    middle = head.index("for")
+    name = _bases(head[middle + 1 :])
+    return [(name[0], _bases(head[:middle]), opening, group_end(tokens, opening))] if name else []
 
 
 def _bases(words: Sequence[str]) -> tuple[str, ...]:

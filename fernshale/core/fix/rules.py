@@ -3,6 +3,7 @@
 rename        the name `old` is `new` now; with `of`, where it can be told that another type is meant, it is left alone
 move          the qualified name `old` is `new` now, also where only its end is written, and in imports
 header        the included file `old` is `new` now; in scripts the imported module of that path
+import        files that use the name `old` and do not bring it in get the line `text` among those that do
 getter        the field `old` is the function `new()` now, set with `setter`
 add-argument  calls of `call` with `arguments` arguments get `text` as argument number `position`
 keyword       calls of `call` give by the name `new` what they gave by the name `old`
@@ -42,13 +43,14 @@ if TYPE_CHECKING:
 
 FORMAT = "fernshale-rules/1"
 RuleKind = Literal[
-    "rename", "move", "header", "getter", "add-argument", "keyword", "reorder", "add-member", "rewrite", "literal", "switch-off",
-    "rename-id", "data", "delete",
+    "rename", "move", "header", "import", "getter", "add-argument", "keyword", "reorder", "add-member", "rewrite", "literal",
+    "switch-off", "rename-id", "data", "delete",
 ]  # fmt: skip
 _NEEDS: dict[str, tuple[str, ...]] = {
     "rename": ("old", "new"),
     "move": ("old", "new"),
     "header": ("old", "new"),
+    "import": ("old", "text"),
     "getter": ("old", "new"),
     "add-argument": ("call", "text", "position"),
     "keyword": ("call", "old", "new"),
@@ -169,6 +171,8 @@ class Rule:
         match self.kind:
             case "rename" | "move" | "header" | "rename-id" | "literal":
                 return f"{self.old} → {self.new}"
+            case "import":
+                return self.text
             case "getter":
                 return f".{self.old} → .{self.new}()"
             case "add-argument":

@@ -95,7 +95,18 @@ def report_data(overview: Overview, crossing: Crossing) -> dict[str, Any]:
         ],
         "follow_ups": follow_ups(overview),
         "left": [
-            {"key": item.key, "stage": item.stage.value, "title": item.title, "place": item.place}
+            {
+                "key": item.key,
+                "stage": item.stage.value,
+                "title": item.title,
+                "place": item.place,
+                "owner": item.owner,
+                "needs_you": item.needs_you,
+                "ways": [
+                    {"way": way.id, "title": way.title, "confidence": round(way.confidence, 3), "why": list(way.evidence)}
+                    for way in item.proposals
+                ],
+            }
             for item in overview.matters
         ],
     }

@@ -37,6 +37,7 @@ from fernshale.core.crossing.drifting import Used, used_changes
 from fernshale.core.crossing.fixfinding import find_fixes, live_rules, silent_fixes
 from fernshale.core.crossing.ground import Ground, engine_folder
 from fernshale.core.crossing.hinted import with_hints
+from fernshale.core.crossing.importing import with_imports
 from fernshale.core.crossing.learning import learn_from_changes
 from fernshale.core.crossing.linesnow import LinesNow
 from fernshale.core.crossing.logbook import note, write_step
@@ -72,6 +73,7 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
         causes = find_causes(find_owners(_read_log(Path(last["log"]), ground), shape), _line_reader(ground))
         learned = learn_from_changes(ground, crossing, last["snapshot"], causes)
         rules = with_hints(rules.with_learned(learned), causes)
+        rules = with_imports(rules, causes, ground, crossing.setup.to, token)
     places = [all_places(error.diagnostic, near) for cause in causes for error in cause.errors] if near else []
     live, edits = live_rules(rules, {place.file for listed in places for place in listed}, causes, ground, token)
     far, later = sure_from(crossing), put_off(crossing)
@@ -93,6 +95,9 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
         open_ = _count_open(cause)
         is_settled = is_stale and not fixes and not open_
         views.append(CauseView(cause, fixes, open_, states.get(cause.key, "new"), is_later, aside, is_settled))
+    # What an error leads to by now is not silent.
+    told = {fix.rule.id for view in views for fix in view.fixes}
+    silent = tuple(fix for fix in silent if fix.rule.id not in told)
     passed = bool(last["passed"])
     matters = (*cause_matters(views, is_stale, passed), *silent_matters(silent), *defaults)
     found = tuple(views), silent, drift, find_debts(crossing)

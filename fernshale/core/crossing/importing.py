@@ -1,0 +1,129 @@
+"""Names that a file uses and does not bring in: how other files of the project do it, or where the new release has them.
+
+Following one change often brings a name into a file that did not have it: the type of a new argument, what makes an object.
+"""
+
+from __future__ import annotations
+
+import posixpath
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
+from functools import lru_cache
+from pathlib import Path
+
+from fernshale.core.base.errors import ProjectError
+from fernshale.core.base.languages import C_FAMILY, ENDINGS, LANGUAGES, language_of
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken
+from fernshale.core.build.causes import Cause, last_name
+from fernshale.core.build.wordings import MISSING
+from fernshale.core.crossing.ground import Ground, engine_folder
+from fernshale.core.crossing.rules import LegRules
+from fernshale.core.crossing.texts import texts_with
+from fernshale.core.drift.packages import packages_of
+from fernshale.core.drift.parsing import read_source
+from fernshale.core.drift.release import included, languages_of, list_sources, read_bytes
+from fernshale.core.drift.symbols import CONTAINER, Symbol
+from fernshale.core.fix.classes import PYTHON
+from fernshale.core.fix.imports import import_line, quoted_header
+from fernshale.core.fix.rules import Rule, RuleSet, Where
+from fernshale.core.process.search import files_with
+
+_AS_OTHERS, _ONLY_ONE, _ONE_OF_SEVERAL = 0.95, 0.9, 0.3
+# More files with a name than this, and it is a word that tells nothing.
+_MOST_FILES, _MOST_WAYS = 60, 3
+_BY_NAMESPACE = (*ENDINGS["java"], *ENDINGS["c#"])
+_HEADERS = tuple(ending for ending in C_FAMILY if ending.startswith(".h"))
+# Where only types are brought in, and where a module is named by the way to it.
+_OF_TYPES, _BY_WAY = ("java", "c#"), ("typescript", "tsx", "javascript")
+
+
+def with_imports(rules: LegRules, causes: Sequence[Cause], ground: Ground, to: str, token: CancelToken) -> LegRules:
+    """`rules`, and those that bring in what is missing where it stands alone. Raises Cancelled."""
+    found = tuple({rule.id: rule for cause in causes for rule in _rules_of(cause, ground, to, token)}.values())
+    return replace(rules, sets=(*rules.sets, RuleSet("what is there and not brought in", found, Path()))) if found else rules
+
+
+def _rules_of(cause: Cause, ground: Ground, to: str, token: CancelToken) -> Iterator[Rule]:
+    language = language_of(cause.errors[0].place.file)
+    if cause.kind not in MISSING or not language or not cause.symbol.isidentifier():
+        return
+    texts = texts_with(ground, {cause.symbol}, token)
+    beside = {path: text for path, text in texts.items() if language_of(path) == language}
+    files = {posixpath.dirname(error.place.file): error.place.file for error in cause.errors}
+    for number, (folder, file) in enumerate(files.items()):
+        lines = {} if cause.scope else _as_others(cause.symbol, beside, file)
+        lines = lines or _as_released(cause, beside.get(TreePath(file), ""), language, ground, to)
+        for at, (line, (why, sure)) in enumerate(list(lines.items())[:_MOST_WAYS]):
+            # A script names a module by the way to it, which is another from each folder.
+            where = Where(files=(f"{folder}/*" if folder else "/*",)) if language in _BY_WAY else Where(languages=(language,))
+            yield Rule(
+                "-".join(("import", cause.symbol, *(str(part) for part in (at, number) if part))), "import", why, title=line,
+                old=cause.symbol, text=line, where=where, confidence=sure if len(lines) == 1 else _ONE_OF_SEVERAL, named=True,
+            )  # fmt: skip
+        if language not in _BY_WAY:
+            return
+
+
+_Lines = dict[str, tuple[str, float]]
+
+
+def _as_others(name: str, texts: Mapping[TreePath, str], into: str) -> _Lines:
+    """The lines with which other files of the project bring in a name."""
+    found: _Lines = {}
+    for path, text in texts.items():
+        if name in text and (line := import_line(name, text, path, into)):
+            found.setdefault(line, (f"{path} brings {name} in so", _AS_OTHERS))
+    return found
+
+
+def _as_released(cause: Cause, text: str, language: str, ground: Ground, to: str) -> _Lines:
+    """The lines that bring in a name from where the new release has it."""
+    try:
+        folder = engine_folder(ground, to)
+    except ProjectError:
+        return {}
+    found: _Lines = {}
+    for symbol in _declared(folder, cause.symbol, language):
+        if not cause.scope or symbol.scope[-1:] == (last_name(cause.scope),):
+            line = _line_for(symbol, text, folder)
+            found.setdefault(line, (f"{symbol.file} of {ground.profile.title} {to} has {symbol.full}", _ONLY_ONE))
+    found.pop("", None)
+    return found
+
+
+def _line_for(symbol: Symbol, text: str, folder: Path) -> str:
+    """The line that brings in a symbol of a release; "" where none does."""
+    if symbol.file.endswith(_HEADERS):
+        header = included(symbol.file)
+        return f"#include {quoted_header(text, header)}"
+    if symbol.file.endswith(PYTHON):
+        written = packages_of(folder).written(symbol.path)
+        return f"from {'.'.join(written[:-1])} import {written[-1]}" if written and len(written) > 1 else ""
+    if symbol.file.endswith(_BY_NAMESPACE) and symbol.scope:
+        return f"import {symbol.full};" if symbol.file.endswith(ENDINGS["java"]) else f"using {'.'.join(symbol.scope)};"
+    return ""
+
+
+@lru_cache(maxsize=256)  # a release does not change, and each look asks for the same
+def _declared(folder: Path, name: str, language: str) -> tuple[Symbol, ...]:
+    """What a release declares by a name for others to use, outside of classes; none where too many files have the word."""
+    if language not in LANGUAGES:
+        return ()
+    paths = tuple(map(TreePath, list_sources(folder, languages_of(language))))
+    word = re.compile(rf"\b{re.escape(name)}\b".encode())
+    found: list[Symbol] = []
+    read = 0
+    for path in files_with(folder, paths, (name,), CancelToken()):
+        data = read_bytes(f"{folder}/{path}")
+        if word.search(data) is None:
+            continue
+        read += 1
+        if read > _MOST_FILES:
+            return ()
+        symbols = read_source(data, path)
+        inner = {item.path for item in symbols if item.kind in CONTAINER}
+        found += [item for item in symbols if item.name == name and not item.is_hidden and item.scope not in inner]
+    types = [item for item in found if item.kind in CONTAINER]
+    return tuple(types if language in _OF_TYPES else found)

@@ -1,0 +1,206 @@
+"""Rules for what a project derives from a release: methods to be implemented, taking something else, or of another name.
+
+How a method is declared is each language's own; what differs between them is told here by the file it stands in.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping
+
+from fernshale.core.base.languages import C_FAMILY, ENDINGS, SCRIPTS
+from fernshale.core.drift.compare import Change
+from fernshale.core.drift.joining import plain_type
+from fernshale.core.drift.symbols import Parameter, Symbol
+from fernshale.core.fix.classes import PYTHON
+from fernshale.core.fix.rules import Rule, Where
+
+_STUB, _RETYPED = 0.5, 0.8
+_JAVA, _C_SHARP, _RUST = ENDINGS["java"], ENDINGS["c#"], ENDINGS["rust"]
+# A type stands behind the name of a parameter, after a colon.
+_TYPE_BEHIND = (*SCRIPTS, *_RUST)
+# A method that overrides nothing any more compiles there, if nobody wrote that it should.
+_UNSAID = (*C_FAMILY, *_JAVA)
+_METAS = "abcdefghijkl"
+_NUMBERS = ("byte", "short", "int", "long", "float", "double", "char")
+
+
+def rule_id(symbol: Symbol, part: str = "") -> str:
+    """The id of a rule that comparing two releases gives."""
+    return "-".join(filter(None, ("drift", re.sub(r"\W+", "-", symbol.full), part)))
+
+
+def override_rules(change: Change, old: Symbol, new: Symbol, fulls: Mapping[str, str]) -> Iterator[Rule]:
+    """To take what the method it overrides takes now. `fulls` are the full names of what is new, by their last part."""
+    if old.file.endswith(PYTHON):
+        yield from _wider(change, old, new)
+        return
+    if old.file.endswith(C_FAMILY):
+        yield from _new_type(change, old, new, fulls)
+    if old.is_overridable:
+        yield from _new_parameters(change, old, new, fulls)
+
+
+def renamed_override(change: Change, old: Symbol, new: Symbol) -> Rule:
+    """To override the name a method has now: the old one overrides nothing, and compiles."""
+    why = f"{old.full} is {new.name} now; a class that still has {old.name} overrides nothing by it, and compiles"
+    return Rule(
+        rule_id(old).replace("drift-", "drift-override-", 1), "rename", why, title=f"override {new.name}, not {old.name}",
+        old=old.name, new=new.name, where=_derived(old, new), silent=True, confidence=change.candidates[0].score,
+    )  # fmt: skip
+
+
+def member_rules(change: Change, method: Symbol) -> Iterator[Rule]:
+    """A method that every class of a kind must have, as a stub in the class."""
+    base = method.scope[-1] if method.scope else ""
+    text = _stub(method)
+    if base and text:
+        yield Rule(
+            rule_id(method), "add-member", f"{change.what}; the body is only a stub", base=base, member=method.name, text=text,
+            confidence=_STUB,
+        )  # fmt: skip
+
+
+def _derived(old: Symbol, new: Symbol) -> Where:
+    return Where(derives=tuple(dict.fromkeys((old.scope[-1], new.scope[-1]))))
+
+
+def _new_type(change: Change, old: Symbol, new: Symbol, fulls: Mapping[str, str]) -> Iterator[Rule]:
+    """A parameter of another type, wherever the function is declared or defined again: in overrides and their definitions."""
+    changed = [at for at, (a, b) in enumerate(zip(old.parameters, new.parameters, strict=False)) if a.type != b.type]
+    if len(old.parameters) != len(new.parameters) or len(changed) != 1:
+        return
+    at = changed[0]
+    before, after = old.parameters[at].type, _in_full(new.parameters[at].type, fulls)
+    ahead = "$$before, " if at else ""
+    behind = ", $$behind" if at + 1 < len(old.parameters) else ""
+    yield Rule(
+        rule_id(old, "type"), "rewrite", change.what, title=f"{old.name} takes a {after}",
+        pattern=f"{old.name}({ahead}{before} $it{behind})", replacement=f"{old.name}({ahead}{after} $it{behind})",
+        confidence=_RETYPED,
+    )  # fmt: skip
+
+
+def _in_full(type_: str, fulls: Mapping[str, str]) -> str:
+    return re.sub(r"[A-Za-z_]\w*", lambda word: fulls.get(word[0], word[0]), type_)
+
+
+def _new_parameters(change: Change, old: Symbol, new: Symbol, fulls: Mapping[str, str]) -> Iterator[Rule]:
+    """Classes that derive from it declare its parameters as it does; those that stay keep the names they have there."""
+    ours, theirs = old.parameters, new.parameters
+    if len(ours) > len(_METAS) or not all(item.type or item.name == "self" for item in (*ours, *theirs)):
+        return
+    types = fulls if old.file.endswith(C_FAMILY) else {}
+    metas = dict(zip(range(len(ours)), (f"${letter}" for letter in _METAS), strict=False))
+    before = [_declared(item, metas[at], old.file, {}) for at, item in enumerate(ours)]
+    after = []
+    for at, item in enumerate(theirs):
+        was = _was(ours, theirs, at)
+        after.append(_declared(item, item.name if was is None else metas[was], old.file, types))
+    if before == after or not all(after):
+        return
+    front, back = _around(old)
+    title = f"{old.name} overrides the one with ({', '.join(item.name or item.type for item in theirs)})"
+    rule = Rule(
+        rule_id(old, "override"), "rewrite", change.what, title, pattern=f"{front}({', '.join(before)}){back}",
+        replacement=f"{front}({', '.join(after)}){back}", where=_derived(old, new), member=old.name,
+        silent=old.file.endswith(_UNSAID), confidence=_RETYPED,
+    )  # fmt: skip
+    yield rule
+    if old.file.endswith(C_FAMILY) and before:
+        # The definition stands outside of the class, where the compiler misses its declaration.
+        yield Rule(
+            rule_id(old, "defined"), "rewrite", change.what, title, pattern=rule.pattern, replacement=rule.replacement,
+            confidence=_RETYPED, named=True,
+        )  # fmt: skip
+
+
+def _was(ours: tuple[Parameter, ...], theirs: tuple[Parameter, ...], at: int) -> int | None:
+    """Which of the old parameters one of the new is: by name, or by its place where all others stayed."""
+    item = theirs[at]
+    by_name = next((was for was, mine in enumerate(ours) if item.name and mine.name == item.name), None)
+    if by_name is not None or len(ours) != len(theirs):
+        return by_name
+    return at if ours[at].name not in [each.name for each in theirs] or not ours[at].name else None
+
+
+def _declared(item: Parameter, name: str, file: str, fulls: Mapping[str, str]) -> str:
+    """A parameter as the language of a file declares it; "" where it has no name to go by."""
+    if item.name == "self":
+        return item.type  # Rust's `&self`
+    if not name:
+        return ""
+    type_ = _in_full(item.type, fulls)
+    return f"{name}: {type_}" if file.endswith(_TYPE_BEHIND) else f"{type_} {name}"
+
+
+def _around(method: Symbol) -> tuple[str, str]:
+    """What stands before and behind a method's parameters, where it takes none: or each call would look like it."""
+    if method.file.endswith(_RUST):
+        return f"fn {method.name}", ""
+    if method.parameters or not method.returns:
+        return method.name, ""
+    return (
+        (method.name, f": {method.returns}")
+        if method.file.endswith(_TYPE_BEHIND)
+        else (f"{method.returns} {method.name}", "")
+    )
+
+
+def _wider(change: Change, old: Symbol, new: Symbol) -> Iterator[Rule]:
+    """Methods of Python that override one with more parameters take them as well."""
+    if old.kind != "method":
+        return
+    before = [item.name for item in old.parameters]
+    more = [item for item in new.parameters if item.name not in before]
+    if (
+        not more
+        or [item.name for item in new.parameters if item not in more] != before
+        or new.parameters[-1] not in more
+    ):
+        return
+    if any(re.search(r"[^\W\d]", re.sub(r"\b(?:True|False|None)\b", "", item.default)) for item in more):
+        return  # a name that may mean nothing here
+    text = ", ".join(map(_as_python, more))
+    # The error names the class whose method is overridden.
+    yield Rule(
+        rule_id(old, "override"), "rewrite", change.what, title=f"{old.name} takes {text} as well",
+        diagnostic=rf"\b(?:{re.escape(old.scope[-1])}|{re.escape(new.scope[-1])})\b", pattern=f"def {old.name}($$given)",
+        replacement=f"def {old.name}($$given, {text})", confidence=_RETYPED, named=True,
+    )  # fmt: skip
+
+
+def _as_python(item: Parameter) -> str:
+    """A parameter as Python writes it, with its type where that is known everywhere."""
+    is_plain = re.fullmatch(r"(?:int|float|str|bool|bytes|object)(?: \| None)?", item.type) is not None
+    type_ = f": {item.type}" if is_plain and not item.name.startswith("*") else ""
+    equals = " = " if type_ else "="
+    return f"{item.name}{type_}{equals}{item.default}" if item.default else f"{item.name}{type_}"
+
+
+def _stub(method: Symbol) -> str:
+    """A method without a body of its own, as the language writes it; "" for one in which that is not known."""
+    name, returns, file = method.name, method.returns, method.file
+    given = ", ".join(_declared(item, item.name, file, {}) or item.type for item in method.parameters)
+    said = f"{name} is not written yet"
+    if file.endswith(C_FAMILY):
+        is_const = " const" if "const" in method.marks else ""
+        return f"{returns} {name}({given}){is_const} override {'{ }' if returns in ('void', '') else '{ return {}; }'}"
+    if file.endswith(_JAVA):
+        value = "false" if returns == "boolean" else "0" if returns in _NUMBERS else "null"
+        body = "{\n}" if returns == "void" else f"{{\n    return {value};\n}}"
+        return f"@Override\npublic {returns} {name}({given}) {body}"
+    if file.endswith(_C_SHARP):
+        # What an interface asks for is marked by its reader; a class says `abstract` itself.
+        word = "" if "virtual" in method.marks else "override "
+        seen = "protected" if "protected" in method.marks else "public"
+        return f"{seen} {word}{returns} {name}({given}) {'{ }' if returns == 'void' else '{ return default; }'}"
+    if file.endswith(_RUST):
+        arrow = f" -> {plain}" if (plain := returns.removeprefix("->").strip()) else ""
+        return f"fn {name}({given}){arrow} {{\n    todo!()\n}}"
+    if file.endswith(SCRIPTS) and plain_type(returns):
+        return f'{name}({given}): {returns} {{\n    throw new Error("{said}");\n}}'
+    if file.endswith(PYTHON):
+        names = ", ".join(("self", *(_as_python(item) for item in method.parameters)))
+        return f'def {name}({names}):\n    raise NotImplementedError("{said}")'
+    return ""

@@ -1,0 +1,107 @@
+"""The lines with which a file brings in names from elsewhere: those that are there, and where one more goes."""
+
+from __future__ import annotations
+
+import posixpath
+import re
+from bisect import bisect
+from collections.abc import Iterator, Mapping
+
+from fernshale.core.base.languages import C_FAMILY, ENDINGS, SCRIPTS, language_of
+from fernshale.core.base.textfile import line_end
+from fernshale.core.fix.tokens import name_starts
+
+_PYTHON, _JAVA, _RUST, _C_SHARP = (ENDINGS[name] for name in ("python", "java", "rust", "c#"))
+_SCRIPT_LINE = re.compile(r"(?m)^import\b(?P<names>[^;'\"]*?)(?:\bfrom\s*)?(?P<quote>['\"])(?P<module>[^'\"\n]+)(?P=quote);?")
+_PYTHON_LINE = re.compile(
+    r"(?m)^(?:from[ \t]+(?P<module>[\w.]+)[ \t]+import[ \t]+(?:\((?P<many>[^()]*)\)|(?P<names>[^\n(#\\]+))|import[ \t]+[\w., \t]+)"
+)
+_RUST_LINE = re.compile(r"(?m)^use[ \t]+(?P<module>[\w:]+)::(?:\{(?P<many>[^{};]*)\}|(?P<name>\w+))[ \t]*;")
+_JAVA_LINE = re.compile(r"(?m)^import[ \t]+(?P<full>[\w.]+\.(?P<name>\w+))[ \t]*;")
+_C_SHARP_LINE = re.compile(r"(?m)^using[ \t]+[\w.]+[ \t]*;")
+_INCLUDE = re.compile(r"(?m)^[ \t]*#[ \t]*include[ \t]*(?P<quote>[<\"])[^>\"\n]+[>\"]")
+_LINES: Mapping[tuple[str, ...], re.Pattern[str]] = {
+    C_FAMILY: _INCLUDE, _PYTHON: _PYTHON_LINE, _JAVA: _JAVA_LINE, _RUST: _RUST_LINE, _C_SHARP: _C_SHARP_LINE, SCRIPTS: _SCRIPT_LINE,
+}  # fmt: skip
+# What stands above the first import: comments, what says in which package a file is, what keeps it from being read twice.
+_COMMENTS = r"(?:\s*(?://[^\n]*|/\*.*?\*/"
+_HEADS: Mapping[tuple[str, ...], re.Pattern[str]] = {
+    C_FAMILY: re.compile(_COMMENTS + r"|\#pragma once|\#ifndef \w+\s*\#define \w+))*", re.DOTALL),
+    _PYTHON: re.compile(r"(?:\s*\#[^\n]*)*(?:\s*(?:\"\"\".*?\"\"\"|'''.*?'''))?", re.DOTALL),
+    _JAVA: re.compile(_COMMENTS + r"|package[ \t]+[\w.]+[ \t]*;))*", re.DOTALL),
+}  # fmt: skip
+_HEAD = re.compile(_COMMENTS + "))*", re.DOTALL)
+
+
+def import_line(name: str, text: str, path: str, into: str) -> str:
+    """The line with which a file in `into`'s folder brings in a name alone, as the file at `path` does it; "" where that does
+    not say by its names what it brings in."""
+    for found in _lines(text, path):
+        parts = found.groupdict()
+        if path.endswith(_JAVA) and parts["name"] == name:
+            return found[0]
+        if path.endswith(_PYTHON) and parts["module"] and name in _names(parts["many"] or parts["names"]):
+            return f"from {parts['module']} import {name}"
+        if path.endswith(_RUST) and name in (parts["name"], *_names(parts["many"] or "")):
+            return f"use {parts['module']}::{name};"
+        if path.endswith(SCRIPTS) and name in re.split(r"[\s{},]+", parts["names"]):
+            quote, end = parts["quote"], ";" if found[0].endswith(";") else ""
+            named = f"{{ {name} }}" if re.search(rf"\{{[^{{}}]*\b{name}\b", parts["names"]) else name
+            return f"import {named} from {quote}{_seen_from(parts['module'], path, into)}{quote}{end}"
+    return ""
+
+
+def quoted_header(text: str, header: str) -> str:
+    """A header of a release as a file includes it: as one that stands beside it, else as the last one."""
+    folder = header.rpartition("/")[0]
+    found = [line[0] for line in _INCLUDE.finditer(text)]
+    beside = [line for line in found if folder and f"{folder}/" in line]
+    return f"<{header}>" if (beside or found or [""])[-1].endswith(">") else f'"{header}"'
+
+
+def with_import(line: str, name: str, path: str, text: str) -> Iterator[tuple[int, int, str]]:
+    """Where the line goes into a file that uses a name it does not bring in: among its fellows, in their order if they have one.
+
+    Nothing for a file of a language whose imports are not known here.
+    """
+    if _pattern(path) is None or not name_starts(text, path, name) or import_line(name, text, path, path):
+        return
+    end = line_end(text)
+    lines = list(_lines(text, path))
+    written = [found[0].strip() for found in lines]
+    if line in written:
+        return
+    if lines and written == sorted(written) and (at := bisect(written, line)) == 0:
+        yield lines[0].start(), lines[0].start(), f"{line}{end}"
+    elif lines:
+        after = lines[at - 1] if written == sorted(written) else lines[-1]
+        spot = text.find("\n", after.end())
+        spot = len(text) if spot < 0 else spot - text[:spot].endswith("\r")
+        yield spot, spot, f"{end}{line}"
+    else:
+        head = next((head for endings, head in _HEADS.items() if path.endswith(endings)), _HEAD).match(text)
+        spot = head.end() if head is not None and head[0].strip() else 0
+        yield spot, spot, f"{end}{end}{line}" if spot else f"{line}{end}{end}"
+
+
+def _pattern(path: str) -> re.Pattern[str] | None:
+    return next((pattern for endings, pattern in _LINES.items() if path.endswith(endings)), None) if language_of(path) else None
+
+
+def _lines(text: str, path: str) -> Iterator[re.Match[str]]:
+    pattern = _pattern(path)
+    return pattern.finditer(text) if pattern is not None else iter(())
+
+
+def _names(listed: str) -> list[str]:
+    """The names of a list that keep their names."""
+    return [part.strip() for part in listed.split(",")]
+
+
+def _seen_from(module: str, path: str, into: str) -> str:
+    """A module that is named by its way from one file, by its way from another."""
+    if not module.startswith("."):
+        return module
+    there = posixpath.normpath(posixpath.join(posixpath.dirname(path), module))
+    way = posixpath.relpath(there, posixpath.dirname(into) or ".")
+    return way if way.startswith(".") else f"./{way}"
