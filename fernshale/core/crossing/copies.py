@@ -145,9 +145,15 @@ def _engine_of(old: Path, new: Path, token: CancelToken) -> _Engine:
 
 def _find(ground: Ground, old: Path, new: Path, token: CancelToken) -> Iterator[Copy]:
     engine = _engine_of(old, new, token)
+    starters = {source[at:] for source in engine.texts for at in _starts(source)}
     for path in ground.paths:
         token.check()
-        if role_of(ground.profile, path).role not in EDITED_ROLES or (text := ground.read(path)) is None:
+        # What stands where the release's own stands came with it, whatever a profile says of that place, and however short it is.
+        role, is_there = role_of(ground.profile, path).role, path in starters
+        if role == "generated" or not (is_there or role in EDITED_ROLES):
+            continue
+        text = ground.read(path)
+        if text is None:
             continue
         own = _telling(text)
         shared: Counter[str] = Counter()
@@ -160,7 +166,7 @@ def _find(ground: Ground, old: Path, new: Path, token: CancelToken) -> Iterator[
             shared.items(), key=lambda item: (2 * item[1] / (len(own) + len(engine.lines[item[0]])), item[0])
         )
         alike = 2 * common / (len(own) + len(engine.lines[source]))
-        if alike < _LEAST or common < _FEWEST_LINES:
+        if alike < _LEAST or (common < _FEWEST_LINES and not is_there):
             continue
         mine = read_project_text(ground.project, path)
         before, after = engine.texts[source]
@@ -168,6 +174,12 @@ def _find(ground: Ground, old: Path, new: Path, token: CancelToken) -> Iterator[
         result = result_text(merge, {}, "mine")
         if merge.dues or (result is not None and result.text != mine.text):
             yield Copy(path, source, alike, merge)
+
+
+def _starts(path: str) -> Iterator[int]:
+    """Where the names of a path begin: a starter file is kept in a folder of the release, and taken out of it."""
+    yield 0
+    yield from (at + 1 for at, mark in enumerate(path) if mark == "/")
 
 
 def _changed(old: Path, new: Path, token: CancelToken) -> Iterator[tuple[str, tuple[TextFile, TextFile]]]:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path
@@ -23,6 +23,7 @@ from fernshale.core.drift.order import by_place, new_order
 from fernshale.core.drift.packages import packages_of
 from fernshale.core.drift.release import included, languages_of, list_sources, read_bytes
 from fernshale.core.drift.symbols import Symbol
+from fernshale.core.drift.typenames import types_of
 from fernshale.core.fix.calls import find_calls
 from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.rules import Rule, RuleSet
@@ -61,10 +62,7 @@ def guess_rules(changes: Sequence[Change], old: Path, new: Path, title: str, kno
     `old` and `new` are the releases' folders; the new one's own code shows how new things are used.
     """
     rules: dict[str, Rule] = {}
-    leg = _Leg(
-        old, new, {item.new.name: item.new.full for item in changes if item.new is not None},
-        frozenset(item.symbol.path for item in changes if item.kind == "added"),
-    )  # fmt: skip
+    leg = _Leg(old, new, frozenset(item.symbol.path for item in changes if item.kind == "added"))
     goes: set[str] = set()
     for change in changes:
         if change.symbol.name not in known:
@@ -83,12 +81,15 @@ def guess_rules(changes: Sequence[Change], old: Path, new: Path, title: str, kno
 
 @dataclass(frozen=True, slots=True)
 class _Leg:
-    """The folders of both releases, the full names of what is new by their last part, and the paths of what came."""
+    """The folders of both releases, and the paths of what came."""
 
     before: Path
     after: Path
-    fulls: Mapping[str, str]
     added: Collection[tuple[str, ...]]
+
+    def full_name(self, name: str, scope: tuple[str, ...]) -> str:
+        """The full name of a type of the new release, as it is where that has none."""
+        return types_of(self.after).full_name(name, scope)
 
 
 def _rules_of(change: Change, leg: _Leg) -> Iterator[Rule]:
@@ -108,9 +109,9 @@ def _rules_of(change: Change, leg: _Leg) -> Iterator[Rule]:
             yield from _new_argument(change, old, now, leg.after)
             yield from _fewer_arguments(change, old, now)
             yield from _new_keywords(old, now)
-            yield from override_rules(change, old, now, leg.fulls)
+            yield from override_rules(change, old, now, leg.full_name)
     elif change.kind == "wider" and old is not None and now is not None:
-        yield from override_rules(change, old, now, leg.fulls)
+        yield from override_rules(change, old, now, leg.full_name)
     elif (
         change.kind == "reordered"
         and old is not None
@@ -126,7 +127,7 @@ def _rules_of(change: Change, leg: _Leg) -> Iterator[Rule]:
             named = rf"\b{re.escape(old.called)}\b"
             yield replace(rule, id=f"{rule.id}-{old.name}", call=old.name, diagnostic=named)
     elif change.kind == "must-implement" and now is not None:
-        yield from member_rules(change, now)
+        yield from member_rules(change, now, leg.full_name)
     elif change.kind == "no-longer-overrides" and old is not None and now is not None and old.name != now.name:
         yield renamed_override(change, old, now)
 
@@ -243,8 +244,9 @@ def _getter(change: Change, old: Symbol, new: Symbol, added: Collection[tuple[st
     )
     setter = next((name for name in manners if (*new.scope, name) in added), "")
     return Rule(
-        rule_id(old), "getter", change.what, old=old.name, new=new.name, setter=setter, confidence=_GETTER, named=True
-    )
+        rule_id(old), "getter", change.what, old=old.name, new=new.name, setter=setter, of=".".join(old.scope),
+        confidence=_GETTER, named=True,
+    )  # fmt: skip
 
 
 def _new_argument(change: Change, old: Symbol, new: Symbol, folder: Path) -> Iterator[Rule]:

@@ -6,7 +6,7 @@ How a method is declared is each language's own; what differs between them is to
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator
 
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, SCRIPTS
 from fernshale.core.drift.compare import Change
@@ -21,6 +21,10 @@ _JAVA, _C_SHARP, _RUST = ENDINGS["java"], ENDINGS["c#"], ENDINGS["rust"]
 _TYPE_BEHIND = (*SCRIPTS, *_RUST)
 # A method that overrides nothing any more compiles there, if nobody wrote that it should.
 _UNSAID = (*C_FAMILY, *_JAVA)
+# Types of Python that mean the same in each file.
+_PLAIN = re.compile(r"(?:int|float|str|bool|bytes|object)(?: \| None)?|None")
+# A name that nothing stands before.
+_SHORT = re.compile(r"(?<![\w:])[A-Za-z_]\w*(?!\w|::)")
 _METAS = "abcdefghijkl"
 _NUMBERS = ("byte", "short", "int", "long", "float", "double", "char")
 
@@ -30,15 +34,19 @@ def rule_id(symbol: Symbol, part: str = "") -> str:
     return "-".join(filter(None, ("drift", re.sub(r"\W+", "-", symbol.full), part)))
 
 
-def override_rules(change: Change, old: Symbol, new: Symbol, fulls: Mapping[str, str]) -> Iterator[Rule]:
-    """To take what the method it overrides takes now. `fulls` are the full names of what is new, by their last part."""
+FullName = Callable[[str, tuple[str, ...]], str]
+"""The full name of what a signature in some scope writes in short."""
+
+
+def override_rules(change: Change, old: Symbol, new: Symbol, full_name: FullName) -> Iterator[Rule]:
+    """To take what the method it overrides takes now."""
     if old.file.endswith(PYTHON):
         yield from _wider(change, old, new)
         return
     if old.file.endswith(C_FAMILY):
-        yield from _new_type(change, old, new, fulls)
+        yield from _new_type(change, old, new, full_name)
     if old.is_overridable:
-        yield from _new_parameters(change, old, new, fulls)
+        yield from _new_parameters(change, old, new, full_name)
 
 
 def renamed_override(change: Change, old: Symbol, new: Symbol) -> Rule:
@@ -50,10 +58,10 @@ def renamed_override(change: Change, old: Symbol, new: Symbol) -> Rule:
     )  # fmt: skip
 
 
-def member_rules(change: Change, method: Symbol) -> Iterator[Rule]:
+def member_rules(change: Change, method: Symbol, full_name: FullName) -> Iterator[Rule]:
     """A method that every class of a kind must have, as a stub in the class."""
     base = method.scope[-1] if method.scope else ""
-    text = _stub(method)
+    text = _stub(method, full_name)
     if base and text:
         yield Rule(
             rule_id(method), "add-member", f"{change.what}; the body is only a stub", base=base, member=method.name, text=text,
@@ -65,13 +73,13 @@ def _derived(old: Symbol, new: Symbol) -> Where:
     return Where(derives=tuple(dict.fromkeys((old.scope[-1], new.scope[-1]))))
 
 
-def _new_type(change: Change, old: Symbol, new: Symbol, fulls: Mapping[str, str]) -> Iterator[Rule]:
+def _new_type(change: Change, old: Symbol, new: Symbol, full_name: FullName) -> Iterator[Rule]:
     """A parameter of another type, wherever the function is declared or defined again: in overrides and their definitions."""
     changed = [at for at, (a, b) in enumerate(zip(old.parameters, new.parameters, strict=False)) if a.type != b.type]
     if len(old.parameters) != len(new.parameters) or len(changed) != 1:
         return
     at = changed[0]
-    before, after = old.parameters[at].type, _in_full(new.parameters[at].type, fulls)
+    before, after = old.parameters[at].type, _in_full(new.parameters[at].type, new, full_name)
     ahead = "$$before, " if at else ""
     behind = ", $$behind" if at + 1 < len(old.parameters) else ""
     yield Rule(
@@ -81,22 +89,25 @@ def _new_type(change: Change, old: Symbol, new: Symbol, fulls: Mapping[str, str]
     )  # fmt: skip
 
 
-def _in_full(type_: str, fulls: Mapping[str, str]) -> str:
-    return re.sub(r"[A-Za-z_]\w*", lambda word: fulls.get(word[0], word[0]), type_)
+def _in_full(type_: str, method: Symbol, full_name: FullName) -> str:
+    """A type as those write it who stand outside of the release's own namespaces."""
+    if not method.file.endswith(C_FAMILY):
+        return type_
+    return _SHORT.sub(lambda word: full_name(word[0], method.scope), type_)
 
 
-def _new_parameters(change: Change, old: Symbol, new: Symbol, fulls: Mapping[str, str]) -> Iterator[Rule]:
+def _new_parameters(change: Change, old: Symbol, new: Symbol, full_name: FullName) -> Iterator[Rule]:
     """Classes that derive from it declare its parameters as it does; those that stay keep the names they have there."""
     ours, theirs = old.parameters, new.parameters
     if len(ours) > len(_METAS) or not all(item.type or item.name == "self" for item in (*ours, *theirs)):
         return
-    types = fulls if old.file.endswith(C_FAMILY) else {}
     metas = dict(zip(range(len(ours)), (f"${letter}" for letter in _METAS), strict=False))
-    before = [_declared(item, metas[at], old.file, {}) for at, item in enumerate(ours)]
+    before = [_declared(metas[at], item, item.type, old.file) for at, item in enumerate(ours)]
     after = []
     for at, item in enumerate(theirs):
         was = _was(ours, theirs, at)
-        after.append(_declared(item, item.name if was is None else metas[was], old.file, types))
+        name = item.name if was is None else metas[was]
+        after.append(_declared(name, item, _in_full(item.type, new, full_name), old.file))
     if before == after or not all(after):
         return
     front, back = _around(old)
@@ -124,13 +135,12 @@ def _was(ours: tuple[Parameter, ...], theirs: tuple[Parameter, ...], at: int) ->
     return at if ours[at].name not in [each.name for each in theirs] or not ours[at].name else None
 
 
-def _declared(item: Parameter, name: str, file: str, fulls: Mapping[str, str]) -> str:
+def _declared(name: str, item: Parameter, type_: str, file: str) -> str:
     """A parameter as the language of a file declares it; "" where it has no name to go by."""
     if item.name == "self":
         return item.type  # Rust's `&self`
     if not name:
         return ""
-    type_ = _in_full(item.type, fulls)
     return f"{name}: {type_}" if file.endswith(_TYPE_BEHIND) else f"{type_} {name}"
 
 
@@ -172,16 +182,16 @@ def _wider(change: Change, old: Symbol, new: Symbol) -> Iterator[Rule]:
 
 def _as_python(item: Parameter) -> str:
     """A parameter as Python writes it, with its type where that is known everywhere."""
-    is_plain = re.fullmatch(r"(?:int|float|str|bool|bytes|object)(?: \| None)?", item.type) is not None
-    type_ = f": {item.type}" if is_plain and not item.name.startswith("*") else ""
+    type_ = f": {item.type}" if _PLAIN.fullmatch(item.type) and not item.name.startswith("*") else ""
     equals = " = " if type_ else "="
     return f"{item.name}{type_}{equals}{item.default}" if item.default else f"{item.name}{type_}"
 
 
-def _stub(method: Symbol) -> str:
+def _stub(method: Symbol, full_name: FullName) -> str:
     """A method without a body of its own, as the language writes it; "" for one in which that is not known."""
-    name, returns, file = method.name, method.returns, method.file
-    given = ", ".join(_declared(item, item.name, file, {}) or item.type for item in method.parameters)
+    name, file, returns = method.name, method.file, _in_full(method.returns, method, full_name)
+    typed = [(item, _in_full(item.type, method, full_name)) for item in method.parameters]
+    given = ", ".join(_declared(item.name, item, type_, file) or type_ for item, type_ in typed)
     said = f"{name} is not written yet"
     if file.endswith(C_FAMILY):
         is_const = " const" if "const" in method.marks else ""
@@ -202,5 +212,6 @@ def _stub(method: Symbol) -> str:
         return f'{name}({given}): {returns} {{\n    throw new Error("{said}");\n}}'
     if file.endswith(PYTHON):
         names = ", ".join(("self", *(_as_python(item) for item in method.parameters)))
-        return f'def {name}({names}):\n    raise NotImplementedError("{said}")'
+        arrow = f" -> {returns}" if _PLAIN.fullmatch(returns) else ""
+        return f'def {name}({names}){arrow}:\n    raise NotImplementedError("{said}")'
     return ""

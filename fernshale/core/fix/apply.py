@@ -12,7 +12,7 @@ from functools import partial
 from itertools import pairwise
 
 from fernshale.core.base.globs import matches
-from fernshale.core.base.languages import SCRIPTS, endings_of
+from fernshale.core.base.languages import C_FAMILY, SCRIPTS, endings_of
 from fernshale.core.base.textfile import line_end, position
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.data.formats import USUAL, Formats
@@ -29,6 +29,8 @@ from fernshale.core.fix.rules import Rule, Where
 from fernshale.core.fix.tokens import Token, group_end, literal_text, name_indexes, name_starts, tokenize
 
 _STEP = "    "
+# Words that a value stands behind; behind any other name it is being declared.
+_BEFORE_VALUES = frozenset(("return", "case", "throw", "yield", "await", "else", "in", "and", "or", "not", "new"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -202,9 +204,15 @@ def _import(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
 
 def _getter(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     tokens = tokenize(text, path)
+    # What a class inherits stands there without what it is of.
+    inside = derived_spans(text, path, [rule.of]) if rule.of and not path.endswith(PYTHON) else []
     for index in name_indexes(text, path, rule.old):
         token = tokens[index]
-        if not index or tokens[index - 1].text not in (".", "->"):
+        before = tokens[index - 1] if index else None
+        is_bare = any(start <= token.start < end for start, end in inside) and (
+            before is None or before.kind != "name" or before.text in _BEFORE_VALUES
+        )
+        if not is_bare and (before is None or before.text not in (".", "->")):
             continue
         after = tokens[index + 1].text if index + 1 < len(tokens) else ""
         if after == "(":
@@ -289,14 +297,19 @@ def _add_member(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, st
         body = tokens[opening + 1 : end - 1]
         if any(item.text == rule.member and item.kind == "name" for item in body):
             continue
+        outer = _indent_of(text[text.rfind("\n", 0, tokens[opening].start) + 1 :])
         if "\n" not in text[tokens[opening].end : tokens[end - 1].start]:
             # All on one line: the member gets lines of its own.
-            indent = _indent_of(text[text.rfind("\n", 0, tokens[opening].start) + 1 :])
             spot = tokens[opening].end
-            yield spot, spot, f"{end_of_line}{_indented(rule.text, indent + _STEP, end_of_line)}{indent}"
-            continue
-        spot, indent = _member_spot(rule, text, tokens[opening], body)
-        yield spot, spot, _indented(rule.text, indent, end_of_line)
+            yield spot, spot, f"{end_of_line}{_indented(rule.text, outer + _STEP, end_of_line)}{outer}"
+        elif rule.after or path.endswith(C_FAMILY):
+            spot, indent = _member_spot(rule, text, tokens[opening], body)
+            yield spot, spot, _indented(rule.text, indent, end_of_line)
+        else:
+            # Behind the others.
+            spot = text.rfind("\n", 0, tokens[end - 1].start) + 1
+            indent = _indent_of(text[text.rfind("\n", 0, body[0].start) + 1 :]) if body else outer + _STEP
+            yield spot, spot, f"{end_of_line if body else ''}{_indented(rule.text, indent, end_of_line)}"
 
 
 def _add_python_member(rule: Rule, text: str) -> Iterator[tuple[int, int, str]]:

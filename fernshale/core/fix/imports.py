@@ -64,7 +64,7 @@ def with_import(line: str, name: str, path: str, text: str) -> Iterator[tuple[in
 
     Nothing for a file of a language whose imports are not known here.
     """
-    if _pattern(path) is None or not name_starts(text, path, name) or import_line(name, text, path, path):
+    if _pattern(path) is None or next(name_starts(text, path, name), None) is None or import_line(name, text, path, path):
         return
     end = line_end(text)
     lines = list(_lines(text, path))
@@ -89,8 +89,15 @@ def _pattern(path: str) -> re.Pattern[str] | None:
 
 
 def _lines(text: str, path: str) -> Iterator[re.Match[str]]:
+    """The import lines of a file, without those that only stand in a comment or a string."""
     pattern = _pattern(path)
-    return pattern.finditer(text) if pattern is not None else iter(())
+    found = list(pattern.finditer(text)) if pattern is not None else []
+    starts = {start for word in {_first_word(line) for line in found} for start in name_starts(text, path, word)}
+    return (line for line in found if line.start() + line[0].index(_first_word(line)) in starts)
+
+
+def _first_word(line: re.Match[str]) -> str:
+    return str(re.findall(r"\w+", line[0])[0])
 
 
 def _names(listed: str) -> list[str]:

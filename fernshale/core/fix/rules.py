@@ -4,7 +4,8 @@ rename        the name `old` is `new` now; with `of`, where it can be told that 
 move          the qualified name `old` is `new` now, also where only its end is written, and in imports
 header        the included file `old` is `new` now; in scripts the imported module of that path
 import        files that use the name `old` and do not bring it in get the line `text` among those that do
-getter        the field `old` is the function `new()` now, set with `setter`
+getter        the field `old` is the function `new()` now, set with `setter`; with `of`, also by its name alone in what derives
+              from it
 add-argument  calls of `call` with `arguments` arguments get `text` as argument number `position`
 keyword       calls of `call` give by the name `new` what they gave by the name `old`
 reorder       calls of `call` give their arguments at the places `order`: at each the number of the one that stood there before, 0

@@ -46,6 +46,21 @@ def test_a_copy_is_found_by_content_and_brought_along(tree: Tree) -> None:
     assert (wick.project / "our_glow.py").read_text() == _MINE and len(_matters(crossing)) == 1
 
 
+def test_a_short_file_that_came_with_the_release_follows_it_from_its_place(tree: Tree) -> None:
+    wick, crossing = _begin(tree, _MINE)
+    for release, text in (("1.4", "run --quiet\nsweep --all\n"), ("2.0", "run --calm\nsweep --all\n")):
+        place = wick.shelf / f"wick/{release}/starter/ci"
+        place.mkdir(parents=True)
+        (place / "nightly.py").write_text(text)
+    for path in ("ci/nightly.py", "mine/nightly.py"):
+        (wick.project / path).parent.mkdir()
+        (wick.project / path).write_text("run --quiet\nsweep --all\nlog_it = 1\n")
+    (matter,) = (item for item in _matters(crossing) if "nightly" in item.key)
+    assert matter.key == "copy:ci/nightly.py"
+    _take(crossing, matter.key, "merge")
+    assert (wick.project / "ci/nightly.py").read_text() == "run --calm\nsweep --all\nlog_it = 1\n"
+
+
 def test_where_both_changed_a_person_says_whose(tree: Tree) -> None:
     both = _MINE.replace("shine(lamp_2)", "shine(lamp_2) * cold")
     wick, crossing = _begin(tree, both)

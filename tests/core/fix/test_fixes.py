@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -45,6 +46,16 @@ _CASES = [
         "p.keeper() + q->keeper().size() + keeper + p.keeper()",
     ),
     (_GETTER, "p.keeper = f(a, b); if (p.keeper == x) {}", "p.set_keeper(f(a, b)); if (p.keeper() == x) {}"),
+    (
+        replace(_GETTER, of="m.Actor"),
+        "class A : public Actor {\n  int f() { keeper = 2; return keeper + (keeper); }\n  int keeper(int);\n};\nclass B { int keeper; };\n",
+        "class A : public Actor {\n  int f() { set_keeper(2); return keeper() + (keeper()); }\n  int keeper(int);\n};\nclass B { int keeper; };\n",
+    ),
+    (
+        replace(_MEMBER, after=""),
+        "class A : Actor { };\n",
+        "class A : Actor {\n    int describe();\n };\n",
+    ),
     (_SPAWN, "w.spawn(a, f(1, 2), {3, 4});", "w.spawn(a, f(1, 2), {3, 4}, Layer::Water);"),
     (_SPAWN, "w.spawn(std::map<int, int>(), b, c < d);", "w.spawn(std::map<int, int>(), b, c < d, Layer::Water);"),
     (_SPAWN, "w.spawn(a, b); w.spawn(a, b, c, d);", "w.spawn(a, b); w.spawn(a, b, c, d);"),

@@ -1,0 +1,69 @@
+"""Lines that bring in names: where other files have one, and where it goes."""
+
+from __future__ import annotations
+
+import pytest
+
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.fix.apply import apply_edits, find_edits
+from fernshale.core.fix.imports import import_line, quoted_header
+from fernshale.core.fix.rules import Rule
+
+_READ = [
+    ("Keeper.java", "package s;\nimport w.Mood;\nimport w.stage.Stage;\n", "Stage", "import w.stage.Stage;"),
+    ("Keeper.java", "// import w.Stage;\nimport w.StageHand;\n", "Stage", ""),
+    ("keeper.py", "from w import (\n    Mood,\n    Stage,\n)\n", "Stage", "from w import Stage"),
+    ("keeper.py", "from w import Stage as S\nimport Stage\n", "Stage", ""),
+    ("src/keeper.rs", "use w::stage::{self, Hand, Stage};\n", "Stage", "use w::stage::Stage;"),
+    ("src/keeper.rs", "use w::Stage;\n", "Stage", "use w::Stage;"),
+    ("src/keeper.ts", "import { Mood, Stage } from \"wick/stage\";\n", "Stage", 'import { Stage } from "wick/stage";'),
+    ("src/keeper.ts", "import Stage from './stage'\n", "Stage", "import Stage from '../stage'"),
+    ("keeper.cpp", '#include "w/Stage.hpp"\n', "Stage", ""),
+    ("keeper.lua", 'local Stage = require "stage"\n', "Stage", ""),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("path", "text", "name", "line"), _READ)
+def test_the_line_that_brings_in_a_name_alone_is_told(path: str, text: str, name: str, line: str) -> None:
+    assert import_line(name, text, path, "src/deep/other" + path[path.rindex(".") :]) == line
+
+
+def _put(line: str, path: str, text: str) -> str:
+    rule = Rule("r", "import", "w", old="Stage", text=line)
+    after = apply_edits(text, find_edits(rule, TreePath(path), text))
+    assert not find_edits(rule, TreePath(path), after), "it is brought in once"
+    return after
+
+
+_PUT = [
+    # Among its fellows, in their order.
+    ("A.java", "import w.Stage;", "package s;\n\nimport w.Actor;\nimport w.Tide;\n\nclass A { Stage s; }\n",
+     "package s;\n\nimport w.Actor;\nimport w.Stage;\nimport w.Tide;\n\nclass A { Stage s; }\n"),
+    ("A.java", "import w.Stage;", "package s;\n\nimport w.Tide;\n\nclass A { Stage s; }\n",
+     "package s;\n\nimport w.Stage;\nimport w.Tide;\n\nclass A { Stage s; }\n"),
+    # Behind the last where they have none.
+    ("a.ts", 'import { Stage } from "./s";', 'import "./z";\r\nimport "./b"; // first\r\nlet s: Stage;\r\n',
+     'import "./z";\r\nimport "./b"; // first\r\nimport { Stage } from "./s";\r\nlet s: Stage;\r\n'),
+    # The first one stands below what has to be above it.
+    ("A.java", "import w.Stage;", "// mine\npackage s;\n\nclass A { Stage s; }\n", "// mine\npackage s;\n\nimport w.Stage;\n\nclass A { Stage s; }\n"),
+    ("a.hpp", '#include "w/s.hpp"', "#pragma once\nStage s;\n", '#pragma once\n\n#include "w/s.hpp"\nStage s;\n'),
+    ("a.py", "from w import Stage", '"""A page.\n\nimport x\n"""\nStage()\n', '"""A page.\n\nimport x\n"""\n\nfrom w import Stage\nStage()\n'),
+    ("a.rs", "use w::Stage;", "fn f(s: Stage) {}\n", "use w::Stage;\n\nfn f(s: Stage) {}\n"),
+    ("a.py", "from w import Stage", "import os", "import os"),
+    # A file that does not use the name, has it from elsewhere, or is of a language whose imports nobody told.
+    ("a.py", "from w import Stage", "from v import Stage\nStage()\n", "from v import Stage\nStage()\n"),
+    ("a.lua", "import Stage", "Stage()\n", "Stage()\n"),
+    ("a.py", "from w import Stage", "import os\nx = 'a Stage'  # Stage\n", "import os\nx = 'a Stage'  # Stage\n"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("path", "line", "before", "after"), _PUT)
+def test_a_line_goes_where_such_lines_stand(path: str, line: str, before: str, after: str) -> None:
+    assert _put(line, path, before) == after
+
+
+def test_a_header_is_quoted_as_those_beside_it() -> None:
+    text = '#include <vector>\n#include "w/tide.hpp"\n#include <map>\n'
+    assert quoted_header(text, "w/stage.hpp") == '"w/stage.hpp"'
+    assert quoted_header(text, "v/stage.hpp") == "<v/stage.hpp>"
+    assert quoted_header("int x;\n", "w/stage.hpp") == '"w/stage.hpp"'

@@ -1,0 +1,171 @@
+"""Whole crossings with engines that are not the sample's, built by a real compiler."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from pathlib import Path
+
+import pytest
+
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.overview import begin_crossing, look
+from fernshale.core.crossing.settle import Taken, go_rounds, settle
+from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.trust import trust
+from fernshale.core.profile.read import read_profile
+from tests.conftest import Tree
+
+_PROFILE = """\
+format = "fernshale-profile/1"
+id = "rush"
+title = "Rush"
+installed = ["{shelf}/rush/{release}"]
+[recognise]
+files = ["game.json"]
+[[site]]
+name = "descriptor"
+files = ["game.json"]
+at = { json = "/rush" }
+required = true
+[[role]]
+role = "own"
+files = ["src/**"]
+[commands.build]
+run = ["sh", "-c", '{build}']
+"""
+_SHELF = "".join(
+    f'[[engine]]\nid = "rush"\nversion = "{version}"\nfolder = "rush/{version}"\n' for version in ("1.0", "2.0")
+)
+_CPP = {
+    "include/rush/stage.hpp": "#pragma once\nnamespace rush {\nclass Stage {\npublic:\n    int props() const { return 3; }\n};\n}\n",
+    "include/rush/mood.hpp": "#pragma once\nnamespace rush {\nenum class Mood { Calm, Glad, Grim };\n}\n",
+    "include/rush/lamp.hpp": "#pragma once\nnamespace rush {\nstruct Lamp {\n    explicit Lamp(int oil) : oil(oil) {}\n    int oil;\n};\n}\n",
+    "include/rush/actor.hpp": "#pragma once\n#include <rush/mood.hpp>\nnamespace rush {\nclass Actor {\npublic:\n    virtual ~Actor() = default;\n"
+    "    /// What one does in an hour.\n    virtual int act(int hour) = 0;\n    virtual void on_start() {}\n    Mood mood = Mood::Calm;\n};\n}\n",
+}  # fmt: skip
+_CPP_NEW = {
+    **_CPP,
+    "include/rush/mood.hpp": _CPP["include/rush/mood.hpp"].replace("Calm", "Still"),
+    "include/rush/lamp.hpp": "#pragma once\nnamespace rush {\nstruct Lamp {\n    static Lamp filled(int oil) { return Lamp(oil); }\n"
+    "    int oil;\nprivate:\n    explicit Lamp(int oil) : oil(oil) {}\n};\n}\n",
+    "include/rush/actor.hpp": _CPP["include/rush/actor.hpp"].replace("act(int hour)", "act(int hour, Stage& stage)")
+    .replace("Calm", "Still").replace("on_start", "on_begin").replace("class Actor", "class Stage;\nclass Actor")
+    .replace("    Mood", "    virtual long weight(const Stage& of) const = 0;\n    Mood"),
+}  # fmt: skip
+_CPP_GAME = {
+    "src/heron.hpp": "#pragma once\n#include <rush/actor.hpp>\nclass Heron : public rush::Actor {\npublic:\n    int act(int hour) override;\n"
+    "    void on_start();\nprivate:\n    int fish = 0;\n};\n",
+    "src/heron.cpp": '#include "heron.hpp"\nint Heron::act(int hour) {\n    mood = hour > 8 ? rush::Mood::Grim : rush::Mood::Calm;\n'
+    "    return fish += hour;\n}\nvoid Heron::on_start() { fish = 2; }\n",
+    "src/main.cpp": '#include <rush/lamp.hpp>\n#include "heron.hpp"\nint main() {\n    Heron heron;\n    rush::Lamp lamp(4);\n'
+    "    heron.on_start();\n    return lamp.oil > 9 ? heron.fish_of() : 0;\n}\n".replace("heron.fish_of()", "1"),
+}  # fmt: skip
+
+
+def _begin(tree: Tree, old: dict[str, str], new: dict[str, str], game: dict[str, str], build: str) -> Crossing:
+    engine = {f"rush/{version}/{path}": text for version, files in (("1.0", old), ("2.0", new)) for path, text in files.items()}
+    shelf = tree("shelf", {"shelf.toml": f'format = "fernshale-shelf/1"\n{_SHELF}', **engine})
+    project = tree("game", {"game.json": json.dumps({"rush": "1.0"}), **game})
+    text = _PROFILE.replace("{build}", build)
+    profile = read_profile(tree("profiles", {"rush.profile.toml": text}) / "rush.profile.toml")
+    trust(profile)
+    return begin_crossing(project, profile, (shelf,), "2.0", no_progress, CancelToken())
+
+
+def _go(crossing: Crossing) -> list[str]:
+    """Rounds as far as they go by themselves, and then the first way of each matter that has one; what was decided, in order."""
+    decided = []
+    token = CancelToken()
+
+    def take(key: str, way: str) -> None:
+        settle(crossing, Taken(key, way, "test"), lambda line: None, no_progress, token)
+
+    take("engine:sites", "apply")
+    for _ in range(20):
+        go_rounds(crossing, "test", lambda line: None, no_progress, token)
+        view = look(crossing, no_progress, token).build
+        ways = [(item.key, item.proposals[0].id) for item in view.matters if item.proposals and item.key != "build:run"]
+        ways = [(key, way) for key, way in ways if not way.startswith("aside")]
+        if not ways:
+            assert view.passed, [item.title for item in view.matters]
+            return decided
+        take(*ways[0])
+        decided.append(ways[0][1])
+    raise AssertionError(f"it does not end: {decided}")
+
+
+def test_a_game_in_cpp_follows_what_it_derives_from(tree: Tree, tmp_path: Path) -> None:
+    compile_ = "for file in {project}/src/*.cpp; do g++ -std=c++17 -fsyntax-only -I {engine}/include $file || bad=1; done; exit $bad"
+    crossing = _begin(tree, _CPP, _CPP_NEW, _CPP_GAME, compile_)
+    decided = _go(crossing)
+    source = crossing.setup.project / "src"
+    header = (source / "heron.hpp").read_text()
+    assert "int act(int hour, rush::Stage& stage) override;" in header and "void on_begin();" in header
+    assert "long weight(const rush::Stage& of) const override { return {}; }" in header
+    definition = (source / "heron.cpp").read_text()
+    assert "int Heron::act(int hour, rush::Stage& stage) {" in definition and "rush::Mood::Still" in definition
+    assert "auto lamp = rush::Lamp::filled(4);" in (source / "main.cpp").read_text()
+    assert len(decided) <= 8, decided
+
+
+_PY = {
+    "rush/__init__.py": "",
+    "rush/stage.py": "class Stage:\n    def props(self) -> int:\n        return 3\n",
+    "rush/dice.py": "def roll(sides: int) -> int:\n    return (sides * 75 + 74) % 65537\n",
+    "rush/actor.py": "from abc import ABC, abstractmethod\n\nclass Actor(ABC):\n    weight: float = 1.0\n\n"
+    "    def on_start(self) -> None:\n        pass\n\n    @abstractmethod\n    def act(self, hour: int) -> str: ...\n\n"
+    "    def write(self, text: str, row: int) -> str:\n        return f'{row}: {text}'\n",
+}  # fmt: skip
+_PY_NEW = {
+    **{path: text for path, text in _PY.items() if "dice" not in path},
+    "rush/chance/__init__.py": "",
+    "rush/chance/dice.py": _PY["rush/dice.py"],
+    "rush/actor.py": _PY["rush/actor.py"].replace("on_start", "on_begin").replace("text: str, row: int", "row: int, text: str")
+    .replace("    weight: float = 1.0\n", "    def weight(self) -> float:\n        return 1.0\n")
+    + "\n    @abstractmethod\n    def label(self, of: str = '') -> str: ...\n",
+}  # fmt: skip
+_PY_GAME = {
+    "src/game.py": "from rush.actor import Actor\nfrom rush.dice import roll\n\n\nclass Heron(Actor):\n    def on_start(self) -> None:\n"
+    "        self.fish = roll(6)\n\n    def act(self, hour: int) -> str:\n        return self.write('a heron of ' + str(self.weight * 2), hour)\n\n\n"
+    "def play() -> Heron:\n    heron = Heron()\n    heron.on_start()\n    return heron\n",
+}  # fmt: skip
+
+
+def test_a_game_in_python_follows_what_a_type_checker_says(tree: Tree, monkeypatch: pytest.MonkeyPatch) -> None:
+    check = "cd {project}/src && MYPYPATH={engine} {python} -m mypy --strict --show-column-numbers --cache-dir=/dev/null ."
+    crossing = _begin(tree, _PY, _PY_NEW, _PY_GAME, check)
+    decided = _go(crossing)
+    text = (crossing.setup.project / "src/game.py").read_text()
+    assert "from rush.chance.dice import roll\n" in text and "def on_begin(self)" in text and "heron.on_begin()" in text
+    assert "self.write(hour, 'a heron of ' + str(self.weight() * 2))" in text
+    assert "    def label(self, of: str = '') -> str:\n        raise NotImplementedError" in text
+    assert len(decided) <= 5, decided
+
+
+_JAVA_GAME = {
+    "src/Heron.java": "import rush.Actor;\n\npublic class Heron extends Actor {\n    @Override\n    public String act(int hour) {\n"
+    "        return hour + \" \" + weight;\n    }\n}\n",
+    "src/Main.java": "import rush.Stage;\n\npublic class Main {\n    public static void main(String[] args) {\n"
+    "        System.out.println(new Heron().act(new Stage().props()));\n    }\n}\n",
+}  # fmt: skip
+_JAVA = {
+    "rush/Stage.java": "package rush;\n\npublic class Stage {\n    public int props() {\n        return 3;\n    }\n}\n",
+    "rush/Actor.java": "package rush;\n\npublic abstract class Actor {\n    public double weight = 1.0;\n\n"
+    "    public abstract String act(int hour);\n}\n",
+}  # fmt: skip
+_JAVA_NEW = {
+    **_JAVA,
+    "rush/Actor.java": "package rush;\n\npublic abstract class Actor {\n    private double weight = 1.0;\n\n"
+    "    public double weight() {\n        return weight;\n    }\n\n    public abstract String act(int hour, Stage stage);\n}\n",
+}  # fmt: skip
+
+
+@pytest.mark.skipif(shutil.which("javac") is None, reason="no compiler for Java here")
+def test_a_game_in_java_brings_in_what_its_new_parameters_want(tree: Tree) -> None:
+    build = "mkdir -p {build} && javac -d {build} -sourcepath {engine}:{project}/src {project}/src/*.java"
+    crossing = _begin(tree, _JAVA, _JAVA_NEW, _JAVA_GAME, build)
+    with pytest.raises(AssertionError, match="act takes other arguments"):
+        _go(crossing)  # what is to be given as the stage is nobody's but the author's to say
+    text = (crossing.setup.project / "src/Heron.java").read_text()
+    assert "import rush.Actor;\nimport rush.Stage;\n" in text and "act(int hour, Stage stage)" in text and '" " + weight();' in text
