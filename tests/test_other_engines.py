@@ -2,41 +2,17 @@
 
 from __future__ import annotations
 
-import json
 import shutil
-from pathlib import Path
 
 import pytest
 
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.overview import begin_crossing, look
+from fernshale.core.crossing.overview import look
 from fernshale.core.crossing.settle import Taken, go_rounds, settle
 from fernshale.core.crossing.state import Crossing
-from fernshale.core.crossing.trust import trust
-from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree
+from tests.engines import begin_engine
 
-_PROFILE = """\
-format = "fernshale-profile/1"
-id = "rush"
-title = "Rush"
-installed = ["{shelf}/rush/{release}"]
-[recognise]
-files = ["game.json"]
-[[site]]
-name = "descriptor"
-files = ["game.json"]
-at = { json = "/rush" }
-required = true
-[[role]]
-role = "own"
-files = ["src/**"]
-[commands.build]
-run = ["sh", "-c", '{build}']
-"""
-_SHELF = "".join(
-    f'[[engine]]\nid = "rush"\nversion = "{version}"\nfolder = "rush/{version}"\n' for version in ("1.0", "2.0")
-)
 _CPP = {
     "include/rush/stage.hpp": "#pragma once\nnamespace rush {\nclass Stage {\npublic:\n    int props() const { return 3; }\n};\n}\n",
     "include/rush/mood.hpp": "#pragma once\nnamespace rush {\nenum class Mood { Calm, Glad, Grim };\n}\n",
@@ -63,16 +39,6 @@ _CPP_GAME = {
 }  # fmt: skip
 
 
-def _begin(tree: Tree, old: dict[str, str], new: dict[str, str], game: dict[str, str], build: str) -> Crossing:
-    engine = {f"rush/{version}/{path}": text for version, files in (("1.0", old), ("2.0", new)) for path, text in files.items()}
-    shelf = tree("shelf", {"shelf.toml": f'format = "fernshale-shelf/1"\n{_SHELF}', **engine})
-    project = tree("game", {"game.json": json.dumps({"rush": "1.0"}), **game})
-    text = _PROFILE.replace("{build}", build)
-    profile = read_profile(tree("profiles", {"rush.profile.toml": text}) / "rush.profile.toml")
-    trust(profile)
-    return begin_crossing(project, profile, (shelf,), "2.0", no_progress, CancelToken())
-
-
 def _go(crossing: Crossing) -> list[str]:
     """Rounds as far as they go by themselves, and then the first way of each matter that has one; what was decided, in order."""
     decided = []
@@ -95,9 +61,9 @@ def _go(crossing: Crossing) -> list[str]:
     raise AssertionError(f"it does not end: {decided}")
 
 
-def test_a_game_in_cpp_follows_what_it_derives_from(tree: Tree, tmp_path: Path) -> None:
+def test_a_game_in_cpp_follows_what_it_derives_from(tree: Tree) -> None:
     compile_ = "for file in {project}/src/*.cpp; do g++ -std=c++17 -fsyntax-only -I {engine}/include $file || bad=1; done; exit $bad"
-    crossing = _begin(tree, _CPP, _CPP_NEW, _CPP_GAME, compile_)
+    crossing = begin_engine(tree, _CPP, _CPP_NEW, _CPP_GAME, compile_)
     decided = _go(crossing)
     source = crossing.setup.project / "src"
     header = (source / "heron.hpp").read_text()
@@ -132,9 +98,9 @@ _PY_GAME = {
 }  # fmt: skip
 
 
-def test_a_game_in_python_follows_what_a_type_checker_says(tree: Tree, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_game_in_python_follows_what_a_type_checker_says(tree: Tree) -> None:
     check = "cd {project}/src && MYPYPATH={engine} {python} -m mypy --strict --show-column-numbers --cache-dir=/dev/null ."
-    crossing = _begin(tree, _PY, _PY_NEW, _PY_GAME, check)
+    crossing = begin_engine(tree, _PY, _PY_NEW, _PY_GAME, check)
     decided = _go(crossing)
     text = (crossing.setup.project / "src/game.py").read_text()
     assert "from rush.chance.dice import roll\n" in text and "def on_begin(self)" in text and "heron.on_begin()" in text
@@ -164,7 +130,7 @@ _JAVA_NEW = {
 @pytest.mark.skipif(shutil.which("javac") is None, reason="no compiler for Java here")
 def test_a_game_in_java_brings_in_what_its_new_parameters_want(tree: Tree) -> None:
     build = "mkdir -p {build} && javac -d {build} -sourcepath {engine}:{project}/src {project}/src/*.java"
-    crossing = _begin(tree, _JAVA, _JAVA_NEW, _JAVA_GAME, build)
+    crossing = begin_engine(tree, _JAVA, _JAVA_NEW, _JAVA_GAME, build)
     with pytest.raises(AssertionError, match="act takes other arguments"):
         _go(crossing)  # what is to be given as the stage is nobody's but the author's to say
     text = (crossing.setup.project / "src/Heron.java").read_text()

@@ -12,6 +12,7 @@ from fernshale.core.build.diagnostics import Diagnostic, Place
 from fernshale.core.build.owners import Owned
 from fernshale.core.build.wordings import (
     CALL,
+    CONVERSION,
     GETTER,
     HEADER,
     IMPLEMENT,
@@ -32,6 +33,8 @@ _CALLED = re.compile(r"([^\W\d]\w*)\s*\(")
 # What may stand before a method, in lines of its own.
 _ANNOTATIONS = re.compile(r"^\s*(?:@[\w.]+(?:\([^()]*\))?\s*)+")
 _MOST_ANNOTATIONS = 4
+# What a class lacks of the interface that it says it has.
+_LACKS = re.compile(r"Property '(?P<symbol>\w+)' is missing in type")
 # Where a message names no symbol, the tool says it in a line of its own: `symbol:   method foo()`.
 _DETAIL = re.compile(
     r"^symbol ?: +(?:variable|method|class|package|static|interface|constructor)? *(?P<symbol>[\w.$]+)"
@@ -161,6 +164,10 @@ def _name_diagnostic(diagnostic: Diagnostic) -> _Named:
             return _Named(IMPLEMENT, f"{method} must be implemented", method, "", f"{IMPLEMENT}:{method}")
         symbol = last_name(found["symbol"] or found["class"])
         return _Named(IMPLEMENT, f"{symbol} is abstract now", symbol, "", f"{_NO_METHOD}{symbol}")
+    if named.kind == IMPLEMENT:
+        lacks = (_LACKS.search(plain_quotes(note.message)) for note in diagnostic.notes)
+        if method := next((found["symbol"] for found in lacks if found), ""):
+            return _Named(IMPLEMENT, f"{method} must be implemented", method, "", f"{IMPLEMENT}::{method}")
     if message == "cannot find symbol" and diagnostic.notes:
         details = [note.message for note in diagnostic.notes]
         symbol = next((found["symbol"] for text in details if (found := _DETAIL.match(text))), "")
@@ -188,10 +195,14 @@ def _name_message(message: str) -> _Named:
             scope = groups.get("scope", "")
             if wording.kind in (OVERRIDE, CALL):
                 groups["symbol"] = symbol
+            key = symbol
+            if wording.kind == CONVERSION:
+                # The whole of a type tells what is wanted.
+                groups["symbol"] = key = found["symbol"]
             title = wording.title.format(**groups)
             if "scope" in wording.pattern.groupindex and not scope:
                 title = f"{symbol} is not there any more"
-            return _Named(wording.kind, title, symbol, scope, f"{wording.kind}:{scope}:{symbol}")
+            return _Named(wording.kind, title, symbol, scope, f"{wording.kind}:{scope}:{key}")
     shape = _NUMBER.sub("0", _QUOTED.sub("'…'", message))
     quoted = _QUOTED.search(message)
     return _Named("other", message, last_name(quoted[1]) if quoted else "", "", f"other:{shape}")

@@ -52,8 +52,10 @@ def _survey(overview: Overview) -> _Parts:
         ]
     parts += [("plain", ". ")]
     if view.baseline is None:
-        return [*parts, ("alarm", "No baseline yet.")]
-    good = view.baseline.built and view.baseline.run is not None and view.baseline.run.passed
+        commands = view.ground.profile.commands
+        can = commands.build is not None or commands.run is not None
+        return [*parts, ("alarm", "No baseline yet.") if can else ("plain", "The profile has no command to build or run it.")]
+    good = view.baseline.is_good(view.ground.profile.commands)
     return [
         *parts,
         (
@@ -126,6 +128,8 @@ def _engine(overview: Overview) -> _Parts:
 
 def _build(overview: Overview) -> _Parts:
     view = overview.build
+    if overview.ground.profile.commands.build is None:
+        return [("plain", "The profile has no command to build it."), *_silent(view)]
     if not view.rounds:
         parts: _Parts = [("plain", "Not built on "), ("strong", overview.setup.to), ("plain", " yet.")]
         return [*parts, *_silent(view)]
@@ -193,6 +197,8 @@ def _links(overview: Overview) -> _Parts:
 def _trial(overview: Overview) -> _Parts:
     view, to = overview.trial, overview.setup.to
     if view.run is None:
+        if not view.can_run:
+            return [("plain", "The profile has no command to run it.")]
         return [("plain", "Not run on "), ("strong", to), ("plain", " yet.")]
     how = f"runs in {seconds(view.run.elapsed_s)}" if view.run.passed else view.run.ending.words
     parts: _Parts = [("strong", to), ("plain", " "), ("mine" if view.run.passed else "alarm", how)]

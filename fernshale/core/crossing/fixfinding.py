@@ -14,7 +14,7 @@ from fernshale.core.build.causes import Cause, last_name
 from fernshale.core.build.diagnostics import Place
 from fernshale.core.build.owners import Ground as BuildGround
 from fernshale.core.build.owners import all_places
-from fernshale.core.build.wordings import CALL, MISSING
+from fernshale.core.build.wordings import CALL, IMPLEMENT, MISSING
 from fernshale.core.crossing.buildview import Fix
 from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.rules import LegRules
@@ -75,6 +75,8 @@ def find_fixes(
         if rule.kind == "rewrite" and not rule.replacement and cause.kind not in MISSING:
             continue  # what is there still, and wants other arguments, is no statement to leave out
         if rule.kind == "import" and rule.old != cause.symbol:
+            continue
+        if rule.kind == "add-member" and not is_member and cause.kind != IMPLEMENT:
             continue
         by_symbol = bool(message_fits) or _names(rule, cause.symbol)
         if rule.named and rule.kind == "rename" and cause.symbol and not by_symbol:

@@ -26,11 +26,11 @@ from fernshale.core.drift.parsing import read_source
 from fernshale.core.drift.release import included, languages_of, list_sources, read_bytes
 from fernshale.core.drift.symbols import CONTAINER, Symbol
 from fernshale.core.fix.classes import PYTHON
-from fernshale.core.fix.imports import import_line, quoted_header
+from fernshale.core.fix.imports import import_line, quoted_header, script_line
 from fernshale.core.fix.rules import Rule, RuleSet, Where
 from fernshale.core.process.search import files_with
 
-_AS_OTHERS, _ONLY_ONE, _ONE_OF_SEVERAL = 0.95, 0.9, 0.3
+_AS_OTHERS, _ONLY_ONE, _ONE_OF_SEVERAL = 0.95, 0.92, 0.3
 # More files with a name than this, and it is a word that tells nothing.
 _MOST_FILES, _MOST_WAYS = 60, 3
 _BY_NAMESPACE = (*ENDINGS["java"], *ENDINGS["c#"])
@@ -54,7 +54,7 @@ def _rules_of(cause: Cause, ground: Ground, to: str, token: CancelToken) -> Iter
     files = {posixpath.dirname(error.place.file): error.place.file for error in cause.errors}
     for number, (folder, file) in enumerate(files.items()):
         lines = {} if cause.scope else _as_others(cause.symbol, beside, file)
-        lines = lines or _as_released(cause, beside.get(TreePath(file), ""), language, ground, to)
+        lines = lines or _as_released(cause, beside.get(TreePath(file), ""), language, ground, to, token)
         for at, (line, (why, sure)) in enumerate(list(lines.items())[:_MOST_WAYS]):
             # A script names a module by the way to it, which is another from each folder.
             where = Where(files=(f"{folder}/*" if folder else "/*",)) if language in _BY_WAY else Where(languages=(language,))
@@ -78,7 +78,7 @@ def _as_others(name: str, texts: Mapping[TreePath, str], into: str) -> _Lines:
     return found
 
 
-def _as_released(cause: Cause, text: str, language: str, ground: Ground, to: str) -> _Lines:
+def _as_released(cause: Cause, text: str, language: str, ground: Ground, to: str, token: CancelToken) -> _Lines:
     """The lines that bring in a name from where the new release has it."""
     try:
         folder = engine_folder(ground, to)
@@ -88,6 +88,9 @@ def _as_released(cause: Cause, text: str, language: str, ground: Ground, to: str
     for symbol in _declared(folder, cause.symbol, language):
         if not cause.scope or symbol.scope[-1:] == (last_name(cause.scope),):
             line = _line_for(symbol, text, folder)
+            if language in _BY_WAY:
+                module = included(symbol.file)
+                line = script_line(symbol.name, module, texts_with(ground, {module}, token).values())
             found.setdefault(line, (f"{symbol.file} of {ground.profile.title} {to} has {symbol.full}", _ONLY_ONE))
     found.pop("", None)
     return found
@@ -109,9 +112,10 @@ def _line_for(symbol: Symbol, text: str, folder: Path) -> str:
 @lru_cache(maxsize=256)  # a release does not change, and each look asks for the same
 def _declared(folder: Path, name: str, language: str) -> tuple[Symbol, ...]:
     """What a release declares by a name for others to use, outside of classes; none where too many files have the word."""
-    if language not in LANGUAGES:
+    family = "typescript" if language in _BY_WAY else language
+    if family not in LANGUAGES:
         return ()
-    paths = tuple(map(TreePath, list_sources(folder, languages_of(language))))
+    paths = tuple(map(TreePath, list_sources(folder, languages_of(family))))
     word = re.compile(rf"\b{re.escape(name)}\b".encode())
     found: list[Symbol] = []
     read = 0

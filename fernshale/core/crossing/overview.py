@@ -121,6 +121,7 @@ def look(crossing: Crossing, progress: Progress, token: CancelToken) -> Overview
         with crossing.acting():
             settle_interrupted(crossing)
     ground = crossing_ground(crossing, progress, token)
+    built = with_members(build(ground, crossing, token), ground, crossing)
     overview = Overview(
         crossing.setup,
         ground,
@@ -128,9 +129,9 @@ def look(crossing: Crossing, progress: Progress, token: CancelToken) -> Overview
         route(ground, crossing, token),
         plugins(ground, crossing, progress, token),
         engine(ground, crossing, token),
-        with_members(build(ground, crossing, token), ground, crossing),
+        built,
         links(ground, crossing, token),
-        trial(ground, crossing),
+        trial(ground, crossing, built.passed),
         crossing.logbook(),
         {},
     )

@@ -114,9 +114,10 @@ def list_sources(folder: Path, languages: frozenset[str]) -> dict[str, os.stat_r
 
 
 def included(file: str) -> str:
-    """A header's path as it is included, behind the last folder that is called include; a script's as it is imported."""
+    """A header's path as it is included, behind the last folder that is called include; a script's as it is imported, without the
+    folder in which a package keeps its sources."""
     if file.endswith(SCRIPTS):
-        return re.sub(r"(?:/index)?(?:\.d)?\.\w+\Z", "", file)
+        return re.sub(r"(?:/index)?(?:\.d)?\.\w+\Z", "", re.sub(r"^(?:.*/)?(?:src|source|lib|dist|types)/", "", file))
     return re.sub(r"^(?:.*/)?(?:include|inc)/", "", file)
 
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 import posixpath
 import re
 from bisect import bisect
-from collections.abc import Iterator, Mapping
+from collections import Counter
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, SCRIPTS, language_of
 from fernshale.core.base.textfile import line_end
@@ -51,6 +52,17 @@ def import_line(name: str, text: str, path: str, into: str) -> str:
     return ""
 
 
+def script_line(name: str, module: str, texts: Iterable[str]) -> str:
+    """The line with which a script brings in a name of a module of a release, by the way other scripts name that; "" where none
+    does."""
+    lines = [line for text in texts for line in _SCRIPT_LINE.finditer(text) if f"/{line['module']}".endswith(f"/{module}")]
+    if not lines:
+        return ""
+    named = Counter(line["module"] for line in lines if not line["module"].startswith("."))
+    quote, end = lines[0]["quote"], ";" if lines[0][0].endswith(";") else ""
+    return f"import {{ {name} }} from {quote}{named.most_common(1)[0][0]}{quote}{end}" if named else ""
+
+
 def quoted_header(text: str, header: str) -> str:
     """A header of a release as a file includes it: as one that stands beside it, else as the last one."""
     folder = header.rpartition("/")[0]
@@ -68,6 +80,9 @@ def with_import(line: str, name: str, path: str, text: str) -> Iterator[tuple[in
         return
     end = line_end(text)
     lines = list(_lines(text, path))
+    if (beside := _beside(line, name, path, lines)) is not None:
+        yield beside
+        return
     written = [found[0].strip() for found in lines]
     if line in written:
         return
@@ -82,6 +97,21 @@ def with_import(line: str, name: str, path: str, text: str) -> Iterator[tuple[in
         head = next((head for endings, head in _HEADS.items() if path.endswith(endings)), _HEAD).match(text)
         spot = head.end() if head is not None and head[0].strip() else 0
         yield spot, spot, f"{end}{end}{line}" if spot else f"{line}{end}{end}"
+
+
+def _beside(line: str, name: str, path: str, lines: Sequence[re.Match[str]]) -> tuple[int, int, str] | None:
+    """Where a name goes into a line that brings in others of its module by their names; None where none does."""
+    mine = next(_lines(line, path), None)
+    if mine is None or not path.endswith((*_PYTHON, *SCRIPTS)):
+        return None
+    for found in lines:
+        if found["module"] != mine["module"] or not found["module"] or (found["names"] or "").lstrip().startswith("type "):
+            continue
+        listed = (found["many"] or found["names"]) if path.endswith(_PYTHON) else "".join(re.findall(r"\{[^{}]*", found["names"]))
+        if listed.strip():
+            last = found.start() + found[0].index(listed) + len(listed.rstrip())
+            return last, last, f" {name}," if listed.rstrip().endswith(",") else f", {name}"
+    return None
 
 
 def _pattern(path: str) -> re.Pattern[str] | None:

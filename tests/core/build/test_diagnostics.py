@@ -162,3 +162,52 @@ def test_every_wording_can_be_told() -> None:
     for wording in WORDINGS:
         wanted = {name for _, name, _, _ in Formatter().parse(wording.title) if name}
         assert wanted <= {*wording.pattern.groupindex, "symbol"}, wording.pattern.pattern
+
+
+_JAVAC = """\
+src/Heron.java:3: error: Heron is not abstract and does not override abstract method act(int,Stage) in Actor
+public class Heron extends Actor {
+       ^
+src/Heron.java:4: error: method does not override or implement a method from a supertype
+    @Override
+    ^
+src/Heron.java:9: error: cannot find symbol
+    String far(Stage stage) { }
+               ^
+  symbol:   class Stage
+  location: class Heron
+src/Heron.java:10: error: cannot find symbol
+    String near(Actor.Hand hand) { }
+                     ^
+  symbol:   class Hand
+  location: class Actor
+4 errors
+"""
+_TSC = """\
+src/heron.ts(5,14): error TS2420: Class 'Heron' incorrectly implements interface 'Ticker'.
+  Property 'label' is missing in type 'Heron' but required in type 'Ticker'.
+src/heron.ts(6,3): error TS2416: Property 'act' in type 'Heron' is not assignable to the same property in base type 'Actor'.
+  Type '(hour: number) => string' is not assignable to type '(hour: Hour) => string'.
+src/main.ts(12,1): error TS2322: Type 'number' is not assignable to type '() => number'.
+src/main.ts(15,13): error TS2345: Argument of type 'string' is not assignable to parameter of type 'number'.
+"""
+
+
+def test_what_is_concerned_is_told_by_what_stands_round_the_message() -> None:
+    code = {4: "    @Override", 5: '    @SuppressWarnings("x") @Deprecated', 6: "    public String act(int hour) {",
+            9: "    String far(Stage stage) { }", 10: "    String near(Actor.Hand hand) { }"}  # fmt: skip
+    told = {}
+    for log in (_JAVAC, _TSC):
+        owned = find_owners(read_diagnostics(log.splitlines(), ()), _ground(Path("/game")))
+        causes = find_causes(owned, lambda file, line: code.get(line, "") if file.endswith(".java") else "")
+        told.update({(cause.title, cause.scope): cause.under for cause in causes})
+    assert told == {
+        ("act must be implemented", ""): "",
+        ("no act to override any more", ""): "must implement::act",
+        ("Stage is not declared", ""): "",
+        ("Actor has no Hand", "Actor"): "",
+        ("label must be implemented", ""): "",
+        ("act is not as what it overrides", ""): "",
+        ("() => number is wanted", ""): "",
+        ("number is wanted", ""): "",
+    }

@@ -41,6 +41,13 @@ _PUT = [
      "package s;\n\nimport w.Actor;\nimport w.Stage;\nimport w.Tide;\n\nclass A { Stage s; }\n"),
     ("A.java", "import w.Stage;", "package s;\n\nimport w.Tide;\n\nclass A { Stage s; }\n",
      "package s;\n\nimport w.Stage;\nimport w.Tide;\n\nclass A { Stage s; }\n"),
+    # Beside others of its module.
+    ("a.ts", 'import { Stage } from "w/s";', 'import type { Mood } from "w/s";\nimport D, { A,\n  B, } from "w/s";\nlet s: Stage;\n',
+     'import type { Mood } from "w/s";\nimport D, { A,\n  B, Stage, } from "w/s";\nlet s: Stage;\n'),
+    ("a.ts", 'import { Stage } from "w/s";', 'import * as W from "w/s";\nimport D, {\n  A,\n  B,\n} from "w/s";\nlet s: Stage;\n',
+     'import * as W from "w/s";\nimport D, {\n  A,\n  B, Stage,\n} from "w/s";\nlet s: Stage;\n'),
+    ("a.py", "from w import Stage", "import w\nfrom w import Mood  # mine\nStage()\n", "import w\nfrom w import Mood, Stage  # mine\nStage()\n"),
+    ("a.py", "from w import Stage", "from w import (\n    Mood,\n)\nStage()\n", "from w import (\n    Mood, Stage,\n)\nStage()\n"),
     # Behind the last where they have none.
     ("a.ts", 'import { Stage } from "./s";', 'import "./z";\r\nimport "./b"; // first\r\nlet s: Stage;\r\n',
      'import "./z";\r\nimport "./b"; // first\r\nimport { Stage } from "./s";\r\nlet s: Stage;\r\n'),

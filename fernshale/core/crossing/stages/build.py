@@ -83,8 +83,9 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     defaults = tuple(default_matters(ground, drift, texts, crossing.decisions())) if texts else ()
     pins = _pins(ground, drift, defaults, far, token)
     if last is None or shape is None or near is None:
-        matters = (*no_build(), *silent_matters(silent), *defaults)
-        return BuildView(rounds, (), silent, drift, find_debts(crossing), True, False, matters, far, defaults, pins)
+        can_build = ground.profile.commands.build is not None
+        matters = (*(no_build() if can_build else ()), *silent_matters(silent), *defaults)
+        return BuildView(rounds, (), silent, drift, find_debts(crossing), can_build, not can_build, matters, far, defaults, pins)
     is_stale = last["fingerprint"] != ground.fingerprint(_NOT_BUILT)
     states, gone = cause_states(rounds), files_aside(crossing)
     views = []

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Mapping
-from dataclasses import astuple, dataclass
+from dataclasses import astuple, dataclass, replace
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.release import parse_release
@@ -28,7 +28,7 @@ from fernshale.core.crossing.matter import Decision, Matter, Proposal, Stage
 from fernshale.core.crossing.origins import PluginOrigin, find_origins, local_json
 from fernshale.core.crossing.running import RunRecord, run_game
 from fernshale.core.crossing.state import Crossing
-from fernshale.core.profile.model import Role
+from fernshale.core.profile.model import Commands, Role
 from fernshale.core.survey.doubles import Double, Stale, find_doubles, find_stale
 from fernshale.core.survey.roles import files_by_role
 from fernshale.core.survey.sites import FoundSite
@@ -46,6 +46,10 @@ class Baseline:
     run: RunRecord | None
     time: float
     log: str = ""
+
+    def is_good(self, commands: Commands) -> bool:
+        """Whether all went well that a profile has commands for."""
+        return self.built and (commands.run is None or (self.run is not None and self.run.passed))
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,14 +109,20 @@ def take_baseline(
     decided = crossing.decisions()
     if any(not item.holds and _need_key(item) not in decided for item in requirements):
         return None
-    progress("building as it is today", 0, 2)
-    built = run_profile_command(crossing, ground, "build", Stage.SURVEY, "the baseline", on_line, progress, token)
-    lines = built.text.splitlines()
-    warnings = sum(item.severity == "warning" for item in read_diagnostics(lines, ground.profile.diagnostic))
-    log = str(crossing.fact("log build"))
-    progress("running as it is today", 1, 2)
-    run = run_game(crossing, ground, Stage.SURVEY, on_line, progress, token) if built.status == 0 else None
-    baseline = Baseline(ground.release, built.status == 0, built.elapsed_s, warnings, tail(lines), run, time.time(), log)
+    commands = ground.profile.commands
+    baseline = Baseline(ground.release, True, 0.0, 0, "", None, time.time())
+    if commands.build is not None:
+        progress("building as it is today", 0, 2)
+        built = run_profile_command(crossing, ground, "build", Stage.SURVEY, "the baseline", on_line, progress, token)
+        lines = built.text.splitlines()
+        warnings = sum(item.severity == "warning" for item in read_diagnostics(lines, ground.profile.diagnostic))
+        baseline = replace(
+            baseline, built=built.status == 0, build_s=built.elapsed_s, warnings=warnings, said=tail(lines),
+            log=str(crossing.fact("log build")),
+        )  # fmt: skip
+    if commands.run is not None and baseline.built:
+        progress("running as it is today", 1, 2)
+        baseline = replace(baseline, run=run_game(crossing, ground, Stage.SURVEY, on_line, progress, token))
     crossing.keep_fact("baseline", _to_json(baseline))
     note(crossing, Stage.SURVEY, f"baseline on {ground.release}: {describe(baseline)}", "", "baseline")
     return baseline
@@ -147,10 +157,11 @@ def describe(baseline: Baseline) -> str:
     """How the baseline went, in a few words."""
     if not baseline.built:
         return "does not build"
-    words = f"builds in {seconds(baseline.build_s)}"
-    if baseline.run is None:
-        return words
-    return words + (f", runs in {seconds(baseline.run.elapsed_s)}" if baseline.run.passed else ", but the run fails")
+    parts = [f"builds in {seconds(baseline.build_s)}"] if baseline.log else []
+    if baseline.run is not None:
+        fails = "but the run fails" if parts else "does not run"
+        parts.append(f"runs in {seconds(baseline.run.elapsed_s)}" if baseline.run.passed else fails)
+    return ", ".join(parts)
 
 
 def read_baseline(crossing: Crossing) -> Baseline | None:
@@ -292,19 +303,21 @@ def _odd_site(site: FoundSite, ground: Ground) -> Matter:
 
 
 def _baseline_matters(ground: Ground, crossing: Crossing | None, baseline: Baseline | None) -> list[Matter]:
-    if crossing is None:
+    commands = ground.profile.commands
+    does = " and ".join(word for word, command in (("build", commands.build), ("run", commands.run)) if command is not None)
+    if crossing is None or not does:
         return []
     without = Proposal(
         "without", "Go on without a baseline", ("what was broken before cannot be told apart later",), 0.2
     )
     is_before = _is_before(ground, crossing)
     if baseline is None:
-        build = Proposal("take", "Build and run it now", ("the profile has the commands",), 1.0, True)
-        title = "no baseline yet: does it build and run today?" if is_before else f"no baseline on {crossing.setup.from_}"
+        build = Proposal("take", f"{does.capitalize()} it now", ("the profile has the commands",), 1.0, True)
+        title = f"no baseline yet: does it {does} today?" if is_before else f"no baseline on {crossing.setup.from_}"
         ways = (build, without) if is_before else (without,)
         return [Matter("survey:baseline", Stage.SURVEY, title, detail="", proposals=ways, needs_you=not is_before)]
-    if not baseline.built or baseline.run is None or not baseline.run.passed:
-        again = Proposal("take", "Build and run again", (), 0.5)
+    if not baseline.is_good(commands):
+        again = Proposal("take", f"{does.capitalize()} again", (), 0.5)
         title = f"today's project on {baseline.release}: {describe(baseline)}"
         ways = (again, without) if is_before else (without,)
         return [Matter("survey:baseline", Stage.SURVEY, title, detail=baseline.said, proposals=ways)]

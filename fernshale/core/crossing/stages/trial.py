@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -53,6 +53,7 @@ class TrialView:
     pictures: tuple[PicturePair, ...] = ()
     accepted: Mapping[str, str] = field(default_factory=dict)
     release: str = ""
+    can_run: bool = True
 
     @property
     def before(self) -> RunRecord | None:
@@ -61,19 +62,23 @@ class TrialView:
     @property
     def passed(self) -> bool:
         run = self.run
-        good = run is not None and run.passed and all(check.is_good for check in run.checks)
-        return good and not self.is_stale
+        if run is None:
+            return not self.can_run
+        return run.passed and all(check.is_good for check in run.checks) and not self.is_stale
 
 
-def trial(ground: Ground, crossing: Crossing) -> TrialView:
-    """Look at the last run; runs nothing."""
+def trial(ground: Ground, crossing: Crossing, compiles: bool = True) -> TrialView:
+    """Look at the last run; runs nothing. What does not compile is built first."""
     kept = crossing.leg_fact("trial")
     baseline = read_baseline(crossing)
     rows = check_rows(crossing, ground)
     to = crossing.setup.to
     if kept is None or kept["run"]["release"] != to:
-        matters = (_not_run("not run yet on this release"),)
-        return TrialView(None, baseline, LogComparison(), True, matters, rows, release=to)
+        can_run = ground.profile.commands.run is not None
+        view = TrialView(None, baseline, LogComparison(), can_run, (), rows, release=to, can_run=can_run)
+        matters = [_not_run("not run yet on this release", compiles)] if can_run else []
+        matters += _tried(view, crossing.decisions())
+        return replace(view, matters=(*matters, *_leg_end(matters, crossing)))
     run = RunRecord.from_json(kept["run"])
     before = baseline.run if baseline else None
     decided = crossing.decisions()
@@ -91,7 +96,8 @@ def trial(ground: Ground, crossing: Crossing) -> TrialView:
         {key: item.why for key, item in decided.items() if key.startswith("trial:")},
         to,
     )
-    return replace(view, matters=tuple(_matters(view, crossing, decided)))
+    matters = _matters(view, decided, compiles)
+    return replace(view, matters=(*matters, *_leg_end(matters, crossing)))
 
 
 def run_trial(crossing: Crossing, ground: Ground, on_line: OnLine, progress: Progress, token: CancelToken) -> RunRecord:
@@ -228,23 +234,38 @@ def _picture(before: str, now: str, tolerance: float) -> PictureDifference:
     return _compared_pictures[key]
 
 
-def _not_run(title: str) -> Matter:
-    run = Proposal("run", "Run the game", (), 1.0, True)
-    return Matter("trial:run", Stage.TRIAL, title, needs_you=False, proposals=(run,))
+def _not_run(title: str, compiles: bool) -> Matter:
+    run = (Proposal("run", "Run the game", (), 1.0, True),) if compiles else ()
+    detail = "" if compiles else "it is built first"
+    return Matter("trial:run", Stage.TRIAL, title, detail=detail, needs_you=False, proposals=run)
 
 
 _AGAIN = Proposal("run", "Run again", (), 0.5)
 _ACCEPT = Proposal("accept", "It is meant to be so", ("write down why",), 0.2)
 
 
-def _matters(view: TrialView, crossing: Crossing, decided: Mapping[str, Decision]) -> list[Matter]:
+def _matters(view: TrialView, decided: Mapping[str, Decision], compiles: bool) -> list[Matter]:
     run = view.run
     assert run is not None
-    matters = [_not_run("files changed since the last run")] if view.is_stale else []
+    matters = [_not_run("files changed since the last run", compiles)] if view.is_stale else []
     if not run.passed:
         ending = run.ending
         detail = "\n".join(ending.stack or ending.last)
         matters.append(Matter("trial:failed", Stage.TRIAL, f"the run {ending.words}", detail=detail, proposals=(_AGAIN,)))
+    matters += _tried(view, decided)
+    for item in view.log.differences:
+        worse = item.sign == "new" or (item.sign == "more" and item.severity)
+        if worse and item.severity and log_key(item) not in decided:
+            what = f"new {item.severity} in the log"
+            if item.sign == "more":
+                what = f"{item.severity} in the log {item.now} times instead of {item.before}"
+            matters.append(Matter(log_key(item), Stage.TRIAL, what, detail=item.sample, proposals=(_ACCEPT, _AGAIN)))
+    return matters + _measured(view, decided)
+
+
+def _tried(view: TrialView, decided: Mapping[str, Decision]) -> list[Matter]:
+    """Checks that did not come out well, and those that a person has to try."""
+    matters = []
     for row in view.checks:
         result = row.on(view.release)
         key = f"trial:check:{row.check.name}"
@@ -257,21 +278,18 @@ def _matters(view: TrialView, crossing: Crossing, decided: Mapping[str, Decision
             continue
         title = f"{row.check.name}: {result.verdict}"
         matters.append(Matter(key, Stage.TRIAL, title, detail=result.detail, proposals=(_ACCEPT, _AGAIN)))
-    for item in view.log.differences:
-        worse = item.sign == "new" or (item.sign == "more" and item.severity)
-        if worse and item.severity and log_key(item) not in decided:
-            what = f"new {item.severity} in the log"
-            if item.sign == "more":
-                what = f"{item.severity} in the log {item.now} times instead of {item.before}"
-            matters.append(Matter(log_key(item), Stage.TRIAL, what, detail=item.sample, proposals=(_ACCEPT, _AGAIN)))
-    matters += _measured(view, decided)
-    setup = crossing.setup
-    if not matters and setup.to != setup.target:
-        following = setup.stops[setup.leg + 1]
-        go_on = Proposal("next", f"Go on to {following}", (f"{setup.to} runs as it should",), 1.0, True)
-        title = f"{setup.to} is reached; the next stop is {following}"
-        matters.append(Matter("trial:leg", Stage.TRIAL, title, needs_you=False, proposals=(go_on,)))
     return matters
+
+
+def _leg_end(matters: Sequence[Matter], crossing: Crossing) -> list[Matter]:
+    """The way on to the next leg, where nothing is left of this one."""
+    setup = crossing.setup
+    if matters or setup.to == setup.target:
+        return []
+    following = setup.stops[setup.leg + 1]
+    go_on = Proposal("next", f"Go on to {following}", (f"nothing is left on {setup.to}",), 1.0, True)
+    title = f"{setup.to} is reached; the next stop is {following}"
+    return [Matter("trial:leg", Stage.TRIAL, title, needs_you=False, proposals=(go_on,))]
 
 
 def _measured(view: TrialView, decided: Mapping[str, Decision]) -> list[Matter]:

@@ -1,0 +1,66 @@
+"""What a file lacks is brought in as the project or the new release shows, from what real tools print."""
+
+from __future__ import annotations
+
+import pytest
+
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.overview import look
+from fernshale.core.crossing.settle import Taken, settle
+from tests.conftest import Tree
+from tests.engines import begin_engine
+
+# What a tool prints, the game's files, files of both releases, and the line that is proposed.
+_CASES = {
+    "typescript, from the module others name": (
+        "src/a/tide.ts(2,19): error TS2304: Cannot find name 'Hour'.\n",
+        {"src/a/tide.ts": 'import { Dice } from "rush/dice";\nexport function f(h: Hour) {}\n', "src/b.ts": "import { Actor } from 'rush/actor';\n"},
+        {"src/actor.ts": "export type Hour = { at: number };\nexport class Actor {}\n", "src/dice.ts": "export class Dice {}\n"},
+        "import { Hour } from 'rush/actor';",
+    ),
+    "typescript, by the way from its folder": (
+        "src/a/tide.ts(1,19): error TS2304: Cannot find name 'Heron'.\n",
+        {"src/a/tide.ts": "export function f(h: Heron) {}\n", "src/b.ts": 'import { Heron } from "./birds/heron";\n'},
+        {},
+        'import { Heron } from "../birds/heron";',
+    ),
+    "c#, its namespace": (
+        "src/Tide.cs(1,19): error CS0246: The type or namespace name 'Hour' could not be found "
+        "(are you missing a using directive or an assembly reference?) [game.csproj]\n",
+        {"src/Tide.cs": "class Tide { void F(Hour h) {} }\n"},
+        {"Hour.cs": "namespace Rush.Time { public struct Hour { } class Inner { public enum Hour { A } } }\n"},
+        "using Rush.Time;",
+    ),
+    "rust, as others do": (
+        "error[E0412]: cannot find type `Hour` in this scope\n --> src/tide.rs:1:9\n  |\n1 | fn f(h: Hour) {}\n  |         ^^^^ not found in this scope\n\n",
+        {"src/tide.rs": "fn f(h: Hour) {}\n", "src/main.rs": "use rush::time::{Day, Hour};\n"},
+        {},
+        "use rush::time::Hour;",
+    ),
+    "c++, of a namespace": (
+        "src/tide.cpp:2:13: error: 'Hour' is not a member of 'rush'\n",
+        {"src/tide.cpp": '#include "rush/base.hpp"\nvoid f(rush::Hour h) {}\n'},
+        {"include/rush/time.hpp": "#pragma once\nnamespace rush { struct Hour { int at; }; }\n",
+         "include/other.hpp": "#pragma once\nnamespace other { struct Hour { int at; }; }\n"},
+        '#include "rush/time.hpp"',
+    ),
+    "python, as the package shows it": (
+        'src/tide.py:1:10: error: Name "Hour" is not defined  [name-defined]\n',
+        {"src/tide.py": "def f(h: Hour) -> None: ...\n"},
+        {"rush/__init__.py": "from rush._time import Hour\n", "rush/_time.py": "class Hour: ...\n"},
+        "from rush import Hour",
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", _CASES)
+def test_a_name_is_brought_in(name: str, tree: Tree) -> None:
+    log, game, release, line = _CASES[name]
+    crossing = begin_engine(tree, {"notes": "old", **release}, {"notes": "new", **release}, {**game, "said.log": log}, "cat {project}/said.log; exit 1")
+    take = ("engine:sites", "apply"), ("build:run", "build")
+    for key, way in take:
+        settle(crossing, Taken(key, way, "test"), lambda text: None, no_progress, CancelToken())
+    (cause,) = look(crossing, no_progress, CancelToken()).build.causes
+    (fix,) = (fix for fix in cause.fixes if fix.rule.kind == "import")
+    assert fix.rule.text == line and fix.is_sure and fix.clears == 1
+    assert [edit.path for edit in fix.edits] == [next(iter(game))]
