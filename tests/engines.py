@@ -38,11 +38,12 @@ _SHELF = "".join(
 def begin_engine(
     tree: Tree, old: Mapping[str, str], new: Mapping[str, str], game: Mapping[str, str], build: str
 ) -> Crossing:
-    """A trusted crossing of a game from 1.0 to 2.0. `build` is a line of shell with the placeholders of a profile."""
+    """A trusted crossing of a game from 1.0 to 2.0. `build` is a line of shell with the placeholders of a profile, or
+    none."""
     engine = {f"rush/{version}/{path}": text for version, files in (("1.0", old), ("2.0", new)) for path, text in files.items()}
     shelf = tree("shelf", {"shelf.toml": f'format = "fernshale-shelf/1"\n{_SHELF}', **engine})
     project = tree("game", {"game.json": json.dumps({"rush": "1.0"}), **game})
-    text = _PROFILE.replace("{build}", build)
+    text = _PROFILE.replace("{build}", build) if build else _PROFILE.partition("[commands.build]")[0]
     profile = read_profile(tree("profiles", {"rush.profile.toml": text}) / "rush.profile.toml")
     trust(profile)
     return begin_crossing(project, profile, (shelf,), "2.0", no_progress, CancelToken())

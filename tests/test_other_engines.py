@@ -7,11 +7,15 @@ import shutil
 import pytest
 
 from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.auto import cross
+from fernshale.core.crossing.findings import finding_of
+from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.overview import look
 from fernshale.core.crossing.settle import Taken, go_rounds, settle
 from fernshale.core.crossing.state import Crossing
 from tests.conftest import Tree
 from tests.engines import begin_engine
+from tests.wick import cross_wick, make_wick
 
 _CPP = {
     "include/rush/stage.hpp": "#pragma once\nnamespace rush {\nclass Stage {\npublic:\n    int props() const { return 3; }\n};\n}\n",
@@ -135,3 +139,19 @@ def test_a_game_in_java_brings_in_what_its_new_parameters_want(tree: Tree) -> No
         _go(crossing)  # what is to be given as the stage is nobody's but the author's to say
     text = (crossing.setup.project / "src/Heron.java").read_text()
     assert "import rush.Actor;\nimport rush.Stage;\n" in text and "act(int hour, Stage stage)" in text and '" " + weight();' in text
+
+
+@pytest.mark.parametrize(("build", "said"), [("test -f {project}/game.json", "builds in"), ("", "no command to build or run it")])
+def test_what_a_profile_has_no_command_for_is_not_asked_for(build: str, said: str, tree: Tree) -> None:
+    crossing = begin_engine(tree, {"a.h": "int a();\n"}, {"a.h": "int b();\n"}, {"src/x.c": "int x;\n"}, build)
+    overview = look(crossing, no_progress, CancelToken())
+    assert not [item.key for item in overview.matters if item.key.startswith(("trial:", "survey:"))] or build
+    overview = cross(crossing, {}, lambda step: None, lambda *_: None, lambda line: None, no_progress, CancelToken())
+    assert overview.is_done and not overview.matters and overview.trial.run is None
+    assert said in finding_of(Stage.SURVEY, overview).plain
+
+
+def test_the_game_is_not_run_before_it_compiles(tree: Tree) -> None:
+    crossing = cross_wick(make_wick(tree))
+    (matter,) = (item for item in look(crossing, no_progress, CancelToken()).matters if item.key == "trial:run")
+    assert not matter.proposals and not matter.needs_you
