@@ -114,7 +114,11 @@ def report_data(overview: Overview, crossing: Crossing) -> dict[str, Any]:
 
 def _verdict(overview: Overview) -> str:
     if overview.is_done:
-        return "It compiles, runs and passes its checks; nothing is left open."
+        commands = overview.ground.profile.commands
+        did = ["compiles"] if commands.build is not None else []
+        did += ["runs", "passes its checks"] if commands.run is not None else []
+        words = " and ".join(filter(None, (", ".join(did[:-1]), *did[-1:])))
+        return f"It {words}; nothing is left open." if did else "Nothing is left open; nothing was built or run."
     needs = sum(matter.needs_you for matter in overview.matters)
     wanted = f"{needs} of them {'needs' if needs == 1 else 'need'} a decision" if needs else "none needs a decision"
     return f"{count(len(overview.matters), 'matter is', 'matters are')} open, {wanted}."
