@@ -358,7 +358,7 @@ class BuildPage(Page):
             parts.append(f"<p style='margin:8px'>{sure} &nbsp; {escape(fix.rule.why)} · {escape(fix.source)}</p>")
         if (change := self._change(cause)) is not None:
             parts.append(self._declarations(change, fix))
-        if fix is not None and fix.rule.silent:
+        if fix is not None and fix.rule.silent and cause is None:
             words = "The compiler says nothing about this: it compiles, and means something else now."
             parts.append(f"<p style='margin:8px; color:{colours.incoming}'><b>!</b> &nbsp; {words}</p>")
         if cause is not None and cause.aside:

@@ -181,7 +181,7 @@ WORDINGS: tuple[Wording, ...] = (
     ),
     *_rows(
         OVERRIDE,
-        "{symbol} is not as what it overrides",
+        "{symbol} is not as in its base",
         r"Signature of '(?P<symbol>\w+)' incompatible with supertype",
         r"Method '(?P<symbol>\w+)' overrides class '[^']+' in an incompatible manner",
         r"Property '(?P<symbol>\w+)' in type '[^']+' is not assignable to the same property in base type",

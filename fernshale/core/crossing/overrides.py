@@ -111,7 +111,7 @@ def _new_parameters(change: Change, old: Symbol, new: Symbol, full_name: FullNam
     if before == after or not all(after):
         return
     front, back = _around(old)
-    title = f"{old.name} overrides the one with ({', '.join(item.name or item.type for item in theirs)})"
+    title = f"{old.name}({', '.join(item.name or item.type for item in theirs)}), as in its base"
     rule = Rule(
         rule_id(old, "override"), "rewrite", change.what, title, pattern=f"{front}({', '.join(before)}){back}",
         replacement=f"{front}({', '.join(after)}){back}", where=_derived(old, new), member=old.name,

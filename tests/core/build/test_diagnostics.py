@@ -207,7 +207,7 @@ def test_what_is_concerned_is_told_by_what_stands_round_the_message() -> None:
         ("Stage is not declared", ""): "",
         ("Actor has no Hand", "Actor"): "",
         ("label must be implemented", ""): "",
-        ("act is not as what it overrides", ""): "",
+        ("act is not as in its base", ""): "",
         ("() => number is wanted", ""): "",
         ("number is wanted", ""): "",
     }
