@@ -466,7 +466,9 @@ def _without_clashes(files: Sequence[FileMerge]) -> Iterator[FileMerge]:
                 # Below a file of ours there is no room: beside it, under a name that tells where it would have stood.
                 beside = TreePath(f"{file.path if file.path in taken else file.path.replace('/', '-')}.incoming")
                 why = f"your file stands where the vendor's {file.incoming} goes; it can be put beside it"
-                made = _due(beside, file.base, None, file.incoming, why, "nothing", file.mode)
+                # Of a file that was split another part has ours by now, which is not gone.
+                base = file.base if file.mine is None else None
+                made = _due(beside, base, None, file.incoming, why, "nothing", file.mode)
         if made.path is not None:
             taken.add(made.path)
             head = TreePath(made.path.rpartition("/")[0])

@@ -127,6 +127,7 @@ _FILES = st.dictionaries(
 @example({"a": "one\n"}, {"b": ""}, {"b": "one\n"}, "")
 @example({"a": "one\n"}, {"a": ""}, {"a": "one\none\n"}, "")
 @example({"a": "one\ntwo\nthree\nfour\n"}, {"a": ""}, {"a": "", "b": "one\ntwo\nthree\nfour\n"}, "")
+@example({"a": "one\ntwo\nthree\nfour\n"}, {"a": "one\n", "b": ""}, {"a": "", "b": "one\ntwo\nthree\nfour\n"}, "")
 @example({"a": "one\ntwo\nthree\nfour\n"}, {"a": "x\n"}, {"a": "", "b": "one\ntwo\nthree\nfour\n"}, "mine")
 @given(_FILES, _FILES, _FILES, st.sampled_from(["", "mine", "incoming", "both"]))
 def test_ledger_balances_and_every_file_is_accounted_for(
