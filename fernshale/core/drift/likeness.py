@@ -32,8 +32,9 @@ Swap = tuple[tuple[str, ...], tuple[str, ...]]
 # What stands in classes, where many have the same names; and what it tells that a name is one thing's alone.
 INNER = ("method", "field", "enumerator", "constructor")
 _ALONE = 1.8
-# What it tells that nothing else of that kind went or came in a class, and of an enumeration's value at the same place besides.
-_SOLE, _SOLE_VALUE = 1.6, 2.6
+# What it tells that nothing else of that kind went or came in a class: of a function, of anything else, and of an enumeration's
+# value at the same place besides.
+_SOLE, _SOLE_OTHER, _SOLE_VALUE = 1.4, 0.7, 3.5
 _PLAIN_TYPES = frozenset(("", "void", "None", "bool", "int", "-> None"))
 
 
@@ -161,7 +162,7 @@ def _weigh_place(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
     else:
         add(-0.9)
     if (old.path, new.path) in world.sole:
-        add(_SOLE, "nothing else went or came there")
+        add(_SOLE if old.is_callable else _SOLE_OTHER, "nothing else went or came there")
     if world.file_of(old.file) == new.file:
         add(0.6, f"both stand in {new.file}")
 
