@@ -64,7 +64,8 @@ WORDINGS: tuple[Wording, ...] = (
         r"'(?P<scope>[^']+)' does not contain a definition for '(?P<symbol>\w+)'",
         r"^'(?P<scope>[^']+)' has no attribute '(?P<symbol>\w+)'",
         r"Cannot access (?:attribute|member) '(?P<symbol>\w+)' for class '(?P<scope>[^']+)'",
-        r"^no (?:field|method|function or associated item|associated item|variant)(?: or method)? (?:named )?'(?P<symbol>\w+)' "
+        r"^no (?:field|method|function or associated item|associated item|variant(?: or associated item)?)(?: or method)? "
+        r"(?:named )?'(?P<symbol>\w+)' "
         r"(?:on type|found for(?: \w+)*) '&*(?:mut )?(?P<scope>[^']+)'",
         r"(?P<scope>)TypeError: Cannot read propert(?:y|ies) of \w+ \(reading '(?P<symbol>\w+)'\)",
         r"AttributeError: '(?P<scope>[^']+)' object has no attribute '(?P<symbol>\w+)'",
@@ -158,6 +159,7 @@ WORDINGS: tuple[Wording, ...] = (
         r"TypeError: (?P<symbol>[\w.]+)\(\) (?:got|missing|takes)",
         r"(?P<symbol>)^Expected \d+(?:-\d+)? (?:positional )?arguments?",
         r"(?P<symbol>)^(?:this|an?) (?:function|method|struct|enum variant)\b.* takes \d+ ",
+        r"(?P<symbol>)^arguments? to this (?:function|method|struct|enum variant)\b.* (?:is|are) incorrect",
         r"(?P<symbol>)^(?:No parameter named '|Arguments? missing for parameters? )",
         r"Argument of type .* cannot be assigned to parameter '\w+' of type .* in function '(?P<symbol>\w+)'",
     ),

@@ -115,8 +115,8 @@ def pinning_rule(change: Change) -> Rule | None:
     if change.kind == "reordered":
         rule = reorder_rule(change.old, change.new, f"pin-{change.symbol.name}-order", change.old.called, change.what, PIN)
         return replace(rule, silent=True, named=False)
-    before = {item.name: item.default for item in change.old.parameters}
-    for at, item in enumerate(change.new.parameters):
+    before = {item.name: item.default for item in change.old.given}
+    for at, item in enumerate(change.new.given):
         was = before.get(item.name, "")
         if was and item.default and was != item.default:
             name = change.symbol.called

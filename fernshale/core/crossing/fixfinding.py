@@ -14,7 +14,7 @@ from fernshale.core.build.causes import Cause, last_name
 from fernshale.core.build.diagnostics import Place
 from fernshale.core.build.owners import Ground as BuildGround
 from fernshale.core.build.owners import all_places
-from fernshale.core.build.wordings import CALL, IMPLEMENT, MISSING
+from fernshale.core.build.wordings import CALL, IMPLEMENT, MISSING, OVERRIDE
 from fernshale.core.crossing.buildview import Fix
 from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.rules import LegRules
@@ -67,7 +67,7 @@ def find_fixes(
                 fixes.append(Fix(rule, rules.source(rule), (), removes, (), cause.count, sure, far))
             continue
         found = edits.get(rule.id, ())
-        is_member = bool(rule.member) and rule.member == cause.symbol
+        is_member = bool(rule.member) and rule.member == cause.symbol and cause.kind in (IMPLEMENT, OVERRIDE)
         if (rule.silent and not is_member) or message_fits is False:
             continue
         if rule.kind == "keyword" and cause.kind != CALL:
@@ -76,7 +76,7 @@ def find_fixes(
             continue  # what is there still, and wants other arguments, is no statement to leave out
         if rule.kind == "import" and rule.old != cause.symbol:
             continue
-        if rule.kind == "add-member" and not is_member and cause.kind != IMPLEMENT:
+        if rule.member and not is_member and cause.kind != IMPLEMENT:
             continue
         by_symbol = bool(message_fits) or _names(rule, cause.symbol)
         if rule.named and rule.kind == "rename" and cause.symbol and not by_symbol:

@@ -46,7 +46,7 @@ _SAME_PLACE, _ONE_FOR_ANOTHER = 0.93, 0.7
 def reorder_rule(old: Symbol, new: Symbol, id: str, name: str, why: str, sure: float) -> Rule:
     """Calls give their arguments where the new release wants them, to what is called `name` there."""
     order = new_order(old, new)
-    wanted = new.parameters[: len(order)]
+    wanted = new.given[: len(order)]
     title = f"{name}({', '.join(item.name for item in wanted)}), each at its place"
     return Rule(
         id, "reorder", why, title, call=old.called, new=name if name != old.called else "", order=order,
@@ -251,7 +251,7 @@ def _getter(change: Change, old: Symbol, new: Symbol, added: Collection[tuple[st
 
 def _new_argument(change: Change, old: Symbol, new: Symbol, folder: Path) -> Iterator[Rule]:
     """One more argument without a default: what the release's own code passes there most."""
-    ours, theirs = [item.name for item in old.parameters], list(new.parameters)
+    ours, theirs = [item.name for item in old.given], new.given
     added = [at for at, item in enumerate(theirs) if item.name not in ours]
     if len(theirs) != len(ours) + 1 or len(added) != 1 or theirs[added[0]].default:
         return
@@ -269,8 +269,8 @@ def _new_argument(change: Change, old: Symbol, new: Symbol, folder: Path) -> Ite
 
 def _fewer_arguments(change: Change, old: Symbol, new: Symbol) -> Iterator[Rule]:
     """Arguments that are not wanted any more, where those that stay are as they were and in their order."""
-    ours = [(item.name, item.type) for item in old.parameters]
-    theirs = iter([(item.name, item.type) for item in new.parameters])
+    ours = [(item.name, item.type) for item in old.given]
+    theirs = iter([(item.name, item.type) for item in new.given])
     wanted = next(theirs, None)
     kept = []
     for at, item in enumerate(ours):

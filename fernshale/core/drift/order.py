@@ -41,7 +41,7 @@ def is_quiet(old: Symbol, new: Symbol) -> bool:
 
 def by_place(symbol: Symbol) -> Sequence[Parameter]:
     """The parameters before those that are only given by name, or in any number."""
-    listed = symbol.parameters
+    listed = symbol.given
     return listed[
         : next((at for at, item in enumerate(listed) if item.is_named or item.name.startswith("*")), len(listed))
     ]

@@ -87,6 +87,11 @@ class Symbol:
         return self.kind in CALLABLE
 
     @property
+    def given(self) -> tuple[Parameter, ...]:
+        """The parameters that a call gives in brackets: not the one that stands before the dot, where that is written as well."""
+        return self.parameters[1:] if self.parameters and self.parameters[0].name == "self" else self.parameters
+
+    @property
     def is_overridable(self) -> bool:
         """Whether classes of others may have a method in its place."""
         may_be = "virtual" in self.marks or "abstract" in self.marks or self.file.endswith(_ALL_VIRTUAL)

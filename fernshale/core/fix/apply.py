@@ -29,6 +29,7 @@ from fernshale.core.fix.rules import Rule, Where
 from fernshale.core.fix.tokens import Token, group_end, literal_text, name_indexes, name_starts, tokenize
 
 _STEP = "    "
+_WITH_CRATES = endings_of("rust")
 # Words that a value stands behind; behind any other name it is being declared.
 _BEFORE_VALUES = frozenset(("return", "case", "throw", "yield", "await", "else", "in", "and", "or", "not", "new"))
 
@@ -168,6 +169,10 @@ def _move(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
             if behind is not None and line and line not in imported:
                 imported.add(line)
                 yield behind.end, behind.end, f"{line_end(text)}{behind.indent}{line}"
+            continue
+        if path.endswith(_WITH_CRATES) and names[1:] == old and names != new:
+            # The name of the release itself stands before all of its own.
+            yield tokens[first + 2].start, tokens[index].end, tokens[index - 1].text.join(new)
             continue
         if names[0] in bound or len(names) > len(old) or names != old[-len(names) :]:
             continue

@@ -7,13 +7,18 @@ import re
 from collections.abc import Iterator, Sequence
 from functools import cached_property
 
+from fernshale.core.base.languages import ENDINGS, SCRIPTS
 from fernshale.core.fix.classes import PYTHON, class_bodies
 from fernshale.core.fix.tokens import Token, group_end
 
+_RUST = ENDINGS["rust"]
+# Files in which a type stands behind what is of it, after a colon.
+_TYPE_BEHIND = (*SCRIPTS, *_RUST)
 # Words that stand where a type might and are none.
 _NO_TYPES = frozenset(
     ("return", "auto", "new", "delete", "else", "const", "var", "let", "case", "throw", "await", "in", "not", "and", "or",
-     "typename", "using", "import", "from", "goto", "yield", "if", "while")
+     "typename", "using", "import", "from", "goto", "yield", "if", "while", "mut", "ref", "val", "readonly", "static", "final",
+     "mutable", "public", "private", "protected", "export", "function", "fn", "async", "local", "pub", "impl", "for")
 )  # fmt: skip
 
 
@@ -23,6 +28,7 @@ class Owners:
     def __init__(self, tokens: Sequence[Token], of: str, path: str = "") -> None:
         self._tokens = tokens
         self._is_python = path.endswith(PYTHON)
+        self._has_type_behind = path.endswith(_TYPE_BEHIND)
         self._of = re.split(r"::|\.", of)[-1]
 
     def is_another(self, index: int) -> bool:
@@ -71,7 +77,8 @@ class Owners:
     def _declared(self) -> dict[str, str]:
         """The type of each name that is declared with one type only in this file."""
         types: dict[str, set[str]] = {}
-        for name, type_ in self._declarations_of_python() if self._is_python else self._declarations():
+        declared = self._declarations_of_python() if self._is_python else self._declarations()
+        for name, type_ in (*declared, *(self._declarations_behind() if self._has_type_behind else ())):
             types.setdefault(name, set()).add(type_)
         return {name: next(iter(found)) for name, found in types.items() if len(found) == 1}
 
@@ -110,6 +117,19 @@ class Owners:
                 )
                 if made:
                     yield token.text, tokens[index + 2].text
+
+    def _declarations_behind(self) -> Iterator[tuple[str, str]]:
+        """`x: Lamp`, `x: &mut Lamp`, `x = Lamp::new(` and `x = new Lamp(`."""
+        tokens = self._tokens
+        for index in range(len(tokens) - 3):
+            if tokens[index].kind != "name" or tokens[index + 1].text not in (":", "="):
+                continue
+            at = index + 2
+            while at + 1 < len(tokens) and tokens[at].text in ("&", "mut", "new"):
+                at += 1
+            is_made = tokens[at - 1].text == "new" or [token.text for token in tokens[at + 1 : at + 3]] == ["::", "new"]
+            if tokens[at].text[:1].isupper() and (tokens[index + 1].text == ":" or is_made):
+                yield tokens[index].text, tokens[at].text
 
     @cached_property
     def _classes(self) -> frozenset[str]:

@@ -191,15 +191,25 @@ src/heron.ts(6,3): error TS2416: Property 'act' in type 'Heron' is not assignabl
 src/main.ts(12,1): error TS2322: Type 'number' is not assignable to type '() => number'.
 src/main.ts(15,13): error TS2345: Argument of type 'string' is not assignable to parameter of type 'number'.
 """
+_RUSTC = """\
+error[E0599]: no variant or associated item named `Calm` found for enum `Mood` in the current scope
+ --> src/heron.rs:11:32
+error[E0308]: arguments to this method are incorrect
+  --> src/main.rs:16:11
+error[E0046]: not all trait items implemented, missing: `label`
+  --> src/heron.rs:15:1
+error[E0050]: method `act` has 2 parameters but the declaration in trait `act` has 3
+  --> src/heron.rs:16:12
+"""
 
 
 def test_what_is_concerned_is_told_by_what_stands_round_the_message() -> None:
     code = {4: "    @Override", 5: '    @SuppressWarnings("x") @Deprecated', 6: "    public String act(int hour) {",
-            9: "    String far(Stage stage) { }", 10: "    String near(Actor.Hand hand) { }"}  # fmt: skip
+            16: '    stage.write("Fen", 0, 0);', 9: "    String far(Stage stage) { }", 10: "    String near(Actor.Hand hand) { }"}  # fmt: skip
     told = {}
-    for log in (_JAVAC, _TSC):
+    for log in (_JAVAC, _TSC, _RUSTC):
         owned = find_owners(read_diagnostics(log.splitlines(), ()), _ground(Path("/game")))
-        causes = find_causes(owned, lambda file, line: code.get(line, "") if file.endswith(".java") else "")
+        causes = find_causes(owned, lambda file, line: "" if file.endswith(".ts") else code.get(line, ""))
         told.update({(cause.title, cause.scope): cause.under for cause in causes})
     assert told == {
         ("act must be implemented", ""): "",
@@ -209,5 +219,7 @@ def test_what_is_concerned_is_told_by_what_stands_round_the_message() -> None:
         ("label must be implemented", ""): "",
         ("act is not as in its base", ""): "",
         ("() => number is wanted", ""): "",
+        ("Mood has no Calm", "Mood"): "",
+        ("write takes other arguments", ""): "",
         ("number is wanted", ""): "",
     }

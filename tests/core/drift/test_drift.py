@@ -622,3 +622,12 @@ def test_a_module_that_is_brought_in_is_declared_where_it_lies(tree: Tree) -> No
     assert not [item for item in read_source(old["a.js"].encode(), "a.js") if item.name in ("tieUp", "ways")]
     (told,) = (item for item in _changes(tree("old", old), tree("new", new)) if item.old and item.old.name == "tieUp")
     assert told.kind == "renamed" and told.new is not None and (told.new.name, told.new.file) == ("lash", "lash.js")
+
+
+def test_what_stands_before_the_dot_is_no_argument(tree: Tree) -> None:
+    old = "impl Stage {\n    pub fn write(&mut self, text: &str, row: u32) { self.put(text, row) }\n    pub fn play(&self, name: &str) {}\n}\n"
+    new = old.replace("text: &str, row: u32", "row: u32, text: &str").replace("name: &str", "name: &str, loud: f32")
+    folders = tree("old", {"src/stage.rs": old}), tree("new", {"src/stage.rs": new + 'fn f(s: &Stage) { s.play("bell", 1.0); }\n'})
+    rules = {rule.kind: rule for rule in guess_rules(_changes(*folders), *folders, "t", ()).rules}
+    assert (rules["reorder"].order, rules["reorder"].names) == ((2, 1), ("text", "row"))
+    assert (rules["add-argument"].arguments, rules["add-argument"].position, rules["add-argument"].text) == (1, 2, "1.0")

@@ -280,16 +280,37 @@ def test_the_type_of_a_name_is_known_in_python(text: str, fixed: str) -> None:
 
 
 @pytest.mark.parametrize(
+    ("path", "text"),
+    [
+        ("a.rs", "let mut a = Almanac::new(); a.next(); let q = Queue::new(); q.NEXT(); fn f(b: &mut Almanac, c: Queue) { b.next(); c.NEXT(); }"),
+        ("a.ts", "const a = new Almanac(); a.next(); let q = new Queue(1); q.NEXT(); function f(b: Almanac, c: Queue) { b.next(c.NEXT()); }"),
+        ("a.java", "final Almanac a = make(); a.next(); private static Queue q; q.NEXT(); var x = make(); x.next();"),
+    ],
+)  # fmt: skip
+def test_the_type_of_a_name_is_known_where_it_stands_behind(path: str, text: str) -> None:
+    fixed = _fixed(Rule("r", "rename", "w", old="next", new="tide", of="m.Almanac"), text.replace("NEXT", "next"), path)
+    assert fixed == text.replace("next", "tide").replace("NEXT", "next")
+
+
+def test_a_name_that_moved_into_its_fellow_is_moved_once() -> None:
+    rule = Rule("r", "move", "w", old="dice::Dice", new="random::dice::Dice")
+    once = _fixed(rule, "use kelpie::dice::Dice; random::dice::Dice::new();", "a.rs")
+    assert once == "use kelpie::random::dice::Dice; random::dice::Dice::new();" == _fixed(rule, once, "a.rs")
+
+
+@pytest.mark.parametrize(
     ("path", "text", "fixed"),
     [
         ("a.cpp", "m::util::clock(1); util::clock(2); clock(3); x.util::clock(4);", "m::timing::clock(1); timing::clock(2); clock(3); x.util::clock(4);"),
         ("a.cpp", "other::util::clock(1);", "other::util::clock(1);"),
         ("a.py", "from m.util import clock, other\nm.util.clock(1)", "from m.util import other\nfrom m.timing import clock\nm.timing.clock(1)"),
         ("a.py", "from m.util import clock as c", "from m.timing import clock as c"),
+        # What a crate of Rust has is written behind its name.
+        ("a.rs", "use crate_::m::util::clock; util::clock();", "use crate_::m::timing::clock; timing::clock();"),
     ],
 )  # fmt: skip
 def test_a_moved_name_is_followed_however_much_of_it_is_written(path: str, text: str, fixed: str) -> None:
-    mark = "::" if path.endswith(".cpp") else "."
+    mark = "." if path.endswith(".py") else "::"
     rule = Rule("r", "move", "w", old=mark.join(("m", "util", "clock")), new=mark.join(("m", "timing", "clock")))
     assert _fixed(rule, text, path) == fixed
     assert _fixed(rule, fixed, path) == fixed
