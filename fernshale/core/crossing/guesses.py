@@ -33,6 +33,7 @@ from fernshale.core.fix.tokens import tokenize
 _LEAST, _OTHERS = 0.15, 2
 # What is filled in from others' code may be meant otherwise here.
 _FILLED_IN = 0.6
+_OF_THE_CLASS = frozenset(("static", "staticmethod", "classmethod"))
 _LEFT_OUT, _GETTER = 0.3, 0.92
 _OTHER_THING = 0.5
 # What is not wanted any more is just left out; only a side effect of computing it could be missed.
@@ -165,7 +166,10 @@ def _follow(old: Symbol, candidate: Candidate, number: int, before: Path, after:
 
 
 def _from_there(old: Symbol, new: Symbol) -> str:
-    """How a new value is written where the old one's name stood: over what holds it, where that stands beside the old one."""
+    """How something new is written where the old name stood: a value over what holds it, where that stands beside the old one; a
+    function that needs no object over its class."""
+    if old.kind == "function" and new.kind == "method" and not new.marks.isdisjoint(_OF_THE_CLASS):
+        return new.mark.join(new.path[-2:])
     depth = len(old.scope)
     is_inside = new.kind in ("enumerator", "field", "constant") and len(new.scope) > depth and new.scope[:depth] == old.scope
     return new.mark.join(new.path[depth:]) if is_inside else new.name

@@ -122,14 +122,18 @@ _Add = Callable[..., None]
 
 
 def _is_unfolded(one: Symbol, other: Symbol) -> bool:
-    """Whether the name of one says what the other's enumeration and name say together: KIND_STONE and Kind::Stone."""
-    is_value = one.kind in _VALUES and other.kind in ("enumerator", "field") and bool(other.scope)
-    return is_value and parts_of(one.name) == (*parts_of(other.scope[-1]), *parts_of(other.name))
+    """Whether the name of one says what the other's place and name say together: KIND_STONE and Kind::Stone, or a function of
+    its own and one of a class: tide_of_day and Tide::of_day."""
+    is_value = one.kind in _VALUES and other.kind in ("enumerator", "field")
+    is_call = one.kind == "function" and other.kind == "method"
+    return (is_value or is_call) and bool(other.scope) and parts_of(one.name) == (*parts_of(other.scope[-1]), *parts_of(other.name))
 
 
 def _weigh_name(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
     if _is_unfolded(old, new) or _is_unfolded(new, old):
-        add(_UNFOLDED, f"{old.name} is {new.name} of an enumeration" if _is_unfolded(old, new) else f"{new.name} says the same")
+        # The more parts a name has, the less likely it is that another's are the same by chance.
+        told = _UNFOLDED + 0.4 * max(0, len(parts_of(max(old.name, new.name, key=len))) - 2)
+        add(told, f"{old.name} is {new.name} of {new.scope[-1]}" if _is_unfolded(old, new) else f"{new.name} says the same")
         return
     alike = world.names.likeness(old.name, new.name)
     if alike == 1.0:
@@ -159,7 +163,7 @@ def _weigh_place(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
         add(1.5 if new.scope else 0.4, words)
     elif new.scope[-1:] == scope[-1:] and scope:
         add(0.7, f"both stand in a {scope[-1]}")
-    else:
+    elif not (_is_unfolded(old, new) or _is_unfolded(new, old)):
         add(-0.9)
     if (old.path, new.path) in world.sole:
         add(_SOLE if old.is_callable else _SOLE_OTHER, "nothing else went or came there")

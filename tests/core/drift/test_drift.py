@@ -631,3 +631,25 @@ def test_what_stands_before_the_dot_is_no_argument(tree: Tree) -> None:
     rules = {rule.kind: rule for rule in guess_rules(_changes(*folders), *folders, "t", ()).rules}
     assert (rules["reorder"].order, rules["reorder"].names) == ((2, 1), ("text", "row"))
     assert (rules["add-argument"].arguments, rules["add-argument"].position, rules["add-argument"].text) == (1, 2, "1.0")
+
+
+@pytest.mark.parametrize(
+    ("file", "old", "new", "written"),
+    [
+        (
+            "w/tides.py", "def tide_of_day(day: int, pier: str) -> float:\n    return table[pier](day) + almanac(day).rise\n",
+            "class Tide:\n    @classmethod\n    def of_day(cls, day: int, pier: str) -> 'Tide':\n        return cls(day, pier)\n", "Tide.of_day",
+        ),
+        (
+            "w/tides.hpp", "namespace w { double tide_of_day(int day, const char* pier); }\n",
+            "namespace w { struct Tide { static Tide of_day(int day, const char* pier); }; }\n", "Tide::of_day",
+        ),
+    ],
+)  # fmt: skip
+def test_a_function_that_went_into_a_class_is_found_by_the_name_of_both(file: str, old: str, new: str, written: str, tree: Tree) -> None:
+    folders = tree("old", {file: old}), tree("new", {file: new})
+    changes = _changes(*folders)
+    (change,) = (change for change in changes if change.old is not None and change.old.name == "tide_of_day")
+    assert change.kind == "renamed" and "tide_of_day is of_day of Tide" in change.candidates[0].evidence
+    names = {(rule.kind, rule.new) for rule in guess_rules(changes, *folders, "t", ()).rules}
+    assert names & {("rename", written), ("move", f"w::{written}"), ("move", f"w.tides.{written}")}
