@@ -34,6 +34,7 @@ from fernshale.core.crossing.settle import Taken, choose_sure_from, go_rounds, s
 from fernshale.core.crossing.stages.build import diagnose as diagnose_log
 from fernshale.core.crossing.stages.build import plain_ground
 from fernshale.core.fix.apply import try_rule
+from fernshale.core.fix.data import repeats
 from fernshale.core.fix.rules import RuleSet, read_rules
 
 
@@ -123,6 +124,9 @@ def fix(options: argparse.Namespace, token: CancelToken) -> int:
         title = f"{rules.title} · {sum(counts.values())} places in {len(changes.files)} files"
         back = write_changes(ground.project, changes, Stage.BUILD, title, str(rules.path.name), no_progress, token)
         print(f"written; the way back is {back}", file=sys.stderr)
+        for rule in rules.rules:
+            if counts.get(rule.id) and not repeats(rule):
+                print(f"{rule.id} must not be applied to these places again: it would change them once more", file=sys.stderr)
     return 0
 
 

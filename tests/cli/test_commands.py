@@ -123,6 +123,17 @@ def test_diagnose_reads_from_standard_input() -> None:
     assert run("diagnose", "/no/such/log").returncode == 2
 
 
+def test_a_rule_that_would_undo_itself_is_named_once_it_is_applied(tree: Tree) -> None:
+    wick = make_wick(tree)
+    named = ["--profile", wick.profile, "--shelf", wick.shelf]
+    (wick.project / "game.py").write_text("import wick\nwick.put(1, 2)\n")
+    rules = wick.project.parent / "order.rules.toml"
+    rules.write_text('format = "fernshale-rules/1"\n[[rule]]\nid = "put"\nkind = "reorder"\nwhy = "w"\ncall = "put"\norder = [2, 1]\n')
+    assert "again" not in run("fix", rules, wick.project, *named).stderr
+    assert "put must not be applied to these places again" in run("fix", rules, wick.project, "--apply", *named).stderr
+    assert (wick.project / "game.py").read_text() == "import wick\nwick.put(2, 1)\n"
+
+
 def test_engine_and_fix_show_first_and_write_when_told(tree: Tree) -> None:
     wick = make_wick(tree)
     before = listing(wick.project)
