@@ -125,7 +125,7 @@ def test_diagnose_reads_from_standard_input() -> None:
 
 def test_a_rule_that_would_undo_itself_is_named_once_it_is_applied(tree: Tree) -> None:
     wick = make_wick(tree)
-    named = ["--profile", wick.profile, "--shelf", wick.shelf]
+    named = ("--profile", wick.profile)
     (wick.project / "game.py").write_text("import wick\nwick.put(1, 2)\n")
     rules = wick.project.parent / "order.rules.toml"
     rules.write_text('format = "fernshale-rules/1"\n[[rule]]\nid = "put"\nkind = "reorder"\nwhy = "w"\ncall = "put"\norder = [2, 1]\n')
