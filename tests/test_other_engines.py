@@ -155,3 +155,38 @@ def test_the_game_is_not_run_before_it_compiles(tree: Tree) -> None:
     crossing = cross_wick(make_wick(tree))
     (matter,) = (item for item in look(crossing, no_progress, CancelToken()).matters if item.key == "trial:run")
     assert not matter.proposals and not matter.needs_you
+
+
+_LUA = {
+    "rush/stage.lua": "local Stage = {}\n\n--- Puts a prop on the stage.\nfunction Stage.add_prop(stage, name)\n  assert(name ~= '')\n"
+    "  table.insert(stage.props, name)\nend\n\nfunction Stage.flush(stage)\n  stage.props = {}\nend\n\nreturn Stage\n",
+}  # fmt: skip
+_LUA_NEW = {
+    "rush/stage.lua": _LUA["rush/stage.lua"].replace("add_prop", "place").replace(
+        "function Stage.flush(stage)\n  stage.props = {}\nend\n\n", ""
+    ),
+}  # fmt: skip
+_LUA_GAME = {"src/main.lua": "local Stage = require 'rush.stage'\nStage.add_prop(hall, 'boat')\nStage.add_prop(hall, 'net')\nStage.flush(hall)\n"}
+
+
+def test_where_nothing_is_compiled_what_changed_is_asked_about(tree: Tree) -> None:
+    crossing = begin_engine(tree, _LUA, _LUA_NEW, _LUA_GAME, "")
+    settle(crossing, Taken("engine:sites", "apply", "test"), lambda line: None, no_progress, CancelToken())
+    view = look(crossing, no_progress, CancelToken()).build
+    assert not view.passed and all(not fix.is_sure for fix in view.silent)
+    titles = {item.key: item.title for item in view.matters}
+    assert titles["silent:drift-rush-stage-add_prop"] == "add_prop → place: nothing here tells of it"
+    (gone,) = (key for key in titles if key.startswith("default:"))
+    assert "flush is not there any more" in gone and next(m for m in view.matters if m.key == gone).place == "src/main.lua:4"
+    settle(crossing, Taken("silent:drift-rush-stage-add_prop", "drift-rush-stage-add_prop", "test"), lambda line: None, no_progress, CancelToken())
+    settle(crossing, Taken(gone, "noted", "test", why="it draws at once now"), lambda line: None, no_progress, CancelToken())
+    overview = look(crossing, no_progress, CancelToken())
+    assert (crossing.setup.project / "src/main.lua").read_text().count("Stage.place(hall") == 2
+    assert overview.is_done and overview.build.passed
+
+
+def test_what_nothing_tells_may_be_right_as_it_is(tree: Tree) -> None:
+    crossing = begin_engine(tree, _LUA, _LUA_NEW, _LUA_GAME, "")
+    settle(crossing, Taken("silent:drift-rush-stage-add_prop", "noted", "test"), lambda line: None, no_progress, CancelToken())
+    view = look(crossing, no_progress, CancelToken()).build
+    assert "silent:drift-rush-stage-add_prop" not in [item.key for item in view.matters] and not view.silent

@@ -179,8 +179,9 @@ class BuildPage(Page):
         is_mine_only = self._mine.isChecked() and is_split
         shown = [item for item in view.causes if not (is_mine_only and item.cause.owner in _NOT_MINE)]
         most = max((item.cause.count for item in shown), default=1)
-        rows = [_silent_row(fix) for fix in view.silent]
-        rows += [_default_row(matter, view.pins.get(matter.key)) for matter in view.defaults]
+        is_checked = self._overview.ground.profile.commands.build is not None
+        rows = [_silent_row(fix, is_checked) for fix in view.silent]
+        rows += [_default_row(matter, view.pins.get(matter.key), is_checked) for matter in view.defaults]
         rows += [_cause_row(item, most) for item in shown if not item.put_off]
         if later := [_cause_row(item, most) for item in shown if item.put_off]:
             rows += [Row("Not now", heading=True), *later]
@@ -224,6 +225,13 @@ class BuildPage(Page):
         defaults = self._overview.build.defaults if self._overview is not None and isinstance(chosen, _Chosen) else ()
         return next((matter for matter in defaults if matter.key == chosen.key), None)
 
+    def _notable(self) -> Matter | None:
+        """The chosen matter, where it may be right as it is."""
+        chosen = self._causes.current()
+        matters = self._overview.build.matters if self._overview is not None and isinstance(chosen, _Chosen) else ()
+        found = next((matter for matter in matters if matter.key == chosen.key), None)
+        return found if found is not None and any(way.id == "noted" for way in found.proposals) else None
+
     def ways(self) -> list[QPushButton]:
         if self.visited == "build:run":
             return [self._build]
@@ -266,7 +274,7 @@ class BuildPage(Page):
         many = len(fix.edits) if fix else 0
         default = self._default()
         is_settled = cause is not None and cause.is_settled
-        self._noted.setVisible(default is not None)
+        self._noted.setVisible(self._notable() is not None)
         self._plugin_back.setVisible(cause is not None and bool(cause.aside) and not is_settled)
         self._plugin_back.setText(f"Bring {cause.aside} back" if cause is not None else "")
         self._everywhere.setVisible(fix is not None)
@@ -439,9 +447,9 @@ class BuildPage(Page):
             self.session.fix(fix, scope, self._at)
 
     def _on_noted(self) -> None:
-        default = self._default()
-        if default is not None:
-            self.session.take(default.key, "noted", default.title)
+        matter = self._notable()
+        if matter is not None:
+            self.session.take(matter.key, "noted", matter.title)
 
     def _on_plugin_back(self) -> None:
         cause, _ = self._current()
@@ -537,8 +545,9 @@ def _cause_row(item: CauseView, most: int) -> Row:
     )
 
 
-def _silent_row(fix: Fix) -> Row:
-    sub = f"compiles and is wrong · {count(len(fix.edits), 'place')}"
+def _silent_row(fix: Fix, is_checked: bool) -> Row:
+    wrong = "compiles and is wrong" if is_checked else "nothing here tells of it"
+    sub = f"{wrong} · {count(len(fix.edits), 'place')}"
     return Row(fix.rule.name, sub, "silent", "!", "incoming", edge="incoming", payload=_Chosen(f"silent:{fix.rule.id}"))
 
 
@@ -546,8 +555,9 @@ def _what_default(matter: Matter) -> str:
     return matter.key.removeprefix(DEFAULT)
 
 
-def _default_row(matter: Matter, pin: Fix | None) -> Row:
-    sub = "compiles, and may mean something else" + (f" · {count(len(pin.edits), 'place')}" if pin else "")
+def _default_row(matter: Matter, pin: Fix | None, is_checked: bool) -> Row:
+    told = "compiles, and may mean something else" if is_checked else "nothing here tells of it"
+    sub = told + (f" · {count(len(pin.edits), 'place')}" if pin else "")
     return Row(_what_default(matter), sub, "silent", "!", "incoming", edge="incoming", payload=_Chosen(matter.key))
 
 

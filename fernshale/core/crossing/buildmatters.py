@@ -19,11 +19,15 @@ from fernshale.core.crossing.texts import Texts
 from fernshale.core.drift.compare import Change
 from fernshale.core.fix.apply import find_edits
 from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.tokens import name_starts
 from fernshale.core.survey.roles import role_of
 
 # Matters of calls that pass another default now; how sure it is that the old one is meant.
 DEFAULT = "default:"
 PIN = 0.5
+
+
+_RIGHT = Proposal("noted", "It is right as it is now", (), 0.3)
 
 
 def no_build() -> list[Matter]:
@@ -79,7 +83,7 @@ def default_matters(ground: Ground, drift: Sequence[Used], texts: Texts, decided
             if at is not None:
                 title = f"{key.removeprefix(DEFAULT)}: compiles, and may mean something else"
                 place = f"{path}:{position(text, at)[0]}"
-                noted = Proposal("noted", "It is right as it is now", (change.what,), 0.3)
+                noted = replace(_RIGHT, evidence=(change.what,))
                 pin = (Proposal("pin", f"At each call: {rule.title}", (rule.why,), PIN),) if rule else ()
                 yield Matter(key, Stage.BUILD, title, "own", place, "", True, (*pin, noted))
                 break
@@ -138,18 +142,37 @@ def _ways_aside(cause: Cause) -> tuple[Proposal, ...]:
     )
 
 
-def silent_matters(silent: Sequence[Fix]) -> list[Matter]:
-    """Changes that rules know of and no compiler tells."""
+def silent_matters(silent: Sequence[Fix], is_checked: bool) -> list[Matter]:
+    """Changes that rules know of and no compiler tells; `is_checked`: there is one that tells of others."""
+    wrong = "compiles, but is wrong now" if is_checked else "nothing here tells of it"
     return [
         Matter(
             f"silent:{fix.rule.id}",
             Stage.BUILD,
-            f"{fix.rule.name}: compiles, but is wrong now",
+            f"{fix.rule.name}: {wrong}",
             "own",
             f"{fix.edits[0].path}:{fix.edits[0].line}",
             fix.rule.why,
             True,
-            (Proposal(fix.rule.id, fix.rule.name, (fix.rule.why, fix.source), fix.confidence, fix.is_sure),),
+            (Proposal(fix.rule.id, fix.rule.name, (fix.rule.why, fix.source), fix.confidence, fix.is_sure), _RIGHT),
         )
         for fix in silent
     ]
+
+
+def gone_matters(
+    ground: Ground, drift: Sequence[Used], texts: Texts, mended: Collection[str], decided: Collection[str]
+) -> Iterator[Matter]:
+    """What the project's own code names and the new release has not, where no compiler tells. `mended` are names that a fix is
+    proposed for."""
+    for change in (item.change for item in drift if item.change.kind in ("removed", "renamed", "moved")):
+        key, name = f"{DEFAULT}{change.what}", change.symbol.called
+        if key in decided or name in mended:
+            continue
+        own = (path for path, text in texts.of.items() if name in text and role_of(ground.profile, path).role == "own")
+        place = next(((path, at) for path in own for at in name_starts(texts.of[path], path, name)), None)
+        if place is not None:
+            path, at = place
+            where = f"{path}:{position(texts.of[path], at)[0]}"
+            yield Matter(key, Stage.BUILD, f"{change.what}: nothing here tells of it", "own", where, "", True, (_RIGHT,))
+

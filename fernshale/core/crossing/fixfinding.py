@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Iterator, Mapping, Sequence
+from dataclasses import replace
 from functools import cache, partial
 
 from fernshale.core.base.globs import matches
@@ -25,6 +26,8 @@ from fernshale.core.fix.rules import Rule
 
 # Kinds of rules that are followed in assets, which is the business of Links.
 _OF_LINKS = ("rename-id", "data")
+# Kinds of rules that find their places by themselves.
+_BY_WORDS = ("rename", "move", "header", "getter", "add-argument", "keyword", "reorder", "add-member", "rewrite")
 # What a match is worth: a rule that names the symbol the compiler names, or one that only stands on the same line.
 _BY_SYMBOL, _BY_LINE = 0.99, 0.6
 
@@ -180,4 +183,18 @@ def silent_fixes(rules: LegRules, edits: Mapping[str, tuple[Edit, ...]], far: fl
         Fix(rule, rules.source(rule), edits[rule.id], (), (), 0, _BY_SYMBOL * rule.confidence, far)
         for rule in rules.all
         if rule.silent and edits.get(rule.id)
+    ]
+
+
+def unchecked_fixes(rules: LegRules, ground: Ground, far: float, token: CancelToken) -> list[Fix]:
+    """The fixes for what errors would name, where nothing tells of errors: never sure, as only the words speak for them."""
+    best: dict[tuple[str, str], Rule] = {}
+    for rule in rules.all:
+        if rule.kind in _BY_WORDS and not rule.silent and not (rule.kind == "rewrite" and not rule.replacement):
+            best.setdefault((rule.of, rule.old or rule.call or rule.member or rule.pattern), rule)
+    edits = find_all_edits(ground, [replace(rule, named=False) for rule in best.values()], token)
+    return [
+        Fix(rule, rules.source(rule), edits[rule.id], (), (), 0, _BY_LINE * rule.confidence, far)
+        for rule in best.values()
+        if edits.get(rule.id)
     ]

@@ -179,6 +179,8 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
             put_cause_off(crossing, rest)
         case "cause", "now":
             take_cause_up(crossing, rest)
+        case "silent", "noted":
+            _record(crossing, taken)
         case "cause" | "silent", rule:
             fix = find_fix(crossing, ground, taken.key, rule, token)
             apply_fix(crossing, ground, fix, "everywhere", None, taken.who, on_line, progress, token)

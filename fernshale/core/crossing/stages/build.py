@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
@@ -26,6 +27,7 @@ from fernshale.core.crossing.buildmatters import (
     cause_matters,
     default_key,
     default_matters,
+    gone_matters,
     no_build,
     pinning_rule,
     silent_matters,
@@ -34,7 +36,7 @@ from fernshale.core.crossing.buildview import BuildView, CauseView, Fix, Scope
 from fernshale.core.crossing.commands import OnLine, run_profile_command
 from fernshale.core.crossing.debts import find_debts
 from fernshale.core.crossing.drifting import Used, used_changes
-from fernshale.core.crossing.fixfinding import find_fixes, live_rules, silent_fixes
+from fernshale.core.crossing.fixfinding import find_fixes, live_rules, silent_fixes, unchecked_fixes
 from fernshale.core.crossing.ground import Ground, engine_folder
 from fernshale.core.crossing.hinted import with_hints
 from fernshale.core.crossing.importing import with_imports
@@ -77,15 +79,21 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     places = [all_places(error.diagnostic, near) for cause in causes for error in cause.errors] if near else []
     live, edits = live_rules(rules, {place.file for listed in places for place in listed}, causes, ground, token)
     far, later = sure_from(crossing), put_off(crossing)
-    silent = tuple(fix for fix in silent_fixes(rules, edits, far) if f"fix:{fix.rule.id}" not in crossing.decisions())
+    can_build, decided = ground.profile.commands.build is not None, crossing.decisions()
+    quiet = [*silent_fixes(rules, edits, far), *([] if can_build else unchecked_fixes(rules, ground, far, token))]
+    silent = tuple(fix for fix in quiet if decided.keys().isdisjoint((f"fix:{fix.rule.id}", f"silent:{fix.rule.id}")))
     texts = read_texts(ground, token) if rules.changes else None
     drift = used_changes(rules.changes, texts.used) if texts else ()
-    defaults = tuple(default_matters(ground, drift, texts, crossing.decisions())) if texts else ()
+    defaults = tuple(default_matters(ground, drift, texts, decided)) if texts else ()
+    if texts and not can_build:
+        mended = {re.split(r"::|\.", fix.rule.old or fix.rule.call)[-1] for fix in quiet}
+        defaults = (*defaults, *gone_matters(ground, drift, texts, mended, decided))
     pins = _pins(ground, drift, defaults, far, token)
     if last is None or shape is None or near is None:
-        can_build = ground.profile.commands.build is not None
-        matters = (*(no_build() if can_build else ()), *silent_matters(silent), *defaults)
-        return BuildView(rounds, (), silent, drift, find_debts(crossing), can_build, not can_build, matters, far, defaults, pins)
+        matters = (*(no_build() if can_build else ()), *silent_matters(silent, can_build), *defaults)
+        # Where nothing is built, all is well once nothing is open.
+        passed = not can_build and not matters
+        return BuildView(rounds, (), silent, drift, find_debts(crossing), can_build, passed, matters, far, defaults, pins)
     is_stale = last["fingerprint"] != ground.fingerprint(_NOT_BUILT)
     states, gone = cause_states(rounds), files_aside(crossing)
     views = []
@@ -100,7 +108,7 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     told = {fix.rule.id for view in views for fix in view.fixes}
     silent = tuple(fix for fix in silent if fix.rule.id not in told)
     passed = bool(last["passed"])
-    matters = (*cause_matters(views, is_stale, passed), *silent_matters(silent), *defaults)
+    matters = (*cause_matters(views, is_stale, passed), *silent_matters(silent, True), *defaults)
     found = tuple(views), silent, drift, find_debts(crossing)
     return BuildView(rounds, *found, is_stale, passed and not is_stale, matters, far, defaults, pins)
 
