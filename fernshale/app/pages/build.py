@@ -155,7 +155,9 @@ class BuildPage(Page):
     def fill(self, overview: Overview) -> None:
         self._overview = overview
         view = overview.build
-        self._rounds.set_bars(tuple(_bar(item) for item in view.rounds[-6:]) or (_no_round(),))
+        can_build = overview.ground.profile.commands.build is not None
+        self._build.setVisible(can_build)
+        self._rounds.set_bars(tuple(_bar(item) for item in view.rounds[-6:]) or (_no_round(can_build),))
         sure = len(view.sure)
         self._sure.setVisible(sure > 0)
         self._far.setVisible(bool(view.rounds))
@@ -283,7 +285,7 @@ class BuildPage(Page):
             made.setVisible(many > 1 and default is None)
         self._later.setVisible(cause is not None and not cause.cause.under and not is_settled)
         self._later.setText("Take it up" if cause is not None and cause.put_off else "Not now")
-        self._edit.setVisible(cause is not None or fix is not None)
+        self._edit.setVisible(cause is not None or fix is not None or default is not None)
         self._aside.setVisible(cause is not None and cause.cause.owner == "own" and cause.open > 0)
         debt = self._debt()
         self._return.setVisible(debt is not None)
@@ -499,6 +501,8 @@ class BuildPage(Page):
         elif cause is not None:
             place = cause.cause.errors[0].place
             self.editor_wanted.emit(place.file, max(1, place.line))
+        elif (default := self._default()) is not None:
+            self.editor_wanted.emit(*file_and_line(default.place))
 
     def _on_build(self) -> None:
         self.session.take("build:run", "build", "building")
@@ -520,8 +524,8 @@ def _bar(item: Round) -> Bar:
     return Bar(f"round {item.number}", tuple((tones[word], amount, word) for word, amount in groups.items()), right)
 
 
-def _no_round() -> Bar:
-    return Bar("no round", (), "nothing was built yet")
+def _no_round(can_build: bool) -> Bar:
+    return Bar("no round", (), "nothing was built yet" if can_build else "the profile has no command for it")
 
 
 def _cause_row(item: CauseView, most: int) -> Row:

@@ -161,6 +161,8 @@ class SurveyPage(Page):
         baseline = view.baseline
         if baseline is None:
             text = "No baseline yet. Building and running the project as it is today tells later what the upgrade did."
+            if not view.can_compare:
+                text = "The profile has no command to build or run it, so nothing can be held against how it was before."
         else:
             text = f"On {baseline.release} it {describe(baseline)}; {count(baseline.warnings, 'warning')}."
             if baseline.run is not None:

@@ -171,6 +171,7 @@ class TrialPage(Page):
         ]
         self._list.set_rows(tuple(rows))
         self._run.setText("Run the game" if view.run is None else "Run again")
+        self._run.setVisible(view.can_run)
         self._show_log()
         self._show_table()
         self._show_timings()

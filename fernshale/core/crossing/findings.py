@@ -52,9 +52,9 @@ def _survey(overview: Overview) -> _Parts:
         ]
     parts += [("plain", ". ")]
     if view.baseline is None:
-        commands = view.ground.profile.commands
-        can = commands.build is not None or commands.run is not None
-        return [*parts, ("alarm", "No baseline yet.") if can else ("plain", "The profile has no command to build or run it.")]
+        if view.can_compare:
+            return [*parts, ("alarm", "No baseline yet.")]
+        return [*parts, ("plain", "The profile has no command to build or run it.")]
     good = view.baseline.is_good(view.ground.profile.commands)
     return [
         *parts,
@@ -129,7 +129,9 @@ def _engine(overview: Overview) -> _Parts:
 def _build(overview: Overview) -> _Parts:
     view = overview.build
     if overview.ground.profile.commands.build is None:
-        return [("plain", "The profile has no command to build it."), *_silent(view)]
+        open_ = count(len(view.silent) + len(view.defaults), "change")
+        told: _Parts = [("alarm", f" Look at {open_} that nothing tells of.")] if view.matters else []
+        return [("plain", "The profile has no command to build it."), *told]
     if not view.rounds:
         parts: _Parts = [("plain", "Not built on "), ("strong", overview.setup.to), ("plain", " yet.")]
         return [*parts, *_silent(view)]

@@ -142,7 +142,7 @@ def apply_engine(
         # Ranges are widened, too; the plan goes on to ask what the plugins said before.
         if crossing.leg_fact(SAID) is None:
             crossing.keep_leg_fact(SAID, {said_key(plugin): plugin.accepts for plugin in ground.plugins})
-        title = f"{count(view.places, 'place')} now name {to}"
+        title = f"{count(view.places, 'place')} now {'names' if view.places == 1 else 'name'} {to}"
         if view.stale:
             title += f" · {count(len(view.stale), 'stale file')} removed"
         write_step(crossing, Stage.ENGINE, title, f"the target is {to}", "engine", changes, progress, token)

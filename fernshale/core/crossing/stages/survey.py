@@ -66,6 +66,11 @@ class SurveyView:
     baseline: Baseline | None
     matters: tuple[Matter, ...]
 
+    @property
+    def can_compare(self) -> bool:
+        """Whether the profile has a command whose outcome can be held against the baseline's."""
+        return self.ground.profile.commands.build is not None or self.ground.profile.commands.run is not None
+
 
 def survey(ground: Ground, crossing: Crossing | None, token: CancelToken) -> SurveyView:
     """Look at the project; runs nothing and writes nothing."""
