@@ -17,7 +17,7 @@ from fernshale.core.base.languages import C_FAMILY, ENDINGS, LANGUAGES, language
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.build.causes import Cause, last_name
-from fernshale.core.build.wordings import MISSING
+from fernshale.core.build.wordings import NAME, TYPE
 from fernshale.core.crossing.ground import Ground, engine_folder
 from fernshale.core.crossing.rules import LegRules
 from fernshale.core.crossing.texts import texts_with
@@ -33,6 +33,8 @@ from fernshale.core.process.search import files_with
 _AS_OTHERS, _ONLY_ONE, _ONE_OF_SEVERAL = 0.95, 0.92, 0.3
 # More files with a name than this, and it is a word that tells nothing.
 _MOST_FILES, _MOST_WAYS = 60, 3
+# So many names are looked for at a look; the others after these were brought in.
+_MOST_NAMES = 40
 _BY_NAMESPACE = (*ENDINGS["java"], *ENDINGS["c#"])
 _HEADERS = tuple(ending for ending in C_FAMILY if ending.startswith(".h"))
 # Where only types are brought in, and where a module is named by the way to it.
@@ -41,23 +43,29 @@ _OF_TYPES, _BY_WAY = ("java", "c#"), ("typescript", "tsx", "javascript")
 
 def with_imports(rules: LegRules, causes: Sequence[Cause], ground: Ground, to: str, token: CancelToken) -> LegRules:
     """`rules`, and those that bring in what is missing where it stands alone. Raises Cancelled."""
-    found = tuple({rule.id: rule for cause in causes for rule in _rules_of(cause, ground, to, token)}.values())
+    # What the new release has not is brought in by nothing.
+    gone = {change.symbol.name for change in rules.changes if change.kind in ("removed", "renamed")}
+    wanted = [cause for cause in causes if cause.kind in (NAME, TYPE) and cause.symbol.isidentifier() and cause.symbol not in gone]
+    found = tuple({rule.id: rule for cause in wanted[:_MOST_NAMES] for rule in _rules_of(cause, ground, to, token)}.values())
     return replace(rules, sets=(*rules.sets, RuleSet("what is there and not brought in", found, Path()))) if found else rules
 
 
 def _rules_of(cause: Cause, ground: Ground, to: str, token: CancelToken) -> Iterator[Rule]:
     language = language_of(cause.errors[0].place.file)
-    if cause.kind not in MISSING or not language or not cause.symbol.isidentifier():
+    if not language:
         return
     texts = texts_with(ground, {cause.symbol}, token)
     beside = {path: text for path, text in texts.items() if language_of(path) == language}
-    files = {posixpath.dirname(error.place.file): error.place.file for error in cause.errors}
-    for number, (folder, file) in enumerate(files.items()):
+    folders: dict[str, dict[str, None]] = {}
+    for error in cause.errors:
+        folders.setdefault(posixpath.dirname(error.place.file), {})[error.place.file] = None
+    for number, files in enumerate(folders.values()):
+        file = next(iter(files))
         lines = {} if cause.scope else _as_others(cause.symbol, beside, file)
         lines = lines or _as_released(cause, beside.get(TreePath(file), ""), language, ground, to, token)
         for at, (line, (why, sure)) in enumerate(list(lines.items())[:_MOST_WAYS]):
             # A script names a module by the way to it, which is another from each folder.
-            where = Where(files=(f"{folder}/*" if folder else "/*",)) if language in _BY_WAY else Where(languages=(language,))
+            where = Where(files=tuple(f"/{path}" for path in files)) if language in _BY_WAY else Where(languages=(language,))
             yield Rule(
                 "-".join(("import", cause.symbol, *(str(part) for part in (at, number) if part))), "import", why, title=line,
                 old=cause.symbol, text=line, where=where, confidence=sure if len(lines) == 1 else _ONE_OF_SEVERAL, named=True,

@@ -30,8 +30,12 @@ _HEADS: Mapping[tuple[str, ...], re.Pattern[str]] = {
     C_FAMILY: re.compile(_COMMENTS + r"|\#pragma once|\#ifndef \w+\s*\#define \w+))*", re.DOTALL),
     _PYTHON: re.compile(r"(?:\s*\#[^\n]*)*(?:\s*(?:\"\"\".*?\"\"\"|'''.*?'''))?", re.DOTALL),
     _JAVA: re.compile(_COMMENTS + r"|package[ \t]+[\w.]+[ \t]*;))*", re.DOTALL),
+    _RUST: re.compile(_COMMENTS + r"|\#!\[[^\]]*\]))*", re.DOTALL),
 }  # fmt: skip
 _HEAD = re.compile(_COMMENTS + "))*", re.DOTALL)
+_CONDITIONS = re.compile(r"(?m)^[ \t]*#[ \t]*(if|endif)")
+# What has to stand before all others.
+_FIRST = "from __future__ "
 
 
 def import_line(name: str, text: str, path: str, into: str) -> str:
@@ -83,13 +87,17 @@ def with_import(line: str, name: str, path: str, text: str) -> Iterator[tuple[in
     if (beside := _beside(line, name, path, lines)) is not None:
         yield beside
         return
-    written = [found[0].strip() for found in lines]
-    if line in written:
+    if line in (found[0].strip() for found in lines):
         return
-    if lines and written == sorted(written) and (at := bisect(written, line)) == 0:
+    lines = [found for found in _unconditional(text, path, lines) if not found[0].startswith(_FIRST)] or lines
+    written = [found[0].strip() for found in lines]
+    is_sorted = bool(written) and written == sorted(written)
+    # Quotes and brackets would decide over the order of headers: behind the others one is right.
+    at = bisect(written, line) if is_sorted and (line[-1:] == written[0][-1:] or not path.endswith(C_FAMILY)) else len(lines)
+    if lines and at == 0 and not written[0].startswith(_FIRST):
         yield lines[0].start(), lines[0].start(), f"{line}{end}"
     elif lines:
-        after = lines[at - 1] if written == sorted(written) else lines[-1]
+        after = lines[max(at, 1) - 1]
         spot = text.find("\n", after.end())
         spot = len(text) if spot < 0 else spot - text[:spot].endswith("\r")
         yield spot, spot, f"{end}{line}"
@@ -97,6 +105,15 @@ def with_import(line: str, name: str, path: str, text: str) -> Iterator[tuple[in
         head = next((head for endings, head in _HEADS.items() if path.endswith(endings)), _HEAD).match(text)
         spot = head.end() if head is not None and head[0].strip() else 0
         yield spot, spot, f"{end}{end}{line}" if spot else f"{line}{end}{end}"
+
+
+def _unconditional(text: str, path: str, lines: Sequence[re.Match[str]]) -> list[re.Match[str]]:
+    """Of the lines of C those that stand in the fewest conditions, of which a guard is one that all of them have."""
+    if not path.endswith(C_FAMILY) or not lines:
+        return list(lines)
+    marks = [(found.start(), 1 if found[1] == "if" else -1) for found in _CONDITIONS.finditer(text)]
+    depths = [sum(step for at, step in marks if at < line.start()) for line in lines]
+    return [line for line, depth in zip(lines, depths, strict=True) if depth == min(depths)]
 
 
 def _beside(line: str, name: str, path: str, lines: Sequence[re.Match[str]]) -> tuple[int, int, str] | None:
@@ -108,7 +125,7 @@ def _beside(line: str, name: str, path: str, lines: Sequence[re.Match[str]]) -> 
         if found["module"] != mine["module"] or not found["module"] or (found["names"] or "").lstrip().startswith("type "):
             continue
         listed = (found["many"] or found["names"]) if path.endswith(_PYTHON) else "".join(re.findall(r"\{[^{}]*", found["names"]))
-        if listed.strip():
+        if listed.strip("{ \n"):
             last = found.start() + found[0].index(listed) + len(listed.rstrip())
             return last, last, f" {name}," if listed.rstrip().endswith(",") else f", {name}"
     return None

@@ -51,6 +51,16 @@ _PUT = [
     # Behind the last where they have none.
     ("a.ts", 'import { Stage } from "./s";', 'import "./z";\r\nimport "./b"; // first\r\nlet s: Stage;\r\n',
      'import "./z";\r\nimport "./b"; // first\r\nimport { Stage } from "./s";\r\nlet s: Stage;\r\n'),
+    # Outside of conditions, below what has to come first.
+    ("a.cpp", '#include "w/s.hpp"', '#include <map>\n#ifdef X\n#include "x.hpp"\n#endif\nStage s;\n',
+     '#include <map>\n#include "w/s.hpp"\n#ifdef X\n#include "x.hpp"\n#endif\nStage s;\n'),
+    ("a.hpp", '#include "w/s.hpp"', '#ifndef A\n#define A\n#include "t.hpp"\n#if X\n#include "x.hpp"\n#endif\nStage s;\n#endif\n',
+     '#ifndef A\n#define A\n#include "t.hpp"\n#include "w/s.hpp"\n#if X\n#include "x.hpp"\n#endif\nStage s;\n#endif\n'),
+    ("a.py", "from W import Stage", "from __future__ import annotations\nStage()\n", "from __future__ import annotations\nfrom W import Stage\nStage()\n"),
+    ("a.py", "from W import Stage", "from __future__ import annotations\n\nimport os\nStage()\n",
+     "from __future__ import annotations\n\nfrom W import Stage\nimport os\nStage()\n"),
+    ("a.rs", "use w::Stage;", "//! Mine.\n#![allow(dead_code)]\nfn f(s: Stage) {}\n", "//! Mine.\n#![allow(dead_code)]\n\nuse w::Stage;\nfn f(s: Stage) {}\n"),
+    ("a.ts", 'import { Stage } from "w/s";', 'import {} from "w/s";\nlet s: Stage;\n', 'import { Stage } from "w/s";\nimport {} from "w/s";\nlet s: Stage;\n'),
     # The first one stands below what has to be above it.
     ("A.java", "import w.Stage;", "// mine\npackage s;\n\nclass A { Stage s; }\n", "// mine\npackage s;\n\nimport w.Stage;\n\nclass A { Stage s; }\n"),
     ("a.hpp", '#include "w/s.hpp"', "#pragma once\nStage s;\n", '#pragma once\n\n#include "w/s.hpp"\nStage s;\n'),
