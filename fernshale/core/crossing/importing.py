@@ -34,7 +34,7 @@ _AS_OTHERS, _ONLY_ONE, _ONE_OF_SEVERAL = 0.95, 0.92, 0.3
 # More files with a name than this, and it is a word that tells nothing.
 _MOST_FILES, _MOST_WAYS = 60, 3
 # So many names are looked for at a look; the others after these were brought in.
-_MOST_NAMES = 40
+_MOST_NAMES = 12
 _BY_NAMESPACE = (*ENDINGS["java"], *ENDINGS["c#"])
 _HEADERS = tuple(ending for ending in C_FAMILY if ending.startswith(".h"))
 # Where only types are brought in, and where a module is named by the way to it.
@@ -46,16 +46,24 @@ def with_imports(rules: LegRules, causes: Sequence[Cause], ground: Ground, to: s
     # What the new release has not is brought in by nothing.
     gone = {change.symbol.name for change in rules.changes if change.kind in ("removed", "renamed")}
     wanted = [cause for cause in causes if cause.kind in (NAME, TYPE) and cause.symbol.isidentifier() and cause.symbol not in gone]
-    found = tuple({rule.id: rule for cause in wanted[:_MOST_NAMES] for rule in _rules_of(cause, ground, to, token)}.values())
+    wanted = wanted[:_MOST_NAMES]
+    if not wanted:
+        return rules
+    by_language: dict[str, dict[TreePath, str]] = {}
+    for path, text in texts_with(ground, {cause.symbol for cause in wanted}, token).items():
+        by_language.setdefault(language_of(path), {})[path] = text
+    found = tuple({rule.id: rule for cause in wanted for rule in _rules_of(cause, by_language, ground, to, token)}.values())
     return replace(rules, sets=(*rules.sets, RuleSet("what is there and not brought in", found, Path()))) if found else rules
 
 
-def _rules_of(cause: Cause, ground: Ground, to: str, token: CancelToken) -> Iterator[Rule]:
+def _rules_of(
+    cause: Cause, texts: Mapping[str, Mapping[TreePath, str]], ground: Ground, to: str, token: CancelToken
+) -> Iterator[Rule]:
+    """`texts` are those of the project by language and path."""
     language = language_of(cause.errors[0].place.file)
     if not language:
         return
-    texts = texts_with(ground, {cause.symbol}, token)
-    beside = {path: text for path, text in texts.items() if language_of(path) == language}
+    beside = texts.get(language, {})
     folders: dict[str, dict[str, None]] = {}
     for error in cause.errors:
         folders.setdefault(posixpath.dirname(error.place.file), {})[error.place.file] = None
