@@ -14,6 +14,7 @@ from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.settle import Taken, settle
 from fernshale.core.crossing.state import Crossing
 from tests.conftest import Tree
+from tests.engines import begin_engine
 from tests.wick import Wick, cross_wick, make_silent_wick, make_wick
 
 _OLD = "def light_up(room, hour):\n    return lamps.find(room).burn(hour)\n"
@@ -185,3 +186,29 @@ def test_five_thousand_errors_stay_smooth(tree: Tree, window: MainWindow, qtbot:
         QApplication.processEvents()
         shown.append(page._card.title.text())
     assert len(set(shown)) == 50
+
+
+def test_where_nothing_is_built_the_page_asks_and_offers_no_build(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:
+    old = "local Stage = {}\nfunction Stage.add_prop(stage, name)\n  table.insert(stage.props, name)\nend\nfunction Stage.flush(stage)\nend\nreturn Stage\n"
+    new = old.replace("add_prop", "place").replace("function Stage.flush(stage)\nend\n", "")
+    game = "local Stage = require 'stage'\nStage.add_prop(hall, 'boat')\nStage.flush(hall)\n"
+    crossing = begin_engine(tree, {"stage.lua": old}, {"stage.lua": new}, {"src/main.lua": game}, "")
+    settle(crossing, Taken("engine:sites", "apply", "test"), lambda line: None, no_progress, CancelToken())
+    page = _show(crossing, window, qtbot)
+    assert not page._build.isVisible() and page.finding.accessibleName().endswith("Look at 2 changes that nothing tells of.")
+    overview = window.session.overview
+    assert overview is not None
+    renamed, gone = (item for item in overview.matters if item.stage is Stage.BUILD)
+    page.go_to(gone)
+    with qtbot.waitSignal(page.editor_wanted) as opened:
+        page._edit.click()
+    assert opened.args == ["src/main.lua", 3]
+    page.go_to(renamed)
+    assert "compiler says nothing" not in page._code.toPlainText() and page._everywhere.isVisible()
+    for _ in (renamed, gone):
+        with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+            page._noted.click()
+    assert window.session.overview is not None and window.session.overview.is_done
+    assert (crossing.setup.project / "src/main.lua").read_text() == game
+    window.show_stage(Stage.TRIAL)
+    assert not window.pages[Stage.TRIAL]._run.isVisible()  # type: ignore[attr-defined]
