@@ -95,9 +95,7 @@ class Symbol:
     def is_overridable(self) -> bool:
         """Whether classes of others may have a method in its place."""
         may_be = "virtual" in self.marks or "abstract" in self.marks or self.file.endswith(_ALL_VIRTUAL)
-        return (
-            may_be and self.kind == "method" and self.marks.isdisjoint(_NEVER_VIRTUAL) and not self.name.startswith("_")
-        )
+        return may_be and self.kind == "method" and self.marks.isdisjoint(_NEVER_VIRTUAL)
 
     @property
     def is_hidden(self) -> bool:

@@ -89,6 +89,12 @@ _CASES = {
         "class Ledger(Ticker):\n    def tick(self, hour):\n        pass\n\n    def label(self, of: str = 'x') -> str:\n"
         '        raise NotImplementedError("label is not written yet")\n',
     ),
+    "c++, a hook with a line before its name": (
+        "w/actor.hpp", "class Actor { public: virtual void _tick(float step); };\n",
+        "class Actor { public: virtual void _tick(double step, int frame); };\n", "rewrite",
+        "class Heron : public Actor { void _tick(float dt) override; };\n",
+        "class Heron : public Actor { void _tick(double dt, int frame) override; };\n",
+    ),
     "c++, more parameters": (
         "w/actor.hpp", "namespace w { class Actor { public: virtual int act(int hour) const; }; }\n",
         "namespace w { class Stage; class Actor { public: virtual int act(int hour, Stage& stage) const; }; }\n", "rewrite",

@@ -78,7 +78,7 @@ def trial(ground: Ground, crossing: Crossing, compiles: bool = True) -> TrialVie
         view = TrialView(None, baseline, LogComparison(), can_run, (), rows, release=to, can_run=can_run)
         matters = [_not_run("not run yet on this release", compiles)] if can_run else []
         matters += _tried(view, crossing.decisions())
-        return replace(view, matters=(*matters, *_leg_end(matters, crossing)))
+        return replace(view, matters=(*matters, *(_leg_end(matters, crossing) if compiles else ())))
     run = RunRecord.from_json(kept["run"])
     before = baseline.run if baseline else None
     decided = crossing.decisions()
