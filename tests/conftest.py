@@ -67,3 +67,8 @@ def listing(root: Path) -> dict[str, object]:
                 with open(place, "rb") as file:
                     found[path] = (file.read(), status.st_mode)
     return found
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """What takes longest goes first, so that no processor waits for it at the end."""
+    items.sort(key=lambda item: "test_sample" not in item.nodeid and "test_other_engines" not in item.nodeid)

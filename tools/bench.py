@@ -356,9 +356,12 @@ def bench_diagnostics(folder: Path) -> None:
 
 
 def bench_drift(folder: Path) -> None:
-    """Two releases of 2,000 headers: of a small one a fifth differs, of a big one all."""
-    for name, every in (("a fifth of them differ", 5), ("all differ", 1)):
-        _bench_pair(name, *(_make_headers(folder / name / side, side == "new", every) for side in ("old", "new")))
+    """Two releases of 2,000 headers: of a small one a fifth differs, and all with a new year above; of a big one all."""
+    for name, every, has_year in (
+        ("a fifth of them differ", 5, False), ("the others by a year alone", 5, True), ("all differ", 1, False),
+    ):  # fmt: skip
+        sides = (_make_headers(folder / name / side, side == "new", every, has_year) for side in ("old", "new"))
+        _bench_pair(name, *sides)
 
 
 def _bench_pair(name: str, old: Path, new: Path) -> None:
@@ -383,14 +386,15 @@ def _tagged(releases: Sequence[Path]) -> tuple[str, float]:
     return "a tagger on both", timed(lambda: subprocess.run(command, capture_output=True, check=True))
 
 
-def _make_headers(folder: Path, is_new: bool, every: int) -> Path:
+def _make_headers(folder: Path, is_new: bool, every: int, has_year: bool) -> Path:
+    year = f"// Copyright {2026 if is_new else 2025}, the keepers of the piers\n" if has_year else ""
     line = "    /// Counts what lies at pier {0}.\n    virtual int count_{0}_{1}(const std::string& pier, int hour = {0}) const;\n"
     for number in range(2000):
         suffix = "now" if is_new and number % every == 0 else "once"
         methods = "".join(line.format(n, suffix) for n in range(24))
         place = folder / f"part{number % 40}" / f"h{number}.hpp"
         place.parent.mkdir(parents=True, exist_ok=True)
-        place.write_text(f"#pragma once\nnamespace m {{\nclass Boat{number} : public Base {{\npublic:\n{methods}}};\n}}\n")
+        place.write_text(f"{year}#pragma once\nnamespace m {{\nclass Boat{number} : public Base {{\npublic:\n{methods}}};\n}}\n")
     return folder
 
 

@@ -1,7 +1,7 @@
 """The symbols of two releases, as far as their files differ: what is the same on both sides cannot have changed.
 
-Files are held against each other by content; only those that differ are parsed, half of them by a second process where
-there is much to do (parsing holds the interpreter).
+Files are held against each other by content; only those that differ, and in more than remarks, are parsed, half of them by a
+second process where there is much to do (parsing holds the interpreter).
 """
 
 from __future__ import annotations
@@ -19,6 +19,7 @@ from fernshale.core.base.languages import LANGUAGES, SCRIPTS, language_of
 from fernshale.core.base.work import CancelToken, Progress, many_values
 from fernshale.core.drift.joining import join_symbols
 from fernshale.core.drift.parsing import read_source
+from fernshale.core.drift.remarks import differ_in_remarks
 from fernshale.core.drift.symbols import Symbol
 from fernshale.core.process.second import Second
 
@@ -124,14 +125,14 @@ def included(file: str) -> str:
 def _same_files(
     folders: Sequence[Path], files: Sequence[Mapping[str, os.stat_result]], token: CancelToken
 ) -> frozenset[str]:
-    """The paths at which both releases have the same bytes."""
-    old, new = map(str, folders)
+    """The paths at which both releases have the same bytes, but for remarks."""
     same = set()
-    for path, there in files[0].items():
+    for path in files[0]:
         token.check()
-        twin = files[1].get(path)
-        if twin is not None and twin.st_size == there.st_size and read_bytes(f"{old}/{path}") == read_bytes(f"{new}/{path}"):
-            same.add(path)
+        if path in files[1]:
+            old, new = (read_bytes(f"{folder}/{path}") for folder in folders)
+            if old == new or differ_in_remarks(old, new, path):
+                same.add(path)
     return frozenset(same)
 
 

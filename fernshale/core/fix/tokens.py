@@ -35,7 +35,7 @@ _DASH_COMMENT = r"""(?P<comment> --\[(?P<level>=*)\[.*?\](?P=level)\] | --[^\n]*
 _FLAGS = re.VERBOSE | re.DOTALL
 _CODE_AFTER = {comment: re.compile(comment + _CODE, _FLAGS) for comment in (_C_COMMENT, _HASH_COMMENT, _DASH_COMMENT)}
 # What begins that which can hide a name.
-_OPENINGS = {comment: re.compile(rf"[\"'{mark}]") for comment, mark in zip(_CODE_AFTER, ("/", "#", r"\-\["), strict=True)}
+_OPENINGS = dict(zip(_CODE_AFTER, ("\"'/", "\"'#", "\"'-["), strict=True))
 # Kind of token by the group that matched; comments are none. A fence is part of a raw string.
 _KINDS: dict[str, TokenKind | None] = {
     "comment": None,
@@ -94,10 +94,11 @@ def name_starts(text: str, path: str, name: str) -> Iterator[int]:
 
 def _hiding(text: str, comment: str) -> Iterator[tuple[int, int]]:
     """The spans of comments, strings and numbers with a quote inside, in order; then one behind the text."""
-    opening, token = _OPENINGS[comment], _CODE_AFTER[comment]
+    marks, token = _OPENINGS[comment], _CODE_AFTER[comment]
     end = 0
-    while first := opening.search(text, end):
-        at = first.start()
+    # Where each mark comes next: single letters are found many times faster than any of several.
+    places = [text.find(mark) for mark in marks]
+    while (at := min((place for place in places if place >= 0), default=-1)) >= 0:
         # A quote may belong to the word before it: the kind of a string, or the digits of a number.
         word = at
         while text[at] in "'\"" and word > end and (text[word - 1].isalnum() or text[word - 1] == "_"):
@@ -110,6 +111,7 @@ def _hiding(text: str, comment: str) -> Iterator[tuple[int, int]]:
                 break
         else:
             end = at + 1
+        places = [text.find(mark, end) if 0 <= place < end else place for mark, place in zip(marks, places, strict=True)]
     yield len(text) + 1, len(text) + 2
 
 
