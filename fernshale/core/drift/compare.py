@@ -34,6 +34,8 @@ ChangeKind = Literal[
 ]
 # Where a method says whether it is there to be overridden; elsewhere most may be, and nobody does.
 _SAY_SO = (*C_FAMILY, *ENDINGS["c#"])
+# Files that declare and have no bodies to tell by.
+_WITHOUT_BODIES = (".pyi", ".d.ts", ".d.mts", ".d.cts")
 _NOTHING = frozenset(("pass", "return", "None", "raise", "NotImplementedError", "self", "undefined"))
 # At least so likely, and the old symbol is told to have become the new one; below, it is told as removed with candidates.
 _TOLD = 0.35
@@ -159,7 +161,7 @@ def _gone(
 
 def _is_hook(symbol: Symbol) -> bool:
     """Whether a method does nothing itself, so that it is there for others to override."""
-    return _NOTHING.issuperset(symbol.words)
+    return _NOTHING.issuperset(symbol.words) and not symbol.file.endswith(_WITHOUT_BODIES)
 
 
 def _said_of(symbol: Symbol, scope: tuple[str, ...], text: str, who: str, names: Names) -> Candidate | None:

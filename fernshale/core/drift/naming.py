@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import re
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from functools import lru_cache
 
 _PART = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+|[^\W\d_]+")
@@ -15,6 +15,11 @@ _PART = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+|[^\W\d_]+")
 def parts_of(name: str) -> tuple[str, ...]:
     """`parseHTTPHeader_2` as `parse`, `http`, `header`, `2`."""
     return tuple(part.lower() for part in _PART.findall(name))
+
+
+def shared_start(one: Sequence[str], other: Sequence[str]) -> int:
+    """How many names both begin with."""
+    return next((at for at, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))
 
 
 class Rarity:

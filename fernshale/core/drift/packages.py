@@ -10,6 +10,7 @@ from functools import cached_property, lru_cache
 from pathlib import Path
 
 from fernshale.core.drift.parsing.python import module_of
+from fernshale.core.drift.naming import shared_start
 from fernshale.core.drift.release import list_sources, read_bytes
 
 Names = tuple[str, ...]
@@ -56,7 +57,7 @@ class Packages:
         if round_it or _is_for_others(stands):
             return min(round_it, key=len, default=stands)
         beside = ways or self._ways_of_modules.get(stands, [])
-        return min(beside, key=lambda way: (-_shared(way, stands), len(way), way), default=None)
+        return min(beside, key=lambda way: (-shared_start(way, stands), len(way), way), default=None)
 
     @cached_property
     def _ways(self) -> Mapping[Names, Sequence[Names]]:
@@ -126,11 +127,6 @@ def _turned(shown: Iterable[tuple[Names, Names]]) -> Mapping[Names, Sequence[Nam
     for written, stands in shown:
         found[stands].append(written)
     return found
-
-
-def _shared(one: Names, other: Names) -> int:
-    """How many names both begin with."""
-    return next((at for at, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))
 
 
 def _is_for_others(path: Names) -> bool:

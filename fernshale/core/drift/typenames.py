@@ -6,6 +6,7 @@ import re
 from functools import lru_cache
 from pathlib import Path
 
+from fernshale.core.drift.naming import shared_start
 from fernshale.core.drift.parsing import read_source
 from fernshale.core.drift.release import languages_of, list_sources, read_bytes
 from fernshale.core.drift.symbols import CONTAINER, Symbol
@@ -35,14 +36,9 @@ class TypeNames:
             for item in _types_in(self._folder, path)
             if item.name == name and not item.is_hidden
         ]
-        near = max(found, key=lambda item: _shared(item.scope, scope), default=None)
+        # Of those that stand outside, less what they have besides, the nearest is meant.
+        near = max(found, key=lambda item: 2 * shared_start(item.scope, scope) - len(item.scope), default=None)
         return near.full if near is not None else name
-
-
-def _shared(one: tuple[str, ...], other: tuple[str, ...]) -> int:
-    """How many names both begin with, less what the first has besides: of those outside the nearest is meant."""
-    same = next((at for at, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))
-    return 2 * same - len(one)
 
 
 @lru_cache(maxsize=512)

@@ -18,7 +18,10 @@ from tests.conftest import Tree
     [
         ("a.h", "// 2025\nint a();\n", "// 2026\n\nint a();\n", True),
         ("a.h", "/* by\n * them */ int a();\n", "/*\n * by us\n */ int a();\n", True),
-        ("a.h", "int a(); // one\n", "int a(); /* two */\n", True),
+        ("a.h", "// 2025\n/* x */\n\n// y\nint a();\n", "/* 2026 */ int a();\n", True),
+        ("a.h", "int a(); // one\n", "int a(); /* two */\n", False),
+        ("a.h", "// 2025\nint a();\n", "// deprecated\nint a();\n", False),
+        ("a.ts", "f(/\\//g, 'a');\n", "f(/\\//g, 'b');\n", False),
         ("a.h", 'auto u = "http://a/1"; // x\n', 'auto u = "http://a/2"; // x\n', False),
         ("a.h", 'auto u = "/* 1 */";\n', 'auto u = "/* 2 */";\n', False),
         ("a.h", "// x\nint a();\n", "// x\nint b();\n", False),
