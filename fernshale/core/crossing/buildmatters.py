@@ -77,9 +77,8 @@ def default_matters(ground: Ground, drift: Sequence[Used], texts: Texts, decided
         if key in seen or not _means_otherwise(change):
             continue
         seen.add(key)
-        for path, text in texts.of.items():
-            is_own = change.symbol.called in text and role_of(ground.profile, path).role == "own"
-            at = _first_call(change, rule, path, text) if is_own else None
+        for path, text in _own_with(change.symbol.called, ground, texts):
+            at = _first_call(change, rule, path, text)
             if at is not None:
                 title = f"{key.removeprefix(DEFAULT)}: compiles, and may mean something else"
                 place = f"{path}:{position(text, at)[0]}"
@@ -87,6 +86,11 @@ def default_matters(ground: Ground, drift: Sequence[Used], texts: Texts, decided
                 pin = (Proposal("pin", f"At each call: {rule.title}", (rule.why,), PIN),) if rule else ()
                 yield Matter(key, Stage.BUILD, title, "own", place, "", True, (*pin, noted))
                 break
+
+
+def _own_with(name: str, ground: Ground, texts: Texts) -> Iterator[tuple[TreePath, str]]:
+    """The project's own texts that have a name in them."""
+    return ((path, text) for path, text in texts.of.items() if name in text and role_of(ground.profile, path).role == "own")
 
 
 def _first_call(change: Change, rule: Rule | None, path: TreePath, text: str) -> int | None:
@@ -169,10 +173,8 @@ def gone_matters(
         key, name = f"{DEFAULT}{change.what}", change.symbol.called
         if key in decided or name in mended:
             continue
-        own = (path for path, text in texts.of.items() if name in text and role_of(ground.profile, path).role == "own")
-        place = next(((path, at) for path in own for at in name_starts(texts.of[path], path, name)), None)
+        own = _own_with(name, ground, texts)
+        place = next((f"{path}:{position(text, at)[0]}" for path, text in own for at in name_starts(text, path, name)), None)
         if place is not None:
-            path, at = place
-            where = f"{path}:{position(texts.of[path], at)[0]}"
-            yield Matter(key, Stage.BUILD, f"{change.what}: nothing here tells of it", "own", where, "", True, (_RIGHT,))
+            yield Matter(key, Stage.BUILD, f"{change.what}: nothing here tells of it", "own", place, "", True, (_RIGHT,))
 

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, SCRIPTS
 from fernshale.core.drift.compare import Change
@@ -43,10 +44,16 @@ def override_rules(change: Change, old: Symbol, new: Symbol, full_name: FullName
     if old.file.endswith(PYTHON):
         yield from _wider(change, old, new)
         return
-    if old.file.endswith(C_FAMILY):
-        yield from _new_type(change, old, new, full_name)
-    if old.is_overridable:
-        yield from _new_parameters(change, old, new, full_name)
+    is_c = old.file.endswith(C_FAMILY)
+    retyped = tuple(_new_type(change, old, new, full_name)) if is_c else ()
+    yield from retyped
+    rule = _new_parameters(change, old, new, full_name) if old.is_overridable else None
+    if rule is None:
+        return
+    yield rule
+    if is_c and old.parameters and not retyped:
+        # The definition stands outside of the class, where the compiler misses its declaration.
+        yield replace(rule, id=rule_id(old, "defined"), where=Where(), member="", silent=False, named=True)
 
 
 def renamed_override(change: Change, old: Symbol, new: Symbol) -> Rule:
@@ -96,11 +103,13 @@ def _in_full(type_: str, method: Symbol, full_name: FullName) -> str:
     return _SHORT.sub(lambda word: full_name(word[0], method.scope), type_)
 
 
-def _new_parameters(change: Change, old: Symbol, new: Symbol, full_name: FullName) -> Iterator[Rule]:
+def _new_parameters(change: Change, old: Symbol, new: Symbol, full_name: FullName) -> Rule | None:
     """Classes that derive from it declare its parameters as it does; those that stay keep the names they have there."""
     ours, theirs = old.parameters, new.parameters
-    if len(ours) > len(_METAS) or not all(item.type or item.name == "self" for item in (*ours, *theirs)):
-        return
+    is_typed = all(item.type or item.name == "self" for item in (*ours, *theirs))
+    # Without parameters and a result each call looks like the declaration.
+    if len(ours) > len(_METAS) or not is_typed or not (ours or old.returns):
+        return None
     metas = dict(zip(range(len(ours)), (f"${letter}" for letter in _METAS), strict=False))
     before = [_declared(metas[at], item, item.type, old.file) for at, item in enumerate(ours)]
     after = []
@@ -109,21 +118,14 @@ def _new_parameters(change: Change, old: Symbol, new: Symbol, full_name: FullNam
         name = item.name if was is None else metas[was]
         after.append(_declared(name, item, _in_full(item.type, new, full_name), old.file))
     if before == after or not all(after):
-        return
+        return None
     front, back = _around(old)
     title = f"{old.name}({', '.join(item.name or item.type for item in theirs)}), as in its base"
-    rule = Rule(
+    return Rule(
         rule_id(old, "override"), "rewrite", change.what, title, pattern=f"{front}({', '.join(before)}){back}",
         replacement=f"{front}({', '.join(after)}){back}", where=_derived(old, new), member=old.name,
         silent=old.file.endswith(_UNSAID), confidence=_RETYPED,
     )  # fmt: skip
-    yield rule
-    if old.file.endswith(C_FAMILY) and before:
-        # The definition stands outside of the class, where the compiler misses its declaration.
-        yield Rule(
-            rule_id(old, "defined"), "rewrite", change.what, title, pattern=rule.pattern, replacement=rule.replacement,
-            confidence=_RETYPED, named=True,
-        )  # fmt: skip
 
 
 def _was(ours: tuple[Parameter, ...], theirs: tuple[Parameter, ...], at: int) -> int | None:
@@ -148,7 +150,7 @@ def _around(method: Symbol) -> tuple[str, str]:
     """What stands before and behind a method's parameters, where it takes none: or each call would look like it."""
     if method.file.endswith(_RUST):
         return f"fn {method.name}", ""
-    if method.parameters or not method.returns:
+    if method.parameters:
         return method.name, ""
     return (
         (method.name, f": {method.returns}")

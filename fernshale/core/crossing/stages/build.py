@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
@@ -38,6 +37,7 @@ from fernshale.core.crossing.debts import find_debts
 from fernshale.core.crossing.drifting import Used, used_changes
 from fernshale.core.crossing.fixfinding import find_fixes, live_rules, silent_fixes, unchecked_fixes
 from fernshale.core.crossing.ground import Ground, engine_folder
+from fernshale.core.crossing.guesses import symbols_named
 from fernshale.core.crossing.hinted import with_hints
 from fernshale.core.crossing.importing import with_imports
 from fernshale.core.crossing.learning import learn_from_changes
@@ -86,7 +86,7 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     drift = used_changes(rules.changes, texts.used) if texts else ()
     defaults = tuple(default_matters(ground, drift, texts, decided)) if texts else ()
     if texts and not can_build:
-        mended = {re.split(r"::|\.", fix.rule.old or fix.rule.call)[-1] for fix in quiet}
+        mended = symbols_named([fix.rule for fix in quiet])
         defaults = (*defaults, *gone_matters(ground, drift, texts, mended, decided))
     pins = _pins(ground, drift, defaults, far, token)
     if last is None or shape is None or near is None:
