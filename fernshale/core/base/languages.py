@@ -23,6 +23,8 @@ C_FAMILY = (*ENDINGS["c"], *ENDINGS["c++"])
 NAMED_ARGUMENTS = (*ENDINGS["python"], *ENDINGS["c#"])
 # Languages in which a module is imported by its path, without the ending of its file.
 SCRIPTS = (*ENDINGS["typescript"], *ENDINGS["tsx"], *ENDINGS["javascript"])
+# Files in which a type stands behind the name of what is of it, after a colon.
+TYPE_BEHIND = (*SCRIPTS, *ENDINGS["rust"])
 # Files in which a comment begins with `#` or with `--`; in all others it begins with `//`.
 HASH_COMMENTS = (".py", ".pyi", ".sh", ".toml", ".yaml", ".yml", ".rb", ".pl", ".mk", ".cmake")
 DASH_COMMENTS = (".lua", ".sql")

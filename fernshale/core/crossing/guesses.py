@@ -113,13 +113,7 @@ def _rules_of(change: Change, leg: _Leg) -> Iterator[Rule]:
             yield from override_rules(change, old, now, leg.full_name)
     elif change.kind == "wider" and old is not None and now is not None:
         yield from override_rules(change, old, now, leg.full_name)
-    elif (
-        change.kind == "reordered"
-        and old is not None
-        and now is not None
-        and old.name == now.name
-        and not change.is_silent
-    ):
+    elif change.kind == "reordered" and old is not None and now is not None and old.name == now.name and not change.is_silent:
         # Twice done it would be undone, so it takes a person's word, place by place.
         rule = reorder_rule(old, now, rule_id(old, "order"), old.called, change.what, _REORDERED)
         yield rule

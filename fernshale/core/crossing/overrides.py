@@ -9,7 +9,7 @@ import re
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 
-from fernshale.core.base.languages import C_FAMILY, ENDINGS, SCRIPTS
+from fernshale.core.base.languages import C_FAMILY, ENDINGS, SCRIPTS, TYPE_BEHIND
 from fernshale.core.drift.compare import Change
 from fernshale.core.drift.joining import plain_type
 from fernshale.core.drift.symbols import Parameter, Symbol
@@ -18,8 +18,6 @@ from fernshale.core.fix.rules import Rule, Where
 
 _STUB, _RETYPED = 0.5, 0.8
 _JAVA, _C_SHARP, _RUST = ENDINGS["java"], ENDINGS["c#"], ENDINGS["rust"]
-# A type stands behind the name of a parameter, after a colon.
-_TYPE_BEHIND = (*SCRIPTS, *_RUST)
 # A method that overrides nothing any more compiles there, if nobody wrote that it should.
 _UNSAID = (*C_FAMILY, *_JAVA)
 # Types of Python that mean the same in each file.
@@ -143,7 +141,7 @@ def _declared(name: str, item: Parameter, type_: str, file: str) -> str:
         return item.type  # Rust's `&self`
     if not name:
         return ""
-    return f"{name}: {type_}" if file.endswith(_TYPE_BEHIND) else f"{type_} {name}"
+    return f"{name}: {type_}" if file.endswith(TYPE_BEHIND) else f"{type_} {name}"
 
 
 def _around(method: Symbol) -> tuple[str, str]:
@@ -154,7 +152,7 @@ def _around(method: Symbol) -> tuple[str, str]:
         return method.name, ""
     return (
         (method.name, f": {method.returns}")
-        if method.file.endswith(_TYPE_BEHIND)
+        if method.file.endswith(TYPE_BEHIND)
         else (f"{method.returns} {method.name}", "")
     )
 

@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from pathlib import Path
 
-from fernshale.core.drift.parsing.python import module_of
 from fernshale.core.drift.naming import shared_start
+from fernshale.core.drift.parsing.python import module_of
 from fernshale.core.drift.release import list_sources, read_bytes
 
 Names = tuple[str, ...]

@@ -211,13 +211,16 @@ def _getter(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     tokens = tokenize(text, path)
     # What a class inherits stands there without what it is of.
     inside = derived_spans(text, path, [rule.of]) if rule.of and not path.endswith(PYTHON) else []
+    # Where a tool names the place, it knows the type better than the text tells.
+    owner = Owners(tokens, rule.of, path) if rule.of and not rule.named else None
     for index in name_indexes(text, path, rule.old):
         token = tokens[index]
         before = tokens[index - 1] if index else None
         is_bare = any(start <= token.start < end for start, end in inside) and (
             before is None or before.kind != "name" or before.text in _BEFORE_VALUES
         )
-        if not is_bare and (before is None or before.text not in (".", "->")):
+        is_of = before is not None and before.text in (".", "->")
+        if not (is_bare or is_of) or (is_of and owner is not None and owner.is_another(index)):
             continue
         after = tokens[index + 1].text if index + 1 < len(tokens) else ""
         if after == "(":

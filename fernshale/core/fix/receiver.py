@@ -7,13 +7,10 @@ import re
 from collections.abc import Iterator, Sequence
 from functools import cached_property
 
-from fernshale.core.base.languages import ENDINGS, SCRIPTS
+from fernshale.core.base.languages import TYPE_BEHIND
 from fernshale.core.fix.classes import PYTHON, class_bodies
 from fernshale.core.fix.tokens import Token, group_end
 
-_RUST = ENDINGS["rust"]
-# Files in which a type stands behind what is of it, after a colon.
-_TYPE_BEHIND = (*SCRIPTS, *_RUST)
 # Words that stand where a type might and are none.
 _NO_TYPES = frozenset(
     ("return", "auto", "new", "delete", "else", "const", "var", "let", "case", "throw", "await", "in", "not", "and", "or",
@@ -28,7 +25,7 @@ class Owners:
     def __init__(self, tokens: Sequence[Token], of: str, path: str = "") -> None:
         self._tokens = tokens
         self._is_python = path.endswith(PYTHON)
-        self._has_type_behind = path.endswith(_TYPE_BEHIND)
+        self._has_type_behind = path.endswith(TYPE_BEHIND)
         self._of = re.split(r"::|\.", of)[-1]
 
     def is_another(self, index: int) -> bool:

@@ -52,6 +52,11 @@ _CASES = [
         "class A : public Actor {\n  int f() { set_keeper(2); return keeper() + (keeper()); }\n  int keeper(int);\n};\nclass B { int keeper; };\n",
     ),
     (
+        replace(_GETTER, of="m.Pier"),
+        "Pier p; p.keeper; Shed s; s.keeper; who.keeper;",
+        "Pier p; p.keeper(); Shed s; s.keeper; who.keeper();",
+    ),
+    (
         replace(_MEMBER, after=""),
         "class A : Actor { };\n",
         "class A : Actor {\n    int describe();\n };\n",
