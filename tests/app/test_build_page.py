@@ -209,6 +209,16 @@ def test_where_nothing_is_built_the_page_asks_and_offers_no_build(tree: Tree, wi
         with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
             page._noted.click()
     assert window.session.overview is not None and window.session.overview.is_done
+    # A slip is taken back on the page.
+    page._causes.select(next(row.payload for row in page._causes.rows() if row.title == "add_prop → place"))
+    assert page._later.text() == "Take it up" and not page._everywhere.isVisible() and "right as it is" in page._code.toPlainText()
+    page._causes.setFocus()
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        qtbot.keyClick(page._causes, Qt.Key.Key_L)
+    assert [item.key for item in window.session.overview.matters] == [renamed.key]
+    page.go_to(renamed)
+    with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
+        page._noted.click()
     assert (crossing.setup.project / "src/main.lua").read_text() == game
     window.show_stage(Stage.TRIAL)
     assert not window.pages[Stage.TRIAL]._run.isVisible()  # type: ignore[attr-defined]

@@ -187,6 +187,9 @@ class BuildPage(Page):
         rows += [_cause_row(item, most) for item in shown if not item.put_off]
         if later := [_cause_row(item, most) for item in shown if item.put_off]:
             rows += [Row("Not now", heading=True), *later]
+        if view.right:
+            rows.append(Row("Right as it is, you said", heading=True))
+            rows += [Row(title, "nothing is changed for it", "", payload=_Chosen(f"right:{key}")) for key, title in view.right]
         if not view.rounds and view.drift:
             rows.append(Row("What your code uses of what changed", heading=True))
             rows += [_drift_row(item) for item in view.drift]
@@ -233,6 +236,12 @@ class BuildPage(Page):
         matters = self._overview.build.matters if self._overview is not None and isinstance(chosen, _Chosen) else ()
         found = next((matter for matter in matters if matter.key == chosen.key), None)
         return found if found is not None and any(way.id == "noted" for way in found.proposals) else None
+
+    def _right(self) -> tuple[str, str] | None:
+        """Key and title of the chosen change that was said to be right as it is."""
+        chosen = self._causes.current()
+        listed = self._overview.build.right if self._overview is not None and isinstance(chosen, _Chosen) else ()
+        return next((item for item in listed if chosen.key == f"right:{item[0]}"), None)
 
     def ways(self) -> list[QPushButton]:
         if self.visited == "build:run":
@@ -284,7 +293,11 @@ class BuildPage(Page):
         for made in (self._in_file, self._here):
             made.setVisible(many > 1 and default is None)
         self._later.setVisible(cause is not None and not cause.cause.under and not is_settled)
-        self._later.setText("Take it up" if cause is not None and cause.put_off else "Not now")
+        right = self._right()
+        if right is not None:
+            self._later.setVisible(True)
+            self._edit.setVisible(False)
+        self._later.setText("Take it up" if right is not None or (cause is not None and cause.put_off) else "Not now")
         self._edit.setVisible(cause is not None or fix is not None or default is not None)
         self._aside.setVisible(cause is not None and cause.cause.owner == "own" and cause.open > 0)
         debt = self._debt()
@@ -298,6 +311,11 @@ class BuildPage(Page):
             self._hint.setText("")
             return
         self._hint.setText("")
+        if right is not None:
+            self._card.set_title(right[1], "right as it is")
+            words = "You said that it is right as it is, so nothing is changed for it and nothing asks about it."
+            self._code.setHtml(f"{self._style()}<p style='margin:8px'>{words}</p>")
+            return
         change = self._change(cause)
         if default is not None and fix is None:
             self._card.set_title(_what_default(default), default.place)
@@ -479,7 +497,9 @@ class BuildPage(Page):
 
     def _on_later(self) -> None:
         cause, _ = self._current()
-        if cause is not None and not cause.cause.under:
+        if (right := self._right()) is not None:
+            self.session.take_back(right[0], f"taken up again: {right[1]}")
+        elif cause is not None and not cause.cause.under:
             way, words = ("now", "taken up again") if cause.put_off else ("later", "put off")
             if not cause.put_off:
                 self._to_next()

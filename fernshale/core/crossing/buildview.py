@@ -76,6 +76,8 @@ class BuildView:
 
     `defaults` are the matters of calls that pass another default now, `pins` by their keys the fixes that say the old one.
 
+    `right` are what a person said of changes that nothing tells of, that they are right as they are: keys with titles.
+
     `is_stale`: files changed since that build, by a fix or outside. `outside` are files changed by somebody else.
     """
 
@@ -90,6 +92,7 @@ class BuildView:
     sure_from: float = SURE_FROM
     defaults: tuple[Matter, ...] = ()
     pins: Mapping[str, Fix] = field(default_factory=dict)
+    right: tuple[tuple[str, str], ...] = ()
 
     def change_of(self, cause: Cause) -> Change | None:
         """What changed in the engine that a cause stems from, as far as comparing the releases tells."""

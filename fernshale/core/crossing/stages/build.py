@@ -22,6 +22,7 @@ from fernshale.core.build.wordings import HEADER
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.aside import files_aside, has_file
 from fernshale.core.crossing.buildmatters import (
+    DEFAULT,
     PIN,
     cause_matters,
     default_key,
@@ -82,6 +83,9 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     can_build, decided = ground.profile.commands.build is not None, crossing.decisions()
     quiet = [*silent_fixes(rules, edits, far), *([] if can_build else unchecked_fixes(rules, ground, far, token))]
     silent = tuple(fix for fix in quiet if decided.keys().isdisjoint((f"fix:{fix.rule.id}", f"silent:{fix.rule.id}")))
+    names = {f"silent:{fix.rule.id}": fix.rule.name for fix in quiet}
+    noted = [key for key, item in decided.items() if item.choice == "noted"]
+    right = tuple((key, names.get(key, key.removeprefix(DEFAULT))) for key in noted if key in names or key.startswith(DEFAULT))
     texts = read_texts(ground, token) if rules.changes else None
     drift = used_changes(rules.changes, texts.used) if texts else ()
     defaults = tuple(default_matters(ground, drift, texts, decided)) if texts else ()
@@ -93,7 +97,7 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
         matters = (*(no_build() if can_build else ()), *silent_matters(silent, can_build), *defaults)
         # Where nothing is built, all is well once nothing is open.
         passed = not can_build and not matters
-        return BuildView(rounds, (), silent, drift, find_debts(crossing), can_build, passed, matters, far, defaults, pins)
+        return BuildView(rounds, (), silent, drift, find_debts(crossing), can_build, passed, matters, far, defaults, pins, right)
     is_stale = last["fingerprint"] != ground.fingerprint(_NOT_BUILT)
     states, gone = cause_states(rounds), files_aside(crossing)
     views = []
@@ -110,7 +114,7 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     passed = bool(last["passed"])
     matters = (*cause_matters(views, is_stale, passed), *silent_matters(silent, True), *defaults)
     found = tuple(views), silent, drift, find_debts(crossing)
-    return BuildView(rounds, *found, is_stale, passed and not is_stale, matters, far, defaults, pins)
+    return BuildView(rounds, *found, is_stale, passed and not is_stale, matters, far, defaults, pins, right)
 
 
 def run_round(crossing: Crossing, ground: Ground, on_line: OnLine, progress: Progress, token: CancelToken) -> Round:
