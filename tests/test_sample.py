@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import fcntl
 import json
 import os
 import shutil
@@ -20,6 +21,27 @@ from fernshale.core.engine.reassociate import draft_sites
 from fernshale.core.fix.rules import Rule, read_rules
 from fernshale.core.profile.read import read_profile
 from fernshale.sample import Sample, unpack
+
+_FLAGS = "-O0 -Wall"
+_HEADERS = ("algorithm", "chrono", "fstream", "functional", "map", "memory", "stdexcept", "string", "vector")
+
+
+@pytest.fixture
+def compiled_headers(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The library's headers compiled ahead, once for all processes of a run: files compile to the same in less than half the time."""
+    folder = tmp_path_factory.getbasetemp().parent / "headers"
+    header = folder / "library.hpp"
+    compiled = Path(f"{header}.gch")
+    compiled.mkdir(parents=True, exist_ok=True)
+    with open(folder / "lock", "w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        for standard in ("17", "20"):
+            if not (compiled / standard).exists():
+                header.write_text("".join(f"#include <{name}>\n" for name in _HEADERS))
+                words = ["g++", f"-std=c++{standard}", *_FLAGS.split(), "-x", "c++-header", header, "-o", folder / standard]
+                subprocess.run(words, check=True)
+                (folder / standard).rename(compiled / standard)
+    monkeypatch.setenv("CXXFLAGS", f"{_FLAGS} -include {header}")
 
 
 def _make(sample: Sample, release: str, build: Path, flags: str = "") -> subprocess.CompletedProcess[str]:
@@ -61,7 +83,7 @@ def test_sample_is_clean_on_its_release_and_breaks_in_many_ways_on_the_next(samp
 
 
 def test_stale_start_table_is_a_linker_error_and_the_silent_change_a_wrong_report(
-    sample: Sample, tmp_path: Path
+    sample: Sample, tmp_path: Path, compiled_headers: None
 ) -> None:
     """Plugins replaced, code fixed by the rules except the silent one, generated files left as they were."""
     for plugin, release in (("tidetable", "2.0.0"), ("gullvoice", "1.1.0")):
@@ -106,7 +128,7 @@ def test_stale_start_table_is_a_linker_error_and_the_silent_change_a_wrong_repor
     assert "passengers" not in report and "by dusk" not in report and "arrival at" not in report
 
 
-def test_headless_demo_goes_the_whole_way(tmp_path: Path) -> None:
+def test_headless_demo_goes_the_whole_way(tmp_path: Path, compiled_headers: None) -> None:
     words = [sys.executable, "-m", "fernshale", "demo", "--headless", "--folder", str(tmp_path / "demo")]
     done = subprocess.run([*words, "--json"], capture_output=True, text=True, timeout=400)
     assert done.returncode == 0, done.stdout[-2000:] + done.stderr
@@ -119,7 +141,7 @@ def test_headless_demo_goes_the_whole_way(tmp_path: Path) -> None:
         assert ledger["edits"] == ledger["carried"] + ledger["already"] + ledger["dropped"] and not ledger["decide"]
 
 
-def test_headless_demo_by_hand_stops_at_what_needs_a_person(tmp_path: Path) -> None:
+def test_headless_demo_by_hand_stops_at_what_needs_a_person(tmp_path: Path, compiled_headers: None) -> None:
     words = [sys.executable, "-m", "fernshale", "demo", "--headless", "--by-hand", "--folder", str(tmp_path / "demo")]
     done = subprocess.run(words, capture_output=True, text=True, timeout=400)
     assert done.returncode == 3 and "left to do" in done.stdout and "mine: Keep yours" in done.stdout

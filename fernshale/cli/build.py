@@ -8,15 +8,8 @@ from pathlib import Path
 from typing import Any
 
 from fernshale import __version__
-from fernshale.cli.session import (
-    LEFT_TO_DECIDE,
-    crossing_for,
-    ground_for,
-    print_json,
-    print_lines,
-    profile_for,
-    to_stderr,
-)
+from fernshale.cli.printing import LEFT_TO_DECIDE, print_json, print_lines, to_stderr
+from fernshale.cli.session import crossing_for, ground_for, profile_for
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, no_progress

@@ -5,7 +5,8 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from fernshale.cli.session import LEFT_TO_DECIDE, ground_for, print_json, print_lines
+from fernshale.cli.printing import LEFT_TO_DECIDE, print_json, print_lines
+from fernshale.cli.session import ground_for
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, no_progress

@@ -7,15 +7,9 @@ import json
 import time
 from pathlib import Path
 
-from fernshale.cli.session import (
-    LEFT_TO_DECIDE,
-    begun,
-    crossing_for,
-    matter_lines,
-    print_json,
-    print_lines,
-    to_stderr,
-)
+from fernshale.cli.begin import begun
+from fernshale.cli.printing import LEFT_TO_DECIDE, matter_lines, print_json, print_lines, to_stderr
+from fernshale.cli.session import crossing_for
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import printable

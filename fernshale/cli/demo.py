@@ -10,7 +10,7 @@ import time
 from pathlib import Path
 
 from fernshale.cli.cross import exit_code, run_crossing
-from fernshale.cli.session import matter_lines, print_json, print_lines
+from fernshale.cli.printing import matter_lines, print_json, print_lines
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.overview import begin_crossing

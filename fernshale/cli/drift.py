@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-from fernshale.cli.session import print_json, print_lines
+from fernshale.cli.printing import print_json, print_lines
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.drifting import used_changes, uses_of
 from fernshale.core.crossing.texts import names_in

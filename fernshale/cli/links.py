@@ -7,7 +7,8 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from fernshale.cli.session import LEFT_TO_DECIDE, print_json, print_lines, profile_for
+from fernshale.cli.printing import LEFT_TO_DECIDE, print_json, print_lines
+from fernshale.cli.session import profile_for
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, no_progress

@@ -5,15 +5,9 @@ from __future__ import annotations
 import argparse
 import sys
 
-from fernshale.cli.session import (
-    LEFT_TO_DECIDE,
-    begun,
-    ground_for,
-    matter_lines,
-    print_json,
-    print_lines,
-    to_stderr,
-)
+from fernshale.cli.begin import begun
+from fernshale.cli.printing import LEFT_TO_DECIDE, matter_lines, print_json, print_lines, to_stderr
+from fernshale.cli.session import ground_for
 from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, no_progress

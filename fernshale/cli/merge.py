@@ -7,7 +7,7 @@ import json
 from pathlib import Path
 from typing import Any
 
-from fernshale.cli.session import LEFT_TO_DECIDE, print_json, print_lines
+from fernshale.cli.printing import LEFT_TO_DECIDE, print_json, print_lines
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.words import count

@@ -8,7 +8,7 @@ import time
 from dataclasses import asdict
 from pathlib import Path
 
-from fernshale.cli.session import print_json, print_lines
+from fernshale.cli.printing import print_json, print_lines
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.route.serve import ShelfServer
 from fernshale.core.route.sources import read_shelf

@@ -7,7 +7,7 @@ import time
 from dataclasses import asdict
 from pathlib import Path
 
-from fernshale.cli.session import print_json, print_lines
+from fernshale.cli.printing import print_json, print_lines
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.comparison import compare_snapshots

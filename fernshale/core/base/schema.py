@@ -4,10 +4,14 @@ from __future__ import annotations
 
 import re
 import tomllib
+from functools import cache
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar, cast
 
 from fernshale.core.base.errors import FormatError, MisuseError
+
+if TYPE_CHECKING:
+    import pydantic
 
 T = TypeVar("T")
 
@@ -32,8 +36,6 @@ def read_toml(path: Path, shape: type[T], name: str) -> T:
 
 def parse_toml(text: str, path: Path, shape: type[T], name: str) -> T:
     """As `read_toml`, from text."""
-    import pydantic
-
     try:
         data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
@@ -44,12 +46,22 @@ def parse_toml(text: str, path: Path, shape: type[T], name: str) -> T:
         raise FormatError(path, [(1, f'the format key must be "{name}"')])
     if "from" in data:  # a keyword in Python, and the right word in a file
         data["from_"] = data.pop("from")
+    import pydantic
+
     try:
-        return pydantic.TypeAdapter(shape).validate_python(data)
+        return cast(T, _reader(shape).validate_python(data))  # type: ignore[arg-type]  # a class is hashable
     except pydantic.ValidationError as error:
         lines = _line_of_keys(text)
         faults = [(_line_for(lines, fault["loc"]), _wording(fault)) for fault in error.errors()]
         raise FormatError(path, sorted(faults)) from error
+
+
+@cache
+def _reader(shape: Any) -> pydantic.TypeAdapter[Any]:
+    """Making one takes longer than reading a file by it."""
+    import pydantic
+
+    return pydantic.TypeAdapter(shape)
 
 
 def _wording(fault: Any) -> str:

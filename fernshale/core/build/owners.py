@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from fernshale.core.base.treepath import TreePath
@@ -29,6 +29,8 @@ class Ground:
     plugins: tuple[tuple[str, TreePath], ...]
     role_of: Callable[[str], Role]
     line_now: Callable[[str, int], int]
+    # Many diagnostics name one place: what it is in the project is worked out once.
+    mapped: dict[Place, tuple[Place, str]] = field(default_factory=dict, init=False, repr=False, compare=False)
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,18 +71,29 @@ def find_owners(diagnostics: Sequence[Diagnostic], ground: Ground) -> tuple[Owne
 
 
 def _mapped(place: Place, ground: Ground) -> tuple[Place, str]:
+    known = ground.mapped.get(place)
+    if known is None:
+        known = ground.mapped[place] = _map(place, ground)
+    return known
+
+
+def _map(place: Place, ground: Ground) -> tuple[Place, str]:
     if not place.file:
         return place, "elsewhere"
-    path = Path(os.path.normpath(ground.project / place.folder / place.file))
-    if any(path.is_relative_to(folder) for folder in ground.scratch):
+    path = os.path.normpath(os.path.join(ground.project, place.folder, place.file))
+    if any(_is_in(path, folder) for folder in ground.scratch):
         return place, "elsewhere"
-    if ground.engine is not None and path.is_relative_to(ground.engine):
-        return replace(place, file=str(path)), "engine"
+    if ground.engine is not None and _is_in(path, ground.engine):
+        return replace(place, file=path), "engine"
     inner = ground.files.find(place)
     if inner is None:
         return place, "elsewhere"
     line = ground.line_now(inner, place.line) if place.line else 0
     return replace(place, file=inner, line=line, folder=""), _owner_inside(inner, ground)
+
+
+def _is_in(path: str, folder: Path) -> bool:
+    return f"{path}/".startswith(f"{folder}/")
 
 
 def _owner_inside(path: str, ground: Ground) -> str:

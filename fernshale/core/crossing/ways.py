@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -9,9 +10,9 @@ from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.release import is_release, parse_release, same_release
 from fernshale.core.base.work import CancelToken
 from fernshale.core.crossing.ground import Ground, engine_folder
-from fernshale.core.crossing.rules import written_rules
+from fernshale.core.crossing.rules import LegRules, written_rules
+from fernshale.core.crossing.ruling import find_all_edits
 from fernshale.core.crossing.texts import Texts
-from fernshale.core.fix.apply import find_edits
 from fernshale.core.route.candidates import Here, Wishes, concerning
 from fernshale.core.route.names import gone_names, names_of
 from fernshale.core.route.planner import UNSURE, Leg, plan_leg
@@ -89,16 +90,16 @@ def stops_between(shelf: Shelf, engine: str, from_: str, target: str, used: Mapp
     return list(lines.values())[-_MOST_STOPS:]
 
 
-def count_known(ground: Ground, shelf: Shelf, from_: str, to: str, texts: Texts) -> Mapping[str, int]:
+def count_known(ground: Ground, shelf: Shelf, from_: str, to: str, token: CancelToken) -> Mapping[str, int]:
     """Places of the project that the rules between two releases would change, by name of the rule, most first."""
 
     def count() -> dict[str, int]:
-        counts: dict[str, int] = {}
-        for rule in (rule for group in written_rules(ground, from_, to) for rule in group.rules):
-            edits = sum(len(find_edits(rule, path, text)) for path, text in texts.of.items())
-            if edits:
-                counts[rule.name] = edits
-        return dict(sorted(counts.items(), key=lambda item: -item[1]))
+        rules = [rule for rule in LegRules(tuple(written_rules(ground, from_, to))).all if rule.kind != "data"]
+        edits = find_all_edits(ground, rules, token)
+        counts: Counter[str] = Counter()
+        for rule in rules:
+            counts[rule.name] += len(edits.get(rule.id, ()))
+        return {name: number for name, number in counts.most_common() if number}
 
     return ground.manifest.derived(("known", shelf, from_, to, ground.profile.role, ground.along), count)
 
@@ -109,7 +110,7 @@ def _estimate(
     release = shelf.engine(ground.profile.id, to)
     leg = plan_leg(shelf, from_, to, here, wishes, texts.used.keys())
     faults = tuple(fault.what for fault in concerning(release.faults, texts.used))
-    known = count_known(ground, shelf, from_, to, texts)
+    known = count_known(ground, shelf, from_, to, token)
     return LegEstimate(leg, known, _gone(ground, from_, to, texts, token), faults)
 
 

@@ -21,7 +21,7 @@ from fernshale.core.fix.classes import PYTHON, class_bodies, derived_spans, pyth
 from fernshale.core.fix.comments import as_comments
 from fernshale.core.fix.data import data_edits, repeats
 from fernshale.core.fix.imports import with_import
-from fernshale.core.fix.pattern import Match, find_matches, match_at, parse_pattern
+from fernshale.core.fix.pattern import Match, all_matches, find_matches, parse_pattern
 from fernshale.core.fix.pyimports import bound_names, moved_imports, moved_uses
 from fernshale.core.fix.receiver import Owners
 from fernshale.core.fix.reorder import reordered_calls
@@ -350,8 +350,9 @@ def _member_spot(rule: Rule, text: str, opening: Token, body: Sequence[Token]) -
 
 def _rewrite(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     tokens = tokenize(text, path)
-    done = _already_rewritten(rule, tokens)
-    for match in find_matches(parse_pattern(rule.pattern), tokens):
+    found = tuple(find_matches(parse_pattern(rule.pattern), tokens))
+    done = _already_rewritten(rule, tokens) if found else []
+    for match in found:
         if any(first <= match.first and match.last <= last for first, last in done):
             continue
         start, end = tokens[match.first].start, tokens[match.last - 1].end
@@ -368,9 +369,7 @@ def _already_rewritten(rule: Rule, tokens: Sequence[Token]) -> list[tuple[int, i
     """Token spans that look like the replacement: whatever the pattern finds inside them was followed before."""
     if not re.sub(r"\$\$?\w+", "", rule.replacement).strip():
         return []  # nothing of it could be told from any other code
-    parts = parse_pattern(rule.replacement)
-    found = (match_at(parts, tokens, at) for at in range(len(tokens)))
-    return [(match.first, match.last) for match in found if match is not None]
+    return [(match.first, match.last) for match in all_matches(parse_pattern(rule.replacement), tokens)]
 
 
 def _filled(template: str, match: Match, tokens: Sequence[Token], text: str) -> str:

@@ -65,17 +65,21 @@ def parse_pattern(text: str) -> tuple[Part, ...]:
 
 def find_matches(parts: Sequence[Part], tokens: Sequence[Token]) -> Iterator[Match]:
     """Matches from left to right that do not overlap."""
-    at = 0
-    while at < len(tokens):
-        found = match_at(parts, tokens, at)
-        if found is not None and found.last > at:
+    behind = 0
+    for found in all_matches(parts, tokens):
+        if found.first >= behind and found.last > found.first:
             yield found
-            at = found.last
-        else:
-            at += 1
+            behind = found.last
 
 
-def match_at(parts: Sequence[Part], tokens: Sequence[Token], at: int) -> Match | None:
+def all_matches(parts: Sequence[Part], tokens: Sequence[Token]) -> Iterator[Match]:
+    """The match that begins at each token, where one does."""
+    text = parts[0].text
+    starts = (at for at, token in enumerate(tokens) if token.text == text) if text else range(len(tokens))
+    return (found for at in starts if (found := _match_at(parts, tokens, at)) is not None)
+
+
+def _match_at(parts: Sequence[Part], tokens: Sequence[Token], at: int) -> Match | None:
     """The match that begins at token `at`."""
     # `a::b` and `x.b` must not be found inside `c::a::b`: a leading name stands on its own.
     if parts[0].meta and at and tokens[at - 1].text in (".", "->", "::"):

@@ -1,0 +1,44 @@
+"""Begin a crossing, or go on with the one there is, in place or on a copy beside."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from fernshale.cli.printing import to_stderr
+from fernshale.cli.session import profile_for
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.treepath import printable
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.overview import begin_crossing
+from fernshale.core.crossing.state import Crossing, find_crossing
+from fernshale.core.snapshot.duplicate import duplicate_tree
+
+
+def begun(options: argparse.Namespace, token: CancelToken) -> Crossing:
+    """The crossing to the release that was named, begun or resumed."""
+    original = str(Path(options.project).resolve()) if options.beside else ""
+    project = _copied(Path(original), Path(options.beside), token) if original else Path(options.project)
+    known = find_crossing(project)
+    if not options.shelf and known is None:
+        raise MisuseError("name the shelf the releases lie on with --shelf")
+    shelves = options.shelf or (known.setup.shelves if known else ())
+    profile = profile_for(options, project)
+    # Who goes on with a crossing of some members need not name them again.
+    goes_on = known is not None and known.setup.target == options.to
+    members = options.member or (known.setup.members if known and goes_on else ())
+    return begin_crossing(project, profile, shelves, options.to, no_progress, token, options.via or (), members, original)
+
+
+def _copied(project: Path, beside: Path, token: CancelToken) -> Path:
+    """A copy of the project to cross in its place; the one there is when its crossing was begun already."""
+    if find_crossing(beside) is not None:
+        return beside
+    if find_crossing(project) is not None:
+        raise MisuseError(f"a crossing of {project} itself was begun already", "Leave --beside away to go on with it.")
+    done = duplicate_tree(project, beside, no_progress, token)
+    shared = f", {done.shared} of them sharing their blocks with the original" if done.shared else ""
+    to_stderr(f"{beside}: a copy of {done.files} files{shared}")
+    for path, why in done.reported:
+        to_stderr(f"  left out: {printable(path)}: {why}")
+    return beside
