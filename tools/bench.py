@@ -484,13 +484,13 @@ def bench_rules(folder: Path) -> None:
     def again() -> None:
         assert len(find_all_edits(ground, [rule], token)["tide"]) == 2000
 
-    first, next_look = timed(ours), timed(again)
-    for search, option in (("grep", "-rlF"), ("rg", "-lF")):
-        if shutil.which(search):
-            words = [search, option, "next_tide", str(root)]
-            theirs = timed(lambda words=words: subprocess.run(words, capture_output=True))
-            row("a rule over 20,000 source files", first, search, theirs)
-            row("a rule at the next look", next_look, search, theirs)
+    searches = [("grep", "-rlF"), *([("rg", "-lF")] if shutil.which("rg") else [])]
+    words = [[search, option, "next_tide", str(root)] for search, option in searches]
+    theirs = [lambda command=command: subprocess.run(command, capture_output=True) for command in words]
+    first, next_look, *others = timed_in_turn((ours, again, *theirs))
+    for (search, _), other in zip(searches, others, strict=True):
+        row("a rule over 20,000 source files", first, search, other)
+        row("a rule at the next look", next_look, search, other)
 
 
 def bench_survey(folder: Path) -> None:
@@ -601,6 +601,12 @@ def timed(work: Callable[[], object], runs: int = 3) -> float:
         work()
         times.append(time.perf_counter() - started)
     return statistics.median(times)
+
+
+def timed_in_turn(works: Sequence[Callable[[], object]], runs: int = 9) -> list[float]:
+    """The median of several runs of each, one after the other, so that all of them have the machine as it is just then."""
+    times = [[once(work) for work in works] for _ in range(runs)]
+    return [statistics.median(column) for column in zip(*times, strict=True)]
 
 
 def row(what: str, ours: float, other: str, theirs: float) -> None:

@@ -13,7 +13,7 @@ from fernshale.core.base.work import CancelToken
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.texts import texts_with
-from fernshale.core.fix.apply import Edit, apply_edits, find_conflicts, find_edits, has_needed, needed_words
+from fernshale.core.fix.apply import Edit, apply_edits, edits_near, find_conflicts, find_edits, has_needed, needed_words
 from fernshale.core.fix.rules import Rule
 from fernshale.core.links.marks import own_formats
 from fernshale.core.profile.model import Role
@@ -55,7 +55,7 @@ def find_all_edits(
         for path in files_of(ground.profile, (path for path in texts if path in near), *roles):
             token.check()
             for rule in near[path]:
-                found[rule.id] += find_edits(rule, path, texts[path])
+                found[rule.id] += edits_near(rule, path, texts[path])
     for rule in rules:
         if rule.kind == "data":
             for path in FirstFit([rule.files]).those(ground.paths):

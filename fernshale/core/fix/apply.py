@@ -55,10 +55,15 @@ def find_edits(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) 
 
     `formats` are how data files are read. Raises FormatError for a data file that a rule cannot be followed in.
     """
+    return edits_near(rule, path, text, formats) if has_needed(needed_words(rule), text) else ()
+
+
+def edits_near(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) -> tuple[Edit, ...]:
+    """As `find_edits`, in a text that is known to have what the rule needs."""
     finder = _FINDERS.get(rule.kind)
     if rule.kind == "data":
         finder = partial(data_edits, formats=formats)
-    if finder is None or not has_needed(needed_words(rule), text) or not _holds_here(rule.where, path, text):
+    if finder is None or not _holds_here(rule.where, path, text):
         return ()
     edits = tuple(
         Edit(path, position(text, start)[0], start, end, text[start:end], new, is_import(text, start))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -17,7 +18,9 @@ _MOST_FILES = 5000
 # Of fewer files each is read as quickly, and of more words most files have one.
 _FEW_FILES, _MANY_WORDS = 2000, 8
 # A text in another encoding begins with one of these, and its words look otherwise.
-_MARKS = tuple(map(os.fsdecode, (b"\xff\xfe", b"\xfe\xff")))
+_MARKS = tuple(map(os.fsdecode, (b"^\xff\xfe", b"^\xfe\xff")))
+# What stands for more than itself in a pattern.
+_SPECIAL = re.compile(r"[][\\.*^$]")
 _LIMIT_S = 600.0
 
 
@@ -33,11 +36,12 @@ def files_with(
         return paths
     if any("\n" in text for text in (*words, *paths)):
         return paths  # neither can be told in lines
-    looked_for = [part for word in (*words, *_MARKS) for part in ("-e", word)]
+    plain = (_SPECIAL.sub(r"\\\g<0>", word) for word in words)
+    looked_for = [part for pattern in (*plain, *_MARKS) for part in ("-e", pattern)]
 
     def search(part: Sequence[TreePath]) -> list[str] | None:
         # Byte by byte, whatever language the system speaks.
-        arguments = ["grep", "-F", "-l", "-s", *looked_for, "--", *part]
+        arguments = ["grep", "-l", "-s", *looked_for, "--", *part]
         done = run_command(arguments, root, token, lambda line: None, {"LC_ALL": "C"}, _LIMIT_S)
         # 1 says that nothing was found; anything else, that a file could not be looked at.
         return os.fsdecode(done.output).split("\n") if done.status in (0, 1) and not done.timed_out else None

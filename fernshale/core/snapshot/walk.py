@@ -83,8 +83,6 @@ def list_tree(
         try:
             with os.scandir(handle) as found:
                 items = sorted(found, key=_by_name)
-            if without:
-                items = [item for item in items if item.name not in without]
         except OSError as error:
             os.close(handle)
             reported.append((path, error.strerror or "unreadable"))
@@ -92,22 +90,28 @@ def list_tree(
         names: list[str] = []
         facts: list[int] = []
         inside: list[str] = []
+        others: list[int] = []
         for item in items:
+            name = item.name
+            if name in without:
+                continue
             try:
                 status = item.stat(follow_symlinks=False)
             except OSError as error:
-                reported.append((prefix + item.name, error.strerror or "unreadable"))
+                reported.append((prefix + name, error.strerror or "unreadable"))
                 continue
             # The plain fields all at once; only the exact times are asked for by name.
             mode, inode, device, links, _, _, size, _, _, _ = status
             kind = mode & _FORMAT
-            name = item.name
             if kind == _REGULAR:
                 if links > 1:
                     names_of.setdefault((device, inode), []).append((path, name))
             elif kind == _DIRECTORY:
                 inside.append(prefix + name)
-            elif kind != _LINK:
+                others.append(len(names))
+            elif kind == _LINK:
+                others.append(len(names))
+            else:
                 reported.append((prefix + name, "not a file, link or folder"))
                 continue
             names.append(name)
@@ -115,7 +119,8 @@ def list_tree(
         os.close(handle)
         count += len(names)
         waiting += reversed(inside)
-        folders[path] = _as_known(root, path, tuple(names), array("q", facts), previous.folders.get(path), trusted_ns, is_old)
+        known = previous.folders.get(path)
+        folders[path] = _as_known(root, path, tuple(names), array("q", facts), others, known, trusted_ns, is_old)
         progress("reading the tree", count, 0)
     _tie_names(folders, names_of)
     reported.sort()
@@ -128,26 +133,26 @@ def list_tree(
 
 
 def _as_known(
-    root: Path, path: str, names: tuple[str, ...], facts: array[int], known: Folder | None, trusted_ns: int, is_old: bool
-) -> Folder:
-    """The folder as listed, with what is known of it where nothing changed since. `is_old`: all that is known can be trusted."""
+    root: Path, path: str, names: tuple[str, ...], facts: array[int], others: Iterable[int], known: Folder | None,
+    trusted_ns: int, is_old: bool,
+) -> Folder:  # fmt: skip
+    """The folder as listed, with what is known of it where nothing changed since. `others` are the rows of what is no file;
+    `is_old`: all that is known can be trusted."""
     if known is not None and known.names == names and known.facts == facts and (is_old or known.newest_ns < trusted_ns):
         return known
     digests = bytearray(32 * len(names))
     extras: dict[str, Extra] = {}
-    rows: Iterable[int] = range(len(names))
     if known is not None:
-        rows = [row for row in rows if not _is_known(row, names, facts, known, trusted_ns, digests, extras)]
-    modes = facts[MODE::FACTS]
-    for row in rows:
-        kind = modes[row] & _FORMAT
-        if kind != _REGULAR:
-            # Gone or replaced since it was listed: what is read then is as good as what was there before.
-            with contextlib.suppress(OSError):
-                here = os.path.join(root, path, names[row])
-                extra = Extra(os.readlink(here)) if kind == _LINK else Extra(attributes=attributes_of(here))
-                if extra != NO_EXTRA:
-                    extras[names[row]] = extra
+        fresh = {row for row in range(len(names)) if not _is_known(row, names, facts, known, trusted_ns, digests, extras)}
+        others = fresh.intersection(others)
+    for row in others:
+        # Gone or replaced since it was listed: what is read then is as good as what was there before.
+        with contextlib.suppress(OSError):
+            here = os.path.join(root, path, names[row])
+            is_link = facts[FACTS * row + MODE] & _FORMAT == _LINK
+            extra = Extra(os.readlink(here)) if is_link else Extra(attributes=attributes_of(here))
+            if extra != NO_EXTRA:
+                extras[names[row]] = extra
     return Folder(path, names, facts, bytes(digests), extras)
 
 
