@@ -82,8 +82,9 @@ def test_sample_is_clean_on_its_release_and_breaks_in_many_ways_on_the_next(samp
     assert {item.diagnostic.place.file for item in shaders} == {"shaders/mist.glim", "plugins/lampwork/shaders/halo.glim"}
 
 
+@pytest.mark.usefixtures("compiled_headers")
 def test_stale_start_table_is_a_linker_error_and_the_silent_change_a_wrong_report(
-    sample: Sample, tmp_path: Path, compiled_headers: None
+    sample: Sample, tmp_path: Path
 ) -> None:
     """Plugins replaced, code fixed by the rules except the silent one, generated files left as they were."""
     for plugin, release in (("tidetable", "2.0.0"), ("gullvoice", "1.1.0")):
@@ -128,7 +129,8 @@ def test_stale_start_table_is_a_linker_error_and_the_silent_change_a_wrong_repor
     assert "passengers" not in report and "by dusk" not in report and "arrival at" not in report
 
 
-def test_headless_demo_goes_the_whole_way(tmp_path: Path, compiled_headers: None) -> None:
+@pytest.mark.usefixtures("compiled_headers")
+def test_headless_demo_goes_the_whole_way(tmp_path: Path) -> None:
     words = [sys.executable, "-m", "fernshale", "demo", "--headless", "--folder", str(tmp_path / "demo")]
     done = subprocess.run([*words, "--json"], capture_output=True, text=True, timeout=400)
     assert done.returncode == 0, done.stdout[-2000:] + done.stderr
@@ -141,7 +143,8 @@ def test_headless_demo_goes_the_whole_way(tmp_path: Path, compiled_headers: None
         assert ledger["edits"] == ledger["carried"] + ledger["already"] + ledger["dropped"] and not ledger["decide"]
 
 
-def test_headless_demo_by_hand_stops_at_what_needs_a_person(tmp_path: Path, compiled_headers: None) -> None:
+@pytest.mark.usefixtures("compiled_headers")
+def test_headless_demo_by_hand_stops_at_what_needs_a_person(tmp_path: Path) -> None:
     words = [sys.executable, "-m", "fernshale", "demo", "--headless", "--by-hand", "--folder", str(tmp_path / "demo")]
     done = subprocess.run(words, capture_output=True, text=True, timeout=400)
     assert done.returncode == 3 and "left to do" in done.stdout and "mine: Keep yours" in done.stdout

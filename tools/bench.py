@@ -366,10 +366,13 @@ def bench_drift(folder: Path) -> None:
 
 def _bench_pair(name: str, old: Path, new: Path) -> None:
     token = CancelToken()
-    tagged = _tagged([old, new])
-    row(f"symbols of two releases, {name}", timed(lambda: read_pair(old, new, "", no_progress, token)), *tagged)
-    row("the comparison, first time", once(lambda: compare_releases(old, new, "", no_progress, token)), *tagged)
-    row("the comparison, second time", timed(lambda: compare_releases(old, new, "", no_progress, token)), *tagged)
+    command = ["ctags", "-R", "-f", os.devnull, str(old), str(new)]
+    tag = (lambda: subprocess.run(command, capture_output=True, check=True)) if shutil.which("ctags") else lambda: None
+    read, tagged = timed_in_turn((lambda: read_pair(old, new, "", no_progress, token), tag), 5)
+    other = ("a tagger on both", tagged) if shutil.which("ctags") else ("no tagger here", float("nan"))
+    row(f"symbols of two releases, {name}", read, *other)
+    row("the comparison, first time", once(lambda: compare_releases(old, new, "", no_progress, token)), *other)
+    row("the comparison, second time", timed(lambda: compare_releases(old, new, "", no_progress, token)), *other)
 
 
 def once(act: Callable[[], object]) -> float:
@@ -377,13 +380,6 @@ def once(act: Callable[[], object]) -> float:
     start = time.perf_counter()
     act()
     return time.perf_counter() - start
-
-
-def _tagged(releases: Sequence[Path]) -> tuple[str, float]:
-    if shutil.which("ctags") is None:
-        return "no tagger here", float("nan")
-    command = ["ctags", "-R", "-f", os.devnull, *map(str, releases)]
-    return "a tagger on both", timed(lambda: subprocess.run(command, capture_output=True, check=True))
 
 
 def _make_headers(folder: Path, is_new: bool, every: int, has_year: bool) -> Path:

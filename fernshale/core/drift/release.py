@@ -18,7 +18,7 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.languages import LANGUAGES, SCRIPTS, language_of
 from fernshale.core.base.work import CancelToken, Progress, many_values
 from fernshale.core.drift.joining import join_symbols
-from fernshale.core.drift.parsing import read_source
+from fernshale.core.drift.parsing import read_both, read_source
 from fernshale.core.drift.remarks import differ_in_remarks
 from fernshale.core.drift.symbols import Symbol
 from fernshale.core.process.second import Second
@@ -67,23 +67,25 @@ def read_pair(old: Path, new: Path, language: str, progress: Progress, token: Ca
         for digest in differ[0].keys() & differ[1].keys()
         for path, there in zip(differ[0][digest], differ[1][digest], strict=False)
     }
-    jobs = [
-        (at, str(folder), path, files[at][path].st_size)
-        for at, folder in enumerate(folders)
-        for paths in differ[at].values()
-        for path in paths
-    ]
+    listed = [[path for paths in differ[at].values() for path in paths] for at in (0, 1)]
+    wanted = [frozenset(paths) for paths in listed]
+    jobs = []
+    for path in dict.fromkeys((*listed[0], *listed[1])):
+        sides = [str(folder) if path in wanted[at] else "" for at, folder in enumerate(folders)]
+        jobs.append((sides[0], sides[1], path, sum(files[at][path].st_size for at in (0, 1) if sides[at])))
     with many_values():
-        symbols = _parse(jobs, progress, token)
-        sides = [Release(folders[at], join_symbols(symbols[at]), frozenset(files[at])) for at in (0, 1)]
-    return Pair(sides[0], sides[1], moved)
+        read = _parse(jobs, progress, token)
+        symbols = [[item for path in listed[at] for item in read[path][at]] for at in (0, 1)]
+        releases = [Release(folders[at], join_symbols(symbols[at]), frozenset(files[at])) for at in (0, 1)]
+    return Pair(releases[0], releases[1], moved)
 
 
 def read_release(folder: Path, language: str, progress: Progress, token: CancelToken) -> tuple[Symbol, ...]:
     """All symbols of one release. Raises MisuseError, Cancelled."""
     files = list_sources(folder, languages_of(language))
-    jobs = [(0, str(folder), path, stat.st_size) for path, stat in files.items()]
-    return join_symbols(_parse(jobs, progress, token)[0])
+    jobs = [(str(folder), "", path, stat.st_size) for path, stat in files.items()]
+    read = _parse(jobs, progress, token)
+    return join_symbols(item for path in files for item in read[path][0])
 
 
 def languages_of(language: str) -> frozenset[str]:
@@ -154,50 +156,52 @@ def read_bytes(path: str) -> bytes:
         return b""  # what cannot be read has no symbols
 
 
-_Job = tuple[int, str, str, int]  # side, folder, relative path, bytes
+_Job = tuple[str, str, str, int]  # folder of the old release and of the new one, "" where it is not read; relative path; bytes
+_Both = tuple[tuple[Symbol, ...], tuple[Symbol, ...]]
 
 
-def _parse(jobs: Sequence[_Job], progress: Progress, token: CancelToken) -> list[list[Symbol]]:
-    """The symbols of both sides, file by file in the order of the jobs."""
+def _parse(jobs: Sequence[_Job], progress: Progress, token: CancelToken) -> dict[str, _Both]:
+    """The symbols of each file in both releases, by its path."""
+
+    def told(done: int) -> None:
+        progress("reading symbols", done, len(jobs))
+
     if sum(job[3] for job in jobs) < _MUCH or len(os.sched_getaffinity(0)) < 2:
-        return _by_side(
-            jobs, parse_files((jobs, token.check), lambda done: progress("reading symbols", done, len(jobs)))
-        )
-    half = _half(jobs)
-    with Second(_PARSE, (jobs[half:], None)) as second:
-        told = lambda done: progress("reading symbols", done + second.done, len(jobs))  # noqa: E731
-        mine = parse_files((jobs[:half], token.check), told)
-        theirs = second.result(token)
-    return _by_side(jobs, [*mine, *theirs])
+        return _by_path(jobs, parse_files((jobs, token.check), told))
+    here, there = _halves(jobs)
+    with Second(_PARSE, (there, None)) as second:
+        mine = parse_files((here, token.check), lambda done: told(done + second.done))
+        return _by_path((*here, *there), (*mine, *second.result(token)))
 
 
-def parse_files(
-    job: tuple[Sequence[_Job], Callable[[], None] | None], tell: Callable[[int], None]
-) -> list[tuple[Symbol, ...]]:
-    """The symbols of each file; the second process's part as well."""
+def parse_files(job: tuple[Sequence[_Job], Callable[[], None] | None], tell: Callable[[int], None]) -> list[_Both]:
+    """The symbols of each file in both releases; the second process's part as well."""
     files, check = job
-    read = []
-    for number, (_, folder, path, _) in enumerate(files):
+    read: list[_Both] = []
+    for number, (old, new, path, _) in enumerate(files):
         if number % 50 == 0:
             tell(number)
             if check is not None:
                 check()
-        read.append(read_source(read_bytes(f"{folder}/{path}"), path))
+        if old and new:
+            read.append(read_both(read_bytes(f"{old}/{path}"), read_bytes(f"{new}/{path}"), path))
+        else:
+            symbols = read_source(read_bytes(f"{old or new}/{path}"), path)
+            read.append((symbols, ()) if old else ((), symbols))
     return read
 
 
-def _half(jobs: Sequence[_Job]) -> int:
-    """Where both processes have as much to do: half of the bytes, and those parsed here while the second one starts."""
-    whole, seen = sum(job[3] for job in jobs) + _AHEAD, 0
-    for number, job in enumerate(jobs):
-        seen += job[3]
-        if seen * 2 >= whole:
-            return number + 1
-    return len(jobs)
+def _halves(jobs: Sequence[_Job]) -> tuple[list[_Job], list[_Job]]:
+    """What is parsed here and what in the second process, so that both have as much to do: the largest files first."""
+    here: list[_Job] = []
+    there: list[_Job] = []
+    left = -_AHEAD  # how many bytes more are parsed here than there
+    for job in sorted(jobs, key=lambda job: -job[3]):
+        part, size = (here, job[3]) if left <= 0 else (there, -job[3])
+        part.append(job)
+        left += size
+    return here, there
 
 
-def _by_side(jobs: Sequence[_Job], read: Sequence[tuple[Symbol, ...]]) -> list[list[Symbol]]:
-    sides: list[list[Symbol]] = [[], []]
-    for (side, *_), symbols in zip(jobs, read, strict=True):
-        sides[side] += symbols
-    return sides
+def _by_path(jobs: Sequence[_Job], read: Sequence[_Both]) -> dict[str, _Both]:
+    return {path: both for (*_, path, _), both in zip(jobs, read, strict=True)}

@@ -4,6 +4,6 @@ Only declarations are walked; of a body the names in it are taken by a plain wor
 be read of it.
 """
 
-from fernshale.core.drift.parsing.languages import read_source
+from fernshale.core.drift.parsing.languages import read_both, read_source
 
-__all__ = ["read_source"]
+__all__ = ["read_both", "read_source"]

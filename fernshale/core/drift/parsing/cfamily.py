@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from functools import lru_cache
+from functools import lru_cache, partial
 from typing import TYPE_CHECKING
 
 from fernshale.core.drift.parsing.source import Source, documented
@@ -19,6 +19,7 @@ _WRAPPERS = frozenset(
     ("declaration_list", "linkage_specification", "preproc_if", "preproc_ifdef", "preproc_else", "preproc_elif",
      "preproc_elifdef", "export_declaration")
 )  # fmt: skip
+_HOLDING = _WRAPPERS | {"namespace_definition"}
 _MARKS = frozenset(("virtual", "static", "explicit", "inline", "constexpr", "extern", "friend", "mutable", "const"))
 # A word in capitals between `class` and its name, before a declaration or in a line of its own above one is a macro: for
 # exporting it, or to say that it is on its way out. What stands before the word is looked at afterwards: a pattern that begins
@@ -70,7 +71,10 @@ def read_c_family(source: Source, root: Node) -> None:
 def _read_list(source: Source, parent: Node, scope: tuple[str, ...], access: str) -> None:
     """Declarations of a namespace or a file."""
     for child, doc, _ in documented(source, parent.children, _COMMENTS, _NO_ATTRIBUTES):
-        _read(source, child, scope, doc, access)
+        if child.type in _HOLDING:
+            _read(source, child, scope, doc, access)  # what stands in it is held against what was there
+        else:
+            source.once(child, ("list", scope, doc, access), partial(_read, source, child, scope, doc, access))
 
 
 def _read(source: Source, node: Node, scope: tuple[str, ...], doc: str, access: str) -> None:
@@ -149,7 +153,7 @@ def _read_members(source: Source, body: Node, scope: tuple[str, ...], access: st
         elif child.type in _WRAPPERS:
             access = _read_members(source, child, scope, access)
         else:
-            _read(source, child, scope, doc, access)
+            source.once(child, ("members", scope, doc, access), partial(_read, source, child, scope, doc, access))
     return access
 
 
@@ -171,11 +175,15 @@ def _read_declaration(source: Source, node: Node, scope: tuple[str, ...], doc: s
     kind = node.child_by_field_name("type")
     if kind is not None and (kind.type in _CLASSES or kind.type == "enum_specifier"):
         _read_type(source, kind, scope, doc, access)
+    declarators = node.children_by_field_name("declarator")
+    if not declarators:
+        return
     marks = {access}
-    for child in node.children:
-        if child.type in ("storage_class_specifier", "type_qualifier", "virtual", "explicit_function_specifier"):
-            marks |= _MARKS & set(source.text(child).split())
-    for declarator in node.children_by_field_name("declarator"):
+    if kind is None or not (kind.start_byte == node.start_byte and source.is_blank(kind.end_byte, declarators[0].start_byte)):
+        for child in node.children:
+            if child.type in ("storage_class_specifier", "type_qualifier", "virtual", "explicit_function_specifier"):
+                marks |= _MARKS & set(source.text(child).split())
+    for declarator in declarators:
         _read_declarator(source, node, declarator, scope, doc, marks, source.text(kind))
 
 
@@ -229,7 +237,7 @@ def _read_function(
     outer, name = _split(source.text(named))
     body = node.child_by_field_name("body")
     marks = set(marks)
-    for child in declarator.children:
+    for child in declarator.children if declarator.end_byte > given.end_byte else ():
         if child.type in ("virtual_specifier", "type_qualifier"):
             marks.add(source.text(child))
         elif child.type == "trailing_return_type":

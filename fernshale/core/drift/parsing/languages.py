@@ -15,12 +15,14 @@ from fernshale.core.drift.parsing.lua import read_lua
 from fernshale.core.drift.parsing.python import read_python
 from fernshale.core.drift.parsing.rust import read_rust
 from fernshale.core.drift.parsing.script import read_script
-from fernshale.core.drift.parsing.source import Source
+from fernshale.core.drift.parsing.source import Known, Source
+from fernshale.core.drift.parsing.trees import moved_tree
 from fernshale.core.drift.symbols import Symbol
 
 if TYPE_CHECKING:
-    from tree_sitter import Node, Parser
+    from tree_sitter import Node, Parser, Tree
 
+_C = frozenset(("c", "c++"))
 # A longer file is data or made by a machine; nobody writes against it.
 MOST_BYTES = 4_000_000
 
@@ -42,20 +44,51 @@ _TABLE: dict[str, tuple[str, str, _Reader]] = {
 
 def read_source(data: bytes, path: str) -> tuple[Symbol, ...]:
     """The symbols a file declares, in order. Files of unknown languages have none."""
-    language = language_of(path)
-    if not language or len(data) > MOST_BYTES:
+    language = _language(data, path)
+    if not language:
         return ()
-    *_, reader = _TABLE[language]
-    readable = prepare(data) if reader is read_c_family else data
-    source = Source(readable, path, data if readable != data else None)
-    reader(source, _parser(language).parse(readable).root_node)
-    return tuple(source.symbols)
+    return _read(language, data, _readable(language, data), path)[0]
+
+
+def read_both(old: bytes, new: bytes, path: str) -> tuple[tuple[Symbol, ...], tuple[Symbol, ...]]:
+    """As `read_source` of each of two texts of one file; what they share is parsed and read once.
+
+    Where the grammar finds faults in both, what it takes them for in the new one may follow the old one.
+    """
+    language = _language(old, path)
+    if language not in _C or not _language(new, path):
+        return read_source(old, path), read_source(new, path)
+    known: Known = {}
+    before, after = _readable(language, old), _readable(language, new)
+    symbols, tree = _read(language, old, before, path, known)
+    return symbols, _read(language, new, after, path, known, moved_tree(tree, before, after))[0]
+
+
+def _read(
+    language: str, data: bytes, readable: bytes, path: str, known: Known | None = None, before: Tree | None = None
+) -> tuple[tuple[Symbol, ...], Tree]:
+    """The symbols of a file and its tree; `before` is that of another text of it, moved to where this one has the same."""
+    source = Source(readable, path, data if readable != data else None, known)
+    parser = _parser(language)
+    tree = parser.parse(readable) if before is None else parser.parse(readable, before)
+    if before is not None and tree.root_node.has_error and not before.root_node.has_error:
+        tree = parser.parse(readable)  # what a fault is taken for depends on what was there before
+    _TABLE[language][2](source, tree.root_node)
+    return tuple(source.symbols), tree
+
+
+def _readable(language: str, data: bytes) -> bytes:
+    return prepare(data) if language in _C else data
+
+
+def _language(data: bytes, path: str) -> str:
+    return language_of(path) if len(data) <= MOST_BYTES else ""
 
 
 def parse(data: bytes, path: str) -> Node | None:
     """The syntax tree of a file, None for one of a language that is not known here."""
-    language = language_of(path)
-    if not language or len(data) > MOST_BYTES:
+    language = _language(data, path)
+    if not language:
         return None
     return _parser(language).parse(data).root_node
 

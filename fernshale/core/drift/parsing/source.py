@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Hashable, Iterable, Iterator
 from typing import TYPE_CHECKING
 
 from fernshale.core.drift.symbols import Parameter, Symbol, SymbolKind
@@ -13,6 +13,7 @@ if TYPE_CHECKING:
 
 _SPACE = re.compile(r"\s+")
 _NAME = re.compile(rb"[A-Za-z_]\w+")
+_NEWLINE = 10
 _MOST_WORDS = 120
 _MOST_DOC = 600
 _DOC_MARKS = re.compile(r"(?m)^[ \t]*(?:/\*+|\*+/|\*|//[/!]*|--+|#)[ \t]?|\*+/[ \t]*$")
@@ -27,15 +28,20 @@ _WARNING = re.compile(
     rb"(?is)warn\w*\s*\((?:[^()]|\([^()]*\)){0,400}?(?:Pending)?Deprecat\w*|deprecat\w*\s*\(\s*f?[\"']|DeprecationWarning\s*\("
 )
 
+Known = dict[Hashable, tuple[int, tuple[Symbol, ...]]]
+"""The symbols of declarations by their text and what they stand in, each with the row it was found at."""
+
 
 class Source:
     """The bytes of a file and a collector of its symbols."""
 
-    def __init__(self, data: bytes, path: str, written: bytes | None = None) -> None:
-        """`written` is the file as it is, where parts of it were blanked in `data`."""
+    def __init__(self, data: bytes, path: str, written: bytes | None = None, known: Known | None = None) -> None:
+        """`written` is the file as it is, where parts of it were blanked in `data`. `known` is what the same file of another
+        release declares, and takes in what is read here."""
         self.data = data
         self.path = path
         self._written = data if written is None else written
+        self._known = known
         self.symbols: list[Symbol] = []
 
     def text(self, node: Node | None) -> str:
@@ -48,6 +54,9 @@ class Source:
     def raw(self, start: int, end: int) -> str:
         return self.data[start:end].decode("utf-8", "replace")
 
+    def is_blank(self, start: int, end: int) -> bool:
+        return not self.data[start:end].strip()
+
     def blanked(self, node: Node) -> str:
         """What was blanked right before a node, with a space behind it."""
         if self._written is self.data:
@@ -57,12 +66,26 @@ class Source:
             start -= 1
         return self._written[start:end].decode("utf-8", "replace").strip() + " "
 
+    def once(self, node: Node, context: Hashable, read: Callable[[], None]) -> None:
+        """What `read` finds in a declaration; taken as it was found before where the same text stood in the same context."""
+        if self._known is None:
+            read()
+            return
+        row, first = node.start_point[0], len(self.symbols)
+        key = node.type, self._written[node.start_byte : node.end_byte], self.blanked(node), context
+        if (before := self._known.get(key)) is None:
+            read()
+            self._known[key] = row, tuple(self.symbols[first:])
+        else:
+            down = row - before[0]
+            self.symbols += [item.lower(down) for item in before[1]] if down else before[1]
+
     def words(self, node: Node | None) -> tuple[str, ...]:
         """The names in a body."""
         if node is None:
             return ()
         found = _NAME.findall(self.data, node.start_byte, min(node.end_byte, node.start_byte + 6000))
-        return tuple(name.decode("ascii", "replace") for name in found[:_MOST_WORDS])
+        return tuple(b" ".join(found[:_MOST_WORDS]).decode("ascii").split())
 
     def add(
         self,
@@ -131,22 +154,29 @@ def documented(
     """Each declaration with the comments and the attributes right above it."""
     doc: list[str] = []
     head: list[str] = []
-    last_line = -2
+    data = source.data
+    end = -1  # where the last comment or attribute ends
     for child in children:
         kind = child.type
         if kind in comments:
-            if child.start_point[0] > last_line + 1:
+            start = child.start_byte
+            if doc and not _is_near(data, end, start):
                 doc.clear()
-            doc.append(source.raw(child.start_byte, child.end_byte))
-            last_line = child.end_point[0] - (1 if child.end_point[1] == 0 else 0)
+            end = child.end_byte
+            doc.append(source.raw(start, end))
         elif kind in attributes:
             head.append(source.text(child))
-            last_line = child.end_point[0]
+            end = child.end_byte
         elif child.is_named:
-            near = child.start_point[0] <= last_line + 1
-            yield child, "\n".join(doc)[:_MOST_DOC] if near and doc else "", " ".join(head)
+            near = doc and _is_near(data, end, child.start_byte)
+            yield child, "\n".join(doc)[:_MOST_DOC] if near else "", " ".join(head)
             doc.clear()
             head.clear()
+
+
+def _is_near(data: bytes, end: int, start: int) -> bool:
+    """Whether no empty line stands between where one thing ends and another starts."""
+    return data.count(b"\n", end - 1 if data[end - 1] == _NEWLINE else end, start) <= 1
 
 
 def plain_doc(comment: str) -> str:

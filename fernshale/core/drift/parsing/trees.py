@@ -1,0 +1,33 @@
+"""A syntax tree of one text made ready for parsing another: what both have alike need not be parsed again."""
+
+from __future__ import annotations
+
+import re
+from itertools import accumulate
+from typing import TYPE_CHECKING
+
+from rapidfuzz.distance import Indel
+
+if TYPE_CHECKING:
+    from tree_sitter import Tree
+
+_LINE = re.compile(rb"[^\n]*\n|[^\n]+")
+# So many pairs of lines are held against each other at most: it takes a bit of memory for each.
+_MOST_PAIRS = 100_000_000
+
+
+def moved_tree(tree: Tree, old: bytes, new: bytes) -> Tree | None:
+    """The tree of `old`, told which lines differ in `new` and where all others stand there; None where it is no help."""
+    texts = [_LINE.findall(data) for data in (old, new)]
+    if len(texts[0]) * len(texts[1]) > _MOST_PAIRS:
+        return None
+    olds, news = ([0, *accumulate(map(len, lines))] for lines in texts)
+    # The last first, so that what stands above is where it was.
+    for step in reversed(Indel.opcodes(*texts)):
+        first, last, start, end = step.src_start, step.src_end, step.dest_start, step.dest_end
+        if step.tag != "equal":
+            at = olds[first]
+            tree.edit(at, olds[last], at + news[end] - news[start], (first, 0), (last, 0), (first + end - start, 0))
+        elif texts[0][first:last] != texts[1][start:end]:
+            return None  # lines are told by their hash alone
+    return tree
