@@ -154,19 +154,28 @@ def _follow(old: Symbol, candidate: Candidate, number: int, before: Path, after:
     elif old.full != new.full:
         to = ".".join(shown_path(new, after)) if new.file.endswith(PYTHON) else new.full
         if to != old.full:
-            yield Rule(id, "move", why, title=f"{old.full} → {to}", old=old.full, new=to, confidence=score)
-        if old.name != now and (now != new.name or _is_shown(old.name, before, new.name, after)):
+            of = to.rpartition(".")[0] if new.file.endswith(PYTHON) and _is_of_class(old, new) else ""
+            yield Rule(id, "move", why, title=f"{old.full} → {to}", old=old.full, new=to, of=of, confidence=score)
+        # Python sees a class only where it is brought in: beside the function, or as that was.
+        with_class = new.file.endswith(PYTHON) and _is_of_class(old, new) and new.scope[:-1] != old.scope
+        is_at_hand = now != new.name and not with_class
+        if old.name != now and (is_at_hand or _is_shown(old.name, before, new.scope[-1] if with_class else new.name, after)):
             yield Rule(f"{id}-shown", "rename", why, old=old.name, new=now, confidence=score, named=True)
 
 
 def _from_there(old: Symbol, new: Symbol) -> str:
     """How something new is written where the old name stood: a value over what holds it, where that stands beside the old one; a
     function that needs no object over its class."""
-    if old.kind == "function" and new.kind == "method" and not new.marks.isdisjoint(_OF_THE_CLASS):
+    if _is_of_class(old, new):
         return new.mark.join(new.path[-2:])
     depth = len(old.scope)
     is_inside = new.kind in ("enumerator", "field", "constant") and len(new.scope) > depth and new.scope[:depth] == old.scope
     return new.mark.join(new.path[depth:]) if is_inside else new.name
+
+
+def _is_of_class(old: Symbol, new: Symbol) -> bool:
+    """Whether a function went into a class and needs no object of it."""
+    return old.kind == "function" and new.kind == "method" and not new.marks.isdisjoint(_OF_THE_CLASS)
 
 
 def _header_rules(changes: Sequence[Change]) -> Iterator[Rule]:
@@ -196,23 +205,27 @@ def _shown_rules(changes: Sequence[Change], before: Path, after: Path) -> Iterat
     for written, stands in old.shown.items():
         if new.has(written):
             continue
-        change = became.get(stands)
+        change, member = became.get(stands), 0
         if change is not None and change.old is not None:
             best = change.candidates[0]
             where, score, why = best.symbol.path, best.score, best.evidence[0]
             is_called_no_more = change.old.is_callable and not best.symbol.is_callable
-            if best.written or best.symbol.kind in ("method", "field") or is_called_no_more:
+            member = 1 if _is_of_class(change.old, best.symbol) else 0
+            if best.written or (best.symbol.kind in ("method", "field") and not member) or is_called_no_more:
                 continue
         elif new.has(stands):
             where, score, why = stands, _STAYED, f"{'.'.join(written[:-1])} shows it no more, and {'.'.join(stands)} stayed"
         else:
             continue
-        now = new.written(where)
+        # A package shows a class, and not what stands in it.
+        holder, inner = where[: len(where) - member], where[len(where) - member :]
+        now = new.written(holder)
         # Where the package shows the new name, the name alone is another, which has a rule.
         if now is not None and not new.has((*written[:-1], now[-1])):
-            names = ".".join(written), ".".join(now)
+            names = ".".join(written), ".".join((*now, *inner))
             title = " → ".join(names)
-            yield Rule(f"drift-shown-{names[0]}", "move", why, title, old=names[0], new=names[1], confidence=score)
+            of = ".".join(now) if member else ""
+            yield Rule(f"drift-shown-{names[0]}", "move", why, title, old=names[0], new=names[1], of=of, confidence=score)
 
 
 def _factory(change: Change) -> Iterator[Rule]:

@@ -22,7 +22,7 @@ from fernshale.core.fix.comments import as_comments
 from fernshale.core.fix.data import data_edits, repeats
 from fernshale.core.fix.imports import with_import
 from fernshale.core.fix.pattern import Match, all_matches, find_matches, parse_pattern
-from fernshale.core.fix.pyimports import bound_names, moved_imports, moved_uses
+from fernshale.core.fix.pyimports import bound_names, moved_imports, moved_uses, place_of
 from fernshale.core.fix.receiver import Owners
 from fernshale.core.fix.reorder import reordered_calls
 from fernshale.core.fix.rules import Rule, Where
@@ -161,14 +161,15 @@ def _move(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     old, new = re.split(r"::|\.", rule.old), re.split(r"::|\.", rule.new)
     tokens = tokenize(text, path)
     bound = bound_names(text, path) if path.endswith(PYTHON) else {}
+    place = place_of(new, rule.of)
     if bound:
-        yield from moved_imports(old, new, text, path)
+        yield from moved_imports(old, place, text, path)
     imported: set[str] = set()
     for index in name_indexes(text, path, old[-1]):
         first, names = _chain_before(tokens, index)
         if len(names) < 2 or (first and tokens[first - 1].text in (".", "->")):
             continue
-        if (use := moved_uses(names, old, new, bound)) is not None:
+        if (use := moved_uses(names, old, place, bound)) is not None:
             chain, behind, line = use
             yield tokens[first].start, tokens[index].end, chain
             if behind is not None and line and line not in imported:

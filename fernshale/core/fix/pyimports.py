@@ -42,8 +42,40 @@ def bound_names(text: str, path: str) -> dict[str, Bound]:
     return found
 
 
-def moved_imports(old: Sequence[str], new: Sequence[str], text: str, path: str) -> Iterator[Edit]:
-    """The lines that import `old` by its name from its module, with it imported from where it is now."""
+@dataclass(frozen=True, slots=True)
+class Place:
+    """Where a name stands now: its module, and the names from there on; of two the first is that of a class."""
+
+    module: tuple[str, ...]
+    names: tuple[str, ...]
+
+    @property
+    def imported(self) -> str:
+        return self.names[0]
+
+    @property
+    def written(self) -> str:
+        """How it is written where the module is imported by what it shows."""
+        return ".".join(self.names)
+
+    @property
+    def full(self) -> tuple[str, ...]:
+        return (*self.module, *self.names)
+
+    @property
+    def line(self) -> str:
+        return f"from {'.'.join(self.module)} import {self.imported}"
+
+
+def place_of(path: Sequence[str], class_: str) -> Place:
+    """The place of a path; what stands in a class (`class_` is its full name, "" for none) is brought in with that."""
+    end = -2 if class_ and ".".join(path[:-1]) == class_ else -1
+    return Place(tuple(path[:end]), tuple(path[end:]))
+
+
+def moved_imports(old: Sequence[str], new: Place, text: str, path: str) -> Iterator[Edit]:
+    """The lines that import `old` by its name from its module, with it imported from where it is now. Where a class is imported
+    for it, its uses are written anew as well."""
     for line in _in_code(_FROM, text, path, "from"):
         # What goes on behind a backslash is left alone: it is not known whole.
         if line["module"] != ".".join(old[:-1]) or text.startswith("\\", line.end()):
@@ -52,8 +84,13 @@ def moved_imports(old: Sequence[str], new: Sequence[str], text: str, path: str) 
         alias = next((alias for name, alias in names if name == old[-1]), None)
         if alias is None:
             continue
-        alias = alias or (old[-1] if new[-1] != old[-1] else "")
-        moved = f"{line['indent']}from {'.'.join(new[:-1])} import {new[-1]}{f' as {alias}' if alias else ''}"
+        moved = f"{line['indent']}{new.line}"
+        if len(new.names) > 1:
+            uses = name_starts(text, path, alias or old[-1])
+            here = (at for at in uses if not line.start() <= at < line.end() and not _hangs_on(text, at))
+            yield from ((at, at + len(alias or old[-1]), new.written) for at in here)
+        elif alias := alias or (old[-1] if new.imported != old[-1] else ""):
+            moved += f" as {alias}"
         end = line.start() + len(line[0].rstrip())
         if len(names) == 1:
             yield line.start(), end, moved
@@ -64,26 +101,31 @@ def moved_imports(old: Sequence[str], new: Sequence[str], text: str, path: str) 
         yield end, end, line_end(text) + moved
 
 
+def _hangs_on(text: str, at: int) -> bool:
+    """Whether a name is that of a member of something."""
+    return text[:at].rstrip(" \t").endswith(".")
+
+
 def moved_uses(
-    names: Sequence[str], old: Sequence[str], new: Sequence[str], bound: dict[str, Bound]
+    names: Sequence[str], old: Sequence[str], new: Place, bound: dict[str, Bound]
 ) -> tuple[str, Bound | None, str] | None:
     """How a chain of names is written once `old` is `new`, as (text, the import it stands behind, the import it wants besides);
     None where no import says what the chain means."""
     whole = next((end for end in range(len(names) - 1, 0, -1) if (at := bound.get(".".join(names[:end]))) and at.is_whole), 0)
+    module, full = ".".join(new.module), ".".join(new.full)
     if whole:
         known = bound[".".join(names[:whole])]
-        module = ".".join(new[:-1])
-        return (".".join(new), known, "" if module in bound else f"import {module}") if list(names) == list(old) else None
+        return (full, known, "" if module in bound else f"import {module}") if list(names) == list(old) else None
     known_as = bound.get(names[0])
     if known_as is None or [*known_as.meaning, *names[1:]] != list(old):
         return None
     meaning = known_as.meaning
-    if tuple(new[: len(meaning)]) == meaning:
-        return ".".join([names[0], *new[len(meaning) :]]), None, ""
-    if new[-1] not in bound:
-        return new[-1], known_as, f"from {'.'.join(new[:-1])} import {new[-1]}"
-    is_same = bound[new[-1]].meaning == tuple(new)
-    return (new[-1], None, "") if is_same else (".".join(new), known_as, f"import {'.'.join(new[:-1])}")
+    if new.full[: len(meaning)] == meaning:
+        return ".".join([names[0], *new.full[len(meaning) :]]), None, ""
+    if new.imported not in bound:
+        return new.written, known_as, new.line
+    is_same = bound[new.imported].meaning == (*new.module, new.imported)
+    return (new.written, None, "") if is_same else (full, known_as, f"import {module}")
 
 
 def _in_code(pattern: re.Pattern[str], text: str, path: str, word: str) -> Iterator[re.Match[str]]:

@@ -98,3 +98,24 @@ def test_imports_keep_all_other_names(names: list[str], between: str, has_comma:
 
     wanted = {("wick.lsp.server", *item[1:]) if item[1] == "Boat" else item for item in bound(text)}
     assert bound(_moved(_NEARBY, text)) == wanted
+
+
+@pytest.mark.parametrize(
+    ("before", "after"),
+    [
+        ("import wick\nwick.hexed(2)\n", "import wick\nimport wick.types\nwick.types.Colour.hexed(2)\n"),
+        ("import wick as w\nw.hexed(2)\n", "import wick as w\nw.types.Colour.hexed(2)\n"),
+        (
+            "from wick import hexed\nhexed(hexed(2))\nx.hexed(3)\nx. hexed\n",
+            "from wick.types import Colour\nColour.hexed(Colour.hexed(2))\nx.hexed(3)\nx. hexed\n",
+        ),
+        (
+            "from wick import glow, hexed as h\nprint(h(2), 'h')\n",
+            "from wick import glow\nfrom wick.types import Colour\nprint(Colour.hexed(2), 'h')\n",
+        ),
+        ("from dock import Colour\nimport wick as w\nw.hexed(2)\n", "from dock import Colour\nimport wick as w\nw.types.Colour.hexed(2)\n"),
+    ],
+)
+def test_what_went_into_a_class_is_brought_in_with_that(before: str, after: str) -> None:
+    rule = Rule("m", "move", "w", old="wick.hexed", new="wick.types.Colour.hexed", of="wick.types.Colour")
+    assert _moved(rule, before) == after and _moved(rule, after) == after
