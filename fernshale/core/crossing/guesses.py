@@ -73,11 +73,20 @@ def guess_rules(changes: Sequence[Change], old: Path, new: Path, title: str, kno
                     if rule.pattern in goes:
                         continue
                     goes.add(rule.pattern)
-                rules.setdefault(rule.id, rule)
+                _add(rules, rule)
     for rule in (*_header_rules(changes), *_shown_rules(changes, old, new)):
         if rule.old not in known and re.split(r"::|\.", rule.old)[-1] not in known:
             rules.setdefault(rule.id, rule)
     return RuleSet(title, tuple(rules.values()), new)
+
+
+def _add(rules: dict[str, Rule], rule: Rule) -> None:
+    """Of two rules with one id the first, but where they look for different code: each of several overloads has its own."""
+    number, id = 1, rule.id
+    while id in rules and rule.kind == "rewrite" and rules[id].pattern != rule.pattern:
+        number += 1
+        id = f"{rule.id}-{number}"
+    rules.setdefault(id, replace(rule, id=id))
 
 
 @dataclass(frozen=True, slots=True)

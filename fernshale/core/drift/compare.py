@@ -97,8 +97,8 @@ def compare(pair: Pair, token: CancelToken) -> tuple[Change, ...]:
         elif group[0].kind == "constructor" and len(path) > 1:
             # It goes along with its class, by the new name of that.
             scope = matches.scope_of(path[:-1])
-            there = news.get((*scope, scope[-1] if path[-1] == path[-2] else path[-1]), ())
-            changes += _compare_overloads(group, there, matches.types)
+            name = scope[-1] if scope and path[-1] == path[-2] else path[-1]
+            changes += _compare_overloads(group, news.get((*scope, name), ()), matches.types)
     followed = {matches.scope_of(item.path) for item in gone} | {item.path for item in matches.chosen.values()}
     new_paths = {item.path for item in fresh}
     changes += [

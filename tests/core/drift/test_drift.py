@@ -653,3 +653,10 @@ def test_a_function_that_went_into_a_class_is_found_by_the_name_of_both(file: st
     assert change.kind == "renamed" and "tide_of_day is of_day of Tide" in change.candidates[0].evidence
     names = {(rule.kind, rule.new) for rule in guess_rules(changes, *folders, "t", ()).rules}
     assert names & {("rename", written), ("move", f"w::{written}"), ("move", f"w.tides.{written}")}
+
+
+def test_a_class_whose_members_stand_alone_now_has_a_constructor_that_went(tree: Tree) -> None:
+    members = "void moor_boat(int boat, int rope);\nint count_lanterns(int day, int hour);\nvoid ring_fog_bell(int times, float loud);\n"
+    old = tree("old", {"pier.hpp": f"namespace m {{ class Pier {{ public: Pier(int n);\n{members}}}; }}\n"})
+    told = _told(_changes(old, tree("new", {"pier.hpp": members})))
+    assert ("moved", "m::Pier::ring_fog_bell", "ring_fog_bell") in told and ("removed", "m::Pier", "") in told
