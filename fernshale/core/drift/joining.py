@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
+from itertools import groupby
+from operator import attrgetter
 
 from fernshale.core.drift.symbols import CONTAINER, Symbol
 
@@ -18,24 +20,26 @@ def join_symbols(symbols: Iterable[Symbol]) -> tuple[Symbol, ...]:
     What a source file of C or C++ defines belongs to the header's declaration. Where a release has headers, what no
     header declares is its own affair. A name that several files declare (conditional compilation, typed stubs) is one.
     """
-    listed = list(symbols)
-    headers = [item for item in listed if item.file.endswith(_HEADERS)]
-    sources = [item for item in listed if item.file.endswith(_SOURCES)]
-    others = [item for item in listed if not item.file.endswith((*_HEADERS, *_SOURCES))]
+    headers: list[Symbol] = []
+    sources: list[Symbol] = []
+    others: list[Symbol] = []
+    for file, of_file in groupby(symbols, attrgetter("file")):
+        part = headers if file.endswith(_HEADERS) else sources if file.endswith(_SOURCES) else others
+        part += of_file
     if headers and sources:
         sources = _under_declarations(headers, sources)
     groups: dict[object, list[Symbol]] = defaultdict(list)
     for item in (*headers, *sources, *others):
         groups[item.kind, item.name, item.scope].append(item)
-    joined = _with_hidden([symbol for group in groups.values() for symbol in _overloads(group)])
+    joined: list[Symbol] = []
+    for group in groups.values():
+        joined += group if len(group) == 1 else _overloads(group)
     # What shares a line stays in the order it was read in.
-    return tuple(sorted(joined, key=lambda item: (item.file, item.line)))
+    return tuple(sorted(_with_hidden(joined), key=attrgetter("file", "line")))
 
 
 def _overloads(group: Sequence[Symbol]) -> Iterable[Symbol]:
     """Of symbols with one name, those with one signature joined."""
-    if len(group) == 1:
-        return group
     shapes: dict[object, list[Symbol]] = defaultdict(list)
     for item in group:
         shapes[tuple(plain_type(each.type) for each in item.parameters)].append(item)
@@ -44,8 +48,10 @@ def _overloads(group: Sequence[Symbol]) -> Iterable[Symbol]:
 
 def _with_hidden(symbols: Sequence[Symbol]) -> list[Symbol]:
     """What stands in a hidden class is hidden as well."""
-    shown = {item.path for item in symbols if item.kind in CONTAINER and not item.is_hidden}
-    closed = {item.path for item in symbols if item.kind in CONTAINER and item.is_hidden} - shown
+    holders = [item for item in symbols if item.kind in CONTAINER]
+    closed = {item.path for item in holders if item.is_hidden} - {item.path for item in holders if not item.is_hidden}
+    if not closed:
+        return list(symbols)
     scopes = {item.scope for item in symbols}
     within = {scope for scope in scopes if any(scope[:end] in closed for end in range(1, len(scope) + 1))}
     return [replace(item, marks=item.marks | {"private"}) if item.scope in within else item for item in symbols]
