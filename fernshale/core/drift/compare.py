@@ -92,9 +92,9 @@ def compare(pair: Pair, token: CancelToken) -> tuple[Change, ...]:
         changes += _gone(symbol, olds[symbol.path], news, matches, names, removals, hidden)
     for path, group in olds.items():
         token.check()
-        if path in news:
+        if path in news and not _is_same(group, news[path]):
             changes += _kept(group, news[path], pair, names, matches.types, containers)
-        elif group[0].kind == "constructor" and len(path) > 1:
+        elif path not in news and group[0].kind == "constructor" and len(path) > 1:
             # It goes along with its class, by the new name of that.
             scope = matches.scope_of(path[:-1])
             name = scope[-1] if scope and path[-1] == path[-2] else path[-1]
@@ -210,6 +210,14 @@ def _with_said(
         top = replace(top, score=score, evidence=(*top.evidence, *known.evidence))
     rest = [replace(item, score=round(item.score * (1 - top.score), 3)) for item in found if item is not known]
     return (top, *(item for item in rest if item.score >= 0.01))[:5]
+
+
+def _is_same(old: Sequence[Symbol], new: Sequence[Symbol]) -> bool:
+    """Whether nothing differs of symbols but the lines they stand in."""
+    return len(old) == len(new) and all(
+        before.name == after.name and before.lower(after.line - before.line) == after
+        for before, after in zip(old, new, strict=True)
+    )
 
 
 def _kept(
