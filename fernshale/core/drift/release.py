@@ -9,6 +9,7 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import AbstractContextManager, nullcontext
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -60,21 +61,22 @@ def read_pair(old: Path, new: Path, language: str, progress: Progress, token: Ca
     folders = (old, new)
     languages = languages_of(language)
     files = [list_sources(folder, languages) for folder in folders]
-    same = _same_files(folders, files, token)
-    differ = [_by_content(folder, [path for path in files[at] if path not in same], token) for at, folder in enumerate(folders)]
-    moved = {
-        path: there
-        for digest in differ[0].keys() & differ[1].keys()
-        for path, there in zip(differ[0][digest], differ[1][digest], strict=False)
-    }
-    listed = [[path for paths in differ[at].values() for path in paths] for at in (0, 1)]
-    wanted = [frozenset(paths) for paths in listed]
-    jobs = []
-    for path in dict.fromkeys((*listed[0], *listed[1])):
-        sides = [str(folder) if path in wanted[at] else "" for at, folder in enumerate(folders)]
-        jobs.append((sides[0], sides[1], path, sum(files[at][path].st_size for at in (0, 1) if sides[at])))
-    with many_values():
-        read = _parse(jobs, progress, token)
+    # The second process gets ready while files are held against each other.
+    with many_values(), _second(_differing_bytes(*files)) as second:
+        same = _same_files(folders, files, token)
+        differ = [_by_content(folders[at], [path for path in files[at] if path not in same], token) for at in (0, 1)]
+        moved = {
+            path: there
+            for digest in differ[0].keys() & differ[1].keys()
+            for path, there in zip(differ[0][digest], differ[1][digest], strict=False)
+        }
+        listed = [[path for paths in differ[at].values() for path in paths] for at in (0, 1)]
+        wanted = [frozenset(paths) for paths in listed]
+        jobs = []
+        for path in dict.fromkeys((*listed[0], *listed[1])):
+            sides = [str(folder) if path in wanted[at] else "" for at, folder in enumerate(folders)]
+            jobs.append((sides[0], sides[1], path, sum(files[at][path].st_size for at in (0, 1) if sides[at])))
+        read = _parse(jobs, second, progress, token)
         symbols = [[item for path in listed[at] for item in read[path][at]] for at in (0, 1)]
         releases = [Release(folders[at], join_symbols(symbols[at]), frozenset(files[at])) for at in (0, 1)]
     return Pair(releases[0], releases[1], moved)
@@ -84,7 +86,8 @@ def read_release(folder: Path, language: str, progress: Progress, token: CancelT
     """All symbols of one release. Raises MisuseError, Cancelled."""
     files = list_sources(folder, languages_of(language))
     jobs = [(str(folder), "", path, stat.st_size) for path, stat in files.items()]
-    read = _parse(jobs, progress, token)
+    with many_values(), _second(sum(job[3] for job in jobs)) as second:
+        read = _parse(jobs, second, progress, token)
     return join_symbols(item for path in files for item in read[path][0])
 
 
@@ -160,18 +163,33 @@ _Job = tuple[str, str, str, int]  # folder of the old release and of the new one
 _Both = tuple[tuple[Symbol, ...], tuple[Symbol, ...]]
 
 
-def _parse(jobs: Sequence[_Job], progress: Progress, token: CancelToken) -> dict[str, _Both]:
+def _second(size: int) -> AbstractContextManager[Second | None]:
+    """A second process where so many bytes are worth its start."""
+    return nullcontext() if size < _MUCH or len(os.sched_getaffinity(0)) < 2 else Second(_PARSE)
+
+
+def _differing_bytes(old: Mapping[str, os.stat_result], new: Mapping[str, os.stat_result]) -> int:
+    """About how many bytes are to be parsed: those of files that have another size on the other side, or are not there."""
+    return sum(
+        stat.st_size
+        for mine, theirs in ((old, new), (new, old))
+        for path, stat in mine.items()
+        if path not in theirs or theirs[path].st_size != stat.st_size
+    )
+
+
+def _parse(jobs: Sequence[_Job], second: Second | None, progress: Progress, token: CancelToken) -> dict[str, _Both]:
     """The symbols of each file in both releases, by its path."""
 
     def told(done: int) -> None:
         progress("reading symbols", done, len(jobs))
 
-    if sum(job[3] for job in jobs) < _MUCH or len(os.sched_getaffinity(0)) < 2:
+    if second is None:
         return _by_path(jobs, parse_files((jobs, token.check), told))
     here, there = _halves(jobs)
-    with Second(_PARSE, (there, None)) as second:
-        mine = parse_files((here, token.check), lambda done: told(done + second.done))
-        return _by_path((*here, *there), (*mine, *second.result(token)))
+    second.give((there, None))
+    mine = parse_files((here, token.check), lambda done: told(done + second.done))
+    return _by_path((*here, *there), (*mine, *second.result(token)))
 
 
 def parse_files(job: tuple[Sequence[_Job], Callable[[], None] | None], tell: Callable[[int], None]) -> list[_Both]:
