@@ -319,7 +319,8 @@ class BuildPage(Page):
         change = self._change(cause)
         if default is not None and fix is None:
             self._card.set_title(_what_default(default), default.place)
-            self._code.setHtml(f"{self._style()}{self._error(*file_and_line(default.place), default.title)}")
+            words = f"<p style='margin:8px'>{escape(default.detail)}</p>" if default.detail else ""
+            self._code.setHtml(f"{self._style()}{words}{self._error(*file_and_line(default.place), default.title)}")
             return
         if cause is None and fix is None and change is not None:
             self._card.set_title(change.symbol.full, change.kind)

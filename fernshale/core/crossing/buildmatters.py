@@ -27,7 +27,7 @@ DEFAULT = "default:"
 PIN = 0.5
 
 
-_RIGHT = Proposal("noted", "It is right as it is now", (), 0.3)
+RIGHT = Proposal("noted", "It is right as it is now", (), 0.3)
 
 
 def no_build() -> list[Matter]:
@@ -77,18 +77,18 @@ def default_matters(ground: Ground, drift: Sequence[Used], texts: Texts, decided
         if key in seen or not _means_otherwise(change):
             continue
         seen.add(key)
-        for path, text in _own_with(change.symbol.called, ground, texts):
+        for path, text in own_with(change.symbol.called, ground, texts):
             at = _first_call(change, rule, path, text)
             if at is not None:
                 title = f"{key.removeprefix(DEFAULT)}: compiles, and may mean something else"
                 place = f"{path}:{position(text, at)[0]}"
-                noted = replace(_RIGHT, evidence=(change.what,))
+                noted = replace(RIGHT, evidence=(change.what,))
                 pin = (Proposal("pin", f"At each call: {rule.title}", (rule.why,), PIN),) if rule else ()
                 yield Matter(key, Stage.BUILD, title, "own", place, "", True, (*pin, noted))
                 break
 
 
-def _own_with(name: str, ground: Ground, texts: Texts) -> Iterator[tuple[TreePath, str]]:
+def own_with(name: str, ground: Ground, texts: Texts) -> Iterator[tuple[TreePath, str]]:
     """The project's own texts that have a name in them."""
     return ((path, text) for path, text in texts.of.items() if name in text and role_of(ground.profile, path).role == "own")
 
@@ -158,7 +158,7 @@ def silent_matters(silent: Sequence[Fix], is_checked: bool) -> list[Matter]:
             f"{fix.edits[0].path}:{fix.edits[0].line}",
             fix.rule.why,
             True,
-            (Proposal(fix.rule.id, fix.rule.name, (fix.rule.why, fix.source), fix.confidence, fix.is_sure), _RIGHT),
+            (Proposal(fix.rule.id, fix.rule.name, (fix.rule.why, fix.source), fix.confidence, fix.is_sure), RIGHT),
         )
         for fix in silent
     ]
@@ -173,8 +173,8 @@ def gone_matters(
         key, name = f"{DEFAULT}{change.what}", change.symbol.called
         if key in decided or name in mended:
             continue
-        own = _own_with(name, ground, texts)
+        own = own_with(name, ground, texts)
         place = next((f"{path}:{position(text, at)[0]}" for path, text in own for at in name_starts(text, path, name)), None)
         if place is not None:
-            yield Matter(key, Stage.BUILD, f"{change.what}: nothing here tells of it", "own", place, "", True, (_RIGHT,))
+            yield Matter(key, Stage.BUILD, f"{change.what}: nothing here tells of it", "own", place, "", True, (RIGHT,))
 

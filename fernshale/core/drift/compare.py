@@ -104,7 +104,7 @@ def compare(pair: Pair, token: CancelToken) -> tuple[Change, ...]:
     changes += [
         Change("added", None, item, f"{item.full} is new")
         for item in fresh
-        if item.path not in followed and item.scope not in new_paths
+        if item.path not in followed and item.scope not in new_paths and item.name not in matches.reach(item.scope)
     ]
     changes += _to_implement(olds, news, matches)
     changes += _closed(olds, pair.new.symbols, news)

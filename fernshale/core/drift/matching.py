@@ -12,7 +12,7 @@ import heapq
 import math
 import re
 from collections import Counter, defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from fernshale.core.base.work import CancelToken
@@ -53,12 +53,14 @@ class Candidate:
 
 @dataclass(frozen=True)
 class Matches:
-    """Candidates by the old symbol's path, the best first; `chosen` is what the assignment gave each, where any did."""
+    """Candidates by the old symbol's path, the best first; `chosen` is what the assignment gave each, where any did. `reach` are
+    the names of all members that a class of the old release had, with those of its bases."""
 
     candidates: Mapping[Path, tuple[Candidate, ...]]
     chosen: Mapping[Path, Symbol]
     scopes: Mapping[Path, Path]
     types: Mapping[str, str]
+    reach: Callable[[Path], frozenset[str]]
 
     def scope_of(self, scope: Path) -> Path:
         """Where an old scope went."""
@@ -89,7 +91,7 @@ def match_symbols(
     second = {**work.match(containers, into, token), **work.match(members, onto, token)}
     work.learn(second)
     second = work.with_swapped(gone, second)
-    return Matches(second, dict(work.chosen), dict(work.scopes), dict(work.types))
+    return Matches(second, dict(work.chosen), dict(work.scopes), dict(work.types), work.old_members.reach)
 
 
 class _Side:

@@ -33,6 +33,7 @@ from fernshale.core.crossing.buildmatters import (
     silent_matters,
 )
 from fernshale.core.crossing.buildview import BuildView, CauseView, Fix, Scope
+from fernshale.core.crossing.clashes import clash_matters
 from fernshale.core.crossing.commands import OnLine, run_profile_command
 from fernshale.core.crossing.debts import find_debts
 from fernshale.core.crossing.drifting import Used, used_changes
@@ -89,6 +90,7 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     texts = read_texts(ground, token) if rules.changes else None
     drift = used_changes(rules.changes, texts.used) if texts else ()
     defaults = tuple(default_matters(ground, drift, texts, decided)) if texts else ()
+    defaults += tuple(clash_matters(ground, crossing, rules.changes, texts, decided)) if texts else ()
     if texts and not can_build:
         mended = symbols_named([fix.rule for fix in quiet])
         defaults = (*defaults, *gone_matters(ground, drift, texts, mended, decided))

@@ -1,0 +1,77 @@
+"""The members that the classes of a file declare themselves, and where: by their tokens, and those of Python by its own parser."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+
+from fernshale.core.base.languages import SCRIPTS
+from fernshale.core.fix.classes import PYTHON, class_bodies, python_classes
+from fernshale.core.fix.tokens import Token, group_end, name_starts, tokenize
+
+# What stands behind the name of a member where it is declared, and what may stand before it as the end of its type.
+_BEHIND = frozenset(("(", ";", "=", "{", ","))
+_TYPE_ENDS = frozenset((">", "]", "*", "&", "?"))
+# In scripts a member has no type before it.
+_BEHIND_IN_SCRIPTS = frozenset(("(", ";", "=", ":", "?", "!"))
+_NO_TYPES = frozenset(("return", "new", "throw", "typedef", "using", "operator", "class", "struct", "enum", "interface"))
+_SET = re.compile(r"\bself\s*\.\s*(\w+)\s*(?::[^=\n]+)?=(?!=)")
+
+
+@dataclass(frozen=True, slots=True)
+class OwnClass:
+    """A class: its name, the last names of its bases, and the character each member that it declares is declared at first."""
+
+    name: str
+    bases: tuple[str, ...]
+    members: Mapping[str, int]
+
+
+@lru_cache(maxsize=256)
+def own_classes(text: str, path: str) -> tuple[OwnClass, ...]:
+    """The classes a file defines."""
+    if path.endswith(PYTHON):
+        return tuple(_of_python(text, path))
+    tokens = tokenize(text, path)
+    is_script = path.endswith(SCRIPTS)
+    return tuple(
+        OwnClass(name, bases, dict(reversed(list(_declared(tokens, first, last, is_script)))))
+        for name, bases, first, last in class_bodies(tokens)
+    )
+
+
+def _declared(tokens: Sequence[Token], first: int, last: int, is_script: bool) -> Iterator[tuple[str, int]]:
+    """Names at the level of a class body that begin a member."""
+    at = first + 1
+    while at < last - 1:
+        token, before, after = tokens[at], tokens[at - 1], tokens[at + 1]
+        if token.text in ("(", "[", "{"):
+            at = group_end(tokens, at)
+            continue
+        has_type = (before.kind == "name" and before.text not in _NO_TYPES) or before.text in _TYPE_ENDS
+        begins = is_script and (before.text in (";", "}", "{") or before.kind == "name")
+        if token.kind == "name" and ((has_type and after.text in _BEHIND) or (begins and after.text in _BEHIND_IN_SCRIPTS)):
+            yield token.text, token.start
+        if token.text == "=":
+            # What a member is set to declares nothing.
+            while at < last - 1 and tokens[at].text != ";" and not (is_script and tokens[at + 1].text in (";", "}")):
+                at = group_end(tokens, at) if tokens[at].text in ("(", "[", "{") else at + 1
+            continue
+        at += 1
+
+
+def _of_python(text: str, path: str) -> Iterator[OwnClass]:
+    lines = list(_SET.finditer(text))
+    in_code = frozenset(name_starts(text, path, "self")) if lines else frozenset()
+    for item in python_classes(text):
+        members: dict[str, int] = {}
+        for name in item.members:
+            declared = re.compile(rf"\b{re.escape(name)}\b").search(text, item.start, item.end)
+            if declared is not None:
+                members.setdefault(name, declared.start())
+        for line in lines:
+            if item.start <= line.start() < item.end and line.start() in in_code:
+                members.setdefault(line[1], line.start(1))
+        yield OwnClass(item.name, item.bases, members)

@@ -1,0 +1,88 @@
+"""Members of a game's classes that the release has by the same name now: told, wherever nothing else does."""
+
+from __future__ import annotations
+
+import pytest
+
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.overview import look
+from fernshale.core.crossing.settle import Taken, settle
+from fernshale.core.fix.members import own_classes
+from tests.conftest import Tree
+from tests.engines import begin_engine
+
+_OLD = "class Stage:\n    def open(self): pass\n    def tick(self): pass\n"
+_NEW = _OLD + "    def hour(self): return 4\n    def close(self, day): pass\n    def weigh(self): pass\n"
+_GAME = """\
+import rush
+
+
+class Pier(rush.Stage):
+    def __init__(self):
+        self.hour = 6  # self.close = 3
+
+    def tick(self):
+        other.weigh = 2
+
+
+class Quay(Pier):
+    def close(self):
+        return "self.weigh = 1"
+
+
+class Shed:
+    def weigh(self):
+        return 3
+"""
+
+
+def _clashes(crossing) -> dict[str, str]:
+    matters = look(crossing, no_progress, CancelToken()).build.matters
+    return {item.key.removeprefix("default:"): item.place for item in matters if " has a member " in item.key}
+
+
+@pytest.mark.parametrize("build", ["true", ""])
+def test_what_a_class_has_already_is_told_until_it_is_said_to_be_right(tree: Tree, build: str) -> None:
+    crossing = begin_engine(tree, {"rush.py": _OLD}, {"rush.py": _NEW}, {"src/game.py": _GAME, "src/shed.py": "hour = 3\n"}, build)
+    hour = "Pier in src/game.py has a member hour, and so has Stage now"
+    close = "Quay in src/game.py has a member close, and so has Stage now"
+    assert _clashes(crossing) == {hour: "src/game.py:6", close: "src/game.py:13"}
+    settle(crossing, Taken(f"default:{hour}", "noted", "t"), lambda line: None, no_progress, CancelToken())
+    assert list(_clashes(crossing)) == [close]
+
+
+def test_what_was_written_since_is_meant_for_the_new_release(tree: Tree) -> None:
+    game = {"src/game.py": _GAME, "src/late.py": "import rush\nclass Early(rush.Stage):\n    pass\n"}
+    crossing = begin_engine(tree, {"rush.py": _OLD}, {"rush.py": _NEW}, game, "true")
+    project = crossing.setup.project
+    (project / "src/late.py").write_text("import rush\nclass Early(rush.Stage):\n    def weigh(self): pass\n")
+    (project / "src/new.py").write_text("import rush\nclass New(rush.Stage):\n    def weigh(self): pass\n")
+    (project / "src/game.py").write_text("# A remark.\n" + _GAME.replace("def tick", "def weigh"))
+    assert set(_clashes(crossing).values()) == {"src/game.py:7", "src/game.py:14"}
+
+
+def test_what_was_there_before_or_has_to_be_written_is_no_news(tree: Tree) -> None:
+    base = "class Base {{ public: virtual void open(int a); {base} }};\nclass Stage : public Base {{ public: {stage} virtual void go(); }};\n"
+    old = base.format(base="virtual int hour(int of);", stage="")
+    new = base.format(base="virtual int hour(int of);", stage="int hour(int of) override; virtual void weigh(int a) = 0; virtual void sail(int a);")
+    game = "class Pier : public Stage { int hour(int of) override; void weigh(int a) override; void sail(int a); };\n"
+    crossing = begin_engine(tree, {"rush.hpp": old}, {"rush.hpp": new}, {"src/pier.cpp": game}, "true")
+    assert list(_clashes(crossing)) == ["Pier in src/pier.cpp has a member sail, and so has Stage now"]
+
+
+@pytest.mark.parametrize(
+    ("path", "text", "members"),
+    [
+        ("a.java", "class P extends Q { int n = f(4); @Override public void up() { int no; } private List<String> l; Foo x = new Foo(3); }", "n up l x"),
+        ("a.cs", "class P : Q { int n; public int Late { get; set; } void Up(int no) { no = 3; } int? q; }", "n Late Up q"),
+        ("a.ts", "class P extends Q { n = 3; up(): void { this.no = 2; } private late?: number; go = () => { no = 4 }\n}", "n up late go"),
+        ("a.cpp", "class P : public w::Q { public: int n; void up(int no) override { f(no); } std::vector<int> l{3}; P& operator+(int no); };", "n up l"),
+        ("a.rs", "impl Q for P { fn up(&self) -> i32 { no(4) } const N: i32 = 3; }", "up"),
+        ("a.py", "class P(w.Q):\n    n = 1\n    def up(self, no=2):\n        self.l: int = 3\n        self.no == 4\n        self.x.no = 1\n", "n up l"),
+    ],
+)  # fmt: skip
+def test_members_are_told_from_what_stands_in_them(path: str, text: str, members: str) -> None:
+    (item,) = own_classes(text, path)
+    assert (item.name, item.bases) == ("P", ("Q",))
+    assert set(item.members) == set(members.split())
+    assert all(text[at:].startswith(name) for name, at in item.members.items())
