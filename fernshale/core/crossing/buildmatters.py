@@ -77,7 +77,7 @@ def default_matters(ground: Ground, drift: Sequence[Used], texts: Texts, decided
         if key in seen or not _means_otherwise(change):
             continue
         seen.add(key)
-        for path, text in own_with(change.symbol.called, ground, texts):
+        for path, text in _own_with(change.symbol.called, ground, texts):
             at = _first_call(change, rule, path, text)
             if at is not None:
                 title = f"{key.removeprefix(DEFAULT)}: compiles, and may mean something else"
@@ -88,7 +88,7 @@ def default_matters(ground: Ground, drift: Sequence[Used], texts: Texts, decided
                 break
 
 
-def own_with(name: str, ground: Ground, texts: Texts) -> Iterator[tuple[TreePath, str]]:
+def _own_with(name: str, ground: Ground, texts: Texts) -> Iterator[tuple[TreePath, str]]:
     """The project's own texts that have a name in them."""
     return ((path, text) for path, text in texts.of.items() if name in text and role_of(ground.profile, path).role == "own")
 
@@ -173,7 +173,7 @@ def gone_matters(
         key, name = f"{DEFAULT}{change.what}", change.symbol.called
         if key in decided or name in mended:
             continue
-        own = own_with(name, ground, texts)
+        own = _own_with(name, ground, texts)
         place = next((f"{path}:{position(text, at)[0]}" for path, text in own for at in name_starts(text, path, name)), None)
         if place is not None:
             yield Matter(key, Stage.BUILD, f"{change.what}: nothing here tells of it", "own", place, "", True, (RIGHT,))

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from functools import cached_property
 
 from fernshale.core.base.errors import StoreError
 from fernshale.core.base.textfile import position, read_text
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.crossing.buildmatters import DEFAULT, RIGHT, own_with
+from fernshale.core.crossing.buildmatters import DEFAULT, RIGHT
 from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.matter import Matter, Stage
 from fernshale.core.crossing.state import Crossing
@@ -16,9 +17,11 @@ from fernshale.core.crossing.texts import Texts
 from fernshale.core.drift.compare import Change
 from fernshale.core.fix.members import OwnClass, own_classes
 from fernshale.core.snapshot.manifest import Entry
+from fernshale.core.survey.roles import role_of
 
 # Classes of the project that derive from one another are followed so far.
 _DEEPEST = 6
+_HEAD = re.compile(r"\b(?:class|struct|interface|impl)\b[^;{}]{0,300}")
 
 
 def clash_matters(
@@ -31,20 +34,30 @@ def clash_matters(
     # By the last name of a class, the new members that it has or inherits.
     known: dict[str, Mapping[str, Change]] = {name: members for name, members in came.items() if name in texts.used}
     waiting = list(known)
+    heads = _heads(ground, texts) if known else {}
     seen: set[tuple[TreePath, str]] = set()
     for _ in range(_DEEPEST):
         derived = {}
-        for base in waiting:
-            for path, text in own_with(base, ground, texts):
-                for item in own_classes(text, path):
-                    if base in item.bases and (path, item.name) not in seen:
-                        seen.add((path, item.name))
-                        inherited = _inherited(item, known)
-                        had = before.members(path, item) if inherited.keys() & item.members.keys() else frozenset()
-                        yield from _matters(item, path, text, {name: inherited[name] for name in inherited.keys() & had}, decided)
-                        derived[item.name] = inherited
+        for base, path in ((base, path) for base in waiting for path, head in heads.items() if base in head):
+            for item in own_classes(texts.of[path], path):
+                if base in item.bases and (path, item.name) not in seen:
+                    seen.add((path, item.name))
+                    derived[item.name] = inherited = _inherited(item, known)
+                    had = before.members(path, item) if inherited.keys() & item.members.keys() else frozenset()
+                    clashing = {name: inherited[name] for name in inherited.keys() & had}
+                    yield from _matters(item, path, texts.of[path], clashing, decided)
         waiting = [name for name in derived if name not in known]
         known |= derived
+
+
+def _heads(ground: Ground, texts: Texts) -> Mapping[TreePath, str]:
+    """What stands at the heads of classes in each of the project's own texts: few of many texts have any class in question."""
+
+    def find() -> dict[TreePath, str]:
+        found = {path: " ".join(_HEAD.findall(text)) for path, text in texts.of.items()}
+        return {path: head for path, head in found.items() if head and role_of(ground.profile, path).role == "own"}
+
+    return ground.manifest.derived(("class heads", ground.profile.role, ground.along), find)
 
 
 class _Before:
@@ -56,7 +69,7 @@ class _Before:
     @cached_property
     def _files(self) -> Mapping[TreePath, Entry]:
         start = self._crossing.leg_fact("start") or self._crossing.fact("start")
-        return self._crossing.store.manifest(start).files
+        return self._crossing.store.manifest(start).files if start else {}
 
     def members(self, path: TreePath, item: OwnClass) -> frozenset[str]:
         """The names of the members that a class had; those it has where nothing is known of before."""
