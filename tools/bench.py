@@ -19,7 +19,7 @@ import tempfile
 import time
 from array import array
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import blake3
@@ -578,7 +578,8 @@ def bench_planner() -> None:
     source = FolderSource("bench", Path("bench"))
     shelf = Shelf("", (), tuple(releases), (), (), (source,), dict.fromkeys(releases, source))
     here = [Here(f"p{number:03}", f"{chance.randint(1, 5)}.0", "[1,2)") for number in range(200)]
-    elapsed = timed(lambda: plan_leg(shelf, "1", "3.5", here))
+    # Each time for a shelf of its own, since a plan is kept.
+    elapsed = timed(lambda: plan_leg(replace(shelf), "1", "3.5", here))
     print(f"{'plan 200 plugins x 30 releases':34} {elapsed:8.3f} s   exact; the aim is below 2 s")
 
 

@@ -105,8 +105,13 @@ def find_candidates(
         waiting += [need.id for item in found[id] for need in item.needs]
         succession = shelf.succession(id)
         waiting += succession.to if succession else ()
-    order = (*standing, *sorted(set(found) - set(standing)))
-    return Field(order, standing, found, wishes)
+    return field_of(here, found, wishes)
+
+
+def field_of(here: Sequence[Here], found: Mapping[str, tuple[Candidate, ...]], wishes: Wishes) -> Field:
+    """The field of candidates that were found: the project's own plugins first."""
+    standing = {item.id: item for item in here}
+    return Field((*standing, *sorted(set(found) - set(standing))), standing, found, wishes)
 
 
 def concerning(faults: Iterable[Fault], used: Collection[str] | None) -> tuple[Fault, ...]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal
 
 from fernshale.core.route.candidates import (
@@ -14,6 +15,7 @@ from fernshale.core.route.candidates import (
     Here,
     Readiness,
     Wishes,
+    field_of,
     find_candidates,
     readiness_of,
 )
@@ -87,6 +89,15 @@ def plan_leg(
     releases that could be gone to instead.
     """
     field = find_candidates(shelf, to, here, wishes, used)
+    return _plan(shelf, from_, to, tuple(here), wishes, tuple(field.of.items()), tuple(targets))
+
+
+@lru_cache(maxsize=256)  # looked at again after each step, few of which change anything for the plan
+def _plan(
+    shelf: Shelf, from_: str, to: str, here: tuple[Here, ...], wishes: Wishes,
+    candidates: tuple[tuple[str, tuple[Candidate, ...]], ...], targets: tuple[str, ...],
+) -> Leg:  # fmt: skip
+    field = field_of(here, dict(candidates), wishes)
     program = Program(field, shelf)
     choice = program.solve()
     steps = tuple(_steps(field, choice, shelf, to))
