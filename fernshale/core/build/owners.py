@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
-from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.treepath import TreePath, under
 from fernshale.core.build.diagnostics import Diagnostic, Place
 from fernshale.core.build.paths import ProjectFiles
 from fernshale.core.profile.model import Role
@@ -81,19 +81,15 @@ def _map(place: Place, ground: Ground) -> tuple[Place, str]:
     if not place.file:
         return place, "elsewhere"
     path = os.path.normpath(os.path.join(ground.project, place.folder, place.file))
-    if any(_is_in(path, folder) for folder in ground.scratch):
+    if any(under(path, str(folder)) for folder in ground.scratch):
         return place, "elsewhere"
-    if ground.engine is not None and _is_in(path, ground.engine):
+    if ground.engine is not None and under(path, str(ground.engine)):
         return replace(place, file=path), "engine"
     inner = ground.files.find(place)
     if inner is None:
         return place, "elsewhere"
     line = ground.line_now(inner, place.line) if place.line else 0
     return replace(place, file=inner, line=line, folder=""), _owner_inside(inner, ground)
-
-
-def _is_in(path: str, folder: Path) -> bool:
-    return f"{path}/".startswith(f"{folder}/")
 
 
 def _owner_inside(path: str, ground: Ground) -> str:

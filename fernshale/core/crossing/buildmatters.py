@@ -25,8 +25,6 @@ from fernshale.core.survey.roles import role_of
 # Matters of calls that pass another default now; how sure it is that the old one is meant.
 DEFAULT = "default:"
 PIN = 0.5
-
-
 RIGHT = Proposal("noted", "It is right as it is now", (), 0.3)
 
 

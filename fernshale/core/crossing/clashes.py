@@ -19,8 +19,6 @@ from fernshale.core.fix.members import OwnClass, own_classes
 from fernshale.core.snapshot.manifest import Entry
 from fernshale.core.survey.roles import role_of
 
-# Classes of the project that derive from one another are followed so far.
-_DEEPEST = 6
 _HEAD = re.compile(r"\b(?:class|struct|interface|impl)\b[^;{}]{0,300}")
 
 
@@ -29,25 +27,32 @@ def clash_matters(
 ) -> Iterator[Matter]:
     """One for each class and member, in the order of the files. What a class has only since the leg began was written for the
     new release."""
-    before = _Before(ground, crossing)
-    came = _came(changes)
     # By the last name of a class, the new members that it has or inherits.
-    known: dict[str, Mapping[str, Change]] = {name: members for name, members in came.items() if name in texts.used}
-    waiting = list(known)
-    heads = _heads(ground, texts) if known else {}
-    seen: set[tuple[TreePath, str]] = set()
-    for _ in range(_DEEPEST):
-        derived = {}
-        for base, path in ((base, path) for base in waiting for path, head in heads.items() if base in head):
-            for item in own_classes(texts.of[path], path):
-                if base in item.bases and (path, item.name) not in seen:
-                    seen.add((path, item.name))
-                    derived[item.name] = inherited = _inherited(item, known)
-                    had = before.members(path, item) if inherited.keys() & item.members.keys() else frozenset()
-                    clashing = {name: inherited[name] for name in inherited.keys() & had}
-                    yield from _matters(item, path, texts.of[path], clashing, decided)
-        waiting = [name for name in derived if name not in known]
-        known |= derived
+    known: dict[str, Mapping[str, Change]] = {name: members for name, members in _came(changes).items() if name in texts.used}
+    before = _Before(ground, crossing)
+    for path, classes in _derived(known, _heads(ground, texts) if known else {}, texts).items():
+        for item in classes:
+            inherited = _inherited(item, known)
+            if clashing := inherited.keys() & item.members.keys():
+                had = before.members(path, item)
+                yield from _matters(item, path, texts.of[path], {name: inherited[name] for name in clashing & had}, decided)
+
+
+def _derived(
+    known: dict[str, Mapping[str, Change]], heads: Mapping[TreePath, str], texts: Texts
+) -> Mapping[TreePath, Sequence[OwnClass]]:
+    """The classes of the files in which one derives from one in `known`, which learns of them: others derive from those."""
+    found: dict[TreePath, Sequence[OwnClass]] = {}
+    count = -1
+    while count < len(known):
+        count = len(known)
+        for path, head in heads.items():
+            if path not in found and any(name in head for name in known):
+                found[path] = own_classes(texts.of[path], path)
+        for item in (item for classes in found.values() for item in classes):
+            if inherited := _inherited(item, known):
+                known.setdefault(item.name, inherited)
+    return {path: found[path] for path in heads if path in found}
 
 
 def _heads(ground: Ground, texts: Texts) -> Mapping[TreePath, str]:
@@ -68,7 +73,7 @@ class _Before:
 
     @cached_property
     def _files(self) -> Mapping[TreePath, Entry]:
-        start = self._crossing.leg_fact("start") or self._crossing.fact("start")
+        start = self._crossing.leg_start
         return self._crossing.store.manifest(start).files if start else {}
 
     def members(self, path: TreePath, item: OwnClass) -> frozenset[str]:
@@ -98,6 +103,7 @@ def _came(changes: Sequence[Change]) -> dict[str, dict[str, Change]]:
 
 
 def _inherited(item: OwnClass, known: Mapping[str, Mapping[str, Change]]) -> Mapping[str, Change]:
+    """The new members that a class has from its bases."""
     return {name: change for base in item.bases for name, change in known.get(base, {}).items()}
 
 

@@ -137,7 +137,7 @@ def _expression_at(place: Place, ground: Ground) -> set[tuple[str, int]]:
 
 def _is_of(rule: Rule, cause: Cause) -> bool:
     """Whether a rule is for the very type that the errors are about, or for no type in particular."""
-    return not (rule.of and cause.scope) or rule.kind == "move" or rule.of.split(".")[-1] == last_name(cause.scope)
+    return not (rule.of and cause.scope) or rule.of.split(".")[-1] == last_name(cause.scope)
 
 
 def _lines_of(edit: Edit) -> set[tuple[str, int]]:

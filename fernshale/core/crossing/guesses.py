@@ -163,8 +163,8 @@ def _follow(old: Symbol, candidate: Candidate, number: int, before: Path, after:
     elif old.full != new.full:
         to = ".".join(shown_path(new, after)) if new.file.endswith(PYTHON) else new.full
         if to != old.full:
-            of = to.rpartition(".")[0] if new.file.endswith(PYTHON) and _is_of_class(old, new) else ""
-            yield Rule(id, "move", why, title=f"{old.full} → {to}", old=old.full, new=to, of=of, confidence=score)
+            holder = to.rpartition(".")[0] if new.file.endswith(PYTHON) and _is_of_class(old, new) else ""
+            yield Rule(id, "move", why, title=f"{old.full} → {to}", old=old.full, new=to, holder=holder, confidence=score)
         # Python sees a class only where it is brought in: beside the function, or as that was.
         with_class = new.file.endswith(PYTHON) and _is_of_class(old, new) and new.scope[:-1] != old.scope
         is_at_hand = now != new.name and not with_class
@@ -233,8 +233,8 @@ def _shown_rules(changes: Sequence[Change], before: Path, after: Path) -> Iterat
         if now is not None and not new.has((*written[:-1], now[-1])):
             names = ".".join(written), ".".join((*now, *inner))
             title = " → ".join(names)
-            of = ".".join(now) if member else ""
-            yield Rule(f"drift-shown-{names[0]}", "move", why, title, old=names[0], new=names[1], of=of, confidence=score)
+            into = ".".join(now) if member else ""
+            yield Rule(f"drift-shown-{names[0]}", "move", why, title, old=names[0], new=names[1], holder=into, confidence=score)
 
 
 def _factory(change: Change) -> Iterator[Rule]:

@@ -160,6 +160,11 @@ class Crossing:
         """A fact of a leg, of the one in hand where none is named; None where there is none."""
         return self.fact(f"leg {self.setup.leg if leg is None else leg} {name}")
 
+    @property
+    def leg_start(self) -> str:
+        """The snapshot of the project as it was when the leg in hand began, "" before there is one."""
+        return self.leg_fact("start") or self.fact("start") or ""
+
     def keep_leg_fact(self, name: str, value: Any) -> None:
         self.keep_fact(f"leg {self.setup.leg} {name}", value)
 

@@ -161,7 +161,7 @@ def _move(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     old, new = re.split(r"::|\.", rule.old), re.split(r"::|\.", rule.new)
     tokens = tokenize(text, path)
     bound = bound_names(text, path) if path.endswith(PYTHON) else {}
-    place = place_of(new, rule.of)
+    place = place_of(new, rule.holder)
     if bound:
         yield from moved_imports(old, place, text, path)
     imported: set[str] = set()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import ast
 import re
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from itertools import accumulate
@@ -61,12 +61,14 @@ def _bases(words: Sequence[str]) -> tuple[str, ...]:
 
 @dataclass(frozen=True, slots=True)
 class PythonClass:
-    """A class of a Python file: names of its bases and of its members, the characters `start`..`end` of it, and how its body is
-    indented; None where that stands on the line of its head."""
+    """A class of a Python file: names of its bases; its members and what its methods set of their object, each with the character
+    it is named at first; the characters `start`..`end` of it, and how its body is indented; None where that stands on the line of
+    its head."""
 
     name: str
     bases: tuple[str, ...]
-    members: tuple[str, ...]
+    members: Mapping[str, int]
+    fields: Mapping[str, int]
     start: int
     end: int
     indent: str | None
@@ -81,15 +83,27 @@ def python_classes(text: str) -> tuple[PythonClass, ...]:
         return ()
     lines = text.split("\n")
     starts = [0, *accumulate(len(line) + 1 for line in lines)]
+
+    def at(line: int, column: int) -> int:
+        """The character at a place as the parser tells it, which counts bytes."""
+        return starts[line - 1] + len(lines[line - 1].encode("utf-8", "surrogatepass")[:column].decode("utf-8", "replace"))
+
     found = []
     for node in ast.walk(tree):
         if isinstance(node, ast.ClassDef):
             bases = tuple(name for base in node.bases if (name := _last_name(base)))
-            members = tuple(name for item in node.body for name in _defined(item))
+            members: dict[str, int] = {}
+            fields: dict[str, int] = {}
+            for item in node.body:
+                for name, spot in _defined(item):
+                    members.setdefault(name, text.index(name, at(*spot)))
+                for attribute in _set_by(item):
+                    end = at(attribute.end_lineno or attribute.lineno, attribute.end_col_offset or 0)
+                    fields.setdefault(attribute.attr, end - len(attribute.attr))
             start, end = starts[node.lineno - 1], min(starts[node.end_lineno or node.lineno], len(text))
             first = node.body[0]
             indent = lines[first.lineno - 1][: first.col_offset] if first.lineno > node.lineno else None
-            found.append(PythonClass(node.name, bases, members, start, end, indent))
+            found.append(PythonClass(node.name, bases, members, fields, start, end, indent))
     return tuple(sorted(found, key=lambda item: item.start))
 
 
@@ -97,12 +111,24 @@ def _last_name(base: ast.expr) -> str:
     return base.id if isinstance(base, ast.Name) else base.attr if isinstance(base, ast.Attribute) else ""
 
 
-def _defined(item: ast.stmt) -> list[str]:
-    """The names a statement of a class body defines."""
+def _defined(item: ast.stmt) -> list[tuple[str, tuple[int, int]]]:
+    """The names a statement of a class body defines, each with line and column from which on it is named."""
     if isinstance(item, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
-        return [item.name]
+        word = {ast.FunctionDef: "def", ast.AsyncFunctionDef: "async def", ast.ClassDef: "class"}[type(item)]
+        return [(item.name, (item.lineno, item.col_offset + len(word)))]
     targets = item.targets if isinstance(item, ast.Assign) else [item.target] if isinstance(item, ast.AnnAssign) else []
-    return [target.id for target in targets if isinstance(target, ast.Name)]
+    return [(target.id, (target.lineno, target.col_offset)) for target in targets if isinstance(target, ast.Name)]
+
+
+def _set_by(item: ast.stmt) -> Iterator[ast.Attribute]:
+    """What a method sets of its object."""
+    if isinstance(item, ast.FunctionDef | ast.AsyncFunctionDef) and item.args.args:
+        own = item.args.args[0].arg
+        for node in ast.walk(item):
+            if not isinstance(node, ast.Attribute) or not isinstance(node.ctx, ast.Store):
+                continue
+            if isinstance(node.value, ast.Name) and node.value.id == own:
+                yield node
 
 
 def derived_spans(text: str, path: str, derives: Sequence[str]) -> list[tuple[int, int]]:

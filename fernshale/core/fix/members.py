@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
 from fernshale.core.base.languages import SCRIPTS
 from fernshale.core.fix.classes import PYTHON, class_bodies, python_classes
-from fernshale.core.fix.tokens import Token, group_end, name_starts, tokenize
+from fernshale.core.fix.tokens import Token, group_end, tokenize
 
 # What stands behind the name of a member where it is declared, and what may stand before it as the end of its type.
 _BEHIND = frozenset(("(", ";", "=", "{", ","))
@@ -17,7 +16,6 @@ _TYPE_ENDS = frozenset((">", "]", "*", "&", "?"))
 # In scripts a member has no type before it.
 _BEHIND_IN_SCRIPTS = frozenset(("(", ";", "=", ":", "?", "!"))
 _NO_TYPES = frozenset(("return", "new", "throw", "typedef", "using", "operator", "class", "struct", "enum", "interface"))
-_SET = re.compile(r"\bself\s*\.\s*(\w+)\s*(?::[^=\n]+)?=(?!=)")
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,7 +31,7 @@ class OwnClass:
 def own_classes(text: str, path: str) -> tuple[OwnClass, ...]:
     """The classes a file defines."""
     if path.endswith(PYTHON):
-        return tuple(_of_python(text, path))
+        return tuple(OwnClass(item.name, item.bases, {**item.fields, **item.members}) for item in python_classes(text))
     tokens = tokenize(text, path)
     is_script = path.endswith(SCRIPTS)
     return tuple(
@@ -60,18 +58,3 @@ def _declared(tokens: Sequence[Token], first: int, last: int, is_script: bool) -
                 at = group_end(tokens, at) if tokens[at].text in ("(", "[", "{") else at + 1
             continue
         at += 1
-
-
-def _of_python(text: str, path: str) -> Iterator[OwnClass]:
-    lines = list(_SET.finditer(text))
-    in_code = frozenset(name_starts(text, path, "self")) if lines else frozenset()
-    for item in python_classes(text):
-        members: dict[str, int] = {}
-        for name in item.members:
-            declared = re.compile(rf"\b{re.escape(name)}\b").search(text, item.start, item.end)
-            if declared is not None:
-                members.setdefault(name, declared.start())
-        for line in lines:
-            if item.start <= line.start() < item.end and line.start() in in_code:
-                members.setdefault(line[1], line.start(1))
-        yield OwnClass(item.name, item.bases, members)

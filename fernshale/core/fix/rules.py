@@ -124,6 +124,7 @@ class Rule:
     diagnostic: str = ""
     silent: bool = False
     of: str = ""
+    holder: str = ""
     where: Where = Where()
     confidence: float = 1.0
     named: bool = False

@@ -86,3 +86,10 @@ def test_members_are_told_from_what_stands_in_them(path: str, text: str, members
     assert (item.name, item.bases) == ("P", ("Q",))
     assert set(item.members) == set(members.split())
     assert all(text[at:].startswith(name) for name, at in item.members.items())
+
+
+def test_members_of_python_are_where_the_parser_sees_them() -> None:
+    text = 'class P(up, l.n):\n    """Sets n, up and self.l = 1."""\n    ä = "ö"; n = 1\n    @up\n    async def up(me):\n        (me.l, q) = ä, 2\n'
+    (item,) = own_classes(text, "a.py")
+    at = {name: text[:spot].count("\n") + 1 for name, spot in item.members.items()}
+    assert at == {"ä": 3, "n": 3, "up": 5, "l": 6} and all(text[spot:].startswith(name) for name, spot in item.members.items())

@@ -129,5 +129,5 @@ def test_a_shown_function_that_went_into_a_class_is_written_over_it(tree: Tree) 
     changes = compare(read_pair(old, new, "", no_progress, CancelToken()), CancelToken())
     rules = [rule for rule in guess_rules(changes, old, new, "t", ()).rules if "colour_from_hex" in rule.old]
     shown = next(rule for rule in rules if rule.old == "wick.colour_from_hex")
-    assert (shown.kind, shown.new, shown.of) == ("move", "wick.types.Colour.from_hex", "wick.types.Colour")
+    assert (shown.kind, shown.new, shown.holder) == ("move", "wick.types.Colour.from_hex", "wick.types.Colour")
     assert not any(rule.kind == "rename" for rule in rules)

@@ -117,5 +117,5 @@ def test_imports_keep_all_other_names(names: list[str], between: str, has_comma:
     ],
 )
 def test_what_went_into_a_class_is_brought_in_with_that(before: str, after: str) -> None:
-    rule = Rule("m", "move", "w", old="wick.hexed", new="wick.types.Colour.hexed", of="wick.types.Colour")
+    rule = Rule("m", "move", "w", old="wick.hexed", new="wick.types.Colour.hexed", holder="wick.types.Colour")
     assert _moved(rule, before) == after and _moved(rule, after) == after

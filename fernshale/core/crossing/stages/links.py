@@ -60,10 +60,9 @@ class LinksView:
 def links(ground: Ground, crossing: Crossing, token: CancelToken) -> LinksView:
     """Look; writes nothing."""
     token.check()
-    start = crossing.leg_fact("start") or crossing.fact("start")
     told = _told(ground, crossing)
     moved = {old: new for taken in taken_plugins(crossing).values() for old, new in taken.moves.items()}
-    linkage = read_linkage(ground, crossing.store, start, moved, told, no_progress, token)
+    linkage = read_linkage(ground, crossing.store, crossing.leg_start, moved, told, no_progress, token)
     decided = crossing.decisions()
     fresh = [item for item in linkage.dangling if not item.before]
     left = tuple(item for item in fresh if key_of(item) in decided)
@@ -72,7 +71,7 @@ def links(ground: Ground, crossing: Crossing, token: CancelToken) -> LinksView:
     scanned = scan(ground, crossing, token)
     known = set(linkage.before.index.doubled)
     doubled = tuple(id for id in linkage.now.index.doubled if id not in known and f"doubled:{id}" not in decided)
-    fillings = find_fillings(ground, crossing.store, start, linkage, scanned.unmet, token)
+    fillings = find_fillings(ground, crossing.store, crossing.leg_start, linkage, scanned.unmet, token)
     ways = {
         key: [Proposal(f"set {item.value}", f"Set it to {item.value}", item.evidence, item.score) for item in items]
         for key, items in fillings.items()

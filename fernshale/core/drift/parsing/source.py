@@ -13,7 +13,6 @@ if TYPE_CHECKING:
 
 _SPACE = re.compile(r"\s+")
 _NAME = re.compile(rb"[A-Za-z_]\w+")
-_NEWLINE = 10
 _MOST_WORDS = 120
 _MOST_DOC = 600
 _DOC_MARKS = re.compile(r"(?m)^[ \t]*(?:/\*+|\*+/|\*|//[/!]*|--+|#)[ \t]?|\*+/[ \t]*$")
@@ -176,7 +175,7 @@ def documented(
 
 def _is_near(data: bytes, end: int, start: int) -> bool:
     """Whether no empty line stands between where one thing ends and another starts."""
-    return data.count(b"\n", end - 1 if data[end - 1] == _NEWLINE else end, start) <= 1
+    return data.count(b"\n", end - data.endswith(b"\n", 0, end), start) <= 1
 
 
 def plain_doc(comment: str) -> str:
