@@ -8,7 +8,7 @@ import sys
 from pathlib import Path
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from fernshale.core.build.diagnostics import Diagnostic, Place
@@ -41,6 +41,7 @@ def test_tools_do_not_disturb_each_other(snippets: list[Snippet]) -> None:
 
 
 @given(st.lists(st.sampled_from(SNIPPETS), min_size=1, max_size=6, unique=True), st.integers(1, 3), st.booleans())
+@example([item for tool in ("clang", "rustc", "pyright") for item in SNIPPETS if item.tool == tool], 3, False)
 def test_a_long_log_is_read_as_line_by_line(snippets: list[Snippet], times: int, folders: bool) -> None:
     pieces = [snippet.text for snippet in snippets]
     if folders:

@@ -120,6 +120,9 @@ def _read_section(log: _Log, start: int, end: int, reader: Reader) -> list[Diagn
         if head is None or reader.is_busy:
             # Blocks go over several lines, which may look like heads of their own.
             way = max(fed, way - 1)
+            if way > fed:
+                # Heads that came before stand between: what was read last has ended with the first of them.
+                found += reader.close()
             found += _feed(reader, lines.between(way, until))
             while reader.is_busy and until < end:
                 number += 1
