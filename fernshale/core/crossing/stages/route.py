@@ -75,8 +75,7 @@ def plan_for(
     here = tuple(Here(item.id, item.version, (said or {}).get(said_key(item), item.accepts)) for item in ground.plugins)
     used = read_texts(ground, token).used.keys()
     targets = other_targets(shelf.engines_of(ground.profile.id), from_, to)
-    key = ("leg", shelf, from_, to, here, wishes, ground.profile.role, ground.along)
-    return ground.manifest.derived(key, lambda: plan_leg(shelf, from_, to, here, wishes, used, targets))
+    return plan_leg(shelf, from_, to, here, wishes, used, targets)
 
 
 def said_key(plugin: Plugin) -> str:
