@@ -13,10 +13,12 @@ from fernshale.core.build.owners import Owned
 from fernshale.core.build.wordings import (
     CALL,
     CONVERSION,
+    EMPTY,
     GETTER,
     HEADER,
     IMPLEMENT,
     MISSING,
+    NUMBER,
     OVERRIDE,
     SYNTAX,
     TYPE,
@@ -35,6 +37,14 @@ _ANNOTATIONS = re.compile(r"^\s*(?:@[\w.]+(?:\([^()]*\))?\s*)+")
 _MOST_ANNOTATIONS = 4
 # What a class lacks of the interface that it says it has.
 _LACKS = re.compile(r"Property '(?P<symbol>\w+)' is missing in type")
+# A name with what it is of, and the member that a message says it has not; what a method calls its object.
+_CHAIN = re.compile(r"[^\W\d]\w*(?: *\. *[^\W\d]\w*)*")
+_LACKING = re.compile(r"has no attribute '(?P<attribute>\w+)'|^'(?P<member>\w+)' is not a known attribute")
+_OBJECTS = ("self", "cls", "this")
+# Kinds of errors about a variable or field that messages do not name; and where its name stands in a line that sets it.
+_OF_NAMES = (EMPTY, NUMBER)
+_SETS = re.compile(r"^Incompatible types in assignment ")
+_TARGET = re.compile(r"\s*(?P<target>[^\W\d][\w.]*)\s*(?:[-+*/%@&|^]|//|\*\*|<<|>>)?=(?!=)")
 # Where a message names no symbol, the tool says it in a line of its own: `symbol:   method foo()`.
 _DETAIL = re.compile(
     r"^symbol ?: +(?:variable|method|class|package|static|interface|constructor)? *(?P<symbol>[\w.$]+)"
@@ -85,11 +95,12 @@ def find_causes(diagnostics: Sequence[Owned], line_of: LineOf = no_lines) -> tup
     """
     groups: dict[str, list[Owned]] = {}
     named: dict[str, _Named] = {}
-    for owned in diagnostics:
-        if owned.diagnostic.severity == "error":
-            name = _name(owned, line_of)
-            named.setdefault(name.key, name)
-            groups.setdefault(name.key, []).append(owned)
+    errors = [owned for owned in diagnostics if owned.diagnostic.severity == "error"]
+    held = _held_on(errors, line_of)
+    for owned in errors:
+        name = _name(owned, line_of, held)
+        named.setdefault(name.key, name)
+        groups.setdefault(name.key, []).append(owned)
     _join_scopes(groups, named)
     causes = [
         Cause(
@@ -125,10 +136,16 @@ class _Named:
     key: str = ""
 
 
-def _name(owned: Owned, line_of: LineOf) -> _Named:
-    """What an error is about; where the message does not say which symbol, its notes or the line of code do."""
+def _name(owned: Owned, line_of: LineOf, held: Mapping[tuple[str, int], str]) -> _Named:
+    """What an error is about; where the message does not say which symbol, its notes or the line of code do.
+
+    `held` is what `_held_on` found.
+    """
     diagnostic = owned.diagnostic
     named = _name_diagnostic(diagnostic)
+    if named.kind in _OF_NAMES and not named.symbol:
+        symbol = _held_near(owned, line_of) or held.get(_spot(owned), "")
+        return _titled(named.kind, symbol) if symbol else _name_message(diagnostic.message, named.kind)
     if named.kind == TYPE and named.scope and not re.search(rf"\b{re.escape(named.scope)}\s*(?:\.|::)", line_of(*_spot(owned))):
         # Where it is used, and not what should have it.
         named = replace(named, title=f"{named.symbol} is not declared", scope="", key=f"{TYPE}::{named.symbol}")
@@ -137,10 +154,43 @@ def _name(owned: Owned, line_of: LineOf) -> _Named:
     noted = (_QUOTED.search(plain_quotes(note.message)) for note in diagnostic.notes)
     symbol = next((last_name(found[1]) for found in noted if found), "")
     symbol = symbol or _called_near(owned.place, named.kind, line_of)
-    if not symbol:
-        return replace(named, title=diagnostic.message)
-    title = next(wording.title for wording in WORDINGS if wording.kind == named.kind).format(symbol=symbol)
-    return replace(named, title=title, symbol=symbol, key=f"{named.kind}::{symbol}")
+    return _titled(named.kind, symbol) if symbol else replace(named, title=diagnostic.message)
+
+
+def _titled(kind: str, symbol: str) -> _Named:
+    """What is said of a symbol that a message does not name."""
+    title = next(wording.title for wording in WORDINGS if wording.kind == kind).format(symbol=symbol)
+    return _Named(kind, title, symbol, "", f"{kind}::{symbol}")
+
+
+def _held_on(errors: Sequence[Owned], line_of: LineOf) -> dict[tuple[str, int], str]:
+    """The names that errors are about which do not say them, by file and line; further errors of the line may be about it,
+    and stand at a call."""
+    found: dict[tuple[str, int], str] = {}
+    for owned in errors:
+        if _name_message(owned.diagnostic.message).kind in _OF_NAMES and (symbol := _held_near(owned, line_of)):
+            found.setdefault(_spot(owned), symbol)
+    return found
+
+
+def _held_near(owned: Owned, line_of: LineOf) -> str:
+    """The variable or field at a place, for a message that says only of what type it is; "" where no plain name stands there."""
+    line, at = line_of(*_spot(owned)), owned.place.column - 1
+    message = plain_quotes(owned.diagnostic.message)
+    if _SETS.search(message):
+        # The place is that of the value.
+        found = _TARGET.match(line)
+        return last_name(found["target"]) if found else ""
+    found = next((found for found in _CHAIN.finditer(line) if found.start() <= at < found.end()), None)
+    if found is None:
+        return ""
+    names = found[0].replace(" ", "").split(".")
+    if lacking := _LACKING.search(message):
+        asked = lacking["attribute"] or lacking["member"]
+        names = names[: names.index(asked)] if asked in names else []
+    elif line[found.end() :].lstrip().startswith("("):
+        names = []
+    return names[-1] if names and names[-1] not in _OBJECTS else ""
 
 
 def _called_near(place: Place, kind: str, line_of: LineOf) -> str:
@@ -184,11 +234,11 @@ def _name_diagnostic(diagnostic: Diagnostic) -> _Named:
 
 
 @lru_cache(maxsize=4096)
-def _name_message(message: str) -> _Named:
-    """As `_name`, for what the message alone tells; logs repeat themselves."""
+def _name_message(message: str, but: str = "") -> _Named:
+    """As `_name`, for what the message alone tells; logs repeat themselves. It is not taken for one of the kind `but`."""
     message = plain_quotes(message)
     for wording in WORDINGS:
-        if found := wording.pattern.search(message):
+        if wording.kind != but and (found := wording.pattern.search(message)):
             groups = {name: _short(value or "") for name, value in found.groupdict().items()}
             symbol = found["symbol"] if wording.kind == HEADER else last_name(found["symbol"])
             # An override is lost in each class by itself, but it is one method of the base that changed.

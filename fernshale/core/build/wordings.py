@@ -15,6 +15,7 @@ HEADER, NAME, MEMBER, TYPE = "missing header", "missing name", "missing member",
 PRIVATE, CALL, GETTER, OVERRIDE = "private", "call", "getter", "override"
 IMPLEMENT, CONVERSION, LINK, TWICE = "must implement", "conversion", "link", "link twice"
 DEPRECATED, BUILD_FILE, SYNTAX = "deprecated", "build file", "syntax"
+EMPTY, UNTYPED, NUMBER = "may be empty", "no type", "number"
 
 # A name is missing, wherever the compiler expected it.
 MISSING = (NAME, MEMBER, TYPE)
@@ -39,8 +40,33 @@ def _rows(kind: str, title: str, *patterns: str) -> tuple[Wording, ...]:
 
 
 _S = r"'(?P<symbol>[^']+)'"
+# A type that has None among others.
+_NONE_TOO = r"'(?:None \| [^']*|[^']*\| None(?: \| [^']*)?|Optional\[[^']*\])'"
 
 WORDINGS: tuple[Wording, ...] = (
+    *_rows(
+        EMPTY,
+        "{symbol} may hold nothing",
+        r"(?P<symbol>)^Item 'None' of '[^']*' has no attribute '\w+'",
+        rf"(?P<symbol>)^Argument (?:\d+|'\w+') to '[^']+'(?: of '[^']+')? has incompatible type {_NONE_TOO}; expected "
+        r"'(?![^']*\b(?:None|Optional)\b)",
+        rf"(?P<symbol>)^Value of type {_NONE_TOO} is not indexable",
+        rf"(?P<symbol>)^Value of type variable '\w+' of '[^']+' cannot be {_NONE_TOO}",
+        rf"(?P<symbol>)^Unsupported (?:left )?operand types? for \S+ \([^()]*{_NONE_TOO}",
+        r"(?P<symbol>)^'\w+' is not a known attribute of 'None'",
+        r"(?P<symbol>)^Object of type 'None' (?:is not subscriptable|cannot be (?:used as iterable value|called))",
+        r"(?P<symbol>)^Argument of type '[^']*\| None' cannot be assigned to parameter '\w+' of type "
+        r"'(?![^']*\b(?:None|Optional)\b)",
+        r"(?P<symbol>)^Object is possibly '(?:null|undefined)'",
+        r"^'(?:[\w.]+\.)?(?P<symbol>\w+)' is possibly '(?:null|undefined)'",
+        r"(?P<symbol>)^Incompatible types in assignment \(expression has type '[^']+', variable has type 'None'\)",
+    ),
+    *_rows(
+        NUMBER,
+        "{symbol} is no whole number",
+        r"(?P<symbol>)^Incompatible types in assignment \(expression has type 'float(?: \| int)?', variable has type 'int'\)",
+    ),
+    *_rows(UNTYPED, "{symbol} wants a type", rf"^Need type annotation for {_S}"),
     *_rows(
         HEADER,
         "{symbol} is not there any more",

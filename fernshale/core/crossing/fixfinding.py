@@ -15,7 +15,7 @@ from fernshale.core.build.causes import Cause, last_name
 from fernshale.core.build.diagnostics import Place
 from fernshale.core.build.owners import Ground as BuildGround
 from fernshale.core.build.owners import all_places
-from fernshale.core.build.wordings import CALL, IMPLEMENT, MISSING, OVERRIDE
+from fernshale.core.build.wordings import CALL, EMPTY, IMPLEMENT, MISSING, NUMBER, OVERRIDE, UNTYPED
 from fernshale.core.crossing.buildview import Fix
 from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.rules import LegRules
@@ -28,6 +28,8 @@ from fernshale.core.fix.rules import Rule
 _OF_LINKS = ("rename-id", "data")
 # Kinds of rules that find their places by themselves.
 _BY_WORDS = ("rename", "move", "header", "getter", "add-argument", "keyword", "reorder", "add-member", "rewrite")
+# Kinds that mend a name far from where it is named: where it is brought in, or first set.
+_ELSEWHERE = {"import": MISSING, "declare": (EMPTY, UNTYPED, NUMBER)}
 # What a match is worth: a rule that names the symbol the compiler names, or one that only stands on the same line.
 _BY_SYMBOL, _BY_LINE = 0.99, 0.6
 
@@ -77,7 +79,8 @@ def find_fixes(
             continue
         if rule.kind == "rewrite" and not rule.replacement and cause.kind not in MISSING:
             continue  # what is there still, and wants other arguments, is no statement to leave out
-        if rule.kind == "import" and rule.old != cause.symbol:
+        elsewhere = _ELSEWHERE.get(rule.kind)
+        if elsewhere is not None and (rule.old != cause.symbol or cause.kind not in elsewhere):
             continue
         if rule.member and not is_member and cause.kind != IMPLEMENT:
             continue
@@ -91,7 +94,7 @@ def find_fixes(
         # A member that is missing is named by itself; where it goes may be far from the head of its class.
         here = found if is_member else tuple(edit for edit in found if _lines_of(edit) & named)
         places = lines
-        if rule.kind == "import":
+        if elsewhere is not None:
             here, places = _in_files(found, lines)
         elif rule.named and cause.kind in (*MISSING, CALL) and by_symbol:
             # Further down in what begins at the place that was named, where nothing on that line is meant.

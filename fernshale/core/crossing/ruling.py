@@ -22,7 +22,9 @@ from fernshale.core.survey.sites import read_project_text
 
 # With more rules than this, the names of all texts are listed once, for rules that are about whole names.
 _MANY_RULES = 100
-_OF_NAMES = ("rename", "move", "import", "getter", "add-argument", "keyword", "reorder", "add-member", "rewrite", "switch-off")
+_OF_NAMES = (
+    "rename", "move", "import", "getter", "add-argument", "keyword", "reorder", "add-member", "rewrite", "switch-off", "declare",
+)  # fmt: skip
 _NAME = re.compile(r"\w+")
 _ID_ROLES: tuple[Role, ...] = ("asset", "user content")
 

@@ -20,6 +20,7 @@ from fernshale.core.fix.calls import find_calls, is_import
 from fernshale.core.fix.classes import PYTHON, class_bodies, derived_spans, python_classes
 from fernshale.core.fix.comments import as_comments
 from fernshale.core.fix.data import data_edits, repeats
+from fernshale.core.fix.declare import declarations
 from fernshale.core.fix.imports import with_import
 from fernshale.core.fix.pattern import Match, all_matches, find_matches, parse_pattern
 from fernshale.core.fix.pyimports import bound_names, moved_imports, moved_uses, place_of
@@ -286,6 +287,12 @@ def _literal(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]
             yield token.start + at, token.start + at + len(inside), literal_text(rule.new)
 
 
+def _declare(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
+    for item in declarations(text, rule.old) if path.endswith(PYTHON) else ():
+        if item.type == rule.new:
+            yield item.start, item.end, item.new
+
+
 def _switch_off(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     tokens = tokenize(text, path)
     for match in find_matches(parse_pattern(rule.pattern), tokens):
@@ -442,6 +449,7 @@ _FINDERS: dict[str, _Finder] = {
     "keyword": _keyword,
     "reorder": reordered_calls,
     "literal": _literal,
+    "declare": _declare,
     "switch-off": _switch_off,
     "rename-id": _rename_id,
 }

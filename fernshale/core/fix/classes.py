@@ -7,9 +7,9 @@ import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
-from itertools import accumulate
 
 from fernshale.core.base.languages import ENDINGS
+from fernshale.core.fix.pyplaces import Characters, parse_python
 from fernshale.core.fix.tokens import Token, group_end, tokenize
 
 PYTHON = ENDINGS["python"]
@@ -77,17 +77,10 @@ class PythonClass:
 @lru_cache(maxsize=64)
 def python_classes(text: str) -> tuple[PythonClass, ...]:
     """The classes of a Python file; none where it cannot be parsed."""
-    try:
-        tree = ast.parse(text)
-    except (SyntaxError, ValueError, RecursionError):
+    tree = parse_python(text)
+    if tree is None:
         return ()
-    lines = text.split("\n")
-    starts = [0, *accumulate(len(line) + 1 for line in lines)]
-
-    def at(line: int, column: int) -> int:
-        """The character at a place as the parser tells it, which counts bytes."""
-        return starts[line - 1] + len(lines[line - 1].encode("utf-8", "surrogatepass")[:column].decode("utf-8", "replace"))
-
+    places = Characters(text)
     found = []
     for node in ast.walk(tree):
         if isinstance(node, ast.ClassDef):
@@ -96,13 +89,12 @@ def python_classes(text: str) -> tuple[PythonClass, ...]:
             fields: dict[str, int] = {}
             for item in node.body:
                 for name, spot in _defined(item):
-                    members.setdefault(name, text.index(name, at(*spot)))
+                    members.setdefault(name, text.index(name, places.at(*spot)))
                 for attribute in _set_by(item):
-                    end = at(attribute.end_lineno or attribute.lineno, attribute.end_col_offset or 0)
-                    fields.setdefault(attribute.attr, end - len(attribute.attr))
-            start, end = starts[node.lineno - 1], min(starts[node.end_lineno or node.lineno], len(text))
+                    fields.setdefault(attribute.attr, places.end(attribute) - len(attribute.attr))
+            start, end = places.starts[node.lineno - 1], min(places.starts[node.end_lineno or node.lineno], len(text))
             first = node.body[0]
-            indent = lines[first.lineno - 1][: first.col_offset] if first.lineno > node.lineno else None
+            indent = places.lines[first.lineno - 1][: first.col_offset] if first.lineno > node.lineno else None
             found.append(PythonClass(node.name, bases, members, fields, start, end, indent))
     return tuple(sorted(found, key=lambda item: item.start))
 

@@ -12,6 +12,7 @@ reorder       calls of `call` give their arguments at the places `order`: at eac
               for one that came, which gets the next text of `fill`; with `new` the function has that name now, with `names` of the
               arguments as they stood before, those that cannot be told by their places are given by name
 literal       the number or string `old` is `new` now; with `call`, only as its argument number `position`
+declare       the variable or field `old` is declared as a `new` where it is first set, in Python
 switch-off    statements that match `pattern` become comments, until somebody writes what is to stand there instead
 add-member    classes derived from `base` without `member` get `text` behind the line that has `after` (or at their start)
 rewrite       `pattern` becomes `replacement`, both with metavariables (see `pattern`)
@@ -45,7 +46,7 @@ if TYPE_CHECKING:
 FORMAT = "fernshale-rules/1"
 RuleKind = Literal[
     "rename", "move", "header", "import", "getter", "add-argument", "keyword", "reorder", "add-member", "rewrite", "literal",
-    "switch-off", "rename-id", "data", "delete",
+    "declare", "switch-off", "rename-id", "data", "delete",
 ]  # fmt: skip
 _NEEDS: dict[str, tuple[str, ...]] = {
     "rename": ("old", "new"),
@@ -59,6 +60,7 @@ _NEEDS: dict[str, tuple[str, ...]] = {
     "add-member": ("base", "member", "text"),
     "rewrite": ("pattern",),
     "literal": ("old", "new"),
+    "declare": ("old", "new"),
     "switch-off": ("pattern",),
     "rename-id": ("old", "new"),
     "data": ("files",),
@@ -175,6 +177,8 @@ class Rule:
                 return f"{self.old} → {self.new}"
             case "import":
                 return self.text
+            case "declare":
+                return f"{self.old}: {self.new}"
             case "getter":
                 return f".{self.old} → .{self.new}()"
             case "add-argument":

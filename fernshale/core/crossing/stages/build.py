@@ -36,6 +36,7 @@ from fernshale.core.crossing.buildview import BuildView, CauseView, Fix, Scope
 from fernshale.core.crossing.clashes import clash_matters
 from fernshale.core.crossing.commands import OnLine, run_profile_command
 from fernshale.core.crossing.debts import find_debts
+from fernshale.core.crossing.declaring import with_declared
 from fernshale.core.crossing.drifting import Used, used_changes
 from fernshale.core.crossing.fixfinding import find_fixes, live_rules, silent_fixes, unchecked_fixes
 from fernshale.core.crossing.ground import Ground, engine_folder
@@ -78,6 +79,7 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
         learned = learn_from_changes(ground, crossing, last["snapshot"], causes)
         rules = with_hints(rules.with_learned(learned), causes)
         rules = with_imports(rules, causes, ground, crossing.setup.to, token)
+        rules = with_declared(rules, causes, ground)
     places = [all_places(error.diagnostic, near) for cause in causes for error in cause.errors] if near else []
     live, edits = live_rules(rules, {place.file for listed in places for place in listed}, causes, ground, token)
     far, later = sure_from(crossing), put_off(crossing)
