@@ -42,26 +42,31 @@ _WORTH = re.compile(
 )
 # More than this many tools at once are not told apart by the files their notes stand in.
 _MOST_OPEN = 4
+# What lines that say more of a diagnostic begin with; an empty one ends nothing.
+_INDENTS = (" ", "\t", "\xa0", "^", "")
 _JAVA_DETAIL = re.compile(r"^\s+(?P<message>(?:symbol|location|required|found|reason) ?: .*)$")
 _CARET = re.compile(r"^\s*\^$")
 _RELATED = re.compile(r"^  (?P<file>\S[^:]*):(?P<line>\d+):(?P<column>\d+)(?: - .*)?$")
 _CODE_FRAME = re.compile(r"^\s*(?:\d+\s|[\^~-]+\s*$|\d*\s*\|)")
+_TOTAL = re.compile(r"^\d+ (?:error|warning)s?\b")
 _RULE_AT_END = re.compile(r" \[([a-z][\w-]*)\]$")
 
 
 class _Open:
     """A diagnostic that notes may still come for. `unit` is the file that is being compiled, as far as one can tell.
 
-    What is plain has all it needs in its head: no column, code or reasons in the lines below.
+    What is plain has all it needs in its head: no column, code or reasons in the lines below. `has_ended`: another line came, and
+    indented ones below that are no reasons of it.
     """
 
-    __slots__ = ("code", "context", "head", "included", "is_plain", "message", "notes", "place", "unit")
+    __slots__ = ("code", "context", "has_ended", "head", "included", "is_plain", "message", "notes", "place", "unit")
 
     def __init__(self, head: Diagnostic, context: tuple[Place, ...], included: tuple[Place, ...]) -> None:
         self.head, self.context, self.included = head, context, included
         self.place, self.code, self.message = head.place, head.code, head.message
         self.notes: list[Note] = []
         self.is_plain = has_all(head)
+        self.has_ended = False
         # A compiler tells the way to a header once; later errors in it have only what they were instantiated from.
         way = included or context
         self.unit = way[-1].file if way else head.place.file
@@ -185,7 +190,10 @@ class Reader:
         if not self._patterns and (usual := read_usual(line, self._folders.current)):
             self._begin(usual)
             return
-        if self._folders.feed(line) or self._is_chain(line) or (self._open and self._take_detail(line)):
+        if self._folders.feed(line):
+            self._end_reasons()
+            return
+        if self._is_chain(line) or (self._open and self._take_detail(line)):
             return
         # A linker's message that names a symbol may be followed by who refers to it; else it is a line like others.
         may_go_on = "symbol: " in line
@@ -261,16 +269,22 @@ class Reader:
 
     def _continue(self, line: str) -> None:
         """A line that begins nothing: more of a message, a code frame, or a file's name by itself."""
-        may_add = self._open and (line[:1] in (" ", "\t", "\xa0", "^") or self._is_fresh)
+        may_add = self._open and (line[:1] in _INDENTS or self._is_fresh)
         if may_add and (self._take_detail(line) or self._take_wrapped(line)):
             return
         if line and " " not in line and "." in line:
             self._file_alone = line
+        if line[:1] not in _INDENTS and (not _CODE_FRAME.match(line) or _TOTAL.match(line)):
+            self._end_reasons()
         self._is_fresh = False
+
+    def _end_reasons(self) -> None:
+        if self._open:
+            self._open[-1].has_ended = True
 
     def _take_detail(self, line: str) -> bool:
         """Indented lines that say more: javac's symbol and location, a type checker's reasons and related places."""
-        if line[:1] not in (" ", "\t", "\xa0", "^"):
+        if line[:1] not in _INDENTS or not line:
             return False
         last = self._open[-1]
         if last.place.line and not last.place.column and line.endswith("^") and _CARET.match(line):
@@ -279,7 +293,7 @@ class Reader:
         if found := _JAVA_DETAIL.match(line):
             last.notes.append(Note(last.place, found["message"]))
             return True
-        if last.head.tool != "checker" and not last.code.startswith("TS"):
+        if last.has_ended or (last.head.tool != "checker" and not last.code.startswith("TS")):
             return False
         if found := _RELATED.match(line):
             folder = self._folder_for(found["file"])
