@@ -17,6 +17,7 @@ from fernshale.core.build.wordings import (
     GETTER,
     HEADER,
     IMPLEMENT,
+    INCOMPLETE,
     MISSING,
     NUMBER,
     OVERRIDE,
@@ -37,6 +38,11 @@ _ANNOTATIONS = re.compile(r"^\s*(?:@[\w.]+(?:\([^()]*\))?\s*)+")
 _MOST_ANNOTATIONS = 4
 # What a class lacks of the interface that it says it has.
 _LACKS = re.compile(r"Property '(?P<symbol>\w+)' is missing in type")
+# What a note says of a class that is only announced where an error is, and the kinds of errors that may come of it.
+_ANNOUNCED = re.compile(
+    r"(?:forward declaration of|class type) '(?:class |struct |union )?(?P<symbol>[\w:]+)[^']*'(?: is incomplete)?$"
+)
+_UNSEEN = (INCOMPLETE, CONVERSION, "other")
 # A name with what it is of, and the member that a message says it has not; what a method calls its object.
 _CHAIN = re.compile(r"[^\W\d]\w*(?: *\. *[^\W\d]\w*)*")
 _LACKING = re.compile(r"has no attribute '(?P<attribute>\w+)'|^'(?P<member>\w+)' is not a known attribute")
@@ -218,6 +224,11 @@ def _name_diagnostic(diagnostic: Diagnostic) -> _Named:
         lacks = (_LACKS.search(plain_quotes(note.message)) for note in diagnostic.notes)
         if method := next((found["symbol"] for found in lacks if found), ""):
             return _Named(IMPLEMENT, f"{method} must be implemented", method, "", f"{IMPLEMENT}::{method}")
+    if named.kind in _UNSEEN:
+        # Without the whole of a class nothing can be told of what it derives from.
+        seen = (_ANNOUNCED.match(plain_quotes(note.message)) for note in diagnostic.notes)
+        if symbol := next((last_name(found["symbol"]) for found in seen if found), ""):
+            return _titled(INCOMPLETE, symbol)
     if message == "cannot find symbol" and diagnostic.notes:
         details = [note.message for note in diagnostic.notes]
         symbol = next((found["symbol"] for text in details if (found := _DETAIL.match(text))), "")
@@ -243,7 +254,7 @@ def _name_message(message: str, but: str = "") -> _Named:
             symbol = found["symbol"] if wording.kind == HEADER else last_name(found["symbol"])
             # An override is lost in each class by itself, but it is one method of the base that changed.
             scope = groups.get("scope", "")
-            if wording.kind in (OVERRIDE, CALL):
+            if wording.kind in (OVERRIDE, CALL, INCOMPLETE):
                 groups["symbol"] = symbol
             key = symbol
             if wording.kind == CONVERSION:

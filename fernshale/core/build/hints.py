@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from fernshale.core.build.causes import Cause
+from fernshale.core.build.causes import Cause, last_name
 from fernshale.core.build.wordings import plain_quotes
 
 _HINT = re.compile(
@@ -24,15 +24,26 @@ def arguments_of(cause: Cause) -> frozenset[str]:
 
 def hints_of(cause: Cause) -> tuple[str, ...]:
     """The names suggested with each error of a cause that has a suggestion, without what stands round them."""
+    names = dict.fromkeys(last_name(name) for name in _suggested(cause))
+    return tuple(name for name in names if name.isidentifier() and name != cause.symbol)
+
+
+def elsewhere_of(cause: Cause) -> tuple[str, ...]:
+    """The full names suggested with each error of a cause that has the name itself in another place."""
+    return tuple(name for name in _suggested(cause) if name != cause.symbol and last_name(name) == cause.symbol)
+
+
+def _suggested(cause: Cause) -> tuple[str, ...]:
+    """What is suggested with each error of a cause that has a suggestion."""
     common: dict[str, None] | None = None
     for error in cause.errors:
         said = [error.diagnostic.message, *(note.message for note in error.diagnostic.notes)]
         names = {
-            re.split(r"::|\.", name)[-1].rstrip("()"): None
+            name.rstrip("()"): None
             for text in said
             for found in _HINT.finditer(plain_quotes(text))
             for name in re.findall(r"'([^']+)'", found["names"])
         }
         if names:
             common = names if common is None else {name: None for name in common if name in names}
-    return tuple(name for name in common or () if name.isidentifier() and name != cause.symbol)
+    return tuple(common or ())

@@ -15,7 +15,7 @@ HEADER, NAME, MEMBER, TYPE = "missing header", "missing name", "missing member",
 PRIVATE, CALL, GETTER, OVERRIDE = "private", "call", "getter", "override"
 IMPLEMENT, CONVERSION, LINK, TWICE = "must implement", "conversion", "link", "link twice"
 DEPRECATED, BUILD_FILE, SYNTAX = "deprecated", "build file", "syntax"
-EMPTY, UNTYPED, NUMBER = "may be empty", "no type", "number"
+EMPTY, UNTYPED, NUMBER, INCOMPLETE = "may be empty", "no type", "number", "incomplete type"
 
 # A name is missing, wherever the compiler expected it.
 MISSING = (NAME, MEMBER, TYPE)
@@ -40,6 +40,7 @@ def _rows(kind: str, title: str, *patterns: str) -> tuple[Wording, ...]:
 
 
 _S = r"'(?P<symbol>[^']+)'"
+_OPAQUE = r"'(?:const |volatile )*(?:class |struct |union |enum )?(?P<symbol>[\w:]+)"
 # A type that has None among others.
 _NONE_TOO = r"'(?:None \| [^']*|[^']*\| None(?: \| [^']*)?|Optional\[[^']*\])'"
 
@@ -113,6 +114,19 @@ WORDINGS: tuple[Wording, ...] = (
         "{symbol} is imported from where it is not",
         rf"^{_S} is unknown import symbol",
         rf"^unresolved imports? {_S}",
+    ),
+    *_rows(
+        INCOMPLETE,
+        "{symbol} is only announced here",
+        rf"(?:use of|to|into|allocation of|initialization of|pointer to) (?:an )?incomplete type {_OPAQUE}",
+        rf"^incomplete (?:result )?type {_OPAQUE}[^']*' (?:used|named|in)\b",
+        rf"^(?:(?:field|variable|parameter) )?'[^']+' has incomplete type {_OPAQUE}",
+        rf"(?:variable|field|parameter) has incomplete type {_OPAQUE}",
+        rf"^aggregate {_OPAQUE}[^']*' has incomplete type",
+        rf"^variable {_OPAQUE}[^']*' has initializer but incomplete type",
+        rf"^return type {_OPAQUE}' is incomplete",
+        rf"use of undefined type {_OPAQUE}",
+        rf"'[^']+' uses undefined (?:class|struct|union) {_OPAQUE}",
     ),
     *_rows(
         TYPE,
@@ -261,5 +275,6 @@ WORDINGS: tuple[Wording, ...] = (
         SYNTAX,
         "the code does not parse",
         r"(?P<symbol>)^(?:expected |SyntaxError|invalid syntax|syntax error|Unexpected token|unexpected token)",
+        r"(?P<symbol>)^variable or field '\w+' declared void",
     ),
 )

@@ -15,12 +15,24 @@ from fernshale.core.build.causes import Cause, last_name
 from fernshale.core.build.diagnostics import Place
 from fernshale.core.build.owners import Ground as BuildGround
 from fernshale.core.build.owners import all_places
-from fernshale.core.build.wordings import CALL, EMPTY, IMPLEMENT, MISSING, NUMBER, OVERRIDE, UNTYPED
+from fernshale.core.build.wordings import (
+    CALL,
+    EMPTY,
+    IMPLEMENT,
+    INCOMPLETE,
+    MISSING,
+    NUMBER,
+    OVERRIDE,
+    PRIVATE,
+    UNTYPED,
+)
 from fernshale.core.crossing.buildview import Fix
 from fernshale.core.crossing.ground import Ground
+from fernshale.core.crossing.matter import Decision
 from fernshale.core.crossing.rules import LegRules
 from fernshale.core.crossing.ruling import find_all_edits
 from fernshale.core.fix.apply import Edit
+from fernshale.core.fix.data import repeats
 from fernshale.core.fix.expression import expression_lines
 from fernshale.core.fix.rules import Rule
 
@@ -29,19 +41,21 @@ _OF_LINKS = ("rename-id", "data")
 # Kinds of rules that find their places by themselves.
 _BY_WORDS = ("rename", "move", "header", "getter", "add-argument", "keyword", "reorder", "add-member", "rewrite")
 # Kinds that mend a name far from where it is named: where it is brought in, or first set.
-_ELSEWHERE = {"import": MISSING, "declare": (EMPTY, UNTYPED, NUMBER)}
+_ELSEWHERE = {"import": (*MISSING, INCOMPLETE), "declare": (EMPTY, UNTYPED, NUMBER)}
 # What a match is worth: a rule that names the symbol the compiler names, or one that only stands on the same line.
 _BY_SYMBOL, _BY_LINE = 0.99, 0.6
 
 
 def live_rules(
-    rules: LegRules, files: Collection[str], causes: Sequence[Cause], ground: Ground, token: CancelToken
+    rules: LegRules, files: Collection[str], causes: Sequence[Cause], ground: Ground, decided: Mapping[str, Decision],
+    token: CancelToken,
 ) -> tuple[tuple[Rule, ...], dict[str, tuple[Edit, ...]]]:
     """The rules that may mend something, with their edits: those that hold in one of the `files` that have errors.
 
-    Comparing two releases gives thousands of rules; only the few that are live are looked for in all files.
+    Comparing two releases gives thousands of rules; only the few that are live are looked for in all files. A rule that must not
+    be followed twice is done with once it was taken, where it was.
     """
-    code = [rule for rule in rules.all if rule.kind not in _OF_LINKS]
+    code = [rule for rule in rules.all if rule.kind not in _OF_LINKS and (repeats(rule) or f"fix:{rule.id}" not in decided)]
     near = find_all_edits(ground, code, token, files)
     members = {cause.symbol for cause in causes}
 
@@ -51,7 +65,17 @@ def live_rules(
 
     everywhere = find_all_edits(ground, [rule for rule in code if goes_far(rule)], token)
     edits = {**near, **everywhere}
+    for rule in code:
+        if not repeats(rule) and edits.get(rule.id):
+            edits[rule.id] = tuple(edit for edit in edits[rule.id] if not _was_taken(rule, edit, decided))
     return tuple(rule for rule in code if rule.kind == "delete" or edits.get(rule.id)), edits
+
+
+def _was_taken(rule: Rule, edit: Edit, decided: Mapping[str, Decision]) -> bool:
+    """Whether a rule was followed in the file of an edit, or right there."""
+    begin = f"fix:{rule.id}:{edit.path}:"
+    taken = {key: item.choice for key, item in decided.items() if key.startswith(begin)}
+    return "file" in taken.values() or f"{begin}{edit.line}" in taken
 
 
 def find_fixes(
@@ -85,6 +109,8 @@ def find_fixes(
         if rule.member and not is_member and cause.kind != IMPLEMENT:
             continue
         by_symbol = bool(message_fits) or _names(rule, cause.symbol)
+        if cause.kind == PRIVATE and not by_symbol:
+            continue  # the tool says what is not to be used, and what else stands on the line has nothing to do with that
         if rule.named and rule.kind == "rename" and cause.symbol and not by_symbol:
             continue  # it is for an error that names it, and this one names another
         lines = as_now if by_symbol else as_built

@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from fernshale.core.build.causes import Cause
-from fernshale.core.build.hints import arguments_of, hints_of
+from fernshale.core.build.hints import arguments_of, elsewhere_of, hints_of
 from fernshale.core.build.wordings import CALL, MISSING
 from fernshale.core.crossing.rules import LegRules
 from fernshale.core.drift.naming import parts_of
@@ -15,7 +15,7 @@ from fernshale.core.fix.rules import Rule, RuleSet
 
 # How much of the doubt a suggestion of the same leaves; and what one is worth by itself. Tools go by the letters alone.
 _DOUBT = 0.35
-_SPELLING, _ONLY, _ONE_OF_SEVERAL = 0.85, 0.5, 0.3
+_SPELLING, _ELSEWHERE, _ONLY, _ONE_OF_SEVERAL = 0.85, 0.6, 0.5, 0.3
 # Where comparing the releases has something to say of the same name.
 _BESIDE_GUESSES = 0.4
 
@@ -55,6 +55,11 @@ def _shared(rule: Rule, hinted: dict[tuple[str, str, str, str], Rule]) -> Rule:
 
 def _hinted_rules(cause: Cause) -> Iterator[Rule]:
     """A suggestion stands for the name that is missing, or for that of an argument."""
+    if cause.kind in MISSING and cause.scope:
+        for place in elsewhere_of(cause):
+            old = f"{cause.scope}::{cause.symbol}"
+            why = f"suggested instead: {place}, which has the same name"
+            yield Rule(f"hint-{old}-{place}", "move", why, old=old, new=place, named=True, confidence=_ELSEWHERE)
     hints = hints_of(cause) if cause.kind in (*MISSING, CALL) else ()
     olds = arguments_of(cause) if cause.kind == CALL else {cause.symbol}
     if len(olds) != 1:

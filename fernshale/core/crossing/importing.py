@@ -17,7 +17,7 @@ from fernshale.core.base.languages import C_FAMILY, ENDINGS, LANGUAGES, language
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.build.causes import Cause, last_name
-from fernshale.core.build.wordings import NAME, TYPE
+from fernshale.core.build.wordings import INCOMPLETE, NAME, TYPE
 from fernshale.core.crossing.ground import Ground, engine_folder
 from fernshale.core.crossing.rules import LegRules
 from fernshale.core.crossing.texts import texts_with
@@ -45,8 +45,8 @@ def with_imports(rules: LegRules, causes: Sequence[Cause], ground: Ground, to: s
     """`rules`, and those that bring in what is missing where it stands alone. Raises Cancelled."""
     # What the new release has not is brought in by nothing.
     gone = {change.symbol.name for change in rules.changes if change.kind in ("removed", "renamed")}
-    wanted = [cause for cause in causes if cause.kind in (NAME, TYPE) and cause.symbol.isidentifier() and cause.symbol not in gone]
-    wanted = wanted[:_MOST_NAMES]
+    missing = (cause for cause in causes if cause.kind in (NAME, TYPE, INCOMPLETE))
+    wanted = [cause for cause in missing if cause.symbol.isidentifier() and cause.symbol not in gone][:_MOST_NAMES]
     if not wanted:
         return rules
     by_language: dict[str, dict[TreePath, str]] = {}

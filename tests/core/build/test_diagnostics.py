@@ -6,6 +6,8 @@ import subprocess
 from pathlib import Path
 from string import Formatter
 
+import pytest
+
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import find_causes, last_name
 from fernshale.core.build.diagnostics import Diagnostic
@@ -156,6 +158,25 @@ def test_what_only_follows_stands_under_its_cause() -> None:
     assert under == {"Tide": "", "syntax": tide, "tide": tide, "far": ""}
     # A leader comes before its followers, and what clears most before the rest.
     assert [cause.symbol for cause in causes] == ["Tide", "tide", "", "far"]
+
+
+@pytest.mark.parametrize(
+    "message",
+    [
+        "member access into incomplete type 'm::Pier'",
+        "incomplete type 'm::Pier' named in nested name specifier",
+        "incomplete result type 'm::Pier' in function definition",
+        "variable has incomplete type 'm::Pier'",
+        "invalid application of 'sizeof' to an incomplete type 'Pier'",
+        "arithmetic on a pointer to an incomplete type 'struct m::Pier'",
+        "use of undefined type 'm::Pier'",
+        "'Shore::held' uses undefined class 'm::Pier'",
+    ],
+)
+def test_a_class_that_is_only_announced_is_one_cause(message: str) -> None:
+    owned = find_owners(read_diagnostics([f"a.cpp:3:5: error: {message}"], ()), _ground(Path("/game")))
+    (cause,) = find_causes(owned)
+    assert (cause.kind, cause.symbol, cause.title) == ("incomplete type", "Pier", "Pier is only announced here")
 
 
 def test_every_wording_can_be_told() -> None:

@@ -73,3 +73,9 @@ def test_a_suggestion_for_an_argument_is_one_for_the_call() -> None:
     cause = _cause('a.py:1:2: error: Unexpected keyword argument "dat" for overloaded function "moor" of "Pier"; did you mean "day"?')
     (rule,) = with_hints(_rules(), [cause]).all
     assert (rule.kind, rule.call, rule.old, rule.new) == ("keyword", "moor", "dat", "day")
+
+
+def test_the_same_name_elsewhere_is_a_move() -> None:
+    cause = _cause("a.cpp:1:2: error: ‘empty’ is not a member of ‘m’; did you mean ‘std::empty’?")
+    (rule,) = with_hints(_rules(), [cause]).all
+    assert (rule.kind, rule.old, rule.new, rule.named) == ("move", "m::empty", "std::empty", True)

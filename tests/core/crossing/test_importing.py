@@ -64,3 +64,33 @@ def test_a_name_is_brought_in(name: str, tree: Tree) -> None:
     (fix,) = (fix for fix in cause.fixes if fix.rule.kind == "import")
     assert fix.rule.text == line and fix.is_sure and fix.clears == 1
     assert [edit.path for edit in fix.edits] == [next(iter(game))]
+
+
+_PIER = "#pragma once\nnamespace rush { struct Base { int hour; }; struct Pier : Base { int boats; }; }\n"
+_SHORE = "#pragma once\n{}namespace rush {{ struct Base; struct Pier; Pier* nearest(); int moor(Base* at); }}\n"
+_USES = {
+    "aggregate": "int f() { rush::Pier pier; return 0; }",
+    "member": "int f(rush::Pier* pier) { return pier->boats; }",
+    "value": "int f() { rush::Pier pier = *rush::nearest(); return 0; }",
+    "size": "unsigned long f() { return sizeof(rush::Pier); }",
+    "scope": "int f() { return sizeof(rush::Pier::boats); }",
+    "field": "struct Shore { rush::Pier pier; };",
+    "derives": "int f(rush::Pier* pier) { return rush::moor(pier); }",
+    "return": "rush::Pier f() { return *rush::nearest(); }",
+}
+
+
+@pytest.mark.parametrize("name", _USES)
+def test_a_class_that_is_only_announced_is_brought_in_whole(name: str, tree: Tree) -> None:
+    old = {"include/rush/pier.hpp": _PIER, "include/rush/shore.hpp": _SHORE.format('#include "rush/pier.hpp"\n')}
+    new = {**old, "include/rush/shore.hpp": _SHORE.format("")}
+    game = {"src/a.cpp": f'#include "rush/shore.hpp"\n\n{_USES[name]}\n'}
+    crossing = begin_engine(tree, old, new, game, "g++ -std=c++17 -fsyntax-only -I {engine}/include {project}/src/a.cpp")
+    settle(crossing, Taken("engine:sites", "apply", "test"), lambda text: None, no_progress, CancelToken())
+    settle(crossing, Taken("build:run", "build", "test"), lambda text: None, no_progress, CancelToken())
+    (view,) = look(crossing, no_progress, CancelToken()).build.causes
+    assert (view.cause.kind, view.cause.symbol) == ("incomplete type", "Pier")
+    assert view.fixes[0].rule.text == '#include "rush/pier.hpp"' and view.fixes[0].is_sure
+    settle(crossing, Taken(f"cause:{view.cause.key}", view.fixes[0].rule.id, "test"), lambda text: None, no_progress, CancelToken())
+    settle(crossing, Taken("build:run", "build", "test"), lambda text: None, no_progress, CancelToken())
+    assert look(crossing, no_progress, CancelToken()).build.passed

@@ -81,9 +81,9 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
         rules = with_imports(rules, causes, ground, crossing.setup.to, token)
         rules = with_declared(rules, causes, ground)
     places = [all_places(error.diagnostic, near) for cause in causes for error in cause.errors] if near else []
-    live, edits = live_rules(rules, {place.file for listed in places for place in listed}, causes, ground, token)
-    far, later = sure_from(crossing), put_off(crossing)
     can_build, decided = ground.profile.commands.build is not None, crossing.decisions()
+    live, edits = live_rules(rules, {place.file for listed in places for place in listed}, causes, ground, decided, token)
+    far, later = sure_from(crossing), put_off(crossing)
     quiet = [*silent_fixes(rules, edits, far), *([] if can_build else unchecked_fixes(rules, ground, far, token))]
     silent = tuple(fix for fix in quiet if decided.keys().isdisjoint((f"fix:{fix.rule.id}", f"silent:{fix.rule.id}")))
     names = {f"silent:{fix.rule.id}": fix.rule.name for fix in quiet}

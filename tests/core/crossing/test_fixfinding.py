@@ -1,0 +1,58 @@
+"""Which fixes a cause is offered: what has to do with it, each as often as it may be followed."""
+
+from __future__ import annotations
+
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.buildview import CauseView
+from fernshale.core.crossing.logbook import undo
+from fernshale.core.crossing.overview import look
+from fernshale.core.crossing.settle import Taken, settle
+from fernshale.core.crossing.state import Crossing
+from tests.conftest import Tree
+from tests.engines import begin_engine
+
+_OLD = "#include <string>\nnamespace rush { void draw(int hour, const std::string& text); struct Pier { int boats; }; }\n"
+_NEW = (
+    "#include <string>\nnamespace rush { void draw(const std::string& text, int hour); struct Pier { int count(); private: int boats; }; }\n"
+)
+_CODE = '#include "rush.hpp"\nvoid f(rush::Pier& pier) {\n    rush::draw(pier.boats, "all");\n}\n'
+_CALL = "src/a.cpp:3:15: error: no matching function for call to 'draw(int&, const char [4])'\n"
+_PRIVATE = "src/a.cpp:3:21: error: 'int rush::Pier::boats' is private within this context\n"
+
+
+def _take(crossing: Crossing, key: str, way: str) -> None:
+    settle(crossing, Taken(key, way, "test"), lambda line: None, no_progress, CancelToken())
+
+
+def _built(tree: Tree, log: str) -> Crossing:
+    game = {"src/a.cpp": _CODE, "said.log": log}
+    crossing = begin_engine(tree, {"include/rush.hpp": _OLD}, {"include/rush.hpp": _NEW}, game, "cat {project}/said.log; exit 1")
+    _take(crossing, "engine:sites", "apply")
+    _take(crossing, "build:run", "build")
+    return crossing
+
+
+def _cause(crossing: Crossing) -> CauseView:
+    (view,) = look(crossing, no_progress, CancelToken()).build.causes
+    return view
+
+
+def test_arguments_are_put_at_their_places_once(tree: Tree) -> None:
+    crossing = _built(tree, _CALL)
+    view = _cause(crossing)
+    (fix,) = view.fixes
+    assert fix.rule.kind == "reorder"
+    _take(crossing, f"cause:{view.cause.key}", fix.rule.id)
+    source = crossing.setup.project / "src/a.cpp"
+    assert 'rush::draw("all", pier.boats);' in source.read_text()
+    _take(crossing, "build:run", "build")
+    assert not _cause(crossing).fixes  # whatever the compiler says still, a second time would put them back
+    undo(crossing, crossing.logbook()[-2].id, no_progress, CancelToken())
+    assert 'rush::draw(pier.boats, "all");' in source.read_text()
+    assert [item.rule.kind for item in _cause(crossing).fixes] == ["reorder"]
+
+
+def test_what_only_shares_a_line_with_something_private_is_not_offered(tree: Tree) -> None:
+    view = _cause(_built(tree, _PRIVATE))
+    assert (view.cause.kind, view.cause.symbol) == ("private", "boats")
+    assert not [fix for fix in view.fixes if fix.rule.kind == "reorder"]
