@@ -12,6 +12,7 @@ from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.languages import C_FAMILY
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.fix.apply import apply_edits, find_edits
 from fernshale.core.fix.calls import split_arguments
@@ -53,6 +54,19 @@ def learn_rules(
     example = Example(_near(before, old, first, last[0]), "", str(path))
     ranked = sorted(rules.values(), key=lambda rule: _rank(rule, others))
     return tuple(_with_example(rule, example) for rule in ranked)
+
+
+def other_access(rule: Rule, path: TreePath) -> Rule | None:
+    """The same rule for what is asked through a pointer where the example asks an object, or the other way round; None where no
+    language has both, or the example has none of them."""
+    if rule.kind != "rewrite" or not path.endswith(C_FAMILY):
+        return None
+    one, other = (".", "->") if re.search(r"\$\w+\.", rule.pattern) else ("->", ".")
+    of_any = rf"(?<=[$])(\w+){re.escape(one)}"
+    pattern, replacement = (re.sub(of_any, rf"\1{other}", text) for text in (rule.pattern, rule.replacement))
+    if pattern == rule.pattern:
+        return None
+    return replace(rule, id=f"{rule.id}-too", pattern=pattern, replacement=replacement, example=())
 
 
 def count_other_places(rule: Rule, others: Sequence[Lines]) -> tuple[int, int]:
@@ -180,10 +194,11 @@ def _whole(
         if old[start].text in (")", "]"):
             opening = _opening_before(old, start)
             start = opening if opening is not None else start
-    missing = _unclosed(old[start:stop_old])
-    stop_old, stop_new = stop_old + missing, stop_new + missing
-    while start and _goes_on(old[start - 1], old[start]):
-        start -= 1
+    if (opening := _unclosed(old, start, stop_old)) is not None:
+        # What stands up to the closing bracket is alike on both sides.
+        end = group_end(old, opening)
+        stop_old, stop_new = end, stop_new + end - stop_old
+    start = _operand_start(old, start)
     while stop_old < len(old) and stop_new < len(new):
         text = old[stop_old].text
         is_bound = stop_old > start and (old[stop_old - 1].text in _JOINS)
@@ -197,12 +212,30 @@ def _whole(
     return start, stop_old, stop_new
 
 
-def _unclosed(tokens: Sequence[Token]) -> int:
-    """How many brackets are open at the end; what closes them stands behind, alike on both sides."""
-    depth = 0
-    for token in tokens:
-        depth = max(0, depth + (token.text in _OPENING) - (token.text in _CLOSING))
-    return depth
+def _unclosed(tokens: Sequence[Token], start: int, stop: int) -> int | None:
+    """The first bracket of a span that is still open at its end."""
+    open_: list[int] = []
+    for at in range(start, stop):
+        if tokens[at].text in _OPENING:
+            open_.append(at)
+        elif tokens[at].text in _CLOSING and open_:
+            open_.pop()
+    return open_[0] if open_ else None
+
+
+def _operand_start(tokens: Sequence[Token], at: int) -> int:
+    """Where the operand begins that goes on at a token: over the names in front of it, and over what is called in between."""
+    while at:
+        if _goes_on(tokens[at - 1], tokens[at]):
+            at -= 1
+        elif tokens[at].text in _JOINS and tokens[at - 1].text in (")", "]"):
+            opening = _opening_before(tokens, at - 1)
+            if opening is None:
+                break
+            at = opening
+        else:
+            break
+    return at
 
 
 def _goes_on(before: Token, token: Token) -> bool:
@@ -238,19 +271,21 @@ def _generalized(
     if not old:
         return
     names = {token.text for token in new if token.kind == "name"}
-    for how in ("arguments", "operands", "none"):
+    for how in ("arguments", "operands", "receivers", "lists", "none"):
         spans = _varying(old, how, changed, names)
         metas: dict[tuple[str, ...], str] = {}
-        pattern = _written(old, spans, metas, before, is_pattern=True)
+        pattern = _written(old, spans, metas, before, is_pattern=True, has_lists=how == "lists")
         replacement = _written(new, _matching(new, metas), metas, after, is_pattern=False)
-        if pattern:
+        # Arguments that one change did away with may be others elsewhere, and as many as there are.
+        if pattern and all(meta in replacement for meta in metas.values() if meta.startswith("$$")):
             yield pattern, replacement
 
 
 def _varying(
     tokens: Sequence[Token], how: str, changed: tuple[int, int], names: Collection[str]
 ) -> list[tuple[int, int]]:
-    """Spans that may be anything elsewhere: whole arguments, or names that something is asked of.
+    """Spans that may be anything elsewhere: whole arguments, or all of a call's; names that something is asked of, or whatever it
+    is asked of.
 
     Of an argument that was changed in part, only the name it declares or ends with, where the other side has it as well.
     """
@@ -261,7 +296,8 @@ def _varying(
         if token.text == "(" and index and tokens[index - 1].kind == "name":
             end = group_end(tokens, index)
             if end <= len(tokens) and tokens[end - 1].text == ")":
-                for start, stop in split_arguments(tokens, index + 1, end - 1):
+                inner = [(index + 1, end - 1)] if how == "lists" else split_arguments(tokens, index + 1, end - 1)
+                for start, stop in inner:
                     if start == stop:
                         continue  # nothing stands between two commas
                     is_apart = (
@@ -273,14 +309,25 @@ def _varying(
                         spans.append((start, stop))
                     elif tokens[stop - 1].kind == "name" and tokens[stop - 1].text in names and stop - 1 >= changed[1]:
                         spans.append((stop - 1, stop))
-        if how == "operands" or index == 0:
+        if how in ("operands", "lists") or index == 0:
             behind = tokens[index + 1].text if index + 1 < len(tokens) else ""
             in_front = tokens[index - 1].text if index else ""
             if token.kind == "name" and behind in (".", "->") and in_front not in _JOINS:
                 spans.append((index, index + 1))
-            elif token.kind == "name" and in_front and tokens[index - 1].kind == "name" and behind in ("(", "=", ";"):
+            elif token.kind == "name" and behind in ("(", "=", ";") and _has_type_before(tokens, index):
                 spans.append((index, index + 1))  # a declared name
+        is_called = token.text == "(" and index > 2 and tokens[index - 1].kind == "name" and tokens[index - 2].text in (".", "->")
+        if how == "receivers" and is_called and (start := _operand_start(tokens, index - 2)) < index - 2:
+            spans.append((start, index - 2))
     return _outermost(spans)
+
+
+def _has_type_before(tokens: Sequence[Token], at: int) -> bool:
+    """Whether a type stands in front of a name."""
+    first = at
+    while first and tokens[first - 1].text in ("*", "&"):
+        first -= 1
+    return bool(first) and tokens[first - 1].kind == "name"
 
 
 def _outermost(spans: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
@@ -311,8 +358,10 @@ def _written(
     text: str,
     *,
     is_pattern: bool,
+    has_lists: bool = False,
 ) -> str:
-    """The tokens as text with the spans replaced by their metavariables."""
+    """The tokens as text with the spans replaced by their metavariables; with `has_lists`, what stands alone between brackets is
+    one for any number of arguments."""
     if not tokens:
         return ""
     parts: list[str] = []
@@ -320,7 +369,8 @@ def _written(
     for start, stop in spans:
         words = tuple(token.text for token in tokens[start:stop])
         if is_pattern:
-            metas.setdefault(words, f"${'abcdefghijklmnopqrstuvwxyz'[len(metas) % 26]}")
+            is_list = has_lists and tokens[start - 1].text == "(" and stop < len(tokens) and tokens[stop].text == ")"
+            metas.setdefault(words, f"{'$$' if is_list else '$'}{'abcdefghijklmnopqrstuvwxyz'[len(metas) % 26]}")
         parts += [text[at : tokens[start].start], metas[words]]
         at = tokens[stop - 1].end
     parts.append(text[at : tokens[-1].end])

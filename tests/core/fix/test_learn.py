@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.fix.apply import apply_edits, find_edits, try_rule
-from fernshale.core.fix.learn import Lines, learn_rules
+from fernshale.core.fix.learn import Lines, learn_rules, other_access
 from fernshale.core.fix.learn_member import learn_member
 
 _PATH = TreePath("a.cpp")
@@ -24,6 +24,12 @@ _CASES = [
     ("void on_moor(m::World& w, int berth) {", "void on_moor(m::World& w, m::BerthId berth) {", "void B::on_moor(m::World& here, int b)", "void B::on_moor(m::World& here, m::BerthId b)"),
     ("draw(x, y, old);", "draw(x, y);", "draw(1, 2, 3);", "draw(1, 2);"),
     ('#include "m/canvas.hpp"', '#include "m/draw/canvas.hpp"', "#include <m/canvas.hpp>", "#include <m/draw/canvas.hpp>"),
+    ("fn->blocks().push_back(one);", "fn->insert(fn->end(), one);", "a->it->blocks().push_back(f(1, 2));", "a->it->insert(a->it->end(), f(1, 2));"),
+    ("bb->list().push_back(inst);", "inst->insertInto(bb, bb->end());", "here->list().push_back(add);", "add->insertInto(here, here->end());"),
+    ("auto* p = new Foo(x);", "auto p = std::make_unique<Foo>(x);", "auto* q = new Bar(1, 2);", "auto q = std::make_unique<Bar>(1, 2);"),
+    ("auto v = f(x).value;", "auto v = f(x);", "use(f(y + 1).value);", "use(f(y + 1));"),
+    ("m.view.move_to((x, y), 0.5);", "m.view.position = (x, y);", "cam.move_to(pos, speed);", "cam.position = pos;"),
+    ("draw(a, b, c);", "Pen(a).with(b).run(c);", "draw(1, f(x), z);", "Pen(1).with(f(x)).run(z);"),
     ("f();\nm::flush_piers();\ng();", "f();\ng();", "a();\nm::flush_piers();\nb();\n", "a();\nb();\n"),
 ]  # fmt: skip
 
@@ -40,6 +46,22 @@ def test_a_rule_that_touches_less_beside_comes_first() -> None:
     text = "a.go(1);\nb.go(2);\nother(3);\n"
     rules = learn_rules("x.go(5);", "x.run(5);", _PATH, [Lines(_PATH, text, frozenset({1, 2}))], "l", "w")
     assert (rules[0].kind, rules[0].old, rules[0].new) == ("rename", "go", "run")
+
+
+def test_what_is_asked_through_a_pointer_is_asked_of_an_object_too() -> None:
+    rule = learn_rules("fn->blocks().push_back(one);", "fn->insert(fn->end(), one);", _PATH, (), "l", "w")[0]
+    too = other_access(rule, _PATH)
+    assert too is not None and too.id != rule.id
+    text = "here.blocks().push_back(a);\nthere->blocks().push_back(b);\n"
+    assert apply_edits(text, find_edits(too, _PATH, text)) == "here.insert(here.end(), a);\nthere->blocks().push_back(b);\n"
+    back = other_access(too, _PATH)
+    assert back is not None and (back.pattern, back.replacement) == (rule.pattern, rule.replacement)
+    assert other_access(rule, TreePath("a.py")) is None
+
+
+def test_arguments_that_went_are_not_made_those_of_the_example() -> None:
+    for rule in learn_rules("a.add(mesh, 1);", "a.add(other);", _PATH, (), "l", "w"):
+        assert "$$" not in rule.pattern or "$$" in rule.replacement
 
 
 _TEXT = st.text(alphabet="ab.(),;{} x", max_size=40)
