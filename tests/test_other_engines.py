@@ -113,6 +113,42 @@ def test_a_game_in_python_follows_what_a_type_checker_says(tree: Tree) -> None:
     assert len(decided) <= 5, decided
 
 
+_RESULTS = {
+    "c++": (
+        {"include/actor.hpp": "namespace rush { struct Kilo { int of; }; class Actor { public: virtual int weigh(int hour) const; }; }\n"},
+        ("virtual int weigh", "virtual Kilo weigh"),
+        {"src/heron.hpp": '#include "actor.hpp"\nstruct Heron : rush::Actor {\n    int weigh(int now) const override;\n};\n',
+         "src/heron.cpp": '#include "heron.hpp"\nint Heron::weigh(int now) const {\n    return {now};\n}\nint weigh(int a) { return a; }\n'},
+        "g++ -std=c++17 -fsyntax-only -I {engine}/include {project}/src/heron.cpp",
+        {"src/heron.hpp": "    rush::Kilo weigh(int now) const override;", "src/heron.cpp": "rush::Kilo Heron::weigh(int now) const {"},
+    ),
+    "python": (
+        {"rush.py": "class Actor:\n    def weigh(self, hour: int) -> int:\n        return hour\n"},
+        ("-> int:\n        return hour", "-> str:\n        return str(hour)"),
+        {"src/heron.py": "import rush\n\nclass Heron(rush.Actor):\n    def weigh(self, hour: int) -> int:\n        return super().weigh(hour)\n"},
+        "cd {project}/src && MYPYPATH={engine} {python} -m mypy --strict --show-column-numbers --cache-dir=/dev/null .",
+        {"src/heron.py": "    def weigh(self, hour: int) -> str:"},
+    ),
+    "java": (
+        {"rush/Actor.java": "package rush;\npublic class Actor { public int weigh(int hour) { return hour; } }\n"}, ("int weigh", "long weigh"),
+        {"src/Heron.java": "class Heron extends rush.Actor {\n    public int weigh(int now) { return now; }\n}\n"},
+        "mkdir -p {build} && javac -d {build} -sourcepath {engine} {project}/src/*.java",
+        {"src/Heron.java": "    public long weigh(int now) { return now; }"},
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", _RESULTS)
+def test_what_overrides_gives_what_its_base_gives(name: str, tree: Tree) -> None:
+    engine, (old, new), game, build, wanted = _RESULTS[name]
+    if name == "java" and shutil.which("javac") is None:
+        pytest.skip("no compiler for Java here")
+    crossing = begin_engine(tree, engine, {path: text.replace(old, new) for path, text in engine.items()}, game, build)
+    _go(crossing)
+    for path, line in wanted.items():
+        assert line in (crossing.setup.project / path).read_text().splitlines()
+
+
 _JAVA_GAME = {
     "src/Heron.java": "import rush.Actor;\n\npublic class Heron extends Actor {\n    @Override\n    public String act(int hour) {\n"
     "        return hour + \" \" + weight;\n    }\n}\n",

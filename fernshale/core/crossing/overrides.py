@@ -38,7 +38,10 @@ FullName = Callable[[str, tuple[str, ...]], str]
 
 
 def override_rules(change: Change, old: Symbol, new: Symbol, full_name: FullName) -> Iterator[Rule]:
-    """To take what the method it overrides takes now."""
+    """To take what the method it overrides takes now, or to give what that gives."""
+    if old.parameters == new.parameters and old.kind == "method":
+        yield from _new_result(change, old, new, full_name)
+        return
     if old.file.endswith(PYTHON):
         yield from _wider(change, old, new)
         return
@@ -92,6 +95,31 @@ def _new_type(change: Change, old: Symbol, new: Symbol, full_name: FullName) -> 
         pattern=f"{old.name}({ahead}{before} $it{behind})", replacement=f"{old.name}({ahead}{after} $it{behind})",
         confidence=_RETYPED,
     )  # fmt: skip
+
+
+def _new_result(change: Change, old: Symbol, new: Symbol, full_name: FullName) -> Iterator[Rule]:
+    """To give another type, in the classes that derive from it and where a method is defined outside of its class."""
+    before, after = (re.sub(r"^(?:->|:)\s*", "", item.returns) for item in (old, new))
+    if not before or not after or not (old.is_overridable or old.file.endswith(PYTHON)):
+        return
+    after = _in_full(after, new, full_name)
+    whole = f"{{}} {old.name}($$given)"
+    if old.file.endswith(PYTHON):
+        whole = f"def {old.name}($$given) -> {{}}"
+    elif old.file.endswith(TYPE_BEHIND):
+        word, mark = ("fn ", " ->") if old.file.endswith(_RUST) else ("", ":")
+        whole = f"{word}{old.name}($$given){mark} {{}}"
+    pattern, replacement = (whole.format(type_) for type_ in (before, after))
+    rule = Rule(
+        rule_id(old, "result"), "rewrite", change.what, title=f"{old.name} gives {after}, as in its base", pattern=pattern,
+        replacement=replacement, where=_derived(old, new), member=old.name, confidence=_RETYPED,
+    )  # fmt: skip
+    yield rule
+    if old.file.endswith(C_FAMILY):
+        pattern, replacement = (f"{type_} $class::{old.name}($$given)" for type_ in (before, after))
+        yield replace(
+            rule, id=rule_id(old, "result-defined"), pattern=pattern, replacement=replacement, where=Where(), member="", named=True
+        )
 
 
 def _in_full(type_: str, method: Symbol, full_name: FullName) -> str:

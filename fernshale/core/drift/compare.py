@@ -36,6 +36,10 @@ ChangeKind = Literal[
 _SAY_SO = (*C_FAMILY, *ENDINGS["c#"])
 # Files that declare and have no bodies to tell by.
 _WITHOUT_BODIES = (".pyi", ".d.ts", ".d.mts", ".d.cts")
+_PYTHON = ENDINGS["python"]
+# Older ways to write that a value may be of several types, none of which has several parts; and what is a macro and no type.
+_EITHER = re.compile(r"(?:Optional\[(?!Union)|Union\[(?![^\]]*\[))(.*)\]")
+_MACRO = re.compile(r"[A-Z][A-Z0-9_]{3,}")
 _NOTHING = frozenset(("pass", "return", "None", "raise", "NotImplementedError", "self", "undefined"))
 # At least so likely, and the old symbol is told to have become the new one; below, it is told as removed with candidates.
 _TOLD = 0.35
@@ -238,7 +242,8 @@ def _kept(
         yield other
         return
     yield from _compare_overloads(old, new, types)
-    if before.kind == "type" and before.returns and _renamed(before.returns, types) != plain_type(after.returns):
+    is_type = before.kind == "type" and before.returns and _renamed(before.returns, types) != plain_type(after.returns)
+    if is_type or (before.kind in ("field", "constant") and _is_other_type(before, after, types)):
         yield Change("signature", before, after, f"{before.full} was {before.returns} and is {after.returns}")
     fresh = next((item for item in new if item.deprecated), None)
     if fresh is not None and not any(item.deprecated for item in old):
@@ -292,6 +297,8 @@ def _compare_overloads(old: Sequence[Symbol], new: Sequence[Symbol], types: Mapp
         elif same is None and original.is_overridable and len(after.parameters) > len(original.parameters):
             words = f"{original.full} is {after.signature} now, and what overrides it should take as much"
             yield Change("wider", original, after, words)
+        elif _is_other_type(original, after, types):
+            yield Change("signature", original, after, f"{original.full} gave {_result(original)} and gives {_result(after)} now")
         for mine, now in defaults:
             yield Change(
                 "default",
@@ -299,6 +306,31 @@ def _compare_overloads(old: Sequence[Symbol], new: Sequence[Symbol], types: Mapp
                 after,
                 f"{now.name or 'an argument'} of {before.full} was {mine.default} and is {now.default}",
             )
+
+
+def _is_other_type(before: Symbol, after: Symbol, types: Mapping[str, str]) -> bool:
+    """Whether what a function gives, or a field is, is told to be of another type."""
+    if before.kind == "constructor" or not before.returns or not after.returns:
+        return False
+    if plain_type(before.returns) == plain_type(after.returns):
+        return False
+    one, other = _bare_type(_renamed(before.returns, types), before.file), _bare_type(plain_type(after.returns), after.file)
+    return one != other and not any(isinstance(item, str) and _MACRO.fullmatch(item) for item in (one, other))
+
+
+def _bare_type(type_: str, file: str) -> str | frozenset[str]:
+    """A type as it counts for who gets one: without scopes, references and ways to write the same."""
+    bare = re.sub(r"\w+(?:::|\.)", "", type_.removeprefix("->")).strip(":&")
+    if not file.endswith(_PYTHON):
+        return bare.replace("unsignedint", "unsigned")
+    bare = re.sub(r"Optional\[([^\[\]]*)\]", r"\1|None", bare.replace('"', "").replace("'", ""))
+    if found := _EITHER.fullmatch(bare):
+        bare = f"{found[1]}|None" if bare.startswith("O") else found[1].replace(",", "|")
+    return frozenset(bare.lower().split("|"))
+
+
+def _result(symbol: Symbol) -> str:
+    return symbol.returns.removeprefix("->").strip()
 
 
 def _paired(before: Symbol, after: Symbol) -> Iterator[tuple[Parameter, Parameter]]:

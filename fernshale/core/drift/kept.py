@@ -17,7 +17,7 @@ from fernshale.core.drift.symbols import Parameter, Symbol
 from fernshale.core.snapshot.store import home
 
 # Raised when readers or comparison give something else than before.
-_FORMAT = 31
+_FORMAT = 32
 
 
 def compare_releases(old: Path, new: Path, language: str, progress: Progress, token: CancelToken) -> tuple[Change, ...]:

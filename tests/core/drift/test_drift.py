@@ -649,7 +649,7 @@ def test_what_stands_before_the_dot_is_no_argument(tree: Tree) -> None:
 def test_a_function_that_went_into_a_class_is_found_by_the_name_of_both(file: str, old: str, new: str, written: str, tree: Tree) -> None:
     folders = tree("old", {file: old}), tree("new", {file: new})
     changes = _changes(*folders)
-    (change,) = (change for change in changes if change.old is not None and change.old.name == "tide_of_day")
+    (change,) = (item for item in changes if item.old is not None and item.old.name == "tide_of_day" and item.kind != "signature")
     assert change.kind == "renamed" and "tide_of_day is of_day of Tide" in change.candidates[0].evidence
     names = {(rule.kind, rule.new) for rule in guess_rules(changes, *folders, "t", ()).rules}
     assert names & {("rename", written), ("move", f"w::{written}"), ("move", f"w.tides.{written}")}
@@ -660,3 +660,36 @@ def test_a_class_whose_members_stand_alone_now_has_a_constructor_that_went(tree:
     old = tree("old", {"pier.hpp": f"namespace m {{ class Pier {{ public: Pier(int n);\n{members}}}; }}\n"})
     told = _told(_changes(old, tree("new", {"pier.hpp": members})))
     assert ("moved", "m::Pier::ring_fog_bell", "ring_fog_bell") in told and ("removed", "m::Pier", "") in told
+
+
+_RESULTS = [
+    ("a.hpp", "namespace w { struct Tide; %s high(int of); }", "int", "Tide", True),
+    ("a.hpp", "namespace w { struct Tide; %s high(int of); }", "const w::Tide&", "Tide", False),
+    ("a.hpp", "#define NODISCARD [[nodiscard]]\nstruct Tide; %s high(int of);", "int", "NODISCARD int", False),
+    ("a.hpp", "struct Tide { %s high; };", "int", "unsigned", True),
+    ("a.py", "def high(of: int) -> %s: ...", "int", "str", True),
+    ("a.py", "def high(of: int) -> %s: ...", "Optional[int]", "int | None", False),
+    ("a.py", "def high(of: int) -> %s: ...", "typing.Union[int, str]", "str | int", False),
+    ("a.py", "def high(of: int) -> %s: ...", "Tuple[Optional[int], int]", "tuple[int | None, int]", False),
+    ("a.py", "def high(of: int) -> %s: ...", "int", "int | None", True),
+    ("a.py", "class Tide:\n    high: %s = 3", "int", "float", True),
+    ("a.ts", "export class Tide { high(of: number): %s { return f(of); } }", "number", "string", True),
+    ("src/a.rs", "pub fn high(of: u32) -> %s { f(of) }", "u32", "u64", True),
+    ("A.java", "public class Tide { public %s high(int of) { return f(of); } }", "int", "long", True),
+    ("A.cs", "public class Tide { public %s High(int of) { return F(of); } }", "int", "long", True),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("file", "text", "before", "after", "is_told"), _RESULTS)
+def test_what_gives_another_type_is_told(file: str, text: str, before: str, after: str, is_told: bool, tree: Tree) -> None:
+    changes = _changes(tree("old", {file: f"{text % before}\n"}), tree("new", {file: f"{text % after}\n"}))
+    told = [item for item in changes if item.kind == "signature"]
+    assert len(told) == is_told
+    for item in told:
+        assert item.symbol.name.lower() == "high" and before in item.what and after in item.what
+
+
+def test_a_type_that_has_another_name_is_no_other_type(tree: Tree) -> None:
+    text = "struct {0} {{ int hour; int day; int high() const; void flow(int to); }};\n{0} now(int of);\n"
+    changes = _changes(tree("old", {"a.hpp": text.format("Tide")}), tree("new", {"a.hpp": text.format("SeaTide")}))
+    assert [(item.kind, item.symbol.name) for item in changes] == [("renamed", "Tide")]
