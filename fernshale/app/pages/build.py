@@ -610,7 +610,9 @@ def _drift_title(change: Change) -> str:
     if change.kind == "reordered":
         return f"{near.removesuffix('.__init__')} takes its arguments at other places"
     if change.kind == "signature" and old is not None and new is not None and old.is_callable == new.is_callable:
-        return f"{near} takes other arguments" if old.is_callable else f"{near} is another type"
+        if not old.is_callable:
+            return f"{near} is another type"
+        return f"{near} gives another type" if old.parameters == new.parameters else f"{near} takes other arguments"
     return change.what if len(change.what) < 60 else f"{near}: {change.kind}"
 
 

@@ -9,9 +9,11 @@ from typing import Literal
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import Cause, last_name
 from fernshale.core.build.rounds import CauseState, Round
+from fernshale.core.build.wordings import CONVERSION, MEMBER
 from fernshale.core.crossing.debts import Debt
 from fernshale.core.crossing.drifting import Used
 from fernshale.core.crossing.matter import Matter
+from fernshale.core.crossing.othertypes import gives_other
 from fernshale.core.crossing.pace import SURE_FROM
 from fernshale.core.drift.compare import Change
 from fernshale.core.fix.apply import Edit
@@ -98,7 +100,11 @@ class BuildView:
         """What changed in the engine that a cause stems from, as far as comparing the releases tells."""
         fitting = [item.change for item in self.drift if item.change.symbol.name == cause.symbol]
         scope = last_name(cause.scope) if cause.scope else ""
-        return next((item for item in fitting if item.symbol.scope[-1:] == (scope,)), fitting[0] if fitting else None)
+        if fitting or cause.kind not in (MEMBER, CONVERSION):
+            return next((item for item in fitting if item.symbol.scope[-1:] == (scope,)), fitting[0] if fitting else None)
+        # What lacks a member, or is not what is wanted, may be given by something that gave another type before.
+        given = [item for item in self.drift if gives_other(item.change, scope or last_name(cause.symbol))]
+        return max(given, key=lambda item: item.uses).change if given else None
 
     @property
     def sure(self) -> tuple[Fix, ...]:

@@ -6,39 +6,35 @@ Following one change often brings a name into a file that did not have it: the t
 from __future__ import annotations
 
 import posixpath
-import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
-from functools import lru_cache
 from pathlib import Path
 
 from fernshale.core.base.errors import ProjectError
-from fernshale.core.base.languages import C_FAMILY, ENDINGS, LANGUAGES, language_of
+from fernshale.core.base.languages import C_FAMILY, ENDINGS, language_of
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.build.causes import Cause, last_name
 from fernshale.core.build.wordings import INCOMPLETE, NAME, TYPE
 from fernshale.core.crossing.ground import Ground, engine_folder
+from fernshale.core.crossing.released import declared
 from fernshale.core.crossing.rules import LegRules
 from fernshale.core.crossing.texts import texts_with
 from fernshale.core.drift.packages import packages_of
-from fernshale.core.drift.parsing import read_source
-from fernshale.core.drift.release import included, languages_of, list_sources, read_bytes
-from fernshale.core.drift.symbols import CONTAINER, Symbol
+from fernshale.core.drift.release import included
+from fernshale.core.drift.symbols import Symbol
 from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.imports import import_line, quoted_header, script_line
 from fernshale.core.fix.rules import Rule, RuleSet, Where
-from fernshale.core.process.search import files_with
 
 _AS_OTHERS, _ONLY_ONE, _ONE_OF_SEVERAL = 0.95, 0.92, 0.3
-# More files with a name than this, and it is a word that tells nothing.
-_MOST_FILES, _MOST_WAYS = 60, 3
+_MOST_WAYS = 3
 # So many names are looked for at a look; the others after these were brought in.
 _MOST_NAMES = 12
 _BY_NAMESPACE = (*ENDINGS["java"], *ENDINGS["c#"])
 _HEADERS = tuple(ending for ending in C_FAMILY if ending.startswith(".h"))
-# Where only types are brought in, and where a module is named by the way to it.
-_OF_TYPES, _BY_WAY = ("java", "c#"), ("typescript", "tsx", "javascript")
+# Where a module is named by the way to it.
+_BY_WAY = ("typescript", "tsx", "javascript")
 
 
 def with_imports(rules: LegRules, causes: Sequence[Cause], ground: Ground, to: str, token: CancelToken) -> LegRules:
@@ -101,7 +97,7 @@ def _as_released(cause: Cause, text: str, language: str, ground: Ground, to: str
     except ProjectError:
         return {}
     found: _Lines = {}
-    for symbol in _declared(folder, cause.symbol, language):
+    for symbol in declared(folder, cause.symbol, _family(language)):
         if not cause.scope or symbol.scope[-1:] == (last_name(cause.scope),):
             line = _line_for(symbol, text, folder)
             if language in _BY_WAY:
@@ -110,6 +106,11 @@ def _as_released(cause: Cause, text: str, language: str, ground: Ground, to: str
             found.setdefault(line, (f"{symbol.file} of {ground.profile.title} {to} has {symbol.full}", _ONLY_ONE))
     found.pop("", None)
     return found
+
+
+def _family(language: str) -> str:
+    """The language in which releases declare what one uses: scripts share theirs."""
+    return "typescript" if language in _BY_WAY else language
 
 
 def _line_for(symbol: Symbol, text: str, folder: Path) -> str:
@@ -123,27 +124,3 @@ def _line_for(symbol: Symbol, text: str, folder: Path) -> str:
     if symbol.file.endswith(_BY_NAMESPACE) and symbol.scope:
         return f"import {symbol.full};" if symbol.file.endswith(ENDINGS["java"]) else f"using {'.'.join(symbol.scope)};"
     return ""
-
-
-@lru_cache(maxsize=256)  # a release does not change, and each look asks for the same
-def _declared(folder: Path, name: str, language: str) -> tuple[Symbol, ...]:
-    """What a release declares by a name for others to use, outside of classes; none where too many files have the word."""
-    family = "typescript" if language in _BY_WAY else language
-    if family not in LANGUAGES:
-        return ()
-    paths = tuple(map(TreePath, list_sources(folder, languages_of(family))))
-    word = re.compile(rf"\b{re.escape(name)}\b".encode())
-    found: list[Symbol] = []
-    read = 0
-    for path in files_with(folder, paths, (name,), CancelToken()):
-        data = read_bytes(f"{folder}/{path}")
-        if word.search(data) is None:
-            continue
-        read += 1
-        if read > _MOST_FILES:
-            return ()
-        symbols = read_source(data, path)
-        inner = {item.path for item in symbols if item.kind in CONTAINER}
-        found += [item for item in symbols if item.name == name and not item.is_hidden and item.scope not in inner]
-    types = [item for item in found if item.kind in CONTAINER]
-    return tuple(types if language in _OF_TYPES else found)

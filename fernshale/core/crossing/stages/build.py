@@ -47,6 +47,7 @@ from fernshale.core.crossing.learning import learn_from_changes
 from fernshale.core.crossing.linesnow import LinesNow
 from fernshale.core.crossing.logbook import note, write_step
 from fernshale.core.crossing.matter import Decision, Matter, Stage
+from fernshale.core.crossing.othertypes import with_other_types
 from fernshale.core.crossing.pace import NEVER, put_off, sure_from
 from fernshale.core.crossing.rules import LEARNED, keep_rules, leg_rules
 from fernshale.core.crossing.ruling import find_all_edits
@@ -80,6 +81,7 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
         rules = with_hints(rules.with_learned(learned), causes)
         rules = with_imports(rules, causes, ground, crossing.setup.to, token)
         rules = with_declared(rules, causes, ground)
+        rules = with_other_types(rules, causes, ground, (crossing.setup.from_, crossing.setup.to), token)
     places = [all_places(error.diagnostic, near) for cause in causes for error in cause.errors] if near else []
     can_build, decided = ground.profile.commands.build is not None, crossing.decisions()
     live, edits = live_rules(rules, {place.file for listed in places for place in listed}, causes, ground, decided, token)
