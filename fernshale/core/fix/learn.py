@@ -20,6 +20,7 @@ from fernshale.core.fix.rules import Example, Rule
 from fernshale.core.fix.tokens import Token, group_end, tokenize
 
 _INCLUDE = re.compile(r'^[ \t]*#[ \t]*(?:include|import)[ \t]*[<"]([^>"]+)[>"]')
+_META = re.compile(r"\$\w+")
 _OPENING, _CLOSING = ("(", "[", "{"), (")", "]", "}")
 _JOINS = (".", "->", "::")
 # A change longer than this is a rewriting of the place, not a rule.
@@ -81,7 +82,7 @@ def count_other_places(rule: Rule, others: Sequence[Lines]) -> tuple[int, int]:
 
 def _rank(rule: Rule, others: Sequence[Lines]) -> tuple[int, int, int]:
     wanted, beside = count_other_places(rule, others)
-    return -wanted, beside, -(rule.pattern.count("$") + (rule.kind == "rename") * 9)
+    return -wanted, beside, -(len(_META.findall(rule.pattern)) + (rule.kind == "rename") * 9)
 
 
 def _with_example(rule: Rule, example: Example) -> Rule:
