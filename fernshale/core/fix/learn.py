@@ -277,9 +277,14 @@ def _generalized(
         metas: dict[tuple[str, ...], str] = {}
         pattern = _written(old, spans, metas, before, is_pattern=True, has_lists=how == "lists")
         replacement = _written(new, _matching(new, metas), metas, after, is_pattern=False)
-        # Arguments that one change did away with may be others elsewhere, and as many as there are.
-        if pattern and all(meta in replacement for meta in metas.values() if meta.startswith("$$")):
+        if pattern and all(_may_go(words, meta, replacement) for words, meta in metas.items() if meta not in replacement):
             yield pattern, replacement
+
+
+def _may_go(words: Collection[str], meta: str, replacement: str) -> bool:
+    """Whether what varies may be missing from the replacement: not where that has a name of it, which would be the example's own
+    everywhere, nor any number of arguments, which may be others elsewhere."""
+    return not meta.startswith("$$") and set(words).isdisjoint(re.findall(r"(?<!\$)\b[^\W\d]\w*", replacement))
 
 
 def _varying(

@@ -59,6 +59,13 @@ def test_what_is_asked_through_a_pointer_is_asked_of_an_object_too() -> None:
     assert other_access(rule, TreePath("a.py")) is None
 
 
+def test_no_name_of_the_example_is_written_elsewhere() -> None:
+    text = "one->blocks().push_back(a);\ntwo.blocks().push_back(b);\nother(fn, 1, c);\n"
+    others = [Lines(_PATH, text, frozenset((1, 2, 3)))]
+    for rule in learn_rules("fn->blocks().push_back(x);", "fn->insert(fn->end(), x);", _PATH, others, "l", "w"):
+        assert "fn" not in rule.replacement or "fn" in rule.pattern
+
+
 def test_arguments_that_went_are_not_made_those_of_the_example() -> None:
     for rule in learn_rules("a.add(mesh, 1);", "a.add(other);", _PATH, (), "l", "w"):
         assert "$$" not in rule.pattern or "$$" in rule.replacement
