@@ -274,16 +274,22 @@ def _generalized(
     names = {token.text for token in new if token.kind == "name"}
     for how in ("arguments", "operands", "receivers", "lists", "none"):
         spans = _varying(old, how, changed, names)
-        metas: dict[tuple[str, ...], str] = {}
-        pattern = _written(old, spans, metas, before, is_pattern=True, has_lists=how == "lists")
-        replacement = _written(new, _matching(new, metas), metas, after, is_pattern=False)
-        if pattern and all(_may_go(words, meta, replacement) for words, meta in metas.items() if meta not in replacement):
+        for _ in range(len(spans) + 1):
+            metas: dict[tuple[str, ...], str] = {}
+            pattern = _written(old, spans, metas, before, is_pattern=True, has_lists=how == "lists")
+            replacement = _written(new, _matching(new, metas), metas, after, is_pattern=False)
+            dropped = ((words, meta) for words, meta in metas.items() if meta not in replacement)
+            stays = {words for words, meta in dropped if not _may_go(words, meta, replacement)}
+            if not stays:
+                break
+            spans = [span for span in spans if tuple(token.text for token in old[slice(*span)]) not in stays]
+        if pattern:
             yield pattern, replacement
 
 
 def _may_go(words: Collection[str], meta: str, replacement: str) -> bool:
-    """Whether what varies may be missing from the replacement: not where that has a name of it, which would be the example's own
-    everywhere, nor any number of arguments, which may be others elsewhere."""
+    """Whether what may be anything may be missing from the replacement: not where that has a name of it, which would be that of the
+    example everywhere, nor any number of arguments, which may be others elsewhere."""
     return not meta.startswith("$$") and set(words).isdisjoint(re.findall(r"(?<!\$)\b[^\W\d]\w*", replacement))
 
 

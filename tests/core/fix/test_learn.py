@@ -29,6 +29,7 @@ _CASES = [
     ("auto* p = new Foo(x);", "auto p = std::make_unique<Foo>(x);", "auto* q = new Bar(1, 2);", "auto q = std::make_unique<Bar>(1, 2);"),
     ("auto v = f(x).value;", "auto v = f(x);", "use(f(y + 1).value);", "use(f(y + 1));"),
     ("m.view.move_to((x, y), 0.5);", "m.view.position = (x, y);", "cam.move_to(pos, speed);", "cam.position = pos;"),
+    ("x = load(name, up = 1);", "x = load(name).up();", "y = load(f(2), up = 1);\nz = load(b, c);", "y = load(f(2)).up();\nz = load(b, c);"),
     ("draw(a, b, c);", "Pen(a).with(b).run(c);", "draw(1, f(x), z);", "Pen(1).with(f(x)).run(z);"),
     ("f();\nm::flush_piers();\ng();", "f();\ng();", "a();\nm::flush_piers();\nb();\n", "a();\nb();\n"),
 ]  # fmt: skip
