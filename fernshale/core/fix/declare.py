@@ -112,7 +112,7 @@ def _made(value: ast.expr | None) -> str:
     return ".".join(reversed(parts)) if parts[0].lstrip("_")[:1].isupper() and not parts[0].isupper() else ""
 
 
-@lru_cache(maxsize=16)
+@lru_cache(maxsize=1024)  # each cause and each of its rules asks for the files it is about
 def _scopes(text: str) -> tuple[_Scope, ...]:
     """Everything that is set in a file, by what it stands in."""
     tree = parse_python(text)

@@ -8,8 +8,9 @@ also an empty one. A metavariable that comes twice must be the same tokens twice
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import takewhile
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.fix.tokens import Token, group_end, tokenize
@@ -74,9 +75,36 @@ def find_matches(parts: Sequence[Part], tokens: Sequence[Token]) -> Iterator[Mat
 
 def all_matches(parts: Sequence[Part], tokens: Sequence[Token]) -> Iterator[Match]:
     """The match that begins at each token, where one does."""
-    text = parts[0].text
-    starts = (at for at, token in enumerate(tokens) if token.text == text) if text else range(len(tokens))
-    return (found for at in starts if (found := _match_at(parts, tokens, at)) is not None)
+    return (found for at in _starts(parts, tokens) if (found := _match_at(parts, tokens, at)) is not None)
+
+
+def _starts(parts: Sequence[Part], tokens: Sequence[Token]) -> Iterable[int]:
+    """Where a match can begin, in order: where the first texts of the pattern stand, or the operand before them."""
+    first = 0 if parts[0].text else 1
+    words = [part.text for part in takewhile(lambda part: part.text, parts[first:])]
+    if not words or parts[0].run:
+        return range(len(tokens))
+    wanted = words[0]
+    found = [at for at, token in enumerate(tokens) if token.text == wanted]
+    found = [at for at in found if [token.text for token in tokens[at : at + len(words)]] == words]
+    return found if first == 0 else sorted({start for at in found for start in range(_operand_begin(tokens, at), at)})
+
+
+def _operand_begin(tokens: Sequence[Token], end: int) -> int:
+    """Not behind where an operand begins that ends at a token: over everything that may be part of one."""
+    depth, at = 0, end
+    while at:
+        token = tokens[at - 1]
+        if token.text in (")", "]", "}"):
+            depth += 1
+        elif token.text in ("(", "[", "{"):
+            depth -= 1
+            if depth < 0:
+                break
+        elif depth == 0 and token.text not in (".", "->", "::") and token.kind not in ("name", "number", "string"):
+            break
+        at -= 1
+    return at
 
 
 def _match_at(parts: Sequence[Part], tokens: Sequence[Token], at: int) -> Match | None:
