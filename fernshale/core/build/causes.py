@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
@@ -101,10 +101,7 @@ def find_causes(diagnostics: Sequence[Owned], line_of: LineOf = no_lines) -> tup
     """
     groups: dict[str, list[Owned]] = {}
     named: dict[str, _Named] = {}
-    errors = [owned for owned in diagnostics if owned.diagnostic.severity == "error"]
-    held = _held_on(errors, line_of)
-    for owned in errors:
-        name = _name(owned, line_of, held)
+    for owned, name in _all_named([owned for owned in diagnostics if owned.diagnostic.severity == "error"], line_of):
         named.setdefault(name.key, name)
         groups.setdefault(name.key, []).append(owned)
     _join_scopes(groups, named)
@@ -142,16 +139,25 @@ class _Named:
     key: str = ""
 
 
-def _name(owned: Owned, line_of: LineOf, held: Mapping[tuple[str, int], str]) -> _Named:
-    """What an error is about; where the message does not say which symbol, its notes or the line of code do.
+def _all_named(errors: Sequence[Owned], line_of: LineOf) -> Iterator[tuple[Owned, _Named]]:
+    """What each error is about. One that says only of what type something is may stand at a call, beside another of its line that
+    tells what that is."""
+    names = [_name(owned, line_of) for owned in errors]
+    of_names = [(owned, name) for owned, name in zip(errors, names, strict=True) if name.kind in _OF_NAMES]
+    held = {_spot(owned): name for owned, name in of_names if name.symbol}
+    for owned, name in zip(errors, names, strict=True):
+        if name.kind in _OF_NAMES and not name.symbol:
+            name = held.get(_spot(owned)) or _name_message(owned.diagnostic.message, name.kind)
+        yield owned, name
 
-    `held` is what `_held_on` found.
-    """
+
+def _name(owned: Owned, line_of: LineOf) -> _Named:
+    """What an error is about; where the message does not say which symbol, its notes or the line of code do."""
     diagnostic = owned.diagnostic
     named = _name_diagnostic(diagnostic)
     if named.kind in _OF_NAMES and not named.symbol:
-        symbol = _held_near(owned, line_of) or held.get(_spot(owned), "")
-        return _titled(named.kind, symbol) if symbol else _name_message(diagnostic.message, named.kind)
+        symbol = _held_near(owned, line_of)
+        return _titled(named.kind, symbol) if symbol else named
     if named.kind == TYPE and named.scope and not re.search(rf"\b{re.escape(named.scope)}\s*(?:\.|::)", line_of(*_spot(owned))):
         # Where it is used, and not what should have it.
         named = replace(named, title=f"{named.symbol} is not declared", scope="", key=f"{TYPE}::{named.symbol}")
@@ -167,16 +173,6 @@ def _titled(kind: str, symbol: str) -> _Named:
     """What is said of a symbol that a message does not name."""
     title = next(wording.title for wording in WORDINGS if wording.kind == kind).format(symbol=symbol)
     return _Named(kind, title, symbol, "", f"{kind}::{symbol}")
-
-
-def _held_on(errors: Sequence[Owned], line_of: LineOf) -> dict[tuple[str, int], str]:
-    """The names that errors are about which do not say them, by file and line; further errors of the line may be about it,
-    and stand at a call."""
-    found: dict[tuple[str, int], str] = {}
-    for owned in errors:
-        if _name_message(owned.diagnostic.message).kind in _OF_NAMES and (symbol := _held_near(owned, line_of)):
-            found.setdefault(_spot(owned), symbol)
-    return found
 
 
 def _held_near(owned: Owned, line_of: LineOf) -> str:
