@@ -16,6 +16,7 @@ from fernshale.core.crossing.ground import Ground, engine_folder
 from fernshale.core.crossing.released import members
 from fernshale.core.crossing.rules import LegRules
 from fernshale.core.drift.compare import Change
+from fernshale.core.drift.likeness import STAND
 from fernshale.core.drift.matching import Candidate, match_symbols
 from fernshale.core.fix.rules import Rule, RuleSet
 
@@ -72,7 +73,9 @@ def _rules_of(cause: Cause, given: Sequence[Change], folders: Sequence[Path], to
         for was in before:
             listed = _successors(was, now, cause.symbol, language, folders, token) if was not in after else ()
             for number, item in enumerate(listed):
-                why = f"{change.what}; {'; '.join(item.evidence[:3]) or f'{now} has it'}"
+                # That they stand in one class was only supposed.
+                evidence = [words for words in item.evidence if not words.startswith(STAND)]
+                why = "; ".join((change.what, *evidence[:3]))
                 yield Rule(
                     "-".join(("given", was, now, cause.symbol, *([str(number + 1)] if number else []))), "rename", why,
                     old=cause.symbol, new=item.symbol.name, of=now, confidence=item.score, named=True,

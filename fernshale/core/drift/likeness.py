@@ -27,6 +27,8 @@ _PLAIN_VALUES = frozenset(
 # What may be gathered into an enumeration; and what it tells that a name was taken apart for that.
 _VALUES = ("enumerator", "constant", "macro")
 _UNFOLDED = 5.2
+# How what is said of the place of two symbols begins.
+STAND = "both stand in"
 # The parts of a name that were put in the place of others.
 Swap = tuple[tuple[str, ...], tuple[str, ...]]
 # What stands in classes, where many have the same names; and what it tells that a name is one thing's alone.
@@ -159,16 +161,16 @@ def swapped_words(swap: Swap, times: int) -> str:
 def _weigh_place(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
     scope = world.scope_of(old.scope)
     if new.scope == scope or (_is_unfolded(old, new) and new.scope[:-1] == scope):
-        words = f"both stand in {'.'.join(new.scope)}" if new.scope else ""
+        words = f"{STAND} {'.'.join(new.scope)}" if new.scope else ""
         add(1.5 if new.scope else 0.4, words)
     elif new.scope[-1:] == scope[-1:] and scope:
-        add(0.7, f"both stand in a {scope[-1]}")
+        add(0.7, f"{STAND} a {scope[-1]}")
     elif not (_is_unfolded(old, new) or _is_unfolded(new, old)):
         add(-0.9)
     if (old.path, new.path) in world.sole:
         add(_SOLE if old.is_callable else _SOLE_OTHER, "nothing else went or came there")
     if world.file_of(old.file) == new.file:
-        add(0.6, f"both stand in {new.file}")
+        add(0.6, f"{STAND} {new.file}")
 
 
 def _weigh_signature(old: Traits, new: Traits, world: World, add: _Add) -> None:
