@@ -97,7 +97,7 @@ def _as_released(cause: Cause, text: str, language: str, ground: Ground, to: str
     except ProjectError:
         return {}
     found: _Lines = {}
-    for symbol in declared(folder, cause.symbol, _family(language)):
+    for symbol in declared(folder, cause.symbol, language):
         if not cause.scope or symbol.scope[-1:] == (last_name(cause.scope),):
             line = _line_for(symbol, text, folder)
             if language in _BY_WAY:
@@ -106,11 +106,6 @@ def _as_released(cause: Cause, text: str, language: str, ground: Ground, to: str
             found.setdefault(line, (f"{symbol.file} of {ground.profile.title} {to} has {symbol.full}", _ONLY_ONE))
     found.pop("", None)
     return found
-
-
-def _family(language: str) -> str:
-    """The language in which releases declare what one uses: scripts share theirs."""
-    return "typescript" if language in _BY_WAY else language
 
 
 def _line_for(symbol: Symbol, text: str, folder: Path) -> str:

@@ -8,7 +8,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from fernshale.core.base.errors import ProjectError
-from fernshale.core.base.languages import SCRIPTS, language_of
+from fernshale.core.base.languages import language_of
 from fernshale.core.base.work import CancelToken
 from fernshale.core.build.causes import Cause, last_name
 from fernshale.core.build.wordings import MEMBER
@@ -23,6 +23,8 @@ from fernshale.core.fix.rules import Rule, RuleSet
 _LEAST, _MOST_WAYS = 0.2, 3
 # How many times likelier it is that a member of one class became one of the other than that any two of a release belong together.
 _LIKELIER = 8
+# A change with the names in what something gave and gives.
+_Given = tuple[Change, Collection[str], Collection[str]]
 
 
 def with_other_types(
@@ -32,7 +34,7 @@ def with_other_types(
 
     Raises Cancelled.
     """
-    given = [change for change in rules.changes if change.kind == "signature" and change.old is not None and change.new is not None]
+    given = [(change, *types_given(change)) for change in rules.changes if change.kind == "signature"]
     lacking = [cause for cause in causes if cause.kind == MEMBER and cause.scope]
     if not given or not lacking:
         return rules
@@ -61,13 +63,9 @@ def types_given(change: Change) -> tuple[Collection[str], Collection[str]]:
     return before, after
 
 
-def _rules_of(cause: Cause, given: Sequence[Change], folders: Sequence[Path], token: CancelToken) -> Iterator[Rule]:
-    now = last_name(cause.scope)
-    language = language_of(cause.errors[0].place.file)
-    if cause.errors[0].place.file.endswith(SCRIPTS):
-        language = "typescript"
-    for change in given:
-        before, after = types_given(change)
+def _rules_of(cause: Cause, given: Sequence[_Given], folders: Sequence[Path], token: CancelToken) -> Iterator[Rule]:
+    now, language = last_name(cause.scope), language_of(cause.errors[0].place.file)
+    for change, before, after in given:
         if now not in after or now in before:
             continue
         for was in before:

@@ -46,9 +46,10 @@ def members(folder: Path, name: str, language: str) -> tuple[Symbol, ...]:
 
 def _with_word(folder: Path, name: str, language: str, ahead: str = "") -> Sequence[tuple[Symbol, ...]]:
     """The symbols of each file of a release that has a word, behind what the pattern `ahead` finds; none where too many have it."""
-    if language not in LANGUAGES:
+    family = "typescript" if language in ("tsx", "javascript") else language
+    if family not in LANGUAGES:
         return ()
-    paths = tuple(map(TreePath, list_sources(folder, languages_of(language))))
+    paths = tuple(map(TreePath, list_sources(folder, languages_of(family))))
     word = re.compile(rf"{ahead}\b{re.escape(name)}\b".encode())
     found: list[tuple[Symbol, ...]] = []
     for path in files_with(folder, paths, (name,), CancelToken()):

@@ -44,7 +44,7 @@ class _Setting:
 @dataclass(slots=True)
 class _Scope:
     """What is set in one function or module, or in a class and of its objects: by name, in order. `typed` are the names that say a
-    type, `asked` those that are asked whether they hold something."""
+    type or may say none, `asked` those that are asked whether they hold something."""
 
     is_body: bool
     settings: dict[str, list[_Setting]] = field(default_factory=dict)
@@ -126,6 +126,8 @@ def _scopes(text: str) -> tuple[_Scope, ...]:
 def _gather(holder: ast.AST, fields: _Scope | None, found: list[_Scope], own: str = "") -> None:
     """`fields` is the scope of the class whose objects methods call `own`."""
     scope = _Scope(isinstance(holder, ast.ClassDef))
+    if isinstance(holder, _Function):
+        scope.typed |= {item.arg for item in ast.walk(holder.args) if isinstance(item, ast.arg)}
     found.append(scope)
     for node in _inside(holder):
         if isinstance(node, ast.ClassDef):
@@ -160,6 +162,8 @@ def _take(node: ast.AST, scope: _Scope, fields: _Scope | None, own: str) -> None
     for target, value, is_whole in _set(node):
         if (there := place(target)) is not None:
             there[0].settings.setdefault(there[1], []).append(_Setting(target, value, is_whole, scope.is_body))
+    if isinstance(node, (ast.Global, ast.Nonlocal)):
+        scope.typed |= set(node.names)  # no type may be said of them here
     if isinstance(node, ast.AnnAssign) and (there := place(node.target)) is not None:
         there[0].typed.add(there[1])
     for asked in _asked(node):
@@ -177,6 +181,8 @@ def _set(node: ast.AST) -> Iterator[tuple[ast.expr, ast.expr | None, bool]]:
                 yield from ((part, None, False) for part in ast.walk(target) if isinstance(part, (ast.Name, ast.Attribute)))
     elif isinstance(node, (ast.AugAssign, ast.For, ast.AsyncFor, ast.NamedExpr)):
         yield node.target, None, False
+    elif isinstance(node, ast.withitem) and node.optional_vars is not None:
+        yield node.optional_vars, None, False
 
 
 def _asked(node: ast.AST) -> Sequence[ast.AST]:

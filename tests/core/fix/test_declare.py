@@ -72,6 +72,20 @@ def test_only_what_is_told_by_all_that_is_set_is_said(init: str, more: str, foun
     assert _of(f"{_HEAD}        {init}\n{_SETUP}{more}", "boat") == found
 
 
+@pytest.mark.parametrize(
+    "text",
+    [
+        "boat = None\ndef f():\n    global boat\n    boat = Boat()\n",
+        "def f():\n    boat = None\n    def g():\n        nonlocal boat\n        boat = Boat()\n",
+        "def f(boat):\n    boat = Boat()\n",
+        "def f(*, boat=None):\n    boat = Boat()\n",
+        "with moor() as boat:\n    pass\nboat = Boat()\n",
+    ],
+)
+def test_what_may_not_be_declared_is_left_alone(text: str) -> None:
+    assert _of(text, "boat") == []
+
+
 def test_each_class_is_by_itself() -> None:
     text = "\n".join(f"class {name}:\n    def __init__(self):\n        self.it = None\n    def f(self):\n        self.it = {name}Item()" for name in "AB")
     assert _of(text, "it") == [("AItem", 0.95), ("BItem", 0.95)]
