@@ -12,6 +12,8 @@ from fernshale.core.fix.pyplaces import Characters, parse_python
 
 # How sure a class is: nothing else is set, something is of which nothing is known, or having no value means something.
 _ALL, _SOME, _ASKED = 0.95, 0.6, 0.3
+# Telling a checker to believe something takes a person's word.
+_BELIEVED = 0.85
 # What a number that is whole at first may be.
 FLOAT = "float"
 # What tells a checker that the value is set before it is asked for.
@@ -86,7 +88,7 @@ def _declaration(settings: Sequence[_Setting], is_asked: bool, places: Character
         return None
     # In the body of a class the type is looked up as it runs, and may stand further down.
     written = f'"{type_}"' if first.is_body else type_
-    return Declaration(type_, start, end, f": {written} = None{_LATER}", confidence)
+    return Declaration(type_, start, end, f": {written} = None{_LATER}", min(confidence, _BELIEVED))
 
 
 def _is_int(value: ast.expr | None) -> bool:

@@ -103,7 +103,11 @@ def test_what_a_checker_wants_said_is_said(tree: Tree) -> None:
     assert {("may be empty", "boats"), ("number", "tide"), ("no type", "here")} <= causes.keys()
     empty = causes["may be empty", "boats"]
     # Whatever the checker says of one line is about that field.
-    assert empty.cause.count >= 2 and empty.fixes[0].is_sure and empty.fixes[0].clears == empty.cause.count
+    assert empty.cause.count >= 2 and empty.fixes[0].clears == empty.cause.count
+    # What a checker is to believe takes a person's word; what it can see by itself does not.
+    assert not empty.fixes[0].is_sure and causes["number", "tide"].fixes[0].is_sure and causes["no type", "here"].fixes[0].is_sure
+    take = Taken(f"cause:{empty.cause.key}", empty.fixes[0].rule.id, "test")
+    settle(crossing, take, lambda line: None, no_progress, CancelToken())
     go_rounds(crossing, "test", lambda line: None, no_progress, CancelToken())
     assert (crossing.setup.project / "src/game.py").read_text() == _SAID
     assert look(crossing, no_progress, CancelToken()).build.passed
