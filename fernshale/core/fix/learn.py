@@ -20,6 +20,7 @@ from fernshale.core.fix.rules import Example, Rule
 from fernshale.core.fix.tokens import Token, group_end, tokenize
 
 _INCLUDE = re.compile(r'^[ \t]*#[ \t]*(?:include|import)[ \t]*[<"]([^>"]+)[>"]')
+_TOO = "-too"
 _META = re.compile(r"\$\w+")
 _OPENING, _CLOSING = ("(", "[", "{"), (")", "]", "}")
 _JOINS = (".", "->", "::")
@@ -67,7 +68,8 @@ def other_access(rule: Rule, path: TreePath) -> Rule | None:
     pattern, replacement = (re.sub(of_any, rf"\1{other}", text) for text in (rule.pattern, rule.replacement))
     if pattern == rule.pattern:
         return None
-    return replace(rule, id=f"{rule.id}-too", pattern=pattern, replacement=replacement, example=())
+    id = rule.id.removesuffix(_TOO) if rule.id.endswith(_TOO) else f"{rule.id}{_TOO}"
+    return replace(rule, id=id, pattern=pattern, replacement=replacement, example=())
 
 
 def count_other_places(rule: Rule, others: Sequence[Lines]) -> tuple[int, int]:

@@ -29,6 +29,7 @@ from fernshale.core.fix.rules import read_rules
 from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree, listing
 from tests.core.fix.test_fixes import _CASES as RULE_CASES
+from tests.engines import begin_engine
 from tests.wick import Wick, begin_wick, cross_wick, make_silent_wick, make_wick
 
 
@@ -102,6 +103,29 @@ why = "lamps hang in the hall"
     _take(crossing, f"cause:{cause.cause.key}", "light")
     (cause,) = _look(crossing).build.causes
     assert cause.is_settled and not cause.fixes
+
+
+def test_what_was_learned_of_an_object_is_known_of_a_pointer(tree: Tree) -> None:
+    old = "namespace rush { struct List { void add(int); }; struct Pier { List& boats(); }; }\n"
+    new = old.replace("List& boats();", "void moor(int); private: List& boats();")
+    code = (
+        '#include "rush.hpp"\nvoid f(rush::Pier& pier) {\n    pier.boats().add(1);\n    pier.boats().add(2);\n}\n'
+        "void g(rush::Pier* pier) {\n    pier->boats().add(3);\n}\n"
+    )
+    build = "g++ -std=c++17 -fsyntax-only -I {engine}/include {project}/src/a.cpp"
+    crossing = begin_engine(tree, {"include/rush.hpp": old}, {"include/rush.hpp": new}, {"src/a.cpp": code}, build)
+    for key, way in (("engine:sites", "apply"), ("build:run", "build")):
+        _take(crossing, key, way)
+    file = crossing.setup.project / "src/a.cpp"
+    file.write_text(code.replace("pier.boats().add(1)", "pier.moor(1)"))
+    for wanted in ("    pier.moor(2);", "    pier->moor(3);"):
+        (cause,) = _look(crossing).build.causes
+        fix = cause.fixes[0]
+        assert fix.rule.id.startswith("learned-") and len(fix.edits) == 1
+        _take(crossing, f"cause:{cause.cause.key}", fix.rule.id)
+        assert wanted in file.read_text().splitlines()
+        _take(crossing, "build:run", "build")  # what was learned is known after another build, too
+    assert _look(crossing).build.passed
 
 
 def test_one_change_by_hand_is_offered_at_the_other_places(tree: Tree) -> None:

@@ -56,7 +56,7 @@ def test_what_is_asked_through_a_pointer_is_asked_of_an_object_too() -> None:
     text = "here.blocks().push_back(a);\nthere->blocks().push_back(b);\n"
     assert apply_edits(text, find_edits(too, _PATH, text)) == "here.insert(here.end(), a);\nthere->blocks().push_back(b);\n"
     back = other_access(too, _PATH)
-    assert back is not None and (back.pattern, back.replacement) == (rule.pattern, rule.replacement)
+    assert back is not None and (back.id, back.pattern, back.replacement) == (rule.id, rule.pattern, rule.replacement)
     assert other_access(rule, TreePath("a.py")) is None
 
 
