@@ -70,6 +70,8 @@ def declarations(text: str, name: str) -> tuple[Declaration, ...]:
 
 def _declaration(settings: Sequence[_Setting], is_asked: bool, places: Characters) -> Declaration | None:
     first = settings[0]
+    if first.is_body:
+        return None  # a type would make it a field of what is made from the class, of a dataclass and its like
     if first.is_whole and _is_int(first.value):
         spot = places.end(first.target)
         return Declaration(FLOAT, spot, spot, f": {FLOAT}", _ALL)
@@ -86,9 +88,7 @@ def _declaration(settings: Sequence[_Setting], is_asked: bool, places: Character
         return Declaration(type_, start, start, f": {type_}", confidence)
     if not _is_none(first.value):
         return None
-    # In the body of a class the type is looked up as it runs, and may stand further down.
-    written = f'"{type_}"' if first.is_body else type_
-    return Declaration(type_, start, end, f": {written} = None{_LATER}", min(confidence, _BELIEVED))
+    return Declaration(type_, start, end, f": {type_} = None{_LATER}", min(confidence, _BELIEVED))
 
 
 def _is_int(value: ast.expr | None) -> bool:

@@ -26,7 +26,6 @@ def _of(text: str, name: str) -> list[tuple[str, float]]:
     [
         (f"{_HEAD}        self.é = 'ü'; self.boat = None  # later\n{_SETUP}",
          "        self.é = 'ü'; self.boat: wick.Boat = None  # type: ignore[assignment]  # later"),
-        ("class Pier:\n    boat = None\n\n" + _SETUP, '    boat: "wick.Boat" = None  # type: ignore[assignment]'),
         ("def f():\n    if hour:\n        boat = wick.Boat()\n", "        boat: wick.Boat = wick.Boat()"),
         ("boat = wick.Boat(\n    1\n)\n", "boat: wick.Boat = wick.Boat("),
     ],
@@ -79,6 +78,8 @@ def test_only_what_is_told_by_all_that_is_set_is_said(init: str, more: str, foun
         "def f():\n    boat = None\n    def g():\n        nonlocal boat\n        boat = Boat()\n",
         "def f(boat):\n    boat = Boat()\n",
         "def f(*, boat=None):\n    boat = Boat()\n",
+        "class Pier:\n    boat = Boat()\n",
+        "@dataclass\nclass Pier:\n    boat = None\n    def f(self):\n        self.boat = Boat()\n",
         "with moor() as boat:\n    pass\nboat = Boat()\n",
     ],
 )
