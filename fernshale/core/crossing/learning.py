@@ -22,7 +22,7 @@ from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.rules import LEARNED
 from fernshale.core.crossing.ruling import find_all_edits
 from fernshale.core.crossing.state import Crossing
-from fernshale.core.fix.learn import Lines, count_other_places, learn_rules, other_access
+from fernshale.core.fix.learn import Lines, count_other_places, learn_rules
 from fernshale.core.fix.learn_member import learn_member
 from fernshale.core.fix.rules import Rule
 from fernshale.core.snapshot.manifest import EMPTY, Entry, Manifest
@@ -60,11 +60,9 @@ def learn_from_changes(ground: Ground, crossing: Crossing, snapshot: str, causes
             rule = next(iter(learn_rules(hunk.before, hunk.after, hunk.path, others, id, why)), None)
             if rule is None:
                 continue
-            learned = [each for each in (rule, other_access(rule, hunk.path)) if each is not None]
-            counted = [(each, *count_other_places(each, others)) for each in learned]
-            told = [_with_confidence(each, wanted, beside) for each, wanted, beside in counted if wanted]
-            if told:
-                rules += told
+            wanted, beside = count_other_places(rule, others)
+            if wanted:
+                rules.append(_with_confidence(rule, wanted, beside))
                 break
     return tuple(rules)
 

@@ -22,7 +22,7 @@ from fernshale.core.fix.comments import as_comments
 from fernshale.core.fix.data import data_edits, repeats
 from fernshale.core.fix.declare import declarations
 from fernshale.core.fix.imports import with_import
-from fernshale.core.fix.pattern import Match, all_matches, find_matches, parse_pattern
+from fernshale.core.fix.pattern import ACCESS, Match, all_matches, find_matches, parse_pattern
 from fernshale.core.fix.pyimports import bound_names, moved_imports, moved_uses, place_of
 from fernshale.core.fix.receiver import Owners
 from fernshale.core.fix.reorder import reordered_calls
@@ -295,7 +295,7 @@ def _declare(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]
 
 def _switch_off(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     tokens = tokenize(text, path)
-    for match in find_matches(parse_pattern(rule.pattern), tokens):
+    for match in find_matches(parse_pattern(rule.pattern, path.endswith(C_FAMILY)), tokens):
         is_ended = match.last < len(tokens) and tokens[match.last].text == ";" and tokens[match.last - 1].text != ";"
         statement = Match(match.first, match.last + is_ended, match.bound)
         start, end = tokens[statement.first].start, tokens[statement.last - 1].end
@@ -363,13 +363,14 @@ def _member_spot(rule: Rule, text: str, opening: Token, body: Sequence[Token]) -
 
 def _rewrite(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     tokens = tokenize(text, path)
-    found = tuple(find_matches(parse_pattern(rule.pattern), tokens))
-    done = _already_rewritten(rule, tokens) if found else []
+    has_pointers = path.endswith(C_FAMILY)
+    found = tuple(find_matches(parse_pattern(rule.pattern, has_pointers), tokens))
+    done = _already_rewritten(rule, tokens, has_pointers) if found else []
     for match in found:
         if any(first <= match.first and match.last <= last for first, last in done):
             continue
         start, end = tokens[match.first].start, tokens[match.last - 1].end
-        new = _filled(rule.replacement, match, tokens, text)
+        new = _filled(rule.replacement, match, tokens, text, has_pointers)
         if not new:
             if not _is_statement(tokens, match, text):
                 continue  # a value or a branch would be left with nothing
@@ -378,21 +379,26 @@ def _rewrite(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]
         yield start, end, new
 
 
-def _already_rewritten(rule: Rule, tokens: Sequence[Token]) -> list[tuple[int, int]]:
+def _already_rewritten(rule: Rule, tokens: Sequence[Token], has_pointers: bool) -> list[tuple[int, int]]:
     """Token spans that look like the replacement: whatever the pattern finds inside them was followed before."""
     if not re.sub(r"\$\$?\w+", "", rule.replacement).strip():
         return []  # nothing of it could be told from any other code
-    return [(match.first, match.last) for match in all_matches(parse_pattern(rule.replacement), tokens)]
+    return [(match.first, match.last) for match in all_matches(parse_pattern(rule.replacement, has_pointers), tokens)]
 
 
-def _filled(template: str, match: Match, tokens: Sequence[Token], text: str) -> str:
+def _filled(template: str, match: Match, tokens: Sequence[Token], text: str, has_pointers: bool) -> str:
+    """The replacement with what the metavariables stand for. What is asked of one is asked as it was: of an object, or through a
+    pointer."""
+
     def value(found: re.Match[str]) -> str:
-        span = match.bound.get(found[1])
+        span = match.bound.get(found["meta"])
         if span is None:
             return found[0]
-        return text[tokens[span[0]].start : tokens[span[1] - 1].end] if span[1] > span[0] else ""
+        asked = tokens[span[1]].text if has_pointers and span[1] < match.last else ""
+        access = asked if found["access"] and asked in ACCESS else found["access"] or ""
+        return (text[tokens[span[0]].start : tokens[span[1] - 1].end] if span[1] > span[0] else "") + access
 
-    return re.sub(r"\$\$?(\w+)", value, template)
+    return re.sub(r"\$\$?(?P<meta>\w+)(?P<access>\.|->)?", value, template)
 
 
 def _is_statement(tokens: Sequence[Token], match: Match, text: str) -> bool:

@@ -12,7 +12,6 @@ from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.languages import C_FAMILY
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.fix.apply import apply_edits, find_edits
 from fernshale.core.fix.calls import split_arguments
@@ -20,7 +19,6 @@ from fernshale.core.fix.rules import Example, Rule
 from fernshale.core.fix.tokens import Token, group_end, tokenize
 
 _INCLUDE = re.compile(r'^[ \t]*#[ \t]*(?:include|import)[ \t]*[<"]([^>"]+)[>"]')
-_TOO = "-too"
 _META = re.compile(r"\$\w+")
 _OPENING, _CLOSING = ("(", "[", "{"), (")", "]", "}")
 _JOINS = (".", "->", "::")
@@ -56,20 +54,6 @@ def learn_rules(
     example = Example(_near(before, old, first, last[0]), "", str(path))
     ranked = sorted(rules.values(), key=lambda rule: _rank(rule, others))
     return tuple(_with_example(rule, example) for rule in ranked)
-
-
-def other_access(rule: Rule, path: TreePath) -> Rule | None:
-    """The same rule for what is asked through a pointer where the example asks an object, or the other way round; None where no
-    language has both, or the example has none of them."""
-    if rule.kind != "rewrite" or not path.endswith(C_FAMILY):
-        return None
-    one, other = (".", "->") if re.search(r"\$\w+\.", rule.pattern) else ("->", ".")
-    of_any = rf"(?<=[$])(\w+){re.escape(one)}"
-    pattern, replacement = (re.sub(of_any, rf"\1{other}", text) for text in (rule.pattern, rule.replacement))
-    if pattern == rule.pattern:
-        return None
-    id = rule.id.removesuffix(_TOO) if rule.id.endswith(_TOO) else f"{rule.id}{_TOO}"
-    return replace(rule, id=id, pattern=pattern, replacement=replacement, example=())
 
 
 def count_other_places(rule: Rule, others: Sequence[Lines]) -> tuple[int, int]:

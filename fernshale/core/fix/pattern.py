@@ -17,18 +17,25 @@ from fernshale.core.fix.tokens import Token, group_end, tokenize
 
 _META = re.compile(r"\$\$?\w+")
 _MARK = "FernshaleMeta"
+# How an object is asked for something, and a pointer to one.
+ACCESS = {".": "->", "->": "."}
 # A run longer than this is no argument list any more; it bounds the work a pattern can cause.
 _LONGEST_RUN = 400
 
 
 @dataclass(frozen=True, slots=True)
 class Part:
-    """A literal token, or a metavariable: `run` for `$$`, `whole` for one that may be any expression."""
+    """A literal token, or a metavariable: `run` for `$$`, `whole` for one that may be any expression. `also` is what may stand in
+    the place of `text`."""
 
     text: str
     meta: str = ""
     run: bool = False
     whole: bool = False
+    also: str = ""
+
+    def is_text(self, text: str) -> bool:
+        return text == self.text or (self.also != "" and text == self.also)
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,8 +47,9 @@ class Match:
     bound: Mapping[str, tuple[int, int]]
 
 
-def parse_pattern(text: str) -> tuple[Part, ...]:
-    """Raises MisuseError when there is nothing to look for."""
+def parse_pattern(text: str, has_pointers: bool = False) -> tuple[Part, ...]:
+    """Raises MisuseError when there is nothing to look for. Where a language `has_pointers`, what is asked of a metavariable is
+    asked of an object as well as through a pointer to one."""
     metas: list[str] = []
 
     def mark(found: re.Match[str]) -> str:
@@ -49,10 +57,11 @@ def parse_pattern(text: str) -> tuple[Part, ...]:
         return f" {_MARK}{len(metas) - 1} "
 
     tokens = tokenize(_META.sub(mark, text), "")
-    parts = []
+    parts: list[Part] = []
     for index, token in enumerate(tokens):
         if not token.text.startswith(_MARK):
-            parts.append(Part(token.text))
+            is_asked = has_pointers and parts and parts[-1].meta
+            parts.append(Part(token.text, also=ACCESS.get(token.text, "") if is_asked else ""))
             continue
         meta = metas[int(token.text[len(_MARK) :])]
         before = tokens[index - 1].text if index else ""
@@ -81,12 +90,12 @@ def all_matches(parts: Sequence[Part], tokens: Sequence[Token]) -> Iterator[Matc
 def _starts(parts: Sequence[Part], tokens: Sequence[Token]) -> Iterable[int]:
     """Where a match can begin, in order: where the first texts of the pattern stand, or the operand before them."""
     first = 0 if parts[0].text else 1
-    words = [part.text for part in takewhile(lambda part: part.text, parts[first:])]
+    words = tuple(takewhile(lambda part: part.text, parts[first:]))
     if not words or parts[0].run:
         return range(len(tokens))
-    wanted = words[0]
-    found = [at for at, token in enumerate(tokens) if token.text == wanted]
-    found = [at for at in found if [token.text for token in tokens[at : at + len(words)]] == words]
+    wanted = (words[0].text, words[0].also or words[0].text)
+    found = [at for at, token in enumerate(tokens) if token.text in wanted and at + len(words) <= len(tokens)]
+    found = [at for at in found if all(part.is_text(tokens[at + ahead].text) for ahead, part in enumerate(words))]
     return found if first == 0 else sorted({start for at in found for start in range(_operand_begin(tokens, at), at)})
 
 
@@ -129,7 +138,7 @@ def _match(
         return at, bound
     part = parts[0]
     if not part.meta:
-        if at < len(tokens) and tokens[at].text == part.text:
+        if at < len(tokens) and part.is_text(tokens[at].text):
             return _match(parts[1:], tokens, at + 1, bound)
         return None
     if part.meta in bound:

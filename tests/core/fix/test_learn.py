@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.fix.apply import apply_edits, find_edits, try_rule
-from fernshale.core.fix.learn import Lines, learn_rules, other_access
+from fernshale.core.fix.learn import Lines, learn_rules
 from fernshale.core.fix.learn_member import learn_member
 
 _PATH = TreePath("a.cpp")
@@ -49,15 +49,21 @@ def test_a_rule_that_touches_less_beside_comes_first() -> None:
     assert (rules[0].kind, rules[0].old, rules[0].new) == ("rename", "go", "run")
 
 
-def test_what_is_asked_through_a_pointer_is_asked_of_an_object_too() -> None:
-    rule = learn_rules("fn->blocks().push_back(one);", "fn->insert(fn->end(), one);", _PATH, (), "l", "w")[0]
-    too = other_access(rule, _PATH)
-    assert too is not None and too.id != rule.id
+@pytest.mark.parametrize("access", [".", "->"])
+def test_what_is_asked_through_a_pointer_is_asked_of_an_object_too(access: str) -> None:
+    before, after = f"fn{access}blocks().push_back(one);", f"fn{access}insert(fn{access}end(), one);"
+    rule = learn_rules(before, after, _PATH, (), "l", "w")[0]
     text = "here.blocks().push_back(a);\nthere->blocks().push_back(b);\n"
-    assert apply_edits(text, find_edits(too, _PATH, text)) == "here.insert(here.end(), a);\nthere->blocks().push_back(b);\n"
-    back = other_access(too, _PATH)
-    assert back is not None and (back.id, back.pattern, back.replacement) == (rule.id, rule.pattern, rule.replacement)
-    assert other_access(rule, TreePath("a.py")) is None
+    made = apply_edits(text, find_edits(rule, _PATH, text))
+    assert made == "here.insert(here.end(), a);\nthere->insert(there->end(), b);\n"
+    assert not find_edits(rule, _PATH, made)
+
+
+def test_where_an_arrow_is_no_pointer_it_is_none() -> None:
+    rule = learn_rules("fn.blocks().push_back(one);", "fn.insert(fn.end(), one);", _PATH, (), "l", "w")[0]
+    for path, text in (("A.java", "x -> blocks().push_back(b);"), ("a.py", "def f() -> blocks().push_back(b): ...")):
+        assert not find_edits(rule, TreePath(path), text)
+        assert find_edits(rule, TreePath(path), text.replace(" -> ", "."))
 
 
 def test_no_name_of_the_example_is_written_elsewhere() -> None:

@@ -16,10 +16,11 @@ _PATTERNS = (
 _WORDS = ("a", "b", "f", "draw", "(", ")", ",", ".", "->", "::", ";", "{", "}", "*", "=", "[", "]", "1", "'s'", "return", "def", "\n")
 
 
+@pytest.mark.parametrize("has_pointers", [False, True])
 @pytest.mark.parametrize("pattern", _PATTERNS)
 @given(st.lists(st.sampled_from(_WORDS), max_size=30).map(" ".join))
-def test_every_place_is_found(pattern: str, text: str) -> None:
-    parts, tokens = parse_pattern(pattern), tokenize(text, "a.cpp")
+def test_every_place_is_found(pattern: str, has_pointers: bool, text: str) -> None:
+    parts, tokens = parse_pattern(pattern, has_pointers), tokenize(text, "a.cpp")
     every = (_match_at(parts, tokens, at) for at, token in enumerate(tokens) if parts[0].text in ("", token.text))
     assert list(all_matches(parts, tokens)) == [found for found in every if found is not None]
 

@@ -49,13 +49,12 @@ from fernshale.core.crossing.logbook import note, write_step
 from fernshale.core.crossing.matter import Decision, Matter, Stage
 from fernshale.core.crossing.othertypes import with_other_types
 from fernshale.core.crossing.pace import NEVER, put_off, sure_from
-from fernshale.core.crossing.rules import LEARNED, keep_rules, leg_rules, own_rules
+from fernshale.core.crossing.rules import LEARNED, keep_rules, leg_rules
 from fernshale.core.crossing.ruling import find_all_edits
 from fernshale.core.crossing.stages.engine import regenerate
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.texts import read_texts
 from fernshale.core.fix.apply import Edit, apply_edits
-from fernshale.core.fix.learn import other_access
 from fernshale.core.profile.model import Role
 from fernshale.core.survey.roles import role_of
 from fernshale.core.survey.sites import read_project_text
@@ -186,9 +185,7 @@ def apply_fix(
     kept = (Decision(key, Stage.BUILD, scope, "", who, fix.rule.why, time.time()), *decided)
     entry = write_step(crossing, Stage.BUILD, title, fix.rule.why, about, changes, progress, token, kept)
     if fix.rule.id.startswith(LEARNED):
-        too = other_access(fix.rule, edits[0].path) if edits else None
-        known = {rule.id for rule in own_rules(crossing).rules}
-        keep_rules(crossing, [fix.rule, *([too] if too is not None and too.id not in known else [])])
+        keep_rules(crossing, [fix.rule])
     if fix.removes:
         regenerate(crossing, on_line, progress, token)
     return entry
