@@ -5,9 +5,7 @@ A release that says its types makes checkers see what they passed over before; t
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import replace
-from pathlib import Path
+from collections.abc import Iterator, Sequence
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import Cause
@@ -16,7 +14,7 @@ from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.rules import LegRules
 from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.declare import FLOAT, declarations
-from fernshale.core.fix.rules import Rule, RuleSet
+from fernshale.core.fix.rules import Rule
 
 _WHY = {
     EMPTY: "it is set to a {} before it is used; that it holds nothing until then is what the checker does not see through",
@@ -27,15 +25,14 @@ _WHY = {
 
 def with_declared(rules: LegRules, causes: Sequence[Cause], ground: Ground) -> LegRules:
     """`rules`, and those that say the type of what causes are about."""
-    found: dict[str, Rule] = {}
-    for cause in causes:
-        if cause.kind in _WHY and cause.symbol:
-            for type_, confidence in _types(cause, ground).items():
-                why = _WHY[cause.kind].format(type_)
-                id = f"declare-{cause.symbol}-{type_}"
-                rule = Rule(id, "declare", why, old=cause.symbol, new=type_, confidence=confidence, named=True)
-                found.setdefault(id, rule)
-    return replace(rules, sets=(*rules.sets, RuleSet("what it is set to", tuple(found.values()), Path()))) if found else rules
+    return rules.with_further("what it is set to", (rule for cause in causes if cause.symbol for rule in _rules_of(cause, ground)))
+
+
+def _rules_of(cause: Cause, ground: Ground) -> Iterator[Rule]:
+    if cause.kind in _WHY:
+        for type_, confidence in _types(cause, ground).items():
+            why, id = _WHY[cause.kind].format(type_), f"declare-{cause.symbol}-{type_}"
+            yield Rule(id, "declare", why, old=cause.symbol, new=type_, confidence=confidence, named=True)
 
 
 def _types(cause: Cause, ground: Ground) -> dict[str, float]:

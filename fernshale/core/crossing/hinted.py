@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
-from pathlib import Path
 
 from fernshale.core.build.causes import Cause
 from fernshale.core.build.hints import arguments_of, elsewhere_of, hints_of
 from fernshale.core.build.wordings import CALL, MISSING
 from fernshale.core.crossing.rules import LegRules
 from fernshale.core.drift.naming import parts_of
-from fernshale.core.fix.rules import Rule, RuleSet
+from fernshale.core.fix.rules import Rule
 
 # How much of the doubt a suggestion of the same leaves; and what one is worth by itself. Tools go by the letters alone.
 _DOUBT = 0.35
@@ -31,7 +30,7 @@ def with_hints(rules: LegRules, causes: Sequence[Cause]) -> LegRules:
     for rule in (rule for group in sets for rule in group.rules if rule.kind in ("rename", "keyword")):
         guessed[rule.old] = max(rule.confidence, guessed.get(rule.old, 0.0))
     own = tuple(_beside(rule, guessed.get(rule.old)) for key, rule in hinted.items() if key not in known)
-    return LegRules((*sets, *([RuleSet("the tool that found the error", own, Path())] if own else [])), rules.changes)
+    return replace(rules, sets=sets).with_further("the tool that found the error", own)
 
 
 def _beside(rule: Rule, guess: float | None) -> Rule:

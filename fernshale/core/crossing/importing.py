@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import posixpath
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import replace
 from pathlib import Path
 
 from fernshale.core.base.errors import ProjectError
@@ -25,7 +24,7 @@ from fernshale.core.drift.release import included
 from fernshale.core.drift.symbols import Symbol
 from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.imports import import_line, quoted_header, script_line
-from fernshale.core.fix.rules import Rule, RuleSet, Where
+from fernshale.core.fix.rules import Rule, Where
 
 _AS_OTHERS, _ONLY_ONE, _ONE_OF_SEVERAL = 0.95, 0.92, 0.3
 _MOST_WAYS = 3
@@ -48,8 +47,8 @@ def with_imports(rules: LegRules, causes: Sequence[Cause], ground: Ground, to: s
     by_language: dict[str, dict[TreePath, str]] = {}
     for path, text in texts_with(ground, {cause.symbol for cause in wanted}, token).items():
         by_language.setdefault(language_of(path), {})[path] = text
-    found = tuple({rule.id: rule for cause in wanted for rule in _rules_of(cause, by_language, ground, to, token)}.values())
-    return replace(rules, sets=(*rules.sets, RuleSet("what is there and not brought in", found, Path()))) if found else rules
+    further = (rule for cause in wanted for rule in _rules_of(cause, by_language, ground, to, token))
+    return rules.with_further("what is there and not brought in", further)
 
 
 def _rules_of(

@@ -18,7 +18,7 @@ from fernshale.core.crossing.rules import LegRules
 from fernshale.core.drift.compare import Change
 from fernshale.core.drift.likeness import STAND
 from fernshale.core.drift.matching import Candidate, match_symbols
-from fernshale.core.fix.rules import Rule, RuleSet
+from fernshale.core.fix.rules import Rule
 
 _LEAST, _MOST_WAYS = 0.2, 3
 # How many times likelier it is that a member of one class became one of the other than that any two of a release belong together.
@@ -42,11 +42,8 @@ def with_other_types(
         folders = tuple(engine_folder(ground, release) for release in releases)
     except ProjectError:
         return rules
-    found: dict[str, Rule] = {}
-    for cause in lacking:
-        for rule in _rules_of(cause, given, folders, token):
-            found.setdefault(rule.id, rule)
-    return replace(rules, sets=(*rules.sets, RuleSet("what is given now", tuple(found.values()), Path()))) if found else rules
+    further = (rule for cause in lacking for rule in _rules_of(cause, given, folders, token))
+    return rules.with_further("what is given now", further)
 
 
 def gives_other(change: Change, type_: str) -> bool:

@@ -99,10 +99,9 @@ def _new_type(change: Change, old: Symbol, new: Symbol, full_name: FullName) -> 
 
 def _new_result(change: Change, old: Symbol, new: Symbol, full_name: FullName) -> Iterator[Rule]:
     """To give another type, in the classes that derive from it and where a method is defined outside of its class."""
-    before, after = (re.sub(r"^(?:->|:)\s*", "", item.returns) for item in (old, new))
+    before, after = old.returns, _in_full(new.returns, new, full_name)
     if not before or not after or not (old.is_overridable or old.file.endswith(PYTHON)):
         return
-    after = _in_full(after, new, full_name)
     whole = f"{{}} {old.name}($$given)"
     if old.file.endswith(PYTHON):
         whole = f"def {old.name}($$given) -> {{}}"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -43,6 +43,11 @@ class LegRules:
         known = {rule.id for rule in self.all}
         fresh = tuple(rule for rule in rules if rule.id not in known)
         return LegRules((RuleSet("learned from your change", fresh, Path()), *self.sets), self.changes)
+
+    def with_further(self, title: str, rules: Iterable[Rule]) -> LegRules:
+        """With rules that come behind all others."""
+        found = tuple(rules)
+        return LegRules((*self.sets, RuleSet(title, found, Path())), self.changes) if found else self
 
     def source(self, rule: Rule) -> str:
         """Where a rule comes from, for its evidence."""

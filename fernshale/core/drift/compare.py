@@ -298,7 +298,7 @@ def _compare_overloads(old: Sequence[Symbol], new: Sequence[Symbol], types: Mapp
             words = f"{original.full} is {after.signature} now, and what overrides it should take as much"
             yield Change("wider", original, after, words)
         elif _is_other_type(original, after, types):
-            yield Change("signature", original, after, f"{original.full} gave {_result(original)} and gives {_result(after)} now")
+            yield Change("signature", original, after, f"{original.full} gave {original.returns} and gives {after.returns} now")
         for mine, now in defaults:
             yield Change(
                 "default",
@@ -320,17 +320,13 @@ def _is_other_type(before: Symbol, after: Symbol, types: Mapping[str, str]) -> b
 
 def _bare_type(type_: str, file: str) -> str | frozenset[str]:
     """A type as it counts for who gets one: without scopes, references and ways to write the same."""
-    bare = re.sub(r"\w+(?:::|\.)", "", type_.removeprefix("->")).strip(":&")
+    bare = re.sub(r"\w+(?:::|\.)", "", type_).strip("&")
     if not file.endswith(_PYTHON):
         return bare.replace("unsignedint", "unsigned")
     bare = re.sub(r"Optional\[([^\[\]]*)\]", r"\1|None", bare.replace('"', "").replace("'", ""))
     if found := _EITHER.fullmatch(bare):
         bare = f"{found[1]}|None" if bare.startswith("O") else found[1].replace(",", "|")
     return frozenset(bare.lower().split("|"))
-
-
-def _result(symbol: Symbol) -> str:
-    return symbol.returns.removeprefix("->").strip()
 
 
 def _paired(before: Symbol, after: Symbol) -> Iterator[tuple[Parameter, Parameter]]:

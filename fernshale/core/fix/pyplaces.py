@@ -28,9 +28,6 @@ class Characters:
         before = self.lines[line - 1].encode("utf-8", "surrogatepass")[:column]
         return self.starts[line - 1] + len(before.decode("utf-8", "replace"))
 
-    def start(self, node: ast.stmt | ast.expr) -> int:
-        return self.at(node.lineno, node.col_offset)
-
     def end(self, node: ast.stmt | ast.expr) -> int:
         """Behind the node's last character."""
         return self.at(node.end_lineno or node.lineno, node.end_col_offset or 0)
