@@ -55,7 +55,7 @@ def live_rules(
     Comparing two releases gives thousands of rules; only the few that are live are looked for in all files. A rule that must not
     be followed twice is done with once it was taken, where it was.
     """
-    code = [rule for rule in rules.all if rule.kind not in _OF_LINKS and (repeats(rule) or f"fix:{rule.id}" not in decided)]
+    code = [rule for rule in rules.all if rule.kind not in _OF_LINKS]
     near = find_all_edits(ground, code, token, files)
     members = {cause.symbol for cause in causes}
 
@@ -72,10 +72,10 @@ def live_rules(
 
 
 def _was_taken(rule: Rule, edit: Edit, decided: Mapping[str, Decision]) -> bool:
-    """Whether a rule was followed in the file of an edit, or right there."""
-    begin = f"fix:{rule.id}:{edit.path}:"
-    taken = {key: item.choice for key, item in decided.items() if key.startswith(begin)}
-    return "file" in taken.values() or f"{begin}{edit.line}" in taken
+    """Whether a rule was followed everywhere, in the file of an edit, or right there."""
+    everywhere = f"fix:{rule.id}"
+    in_file = {key: item.choice for key, item in decided.items() if key.startswith(f"{everywhere}:{edit.path}:")}
+    return everywhere in decided or "file" in in_file.values() or f"{everywhere}:{edit.path}:{edit.line}" in in_file
 
 
 def find_fixes(

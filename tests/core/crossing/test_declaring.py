@@ -70,26 +70,11 @@ class Pier(rush.Stage):
         here = rush.Boats()
         return rush.near(3, self.boats) + self.boats.count() + rush.near(int(self.tide), here) + rush.near(4, self.found)
 """
-_SAID = """\
-import rush
-
-
-class Pier(rush.Stage):
-    def __init__(self):
-        self.boats: rush.Boats = None  # type: ignore[assignment]  # all of them
-        self.found = None
-        self.tide: float = 0
-
-    def setup(self):
-        self.boats = rush.Boats()
-        self.tide += rush.hour()
-
-    def draw(self):
-        if self.found is None:
-            self.found = rush.Boats()
-        here: rush.Boats = rush.Boats()
-        return rush.near(3, self.boats) + self.boats.count() + rush.near(int(self.tide), here) + rush.near(4, self.found)
-"""
+_SAID = (
+    _GAME.replace("self.boats = None  #", "self.boats: rush.Boats = None  # type: ignore[assignment]  #")
+    .replace("self.tide = 0", "self.tide: float = 0")
+    .replace("here = rush", "here: rush.Boats = rush")
+)
 
 
 def test_what_a_checker_wants_said_is_said(tree: Tree) -> None:
