@@ -22,7 +22,7 @@ from fernshale.core.fix.comments import as_comments
 from fernshale.core.fix.data import data_edits, repeats
 from fernshale.core.fix.declare import declarations
 from fernshale.core.fix.imports import with_import
-from fernshale.core.fix.pattern import ACCESS, Match, all_matches, find_matches, parse_pattern
+from fernshale.core.fix.pattern import ACCESS, META, Match, all_matches, find_matches, parse_pattern
 from fernshale.core.fix.pyimports import bound_names, moved_imports, moved_uses, place_of
 from fernshale.core.fix.receiver import Owners
 from fernshale.core.fix.reorder import reordered_calls
@@ -381,7 +381,7 @@ def _rewrite(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]
 
 def _already_rewritten(rule: Rule, tokens: Sequence[Token], has_pointers: bool) -> list[tuple[int, int]]:
     """Token spans that look like the replacement: whatever the pattern finds inside them was followed before."""
-    if not re.sub(r"\$\$?\w+", "", rule.replacement).strip():
+    if not META.sub("", rule.replacement).strip():
         return []  # nothing of it could be told from any other code
     return [(match.first, match.last) for match in all_matches(parse_pattern(rule.replacement, has_pointers), tokens)]
 

@@ -15,11 +15,11 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.fix.apply import apply_edits, find_edits
 from fernshale.core.fix.calls import split_arguments
+from fernshale.core.fix.pattern import META
 from fernshale.core.fix.rules import Example, Rule
 from fernshale.core.fix.tokens import Token, group_end, tokenize
 
 _INCLUDE = re.compile(r'^[ \t]*#[ \t]*(?:include|import)[ \t]*[<"]([^>"]+)[>"]')
-_META = re.compile(r"\$\w+")
 _OPENING, _CLOSING = ("(", "[", "{"), (")", "]", "}")
 _JOINS = (".", "->", "::")
 # A change longer than this is a rewriting of the place, not a rule.
@@ -68,7 +68,7 @@ def count_other_places(rule: Rule, others: Sequence[Lines]) -> tuple[int, int]:
 
 def _rank(rule: Rule, others: Sequence[Lines]) -> tuple[int, int, int]:
     wanted, beside = count_other_places(rule, others)
-    return -wanted, beside, -(len(_META.findall(rule.pattern)) + (rule.kind == "rename") * 9)
+    return -wanted, beside, -(len(META.findall(rule.pattern)) + (rule.kind == "rename") * 9)
 
 
 def _with_example(rule: Rule, example: Example) -> Rule:

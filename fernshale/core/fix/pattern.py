@@ -15,7 +15,7 @@ from itertools import takewhile
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.fix.tokens import Token, group_end, tokenize
 
-_META = re.compile(r"\$\$?\w+")
+META = re.compile(r"\$\$?\w+")
 _MARK = "FernshaleMeta"
 # How an object is asked for something, and a pointer to one.
 ACCESS = {".": "->", "->": "."}
@@ -56,7 +56,7 @@ def parse_pattern(text: str, has_pointers: bool = False) -> tuple[Part, ...]:
         metas.append(found[0])
         return f" {_MARK}{len(metas) - 1} "
 
-    tokens = tokenize(_META.sub(mark, text), "")
+    tokens = tokenize(META.sub(mark, text), "")
     parts: list[Part] = []
     for index, token in enumerate(tokens):
         if not token.text.startswith(_MARK):
