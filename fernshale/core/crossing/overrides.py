@@ -233,7 +233,7 @@ def _stub(method: Symbol, full_name: FullName) -> str:
         seen = "protected" if "protected" in method.marks else "public"
         return f"{seen} {word}{returns} {name}({given}) {'{ }' if returns == 'void' else '{ return default; }'}"
     if file.endswith(_RUST):
-        arrow = f" -> {plain}" if (plain := returns.removeprefix("->").strip()) else ""
+        arrow = f" -> {returns}" if returns else ""
         return f"fn {name}({given}){arrow} {{\n    todo!()\n}}"
     if file.endswith(SCRIPTS) and plain_type(returns):
         return f'{name}({given}): {returns} {{\n    throw new Error("{said}");\n}}'
