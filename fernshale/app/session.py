@@ -15,7 +15,7 @@ from fernshale.core.crossing.buildview import Fix, Scope
 from fernshale.core.crossing.carry import CarryPlan, carry
 from fernshale.core.crossing.checking import add_check, refuse_check
 from fernshale.core.crossing.ground import crossing_ground
-from fernshale.core.crossing.logbook import redo, restore_snapshot, undo, undo_back_to
+from fernshale.core.crossing.logbook import go_back_to, redo, restore_snapshot, undo
 from fernshale.core.crossing.overview import Overview, begin_crossing, has_changed, look
 from fernshale.core.crossing.settle import (
     Taken,
@@ -176,12 +176,12 @@ class Session(QObject):
 
         self._act(f"doing again {title}", work)
 
-    def undo_back_to(self, entry: int) -> None:
+    def go_back_to(self, entry: int) -> None:
         """Undo a step and all later ones."""
 
         def work(crossing: Crossing, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
             with crossing.acting():
-                undo_back_to(crossing, entry, progress, token)
+                go_back_to(crossing, entry, progress, token)
 
         self._act("undoing several steps", work)
 

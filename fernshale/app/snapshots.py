@@ -29,7 +29,7 @@ from fernshale.core.base.words import count, size_words
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.crossing.comparison import Differences, Sides, compare_sides
 from fernshale.core.crossing.keeping import forget_by_policy, forget_these, needed_snapshots
-from fernshale.core.crossing.logbook import Rewind, preview_way, steps_back_to
+from fernshale.core.crossing.logbook import Rewind, edits_since, preview_way, steps_since
 from fernshale.core.crossing.state import Crossing, Entry
 from fernshale.core.crossing.wayback import WayBack, sides_of
 from fernshale.core.snapshot.forget import Freed, Policy
@@ -37,6 +37,8 @@ from fernshale.core.snapshot.share import added_by_each
 from fernshale.core.snapshot.store import Snapshot, Store, Verdict
 
 _NOW = ""
+# How many of the files that keep a person's edits a dialog names.
+_MAX_NAMED = 4
 
 
 class SnapshotDialog(WorkingDialog):
@@ -181,7 +183,8 @@ class WayBackDialog(QDialog):
         super().__init__(parent)
         what: Rewind = "back to" if back_to else "undo" if entry.can_undo else "redo"
         way, obstacles = preview_way(crossing, entry.id, what)
-        several = count(len(steps_back_to(crossing, entry.id)), "step")
+        several = count(steps_since(crossing, entry.id), "step")
+        kept = edits_since(crossing, entry.id, way, CancelToken()) if back_to else ()
         window, title, go = {
             "back to": ("Undo back to here", f"{several} back, to before: {entry.title}", f"Undo {several}"),
             "undo": ("Undo a step", entry.title, "Undo it"),
@@ -204,9 +207,9 @@ class WayBackDialog(QDialog):
         self._go.setDefault(True)
         foot.addWidget(self._go)
         column.addLayout(foot)
-        self._show(crossing, way, obstacles)
+        self._show(crossing, way, obstacles, kept)
 
-    def _show(self, crossing: Crossing, way: WayBack, obstacles: Sequence[str]) -> None:
+    def _show(self, crossing: Crossing, way: WayBack, obstacles: Sequence[str], kept: Sequence[str]) -> None:
         files = way.changes.files
         self._go.setEnabled(bool(way.changes.changes) and not obstacles)
         if obstacles:
@@ -214,7 +217,10 @@ class WayBackDialog(QDialog):
             self._pane.say("\n".join(obstacles))
             return
         beside = "" if way.is_exact else " Later changes of other lines and files stay."
-        self._said.setText(f"{count(len(files), 'file')} would change.{beside}")
+        if kept:
+            names = ", ".join(kept[:_MAX_NAMED]) + (" and others" if len(kept) > _MAX_NAMED else "")
+            beside = f" Your own edits since then stay in {count(len(kept), 'file')}: {names}."
+        self._said.setText(printable(f"{count(len(files), 'file')} would change.{beside}"))
         words = ["new" if item.before is None else "gone" if item.after is None else "changed" for item in files]
 
         rows = list(zip(words, files, strict=True))

@@ -371,7 +371,7 @@ class MainWindow(QMainWindow):
         if dialog.exec() != WayBackDialog.DialogCode.Accepted:
             return
         if back_to:
-            self.session.undo_back_to(payload.id)
+            self.session.go_back_to(payload.id)
         elif payload.can_undo:
             self.session.undo(payload.id, payload.title)
         else:
@@ -386,9 +386,10 @@ class MainWindow(QMainWindow):
         self._ask_undo(entry)
 
     def _undo_last(self) -> None:
+        """Undo the last step that counts. What took a step back is left alone: undoing that would bring the step again."""
         overview = self.session.overview
-        entry = next((item for item in reversed(overview.logbook) if item.can_undo), None) if overview else None
-        self._ask_undo(entry)
+        steps = [item for item in overview.logbook if item.can_undo and not item.is_undo] if overview else []
+        self._ask_undo(steps[-1] if steps else None)
 
     def _logbook_menu(self, place: QPoint) -> None:
         index = self.logbook.indexAt(place)

@@ -13,6 +13,7 @@ from fernshale.cli.session import crossing_for
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import printable
+from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.preview import describe, show_change, tree_of
 from fernshale.core.crossing.auto import Step
@@ -20,7 +21,7 @@ from fernshale.core.crossing.checking import add_check, check_rows, drop_check, 
 from fernshale.core.crossing.findings import finding_of
 from fernshale.core.crossing.fleet import Followed, cross_all, cross_one
 from fernshale.core.crossing.ground import crossing_ground
-from fernshale.core.crossing.logbook import Rewind, preview_way, redo, undo, undo_back_to
+from fernshale.core.crossing.logbook import Rewind, edits_since, go_back_to, preview_way, redo, undo
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.members import member_states
 from fernshale.core.crossing.overview import Overview, look
@@ -265,21 +266,23 @@ def report(options: argparse.Namespace, token: CancelToken) -> int:
     return 0
 
 
-def _preview(crossing: Crossing, options: argparse.Namespace) -> int:
+def _preview(crossing: Crossing, options: argparse.Namespace, token: CancelToken) -> int:
     """What undoing a step, or several, or doing one again, would change: as a tree, then in full."""
     asked: dict[Rewind, int | None] = {"undo": options.undo, "redo": options.redo, "back to": options.back_to}
     found = next(((id, what) for what, id in asked.items() if id is not None), None)
     if found is None:
         raise MisuseError("--dry-run goes with --undo, --redo or --back-to")
     way, obstacles = preview_way(crossing, *found)
+    kept = edits_since(crossing, found[0], way, token) if found[1] == "back to" else ()
     if options.json:
         paths = [{"path": item.path, "what": describe(item)} for item in way.changes.changes]
-        print_json({"changes": paths, "in_the_way": obstacles, "exact": way.is_exact})
+        print_json({"changes": paths, "in_the_way": obstacles, "exact": way.is_exact, "edits_kept": list(kept)})
         return 1 if obstacles else 0
     for depth, path, change in tree_of(way.changes.changes):
         name = path.rpartition("/")[2]
         print(printable("    " * depth + (f"{name}  {describe(change)}" if change else f"{name}/")))
     print_lines(f"in the way: {line}" for line in obstacles)
+    print_lines(f"edited by hand since, stays so: {path}" for path in kept)
     before, after = sides_of(crossing.setup.project, crossing.store, way)
     for change in way.changes.files:
         print(printable(show_change(change, before, after)), end="")
@@ -289,14 +292,17 @@ def _preview(crossing: Crossing, options: argparse.Namespace) -> int:
 def logbook(options: argparse.Namespace, token: CancelToken) -> int:
     crossing = crossing_for(options)
     if options.dry_run:
-        return _preview(crossing, options)
+        return _preview(crossing, options, token)
     with crossing.acting():
         if options.undo is not None:
             undo(crossing, options.undo, no_progress, token)
         if options.redo is not None:
             redo(crossing, options.redo, no_progress, token)
         elif options.back_to is not None:
-            undo_back_to(crossing, options.back_to, no_progress, token)
+            went = go_back_to(crossing, options.back_to, no_progress, token)
+            to_stderr(f"{count(went.steps, 'step')} taken back")
+            for path in went.kept:
+                to_stderr(printable(f"edited by hand since, stays so: {path}"))
     entries = crossing.logbook()
     if options.json:
         print_json(

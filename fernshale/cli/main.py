@@ -189,7 +189,7 @@ def _parser() -> argparse.ArgumentParser:
     log.add_argument("--undo", metavar="ENTRY", type=int, help="undo this step")
     log.add_argument("--redo", metavar="ENTRY", type=int, help="do this step again that was undone")
     log.add_argument("--dry-run", action="store_true", help="only show what it would change")
-    log.add_argument("--back-to", metavar="ENTRY", type=int, help="undo this step and all later ones")
+    log.add_argument("--back-to", metavar="ENTRY", type=int, help="make the project as it was before this step")
     return parser
 
 

@@ -21,7 +21,7 @@ from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.keeping import forget_these
-from fernshale.core.crossing.logbook import redo, settle_interrupted, undo, write_step
+from fernshale.core.crossing.logbook import go_back_to, redo, settle_interrupted, undo, write_step
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.state import Crossing, Setup, begin
 from fernshale.core.snapshot import reading
@@ -101,6 +101,21 @@ def redo_step(world: World) -> None:
     redo(world.crossing, world.crossing.logbook()[-1].id, no_progress, _TOKEN)
 
 
+def apply_more(world: World) -> None:
+    """Two steps with an edit by hand between them."""
+    apply(world)
+    edit_outside(world)
+    draft = Draft(world.project)
+    draft.write("a.txt", b"one, changed again\n")
+    draft.write("new/other.txt", b"other\n")
+    write_step(world.crossing, Stage.BUILD, "another step", "", "", draft.change_set(), no_progress, _TOKEN)
+
+
+def go_back(world: World) -> None:
+    went = go_back_to(world.crossing, world.crossing.logbook()[0].id, no_progress, _TOKEN)
+    assert went.kept == ("outside.txt",)
+
+
 def restore_elsewhere(world: World) -> None:
     store = world.crossing.store
     restore(store, store.manifest(store.list()[0].id), world.folder / "back", (), no_progress, _TOKEN)
@@ -125,10 +140,19 @@ OPERATIONS: dict[str, tuple[Callable[[World], None] | None, Callable[[World], No
     "apply": (None, apply),
     "undo": (apply, undo_step),
     "redo": (apply_and_undo, redo_step),
+    "back": (apply_more, go_back),
     "take": (edit_outside, take),
     "take-in-two": (edit_much, take_in_two),
     "restore": (None, restore_elsewhere),
     "forget": (take_more, forget_second),
+}
+
+# The states of the logbook's entries before and after those that write a step.
+STATES = {
+    "apply": ([], ["done"]),
+    "undo": (["done"], ["undone"]),
+    "redo": (["undone"], ["done"]),
+    "back": (["done", "done"], ["undone", "undone", "done"]),
 }
 
 
@@ -202,9 +226,9 @@ def check(
     assert not crossing.journal.exists(), f"{where}: a journal is left"
     states = [entry.state for entry in crossing.logbook()]
     assert "pending" not in states, f"{where}: the logbook is not settled"
-    if name in ("apply", "undo", "redo"):
+    if name in STATES:
         is_after = now == ended
-        wanted = {"apply": ([], ["done"]), "undo": (["done"], ["undone"]), "redo": (["undone"], ["done"])}[name][is_after]
+        wanted = STATES[name][is_after]
         assert states == wanted, f"{where}: the logbook says {states}, the project {'after' if is_after else 'before'}"
     store = Store(world.folder / "home" / "store")
     verdict = store.verify()

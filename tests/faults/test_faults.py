@@ -21,7 +21,7 @@ def shim(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 # The process is killed at each call; of the refusals, which a kill mostly stands for, some are tried.
 @pytest.mark.parametrize(("mode", "step"), [("kill", 1), ("lose", 2), ("ENOSPC", 4), ("EIO", 7), ("EACCES", 11)])
-@pytest.mark.parametrize("operation", ["apply", "undo", "redo", "take", "restore", "forget"])
+@pytest.mark.parametrize("operation", ["apply", "undo", "redo", "back", "take", "restore", "forget"])
 def test_before_or_after_whatever_call_is_the_last(operation: str, mode: str, step: int, shim: Path, tmp_path: Path) -> None:
     step *= 4 if operation == "forget" else 1  # it has many calls, and much to look at after each
     _try(operation, mode, step, shim, tmp_path)

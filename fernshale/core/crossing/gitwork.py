@@ -182,7 +182,8 @@ def commit_steps(crossing: Crossing) -> None:
         if on != branch:
             raise CommandError(f"the project is on {on or 'no branch'}, not on {branch}; switch to it")
         commits = dict(crossing.fact(_COMMITS))
-        for entry in crossing.logbook():
+        # What went back to a point undid several steps at once: one commit, with its own message.
+        for entry in sorted(crossing.logbook(), key=lambda item: not item.is_return):
             state, _ = commits.get(str(entry.id), ["", ""])
             if entry.changes is None or entry.state not in ("done", "undone") or entry.state == state:
                 continue

@@ -3,25 +3,29 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Iterator, Sequence
-from dataclasses import replace
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from fernshale.core.base.errors import FernshaleError, MisuseError
-from fernshale.core.base.treepath import is_gits_own, on_disk, under
+from fernshale.core.base.treepath import TreePath, is_gits_own, on_disk, under
 from fernshale.core.base.words import count
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.change.apply import apply_changes, recover
 from fernshale.core.change.model import ChangeSet, changes_between
 from fernshale.core.crossing.gitwork import commit_steps
+from fernshale.core.crossing.history import BACK, REDO, UNDO, Write, reversal, writes_since
 from fernshale.core.crossing.matter import Decision, Stage
 from fernshale.core.crossing.state import UNSETTLED, Crossing, Entry
-from fernshale.core.crossing.wayback import WayBack, find_way_back
-from fernshale.core.snapshot.manifest import Manifest
+from fernshale.core.crossing.wayback import Obstacle, WayBack, find_way_back, find_way_through
+from fernshale.core.snapshot.manifest import EMPTY, Kind, Manifest
+from fernshale.core.snapshot.manifest import Entry as TreeEntry
 from fernshale.core.snapshot.store import UnknownSnapshot
 from fernshale.core.snapshot.walk import entry_at, scan_tree
 
 Rewind = Literal["undo", "redo", "back to"]
+# How many files a refusal or a reason names before it counts the rest.
+_MAX_SHOWN = 8
 
 
 class CannotUndo(FernshaleError):
@@ -52,7 +56,7 @@ def write_step(
     except FernshaleError:
         crossing.drop_entry(id)
         raise
-    crossing.mark_entry(id, "done")
+    crossing.finish_entry(id, is_forward=True)
     commit_steps(crossing)
     return id
 
@@ -112,10 +116,12 @@ def settle_interrupted(crossing: Crossing) -> str:
             continue
         wanted = entry.changes.inverse() if entry.state == "undoing" else entry.changes
         written = outcome == "finished" or (outcome == "" and _stands(crossing, wanted))
-        if entry.state == "pending" and not written:
+        if written:
+            crossing.finish_entry(entry.id, is_forward=entry.state != "undoing")
+        elif entry.state == "pending":
             crossing.drop_entry(entry.id)
         else:
-            crossing.mark_entry(entry.id, "done" if written == (entry.state != "undoing") else "undone")
+            crossing.mark_entry(entry.id, "done" if entry.state == "undoing" else "undone")
     return outcome
 
 
@@ -143,16 +149,13 @@ def redo(crossing: Crossing, id: int, progress: Progress, token: CancelToken) ->
 def _carry_out(
     crossing: Crossing, entry: Entry, way: WayBack, progress: Progress, token: CancelToken, *, is_undo: bool
 ) -> None:
-    meanwhile, after, word = ("undoing", "undone", "undo") if is_undo else ("redoing", "done", "redo")
     _refuse(crossing, entry, way)
     if way.is_exact:
-        _carry_over(crossing, entry, way.changes, meanwhile, after, token)
+        _write_entry_again(crossing, entry, way.changes, token, is_undo=is_undo)
     else:
         title = f"took back “{entry.title}”" if is_undo else f"did “{entry.title}” again"
-        about = f"{word} {entry.id}"
+        about = reversal(UNDO if is_undo else REDO, entry.id)
         write_step(crossing, entry.stage, f"{title}, beside later changes", "asked for", about, way.changes, progress, token)
-        crossing.mark_entry(entry.id, after)
-    _follow(crossing, entry, was_undone=is_undo)
     commit_steps(crossing)
 
 
@@ -173,49 +176,139 @@ def preview_redo(crossing: Crossing, id: int) -> WayBack:
     return find_way_back(crossing.setup.project, crossing.store, entry.changes)
 
 
-def preview_undo_back_to(crossing: Crossing, id: int) -> WayBack:
-    """What undoing a step and every later one would change now, all in all. Raises CannotUndo where there is none."""
-    steps = steps_back_to(crossing, id)
-    if not steps:
-        raise CannotUndo(f"no step from entry {id} on wrote anything that could be undone")
-    whole = ChangeSet.joined(entry.changes for entry in reversed(steps) if entry.changes is not None)
-    return find_way_back(crossing.setup.project, crossing.store, whole.inverse())
-
-
 def preview_way(crossing: Crossing, id: int, what: Rewind) -> tuple[WayBack, list[str]]:
-    """What it would change to undo a step, to do it again, or to undo it and every later one; and in words what stands in the
-    way. Raises CannotUndo where there is nothing to be done."""
+    """What it would change to undo a step, to do it again, or to go back to before it; and in words what stands in the way.
+
+    Raises CannotUndo where there is nothing to be done.
+    """
     if what == "back to":
-        # What lies behind the last step that is undone can stand in the way, the steps themselves do not.
-        return (way := preview_undo_back_to(crossing, id)), obstacles_in_words(crossing, steps_back_to(crossing, id)[0].id, way)
+        return (way := preview_back_to(crossing, id)), [_by_hand(item) for item in way.obstacles]
     way = preview_undo(crossing, id) if what == "undo" else preview_redo(crossing, id)
     return way, obstacles_in_words(crossing, id, way)
 
 
-def steps_back_to(crossing: Crossing, id: int) -> list[Entry]:
-    """The steps from entry `id` on that can be undone, the latest first."""
-    return [entry for entry in reversed(crossing.logbook()) if entry.id >= id and entry.can_undo]
+def preview_back_to(crossing: Crossing, id: int) -> WayBack:
+    """What going back to before entry `id` would change now; empty when the project is as it was then.
+
+    What stands in the way is an edit made by hand: every step since then is taken back. Raises MisuseError, StoreError.
+    """
+    _entry(crossing, id)
+    changes = {entry.id: entry.changes for entry in crossing.logbook() if entry.changes is not None}
+    steps = (
+        changes[write.entry].inverse() if write.is_forward else changes[write.entry]
+        for write in reversed(_writes_since(crossing, id))
+    )
+    return find_way_through(crossing.setup.project, crossing.store, steps)
+
+
+def steps_since(crossing: Crossing, id: int) -> int:
+    """How many steps going back to before entry `id` takes back."""
+    return len(_writes_since(crossing, id))
+
+
+def _writes_since(crossing: Crossing, id: int) -> tuple[Write, ...]:
+    subjects = {entry.id: entry.about for entry in crossing.logbook()}
+    return writes_since(crossing.writes(), subjects, id)
+
+
+@dataclass(frozen=True, slots=True)
+class WentBack:
+    """What going back did: how many steps it took back, and the files in which edits made by hand since then stayed."""
+
+    steps: int
+    kept: tuple[TreePath, ...]
+
+
+def go_back_to(crossing: Crossing, id: int, progress: Progress, token: CancelToken) -> WentBack:
+    """Make the project as it was before entry `id`, but for edits made by hand since, in one step; nothing where it is so.
+
+    All or nothing. Raises CannotUndo with the edits that stand in the way, MisuseError, StoreError, Cancelled.
+    """
+    settle_interrupted(crossing)
+    entry, steps = _entry(crossing, id), steps_since(crossing, id)
+    way = preview_back_to(crossing, id)
+    if way.obstacles:
+        raise CannotUndo(
+            _several(f"going back to before “{entry.title}” is not possible; nothing was changed", map(_by_hand, way.obstacles)),
+            "Put these files back as the last step left them, or save your edits elsewhere, and try again.",
+        )
+    progress("comparing with the project of then", 0, 0)
+    kept = edits_since(crossing, id, way, token)
+    if steps:
+        why = _several("asked for; edits made by hand stayed in", kept) if kept else "asked for"
+        title = f"went back to before “{entry.title}”, {count(steps, 'step')}"
+        write_step(crossing, entry.stage, title, why, reversal(BACK, id), way.changes, progress, token)
+    _return_to_leg_of(crossing, id)
+    progress("undone", 1, 1)
+    return WentBack(steps, kept)
+
+
+def edits_since(crossing: Crossing, id: int, way: WayBack, token: CancelToken) -> tuple[TreePath, ...]:
+    """The files that will not be as they were before entry `id` once `way` is carried out: those edited by hand since.
+
+    Edits from before the first step since then are not told from the project of then, which nobody saw; where its snapshot was
+    deleted, only files that steps wrote are compared. Raises StoreError, Cancelled.
+    """
+    then, undone = _point(crossing, id)
+    now = scan_tree(crossing.setup.project, then or EMPTY, no_progress, token)
+    then = then or now
+    coming = {item.path: item.after for item in way.changes.changes}
+    paths = {*coming, *undone, *(item.path for item in _changes(then, now).changes)}
+
+    def differs(path: TreePath) -> bool:
+        before = undone[path] if path in undone else then.entries.get(path)
+        after = coming[path] if path in coming else now.entries.get(path)
+        return before != after and any(side is not None and side.kind is not Kind.FOLDER for side in (before, after))
+
+    return tuple(sorted(path for path in paths if differs(path)))
+
+
+def _point(crossing: Crossing, id: int) -> tuple[Manifest | None, dict[TreePath, TreeEntry | None]]:
+    """The project before entry `id`: the next snapshot there is, and what was written between the two, as it was before."""
+    entries = {entry.id: entry for entry in crossing.logbook()}
+    undone: dict[TreePath, TreeEntry | None] = {}
+    for write in crossing.writes():
+        entry = entries[write.entry]
+        if write.latest < id or entry.changes is None:
+            continue
+        if write.is_forward and entry.id >= id:  # an entry's first write, before which its snapshot was taken
+            with contextlib.suppress(UnknownSnapshot):
+                return crossing.store.manifest(entry.snapshot), undone
+        changes = entry.changes if write.is_forward else entry.changes.inverse()
+        for item in changes.changes:
+            undone.setdefault(item.path, item.before)
+    return None, undone
 
 
 def obstacles_in_words(crossing: Crossing, id: int, way: WayBack) -> list[str]:
-    """Of each obstacle: the path, what stands in the way, and which steps put it there."""
+    """Of each obstacle: the path, what stands in the way, and who put it there: later steps, or somebody by hand."""
     lines = []
+    entries = {entry.id: entry for entry in crossing.logbook()}
     for obstacle in way.obstacles:
-        later = [
-            item.title
-            for item in crossing.logbook()
-            if item.id > id and item.can_undo and _touches(item, obstacle.path)
-        ]
-        by = "by " + ", ".join(f"“{title}”" for title in later) if later else "outside Fernshale"
-        lines.append(f"{obstacle.path}: {obstacle.what} ({by})")
+        later, is_edited = _changed_since(crossing, entries, id, obstacle.path)
+        by = [f"by {', '.join(f'“{title}”' for title in later)}"] if later else []
+        if is_edited or not later:
+            by.append("outside Fernshale")
+        lines.append(f"{obstacle.path}: {obstacle.what} ({' and '.join(by)})")
     return lines
 
 
-def _follow(crossing: Crossing, entry: Entry, *, was_undone: bool) -> None:
-    """A step that took another one back, or did it again, was undone or done again: so the other one changes too."""
-    what, _, id = entry.about.partition(" ")
-    if what in ("undo", "redo") and id.isdigit():
-        crossing.mark_entry(int(id), "done" if was_undone == (what == "undo") else "undone")
+def _changed_since(crossing: Crossing, entries: Mapping[int, Entry], id: int, path: TreePath) -> tuple[list[str], bool]:
+    """The titles of later steps that changed a file, and whether it was also edited by hand between or after them."""
+    left = next((item.after for item in (entries[id].changes or ChangeSet(())).changes if item.path == path), None)
+    titles: list[str] = []
+    is_edited = False
+    for write in crossing.writes():
+        entry = entries[write.entry]
+        change = next((item for item in (entry.changes or ChangeSet(())).changes if item.path == path), None)
+        if write.entry <= id or change is None:
+            continue
+        before, after = (change.before, change.after) if write.is_forward else (change.after, change.before)
+        is_edited |= before != left
+        left = after
+        if entry.can_undo and entry.title not in titles:
+            titles.append(entry.title)
+    return titles, is_edited or entry_at(on_disk(crossing.setup.project, path)) != left
 
 
 def _undoable(crossing: Crossing, id: int) -> Entry:
@@ -228,14 +321,23 @@ def _undoable(crossing: Crossing, id: int) -> Entry:
 def _refuse(crossing: Crossing, entry: Entry, way: WayBack) -> None:
     if way.obstacles:
         lines = obstacles_in_words(crossing, entry.id, way)
-        more = f"\nand {len(lines) - 8} more" if len(lines) > 8 else ""
-        words = "\n".join(lines[:8])
         raise CannotUndo(
-            f"“{entry.title}” cannot be carried over; nothing was changed:\n{words}{more}",
+            _several(f"“{entry.title}” cannot be carried over; nothing was changed", lines),
             "Undo those steps first, or take the lines back by hand.",
         )
     if way.changes.is_empty:
         raise CannotUndo(f"nothing of “{entry.title}” is left to change")
+
+
+def _several(head: str, lines: Iterable[str]) -> str:
+    """A heading with the first lines below it, and how many more there are."""
+    lines = list(lines)
+    more = [f"and {len(lines) - _MAX_SHOWN} more"] if len(lines) > _MAX_SHOWN else []
+    return "\n".join((f"{head}:", *lines[:_MAX_SHOWN], *more))
+
+
+def _by_hand(obstacle: Obstacle) -> str:
+    return f"{obstacle.path}: {obstacle.what} (outside Fernshale)"
 
 
 def _entry(crossing: Crossing, id: int) -> Entry:
@@ -245,26 +347,17 @@ def _entry(crossing: Crossing, id: int) -> Entry:
     return entry
 
 
-def _carry_over(
-    crossing: Crossing, entry: Entry, changes: ChangeSet, meanwhile: str, after: str, token: CancelToken
+def _write_entry_again(
+    crossing: Crossing, entry: Entry, changes: ChangeSet, token: CancelToken, *, is_undo: bool
 ) -> None:
     """Apply `changes` of an entry; its state says what is going on, so that a kill in between can be settled."""
-    crossing.mark_entry(entry.id, meanwhile)
+    crossing.mark_entry(entry.id, "undoing" if is_undo else "redoing")
     try:
         apply_changes(crossing.setup.project, changes, crossing.store, crossing.journal, token)
     except FernshaleError:
         crossing.mark_entry(entry.id, entry.state)
         raise
-    crossing.mark_entry(entry.id, after)
-
-
-def undo_back_to(crossing: Crossing, id: int, progress: Progress, token: CancelToken) -> int:
-    """Undo entry `id` and every later step, the latest first; how many."""
-    steps = steps_back_to(crossing, id)
-    for number, entry in enumerate(steps):
-        progress(f"undoing {entry.title}", number, len(steps))
-        undo(crossing, entry.id, progress, token)
-    return len(steps)
+    crossing.finish_entry(entry.id, is_forward=not is_undo)
 
 
 def leg_mark(leg: int) -> str:
@@ -292,10 +385,6 @@ def _return_to_leg_of(crossing: Crossing, entry: int) -> None:
 def _stands(crossing: Crossing, changes: ChangeSet) -> bool:
     root = crossing.setup.project
     return all(entry_at(on_disk(root, change.path)) == change.after for change in changes.changes)
-
-
-def _touches(entry: Entry, path: str) -> bool:
-    return entry.changes is not None and any(change.path == path for change in entry.changes.changes)
 
 
 def restore_snapshot(

@@ -2,7 +2,8 @@
 
     HOME/crossings/ID/
       crossing.sqlite    set-up, facts, decisions, logbook (SQLite in WAL mode: a kill loses at most the last transaction)
-                         what a step carries out is kept apart (`carried`) and counts among the decisions once it is done
+                         what a step carries out is kept apart (`carried`) and counts among the decisions once it is done;
+                         `writes` has every write of the project in order, see `history`
       journal.json       only while a change set is being written
       lock               held (flock) by whoever acts
       logs/ build/ out/  logs of commands, and the folders that builds and runs write into
@@ -27,6 +28,7 @@ from fernshale.core.base.disk import sweep
 from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
 from fernshale.core.base.lock import Held, locked
 from fernshale.core.change.model import ChangeSet
+from fernshale.core.crossing.history import BACK, REDO, UNDO, Write, done_after, read_reversal
 from fernshale.core.crossing.matter import Decision, Stage
 from fernshale.core.snapshot.store import Store, home
 
@@ -40,6 +42,11 @@ CREATE INDEX IF NOT EXISTS carried_by ON carried (entry);
 CREATE TABLE IF NOT EXISTS logbook (
     id INTEGER PRIMARY KEY AUTOINCREMENT, time REAL NOT NULL, stage TEXT NOT NULL, title TEXT NOT NULL,
     why TEXT NOT NULL, about TEXT NOT NULL, snapshot TEXT NOT NULL, changes TEXT, state TEXT NOT NULL);
+"""
+# Kept apart, because a crossing of before this table was kept gets its rows from the logbook.
+_WRITES = """
+CREATE TABLE writes (
+    id INTEGER PRIMARY KEY AUTOINCREMENT, entry INTEGER NOT NULL, is_forward INTEGER NOT NULL, latest INTEGER NOT NULL)
 """
 
 
@@ -125,6 +132,18 @@ class Entry:
     def can_redo(self) -> bool:
         return self.state == "undone" and self.changes is not None
 
+    @property
+    def is_undo(self) -> bool:
+        """Whether it took another step back, or did it again, as a step of its own."""
+        verb, _ = read_reversal(self.about) or ("", 0)
+        return verb in (UNDO, REDO)
+
+    @property
+    def is_return(self) -> bool:
+        """Whether it took all steps since a point back."""
+        verb, _ = read_reversal(self.about) or ("", 0)
+        return verb == BACK
+
 
 _DECIDE = "INSERT OR REPLACE INTO {} VALUES (?, ?, ?, ?, ?, ?, ?, ?)"
 
@@ -142,6 +161,7 @@ class Crossing:
         self.journal = folder / "journal.json"
         with self._database() as database:
             database.executescript(_SCHEMA)
+            _ensure_writes(database)
         self.setup = self._read_setup()
 
     # -- facts
@@ -231,17 +251,28 @@ class Crossing:
             )
             id = int(cursor.lastrowid or 0)
             database.executemany(_DECIDE.format("carried"), [_decision_row(item, id) for item in decided])
+            if changes is not None and state == "done":
+                _add_write(database, id, is_forward=True)
             return id
 
     def mark_entry(self, id: int, state: str) -> None:
-        """Set the state of an entry; of one that is undone the decisions carried out in it are withdrawn, until it is done
-        again."""
+        """Set the state of an entry while its change set is being written, or back when nothing was written."""
         with self._database() as database:
             database.execute("UPDATE logbook SET state = ? WHERE id = ?", (state, id))
-            if state == "undone":
-                database.execute("DELETE FROM decisions WHERE entry = ?", (id,))
-            elif state == "done":
-                database.execute("INSERT OR REPLACE INTO decisions SELECT * FROM carried WHERE entry = ?", (id,))
+
+    def finish_entry(self, id: int, *, is_forward: bool) -> None:
+        """Record that the changes of an entry were written (`is_forward`) or taken back, and which entries count now.
+
+        The decisions of an entry that is undone are withdrawn until it is done again.
+        """
+        with self._database() as database:
+            _add_write(database, id, is_forward=is_forward)
+            _set_states(database)
+
+    def writes(self) -> tuple[Write, ...]:
+        """Every write of the project by this crossing, oldest first."""
+        with self._database() as database:
+            return _read_writes(database)
 
     @property
     def is_settled(self) -> bool:
@@ -312,6 +343,7 @@ def begin(setup: Setup) -> Crossing:
     folder.mkdir(parents=True, exist_ok=True)
     with contextlib.closing(sqlite3.connect(folder / "crossing.sqlite")) as database, database:
         database.executescript(_SCHEMA)
+        _ensure_writes(database)
         database.execute("INSERT INTO facts VALUES ('setup', ?)", (json.dumps(setup.to_json()),))
     return Crossing(folder)
 
@@ -349,6 +381,52 @@ def _folder_of(project: Path) -> Path:
     path = os.fsencode(project.resolve())
     name = "".join(letter if letter.isalnum() else "-" for letter in project.resolve().name)[:40]
     return home() / "crossings" / f"{name}-{hashlib.sha256(path).hexdigest()[:10]}"
+
+
+def _ensure_writes(database: sqlite3.Connection) -> None:
+    """Make the table of writes where a crossing has none yet, with what its logbook says of them."""
+    has_writes = "SELECT 1 FROM sqlite_master WHERE name = 'writes'"
+    if database.execute(has_writes).fetchone():
+        return
+    database.execute("BEGIN IMMEDIATE")
+    if database.execute(has_writes).fetchone():  # another process was faster
+        return
+    database.execute(_WRITES)
+    rows = database.execute("SELECT id, about, state FROM logbook WHERE changes IS NOT NULL ORDER BY id").fetchall()
+    for id, _, _ in rows:
+        database.execute("INSERT INTO writes (entry, is_forward, latest) VALUES (?, 1, ?)", (id, id))
+    done = done_after(_read_writes(database), {id: about for id, about, _ in rows})
+    for id, _, state in reversed(rows):
+        if state == "undone" and id in done:
+            _add_write(database, id, is_forward=False)
+
+
+def _add_write(database: sqlite3.Connection, entry: int, *, is_forward: bool) -> None:
+    database.execute(
+        "INSERT INTO writes (entry, is_forward, latest) SELECT ?, ?, MAX(id) FROM logbook", (entry, is_forward)
+    )
+
+
+def _read_writes(database: sqlite3.Connection) -> tuple[Write, ...]:
+    rows = database.execute("SELECT entry, is_forward, latest FROM writes ORDER BY id").fetchall()
+    return tuple(Write(entry, bool(is_forward), latest) for entry, is_forward, latest in rows)
+
+
+def _set_states(database: sqlite3.Connection) -> None:
+    """Mark each entry that wrote as done or undone, and have its decisions count accordingly."""
+    rows = database.execute("SELECT id, about, state FROM logbook WHERE changes IS NOT NULL").fetchall()
+    writes = _read_writes(database)
+    done = done_after(writes, {id: about for id, about, _ in rows})
+    written = {write.entry for write in writes}
+    for id, _, state in rows:
+        wanted = "done" if id in done else "undone"
+        if id not in written or state == wanted:
+            continue
+        database.execute("UPDATE logbook SET state = ? WHERE id = ?", (wanted, id))
+        if wanted == "undone":
+            database.execute("DELETE FROM decisions WHERE entry = ?", (id,))
+        else:
+            database.execute("INSERT OR REPLACE INTO decisions SELECT * FROM carried WHERE entry = ?", (id,))
 
 
 def _entry(row: tuple[Any, ...]) -> Entry:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -55,41 +55,95 @@ def find_way_back(root: Path, store: Store, wanted: ChangeSet) -> WayBack:
     A file that was changed since is merged: base is what the step left, the two sides are what stands there now and what is
     to come back. So edits of other lines stay, and edits of the same lines are obstacles.
     """
-    found: list[FileChange] = []
-    contents: dict[str, bytes] = {}
-    obstacles: list[Obstacle] = []
+    return find_way_through(root, store, (wanted,))
+
+
+def find_way_through(root: Path, store: Store, steps: Iterable[ChangeSet]) -> WayBack:
+    """As `find_way_back` for several change sets, carried out one after the other, as one. Raises StoreError, OSError.
+
+    Each is merged with what the ones before it leave, so an edit made by hand between two steps stays as well.
+    """
+    tree = _Tree(root, store)
+    obstacles: dict[TreePath, Obstacle] = {}
     is_exact = True
-    gone = {item.path for item in wanted.changes if item.after is None}
+    for wanted in steps:
+        is_exact &= _carry_back(tree, wanted, obstacles)
+    return WayBack(tree.change_set(), tuple(obstacles.values()), is_exact)
+
+
+class _Tree:
+    """The project as it will be: changes that nothing has written yet, over the files on disk."""
+
+    def __init__(self, root: Path, store: Store) -> None:
+        self.root, self.store = root, store
+        self.contents: dict[str, bytes] = {}
+        self._after: dict[TreePath, Entry | None] = {}
+
+    def entry(self, path: TreePath) -> Entry | None:
+        return self._after[path] if path in self._after else entry_at(on_disk(self.root, path))
+
+    def read(self, path: TreePath) -> bytes:
+        """The content of the file at `path`. Raises StoreError, OSError."""
+        entry = self._after.get(path)
+        if entry is None:
+            return on_disk(self.root, path).read_bytes()
+        return self.contents[entry.content] if entry.content in self.contents else self.store.get(entry.content)
+
+    def put(self, changes: Iterable[FileChange]) -> None:
+        self._after.update((item.path, item.after) for item in changes)
+
+    def is_emptied(self, folder: TreePath, going: set[TreePath]) -> bool:
+        """Whether nothing is left in a folder once the paths in `going` are removed."""
+        try:
+            names = {TreePath(f"{folder}/{name}") for name in os.listdir(on_disk(self.root, folder))}
+        except (FileNotFoundError, NotADirectoryError):
+            names = set()
+        names |= {path for path in self._after if path.rpartition("/")[0] == folder}
+        return all(path in going or self.entry(path) is None for path in names)
+
+    def change_set(self) -> ChangeSet:
+        pairs = ((path, entry_at(on_disk(self.root, path)), after) for path, after in sorted(self._after.items()))
+        changes = tuple(FileChange(path, before, after) for path, before, after in pairs if before != after)
+        written = {item.after.content for item in changes if item.after is not None}
+        return ChangeSet(changes, {digest: data for digest, data in self.contents.items() if digest in written})
+
+
+def _carry_back(tree: _Tree, wanted: ChangeSet, obstacles: dict[TreePath, Obstacle]) -> bool:
+    """Put into `tree` what brings each path of `wanted` from before to after; whether it does just that."""
+    found: list[FileChange] = []
+    is_exact = True
+    going = {item.path for item in wanted.changes if item.after is None}
     for item in wanted.changes:
-        now = entry_at(on_disk(root, item.path))
+        now = tree.entry(item.path)
         if now == item.before:
             found.append(item)
             continue
         is_exact = False
         if now == item.after:
             continue
-        merged = _beside(root, store, item, now)
+        merged = _beside(tree, item, now)
         if isinstance(merged, str):
-            obstacles.append(Obstacle(item.path, merged))
+            obstacles.setdefault(item.path, Obstacle(item.path, merged))
         elif merged is not None:
             after, data = merged
             if data is not None:
-                contents[after.content] = data
+                tree.contents[after.content] = data
             found.append(FileChange(item.path, now, after))
     # A folder in which something else has come to lie stays; one of them makes the way another one.
-    kept = [item for item in found if _is_folder_going(item) and not _is_emptied(root, item.path, gone)]
-    changes = tuple(item for item in found if item not in kept and item.before != item.after)
-    return WayBack(ChangeSet(changes, contents), tuple(obstacles), is_exact and not kept)
+    kept = [item for item in found if _is_folder_going(item) and not tree.is_emptied(item.path, going)]
+    tree.put(item for item in found if item not in kept and item.before != item.after)
+    return is_exact and not kept
 
 
-def _beside(root: Path, store: Store, item: FileChange, now: Entry | None) -> tuple[Entry, bytes | None] | str | None:
+def _beside(tree: _Tree, item: FileChange, now: Entry | None) -> tuple[Entry, bytes | None] | str | None:
     """What a file becomes when only the step's own lines are brought back, with its content unless the store has that.
 
     None when nothing of it is left to bring back; or why it cannot be, in words.
     """
     before, after = item.before, item.after
     if before is None or before.kind is Kind.FOLDER:
-        return None if after is None or after.kind is Kind.FOLDER else "something else stands there now"
+        nothing_to_do = after is None or (after.kind is Kind.FOLDER and (now is None or now.kind is Kind.FOLDER))
+        return None if nothing_to_do else "something else stands there now"
     if now is None:
         return "gone since"
     if after is None:
@@ -99,10 +153,10 @@ def _beside(root: Path, store: Store, item: FileChange, now: Entry | None) -> tu
     mode = after.mode if now.mode == before.mode else now.mode
     if now.content == before.content:
         return Entry(Kind.FILE, mode, after.content, after.size, attributes=now.attributes), None
-    here = on_disk(root, item.path).read_bytes()
+    here = tree.read(item.path)
     if after.content == before.content:
         return Entry(Kind.FILE, mode, now.content, now.size, attributes=now.attributes), here
-    base, mine, back = (read_text(data) for data in (store.get(before.content), here, store.get(after.content)))
+    base, mine, back = (read_text(data) for data in (tree.store.get(before.content), here, tree.store.get(after.content)))
     if base is None or mine is None or back is None:
         return "changed since, and not text"
     lines, merged = _merged(base, mine, back)
@@ -129,8 +183,3 @@ def _lines(span: tuple[int, int]) -> str:
 
 def _is_folder_going(item: FileChange) -> bool:
     return item.before is not None and item.before.kind is Kind.FOLDER and item.after is None
-
-
-def _is_emptied(root: Path, folder: TreePath, gone: set[TreePath]) -> bool:
-    names: Sequence[str] = os.listdir(on_disk(root, folder))
-    return all(f"{folder}/{name}" in gone for name in names)

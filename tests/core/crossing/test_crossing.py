@@ -14,12 +14,12 @@ from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.auto import cross
 from fernshale.core.crossing.logbook import (
     CannotUndo,
-    preview_undo_back_to,
+    go_back_to,
+    preview_back_to,
     redo,
     restore_snapshot,
     settle_interrupted,
     undo,
-    undo_back_to,
     write_step,
 )
 from fernshale.core.crossing.matter import STAGES, Decision, Stage, State
@@ -71,16 +71,15 @@ def test_whole_crossing_and_back_to_identical_bytes(tree: Tree, token: CancelTok
     data = report_data(overview, crossing)
     assert data["done"] and data["ledgers"]["snuffer"]["carried"] == 1 and data["left"] == []
     assert "1 = 1 carried + 0 already there" in report_markdown(report_data(overview, crossing))
-    preview = preview_undo_back_to(crossing, 1)
+    preview = preview_back_to(crossing, 1)
     expected = {item.path: item.after.content if item.after else None for item in preview.changes.files}
     assert preview.is_exact and {"candle.ini", "game.py"} <= set(expected)
-    count = undo_back_to(crossing, 1, no_progress, token)
-    assert listing(wick.project) == before and count >= 3
+    went = go_back_to(crossing, 1, no_progress, token)
+    assert listing(wick.project) == before and went.steps >= 3 and not went.kept
     for path, content in expected.items():
         place = wick.project / path
         assert (digest_of(place.read_bytes()) if place.exists() else None) == content
-    with pytest.raises(CannotUndo):
-        preview_undo_back_to(crossing, 1)
+    assert preview_back_to(crossing, 1).changes.is_empty
     assert _look(crossing).states[Stage.PLUGINS] is State.IN_HAND or _look(crossing).matters
 
 

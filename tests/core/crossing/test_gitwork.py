@@ -12,7 +12,15 @@ from fernshale.core.base.errors import CommandError
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.gitwork import KEY, commit_of, find_work_tree
-from fernshale.core.crossing.logbook import ensure_snapshot, redo, restore_snapshot, undo, watching, write_step
+from fernshale.core.crossing.logbook import (
+    ensure_snapshot,
+    go_back_to,
+    redo,
+    restore_snapshot,
+    undo,
+    watching,
+    write_step,
+)
 from fernshale.core.crossing.matter import Decision, Matter, Stage
 from fernshale.core.crossing.overview import has_changed, look
 from fernshale.core.crossing.settle import Taken, settle
@@ -115,6 +123,8 @@ def test_each_step_is_a_commit_on_a_branch_of_its_own(tree: Tree, token: CancelT
     start = crossing.fact("start")
     restore_snapshot(crossing, start, (), no_progress, token)
     assert not (project / "made.txt").exists() and _subjects(project)[0].startswith("Survey: restored")
+    go_back_to(crossing, first, no_progress, token)
+    assert "went back to before “first”" in _subjects(project)[0] and "went back" not in _subjects(project)[1]
     assert _git(project, "fsck", "--no-dangling") == ""
 
 

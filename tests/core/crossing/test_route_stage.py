@@ -16,7 +16,7 @@ from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.auto import cross
 from fernshale.core.crossing.ground import read_ground
-from fernshale.core.crossing.logbook import CannotUndo, redo, undo_back_to
+from fernshale.core.crossing.logbook import CannotUndo, go_back_to, redo
 from fernshale.core.crossing.origins import find_origins
 from fernshale.core.crossing.overview import Overview, begin_crossing, look
 from fernshale.core.crossing.settle import Recorded, Taken, settle
@@ -131,7 +131,7 @@ def test_leg_by_leg_each_with_its_own_rounds_and_back_to_the_start(tree: Tree, t
     assert any("leg 2 begins: 2.0 → 3.0" in title for title in titles)
     assert sum(title.startswith("round 1 ") for title in titles) == 2
     assert {view.plugin.id for view in overview.plugins.plugins if view.ledger} == {"snuffer"}
-    undo_back_to(crossing, 1, no_progress, token)
+    go_back_to(crossing, 1, no_progress, token)
     assert listing(wick.project) == before and crossing.setup.leg == 0
     assert _look(crossing).setup.to == "2.0"
     # The way again: nothing of the first time passes for what is so now, and steps of the other leg are not done again.
@@ -348,7 +348,7 @@ def test_what_is_there_twice_is_removed_by_a_step_that_can_be_undone(tree: Tree)
     assert [item for item in _look(crossing).survey.matters if item.key == matter.key]
     shutil.rmtree(wick.project / "old")
     assert crossing.decisions()[matter.key].choice == "remove old/libwax.a"
-    undo_back_to(crossing, 1, no_progress, CancelToken())
+    go_back_to(crossing, 1, no_progress, CancelToken())
     assert listing(wick.project) == before and matter.key not in crossing.decisions()
     redo(crossing, next(entry.id for entry in crossing.logbook() if entry.can_redo), no_progress, CancelToken())
     assert crossing.decisions()[matter.key].choice == "remove old/libwax.a"

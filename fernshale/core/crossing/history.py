@@ -1,0 +1,87 @@
+"""The order in which steps were written, taken back and written again; which of them count after each.
+
+A logbook entry says whether its step counts now. Going back to a point also needs the order of all writes: a step from
+before that point may have been undone after it. Each write of the project is one `Write`, oldest first.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+UNDO, REDO, BACK = "undo", "redo", "back"
+
+
+@dataclass(frozen=True, slots=True)
+class Write:
+    """One write of the project: the changes of logbook entry `entry`, or with `is_forward` False their inverse.
+
+    `latest` is the newest entry of the logbook at that time, which places an undo between two entries.
+    """
+
+    entry: int
+    is_forward: bool
+    latest: int
+
+    def cancels(self, other: Write) -> bool:
+        """Whether this takes back just what `other` did."""
+        return self.entry == other.entry and self.is_forward is not other.is_forward
+
+
+def reversal(verb: str, entry: int) -> str:
+    """The `about` of an entry that undoes another one, does it again, or goes back to before it."""
+    return f"{verb} {entry}"
+
+
+def read_reversal(about: str) -> tuple[str, int] | None:
+    """The verb and the entry of `reversal`; None for any other subject."""
+    verb, _, id = about.partition(" ")
+    return (verb, int(id)) if verb in (UNDO, REDO, BACK) and id.isascii() and id.isdigit() else None
+
+
+def done_after(writes: Sequence[Write], subjects: Mapping[int, str]) -> frozenset[int]:
+    """The entries whose steps count after all `writes`. `subjects` gives the `about` of each entry."""
+    done: set[int] = set()
+    before: list[frozenset[int]] = []
+
+    def count(entry: int, *, is_done: bool) -> None:
+        verb, target = read_reversal(subjects.get(entry, "")) or ("", 0)
+        if verb == BACK:
+            point = before[_first_from(writes, target if is_done else entry, len(before) - 1)]
+            done.intersection_update(item for item in tuple(done) if item > entry)
+            done.update(point)
+        elif verb:
+            count(target, is_done=(verb == REDO) == is_done)
+        (done.add if is_done else done.discard)(entry)
+
+    for write in writes:
+        before.append(frozenset(done))
+        count(write.entry, is_done=write.is_forward)
+    return frozenset(done)
+
+
+def writes_since(writes: Sequence[Write], subjects: Mapping[int, str], point: int) -> tuple[Write, ...]:
+    """The writes to take back, oldest first, so that the project is as it was before entry `point`.
+
+    Writes that cancel out are left out: a step that was undone right after it, and all that an earlier return to a point
+    within this span took back.
+    """
+    start = _first_from(writes, point, len(writes))
+    kept: list[Write] = []
+    kept_before: list[tuple[Write, ...]] = []
+    for write in writes[start:]:
+        kept_before.append(tuple(kept))
+        verb, target = read_reversal(subjects[write.entry]) or ("", 0)
+        at = start + len(kept_before) - 1
+        if verb == BACK and write.is_forward and (first := _first_from(writes, target, at)) >= start:
+            kept = list(kept_before[first - start])
+        elif kept and write.cancels(kept[-1]):
+            kept.pop()
+        else:
+            kept.append(write)
+    return tuple(kept)
+
+
+def _first_from(writes: Sequence[Write], point: int, end: int) -> int:
+    """The index of the first write since entry `point` was made, `end` where there is none before that."""
+    return next((at for at in range(end) if writes[at].latest >= point), end)
