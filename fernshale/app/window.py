@@ -32,7 +32,7 @@ from fernshale.app.carry import CarryDialog, choose_content
 from fernshale.app.dialogs import ask_trust, choose_editor, show_error
 from fernshale.app.editor import open_in_editor
 from fernshale.app.jobs import ProgressNote
-from fernshale.app.pages.base import Page, file_and_line
+from fernshale.app.pages.base import Page, file_and_line, take_option
 from fernshale.app.pages.build import BuildPage
 from fernshale.app.pages.engine import EnginePage
 from fernshale.app.pages.links import LinksPage
@@ -412,7 +412,7 @@ class MainWindow(QMainWindow):
             return
         menu = QMenu(self)
         for way in matter.proposals:
-            menu.addAction(way.title, lambda way=way: self.session.take(matter.key, way.id, matter.title))
+            menu.addAction(way.title, lambda way=way: take_option(self, self.session, matter, way))
         if matter.place:
             path, line = file_and_line(matter.place)
             menu.addAction("Open in your editor", lambda: self._open_editor(path, line))
@@ -474,7 +474,7 @@ class MainWindow(QMainWindow):
             actions.append(Action(f"Put back: {debt.title}", "Build", "", act))
         for matter in overview.matters:
             for way in matter.proposals:
-                act = lambda matter=matter, way=way: self.session.take(matter.key, way.id, matter.title)  # noqa: E731
+                act = lambda matter=matter, way=way: take_option(self, self.session, matter, way)  # noqa: E731
                 actions.append(Action(f"{way.title}: {matter.title}", matter.stage.value, "", act))
         return tuple(actions)
 

@@ -145,7 +145,7 @@ def decide(options: argparse.Namespace, token: CancelToken) -> int:
         if matter is not None and options.take not in ways:
             raise MisuseError(f"{options.take!r} does not settle {options.key}; what does: {', '.join(ways)}")
         words = in_words(matter, options.take) if matter is not None else ""
-        taken = Taken(options.key, options.take, "you", options.why, words=words)
+        taken = Taken(options.key, options.take, "you", options.why, options.text, words)
         settle(crossing, taken, to_stderr, no_progress, token)
     overview = look(crossing, no_progress, token)
     if options.json:

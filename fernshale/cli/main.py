@@ -178,6 +178,7 @@ def _parser() -> argparse.ArgumentParser:
     decide.add_argument("key", metavar="KEY", help="as `cross` lists it with --json")
     decide.add_argument("take", metavar="WAY", nargs="?", default="", help="one of its ways")
     decide.add_argument("--why", metavar="TEXT", default="")
+    decide.add_argument("--text", metavar="TEXT", default="", help="what an option asks for, as the command to run")
     decide.add_argument("--withdraw", action="store_true", help="take a decision back that was not carried out yet")
     report = on_project("report", ("cross", "report"), "what was done and what is left")
     report.add_argument("--rules", metavar="FILE", help="write the rules learned on this crossing, for others")

@@ -6,12 +6,12 @@ from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QInputDialog, QPushButton, QVBoxLayout, QWidget
 
 from fernshale.app.session import Session
 from fernshale.app.widgets.basics import FindingLabel
 from fernshale.core.crossing.findings import finding_of
-from fernshale.core.crossing.matter import Matter, Stage
+from fernshale.core.crossing.matter import Matter, Proposal, Stage
 from fernshale.core.crossing.overview import Overview
 
 _MOST_WAYS = 7
@@ -87,3 +87,13 @@ def file_and_line(place: str) -> tuple[str, int]:
     """`src/a.cpp:12` as its two parts; line 1 where none is named."""
     path, _, line = place.rpartition(":")
     return (path, int(line)) if path and line.isdigit() else (place, 1)
+
+
+def take_option(parent: QWidget, session: Session, matter: Matter, option: Proposal) -> None:
+    """Carry an option out, once the line of text it needs was typed."""
+    text = ""
+    if option.asks:
+        text, is_given = QInputDialog.getText(parent, matter.title, option.asks)
+        if not is_given or not text.strip():
+            return
+    session.take(matter.key, option.id, matter.title, text)

@@ -1,11 +1,11 @@
-"""Engine: every site before and after, the generated files that go, and how the generator did."""
+"""Engine: every site before and after, the generated files that the generator replaces, and how its run went."""
 
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QWidget
 
-from fernshale.app.pages.base import Page, file_and_line
+from fernshale.app.pages.base import Page, file_and_line, take_option
 from fernshale.app.session import Session
 from fernshale.app.theme import Tone
 from fernshale.app.widgets.basics import Card, button, buttons_in, clear_layout, quiet_label
@@ -14,14 +14,15 @@ from fernshale.app.widgets.diff import diff_lines
 from fernshale.app.widgets.lines import Document, LineRow
 from fernshale.app.widgets.tables import TableRow, TextTable
 from fernshale.core.base.words import count
-from fernshale.core.change.model import ChangeSet
 from fernshale.core.change.preview import unified_diff
 from fernshale.core.crossing.copies import KEY, Copy
-from fernshale.core.crossing.matter import Matter, Stage
+from fernshale.core.crossing.matter import Matter, Proposal, Stage
 from fernshale.core.crossing.overview import Overview
 from fernshale.core.crossing.stages.engine import EngineView, preview_engine
 from fernshale.core.crossing.workarounds import KEY as WORKAROUND
 from fernshale.core.crossing.workarounds import Line, is_needed
+
+_REPLACED = "removed before the generator runs; restored if it fails or does not write it again"
 
 
 class EnginePage(Page):
@@ -78,7 +79,7 @@ class EnginePage(Page):
         bars = [Bar("places", parts, f"{len(right)} of {len(view.sites)} right")]
         if view.stale:
             bars.append(
-                Bar("generated files", (("base", len(view.stale), "will be made anew"),), f"{len(view.stale)} stale")
+                Bar("generated files", (("base", len(view.stale), "the generator replaces"),), f"{len(view.stale)} stale")
             )
         self._bars.set_bars(tuple(bars))
         self._sites.set_rows(
@@ -102,14 +103,11 @@ class EnginePage(Page):
         )
         changes = preview_engine(overview.ground, view, overview.setup.to)
         project = overview.setup.project
-        written = ChangeSet(tuple(item for item in changes.changes if item.after is not None), changes.contents)
-        text = unified_diff(written, lambda change: (project / change.path).read_bytes())
-        gone = [
-            LineRow("goes", "base", "", f"{path}: removed, the generator makes it anew", "base") for path in view.stale
-        ]
+        text = unified_diff(changes, lambda change: (project / change.path).read_bytes())
+        gone = [LineRow("again", "base", "", f"{path}: {_REPLACED}", "base") for path in view.stale]
         self._text.show_lines((*diff_lines(text), *gone))
         self._preview_card.set_title(
-            "What will be written" if not changes.is_empty else "Nothing is left to write here"
+            "What will be written" if not changes.is_empty or view.stale else "Nothing is left to write here"
         )
         said = view.regenerated
         self._said.setText("" if said is None else f"{'●' if not said.status else '◆'} the generator said: {said.said}")
@@ -137,14 +135,14 @@ class EnginePage(Page):
         matter = next(iter(chosen or waiting), None)
         self._asks.setText(f"◆ {matter.title}" if matter else "")
         for way in matter.proposals if matter else ():
-            self._ways.addWidget(button(self, way.title, self._taking(matter, way.id)))
+            self._ways.addWidget(button(self, way.title, self._taking(matter, way)))
 
     def ways(self) -> list[QPushButton]:
         own = {"engine:sites": self._apply, "engine:generate": self._again}.get(self.visited)
         return [own] if own is not None else [*buttons_in(self._ways), self._apply, self._again]
 
-    def _taking(self, matter: Matter, way: str):
-        return lambda: self.session.take(matter.key, way, matter.title)
+    def _taking(self, matter: Matter, way: Proposal):
+        return lambda: take_option(self, self.session, matter, way)
 
     def find_text(self, words: str) -> bool:
         return self._sites.find_text(words) or self._text.find_text(words)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+import shlex
 import sys
 import time
 from collections.abc import Callable, Mapping, Sequence
@@ -25,6 +26,8 @@ from fernshale.core.profile.model import Command, Requirement
 from fernshale.core.profile.read import fill, fill_arguments
 
 OnLine = Callable[[str], None]
+# A typed command that takes longer is ended.
+_TYPED_TIMEOUT_S = 3600.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,6 +87,26 @@ def run_profile_command(
     write_atomic(log, finished.output)
     crossing.keep_fact(f"log {name}", str(log))
     return finished
+
+
+def run_typed_command(
+    crossing: Crossing,
+    ground: Ground,
+    arguments: Sequence[str],
+    stage: Stage,
+    why: str,
+    on_line: OnLine,
+    progress: Progress,
+    token: CancelToken,
+) -> Finished:
+    """Run a command that a person typed, in the project's folder; what it changes there is a step in the logbook.
+
+    Raises CommandError, Cancelled.
+    """
+    line = shlex.join(arguments)
+    on_line(f"$ {line}")
+    with watching(crossing, stage, f"ran {line}", why, progress, token):
+        return run_command(arguments, ground.project, token, on_line, {}, _TYPED_TIMEOUT_S)
 
 
 def _check(need: Requirement, ground: Ground, token: CancelToken) -> RequirementResult:

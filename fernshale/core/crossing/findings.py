@@ -111,7 +111,7 @@ def _engine(overview: Overview) -> _Parts:
             ("alarm", count(view.places, "place")),
             ("plain", " still to be pointed at "),
             ("strong", to),
-            ("plain", f"; {count(len(view.stale), 'generated file')} will be made anew."),
+            ("plain", f"; the generator then replaces {count(len(view.stale), 'generated file')}." if view.stale else "."),
         ]
     parts: _Parts = [("plain", "Every place that names the release says "), ("strong", to), ("plain", ". ")]
     if apart := sum(bool(item.trouble) for item in view.sites):
@@ -120,10 +120,11 @@ def _engine(overview: Overview) -> _Parts:
     if overview.ground.profile.commands.regenerate is None:
         return parts
     if view.regenerated is None:
-        return [*parts, ("alarm", "The build files are still to be made.")]
+        return [*parts, ("alarm", "The engine's generator has not run yet.")]
     if view.regenerated.status:
         return [*parts, ("alarm", "The engine's generator failed.")]
-    return [*parts, ("plain", "The build files were made by the engine's generator.")]
+    kept = f"; it did not write {count(len(view.regenerated.restored), 'file')}, which stayed" if view.regenerated.restored else ""
+    return [*parts, ("plain", f"The engine's generator ran{kept}.")]
 
 
 def _build(overview: Overview) -> _Parts:

@@ -32,13 +32,17 @@ class State(Enum):
 
 @dataclass(frozen=True, slots=True)
 class Proposal:
-    """A way to settle a matter. `confidence` is 0..1; a sure one may be taken without looking."""
+    """A way to settle a matter. `confidence` is 0..1; a sure one may be taken without looking.
+
+    With `asks` it needs a line of text from a person, which `asks` names.
+    """
 
     id: str
     title: str
     evidence: tuple[str, ...] = ()
     confidence: float = 0.5
     sure: bool = False
+    asks: str = ""
 
 
 @dataclass(frozen=True, slots=True)

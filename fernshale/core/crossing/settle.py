@@ -20,6 +20,8 @@ from fernshale.core.crossing.choosing import withdraw_choice
 from fernshale.core.crossing.commands import OnLine
 from fernshale.core.crossing.copies import settle_copy
 from fernshale.core.crossing.debts import What, pay_debt, set_code_aside
+from fernshale.core.crossing.generator import KEY as STALE
+from fernshale.core.crossing.generator import regenerate, resolve_stale, restore_swept, unsettled_sweep
 from fernshale.core.crossing.gitwork import commit_from_now_on, leave_alone
 from fernshale.core.crossing.ground import Ground, crossing_ground
 from fernshale.core.crossing.legs import go_on
@@ -31,7 +33,7 @@ from fernshale.core.crossing.rebuild import rebuild
 from fernshale.core.crossing.roles import give_role
 from fernshale.core.crossing.scanning import apply_data, apply_mending
 from fernshale.core.crossing.stages.build import apply_fix, build, run_round
-from fernshale.core.crossing.stages.engine import apply_engine, regenerate
+from fernshale.core.crossing.stages.engine import apply_engine
 from fernshale.core.crossing.stages.links import apply_relink
 from fernshale.core.crossing.stages.plugins import apply_plugin, settle_merge
 from fernshale.core.crossing.stages.route import choose_way, plugin_key
@@ -142,6 +144,10 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
             regenerate(crossing, on_line, progress, token)
         case "engine", "regenerate":
             regenerate(crossing, on_line, progress, token)
+        case "engine", "restore" if rest == "generate" and (sweep := unsettled_sweep(crossing)):
+            restore_swept(crossing, sweep, has_failed=False)
+        case "engine", _ if taken.key.startswith(STALE):
+            resolve_stale(crossing, ground, _decision(taken), on_line, progress, token)
         case "build", "build":
             run_round(crossing, ground, on_line, progress, token)
         case "trial", "passed" | "failed" if rest.startswith("check:"):

@@ -24,12 +24,17 @@ class RoleOf:
     why: str
 
 
+def role_rule(profile: Profile, path: str) -> RoleRule | None:
+    """The profile's first rule that fits the file at `path`."""
+    at = _fit(profile.role).find(path)
+    return None if at is None else profile.role[at]
+
+
 def role_of(profile: Profile, path: str) -> RoleOf:
     """The role of the file at `path`: the profile's first rule that fits."""
-    at = _fit(profile.role).find(path)
-    if at is None:
+    rule = role_rule(profile, path)
+    if rule is None:
         return RoleOf("other", "no rule of the profile fits")
-    rule = profile.role[at]
     return RoleOf(rule.role, rule.why or f"profile: {', '.join(rule.files)}")
 
 

@@ -39,6 +39,7 @@ from fernshale.core.crossing.debts import find_debts
 from fernshale.core.crossing.declaring import with_declared
 from fernshale.core.crossing.drifting import Used, used_changes
 from fernshale.core.crossing.fixfinding import find_fixes, live_rules, silent_fixes, unchecked_fixes
+from fernshale.core.crossing.generator import regenerate
 from fernshale.core.crossing.ground import Ground, engine_folder
 from fernshale.core.crossing.guesses import symbols_named
 from fernshale.core.crossing.hinted import with_hints
@@ -51,7 +52,6 @@ from fernshale.core.crossing.othertypes import with_other_types
 from fernshale.core.crossing.pace import NEVER, put_off, sure_from
 from fernshale.core.crossing.rules import LEARNED, keep_rules, leg_rules
 from fernshale.core.crossing.ruling import find_all_edits
-from fernshale.core.crossing.stages.engine import regenerate
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.crossing.texts import read_texts
 from fernshale.core.fix.apply import Edit, apply_edits

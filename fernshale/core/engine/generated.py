@@ -1,0 +1,43 @@
+"""Which generated files a generator may be asked to make again: not lock files, not what plugins were compiled into.
+
+The role "generated" says that nobody edits a file. It does not say that anything makes it again.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Sequence
+
+from fernshale.core.base.globs import FirstFit
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.profile.model import Profile
+from fernshale.core.survey.plugins import Plugin
+from fernshale.core.survey.roles import files_of
+
+# Where package tools write which versions they chose. Only the tool itself may change them, on a person's command.
+_LOCK_NAME = re.compile(r"(?i)(?:^|[-._])lock(?:file|b)?(?:\.[a-z0-9]+)?$")
+_LOCK_NAMES = frozenset({"go.sum", "npm-shrinkwrap.json", "package.resolved"})
+
+
+def replaceable_files(
+    profile: Profile, paths: Iterable[TreePath], plugins: Sequence[Plugin]
+) -> tuple[TreePath, ...]:
+    """The generated files among `paths` that a generator could make again, in order."""
+    shape = profile.plugins.compiled
+    outputs: list[str] = []
+    if shape is not None:
+        pattern = shape.output.replace("{release}", "*").strip("/")
+        outputs = [f"{_literal(plugin.folder)}/{pattern}/**" for plugin in plugins]
+    generated = [path for path in files_of(profile, paths, "generated") if not is_lock_file(path)]
+    compiled = set(FirstFit([outputs]).those(generated)) if outputs else set()
+    return tuple(path for path in generated if path not in compiled)
+
+
+def is_lock_file(path: str) -> bool:
+    """Whether a package tool keeps the versions it chose in the file."""
+    name = path.rpartition("/")[2]
+    return name.lower() in _LOCK_NAMES or _LOCK_NAME.search(name) is not None
+
+
+def _literal(folder: str) -> str:
+    return re.sub(r"([\\*?\[\]! ])", r"\\\1", folder)
