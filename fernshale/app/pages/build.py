@@ -384,7 +384,7 @@ class BuildPage(Page):
         parts = [self._style()]
         if fix is not None:
             sure = f"<b style='color:{colours.mine}'>{fix.confidence:.2f}</b>"
-            parts.append(f"<p style='margin:8px'>{sure} &nbsp; {escape(fix.rule.why)} · {escape(fix.source)}</p>")
+            parts.append(f"<p style='margin:8px'>{sure} &nbsp; {escape(' · '.join(fix.evidence))}</p>")
         if (change := self._change(cause)) is not None:
             parts.append(self._declarations(change, fix))
         if fix is not None and fix.rule.silent and cause is None:

@@ -17,6 +17,7 @@ from fernshale.core.crossing.guesses import reorder_rule
 from fernshale.core.crossing.matter import Matter, Proposal, Stage
 from fernshale.core.crossing.texts import Texts
 from fernshale.core.drift.compare import Change
+from fernshale.core.drift.symbols import Symbol
 from fernshale.core.fix.apply import find_edits
 from fernshale.core.fix.rules import Rule
 from fernshale.core.fix.tokens import name_starts
@@ -25,6 +26,11 @@ from fernshale.core.survey.roles import role_of
 # Matters of calls that pass another default now; how sure it is that the old one is meant.
 DEFAULT = "default:"
 PIN = 0.5
+# A default that means the same in the project's own files: a literal, or a name with all it stands in.
+_MEANS_THE_SAME = re.compile(
+    r"""[-+!~]?\.?\d[\w.']*|"(?:[^"\\\n]|\\.)*"|'(?:[^'\\\n]|\\.)*'|true|false|True|False|None|null|nullptr|undefined|NULL|!0|!1"""
+    r"|(?:::)?\w+(?:(?:::|\.)\w+)+|\(\)|\[\]|\{\}"
+)
 RIGHT = Proposal("noted", "It is right as it is now", (), 0.3)
 
 
@@ -52,7 +58,7 @@ def cause_matters(views: Sequence[CauseView], is_stale: bool, passed: bool) -> l
         place = f"{first.file}:{first.line}" if first.line else first.file
         title = f"{cause.title}, {count(view.open, 'place')}"
         ways = tuple(
-            Proposal(fix.rule.id, fix.rule.name, (fix.rule.why, fix.source), fix.confidence, fix.is_sure)
+            Proposal(fix.rule.id, fix.rule.name, fix.evidence, fix.confidence, fix.is_sure)
             for fix in view.fixes
         )
         # What is settled waits for the next build; what only follows from another goes with it.
@@ -121,17 +127,26 @@ def pinning_rule(change: Change) -> Rule | None:
     if change.kind == "reordered":
         rule = reorder_rule(change.old, change.new, f"pin-{change.symbol.name}-order", change.old.called, change.what, PIN)
         return replace(rule, silent=True, named=False)
-    before = {item.name: item.default for item in change.old.given}
-    for at, item in enumerate(change.new.given):
-        was = before.get(item.name, "")
-        if was and item.default and was != item.default:
-            name = change.symbol.called
-            words = f"{item.name} of {name} was {was} and is {item.default} where nothing is said"
-            return Rule(
-                f"pin-{name}-{item.name}", "add-argument", words, f"{name}(…) says {item.name} = {was}",
-                call=name, arguments=at, position=at + 1, text=was, silent=True,
-            )  # fmt: skip
-    return None
+    if change.parameter < 0:
+        return None
+    item = change.new.parameters[change.parameter]
+    at = change.parameter - (len(change.new.parameters) - len(change.new.given))
+    was = _default_of(change.old, item.name, at)
+    if not was or not _MEANS_THE_SAME.fullmatch(was) or item.is_named:
+        return None
+    name = change.symbol.called
+    words = f"{item.name or 'an argument'} of {name} was {was} and is {item.default} where nothing is said"
+    return Rule(
+        f"pin-{name}-{item.name or at}", "add-argument", words, f"{name}(…) says {item.name or 'it'} = {was}",
+        call=name, arguments=at, position=at + 1, text=was, silent=True,
+    )  # fmt: skip
+
+
+def _default_of(old: Symbol, name: str, at: int) -> str:
+    """The default that a parameter had: by its name, or by its place where it has none."""
+    if name:
+        return next((item.default for item in old.given if item.name == name), "")
+    return old.given[at].default if at < len(old.given) and not old.given[at].name else ""
 
 
 def _ways_aside(cause: Cause) -> tuple[Proposal, ...]:
@@ -156,7 +171,7 @@ def silent_matters(silent: Sequence[Fix], is_checked: bool) -> list[Matter]:
             f"{fix.edits[0].path}:{fix.edits[0].line}",
             fix.rule.why,
             True,
-            (Proposal(fix.rule.id, fix.rule.name, (fix.rule.why, fix.source), fix.confidence, fix.is_sure), RIGHT),
+            (Proposal(fix.rule.id, fix.rule.name, fix.evidence, fix.confidence, fix.is_sure), RIGHT),
         )
         for fix in silent
     ]

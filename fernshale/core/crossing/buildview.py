@@ -26,7 +26,7 @@ Scope = Literal["here", "file", "everywhere"]
 class Fix:
     """A rule with all places it would change. `named` are those on lines the compiler named; `clears` counts errors.
 
-    It is sure from the confidence `sure_from` on.
+    It is applied automatically from the confidence `sure_from` on, and never where `doubt` says why a person has to look.
     """
 
     rule: Rule
@@ -37,10 +37,16 @@ class Fix:
     clears: int
     confidence: float
     sure_from: float = SURE_FROM
+    doubt: str = ""
 
     @property
     def is_sure(self) -> bool:
-        return self.confidence >= self.sure_from
+        return self.confidence >= self.sure_from and not self.doubt
+
+    @property
+    def evidence(self) -> tuple[str, ...]:
+        """What speaks for it, and what a person has to look at."""
+        return tuple(filter(None, (self.rule.why, self.source, self.doubt)))
 
     @property
     def places(self) -> frozenset[tuple[str, int]]:

@@ -34,7 +34,11 @@ from fernshale.core.crossing.ruling import find_all_edits
 from fernshale.core.fix.apply import Edit
 from fernshale.core.fix.data import repeats
 from fernshale.core.fix.expression import expression_lines
+from fernshale.core.fix.holder_imports import needs_import
+from fernshale.core.fix.losses import dropped_by
 from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.signatures import arguments_after, is_accepted
+from fernshale.core.survey.roles import role_of
 
 # Kinds of rules that are followed in assets, which is the business of Links.
 _OF_LINKS = ("rename-id", "data")
@@ -93,7 +97,8 @@ def find_fixes(
             removes = tuple(path for path in ground.manifest.paths() if matches(rule.files, path))
             if message_fits and removes:
                 sure = _BY_SYMBOL * rule.confidence
-                fixes.append(Fix(rule, rules.source(rule), (), removes, (), cause.count, sure, far))
+                doubt = _doubt_of_removal(ground, rules, rule, removes)
+                fixes.append(Fix(rule, rules.source(rule), (), removes, (), cause.count, sure, far, doubt))
             continue
         found = edits.get(rule.id, ())
         is_member = bool(rule.member) and rule.member == cause.symbol and cause.kind in (IMPLEMENT, OVERRIDE)
@@ -135,7 +140,8 @@ def find_fixes(
         spots = set().union(*(_lines_of(edit) for edit in here))
         clears = cause.count if is_member else sum(bool(item & spots) for item in places)
         confidence = rule.confidence * (_BY_SYMBOL if by_symbol else _BY_LINE)
-        fixes.append(Fix(rule, rules.source(rule), found, (), here, clears, confidence, far))
+        doubt = _doubt(rule, found, rules, ground)
+        fixes.append(Fix(rule, rules.source(rule), found, (), here, clears, confidence, far, doubt))
     # A rule that merely stands on the same line is for another cause, when one names this very symbol.
     meant = [fix for fix in fixes if _names(fix.rule, cause.symbol) or _message_fits(fix.rule, cause)]
     kept = meant or fixes
@@ -203,15 +209,60 @@ def _names(rule: Rule, symbol: str) -> bool:
 def _near(rule: Rule, found: Sequence[Edit], here: Sequence[Edit]) -> tuple[Edit, ...]:
     """Where a rule holds whose name alone is not enough: the places that are named, and what follows an import that is."""
     imported = {edit.path for edit in here if rule.kind == "rename" and edit.is_import}
-    return tuple(edit for edit in found if edit in here or edit.path in imported)
+    kept = {edit.path for edit in here}
+    return tuple(
+        edit for edit in found if edit in here or edit.path in imported or (edit.is_added_import and edit.path in kept)
+    )
 
 
-def silent_fixes(rules: LegRules, edits: Mapping[str, tuple[Edit, ...]], far: float) -> list[Fix]:
+def _doubt(rule: Rule, edits: Sequence[Edit], rules: LegRules, ground: Ground) -> str:
+    """Why a person has to look before a rule is followed at these places; "" where nothing speaks against doing it unseen."""
+    if dropped := dropped_by(rule, edits, is_declared=rules.is_declared(rule)):
+        return f"drops text, so it is never applied automatically: {dropped}"
+    if unimported := _without_import(rule, edits, ground):
+        return f"{rule.imports} has to be imported, and how is not known: {unimported}"
+    refused = [edit for edit in edits if rule.signatures and not _takes_call(rule, edit, ground)]
+    if not refused:
+        return ""
+    takes = rule.signatures[0].replace("!", "").replace("~", "")
+    calls = "the call as it stands" if len(refused) == 1 else f"{len(refused)} calls as they stand"
+    return f"{last_name(rule.new)}({takes}) does not take {calls}: {refused[0].path}:{refused[0].line}"
+
+
+def _without_import(rule: Rule, edits: Sequence[Edit], ground: Ground) -> str:
+    """The first file in which a new name would stand without the import it needs, "" where there is none."""
+    by_file: dict[TreePath, list[Edit]] = {}
+    for edit in edits if rule.imports else ():
+        by_file.setdefault(edit.path, []).append(edit)
+    for path, group in by_file.items():
+        text = ground.read(path)
+        is_added = any(edit.is_added_import for edit in group)
+        if text is not None and not is_added and needs_import(rule, path, text, [edit.new for edit in group]):
+            return path
+    return ""
+
+
+def _takes_call(rule: Rule, edit: Edit, ground: Ground) -> bool:
+    """Whether what a rule leads to takes the call at an edit, where that is one."""
+    text = ground.read(edit.path)
+    given = arguments_after(text, edit.path, edit.end) if text is not None else None
+    return given is None or is_accepted(rule.signatures, given)
+
+
+def _doubt_of_removal(ground: Ground, rules: LegRules, rule: Rule, paths: Sequence[TreePath]) -> str:
+    """Files are removed unseen only where the release says so and nobody edits them."""
+    edited = [path for path in paths if role_of(ground.profile, path).role != "generated"]
+    if edited:
+        return f"removes a file that is not generated: {edited[0]}"
+    return "" if rules.is_declared(rule) else f"removes files that no rule of the release names: {paths[0]}"
+
+
+def silent_fixes(rules: LegRules, edits: Mapping[str, tuple[Edit, ...]], ground: Ground, far: float) -> list[Fix]:
     """The fixes for what the compiler does not tell."""
     return [
-        Fix(rule, rules.source(rule), edits[rule.id], (), (), 0, _BY_SYMBOL * rule.confidence, far)
+        Fix(rule, rules.source(rule), found, (), (), 0, _BY_SYMBOL * rule.confidence, far, _doubt(rule, found, rules, ground))
         for rule in rules.all
-        if rule.silent and edits.get(rule.id)
+        if rule.silent and (found := edits.get(rule.id))
     ]
 
 

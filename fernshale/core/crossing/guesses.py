@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path
 
-from fernshale.core.base.languages import C_FAMILY, NAMED_ARGUMENTS, SCRIPTS
+from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS, SCRIPTS
 from fernshale.core.crossing.overrides import member_rules, override_rules, renamed_override, rule_id
 from fernshale.core.drift.compare import Change
 from fernshale.core.drift.fronts import front_names, shown_path
@@ -36,7 +36,7 @@ _FILLED_IN = 0.6
 _OF_THE_CLASS = frozenset(("static", "staticmethod", "classmethod"))
 _LEFT_OUT, _GETTER = 0.3, 0.92
 _OTHER_THING = 0.5
-# What is not wanted any more is just left out; only a side effect of computing it could be missed.
+# Only the argument that is not wanted any more is left out, which takes a person's word all the same.
 _DROPPED = 0.92
 # Arguments at other places, where doing it twice would undo it; what is only shown no more.
 _REORDERED, _STAYED = 0.8, 0.98
@@ -68,6 +68,8 @@ def guess_rules(changes: Sequence[Change], old: Path, new: Path, title: str, kno
     for change in changes:
         if change.symbol.name not in known:
             for rule in _rules_of(change, leg):
+                # What rests on a match is never surer than the match.
+                rule = replace(rule, confidence=min(rule.confidence, change.match))
                 # A method that several classes lost is one statement to leave out.
                 if rule.kind == "rewrite" and not rule.replacement:
                     if rule.pattern in goes:
@@ -147,6 +149,7 @@ def _follow(old: Symbol, candidate: Candidate, number: int, before: Path, after:
     new, score = candidate.symbol, candidate.score
     why = "; ".join(candidate.evidence[:3]) or "the two releases compared"
     now = candidate.written or _from_there(old, new)
+    imports, line = _needed_import(old, candidate)
     if old.is_callable and new.kind == "class":
         # Called like a function it gives something else than before.
         score, why = score * _OTHER_THING, f"{new.name} is a class; {why}"
@@ -159,17 +162,40 @@ def _follow(old: Symbol, candidate: Candidate, number: int, before: Path, after:
         # The name alone may be another's, too: it is changed where a tool names it.
         if old.name != now:
             of = ".".join(old.scope) if old.kind in ("method", "field") else ""
-            yield Rule(id, "rename", why, old=old.name, new=now, of=of, confidence=score, named=True)
+            yield Rule(
+                id, "rename", why, old=old.name, new=now, of=of, confidence=score, named=True,
+                signatures=candidate.signatures, imports=imports if imports in re.split(r"::|\.", now) else "", text=line,
+            )  # fmt: skip
     elif old.full != new.full:
         to = ".".join(shown_path(new, after)) if new.file.endswith(PYTHON) else new.full
         if to != old.full:
             holder = to.rpartition(".")[0] if new.file.endswith(PYTHON) and _is_of_class(old, new) else ""
-            yield Rule(id, "move", why, title=f"{old.full} → {to}", old=old.full, new=to, holder=holder, confidence=score)
+            title = f"{old.full} → {to}"
+            yield Rule(
+                id, "move", why, title, old=old.full, new=to, holder=holder, confidence=score,
+                signatures=candidate.signatures, imports=imports, text=line,
+            )  # fmt: skip
         # Python sees a class only where it is brought in: beside the function, or as that was.
         with_class = new.file.endswith(PYTHON) and _is_of_class(old, new) and new.scope[:-1] != old.scope
         is_at_hand = now != new.name and not with_class
         if old.name != now and (is_at_hand or _is_shown(old.name, before, new.scope[-1] if with_class else new.name, after)):
-            yield Rule(f"{id}-shown", "rename", why, old=old.name, new=now, confidence=score, named=True)
+            yield Rule(
+                f"{id}-shown", "rename", why, old=old.name, new=now, confidence=score, named=True, signatures=candidate.signatures
+            )
+
+
+def _needed_import(old: Symbol, candidate: Candidate) -> tuple[str, str]:
+    """The class that has a name now and did not have it before, and the line that imports it, "" where a file has to say."""
+    new, holder = candidate.symbol, candidate.holder
+    if not holder or new.file.endswith(PYTHON) or old.path[: len(holder)] == holder:
+        return "", ""
+    if new.file.endswith(C_FAMILY):
+        return holder[-1], f"#include <{included(new.file)}>" if new.file != old.file else ""
+    if new.file.endswith(ENDINGS["java"]):
+        return holder[-1], f"import {'.'.join(holder)};" if len(holder) > 1 else ""
+    if new.file.endswith(ENDINGS["c#"]):
+        return holder[-1], f"using {'.'.join(holder[:-1])};" if len(holder) > 1 else ""
+    return holder[-1], ""
 
 
 def _from_there(old: Symbol, new: Symbol) -> str:
@@ -190,6 +216,7 @@ def _is_of_class(old: Symbol, new: Symbol) -> bool:
 def _header_rules(changes: Sequence[Change]) -> Iterator[Rule]:
     """Headers and modules of scripts whose symbols are found in another one now."""
     into: dict[str, Counter[str]] = {}
+    match: dict[tuple[str, str], float] = {}
     for change in changes:
         if change.kind not in ("renamed", "moved") or change.old is None or change.new is None:
             continue
@@ -197,10 +224,11 @@ def _header_rules(changes: Sequence[Change]) -> Iterator[Rule]:
             old, new = included(change.old.file), included(change.new.file)
             if old != new:
                 into.setdefault(old, Counter())[new] += 1
+                match[old, new] = max(match.get((old, new), 0.0), change.candidates[0].score)
     for old, counted in into.items():
         new, times = counted.most_common(1)[0]
         why = f"what stood in {old} stands in {new}"
-        sure = min(0.95, 0.6 + 0.15 * times)
+        sure = min(0.95, 0.6 + 0.15 * times, match[old, new])
         if not old.endswith(C_FAMILY):
             # Each name is imported by itself, and each may have gone elsewhere.
             sure *= times / counted.total()
@@ -234,7 +262,11 @@ def _shown_rules(changes: Sequence[Change], before: Path, after: Path) -> Iterat
             names = ".".join(written), ".".join((*now, *inner))
             title = " → ".join(names)
             into = ".".join(now) if member else ""
-            yield Rule(f"drift-shown-{names[0]}", "move", why, title, old=names[0], new=names[1], holder=into, confidence=score)
+            signatures = change.candidates[0].signatures if change is not None else ()
+            yield Rule(
+                f"drift-shown-{names[0]}", "move", why, title, old=names[0], new=names[1], holder=into, confidence=score,
+                signatures=signatures,
+            )  # fmt: skip
 
 
 def _factory(change: Change) -> Iterator[Rule]:

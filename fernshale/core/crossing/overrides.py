@@ -154,12 +154,24 @@ def _new_parameters(change: Change, old: Symbol, new: Symbol, full_name: FullNam
 
 
 def _was(ours: tuple[Parameter, ...], theirs: tuple[Parameter, ...], at: int) -> int | None:
-    """Which of the old parameters one of the new is: by name, or by its place where all others stayed."""
-    item = theirs[at]
-    by_name = next((was for was, mine in enumerate(ours) if item.name and mine.name == item.name), None)
-    if by_name is not None or len(ours) != len(theirs):
+    """Which of the old parameters one of the new is: by name, else by its place among those of its type that have no namesake.
+
+    Whatever stays the same parameter keeps the name that a person gave it, which the body of the method uses.
+    """
+    by_name = next((was for was, mine in enumerate(ours) if theirs[at].name and mine.name == theirs[at].name), None)
+    if by_name is not None:
         return by_name
-    return at if ours[at].name not in [each.name for each in theirs] or not ours[at].name else None
+    left = [was for was, mine in enumerate(ours) if not mine.name or mine.name not in [item.name for item in theirs]]
+    came = [now for now, item in enumerate(theirs) if not item.name or item.name not in [mine.name for mine in ours]]
+    if len(ours) == len(theirs):
+        return at if at in left else None
+    for now in came:
+        same = [was for was in left if plain_type(ours[was].type) == plain_type(theirs[now].type)]
+        if now == at:
+            return same[0] if same else None
+        if same:
+            left = [was for was in left if was > same[0]]
+    return None
 
 
 def _declared(name: str, item: Parameter, type_: str, file: str) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from fernshale.core.base.disk import write_atomic
@@ -49,6 +49,10 @@ class LegRules:
         found = tuple(rules)
         return LegRules((*self.sets, RuleSet(title, found, Path())), self.changes) if found else self
 
+    def is_declared(self, rule: Rule) -> bool:
+        """Whether the release itself says what a rule says."""
+        return any(group.is_declared and rule in group.rules for group in self.sets)
+
     def source(self, rule: Rule) -> str:
         """Where a rule comes from, for its evidence."""
         return next((group.title for group in self.sets if rule in group.rules), "")
@@ -91,7 +95,7 @@ def written_rules(ground: Ground, from_: str, to: str) -> list[RuleSet]:
     for path, item in files:
         if path not in seen:
             seen[path] = None
-            sets.append(rules_for(shelf.file(item, path), from_, to))
+            sets.append(replace(rules_for(shelf.file(item, path), from_, to), is_declared=True))
     return sets
 
 

@@ -2,22 +2,24 @@
 
 from __future__ import annotations
 
-import ast
 import re
 from collections import defaultdict
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Literal
 
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS
 from fernshale.core.base.work import CancelToken
-from fernshale.core.drift.joining import plain_type
+from fernshale.core.drift.acceptance import signatures_of
+from fernshale.core.drift.joining import plain_type, renamed_type
 from fernshale.core.drift.matching import Candidate, Matches, match_symbols
 from fernshale.core.drift.order import is_quiet, new_order
 from fernshale.core.drift.release import Pair
 from fernshale.core.drift.removals import Removals
 from fernshale.core.drift.replacements import Names, find_replacement, forwards_to
 from fernshale.core.drift.symbols import CONTAINER, Parameter, Symbol
+from fernshale.core.drift.values import Constants, is_same_value
 
 ChangeKind = Literal[
     "renamed",
@@ -47,13 +49,16 @@ _SAID, _FORWARDED, _PERHAPS_FORWARDED = 0.97, 0.93, 0.2
 # A text that wants more than another name, or that speaks of something else than what it is about.
 _SAID_MORE, _OTHER_THING = 0.6, 0.5
 _VERY_LIKE = 0.75
+# Whether the texts of two values, of the old and the new release, mean the same.
+_Same = Callable[[str, str], bool]
 
 
 @dataclass(frozen=True, slots=True)
 class Change:
     """One difference. `old` or `new` is None where there is none; `candidates` are what may stand for `old`, best first.
 
-    `what` says it in words.
+    `what` says it in words. `match` is how likely it is, 0..1, that `new` is what `old` became: 1 where the path stayed.
+    `parameter` is the index among those of `new` that it is about, -1 where it is about none alone.
     """
 
     kind: ChangeKind
@@ -61,6 +66,8 @@ class Change:
     new: Symbol | None
     what: str
     candidates: tuple[Candidate, ...] = ()
+    match: float = 1.0
+    parameter: int = -1
 
     @property
     def symbol(self) -> Symbol:
@@ -89,20 +96,23 @@ def compare(pair: Pair, token: CancelToken) -> tuple[Change, ...]:
     fresh = [_main(group) for path, group in news.items() if path not in olds and group[0].kind != "constructor"]
     matches = match_symbols(old, new, gone, fresh, pair.moved, token)
     names, removals = Names(new), Removals(pair.new)
+    constants = [Constants(side.folder, side.files) for side in (pair.old, pair.new)]
+    is_same = partial(is_same_value, old=constants[0], new=constants[1])
     # A member goes along with the file of what holds it.
     containers = {item.path for item in pair.old.symbols if item.kind in CONTAINER}
     changes: list[Change] = []
     for symbol in gone:
-        changes += _gone(symbol, olds[symbol.path], news, matches, names, removals, hidden)
+        changes += _gone(symbol, olds[symbol.path], news, matches, names, removals, hidden, is_same)
     for path, group in olds.items():
         token.check()
         if path in news and not _is_same(group, news[path]):
-            changes += _kept(group, news[path], pair, names, matches.types, containers)
+            changes += _kept(group, news[path], pair, names, matches.types, containers, is_same)
         elif path not in news and group[0].kind == "constructor" and len(path) > 1:
             # It goes along with its class, by the new name of that.
             scope = matches.scope_of(path[:-1])
             name = scope[-1] if scope and path[-1] == path[-2] else path[-1]
-            changes += _compare_overloads(group, news.get((*scope, name), ()), matches.types)
+            match = matches.likelihood_of(path[:-1])
+            changes += _resting_on(match, _compare_overloads(group, news.get((*scope, name), ()), matches.types, is_same))
     followed = {matches.scope_of(item.path) for item in gone} | {item.path for item in matches.chosen.values()}
     new_paths = {item.path for item in fresh}
     changes += [
@@ -131,7 +141,7 @@ def _by_path(symbols: Iterable[Symbol]) -> dict[tuple[str, ...], list[Symbol]]:
 
 def _gone(
     symbol: Symbol, overloads: Sequence[Symbol], news: Mapping[tuple[str, ...], Sequence[Symbol]], matches: Matches,
-    names: Names, removals: Removals, hidden: set[tuple[str, ...]],
+    names: Names, removals: Removals, hidden: set[tuple[str, ...]], is_same: _Same,
 ) -> Iterator[Change]:  # fmt: skip
     """What became of a path that the new release has not."""
     followed = matches.scope_of(symbol.path)
@@ -139,13 +149,21 @@ def _gone(
         outer = matches.chosen.get(symbol.scope)
         if outer is not None and outer.kind in CONTAINER:
             # It went along with its class, which is told by itself.
+            match = matches.likelihood_of(symbol.scope)
             if other := _other_kind(symbol, news[followed][0]):
-                yield other
-            yield from _compare_overloads(overloads, news[followed], matches.types)
+                yield replace(other, match=match)
+            yield from _resting_on(match, _compare_overloads(overloads, news[followed], matches.types, is_same))
             return
     scope = matches.scope_of(symbol.scope)
     found = matches.candidates.get(symbol.path, ())
-    candidates = _with_said(symbol, scope, found, names, removals)
+    candidates = tuple(
+        replace(
+            item,
+            signatures=signatures_of(overloads, news.get(item.symbol.path, (item.symbol,)), matches.types),
+            holder=_holder(item.symbol, news),
+        )
+        for item in _with_said(symbol, scope, found, names, removals)
+    )
     best = candidates[0] if candidates else None
     if best is None or best.score < _TOLD:
         why = "is no longer for others to use" if symbol.path in hidden else "is not there any more"
@@ -155,12 +173,24 @@ def _gone(
         yield Change(kind, symbol, best.symbol, f"{symbol.full} is {best.symbol.full} now", candidates)
         # What only is to be used instead, with something else besides, takes arguments of its own.
         if best.score > _SAID_MORE or best.symbol in [item.symbol for item in found]:
-            yield from _compare_overloads(overloads, news.get(best.symbol.path, ()), matches.types)
+            found_there = _compare_overloads(overloads, news.get(best.symbol.path, ()), matches.types, is_same)
+            yield from _resting_on(best.score, found_there)
     if symbol.is_overridable and (symbol.file.endswith(_SAY_SO) or _is_hook(symbol)):
         what = f"{symbol.name} overrides nothing of {'.'.join(symbol.scope)} any more"
         yield Change(
             "no-longer-overrides", symbol, best.symbol if best and best.score >= _TOLD else None, what, candidates
         )
+
+
+def _holder(symbol: Symbol, news: Mapping[tuple[str, ...], Sequence[Symbol]]) -> tuple[str, ...]:
+    """The path of the outermost class that a symbol stands in, empty where it stands in none."""
+    parts = (symbol.scope[:depth] for depth in range(1, len(symbol.scope) + 1))
+    return next((part for part in parts if any(item.kind in CONTAINER for item in news.get(part, ()))), ())
+
+
+def _resting_on(match: float, changes: Iterable[Change]) -> Iterator[Change]:
+    """Changes that hold only if two symbols were paired rightly, with how likely that is."""
+    return (replace(change, match=min(match, change.match)) for change in changes)
 
 
 def _is_hook(symbol: Symbol) -> bool:
@@ -231,6 +261,7 @@ def _kept(
     names: Names,
     types: Mapping[str, str],
     containers: Collection[tuple[str, ...]],
+    is_same: _Same,
 ) -> Iterator[Change]:
     """What changed of a path that both releases have."""
     before, after = old[0], new[0]
@@ -241,8 +272,8 @@ def _kept(
     if other := _other_kind(before, after):
         yield other
         return
-    yield from _compare_overloads(old, new, types)
-    is_type = before.kind == "type" and before.returns and _renamed(before.returns, types) != plain_type(after.returns)
+    yield from _compare_overloads(old, new, types, is_same)
+    is_type = before.kind == "type" and before.returns and renamed_type(before.returns, types) != plain_type(after.returns)
     if is_type or (before.kind in ("field", "constant") and _is_other_type(before, after, types)):
         yield Change("signature", before, after, f"{before.full} was {before.returns} and is {after.returns}")
     fresh = next((item for item in new if item.deprecated), None)
@@ -254,7 +285,7 @@ def _kept(
         candidates = () if said is None else (said,)
         yield Change("deprecated", before, fresh, f"{before.full}: {_short(fresh.deprecated)}", candidates)
     is_value = before.kind in ("constant", "field") and before.value and after.value
-    if is_value and _is_literal(before.value) and not _is_same_value(before.value, after.value):
+    if is_value and _is_literal(before.value) and not is_same(before.value, after.value):
         yield Change("default", before, after, f"{before.full} was {before.value} and is {after.value}")
 
 
@@ -266,19 +297,16 @@ def _other_kind(before: Symbol, after: Symbol) -> Change | None:
     return Change("signature", before, after, f"{before.full} is {now} now")
 
 
-def _renamed(type_: str, types: Mapping[str, str]) -> str:
-    """A type of the old release in words of the new one."""
-    return re.sub(r"\w+", lambda found: types.get(found[0], found[0]), plain_type(type_))
-
-
-def _compare_overloads(old: Sequence[Symbol], new: Sequence[Symbol], types: Mapping[str, str]) -> Iterator[Change]:
+def _compare_overloads(
+    old: Sequence[Symbol], new: Sequence[Symbol], types: Mapping[str, str], is_same: _Same
+) -> Iterator[Change]:
     """Signatures: each old overload against the new one most like it."""
     if not new or not old[0].is_callable:
         return
     theirs = {_shape(item): item for item in new}
     for original in old:
         before = replace(
-            original, parameters=tuple(replace(item, type=_renamed(item.type, types)) for item in original.parameters)
+            original, parameters=tuple(replace(item, type=renamed_type(item.type, types)) for item in original.parameters)
         )
         same = theirs.get(_shape(before))
         after = same or max(new, key=lambda item: _common(before, item))
@@ -287,7 +315,7 @@ def _compare_overloads(old: Sequence[Symbol], new: Sequence[Symbol], types: Mapp
         defaults = [
             (mine, now)
             for mine, now in _paired(before, after)
-            if mine.default and now.default and not _is_same_value(mine.default, now.default)
+            if mine.default and now.default and not is_same(mine.default, now.default)
         ]
         if new_order(before, after):
             places = ", ".join(item.name for item in after.parameters)
@@ -305,6 +333,7 @@ def _compare_overloads(old: Sequence[Symbol], new: Sequence[Symbol], types: Mapp
                 original,
                 after,
                 f"{now.name or 'an argument'} of {before.full} was {mine.default} and is {now.default}",
+                parameter=next(at for at, item in enumerate(after.parameters) if item is now),
             )
 
 
@@ -314,7 +343,7 @@ def _is_other_type(before: Symbol, after: Symbol, types: Mapping[str, str]) -> b
         return False
     if plain_type(before.returns) == plain_type(after.returns):
         return False
-    one, other = _bare_type(_renamed(before.returns, types), before.file), _bare_type(plain_type(after.returns), after.file)
+    one, other = _bare_type(renamed_type(before.returns, types), before.file), _bare_type(plain_type(after.returns), after.file)
     return one != other and not any(isinstance(item, str) and _MACRO.fullmatch(item) for item in (one, other))
 
 
@@ -337,17 +366,6 @@ def _paired(before: Symbol, after: Symbol) -> Iterator[tuple[Parameter, Paramete
             yield mine, by_name[mine.name]
         elif not mine.name and at < len(after.parameters) and not after.parameters[at].name:
             yield mine, after.parameters[at]
-
-
-def _is_same_value(one: str, other: str) -> bool:
-    """Whether two literals are one value: 'a' and "a", .1 and 0.1."""
-    if "".join(one.split()) == "".join(other.split()):
-        return True
-    try:
-        values = ast.literal_eval(one), ast.literal_eval(other)
-    except (ValueError, SyntaxError, MemoryError, RecursionError, TypeError):
-        return False
-    return type(values[0]) is type(values[1]) and values[0] == values[1]
 
 
 def _shape(symbol: Symbol) -> tuple[object, ...]:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import re
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from itertools import groupby
 from operator import attrgetter
@@ -60,6 +61,11 @@ def _with_hidden(symbols: Sequence[Symbol]) -> list[Symbol]:
 def plain_type(type_: str) -> str:
     """A type without spaces and without what only the declaration site says."""
     return "".join(type_.replace("const ", "").split())
+
+
+def renamed_type(type_: str, types: Mapping[str, str]) -> str:
+    """A type of the old release, plain, in words of the new one."""
+    return re.sub(r"\w+", lambda found: types.get(found[0], found[0]), plain_type(type_))
 
 
 def _under_declarations(headers: Sequence[Symbol], sources: Sequence[Symbol]) -> list[Symbol]:

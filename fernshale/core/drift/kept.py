@@ -17,7 +17,7 @@ from fernshale.core.drift.symbols import Parameter, Symbol
 from fernshale.core.snapshot.store import home
 
 # Raised when readers or comparison give something else than before.
-_FORMAT = 32
+_FORMAT = 35
 
 
 def compare_releases(old: Path, new: Path, language: str, progress: Progress, token: CancelToken) -> tuple[Change, ...]:
@@ -71,7 +71,11 @@ def _encode(changes: Sequence[Change]) -> dict[str, Any]:
     rows = [
         [
             change.kind, number(change.old), number(change.new), change.what,
-            [[number(item.symbol), item.score, list(item.evidence), item.written] for item in change.candidates],
+            [
+                [number(item.symbol), item.score, list(item.evidence), item.written, list(item.signatures), list(item.holder)]
+                for item in change.candidates
+            ],
+            change.match, change.parameter,
         ]
         for change in changes
     ]  # fmt: skip
@@ -98,7 +102,11 @@ def _decode(data: Mapping[str, Any]) -> tuple[Change, ...]:
     return tuple(
         Change(
             kind, symbols[old] if old >= 0 else None, symbols[new] if new >= 0 else None, what,
-            tuple(Candidate(symbols[at], score, tuple(evidence), written) for at, score, evidence, written in candidates),
+            tuple(
+                Candidate(symbols[at], score, tuple(evidence), written, tuple(signatures), tuple(holder))
+                for at, score, evidence, written, signatures, holder in candidates
+            ),
+            match, parameter,
         )
-        for kind, old, new, what, candidates in data["changes"]
+        for kind, old, new, what, candidates, match, parameter in data["changes"]
     )  # fmt: skip

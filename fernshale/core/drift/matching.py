@@ -43,12 +43,17 @@ _BESIDE = 0.35
 @dataclass(frozen=True, slots=True)
 class Candidate:
     """What an old symbol may have become. `score` is how likely, 0..1, given all other candidates. `written` is how it is
-    written where the old name stood, where that is not just the new name."""
+    written where the old name stood, where that is not just the new name.
+
+    `signatures` say of a function what it takes, see `acceptance`. `holder` is the path of the outermost class it stands in.
+    """
 
     symbol: Symbol
     score: float
     evidence: tuple[str, ...]
     written: str = ""
+    signatures: tuple[str, ...] = ()
+    holder: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -65,6 +70,14 @@ class Matches:
     def scope_of(self, scope: Path) -> Path:
         """Where an old scope went."""
         return _mapped(scope, self.scopes)
+
+    def likelihood_of(self, scope: Path) -> float:
+        """How likely an old scope went where `scope_of` says: that of the least likely of the scopes it lies in, 0..1."""
+        parts = (scope[:depth] for depth in range(1, len(scope) + 1))
+        return min(
+            (item.score for part in parts for item in self.candidates.get(part, ()) if item.symbol.path == self.scopes.get(part)),
+            default=1.0,
+        )
 
 
 def match_symbols(

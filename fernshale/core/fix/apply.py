@@ -21,6 +21,7 @@ from fernshale.core.fix.classes import PYTHON, class_bodies, derived_spans, pyth
 from fernshale.core.fix.comments import as_comments
 from fernshale.core.fix.data import data_edits, repeats
 from fernshale.core.fix.declare import declarations
+from fernshale.core.fix.holder_imports import holder_import, needs_import
 from fernshale.core.fix.imports import with_import
 from fernshale.core.fix.pattern import ACCESS, META, Match, all_matches, find_matches, parse_pattern
 from fernshale.core.fix.pyimports import bound_names, moved_imports, moved_uses, place_of
@@ -31,6 +32,8 @@ from fernshale.core.fix.tokens import Token, group_end, literal_text, name_index
 
 _STEP = "    "
 _WITH_CRATES = endings_of("rust")
+# Languages in which a name never begins with a part of the packages it lies in.
+_IMPORTING = (*endings_of("java"), *endings_of("c#"), *endings_of("rust"))
 # Words that a value stands behind; behind any other name it is being declared.
 _BEFORE_VALUES = frozenset(("return", "case", "throw", "yield", "await", "else", "in", "and", "or", "not", "new"))
 
@@ -40,6 +43,7 @@ class Edit:
     """One place of a file: characters `start`..`end` become `new`. `line` is 1-based, where it starts.
 
     `is_import`: the line brings the name in from elsewhere, so that the rest of the file means it by that name.
+    `is_added_import`: it imports what the rule's other edits of the file need, and goes with any of them.
     """
 
     path: TreePath
@@ -49,6 +53,7 @@ class Edit:
     old: str
     new: str
     is_import: bool = False
+    is_added_import: bool = False
 
 
 def find_edits(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) -> tuple[Edit, ...]:
@@ -74,6 +79,12 @@ def edits_near(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) 
     if edits and rule.where.derives:
         spans = derived_spans(text, path, rule.where.derives)
         edits = tuple(edit for edit in edits if any(start <= edit.start < end for start, end in spans))
+    if needs_import(rule, path, text, [edit.new for edit in edits]):
+        added = (
+            Edit(path, position(text, start)[0], start, end, text[start:end], new, is_added_import=True)
+            for start, end, new in holder_import(rule, path, text)
+        )
+        edits = tuple(sorted((*added, *edits), key=lambda edit: edit.start))
     return edits
 
 
@@ -186,6 +197,8 @@ def _move(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
         left_out = old[: -len(names)]
         mark = tokens[index - 1].text
         written = new[len(left_out) :] if new[: len(left_out)] == left_out else new
+        if left_out and rule.imports in new and path.endswith(_IMPORTING):
+            written = new[new.index(rule.imports) :]  # a class is named by itself here, whatever package it lies in
         yield tokens[first].start, tokens[index].end, mark.join(written)
 
 

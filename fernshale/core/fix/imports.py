@@ -41,7 +41,7 @@ _FIRST = "from __future__ "
 def import_line(name: str, text: str, path: str, into: str) -> str:
     """The line with which a file in `into`'s folder brings in a name alone, as the file at `path` does it; "" where that does
     not say by its names what it brings in."""
-    for found in _lines(text, path):
+    for found in import_lines(text, path):
         parts = found.groupdict()
         if path.endswith(_JAVA) and parts["name"] == name:
             return found[0]
@@ -75,15 +75,17 @@ def quoted_header(text: str, header: str) -> str:
     return f"<{header}>" if (beside or found or [""])[-1].endswith(">") else f'"{header}"'
 
 
-def with_import(line: str, name: str, path: str, text: str) -> Iterator[tuple[int, int, str]]:
+def with_import(line: str, name: str, path: str, text: str, *, is_used: bool = False) -> Iterator[tuple[int, int, str]]:
     """Where the line goes into a file that uses a name it does not bring in: among its fellows, in their order if they have one.
 
+    With `is_used` the file will use the name, whether or not it does now.
     Nothing for a file of a language whose imports are not known here.
     """
-    if _pattern(path) is None or next(name_starts(text, path, name), None) is None or import_line(name, text, path, path):
+    uses_it = is_used or next(name_starts(text, path, name), None) is not None
+    if _pattern(path) is None or not uses_it or import_line(name, text, path, path):
         return
     end = line_end(text)
-    lines = list(_lines(text, path))
+    lines = list(import_lines(text, path))
     if (beside := _beside(line, name, path, lines)) is not None:
         yield beside
         return
@@ -118,7 +120,7 @@ def _unconditional(text: str, path: str, lines: Sequence[re.Match[str]]) -> list
 
 def _beside(line: str, name: str, path: str, lines: Sequence[re.Match[str]]) -> tuple[int, int, str] | None:
     """Where a name goes into a line that brings in others of its module by their names; None where none does."""
-    mine = next(_lines(line, path), None)
+    mine = next(import_lines(line, path), None)
     if mine is None or not path.endswith((*_PYTHON, *SCRIPTS)):
         return None
     for found in lines:
@@ -135,7 +137,7 @@ def _pattern(path: str) -> re.Pattern[str] | None:
     return next((pattern for endings, pattern in _LINES.items() if path.endswith(endings)), None) if language_of(path) else None
 
 
-def _lines(text: str, path: str) -> Iterator[re.Match[str]]:
+def import_lines(text: str, path: str) -> Iterator[re.Match[str]]:
     """The import lines of a file, without those that only stand in a comment or a string."""
     pattern = _pattern(path)
     found = list(pattern.finditer(text)) if pattern is not None else []

@@ -95,6 +95,9 @@ class Rule:
     """One change to follow. `diagnostic` narrows the errors it is offered for; `silent`: the compiler will not tell.
 
     `confidence` is how sure its author is; `named`: only where a tool names the place, because the name alone is not enough.
+    `imports` is the class that a new name stands in and that a file has to import, `text` the line that does.
+    `signatures` say what a function with a new name takes (see `signatures`): where it does not take a call as that stands,
+    a person is asked.
     """
 
     __pydantic_config__: ClassVar = STRICT
@@ -127,9 +130,11 @@ class Rule:
     silent: bool = False
     of: str = ""
     holder: str = ""
+    imports: str = ""
     where: Where = Where()
     confidence: float = 1.0
     named: bool = False
+    signatures: tuple[str, ...] = ()
     example: tuple[Example, ...] = ()
 
     def __post_init__(self) -> None:
@@ -203,12 +208,16 @@ class Rule:
 
 @dataclass(frozen=True, slots=True)
 class RuleSet:
-    """A file of rules: what it covers, what it expects of data whatever the way, and where it comes from."""
+    """A file of rules: what it covers, what it expects of data whatever the way, and where it comes from.
+
+    `is_declared`: they were written for the release, so the release itself says what they say.
+    """
 
     title: str
     rules: tuple[Rule, ...]
     path: Path
     expect: tuple[Expect, ...] = ()
+    is_declared: bool = False
 
 
 @dataclass(frozen=True, slots=True)

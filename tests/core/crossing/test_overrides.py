@@ -21,6 +21,24 @@ _CASES = {
         "class Heron extends Actor {\n    @Override\n    public String act(int now) { return Clock.act(now); }\n}\n",
         "class Heron extends Actor {\n    @Override\n    public String act(int now, Stage stage) { return Clock.act(now); }\n}\n",
     ),
+    "java, a parameter with another name": (
+        "w/Actor.java", "package w;\npublic abstract class Actor { public abstract String act(int hour); }\n",
+        "package w;\npublic abstract class Actor { public abstract String act(int time, Stage stage); }\n", "rewrite",
+        "class Heron extends Actor {\n    public String act(int now) { return Clock.act(now); }\n}\n",
+        "class Heron extends Actor {\n    public String act(int now, Stage stage) { return Clock.act(now); }\n}\n",
+    ),
+    "rust, one more before one with another name": (
+        "src/actor.rs", "pub trait Actor { fn act(&self, hour: u32) -> String; }\n",
+        "pub trait Actor { fn act(&self, stage: &Stage, time: u32) -> String; }\n", "rewrite",
+        "impl Actor for Heron {\n    fn act(&self, now: u32) -> String { clock.act(now) }\n}\n",
+        "impl Actor for Heron {\n    fn act(&self, stage: &Stage, now: u32) -> String { clock.act(now) }\n}\n",
+    ),
+    "typescript, two of a type and one that came": (
+        "w/actor.ts", "export abstract class Actor { abstract act(hour: number, day: number): string; }\n",
+        "export abstract class Actor { abstract act(who: string, at: number, on: number): string; }\n", "rewrite",
+        "class Heron extends Actor { act(now: number, d: number): string { return now + d; } }\n",
+        "class Heron extends Actor { act(who: string, now: number, d: number): string { return now + d; } }\n",
+    ),
     "java, two overloads": (
         "w/Actor.java", "package w;\npublic abstract class Actor { public abstract void act(int n); public abstract void act(String s); }\n",
         "package w;\npublic abstract class Actor { public abstract void act(int n, Stage stage); public abstract void act(String s, long hour); }\n",

@@ -86,7 +86,7 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     can_build, decided = ground.profile.commands.build is not None, crossing.decisions()
     live, edits = live_rules(rules, {place.file for listed in places for place in listed}, causes, ground, decided, token)
     far, later = sure_from(crossing), put_off(crossing)
-    quiet = [*silent_fixes(rules, edits, far), *([] if can_build else unchecked_fixes(rules, ground, far, token))]
+    quiet = [*silent_fixes(rules, edits, ground, far), *([] if can_build else unchecked_fixes(rules, ground, far, token))]
     silent = tuple(fix for fix in quiet if decided.keys().isdisjoint((f"fix:{fix.rule.id}", f"silent:{fix.rule.id}")))
     names = {f"silent:{fix.rule.id}": fix.rule.name for fix in quiet}
     noted = [key for key, item in decided.items() if item.choice == "noted"]
@@ -197,7 +197,9 @@ def select_edits(fix: Fix, scope: Scope, at: Edit | None) -> tuple[Edit, ...]:
         return fix.edits
     if at is None:
         raise MisuseError("say where the fix is to be applied")
-    return tuple(edit for edit in fix.edits if edit.path == at.path and (scope == "file" or edit == at))
+    return tuple(
+        edit for edit in fix.edits if edit.path == at.path and (scope == "file" or edit == at or edit.is_added_import)
+    )
 
 
 def group_edits(edits: Sequence[Edit]) -> dict[TreePath, list[Edit]]:

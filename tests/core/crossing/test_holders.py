@@ -1,0 +1,94 @@
+"""A name that stands in another class now is followed together with the import of that class, in each language that has imports."""
+
+from __future__ import annotations
+
+import pytest
+
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.guesses import guess_rules
+from fernshale.core.drift.compare import compare
+from fernshale.core.drift.release import read_pair
+from fernshale.core.fix.apply import apply_edits, find_edits
+from fernshale.core.fix.holder_imports import needs_import
+from tests.conftest import Tree
+
+_DOC = "/** The pressure at which the boiler of a steam ferry is let off by its keeper. */"
+# The files of both releases, a game's file before and after.
+_CASES = {
+    "java": (
+        {"w/Limits.java": f"package w;\npublic class Limits {{ {_DOC} public static final int BOILER_PRESSURE = 17; public static final int FUNNELS = 4; }}\n"},
+        {
+            "w/Limits.java": "package w;\npublic class Limits { public static final int FUNNELS = 4; }\n",
+            "w/steam/Steam.java": f"package w.steam;\npublic class Steam {{ {_DOC} public static final int BOILER_PRESSURE = 17; }}\n",
+        },
+        "Game.java", "package g;\n\nimport w.Limits;\n\nclass Game { int p = Limits.BOILER_PRESSURE; }\n",
+        "package g;\n\nimport w.Limits;\nimport w.steam.Steam;\n\nclass Game { int p = Steam.BOILER_PRESSURE; }\n",
+    ),
+    "c#": (
+        {"w/Limits.cs": f"namespace W {{ public class Limits {{ {_DOC} public const int BoilerPressure = 17; public const int Funnels = 4; }} }}\n"},
+        {
+            "w/Limits.cs": "namespace W { public class Limits { public const int Funnels = 4; } }\n",
+            "w/Steam.cs": f"namespace W.Engines {{ public class Steam {{ {_DOC} public const int BoilerPressure = 17; }} }}\n",
+        },
+        "Game.cs", "using W;\n\nclass Game { int p = Limits.BoilerPressure; }\n",
+        "using W.Engines;\nusing W;\n\nclass Game { int p = Steam.BoilerPressure; }\n",
+    ),
+    "c++": (
+        {"include/w/limits.hpp": f"namespace w {{ enum class Limits {{ {_DOC} BOILER_PRESSURE, FUNNELS }}; }}\n"},
+        {
+            "include/w/limits.hpp": "namespace w { enum class Limits { FUNNELS }; }\n",
+            "include/w/steam.hpp": f"namespace w {{ enum class Steam {{ {_DOC} BOILER_PRESSURE }}; }}\n",
+        },
+        "game.cpp", '#include <w/limits.hpp>\n\nauto p = w::Limits::BOILER_PRESSURE;\n',
+        '#include <w/limits.hpp>\n#include <w/steam.hpp>\n\nauto p = w::Steam::BOILER_PRESSURE;\n',
+    ),
+    "rust": (
+        {"src/limits.rs": f"pub enum Limits {{ {_DOC}\n BoilerPressure, Funnels }}\n"},
+        {"src/limits.rs": "pub enum Limits { Funnels }\n", "src/steam.rs": f"pub enum Steam {{ {_DOC}\n BoilerPressure }}\n"},
+        "game.rs", "use steamers::limits::Limits;\n\nconst P: u32 = Limits::BoilerPressure;\n",
+        "use steamers::limits::Limits;\nuse steamers::steam::Steam;\n\nconst P: u32 = Steam::BoilerPressure;\n",
+    ),
+    "typescript": (
+        {"w/limits.ts": f"export enum Limits {{ {_DOC} BoilerPressure, Funnels }}\n"},
+        {"w/limits.ts": "export enum Limits { Funnels }\n", "w/steam.ts": f"export enum Steam {{ {_DOC} BoilerPressure }}\n"},
+        "game.ts", 'import { Limits } from "steamers";\n\nconst p = Limits.BoilerPressure;\n',
+        'import { Limits, Steam } from "steamers";\n\nconst p = Steam.BoilerPressure;\n',
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("language", _CASES)
+def test_a_name_moves_into_another_class_with_its_import(language: str, tree: Tree) -> None:
+    old, new, path, before, after = _CASES[language]
+    folders = tree("old", old), tree("new", new)
+    changes = compare(read_pair(*folders, "", no_progress, CancelToken()), CancelToken())
+    rules = guess_rules(changes, *folders, "t", ()).rules
+    followed = {apply_edits(before, find_edits(rule, TreePath(path), before)) for rule in rules}
+    whole = [text for text in followed if text == after]
+    assert whole, followed
+    # Whatever writes the new class into the file imports it too, or is known not to.
+    for rule in rules:
+        edits = find_edits(rule, TreePath(path), before)
+        if edits and not any(edit.is_added_import for edit in edits):
+            assert "team." not in edits[0].new or needs_import(rule, path, before, [edit.new for edit in edits])
+        again = apply_edits(before, edits)
+        assert not [edit for edit in find_edits(rule, TreePath(path), again) if edit.is_added_import]
+
+
+@pytest.mark.parametrize(
+    ("path", "text"),
+    [
+        ("Game.java", "package w.steam;\nclass Game { int p = Limits.BOILER_PRESSURE; }\n"),
+        ("Game.java", "import w.steam.*;\nclass Game { int p = Limits.BOILER_PRESSURE; }\n"),
+        ("Game.java", "import w.steam.Steam;\nclass Game { int p = Limits.BOILER_PRESSURE; }\n"),
+        ("Game.java", "class Steam { }\nclass Game { int p = Limits.BOILER_PRESSURE; }\n"),
+    ],
+)
+def test_what_a_file_sees_already_is_not_imported_again(path: str, text: str, tree: Tree) -> None:
+    old, new, *_ = _CASES["java"]
+    folders = tree("old", old), tree("new", new)
+    changes = compare(read_pair(*folders, "", no_progress, CancelToken()), CancelToken())
+    rules = [rule for rule in guess_rules(changes, *folders, "t", ()).rules if rule.kind == "move"]
+    edits = [edit for rule in rules for edit in find_edits(rule, TreePath(path), text)]
+    assert edits and not any(edit.is_added_import for edit in edits)
