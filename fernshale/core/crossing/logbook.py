@@ -92,7 +92,7 @@ def ensure_snapshot(crossing: Crossing, note: str, progress: Progress, token: Ca
         with contextlib.suppress(UnknownSnapshot):
             before = crossing.store.manifest(known)
             now = scan_tree(crossing.setup.project, before, progress, token)
-            if _changes(before, now).is_empty:
+            if _changes(before, now).is_empty and crossing.store.without_lost(before) is before:
                 return str(known)
     taken = crossing.store.take(crossing.setup.project, note, progress, token)
     crossing.keep_fact("snapshot", taken.id)

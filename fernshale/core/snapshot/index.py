@@ -20,7 +20,7 @@ import blake3
 
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import StoreError
-from fernshale.core.snapshot.pack import PLACED, SUFFIX, DamagedBlock, Place, WrittenPack, read_pack
+from fernshale.core.snapshot.pack import PARTS, PLACED, SUFFIX, DamagedBlock, Place, WrittenPack, read_pack
 
 _MAGIC = b"FSIX"
 # The fields of `PLACED`, for NumPy.
@@ -46,17 +46,22 @@ class Index:
         self._known: set[str] = set()
         self._unwritten: list[str] = []
         self._is_torn = False
+        self.has_lost = False
+        """Whether the index names a pack that is not there."""
 
     def load(self) -> None:
         """Read it anew; packs it does not name are read themselves."""
         there = {name for name in os.listdir(self._folder) if name.endswith(SUFFIX)}
         segments = {}
         length = 0
+        self.has_lost = False
         data = self._read()
         for name, records in _segments(data):
             length += _HEAD.size + len(name) + len(records) + _DIGEST
             if name in there:
                 segments[name] = records
+            else:
+                self.has_lost = True
         self._is_torn = length != len(data)
         self._take_in(segments)
         self._known, self._unwritten = set(segments), []
@@ -91,6 +96,30 @@ class Index:
                 found = self._packs[pack], _place_at(self._records, start)  # what was written last counts
             at += 1
         return found
+
+    def rows_without(self, digests: bytes) -> tuple[list[int], list[int]]:
+        """The rows of `digests`, 32 bytes of each, that no pack has; and those of contents that are kept in parts."""
+        import numpy as np
+
+        wanted = np.frombuffer(digests, np.uint8).reshape(-1, _DIGEST)
+        found = np.zeros(len(wanted), bool)
+        in_parts = np.zeros(len(wanted), bool)
+        if self._records:
+            table = np.frombuffer(self._records, _COLUMNS)
+            keys = np.ascontiguousarray(wanted[:, :8]).view("<u8").ravel()
+            records = np.asarray(self._rows)[np.maximum(np.searchsorted(np.asarray(self._keys), keys, "right") - 1, 0)]
+            raw = np.frombuffer(self._records, np.uint8).reshape(-1, PLACED.size)
+            found = (raw[records, :_DIGEST] == wanted).all(axis=1)
+            in_parts = found & (table["kind"][records] == PARTS)
+        missing = []
+        listed = np.flatnonzero(in_parts).tolist()
+        for row in np.flatnonzero(~found).tolist():
+            place = self.find(digests[_DIGEST * row : _DIGEST * row + _DIGEST])
+            if place is None:
+                missing.append(row)
+            elif place[1].kind == PARTS:
+                listed.append(row)
+        return missing, listed
 
     def blocks_of(self, digests: bytes, missing: Callable[[bytes], tuple[str, Place]]) -> list[tuple[str, int, list[int]]]:
         """Where many blobs lie, `digests` being 32 bytes of each: (pack, block, rows of `digests`) in the order of places.

@@ -19,7 +19,7 @@ import time
 import uuid
 from collections import OrderedDict
 from collections.abc import Collection, Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import blake3
@@ -60,6 +60,8 @@ from fernshale.core.snapshot.walk import list_tree
 _MANIFEST = ".manifest"
 # Blocks that stay in memory: what lies together is mostly asked for together.
 _BLOCKS_KEPT = 8
+# How many large files' lists of parts a take reads to see whether all parts are still there.
+_MAX_LISTS_CHECKED = 256
 
 
 class UnknownSnapshot(StoreError):
@@ -196,7 +198,7 @@ class Store:
             raise StoreError("the snapshot store lies inside the tree", "Choose a store outside with --store DIR.")
         with self.writing(progress, token), many_values():
             last, path = self._last_of(tree)
-            listed = list_tree(tree, last, progress, token)
+            listed = self.without_lost(list_tree(tree, last, progress, token))
             manifest, stored = keep_contents(self, tree, listed, progress, token)
             same = path if manifest.folders is last.folders else None
             return self._write_manifest(tree, note, manifest, stored, same)
@@ -206,8 +208,31 @@ class Store:
         from fernshale.core.snapshot.reading import keep_contents
 
         with self.writing(progress, token):
-            listed = list_tree(tree, previous, progress, token)
+            listed = self.without_lost(list_tree(tree, previous, progress, token))
             return keep_contents(self, tree, listed, progress, token)[0]
+
+    def without_lost(self, manifest: Manifest) -> Manifest:
+        """`manifest` with each file only listed whose content the store has lost, so that it is read again; the same object where
+        nothing is missing. Packs that are gone count, damaged ones do not: `verify` reads those."""
+        folders = dict(manifest.folders)
+        digests = b"".join(folder.digests for folder in folders.values())
+        missing, in_parts = self._read_index().rows_without(digests)
+        lost = {row for row in missing if digests[32 * row : 32 * row + 32] != UNREAD}
+        # Each list of parts is read for this, so of very many only where something is known to be lost.
+        if lost or self._read_index().has_lost or len(in_parts) <= _MAX_LISTS_CHECKED:
+            lost |= {row for row in in_parts if not self.has_all_of(digests[32 * row : 32 * row + 32])}
+        if not lost:
+            return manifest
+        first = 0
+        for path, folder in manifest.folders.items():
+            rows = [row for row in range(len(folder.names)) if first + row in lost]
+            first += len(folder.names)
+            if rows:
+                kept = bytearray(folder.digests)
+                for row in rows:
+                    kept[32 * row : 32 * row + 32] = UNREAD
+                folders[path] = replace(folder, digests=bytes(kept))
+        return Manifest(folders, manifest.reported, manifest.taken_ns)
 
     def list(self) -> list[Snapshot]:
         """All snapshots, oldest first."""

@@ -2,6 +2,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import random
 import shutil
 import socket
 from dataclasses import replace
@@ -13,6 +14,7 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError, StoreError
 from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.snapshot import walk
 from fernshale.core.snapshot.compare import compare
 from fernshale.core.snapshot.manifest import EMPTY
 from fernshale.core.snapshot.restore import restore
@@ -208,3 +210,41 @@ def test_store_inside_the_tree_is_refused(tree: Tree, token: CancelToken) -> Non
     root = tree("t", {"a": "1"})
     with pytest.raises(StoreError, match="inside the tree"):
         Store(root / "store").take(root, "", no_progress, token)
+
+
+@pytest.mark.parametrize("size", [40, 3 << 20])
+def test_what_the_store_lost_is_read_and_kept_again(
+    size: int, tree: Tree, tmp_path: Path, token: CancelToken, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(walk, "_RACY_NS", -(10**12))  # as if all of it were old: nothing is read again for its times
+    root = tree("tree", {"a.txt": "one\n", "b/c.bin": random.Random(1).randbytes(size)})
+    store = Store(tmp_path / "store")
+    first = store.take(root, "first", no_progress, token)
+    store.take(root, "second", no_progress, token)
+    for again in (store, Store(tmp_path / "store")):  # one that had it in hand, and one that is opened afterwards
+        for pack in store.packs_folder.iterdir():
+            pack.unlink()
+        taken = again.take(root, "again", no_progress, token)
+        restore(again, again.manifest(taken.id), tmp_path / taken.id, (), no_progress, token)
+        assert listing(tmp_path / taken.id) == listing(root)
+    assert Store(tmp_path / "store").verify().ok  # the content came back for the earlier ones as well
+    assert first.id != taken.id
+
+
+def test_a_large_file_that_lost_one_part_is_read_again(
+    tree: Tree, tmp_path: Path, token: CancelToken, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(walk, "_RACY_NS", -(10**12))
+    root = tree("tree", {"big.bin": random.Random(2).randbytes(3 << 20)})
+    store = Store(tmp_path / "store")
+    store.take(root, "first", no_progress, token)
+    first = set(store.packs_folder.iterdir())
+    with (root / "big.bin").open("ab") as file:
+        file.write(random.Random(3).randbytes(1 << 20))
+    store.take(root, "second", no_progress, token)
+    for pack in first:
+        pack.unlink()  # the list of parts is in the second pack, most parts were in the first
+    again = Store(tmp_path / "store")
+    taken = again.take(root, "third", no_progress, token)
+    restore(again, again.manifest(taken.id), tmp_path / "back", (), no_progress, token)
+    assert listing(tmp_path / "back") == listing(root)
