@@ -12,6 +12,7 @@ from fernshale.cli.printing import LEFT_TO_DECIDE, print_json, print_lines, to_s
 from fernshale.cli.session import crossing_for, ground_for, profile_for
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.build.causes import Cause
 from fernshale.core.build.owners import Owned
@@ -29,6 +30,10 @@ from fernshale.core.crossing.stages.build import plain_ground
 from fernshale.core.fix.apply import try_rule
 from fernshale.core.fix.data import repeats
 from fernshale.core.fix.rules import RuleSet, read_rules
+
+# Which share of a project's files rules may remove without being asked twice, and how many of them are then named.
+_MAX_REMOVED = 0.1
+_MAX_SHOWN = 10
 
 
 def diagnose(options: argparse.Namespace, token: CancelToken) -> int:
@@ -113,6 +118,13 @@ def fix(options: argparse.Namespace, token: CancelToken) -> int:
         )
     else:
         print(unified_diff(changes, lambda change: (ground.project / change.path).read_bytes()), end="")
+    removed = changes.removed
+    if options.apply and not options.yes and len(removed) > len(ground.files) * _MAX_REMOVED:
+        to_stderr(f"{len(removed)} of {len(ground.files)} files would be removed, so nothing was written:")
+        for path in removed[:_MAX_SHOWN]:
+            to_stderr(printable(f"  {path}"))
+        to_stderr("Say --yes if that is what you want.")
+        return LEFT_TO_DECIDE
     if options.apply and not changes.is_empty:
         title = f"{rules.title} · {sum(counts.values())} places in {len(changes.files)} files"
         back = write_changes(ground.project, changes, Stage.BUILD, title, str(rules.path.name), no_progress, token)

@@ -135,6 +135,7 @@ def _parser() -> argparse.ArgumentParser:
     fix.add_argument("--test", action="store_true", help="try the rules on the examples that stand in the file")
     fix.add_argument("--keep", action="store_true", help="propose these rules on the project's crossing from now on")
     fix.add_argument("--apply", action="store_true", help="write it, as one step")
+    fix.add_argument("--yes", action="store_true", help="also where more than a tenth of the project's files would be removed")
     fix.add_argument("--profile", metavar="FILE")
 
     drift = command("drift", ("drift", "drift"), "how one release's interface differs from another's")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 import os
 import subprocess
@@ -11,9 +12,20 @@ from pathlib import Path
 import pytest
 
 import fernshale
+from fernshale.core.base.lock import locked
 from fernshale.core.crossing.state import Crossing
+from fernshale.core.snapshot.store import home
 from tests.conftest import Tree, listing
 from tests.wick import Wick, begin_wick, make_wick
+
+_DELETE = """\
+format = "fernshale-rules/1"
+[[rule]]
+id = "all"
+kind = "delete"
+files = ["**"]
+why = "a rule that went wrong"
+"""
 
 
 def run(*arguments: object, stdin: str = "") -> subprocess.CompletedProcess[str]:
@@ -132,6 +144,28 @@ def test_a_rule_that_would_undo_itself_is_named_once_it_is_applied(tree: Tree) -
     assert "again" not in run("fix", rules, wick.project, *named).stderr
     assert "put must not be applied to these places again" in run("fix", rules, wick.project, "--apply", *named).stderr
     assert (wick.project / "game.py").read_text() == "import wick\nwick.put(2, 1)\n"
+
+
+def test_rules_that_remove_much_are_asked_about(tree: Tree) -> None:
+    wick = make_wick(tree)
+    rules = tree("rules", {"all.rules.toml": _DELETE}) / "all.rules.toml"
+    named, before = ("--profile", wick.profile), listing(wick.project)
+    asked = run("fix", rules, wick.project, "--apply", *named)
+    assert asked.returncode == 3 and "files would be removed, so nothing was written" in asked.stderr
+    assert "--yes" in asked.stderr and listing(wick.project) == before
+    assert run("fix", rules, wick.project, "--apply", "--yes", *named).returncode == 0
+    assert not [path for path in wick.project.rglob("*") if path.is_file()]
+
+
+def test_rules_are_not_applied_while_another_process_writes(tree: Tree) -> None:
+    wick = make_wick(tree)
+    journals = home() / "journals"
+    journals.mkdir(parents=True)
+    name = hashlib.sha256(os.fsencode(wick.project.resolve())).hexdigest()[:16]
+    before = listing(wick.project)
+    with locked(journals / f"{name}.lock"):
+        done = run("fix", wick.shelf / "notes.rules.toml", wick.project, "--apply", "--profile", wick.profile)
+    assert done.returncode == 1 and f"process {os.getpid()}" in done.stderr and listing(wick.project) == before
 
 
 def test_engine_and_fix_show_first_and_write_when_told(tree: Tree) -> None:

@@ -245,6 +245,23 @@ int mkdir(const char *path, mode_t how) {
     REAL(int, "mkdir", const char *, mode_t);
     return hit_at("mkdir", FOLDER_CAME, AT_FDCWD, 0, AT_FDCWD, path) ? -1 : real(path, how);
 }
+int mkdirat(int folder, const char *path, mode_t how) {
+    REAL(int, "mkdirat", int, const char *, mode_t);
+    return hit_at("mkdir", FOLDER_CAME, AT_FDCWD, 0, folder, path) ? -1 : real(folder, path, how);
+}
+int symlinkat(const char *to, int folder, const char *path) {
+    REAL(int, "symlinkat", const char *, int, const char *);
+    return hit_at("symlink", CAME, AT_FDCWD, 0, folder, path) ? -1 : real(to, folder, path);
+}
+int openat64(int folder, const char *path, int flags, ...) {
+    REAL(int, "openat64", int, const char *, int, ...);
+    va_list rest;
+    va_start(rest, flags);
+    mode_t how = flags & (O_CREAT | O_TMPFILE) ? va_arg(rest, mode_t) : 0;
+    va_end(rest);
+    if ((flags & (O_CREAT | O_TRUNC)) && hit_at("create", CAME, AT_FDCWD, 0, folder, path)) return -1;
+    return real(folder, path, flags, how);
+}
 int symlink(const char *to, const char *path) {
     REAL(int, "symlink", const char *, const char *);
     return hit_at("symlink", CAME, AT_FDCWD, 0, AT_FDCWD, path) ? -1 : real(to, path);

@@ -32,9 +32,15 @@ def write_atomic(path: Path, data: bytes, mode: int = 0o644) -> None:
     sync_folder(path.parent)
 
 
-def write_synced(path: Path, data: bytes, mode: int, attributes: Sequence[tuple[str, bytes]] = ()) -> None:
-    """Write a new file at `path` and wait until it is on the disk. Raises FileExistsError, OSError."""
-    handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600)
+def write_synced(
+    path: Path | str, data: bytes, mode: int, attributes: Sequence[tuple[str, bytes]] = (), folder: int | None = None
+) -> None:
+    """Write a new file at `path` and wait until it is on the disk; `folder` is a handle that `path` is seen from.
+
+    Raises FileExistsError, OSError.
+    """
+    flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
+    handle = os.open(path, flags, 0o600, dir_fd=folder)
     with os.fdopen(handle, "wb") as file:
         file.write(data)
         file.flush()

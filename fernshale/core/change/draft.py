@@ -11,7 +11,7 @@ from fernshale.core.base.errors import ProjectError
 from fernshale.core.base.treepath import TreePath, on_disk, parents, tree_path
 from fernshale.core.change.model import ChangeSet, FileChange
 from fernshale.core.snapshot.manifest import Entry, Kind, digest_of
-from fernshale.core.snapshot.walk import entry_at
+from fernshale.core.snapshot.walk import entry_below
 
 _NEW_FILE, _NEW_FOLDER = 0o644, 0o755
 
@@ -59,7 +59,7 @@ class Draft:
         changes: dict[TreePath, FileChange] = {}
 
         def put(path: TreePath, after: Entry | None) -> None:
-            before = entry_at(on_disk(self.root, path))
+            before = entry_below(self.root, path)
             if before is not None and after is not None and before.kind is after.kind:
                 after = replace(after, attributes=before.attributes)
             if before != after:
@@ -72,7 +72,7 @@ class Draft:
                 if after is not None:
                     here = self.root / folder
                     if not here.is_dir():
-                        changes[folder] = FileChange(folder, entry_at(here), Entry(Kind.FOLDER, _NEW_FOLDER))
+                        changes[folder] = FileChange(folder, entry_below(self.root, folder), Entry(Kind.FOLDER, _NEW_FOLDER))
         # Deepest first, so that a folder whose last folder goes is seen as empty.
         gone = {folder for path, after in self._after.items() if after is None for folder in parents(path)}
         for folder in sorted(gone, key=lambda item: -item.count("/")):

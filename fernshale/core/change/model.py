@@ -40,6 +40,11 @@ class ChangeSet:
         """Changes of files and links, without those of folders."""
         return tuple(change for change in self.changes if not _is_folder(change))
 
+    @property
+    def removed(self) -> tuple[TreePath, ...]:
+        """The files and links that are there before and nothing takes the place of."""
+        return tuple(item.path for item in self.files if item.after is None)
+
     def inverse(self) -> ChangeSet:
         """The change set that undoes this one."""
         return ChangeSet(tuple(FileChange(item.path, item.after, item.before) for item in self.changes))

@@ -26,7 +26,7 @@ from fernshale.core.links.closure import Closure, Unmet, find_closure
 from fernshale.core.links.index import LinkIndex
 from fernshale.core.links.paths import TreePaths
 from fernshale.core.snapshot.manifest import EMPTY, Entry, Kind
-from fernshale.core.snapshot.walk import entry_at, list_tree
+from fernshale.core.snapshot.walk import entry_below, list_tree
 
 State = Literal["copy", "same", "differs"]
 
@@ -76,10 +76,10 @@ def plan_carry(ground: Ground, source: Path, chosen: Sequence[str], into: str, t
         return on_disk(source, at[path]).read_bytes() if entry.kind is Kind.FILE else None
 
     def state(path: TreePath) -> State:
-        here = entry_at(on_disk(ground.project, path))
+        here = entry_below(ground.project, path)
         if here is None:
             return "copy"
-        return "same" if _content(here) == _content(entry_at(on_disk(source, at[path]))) else "differs"
+        return "same" if _content(here) == _content(entry_below(source, at[path])) else "differs"
 
     shape = ground.profile.links
     roots = [root for rule in shape.include for root in rule.roots]
@@ -103,7 +103,7 @@ def preview_carry(ground: Ground, plan: CarryPlan, over: bool) -> ChangeSet:
     draft = Draft(ground.project)
     for item in plan.files:
         if item.state == "copy" or (over and item.state == "differs"):
-            entry = entry_at(on_disk(plan.source, item.path))
+            entry = entry_below(plan.source, item.path)
             if entry is not None and entry.kind is Kind.LINK:
                 draft.link(item.target, entry.content)
             elif entry is not None:

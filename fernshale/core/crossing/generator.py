@@ -11,7 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from fernshale.core.base.errors import CommandError, MisuseError
-from fernshale.core.base.treepath import TreePath, on_disk
+from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.change.draft import Draft
@@ -25,7 +25,7 @@ from fernshale.core.crossing.state import Crossing, Entry
 from fernshale.core.crossing.trust import require_trust
 from fernshale.core.engine.generated import replaceable_files
 from fernshale.core.snapshot.store import UnknownSnapshot
-from fernshale.core.snapshot.walk import entry_at
+from fernshale.core.snapshot.walk import entry_below
 from fernshale.core.survey.roles import role_rule
 
 KEY = "engine:stale:"
@@ -122,7 +122,7 @@ def restore_swept(crossing: Crossing, sweep: Entry, *, has_failed: bool) -> tupl
     found = []
     missing: set[TreePath] = set()
     for item in sweep.changes.changes:
-        now = entry_at(on_disk(crossing.setup.project, item.path))
+        now = entry_below(crossing.setup.project, item.path)
         if now is None or (has_failed and now != item.before):
             found.append(FileChange(item.path, now, item.before))
             missing.add(item.path)

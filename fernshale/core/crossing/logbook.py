@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from fernshale.core.base.errors import FernshaleError, MisuseError
-from fernshale.core.base.treepath import TreePath, is_gits_own, on_disk, under
+from fernshale.core.base.treepath import TreePath, is_gits_own, under
 from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.change.apply import apply_changes, recover
@@ -21,7 +21,7 @@ from fernshale.core.crossing.wayback import Obstacle, WayBack, find_way_back, fi
 from fernshale.core.snapshot.manifest import EMPTY, Kind, Manifest
 from fernshale.core.snapshot.manifest import Entry as TreeEntry
 from fernshale.core.snapshot.store import UnknownSnapshot
-from fernshale.core.snapshot.walk import entry_at, scan_tree
+from fernshale.core.snapshot.walk import entry_below, scan_tree
 
 Rewind = Literal["undo", "redo", "back to"]
 # How many files a refusal or a reason names before it counts the rest.
@@ -308,7 +308,7 @@ def _changed_since(crossing: Crossing, entries: Mapping[int, Entry], id: int, pa
         left = after
         if entry.can_undo and entry.title not in titles:
             titles.append(entry.title)
-    return titles, is_edited or entry_at(on_disk(crossing.setup.project, path)) != left
+    return titles, is_edited or entry_below(crossing.setup.project, path) != left
 
 
 def _undoable(crossing: Crossing, id: int) -> Entry:
@@ -384,7 +384,7 @@ def _return_to_leg_of(crossing: Crossing, entry: int) -> None:
 
 def _stands(crossing: Crossing, changes: ChangeSet) -> bool:
     root = crossing.setup.project
-    return all(entry_at(on_disk(root, change.path)) == change.after for change in changes.changes)
+    return all(entry_below(root, change.path) == change.after for change in changes.changes)
 
 
 def restore_snapshot(

@@ -6,6 +6,7 @@ import hashlib
 import os
 from pathlib import Path
 
+from fernshale.core.base.lock import Held, locked
 from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.change.apply import apply_changes, recover
@@ -14,7 +15,7 @@ from fernshale.core.change.model import ChangeSet
 from fernshale.core.crossing.linkage import Linkage, read_bytes
 from fernshale.core.crossing.logbook import write_step
 from fernshale.core.crossing.matter import Stage
-from fernshale.core.crossing.state import find_crossing
+from fernshale.core.crossing.state import AnotherActs, find_crossing
 from fernshale.core.links.relink import replacements, rewrite
 from fernshale.core.snapshot.store import Store, home
 
@@ -22,7 +23,10 @@ from fernshale.core.snapshot.store import Store, home
 def write_changes(
     project: Path, changes: ChangeSet, stage: Stage, title: str, why: str, progress: Progress, token: CancelToken
 ) -> str:
-    """Apply `changes`; as a step of the crossing where there is one. What to say about the way back."""
+    """Apply `changes`; as a step of the crossing where there is one. What to say about the way back.
+
+    Raises AnotherActs while another process writes into the project, and what `apply_changes` raises.
+    """
     crossing = find_crossing(project)
     if crossing is not None:
         with crossing.acting():
@@ -31,9 +35,15 @@ def write_changes(
     store = Store(home() / "store")
     journal = home() / "journals" / f"{hashlib.sha256(os.fsencode(project.resolve())).hexdigest()[:16]}.json"
     journal.parent.mkdir(parents=True, exist_ok=True)
-    recover(journal, store)
-    snapshot = store.take(project, f"before: {title}", progress, token)
-    apply_changes(project, changes, store, journal, token)
+    try:
+        with locked(journal.with_suffix(".lock")):
+            recover(journal, store)
+            snapshot = store.take(project, f"before: {title}", progress, token)
+            apply_changes(project, changes, store, journal, token)
+    except Held as error:
+        raise AnotherActs(
+            f"another Fernshale ({error.holder}) is writing into {project}", "Wait for it to finish, then try again."
+        ) from error
     return f"snapshot {snapshot.id}"
 
 

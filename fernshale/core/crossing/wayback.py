@@ -14,7 +14,7 @@ from fernshale.core.change.preview import Read
 from fernshale.core.merge.textmerge import merge_text, result_text
 from fernshale.core.snapshot.manifest import Entry, Kind, digest_of
 from fernshale.core.snapshot.store import Store
-from fernshale.core.snapshot.walk import entry_at
+from fernshale.core.snapshot.walk import entry_below
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,7 +80,7 @@ class _Tree:
         self._after: dict[TreePath, Entry | None] = {}
 
     def entry(self, path: TreePath) -> Entry | None:
-        return self._after[path] if path in self._after else entry_at(on_disk(self.root, path))
+        return self._after[path] if path in self._after else entry_below(self.root, path)
 
     def read(self, path: TreePath) -> bytes:
         """The content of the file at `path`. Raises StoreError, OSError."""
@@ -102,7 +102,7 @@ class _Tree:
         return all(path in going or self.entry(path) is None for path in names)
 
     def change_set(self) -> ChangeSet:
-        pairs = ((path, entry_at(on_disk(self.root, path)), after) for path, after in sorted(self._after.items()))
+        pairs = ((path, entry_below(self.root, path), after) for path, after in sorted(self._after.items()))
         changes = tuple(FileChange(path, before, after) for path, before, after in pairs if before != after)
         written = {item.after.content for item in changes if item.after is not None}
         return ChangeSet(changes, {digest: data for digest, data in self.contents.items() if digest in written})

@@ -76,14 +76,14 @@ class ReadFile(NamedTuple):
     sparse: bool
 
 
-def read_file(path: str, keep: Keep, token: CancelToken) -> ReadFile:
-    """Read the file at `path`, never through a link; one that changes while it is read is read again.
+def read_file(path: str, keep: Keep, token: CancelToken, folder: int | None = None) -> ReadFile:
+    """Read the file at `path`, never through a link; one that changes or is replaced while it is read is read again.
 
-    Raises OSError (also when it keeps changing), KeepFailed, Cancelled.
+    `folder` is a handle that `path` is seen from. Raises OSError (also when it keeps changing), KeepFailed, Cancelled.
     """
     for _ in range(_TRIES):
         # Straight to the system: this runs for each of very many small files. A pipe must not make it wait.
-        handle = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC)
+        handle = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC, dir_fd=folder)
         try:
             before = os.fstat(handle)
             if before.st_mode & _FORMAT != _REGULAR:
@@ -103,6 +103,9 @@ def read_file(path: str, keep: Keep, token: CancelToken) -> ReadFile:
             mtime_ns, ctime_ns = after.st_mtime_ns, after.st_ctime_ns
             if (size, mtime_ns, ctime_ns) != (after.st_size, before.st_mtime_ns, before.st_ctime_ns):
                 continue
+            now = os.stat(path, dir_fd=folder, follow_symlinks=False)
+            if (now.st_ino, now.st_dev) != (after.st_ino, after.st_dev):
+                continue  # another file has that name by now
             attributes = attributes_of(handle)
         finally:
             os.close(handle)

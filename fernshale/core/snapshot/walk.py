@@ -12,7 +12,9 @@ from dataclasses import dataclass, field, replace
 from operator import attrgetter
 from pathlib import Path
 
-from fernshale.core.base.treepath import joined, under
+from fernshale.core.base.errors import ProjectError
+from fernshale.core.base.handles import Below, is_link_in_the_way
+from fernshale.core.base.treepath import TreePath, joined, under
 from fernshale.core.base.work import CancelToken, Progress, many_values
 from fernshale.core.snapshot.contents import Keep, attributes_of, hash_only, read_file
 from fernshale.core.snapshot.manifest import (
@@ -69,59 +71,58 @@ def list_tree(
     names_of: dict[tuple[int, int], list[tuple[str, str]]] = {}
     waiting = [""]
     count = 0
-    place = os.fspath(root)
+    try:
+        tree = Below(root)
+    except OSError as error:
+        return Manifest({}, (("", error.strerror or "unreadable"),), started)
     # This loop runs once per file of the largest projects: names are local and each status field is fetched once.
-    while waiting:
-        token.check()
-        path = waiting.pop()
-        prefix = path + "/" if path else ""
-        try:
-            handle = os.open(f"{place}/{path}", os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC)
-        except OSError as error:
-            reported.append((path, error.strerror or "unreadable"))
-            continue
-        try:
-            with os.scandir(handle) as found:
-                items = sorted(found, key=_by_name)
-        except OSError as error:
-            os.close(handle)
-            reported.append((path, error.strerror or "unreadable"))
-            continue
-        names: list[str] = []
-        facts: list[int] = []
-        inside: list[str] = []
-        others: list[int] = []
-        for item in items:
-            name = item.name
-            if name in without:
-                continue
+    with tree, contextlib.ExitStack() as held:
+        while waiting:
+            held.close()
+            token.check()
+            path = waiting.pop()
+            prefix = path + "/" if path else ""
             try:
-                status = item.stat(follow_symlinks=False)
+                handle = held.enter_context(tree.folder(path))
+                with os.scandir(handle) as found:
+                    items = sorted(found, key=_by_name)
             except OSError as error:
-                reported.append((prefix + name, error.strerror or "unreadable"))
+                reported.append((path, error.strerror or "unreadable"))
                 continue
-            # The plain fields all at once; only the exact times are asked for by name.
-            mode, inode, device, links, _, _, size, _, _, _ = status
-            kind = mode & _FORMAT
-            if kind == _REGULAR:
-                if links > 1:
-                    names_of.setdefault((device, inode), []).append((path, name))
-            elif kind == _DIRECTORY:
-                inside.append(prefix + name)
-                others.append(len(names))
-            elif kind == _LINK:
-                others.append(len(names))
-            else:
-                reported.append((prefix + name, "not a file, link or folder"))
-                continue
-            names.append(name)
-            facts += (size, status.st_mtime_ns, status.st_ctime_ns, inode & _LARGEST, mode)
-        os.close(handle)
-        count += len(names)
-        waiting += reversed(inside)
-        known = previous.folders.get(path)
-        folders[path] = _as_known(root, path, tuple(names), array("q", facts), others, known, trusted_ns, is_old)
-        progress("reading the tree", count, 0)
+            names: list[str] = []
+            facts: list[int] = []
+            inside: list[str] = []
+            others: list[int] = []
+            for item in items:
+                name = item.name
+                if name in without:
+                    continue
+                try:
+                    status = item.stat(follow_symlinks=False)
+                except OSError as error:
+                    reported.append((prefix + name, error.strerror or "unreadable"))
+                    continue
+                # The plain fields all at once; only the exact times are asked for by name.
+                mode, inode, device, links, _, _, size, _, _, _ = status
+                kind = mode & _FORMAT
+                if kind == _REGULAR:
+                    if links > 1:
+                        names_of.setdefault((device, inode), []).append((path, name))
+                elif kind == _DIRECTORY:
+                    inside.append(prefix + name)
+                    others.append(len(names))
+                elif kind == _LINK:
+                    others.append(len(names))
+                else:
+                    reported.append((prefix + name, "not a file, link or folder"))
+                    continue
+                names.append(name)
+                facts += (size, status.st_mtime_ns, status.st_ctime_ns, inode & _LARGEST, mode)
+            count += len(names)
+            waiting += reversed(inside)
+            known = previous.folders.get(path)
+            folders[path] = _as_known(handle, path, tuple(names), array("q", facts), others, known, trusted_ns, is_old)
+            progress("reading the tree", count, 0)
     _tie_names(folders, names_of)
     reported.sort()
     is_same = len(folders) == len(previous.folders) and all(
@@ -133,11 +134,11 @@ def list_tree(
 
 
 def _as_known(
-    root: Path, path: str, names: tuple[str, ...], facts: array[int], others: Iterable[int], known: Folder | None,
+    handle: int, path: str, names: tuple[str, ...], facts: array[int], others: Iterable[int], known: Folder | None,
     trusted_ns: int, is_old: bool,
 ) -> Folder:  # fmt: skip
-    """The folder as listed, with what is known of it where nothing changed since. `others` are the rows of what is no file;
-    `is_old`: all that is known can be trusted."""
+    """The folder open as `handle` as it was listed, with what is known of it where nothing changed since. `others` are the rows of
+    what is no file; `is_old`: all that is known can be trusted."""
     if known is not None and known.names == names and known.facts == facts and (is_old or known.newest_ns < trusted_ns):
         return known
     digests = bytearray(32 * len(names))
@@ -148,9 +149,9 @@ def _as_known(
     for row in others:
         # Gone or replaced since it was listed: what is read then is as good as what was there before.
         with contextlib.suppress(OSError):
-            here = os.path.join(root, path, names[row])
             is_link = facts[FACTS * row + MODE] & _FORMAT == _LINK
-            extra = Extra(os.readlink(here)) if is_link else Extra(attributes=attributes_of(here))
+            target = os.readlink(names[row], dir_fd=handle) if is_link else ""
+            extra = Extra(target) if is_link else Extra(attributes=_folder_attributes(names[row], handle))
             if extra != NO_EXTRA:
                 extras[names[row]] = extra
     return Folder(path, names, facts, bytes(digests), extras)
@@ -256,21 +257,25 @@ def read_files(
 ) -> Readings:
     """Read each file below the folder `place`. Raises KeepFailed, Cancelled."""
     found = Readings()
-    for number, (path, _, name) in enumerate(wanted):
-        if number % 64 == 0:
-            token.check()
-            tell(number)
-        try:
-            digest, facts, attributes, sparse = read_file(
-                f"{place}/{path}/{name}" if path else f"{place}/{name}", keep, token
-            )
-        except OSError as error:
-            digest, facts, attributes, sparse = UNREAD, (0, 0, 0, 0, 0), (), False
-            found.failed[number] = error.strerror or "unreadable"
-        found.digests += digest
-        found.facts.extend(facts)
-        if attributes or sparse:
-            found.extras[number] = Extra("", attributes, sparse)
+    with Below(Path(place)) as tree, contextlib.ExitStack() as held:
+        at, folder = None, -1
+        for number, (path, _, name) in enumerate(wanted):
+            if number % 64 == 0:
+                token.check()
+                tell(number)
+            try:
+                if path != at:
+                    held.close()
+                    at = None
+                    folder, at = held.enter_context(tree.folder(path)), path
+                digest, facts, attributes, sparse = read_file(name, keep, token, folder)
+            except OSError as error:
+                digest, facts, attributes, sparse = UNREAD, (0, 0, 0, 0, 0), (), False
+                found.failed[number] = error.strerror or "unreadable"
+            found.digests += digest
+            found.facts.extend(facts)
+            if attributes or sparse:
+                found.extras[number] = Extra("", attributes, sparse)
     return found
 
 
@@ -304,19 +309,55 @@ def with_contents(manifest: Manifest, wanted: Sequence[Wanted], found: Readings)
     return Manifest(folders, tuple(sorted(reported)), manifest.taken_ns)
 
 
+def entry_below(root: Path, path: TreePath) -> Entry | None:
+    """As `entry_in`. Raises ProjectError where a link stands on the way, OSError."""
+    try:
+        with Below(root) as tree:
+            return entry_in(tree, path)
+    except OSError as error:
+        if is_link_in_the_way(error):
+            raise ProjectError(f"{error.filename} {error.strerror}") from error
+        raise
+
+
+def entry_in(tree: Below, path: TreePath) -> Entry | None:
+    """What stands at `path` of a tree now, its content read; None where nothing does.
+
+    Raises OSError, also where a symbolic link stands on the way.
+    """
+    with contextlib.suppress(FileNotFoundError, NotADirectoryError), tree.parent(path) as (folder, name):
+        return _entry_of(name, folder)
+    return None
+
+
 def entry_at(path: Path) -> Entry | None:
     """What stands at `path` now, its content read; None where nothing does. Raises OSError."""
-    try:
-        status = path.lstat()
-    except (FileNotFoundError, NotADirectoryError):
-        return None
+    with contextlib.suppress(FileNotFoundError, NotADirectoryError):
+        return _entry_of(os.fspath(path), None)
+    return None
+
+
+def _entry_of(path: str, folder: int | None) -> Entry | None:
+    """Raises FileNotFoundError, NotADirectoryError, OSError."""
+    status = os.stat(path, dir_fd=folder, follow_symlinks=False)
     mode = stat.S_IMODE(status.st_mode)
     if stat.S_ISLNK(status.st_mode):
-        return Entry(Kind.LINK, 0, os.readlink(path), 0, status.st_mtime_ns)
+        return Entry(Kind.LINK, 0, os.readlink(path, dir_fd=folder), 0, status.st_mtime_ns)
     if stat.S_ISDIR(status.st_mode):
-        return Entry(Kind.FOLDER, mode, "", 0, status.st_mtime_ns, attributes_of(path))
+        return Entry(Kind.FOLDER, mode, "", 0, status.st_mtime_ns, _folder_attributes(path, folder))
     if not stat.S_ISREG(status.st_mode):
         return None
-    found = read_file(os.fspath(path), hash_only, CancelToken())
+    found = read_file(path, hash_only, CancelToken(), folder)
     size, mtime_ns, _, _, now = found.facts
     return Entry(Kind.FILE, stat.S_IMODE(now), found.digest.hex(), size, mtime_ns, found.attributes, found.sparse)
+
+
+def _folder_attributes(path: str, folder: int | None) -> tuple[tuple[str, bytes], ...]:
+    try:
+        handle = os.open(path, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC, dir_fd=folder)
+    except OSError:
+        return ()  # it may not be read
+    try:
+        return attributes_of(handle)
+    finally:
+        os.close(handle)

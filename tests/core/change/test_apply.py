@@ -8,6 +8,7 @@ import shutil
 import signal
 import subprocess
 import sys
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -238,13 +239,13 @@ def test_failure_in_the_middle_is_rolled_back(
 ) -> None:
     root = _project(tree)
     changes, before = _draft(root).change_set(), listing(root)
-    real, calls = os.rename, []
+    real, calls = os.rename, list[str]()
 
-    def failing(old: Path, new: Path) -> None:
+    def failing(old: str, new: str, **handles: int) -> None:
         calls.append(new)
         if len(calls) == 3:
-            raise OSError(28, "No space left on device", str(new))
-        real(old, new)
+            raise OSError(28, "No space left on device", new)
+        real(old, new, **handles)
 
     store = Store(tmp_path / "store")
     store.put_all([])
@@ -262,3 +263,64 @@ def test_unfinished_journal_must_be_recovered_first(tree: Tree, tmp_path: Path, 
         apply_changes(root, _draft(root).change_set(), Store(tmp_path / "store"), tmp_path / "j", token)
     with pytest.raises(JournalUnfinished, match="damaged"):
         recover(tmp_path / "j", Store(tmp_path / "store"))
+
+
+class _Swap:
+    """Puts a link to a folder outside in the place of a folder when the n-th call of one of these is about to be made."""
+
+    CALLS = ("open", "unlink", "rmdir", "mkdir", "rename", "symlink")
+
+    def __init__(self, root: Path, outside: Path, at: int, monkeypatch: pytest.MonkeyPatch) -> None:
+        self.root, self.outside, self.at, self.count = root, outside, at, 0
+        for name in self.CALLS:
+            monkeypatch.setattr(os, name, self._wrapped(getattr(os, name)))
+
+    def _wrapped(self, real: Callable[..., object]) -> Callable[..., object]:
+        def call(*given: object, **named: object) -> object:
+            self.count += 1
+            if self.count == self.at and (self.root / "gone").is_dir():
+                os.replace(self.root / "gone", self.outside.parent / "moved")
+                os.link(self.outside.parent / "to-outside", self.root / "gone", follow_symlinks=False)
+            return real(*given, **named)
+
+        return call
+
+
+def test_a_folder_that_becomes_a_link_at_any_moment_leads_nowhere(tree: Tree, tmp_path: Path, token: CancelToken) -> None:
+    """Between the preview and the end, and while it is rolled back: nothing outside is written, and nothing is lost."""
+    outcomes = set()
+    for at in range(1, 400):
+        place = tmp_path / str(at)
+        root = place / "project"
+        shutil.copytree(_project(tree), root, symlinks=True)
+        shutil.rmtree(tmp_path / "project")
+        outside = place / "outside"
+        outside.mkdir()
+        for name, text in (("only", "outside"), ("keep", "outside")):
+            (outside / name).write_text(text)
+        (place / "to-outside").symlink_to(outside)
+        changes, store, journal = _draft(root).change_set(), Store(place / "store"), place / "journal"
+        store.put_all([])
+        before_outside = listing(outside)
+        with pytest.MonkeyPatch.context() as patch:
+            swap = _Swap(root, outside, at, patch)
+            try:
+                apply_changes(root, changes, store, journal, token)
+                outcome = "applied"
+            except (ApplyFailed, ChangedUnderneath, JournalUnfinished) as error:
+                outcome = type(error).__name__
+        assert listing(outside) == before_outside, at
+        outcomes.add(outcome)
+        if (place / "moved").exists():
+            assert outcome != "applied"
+            (root / "gone").unlink()
+            (place / "moved").rename(root / "gone")
+            recover(journal, store)
+            assert {path: item for path, item in listing(root).items()} == listing(_project(tree)), (at, outcome)
+            shutil.rmtree(tmp_path / "project")
+        shutil.rmtree(place)
+        if swap.count < at:
+            break
+    else:
+        pytest.fail("it never came to its end")
+    assert {"applied", "ChangedUnderneath"} <= outcomes and at > 60

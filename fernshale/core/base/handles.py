@@ -1,0 +1,97 @@
+"""Files below a root, reached folder by folder through open handles, so that no symbolic link on the way is ever followed.
+
+A path that was checked can lead elsewhere a moment later, when somebody puts a link in the place of a folder. A handle
+stays the folder it was opened as.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import errno
+import os
+import stat
+from collections.abc import Iterator
+from pathlib import Path
+
+from fernshale.core.base.treepath import tree_path
+
+_FOLDER = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
+
+
+class Below:
+    """The tree below `root`, which itself may be reached through links. Use it in a `with` statement."""
+
+    def __init__(self, root: Path) -> None:
+        self.root = root
+        self._handle = os.open(root, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+
+    def __enter__(self) -> Below:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        os.close(self._handle)
+
+    @contextlib.contextmanager
+    def folder(self, path: str) -> Iterator[int]:
+        """A handle of the folder at `path`, "" for the root.
+
+        Raises OSError: FileNotFoundError, NotADirectoryError, and one with ELOOP where a link stands on the way.
+        """
+        handle = os.dup(self._handle)
+        try:
+            at = ""
+            for part in tree_path(path).split("/") if path else ():
+                at = f"{at}/{part}" if at else part
+                deeper = self._open_folder(handle, part, at)
+                os.close(handle)
+                handle = deeper
+            yield handle
+        finally:
+            os.close(handle)
+
+    @contextlib.contextmanager
+    def parent(self, path: str) -> Iterator[tuple[int, str]]:
+        """A handle of the folder that `path` lies in, and its name there. Raises as `folder`."""
+        head, _, name = tree_path(path).rpartition("/")
+        with self.folder(head) as handle:
+            yield handle, name
+
+    def status(self, path: str) -> os.stat_result | None:
+        """What stands at `path`, not followed; None where nothing does. Raises OSError where a link stands on the way."""
+        with contextlib.suppress(FileNotFoundError, NotADirectoryError), self.parent(path) as (folder, name):
+            return os.stat(name, dir_fd=folder, follow_symlinks=False)
+        return None
+
+    def open(self, path: str, flags: int = os.O_RDONLY, mode: int = 0o600) -> int:
+        """A handle of the file at `path`, never of what a link leads to. Raises OSError."""
+        with self.parent(path) as (folder, name):
+            return os.open(name, flags | os.O_NOFOLLOW | os.O_CLOEXEC, mode, dir_fd=folder)
+
+    def read(self, path: str) -> bytes:
+        """The content of the file at `path`. Raises OSError, also for what is no file."""
+        handle = self.open(path, os.O_RDONLY | os.O_NONBLOCK)
+        with os.fdopen(handle, "rb") as file:
+            if not stat.S_ISREG(os.fstat(handle).st_mode):
+                raise OSError(errno.EINVAL, "not a file", str(self.root / path))
+            return file.read()
+
+    def _open_folder(self, handle: int, name: str, path: str) -> int:
+        try:
+            return os.open(name, _FOLDER, dir_fd=handle)
+        except OSError as error:
+            if error.errno in (errno.ELOOP, errno.ENOTDIR) and _is_link(handle, name):
+                words = "is a symbolic link; nothing is read or written through it"
+                raise OSError(errno.ELOOP, words, str(self.root / path)) from error
+            raise
+
+
+def _is_link(folder: int, name: str) -> bool:
+    try:
+        return stat.S_ISLNK(os.stat(name, dir_fd=folder, follow_symlinks=False).st_mode)
+    except OSError:
+        return False
+
+
+def is_link_in_the_way(error: OSError) -> bool:
+    """Whether an error of `Below` says that a link stands on the way."""
+    return error.errno == errno.ELOOP
