@@ -20,6 +20,7 @@ from fernshale.core.crossing.auto import Step
 from fernshale.core.crossing.checking import add_check, check_rows, drop_check, mark_check, propose_checks
 from fernshale.core.crossing.findings import finding_of
 from fernshale.core.crossing.fleet import Followed, cross_all, cross_one
+from fernshale.core.crossing.gitwork import find_work_tree
 from fernshale.core.crossing.ground import crossing_ground
 from fernshale.core.crossing.logbook import Rewind, edits_since, go_back_to, preview_way, redo, undo
 from fernshale.core.crossing.matter import Stage
@@ -47,7 +48,9 @@ def cross(options: argparse.Namespace, token: CancelToken) -> int:
         return _cross_all(options, way, recorded, token)
     crossing = begun(options, token)
     if options.git:
-        settle(crossing, Taken("git:steps", "commit", "you", "asked for"), to_stderr, no_progress, token)
+        tree = find_work_tree(crossing.setup.project)
+        consent = tree.consent if tree is not None and options.trust else "commit"
+        settle(crossing, Taken("git:steps", consent, "you", "asked for"), to_stderr, no_progress, token)
     followed = Followed()
     if options.auto:
         overview, followed = run_crossing(crossing, recorded, options.json, token, way)

@@ -2,8 +2,9 @@
 
 Covered: a kill at any moment (the next `recover` rolls back to before, or finds it done), a full disk and refused
 writes (everything new is written and synced under temporary names before the first file is replaced; what fails
-then is rolled back from the store), a folder that somebody replaced by a symbolic link at any moment, a file that is not what the preview saw (nothing is written). The journal is
-written and synced before the first change and removed last; `recover` may be killed and run again.
+then is rolled back from the store), a folder that becomes a symbolic link at any moment (no link is followed), a file that is
+not what the preview saw (nothing is written). The journal is written and synced before the first change and removed last;
+`recover` may be killed and run again.
 Not covered: a program that writes into the same files while this runs.
 """
 

@@ -6,6 +6,8 @@ neither committed nor lost. Nothing is written before the user has said yes.
 
 from __future__ import annotations
 
+import hashlib
+import json
 import os
 import shutil
 from collections.abc import Iterable, Sequence
@@ -13,15 +15,15 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from fernshale.core.base.errors import CommandError
-from fernshale.core.base.treepath import TreePath, under
+from fernshale.core.base.treepath import TreePath, printable, under
 from fernshale.core.base.words import count
 from fernshale.core.change.model import ChangeSet
 from fernshale.core.crossing.matter import Matter, Proposal, Stage
 from fernshale.core.crossing.state import Crossing, Entry
-from fernshale.core.process.git import ask_git, tell_git
+from fernshale.core.process.git import Filter, ask_git, find_filters, tell_git
 
 KEY = "git:steps"
-_FACT, _COMMITS, _TROUBLE = "git", "git commits", "git trouble"
+_FACT, _COMMITS, _TROUBLE, _FILTERS = "git", "git commits", "git trouble", "git filters"
 _SUBJECT = 72
 _LINK_MODE = b"160000"
 _POINTER = b"version https://git-lfs."
@@ -30,12 +32,21 @@ _SHOWN = 3
 
 @dataclass(frozen=True, slots=True)
 class WorkTree:
-    """The git work tree a project lies in. `obstacles` say why steps cannot be committed, `remarks` what to know before."""
+    """The git work tree a project lies in. `obstacles` say why steps cannot be committed, `remarks` what to know before.
+
+    `filters` are those that git would run on files of the project when it commits them.
+    """
 
     branch: str
     head: str
     obstacles: tuple[str, ...]
     remarks: tuple[str, ...]
+    filters: tuple[Filter, ...] = ()
+
+    @property
+    def consent(self) -> str:
+        """The option that commits: with filters it is bound to their very command lines."""
+        return f"commit {filters_digest(self.filters)}" if self.filters else "commit"
 
 
 def find_work_tree(project: Path) -> WorkTree | None:
@@ -45,10 +56,39 @@ def find_work_tree(project: Path) -> WorkTree | None:
         return None
     branch = (ask_git(project, "symbolic-ref", "-q", "--short", "HEAD") or b"").decode("utf-8", "replace").strip()
     head = (ask_git(project, "rev-parse", "-q", "--verify", "HEAD^{commit}") or b"").decode("ascii", "replace").strip()
-    return WorkTree(branch, head, tuple(_obstacles(project, head)), tuple(_remarks(find_submodules(project))))
+    remarks, filters = tuple(_remarks(find_submodules(project))), _used_filters(project)
+    return WorkTree(branch, head, tuple(_obstacles(project, head)), remarks, filters)
 
 
-def _obstacles(project: Path, head: str) -> Iterable[str]:
+def _used_filters(project: Path, further: bytes = b"") -> tuple[Filter, ...]:
+    """The filters that the settings name and that the attributes of a tracked file ask for, or of a file in `further`."""
+    filters = find_filters(project)
+    if not filters:
+        return ()
+    used = {value.decode("utf-8", "surrogateescape") for _, value in _filter_attributes(project, further)}
+    return tuple(item for item in filters if item.name in used)
+
+
+def _filter_attributes(project: Path, further: bytes = b"") -> list[tuple[bytes, bytes]]:
+    """Each tracked file, and each in `further`, with the name of the filter that its attributes ask for."""
+    listed = (ask_git(project, "ls-files", "-z") or b"") + further
+    cells = (ask_git(project, "check-attr", "-z", "--stdin", "filter", given=listed) or b"").split(b"\0")
+    pairs = zip(cells[::3], cells[2::3], strict=False)
+    return [(name, value) for name, value in pairs if value not in (b"unspecified", b"unset", b"set")]
+
+
+def filters_digest(filters: Sequence[Filter]) -> str:
+    """What changes when a filter's command line does."""
+    text = json.dumps([[item.name, item.commands] for item in filters])
+    return hashlib.sha256(text.encode("utf-8", "surrogateescape")).hexdigest()[:12]
+
+
+def filter_lines(filters: Sequence[Filter]) -> tuple[str, ...]:
+    """Each command line that filters would run, for people."""
+    return tuple(printable(f"filter {item.name}, {when}: {command}") for item in filters for when, command in item.commands)
+
+
+def _obstacles(project: Path, head: str, agreed: Sequence[Filter] = ()) -> Iterable[str]:
     if not head:
         yield "there is no commit yet to go on from; make a first one"
         return
@@ -58,23 +98,33 @@ def _obstacles(project: Path, head: str) -> Iterable[str]:
             yield f"{words} is under way; finish it or give it up"
     if ask_git(project, "var", "GIT_COMMITTER_IDENT") is None:
         yield "git does not know who you are; set user.name and user.email"
-    if names := _uncommitted(project):
+    if names := _uncommitted(project, agreed):
         yield f"{count(len(names), 'file')} changed and not committed ({_some(names)}); commit or stash them"
     yield from _pointer_obstacles(project)
 
 
-def _uncommitted(project: Path) -> list[bytes]:
+def _uncommitted(project: Path, agreed: Sequence[Filter]) -> list[bytes]:
     """Tracked files below the project that differ from the last commit.
 
-    Files that only look changed by their times are compared as they are: git itself would run the filters its settings name.
+    Files that only look changed by their times are compared as they are: git itself would run the filters that its settings
+    name. A file that such a filter converts is compared only once a person has agreed to it.
     """
     words = ("diff-index", "-z", "--relative", "--ignore-submodules=all", "HEAD", "--", ".")
     cells = (ask_git(project, *words) or b"").split(b"\0")
+    rows = [(about.lstrip(b":").split(), name) for about, name in zip(cells[::2], cells[1::2], strict=False)]
+    names = [item.name for item in agreed]
+    configured = {item.name for item in find_filters(project)}
+    converted = {
+        name: value.decode("utf-8", "surrogateescape") for name, value in _filter_attributes(project)
+    } if configured else {}  # fmt: skip
     found = []
-    for about, name in zip(cells[::2], cells[1::2], strict=False):
-        old_mode, new_mode, old, new, _ = about.lstrip(b":").split()
+    for (old_mode, new_mode, old, new, _), name in rows:
         if old_mode == new_mode and not new.strip(b"0"):
-            now = ask_git(project, "hash-object", "--no-filters", "--stdin-paths", given=name + b"\n")
+            filter_name = converted.get(name)
+            if filter_name in configured and filter_name not in names:
+                continue  # nobody can know yet
+            how = ("--stdin-paths",) if filter_name in configured else ("--no-filters", "--stdin-paths")
+            now = ask_git(project, "hash-object", *how, given=name + b"\n", filters=names)
             if now is not None and now.strip() == old:
                 continue
         found.append(name)
@@ -82,10 +132,7 @@ def _uncommitted(project: Path) -> list[bytes]:
 
 
 def _pointer_obstacles(project: Path) -> Iterable[str]:
-    listed = ask_git(project, "ls-files", "-z") or b""
-    filtered = ask_git(project, "check-attr", "-z", "--stdin", "filter", given=listed) or b""
-    cells = filtered.split(b"\0")
-    names = [name for name, value in zip(cells[::3], cells[2::3], strict=False) if value == b"lfs"]
+    names = [name for name, value in _filter_attributes(project) if value == b"lfs"]
     if not names:
         return
     pointers = [name for name in names if _is_pointer(project / os.fsdecode(name))]
@@ -122,7 +169,10 @@ def git_matters(crossing: Crossing, project: Path) -> tuple[Matter, ...]:
         trouble = crossing.fact(_TROUBLE)
         if not trouble or chosen == "leave":
             return ()
-        again = Proposal("commit", "Try again")
+        filters = _used_filters(project)
+        words = "Try again" if not filters else f"Try again, and let git run {count(len(filters), 'filter')}"
+        consent = f"commit {filters_digest(filters)}" if filters else "commit"
+        again = Proposal(consent, words, filter_lines(filters))
         return (Matter(KEY, Stage.SURVEY, "Steps are not committed to git", detail=trouble, proposals=(again, leave)),)
     tree = find_work_tree(project)
     if tree is None:
@@ -134,14 +184,32 @@ def git_matters(crossing: Crossing, project: Path) -> tuple[Matter, ...]:
         title = "Keep each step as a commit in git?"
         here = tree.branch or "no branch"
         detail = "; ".join((f"The project is on {here}; the steps would be on {_branch_name(crossing)}", *tree.remarks))
-        ways = [Proposal("commit", "Commit each step on a branch of its own", tree.remarks, 0.6), leave]
+        evidence = (*tree.remarks, *filter_lines(tree.filters))
+        words = "Commit each step on a branch of its own"
+        if tree.filters:
+            words += f", and let git run {count(len(tree.filters), 'filter')}"
+            detail = "\n".join((f"{detail}; git would run these commands on your files:", *filter_lines(tree.filters)))
+        ways = [Proposal(tree.consent, words, evidence, 0.6), leave]
     return (Matter(KEY, Stage.SURVEY, title, detail=detail, needs_you=False, proposals=tuple(ways)),)
 
 
-def commit_from_now_on(crossing: Crossing) -> str:
-    """Go onto a branch for the crossing, or go on where commits failed; its name. Raises CommandError with what is in the way."""
+def commit_from_now_on(crossing: Crossing, consent: str) -> str:
+    """Go onto a branch for the crossing, or go on where commits failed; its name.
+
+    `consent` is what a person agreed to, see `WorkTree.consent`. Raises CommandError with what is in the way, as filters that
+    are not those the person saw.
+    """
     project = crossing.setup.project
     chosen = crossing.fact(_FACT)
+    filters = _used_filters(project)
+    agreed = consent.partition(" ")[2]
+    if filters and agreed != filters_digest(filters):
+        lines = "\n".join(filter_lines(filters))
+        raise CommandError(
+            f"git would run commands that its settings name, and nobody agreed to these:\n{lines}",
+            f"If you trust them, choose “commit {filters_digest(filters)}”, or say --trust together with --git.",
+        )
+    crossing.keep_fact(_FILTERS, agreed)
     if chosen not in (None, "leave"):
         commit_steps(crossing)
         if trouble := crossing.fact(_TROUBLE):
@@ -150,8 +218,8 @@ def commit_from_now_on(crossing: Crossing) -> str:
     tree = find_work_tree(project)
     if tree is None:
         raise CommandError(f"{project} is not in a git work tree")
-    if tree.obstacles:
-        raise CommandError("steps cannot be committed: " + "; ".join(tree.obstacles))
+    if obstacles := tuple(_obstacles(project, tree.head, filters)):
+        raise CommandError("steps cannot be committed: " + "; ".join(obstacles))
     name = _branch_name(crossing)
     # The new branch begins where HEAD is: neither the index nor the work tree changes.
     tell_git(project, "update-ref", f"refs/heads/{name}", tree.head, "0" * len(tree.head))
@@ -210,8 +278,12 @@ def _commit(crossing: Crossing, project: Path, branch: str, entry: Entry) -> str
     head = tell_git(project, "rev-parse", "--verify", f"refs/heads/{branch}^{{commit}}")
     own = {"GIT_INDEX_FILE": str(crossing.folder / "git.index")}
     given = b"".join(os.fsencode(path) + b"\0" for path in paths)
+    filters = _used_filters(project, given)
+    if filters and crossing.fact(_FILTERS) != filters_digest(filters):
+        raise CommandError("git's filters are not those you agreed to: " + "; ".join(filter_lines(filters)))
+    names = [item.name for item in filters]
     tell_git(project, "read-tree", head, more=own)
-    tell_git(project, "update-index", "--add", "--remove", "-z", "--stdin", given=given, more=own)
+    tell_git(project, "update-index", "--add", "--remove", "-z", "--stdin", given=given, more=own, filters=names)
     made = tell_git(project, "write-tree", more=own)
     if made == tell_git(project, "rev-parse", f"{head}^{{tree}}"):
         return head  # all of it lies in what git ignores
@@ -219,7 +291,7 @@ def _commit(crossing: Crossing, project: Path, branch: str, entry: Entry) -> str
     commit = tell_git(project, "commit-tree", made, "-p", head, "-F", "-", given=message)
     tell_git(project, "update-ref", "-m", f"crossing: {entry.title}"[:200], f"refs/heads/{branch}", commit, head)
     # So that git does not show as staged what is committed; what the user has staged elsewhere stays.
-    tell_git(project, "update-index", "--add", "--remove", "-z", "--stdin", given=given)
+    tell_git(project, "update-index", "--add", "--remove", "-z", "--stdin", given=given, filters=names)
     return commit
 
 

@@ -105,8 +105,8 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
     area, _, rest = taken.key.partition(":")
     ground = crossing_ground(crossing, progress, token)
     match area, taken.proposal:
-        case "git", "commit":
-            name = commit_from_now_on(crossing)
+        case "git", way if way.partition(" ")[0] == "commit":
+            name = commit_from_now_on(crossing, way)
             note(crossing, Stage.SURVEY, f"steps are committed on the branch {name}", taken.why, taken.key)
         case "git", _:
             leave_alone(crossing)

@@ -1,48 +1,137 @@
-"""Ask the real git. Nothing that a repository's own settings or hooks name is run, and reading takes no locks."""
+"""Ask the real git. Nothing that a repository's settings name is run, and reading takes no locks.
+
+Settings of a repository can name commands: filters that convert files, diff and merge drivers, hooks, monitors, helpers for
+credentials and signatures, commands for transports. Git reads them from files that come with a project, so for each call
+every such setting there is gets switched off by name. Filters are the one exception: a call may name those that a person
+has agreed to.
+"""
 
 from __future__ import annotations
 
 import os
+import re
 import subprocess
-from collections.abc import Mapping
+from collections.abc import Collection, Iterator, Mapping
+from dataclasses import dataclass
 from pathlib import Path
 
 from fernshale.core.base.errors import CommandError
 
-GIT = ("git", "--no-pager", "-c", "core.fsmonitor=false", "-c", "core.hooksPath=/dev/null")
-_QUIET = {"GIT_NO_LAZY_FETCH": "1", "GIT_TERMINAL_PROMPT": "0", "LC_ALL": "C.UTF-8"}
-_LONGEST_S = 120
+GIT = ("git", "--no-pager")
+# `GIT_ALLOW_PROTOCOL` names the only transports allowed, and there is none of that name: nothing is fetched, also where a
+# clone has left out objects and says where they come from.
+_QUIET = {
+    "GIT_NO_LAZY_FETCH": "1",
+    "GIT_ALLOW_PROTOCOL": "none",
+    "GIT_TERMINAL_PROMPT": "0",
+    "GIT_ASKPASS": "true",
+    "GIT_EDITOR": "true",
+    "LC_ALL": "C.UTF-8",
+}
+# What a caller's environment may say of another repository, as in a hook.
+_ELSEWHERE = re.compile(
+    r"GIT_(?:DIR|WORK_TREE|INDEX_FILE|OBJECT_DIRECTORY|COMMON_DIR|NAMESPACE|PREFIX|EXTERNAL_DIFF)"
+    r"|GIT_CONFIG_(?:COUNT|KEY_\d+|VALUE_\d+|PARAMETERS)"
+)
+# Switched off whether or not they are set.
+_ALWAYS = {"core.fsmonitor": "false", "core.hooksPath": "/dev/null", "core.sshCommand": "false", "core.askPass": "true"}
+# Settings that name a command, and what takes its place. An empty command is none to git, for programs `false` is one.
+_COMMANDS = (
+    (re.compile(r"(?i)filter\..+\.(?:clean|smudge|process)"), ""),
+    (re.compile(r"(?i)filter\..+\.required"), "false"),
+    (re.compile(r"(?i)(?:diff|trailer|difftool|mergetool|guitool|tar)\..+\.(?:command|cmd|textconv)"), ""),
+    (re.compile(r"(?i)diff\.external|interactive\.difffilter|core\.(?:gitproxy|alternaterefscommand)"), ""),
+    (re.compile(r"(?i)merge\..+\.driver"), "false"),
+    (re.compile(r"(?i)credential(?:\..+)?\.helper"), ""),
+    (re.compile(r"(?i)gpg(?:\..+)?\.(?:program|defaultkeycommand)|(?:core|sequence)\.editor|core\.pager|pager\..+"), "false"),
+    (re.compile(r"(?i)uploadpack\.packobjectshook|remote\..+\.(?:uploadpack|receivepack|vcs|proxy)"), "false"),
+    (re.compile(r"(?i)submodule\..+\.update"), "none"),
+    (re.compile(r"(?i)(?:commit|tag|push)\.gpgsign"), "false"),
+)
+_FILTER = re.compile(r"(?i)filter\.(?P<name>.+)\.(?P<what>clean|smudge|process)")
+_TIMEOUT_S = 120
 
 
-def git_environment(more: Mapping[str, str] | None = None, *, reading: bool = True) -> dict[str, str]:
-    """Our environment with what keeps git quiet, and `more`; `reading` also keeps it from taking locks."""
-    return {**os.environ, **_QUIET, **({"GIT_OPTIONAL_LOCKS": "0"} if reading else {}), **(more or {})}
+@dataclass(frozen=True, slots=True)
+class Filter:
+    """A filter that git's settings name, with the command lines it would run: (when, command), in order."""
+
+    name: str
+    commands: tuple[tuple[str, str], ...]
 
 
-def ask_git(folder: Path, *words: str, given: bytes = b"") -> bytes | None:
-    """What git says, None when it fails or is not there; for questions only."""
+def ask_git(folder: Path, *words: str, given: bytes = b"", filters: Collection[str] = ()) -> bytes | None:
+    """What git says, None when it fails or is not there; for questions only. `filters` are the names of those that may run."""
     try:
         done = subprocess.run(
-            [*GIT, *words], cwd=folder, env=git_environment(), input=given, capture_output=True, timeout=_LONGEST_S,
-            check=False,
+            [*GIT, *words], cwd=folder, env=git_environment(folder, filters=filters), input=given, capture_output=True,
+            timeout=_TIMEOUT_S, check=False,
         )  # fmt: skip
     except (OSError, subprocess.TimeoutExpired):
         return None
     return done.stdout if done.returncode == 0 else None
 
 
-def tell_git(folder: Path, *words: str, given: bytes = b"", more: Mapping[str, str] | None = None) -> str:
-    """Have git do something; what it says, stripped. Raises CommandError with git's own words."""
+def tell_git(
+    folder: Path, *words: str, given: bytes = b"", more: Mapping[str, str] | None = None, filters: Collection[str] = ()
+) -> str:
+    """Have git do something; what it says, stripped. `more` are further variables of its environment.
+
+    `filters` are the names of those that may run. Raises CommandError with git's own words.
+    """
+    environment = {**git_environment(folder, is_reading=False, filters=filters), **(more or {})}
     try:
         done = subprocess.run(
-            [*GIT, *words], cwd=folder, env=git_environment(more, reading=False), input=given, capture_output=True,
-            timeout=_LONGEST_S, check=False,
-        )  # fmt: skip
-    except OSError as error:
-        raise CommandError(f"git cannot be run: {error.strerror}") from error
-    except subprocess.TimeoutExpired as error:
-        raise CommandError(f"git {words[0]} did not end within {_LONGEST_S} s") from error
+            [*GIT, *words], cwd=folder, env=environment, input=given, capture_output=True, timeout=_TIMEOUT_S, check=False
+        )
+    except (OSError, subprocess.TimeoutExpired) as error:
+        raise CommandError(f"git could not be run: {error}") from error
     if done.returncode != 0:
-        said = done.stderr.decode("utf-8", "replace").strip()
-        raise CommandError(f"git {words[0]} failed: {said or f'status {done.returncode}'}")
+        said = done.stderr.decode("utf-8", "replace").strip() or f"status {done.returncode}"
+        raise CommandError(f"git {words[0]} failed: {said}")
     return done.stdout.decode("utf-8", "surrogateescape").strip()
+
+
+def git_environment(folder: Path, *, is_reading: bool = True, filters: Collection[str] = ()) -> dict[str, str]:
+    """An environment in which git runs nothing that its settings for `folder` name, but for the filters of these names.
+
+    `is_reading` also keeps it from taking locks.
+    """
+    off = dict(_ALWAYS)
+    for key, _ in _settings(folder):
+        filter_name = key[len("filter.") :].rpartition(".")[0] if key.lower().startswith("filter.") else None
+        if filter_name is None or filter_name not in filters:
+            off.update((key, value) for pattern, value in _COMMANDS if pattern.fullmatch(key))
+    pairs: dict[str, str] = {}
+    for number, (key, value) in enumerate(off.items()):
+        pairs |= {f"GIT_CONFIG_KEY_{number}": key, f"GIT_CONFIG_VALUE_{number}": value}
+    return {**_plain_environment(is_reading), "GIT_CONFIG_COUNT": str(len(off)), **pairs}
+
+
+def find_filters(folder: Path) -> tuple[Filter, ...]:
+    """The filters that git's settings for `folder` name, by name."""
+    found: dict[str, dict[str, str]] = {}
+    for key, value in _settings(folder):
+        if (match := _FILTER.fullmatch(key)) and value.strip():
+            found.setdefault(match["name"], {})[match["what"].lower()] = value  # what is said last counts
+    return tuple(Filter(name, tuple(sorted(commands.items()))) for name, commands in sorted(found.items()))
+
+
+def _settings(folder: Path) -> Iterator[tuple[str, str]]:
+    """All settings of git for `folder` with their values; reading them runs nothing."""
+    try:
+        done = subprocess.run(
+            [*GIT, "config", "--list", "-z"], cwd=folder, env=_plain_environment(is_reading=True), capture_output=True,
+            timeout=_TIMEOUT_S, check=False,
+        )  # fmt: skip
+    except (OSError, subprocess.TimeoutExpired):
+        return
+    for item in done.stdout.split(b"\0"):
+        key, _, value = os.fsdecode(item).partition("\n")
+        if key:
+            yield key, value
+
+
+def _plain_environment(is_reading: bool) -> dict[str, str]:
+    kept = {key: value for key, value in os.environ.items() if not _ELSEWHERE.fullmatch(key)}
+    return {**kept, **_QUIET, **({"GIT_OPTIONAL_LOCKS": "0"} if is_reading else {})}

@@ -80,7 +80,7 @@ def _blobs(project: Path, commit: str, folder: str, token: CancelToken) -> Itera
             place = TreePath(os.fsdecode(name)[len(folder) + 1 :])
             names.append((blob, place, 0o755 if mode == b"100755" else 0o644))
     with subprocess.Popen(
-        [*GIT, "cat-file", "--batch"], cwd=project, env=git_environment(), stdin=subprocess.PIPE, stdout=subprocess.PIPE,
+        [*GIT, "cat-file", "--batch"], cwd=project, env=git_environment(project), stdin=subprocess.PIPE, stdout=subprocess.PIPE,
         stderr=subprocess.DEVNULL,
     ) as git:  # fmt: skip
         assert git.stdin is not None and git.stdout is not None

@@ -11,6 +11,7 @@ import pytest
 from fernshale.core.base.errors import CommandError
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.draft import Draft
+from fernshale.core.crossing.auto import cross
 from fernshale.core.crossing.gitwork import KEY, commit_of, find_work_tree
 from fernshale.core.crossing.logbook import (
     ensure_snapshot,
@@ -229,3 +230,96 @@ def test_restored_elsewhere_git_goes_along(tree: Tree, tmp_path: Path, token: Ca
     taken = crossing.store.take(wick.project, "", no_progress, token)
     restore(crossing.store, crossing.store.manifest(taken.id), tmp_path / "back", (), no_progress, token)
     assert _git(tmp_path / "back", "status", "--porcelain") == "" and _subjects(tmp_path / "back") == ["as it was"]
+
+
+# Every setting of git that names a command, and the attributes and files by which git would come to run it.
+_CANARIES = {
+    "filter.a.clean": "{touch}", "filter.a.smudge": "{touch}", "filter.b.process": "{touch}", "filter.b.required": "true",
+    "filter.with.dots = odd.clean": "{touch}", "diff.external": "{touch}", "diff.d.command": "{touch}", "diff.d.textconv": "{touch}",
+    "merge.m.driver": "{touch}", "core.fsmonitor": "{touch}", "core.hooksPath": "{hooks}", "core.sshCommand": "{touch}",
+    "core.askPass": "{touch}", "core.editor": "{touch}", "core.pager": "{touch}", "core.gitProxy": "{touch}",
+    "core.alternateRefsCommand": "{touch}", "sequence.editor": "{touch}", "pager.log": "{touch}", "pager.rev-list": "{touch}",
+    "gpg.program": "{touch}", "gpg.ssh.program": "{touch}", "commit.gpgSign": "true", "credential.helper": "!{touch}",
+    "credential.https://x.helper": "!{touch}", "interactive.diffFilter": "{touch}", "uploadpack.packObjectsHook": "{touch}",
+    "trailer.t.command": "{touch}", "alias.rev-list": "!{touch}", "remote.origin.url": "ext::{touch}",
+    "remote.origin.promisor": "true", "extensions.partialClone": "origin", "remote.origin.uploadpack": "{touch}",
+    "submodule.s.update": "!{touch}", "difftool.x.cmd": "{touch}",
+}  # fmt: skip
+
+
+def _set_canaries(project: Path, ran: Path) -> None:
+    touch, hooks = ran.parent / "touch.sh", ran.parent / "hooks"
+    touch.write_text(f"#!/bin/sh\necho \"$0 $*\" >> {ran}\ncat\n")
+    touch.chmod(0o755)
+    hooks.mkdir()
+    names = ("pre-commit", "post-commit", "reference-transaction", "post-index-change", "post-checkout", "pre-auto-gc")
+    for folder in (hooks, project / ".git" / "hooks"):
+        folder.mkdir(exist_ok=True)
+        for name in names:
+            (folder / name).write_text(touch.read_text())
+            (folder / name).chmod(0o755)
+    (project / ".gitattributes").write_text(
+        "*.py filter=a diff=d merge=m\n*.ini filter=b\n*.txt filter=with.dots = odd\n*.md filter=a\n"
+    )
+    with (project / ".git" / "config").open("a") as file:
+        for key, value in _CANARIES.items():
+            section, _, name = key.rpartition(".")
+            head, _, middle = section.partition(".")
+            quoted = f'[{head} "{middle}"]' if middle else f"[{head}]"
+            file.write(f"{quoted}\n\t{name} = \"{value.format(touch=touch, hooks=hooks)}\"\n")
+
+
+def test_nothing_that_a_repository_names_runs_without_consent(tree: Tree, tmp_path: Path, token: CancelToken) -> None:
+    wick, crossing = _under_git(tree, {"notes.md": "n\n"})
+    project, ran = wick.project, tmp_path / "ran"
+    _set_canaries(project, ran)
+    # All files look changed, and one just was: git has to read them to know.
+    for path in (*project.glob("*.py"), project / "notes.md"):
+        os.utime(path)
+    subprocess.run(["git", "status"], cwd=project, capture_output=True)
+    assert "touch.sh" in ran.read_text()  # the canary can sing: git itself runs it
+    ran.unlink()
+    assert find_work_tree(project) is not None
+    matter = _matter(crossing)
+    assert matter is not None
+    overview = cross(
+        crossing, {}, lambda step: None, lambda stage, overview: None, lambda line: None, no_progress, token
+    )  # fmt: skip
+    _step(crossing, "a step", {"game.py": "import wick\n", "more.txt": "t\n"})
+    undo(crossing, crossing.logbook()[-1].id, no_progress, token)
+    assert overview is not None and not ran.exists(), ran.read_text()
+
+
+def test_filters_run_only_as_they_were_agreed_to(tree: Tree, tmp_path: Path) -> None:
+    wick, crossing = _under_git(tree, {"big.bin": "b\n"})
+    project, ran = wick.project, tmp_path / "ran"
+    script = tmp_path / "clean.sh"
+    script.write_text(f"#!/bin/sh\necho ran >> {ran}\nsed 's/^/cleaned /'\n")
+    script.chmod(0o755)
+    (project / ".gitattributes").write_text("*.bin filter=store\n")
+    _git(project, "config", "filter.store.clean", f"{script} %f")
+    _git(project, "config", "filter.other.clean", f"touch {tmp_path}/never")
+    _git(project, "add", "-A")
+    _git(project, "commit", "-qm", "with a filter")
+    ran.unlink()
+    matter = _matter(crossing)
+    assert matter is not None and f"filter store, clean: {script} %f" in matter.detail and "never" not in matter.detail
+    with pytest.raises(CommandError, match="nobody agreed") as caught:
+        _settle(crossing, "commit")
+    assert str(script) in caught.value.message and not ran.exists()
+    _settle(crossing, matter.proposals[0].id)
+    _step(crossing, "first", {"big.bin": "more\n"})
+    assert ran.exists() and _git(project, "show", "HEAD:big.bin") == "cleaned more"
+    assert _git(project, "status", "--porcelain") == ""
+    ran.unlink()
+    _git(project, "config", "filter.store.clean", f"{script} --other %f")
+    _step(crossing, "second", {"big.bin": "even more\n"})
+    trouble = _matter(crossing)
+    assert trouble is not None and "not those you agreed to" in trouble.detail and "--other" in trouble.detail and not ran.exists()
+    assert _subjects(project)[0] == "Build: first"
+    _settle(crossing, trouble.proposals[0].id)
+    assert ran.exists() and _subjects(project)[0] == "Build: second"
+    with (project / ".gitattributes").open("a") as file:
+        file.write("*.dat filter=other\n")
+    _step(crossing, "third", {"new.dat": "x\n"})  # a filter that was not in use when it was agreed to
+    assert _matter(crossing) is not None and not (tmp_path / "never").exists()
