@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QApplication
 
 from fernshale.app.theme import apply_theme
 from fernshale.app.window import MainWindow
-from fernshale.core.snapshot.store import home
+from fernshale.core.base.home import home
 
 
 def make_app(arguments: list[str]) -> QApplication:

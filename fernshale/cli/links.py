@@ -10,13 +10,14 @@ from typing import Any
 from fernshale.cli.printing import LEFT_TO_DECIDE, print_json, print_lines
 from fernshale.cli.session import profile_for
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.home import home
 from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.linkage import Linkage, compare_trees
 from fernshale.core.crossing.loose import write_links
 from fernshale.core.links.meaning import Dangling
 from fernshale.core.links.pairing import SURE
-from fernshale.core.snapshot.store import Store, home
+from fernshale.core.snapshot.store import Store
 
 
 def links(options: argparse.Namespace, token: CancelToken) -> int:

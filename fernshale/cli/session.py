@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
+from fernshale.core.base.home import home
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.ground import Ground, read_ground
 from fernshale.core.crossing.state import Crossing, find_crossing, open_crossing
@@ -12,7 +13,6 @@ from fernshale.core.crossing.trust import trust
 from fernshale.core.profile.model import Profile
 from fernshale.core.profile.read import find_profile, read_profile
 from fernshale.core.route.sources import read_shelf
-from fernshale.core.snapshot.store import home
 
 
 def profile_folders() -> tuple[Path, ...]:

@@ -12,9 +12,9 @@ from pathlib import Path
 import pytest
 
 import fernshale
+from fernshale.core.base.home import home
 from fernshale.core.base.lock import locked
 from fernshale.core.crossing.state import Crossing
-from fernshale.core.snapshot.store import home
 from tests.conftest import Tree, listing
 from tests.wick import Wick, begin_wick, make_wick
 

@@ -1,11 +1,18 @@
-"""Regular expressions that users write: searched with a time limit, so that one that runs away ends with a word."""
+"""Regular expressions that users write: bounded in length and in time, so that one that runs away ends with a word.
+
+Time is bounded for a whole log or file (`Budget`), not for each of its lines.
+"""
 
 from __future__ import annotations
+
+import time
 
 import regex
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.limits import NAME, limits
 
+# How long one search may take that is not part of a longer reading, seconds.
 LIMIT_S = 2.0
 
 
@@ -14,11 +21,38 @@ class RunsAway(MisuseError):
 
     def __init__(self, pattern: str, text: str) -> None:
         self.pattern = pattern
-        shown = " ".join(text[:60].split()) + ("…" if len(text) > 60 else "")
         super().__init__(
-            f"the pattern {pattern!r} takes too long on “{shown}”",
-            "Repetitions inside repetitions are the usual cause, as in (a+)+; `fernshale profile check` finds them.",
+            f"the pattern {_shown(pattern)!r} takes too long on “{_shown(text)}”",
+            "Repetitions inside repetitions are the usual cause, as in (a+)+; `fernshale profile check` finds them. "
+            f"A longer time can be given as pattern_seconds in {NAME}.",
         )
+
+
+class Budget:
+    """The time that patterns may spend on one log or file together."""
+
+    def __init__(self) -> None:
+        self.left_s = limits().pattern_seconds
+
+    def search(self, pattern: regex.Pattern[str], text: str) -> regex.Match[str] | None:
+        """The first place `pattern` fits. Raises RunsAway when the time is used up."""
+        started = time.perf_counter()
+        try:
+            return pattern.search(text, timeout=max(self.left_s, 0.001))
+        except TimeoutError as error:
+            raise RunsAway(pattern.pattern, text) from error
+        finally:
+            self.left_s -= time.perf_counter() - started
+
+    def remove(self, pattern: regex.Pattern[str], text: str) -> str:
+        """`text` without what `pattern` fits. Raises RunsAway when the time is used up."""
+        started = time.perf_counter()
+        try:
+            return str(pattern.sub("", text, timeout=max(self.left_s, 0.001)))
+        except TimeoutError as error:
+            raise RunsAway(pattern.pattern, text) from error
+        finally:
+            self.left_s -= time.perf_counter() - started
 
 
 def search(pattern: str, text: str) -> regex.Match[str] | None:
@@ -29,9 +63,18 @@ def search(pattern: str, text: str) -> regex.Match[str] | None:
         raise RunsAway(pattern, text) from error
 
 
-def remove(pattern: str, text: str) -> str:
-    """`text` without what `pattern` fits. Raises RunsAway."""
+def pattern_trouble(pattern: str) -> str:
+    """Why a regular expression cannot be used, in words; "" where it can."""
+    longest = limits().pattern_length
+    if len(pattern) > longest:
+        return f"a regular expression of {len(pattern):,} characters; at most {longest:,} are read (pattern_length in {NAME})"
     try:
-        return str(regex.sub(pattern, "", text, timeout=LIMIT_S))
-    except TimeoutError as error:
-        raise RunsAway(pattern, text) from error
+        regex.compile(pattern)
+    except (regex.error, RecursionError, OverflowError, MemoryError, ValueError) as error:
+        return f"bad regular expression {_shown(pattern)!r}: {error}"
+    return ""
+
+
+def _shown(text: str) -> str:
+    """The beginning of a text, on one line."""
+    return " ".join(text[:60].split()) + ("…" if len(text) > 60 else "")

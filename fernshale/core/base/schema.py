@@ -27,11 +27,19 @@ def read_toml(path: Path, shape: type[T], name: str) -> T:
 
     Raises MisuseError when it cannot be read, FormatError with every fault when it breaks the format.
     """
+    return parse_toml(read_utf8(path)[1], path, shape, name)
+
+
+def read_utf8(path: Path) -> tuple[bytes, str]:
+    """A text file of ours in one reading, as bytes and as text. Raises MisuseError when it cannot be read."""
     try:
-        text = path.read_text(encoding="utf-8")
-    except (OSError, UnicodeDecodeError) as error:
-        raise MisuseError(f"{path} cannot be read: {error}") from error
-    return parse_toml(text, path, shape, name)
+        data = path.read_bytes()
+        return data, data.decode("utf-8")
+    except OSError as error:
+        raise MisuseError(f"{path} cannot be read: {error.strerror or error}") from error
+    except UnicodeDecodeError as error:
+        line = data.count(b"\n", 0, error.start) + 1
+        raise FormatError(path, [(line, "is not UTF-8 text")]) from error
 
 
 def parse_toml(text: str, path: Path, shape: type[T], name: str) -> T:
@@ -42,6 +50,10 @@ def parse_toml(text: str, path: Path, shape: type[T], name: str) -> T:
         found = re.search(r"at line (\d+)", str(error))
         line = int(found[1]) if found else len(text.splitlines())
         raise FormatError(path, [(line, str(error))]) from error
+    except RecursionError as error:
+        raise FormatError(path, [(0, "nests too deep")]) from error
+    except ValueError as error:  # a number of thousands of digits
+        raise FormatError(path, [(0, f"a number is too long to be read ({error})")]) from error
     if data.pop("format", None) != name:
         raise FormatError(path, [(1, f'the format key must be "{name}"')])
     if "from" in data:  # a keyword in Python, and the right word in a file

@@ -6,6 +6,7 @@ copy is then merged like a plugin's file: old release, copy, new release.
 
 from __future__ import annotations
 
+import stat
 import time
 from collections import Counter, defaultdict
 from collections.abc import Iterator, Mapping, Sequence
@@ -13,6 +14,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from fernshale.core.base.errors import FernshaleError, MisuseError
+from fernshale.core.base.handles import Below
 from fernshale.core.base.textfile import TextFile, read_text
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.words import count
@@ -184,19 +186,26 @@ def _starts(path: str) -> Iterator[int]:
 
 def _changed(old: Path, new: Path, token: CancelToken) -> Iterator[tuple[str, tuple[TextFile, TextFile]]]:
     """Text files that both releases have and that differ."""
-    for place in sorted(old.rglob("*")):
-        token.check()
-        path = place.relative_to(old)
-        there = new / path
-        if place.suffix.lower() in _PROSE or place.is_symlink() or not place.is_file() or not there.is_file():
-            continue
-        if place.stat().st_size > _MOST_BYTES or there.stat().st_size > _MOST_BYTES:
-            continue
-        before, after = place.read_bytes(), there.read_bytes()
-        if before != after:
-            texts = read_text(before), read_text(after)
-            if texts[0] is not None and texts[1] is not None:
-                yield path.as_posix(), (texts[0], texts[1])
+    with Below(old) as olds, Below(new) as news:
+        for place in sorted(old.rglob("*")):
+            token.check()
+            path = place.relative_to(old).as_posix()
+            if place.suffix.lower() in _PROSE or not (_is_read(olds, path) and _is_read(news, path)):
+                continue
+            before, after = olds.read(path), news.read(path)
+            if before != after:
+                texts = read_text(before), read_text(after)
+                if texts[0] is not None and texts[1] is not None:
+                    yield path, (texts[0], texts[1])
+
+
+def _is_read(release: Below, path: str) -> bool:
+    """Whether a release has a file there that is not too large, and not by way of a link."""
+    try:
+        status = release.status(path)
+    except OSError:
+        return False
+    return status is not None and stat.S_ISREG(status.st_mode) and status.st_size <= _MOST_BYTES
 
 
 def _telling(text: str) -> frozenset[str]:

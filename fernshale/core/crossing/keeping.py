@@ -7,10 +7,11 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from fernshale.core.base.errors import StoreError
+from fernshale.core.base.home import home
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.snapshot.forget import Freed, Policy, choose_forgotten, forget
-from fernshale.core.snapshot.store import Store, home
+from fernshale.core.snapshot.store import Store
 
 
 def forget_by_policy(

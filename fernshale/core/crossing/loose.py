@@ -6,6 +6,7 @@ import hashlib
 import os
 from pathlib import Path
 
+from fernshale.core.base.home import home
 from fernshale.core.base.lock import Held, locked
 from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress
@@ -17,7 +18,7 @@ from fernshale.core.crossing.logbook import write_step
 from fernshale.core.crossing.matter import Stage
 from fernshale.core.crossing.state import AnotherActs, find_crossing
 from fernshale.core.links.relink import replacements, rewrite
-from fernshale.core.snapshot.store import Store, home
+from fernshale.core.snapshot.store import Store
 
 
 def write_changes(

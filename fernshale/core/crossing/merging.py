@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from fernshale.core.base.errors import ProjectError
+from fernshale.core.base.home import home
 from fernshale.core.base.textfile import TextFile
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.words import count
@@ -18,7 +19,7 @@ from fernshale.core.merge.keyed import Identities, merge_keyed
 from fernshale.core.profile.model import Profile
 from fernshale.core.route.planner import PluginStep
 from fernshale.core.snapshot.manifest import EMPTY
-from fernshale.core.snapshot.store import Store, home
+from fernshale.core.snapshot.store import Store
 from fernshale.core.survey.history import read_past
 from fernshale.core.survey.plugins import Plugin
 

@@ -8,6 +8,7 @@ from datetime import datetime
 from typing import Any
 
 from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.home import home
 from fernshale.core.base.release import same_release
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath, on_disk
@@ -15,7 +16,7 @@ from fernshale.core.base.work import CancelToken
 from fernshale.core.crossing.ground import Ground, plugin_manifest
 from fernshale.core.crossing.state import Crossing
 from fernshale.core.snapshot.manifest import Entry, Manifest
-from fernshale.core.snapshot.store import Store, home
+from fernshale.core.snapshot.store import Store
 from fernshale.core.survey.history import find_past
 from fernshale.core.survey.origin import Origin, find_origin
 from fernshale.core.survey.plugins import Plugin, version_in

@@ -14,8 +14,8 @@ from pathlib import Path
 from typing import Any, cast
 
 from fernshale.core.base.disk import write_atomic
+from fernshale.core.base.home import home
 from fernshale.core.base.lock import Held, locked
-from fernshale.core.snapshot.store import home
 
 _MOST = 5_000
 _Known = dict[str, dict[str, object]]

@@ -26,11 +26,12 @@ from typing import Any
 
 from fernshale.core.base.disk import sweep
 from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
+from fernshale.core.base.home import home
 from fernshale.core.base.lock import Held, locked
 from fernshale.core.change.model import ChangeSet
 from fernshale.core.crossing.history import BACK, REDO, UNDO, Write, done_after, read_reversal
 from fernshale.core.crossing.matter import Decision, Stage
-from fernshale.core.snapshot.store import Store, home
+from fernshale.core.snapshot.store import Store
 
 _SCHEMA = """
 CREATE TABLE IF NOT EXISTS facts (name TEXT PRIMARY KEY, value TEXT NOT NULL);

@@ -6,8 +6,8 @@ import json
 
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.home import home
 from fernshale.core.profile.model import Profile
-from fernshale.core.snapshot.store import home
 
 
 class TrustNeeded(MisuseError):

@@ -9,12 +9,12 @@ from pathlib import Path
 from typing import Any
 
 from fernshale.core.base.disk import write_atomic
+from fernshale.core.base.home import home
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.drift.compare import Change, compare
 from fernshale.core.drift.matching import Candidate
 from fernshale.core.drift.release import languages_of, list_sources, read_pair
 from fernshale.core.drift.symbols import Parameter, Symbol
-from fernshale.core.snapshot.store import home
 
 # Raised when readers or comparison give something else than before.
 _FORMAT = 35

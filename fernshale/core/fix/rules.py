@@ -29,9 +29,8 @@ from dataclasses import MISSING, asdict, dataclass, field, fields
 from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar, Literal
 
-import regex
-
 from fernshale.core.base.errors import FormatError, MisuseError
+from fernshale.core.base.patterns import pattern_trouble
 from fernshale.core.base.ranges import parse_range
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.schema import STRICT, read_toml
@@ -143,11 +142,8 @@ class Rule:
             raise ValueError(f"a rule of kind {self.kind} needs {', '.join(missing)}")
         if not 0 <= self.confidence <= 1:
             raise ValueError("confidence is a number from 0 to 1")
-        if self.diagnostic:
-            try:
-                regex.compile(self.diagnostic)
-            except regex.error as error:
-                raise ValueError(f"bad regular expression in diagnostic: {error}") from error
+        if self.diagnostic and (trouble := pattern_trouble(self.diagnostic)):
+            raise ValueError(f"diagnostic: {trouble}")
         numbers = [was for was in self.order if was]
         ordered = list(range(1, len(numbers) + 1))
         if sorted(numbers) != ordered or (numbers and list(self.order[: len(numbers)]) == ordered):

@@ -74,6 +74,11 @@ class Recognise:
     __pydantic_config__: ClassVar = STRICT
     files: tuple[str, ...]
 
+    def __post_init__(self) -> None:
+        for glob in self.files:
+            if not glob.strip("/") or ".." in glob.split("/") or glob.startswith("/"):
+                raise ValueError(f"{glob!r} is no glob of files in the project's folder")
+
 
 @dataclass(frozen=True, slots=True)
 class Switch:
@@ -175,6 +180,10 @@ class Command:
     timeout_s: float = 3600.0
     # Ended when it says nothing for so long; 0 for never.
     silence_s: float = 0.0
+
+    def __post_init__(self) -> None:
+        if not self.run or not self.run[0].strip():
+            raise ValueError("run must name a program")
 
 
 @dataclass(frozen=True, slots=True)

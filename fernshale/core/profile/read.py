@@ -11,7 +11,8 @@ import regex
 
 from fernshale.core.base.errors import FormatError, MisuseError, ProjectError
 from fernshale.core.base.globs import matches
-from fernshale.core.base.schema import read_toml
+from fernshale.core.base.patterns import pattern_trouble
+from fernshale.core.base.schema import parse_toml, read_utf8
 from fernshale.core.profile.model import Profile
 
 FORMAT = "fernshale-profile/1"
@@ -24,12 +25,14 @@ OF_PLUGIN = ("plugin", "id")
 
 def read_profile(path: Path) -> Profile:
     """The profile at `path`. Raises MisuseError, or FormatError with every fault and its line."""
-    profile = read_toml(path, Profile, FORMAT)
+    # One reading: what is parsed is what the digest, and so a person's trust, is of.
+    data, text = read_utf8(path)
+    profile = parse_toml(text, path, Profile, FORMAT)
     faults = list(_bad_patterns(profile))
     if faults:
-        text = path.read_text(encoding="utf-8").split("\n")
-        raise FormatError(path, [(line_of_text(text, pattern), message) for pattern, message in faults])
-    return replace(profile, path=path.resolve(), digest=blake3.blake3(path.read_bytes()).hexdigest())
+        lines = text.split("\n")
+        raise FormatError(path, [(line_of_text(lines, pattern), message) for pattern, message in faults])
+    return replace(profile, path=path.resolve(), digest=blake3.blake3(data).hexdigest())
 
 
 def find_profile(project: Path, folders: Iterable[Path]) -> Profile:
@@ -110,11 +113,10 @@ def _bad_patterns(profile: Profile) -> Iterable[tuple[str, str]]:
     reaches = [reach for reach in found if reach]
     wanted += [(reach.pattern.replace("{plugin}", "plugin"), ("value",)) for reach in reaches if reach.pattern]
     for pattern, groups in wanted:
-        try:
-            compiled = regex.compile(pattern)
-        except regex.error as error:
-            yield pattern, f"bad regular expression {pattern!r}: {error}"
+        if trouble := pattern_trouble(pattern):
+            yield pattern, trouble
             continue
+        compiled = regex.compile(pattern)
         for group in groups:
             if group not in compiled.groupindex:
                 yield pattern, f"the pattern {pattern!r} needs a group named {group}, as (?P<{group}>...)"

@@ -11,7 +11,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.limits import LimitExceeded, limits
 from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.route.addresses import credentials_for
 
 if TYPE_CHECKING:
     import httpx
@@ -40,24 +42,36 @@ def sha256_of(path: Path) -> str:
         return "sha256:" + hashlib.file_digest(file, "sha256").hexdigest()
 
 
-def fetch(url: str, to: Path, checksum: str, patience: Patience, progress: Progress, token: CancelToken) -> None:
+Largest = tuple[int, str]
+"""How many bytes a file may have, and the name of the limit that says so."""
+
+
+def fetch(
+    url: str, to: Path, checksum: str, patience: Patience, progress: Progress, token: CancelToken,
+    largest: Largest | None = None,
+) -> None:  # fmt: skip
     """The file behind `url` at `to`, which appears whole and checked or not at all.
 
-    What an earlier try got is kept beside it and only the rest is asked for. Raises ShelfError, Cancelled.
+    What an earlier try got is kept next to it and only the rest is asked for. Raises ShelfError, LimitExceeded for a file of more
+    than `largest` (without it `download_bytes`), Cancelled.
     """
     import httpx
 
+    largest = largest or (limits().download_bytes, "download_bytes")
     part = to.with_name(to.name + ".part")
     to.parent.mkdir(parents=True, exist_ok=True)
-    timeout = httpx.Timeout(patience.silence_s)
-    with httpx.Client(timeout=timeout, follow_redirects=True) as client:
+    timeout, auth = httpx.Timeout(patience.silence_s), credentials_for(url)
+    with httpx.Client(timeout=timeout, follow_redirects=True, auth=auth) as client:
         for attempt in range(patience.tries):
             try:
-                _get_rest(client, url, part, patience, progress, token)
+                _get_rest(client, url, part, patience, progress, token, largest)
                 break
             except (httpx.TransportError, httpx.StreamError) as error:
                 if attempt + 1 == patience.tries:
                     raise _unreachable(url, error, patience) from error
+            except (httpx.HTTPError, httpx.InvalidURL, UnicodeError, ValueError) as error:
+                # What no further try changes: an address that is none, redirects in a circle, headers that make no sense.
+                raise _unreachable(url, error, patience) from error
     if checksum:
         got = sha256_of(part)
         if got != checksum:
@@ -73,7 +87,7 @@ def fetch(url: str, to: Path, checksum: str, patience: Patience, progress: Progr
 
 
 def _get_rest(
-    client: httpx.Client, url: str, part: Path, patience: Patience, progress: Progress, token: CancelToken
+    client: httpx.Client, url: str, part: Path, patience: Patience, progress: Progress, token: CancelToken, largest: Largest
 ) -> None:
     import httpx
 
@@ -95,8 +109,11 @@ def _get_rest(
         with open(part, "ab" if resumed else "wb") as file:
             for chunk in answer.iter_raw():
                 token.check()
-                file.write(chunk)
                 have += len(chunk)
+                if max(have, total) > largest[0]:
+                    file.truncate(0)
+                    raise LimitExceeded(f"{url} is larger than {largest[0]:,} bytes", largest[1])
+                file.write(chunk)
                 pace.check(len(chunk))
                 progress(f"fetching {part.name.removesuffix('.part')}", have, total)
         if length and have < total:
@@ -126,7 +143,9 @@ class _Pace:
 def _unreachable(url: str, error: Exception, patience: Patience) -> ShelfError:
     import httpx
 
-    if isinstance(error, httpx.TimeoutException):
+    if isinstance(error, httpx.TooManyRedirects):
+        why = "it only leads from one address to another"
+    elif isinstance(error, httpx.TimeoutException):
         why = f"no answer within {patience.silence_s:g} seconds"
     else:
         why = str(error) or type(error).__name__

@@ -11,8 +11,8 @@ from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 from fernshale.core.base.disk import write_atomic
+from fernshale.core.base.home import home
 from fernshale.core.base.work import CancelToken
-from fernshale.core.snapshot.store import home
 
 _NAME = re.compile(rb"[A-Za-z_][A-Za-z0-9_]{2,}")
 # Prose speaks of what is gone as well.

@@ -12,16 +12,19 @@ import time
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from urllib.parse import quote, urlsplit
+from urllib.parse import quote
 
 from fernshale.core.base.errors import FormatError, MisuseError
+from fernshale.core.base.home import home
+from fernshale.core.base.limits import LimitExceeded, limits
 from fernshale.core.base.release import parse_release
+from fernshale.core.base.schema import read_utf8
 from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.route.addresses import clean_address, is_server
 from fernshale.core.route.fetch import PATIENCE, Patience, ShelfError, fetch, sha256_of
 from fernshale.core.route.shelf import EngineRelease, PluginRelease, Release, Shelf, Source
 from fernshale.core.route.shelffile import NAME, ShelfFile, files_of, oddities, parse_shelf_file, paths_of
 from fernshale.core.route.unpack import unpack
-from fernshale.core.snapshot.store import home
 
 _FRESH_S = 60.0
 _last_fetched: dict[Path, float] = {}
@@ -45,7 +48,7 @@ class FolderSource:
     def place(self, item: Release, progress: Progress, token: CancelToken) -> Path:
         """Raises ShelfError for a checksum that differs, BadArchive, Cancelled."""
         if not item.archive:
-            return self.folder / item.folder
+            return _within(self.folder, item.folder)
         archive = self.file(item.archive)
         if item.checksum and (got := _known_checksum(archive)) != item.checksum:
             raise ShelfError(
@@ -83,18 +86,13 @@ class ServerSource:
         return f"{self.address.rstrip('/')}/{quote(path)}"
 
 
-def is_server(address: str) -> bool:
-    """Whether a shelf's address is that of a server."""
-    return urlsplit(address).scheme in ("http", "https")
-
-
 def read_shelf(addresses: Sequence[str | Path], patience: Patience = PATIENCE) -> Shelf:
     """The shelves at `addresses` as one; where two have the same release, that of the first is taken.
 
     Raises MisuseError for what is no shelf, FormatError with every fault of a shelf file, ShelfError for a server that
     cannot be reached and was never reached before.
     """
-    key = tuple(map(str, addresses))
+    key = tuple(clean_address(str(address)) for address in addresses)
     stamps = tuple(_stamp_of(address) for address in key)
     if key in _read and _read[key][0] == stamps and "" not in stamps:
         return _read[key][1]
@@ -162,7 +160,8 @@ def _open(address: str, patience: Patience) -> tuple[Source, ShelfFile, list[str
     index = folder / NAME
     if not _is_fresh(folder) or not index.exists():
         try:
-            fetch(source.url(NAME), index, "", patience, no_progress, CancelToken())
+            largest = limits().shelf_file_bytes, "shelf_file_bytes"
+            fetch(source.url(NAME), index, "", patience, no_progress, CancelToken(), largest)
             _unreached.pop(folder, None)
         except ShelfError as error:
             if not index.exists():
@@ -214,19 +213,27 @@ def read_shelf_folder(folder: Path) -> ShelfFile:
 
 
 def _text_of(path: Path) -> str:
-    try:
-        return path.read_text("utf-8")
-    except (OSError, UnicodeDecodeError) as error:
-        raise MisuseError(f"{path} cannot be read: {error}") from error
+    largest = limits().shelf_file_bytes
+    if path.stat().st_size > largest:
+        raise LimitExceeded(f"{path} has more than {largest:,} bytes", "shelf_file_bytes")
+    return read_utf8(path)[1]
 
 
 def _unpacked(cache: Path, archive: Path, inside: str, progress: Progress, token: CancelToken) -> Path:
     folder = cache / "unpacked" / _known_checksum(archive).removeprefix("sha256:")[:32]
     if not folder.is_dir():
         unpack(archive, folder, progress, token)
-    place = folder / inside if inside else folder
+    place = _within(folder, inside)
     if not place.is_dir():
         raise ShelfError(f"{archive.name} has no folder {inside}")
+    return place
+
+
+def _within(folder: Path, inside: str) -> Path:
+    """A folder of a release, wherever links within the shelf lead. Raises ShelfError where they lead out of it."""
+    place, root = (folder / inside).resolve(), folder.resolve()
+    if not place.is_relative_to(root):
+        raise ShelfError(f"the folder {inside} of {folder} is a link that leads to {place}, outside")
     return place
 
 

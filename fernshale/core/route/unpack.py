@@ -1,16 +1,18 @@
 """Unpack an archive so that nothing in it can reach outside the folder it is meant for.
 
 Everything is written by us, file by file: names that are absolute, climb up or hold a drive or a backslash are refused
-with the whole archive, and so are links that lead out and devices. Links are made last, so that no file can be written
-through one. The folder appears under its name only when all of it is there.
+with the whole archive, and so are devices and links that lead out, by themselves or by way of others. Links are made last, so
+that no file can be written through one. The folder appears under its name only when all of it is there.
 """
 
 from __future__ import annotations
 
+import lzma
 import os
 import posixpath
 import shutil
 import stat
+import struct
 import tarfile
 import uuid
 import zipfile
@@ -22,10 +24,16 @@ from pathlib import Path
 from typing import IO, Any
 
 from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.limits import LimitExceeded, limits
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.route.shelffile import is_inside
 
 _CHUNK = 1 << 20
+# What the libraries raise for damaged archives.
+_DAMAGE = (
+    tarfile.TarError, zipfile.BadZipFile, zipfile.LargeZipFile, EOFError, zlib.error, lzma.LZMAError, struct.error,
+    NotImplementedError, ValueError, OverflowError, RecursionError, MemoryError,
+)  # fmt: skip
 
 
 class BadArchive(FernshaleError):
@@ -54,15 +62,34 @@ def unpack(archive: Path, folder: Path, progress: Progress, token: CancelToken) 
         with ExitStack() as stack:
             try:
                 members, opener = _open(archive, stack)
-                _write(archive, list(members), opener, work, progress, token)
-            except (tarfile.TarError, zipfile.BadZipFile, EOFError, zlib.error, NotImplementedError, ValueError) as error:
+                _write(archive, list(_bounded(archive, members, token)), opener, work, progress, token)
+            except _DAMAGE as error:
                 raise BadArchive(archive, f"it is damaged or cut short ({error})") from error
+            except FileExistsError as error:
+                raise BadArchive(archive, f"two of its entries have one name: {error.filename}") from error
             except RuntimeError as error:  # how zipfile says that a password is needed
                 raise BadArchive(archive, str(error)) from error
         os.rename(work, folder)
     except BaseException:
         shutil.rmtree(work, ignore_errors=True)
         raise
+
+
+def _bounded(archive: Path, members: Iterator[_Member], token: CancelToken) -> Iterator[_Member]:
+    """The members while they stay within the limits. Raises LimitExceeded before anything is written."""
+    bound, size = limits(), archive.stat().st_size
+    total = 0
+    for number, member in enumerate(members):
+        token.check()
+        total += member.size
+        if number >= bound.archive_members:
+            raise LimitExceeded(f"{archive.name} has more than {bound.archive_members:,} entries", "archive_members")
+        if total > bound.archive_bytes:
+            raise LimitExceeded(f"{archive.name} unpacks to more than {bound.archive_bytes:,} bytes", "archive_bytes")
+        if total > bound.archive_small_bytes and total > size * bound.archive_ratio:
+            words = f"{archive.name} unpacks to more than {bound.archive_ratio} times its own {size:,} bytes"
+            raise LimitExceeded(words, "archive_ratio")
+        yield member
 
 
 def _open(archive: Path, stack: ExitStack) -> tuple[Iterator[_Member], Any]:
@@ -136,6 +163,12 @@ def _write(
                 _copy(archive, source_file, target, member)
     for name, to in links:
         (work / name).symlink_to(to)
+    # By words each stays inside. One that leads through another may still lead out.
+    inside = os.path.realpath(work)
+    for name, to in links:
+        reached = os.path.realpath(work / name)
+        if reached != inside and not reached.startswith(inside + os.sep):
+            raise BadArchive(archive, f"the link {name!r} leads to {to!r}, which by way of other links is outside")
 
 
 def _link_target(opener: Any, member: _Member) -> str:

@@ -14,7 +14,6 @@ nothing that has a name ever changes, but for the index, which only grows).
 from __future__ import annotations
 
 import contextlib
-import os
 import time
 import uuid
 from collections import OrderedDict
@@ -26,6 +25,7 @@ import blake3
 
 from fernshale.core.base.disk import sweep, write_atomic
 from fernshale.core.base.errors import StoreError
+from fernshale.core.base.home import home
 from fernshale.core.base.lock import Holder, locked
 from fernshale.core.base.work import CancelToken, Progress, many_values, no_progress
 from fernshale.core.snapshot.contents import KeepFailed
@@ -474,12 +474,3 @@ def _parts_in(path: Path, block: Block) -> dict[bytes, set[bytes]]:
 def default_store() -> Path:
     """The store of this user, `$FERNSHALE_HOME/store` where that is set."""
     return home() / "store"
-
-
-def home() -> Path:
-    """Where Fernshale keeps what it knows between runs."""
-    if chosen := os.environ.get("FERNSHALE_HOME"):
-        return Path(chosen)
-    import platformdirs
-
-    return platformdirs.user_data_path("fernshale")

@@ -12,10 +12,10 @@ from typing import ClassVar
 
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.home import home
 from fernshale.core.base.schema import STRICT, read_toml
 from fernshale.core.base.treepath import TreePath, printable, tree_path
 from fernshale.core.profile.model import ROLES, Profile, Role, RoleRule
-from fernshale.core.snapshot.store import home
 from fernshale.core.survey.roles import RoleOf
 
 FORMAT = "fernshale-roles/1"

@@ -19,9 +19,9 @@ from typing import TYPE_CHECKING
 import blake3
 
 from fernshale.core.base.disk import write_atomic
+from fernshale.core.base.home import home
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
-from fernshale.core.snapshot.store import home
 
 if TYPE_CHECKING:
     import numpy as np

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from fernshale.core.profile.model import LogShape
-from fernshale.core.trial.messages import Message, Messages, read_messages, severity_of
+from fernshale.core.trial.messages import Message, Messages, read_messages
 
 Sign = Literal["same", "new", "gone", "more", "less", "moved"]
 # A count that differs by less than this is the same; runs are never quite alike.
@@ -162,7 +162,8 @@ def _aligned(
         if other < 0 and sign == "same":
             sign = "moved"
         places = (at + 1, other + 1) if side == 0 else (other + 1, at + 1)
-        return LogLine(sign, text, severity_of(text, shape), *places, counts)
+        severity = (old, new)[side].of[template].severity
+        return LogLine(sign, text, severity, *places, counts)
 
     arrived: list[LogLine] = []
     for code in LCSseq.opcodes(left, right):

@@ -9,10 +9,11 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import regex
 
-from fernshale.core.base.patterns import remove, search
+from fernshale.core.base.patterns import Budget
 from fernshale.core.profile.model import LogShape
 
 MASK = "‹#›"
@@ -62,6 +63,7 @@ def read_messages(log: bytes | Sequence[str], shape: LogShape) -> Messages:
     """The messages of a log, given whole or by lines. Raises RunsAway for a pattern of the profile."""
     data = log if isinstance(log, bytes) else "\n".join(log).encode("utf-8", "surrogateescape")
     data = data.replace(b"\r\n", b"\n")
+    budget = Budget()
     lines = data.split(b"\n")
     if not lines[-1]:
         lines.pop()
@@ -81,14 +83,14 @@ def read_messages(log: bytes | Sequence[str], shape: LogShape) -> Messages:
         known = by_key.get(key)
         if known is None:
             text = lines[first[number]].decode("utf-8", "replace")
-            known = by_key[key] = by_template.setdefault(template_of(text, shape), len(by_template))
+            known = by_key[key] = by_template.setdefault(template_of(text, shape, budget), len(by_template))
             if known == len(samples):
                 samples.append((first[number], text))
         final.append(known)
     order = [final[number] for number in order]
     counts = _counted(order, len(samples))
     of = {
-        template: Message(template, counts[number], *samples[number], severity_of(samples[number][1], shape))
+        template: Message(template, counts[number], *samples[number], severity_of(samples[number][1], shape, budget))
         for template, number in by_template.items()
     }
     return Messages(of, order)
@@ -109,17 +111,22 @@ def _without_addresses(shapes: list[bytes]) -> list[bytes]:
     return _HEX.sub(b"0", b"\n".join(shapes)).split(b"\n")
 
 
-def template_of(line: str, shape: LogShape) -> str:
+def template_of(line: str, shape: LogShape, budget: Budget) -> str:
     """What a line says, with everything that changes from run to run masked. Raises RunsAway."""
     for pattern in shape.volatile:
-        line = remove(pattern, line)
+        line = budget.remove(_compiled(pattern), line)
     return " ".join(_VOLATILE.sub(MASK, line).split())
 
 
-def severity_of(line: str, shape: LogShape) -> str:
-    """ "error", "warning" or "": the first rule that fits; without rules by the usual words."""
+@lru_cache(maxsize=256)
+def _compiled(pattern: str) -> regex.Pattern[str]:
+    return regex.compile(pattern, flags=regex.MULTILINE)
+
+
+def severity_of(line: str, shape: LogShape, budget: Budget) -> str:
+    """ "error", "warning" or "": the first rule that fits; without rules by the usual words. Raises RunsAway."""
     for rule in shape.severity:
-        if search(rule.pattern, line):
+        if budget.search(_compiled(rule.pattern), line):
             return rule.severity
     if shape.severity:
         return ""

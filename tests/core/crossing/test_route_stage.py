@@ -13,6 +13,7 @@ from pathlib import Path
 import pytest
 
 from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
+from fernshale.core.base.home import home
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.auto import cross
 from fernshale.core.crossing.ground import read_ground
@@ -27,7 +28,7 @@ from fernshale.core.profile.model import RoleRule
 from fernshale.core.profile.read import read_profile
 from fernshale.core.route.candidates import NO_WISHES
 from fernshale.core.route.sources import read_shelf
-from fernshale.core.snapshot.store import Store, home
+from fernshale.core.snapshot.store import Store
 from tests.conftest import Tree, listing
 from tests.wick import Wick, make_wick
 

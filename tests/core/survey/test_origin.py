@@ -130,7 +130,7 @@ def test_index_is_kept_and_a_damaged_one_is_made_anew(tree: Tree, token: CancelT
     for index in (first, again):
         assert (index.names, index.paths) == (fresh.names, fresh.paths)
         assert (index.raw == fresh.raw).all() and (index.plain == fresh.plain).all()
-    from fernshale.core.snapshot.store import home
+    from fernshale.core.base.home import home
 
     (kept,) = (home() / "shelves/index").iterdir()
     kept.write_bytes(kept.read_bytes()[:-40])

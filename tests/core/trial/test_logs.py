@@ -7,6 +7,7 @@ import random
 from hypothesis import given
 from hypothesis import strategies as st
 
+from fernshale.core.base.patterns import Budget
 from fernshale.core.profile.model import LogShape, Severity
 from fernshale.core.trial.logs import compare_logs
 from fernshale.core.trial.messages import literal_parts, read_messages, template_of
@@ -44,7 +45,7 @@ def test_signs_are_those_of_the_counts(before: list[str], now: list[str]) -> Non
     found = compare_logs(before, now, _PLAIN)
     signs = {item.template: item.sign for item in found.differences}
     for word in set(before) | set(now):
-        sign, old, new = signs.get(template_of(word, _PLAIN), "same"), before.count(word), now.count(word)
+        sign, old, new = signs.get(template_of(word, _PLAIN, Budget()), "same"), before.count(word), now.count(word)
         if not old or not new:
             assert sign == ("new" if new else "gone")
         else:
@@ -98,4 +99,4 @@ def test_a_long_log_is_shown_message_by_message_and_counts_are_kept() -> None:
 
 
 def test_the_words_that_stand_in_code() -> None:
-    assert literal_parts(template_of("pier 12 is kept by Mirre, 3 boats", _PLAIN))[0] == "is kept by Mirre"
+    assert literal_parts(template_of("pier 12 is kept by Mirre, 3 boats", _PLAIN, Budget()))[0] == "is kept by Mirre"

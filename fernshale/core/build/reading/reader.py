@@ -8,6 +8,7 @@ from dataclasses import replace
 
 import regex
 
+from fernshale.core.base.patterns import Budget, RunsAway
 from fernshale.core.build.diagnostics import Diagnostic, Note, Place, merge_repeats
 from fernshale.core.build.reading.blocks import Block, begin_block
 from fernshale.core.build.reading.documents import Gathering, read_document
@@ -90,6 +91,7 @@ class Reader:
 
     def __init__(self, patterns: Sequence[DiagnosticPattern]) -> None:
         self._patterns = [(regex.compile(pattern.pattern), pattern.severity) for pattern in patterns]
+        self._budget = Budget()
         self._folders = Folders()
         # Oldest first.
         self._open: list[_Open] = []
@@ -215,9 +217,12 @@ class Reader:
         folder = self._folders.current
         for pattern, severity in self._patterns:
             try:
-                found = pattern.search(line, timeout=1.0)
-            except TimeoutError:
-                continue  # a line the pattern runs away on is for the other readers
+                found = self._budget.search(pattern, line)
+            except RunsAway as error:
+                # The rest of the log is for the other readers, and the person is told.
+                self._patterns = []
+                self._done.append(Diagnostic(Place("", 0), "warning", "", f"{error.message}; it is left out", "profile"))
+                break
             if found:
                 return diagnostic_of(found.groupdict(), severity, "profile", folder)
         if "undefined" in line or "definition" in line or "duplicate" in line or "find" in line:

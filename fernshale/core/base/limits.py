@@ -1,0 +1,87 @@
+"""The bounds on everything that comes from outside, and how a person raises one.
+
+Each has a name and a default. A file `limits.toml` in Fernshale's data folder raises those it names:
+
+    format = "fernshale-limits/1"
+    archive_ratio = 500
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields
+from typing import ClassVar
+
+from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.home import home
+from fernshale.core.base.schema import STRICT, read_toml
+
+FORMAT = "fernshale-limits/1"
+NAME = "limits.toml"
+_MIB, _GIB = 1 << 20, 1 << 30
+
+
+@dataclass(frozen=True, slots=True)
+class Limits:
+    """All bounds. Sizes are bytes, times seconds."""
+
+    __pydantic_config__: ClassVar = STRICT
+    # An archive: what it unpacks to, how many times its own size that may be once it is more than `archive_small_bytes`.
+    archive_bytes: int = 100 * _GIB
+    archive_ratio: int = 100
+    archive_small_bytes: int = 100 * _MIB
+    archive_members: int = 3_000_000
+    # What is fetched from a server.
+    shelf_file_bytes: int = 16 * _MIB
+    download_bytes: int = 100 * _GIB
+    # What a command prints: how much of it is kept, and of one line.
+    output_bytes: int = 256 * _MIB
+    output_line_bytes: int = _MIB
+    # Settings, data and source files: how deep they nest, how large one is read, how much aliases may multiply.
+    nesting: int = 1000
+    data_file_bytes: int = 512 * _MIB
+    alias_nodes: int = 1_000_000
+    # Patterns of profiles and rules: their length, and how long they may search one log or file.
+    pattern_length: int = 20_000
+    pattern_seconds: float = 10.0
+    # The expressions of data rules.
+    expression_length: int = 20_000
+    expression_depth: int = 100
+    expression_steps: int = 200_000
+    expression_text: int = _MIB
+    expression_digits: int = 400
+    # The server of a shelf.
+    server_connections: int = 64
+    server_seconds: float = 30.0
+
+    def __post_init__(self) -> None:
+        for item in fields(self):
+            if getattr(self, item.name) <= 0:
+                raise ValueError(f"{item.name} must be more than 0")
+
+
+class LimitExceeded(FernshaleError):
+    """Something from outside is larger, deeper or slower than is allowed; `limit` is the name of the bound."""
+
+    def __init__(self, message: str, limit: str) -> None:
+        self.limit = limit
+        super().__init__(message, f"If that is meant, raise {limit} in {home() / NAME} (docs/security.md).")
+
+
+_read: dict[tuple[str, int, int], Limits] = {}
+
+
+def limits() -> Limits:
+    """The bounds that hold now. Raises FormatError, MisuseError for a damaged `limits.toml`."""
+    path = home() / NAME
+    try:
+        status = path.stat()
+    except OSError:
+        return _DEFAULTS
+    key = (str(path), status.st_mtime_ns, status.st_size)
+    if key not in _read:
+        _read.clear()
+        _read[key] = read_toml(path, Limits, FORMAT)
+    return _read[key]
+
+
+_DEFAULTS = Limits()
