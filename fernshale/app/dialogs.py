@@ -21,6 +21,7 @@ from fernshale.app.editor import SETTING, editor_command
 from fernshale.app.jobs import Runner
 from fernshale.app.widgets.basics import quiet_label
 from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.mishaps import in_words
 from fernshale.core.base.treepath import printable
 from fernshale.core.profile.model import Check, Profile
 
@@ -67,16 +68,15 @@ def ask_yes(parent: QWidget, title: str, words: str, yes: str) -> bool:
 
 
 def show_error(parent: QWidget, error: object) -> None:
-    """Tell what went wrong; of an error that is ours to mend, also what kind it is."""
+    """Say what went wrong, and for an error that nobody foresaw where its details are."""
     box = QMessageBox(parent)
     box.setWindowTitle("That did not work")
     if isinstance(error, FernshaleError):
         box.setText(printable(error.message))
         box.setInformativeText(error.hint)
-    elif isinstance(error, OSError):
-        box.setText(f"{printable(str(error.filename or ''))} {error.strerror or error}".strip())
     else:
-        box.setText(f"An error in Fernshale itself: {type(error).__name__}: {error}")
+        words = printable(in_words(error) if isinstance(error, BaseException) else str(error))
+        box.setText(words[:1].upper() + words[1:])
     box.exec()
 
 

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import signal
+import sys
 from pathlib import Path
 
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
+from fernshale.app.dialogs import show_error
 from fernshale.app.theme import apply_theme
 from fernshale.app.window import MainWindow
 from fernshale.core.base.home import home
@@ -36,8 +38,10 @@ def run_app(arguments: list[str], project: Path | None, shelf: Path | None, targ
     """Run until the window is closed."""
     app = make_app(arguments)
     window = make_window()
-    # Python sees an interrupt only when it runs now and then.
-    signal.signal(signal.SIGINT, lambda _number, _frame: window.close())
+    # Python sees a signal only when it runs now and then.
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, lambda _number, _frame: window.close())
+    sys.excepthook = lambda _kind, error, _trace: show_error(window, error)
     pulse = QTimer(window)
     pulse.timeout.connect(lambda: None)
     pulse.start(300)

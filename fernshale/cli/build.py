@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from fernshale import __version__
-from fernshale.cli.printing import LEFT_TO_DECIDE, print_json, print_lines, to_stderr
+from fernshale.cli.printing import LEFT_TO_DECIDE, print_data, print_json, print_lines, to_stderr
 from fernshale.cli.session import crossing_for, ground_for, profile_for
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
@@ -117,7 +117,7 @@ def fix(options: argparse.Namespace, token: CancelToken) -> int:
             }
         )
     else:
-        print(unified_diff(changes, lambda change: (ground.project / change.path).read_bytes()), end="")
+        print_data(unified_diff(changes, lambda change: (ground.project / change.path).read_bytes()))
     removed = changes.removed
     if options.apply and not options.yes and len(removed) > len(ground.files) * _MAX_REMOVED:
         to_stderr(f"{len(removed)} of {len(ground.files)} files would be removed, so nothing was written:")

@@ -8,7 +8,7 @@ import time
 from pathlib import Path
 
 from fernshale.cli.begin import begun
-from fernshale.cli.printing import LEFT_TO_DECIDE, matter_lines, print_json, print_lines, to_stderr
+from fernshale.cli.printing import LEFT_TO_DECIDE, matter_lines, print_data, print_json, print_lines, to_stderr
 from fernshale.cli.session import crossing_for
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
@@ -262,7 +262,7 @@ def report(options: argparse.Namespace, token: CancelToken) -> int:
     write = report_message if options.message else _WRITERS[out.suffix if out else ".json" if options.json else ".md"]
     text = write(report_data(overview, crossing))
     if out is None:
-        print(text, end="")
+        print_data(text)
     else:
         write_atomic(out, text.encode("utf-8", "replace"))
         to_stderr(f"written to {out}")

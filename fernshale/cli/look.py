@@ -6,7 +6,7 @@ import argparse
 import sys
 
 from fernshale.cli.begin import begun
-from fernshale.cli.printing import LEFT_TO_DECIDE, matter_lines, print_json, print_lines, to_stderr
+from fernshale.cli.printing import LEFT_TO_DECIDE, matter_lines, print_data, print_json, print_lines, to_stderr
 from fernshale.cli.session import ground_for
 from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.treepath import TreePath
@@ -131,7 +131,7 @@ def engine(options: argparse.Namespace, token: CancelToken) -> int:
             back = write_changes(ground.project, changes, Stage.ENGINE, title, "asked for", no_progress, token)
             print(f"written; the way back is {back}", file=sys.stderr)
         elif not options.json:
-            print(unified_diff(changes, lambda change: (ground.project / change.path).read_bytes()), end="")
+            print_data(unified_diff(changes, lambda change: (ground.project / change.path).read_bytes()))
     if options.json:
         print_json(engine_stage.to_json(sites, matters))
     else:

@@ -4,54 +4,78 @@ from __future__ import annotations
 
 import argparse
 import importlib
+import os
 import signal
 import sys
 from collections.abc import Sequence
 from types import FrameType
 
 from fernshale import __version__
+from fernshale.cli.printing import PlainStream
 from fernshale.core.base.errors import Cancelled, FernshaleError
+from fernshale.core.base.mishaps import in_words
 from fernshale.core.base.work import CancelToken
 from fernshale.sample import SAMPLES
 
+_SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
 _CODES = "exit codes: 0 done, 1 failed, 2 misuse, 3 something is left to decide, 130 interrupted"
 
 
 def run(arguments: Sequence[str]) -> int:
     """The exit code of a command line."""
-    parser = _parser()
-    options = parser.parse_args(arguments)  # misuse ends here, with 2
     token = CancelToken()
-    _cancel_on_interrupt(token)
+    _cancel_on_signals(token)
+    out, err = sys.stdout, sys.stderr
+    sys.stdout, sys.stderr = PlainStream(out), PlainStream(err)  # type: ignore[assignment]  # as much of a stream as is used
+    try:
+        options = _parser().parse_args(arguments)  # misuse ends here, with 2
+        code = _run(options, token)
+        sys.stdout.flush()
+    except (Cancelled, KeyboardInterrupt):
+        code = _interrupted()
+    except BrokenPipeError:
+        code = 1  # the reader has left; nobody to tell
+        os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
+    finally:
+        for number in _SIGNALS:
+            signal.signal(number, signal.SIG_IGN)  # nothing is left that an interrupt could end
+        sys.stdout, sys.stderr = out, err
+    return code
+
+
+def _run(options: argparse.Namespace, token: CancelToken) -> int:
+    """Raises Cancelled, KeyboardInterrupt, BrokenPipeError."""
     module, name = options.handler
     try:
         handler = getattr(importlib.import_module(f"fernshale.cli.{module}"), name)
         code: int = handler(options, token)
-    except (Cancelled, KeyboardInterrupt):
-        print("fernshale: interrupted", file=sys.stderr)
-        return 130
-    except FernshaleError as error:
-        print(f"fernshale: {error}", file=sys.stderr)
-        return error.exit_code
-    except BrokenPipeError:
-        sys.stderr.close()  # the reader has left; nobody to tell
-        return 1
-    except OSError as error:
-        where = f"{error.filename}: " if error.filename else ""
-        print(f"fernshale: {where}{error.strerror or error}", file=sys.stderr)
-        return 1
-    return code
+    except (Cancelled, BrokenPipeError):
+        raise
+    except Exception as error:
+        # What fails once it was interrupted failed for that.
+        if token.is_cancelled:
+            return _interrupted()
+        print(f"fernshale: {in_words(error)}", file=sys.stderr)
+        return error.exit_code if isinstance(error, FernshaleError) else 1
+    return _interrupted() if token.is_cancelled and name != "serve" else code
 
 
-def _cancel_on_interrupt(token: CancelToken) -> None:
-    """The first interrupt asks politely, so that a change set is finished or left alone; the second does not."""
+def _interrupted() -> int:
+    print("fernshale: interrupted", file=sys.stderr)
+    return 130
 
-    def on_interrupt(_number: int, _frame: FrameType | None) -> None:
+
+def _cancel_on_signals(token: CancelToken) -> None:
+    """The first signal to end asks politely, so that a change set is finished or left alone; the second does not."""
+
+    def on_signal(_number: int, _frame: FrameType | None) -> None:
         if token.is_cancelled:
             raise KeyboardInterrupt
         token.cancel()
 
-    signal.signal(signal.SIGINT, on_interrupt)
+    for number in _SIGNALS:
+        if signal.getsignal(number) is not signal.SIG_IGN:  # as under nohup
+            signal.signal(number, on_signal)
 
 
 def _parser() -> argparse.ArgumentParser:

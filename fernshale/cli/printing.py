@@ -2,15 +2,42 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import sys
 from collections.abc import Iterable
-from typing import Any
+from typing import Any, TextIO
 
 from fernshale.core.base.treepath import printable
 from fernshale.core.crossing.matter import Matter
 
 LEFT_TO_DECIDE = 3
+
+
+class PlainStream:
+    """A stream of text on which nothing from outside is more than text: see `printable`."""
+
+    def __init__(self, stream: TextIO) -> None:
+        self._stream = stream
+        with contextlib.suppress(AttributeError, ValueError):
+            stream.reconfigure(errors="replace")  # type: ignore[attr-defined]  # a terminal may know fewer letters
+
+    def write(self, text: str) -> int:
+        return self._stream.write(printable(text))
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._stream, name)
+
+
+def print_data(text: str) -> None:
+    """Text that a program may read, as a diff: byte for byte into a file or pipe, made printable on a terminal."""
+    stream = getattr(sys.stdout, "_stream", sys.stdout)
+    if stream.isatty():
+        print(text, end="")
+        return
+    sys.stdout.flush()
+    stream.buffer.write(text.encode("utf-8", "surrogateescape"))
+    stream.buffer.flush()
 
 
 def to_stderr(line: str) -> None:

@@ -6,7 +6,7 @@ import argparse
 from dataclasses import asdict
 from pathlib import Path
 
-from fernshale.cli.printing import print_json, print_lines
+from fernshale.cli.printing import print_data, print_json, print_lines
 from fernshale.core.base.work import CancelToken
 from fernshale.core.crossing.profiles import check_profile, draft_text, keep_draft
 
@@ -16,7 +16,7 @@ def draft(options: argparse.Namespace, token: CancelToken) -> int:
     if options.out:
         keep_draft(text, Path(options.out))
     else:
-        print(text, end="")
+        print_data(text)
     return 0
 
 

@@ -44,9 +44,8 @@ class Limits:
     pattern_length: int = 20_000
     pattern_seconds: float = 10.0
     # The expressions of data rules.
-    expression_length: int = 20_000
-    expression_depth: int = 100
-    expression_steps: int = 200_000
+    expression_length: int = 2000
+    expression_depth: int = 60
     expression_text: int = _MIB
     expression_digits: int = 400
     # The server of a shelf.

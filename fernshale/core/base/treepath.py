@@ -17,6 +17,13 @@ TreePath = NewType("TreePath", str)
 # A part that is empty, `.` or `..`, or the byte that ends names.
 _OUTSIDE = re.compile(r"(?:\A|/)\.{0,2}(?:/|\Z)|\0")
 
+# Control characters, marks that turn the direction of text, and invisible separators of lines.
+_PICTURES = {
+    **{code: 0x2400 + code for code in range(32) if code not in (9, 10)},
+    127: 0x2421,
+    **dict.fromkeys((*range(0x80, 0xA0), *range(0x202A, 0x202F), *range(0x2066, 0x206A), 0x2028, 0x2029, 0x200E, 0x200F), 0xFFFD),
+}
+
 # Names under which git keeps its history in a project.
 GITS_OWN = frozenset({".git"})
 
@@ -98,6 +105,12 @@ def is_gits_own(path: str) -> bool:
     return not GITS_OWN.isdisjoint(path.split("/"))
 
 
-def printable(path: str) -> str:
-    """`path` for people: bytes that are not UTF-8 appear as replacement characters."""
-    return os.fsencode(path).decode("utf-8", "replace")
+def printable(text: str) -> str:
+    """A text from outside for people: bytes that are not UTF-8 appear as replacement characters, control characters as pictures of
+    themselves. So nothing in a name or message moves a cursor, changes a title or turns the direction of what stands next to it.
+
+    Line ends and tabs stay.
+    """
+    if text.isascii() and text.isprintable():
+        return text
+    return text.encode("utf-8", "surrogateescape").decode("utf-8", "replace").translate(_PICTURES)

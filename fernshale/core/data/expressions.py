@@ -4,7 +4,8 @@
     if(has(glow), glow, "amber")    kind == "lamp" and not locked
 
 Fields are named by their names; one that is no plain word stands in backticks. There is nothing else in the language: no
-loops, no calls but to the functions below, no access to anything outside the object, so a rule of a stranger can do no harm.
+loops, no calls but to the functions below, no access to anything outside the object, so a rule of a stranger can do no harm. Length
+and depth are bounded, and so are the texts and numbers that come out of each step (`core.base.limits`).
 Precedence climbing after Pratt, "Top down operator precedence" (1973).
 """
 
@@ -16,6 +17,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.limits import limits
 from fernshale.core.data.fields import Value
 
 Scope = Mapping[str, Value]
@@ -28,8 +30,11 @@ _TOKEN = re.compile(
 )
 _POWER = {"or": 1, "and": 2, "==": 4, "!=": 4, "<": 4, "<=": 4, ">": 4, ">=": 4, "+": 5, "-": 5, "*": 6, "/": 6, "%": 6}
 _NOT, _MINUS = 3, 7
-_LONGEST = 2000
-_DEEPEST = 60
+# Beyond this many places no number of a computer says anything.
+_MAX_PLACES = 300
+_BITS_A_DIGIT = 4
+# How much of a long expression a message shows.
+_MAX_SHOWN = 80
 
 
 class BadExpression(MisuseError):
@@ -48,10 +53,10 @@ class Expression:
         """What it comes to for the fields of an object. Raises BadExpression."""
         try:
             found = self._node(scope)
-        except (ZeroDivisionError, OverflowError, ValueError) as error:
-            raise BadExpression(f"{self.text!r} cannot be computed: {error}") from error
+        except (ZeroDivisionError, OverflowError, ValueError, RecursionError, MemoryError) as error:
+            raise BadExpression(f"{_short(self.text)!r} cannot be computed: {error}") from error
         if isinstance(found, float) and not math.isfinite(found):
-            raise BadExpression(f"{self.text!r} comes to no number")
+            raise BadExpression(f"{_short(self.text)!r} comes to no number")
         return found
 
     def holds(self, scope: Scope) -> bool:
@@ -61,8 +66,9 @@ class Expression:
 
 def parse_expression(text: str) -> Expression:
     """Read an expression. Raises BadExpression with the place."""
-    if len(text) > _LONGEST:
-        raise BadExpression("the expression is too long")
+    longest = limits().expression_length
+    if len(text) > longest:
+        raise BadExpression(f"the expression is too long: {len(text):,} characters; {longest:,} are read (expression_length)")
     parser = _Parser(text)
     node = parser.expression(0, 0)
     parser.end()
@@ -74,11 +80,12 @@ class _Parser:
         self._text = text
         self._tokens: list[tuple[str, str, int]] = []
         self.fields: set[str] = set()
+        self._deepest = limits().expression_depth
         at, end = 0, len(text.rstrip())
         while at < end:
             found = _TOKEN.match(text, at)
             if found is None or found.end() == at:
-                raise BadExpression(f"{text!r}: what is {text[at:].strip()[:10]!r} at column {at + 1}?")
+                raise BadExpression(f"{_short(text)!r}: what is {text[at:].strip()[:10]!r} at column {at + 1}?")
             kind = str(found.lastgroup)
             self._tokens.append((kind, found[kind], found.start(kind)))
             at = found.end()
@@ -89,21 +96,28 @@ class _Parser:
             raise self._wrong("an operator")
 
     def expression(self, power: int, depth: int) -> _Node:
-        if depth > _DEEPEST:
-            raise BadExpression(f"{self._text!r} is nested too deep")
+        if depth > self._deepest:
+            raise BadExpression(f"{_short(self._text)!r} is nested too deep (expression_depth)")
         left = self._first(depth)
+        terms = 0
         while True:
             kind, token, _ = self._peek()
             mine = _POWER.get(token, 0) if kind in ("sign", "name") else 0
             if mine <= power:
                 return left
             self._at += 1
+            terms += 1
+            # Each term is one call deeper when it is computed.
+            if terms + depth > self._deepest:
+                raise BadExpression(f"{_short(self._text)!r} has too many terms in a row (expression_depth)")
             left = _binary(token, left, self.expression(mine, depth + 1))
 
     def _first(self, depth: int) -> _Node:
         kind, token, _ = self._peek()
         self._at += 1
         if kind == "number":
+            if len(token) > _digits():
+                raise BadExpression(f"a number of {len(token):,} digits is more than {_digits():,} (expression_digits)")
             number: Value = int(token) if token.isdigit() else float(token)
             return lambda scope: number
         if kind == "text":
@@ -156,14 +170,14 @@ class _Parser:
         if name == "if":
             if len(arguments) != 3:
                 raise BadExpression(
-                    f"{self._text!r}: if(…) takes three values: a condition and what it is with and without"
+                    f"{_short(self._text)!r}: if(…) takes three values: a condition and what it is with and without"
                 )
             condition, yes, no = arguments
             return lambda scope: yes(scope) if condition(scope) else no(scope)
         least, most, function = _FUNCTIONS[name]
         if not least <= len(arguments) <= most:
             raise BadExpression(
-                f"{self._text!r}: {name}(…) takes {least if least == most else f'{least} to {most}'} values"
+                f"{_short(self._text)!r}: {name}(…) takes {least if least == most else f'{least} to {most}'} values"
             )
         return lambda scope: function([argument(scope) for argument in arguments])
 
@@ -178,7 +192,7 @@ class _Parser:
     def _wrong(self, wanted: str) -> BadExpression:
         kind, token, at = self._peek()
         there = "it ends" if kind == "end" else f"{token!r} stands"
-        return BadExpression(f"{self._text!r}: {there} where {wanted} is expected, column {at + 1}")
+        return BadExpression(f"{_short(self._text)!r}: {there} where {wanted} is expected, column {at + 1}")
 
 
 def _binary(sign: str, left: _Node, right: _Node) -> _Node:
@@ -203,14 +217,14 @@ def _compare(sign: str, one: Value, other: Value) -> bool:
     if one is None or other is None:
         return False
     if isinstance(one, str) != isinstance(other, str):
-        raise BadExpression(f"{one!r} and {other!r} cannot be compared")
+        raise BadExpression(f"{_short(str(one))!r} and {_short(str(other))!r} cannot be compared")
     less, same = one < other, one == other  # type: ignore[operator]
     return {"<": less, "<=": less or same, ">": not less and not same, ">=": not less}[sign]
 
 
 def _plus(one: Value, other: Value) -> Value:
     if isinstance(one, str) and isinstance(other, str):
-        return one + other
+        return _bounded_text(len(one) + len(other), lambda: one + other)
     return _number(one, "+") + _number(other, "+")
 
 
@@ -218,7 +232,7 @@ def _calculate(sign: str, one: float, other: float) -> float:
     if sign == "-":
         return one - other
     if sign == "*":
-        return one * other
+        return _bounded_number(one * other)
     if sign == "%":
         return one % other
     found = one / other
@@ -234,6 +248,8 @@ def _number(value: Value, of: str) -> float:
 def _text(value: Value) -> str:
     if value is None:
         return ""
+    if isinstance(value, int):
+        _bounded_number(value)
     return str(value).lower() if isinstance(value, bool) else str(value)
 
 
@@ -243,6 +259,8 @@ def _numbers(name: str, function: Callable[..., float]) -> Callable[[Sequence[Va
 
 def _as_number(values: Sequence[Value]) -> Value:
     said = _text(values[0]).strip()
+    if len(said) > _digits():
+        raise BadExpression(f"{_short(said)!r} is no number that can be read")
     try:
         return int(said) if re.fullmatch(r"[+-]?\d+", said) else float(said)
     except ValueError as error:
@@ -251,8 +269,37 @@ def _as_number(values: Sequence[Value]) -> Value:
 
 def _round(values: Sequence[Value]) -> Value:
     places = int(_number(values[1], "round")) if len(values) > 1 else 0
+    if abs(places) > _MAX_PLACES:
+        raise BadExpression(f"round(…) to {places} places; at most {_MAX_PLACES} make sense")
     found = round(_number(values[0], "round"), places)
     return int(found) if places <= 0 else found
+
+
+def _replace(values: Sequence[Value]) -> Value:
+    text, old, new = map(_text, values)
+    count = text.count(old)
+    return _bounded_text(len(text) + count * (len(new) - len(old)), lambda: text.replace(old, new))
+
+
+def _bounded_text(length: int, make: Callable[[], str]) -> str:
+    longest = limits().expression_text
+    if length > longest:
+        raise BadExpression(f"a text of {length:,} characters came out; at most {longest:,} may (expression_text)")
+    return make()
+
+
+def _bounded_number(value: float) -> float:
+    if isinstance(value, int) and value.bit_length() > _digits() * _BITS_A_DIGIT:
+        raise BadExpression(f"a number of more than {_digits():,} digits came out (expression_digits)")
+    return value
+
+
+def _digits() -> int:
+    return limits().expression_digits
+
+
+def _short(text: str) -> str:
+    return text if len(text) <= _MAX_SHOWN else f"{text[:_MAX_SHOWN]}…"
 
 
 def _turned(function: Callable[[float], float]) -> Callable[[Sequence[Value]], Value]:
@@ -275,7 +322,7 @@ _FUNCTIONS: Mapping[str, tuple[int, int, Callable[[Sequence[Value]], Value]]] = 
     "text": (1, 1, lambda values: _text(values[0])),
     "lower": (1, 1, lambda values: _text(values[0]).lower()),
     "upper": (1, 1, lambda values: _text(values[0]).upper()),
-    "replace": (3, 3, lambda values: _text(values[0]).replace(_text(values[1]), _text(values[2]))),
+    "replace": (3, 3, _replace),
     "starts": (2, 2, lambda values: _text(values[0]).startswith(_text(values[1]))),
     "ends": (2, 2, lambda values: _text(values[0]).endswith(_text(values[1]))),
     "contains": (2, 2, lambda values: _text(values[1]) in _text(values[0])),

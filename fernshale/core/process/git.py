@@ -65,7 +65,7 @@ def ask_git(folder: Path, *words: str, given: bytes = b"", filters: Collection[s
     try:
         done = subprocess.run(
             [*GIT, *words], cwd=folder, env=git_environment(folder, filters=filters), input=given, capture_output=True,
-            timeout=_TIMEOUT_S, check=False,
+            timeout=_TIMEOUT_S, check=False, process_group=0,
         )  # fmt: skip
     except (OSError, subprocess.TimeoutExpired):
         return None
@@ -82,7 +82,8 @@ def tell_git(
     environment = {**git_environment(folder, is_reading=False, filters=filters), **(more or {})}
     try:
         done = subprocess.run(
-            [*GIT, *words], cwd=folder, env=environment, input=given, capture_output=True, timeout=_TIMEOUT_S, check=False
+            [*GIT, *words], cwd=folder, env=environment, input=given, capture_output=True, timeout=_TIMEOUT_S, check=False,
+            process_group=0,
         )
     except (OSError, subprocess.TimeoutExpired) as error:
         raise CommandError(f"git could not be run: {error}") from error
@@ -122,7 +123,7 @@ def _settings(folder: Path) -> Iterator[tuple[str, str]]:
     try:
         done = subprocess.run(
             [*GIT, "config", "--list", "-z"], cwd=folder, env=_plain_environment(is_reading=True), capture_output=True,
-            timeout=_TIMEOUT_S, check=False,
+            timeout=_TIMEOUT_S, check=False, process_group=0,
         )  # fmt: skip
     except (OSError, subprocess.TimeoutExpired):
         return

@@ -1,6 +1,7 @@
 """Run a command, hand its output on line by line, end its whole process group when cancelled or too slow.
 
-The child leads a session of its own, so that ending the group reaches compilers started by a build tool.
+The child leads a session of its own, so that ending the group reaches compilers started by a build tool. When this process ends
+in any way, the group ends too.
 """
 
 from __future__ import annotations
@@ -11,14 +12,18 @@ import selectors
 import signal
 import subprocess
 import time
-from collections.abc import Callable, Mapping, Sequence
+from collections import deque
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 from fernshale.core.base.errors import Cancelled, CommandError
+from fernshale.core.base.limits import limits
 from fernshale.core.base.work import CancelToken
 
 _GRACE_S = 2.0
+# Waits for a line on its input; where there is none, ends the group it was given: politely, then surely.
+_WATCH = 'read -r _ || { kill -s TERM -- "-$1"; sleep 1; kill -s KILL -- "-$1"; }'
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,29 +75,107 @@ def run_command(
         raise CommandError(f"{missing} was not found", "Install it or correct the command in the profile.") from error
     except OSError as error:
         raise CommandError(f"{arguments[0]} cannot be run: {error.strerror}") from error
-    output = bytearray()
+    output = _Output(on_line)
     timed_out, silent_s = False, 0.0
-    try:
-        timed_out, silent_s = _pump(child, output, token, on_line, started + timeout_s, silence_s)
-    finally:
-        _end_group(child)
+    with _ended_with_us(child.pid):
+        try:
+            timed_out, silent_s = _pump(child, output, token, started + timeout_s, silence_s)
+        finally:
+            _end_group(child)
     status = child.wait()
-    return Finished(tuple(arguments), status, bytes(output), time.monotonic() - started, timed_out, silent_s)
+    return Finished(tuple(arguments), status, output.kept(), time.monotonic() - started, timed_out, silent_s)
+
+
+@contextlib.contextmanager
+def _ended_with_us(group: int) -> Iterator[None]:
+    """While a process group runs: however this process ends, also by a kill, the group ends too.
+
+    A shell waits at the end of a pipe. It reads a line when all is well, and nothing when the pipe closes because we are gone.
+    """
+    reading, writing = os.pipe()
+    try:
+        watcher = subprocess.Popen(
+            ["/bin/sh", "-c", _WATCH, "sh", str(group)], stdin=reading, stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL, start_new_session=True,
+        )  # fmt: skip
+    except OSError:
+        os.close(reading)
+        os.close(writing)
+        yield  # without a shell there is nobody to watch
+        return
+    os.close(reading)
+    try:
+        yield
+    finally:
+        with contextlib.suppress(OSError):
+            os.write(writing, b"\n")
+        os.close(writing)
+        watcher.wait()
+
+
+class _Output:
+    """What a command prints: each line as it comes, and as much of all of it as limits allow. Lines that are too long are cut, and
+    of very much the middle is left out; both are said in their place."""
+
+    def __init__(self, on_line: Callable[[str], None]) -> None:
+        bound = limits()
+        self._on_line, self._most, self._longest = on_line, bound.output_bytes // 2, bound.output_line_bytes
+        self._line = bytearray()
+        self._cut = 0
+        self._head = bytearray()
+        self._tail: deque[bytes] = deque()
+        self._tail_size = self._left_out = 0
+
+    def feed(self, chunk: bytes) -> None:
+        # Whole lines only: a multi-byte character may be cut between two reads.
+        start = 0
+        while (end := chunk.find(b"\n", start)) >= 0:
+            self._extend(chunk[start:end])
+            self._end_line(b"\n")
+            start = end + 1
+        self._extend(chunk[start:])
+
+    def finish(self) -> None:
+        """No more comes."""
+        if self._line:
+            self._end_line(b"")
+
+    def kept(self) -> bytes:
+        said = f"… {self._left_out:,} bytes left out …\n".encode() if self._left_out else b""
+        return bytes(self._head) + said + b"".join(self._tail)
+
+    def _extend(self, part: bytes) -> None:
+        room = self._longest - len(self._line)
+        self._line += part[:room]
+        self._cut += max(0, len(part) - room)
+
+    def _end_line(self, end: bytes) -> None:
+        if self._cut:
+            self._line += f" … {self._cut:,} bytes left out".encode()
+        self._on_line(self._line.decode("utf-8", "replace"))
+        self._keep(bytes(self._line) + end)
+        self._line.clear()
+        self._cut = 0
+
+    def _keep(self, line: bytes) -> None:
+        if not self._tail and len(self._head) + len(line) <= self._most:
+            self._head += line
+            return
+        self._tail.append(line)
+        self._tail_size += len(line)
+        while self._tail_size > self._most and len(self._tail) > 1:
+            gone = self._tail.popleft()
+            self._tail_size -= len(gone)
+            self._left_out += len(gone)
 
 
 def _pump(
-    child: subprocess.Popen[bytes],
-    output: bytearray,
-    token: CancelToken,
-    on_line: Callable[[str], None],
-    deadline: float,
-    silence_s: float,
+    child: subprocess.Popen[bytes], output: _Output, token: CancelToken, deadline: float, silence_s: float
 ) -> tuple[bool, float]:
     """Read until the output ends or the child does; whether a limit came first, and how long it was silent if that was it."""
     assert child.stdout is not None
     handle = child.stdout.fileno()
     os.set_blocking(handle, False)
-    sent = 0
     heard = time.monotonic()
     with child.stdout, selectors.DefaultSelector() as selector:
         selector.register(handle, selectors.EVENT_READ)
@@ -110,17 +193,12 @@ def _pump(
                 chunk = os.read(handle, 1 << 16)
                 if not chunk:
                     break
-                output += chunk
+                output.feed(chunk)
                 heard = time.monotonic()
-            # Whole lines only: a multi-byte character may be cut between two reads.
-            while (end := output.find(b"\n", sent)) >= 0:
-                on_line(output[sent:end].decode("utf-8", "replace"))
-                sent = end + 1
             # A grandchild may keep the pipe open for ever; the command itself is what we wait for.
             if not chunk and child.poll() is not None:
                 break
-        if sent < len(output):
-            on_line(output[sent:].decode("utf-8", "replace"))
+        output.finish()
     while child.poll() is None:
         if token.is_cancelled:
             raise Cancelled

@@ -54,6 +54,7 @@ class Second:
             stdin=subprocess.PIPE,
             stdout=subprocess.PIPE,
             env={**os.environ, "PYTHONPATH": os.pathsep.join(paths)},
+            process_group=0,  # an interrupt from the terminal is for the first process, which ends this one
         )
         # Both directions at once: a large job and large news must not wait for one another.
         self._reader = threading.Thread(target=self._listen, daemon=True)

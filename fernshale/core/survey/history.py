@@ -81,7 +81,7 @@ def _blobs(project: Path, commit: str, folder: str, token: CancelToken) -> Itera
             names.append((blob, place, 0o755 if mode == b"100755" else 0o644))
     with subprocess.Popen(
         [*GIT, "cat-file", "--batch"], cwd=project, env=git_environment(project), stdin=subprocess.PIPE, stdout=subprocess.PIPE,
-        stderr=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL, process_group=0,
     ) as git:  # fmt: skip
         assert git.stdin is not None and git.stdout is not None
         for id, path, bits in names:

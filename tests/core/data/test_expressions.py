@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import json
 import math
+from contextlib import suppress
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from fernshale.core.data.expressions import BadExpression, parse_expression
-from fernshale.core.data.fields import apply_changes, fields_of
+from fernshale.core.data.fields import Value, apply_changes, fields_of
 from fernshale.core.data.formats import USUAL
 from fernshale.core.data.objects import Rewrite, find_objects, rewrite_object
 from fernshale.core.data.tree import NotKeyed
@@ -62,6 +63,8 @@ def test_what_expressions_come_to(text: str, value: object) -> None:
         ("__import__('os')", "stands where an operator is expected"),
         ("(" * 99 + "1" + ")" * 99, "nested too deep"),
         ("1 + " * 999 + "1", "too long"),
+        ("1 + " * 99 + "1", "too many terms"),
+        ("9" * 500, "500 digits"),
     ],
 )
 def test_what_cannot_be_read_says_where(text: str, said: str) -> None:
@@ -149,3 +152,28 @@ def test_the_reverse_undoes_it(angles: list[int]) -> None:
     assert [fields_of(document, each.node)["angle"] for each in find_objects(document, "*")] == [
         360 - angle for angle in angles
     ]
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("round(n, -1000000000)", "places"),
+        ("round(n, 1000000000)", "places"),
+        ("replace(" * 30 + "'aaaa'" + ",'a','aaaaaaaaaa')" * 30, "characters came out"),
+        ("*".join(["9" * 300] * 5), "digits came out"),
+        ("number(long)", "no number"),
+        ("1e400 * 2", "no number"),
+        ("n / 0", "cannot be computed"),
+        ("wide * wide * wide * wide + 1", "digits came out"),
+    ],
+)
+def test_whatever_comes_out_is_bounded(text: str, said: str) -> None:
+    scope: dict[str, Value] = {"n": 5, "long": "9" * 100_000, "wide": 10**350}
+    with pytest.raises(BadExpression, match=said):
+        parse_expression(text).value(scope)
+
+
+@given(st.text(alphabet="()+-*/%<>=!,.0123456789abn`\"' notandrif", max_size=80))
+def test_any_text_is_read_or_refused_in_words(text: str) -> None:
+    with suppress(BadExpression):
+        parse_expression(text).value({"a": "x", "b": 2, "n": True})

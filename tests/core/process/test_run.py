@@ -1,6 +1,9 @@
 from __future__ import annotations
 
 import os
+import signal
+import subprocess
+import sys
 import threading
 import time
 from pathlib import Path
@@ -8,6 +11,7 @@ from pathlib import Path
 import pytest
 
 from fernshale.core.base.errors import Cancelled, CommandError
+from fernshale.core.base.home import home
 from fernshale.core.base.work import CancelToken
 from fernshale.core.process.run import run_command
 
@@ -57,3 +61,54 @@ def test_time_out_is_a_result(tmp_path: Path, token: CancelToken) -> None:
 def test_missing_command_is_said(tmp_path: Path, token: CancelToken) -> None:
     with pytest.raises(CommandError, match="no-such-compiler was not found"):
         run_command(["no-such-compiler"], tmp_path, token, print, {}, 1.0)
+
+
+def _limit(**values: float) -> None:
+    home().mkdir(parents=True, exist_ok=True)
+    lines = [f"{name} = {value}" for name, value in values.items()]
+    (home() / "limits.toml").write_text("\n".join(['format = "fernshale-limits/1"', *lines]) + "\n")
+
+
+def test_a_line_without_end_is_cut_and_said(tmp_path: Path, token: CancelToken) -> None:
+    _limit(output_line_bytes=1000)
+    done, lines = _run("head -c 5000000 /dev/zero | tr '\\0' x; echo; echo after", tmp_path, token)
+    assert lines == ["x" * 1000 + " … 4,999,000 bytes left out", "after"]
+    assert done.text == "\n".join([*lines, ""])  # type: ignore[attr-defined]
+
+
+def test_of_very_much_output_the_ends_are_kept(tmp_path: Path, token: CancelToken) -> None:
+    _limit(output_bytes=2000)
+    done, lines = _run("for i in $(seq 1 2000); do echo line $i; done", tmp_path, token)
+    assert len(lines) == 2000
+    text = done.text  # type: ignore[attr-defined]
+    assert text.startswith("line 1\nline 2\n") and text.endswith("line 1999\nline 2000\n") and "bytes left out" in text
+    assert len(text) < 2200
+
+
+_PARENT = """\
+import sys
+from pathlib import Path
+from fernshale.core.base.home import home
+from fernshale.core.base.work import CancelToken
+from fernshale.core.process.run import run_command
+run_command(["sh", "-c", sys.argv[1]], Path(sys.argv[2]), CancelToken(), lambda line: print(line, flush=True), {}, 60.0)
+"""
+
+
+def test_a_parent_that_is_killed_takes_the_whole_group_along(tmp_path: Path) -> None:
+    script = "(trap '' TERM; echo $$ > child; while true; do date > written; sleep 0.05; done) & echo started; wait"
+    parent = subprocess.Popen(
+        [sys.executable, "-c", _PARENT, script, str(tmp_path)], stdout=subprocess.PIPE, cwd=Path(__file__).parents[3]
+    )
+    assert parent.stdout is not None and parent.stdout.readline() == b"started\n"
+    parent.send_signal(signal.SIGKILL)
+    parent.wait()
+    parent.stdout.close()
+    written = tmp_path / "written"
+    deadline = time.monotonic() + 20
+    while time.monotonic() < deadline:
+        before = written.stat().st_mtime_ns if written.exists() else 0
+        time.sleep(0.5)
+        if written.exists() and written.stat().st_mtime_ns == before:
+            return
+    pytest.fail("the command went on writing into the project")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import time
 from collections.abc import Mapping, Sequence
 from typing import Any
@@ -10,22 +11,26 @@ from fernshale.core.base.treepath import printable
 from fernshale.core.base.words import seconds
 
 Data = Mapping[str, Any]
+# What begins or ends markup: in Markdown, in tables, in HTML. An underscore inside of a word does neither.
+_MARKUP = re.compile(r"[\\`*\[\]<>|&~]|(?<![^\W_])_|_(?![^\W_])|^[#+=-](?=\s|$|[-=#+])|^\d+(?=[.)]\s)")
 
 
 def report_markdown(data: Data) -> str:
-    """The whole report."""
+    """The whole report. Whatever comes from outside (messages of tools, names, reasons) is text in it and no markup."""
+    raw, data = data, _escaped(data)
     parts = [f"# {data['project']}: {data['title']}", "", data["verdict"], ""]
     parts += _table(
         ("stage", "state", "open"), [(name, state, data["open"][name] or "") for name, state in data["stages"].items()]
     )
     parts += [", ".join(f"{number} {name}" for name, number in data["figures"].items()) + ".", ""]
-    parts += [*_trial(data), *_route(data), *_edits(data), *_rounds(data), *_members(data), *_links(data), *_decisions(data)]
-    parts += [*_accepted(data), *_steps(data), *_debts(data), *_follow_ups(data), *_left(data)]
+    parts += [*_trial(data, raw), *_route(data), *_edits(data), *_rounds(data), *_members(data), *_links(data), *_decisions(data)]
+    parts += [*_accepted(data), *_steps(data), *_debts(data, raw), *_follow_ups(data), *_left(data)]
     return "\n".join(parts).rstrip() + "\n"
 
 
 def report_message(data: Data) -> str:
     """A few lines for a merge request: what it is, how it went, what a reviewer should look at."""
+    data = _escaped(data)
     figures = data["figures"]
     parts = [f"Move {data['project']} from {data['start']} to {data['to']}", "", data["verdict"], ""]
     steps = f"{figures['steps']} steps over {figures['files touched']} files"
@@ -57,14 +62,14 @@ def report_message(data: Data) -> str:
     return "\n".join(parts).rstrip() + "\n"
 
 
-def _trial(data: Data) -> list[str]:
+def _trial(data: Data, raw: Data) -> list[str]:
     trial = data["trial"]
     parts = ["## Before and now", "", f"- before, {trial['before'] or 'no baseline was taken'}"]
     if trial["now"]:
         parts += [f"- now, {trial['now']}", f"- messages in the log: {trial['new']} new, {trial['gone']} gone"]
-        for item in trial["messages"][:20]:
+        for item in raw["trial"]["messages"][:20]:
             how = f"{item['sign']} {item['severity']}".strip()
-            parts.append(f"- {how}: `{item['text']}`")
+            parts.append(f"- {how}: {_code(item['text'])}")
         for item in trial["timings"]:
             parts.append(f"- {item['name']}: {seconds(item['before'])} before, {seconds(item['now'])} now, {item['verdict']}")
         parts += [f"- {item['name']}: {item['says']}" for item in trial["pictures"]]
@@ -164,9 +169,12 @@ def _steps(data: Data) -> list[str]:
     return _titled("## Steps", parts)
 
 
-def _debts(data: Data) -> list[str]:
+def _debts(data: Data, raw: Data) -> list[str]:
     """What is set aside, and what brings it back."""
-    parts = [f"- {item['title']} ({item['place']}): {item['why']}. `{item['key']}`" for item in data["debts"]]
+    parts = [
+        f"- {item['title']} ({item['place']}): {item['why']}. {_code(as_is['key'])}"
+        for item, as_is in zip(data["debts"], raw["debts"], strict=True)
+    ]
     for item in data["aside"]:
         ready = f"; {item['ready']} would fit now" if item["ready"] else ""
         parts.append(f"- {item['plugin']} {item['version']}: {item['why']}. It comes back with {item['until']}{ready}.")
@@ -198,8 +206,21 @@ def _titled(title: str, parts: Sequence[str]) -> list[str]:
 
 def _table(head: Sequence[str], rows: Sequence[Sequence[Any]]) -> list[str]:
     lines = ["| " + " | ".join(head) + " |", "|" + "---|" * len(head)]
-    return [*lines, *("| " + " | ".join(_cell(cell) for cell in row) + " |" for row in rows), ""]
+    return [*lines, *("| " + " | ".join(map(str, row)) + " |" for row in rows), ""]
 
 
-def _cell(value: Any) -> str:
-    return " ".join(printable(str(value)).split()).replace("|", "\\|")
+def _escaped(value: Any) -> Any:
+    """The data with each text in it on one line and without anything that Markdown or HTML would read as markup."""
+    if isinstance(value, str):
+        return _MARKUP.sub(r"\\\g<0>", " ".join(printable(value).split()))
+    if isinstance(value, Mapping):
+        return {_escaped(key): _escaped(item) for key, item in value.items()}
+    return [_escaped(item) for item in value] if isinstance(value, (list, tuple)) else value
+
+
+def _code(text: str) -> str:
+    """A text as it is, as code on one line."""
+    text = " ".join(printable(text).split())
+    fence = "`" * (max(map(len, re.findall("`+", text)), default=0) + 1)
+    space = " " if text[:1] == "`" or text[-1:] == "`" else ""
+    return f"{fence}{space}{text}{space}{fence}"
