@@ -36,10 +36,10 @@ class Limits:
     # What a command prints: how much of it is kept, and of one line.
     output_bytes: int = 256 * _MIB
     output_line_bytes: int = _MIB
-    # Settings, data and source files: how deep they nest, how large one is read, how much aliases may multiply.
-    nesting: int = 1000
-    data_file_bytes: int = 512 * _MIB
-    alias_nodes: int = 1_000_000
+    # How many values a drafted profile looks at in one file, in which aliases may multiply.
+    draft_values: int = 1_000_000
+    # How long the grammar of a language may take for one source file.
+    parse_seconds: float = 10.0
     # Patterns of profiles and rules: their length, and how long they may search one log or file.
     pattern_length: int = 20_000
     pattern_seconds: float = 10.0

@@ -63,5 +63,5 @@ def _read(handle: int) -> Holder:
     try:
         data = json.loads(os.pread(handle, 4096, 0))
         return Holder(int(data["process"]), max(0.0, time.time() - float(data["since"])))
-    except (ValueError, KeyError, TypeError):
+    except (ValueError, KeyError, TypeError, RecursionError):
         return Holder(0, 0.0)

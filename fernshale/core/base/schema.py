@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import re
-import tomllib
 from functools import cache
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar, cast
 
 from fernshale.core.base.errors import FormatError, MisuseError
+from fernshale.core.base.malformed import Malformed, load_toml
 
 if TYPE_CHECKING:
     import pydantic
@@ -45,15 +45,9 @@ def read_utf8(path: Path) -> tuple[bytes, str]:
 def parse_toml(text: str, path: Path, shape: type[T], name: str) -> T:
     """As `read_toml`, from text."""
     try:
-        data = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
-        found = re.search(r"at line (\d+)", str(error))
-        line = int(found[1]) if found else len(text.splitlines())
-        raise FormatError(path, [(line, str(error))]) from error
-    except RecursionError as error:
-        raise FormatError(path, [(0, "nests too deep")]) from error
-    except ValueError as error:  # a number of thousands of digits
-        raise FormatError(path, [(0, f"a number is too long to be read ({error})")]) from error
+        data = load_toml(text)
+    except Malformed as error:
+        raise FormatError(path, [(error.line, error.what)]) from error
     if data.pop("format", None) != name:
         raise FormatError(path, [(1, f'the format key must be "{name}"')])
     if "from" in data:  # a keyword in Python, and the right word in a file

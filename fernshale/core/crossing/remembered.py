@@ -82,7 +82,7 @@ def _change(act: Callable[[_Known], None]) -> None:
 def _read(path: Path) -> _Known:
     try:
         data = json.loads(path.read_bytes())
-    except (OSError, ValueError):
+    except (OSError, ValueError, RecursionError):
         return {}
     return data if isinstance(data, dict) and all(isinstance(item, dict) for item in data.values()) else {}
 

@@ -39,6 +39,6 @@ def require_trust(profile: Profile) -> None:
 def _read() -> dict[str, str]:
     try:
         data = json.loads((home() / "trusted.json").read_bytes())
-    except (OSError, ValueError):
+    except (OSError, ValueError, RecursionError):
         return {}
     return {str(key): str(value) for key, value in data.items()} if isinstance(data, dict) else {}

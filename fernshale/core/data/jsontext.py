@@ -7,8 +7,8 @@ import re
 
 from fernshale.core.data.tree import Document, Node, NotKeyed, Span, flow_items
 
-_SKIP = re.compile(r"(?:[ \t\r\n\ufeff]+|//[^\n]*|/\*.*?\*/)*", re.DOTALL)
-_STRING = re.compile(r'"(?:[^"\\\n]|\\.)*"')
+_SKIP = re.compile(r"(?:[ \t\r\n\ufeff]++|//[^\n]*+|/\*.*?\*/)*+", re.DOTALL)
+_STRING = re.compile(r'"[^"\\\n]*+(?:\\.[^"\\\n]*+)*+"')
 _PLAIN = re.compile(r"-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?|true|false|null")
 _COMMENTS = ("//", "/*")
 _DEEPEST = 100

@@ -14,7 +14,7 @@ from fernshale.core.data.tree import Span
 from fernshale.core.data.walk import Way, walk
 
 # A string, what opens, what closes, a comma, or anything bare; colons and blanks say nothing that these do not.
-_TOKEN = re.compile(r'("(?:[^"\\]|\\.)*")|([{\[])|([}\]])|(,)|([^\s{}\[\],:"]+)', re.DOTALL)
+_TOKEN = re.compile(r'("[^"\\]*+(?:\\.[^"\\]*+)*+")|([{\[])|([}\]])|(,)|([^\s{}\[\],:"]++)', re.DOTALL)
 _STRING, _OPEN, _CLOSE, _COMMA = 1, 2, 3, 4
 
 

@@ -7,6 +7,7 @@ from collections import Counter
 from functools import cache
 from typing import TYPE_CHECKING, Any
 
+from fernshale.core.base.malformed import Malformed, load_toml
 from fernshale.core.data.identity import find_identity
 from fernshale.core.data.tree import Document, Node, NotKeyed, Span, flow_items, line_items
 
@@ -15,14 +16,16 @@ if TYPE_CHECKING:
     from tree_sitter import Node as Parsed
 
 _COMMENTS = ("#",)
+# So many bytes are read again at most to find a place in letters.
+_BLOCK = 256
 
 
 def check_toml(text: str) -> None:
     """Raises NotKeyed unless `text` is TOML."""
     try:
-        tomllib.loads(text.replace("\r\n", "\n"))
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
-        raise NotKeyed(f"not valid TOML: {error}") from error
+        load_toml(text.replace("\r\n", "\n"))
+    except Malformed as error:
+        raise NotKeyed(error.what) from error
 
 
 def read_toml_tree(text: str) -> Document:
@@ -59,10 +62,16 @@ def read_toml_tree(text: str) -> Document:
 class _Reader:
     def __init__(self, text: str, source: bytes) -> None:
         self._text, self._source = text, source
-        self._is_ascii = len(text) == len(source)
+        self._letters = None if len(text) == len(source) else _letters_before(source)
 
     def _place(self, at: int) -> int:
-        return at if self._is_ascii else len(self._source[:at].decode("utf-8", "surrogatepass"))
+        if self._letters is None:
+            return at
+        block = at // _BLOCK
+        start = block * _BLOCK
+        while start and self._source[start] & 0xC0 == 0x80:
+            start -= 1  # in the middle of a letter
+        return self._letters[block] + len(self._source[start:at].decode("utf-8", "surrogatepass"))
 
     def _span(self, node: Parsed) -> Span:
         return self._place(node.start_byte), self._place(node.end_byte)
@@ -117,6 +126,18 @@ class _Reader:
             return [f" {number}" for number in range(len(tables))]
         found = (table.find(field) for table in tables)
         return [f" {item.node.canon_value.removeprefix('s')}" for item in found if item is not None]
+
+
+def _letters_before(source: bytes) -> list[int]:
+    """How many letters begin before each block of bytes."""
+    counts = [0]
+    for start in range(0, len(source), _BLOCK):
+        block = source[start : start + _BLOCK]
+        counts.append(counts[-1] + sum(byte & 0xC0 != 0x80 for byte in block))
+    # A letter that goes on in the next block is counted where it begins, and read again from there.
+    return [
+        count - (0 < at * _BLOCK < len(source) and source[at * _BLOCK] & 0xC0 == 0x80) for at, count in enumerate(counts)
+    ]
 
 
 def _said(raw: str) -> str:

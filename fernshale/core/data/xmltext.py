@@ -13,7 +13,7 @@ from fernshale.core.data.tree import Document, Item, Node, NotKeyed
 
 MARKUP = re.compile(
     r"""(?P<comment><!--.*?-->)|(?P<other><\?.*?\?>)|(?P<refused><!\[CDATA\[|<!)
-    |(?P<close></[^>]*>)|(?P<tag><(?P<name>[^\s/>]+)(?P<attributes>(?:[^>"']|"[^"]*"|'[^']*')*?)(?P<empty>/?)>)""",
+    |(?P<close></[^>]*>)|(?P<tag><(?P<name>[^\s/>]+)(?P<attributes>(?:[^>"'/]++|/(?!>)|"[^"]*+"|'[^']*+')*+)(?P<empty>/?)>)""",
     re.VERBOSE | re.DOTALL,
 )
 ATTRIBUTE = re.compile(r"""([^\s=/]+)\s*=\s*("[^"]*"|'[^']*')""")

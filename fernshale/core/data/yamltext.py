@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
+from fernshale.core.base.malformed import Malformed, compose_yaml
 from fernshale.core.data.tree import Document, Node, NotKeyed, Span, flow_items, line_items
 
 _COMMENTS = ("#",)
@@ -13,14 +14,10 @@ _DEEPEST = 60
 
 def read_yaml_tree(text: str) -> Document:
     """Raises NotKeyed."""
-    from ruamel.yaml import YAML
-    from ruamel.yaml.error import YAMLError
-
-    loader: Any = YAML(typ="safe", pure=True)
     try:
-        documents = list(loader.compose_all(text))
-    except (YAMLError, RecursionError, ValueError) as error:
-        raise NotKeyed(f"not valid YAML: {str(error).splitlines()[0]}") from error
+        documents = compose_yaml(text)
+    except Malformed as error:
+        raise NotKeyed(error.what) from error
     if len(documents) != 1 or documents[0] is None:
         raise NotKeyed("not one document")
     if "\t" in text or _has_markers(text):

@@ -9,7 +9,8 @@ from collections.abc import Iterator
 from functools import cache
 from typing import TYPE_CHECKING
 
-from fernshale.core.data.tree import Span
+from fernshale.core.base.malformed import yaml_is_too_deep
+from fernshale.core.data.tree import NotKeyed, Span
 from fernshale.core.data.walk import Way
 
 if TYPE_CHECKING:
@@ -23,9 +24,14 @@ _DEEPEST = 100
 
 
 def yaml_values(text: str) -> Iterator[tuple[Way, Span]]:
-    """Each plain value with its way and its place, quotes left out; what cannot be read is passed over."""
+    """Each plain value with its way and its place, quotes left out; what cannot be read is passed over.
+
+    Raises NotKeyed for what is nested too deep, which the parser would not survive.
+    """
     from tree_sitter import Parser
 
+    if line := yaml_is_too_deep(text):
+        raise NotKeyed(f"line {line}: YAML that is nested too deep")
     source = text.encode("utf-8", "surrogatepass")
     root = Parser(_language()).parse(source).root_node
     offset = _Offsets(text, source)

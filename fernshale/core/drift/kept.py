@@ -43,7 +43,7 @@ def _kept_or_made(
 ) -> tuple[Change, ...]:
     try:
         return _decode(json.loads(kept.read_bytes()))
-    except (OSError, ValueError, KeyError, TypeError, IndexError):
+    except (OSError, ValueError, KeyError, TypeError, IndexError, RecursionError):
         pass  # not there yet, or not whole: it is made anew
     changes = compare(read_pair(old, new, language, progress, token), token)
     kept.parent.mkdir(parents=True, exist_ok=True)

@@ -7,7 +7,7 @@ from functools import cached_property
 
 from fernshale.core.drift.release import Release, read_bytes
 
-_STRING = r"""(?:"(?:[^"\\\n]|\\.)*"|'(?:[^'\\\n]|\\.)*')"""
+_STRING = r"""(?:"[^"\\\n]*+(?:\\.[^"\\\n]*+)*+"|'[^'\\\n]*+(?:\\.[^'\\\n]*+)*+')"""
 _ENTRY = re.compile(rf"""["'](?P<name>[A-Za-z_]\w*)["']\s*:\s*\(?\s*(?P<text>{_STRING}(?:\s*\+?\s*{_STRING})*)""")
 _INSTEAD = re.compile(r"\b(?:instead|replaced|renamed|moved|use|available as)\b", re.IGNORECASE)
 

@@ -14,8 +14,8 @@ TokenKind = Literal["name", "number", "string", "punctuation"]
 # What stands before a quote belongs to a string only where it is not the end of a word.
 _STRING = r"""
   (?P<string> (?:(?<!\w)(?:u8|[uUL])?R)"(?P<fence>[^()\\\s]{0,16})\(.*?\)(?P=fence)"
-            | (?:(?<!\w)[uULbrfBRF]{1,2})?"(?:\\.|[^"\\\n])*"
-            | (?:(?<!\w)[uULbrfBRF]{1,2})?'(?:\\.|[^'\\\n])*' )
+            | (?:(?<!\w)[uULbrfBRF]{1,2})?"[^"\\\n]*+(?:\\.[^"\\\n]*+)*+"
+            | (?:(?<!\w)[uULbrfBRF]{1,2})?'[^'\\\n]*+(?:\\.[^'\\\n]*+)*+' )
 """
 # A point belongs to a number where digits, an exponent or nothing follow, and not a member's name.
 _NUMBER = r"""

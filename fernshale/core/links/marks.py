@@ -288,7 +288,7 @@ _BEHIND = {
     "'": re.compile(r"'[ \t]*[:=][ \t]*" + _VALUE),
     "": re.compile(r"[ \t]*[:=][ \t]*" + _VALUE),
 }
-_STRINGS = re.compile(r""""((?:[^"\\\n]|\\.)*)"|'([^'\n]*)'""")
+_STRINGS = re.compile(r""""([^"\\\n]*+(?:\\.[^"\\\n]*+)*+)"|'([^'\n]*)'""")
 _COMMENTS = ("#", ";", "//")
 
 
@@ -404,7 +404,7 @@ def _decoded(raw: str, text: str, start: int) -> str:
     if "\\" in raw and text[start - 1 : start] == '"':
         try:
             return str(json.loads(f'"{raw}"'))
-        except ValueError:
+        except ValueError:  # no escapes of JSON
             return raw
     return unescape(raw) if "&" in raw and ";" in raw else raw
 

@@ -17,11 +17,13 @@ from fernshale.core.merge.textmerge import MARK
 
 # Comments and strings of the languages that games are written in; what is inside them closes nothing.
 _C_LIKE = re.compile(
-    r"""//[^\n]*|/\*.*?\*/|R"(?P<raw>\w*)\(.*?\)(?P=raw)"|"(?:[^"\\\n]|\\.)*"|'(?:[^'\\\n]|\\.)*'|`(?:[^`\\]|\\.)*`""",
+    r"""//[^\n]*|/\*.*?\*/|R"(?P<raw>\w*)\(.*?\)(?P=raw)"|"[^"\\\n]*+(?:\\.[^"\\\n]*+)*+"|'[^'\\\n]*+(?:\\.[^'\\\n]*+)*+'|`[^`\\]*+(?:\\.[^`\\]*+)*+`""",
     re.DOTALL,
 )
-_HASH = re.compile(r"""\"\"\".*?\"\"\"|'''.*?'''|"(?:[^"\\\n]|\\.)*"|'(?:[^'\\\n]|\\.)*'|\#[^\n]*""", re.DOTALL)
-_DASH = re.compile(r"""--\[\[.*?\]\]|--[^\n]*|"(?:[^"\\\n]|\\.)*"|'(?:[^'\\\n]|\\.)*'""", re.DOTALL)
+_HASH = re.compile(
+    r"""\"\"\".*?\"\"\"|'''.*?'''|"[^"\\\n]*+(?:\\.[^"\\\n]*+)*+"|'[^'\\\n]*+(?:\\.[^'\\\n]*+)*+'|\#[^\n]*""", re.DOTALL
+)
+_DASH = re.compile(r"""--\[\[.*?\]\]|--[^\n]*|"[^"\\\n]*+(?:\\.[^"\\\n]*+)*+"|'[^'\\\n]*+(?:\\.[^'\\\n]*+)*+'""", re.DOTALL)
 _ENDINGS = {
     _C_LIKE: "c h cc cpp cxx hpp hh inl cs java js jsx ts tsx rs go kt swift glsl hlsl frag vert css",
     _HASH: "py gd rb sh cmake",

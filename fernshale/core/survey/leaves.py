@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-import json
+import contextlib
 import re
-import tomllib
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from itertools import islice
 from typing import Any
 
 from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.limits import limits
+from fernshale.core.base.malformed import Malformed, load_json, load_toml, yaml_is_too_deep
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.profile.model import Reach
 from fernshale.core.survey.reach import find_values
@@ -36,7 +38,7 @@ def find_leaves(path: TreePath, text: str, wanted: Callable[[str, str], bool]) -
     None for a file of no known or of broken format.
     """
     found = []
-    for reach, key, value in _guess(path, text):
+    for reach, key, value in islice(_guess(path, text), limits().draft_values):
         if not wanted(key, value):
             continue
         try:
@@ -131,24 +133,24 @@ def _ini(text: str) -> Iterator[tuple[Reach, str, str]]:
 
 
 def _load_json(text: str) -> Any:
-    try:
-        return json.loads(text)
-    except (ValueError, RecursionError):
-        return None
+    with contextlib.suppress(Malformed):
+        return load_json(text)
+    return None
 
 
 def _load_toml(text: str) -> Any:
-    try:
-        return tomllib.loads(text)
-    except (tomllib.TOMLDecodeError, RecursionError):
-        return None
+    with contextlib.suppress(Malformed):
+        return load_toml(text)
+    return None
 
 
 def _load_yaml(text: str) -> Any:
     from ruamel.yaml import YAML
     from ruamel.yaml.error import YAMLError
 
+    if yaml_is_too_deep(text):
+        return None
     try:
         return YAML(typ="safe", pure=True).load(text)
-    except (YAMLError, RecursionError, ValueError):
+    except (YAMLError, RecursionError, ValueError, TypeError, OverflowError, AttributeError, IndexError):
         return None

@@ -6,12 +6,12 @@ of SARIF is) is gathered until it is whole.
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any
 from urllib.parse import unquote, urlparse
 
+from fernshale.core.base.malformed import load_json
 from fernshale.core.build.diagnostics import Diagnostic, Note, Place, Severity
 
 # A document that is not whole after so many characters is none.
@@ -48,7 +48,7 @@ class Gathering:
             if self._size > _MOST:
                 raise ValueError("too long")
             return None
-        return json.loads("\n".join(self._lines))
+        return load_json("\n".join(self._lines))
 
     @property
     def lines(self) -> list[str]:

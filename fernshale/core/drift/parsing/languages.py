@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
+from contextlib import suppress
 from functools import cache
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 from fernshale.core.base.languages import language_of
+from fernshale.core.base.limits import limits
 from fernshale.core.drift.parsing.cfamily import prepare, read_c_family
 from fernshale.core.drift.parsing.csharp import read_csharp
 from fernshale.core.drift.parsing.java import read_java
@@ -25,6 +28,10 @@ if TYPE_CHECKING:
 _C = frozenset(("c", "c++"))
 # A longer file is data or made by a machine; nobody writes against it.
 MOST_BYTES = 4_000_000
+# Up to here even a grammar that takes the square of a text's length is done in a moment.
+_QUICK_BYTES = 1 << 14
+# In such parts a grammar is handed longer texts, bytes.
+_PART = 1 << 16
 
 _Reader = Callable[[Source, "Node"], None]
 # Language: the grammar's module, its function, the reader.
@@ -69,12 +76,35 @@ def _read(
 ) -> tuple[tuple[Symbol, ...], Tree]:
     """The symbols of a file and its tree; `before` is that of another text of it, moved to where this one has the same."""
     source = Source(readable, path, data if readable != data else None, known)
-    parser = _parser(language)
-    tree = parser.parse(readable) if before is None else parser.parse(readable, before)
+    tree = _parse(language, readable, before)
     if before is not None and tree.root_node.has_error and not before.root_node.has_error:
-        tree = parser.parse(readable)  # what a fault is taken for depends on what was there before
-    _TABLE[language][2](source, tree.root_node)
+        tree = _parse(language, readable)  # what a fault is taken for depends on what was there before
+    # No release nests so deep that this ends: what lies above is read.
+    with suppress(RecursionError):
+        _TABLE[language][2](source, tree.root_node)
     return tuple(source.symbols), tree
+
+
+def _parse(language: str, data: bytes, before: Tree | None = None) -> Tree:
+    """The tree of a text; that of an empty one where the grammar takes longer than `parse_seconds` to find its way."""
+    parser = _parser(language)
+    if len(data) <= _QUICK_BYTES:
+        return parser.parse(data) if before is None else parser.parse(data, before)
+    until = time.monotonic() + limits().parse_seconds
+
+    def part(at: int, _point: object) -> bytes:
+        return data[at : at + _PART]
+
+    def is_late(_at: int, _has_error: bool) -> bool:
+        return time.monotonic() > until
+
+    try:
+        if before is None:
+            return parser.parse(part, progress_callback=is_late)
+        return parser.parse(part, before, progress_callback=is_late)
+    except ValueError:  # how the library says that it was stopped
+        parser.reset()
+        return parser.parse(b"")
 
 
 def _readable(language: str, data: bytes) -> bytes:
@@ -90,7 +120,7 @@ def parse(data: bytes, path: str) -> Node | None:
     language = _language(data, path)
     if not language:
         return None
-    return _parser(language).parse(data).root_node
+    return _parse(language, data).root_node
 
 
 @cache

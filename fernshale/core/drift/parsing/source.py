@@ -19,7 +19,7 @@ _DOC_MARKS = re.compile(r"(?m)^[ \t]*(?:/\*+|\*+/|\*|//[/!]*|--+|#)[ \t]?|\*+/[ 
 # What says that something is on its way out, and what to take instead. The first that has a text tells it.
 _DEPRECATED_CALL = re.compile(r"(?i)(?:deprecated|obsolete)\w*\s*\(([^)]*)\)")
 _OF_ARGUMENT = re.compile(r"(?i)\b(?:argument|parameter|keyword|kwarg|option|passing|passed|positional|usage)s?\b")
-_STRING = re.compile(r'"((?:[^"\\]|\\.)*)"|\'((?:[^\'\\]|\\.)*)\'')
+_STRING = re.compile(r'"([^"\\]*+(?:\\.[^"\\]*+)*+)"|\'([^\'\\]*+(?:\\.[^\'\\]*+)*+)\'')
 _DEPRECATED_DOC = re.compile(
     r"(?is)(?:@deprecated|\\deprecated|\.\. deprecated::|^\W*deprecated\b[^\w\n]*|\bdeprecated[:.,]|\bis deprecated\b)\s*(.*)"
 )

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import json
-import re
-import tomllib
 from collections.abc import Iterator
 from functools import cache
 from typing import TYPE_CHECKING
 
 from fernshale.core.base.errors import FormatError
+from fernshale.core.base.malformed import Malformed, load_json, load_toml
 from fernshale.core.survey.reach.value import Value, value_of_bytes
 
 if TYPE_CHECKING:
@@ -18,9 +17,9 @@ if TYPE_CHECKING:
 
 def find_json(text: str, pointer: str, path: str) -> tuple[Value, ...]:
     try:
-        json.loads(text)
-    except json.JSONDecodeError as error:
-        raise FormatError(path, [(error.lineno, f"not valid JSON, column {error.colno}: {error.msg}")]) from error
+        load_json(text)
+    except Malformed as error:
+        raise FormatError(path, [(error.line, error.what)]) from error
     source, root = _parse(text, _json_language())
     node = root.named_children[0] if root.named_children else None
     for part in pointer.lstrip("/").split("/"):
@@ -46,10 +45,9 @@ def _json_child(node: Node, name: str, source: bytes) -> Node | None:
 
 def find_toml(text: str, key: str, path: str) -> tuple[Value, ...]:
     try:
-        tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
-        found = re.search(r"line (\d+)", str(error))
-        raise FormatError(path, [(int(found[1]) if found else 0, f"not valid TOML: {error}")]) from error
+        load_toml(text)
+    except Malformed as error:
+        raise FormatError(path, [(error.line, error.what)]) from error
     source, root = _parse(text, _toml_language())
     wanted = tuple(key.split("."))
     values = []

@@ -14,7 +14,7 @@ _SCRIPT = re.compile(
     r"""
       (?P<comment>//[^\n]*|/\*.*?\*/|\#![^\n]*)
     | (?P<string>\"\"\"(?P<s1>.*?)\"\"\"|\'\'\'(?P<s2>.*?)\'\'\'
-        |"(?P<s3>(?:[^"\\\n]|\\.)*)"|'(?P<s4>(?:[^'\\\n]|\\.)*)')
+        |"(?P<s3>[^"\\\n]*+(?:\\.[^"\\\n]*+)*+)"|'(?P<s4>[^'\\\n]*+(?:\\.[^'\\\n]*+)*+)')
     | (?P<name>[A-Za-z_$][\w$]*(?:\.[A-Za-z_$][\w$]*)*)
     | (?P<number>\d+(?:\.\d+)*)
     | (?P<open>\{) | (?P<close>\}) | (?P<sign>[=:(\[,]) | (?P<line>\n|;) | (?P<other>\S)
@@ -24,10 +24,10 @@ _SCRIPT = re.compile(
 _CMAKE = re.compile(
     r"""
       (?P<comment>\#\[(?P<c>=*)\[.*?\](?P=c)\]|\#[^\n]*)
-    | (?P<quoted>"(?P<q>(?:[^"\\]|\\.)*)")
+    | (?P<quoted>"(?P<q>[^"\\]*+(?:\\.[^"\\]*+)*+)")
     | (?P<bracket>\[(?P<b>=*)\[(?P<t>.*?)\](?P=b)\])
     | (?P<open>\() | (?P<close>\))
-    | (?P<bare>(?:[^\s()\#"\\]|\\.)+)
+    | (?P<bare>(?:[^\s()\#"\\]++|\\.)++)
     """,
     re.VERBOSE | re.DOTALL,
 )
@@ -61,7 +61,8 @@ def assignments(text: str) -> Iterator[tuple[str, Value]]:
                 value = _literal(found)
                 if statement:
                     yield ".".join([*(block for block in blocks if block), statement[-1]]), value
-                statement = statement[:-1] or statement
+                if len(statement) > 1:
+                    statement.pop()
 
 
 def _literal(found: re.Match[str]) -> Value:

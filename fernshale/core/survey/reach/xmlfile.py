@@ -88,7 +88,7 @@ def _read_places(source: bytes, path: str) -> list[_Places]:
 
 def _tag_end(source: bytes, start: int) -> int:
     """Behind the `>` of the tag at `start`; a quoted `>` does not count."""
-    found = re.compile(rb"""<(?:[^"'>]|"[^"]*"|'[^']*')*>""").match(source, start)
+    found = re.compile(rb"""<(?:[^"'>]++|"[^"]*+"|'[^']*+')*+>""").match(source, start)
     return found.end() if found else len(source)
 
 

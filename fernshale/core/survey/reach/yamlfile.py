@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from fernshale.core.base.errors import FormatError
+from fernshale.core.base.malformed import Malformed, compose_yaml
 from fernshale.core.survey.reach.value import Value
 
 if TYPE_CHECKING:
@@ -13,17 +14,10 @@ if TYPE_CHECKING:
 
 def find_yaml(text: str, pointer: str, path: str) -> tuple[Value, ...]:
     """The scalar at `pointer` in each document of `text`. Raises FormatError with the line."""
-    from ruamel.yaml import YAML
-    from ruamel.yaml.error import MarkedYAMLError, YAMLError
-
-    loader: Any = YAML(typ="safe", pure=True)
     try:
-        documents = list(loader.compose_all(text))
-    except MarkedYAMLError as error:
-        mark = error.problem_mark or error.context_mark
-        raise FormatError(path, [(mark.line + 1 if mark else 0, f"not valid YAML: {error.problem}")]) from error
-    except (YAMLError, RecursionError) as error:
-        raise FormatError(path, [(0, f"not valid YAML: {str(error).splitlines()[0]}")]) from error
+        documents = compose_yaml(text)
+    except Malformed as error:
+        raise FormatError(path, [(error.line, error.what)]) from error
     found = (_follow(document, pointer) for document in documents)
     return tuple(value for node in found if node is not None and (value := _scalar(text, node)) is not None)
 

@@ -1,0 +1,95 @@
+"""JSON, TOML and YAML of strangers: whatever the libraries raise for them is one error, with the line where that is known."""
+
+from __future__ import annotations
+
+import json
+import re
+import tomllib
+from itertools import accumulate
+from typing import Any
+
+# What moves a block of YAML in by one level: blanks, and marks of lists and keys on one line.
+_YAML_LEAD = re.compile(r"(?:[-?:][ \t]+|[ \t])*(?:[-?:](?=\n|\Z))?")
+_YAML_MARK = re.compile(r"[-?:](?=[ \t\n]|\Z)")
+_BRACKET = re.compile(r"[\[\]{}]")
+# The quick reader of YAML keeps the open blocks in a small fixed room, and does not look whether they fit.
+MAX_YAML_BLOCKS = 100
+# A key of TOML with so many parts is no key of a settings file, and costs the square of its length.
+_MAX_KEY_PARTS = 100
+_LONG_KEY = re.compile(rf"""(?:(?:[\w-]++|"[^"\n]*+"|'[^'\n]*+')[ \t]*+\.[ \t]*+){{{_MAX_KEY_PARTS}}}""")
+
+
+class Malformed(ValueError):
+    """What was read is not what it should be; `line` is 1-based, 0 where unknown."""
+
+    def __init__(self, what: str, line: int = 0) -> None:
+        super().__init__(what)
+        self.what, self.line = what, line
+
+
+def load_json(text: str) -> Any:
+    """Raises Malformed."""
+    try:
+        return json.loads(text)
+    except json.JSONDecodeError as error:
+        raise Malformed(f"not valid JSON, column {error.colno}: {error.msg}", error.lineno) from error
+    except RecursionError as error:
+        raise Malformed("JSON that is nested too deep") from error
+    except ValueError as error:  # a number of thousands of digits
+        raise Malformed(f"not valid JSON: {error}") from error
+
+
+def load_toml(text: str) -> dict[str, Any]:
+    """Raises Malformed."""
+    if found := _LONG_KEY.search(text):
+        raise Malformed(f"a key of more than {_MAX_KEY_PARTS} parts", text.count("\n", 0, found.start()) + 1)
+    try:
+        return tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        at = re.search(r"at line (\d+)", str(error))
+        raise Malformed(f"not valid TOML: {error}", int(at[1]) if at else len(text.splitlines())) from error
+    except RecursionError as error:
+        raise Malformed("TOML that is nested too deep") from error
+    except ValueError as error:
+        raise Malformed(f"not valid TOML: {error}") from error
+
+
+def compose_yaml(text: str) -> list[Any]:
+    """The documents of a YAML file as nodes with their marks; nothing of them is made into objects. Raises Malformed."""
+    from ruamel.yaml import YAML
+    from ruamel.yaml.error import MarkedYAMLError, YAMLError
+
+    if too_deep := yaml_is_too_deep(text):
+        raise Malformed("YAML that is nested too deep", too_deep)
+    loader: Any = YAML(typ="safe", pure=True)
+    try:
+        return list(loader.compose_all(text))
+    except MarkedYAMLError as error:
+        mark = error.problem_mark or error.context_mark
+        raise Malformed(f"not valid YAML: {error.problem}", mark.line + 1 if mark else 0) from error
+    except (YAMLError, RecursionError, ValueError, IndexError, TypeError, AttributeError) as error:
+        said = str(error).splitlines()
+        raise Malformed(f"not valid YAML: {said[0] if said else type(error).__name__}") from error
+
+
+def yaml_is_too_deep(text: str) -> int:
+    """The 1-based line at which blocks or brackets are nested deeper than any settings file is, 0 where none are."""
+    blocks: list[int] = []
+    brackets = 0
+    for number, line in enumerate(text.split("\n"), 1):
+        lead = _YAML_LEAD.match(line)
+        inner = lead.end() if lead is not None else 0
+        if inner < len(line):
+            columns = [mark.start() for mark in _YAML_MARK.finditer(line, 0, inner)]
+            first = columns[0] if columns else inner
+            while blocks and blocks[-1] >= first:
+                blocks.pop()
+            blocks += [*columns, inner]
+        opened, closed = line.count("[") + line.count("{"), line.count("]") + line.count("}")
+        deepest = brackets + opened
+        if deepest > MAX_YAML_BLOCKS:
+            deepest = max(accumulate((1 if sign in "[{" else -1 for sign in _BRACKET.findall(line)), initial=brackets))
+        brackets += opened - closed
+        if len(blocks) > MAX_YAML_BLOCKS or deepest > MAX_YAML_BLOCKS:
+            return number
+    return 0
