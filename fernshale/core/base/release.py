@@ -18,6 +18,8 @@ _SHAPE = re.compile(
     r"^[vV]?(?:(?P<epoch>\d+)!)?(?P<numbers>\d+(?:\.\d+)*|\d{4}(?:-\d\d){1,2})"
     r"(?:[-._]?(?P<mark>[A-Za-z][0-9A-Za-z._-]*|(?<=-)\d+))?(?:\+[0-9A-Za-z._-]+)?$"
 )
+# Longer than any release number is written.
+_MAX_LENGTH = 200
 # One word for what people spell in many ways, so that 1.0c1, 1.0-pre1 and 1.0rc1 are one.
 _WORDS = {"a": "alpha", "b": "beta", "c": "rc", "pre": "rc", "preview": "rc"}
 _REVISIONS = ("post", "rev", "r")
@@ -67,6 +69,8 @@ class Release:
 @lru_cache(maxsize=8192)
 def parse_release(text: str) -> Release:
     """Raises MisuseError when `text` is no release number."""
+    if len(text) > _MAX_LENGTH:
+        raise MisuseError(f"{text[:40]!r}… is too long for a release number: {len(text):,} characters")
     found = _SHAPE.match(text.strip())
     if found is None or (found["mark"] or "").lower() == "x":  # 3.x is a wildcard, not a release
         raise MisuseError(f"{text!r} is not a release number", "Numbers between dots, as 3.0.2 or 3.2.0-pre1.")

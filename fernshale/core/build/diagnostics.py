@@ -6,6 +6,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Literal
 
+# Of the largest number of lines that a file can have.
+_MAX_DIGITS = 12
+
 Severity = Literal["error", "warning", "note"]
 
 
@@ -17,6 +20,11 @@ class Place:
     line: int
     column: int = 0
     folder: str = ""
+
+
+def place_number(text: str | None) -> int:
+    """A line or column as a tool wrote it; 0 where there is none, or one that no file has."""
+    return int(text) if text and len(text) <= _MAX_DIGITS else 0
 
 
 @dataclass(frozen=True, slots=True)

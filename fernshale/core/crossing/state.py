@@ -19,10 +19,11 @@ import json
 import os
 import sqlite3
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from fernshale.core.base.disk import sweep
 from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
@@ -50,6 +51,8 @@ CREATE TABLE writes (
     id INTEGER PRIMARY KEY AUTOINCREMENT, entry INTEGER NOT NULL, is_forward INTEGER NOT NULL, latest INTEGER NOT NULL)
 """
 
+
+T = TypeVar("T")
 
 UNSETTLED = ("pending", "undoing", "redoing")
 
@@ -171,7 +174,7 @@ class Crossing:
         """A fact that was kept under `name`, None where there is none."""
         with self._database() as database:
             row = database.execute("SELECT value FROM facts WHERE name = ?", (name,)).fetchone()
-        return None if row is None else json.loads(row[0])
+        return None if row is None else self._decoded(lambda: json.loads(row[0]), f"the fact {name!r}")
 
     def keep_fact(self, name: str, value: Any) -> None:
         with self._database() as database:
@@ -208,7 +211,7 @@ class Crossing:
         """All decisions by key, in the order they were taken."""
         with self._database() as database:
             rows = database.execute("SELECT * FROM decisions ORDER BY time").fetchall()
-        return {row[0]: Decision(row[0], Stage(row[1]), *row[2:]) for row in rows}
+        return self._decoded(lambda: {row[0]: Decision(row[0], Stage(row[1]), *row[2:]) for row in rows}, "a decision")
 
     def left_so(self) -> frozenset[str]:
         """The keys of what was decided and wrote nothing; what a step carried out and is there again is due again."""
@@ -230,7 +233,7 @@ class Crossing:
         """All entries, oldest first."""
         with self._database() as database:
             rows = database.execute("SELECT * FROM logbook ORDER BY id").fetchall()
-        return tuple(_entry(row) for row in rows)
+        return tuple(self._decoded(partial(_entry, row), f"entry {row[0]} of its logbook") for row in rows)
 
     def write_entry(
         self,
@@ -329,7 +332,18 @@ class Crossing:
         data = self.fact("setup")
         if data is None:
             raise MisuseError(f"{self.folder} holds no crossing")
-        return Setup.from_json(data)
+        return self._decoded(lambda: Setup.from_json(data), "what it is about")
+
+    def _decoded(self, read: Callable[[], T], what: str) -> T:
+        """What `read` makes of a value of the database. Raises ProjectError where that is damaged."""
+        try:
+            return read()
+        except (ValueError, KeyError, TypeError, IndexError, AttributeError, RecursionError, ProjectError) as error:
+            raise ProjectError(
+                f"the crossing in {self.folder} is damaged: {what} cannot be read ({error})",
+                "Its snapshots are whole: `fernshale snapshot list` shows them, and a new crossing can be begun once that "
+                "folder is moved away.",
+            ) from error
 
 
 def begin(setup: Setup) -> Crossing:

@@ -22,7 +22,10 @@ def read_yaml_tree(text: str) -> Document:
         raise NotKeyed("not one document")
     if "\t" in text or _has_markers(text):
         raise NotKeyed("markers of documents, or tabs")
-    root = _node(text, documents[0], 0)
+    try:
+        root = _node(text, documents[0], 0)
+    except ValueError as error:  # a mark that is looked for and is not there, as the colon of a key alone
+        raise NotKeyed("a key without a value") from error
     if root.kind == "value":
         raise NotKeyed("no keys")
     return Document(text, replace(root, span=(0, len(text))), "yaml", _COMMENTS)

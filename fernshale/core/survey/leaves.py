@@ -38,7 +38,7 @@ def find_leaves(path: TreePath, text: str, wanted: Callable[[str, str], bool]) -
     None for a file of no known or of broken format.
     """
     found = []
-    for reach, key, value in islice(_guess(path, text), limits().draft_values):
+    for reach, key, value in islice(_all_guesses(path, text), limits().draft_values):
         if not wanted(key, value):
             continue
         try:
@@ -49,6 +49,12 @@ def find_leaves(path: TreePath, text: str, wanted: Callable[[str, str], bool]) -
         if [item.text for item in values] == [value]:
             found.append(Leaf(reach, key, value))
     return tuple(found)
+
+
+def _all_guesses(path: TreePath, text: str) -> Iterator[tuple[Reach, str, str]]:
+    """As `_guess`, up to where a file contains itself or a number that is no release."""
+    with contextlib.suppress(RecursionError, ValueError):
+        yield from _guess(path, text)
 
 
 def _guess(path: TreePath, text: str) -> Iterator[tuple[Reach, str, str]]:

@@ -9,7 +9,7 @@ import re
 from dataclasses import replace
 from typing import Protocol
 
-from fernshale.core.build.diagnostics import Diagnostic, Note, Place, Severity
+from fernshale.core.build.diagnostics import Diagnostic, Note, Place, Severity, place_number
 from fernshale.core.build.reading.heads import is_summary
 
 NOWHERE = Place("", 0)
@@ -212,7 +212,7 @@ class _SymbolBlock:
             return False
         if found := _REFERENCE.match(line):
             file = found["full"] or found["file"]
-            self._places.append(Place(file, int(found["line"] or 0), 0, self._folder))
+            self._places.append(Place(file, place_number(found["line"]), 0, self._folder))
         return True
 
     def close(self) -> Diagnostic | None:
@@ -323,5 +323,5 @@ class _TraceBlock:
 def _place(found: re.Match[str], folder: str) -> Place:
     groups = found.groupdict()
     file = groups["file"] or ""
-    column = int(groups.get("column") or 0)
-    return Place(file, int(groups.get("line") or 0), column, folder if file and file[0] not in "/<" else "")
+    column = place_number(groups.get("column"))
+    return Place(file, place_number(groups.get("line")), column, folder if file and file[0] not in "/<" else "")

@@ -9,7 +9,7 @@ from dataclasses import replace
 import regex
 
 from fernshale.core.base.patterns import Budget, RunsAway
-from fernshale.core.build.diagnostics import Diagnostic, Note, Place, merge_repeats
+from fernshale.core.build.diagnostics import Diagnostic, Note, Place, merge_repeats, place_number
 from fernshale.core.build.reading.blocks import Block, begin_block
 from fernshale.core.build.reading.documents import Gathering, read_document
 from fernshale.core.build.reading.heads import (
@@ -302,7 +302,7 @@ class Reader:
             return False
         if found := _RELATED.match(line):
             folder = self._folder_for(found["file"])
-            self._related = Place(found["file"], int(found["line"]), int(found["column"]), folder)
+            self._related = Place(found["file"], place_number(found["line"]), place_number(found["column"]), folder)
             return " - " not in line
         if _CODE_FRAME.match(line):
             return True
@@ -371,9 +371,9 @@ def read_diagnostics(lines: Iterable[str], patterns: Sequence[DiagnosticPattern]
 def read_way(line: str) -> tuple[str, Place | None]:
     """A step of the way to the diagnostic below: "included" or "required", and from where; None for any other line."""
     if found := _INCLUDED.match(line):
-        return "included", Place(found["file"], int(found["line"]), 0)
+        return "included", Place(found["file"], place_number(found["line"]), 0)
     if "required" in line and (found := _REQUIRED.match(line)):
-        return "required", Place(found["file"], int(found["line"]), int(found["column"] or 0))
+        return "required", Place(found["file"], place_number(found["line"]), place_number(found["column"]))
     return "", None
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import re
 
+from fernshale.core.build.diagnostics import place_number
+
 _CONTROL = re.compile(r"\x1b\[[0-9;?]*[A-Za-z]|\x1b\][^\x07\x1b]*(?:\x07|\x1b\\)|\x1b[()][A-Z0-9]|[\x00\x08]")
 _ENTER = re.compile(r"^(?:\S*make(?:\[(?P<level>\d+)\])?|ninja): Entering directory [`'‘](?P<folder>.*)['’]$")
 _LEAVE = re.compile(r"^\S*make(?:\[(?P<level>\d+)\])?: Leaving directory ")
@@ -48,12 +50,12 @@ class Folders:
         if " directory " not in line:
             return False
         if found := _ENTER.match(line):
-            level = int(found["level"] or 0)
+            level = place_number(found["level"])
             # With several at once they come mixed; a level has one folder at a time in what is printed.
             self._stack = [item for item in self._stack if item[0] < level] + [(level, found["folder"])]
             return True
         if found := _LEAVE.match(line):
-            level = int(found["level"] or 0)
+            level = place_number(found["level"])
             self._stack = [item for item in self._stack if item[0] < level]
             return True
         return False
