@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
+import os
+import signal
 import sys
 
 
 def main() -> None:
-    from fernshale.cli.main import run
+    # Until a command looks after signals itself, nothing was begun that would have to be ended well.
+    signal.signal(signal.SIGINT, lambda _number, _frame: os._exit(130))
+    from fernshale.cli.main import SIGNALS, run
 
-    sys.exit(run(sys.argv[1:]))
+    code = run(sys.argv[1:])
+    # While the interpreter shuts down a further interrupt has nothing left to end.
+    signal.pthread_sigmask(signal.SIG_BLOCK, SIGNALS)
+    sys.exit(code)
 
 
 if __name__ == "__main__":

@@ -17,7 +17,7 @@ from fernshale.core.base.mishaps import in_words
 from fernshale.core.base.work import CancelToken
 from fernshale.sample import SAMPLES
 
-_SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
+SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
 _CODES = "exit codes: 0 done, 1 failed, 2 misuse, 3 something is left to decide, 130 interrupted"
 
 
@@ -37,7 +37,7 @@ def run(arguments: Sequence[str]) -> int:
         code = 1  # the reader has left; nobody to tell
         os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
     finally:
-        for number in _SIGNALS:
+        for number in SIGNALS:
             signal.signal(number, signal.SIG_IGN)  # nothing is left that an interrupt could end
         sys.stdout, sys.stderr = out, err
     return code
@@ -73,7 +73,7 @@ def _cancel_on_signals(token: CancelToken) -> None:
             raise KeyboardInterrupt
         token.cancel()
 
-    for number in _SIGNALS:
+    for number in SIGNALS:
         if signal.getsignal(number) is not signal.SIG_IGN:  # as under nohup
             signal.signal(number, on_signal)
 
