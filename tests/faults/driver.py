@@ -13,23 +13,27 @@ import errno
 import os
 import shutil
 import signal
+import subprocess
 import sys
+import time
 from collections.abc import Callable
 from pathlib import Path
 
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.draft import Draft
+from fernshale.core.crossing.gitwork import commit_from_now_on
 from fernshale.core.crossing.keeping import forget_these
 from fernshale.core.crossing.logbook import go_back_to, redo, settle_interrupted, undo, write_step
 from fernshale.core.crossing.matter import Stage
-from fernshale.core.crossing.state import Crossing, Setup, begin
+from fernshale.core.crossing.state import AnotherActs, Crossing, Setup, begin
 from fernshale.core.snapshot import reading
 from fernshale.core.snapshot.restore import restore
 from fernshale.core.snapshot.store import Store
 from tests.conftest import listing
 
 _TOKEN = CancelToken()
+LIBRARY: ctypes.CDLL
 _KILL, _LOSE = -1, -2
 _FILES = {"a.txt": "one\n", "b/c.txt": "two\n", "b/d.bin": "\0" * 5000, "e/f/g.txt": "three\n", "gone.txt": "four\n"}
 
@@ -116,6 +120,62 @@ def go_back(world: World) -> None:
     assert went.kept == ("outside.txt",)
 
 
+def under_git(world: World) -> None:
+    """The project in a git work tree whose steps are committed."""
+    identity = ("-c", "user.name=somebody", "-c", "user.email=nobody@nowhere.invalid")
+    for words in (("init", "-q"), ("add", "-A"), (*identity, "commit", "-qm", "as it was")):
+        subprocess.run(["git", *words], cwd=world.project, check=True, capture_output=True)
+    for key, value in (("user.name", "somebody"), ("user.email", "nobody@nowhere.invalid")):
+        subprocess.run(["git", "config", key, value], cwd=world.project, check=True)
+    commit_from_now_on(world.crossing, "commit")
+
+
+def apply_and_go_back_under_git(world: World) -> None:
+    apply(world)
+    go_back_to(world.crossing, world.crossing.logbook()[0].id, no_progress, _TOKEN)
+
+
+def apply_next_to_another(world: World) -> None:
+    """A step while a second process makes one of its own; whatever becomes of this one, the second makes its step."""
+    child = os.fork()
+    if child == 0:
+        code = 9
+        try:
+            LIBRARY.fault_arm(b"", ctypes.c_long(0), 0)
+            _make_own_step(World(world.folder))
+            code = 0
+        finally:
+            os._exit(code)
+    _once_free(world, lambda crossing: apply(world))
+    _, status = os.waitpid(child, 0)
+    assert status == 0, "the other process could not make its step"
+
+
+def _make_own_step(world: World) -> None:
+    def make(crossing: Crossing) -> None:
+        settle_interrupted(crossing)
+        draft = Draft(world.project)
+        draft.write("other.txt", b"by the other process\n")
+        write_step(crossing, Stage.BUILD, "another's step", "", "", draft.change_set(), no_progress, _TOKEN)
+
+    _once_free(world, make)
+
+
+def _once_free(world: World, act: Callable[[Crossing], object]) -> None:
+    """Act on the crossing as soon as no other process does."""
+    deadline = time.monotonic() + 30
+    while True:
+        crossing = world.crossing
+        try:
+            with crossing.acting():
+                act(crossing)
+                return
+        except AnotherActs:
+            if time.monotonic() > deadline:
+                raise
+            time.sleep(0.002)
+
+
 def restore_elsewhere(world: World) -> None:
     store = world.crossing.store
     restore(store, store.manifest(store.list()[0].id), world.folder / "back", (), no_progress, _TOKEN)
@@ -141,6 +201,8 @@ OPERATIONS: dict[str, tuple[Callable[[World], None] | None, Callable[[World], No
     "undo": (apply, undo_step),
     "redo": (apply_and_undo, redo_step),
     "back": (apply_more, go_back),
+    "git": (under_git, apply_and_go_back_under_git),
+    "two": (None, apply_next_to_another),
     "take": (edit_outside, take),
     "take-in-two": (edit_much, take_in_two),
     "restore": (None, restore_elsewhere),
@@ -157,25 +219,39 @@ STATES = {
 
 
 def main(shim: str, folder: Path, name: str, mode: str, step: int) -> None:
-    library = ctypes.CDLL(shim)
+    global LIBRARY
+    LIBRARY = library = ctypes.CDLL(shim)
     before_act, act = OPERATIONS[name]
     template, place = folder / "template", folder / "place"
     how = {"kill": _KILL, "lose": _LOSE}.get(mode) or getattr(errno, mode)
     make(place, before_act)
     shutil.copytree(place, template, symlinks=True)
-    started = listing(place / "project")
+    started = project_of(place)
     act(World(place))
-    ended = listing(place / "project")
+    ended = project_of(place)
+    between = started
+    if name == "two":
+        between = {**started, "other.txt": ended["other.txt"]}
+    elif name == "git":  # the first of its two steps was made
+        shutil.rmtree(place)
+        shutil.copytree(template, place, symlinks=True)
+        apply(World(place))
+        between = project_of(place)
     point, tries = 1 - step, 0
     while True:
         point, tries = point + step, tries + 1
         shutil.rmtree(place)
         shutil.copytree(template, place, symlinks=True)
         status = attempt(library, place, act, point, how)
-        check(place, name, point, mode, status, started, ended)
+        check(place, name, point, mode, status, started, ended, between)
         if status == "untouched":
             print(tries - 1)
             return
+
+
+def project_of(place: Path) -> dict[str, object]:
+    """The project, without what git keeps for itself."""
+    return {path: item for path, item in listing(place / "project").items() if path != ".git" and not path.startswith(".git/")}
 
 
 def make(place: Path, before_act: Callable[[World], None] | None) -> None:
@@ -211,16 +287,21 @@ def attempt(library: ctypes.CDLL, place: Path, act: Callable[[World], None], poi
 
 
 def check(
-    place: Path, name: str, point: int, mode: str, status: str, started: dict[str, object], ended: dict[str, object]
-) -> None:
+    place: Path, name: str, point: int, mode: str, status: str, started: dict[str, object], ended: dict[str, object],
+    between: dict[str, object],
+) -> None:  # fmt: skip
     """The next start: the project is as before or as after, the store is whole, nothing earlier is lost."""
     world, where = World(place), f"{name}, {mode} at point {point} ({status})"
     crossing = world.crossing
-    with crossing.acting():
-        settle_interrupted(crossing)
-    now = listing(world.project)
-    assert now in (started, ended), f"{where}: the project is neither as before nor as after: {difference(now, started)}"
+    if name == "two":
+        wait_for_the_other(world, where)
+    _once_free(world, settle_interrupted)
+    now = project_of(place)
+    assert now in (started, ended, between), f"{where}: the project is neither as before nor as after: {difference(now, started)}"
     assert now == ended or status != "untouched", f"{where}: it was done and is not"
+    if name == "git":
+        done = subprocess.run(["git", "fsck", "--no-dangling"], cwd=world.project, capture_output=True, text=True)
+        assert done.returncode == 0, f"{where}: {done.stdout}{done.stderr}"
     if name.startswith("take") and status == "untouched":
         assert [item.note for item in crossing.store.list()] == ["first", "second"], f"{where}: the snapshot is not there"
     assert not crossing.journal.exists(), f"{where}: a journal is left"
@@ -260,6 +341,14 @@ def check(
     left = [str(path.relative_to(place)) for path in place.rglob("*") if path.name.startswith(".fernshale-")]
     left += [path.name for path in (place / "home/store/packs").glob("*.writing")]
     assert not left, f"{where}: left behind {left}"
+
+
+def wait_for_the_other(world: World, where: str) -> None:
+    """The other process outlives this one, and makes its step."""
+    deadline = time.monotonic() + 30
+    while not any(item.title == "another's step" and item.state == "done" for item in world.crossing.logbook()):
+        assert time.monotonic() < deadline, f"{where}: the other process made no step"
+        time.sleep(0.01)
 
 
 def difference(now: dict[str, object], then: dict[str, object]) -> list[str]:

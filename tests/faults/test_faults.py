@@ -27,13 +27,22 @@ def test_before_or_after_whatever_call_is_the_last(operation: str, mode: str, st
     _try(operation, mode, step, shim, tmp_path)
 
 
+# Each point costs a few runs of git, or waits for another process, so only some of them are tried.
+@pytest.mark.parametrize(("operation", "mode", "step"), [("git", "kill", 29), ("git", "ENOSPC", 71), ("two", "kill", 5), ("two", "EIO", 17)])
+def test_before_or_after_under_git_and_next_to_another(operation: str, mode: str, step: int, shim: Path, tmp_path: Path) -> None:
+    _try(operation, mode, step, shim, tmp_path)
+
+
 def test_before_or_after_with_a_second_process_at_work(shim: Path, tmp_path: Path) -> None:
     _try("take-in-two", "kill", 2, shim, tmp_path)
 
 
 def _try(operation: str, mode: str, step: int, shim: Path, tmp_path: Path) -> None:
     words = [sys.executable, "-m", "tests.faults.driver", str(shim), str(tmp_path), operation, mode, str(step)]
-    env = {**os.environ, "LD_PRELOAD": str(shim)}
+    # Git reads no settings but those of the repository.
+    alone = {"GIT_CONFIG_GLOBAL": "/dev/null", "GIT_CONFIG_NOSYSTEM": "1"}
+    env = {**os.environ, **alone, "LD_PRELOAD": str(shim)}
     done = subprocess.run(words, capture_output=True, text=True, env=env, cwd=_HERE.parent.parent, timeout=300)
     assert done.returncode == 0, done.stderr[-3000:]
+    print(f"{operation}, {mode}: {int(done.stdout)} points")
     assert int(done.stdout) >= 2
