@@ -75,7 +75,7 @@ def main(out: Path, wanted: list[str]) -> None:
     page.go_to(next(matter for matter in overview.matters if "slot.cpp" in matter.title))
     shot("plugins")
     for key in keys:
-        if key.startswith(("route:3.0.2", "default:", "silent:", "expect:")):
+        if key.startswith(("route:3.0.2", "default:", "silent:", "expect:", "cause:")):
             continue
         window.session.take(key, recorded[key].take, "deciding", why=recorded[key].why)
         settle(window)
@@ -114,6 +114,10 @@ def main(out: Path, wanted: list[str]) -> None:
             break
         page._on_sure()
         settle(window)
+        for matter in window.session.overview.matters:
+            if matter.key.startswith("cause:") and matter.key in recorded:
+                window.session.take(matter.key, recorded[matter.key].take, matter.title, why=recorded[matter.key].why)
+                settle(window)
         window.session.take("build:run", "build", "build")
         settle(window)
     open_ = {matter.key for matter in window.session.overview.matters}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import importlib
 import os
 import signal
 import sqlite3
@@ -209,6 +210,20 @@ def test_damaged_files_of_our_own(name: str, tree: Tree, capsys: pytest.CaptureF
     assert said.code in (0, 3) or name in said.err
     said = _run(capsys, "cross", wick.project, "--to", "2.0", "--profile", wick.profile, "--shelf", wick.shelf, "--auto", "--trust")
     assert said.code == 0 or name in said.err
+
+
+def test_damaged_caches(tree: Tree, capsys: pytest.CaptureFixture[str]) -> None:
+    wick = make_wick(tree)
+    words = ("cross", wick.project, "--to", "2.0", "--profile", wick.profile, "--shelf", wick.shelf)
+    assert _run(capsys, *words).code == 3
+    caches = [path for path in home().rglob("*") if path.is_file() and path.parent.name in ("names", "index", "drift")]
+    assert caches
+    for path in caches:
+        path.write_bytes(os.urandom(len(path.read_bytes())))
+    for module in ("fernshale.core.route.names._known", "fernshale.core.drift.kept._in_hand"):
+        name, _, attribute = module.rpartition(".")
+        getattr(importlib.import_module(name), attribute).clear()
+    assert _run(capsys, *words).code == 3
 
 
 @pytest.mark.parametrize("how", ["cut", "noise", "empty", "no tables", "bad facts", "bad changes"])

@@ -31,6 +31,7 @@ class EnginePage(Page):
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, session)
         self._view: EngineView | None = None
+        self._written: tuple[LineRow, ...] = ()
         self._bars = BarChart(self, "Places", 130)
         self.column.addWidget(self._bars)
         split = QSplitter(Qt.Orientation.Vertical, self)
@@ -105,10 +106,7 @@ class EnginePage(Page):
         project = overview.setup.project
         text = unified_diff(changes, lambda change: (project / change.path).read_bytes())
         gone = [LineRow("again", "base", "", f"{path}: {_REPLACED}", "base") for path in view.stale]
-        self._text.show_lines((*diff_lines(text), *gone))
-        self._preview_card.set_title(
-            "What will be written" if not changes.is_empty or view.stale else "Nothing is left to write here"
-        )
+        self._written = (*diff_lines(text), *gone)
         said = view.regenerated
         self._said.setText("" if said is None else f"{'●' if not said.status else '◆'} the generator said: {said.said}")
         self._apply.setVisible(not changes.is_empty)
@@ -134,6 +132,11 @@ class EnginePage(Page):
         chosen = [item for item in waiting if file_and_line(item.place) == self._sites.current()]
         matter = next(iter(chosen or waiting), None)
         self._asks.setText(f"◆ {matter.title}" if matter else "")
+        # What is to be written comes first; what a question is about is shown once nothing is.
+        asked = matter.detail.split("\n") if matter is not None and not self._written else []
+        self._text.show_lines(self._written or tuple(LineRow("", "base", "", line) for line in asked))
+        title = "What will be written" if self._written else matter.title if asked and matter else "Nothing is left to write here"
+        self._preview_card.set_title(title[:1].upper() + title[1:])
         for way in matter.proposals if matter else ():
             self._ways.addWidget(button(self, way.title, self._taking(matter, way)))
 

@@ -24,6 +24,7 @@ from fernshale.core.crossing.rebuild import find_built
 from fernshale.core.crossing.state import Crossing, Entry
 from fernshale.core.crossing.trust import require_trust
 from fernshale.core.engine.generated import replaceable_files
+from fernshale.core.snapshot.manifest import Entry as TreeEntry
 from fernshale.core.snapshot.store import UnknownSnapshot
 from fernshale.core.snapshot.walk import entry_below
 from fernshale.core.survey.roles import role_rule
@@ -182,7 +183,7 @@ def stale_items(ground: Ground, crossing: Crossing, last: Regenerated | None) ->
         groups.setdefault(", ".join(rule.files) if rule is not None else path, []).append(path)
     decided = crossing.decisions()
     has_generator = ground.profile.commands.regenerate is not None
-    reason = "the generator did not write them again" if has_generator else "the profile has no command that makes them"
+    reason = "the generator did not write them again" if has_generator else "no command of the profile made them again"
     items = []
     for globs, paths in groups.items():
         if f"{KEY}{globs}" in decided:
@@ -192,26 +193,33 @@ def stale_items(ground: Ground, crossing: Crossing, last: Regenerated | None) ->
         options = (
             Proposal("keep", "Keep them as they are", evidence, 0.5),
             Proposal("delete", f"Delete {files}", ("the snapshot before has them",), 0.2),
-            Proposal("run", "Run a command that makes them", ("it runs in the project's folder",), 0.3, asks="The command to run"),
+            Proposal("run", "Run a command that makes them…", ("it runs in the project's folder",), 0.3, asks="The command to run"),
         )
         named = [*paths[:_MAX_NAMED], *([f"and {len(paths) - _MAX_NAMED} more"] if len(paths) > _MAX_NAMED else [])]
         title = f"{files} may be stale: {globs}"
-        detail = "\n".join((f"{reason}:", *named))
+        detail = "\n".join((f"Made for {crossing.setup.from_}, and {reason}:", *named))
         items.append(Matter(f"{KEY}{globs}", Stage.ENGINE, title, "generated", paths[0], detail, True, options))
     return tuple(items)
 
 
 def _unreplaced(ground: Ground, crossing: Crossing, last: Regenerated | None) -> Sequence[TreePath]:
-    """The replaceable files that are still as they were when the leg began and that the generator did not write."""
-    if ground.profile.commands.regenerate is not None:
+    """The replaceable files that nothing wrote since the leg began: neither the generator nor, where there is none, a build."""
+    commands = ground.profile.commands
+    if commands.regenerate is not None:
         return last.restored if last is not None and last.status == 0 else ()
+    if commands.build is not None and not crossing.leg_fact("rounds"):
+        return ()  # the build may make them
     try:
         then = crossing.store.manifest(crossing.leg_start).files if crossing.leg_start else {}
     except UnknownSnapshot:
         then = {}
     now = ground.manifest.files
     paths = replaceable_files(ground.profile, ground.manifest.paths(), ground.plugins)
-    return [path for path in paths if path in then and then[path].content == now[path].content]
+    return [path for path in paths if path in then and _is_untouched(then[path], now[path])]
+
+
+def _is_untouched(then: TreeEntry, now: TreeEntry) -> bool:
+    return then.content == now.content and then.mtime_ns == now.mtime_ns
 
 
 def resolve_stale(

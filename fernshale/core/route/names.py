@@ -27,9 +27,9 @@ def names_of(place: Path, token: CancelToken) -> frozenset[str]:
     if key in _known:
         return _known[key]
     kept = home() / "shelves" / "names" / f"{key}.txt"
-    if kept.is_file():
+    try:
         names = frozenset(kept.read_text("ascii").split())
-    else:
+    except (OSError, UnicodeError):  # not there yet, or damaged: it is only a cache
         names = _read_names(place, token)
         kept.parent.mkdir(parents=True, exist_ok=True)
         write_atomic(kept, "\n".join(sorted(names)).encode("ascii"))
