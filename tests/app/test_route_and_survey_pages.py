@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+import subprocess
 from pathlib import Path
 
-from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QApplication, QPushButton
+from PySide6.QtCore import QPoint, Qt, QTimer
+from PySide6.QtWidgets import QApplication, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
 from fernshale.app.begin import BeginDialog
-from fernshale.app.pages.base import Page
+from fernshale.app.pages.base import Page, take_option
 from fernshale.app.pages.route import RoutePage
 from fernshale.app.pages.survey import SurveyPage
 from fernshale.app.window import MainWindow
@@ -201,3 +202,41 @@ def test_a_crossing_begins_from_a_served_shelf_with_chosen_members(qtbot: QtBot,
         dialog.reject()
     finally:
         server.close()
+
+
+def _git(project: Path, *words: str) -> None:
+    subprocess.run(["git", "-C", project, *words], check=True, capture_output=True)
+
+
+def test_git_runs_a_filter_only_once_its_command_line_was_shown_and_agreed_to(
+    qtbot: QtBot, window: MainWindow, tree: Tree, tmp_path: Path
+) -> None:
+    wick = make_wick(tree)
+    (wick.project / ".gitattributes").write_text("*.py filter=count\n")
+    _git(wick.project, "init", "-q")
+    for key, value in (("user.name", "A Person"), ("user.email", "person@example.invalid")):
+        _git(wick.project, "config", key, value)
+    _git(wick.project, "add", "-A")
+    _git(wick.project, "commit", "-qm", "as it was")
+    command = f"tee -a {tmp_path}/it-ran"
+    _git(wick.project, "config", "filter.count.clean", command)
+    _open(qtbot, window, wick, "2.0")
+    assert window.session.overview is not None
+    matter = next(each for each in window.session.overview.matters if each.key.startswith("git:"))
+    way = matter.proposals[0]
+    shown: list[str] = []
+
+    def answer(words: str) -> None:
+        box = QApplication.activeModalWidget()
+        assert isinstance(box, QMessageBox)
+        shown.append(box.informativeText())
+        next(each for each in box.buttons() if each.text() == words).click()
+
+    QTimer.singleShot(100, lambda: answer("Not now"))
+    take_option(window, window.session, matter, way)
+    assert command in shown[0]
+    assert not window.session.runner.is_busy
+    assert not (tmp_path / "it-ran").exists()
+    QTimer.singleShot(100, lambda: answer("Yes, do that"))
+    after = _after(qtbot, window, lambda: take_option(window, window.session, matter, way))
+    assert not [each for each in after.matters if each.key == matter.key and each.proposals]

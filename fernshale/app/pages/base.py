@@ -6,10 +6,11 @@ from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import QInputDialog, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QInputDialog, QMessageBox, QPushButton, QVBoxLayout, QWidget
 
 from fernshale.app.session import Session
 from fernshale.app.widgets.basics import FindingLabel
+from fernshale.core.base.treepath import printable
 from fernshale.core.crossing.findings import finding_of
 from fernshale.core.crossing.matter import Matter, Proposal, Stage
 from fernshale.core.crossing.overview import Overview
@@ -90,8 +91,16 @@ def file_and_line(place: str) -> tuple[str, int]:
 
 
 def take_option(parent: QWidget, session: Session, matter: Matter, option: Proposal) -> None:
-    """Carry an option out, once the line of text it needs was typed."""
+    """Carry an option out, once the line of text it needs was typed, and what it wants confirmed was."""
     text = ""
+    if option.confirm:
+        box = QMessageBox(QMessageBox.Icon.Question, matter.title, option.title.rstrip("…") + "?", parent=parent)
+        box.setInformativeText(printable(option.confirm))
+        yes = box.addButton("Yes, do that", QMessageBox.ButtonRole.AcceptRole)
+        box.setDefaultButton(box.addButton("Not now", QMessageBox.ButtonRole.RejectRole))
+        box.exec()
+        if box.clickedButton() is not yes:
+            return
     if option.asks:
         text, is_given = QInputDialog.getText(parent, matter.title, option.asks)
         if not is_given or not text.strip():

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QStackedWidget, QWidget
 
-from fernshale.app.pages.base import Page
+from fernshale.app.pages.base import Page, take_option
 from fernshale.app.session import Session
 from fernshale.app.theme import Tone
 from fernshale.app.widgets.basics import Card, add_in_turn, button, buttons_in, clear_layout, quiet_label
@@ -14,7 +14,7 @@ from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.tables import TableRow, TextTable
 from fernshale.core.base.treepath import parents, printable, under
 from fernshale.core.base.words import count, size_words
-from fernshale.core.crossing.matter import Matter, Stage
+from fernshale.core.crossing.matter import Matter, Proposal, Stage
 from fernshale.core.crossing.origins import PluginOrigin, file_states
 from fernshale.core.crossing.overview import Overview
 from fernshale.core.crossing.stages.survey import SurveyView, describe
@@ -183,7 +183,7 @@ class SurveyPage(Page):
         if shown is not None and shown.proposals:
             text = f"◆ {shown.title}{'' if shown.title.endswith('?') else '.'} {shown.detail}"
             for way in shown.proposals:
-                self._ways.addWidget(button(self, way.title, self._taking(shown, way.id)))
+                self._ways.addWidget(button(self, way.title, self._taking(shown, way)))
         self._today.setText(text)
         for made in (self._take, self._skip):
             made.setVisible(open_ and (shown is None or not shown.proposals))
@@ -191,8 +191,8 @@ class SurveyPage(Page):
     def ways(self) -> list[QPushButton]:
         return [*buttons_in(self._ways), self._take, self._skip]
 
-    def _taking(self, matter: Matter, way: str):
-        return lambda: self.session.take(matter.key, way, matter.title)
+    def _taking(self, matter: Matter, way: Proposal):
+        return lambda: take_option(self, self.session, matter, way)
 
     def _on_take(self) -> None:
         self.session.take("survey:baseline", "take", "baseline")

@@ -161,6 +161,12 @@ def _some(names: Sequence[bytes]) -> str:
     return f"{shown}, …" if len(names) > _SHOWN else shown
 
 
+def _commands_of(filters: Sequence[Filter]) -> str:
+    """What a person has to read before git may run filters; "" where there are none."""
+    lines = filter_lines(filters)
+    return "\n".join(("Git would run these commands on your files whenever a step is committed:", "", *lines)) if lines else ""
+
+
 def git_matters(crossing: Crossing, project: Path) -> tuple[Matter, ...]:
     """The question whether steps are to be committed while it is open, and what keeps them from it."""
     chosen = crossing.fact(_FACT)
@@ -170,9 +176,9 @@ def git_matters(crossing: Crossing, project: Path) -> tuple[Matter, ...]:
         if not trouble or chosen == "leave":
             return ()
         filters = _used_filters(project)
-        words = "Try again" if not filters else f"Try again, and let git run {count(len(filters), 'filter')}"
+        words = "Try again" if not filters else f"Try again, and let git run {count(len(filters), 'filter')}…"
         consent = f"commit {filters_digest(filters)}" if filters else "commit"
-        again = Proposal(consent, words, filter_lines(filters))
+        again = Proposal(consent, words, filter_lines(filters), confirm=_commands_of(filters))
         return (Matter(KEY, Stage.SURVEY, "Steps are not committed to git", detail=trouble, proposals=(again, leave)),)
     tree = find_work_tree(project)
     if tree is None:
@@ -187,9 +193,9 @@ def git_matters(crossing: Crossing, project: Path) -> tuple[Matter, ...]:
         evidence = (*tree.remarks, *filter_lines(tree.filters))
         words = "Commit each step on a branch of its own"
         if tree.filters:
-            words += f", and let git run {count(len(tree.filters), 'filter')}"
-            detail = "\n".join((f"{detail}; git would run these commands on your files:", *filter_lines(tree.filters)))
-        ways = [Proposal(tree.consent, words, evidence, 0.6), leave]
+            words += f", and let git run {count(len(tree.filters), 'filter')}…"
+            detail = f"{detail}; git would run {'; '.join(filter_lines(tree.filters))}"
+        ways = [Proposal(tree.consent, words, evidence, 0.6, confirm=_commands_of(tree.filters)), leave]
     return (Matter(KEY, Stage.SURVEY, title, detail=detail, needs_you=False, proposals=tuple(ways)),)
 
 

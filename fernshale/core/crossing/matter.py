@@ -34,7 +34,8 @@ class State(Enum):
 class Proposal:
     """A way to settle a matter. `confidence` is 0..1; a sure one may be taken without looking.
 
-    With `asks` it needs a line of text from a person, which `asks` names.
+    With `asks` it needs a line of text from a person, which `asks` names. With `confirm` a person has to have read that before it
+    is carried out.
     """
 
     id: str
@@ -43,6 +44,7 @@ class Proposal:
     confidence: float = 0.5
     sure: bool = False
     asks: str = ""
+    confirm: str = ""
 
 
 @dataclass(frozen=True, slots=True)
