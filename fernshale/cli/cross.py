@@ -118,7 +118,8 @@ def run_crossing(
 
     def on_step(step: Step) -> None:
         if not quiet:
-            print(f"  {step.matter.title}\n    → {step.title}  ({step.taken.who}: {step.taken.why})", flush=True)
+            by = ": ".join(part for part in (step.taken.who, step.taken.why) if part)
+            print(f"  {step.matter.title}\n    → {step.title}  ({by})", flush=True)
 
     def on_stage(stage: Stage, overview: Overview) -> None:
         if not quiet:
@@ -303,7 +304,7 @@ def logbook(options: argparse.Namespace, token: CancelToken) -> int:
             redo(crossing, options.redo, no_progress, token)
         elif options.back_to is not None:
             went = go_back_to(crossing, options.back_to, no_progress, token)
-            to_stderr(f"{count(went.steps, 'step')} taken back")
+            to_stderr(f"{count(went.steps, 'step')} taken back" if went.steps else "nothing to take back")
             for path in went.kept:
                 to_stderr(printable(f"edited by hand since, stays so: {path}"))
     entries = crossing.logbook()

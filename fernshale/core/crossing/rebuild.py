@@ -1,7 +1,7 @@
 """Plugins with compiled parts: what release they were built for, and building them anew from their sources.
 
 The engine's own build tool writes into a folder outside the project. Only when its stamp says the release that was asked
-for does the output go in, as one step that takes out what was built for other releases.
+for does the output go in. The same step takes out the files built for the release before that the build made again.
 """
 
 from __future__ import annotations
@@ -85,11 +85,12 @@ def rebuild(
         raise CommandError(f"{plugin.id} was not built for {to}: its stamp {found}", "Nothing was taken over.")
     draft = Draft(ground.project)
     target = _output(shape, plugin, to)
-    for old in [folder for folder, _ in _stamps(ground, shape, plugin)]:
-        for path in ground.files:
-            if under(path, old):
-                draft.delete(path)
     files = scan_tree(made, EMPTY, no_progress, token)
+    for folder, release in _stamps(ground, shape, plugin):
+        if _is_for(release, crossing.setup.from_):
+            for path in ground.files:
+                if under(path, folder) and path[len(folder) + 1 :] in files.entries:
+                    draft.delete(path)
     for path, entry in files.entries.items():
         if entry.kind is Kind.FILE:
             draft.write(f"{target}/{path}", on_disk(made, path).read_bytes(), entry.mode)

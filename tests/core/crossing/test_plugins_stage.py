@@ -255,6 +255,18 @@ def test_a_compiled_plugin_is_built_from_its_sources_swapped_in_and_undone(tree:
     assert "rebuild:winch" in _matters_of(crossing)
 
 
+def test_what_the_build_did_not_make_again_stays_and_so_do_other_releases(tree: Tree) -> None:
+    wick, crossing = _compiled(tree, _BUILD)
+    lib = wick.project / "addons/winch/lib"
+    for name, text in {"1.4/notes.txt": "ours", "1.4/extra.so": "bought", "1.2/sum.o": "older", "1.2/stamp.ini": "release = 1.2\n"}.items():
+        (lib / name).parent.mkdir(exist_ok=True)
+        (lib / name).write_text(text)
+    _settle(crossing, "rebuild:winch", "rebuild")
+    left = sorted(str(path.relative_to(lib)) for path in lib.rglob("*") if path.is_file())
+    assert left == ["1.2/stamp.ini", "1.2/sum.o", "1.4/extra.so", "1.4/notes.txt", "2.0/stamp.ini", "2.0/sum.o"]
+    assert "rebuild:winch" not in _matters_of(crossing)
+
+
 @pytest.mark.parametrize(
     ("script", "source", "words"),
     [
