@@ -16,6 +16,7 @@ from fernshale.core.base.errors import CommandError, MisuseError
 from fernshale.core.base.patterns import search
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.crossing.freshness import about_command
 from fernshale.core.crossing.ground import Ground, command_places
 from fernshale.core.crossing.logbook import watching
 from fernshale.core.crossing.matter import Stage
@@ -80,7 +81,7 @@ def run_profile_command(
     environment = {key: fill(value, places) for key, value in command.environment.items()}
     folder = Path(fill(command.folder, places))
     on_line("$ " + " ".join(arguments))
-    with watching(crossing, stage, f"{name} for {release}", why, progress, token):
+    with watching(crossing, stage, f"{name} for {release}", why, about_command(name), progress, token):
         progress(f"the command “{name}” runs", 0, 0)
         finished = run_command(arguments, folder, token, on_line, environment, command.timeout_s, command.silence_s)
     log = crossing.scratch("logs") / f"{int(time.time() * 1000)}-{name}.log"
@@ -105,7 +106,7 @@ def run_typed_command(
     """
     line = shlex.join(arguments)
     on_line(f"$ {line}")
-    with watching(crossing, stage, f"ran {line}", why, progress, token):
+    with watching(crossing, stage, f"ran {line}", why, "", progress, token):
         return run_command(arguments, ground.project, token, on_line, {}, _TYPED_TIMEOUT_S)
 
 

@@ -16,16 +16,15 @@ from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import GITS_OWN, TreePath, on_disk, under
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.crossing.state import Crossing
-from fernshale.core.profile.model import ROLES, Profile, Role
+from fernshale.core.profile.model import Profile
 from fernshale.core.profile.read import fill, read_profile
 from fernshale.core.route.shelf import NotOnShelf, Release, Shelf
 from fernshale.core.route.sources import read_shelf
-from fernshale.core.snapshot.manifest import EMPTY, Entry, Manifest, digest_of
+from fernshale.core.snapshot.manifest import EMPTY, Entry, Manifest
 from fernshale.core.snapshot.walk import list_tree, read_contents
 from fernshale.core.survey.members import Member, along, choose_members, find_members
 from fernshale.core.survey.own_rules import with_own_rules
 from fernshale.core.survey.plugins import Plugin, find_plugins, read_folder
-from fernshale.core.survey.roles import role_of
 from fernshale.core.survey.sites import FoundSite, find_sites, project_release
 
 
@@ -70,16 +69,6 @@ class Ground:
             return None
         text = read_text(data)
         return text.text if text is not None else None
-
-    def fingerprint(self, without: tuple[Role, ...]) -> str:
-        """What changes when a file changes that is of no role in `without`."""
-        kept = [role for role in ROLES if role not in without]
-        lines = [
-            f"{path}\0{entry.content}\0{entry.mode}"
-            for path, entry in self.manifest.files.items()
-            if role_of(self.profile, path).role in kept
-        ]
-        return digest_of("\n".join(lines).encode("utf-8", "surrogateescape"))[:16]
 
 
 _seen: dict[str, Manifest] = {}

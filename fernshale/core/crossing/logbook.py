@@ -68,7 +68,7 @@ def note(crossing: Crossing, stage: Stage, title: str, why: str, about: str) -> 
 
 @contextlib.contextmanager
 def watching(
-    crossing: Crossing, stage: Stage, title: str, why: str, progress: Progress, token: CancelToken
+    crossing: Crossing, stage: Stage, title: str, why: str, about: str, progress: Progress, token: CancelToken
 ) -> Iterator[None]:
     """Around a foreign command: what it changes in the project becomes a step that can be undone."""
     settle_interrupted(crossing)
@@ -81,7 +81,7 @@ def watching(
         after = crossing.store.scan(crossing.setup.project, before, progress, CancelToken())
         changes = _changes(before, after)
         if not changes.is_empty:
-            crossing.write_entry(stage, title, why, "", snapshot, changes, "done")
+            crossing.write_entry(stage, title, why, about, snapshot, changes, "done")
             commit_steps(crossing)
 
 

@@ -376,3 +376,34 @@ def test_a_member_put_into_one_class_is_offered_for_the_others(tree: Tree) -> No
     assert file.read_text().endswith(f"    thick = 2\n{member}")
     _take(crossing, "build:run", "build")
     assert _look(crossing).build.passed
+
+
+_LEAVES_THINGS = """\
+import pathlib, sys, time
+project = pathlib.Path(sys.argv[1])
+for name in (".cache/state.json", "addons/unit.o"):
+    (project / name).parent.mkdir(exist_ok=True)
+    (project / name).write_bytes(b"\\0%d" % time.time_ns() if name.endswith(".o") else b"%d" % time.time_ns())
+"""
+
+
+def test_what_a_build_leaves_in_the_project_asks_for_no_other_build_but_an_edit_does(tree: Tree) -> None:
+    wick, crossing = _without_rules(tree, _OLD, _OLD, "import wick\nwick.light_up('hall', 3)\n")
+    check = wick.shelf / "wick/2.0/check.py"
+    check.write_text(_LEAVES_THINGS + check.read_text())
+    assert go_rounds(crossing, "test", _quiet, no_progress, CancelToken()) == "it compiles and links"
+    for _ in range(2):
+        view = _look(crossing).build
+        assert view.passed and not view.is_stale and len(view.rounds) == 1
+        (wick.project / ".cache/state.json").write_text("the game was there, too")
+    (wick.project / "game.py").write_text("import wick\nwick.light_up('hall', 4)\n")
+    assert _look(crossing).build.is_stale
+
+
+def test_an_edit_made_while_the_build_ran_asks_for_another_one(tree: Tree) -> None:
+    wick, crossing = _without_rules(tree, _OLD, _OLD, "import wick\nwick.light_up('hall', 3)\n")
+    check = wick.shelf / "wick/2.0/check.py"
+    edit = "(project / 'game.py').write_text('import wick\\nwick.light_up(1, 4)\\n')\n"
+    check.write_text(_LEAVES_THINGS + edit + check.read_text())
+    _take(crossing, "build:run", "build")
+    assert _look(crossing).build.is_stale

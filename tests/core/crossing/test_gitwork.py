@@ -114,7 +114,7 @@ def test_each_step_is_a_commit_on_a_branch_of_its_own(tree: Tree, token: CancelT
     undo(crossing, first, no_progress, token)
     assert _subjects(project)[0] == "Undo: first" and _git(project, "diff", "HEAD~2", "--stat", "HEAD") == ""
     redo(crossing, first, no_progress, token)
-    with watching(crossing, Stage.ENGINE, "a command ran", "", no_progress, token):
+    with watching(crossing, Stage.ENGINE, "a command ran", "", "", no_progress, token):
         (project / "made.txt").write_text("made\n")
     assert _subjects(project)[:2] == ["Engine: a command ran", "Build: first"]
     # A snapshot has what git ignores, and git's own folder; a step that brings it back leaves the history alone.

@@ -39,6 +39,7 @@ from fernshale.core.crossing.debts import find_debts
 from fernshale.core.crossing.declaring import with_declared
 from fernshale.core.crossing.drifting import Used, used_changes
 from fernshale.core.crossing.fixfinding import find_fixes, live_rules, silent_fixes, unchecked_fixes
+from fernshale.core.crossing.freshness import fingerprint
 from fernshale.core.crossing.generator import regenerate
 from fernshale.core.crossing.ground import Ground, engine_folder
 from fernshale.core.crossing.guesses import symbols_named
@@ -104,7 +105,7 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
         # Where nothing is built, all is well once nothing is open.
         passed = not can_build and not matters
         return BuildView(rounds, (), silent, drift, find_debts(crossing), can_build, passed, matters, far, defaults, pins, right)
-    is_stale = last["fingerprint"] != ground.fingerprint(_NOT_BUILT)
+    is_stale = last["fingerprint"] != fingerprint(crossing, ground, _NOT_BUILT)
     states, gone = cause_states(rounds), files_aside(crossing)
     views = []
     for cause in causes:
@@ -139,7 +140,7 @@ def run_round(crossing: Crossing, ground: Ground, on_line: OnLine, progress: Pro
         {
             "log": str(log),
             "passed": passed,
-            "fingerprint": ground.fingerprint(_NOT_BUILT),
+            "fingerprint": fingerprint(crossing, ground, _NOT_BUILT),
             "release": ground.release,
             "snapshot": crossing.fact("snapshot"),
         },

@@ -10,6 +10,7 @@ from fernshale.core.base.words import seconds
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.checking import CheckRow, ProposedCheck, check_rows, propose_checks
 from fernshale.core.crossing.commands import OnLine
+from fernshale.core.crossing.freshness import fingerprint
 from fernshale.core.crossing.ground import Ground
 from fernshale.core.crossing.logbook import note
 from fernshale.core.crossing.matter import Decision, Matter, Proposal, Stage
@@ -86,7 +87,7 @@ def trial(ground: Ground, crossing: Crossing, compiles: bool = True) -> TrialVie
         run,
         baseline,
         _compared(before, run, ground.profile.log),
-        kept["fingerprint"] != ground.fingerprint(("generated",)),
+        kept["fingerprint"] != fingerprint(crossing, ground, ("generated",)),
         (),
         rows,
         propose_checks(crossing, ground),
@@ -103,7 +104,7 @@ def trial(ground: Ground, crossing: Crossing, compiles: bool = True) -> TrialVie
 def run_trial(crossing: Crossing, ground: Ground, on_line: OnLine, progress: Progress, token: CancelToken) -> RunRecord:
     """Run the game on the release the project is on, and keep how it went."""
     run = run_game(crossing, ground, Stage.TRIAL, on_line, progress, token)
-    crossing.keep_leg_fact("trial", {"run": run.to_json(), "fingerprint": ground.fingerprint(("generated",))})
+    crossing.keep_leg_fact("trial", {"run": run.to_json(), "fingerprint": fingerprint(crossing, ground, ("generated",))})
     words = f"runs in {seconds(run.elapsed_s)}" if run.passed else run.ending.words
     checks = "".join(f" · {check.name} {check.verdict}" for check in run.checks)
     note(crossing, Stage.TRIAL, f"trial on {run.release}: {words}{checks}", "", "trial")
