@@ -43,13 +43,18 @@ def done_after(writes: Sequence[Write], subjects: Mapping[int, str]) -> frozense
     """The entries whose steps count after all `writes`. `subjects` gives the `about` of each entry."""
     done: set[int] = set()
     before: list[frozenset[int]] = []
+    # What each return took back and what it brought back; so much of it again when it is undone or written again.
+    turned: dict[int, tuple[frozenset[int], frozenset[int]]] = {}
 
     def count(entry: int, *, is_done: bool) -> None:
         verb, target = read_reversal(subjects.get(entry, "")) or ("", 0)
         if verb == BACK:
-            point = before[_first_from(writes, target if is_done else entry, len(before) - 1)]
-            done.intersection_update(item for item in tuple(done) if item > entry)
-            done.update(point)
+            if entry not in turned:
+                point = before[_first_from(writes, target, len(before) - 1)]
+                turned[entry] = before[-1] - point, point - before[-1]
+            gone, come = turned[entry] if is_done else reversed(turned[entry])
+            done.difference_update(gone)
+            done.update(come)
         elif verb:
             count(target, is_done=(verb == REDO) == is_done)
         (done.add if is_done else done.discard)(entry)
@@ -67,13 +72,17 @@ def writes_since(writes: Sequence[Write], subjects: Mapping[int, str], point: in
     within this span took back.
     """
     start = _first_from(writes, point, len(writes))
+    met = {write.entry for write in writes[:start]}
     kept: list[Write] = []
     kept_before: list[tuple[Write, ...]] = []
     for write in writes[start:]:
         kept_before.append(tuple(kept))
         verb, target = read_reversal(subjects[write.entry]) or ("", 0)
         at = start + len(kept_before) - 1
-        if verb == BACK and write.is_forward and (first := _first_from(writes, target, at)) >= start:
+        is_first = write.entry not in met
+        met.add(write.entry)
+        # Only the return itself leads to its point: written again later, it is a change like any other.
+        if verb == BACK and is_first and (first := _first_from(writes, target, at)) >= start:
             kept = list(kept_before[first - start])
         elif kept and write.cancels(kept[-1]):
             kept.pop()

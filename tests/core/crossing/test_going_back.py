@@ -112,13 +112,18 @@ _actions = st.lists(
         st.tuples(st.sampled_from(("undo", "redo", "back")), st.integers(0, 20)),
         st.tuples(st.just("note")),
     ),
-    max_size=12,
+    max_size=14,
 )
+_RETURN_WRITTEN_AGAIN = [("step", _FILES[at], 1, False) for at in range(3)] + [
+    ("back", 1), ("back", 2), ("back", 0), ("redo", 4), ("undo", 4),
+]  # fmt: skip
 
 
 @settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(_actions, st.integers(0, 20), st.booleans())
 @example([("step", "a.txt", 1, False), ("step", "a.txt", 1, False), ("undo", 0), ("back", 1)], 0, False)
+@example(_RETURN_WRITTEN_AGAIN, 1, False)
+@example(_RETURN_WRITTEN_AGAIN[:-1], 1, False)
 def test_the_tree_is_that_of_the_point_but_for_edits_by_hand(
     tmp_path_factory: pytest.TempPathFactory, actions: list[tuple], to: int, by_hand: bool
 ) -> None:
@@ -189,6 +194,16 @@ def test_states_follow_from_the_order_of_writes() -> None:
     assert writes_since(writes, subjects, 2) == ()
     assert writes_since(writes, subjects, 3) == (Write(3, True, 3),)
     assert writes_since([Write(1, True, 1), Write(1, False, 1)], subjects, 1) == ()
+
+
+def test_a_return_written_again_after_another_one_brings_back_what_it_brought_and_no_more() -> None:
+    subjects = {1: "", 2: "", 3: "", 4: "back 2", 5: "back 3", 6: "back 1"}
+    writes = [Write(id, True, id) for id in subjects] + [Write(5, True, 6)]
+    assert done_after(writes[:5], subjects) == {1, 2, 5}
+    assert done_after(writes[:6], subjects) == {6}
+    assert done_after(writes, subjects) == {2, 5, 6}
+    assert writes_since(writes, subjects, 2) == (writes[1], writes[5], writes[6])
+    assert writes_since([*writes, Write(5, False, 6)], subjects, 2) == (writes[1], writes[5])
 
 
 def test_a_crossing_from_before_writes_were_kept_gets_them_from_its_logbook(tree: Tree) -> None:
