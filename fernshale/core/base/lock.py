@@ -14,6 +14,8 @@ from pathlib import Path
 from fernshale.core.base.words import seconds
 
 _POLL_S = 0.05
+# How long a child that a killed holder had just begun may keep its lock: until it runs a program of its own.
+_HEIR_S = 2.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,23 +42,37 @@ def locked(path: Path, on_wait: Callable[[Holder], None] | None = None) -> Itera
     """Hold the lock at `path`. Without `on_wait` raises Held at once when another has it.
 
     With it waits, and calls it again and again; what it raises ends the waiting. There are no stale locks to break: a
-    dead holder holds nothing, whatever the file says.
+    dead holder holds nothing for longer than a moment, whatever the file says.
     """
     with path.open("a+", encoding="utf-8") as file:
+        heirs_until = time.monotonic() + _HEIR_S
         while True:
             try:
                 fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
                 break
             except BlockingIOError as error:
                 holder = _read(file.fileno())
-                if on_wait is None:
+                if on_wait is not None:
+                    on_wait(holder)
+                elif not _is_dead(holder.process) or time.monotonic() > heirs_until:
                     raise Held(holder) from error
-                on_wait(holder)
                 time.sleep(_POLL_S)
         file.truncate(0)
         file.write(json.dumps({"process": os.getpid(), "since": time.time()}))
         file.flush()
         yield
+
+
+def _is_dead(process: int) -> bool:
+    if not process:
+        return False
+    try:
+        os.kill(process, 0)
+    except ProcessLookupError:
+        return True
+    except (PermissionError, OverflowError):
+        return False
+    return False
 
 
 def _read(handle: int) -> Holder:

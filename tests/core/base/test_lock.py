@@ -50,6 +50,17 @@ def test_who_holds_it_is_said_and_the_dead_hold_nothing(tmp_path: Path) -> None:
             assert f'"process": {os.getpid()}' in path.read_text()
 
 
+def test_a_child_that_a_killed_holder_had_just_begun_is_waited_for(tmp_path: Path) -> None:
+    path = tmp_path / "lock"
+    forks = _HOLD.replace("    print(", "    import os\n    if not os.fork():\n        time.sleep(0.5)\n        os._exit(0)\n    print(")
+    with subprocess.Popen([sys.executable, "-c", forks, str(path)], stdout=subprocess.PIPE, text=True) as holder:
+        assert holder.stdout is not None and holder.stdout.readline() == "held\n"
+        holder.kill()
+        holder.wait()
+        with locked(path):
+            assert f'"process": {os.getpid()}' in path.read_text()
+
+
 def test_waiting_for_the_store_is_said_and_can_be_cancelled(tree: Tree, tmp_path: Path) -> None:
     root, store = tree("t", {"a": "one"}), Store(tmp_path / "store")
     said: list[str] = []
