@@ -35,7 +35,7 @@ from fernshale.core.fix.apply import Edit
 from fernshale.core.fix.data import repeats
 from fernshale.core.fix.expression import expression_lines
 from fernshale.core.fix.holder_imports import needs_import
-from fernshale.core.fix.losses import dropped_by
+from fernshale.core.fix.losses import dropped_by, words_of_loss
 from fernshale.core.fix.rules import Rule
 from fernshale.core.fix.signatures import arguments_after, is_accepted
 from fernshale.core.survey.roles import role_of
@@ -218,7 +218,7 @@ def _near(rule: Rule, found: Sequence[Edit], here: Sequence[Edit]) -> tuple[Edit
 def _doubt(rule: Rule, edits: Sequence[Edit], rules: LegRules, ground: Ground) -> str:
     """Why a person has to look before a rule is followed at these places; "" where nothing speaks against doing it unseen."""
     if dropped := dropped_by(rule, edits, is_declared=rules.is_declared(rule)):
-        return f"drops text, so it is never applied automatically: {dropped}"
+        return words_of_loss(dropped)
     if unimported := _without_import(rule, edits, ground):
         return f"{rule.imports} has to be imported, and how is not known: {unimported}"
     refused = [edit for edit in edits if rule.signatures and not _takes_call(rule, edit, ground)]

@@ -24,6 +24,7 @@ from fernshale.core.crossing.state import Crossing
 from fernshale.core.data.fields import Change, apply_changes
 from fernshale.core.data.objects import Rewritten
 from fernshale.core.fix.data import find_rewrites
+from fernshale.core.fix.losses import words_of_loss
 from fernshale.core.fix.rules import Rule
 from fernshale.core.links.expectations import Unmet, find_unmet, mend, without
 from fernshale.core.links.marks import own_formats
@@ -45,6 +46,11 @@ class DataWork:
     @property
     def total(self) -> int:
         return sum(len(found) for found in self.objects.values())
+
+    @property
+    def lost(self) -> str:
+        """The first text that goes with a dropped field and is more than a plain value."""
+        return next((item.lost for found in self.objects.values() for item in found if item.lost), "")
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,8 +100,9 @@ def scan_matters(found: Scan, fillings: Mapping[str, Sequence[Proposal]]) -> Ite
     for work in found.work:
         rule = work.rule
         first, objects = next(iter(work.objects.items()))
-        sure = rule.confidence >= SURE
-        all_ = Proposal("all", f"Rewrite {count(work.total, 'object')}", (rule.why, work.source), rule.confidence, sure)
+        sure = rule.confidence >= SURE and not work.lost
+        evidence = (rule.why, work.source, words_of_loss(work.lost) if work.lost else "")
+        all_ = Proposal("all", f"Rewrite {count(work.total, 'object')}", evidence, rule.confidence, sure)
         leave = Proposal("", "Leave them as they are", (), 0.1)
         title = f"{rule.name}, {count(work.total, 'object')} in {count(len(work.objects), 'file')}"
         place = f"{first}:{objects[0].found.line}"

@@ -60,7 +60,7 @@ def fields_of(document: Document, node: Node) -> dict[str, Value]:
     found: dict[str, Value] = {}
     for steps, item in children(node, document.format):
         name = ".".join(steps) or "text"
-        value = _plain(document, item.node)
+        value = plain_node(document, item.node)
         if value is not None:
             found[name] = read_value(document, value)
         elif item.node.kind != "value":
@@ -84,7 +84,7 @@ def read_value(document: Document, node: Node) -> Value:
 
 def set_field(document: Document, field: Field, value: Value) -> Change:
     """Give a field another value, written as the old one was."""
-    node = _plain(document, field.item.node)
+    node = plain_node(document, field.item.node)
     if node is None:
         raise NotKeyed(f"{field.name} is no plain value")
     raw = document.cut(node.span)
@@ -170,7 +170,7 @@ def add_field(document: Document, node: Node, name: str, value: Value) -> Change
     return Change((last.body[1], last.body[1]), holder.separator + lead + new)
 
 
-def _plain(document: Document, node: Node) -> Node | None:
+def plain_node(document: Document, node: Node) -> Node | None:
     """The plain value that a node is, also the text of an element without anything else."""
     if node.kind == "value":
         return node

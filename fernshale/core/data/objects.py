@@ -17,6 +17,7 @@ from fernshale.core.data.fields import (
     drop_field,
     fields_of,
     find_field,
+    plain_node,
     rename_field,
     set_field,
 )
@@ -58,12 +59,16 @@ class Found:
 
 @dataclass(frozen=True, slots=True)
 class Rewritten:
-    """An object and what is written for it: the changes of the text, and fields before and after where they differ."""
+    """An object and what is written for it: the changes of the text, and fields before and after where they differ.
+
+    `lost` is the first text that goes with a dropped field and is more than a plain value: a list, an inner object, a comment.
+    """
 
     found: Found
     changes: tuple[Change, ...]
     before: Mapping[str, Value]
     after: Mapping[str, Value]
+    lost: str = ""
 
 
 def find_objects(document: Document, way: str, when: str = "") -> tuple[Found, ...]:
@@ -112,7 +117,20 @@ def rewrite_object(document: Document, found: Found, rewrite: Rewrite) -> Rewrit
             after = {key: value for key, value in after.items() if key != name and not key.startswith(name + ".")}
     if not steps:
         return None
-    return Rewritten(found, tuple(_changes(document, found.node, steps)), before, after)
+    lost = next((text for step in steps if step.what == "drop" and (text := _lost(document, found.node, step.name))), "")
+    return Rewritten(found, tuple(_changes(document, found.node, steps)), before, after, lost)
+
+
+def _lost(document: Document, node: Node, name: str) -> str:
+    """What goes with a field besides a name and a plain value, "" where there is nothing."""
+    field = find_field(document, node, name)
+    if field is None:
+        return ""
+    item = field.item
+    if plain_node(document, item.node) is None:
+        return document.cut(item.body).strip()
+    beside = (document.cut(item.lead), document.cut(item.trail))
+    return next((text for part in beside if (text := part.strip(" \t\r\n,;"))), "")
 
 
 @dataclass(frozen=True, slots=True)

@@ -43,9 +43,15 @@ def dropped_by(rule: Rule, edits: Sequence[Edit], *, is_declared: bool) -> str:
             continue
         if is_declared and all(token.kind in _WORDS or token.text in _HARMLESS for token in lost):
             continue
-        line = " ".join(edit.old.split())
-        return line if len(line) <= _MAX_SHOWN else f"{line[: _MAX_SHOWN - 1]}…"
+        return edit.old
     return ""
+
+
+def words_of_loss(text: str) -> str:
+    """Why something is not applied automatically that drops a text."""
+    line = " ".join(text.split())
+    shown = line if len(line) <= _MAX_SHOWN else f"{line[: _MAX_SHOWN - 1]}…"
+    return f"drops text, so it is never applied automatically: {shown}"
 
 
 def _metas(pattern: str) -> frozenset[str]:

@@ -304,3 +304,19 @@ def test_an_empty_reference_gets_what_it_held_before_or_what_its_like_hold(tree:
     _take(crossing, "expect:lit:rooms/0.json", lamp.id)
     assert '"lamp": "111-fresh", "angle": 90' in room.read_text()
     assert "expect:lit:rooms/0.json" not in {item.key for item in _look(crossing).links.matters}
+
+
+@pytest.mark.parametrize(("beside", "is_sure"), [("", True), (' "hue": [1, 2],', True), (' "old": [1, 2],', False)])
+def test_a_data_rule_that_drops_more_than_a_plain_value_waits_for_a_person(tree: Tree, beside: str, is_sure: bool) -> None:
+    wick = make_wick(tree)
+    (wick.project / "rooms").mkdir()
+    (wick.project / "rooms/1.json").write_text(f'{{{beside} "size": 4}}\n')
+    rules = wick.shelf / "notes.rules.toml"
+    rule = '\n[[rule]]\nid = "slim"\nkind = "data"\nfiles = ["rooms/*.json"]\ndrop = ["size", "old"]\nwhy = "nothing reads it"\n'
+    rules.write_text(rules.read_text() + rule)
+    crossing = cross_wick(wick)
+    _take(crossing, "engine:sites", "apply")
+    matter = next(item for item in _look(crossing).matters if item.key == "data:slim")
+    option = matter.proposals[0]
+    assert option.sure == is_sure and matter.needs_you != is_sure
+    assert is_sure or any("never applied automatically" in line and "[1, 2]" in line for line in option.evidence)

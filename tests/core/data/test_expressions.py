@@ -177,3 +177,27 @@ def test_whatever_comes_out_is_bounded(text: str, said: str) -> None:
 def test_any_text_is_read_or_refused_in_words(text: str) -> None:
     with suppress(BadExpression):
         parse_expression(text).value({"a": "x", "b": 2, "n": True})
+
+
+@pytest.mark.parametrize(
+    ("path", "text", "lost"),
+    [
+        ("a.json", '{"a": 1, "size": "4x7", "b": 2}', ""),
+        ("a.json", '{"a": 1, "size": [4, 7]}', '"size": [4, 7]'),
+        ("a.json", '{"a": 1,\n  // as we want it\n  "size": 4}', "// as we want it"),
+        ("a.json", '{"size": 4, // as we want it\n "a": 1}', "// as we want it"),
+        ("a.toml", "a = 1\n# as we want it\nsize = 4\n", "# as we want it"),
+        ("a.toml", "a = 1\nsize = 4\n", ""),
+        ("a.yaml", "a: 1\nsize:\n  w: 4\n", "size:\n  w: 4"),
+        ("a.yaml", "a: 1\nsize: 4  # as we want it\n", "# as we want it"),
+        ("a.xml", '<a size="4"><b/></a>', ""),
+    ],
+)
+def test_what_goes_with_a_dropped_field_is_told(path: str, text: str, lost: str) -> None:
+    document = USUAL.document(path, text)
+    assert document is not None
+    name = "@size" if path.endswith("xml") else "size"
+    way = "a" if path.endswith("xml") else ""
+    done = rewrite_object(document, find_objects(document, way)[0], Rewrite({}, {}, (name,)))
+    assert done is not None and "4" not in apply_changes(text, done.changes)
+    assert done.lost == lost

@@ -10,10 +10,11 @@ from collections.abc import Callable
 from typing import Any
 
 import pytest
-from hypothesis import given
+from hypothesis import given, reject
 from hypothesis import strategies as st
 from lxml import etree
 from ruamel.yaml import YAML
+from ruamel.yaml.error import YAMLError
 
 from fernshale.core.data.fields import (
     Value,
@@ -45,6 +46,10 @@ def _yaml(text: str) -> Any:
 def _dump_yaml(data: dict[str, Any]) -> str:
     out = io.StringIO()
     YAML(typ="safe", pure=True).dump(data, out)
+    try:
+        YAML(typ="safe", pure=True).load(out.getvalue())
+    except YAMLError:
+        reject()  # the library writes some texts so that it cannot read them again
     return out.getvalue()
 
 
