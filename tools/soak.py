@@ -2,7 +2,7 @@
 
     ./dev soak MINUTES [--seed NUMBER]
 
-After each act: the ledgers of edits add up, the logbook is settled, and nothing of ours lies in the project. After each
+After each act: the ledgers of edits add up, the logbook is settled, and no file of ours is left in the project. After each
 return to a point the project has the bytes of then, but for files edited by hand since. Now and then the store is verified. A
 failure prints the seed that repeats it; each seed is a world of its own.
 """
@@ -47,7 +47,7 @@ _DONE, _REFUSED, _BROKEN = 0, 3, 9
 
 
 class World:
-    """A project with an edited plugin, an engine in two releases, and what is known of it between acts."""
+    """A project with an edited plugin, an engine in two releases, and the facts kept of it between acts."""
 
     def __init__(self, folder: Path, source: random.Random) -> None:
         self.folder, self.source = folder, source
@@ -218,7 +218,7 @@ def check(world: World, what: str) -> None:
 
 
 def return_to_a_point(world: World) -> None:
-    """Go back to where a step was about to be made, and compare with what was there then."""
+    """Go back to where a step was about to be made, and compare with the files of then."""
     crossing = world.crossing
     known = [id for id in world.points if any(item.id == id for item in crossing.logbook())]
     if not known:

@@ -216,11 +216,11 @@ class WayBackDialog(QDialog):
             self._said.setText(f"◆ {count(len(obstacles), 'file')} in the way; nothing can be changed.")
             self._pane.say("\n".join(obstacles))
             return
-        beside = "" if way.is_exact else " Later changes of other lines and files stay."
+        stays = "" if way.is_exact else " Later changes of other lines and files stay."
         if kept:
             names = ", ".join(kept[:_MAX_NAMED]) + (" and others" if len(kept) > _MAX_NAMED else "")
-            beside = f" Your own edits since then stay in {count(len(kept), 'file')}: {names}."
-        self._said.setText(printable(f"{count(len(files), 'file')} would change.{beside}"))
+            stays = f" Your own edits since then stay in {count(len(kept), 'file')}: {names}."
+        self._said.setText(printable(f"{count(len(files), 'file')} would change.{stays}"))
         words = ["new" if item.before is None else "gone" if item.after is None else "changed" for item in files]
 
         rows = list(zip(words, files, strict=True))

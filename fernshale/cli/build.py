@@ -123,7 +123,7 @@ def fix(options: argparse.Namespace, token: CancelToken) -> int:
         to_stderr(f"{len(removed)} of {len(ground.files)} files would be removed, so nothing was written:")
         for path in removed[:_MAX_SHOWN]:
             to_stderr(printable(f"  {path}"))
-        to_stderr("Say --yes if that is what you want.")
+        to_stderr("Say --yes to do it.")
         return LEFT_TO_DECIDE
     if options.apply and not changes.is_empty:
         title = f"{rules.title} · {sum(counts.values())} places in {len(changes.files)} files"

@@ -132,7 +132,7 @@ class EnginePage(Page):
         chosen = [item for item in waiting if file_and_line(item.place) == self._sites.current()]
         matter = next(iter(chosen or waiting), None)
         self._asks.setText(f"◆ {matter.title}" if matter else "")
-        # What is to be written comes first; what a question is about is shown once nothing is.
+        # Changes to be written come first; the files of a question are shown once there are none.
         asked = matter.detail.split("\n") if matter is not None and not self._written else []
         self._text.show_lines(self._written or tuple(LineRow("", "base", "", line) for line in asked))
         title = "What will be written" if self._written else matter.title if asked and matter else "Nothing is left to write here"

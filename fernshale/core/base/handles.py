@@ -51,13 +51,13 @@ class Below:
 
     @contextlib.contextmanager
     def parent(self, path: str) -> Iterator[tuple[int, str]]:
-        """A handle of the folder that `path` lies in, and its name there. Raises as `folder`."""
+        """A handle of the folder that has `path`, and its name there. Raises as `folder`."""
         head, _, name = tree_path(path).rpartition("/")
         with self.folder(head) as handle:
             yield handle, name
 
     def status(self, path: str) -> os.stat_result | None:
-        """What stands at `path`, not followed; None where nothing does. Raises OSError where a link stands on the way."""
+        """The entry at `path`, not followed; None where there is none. Raises OSError where a link is on the way."""
         with contextlib.suppress(FileNotFoundError, NotADirectoryError), self.parent(path) as (folder, name):
             return os.stat(name, dir_fd=folder, follow_symlinks=False)
         return None
@@ -68,7 +68,7 @@ class Below:
             return os.open(name, flags | os.O_NOFOLLOW | os.O_CLOEXEC, mode, dir_fd=folder)
 
     def read(self, path: str) -> bytes:
-        """The content of the file at `path`. Raises OSError, also for what is no file."""
+        """The content of the file at `path`. Raises OSError, also where it is no file."""
         handle = self.open(path, os.O_RDONLY | os.O_NONBLOCK)
         with os.fdopen(handle, "rb") as file:
             if not stat.S_ISREG(os.fstat(handle).st_mode):

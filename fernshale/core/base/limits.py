@@ -30,7 +30,7 @@ class Limits:
     archive_ratio: int = 100
     archive_small_bytes: int = 100 * _MIB
     archive_members: int = 3_000_000
-    # What is fetched from a server.
+    # Downloads from a server.
     shelf_file_bytes: int = 16 * _MIB
     download_bytes: int = 100 * _GIB
     # What a command prints: how much of it is kept, and of one line.

@@ -20,7 +20,7 @@ _LONG_KEY = re.compile(rf"""(?:(?:[\w-]++|"[^"\n]*+"|'[^'\n]*+')[ \t]*+\.[ \t]*+
 
 
 class Malformed(ValueError):
-    """What was read is not what it should be; `line` is 1-based, 0 where unknown."""
+    """The data is not well formed; `line` is 1-based, 0 where unknown."""
 
     def __init__(self, what: str, line: int = 0) -> None:
         super().__init__(what)

@@ -26,7 +26,7 @@ from fernshale.core.survey.roles import role_of
 # Matters of calls that pass another default now; how sure it is that the old one is meant.
 DEFAULT = "default:"
 PIN = 0.5
-# A default that means the same in the project's own files: a literal, or a name with all it stands in.
+# A default that means the same in the project's own files: a literal, or a name with its whole path.
 _MEANS_THE_SAME = re.compile(
     r"""[-+!~]?\.?\d[\w.']*|"(?:[^"\\\n]|\\.)*"|'(?:[^'\\\n]|\\.)*'|true|false|True|False|None|null|nullptr|undefined|NULL|!0|!1"""
     r"|(?:::)?\w+(?:(?:::|\.)\w+)+|\(\)|\[\]|\{\}"

@@ -138,11 +138,11 @@ def restore_swept(crossing: Crossing, sweep: Entry, *, has_failed: bool) -> tupl
     return files
 
 
-# -- what is asked
+# -- questions
 
 
 def generator_items(ground: Ground, crossing: Crossing, last: Regenerated | None) -> tuple[Matter, ...]:
-    """What is open about the generator once the project names the target everywhere."""
+    """The open items of the generator once the project names the target everywhere."""
     key, owner = "engine:generate", "generated"
     if ground.profile.commands.regenerate is None:
         return ()
@@ -230,7 +230,7 @@ def resolve_stale(
     progress: Progress,
     token: CancelToken,
 ) -> None:
-    """Carry out what was decided about stale generated files. Raises MisuseError, CommandError when the command fails."""
+    """Carry out a decision about stale generated files. Raises MisuseError, CommandError when the command fails."""
     last = read_regenerated(crossing, ground.release)
     globs = decision.key.removeprefix(KEY)
     paths = [

@@ -32,7 +32,7 @@ _SHOWN = 3
 
 @dataclass(frozen=True, slots=True)
 class WorkTree:
-    """The git work tree a project lies in. `obstacles` say why steps cannot be committed, `remarks` what to know before.
+    """The git work tree that contains a project. `obstacles` say why steps cannot be committed, `remarks` what to know before.
 
     `filters` are those that git would run on files of the project when it commits them.
     """

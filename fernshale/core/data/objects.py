@@ -122,7 +122,7 @@ def rewrite_object(document: Document, found: Found, rewrite: Rewrite) -> Rewrit
 
 
 def _lost(document: Document, node: Node, name: str) -> str:
-    """What goes with a field besides a name and a plain value, "" where there is nothing."""
+    """The text that is removed with a field besides a name and a plain value, "" where there is nothing."""
     field = find_field(document, node, name)
     if field is None:
         return ""

@@ -183,7 +183,7 @@ def _gone(
 
 
 def _holder(symbol: Symbol, news: Mapping[tuple[str, ...], Sequence[Symbol]]) -> tuple[str, ...]:
-    """The path of the outermost class that a symbol stands in, empty where it stands in none."""
+    """The path of the outermost class that contains a symbol, empty where none does."""
     parts = (symbol.scope[:depth] for depth in range(1, len(symbol.scope) + 1))
     return next((part for part in parts if any(item.kind in CONTAINER for item in news.get(part, ()))), ())
 

@@ -72,7 +72,7 @@ class Matches:
         return _mapped(scope, self.scopes)
 
     def likelihood_of(self, scope: Path) -> float:
-        """How likely an old scope went where `scope_of` says: that of the least likely of the scopes it lies in, 0..1."""
+        """How likely an old scope went where `scope_of` says: that of the least likely of the scopes around it, 0..1."""
         parts = (scope[:depth] for depth in range(1, len(scope) + 1))
         return min(
             (item.score for part in parts for item in self.candidates.get(part, ()) if item.symbol.path == self.scopes.get(part)),

@@ -32,7 +32,7 @@ from fernshale.core.fix.tokens import Token, group_end, literal_text, name_index
 
 _STEP = "    "
 _WITH_CRATES = endings_of("rust")
-# Languages in which a name never begins with a part of the packages it lies in.
+# Languages in which a name never begins with a part of its package.
 _IMPORTING = (*endings_of("java"), *endings_of("c#"), *endings_of("rust"))
 # Words that a value stands behind; behind any other name it is being declared.
 _BEFORE_VALUES = frozenset(("return", "case", "throw", "yield", "await", "else", "in", "and", "or", "not", "new"))
@@ -198,7 +198,7 @@ def _move(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
         mark = tokens[index - 1].text
         written = new[len(left_out) :] if new[: len(left_out)] == left_out else new
         if left_out and rule.imports in new and path.endswith(_IMPORTING):
-            written = new[new.index(rule.imports) :]  # a class is named by itself here, whatever package it lies in
+            written = new[new.index(rule.imports) :]  # a class is named by itself here, whatever its package
         yield tokens[first].start, tokens[index].end, mark.join(written)
 
 

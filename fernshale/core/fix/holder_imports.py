@@ -1,4 +1,4 @@
-"""The import that a renamed name needs where its new name stands in a class of its own: `A.X` becomes `B.X`, and `B` is imported.
+"""The import that a renamed name needs where its new name belongs to another class: `A.X` becomes `B.X`, and `B` is imported.
 
 Python's imports are followed by `pyimports`. Here are the languages in which a line above the code imports a class or header.
 """
@@ -38,7 +38,7 @@ def holder_import(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, 
 
 
 def _is_visible(line: str, path: str, text: str) -> bool:
-    """Whether a file sees what `line` imports without it: it has the line, or lies in that package itself."""
+    """Whether a file sees what `line` imports without it: it has the line, or is in that package itself."""
     if path.endswith(C_FAMILY):
         header = line.partition("<")[2].rstrip(">")
         return not header or re.search(rf'#[ \t]*include[ \t]*[<"]{re.escape(header)}[>"]', text) is not None

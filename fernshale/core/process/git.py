@@ -114,7 +114,7 @@ def find_filters(folder: Path) -> tuple[Filter, ...]:
     found: dict[str, dict[str, str]] = {}
     for key, value in _settings(folder):
         if (match := _FILTER.fullmatch(key)) and value.strip():
-            found.setdefault(match["name"], {})[match["what"].lower()] = value  # what is said last counts
+            found.setdefault(match["name"], {})[match["what"].lower()] = value  # the last one counts
     return tuple(Filter(name, tuple(sorted(commands.items()))) for name, commands in sorted(found.items()))
 
 

@@ -25,7 +25,7 @@ OF_PLUGIN = ("plugin", "id")
 
 def read_profile(path: Path) -> Profile:
     """The profile at `path`. Raises MisuseError, or FormatError with every fault and its line."""
-    # One reading: what is parsed is what the digest, and so a person's trust, is of.
+    # One reading: the digest, and so a person's trust, is of the very bytes that are parsed.
     data, text = read_utf8(path)
     profile = parse_toml(text, path, Profile, FORMAT)
     faults = list(_bad_patterns(profile))

@@ -20,7 +20,7 @@ def is_server(address: str) -> bool:
 
 
 def clean_address(address: str) -> str:
-    """An address without the user and password in it, which are kept for later. Raises MisuseError for what is no address."""
+    """An address without the user and password in it, which are kept for later. Raises MisuseError where it is no address."""
     if not is_server(address):
         return address
     parts = split_address(address)

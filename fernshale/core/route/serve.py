@@ -90,14 +90,14 @@ class _BoundedServer(ThreadingHTTPServer):
             self._free.release()
 
     def handle_error(self, request: Any, client_address: Any) -> None:
-        """A client that goes away in the middle is no fault of ours, and nobody watches."""
+        """A client that closes early is no fault of ours, and nobody watches."""
 
 
 class ShelfServer:
     """A shelf that is being served until it is closed. `address` is what `--shelf` takes."""
 
     def __init__(self, shelf: Path, packed: Path, host: str, port: int, progress: Progress, token: CancelToken) -> None:
-        """Pack what lies in folders into `packed`. Raises FormatError, MisuseError, also when the port cannot be had."""
+        """Pack the contents of folders into `packed`. Raises FormatError, MisuseError, also when the port cannot be had."""
         given = _give_out(read_shelf_folder(shelf), shelf.resolve(), packed, progress, token)
 
         class Handler(_Handler):

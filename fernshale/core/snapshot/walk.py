@@ -321,7 +321,7 @@ def entry_below(root: Path, path: TreePath) -> Entry | None:
 
 
 def entry_in(tree: Below, path: TreePath) -> Entry | None:
-    """What stands at `path` of a tree now, its content read; None where nothing does.
+    """The entry at `path` of a tree now, its content read; None where there is none.
 
     Raises OSError, also where a symbolic link stands on the way.
     """

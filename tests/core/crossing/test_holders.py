@@ -1,4 +1,4 @@
-"""A name that stands in another class now is followed together with the import of that class, in each language that has imports."""
+"""A name that is in another class now is followed together with the import of that class, in each language that has imports."""
 
 from __future__ import annotations
 

@@ -219,7 +219,7 @@ class Reader:
             try:
                 found = self._budget.search(pattern, line)
             except RunsAway as error:
-                # The rest of the log is for the other readers, and the person is told.
+                # The rest of the log is for the other readers, and a message says so.
                 self._patterns = []
                 self._done.append(Diagnostic(Place("", 0), "warning", "", f"{error.message}; it is left out", "profile"))
                 break

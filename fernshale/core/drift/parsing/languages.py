@@ -78,7 +78,7 @@ def _read(
     source = Source(readable, path, data if readable != data else None, known)
     tree = _parse(language, readable, before)
     if before is not None and tree.root_node.has_error and not before.root_node.has_error:
-        tree = _parse(language, readable)  # what a fault is taken for depends on what was there before
+        tree = _parse(language, readable)  # how a fault is read depends on the text before it
     # No release nests so deep that this ends: what lies above is read.
     with suppress(RecursionError):
         _TABLE[language][2](source, tree.root_node)
