@@ -64,14 +64,12 @@ def locked(path: Path, on_wait: Callable[[Holder], None] | None = None) -> Itera
 
 
 def _is_dead(process: int) -> bool:
-    if not process:
-        return False
     try:
-        os.kill(process, 0)
+        os.kill(process, 0)  # asks only; 0, where the holder did not say, is our own group
     except ProcessLookupError:
         return True
     except (PermissionError, OverflowError):
-        return False
+        pass
     return False
 
 

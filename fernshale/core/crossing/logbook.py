@@ -177,7 +177,7 @@ def preview_redo(crossing: Crossing, id: int) -> WayBack:
 
 
 def preview_way(crossing: Crossing, id: int, what: Rewind) -> tuple[WayBack, list[str]]:
-    """What it would change to undo a step, to do it again, or to go back to before it; and in words what stands in the way.
+    """The changes that undo a step, redo it, or go back to before it; and the obstacles in words.
 
     Raises CannotUndo where there is nothing to be done.
     """
@@ -264,7 +264,7 @@ def edits_since(crossing: Crossing, id: int, way: WayBack, token: CancelToken) -
 
 
 def _point(crossing: Crossing, id: int) -> tuple[Manifest | None, dict[TreePath, TreeEntry | None]]:
-    """The project before entry `id`: the next snapshot there is, and what was written between the two, as it was before."""
+    """The project before entry `id`: the next snapshot, with the files written between the two as they were before."""
     entries = {entry.id: entry for entry in crossing.logbook()}
     undone: dict[TreePath, TreeEntry | None] = {}
     for write in crossing.writes():
@@ -281,7 +281,7 @@ def _point(crossing: Crossing, id: int) -> tuple[Manifest | None, dict[TreePath,
 
 
 def obstacles_in_words(crossing: Crossing, id: int, way: WayBack) -> list[str]:
-    """Of each obstacle: the path, what stands in the way, and who put it there: later steps, or somebody by hand."""
+    """One line for each obstacle: the path, the obstacle, and who made it: later steps, or somebody by hand."""
     lines = []
     entries = {entry.id: entry for entry in crossing.logbook()}
     for obstacle in way.obstacles:

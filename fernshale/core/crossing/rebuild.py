@@ -1,4 +1,4 @@
-"""Plugins with compiled parts: what release they were built for, and building them anew from their sources.
+"""Plugins with compiled parts: what release they were built for, and building them again from their sources.
 
 The engine's own build tool writes into a folder outside the project. Only when its stamp says the release that was asked
 for does the output go in. The same step takes out the files built for the release before that the build made again.

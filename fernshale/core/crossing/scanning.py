@@ -101,7 +101,7 @@ def scan_matters(found: Scan, fillings: Mapping[str, Sequence[Proposal]]) -> Ite
         rule = work.rule
         first, objects = next(iter(work.objects.items()))
         sure = rule.confidence >= SURE and not work.lost
-        evidence = (rule.why, work.source, words_of_loss(work.lost) if work.lost else "")
+        evidence = (rule.why, work.source, *((words_of_loss(work.lost),) if work.lost else ()))
         all_ = Proposal("all", f"Rewrite {count(work.total, 'object')}", evidence, rule.confidence, sure)
         leave = Proposal("", "Leave them as they are", (), 0.1)
         title = f"{rule.name}, {count(work.total, 'object')} in {count(len(work.objects), 'file')}"
