@@ -108,7 +108,8 @@ class EnginePage(Page):
         gone = [LineRow("again", "base", "", f"{path}: {_REPLACED}", "base") for path in view.stale]
         self._written = (*diff_lines(text), *gone)
         said = view.regenerated
-        self._said.setText("" if said is None else f"{'●' if not said.status else '◆'} the generator said: {said.said}")
+        mark = "◆" if said is not None and said.status else "●"
+        self._said.setText(f"{mark} the generator said: {said.said}" if said is not None and said.said else "")
         self._apply.setVisible(not changes.is_empty)
         self._apply.setText(f"Point the project at {overview.setup.to}")
         again = overview.ground.profile.commands.regenerate is not None and changes.is_empty
@@ -131,12 +132,14 @@ class EnginePage(Page):
         waiting = [item for item in self._view.matters if _is_asked_here(item)] if self._view else []
         chosen = [item for item in waiting if file_and_line(item.place) == self._sites.current()]
         matter = next(iter(chosen or waiting), None)
-        self._asks.setText(f"◆ {matter.title}" if matter else "")
         # Changes to be written come first; the files of a question are shown once there are none.
         asked = matter.detail.split("\n") if matter is not None and not self._written else []
         self._text.show_lines(self._written or tuple(LineRow("", "base", "", line) for line in asked))
         title = "What will be written" if self._written else matter.title if asked and matter else "Nothing is left to write here"
         self._preview_card.set_title(title[:1].upper() + title[1:])
+        # The title above says it already, and the buttons need the room.
+        self._asks.setText(f"◆ {matter.title}" if matter and matter.title != title else "")
+        self._asks.setVisible(bool(self._asks.text()))
         for way in matter.proposals if matter else ():
             self._ways.addWidget(button(self, way.title, self._taking(matter, way)))
 

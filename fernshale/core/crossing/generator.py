@@ -193,7 +193,7 @@ def stale_items(ground: Ground, crossing: Crossing, last: Regenerated | None) ->
         options = (
             Proposal("keep", "Keep them as they are", evidence, 0.5),
             Proposal("delete", f"Delete {files}", ("the snapshot before has them",), 0.2),
-            Proposal("run", "Run a command that makes them…", ("it runs in the project's folder",), 0.3, asks="The command to run"),
+            Proposal("run", "Run a command…", ("it runs in the project's folder",), 0.3, asks="The command to run"),
         )
         named = [*paths[:_MAX_NAMED], *([f"and {len(paths) - _MAX_NAMED} more"] if len(paths) > _MAX_NAMED else [])]
         title = f"{files} may be stale: {globs}"
