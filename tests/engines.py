@@ -40,7 +40,11 @@ def begin_engine(
 ) -> Crossing:
     """A trusted crossing of a game from 1.0 to 2.0. `build` is a line of shell with the placeholders of a profile, or
     none."""
-    engine = {f"rush/{version}/{path}": text for version, files in (("1.0", old), ("2.0", new)) for path, text in files.items()}
+    engine = {
+        f"rush/{version}/{path}": text
+        for version, files in (("1.0", old), ("2.0", new))
+        for path, text in files.items()
+    }
     shelf = tree("shelf", {"shelf.toml": f'format = "fernshale-shelf/1"\n{_SHELF}', **engine})
     project = tree("game", {"game.json": json.dumps({"rush": "1.0"}), **game})
     text = _PROFILE.replace("{build}", build) if build else _PROFILE.partition("[commands.build]")[0]

@@ -87,7 +87,11 @@ def test_core_knows_no_engine_by_name() -> None:
     for folder in ("core", "cli", "app"):
         for path in (_ROOT / folder).rglob("*.py"):
             text = path.read_text().lower()
-            assert not [word for word in ("merelith", "tidetable", "gullvoice", "nine-piers", "osier", "quayside") if word in text], path
+            assert not [
+                word
+                for word in ("merelith", "tidetable", "gullvoice", "nine-piers", "osier", "quayside")
+                if word in text
+            ], path
 
 
 def test_light_commands_import_nothing_heavy() -> None:

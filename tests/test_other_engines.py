@@ -103,7 +103,9 @@ _PY_GAME = {
 
 
 def test_a_game_in_python_follows_what_a_type_checker_says(tree: Tree) -> None:
-    check = "cd {project}/src && MYPYPATH={engine} {python} -m mypy --strict --show-column-numbers --cache-dir=/dev/null ."
+    check = (
+        "cd {project}/src && MYPYPATH={engine} {python} -m mypy --strict --show-column-numbers --cache-dir=/dev/null ."
+    )
     crossing = begin_engine(tree, _PY, _PY_NEW, _PY_GAME, check)
     decided = _go(crossing)
     text = (crossing.setup.project / "src/game.py").read_text()
@@ -174,10 +176,16 @@ def test_a_game_in_java_brings_in_what_its_new_parameters_want(tree: Tree) -> No
     with pytest.raises(AssertionError, match="act takes other arguments"):
         _go(crossing)  # what is to be given as the stage is nobody's but the author's to say
     text = (crossing.setup.project / "src/Heron.java").read_text()
-    assert "import rush.Actor;\nimport rush.Stage;\n" in text and "act(int hour, Stage stage)" in text and '" " + weight();' in text
+    assert (
+        "import rush.Actor;\nimport rush.Stage;\n" in text
+        and "act(int hour, Stage stage)" in text
+        and '" " + weight();' in text
+    )
 
 
-@pytest.mark.parametrize(("build", "said"), [("test -f {project}/game.json", "builds in"), ("", "no command to build or run it")])
+@pytest.mark.parametrize(
+    ("build", "said"), [("test -f {project}/game.json", "builds in"), ("", "no command to build or run it")]
+)
 def test_what_a_profile_has_no_command_for_is_not_asked_for(build: str, said: str, tree: Tree) -> None:
     crossing = begin_engine(tree, {"a.h": "int a();\n"}, {"a.h": "int b();\n"}, {"src/x.c": "int x;\n"}, build)
     overview = look(crossing, no_progress, CancelToken())
@@ -202,7 +210,9 @@ _LUA_NEW = {
         "function Stage.flush(stage)\n  stage.props = {}\nend\n\n", ""
     ),
 }  # fmt: skip
-_LUA_GAME = {"src/main.lua": "local Stage = require 'rush.stage'\nStage.add_prop(hall, 'boat')\nStage.add_prop(hall, 'net')\nStage.flush(hall)\n"}
+_LUA_GAME = {
+    "src/main.lua": "local Stage = require 'rush.stage'\nStage.add_prop(hall, 'boat')\nStage.add_prop(hall, 'net')\nStage.flush(hall)\n"
+}
 
 
 def test_where_nothing_is_compiled_what_changed_is_asked_about(tree: Tree) -> None:
@@ -213,9 +223,24 @@ def test_where_nothing_is_compiled_what_changed_is_asked_about(tree: Tree) -> No
     titles = {item.key: item.title for item in view.matters}
     assert titles["silent:drift-rush-stage-add_prop"] == "add_prop → place: nothing here tells of it"
     (gone,) = (key for key in titles if key.startswith("default:"))
-    assert "flush is not there any more" in gone and next(m for m in view.matters if m.key == gone).place == "src/main.lua:4"
-    settle(crossing, Taken("silent:drift-rush-stage-add_prop", "drift-rush-stage-add_prop", "test"), lambda line: None, no_progress, CancelToken())
-    settle(crossing, Taken(gone, "noted", "test", why="it draws at once now"), lambda line: None, no_progress, CancelToken())
+    assert (
+        "flush is not there any more" in gone
+        and next(m for m in view.matters if m.key == gone).place == "src/main.lua:4"
+    )
+    settle(
+        crossing,
+        Taken("silent:drift-rush-stage-add_prop", "drift-rush-stage-add_prop", "test"),
+        lambda line: None,
+        no_progress,
+        CancelToken(),
+    )
+    settle(
+        crossing,
+        Taken(gone, "noted", "test", why="it draws at once now"),
+        lambda line: None,
+        no_progress,
+        CancelToken(),
+    )
     overview = look(crossing, no_progress, CancelToken())
     assert (crossing.setup.project / "src/main.lua").read_text().count("Stage.place(hall") == 2
     assert overview.is_done and overview.build.passed
@@ -223,6 +248,12 @@ def test_where_nothing_is_compiled_what_changed_is_asked_about(tree: Tree) -> No
 
 def test_what_nothing_tells_may_be_right_as_it_is(tree: Tree) -> None:
     crossing = begin_engine(tree, _LUA, _LUA_NEW, _LUA_GAME, "")
-    settle(crossing, Taken("silent:drift-rush-stage-add_prop", "noted", "test"), lambda line: None, no_progress, CancelToken())
+    settle(
+        crossing,
+        Taken("silent:drift-rush-stage-add_prop", "noted", "test"),
+        lambda line: None,
+        no_progress,
+        CancelToken(),
+    )
     view = look(crossing, no_progress, CancelToken()).build
     assert "silent:drift-rush-stage-add_prop" not in [item.key for item in view.matters] and not view.silent

@@ -38,7 +38,16 @@ def compiled_headers(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pyte
         for standard in ("17", "20"):
             if not (compiled / standard).exists():
                 header.write_text("".join(f"#include <{name}>\n" for name in _HEADERS))
-                words = ["g++", f"-std=c++{standard}", *_FLAGS.split(), "-x", "c++-header", header, "-o", folder / standard]
+                words = [
+                    "g++",
+                    f"-std=c++{standard}",
+                    *_FLAGS.split(),
+                    "-x",
+                    "c++-header",
+                    header,
+                    "-o",
+                    folder / standard,
+                ]
                 subprocess.run(words, check=True)
                 (folder / standard).rename(compiled / standard)
     monkeypatch.setenv("CXXFLAGS", f"{_FLAGS} -include {header}")
@@ -79,7 +88,10 @@ def test_sample_is_clean_on_its_release_and_breaks_in_many_ways_on_the_next(samp
     errors = [item for item in owned if item.diagnostic.severity == "error"]
     assert len(errors) >= 70 and len(causes) >= 18 and len({cause.kind for cause in causes}) >= 9
     shaders = [item for item in errors if item.diagnostic.place.file.endswith(".glim")]
-    assert {item.diagnostic.place.file for item in shaders} == {"shaders/mist.glim", "plugins/lampwork/shaders/halo.glim"}
+    assert {item.diagnostic.place.file for item in shaders} == {
+        "shaders/mist.glim",
+        "plugins/lampwork/shaders/halo.glim",
+    }
 
 
 @pytest.mark.usefixtures("compiled_headers")
@@ -103,7 +115,11 @@ def test_stale_start_table_is_a_linker_error_and_the_silent_change_a_wrong_repor
         _write(apply_rules(ground, rules, CancelToken()).draft)
     # What only comparing the releases tells.
     fewer = Rule("fewer", "rewrite", "", pattern="ring_bell($a, $b, $c)", replacement="ring_bell($a, $b)")
-    _write(apply_rules(read_ground(sample.project, profile, None, no_progress, CancelToken()), [fewer], CancelToken()).draft)
+    _write(
+        apply_rules(
+            read_ground(sample.project, profile, None, no_progress, CancelToken()), [fewer], CancelToken()
+        ).draft
+    )
     east = sample.project / "scenes/east.scene"
     east.write_text(east.read_text().replace('bell minute="1050"\n', ""))
     descriptor = sample.project / "nine-piers.mproj"

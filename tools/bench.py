@@ -152,7 +152,9 @@ def bench_store(place: Path, tree: Path) -> None:
         for copy in (tree, other):
             change_some(copy, 0.01, seed)
         again.append((spent(take), spent(commit)))
-    compared("take, 1 % changed", median([one for one, _ in again]), "git add, commit", median([two for _, two in again]))
+    compared(
+        "take, 1 % changed", median([one for one, _ in again]), "git add, commit", median([two for _, two in again])
+    )
 
 
 def bench_manifest(folder: Path) -> None:
@@ -178,7 +180,9 @@ def bench_manifest(folder: Path) -> None:
         "print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024)"
     )
     for words, more in (("reading", ""), ("reading two and comparing them", "compare(one, store.manifest('two'));")):
-        done = subprocess.run([sys.executable, "-c", code.format(more), store.folder], check=True, capture_output=True, text=True)
+        done = subprocess.run(
+            [sys.executable, "-c", code.format(more), store.folder], check=True, capture_output=True, text=True
+        )
         print(f"{'manifest of 1,000,000 files, ' + words:60} {done.stdout.strip()} MiB of memory at most")
 
 
@@ -331,7 +335,9 @@ def bench_folders(folder: Path) -> None:
 
     general = timed(theirs)
     row("merge 5,000 files, preview", timed(lambda: ours(None)), "git add, commit, merge-tree", general)
-    row("merge 5,000 files, all written", timed(lambda: ours(folder / "result")), "git add, commit, merge-tree", general)
+    row(
+        "merge 5,000 files, all written", timed(lambda: ours(folder / "result")), "git add, commit, merge-tree", general
+    )
 
 
 def bench_diagnostics(folder: Path) -> None:
@@ -390,7 +396,9 @@ def _make_headers(folder: Path, is_new: bool, every: int, has_year: bool) -> Pat
         methods = "".join(line.format(n, suffix) for n in range(24))
         place = folder / f"part{number % 40}" / f"h{number}.hpp"
         place.parent.mkdir(parents=True, exist_ok=True)
-        place.write_text(f"{year}#pragma once\nnamespace m {{\nclass Boat{number} : public Base {{\npublic:\n{methods}}};\n}}\n")
+        place.write_text(
+            f"{year}#pragma once\nnamespace m {{\nclass Boat{number} : public Base {{\npublic:\n{methods}}};\n}}\n"
+        )
     return folder
 
 
@@ -429,10 +437,17 @@ def bench_links(folder: Path) -> None:
 
     search = "rg" if shutil.which("rg") else "grep"
     words = ["rg", "-lF", "-f"] if search == "rg" else ["grep", "-rlFf"]
-    theirs = timed(lambda: subprocess.run([*words, str(folder / "ids"), str(folder / "assets")], stdout=subprocess.DEVNULL))
+    theirs = timed(
+        lambda: subprocess.run([*words, str(folder / "ids"), str(folder / "assets")], stdout=subprocess.DEVNULL)
+    )
     row("index of 20,000 text assets", timed(first), f"{search} for all their ids", theirs)
     one = {**stamps, next(iter(stamps)): -1}
-    row("after one file changed", once(lambda: index.update(one, folder / "assets", no_progress, token)), f"{search}", theirs)
+    row(
+        "after one file changed",
+        once(lambda: index.update(one, folder / "assets", no_progress, token)),
+        f"{search}",
+        theirs,
+    )
 
 
 def bench_logs(folder: Path) -> None:
@@ -458,7 +473,8 @@ def bench_rules(folder: Path) -> None:
     """One rename in 20,000 source files of which a tenth has the word."""
     body = "".join(f"int f{n}(int a) {{ return a + {n}; }}\n" for n in range(40))
     sources = {
-        f"src/{number % 100}/f{number}.cpp": body + ("void g(Boat& boat) { boat.next_tide(3); }\n" if number % 10 == 0 else "")
+        f"src/{number % 100}/f{number}.cpp": body
+        + ("void g(Boat& boat) { boat.next_tide(3); }\n" if number % 10 == 0 else "")
         for number in range(20_000)
     }
     write_texts(folder / "tree", sources)
@@ -566,7 +582,11 @@ def bench_planner() -> None:
     for number in range(200):
         for version in range(1, 31):
             other = chance.randrange(200)
-            needs = (Need(f"p{other:03}", f">={chance.randint(1, 12)}"),) if other != number and chance.random() < 0.3 else ()
+            needs = (
+                (Need(f"p{other:03}", f">={chance.randint(1, 12)}"),)
+                if other != number and chance.random() < 0.3
+                else ()
+            )
             low = version // 8 + 1
             releases.append(
                 PluginRelease(

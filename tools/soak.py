@@ -86,7 +86,9 @@ class World:
                 if self.source.random() < 0.9:
                     (place / f"part{number}.py").write_text("\n".join(lines) + "\n")
         for number in range(self.source.randint(1, 5)):
-            (self.project / f"own{number}.py").write_text("import wick\n" + "wick.light_up()\n" * self.source.randint(1, 4))
+            (self.project / f"own{number}.py").write_text(
+                "import wick\n" + "wick.light_up()\n" * self.source.randint(1, 4)
+            )
 
     def _edited(self, lines: list[str]) -> list[str]:
         found = list(lines)

@@ -45,7 +45,9 @@ def change_some(root: Path, share: float, seed: int = 3) -> int:
     """Edit `share` of the files in their middle; how many. Large ones get a few bytes more, so that what follows
     moves; git's own are left alone."""
     chance = np.random.default_rng(seed)
-    paths = sorted(path for path in root.rglob("*") if path.is_file() and not path.is_symlink() and ".git" not in path.parts)
+    paths = sorted(
+        path for path in root.rglob("*") if path.is_file() and not path.is_symlink() and ".git" not in path.parts
+    )
     chosen = chance.choice(len(paths), max(1, int(len(paths) * share)), replace=False)
     for at in chosen:
         data = paths[at].read_bytes()

@@ -44,7 +44,9 @@ class BeginDialog(WorkingDialog):
         column.addWidget(self._trouble)
         self._profile = button(self, "Name the engine profile…", self._choose_profile)
         column.addWidget(self._profile)
-        column.addWidget(quiet_label(self, "The shelf: the folder or server the releases of engine and plugins lie on."))
+        column.addWidget(
+            quiet_label(self, "The shelf: the folder or server the releases of engine and plugins lie on.")
+        )
         row = QHBoxLayout()
         self._shelf = QLineEdit(str(QSettings().value("shelf", "") or ""), self)
         self._shelf.setPlaceholderText("a folder with a shelf.toml, or http://…; several with a semicolon between")
@@ -133,7 +135,9 @@ class BeginDialog(WorkingDialog):
             goes = self.opening is not None and member.release == self.opening.release
             item.setCheckState(Qt.CheckState.Checked if goes else Qt.CheckState.Unchecked)
             # Who is on another release has to be asked about, later and one by one.
-            item.setFlags(Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEnabled if goes else Qt.ItemFlag.NoItemFlags)
+            item.setFlags(
+                Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEnabled if goes else Qt.ItemFlag.NoItemFlags
+            )
         for shown in (self._members, self._members_words):
             shown.setVisible(bool(members))
         self.resize(560, 500 if members else 330)

@@ -56,7 +56,9 @@ class PickDialog(QDialog):
         self._folder = folder
         column = QVBoxLayout(self)
         column.addWidget(heading_label(self, f"From {printable(str(folder))}"))
-        column.addWidget(quiet_label(self, "Files and folders; with Ctrl or Shift several. What they need is found afterwards."))
+        column.addWidget(
+            quiet_label(self, "Files and folders; with Ctrl or Shift several. What they need is found afterwards.")
+        )
         self._model = QFileSystemModel(self)
         self._model.setReadOnly(True)
         self._model.setResolveSymlinks(False)
@@ -133,7 +135,8 @@ class CarryDialog(WorkingDialog):
         self._go.setEnabled(False)
         self._said.setText("Looking at what it needs …")
         self._runner.start(
-            "looking", lambda on_line, progress, token: plan_carry(self._ground, self._source, self._chosen, into, token)
+            "looking",
+            lambda on_line, progress, token: plan_carry(self._ground, self._source, self._chosen, into, token),
         )
 
     def _on_plan(self, plan: object) -> None:
@@ -161,7 +164,9 @@ class CarryDialog(WorkingDialog):
         number = plan.count("copy") + (plan.count("differs") if self._over.isChecked() else 0)
         self._over.setVisible(bool(plan.count("differs")))
         needed = sum(item.why != "chosen" for item in plan.files)
-        self._said.setText(f"{count(len(self._chosen), 'file')} chosen, {needed} more needed, {len(plan.unmet)} missing.")
+        self._said.setText(
+            f"{count(len(self._chosen), 'file')} chosen, {needed} more needed, {len(plan.unmet)} missing."
+        )
         self._go.setText(f"Bring {count(number, 'file')} over")
         self._go.setEnabled(bool(number))
 

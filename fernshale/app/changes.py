@@ -86,7 +86,9 @@ class ChangesPane(QSplitter):
         if not isinstance(path, str) or self._before is None or self._after is None:
             return
         if (entry := self._staying.get(TreePath(path))) is not None:
-            self._text.show_lines(self._shown(path, lambda before, after: show_content(path, entry, before))[:_MOST_LINES])
+            self._text.show_lines(
+                self._shown(path, lambda before, after: show_content(path, entry, before))[:_MOST_LINES]
+            )
             return
         lines: list[LineRow] = []
         for change in self._changes:

@@ -77,7 +77,9 @@ class ReportView(QWidget):
         row.addWidget(button(card, "Save …", self.save, main=True, hint="As HTML, Markdown or JSON"))
         row.addWidget(button(card, "Copy", self._copy, hint="What is shown, as text"))
         row.addWidget(button(card, "Patches …", self._patches, hint="Each step as a patch that git applies"))
-        row.addWidget(button(card, "Hand the way on …", self._hand_on, hint="Decisions, rules and checks for the next project"))
+        row.addWidget(
+            button(card, "Hand the way on …", self._hand_on, hint="Decisions, rules and checks for the next project")
+        )
         row.addStretch(1)
         self._said = quiet_label(card, "")
         row.addWidget(self._said)
@@ -240,4 +242,6 @@ class DebtsView(QWidget):
 
 def _debt_row(item: Owed) -> Row:
     words = item.ready or item.condition
-    return Row(item.title, words, item.kind, "●" if item.ready else "○", "mine" if item.ready else "base", payload=item.key)
+    return Row(
+        item.title, words, item.kind, "●" if item.ready else "○", "mine" if item.ready else "base", payload=item.key
+    )

@@ -27,7 +27,9 @@ def begun(options: argparse.Namespace, token: CancelToken) -> Crossing:
     # Who goes on with a crossing of some members need not name them again.
     goes_on = known is not None and known.setup.target == options.to
     members = options.member or (known.setup.members if known and goes_on else ())
-    return begin_crossing(project, profile, shelves, options.to, no_progress, token, options.via or (), members, original)
+    return begin_crossing(
+        project, profile, shelves, options.to, no_progress, token, options.via or (), members, original
+    )
 
 
 def _copied(project: Path, beside: Path, token: CancelToken) -> Path:

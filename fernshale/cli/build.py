@@ -131,7 +131,10 @@ def fix(options: argparse.Namespace, token: CancelToken) -> int:
         print(f"written; the way back is {back}", file=sys.stderr)
         for rule in rules.rules:
             if counts.get(rule.id) and not repeats(rule):
-                print(f"{rule.id} must not be applied to these places again: it would change them once more", file=sys.stderr)
+                print(
+                    f"{rule.id} must not be applied to these places again: it would change them once more",
+                    file=sys.stderr,
+                )
     return 0
 
 
@@ -140,11 +143,16 @@ def _try_rules(rules: RuleSet, options: argparse.Namespace) -> int:
     wrong = {rule.id: try_rule(rule) for rule in rules.rules if rule.example}
     failed = sum(bool(found) for found in wrong.values())
     if options.json:
-        rows = [{"rule": id, "examples": "failed" if found else "passed", "wrong": list(found)} for id, found in wrong.items()]
+        rows = [
+            {"rule": id, "examples": "failed" if found else "passed", "wrong": list(found)}
+            for id, found in wrong.items()
+        ]
         print_json({"rules": rows, "without": [rule.id for rule in rules.rules if not rule.example]})
     else:
         print_lines(f"{rules.path}: {id}: {line}" for id, found in wrong.items() for line in found)
-        print(f"{len(wrong) - failed} rules pass their examples, {failed} fail, {len(rules.rules) - len(wrong)} have none")
+        print(
+            f"{len(wrong) - failed} rules pass their examples, {failed} fail, {len(rules.rules) - len(wrong)} have none"
+        )
     return 1 if failed else 0
 
 

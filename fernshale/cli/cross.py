@@ -68,9 +68,7 @@ def cross(options: argparse.Namespace, token: CancelToken) -> int:
     return exit_code(overview)
 
 
-def _cross_all(
-    options: argparse.Namespace, way: Way | None, recorded: dict[str, Recorded], token: CancelToken
-) -> int:
+def _cross_all(options: argparse.Namespace, way: Way | None, recorded: dict[str, Recorded], token: CancelToken) -> int:
     """Several projects in one go, and one table of how far each is."""
     if not options.auto:
         raise MisuseError("several projects are crossed with --auto")
@@ -193,10 +191,18 @@ def _trial_lines(view: TrialView) -> list[str]:
         if not result.is_good and result.detail:
             lines += [f"    {line}" for line in result.detail.splitlines()]
     lines += [f"{item.name}: {item.before:.3g} s → {item.now:.3g} s, {item.verdict}" for item in view.timings]
-    lines += [f"hitch at frame {item.frame}: {item.now_ms:.1f} ms, before {item.usual_ms:.1f} ms" for item in view.hitches]
+    lines += [
+        f"hitch at frame {item.frame}: {item.now_ms:.1f} ms, before {item.usual_ms:.1f} ms" for item in view.hitches
+    ]
     for pair in view.pictures:
         same = pair.difference is not None and pair.difference.is_same
-        told = "looks the same" if same else f"{pair.difference.share:.1%} looks different" if pair.difference else pair.trouble
+        told = (
+            "looks the same"
+            if same
+            else f"{pair.difference.share:.1%} looks different"
+            if pair.difference
+            else pair.trouble
+        )
         lines.append(f"{pair.name}: {told}")
     return [*lines, *matter_lines(view.matters)]
 
@@ -215,8 +221,12 @@ def check(options: argparse.Namespace, token: CancelToken) -> int:
     rows = check_rows(crossing, ground)
     proposed = propose_checks(crossing, ground)
     if options.json:
-        data = [{"name": row.check.name, "results": {at: item.verdict for at, item in row.results.items()}} for row in rows]
-        print_json({"checks": data, "proposed": [{"name": item.check.name, "try": item.check.by_hand} for item in proposed]})
+        data = [
+            {"name": row.check.name, "results": {at: item.verdict for at, item in row.results.items()}} for row in rows
+        ]
+        print_json(
+            {"checks": data, "proposed": [{"name": item.check.name, "try": item.check.by_hand} for item in proposed]}
+        )
         return 0
     for row in rows:
         told = ", ".join(f"{release} {item.verdict}" for release, item in row.results.items())

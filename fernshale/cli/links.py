@@ -65,7 +65,9 @@ def to_json(linkage: Linkage) -> dict[str, Any]:
         ],
         "undecided": [item.id for item in dangling if not item.sure and not item.before],
         "doubled": list(linkage.now.index.doubled),
-        "troubles": [{"file": path, "what": marks.trouble} for path, marks in linkage.now.index.files.items() if marks.trouble],
+        "troubles": [
+            {"file": path, "what": marks.trouble} for path, marks in linkage.now.index.files.items() if marks.trouble
+        ],
     }
 
 

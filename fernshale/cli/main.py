@@ -97,7 +97,10 @@ def _parser() -> argparse.ArgumentParser:
         added.add_argument("project", metavar="PROJECT")
         added.add_argument("--profile", metavar="FILE", help="engine profile; without it the one that fits is found")
         added.add_argument(
-            "--shelf", metavar="SHELF", action="append", help="folder or address the releases lie on; may be given again"
+            "--shelf",
+            metavar="SHELF",
+            action="append",
+            help="folder or address the releases lie on; may be given again",
         )
         added.add_argument("--trust", action="store_true", help="you have read the profile; its commands may run")
         return added
@@ -125,8 +128,12 @@ def _parser() -> argparse.ArgumentParser:
     engine.add_argument("--apply", action="store_true", help="write it, as one step that can be undone")
 
     carried = on_project("carry", ("carry", "carry_over"), "bring own content over with everything it depends on")
-    carried.add_argument("paths", metavar="PATH", nargs="+", help="a file or folder, seen from the folder it comes from")
-    carried.add_argument("--from", dest="source", metavar="FOLDER", required=True, help="an old folder or another project")
+    carried.add_argument(
+        "paths", metavar="PATH", nargs="+", help="a file or folder, seen from the folder it comes from"
+    )
+    carried.add_argument(
+        "--from", dest="source", metavar="FOLDER", required=True, help="an old folder or another project"
+    )
     carried.add_argument("--into", metavar="FOLDER", default="", help="the folder of the project that stands for it")
     carried.add_argument("--over", action="store_true", help="also where something else stands in its place")
     carried.add_argument("--apply", action="store_true", help="write it, as one step that can be undone")
@@ -151,21 +158,29 @@ def _parser() -> argparse.ArgumentParser:
     diagnose.add_argument("--profile", metavar="FILE")
     diagnose.add_argument("--sarif", metavar="FILE", help="write the diagnostics as SARIF 2.1 as well")
     build = on_project("build", ("build", "build"), "one round: build, read the errors, propose")
-    build.add_argument("--rounds", action="store_true", help="take what is sure and build again, until nothing sure is left")
-    build.add_argument("--sure", metavar="N", type=float, help="what counts as sure from now on: this confidence and more (0.90)")
+    build.add_argument(
+        "--rounds", action="store_true", help="take what is sure and build again, until nothing sure is left"
+    )
+    build.add_argument(
+        "--sure", metavar="N", type=float, help="what counts as sure from now on: this confidence and more (0.90)"
+    )
     fix = command("fix", ("build", "fix"), "what fix rules would change, as a unified diff")
     fix.add_argument("rules", metavar="RULES")
     fix.add_argument("project", metavar="PROJECT", nargs="?", default="")
     fix.add_argument("--test", action="store_true", help="try the rules on the examples that stand in the file")
     fix.add_argument("--keep", action="store_true", help="propose these rules on the project's crossing from now on")
     fix.add_argument("--apply", action="store_true", help="write it, as one step")
-    fix.add_argument("--yes", action="store_true", help="also where more than a tenth of the project's files would be removed")
+    fix.add_argument(
+        "--yes", action="store_true", help="also where more than a tenth of the project's files would be removed"
+    )
     fix.add_argument("--profile", metavar="FILE")
 
     drift = command("drift", ("drift", "drift"), "how one release's interface differs from another's")
     drift.add_argument("old", metavar="OLD")
     drift.add_argument("new", metavar="NEW")
-    drift.add_argument("--language", metavar="L", help="only this one: c, c++, c#, java, rust, python, typescript, javascript, lua")
+    drift.add_argument(
+        "--language", metavar="L", help="only this one: c, c++, c#, java, rust, python, typescript, javascript, lua"
+    )
     drift.add_argument("--project", metavar="PROJECT", help="only what this project uses")
 
     linked = command("links", ("links", "links"), "ids and paths in assets that dangle, and what they are called now")
@@ -176,7 +191,9 @@ def _parser() -> argparse.ArgumentParser:
     linked.add_argument("--apply", action="store_true", help="write what is sure, as one step")
     tried = on_project("trial", ("cross", "trial"), "run the game, compare its log, try its checks")
     tried.add_argument("--look", action="store_true", help="only tell about the last run")
-    tried.add_argument("--junit", metavar="FILE", help="write the results of the checks as JUnit XML, release by release")
+    tried.add_argument(
+        "--junit", metavar="FILE", help="write the results of the checks as JUnit XML, release by release"
+    )
     checked = on_project("check", ("cross", "check"), "the behaviours to try; put one on the list, say how it went")
     checked.add_argument("name", metavar="NAME", nargs="?", default="")
     checked.add_argument("--by-hand", metavar="TEXT", help="what to do and what is to be seen")
@@ -198,7 +215,9 @@ def _parser() -> argparse.ArgumentParser:
     cross.add_argument("--git", action="store_true", help="keep each step as a commit on a branch for the crossing")
     cross.add_argument("--auto", action="store_true", help="take what is sure; without it only look")
     cross.add_argument("--decisions", metavar="FILE", help="decisions taken before")
-    cross.add_argument("--way", metavar="FILE", help="what a finished crossing knows (`report --way`); what does not fit is said")
+    cross.add_argument(
+        "--way", metavar="FILE", help="what a finished crossing knows (`report --way`); what does not fit is said"
+    )
     decide = on_project("decide", ("cross", "decide"), "settle one open matter")
     decide.add_argument("key", metavar="KEY", help="as `cross` lists it with --json")
     decide.add_argument("take", metavar="WAY", nargs="?", default="", help="one of its ways")
@@ -277,5 +296,7 @@ def _snapshot_commands(commands: argparse._SubParsersAction[argparse.ArgumentPar
     forget.add_argument("ids", metavar="ID", nargs="*")
     forget.add_argument("--tree", metavar="TREE", help="with a policy: only snapshots of this tree")
     forget.add_argument("--keep-last", metavar="N", type=int, default=0, help="keep the last N of each tree")
-    forget.add_argument("--keep-daily", metavar="N", type=int, default=0, help="keep the latest of each of the last N days")
+    forget.add_argument(
+        "--keep-daily", metavar="N", type=int, default=0, help="keep the latest of each of the last N days"
+    )
     forget.add_argument("--dry-run", action="store_true", help="only say what would go")

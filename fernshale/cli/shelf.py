@@ -24,7 +24,9 @@ def show(options: argparse.Namespace, token: CancelToken) -> int:
         return 0
     print(shelf.title)
     print_lines(f"  {item.id} {item.version}  {item.stage}" for item in shelf.engines)
-    print_lines(f"  {item.id} {item.version}  {item.stage}  accepts {item.accepts or 'unknown'}" for item in shelf.plugins)
+    print_lines(
+        f"  {item.id} {item.version}  {item.stage}  accepts {item.accepts or 'unknown'}" for item in shelf.plugins
+    )
     print_lines(f"  {notice}" for notice in shelf.notices)
     return 0
 

@@ -59,7 +59,13 @@ def restore(options: argparse.Namespace, token: CancelToken) -> int:
     manifest = store.manifest(options.id)
     done = restoring.restore(store, manifest, Path(options.destination), options.paths, no_progress, token)
     if options.json:
-        print_json({"restored": done.paths, "destination": options.destination, "without_attributes": [*done.without_attributes]})
+        print_json(
+            {
+                "restored": done.paths,
+                "destination": options.destination,
+                "without_attributes": [*done.without_attributes],
+            }
+        )
     else:
         print(f"{done.paths} entries restored into {options.destination}")
         print_lines(f"  without its extended attributes: {path}" for path in done.without_attributes)

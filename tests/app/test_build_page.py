@@ -110,7 +110,9 @@ def test_another_default_is_settled_on_the_page_by_its_number(tree: Tree, window
     page._causes.setFocus()
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         qtbot.keyClick(page._causes, Qt.Key.Key_1)
-    assert (wick.project / "game.py").read_text() == _GAME.replace(", 3)", ", 3, 1)").replace(", 4)", ", 4, 1)").replace("2)", "2, 1)")
+    assert (wick.project / "game.py").read_text() == _GAME.replace(", 3)", ", 3, 1)").replace(
+        ", 4)", ", 4, 1)"
+    ).replace("2)", "2, 1)")
     assert not any(item.key == matter.key for item in window.session.overview.matters)  # type: ignore[union-attr]
     assert not page._noted.isVisible()
 
@@ -121,9 +123,16 @@ def test_what_is_missing_with_a_plugin_that_is_set_aside_is_told_and_brought_bac
     wick = make_wick(tree)
     check = wick.shelf / "wick/2.0/check.py"
     words = "print(f\"{sys.argv[1]}/game.py:1:1: error: ModuleNotFoundError: No module named 'snuffer'\")"
-    check.write_text(f"import pathlib, sys\nif not pathlib.Path(sys.argv[1], 'addons/snuffer').exists():\n    {words}\n    sys.exit(1)\n")
+    check.write_text(
+        f"import pathlib, sys\nif not pathlib.Path(sys.argv[1], 'addons/snuffer').exists():\n    {words}\n    sys.exit(1)\n"
+    )
     crossing = cross_wick(wick)
-    for key, way in (("route:2.0:snuffer", "aside"), ("aside:snuffer", "aside"), ("engine:sites", "apply"), ("build:run", "build")):
+    for key, way in (
+        ("route:2.0:snuffer", "aside"),
+        ("aside:snuffer", "aside"),
+        ("engine:sites", "apply"),
+        ("build:run", "build"),
+    ):
         settle(crossing, Taken(key, way, "test"), lambda line: None, no_progress, CancelToken())
     page = _show(crossing, window, qtbot)
     assert "snuffer had it, and is set aside" in page._code.toPlainText()
@@ -150,7 +159,11 @@ def test_an_error_of_the_engine_can_always_be_looked_at(
 ) -> None:
     wick = make_silent_wick(tree, _OLD, _OLD, _GAME)
     engine = "print(f'{__file__}:1:1: error: redefinition of flag')\n"
-    mine = "import sys\nprint(f\"{sys.argv[1]}/game.py:2:1: error: no member named 'light_up' in 'wick'\")\n" if is_mine_as_well else ""
+    mine = (
+        "import sys\nprint(f\"{sys.argv[1]}/game.py:2:1: error: no member named 'light_up' in 'wick'\")\n"
+        if is_mine_as_well
+        else ""
+    )
     (wick.shelf / "wick/2.0/check.py").write_text(f"{engine}{mine}raise SystemExit(1)\n")
     crossing = cross_wick(wick)
     for key, way in (("engine:sites", "apply"), ("build:run", "build")):
@@ -159,7 +172,9 @@ def test_an_error_of_the_engine_can_always_be_looked_at(
     assert page._mine.isVisible() == is_mine_as_well
     assert any("flag" in row for row in _rows(page)) != is_mine_as_well
     assert window.session.overview is not None
-    matter = next(item for item in window.session.overview.matters if item.key.startswith("cause:") and "flag" in item.title)
+    matter = next(
+        item for item in window.session.overview.matters if item.key.startswith("cause:") and "flag" in item.title
+    )
     page.go_to(matter)
     assert "flag" in page._card.title.text() and any("flag" in row for row in _rows(page))
 
@@ -195,7 +210,9 @@ def test_where_nothing_is_built_the_page_asks_and_offers_no_build(tree: Tree, wi
     crossing = begin_engine(tree, {"stage.lua": old}, {"stage.lua": new}, {"src/main.lua": game}, "")
     settle(crossing, Taken("engine:sites", "apply", "test"), lambda line: None, no_progress, CancelToken())
     page = _show(crossing, window, qtbot)
-    assert not page._build.isVisible() and page.finding.accessibleName().endswith("Look at 2 changes that nothing tells of.")
+    assert not page._build.isVisible() and page.finding.accessibleName().endswith(
+        "Look at 2 changes that nothing tells of."
+    )
     overview = window.session.overview
     assert overview is not None
     renamed, gone = (item for item in overview.matters if item.stage is Stage.BUILD)
@@ -211,7 +228,11 @@ def test_where_nothing_is_built_the_page_asks_and_offers_no_build(tree: Tree, wi
     assert window.session.overview is not None and window.session.overview.is_done
     # A slip is taken back on the page.
     page._causes.select(next(row.payload for row in page._causes.rows() if row.title == "add_prop → place"))
-    assert page._later.text() == "Take it up" and not page._everywhere.isVisible() and "right as it is" in page._code.toPlainText()
+    assert (
+        page._later.text() == "Take it up"
+        and not page._everywhere.isVisible()
+        and "right as it is" in page._code.toPlainText()
+    )
     page._causes.setFocus()
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         qtbot.keyClick(page._causes, Qt.Key.Key_L)

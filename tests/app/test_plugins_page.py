@@ -138,7 +138,10 @@ def test_all_that_is_ready_is_taken_at_once_and_the_rest_waits(tree: Tree, windo
                 shelf.read_text()
                 + f'[[plugin]]\nid = "{name}"\nversion = "{version}"\nfolder = "{name}/{version}"\naccepts = "{accepts}"\n'
             )
-            tree(f"shelf/{name}/{version}", {"addon.ini": f"version = {version}\nwick = {accepts}\n", "a.py": f"v = {version}\n"})
+            tree(
+                f"shelf/{name}/{version}",
+                {"addon.ini": f"version = {version}\nwick = {accepts}\n", "a.py": f"v = {version}\n"},
+            )
         tree(f"candle/addons/{name}", {"addon.ini": "version = 1\nwick = >=1, <2\n", "a.py": "v = 1\n"})
     (wick.project / "addons/holder/a.py").write_text("v = 7\n")  # clashes with what the vendor made of it
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
@@ -171,7 +174,9 @@ def test_long_groups_are_folded_and_what_needs_a_person_stands_on_top(
 
 def test_a_menu_settles_a_file_a_folder_or_a_plugin(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:
     other = _MINE.replace("lamp", "light")
-    files = _texts(lamps_py=(_OLD, _MINE, _NEW), b__more_py=(_OLD.replace("lamp", "light"), other, _NEW.replace("lamp", "light")))
+    files = _texts(
+        lamps_py=(_OLD, _MINE, _NEW), b__more_py=(_OLD.replace("lamp", "light"), other, _NEW.replace("lamp", "light"))
+    )
     _, page = _open(tree, window, qtbot, files)
     page._files.select(FileOf("snuffer", "b/more.py"))
     menu = page._menu()
@@ -281,7 +286,9 @@ def test_a_file_of_twenty_thousand_lines_is_shown_whole(tree: Tree, window: Main
     assert page.find_text("value_50 = 'theirs'")
 
 
-def test_content_from_elsewhere_is_shown_with_what_it_needs_before_it_comes(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:
+def test_content_from_elsewhere_is_shown_with_what_it_needs_before_it_comes(
+    tree: Tree, window: MainWindow, qtbot: QtBot
+) -> None:
     wick, _ = _open(tree, window, qtbot, {})
     old = tree("old", {"a.txt": "a\n", "b.txt": "b\n"})
     (wick.project / "b.txt").write_text("mine\n")

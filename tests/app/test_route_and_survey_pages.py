@@ -147,7 +147,11 @@ def test_places_that_name_another_release_are_settled_on_the_engine_page(
     keep = _button(qtbot, page, "Leave it as it is")
     overview = _after(qtbot, window, lambda: qtbot.mouseClick(keep, Qt.MouseButton.LeftButton))
     assert [item.key for item in overview.engine.matters] == ["engine:sites"]
-    _after(qtbot, window, lambda: qtbot.mouseClick(_button(qtbot, page, "Point the project at 2.0"), Qt.MouseButton.LeftButton))
+    _after(
+        qtbot,
+        window,
+        lambda: qtbot.mouseClick(_button(qtbot, page, "Point the project at 2.0"), Qt.MouseButton.LeftButton),
+    )
     assert "pinned 1.6" in (toys.project / "toys/kite/toy.properties").read_text()
     assert "pinned 2.0" in (toys.project / "toys/rope/toy.properties").read_text()
     assert page.finding.accessibleName() == "2.0 is named everywhere else; 1 place names another release. "
@@ -172,13 +176,17 @@ def test_the_list_follows_the_map_and_a_folder_becomes_mine(qtbot: QtBot, window
     assert rows["snuffer.py"] == ("edited", "profile: addons/**") and rows["addon.ini"][0] == "as released"
     overview = _after(qtbot, window, lambda: qtbot.mouseClick(page._mine, Qt.MouseButton.LeftButton))
     assert "addons/snuffer/snuffer.py" in overview.survey.roles["own"] and listing(wick.project) == before
-    page._map.pick(("own", "addons/snuffer") if ("own", "addons/snuffer") in page._map._payloads() else ("own", "addons"))
+    page._map.pick(
+        ("own", "addons/snuffer") if ("own", "addons/snuffer") in page._map._payloads() else ("own", "addons")
+    )
     assert page._files._table.rows[0].cells[2].startswith("a rule of your own")
     qtbot.keyClick(page._map, Qt.Key.Key_Escape)
     assert page._lists.currentWidget() is page._sites
 
 
-def test_a_crossing_begins_from_a_served_shelf_with_chosen_members(qtbot: QtBot, qapp: QApplication, tmp_path: Path) -> None:
+def test_a_crossing_begins_from_a_served_shelf_with_chosen_members(
+    qtbot: QtBot, qapp: QApplication, tmp_path: Path
+) -> None:
     sample = unpack(tmp_path / "s", "quayside")
     server = ShelfServer(sample.shelf, tmp_path / "packed", "127.0.0.1", 0, no_progress, CancelToken())
     try:

@@ -184,7 +184,11 @@ def test_stages_by_key_and_every_action_in_the_list(qtbot: QtBot, window: MainWi
 def test_both_themes_and_sizes_paint_every_page(qtbot: QtBot, window: MainWindow, tree: Tree) -> None:
     _open(qtbot, window, make_wick(tree))
     # Beside the matters there is room for every page in a narrow window.
-    assert {stage: page.minimumSizeHint().width() for stage, page in window.pages.items() if page.minimumSizeHint().width() > 760} == {}
+    assert {
+        stage: page.minimumSizeHint().width()
+        for stage, page in window.pages.items()
+        if page.minimumSizeHint().width() > 760
+    } == {}
     try:
         for size in ((1024, 700), (1900, 1000)):
             window.resize(*size)

@@ -83,8 +83,13 @@ def test_snapshot_commands(tree: Tree, tmp_path: Path) -> None:
     second = data("snapshot", "take", root, *store, "--note", "two")
     found = data("snapshot", "compare", first["id"], second["id"], *store)  # type: ignore[index]
     assert found == {
-        "added": [], "removed": [], "changed": ["a"], "moved": [],
-        "mode_only": [], "line_ends_only": [], "moved_edited": [],
+        "added": [],
+        "removed": [],
+        "changed": ["a"],
+        "moved": [],
+        "mode_only": [],
+        "line_ends_only": [],
+        "moved_edited": [],
     }
     assert [item["note"] for item in data("snapshot", "list", *store)] == ["", "two"]  # type: ignore[union-attr, attr-defined]
     data("snapshot", "restore", first["id"], tmp_path / "back", *store)  # type: ignore[index]
@@ -140,7 +145,9 @@ def test_a_rule_that_would_undo_itself_is_named_once_it_is_applied(tree: Tree) -
     named = ("--profile", wick.profile)
     (wick.project / "game.py").write_text("import wick\nwick.put(1, 2)\n")
     rules = wick.project.parent / "order.rules.toml"
-    rules.write_text('format = "fernshale-rules/1"\n[[rule]]\nid = "put"\nkind = "reorder"\nwhy = "w"\ncall = "put"\norder = [2, 1]\n')
+    rules.write_text(
+        'format = "fernshale-rules/1"\n[[rule]]\nid = "put"\nkind = "reorder"\nwhy = "w"\ncall = "put"\norder = [2, 1]\n'
+    )
     assert "again" not in run("fix", rules, wick.project, *named).stderr
     assert "put must not be applied to these places again" in run("fix", rules, wick.project, "--apply", *named).stderr
     assert (wick.project / "game.py").read_text() == "import wick\nwick.put(2, 1)\n"
@@ -186,7 +193,18 @@ def test_engine_and_fix_show_first_and_write_when_told(tree: Tree) -> None:
 def test_a_copy_beside_is_crossed_and_the_original_only_read(tree: Tree, tmp_path: Path) -> None:
     wick = make_wick(tree)
     before = listing(wick.project)
-    words = ("cross", wick.project, "--to", "2.0", "--shelf", wick.shelf, "--profile", wick.profile, "--beside", tmp_path / "copy")
+    words = (
+        "cross",
+        wick.project,
+        "--to",
+        "2.0",
+        "--shelf",
+        wick.shelf,
+        "--profile",
+        wick.profile,
+        "--beside",
+        tmp_path / "copy",
+    )
     looked = run(*words)
     assert looked.returncode == 3 and "a copy of" in looked.stderr
     assert run(*words, "--auto", "--trust").returncode == 0  # goes on with the copy there is
@@ -220,7 +238,9 @@ def test_cross_report_logbook_and_undo(tree: Tree, tmp_path: Path) -> None:
     crossed = listing(wick.project)
     shown = run("logbook", wick.project, "--undo", engine, "--dry-run")
     assert shown.returncode == 0 and listing(wick.project) == crossed
-    assert "candle.ini  file changed" in shown.stdout and "-wick = 2.0" in shown.stdout and "+wick = 1.4" in shown.stdout
+    assert (
+        "candle.ini  file changed" in shown.stdout and "-wick = 2.0" in shown.stdout and "+wick = 1.4" in shown.stdout
+    )
     as_it_was = (wick.project / "candle.ini").read_bytes()
     (wick.project / "candle.ini").write_text("my own\n")
     shown = run("logbook", wick.project, "--undo", engine, "--dry-run")
@@ -318,14 +338,18 @@ def test_carry_shows_what_comes_and_brings_it_when_told(tree: Tree) -> None:
     assert not (wick.project / "notes/plan.txt").exists()
     done = run("carry", wick.project, "--from", old, "notes/plan.txt", "--apply")
     assert done.returncode == 0 and "1 file brought over" in done.stdout
-    assert (wick.project / "notes/plan.txt").read_text() == "first\n" and not (wick.project / "notes/other.txt").exists()
+    assert (wick.project / "notes/plan.txt").read_text() == "first\n" and not (
+        wick.project / "notes/other.txt"
+    ).exists()
     (old / "notes/plan.txt").write_text("changed\n")
     assert run("carry", wick.project, "--from", old, "notes/plan.txt").returncode == 3
     assert run("carry", wick.project, "--from", old, "nowhere").returncode == 2
 
 
 def test_drift_tells_changes_with_candidates_and_uses(tree: Tree) -> None:
-    old = tree("old", {"wick.py": "def light_up(room, hour):\n    return lamps.find(room).burn(hour)\n\ndef gone(): pass\n"})
+    old = tree(
+        "old", {"wick.py": "def light_up(room, hour):\n    return lamps.find(room).burn(hour)\n\ndef gone(): pass\n"}
+    )
     new = tree("new", {"wick.py": "def kindle(room, hour):\n    return lamps.find(room).burn(hour)\n"})
     game = tree("game", {"game.py": "wick.light_up(1, 2)\nwick.light_up(3, 4)\n"})
     changes = data("drift", old, new)["changes"]

@@ -73,7 +73,9 @@ def test_roles_are_explained_and_given(tree: Tree) -> None:
     where = (wick.project, "addons/snuffer/snuffer.py", "--profile", wick.profile)
     found = data("role", *where)
     assert found == {"place": "addons/snuffer/snuffer.py", "role": "plugin", "why": "profile: addons/**"}
-    assert "by a rule of your own" in run("role", wick.project, "addons/snuffer", "own", "--profile", wick.profile).stdout
+    assert (
+        "by a rule of your own" in run("role", wick.project, "addons/snuffer", "own", "--profile", wick.profile).stdout
+    )
     assert data("role", *where)["role"] == "own"  # type: ignore[index]
     assert run("role", wick.project, "addons/snuffer", "--withdraw", "--profile", wick.profile).returncode == 0
     assert data("role", *where)["role"] == "plugin"  # type: ignore[index]

@@ -251,7 +251,11 @@ def main(shim: str, folder: Path, name: str, mode: str, step: int) -> None:
 
 def project_of(place: Path) -> dict[str, object]:
     """The project, without what git keeps for itself."""
-    return {path: item for path, item in listing(place / "project").items() if path != ".git" and not path.startswith(".git/")}
+    return {
+        path: item
+        for path, item in listing(place / "project").items()
+        if path != ".git" and not path.startswith(".git/")
+    }
 
 
 def make(place: Path, before_act: Callable[[World], None] | None) -> None:
@@ -297,13 +301,17 @@ def check(
         wait_for_the_other(world, where)
     _once_free(world, settle_interrupted)
     now = project_of(place)
-    assert now in (started, ended, between), f"{where}: the project is neither as before nor as after: {difference(now, started)}"
+    assert now in (started, ended, between), (
+        f"{where}: the project is neither as before nor as after: {difference(now, started)}"
+    )
     assert now == ended or status != "untouched", f"{where}: it was done and is not"
     if name == "git":
         done = subprocess.run(["git", "fsck", "--no-dangling"], cwd=world.project, capture_output=True, text=True)
         assert done.returncode == 0, f"{where}: {done.stdout}{done.stderr}"
     if name.startswith("take") and status == "untouched":
-        assert [item.note for item in crossing.store.list()] == ["first", "second"], f"{where}: the snapshot is not there"
+        assert [item.note for item in crossing.store.list()] == ["first", "second"], (
+            f"{where}: the snapshot is not there"
+        )
     assert not crossing.journal.exists(), f"{where}: a journal is left"
     states = [entry.state for entry in crossing.logbook()]
     assert "pending" not in states, f"{where}: the logbook is not settled"

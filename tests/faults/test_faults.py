@@ -22,14 +22,20 @@ def shim(tmp_path_factory: pytest.TempPathFactory) -> Path:
 # The process is killed at each call; of the refusals, which a kill mostly stands for, some are tried.
 @pytest.mark.parametrize(("mode", "step"), [("kill", 1), ("lose", 2), ("ENOSPC", 4), ("EIO", 7), ("EACCES", 11)])
 @pytest.mark.parametrize("operation", ["apply", "undo", "redo", "back", "take", "restore", "forget"])
-def test_before_or_after_whatever_call_is_the_last(operation: str, mode: str, step: int, shim: Path, tmp_path: Path) -> None:
+def test_before_or_after_whatever_call_is_the_last(
+    operation: str, mode: str, step: int, shim: Path, tmp_path: Path
+) -> None:
     step *= 4 if operation == "forget" else 1  # it has many calls, and much to look at after each
     _try(operation, mode, step, shim, tmp_path)
 
 
 # Each point costs a few runs of git, or waits for another process, so only some of them are tried.
-@pytest.mark.parametrize(("operation", "mode", "step"), [("git", "kill", 29), ("git", "ENOSPC", 71), ("two", "kill", 5), ("two", "EIO", 17)])
-def test_before_or_after_under_git_and_next_to_another(operation: str, mode: str, step: int, shim: Path, tmp_path: Path) -> None:
+@pytest.mark.parametrize(
+    ("operation", "mode", "step"), [("git", "kill", 29), ("git", "ENOSPC", 71), ("two", "kill", 5), ("two", "EIO", 17)]
+)
+def test_before_or_after_under_git_and_next_to_another(
+    operation: str, mode: str, step: int, shim: Path, tmp_path: Path
+) -> None:
     _try(operation, mode, step, shim, tmp_path)
 
 

@@ -136,13 +136,23 @@ PROFILES: Mapping[str, tuple[str, str]] = {
     "an absolute glob": (_PROFILE.replace("odd.ini", "/etc/*") + _SITE, "no glob of files in the project"),
     "a glob that climbs": (_PROFILE.replace("odd.ini", "../*") + _SITE, "no glob of files in the project"),
     "a bad pattern": (_PROFILE + _SITE + '[[diagnostic]]\npattern = "(?P<message>["\n', "bad regular expression"),
-    "a pattern without its group": (_PROFILE + _SITE + '[[diagnostic]]\npattern = "x"\n', "needs a group named message"),
-    "a pattern of 10 MB": (_PROFILE + _SITE + f'[[diagnostic]]\npattern = "{"(a|b)" * 2_000_000}"\n', "10,000,000 characters"),
+    "a pattern without its group": (
+        _PROFILE + _SITE + '[[diagnostic]]\npattern = "x"\n',
+        "needs a group named message",
+    ),
+    "a pattern of 10 MB": (
+        _PROFILE + _SITE + f'[[diagnostic]]\npattern = "{"(a|b)" * 2_000_000}"\n',
+        "10,000,000 characters",
+    ),
     "no text": ("\ufeff" + "\x00" * 100, "not valid TOML"),
     "another format": (_PROFILE.replace("fernshale-profile/1", "fernshale-profile/9"), "the format key must be"),
     "nothing": ("", "the format key must be"),
     "a bad expression": (
-        _PROFILE + _SITE + '[[expect]]\nid = "e"\ntitle = "t"\nfiles = ["*"]\nwhen = "' + "(" * 500 + '"\nfield = "f"\n',
+        _PROFILE
+        + _SITE
+        + '[[expect]]\nid = "e"\ntitle = "t"\nfiles = ["*"]\nwhen = "'
+        + "(" * 500
+        + '"\nfield = "f"\n',
         "nested too deep",
     ),
 }

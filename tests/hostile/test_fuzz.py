@@ -37,10 +37,92 @@ from fernshale.core.trial.frames import read_frames
 from fernshale.core.trial.messages import read_messages, template_of
 
 _PIECES: dict[str, list[str]] = {
-    "json": ["{", "}", "[", "]", ":", ",", '"', '"a"', "1", "-", "e9", "true", "null", "\\", "\\u00", "//", "/*", "\n", " "],
-    "yaml": ["a", ":", "- ", "  ", "\n", "[", "]", "{", "}", "&x", "*x", "!!int ", "|", ">", "'", '"', "#", "---", "? ", "1", "<<"],
-    "toml": ["a", ".", " = ", "1", '"', "'", "[", "]", "[[", "]]", "\n", "{", "}", ",", '"""', "#", "2001-01-01", "1e9", "\r\n"],
-    "xml": ["<", ">", "/", "a", "</a>", "<a>", "=", '"', "'", "&", ";", "<!--", "-->", "<![CDATA[", "]]>", "<?", "?>", " ", "\n"],
+    "json": [
+        "{",
+        "}",
+        "[",
+        "]",
+        ":",
+        ",",
+        '"',
+        '"a"',
+        "1",
+        "-",
+        "e9",
+        "true",
+        "null",
+        "\\",
+        "\\u00",
+        "//",
+        "/*",
+        "\n",
+        " ",
+    ],
+    "yaml": [
+        "a",
+        ":",
+        "- ",
+        "  ",
+        "\n",
+        "[",
+        "]",
+        "{",
+        "}",
+        "&x",
+        "*x",
+        "!!int ",
+        "|",
+        ">",
+        "'",
+        '"',
+        "#",
+        "---",
+        "? ",
+        "1",
+        "<<",
+    ],
+    "toml": [
+        "a",
+        ".",
+        " = ",
+        "1",
+        '"',
+        "'",
+        "[",
+        "]",
+        "[[",
+        "]]",
+        "\n",
+        "{",
+        "}",
+        ",",
+        '"""',
+        "#",
+        "2001-01-01",
+        "1e9",
+        "\r\n",
+    ],
+    "xml": [
+        "<",
+        ">",
+        "/",
+        "a",
+        "</a>",
+        "<a>",
+        "=",
+        '"',
+        "'",
+        "&",
+        ";",
+        "<!--",
+        "-->",
+        "<![CDATA[",
+        "]]>",
+        "<?",
+        "?>",
+        " ",
+        "\n",
+    ],
     "ini": ["a", "=", "[", "]", "\n", ";", "#", " ", "1.0", ":", "\r", '"', "\\"],
     "properties": ["a", "=", ":", "\\", "\n", "#", "!", " ", "\\u00e4", "1"],
     "gradle": ["a", "{", "}", "(", ")", "=", '"', "'", "'''", "//", "/*", "*/", "\n", ".", "1.0", ";"],
@@ -89,7 +171,30 @@ def test_build_output(text: str) -> None:
 
 @pytest.mark.parametrize("ending", [".h", ".hpp", ".cs", ".java", ".rs", ".py", ".ts", ".js", ".lua"])
 def test_sources(ending: str) -> None:
-    pieces = ["class ", "A", " { ", " } ", "(", ")", ";", "int ", "f", "=", "1", "<", ">", ",", "\n", "    ", "#", "//", "/*", '"', "def ", ":"]
+    pieces = [
+        "class ",
+        "A",
+        " { ",
+        " } ",
+        "(",
+        ")",
+        ";",
+        "int ",
+        "f",
+        "=",
+        "1",
+        "<",
+        ">",
+        ",",
+        "\n",
+        "    ",
+        "#",
+        "//",
+        "/*",
+        '"',
+        "def ",
+        ":",
+    ]
 
     @settings(max_examples=60)
     @given(_texts(pieces))
@@ -133,7 +238,35 @@ _READERS: dict[str, Callable[[str], object]] = {
 
 @pytest.mark.parametrize("name", _READERS)
 def test_small_languages(name: str) -> None:
-    pieces = ["1", ".", "-", "rc", "!", "+", ">=", "<", ",", " ", "||", "^", "~", "*", "x", "[", ")", "$a", "$$b", "(", "\n", '"', "=", "id", "@", ":", "\\"]
+    pieces = [
+        "1",
+        ".",
+        "-",
+        "rc",
+        "!",
+        "+",
+        ">=",
+        "<",
+        ",",
+        " ",
+        "||",
+        "^",
+        "~",
+        "*",
+        "x",
+        "[",
+        ")",
+        "$a",
+        "$$b",
+        "(",
+        "\n",
+        '"',
+        "=",
+        "id",
+        "@",
+        ":",
+        "\\",
+    ]
 
     @settings(max_examples=150)
     @given(_texts(pieces))
@@ -147,7 +280,11 @@ def test_small_languages(name: str) -> None:
 @given(st.text(max_size=200))
 def test_nothing_printable_moves_a_cursor(text: str) -> None:
     shown = printable(text)
-    assert not [sign for sign in shown if (ord(sign) < 32 and sign not in "\n\t") or 0x7F <= ord(sign) < 0xA0 or sign in "\u202e\u2066"]
+    assert not [
+        sign
+        for sign in shown
+        if (ord(sign) < 32 and sign not in "\n\t") or 0x7F <= ord(sign) < 0xA0 or sign in "\u202e\u2066"
+    ]
     assert printable(shown) == shown
 
 

@@ -85,7 +85,10 @@ def test_a_file_of_a_project(kind: str, name: str, tree: Tree, capsys: pytest.Ca
 
 @pytest.mark.parametrize("kind", inputs.DATA)
 def test_a_profile_is_drafted_for_all_of_a_kind(kind: str, tree: Tree, capsys: pytest.CaptureFixture[str]) -> None:
-    files = {f"{number}.{kind}": text.encode("utf-8", "surrogatepass") for number, text in enumerate(inputs.DATA[kind].values())}
+    files = {
+        f"{number}.{kind}": text.encode("utf-8", "surrogatepass")
+        for number, text in enumerate(inputs.DATA[kind].values())
+    }
     project = tree("project", files)
     before = listing(project)
     _run(capsys, "profile", "draft", project)
@@ -93,7 +96,9 @@ def test_a_profile_is_drafted_for_all_of_a_kind(kind: str, tree: Tree, capsys: p
 
 
 @pytest.mark.parametrize(("kind", "name"), [item for item in _DATA if item[0] != "ini"])
-def test_settings_that_are_merged(kind: str, name: str, tree: Tree, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_settings_that_are_merged(
+    kind: str, name: str, tree: Tree, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     text = inputs.DATA[kind][name].encode("utf-8", "surrogatepass")
     sides = {"base": text, "mine": text + b"\n# mine\n", "incoming": b"\n" + text}
     folders = [part for side, data in sides.items() for part in (f"--{side}", tree(side, {f"odd.{kind}": data}))]
@@ -169,7 +174,22 @@ def test_sources_of_two_releases(ending: str, tree: Tree, capsys: pytest.Capture
         (("snapshot", "restore", "{no}", "{folder}"), 1),
         (("snapshot", "compare", "../..", "x"), 1),
         (("snapshot", "restore", "", "{folder}"), 1),
-        (("merge", "--base", "{no}", "--mine", "{no}", "--incoming", "{no}", "--result", "{folder}", "--report", "{file}"), 1),
+        (
+            (
+                "merge",
+                "--base",
+                "{no}",
+                "--mine",
+                "{no}",
+                "--incoming",
+                "{no}",
+                "--result",
+                "{folder}",
+                "--report",
+                "{file}",
+            ),
+            1,
+        ),
         (("identify", "{no}", "--candidates", "{no}"), 1),
         (("diagnose", "{no}"), 1),
         (("diagnose", "{folder}"), 1),
@@ -185,7 +205,9 @@ def test_sources_of_two_releases(ending: str, tree: Tree, capsys: pytest.Capture
         (("nonsense",), 2),
     ],
 )
-def test_words_on_the_command_line(words: tuple[str, ...], code: int, tree: Tree, capsys: pytest.CaptureFixture[str]) -> None:
+def test_words_on_the_command_line(
+    words: tuple[str, ...], code: int, tree: Tree, capsys: pytest.CaptureFixture[str]
+) -> None:
     wick = make_wick(tree)
     places = {
         "no": tree("x", {}) / "not there", "file": tree("y", {"a": "b"}) / "a", "folder": tree("z", {"a": "b"}),
@@ -208,7 +230,19 @@ def test_damaged_files_of_our_own(name: str, tree: Tree, capsys: pytest.CaptureF
     _damage_json(home() / name)
     said = _run(capsys, "survey", wick.project, "--profile", wick.profile, "--shelf", wick.shelf)
     assert said.code in (0, 3) or name in said.err
-    said = _run(capsys, "cross", wick.project, "--to", "2.0", "--profile", wick.profile, "--shelf", wick.shelf, "--auto", "--trust")
+    said = _run(
+        capsys,
+        "cross",
+        wick.project,
+        "--to",
+        "2.0",
+        "--profile",
+        wick.profile,
+        "--shelf",
+        wick.shelf,
+        "--auto",
+        "--trust",
+    )
     assert said.code == 0 or name in said.err
 
 
@@ -264,6 +298,10 @@ def test_names_that_move_cursors(tree: Tree, capsys: pytest.CaptureFixture[str])
     (wick.project / "addons/\x1b]0;x\x07").mkdir()
     (wick.project / "addons/\x1b]0;x\x07/addon.ini").write_text("version = \x1b[31m\nwick = *\n")
     look(crossing, no_progress, CancelToken())
-    for words in (("survey", wick.project), ("cross", wick.project, "--to", "2.0", "--shelf", wick.shelf, "--auto"), ("report", wick.project)):
+    for words in (
+        ("survey", wick.project),
+        ("cross", wick.project, "--to", "2.0", "--shelf", wick.shelf, "--auto"),
+        ("report", wick.project),
+    ):
         said = _run(capsys, *words)
         assert "\u202e" not in said.out + said.err and "\x9b" not in said.out + said.err

@@ -23,7 +23,18 @@ _MOMENTS = 2
 
 
 def _cross(wick: Wick) -> subprocess.Popen[str]:
-    words = ("cross", wick.project, "--to", "2.0", "--shelf", wick.shelf, "--profile", wick.profile, "--auto", "--trust")
+    words = (
+        "cross",
+        wick.project,
+        "--to",
+        "2.0",
+        "--shelf",
+        wick.shelf,
+        "--profile",
+        wick.profile,
+        "--auto",
+        "--trust",
+    )
     return subprocess.Popen(
         [sys.executable, "-m", "fernshale", *map(str, words)], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
         start_new_session=True,

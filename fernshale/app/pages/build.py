@@ -67,7 +67,10 @@ class BuildPage(Page):
         self._build = button(rounds, "Build", self._on_build, main=True, hint="F5")
         self._sure = button(rounds, "Take the sure ones", self._on_sure)
         self._rounds_button = button(
-            rounds, "Go round by itself", self._on_rounds, hint="Take what is sure and build again, until nothing sure is left"
+            rounds,
+            "Go round by itself",
+            self._on_rounds,
+            hint="Take what is sure and build again, until nothing sure is left",
         )
         self._far = QComboBox(rounds)
         self._far.setAccessibleName("What counts as sure")
@@ -121,7 +124,9 @@ class BuildPage(Page):
         self._in_file = button(self._card, "In this file", lambda: self._apply("file"))
         self._here = button(self._card, "Only here", lambda: self._apply("here"))
         self._edit = button(self._card, "Open in your editor", self._open, hint="E")
-        self._aside = button(self._card, "Set aside …", self._on_aside, hint="Get the rest compiled; a debt until it is put back")
+        self._aside = button(
+            self._card, "Set aside …", self._on_aside, hint="Get the rest compiled; a debt until it is put back"
+        )
         self._aside_menu = QMenu(self._aside)
         for what in ("line", "function", "file"):
             self._aside_menu.addAction(f"The {what}", lambda what=what: self._set_aside(what))
@@ -189,7 +194,10 @@ class BuildPage(Page):
             rows += [Row("Not now", heading=True), *later]
         if view.right:
             rows.append(Row("Right as it is, you said", heading=True))
-            rows += [Row(title, "nothing is changed for it", "", payload=_Chosen(f"right:{key}")) for key, title in view.right]
+            rows += [
+                Row(title, "nothing is changed for it", "", payload=_Chosen(f"right:{key}"))
+                for key, title in view.right
+            ]
         if not view.rounds and view.drift:
             rows.append(Row("What your code uses of what changed", heading=True))
             rows += [_drift_row(item) for item in view.drift]
@@ -305,7 +313,9 @@ class BuildPage(Page):
         if debt is not None:
             self._card.set_title(debt.title, debt.place)
             path, line = file_and_line(debt.place)
-            words = f"<p style='margin:8px'>{escape(debt.why)}</p><p style='margin:8px'>A debt until it is put back.</p>"
+            words = (
+                f"<p style='margin:8px'>{escape(debt.why)}</p><p style='margin:8px'>A debt until it is put back.</p>"
+            )
             code = f"<pre>{escape(self._line(path, line))}</pre>"
             self._code.setHtml(f"{self._style()}{words}{code}")
             self._hint.setText("")
@@ -324,7 +334,9 @@ class BuildPage(Page):
             return
         if cause is None and fix is None and change is not None:
             self._card.set_title(change.symbol.full, change.kind)
-            self._code.setHtml(f"{self._style()}<p style='margin:8px'>{escape(change.what)}</p>{self._declarations(change, None)}")
+            self._code.setHtml(
+                f"{self._style()}<p style='margin:8px'>{escape(change.what)}</p>{self._declarations(change, None)}"
+            )
             return
         if cause is None and fix is None:
             passed = self._overview is not None and self._overview.build.passed
@@ -361,7 +373,11 @@ class BuildPage(Page):
         """The declaration in the old release over the one in the new, where comparing the two found both."""
         now = change.new
         if fix is not None and fix.rule.new:
-            named = (item.symbol for item in change.candidates if item.symbol.name == fix.rule.new.split("::")[-1].split(".")[-1])
+            named = (
+                item.symbol
+                for item in change.candidates
+                if item.symbol.name == fix.rule.new.split("::")[-1].split(".")[-1]
+            )
             now = next(named, now)
         colours = theme()
         parts = [
@@ -411,7 +427,11 @@ class BuildPage(Page):
 
     def _error(self, file: str, line: int, message: str) -> str:
         colours = theme()
-        place = f"{escape(printable(file))} : {line}" if line else f"{escape(printable(file))}, a line that was changed since"
+        place = (
+            f"{escape(printable(file))} : {line}"
+            if line
+            else f"{escape(printable(file))}, a line that was changed since"
+        )
         head = f"<p style='margin:8px 8px 2px 8px'><a href='edit:{escape(file)}:{line}'>{place}</a></p>"
         code = escape(self._line(file, line)) + "\n" if line else ""
         return f"{head}<pre>{code}<span style='color:{colours.alarm}'>▴ {escape(message)}</span></pre>"
@@ -566,7 +586,14 @@ def _cause_row(item: CauseView, most: int) -> Row:
     right = f"clears {fix.clears}" if fix else str(item.open) if item.open else ""
     title = f"   {cause.title}" if cause.under else cause.title
     return Row(
-        title, sub, right, "", "alarm", bar=item.open / most, payload=_Chosen(f"cause:{cause.key}"), faded=item.is_settled
+        title,
+        sub,
+        right,
+        "",
+        "alarm",
+        bar=item.open / most,
+        payload=_Chosen(f"cause:{cause.key}"),
+        faded=item.is_settled,
     )
 
 

@@ -80,7 +80,11 @@ class EnginePage(Page):
         bars = [Bar("places", parts, f"{len(right)} of {len(view.sites)} right")]
         if view.stale:
             bars.append(
-                Bar("generated files", (("base", len(view.stale), "the generator replaces"),), f"{len(view.stale)} stale")
+                Bar(
+                    "generated files",
+                    (("base", len(view.stale), "the generator replaces"),),
+                    f"{len(view.stale)} stale",
+                )
             )
         self._bars.set_bars(tuple(bars))
         self._sites.set_rows(
@@ -135,7 +139,13 @@ class EnginePage(Page):
         # Changes to be written come first; the files of a question are shown once there are none.
         asked = matter.detail.split("\n") if matter is not None and not self._written else []
         self._text.show_lines(self._written or tuple(LineRow("", "base", "", line) for line in asked))
-        title = "What will be written" if self._written else matter.title if asked and matter else "Nothing is left to write here"
+        title = (
+            "What will be written"
+            if self._written
+            else matter.title
+            if asked and matter
+            else "Nothing is left to write here"
+        )
         self._preview_card.set_title(title[:1].upper() + title[1:])
         # The title above says it already, and the buttons need the room.
         self._asks.setText(f"◆ {matter.title}" if matter and matter.title != title else "")

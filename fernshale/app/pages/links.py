@@ -125,15 +125,30 @@ class LinksPage(Page):
             for item in view.left
         ]
         rows += [
-            Row(item.expect.title, f"{item.file}: left so, {why or 'without a reason'}", "", "–", "quiet", payload=_SETTLED)
+            Row(
+                item.expect.title,
+                f"{item.file}: left so, {why or 'without a reason'}",
+                "",
+                "–",
+                "quiet",
+                payload=_SETTLED,
+            )
             for item, why in view.scan.ignored
         ]
         rows += [
-            Row(item.id, "dangled before the crossing began", count(len(item.uses), "use"), "–", "quiet", payload=_SETTLED)
+            Row(
+                item.id,
+                "dangled before the crossing began",
+                count(len(item.uses), "use"),
+                "–",
+                "quiet",
+                payload=_SETTLED,
+            )
             for item in view.before
         ]
         rows += [
-            Row("A file could not be scanned", words, "", "◆", "alarm", payload=_SETTLED) for words in view.scan.troubles
+            Row("A file could not be scanned", words, "", "◆", "alarm", payload=_SETTLED)
+            for words in view.scan.troubles
         ]
         self._list.set_rows(tuple(rows) or (_nothing_row(view.index),))
         self._show(self._list.current())
@@ -196,7 +211,11 @@ class LinksPage(Page):
                     for each in found
                 ]
             return ways[:400]
-        return [(way.id, f"{_glyph(way.confidence)} {way.confidence:.2f}  {way.title}") for way in self._proposals() if way.id]
+        return [
+            (way.id, f"{_glyph(way.confidence)} {way.confidence:.2f}  {way.title}")
+            for way in self._proposals()
+            if way.id
+        ]
 
     def _proposals(self) -> tuple[Proposal, ...]:
         """The ways of the matter behind the chosen row."""

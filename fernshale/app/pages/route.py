@@ -177,7 +177,9 @@ class RoutePage(Page):
             self.session.take("route:way", "way " + " ".join(payload), "another way")
 
     def _on_note(self, payload: object) -> None:
-        note = next((item for item in self._overview.route.notes if item.key == payload), None) if self._overview else None
+        note = (
+            next((item for item in self._overview.route.notes if item.key == payload), None) if self._overview else None
+        )
         if note is None:
             return
         if note.dealt:
@@ -241,7 +243,13 @@ def _way_row(way: Way, chosen: bool, most: int) -> Row:
 
 def _cost_rows(item: LegEstimate) -> list[Row]:
     leg = item.leg
-    rows = [Row(f"Followed by known rules on {leg.from_} → {leg.to}", right=count(sum(item.known.values()), "place"), heading=True)]
+    rows = [
+        Row(
+            f"Followed by known rules on {leg.from_} → {leg.to}",
+            right=count(sum(item.known.values()), "place"),
+            heading=True,
+        )
+    ]
     most = max(item.known.values(), default=1)
     rows += [Row(title, right=str(amount), bar=amount / most, tone="mine") for title, amount in item.known.items()]
     if item.gone:

@@ -162,7 +162,9 @@ class SurveyPage(Page):
         if baseline is None:
             text = "No baseline yet. Building and running the project as it is today tells later what the upgrade did."
             if not view.can_compare:
-                text = "The profile has no command to build or run it, so nothing can be held against how it was before."
+                text = (
+                    "The profile has no command to build or run it, so nothing can be held against how it was before."
+                )
         else:
             text = f"On {baseline.release} it {describe(baseline)}; {count(baseline.warnings, 'warning')}."
             if baseline.run is not None:
@@ -220,7 +222,11 @@ def _site_rows(view: SurveyView) -> tuple[TableRow, ...]:
         tone: Tone = "mine" if member.release == ground.release else "alarm"
         line = member.site.line if member.site else 1
         place = (member.descriptor, line)
-        rows.append(TableRow((member.release, f"{member.descriptor}:{line}", f"{member.name} {member.how}"), ((0, tone),), place))
+        rows.append(
+            TableRow(
+                (member.release, f"{member.descriptor}:{line}", f"{member.name} {member.how}"), ((0, tone),), place
+            )
+        )
     return tuple(rows)
 
 
@@ -300,7 +306,9 @@ def _double_rows(view: SurveyView) -> list[Row]:
     rows = []
     if view.doubles:
         rows.append(Row("There twice", right=count(len(view.doubles), "library", "libraries"), heading=True))
-        rows += [Row(f"{item.one} · {item.other}", item.why, "", "◆", "alarm", payload=item.other) for item in view.doubles]
+        rows += [
+            Row(f"{item.one} · {item.other}", item.why, "", "◆", "alarm", payload=item.other) for item in view.doubles
+        ]
     if view.stale:
         rows.append(Row("Older than what they are made from", right=count(len(view.stale), "file"), heading=True))
         rows += [Row(item.file, "", item.source, "○", payload=item.file, code=True) for item in view.stale]

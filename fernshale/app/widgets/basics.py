@@ -61,7 +61,9 @@ class ShortLabel(QLabel):
             return
         shown = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideMiddle, self.width())
         painter = QStylePainter(self)
-        painter.drawItemText(self.rect(), self.alignment(), self.palette(), self.isEnabled(), shown, self.foregroundRole())
+        painter.drawItemText(
+            self.rect(), self.alignment(), self.palette(), self.isEnabled(), shown, self.foregroundRole()
+        )
 
 
 class Card(QFrame):

@@ -39,7 +39,9 @@ class PicturePairView(QWidget):
             cell = cells[number]
             painter.setPen(QColor(colours.quiet))
             words = head + (f" · {self._words}" if number else "")
-            painter.drawText(QRectF(cell.left(), cell.top(), cell.width(), _HEAD - 4), Qt.AlignmentFlag.AlignVCenter, words)
+            painter.drawText(
+                QRectF(cell.left(), cell.top(), cell.width(), _HEAD - 4), Qt.AlignmentFlag.AlignVCenter, words
+            )
             if picture.isNull():
                 painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, "no picture")
                 continue

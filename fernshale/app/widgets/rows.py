@@ -178,7 +178,9 @@ class RowList(QListView):
         self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setResizeMode(QListView.ResizeMode.Adjust)
-        self.setWordWrap(wrap)  # rows are laid out anew when the width changes, as it does when the bar at the side comes
+        self.setWordWrap(
+            wrap
+        )  # rows are laid out anew when the width changes, as it does when the bar at the side comes
         self.setUniformItemSizes(False)
         self.selectionModel().currentChanged.connect(self._on_current)
         self.activated.connect(self._on_activated)

@@ -48,7 +48,6 @@ class FirstFit:
         found = self._match(path)
         return None if found is None or found.lastindex is None else self._of[found.lastindex - 1]
 
-
     def those(self, paths: Iterable[P]) -> list[P]:
         """The paths that any group fits, in order."""
         if self._slow:

@@ -21,7 +21,9 @@ _OUTSIDE = re.compile(r"(?:\A|/)\.{0,2}(?:/|\Z)|\0")
 _PICTURES = {
     **{code: 0x2400 + code for code in range(32) if code not in (9, 10)},
     127: 0x2421,
-    **dict.fromkeys((*range(0x80, 0xA0), *range(0x202A, 0x202F), *range(0x2066, 0x206A), 0x2028, 0x2029, 0x200E, 0x200F), 0xFFFD),
+    **dict.fromkeys(
+        (*range(0x80, 0xA0), *range(0x202A, 0x202F), *range(0x2066, 0x206A), 0x2028, 0x2029, 0x200E, 0x200F), 0xFFFD
+    ),
 }
 
 # Names under which git keeps its history in a project.

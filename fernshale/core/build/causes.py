@@ -158,7 +158,11 @@ def _name(owned: Owned, line_of: LineOf) -> _Named:
     if named.kind in _OF_NAMES and not named.symbol:
         symbol = _held_near(owned, line_of)
         return _titled(named.kind, symbol) if symbol else named
-    if named.kind == TYPE and named.scope and not re.search(rf"\b{re.escape(named.scope)}\s*(?:\.|::)", line_of(*_spot(owned))):
+    if (
+        named.kind == TYPE
+        and named.scope
+        and not re.search(rf"\b{re.escape(named.scope)}\s*(?:\.|::)", line_of(*_spot(owned)))
+    ):
         # Where it is used, and not what should have it.
         named = replace(named, title=f"{named.symbol} is not declared", scope="", key=f"{TYPE}::{named.symbol}")
     if named.symbol or named.kind not in (CALL, OVERRIDE, GETTER):
@@ -292,7 +296,11 @@ def _find_followers(causes: Sequence[Cause], line_of: LineOf) -> dict[str, str]:
     by_key = {cause.key: cause for cause in causes}
     implement = {cause.symbol: cause.key for cause in causes if cause.kind == IMPLEMENT}
     # Some tools name the method once for a class and then only say that it is abstract.
-    asked = max((cause for cause in causes if cause.key.startswith(f"{IMPLEMENT}:")), key=lambda cause: cause.count, default=None)
+    asked = max(
+        (cause for cause in causes if cause.key.startswith(f"{IMPLEMENT}:")),
+        key=lambda cause: cause.count,
+        default=None,
+    )
     under: dict[str, str] = {}
     for cause in causes:
         leader = ""

@@ -252,7 +252,9 @@ def _change_mode(folder: int, name: str, entry: Entry) -> None:
     try:
         if stat.S_ISLNK(os.fstat(handle).st_mode):
             raise OSError(errno.ELOOP, "is a symbolic link; its mode is not changed", name)
-        Path(f"/proc/self/fd/{handle}").chmod(entry.mode)  # the only way to the very file that needs no right to read it
+        Path(f"/proc/self/fd/{handle}").chmod(
+            entry.mode
+        )  # the only way to the very file that needs no right to read it
     finally:
         os.close(handle)
 

@@ -72,7 +72,9 @@ class Draft:
                 if after is not None:
                     here = self.root / folder
                     if not here.is_dir():
-                        changes[folder] = FileChange(folder, entry_below(self.root, folder), Entry(Kind.FOLDER, _NEW_FOLDER))
+                        changes[folder] = FileChange(
+                            folder, entry_below(self.root, folder), Entry(Kind.FOLDER, _NEW_FOLDER)
+                        )
         # Deepest first, so that a folder whose last folder goes is seen as empty.
         gone = {folder for path, after in self._after.items() if after is None for folder in parents(path)}
         for folder in sorted(gone, key=lambda item: -item.count("/")):

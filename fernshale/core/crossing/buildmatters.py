@@ -58,8 +58,7 @@ def cause_matters(views: Sequence[CauseView], is_stale: bool, passed: bool) -> l
         place = f"{first.file}:{first.line}" if first.line else first.file
         title = f"{cause.title}, {count(view.open, 'place')}"
         ways = tuple(
-            Proposal(fix.rule.id, fix.rule.name, fix.evidence, fix.confidence, fix.is_sure)
-            for fix in view.fixes
+            Proposal(fix.rule.id, fix.rule.name, fix.evidence, fix.confidence, fix.is_sure) for fix in view.fixes
         )
         # What is settled waits for the next build; what only follows from another goes with it.
         if not view.is_settled and not cause.under:
@@ -68,7 +67,9 @@ def cause_matters(views: Sequence[CauseView], is_stale: bool, passed: bool) -> l
                 words = (f"{view.aside} had it, and is set aside",)
                 aside = (Proposal(f"return {view.aside}", f"Bring {view.aside} back", words, 0.4), *aside)
             why = "put off" if view.put_off else f"{view.aside} is set aside" if view.aside else ""
-            matters.append(Matter(f"cause:{cause.key}", Stage.BUILD, title, cause.owner, place, why, not ways, (*ways, *aside)))
+            matters.append(
+                Matter(f"cause:{cause.key}", Stage.BUILD, title, cause.owner, place, why, not ways, (*ways, *aside))
+            )
     return matters
 
 
@@ -94,7 +95,9 @@ def default_matters(ground: Ground, drift: Sequence[Used], texts: Texts, decided
 
 def _own_with(name: str, ground: Ground, texts: Texts) -> Iterator[tuple[TreePath, str]]:
     """The project's own texts that have a name in them."""
-    return ((path, text) for path, text in texts.of.items() if name in text and role_of(ground.profile, path).role == "own")
+    return (
+        (path, text) for path, text in texts.of.items() if name in text and role_of(ground.profile, path).role == "own"
+    )
 
 
 def _first_call(change: Change, rule: Rule | None, path: TreePath, text: str) -> int | None:
@@ -125,7 +128,9 @@ def pinning_rule(change: Change) -> Rule | None:
     if change.old is None or change.new is None or not change.old.is_callable:
         return None
     if change.kind == "reordered":
-        rule = reorder_rule(change.old, change.new, f"pin-{change.symbol.name}-order", change.old.called, change.what, PIN)
+        rule = reorder_rule(
+            change.old, change.new, f"pin-{change.symbol.name}-order", change.old.called, change.what, PIN
+        )
         return replace(rule, silent=True, named=False)
     if change.parameter < 0:
         return None
@@ -187,7 +192,8 @@ def gone_matters(
         if key in decided or name in mended:
             continue
         own = _own_with(name, ground, texts)
-        place = next((f"{path}:{position(text, at)[0]}" for path, text in own for at in name_starts(text, path, name)), None)
+        place = next(
+            (f"{path}:{position(text, at)[0]}" for path, text in own for at in name_starts(text, path, name)), None
+        )
         if place is not None:
             yield Matter(key, Stage.BUILD, f"{change.what}: nothing here tells of it", "own", place, "", True, (RIGHT,))
-

@@ -107,7 +107,9 @@ class BuildView:
         fitting = [item.change for item in self.drift if item.change.symbol.name == cause.symbol]
         scope = last_name(cause.scope) if cause.scope else ""
         if fitting or cause.kind not in (MEMBER, CONVERSION):
-            return next((item for item in fitting if item.symbol.scope[-1:] == (scope,)), fitting[0] if fitting else None)
+            return next(
+                (item for item in fitting if item.symbol.scope[-1:] == (scope,)), fitting[0] if fitting else None
+            )
         # What lacks a member, or is not what is wanted, may be given by something that gave another type before.
         given = [item for item in self.drift if gives_other(item.change, scope or last_name(cause.symbol))]
         return max(given, key=lambda item: item.uses).change if given else None

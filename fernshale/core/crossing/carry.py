@@ -89,9 +89,13 @@ def plan_carry(ground: Ground, source: Path, chosen: Sequence[str], into: str, t
     engine = _engine_files(ground, token)
 
     def found_there(what: str, path: TreePath) -> bool:
-        return here.resolve(what, posixpath.dirname(path), roots) in here or any(item.endswith("/" + what) for item in engine)
+        return here.resolve(what, posixpath.dirname(path), roots) in here or any(
+            item.endswith("/" + what) for item in engine
+        )
 
-    closure = find_closure(shape, picked, at.keys(), read, lambda path: state(path) != "copy", there, found_there, token)
+    closure = find_closure(
+        shape, picked, at.keys(), read, lambda path: state(path) != "copy", there, found_there, token
+    )
     files = tuple(
         Carried(at[item.path], item.path, state(item.path), _why(closure, item.path)) for item in closure.needed
     )

@@ -136,7 +136,9 @@ def _silent(done: Sequence[Entry]) -> Iterable[ProposedCheck]:
         if entry.about.startswith("silent ") and entry.changes:
             files = ", ".join(change.path for change in entry.changes.files[:4])
             words = f"Try what {files} does: {entry.why or entry.title}."
-            yield ProposedCheck(Check(f"silent: {entry.title.partition(' · ')[0]}", by_hand=words), "it compiles either way")
+            yield ProposedCheck(
+                Check(f"silent: {entry.title.partition(' · ')[0]}", by_hand=words), "it compiles either way"
+            )
 
 
 def _rewritten(done: Sequence[Entry]) -> Iterable[ProposedCheck]:

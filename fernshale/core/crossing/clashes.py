@@ -28,14 +28,18 @@ def clash_matters(
     """One for each class and member, in the order of the files. What a class has only since the leg began was written for the
     new release."""
     # By the last name of a class, the new members that it has or inherits.
-    known: dict[str, Mapping[str, Change]] = {name: members for name, members in _came(changes).items() if name in texts.used}
+    known: dict[str, Mapping[str, Change]] = {
+        name: members for name, members in _came(changes).items() if name in texts.used
+    }
     before = _Before(ground, crossing)
     for path, classes in _derived(known, _heads(ground, texts) if known else {}, texts).items():
         for item in classes:
             inherited = _inherited(item, known)
             if clashing := inherited.keys() & item.members.keys():
                 had = before.members(path, item)
-                yield from _matters(item, path, texts.of[path], {name: inherited[name] for name in clashing & had}, decided)
+                yield from _matters(
+                    item, path, texts.of[path], {name: inherited[name] for name in clashing & had}, decided
+                )
 
 
 def _derived(
@@ -121,4 +125,6 @@ def _matters(
             symbol = change.symbol
             declared = f"{symbol.full}{symbol.signature if symbol.is_callable else ''}"
             why = f"{declared} is new, in {symbol.file}:{symbol.line}. Whatever asks for it finds that of {item.name} instead."
-            yield Matter(key, Stage.BUILD, f"{what}: compiles, and may mean something else", "own", place, why, True, (RIGHT,))
+            yield Matter(
+                key, Stage.BUILD, f"{what}: compiles, and may mean something else", "own", place, why, True, (RIGHT,)
+            )

@@ -43,7 +43,8 @@ class Differences:
         rows = [("new", FileChange(path, None, after.entry(path))) for path in self.added]
         rows += [("gone", FileChange(path, before.entry(path), None)) for path in self.removed]
         rows += [
-            (finer.get(path, "changed"), FileChange(path, before.entry(path), after.entry(path))) for path in self.changed
+            (finer.get(path, "changed"), FileChange(path, before.entry(path), after.entry(path)))
+            for path in self.changed
         ]
         for old, new in self.moved:
             words = f"moved from {old}" + (", edited" if (old, new) in self.moved_edited else "")
@@ -110,7 +111,11 @@ def find_differences(
     respelled = []
     for old, new, path in pairs:
         token.check()
-        if path not in modes and old.kind is new.kind is Kind.FILE and _is_respelled(read_before(path), read_after(path)):
+        if (
+            path not in modes
+            and old.kind is new.kind is Kind.FILE
+            and _is_respelled(read_before(path), read_after(path))
+        ):
             respelled.append(path)
     moved_edited = tuple(sorted(edited.items()))
     return Differences(

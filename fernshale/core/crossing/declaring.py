@@ -25,7 +25,9 @@ _WHY = {
 
 def with_declared(rules: LegRules, causes: Sequence[Cause], ground: Ground) -> LegRules:
     """`rules`, and those that say the type of what causes are about."""
-    return rules.with_further("what it is set to", (rule for cause in causes if cause.symbol for rule in _rules_of(cause, ground)))
+    return rules.with_further(
+        "what it is set to", (rule for cause in causes if cause.symbol for rule in _rules_of(cause, ground))
+    )
 
 
 def _rules_of(cause: Cause, ground: Ground) -> Iterator[Rule]:

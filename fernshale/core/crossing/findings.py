@@ -111,19 +111,31 @@ def _engine(overview: Overview) -> _Parts:
             ("alarm", count(view.places, "place")),
             ("plain", " still to be pointed at "),
             ("strong", to),
-            ("plain", f"; the generator then replaces {count(len(view.stale), 'generated file')}." if view.stale else "."),
+            (
+                "plain",
+                f"; the generator then replaces {count(len(view.stale), 'generated file')}." if view.stale else ".",
+            ),
         ]
     parts: _Parts = [("plain", "Every place that names the release says "), ("strong", to), ("plain", ". ")]
     if apart := sum(bool(item.trouble) for item in view.sites):
         words = f" {'names' if apart == 1 else 'name'} another release. "
-        parts = [("strong", to), ("plain", " is named everywhere else; "), ("alarm", count(apart, "place")), ("plain", words)]
+        parts = [
+            ("strong", to),
+            ("plain", " is named everywhere else; "),
+            ("alarm", count(apart, "place")),
+            ("plain", words),
+        ]
     if overview.ground.profile.commands.regenerate is None:
         return parts
     if view.regenerated is None:
         return [*parts, ("alarm", "The engine's generator has not run yet.")]
     if view.regenerated.status:
         return [*parts, ("alarm", "The engine's generator failed.")]
-    kept = f"; it did not write {count(len(view.regenerated.restored), 'file')}, which stayed" if view.regenerated.restored else ""
+    kept = (
+        f"; it did not write {count(len(view.regenerated.restored), 'file')}, which stayed"
+        if view.regenerated.restored
+        else ""
+    )
     return [*parts, ("plain", f"The engine's generator ran{kept}.")]
 
 
@@ -207,7 +219,12 @@ def _trial(overview: Overview) -> _Parts:
     parts: _Parts = [("strong", to), ("plain", " "), ("mine" if view.run.passed else "alarm", how)]
     new, gone = view.log.count("new"), view.log.count("gone")
     bad = sum(item.sign in ("new", "more") and bool(item.severity) for item in view.log.differences)
-    parts.append(("plain", f"; in its log {count(new, 'message')} new, {gone} gone" if new or gone else "; its log says the same"))
+    parts.append(
+        (
+            "plain",
+            f"; in its log {count(new, 'message')} new, {gone} gone" if new or gone else "; its log says the same",
+        )
+    )
     if bad:
         parts += [("plain", ", "), ("alarm", f"{count(bad, 'warning or error', 'warnings or errors')} among them")]
     tried = [row.on(view.release) for row in view.checks]

@@ -51,7 +51,11 @@ _BY_SYMBOL, _BY_LINE = 0.99, 0.6
 
 
 def live_rules(
-    rules: LegRules, files: Collection[str], causes: Sequence[Cause], ground: Ground, decided: Mapping[str, Decision],
+    rules: LegRules,
+    files: Collection[str],
+    causes: Sequence[Cause],
+    ground: Ground,
+    decided: Mapping[str, Decision],
     token: CancelToken,
 ) -> tuple[tuple[Rule, ...], dict[str, tuple[Edit, ...]]]:
     """The rules that may mend something, with their edits: those that hold in one of the `files` that have errors.
@@ -148,7 +152,9 @@ def find_fixes(
     return tuple(sorted(kept, key=lambda fix: (not _is_of(fix.rule, cause), -fix.confidence, -fix.clears, fix.rule.id)))
 
 
-def _in_files(found: Sequence[Edit], lines: Sequence[set[tuple[str, int]]]) -> tuple[tuple[Edit, ...], list[set[tuple[str, int]]]]:
+def _in_files(
+    found: Sequence[Edit], lines: Sequence[set[tuple[str, int]]]
+) -> tuple[tuple[Edit, ...], list[set[tuple[str, int]]]]:
     """The edits in the files of some places, however far from those they stand; and each place together with them."""
     files = [{file for file, _ in item} for item in lines]
     here = tuple(edit for edit in found if edit.path in set().union(*files))
@@ -260,7 +266,17 @@ def _doubt_of_removal(ground: Ground, rules: LegRules, rule: Rule, paths: Sequen
 def silent_fixes(rules: LegRules, edits: Mapping[str, tuple[Edit, ...]], ground: Ground, far: float) -> list[Fix]:
     """The fixes for what the compiler does not tell."""
     return [
-        Fix(rule, rules.source(rule), found, (), (), 0, _BY_SYMBOL * rule.confidence, far, _doubt(rule, found, rules, ground))
+        Fix(
+            rule,
+            rules.source(rule),
+            found,
+            (),
+            (),
+            0,
+            _BY_SYMBOL * rule.confidence,
+            far,
+            _doubt(rule, found, rules, ground),
+        )
         for rule in rules.all
         if rule.silent and (found := edits.get(rule.id))
     ]

@@ -28,7 +28,11 @@ class Followed:
 
     @property
     def lines(self) -> list[str]:
-        ahead = [f"still ahead: {count(self.ahead, 'decision or rule', 'decisions and rules')} of the way"] if self.ahead else []
+        ahead = (
+            [f"still ahead: {count(self.ahead, 'decision or rule', 'decisions and rules')} of the way"]
+            if self.ahead
+            else []
+        )
         return [*(f"did not fit: {words}" for words in self.unfit), *ahead]
 
 

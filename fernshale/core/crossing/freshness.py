@@ -25,7 +25,10 @@ def about_command(name: str) -> str:
 def fingerprint(crossing: Crossing, ground: Ground, without: tuple[Role, ...]) -> str:
     """What changes when a file changes that is of no role in `without` and that no build or run left."""
     left = frozenset(
-        file.path for entry in crossing.logbook() if entry.about in _LEAVING and entry.changes for file in entry.changes.files
+        file.path
+        for entry in crossing.logbook()
+        if entry.about in _LEAVING and entry.changes
+        for file in entry.changes.files
     )
     return ground.manifest.derived((without, left), lambda: _fingerprint(ground, without, left))
 

@@ -254,7 +254,9 @@ def resolve_stale(
                 raise MisuseError("no command was given", 'Give one with `--text "COMMAND ARGUMENT ..."`.')
             finished = run_typed_command(crossing, ground, words, Stage.ENGINE, decision.why, on_line, progress, token)
             if finished.status != 0:
-                raise CommandError(f"{words[0]} failed: {tail(finished.text.splitlines(), 3) or f'status {finished.status}'}")
+                raise CommandError(
+                    f"{words[0]} failed: {tail(finished.text.splitlines(), 3) or f'status {finished.status}'}"
+                )
             crossing.decide(decision)
         case _:
             crossing.decide(decision)

@@ -85,7 +85,9 @@ def filters_digest(filters: Sequence[Filter]) -> str:
 
 def filter_lines(filters: Sequence[Filter]) -> tuple[str, ...]:
     """Each command line that filters would run, for people."""
-    return tuple(printable(f"filter {item.name}, {when}: {command}") for item in filters for when, command in item.commands)
+    return tuple(
+        printable(f"filter {item.name}, {when}: {command}") for item in filters for when, command in item.commands
+    )
 
 
 def _obstacles(project: Path, head: str, agreed: Sequence[Filter] = ()) -> Iterable[str]:
@@ -164,7 +166,11 @@ def _some(names: Sequence[bytes]) -> str:
 def _commands_of(filters: Sequence[Filter]) -> str:
     """What a person has to read before git may run filters; "" where there are none."""
     lines = filter_lines(filters)
-    return "\n".join(("Git would run these commands on your files whenever a step is committed:", "", *lines)) if lines else ""
+    return (
+        "\n".join(("Git would run these commands on your files whenever a step is committed:", "", *lines))
+        if lines
+        else ""
+    )
 
 
 def git_matters(crossing: Crossing, project: Path) -> tuple[Matter, ...]:

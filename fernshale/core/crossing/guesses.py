@@ -124,7 +124,13 @@ def _rules_of(change: Change, leg: _Leg) -> Iterator[Rule]:
             yield from override_rules(change, old, now, leg.full_name)
     elif change.kind == "wider" and old is not None and now is not None:
         yield from override_rules(change, old, now, leg.full_name)
-    elif change.kind == "reordered" and old is not None and now is not None and old.name == now.name and not change.is_silent:
+    elif (
+        change.kind == "reordered"
+        and old is not None
+        and now is not None
+        and old.name == now.name
+        and not change.is_silent
+    ):
         # Twice done it would be undone, so it takes a person's word, place by place.
         rule = reorder_rule(old, now, rule_id(old, "order"), old.called, change.what, _REORDERED)
         yield rule
@@ -178,9 +184,18 @@ def _follow(old: Symbol, candidate: Candidate, number: int, before: Path, after:
         # Python sees a class only where it is brought in: beside the function, or as that was.
         with_class = new.file.endswith(PYTHON) and _is_of_class(old, new) and new.scope[:-1] != old.scope
         is_at_hand = now != new.name and not with_class
-        if old.name != now and (is_at_hand or _is_shown(old.name, before, new.scope[-1] if with_class else new.name, after)):
+        if old.name != now and (
+            is_at_hand or _is_shown(old.name, before, new.scope[-1] if with_class else new.name, after)
+        ):
             yield Rule(
-                f"{id}-shown", "rename", why, old=old.name, new=now, confidence=score, named=True, signatures=candidate.signatures
+                f"{id}-shown",
+                "rename",
+                why,
+                old=old.name,
+                new=now,
+                confidence=score,
+                named=True,
+                signatures=candidate.signatures,
             )
 
 
@@ -204,7 +219,9 @@ def _from_there(old: Symbol, new: Symbol) -> str:
     if _is_of_class(old, new):
         return new.mark.join(new.path[-2:])
     depth = len(old.scope)
-    is_inside = new.kind in ("enumerator", "field", "constant") and len(new.scope) > depth and new.scope[:depth] == old.scope
+    is_inside = (
+        new.kind in ("enumerator", "field", "constant") and len(new.scope) > depth and new.scope[:depth] == old.scope
+    )
     return new.mark.join(new.path[depth:]) if is_inside else new.name
 
 
@@ -238,7 +255,9 @@ def _header_rules(changes: Sequence[Change]) -> Iterator[Rule]:
 def _shown_rules(changes: Sequence[Change], before: Path, after: Path) -> Iterator[Rule]:
     """What a package of Python showed and shows no more, wherever it stands now."""
     old, new = packages_of(before), packages_of(after)
-    became = {change.old.path: change for change in changes if change.old is not None and change.kind in ("renamed", "moved")}
+    became = {
+        change.old.path: change for change in changes if change.old is not None and change.kind in ("renamed", "moved")
+    }
     for written, stands in old.shown.items():
         if new.has(written):
             continue
@@ -251,7 +270,11 @@ def _shown_rules(changes: Sequence[Change], before: Path, after: Path) -> Iterat
             if best.written or (best.symbol.kind in ("method", "field") and not member) or is_called_no_more:
                 continue
         elif new.has(stands):
-            where, score, why = stands, _STAYED, f"{'.'.join(written[:-1])} shows it no more, and {'.'.join(stands)} stayed"
+            where, score, why = (
+                stands,
+                _STAYED,
+                f"{'.'.join(written[:-1])} shows it no more, and {'.'.join(stands)} stayed",
+            )
         else:
             continue
         # A package shows a class, and not what stands in it.
@@ -347,7 +370,9 @@ def _new_keywords(old: Symbol, new: Symbol) -> Iterator[Rule]:
     if not old.file.endswith(NAMED_ARGUMENTS):
         return
     ours, theirs = ({item.name for item in symbol.parameters} for symbol in (old, new))
-    gone, come = ([item for item in mine.parameters if item.name not in other] for mine, other in ((old, theirs), (new, ours)))
+    gone, come = (
+        [item for item in mine.parameters if item.name not in other] for mine, other in ((old, theirs), (new, ours))
+    )
     for item in gone:
         at = old.parameters.index(item)
         there = new.parameters[at] if at < len(new.parameters) and new.parameters[at] in come else None
@@ -364,7 +389,9 @@ def _new_keywords(old: Symbol, new: Symbol) -> Iterator[Rule]:
 
 def _gives_nothing(symbol: Symbol) -> bool:
     """Whether nobody can miss the result of a call."""
-    return symbol.returns in ("void", "None") or (not symbol.returns and bool(symbol.words) and "return" not in symbol.words)
+    return symbol.returns in ("void", "None") or (
+        not symbol.returns and bool(symbol.words) and "return" not in symbol.words
+    )
 
 
 def _without_call(old: Symbol) -> Rule:

@@ -68,7 +68,11 @@ def _rules_of(
         lines = lines or _as_released(cause, beside.get(TreePath(file), ""), language, ground, to, token)
         for at, (line, (why, sure)) in enumerate(list(lines.items())[:_MOST_WAYS]):
             # A script names a module by the way to it, which is another from each folder.
-            where = Where(files=tuple(f"/{path}" for path in files)) if language in _BY_WAY else Where(languages=(language,))
+            where = (
+                Where(files=tuple(f"/{path}" for path in files))
+                if language in _BY_WAY
+                else Where(languages=(language,))
+            )
             yield Rule(
                 "-".join(("import", cause.symbol, *(str(part) for part in (at, number) if part))), "import", why, title=line,
                 old=cause.symbol, text=line, where=where, confidence=sure if len(lines) == 1 else _ONE_OF_SEVERAL, named=True,

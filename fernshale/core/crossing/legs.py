@@ -22,4 +22,3 @@ def go_on(crossing: Crossing, progress: Progress, token: CancelToken) -> None:
     title = f"leg {setup.leg + 2} begins: {setup.to} → {crossing.setup.to}"
     note(crossing, Stage.TRIAL, title, "", leg_mark(crossing.setup.leg))
     crossing.keep_leg_fact("start", start)
-

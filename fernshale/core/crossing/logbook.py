@@ -155,7 +155,9 @@ def _carry_out(
     else:
         title = f"took back “{entry.title}”" if is_undo else f"did “{entry.title}” again"
         about = reversal(UNDO if is_undo else REDO, entry.id)
-        write_step(crossing, entry.stage, f"{title}, beside later changes", "asked for", about, way.changes, progress, token)
+        write_step(
+            crossing, entry.stage, f"{title}, beside later changes", "asked for", about, way.changes, progress, token
+        )
     commit_steps(crossing)
 
 
@@ -229,7 +231,10 @@ def go_back_to(crossing: Crossing, id: int, progress: Progress, token: CancelTok
     way = preview_back_to(crossing, id)
     if way.obstacles:
         raise CannotUndo(
-            _several(f"going back to before “{entry.title}” is not possible; nothing was changed", map(_by_hand, way.obstacles)),
+            _several(
+                f"going back to before “{entry.title}” is not possible; nothing was changed",
+                map(_by_hand, way.obstacles),
+            ),
             "Put these files back as the last step left them, or save your edits elsewhere, and try again.",
         )
     progress("comparing with the project of then", 0, 0)

@@ -52,7 +52,9 @@ def write_links(tree: Path, linkage: Linkage, progress: Progress, token: CancelT
     """Give everything that dangles and has a sure successor its new name, as one change; the way back, "" for nothing."""
     chosen = [(item, way) for item in linkage.dangling for way in item.sure]
     draft = Draft(tree.resolve())
-    for path, data in rewrite(linkage.now.index.rules, replacements(chosen), lambda path: read_bytes(tree, path)).items():
+    for path, data in rewrite(
+        linkage.now.index.rules, replacements(chosen), lambda path: read_bytes(tree, path)
+    ).items():
         draft.write(path, data)
     changes = draft.change_set()
     if changes.is_empty:

@@ -93,5 +93,7 @@ def _successors(
     gone = list({item.path: item for item in old if item.name not in kept}.values())
     fresh = list({item.path: item for item in theirs if item.name not in kept}.values())
     found = match_symbols(old, theirs, gone, fresh, {}, token).candidates.get((*scope, name), ())
-    likely = (replace(item, score=round(item.score * _LIKELIER / (1 + item.score * (_LIKELIER - 1)), 3)) for item in found)
+    likely = (
+        replace(item, score=round(item.score * _LIKELIER / (1 + item.score * (_LIKELIER - 1)), 3)) for item in found
+    )
     return tuple(item for item in likely if item.score >= _LEAST and item.symbol.name.isidentifier())[:_MOST_WAYS]

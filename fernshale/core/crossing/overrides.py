@@ -117,7 +117,13 @@ def _new_result(change: Change, old: Symbol, new: Symbol, full_name: FullName) -
     if old.file.endswith(C_FAMILY):
         pattern, replacement = (f"{type_} $class::{old.name}($$given)" for type_ in (before, after))
         yield replace(
-            rule, id=rule_id(old, "result-defined"), pattern=pattern, replacement=replacement, where=Where(), member="", named=True
+            rule,
+            id=rule_id(old, "result-defined"),
+            pattern=pattern,
+            replacement=replacement,
+            where=Where(),
+            member="",
+            named=True,
         )
 
 

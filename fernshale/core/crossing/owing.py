@@ -37,17 +37,30 @@ def owed(overview: Overview, crossing: Crossing) -> tuple[Owed, ...]:
         for item in overview.plugins.aside
     ]  # fmt: skip
     found += [
-        Owed("code", item.title, item.place, item.why, "comes back when it can be mended", "", f"debt:{item.entry}", "return")
+        Owed(
+            "code",
+            item.title,
+            item.place,
+            item.why,
+            "comes back when it can be mended",
+            "",
+            f"debt:{item.entry}",
+            "return",
+        )
         for item in overview.build.debts
     ]
     lines = overview.engine.workarounds
     for item in (item for item in lines if item.line):
         ready = "" if is_needed(item, lines, overview.setup.to) else f"{overview.setup.to} does not need it"
-        found.append(Owed("line", item.words, item.place, item.workaround.why, item.condition, ready, item.key, "remove"))
+        found.append(
+            Owed("line", item.words, item.place, item.workaround.why, item.condition, ready, item.key, "remove")
+        )
     for state in member_states(overview.ground, overview.build, crossing):
         if state.left_out:
             member, to = state.member, overview.setup.to
             words = f"comes along when it can be mended for {to}"
             title = f"{member.name} stays on {member.release}"
-            found.append(Owed("member", title, member.folder, state.left_out, words, "", f"member:{member.name}", "return"))
+            found.append(
+                Owed("member", title, member.folder, state.left_out, words, "", f"member:{member.name}", "return")
+            )
     return tuple(sorted(found, key=lambda item: not item.ready))

@@ -20,7 +20,9 @@ def sure_from(crossing: Crossing) -> float:
 def keep_sure_from(crossing: Crossing, value: float) -> None:
     """Raises MisuseError for what is no confidence."""
     if not 0.5 <= value <= NEVER:
-        raise MisuseError(f"{value} is no confidence to go by", "Say something from 0.5 to 1; above 1 nothing is taken by itself.")
+        raise MisuseError(
+            f"{value} is no confidence to go by", "Say something from 0.5 to 1; above 1 nothing is taken by itself."
+        )
     crossing.keep_fact(_SURE, value)
 
 

@@ -66,7 +66,9 @@ def find_all_edits(
     return {id: tuple(edits) for id, edits in found.items()}
 
 
-def _near(rules: Sequence[Rule], texts: Mapping[TreePath, str], token: CancelToken) -> Mapping[TreePath, Sequence[Rule]]:
+def _near(
+    rules: Sequence[Rule], texts: Mapping[TreePath, str], token: CancelToken
+) -> Mapping[TreePath, Sequence[Rule]]:
     """The rules that may hold in each text: what a match must have is looked for first, and most texts have none of it."""
     near: dict[TreePath, list[Rule]] = {}
     items = tuple(texts.items())

@@ -115,7 +115,9 @@ def run_game(
             command = ground.profile.commands.run
             log = tuple(finished.text.splitlines())
             checks = tuple(
-                try_check(check, ground, places, log, token) for check in listed_checks(crossing, ground) if not check.by_hand
+                try_check(check, ground, places, log, token)
+                for check in listed_checks(crossing, ground)
+                if not check.by_hand
             )
             first = RunRecord(
                 ground.release, finished.status, finished.elapsed_s, str(crossing.fact("log run")), checks, time.time(),

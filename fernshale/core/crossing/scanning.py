@@ -147,9 +147,7 @@ def preview_data(ground: Ground, objects: Mapping[TreePath, Sequence[Rewritten]]
     )
 
 
-def apply_mending(
-    crossing: Crossing, ground: Ground, decided: Decision, progress: Progress, token: CancelToken
-) -> int:
+def apply_mending(crossing: Crossing, ground: Ground, decided: Decision, progress: Progress, token: CancelToken) -> int:
     """Put in what is missing (`mend`), fill a field (`set VALUE`) or take one of too many out (`drop NUMBER`), as was decided;
     the logbook entry's id. Raises MisuseError, FormatError."""
     key = decided.key
@@ -160,7 +158,9 @@ def apply_mending(
     words = items[0].expect.title
     title = f"{words} · {count(len(changes.files), 'file')}"
     reason = decided.why or items[0].expect.why
-    return write_step(crossing, Stage.LINKS, title, reason, key, changes, progress, token, [replace(decided, why=reason)])
+    return write_step(
+        crossing, Stage.LINKS, title, reason, key, changes, progress, token, [replace(decided, why=reason)]
+    )
 
 
 def preview_mending(ground: Ground, items: Sequence[Unmet], way: str) -> ChangeSet:

@@ -151,7 +151,9 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
         case "build", "build":
             run_round(crossing, ground, on_line, progress, token)
         case "trial", "passed" | "failed" if rest.startswith("check:"):
-            mark_check(crossing, ground, rest.removeprefix("check:"), cast(Verdict, taken.proposal), taken.why, taken.who)
+            mark_check(
+                crossing, ground, rest.removeprefix("check:"), cast(Verdict, taken.proposal), taken.why, taken.who
+            )
         case "trial", "run":
             run_trial(crossing, ground, on_line, progress, token)
         case "trial", "next":
@@ -295,7 +297,9 @@ def first_place(crossing: Crossing, ground: Ground, key: str, token: CancelToken
     """The first place of a cause that is in the project and still as it was built. Raises MisuseError without one."""
     view = build(ground, crossing, token)
     errors = (error for item in view.causes if f"cause:{item.cause.key}" == key for error in item.cause.errors)
-    place = next((error.place for error in errors if error.place.line > 0 and error.place.file in ground.manifest.files), None)
+    place = next(
+        (error.place for error in errors if error.place.line > 0 and error.place.file in ground.manifest.files), None
+    )
     if place is None:
         raise MisuseError(f"{key} has no place in the project that could be set aside")
     return TreePath(place.file), place.line

@@ -66,9 +66,7 @@ def find_demand(ground: Ground, place: str) -> Demand:
     return found
 
 
-def raise_standard(
-    crossing: Crossing, ground: Ground, demand: Demand, progress: Progress, token: CancelToken
-) -> int:
+def raise_standard(crossing: Crossing, ground: Ground, demand: Demand, progress: Progress, token: CancelToken) -> int:
     """Write the demanded number wherever the project states a lower one, as a step; the entry's id."""
     (state,) = check_demands(ground, [demand], ())
     if state.holds is not False or not state.stated:

@@ -156,7 +156,9 @@ def _beside(tree: _Tree, item: FileChange, now: Entry | None) -> tuple[Entry, by
     here = tree.read(item.path)
     if after.content == before.content:
         return Entry(Kind.FILE, mode, now.content, now.size, attributes=now.attributes), here
-    base, mine, back = (read_text(data) for data in (tree.store.get(before.content), here, tree.store.get(after.content)))
+    base, mine, back = (
+        read_text(data) for data in (tree.store.get(before.content), here, tree.store.get(after.content))
+    )
     if base is None or mine is None or back is None:
         return "changed since, and not text"
     lines, merged = _merged(base, mine, back)

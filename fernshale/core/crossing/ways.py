@@ -55,7 +55,14 @@ class Way:
 
 
 def find_ways(
-    ground: Ground, shelf: Shelf, from_: str, target: str, chosen: Sequence[str], wishes: Wishes, texts: Texts, token: CancelToken
+    ground: Ground,
+    shelf: Shelf,
+    from_: str,
+    target: str,
+    chosen: Sequence[str],
+    wishes: Wishes,
+    texts: Texts,
+    token: CancelToken,
 ) -> tuple[Way, ...]:
     """The direct way, one over each release worth a stop, one over all of them; and the chosen one, whatever it is."""
     stops = stops_between(shelf, ground.profile.id, from_, target, texts.used)
@@ -105,7 +112,14 @@ def count_known(ground: Ground, shelf: Shelf, from_: str, to: str, token: Cancel
 
 
 def _estimate(
-    ground: Ground, shelf: Shelf, from_: str, to: str, here: Sequence[Here], wishes: Wishes, texts: Texts, token: CancelToken
+    ground: Ground,
+    shelf: Shelf,
+    from_: str,
+    to: str,
+    here: Sequence[Here],
+    wishes: Wishes,
+    texts: Texts,
+    token: CancelToken,
 ) -> LegEstimate:
     release = shelf.engine(ground.profile.id, to)
     leg = plan_leg(shelf, from_, to, here, wishes, texts.used.keys())

@@ -65,7 +65,9 @@ def find_lines(ground: Ground, to: str) -> tuple[Line, ...]:
                 at = next((at for at, line in enumerate(lines, 1) if line.strip() == item.line.strip()), 0)
                 noted = at > 1 and _note(item, release.version, path).strip() == lines[at - 2].strip() != ""
                 if at or release.version == to:
-                    found.append(Line(f"{KEY}{release.version}:{number}:{path}", item, release.version, path, at, noted))
+                    found.append(
+                        Line(f"{KEY}{release.version}:{number}:{path}", item, release.version, path, at, noted)
+                    )
     return tuple(found)
 
 
@@ -91,7 +93,9 @@ def workaround_matters(lines: Collection[Line], to: str, left_so: Collection[str
             yield Matter(item.key, Stage.ENGINE, title, "own", item.place, why, False, (add, keep))
         elif not is_needed(item, lines, to):
             told = "its note says so" if item.noted else "there is no note by it; you may want it for something else"
-            drop = Proposal("remove", "Take it out", (item.condition, told), _OURS if item.noted else _THEIRS, item.noted)
+            drop = Proposal(
+                "remove", "Take it out", (item.condition, told), _OURS if item.noted else _THEIRS, item.noted
+            )
             keep = Proposal("keep", "Leave it as it is", ("it may be wanted for something else",), 0.2)
             title = f"{item.words} can go: {why}"
             yield Matter(item.key, Stage.ENGINE, title, "own", item.place, item.condition, not item.noted, (drop, keep))

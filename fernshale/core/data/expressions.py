@@ -68,7 +68,9 @@ def parse_expression(text: str) -> Expression:
     """Read an expression. Raises BadExpression with the place."""
     longest = limits().expression_length
     if len(text) > longest:
-        raise BadExpression(f"the expression is too long: {len(text):,} characters; {longest:,} are read (expression_length)")
+        raise BadExpression(
+            f"the expression is too long: {len(text):,} characters; {longest:,} are read (expression_length)"
+        )
     parser = _Parser(text)
     node = parser.expression(0, 0)
     parser.end()

@@ -117,7 +117,9 @@ def rewrite_object(document: Document, found: Found, rewrite: Rewrite) -> Rewrit
             after = {key: value for key, value in after.items() if key != name and not key.startswith(name + ".")}
     if not steps:
         return None
-    lost = next((text for step in steps if step.what == "drop" and (text := _lost(document, found.node, step.name))), "")
+    lost = next(
+        (text for step in steps if step.what == "drop" and (text := _lost(document, found.node, step.name))), ""
+    )
     return Rewritten(found, tuple(_changes(document, found.node, steps)), before, after, lost)
 
 
@@ -144,7 +146,9 @@ class _Step:
     def changes(self, document: Document, node: Node) -> list[Change]:
         field = find_field(document, node, self.name)
         if self.what == "set":
-            return [add_field(document, node, self.name, self.to) if field is None else set_field(document, field, self.to)]
+            return [
+                add_field(document, node, self.name, self.to) if field is None else set_field(document, field, self.to)
+            ]
         if field is None:
             return []
         if self.what == "drop":
@@ -155,9 +159,14 @@ class _Step:
 def _changes(document: Document, node: Node, steps: Sequence[_Step]) -> list[Change]:
     """The steps as changes of the text: places alone where each field stays; one after the other where entries come and go."""
     there = {step.name for step in steps if step.what == "rename"}
-    if all(step.what == "rename" or (step.what == "set" and find_field(document, node, step.name) is not None) for step in steps):
+    if all(
+        step.what == "rename" or (step.what == "set" and find_field(document, node, step.name) is not None)
+        for step in steps
+    ):
         changes = [change for step in steps for change in step.changes(document, node)]
-        if len({step.name for step in steps}) == len(steps) and not there & {step.name for step in steps if step.what == "set"}:
+        if len({step.name for step in steps}) == len(steps) and not there & {
+            step.name for step in steps if step.what == "set"
+        }:
             return changes
     part = _by_itself(document, node)
     if part is not None:

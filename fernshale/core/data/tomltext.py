@@ -136,7 +136,8 @@ def _letters_before(source: bytes) -> list[int]:
         counts.append(counts[-1] + sum(byte & 0xC0 != 0x80 for byte in block))
     # A letter that goes on in the next block is counted where it begins, and read again from there.
     return [
-        count - (0 < at * _BLOCK < len(source) and source[at * _BLOCK] & 0xC0 == 0x80) for at, count in enumerate(counts)
+        count - (0 < at * _BLOCK < len(source) and source[at * _BLOCK] & 0xC0 == 0x80)
+        for at, count in enumerate(counts)
     ]
 
 

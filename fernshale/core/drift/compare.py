@@ -112,7 +112,9 @@ def compare(pair: Pair, token: CancelToken) -> tuple[Change, ...]:
             scope = matches.scope_of(path[:-1])
             name = scope[-1] if scope and path[-1] == path[-2] else path[-1]
             match = matches.likelihood_of(path[:-1])
-            changes += _resting_on(match, _compare_overloads(group, news.get((*scope, name), ()), matches.types, is_same))
+            changes += _resting_on(
+                match, _compare_overloads(group, news.get((*scope, name), ()), matches.types, is_same)
+            )
     followed = {matches.scope_of(item.path) for item in gone} | {item.path for item in matches.chosen.values()}
     new_paths = {item.path for item in fresh}
     changes += [
@@ -273,7 +275,9 @@ def _kept(
         yield other
         return
     yield from _compare_overloads(old, new, types, is_same)
-    is_type = before.kind == "type" and before.returns and renamed_type(before.returns, types) != plain_type(after.returns)
+    is_type = (
+        before.kind == "type" and before.returns and renamed_type(before.returns, types) != plain_type(after.returns)
+    )
     if is_type or (before.kind in ("field", "constant") and _is_other_type(before, after, types)):
         yield Change("signature", before, after, f"{before.full} was {before.returns} and is {after.returns}")
     fresh = next((item for item in new if item.deprecated), None)
@@ -306,7 +310,8 @@ def _compare_overloads(
     theirs = {_shape(item): item for item in new}
     for original in old:
         before = replace(
-            original, parameters=tuple(replace(item, type=renamed_type(item.type, types)) for item in original.parameters)
+            original,
+            parameters=tuple(replace(item, type=renamed_type(item.type, types)) for item in original.parameters),
         )
         same = theirs.get(_shape(before))
         after = same or max(new, key=lambda item: _common(before, item))
@@ -319,14 +324,18 @@ def _compare_overloads(
         ]
         if new_order(before, after):
             places = ", ".join(item.name for item in after.parameters)
-            yield Change("reordered", original, after, f"{original.full} takes its arguments at other places now: {places}")
+            yield Change(
+                "reordered", original, after, f"{original.full} takes its arguments at other places now: {places}"
+            )
         elif same is None and not _accepts(before, after):
             yield Change("signature", original, after, f"{original.full}{original.signature} is {after.signature} now")
         elif same is None and original.is_overridable and len(after.parameters) > len(original.parameters):
             words = f"{original.full} is {after.signature} now, and what overrides it should take as much"
             yield Change("wider", original, after, words)
         elif _is_other_type(original, after, types):
-            yield Change("signature", original, after, f"{original.full} gave {original.returns} and gives {after.returns} now")
+            yield Change(
+                "signature", original, after, f"{original.full} gave {original.returns} and gives {after.returns} now"
+            )
         for mine, now in defaults:
             yield Change(
                 "default",
@@ -343,7 +352,10 @@ def _is_other_type(before: Symbol, after: Symbol, types: Mapping[str, str]) -> b
         return False
     if plain_type(before.returns) == plain_type(after.returns):
         return False
-    one, other = _bare_type(renamed_type(before.returns, types), before.file), _bare_type(plain_type(after.returns), after.file)
+    one, other = (
+        _bare_type(renamed_type(before.returns, types), before.file),
+        _bare_type(plain_type(after.returns), after.file),
+    )
     return one != other and not any(isinstance(item, str) and _MACRO.fullmatch(item) for item in (one, other))
 
 

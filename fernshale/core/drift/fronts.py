@@ -24,7 +24,9 @@ def shown_path(symbol: Symbol, folder: Path) -> tuple[str, ...]:
     for end in range(len(symbol.scope) - 1, 0, -1):
         outer = symbol.scope[:end]
         inner = "/".join(outer)
-        if not any(part.startswith("_") for part in outer) and any(f"/{front}".endswith(f"/{inner}") for front in fronts):
+        if not any(part.startswith("_") for part in outer) and any(
+            f"/{front}".endswith(f"/{inner}") for front in fronts
+        ):
             return (*outer, symbol.name)
     return symbol.path
 

@@ -128,14 +128,21 @@ def _is_unfolded(one: Symbol, other: Symbol) -> bool:
     its own and one of a class: tide_of_day and Tide::of_day."""
     is_value = one.kind in _VALUES and other.kind in ("enumerator", "field")
     is_call = one.kind == "function" and other.kind == "method"
-    return (is_value or is_call) and bool(other.scope) and parts_of(one.name) == (*parts_of(other.scope[-1]), *parts_of(other.name))
+    return (
+        (is_value or is_call)
+        and bool(other.scope)
+        and parts_of(one.name) == (*parts_of(other.scope[-1]), *parts_of(other.name))
+    )
 
 
 def _weigh_name(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
     if _is_unfolded(old, new) or _is_unfolded(new, old):
         # The more parts a name has, the less likely it is that another's are the same by chance.
         told = _UNFOLDED + 0.4 * max(0, len(parts_of(max(old.name, new.name, key=len))) - 2)
-        add(told, f"{old.name} is {new.name} of {new.scope[-1]}" if _is_unfolded(old, new) else f"{new.name} says the same")
+        add(
+            told,
+            f"{old.name} is {new.name} of {new.scope[-1]}" if _is_unfolded(old, new) else f"{new.name} says the same",
+        )
         return
     alike = world.names.likeness(old.name, new.name)
     if alike == 1.0:
@@ -243,7 +250,8 @@ def _weigh_body(old: Traits, new: Traits, world: World, add: _Add) -> None:
 
 def _weigh_neighbours(old: Traits, new: Traits, world: World, add: _Add) -> None:
     beside = [
-        (mine, world.paired.get(mine, "") == other) for mine, other in ((old.before, new.before), (old.after, new.after))
+        (mine, world.paired.get(mine, "") == other)
+        for mine, other in ((old.before, new.before), (old.after, new.after))
     ]
     for mine, is_same in beside:
         if mine and is_same:

@@ -75,7 +75,12 @@ class Matches:
         """How likely an old scope went where `scope_of` says: that of the least likely of the scopes around it, 0..1."""
         parts = (scope[:depth] for depth in range(1, len(scope) + 1))
         return min(
-            (item.score for part in parts for item in self.candidates.get(part, ()) if item.symbol.path == self.scopes.get(part)),
+            (
+                item.score
+                for part in parts
+                for item in self.candidates.get(part, ())
+                if item.symbol.path == self.scopes.get(part)
+            ),
             default=1.0,
         )
 
@@ -251,9 +256,15 @@ class _Work:
                 if not parts.issuperset(lost):
                     continue
                 there = (beside.get((scope, symbol.kind, parts.difference(lost).union(come))) for scope in scopes)
-                other = next((item for item in there if item is not None and (lost or come or _is_same_word(item, symbol))), None)
+                other = next(
+                    (item for item in there if item is not None and (lost or come or _is_same_word(item, symbol))), None
+                )
                 if other is not None:
-                    rest = [replace(item, score=round(item.score * (1 - _SWAPPED), 3)) for item in listed if item.symbol != other]
+                    rest = [
+                        replace(item, score=round(item.score * (1 - _SWAPPED), 3))
+                        for item in listed
+                        if item.symbol != other
+                    ]
                     why = swapped_words((lost, come), times) or f"{times} others are written in the same other way now"
                     swapped = Candidate(other, _SWAPPED, (why,))
                     result[symbol.path] = (swapped, *rest)[:_MOST_TOLD]

@@ -126,4 +126,6 @@ def cosine(one: Bag, other: Bag) -> float:
         return 0.0
     small, large = (one, other) if len(one) < len(other) else (other, one)
     found = large.weights
-    return sum(weight * found[word] for word, weight in small.weights.items() if word in found) / (one.norm * other.norm)
+    return sum(weight * found[word] for word, weight in small.weights.items() if word in found) / (
+        one.norm * other.norm
+    )

@@ -102,7 +102,9 @@ class Packages:
 
     def _module(self, names: Names) -> _Module:
         if names not in self._known:
-            text = "\n".join(read_bytes(f"{self._folder}/{path}").decode("utf-8", "replace") for path in self._files.get(names, ()))
+            text = "\n".join(
+                read_bytes(f"{self._folder}/{path}").decode("utf-8", "replace") for path in self._files.get(names, ())
+            )
             self._known[names] = self._read(names, _ASIDE.sub("", text))
         return self._known[names]
 

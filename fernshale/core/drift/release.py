@@ -159,7 +159,9 @@ def read_bytes(path: str) -> bytes:
         return b""  # what cannot be read has no symbols
 
 
-_Job = tuple[str, str, str, int]  # folder of the old release and of the new one, "" where it is not read; relative path; bytes
+_Job = tuple[
+    str, str, str, int
+]  # folder of the old release and of the new one, "" where it is not read; relative path; bytes
 _Both = tuple[tuple[Symbol, ...], tuple[Symbol, ...]]
 
 

@@ -90,7 +90,11 @@ class Names:
         if found is None:
             return None
         depth = _shared(found.scope, near.scope)
-        rivals = [item for item in self._by_name[found.name] if _shared(item.scope, near.scope) == depth and item.path != near.path]
+        rivals = [
+            item
+            for item in self._by_name[found.name]
+            if _shared(item.scope, near.scope) == depth and item.path != near.path
+        ]
         return found if len({item.path for item in rivals}) == 1 else None
 
 

@@ -69,7 +69,9 @@ def is_same_value(one: str, other: str, old: Constants, new: Constants) -> bool:
 
 
 def _is_name(text: str) -> bool:
-    return _NAME.fullmatch(text.strip()) is not None and text.strip() not in _WORDS and text.strip() not in _WORDS.values()
+    return (
+        _NAME.fullmatch(text.strip()) is not None and text.strip() not in _WORDS and text.strip() not in _WORDS.values()
+    )
 
 
 def _resolved(text: str, constants: Constants) -> str:

@@ -19,9 +19,7 @@ _LOCK_NAME = re.compile(r"(?i)(?:^|[-._])lock(?:file|b)?(?:\.[a-z0-9]+)?$")
 _LOCK_NAMES = frozenset({"go.sum", "npm-shrinkwrap.json", "package.resolved"})
 
 
-def replaceable_files(
-    profile: Profile, paths: Iterable[TreePath], plugins: Sequence[Plugin]
-) -> tuple[TreePath, ...]:
+def replaceable_files(profile: Profile, paths: Iterable[TreePath], plugins: Sequence[Plugin]) -> tuple[TreePath, ...]:
     """The generated files among `paths` that a generator could make again, in order."""
     shape = profile.plugins.compiled
     outputs: list[str] = []

@@ -315,7 +315,11 @@ def _switch_off(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, st
         first, last = text.rfind("\n", 0, start) + 1, text.find("\n", end)
         last = len(text) if last < 0 else last
         # A branch, or what shares its line with other code, would be left with nothing.
-        if _is_statement(tokens, statement, text) and not text[first:start].strip() and not tokenize(text[end:last], path):
+        if (
+            _is_statement(tokens, statement, text)
+            and not text[first:start].strip()
+            and not tokenize(text[end:last], path)
+        ):
             yield first, last, "\n".join(as_comments(text[first:last].split("\n"), path, f"switched off, {rule.why}: "))
 
 

@@ -19,5 +19,5 @@ def as_comments(lines: Sequence[str], path: str, words: str) -> list[str]:
         empty = "pass  "
     elif mark == "//" and not code.startswith("#") and lines[-1].rstrip().endswith(";"):
         empty = ";  "
-    rest = [f"{indent}{mark} {line[len(indent):] if line.startswith(indent) else line.lstrip()}" for line in lines[1:]]
+    rest = [f"{indent}{mark} {line[len(indent) :] if line.startswith(indent) else line.lstrip()}" for line in lines[1:]]
     return [f"{indent}{empty}{mark} {words}{code}", *rest]

@@ -180,7 +180,9 @@ def _set(node: ast.AST) -> Iterator[tuple[ast.expr, ast.expr | None, bool]]:
             if isinstance(target, (ast.Name, ast.Attribute)):
                 yield target, node.value, len(node.targets) == 1
             else:
-                yield from ((part, None, False) for part in ast.walk(target) if isinstance(part, (ast.Name, ast.Attribute)))
+                yield from (
+                    (part, None, False) for part in ast.walk(target) if isinstance(part, (ast.Name, ast.Attribute))
+                )
     elif isinstance(node, (ast.AugAssign, ast.For, ast.AsyncFor, ast.NamedExpr)):
         yield node.target, None, False
     elif isinstance(node, ast.withitem) and node.optional_vars is not None:

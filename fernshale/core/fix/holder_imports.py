@@ -23,7 +23,9 @@ def needs_import(rule: Rule, path: str, text: str, written: Sequence[str]) -> bo
     if not name or not path.endswith(LANGUAGES):
         return False
     # In C++ the namespaces that a header opens may stand before it.
-    begins = re.compile(rf"(?:::)?{r'(?:[A-Za-z_][A-Za-z0-9_]*::)*' if path.endswith(C_FAMILY) else ''}{re.escape(name)}\b")
+    begins = re.compile(
+        rf"(?:::)?{r'(?:[A-Za-z_][A-Za-z0-9_]*::)*' if path.endswith(C_FAMILY) else ''}{re.escape(name)}\b"
+    )
     if not any(begins.match(new) for new in written):
         return False
     is_defined = re.search(rf"\b{_DEFINES}\s+(?:class\s+)?{re.escape(name)}\b", text) is not None
@@ -45,10 +47,15 @@ def _is_visible(line: str, path: str, text: str) -> bool:
     if path.endswith(_JAVA):
         package = line.removeprefix("import ").rpartition(".")[0]
         words = re.escape(package)
-        return not package or re.search(rf"(?m)^(?:package[ \t]+{words}|import[ \t]+{words}\.\*)[ \t]*;", text) is not None
+        return (
+            not package or re.search(rf"(?m)^(?:package[ \t]+{words}|import[ \t]+{words}\.\*)[ \t]*;", text) is not None
+        )
     if path.endswith(_C_SHARP):
         namespace = re.escape(line.removeprefix("using ").rstrip(";"))
-        return not namespace or re.search(rf"\bnamespace[ \t]+{namespace}\b|\busing[ \t]+{namespace}[ \t]*;", text) is not None
+        return (
+            not namespace
+            or re.search(rf"\bnamespace[ \t]+{namespace}\b|\busing[ \t]+{namespace}[ \t]*;", text) is not None
+        )
     return False
 
 
@@ -64,7 +71,11 @@ def _line(rule: Rule, path: str, text: str) -> str:
         return ""
     for found in import_lines(text, path):
         parts = found.groupdict()
-        if path.endswith(SCRIPTS) and old[-2] in re.split(r"[\s{},]+", parts["names"]) and not parts["module"].startswith("."):
+        if (
+            path.endswith(SCRIPTS)
+            and old[-2] in re.split(r"[\s{},]+", parts["names"])
+            and not parts["module"].startswith(".")
+        ):
             quote, end = parts["quote"], ";" if found[0].endswith(";") else ""
             return f"import {{ {rule.imports} }} from {quote}{parts['module']}{quote}{end}"
         listed = [item.strip() for item in (parts.get("many") or "").split(",")]

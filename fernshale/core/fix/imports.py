@@ -13,7 +13,9 @@ from fernshale.core.base.textfile import line_end
 from fernshale.core.fix.tokens import name_starts
 
 _PYTHON, _JAVA, _RUST, _C_SHARP = (ENDINGS[name] for name in ("python", "java", "rust", "c#"))
-_SCRIPT_LINE = re.compile(r"(?m)^import\b(?P<names>[^;'\"]*?)(?:\bfrom\s*)?(?P<quote>['\"])(?P<module>[^'\"\n]+)(?P=quote);?")
+_SCRIPT_LINE = re.compile(
+    r"(?m)^import\b(?P<names>[^;'\"]*?)(?:\bfrom\s*)?(?P<quote>['\"])(?P<module>[^'\"\n]+)(?P=quote);?"
+)
 _PYTHON_LINE = re.compile(
     r"(?m)^(?:from[ \t]+(?P<module>[\w.]+)[ \t]+import[ \t]+(?:\((?P<many>[^()]*)\)|(?P<names>[^\n(#\\]+))|import[ \t]+[\w., \t]+)"
 )
@@ -59,7 +61,9 @@ def import_line(name: str, text: str, path: str, into: str) -> str:
 def script_line(name: str, module: str, texts: Iterable[str]) -> str:
     """The line with which a script brings in a name of a module of a release, by the way other scripts name that; "" where none
     does."""
-    lines = [line for text in texts for line in _SCRIPT_LINE.finditer(text) if f"/{line['module']}".endswith(f"/{module}")]
+    lines = [
+        line for text in texts for line in _SCRIPT_LINE.finditer(text) if f"/{line['module']}".endswith(f"/{module}")
+    ]
     if not lines:
         return ""
     named = Counter(line["module"] for line in lines if not line["module"].startswith("."))
@@ -95,7 +99,11 @@ def with_import(line: str, name: str, path: str, text: str, *, is_used: bool = F
     written = [found[0].strip() for found in lines]
     is_sorted = bool(written) and written == sorted(written)
     # Quotes and brackets would decide over the order of headers: behind the others one is right.
-    at = bisect(written, line) if is_sorted and (line[-1:] == written[0][-1:] or not path.endswith(C_FAMILY)) else len(lines)
+    at = (
+        bisect(written, line)
+        if is_sorted and (line[-1:] == written[0][-1:] or not path.endswith(C_FAMILY))
+        else len(lines)
+    )
     if lines and at == 0 and not written[0].startswith(_FIRST):
         yield lines[0].start(), lines[0].start(), f"{line}{end}"
     elif lines:
@@ -124,9 +132,17 @@ def _beside(line: str, name: str, path: str, lines: Sequence[re.Match[str]]) -> 
     if mine is None or not path.endswith((*_PYTHON, *SCRIPTS)):
         return None
     for found in lines:
-        if found["module"] != mine["module"] or not found["module"] or (found["names"] or "").lstrip().startswith("type "):
+        if (
+            found["module"] != mine["module"]
+            or not found["module"]
+            or (found["names"] or "").lstrip().startswith("type ")
+        ):
             continue
-        listed = (found["many"] or found["names"]) if path.endswith(_PYTHON) else "".join(re.findall(r"\{[^{}]*", found["names"]))
+        listed = (
+            (found["many"] or found["names"])
+            if path.endswith(_PYTHON)
+            else "".join(re.findall(r"\{[^{}]*", found["names"]))
+        )
         if listed.strip("{ \n"):
             last = found.start() + found[0].index(listed) + len(listed.rstrip())
             return last, last, f" {name}," if listed.rstrip().endswith(",") else f", {name}"
@@ -134,7 +150,11 @@ def _beside(line: str, name: str, path: str, lines: Sequence[re.Match[str]]) -> 
 
 
 def _pattern(path: str) -> re.Pattern[str] | None:
-    return next((pattern for endings, pattern in _LINES.items() if path.endswith(endings)), None) if language_of(path) else None
+    return (
+        next((pattern for endings, pattern in _LINES.items() if path.endswith(endings)), None)
+        if language_of(path)
+        else None
+    )
 
 
 def import_lines(text: str, path: str) -> Iterator[re.Match[str]]:

@@ -314,7 +314,12 @@ def _varying(
                 spans.append((index, index + 1))
             elif token.kind == "name" and behind in ("(", "=", ";") and _has_type_before(tokens, index):
                 spans.append((index, index + 1))  # a declared name
-        is_called = token.text == "(" and index > 2 and tokens[index - 1].kind == "name" and tokens[index - 2].text in (".", "->")
+        is_called = (
+            token.text == "("
+            and index > 2
+            and tokens[index - 1].kind == "name"
+            and tokens[index - 2].text in (".", "->")
+        )
         if how == "receivers" and is_called and (start := _operand_start(tokens, index - 2)) < index - 2:
             spans.append((start, index - 2))
     return _outermost(spans)

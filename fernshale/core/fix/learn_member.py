@@ -22,11 +22,14 @@ def learn_member(
     added = text[start:end]
     tokens = tokenize(added, path)
     named = any(
-        token.text == member and token.kind == "name" and tokens[at + 1].text == "(" for at, token in enumerate(tokens[:-1])
+        token.text == member and token.kind == "name" and tokens[at + 1].text == "("
+        for at, token in enumerate(tokens[:-1])
     )
     # Empty lines round it may belong to the class or not.
     first_word, last_word = start + len(added) - len(added.lstrip()), start + len(added.rstrip())
-    around = [bases for bases, first, last in _classes(text, path) if first < first_word and last_word <= last and bases]
+    around = [
+        bases for bases, first, last in _classes(text, path) if first < first_word and last_word <= last and bases
+    ]
     if not named or not around:
         return None
     bases = around[-1]

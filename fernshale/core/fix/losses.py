@@ -17,7 +17,19 @@ from fernshale.core.fix.tokens import Token, tokenize
 
 # Kinds that put one name or text in the place of another, or only add.
 _KEEPING = frozenset(
-    ("rename", "move", "header", "import", "getter", "add-argument", "keyword", "add-member", "literal", "declare", "rename-id")
+    (
+        "rename",
+        "move",
+        "header",
+        "import",
+        "getter",
+        "add-argument",
+        "keyword",
+        "add-member",
+        "literal",
+        "declare",
+        "rename-id",
+    )
 )
 _WORDS = ("name", "number", "string")
 # What may stand in a dropped text besides words: no brackets, so no call, and nothing that assigns.

@@ -15,7 +15,9 @@ _BEHIND = frozenset(("(", ";", "=", "{", ","))
 _TYPE_ENDS = frozenset((">", "]", "*", "&", "?"))
 # In scripts a member has no type before it.
 _BEHIND_IN_SCRIPTS = frozenset(("(", ";", "=", ":", "?", "!"))
-_NO_TYPES = frozenset(("return", "new", "throw", "typedef", "using", "operator", "class", "struct", "enum", "interface"))
+_NO_TYPES = frozenset(
+    ("return", "new", "throw", "typedef", "using", "operator", "class", "struct", "enum", "interface")
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,7 +52,9 @@ def _declared(tokens: Sequence[Token], first: int, last: int, is_script: bool) -
             continue
         has_type = (before.kind == "name" and before.text not in _NO_TYPES) or before.text in _TYPE_ENDS
         begins = is_script and (before.text in (";", "}", "{") or before.kind == "name")
-        if token.kind == "name" and ((has_type and after.text in _BEHIND) or (begins and after.text in _BEHIND_IN_SCRIPTS)):
+        if token.kind == "name" and (
+            (has_type and after.text in _BEHIND) or (begins and after.text in _BEHIND_IN_SCRIPTS)
+        ):
             yield token.text, token.start
         if token.text == "=":
             # What a member is set to declares nothing.

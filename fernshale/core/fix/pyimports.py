@@ -38,7 +38,9 @@ def bound_names(text: str, path: str) -> dict[str, Bound]:
             found[alias or name] = Bound((*module, name), line.end(), line["indent"])
     for line in _in_code(_IMPORT, text, path, "import"):
         for name, alias in _listed(line["names"]):
-            found[alias or name] = Bound(tuple(name.split(".")), line.start() + len(line[0].rstrip()), line["indent"], not alias)
+            found[alias or name] = Bound(
+                tuple(name.split(".")), line.start() + len(line[0].rstrip()), line["indent"], not alias
+            )
     return found
 
 
@@ -111,7 +113,9 @@ def moved_uses(
 ) -> tuple[str, Bound | None, str] | None:
     """How a chain of names is written once `old` is `new`, as (text, the import it stands behind, the import it wants besides);
     None where no import says what the chain means."""
-    whole = next((end for end in range(len(names) - 1, 0, -1) if (at := bound.get(".".join(names[:end]))) and at.is_whole), 0)
+    whole = next(
+        (end for end in range(len(names) - 1, 0, -1) if (at := bound.get(".".join(names[:end]))) and at.is_whole), 0
+    )
     module, full = ".".join(new.module), ".".join(new.full)
     if whole:
         known = bound[".".join(names[:whole])]
@@ -145,7 +149,9 @@ def _listed(names: str) -> Iterator[tuple[str, str]]:
 
 def _piece(names: str, name: str) -> tuple[int, int]:
     """Where a name stands in a list of several, with the comma and the line that go with it."""
-    found = re.search(rf"(?<![\w.]){re.escape(name)}(?:[ \t]+as[ \t]+\w+)?(?!\w)(?P<tail>[ \t]*,[ \t]*(?:#[^\n]*)?)?", names)
+    found = re.search(
+        rf"(?<![\w.]){re.escape(name)}(?:[ \t]+as[ \t]+\w+)?(?!\w)(?P<tail>[ \t]*,[ \t]*(?:#[^\n]*)?)?", names
+    )
     assert found is not None, f"{name} is among {names!r}"
     start, end = found.span()
     if found["tail"] is None:

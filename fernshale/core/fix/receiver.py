@@ -86,7 +86,9 @@ class Owners:
             if tokens[index].kind != "name" or tokens[index + 1].text not in (":", "="):
                 continue
             at = index + 2
-            while at + 2 < len(tokens) and tokens[at + 1].text == "." and tokens[at].kind == tokens[at + 2].kind == "name":
+            while (
+                at + 2 < len(tokens) and tokens[at + 1].text == "." and tokens[at].kind == tokens[at + 2].kind == "name"
+            ):
                 at += 2
             is_made = tokens[index + 1].text == ":" or (at + 1 < len(tokens) and tokens[at + 1].text == "(")
             if tokens[at].kind == "name" and tokens[at].text[:1].isupper() and is_made:

@@ -71,7 +71,9 @@ def _in_order(
     by_name = [path.endswith(NAMED_ARGUMENTS) and _is_by_name(tokens, *span) for span in spans]
     given = by_name.index(True) if True in by_name else len(spans)
     first = next(at for at, was in enumerate(rule.order) if was != at + 1)
-    spread = [at for at, (start, end) in enumerate(spans) if tokens[start].text in _SPREAD or tokens[end - 1].text == "..."]
+    spread = [
+        at for at, (start, end) in enumerate(spans) if tokens[start].text in _SPREAD or tokens[end - 1].text == "..."
+    ]
     if given <= first and not spread:
         return as_they_are if rule.new else None  # none of them is given by its place
     if spread and spread[0] < max(rule.order):

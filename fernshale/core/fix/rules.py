@@ -268,7 +268,9 @@ def rule_table(rule: Rule) -> Table:
         if item.name in ("where", "rename", "set"):
             inner = tomlkit.inline_table()
             parts = asdict(value) if item.name == "where" else value
-            inner.update({name: list(each) if isinstance(each, tuple) else each for name, each in parts.items() if each})
+            inner.update(
+                {name: list(each) if isinstance(each, tuple) else each for name, each in parts.items() if each}
+            )
             table[item.name] = inner
         elif item.name == "example":
             table[item.name] = [asdict(each) for each in value]

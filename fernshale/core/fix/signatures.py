@@ -58,7 +58,9 @@ def arguments_after(text: str, path: str, at: int) -> tuple[str, ...] | None:
     if index >= len(tokens) or tokens[index].text != "(":
         return None
     end = group_end(tokens, index)
-    return tuple(_name_of(tokens[first:last]) for first, last in split_arguments(tokens, index + 1, end - 1) if first < last)
+    return tuple(
+        _name_of(tokens[first:last]) for first, last in split_arguments(tokens, index + 1, end - 1) if first < last
+    )
 
 
 def _name_of(argument: Sequence[Token]) -> str:

@@ -111,12 +111,16 @@ def _hiding(text: str, comment: str) -> Iterator[tuple[int, int]]:
                 break
         else:
             end = at + 1
-        places = [text.find(mark, end) if 0 <= place < end else place for mark, place in zip(marks, places, strict=True)]
+        places = [
+            text.find(mark, end) if 0 <= place < end else place for mark, place in zip(marks, places, strict=True)
+        ]
     yield len(text) + 1, len(text) + 2
 
 
 def _comment(path: str) -> str:
-    return _HASH_COMMENT if path.endswith(HASH_COMMENTS) else _DASH_COMMENT if path.endswith(DASH_COMMENTS) else _C_COMMENT
+    return (
+        _HASH_COMMENT if path.endswith(HASH_COMMENTS) else _DASH_COMMENT if path.endswith(DASH_COMMENTS) else _C_COMMENT
+    )
 
 
 @lru_cache(maxsize=512)

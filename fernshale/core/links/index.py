@@ -132,7 +132,9 @@ class LinkIndex:
             if target is not None:
                 for path in files:
                     marks = [mark for mark in self.files[path].used if mark.id == written]
-                    found.setdefault(target, []).extend(Use(path, mark) for mark in marks if self.rules.names_files(mark))
+                    found.setdefault(target, []).extend(
+                        Use(path, mark) for mark in marks if self.rules.names_files(mark)
+                    )
         return found
 
     # -- keeping count

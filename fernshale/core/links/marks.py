@@ -274,13 +274,19 @@ def _read_any(plan: Plan, text: str) -> list[Mark]:
 
 
 def _marks_of(plan: Plan, text: str, values: Callable[[str, str], Iterable[Span]]) -> list[Mark]:
-    found = sorted((*span, number) for key, numbers in plan.keys.items() for span in values(key, text) for number in numbers)
+    found = sorted(
+        (*span, number) for key, numbers in plan.keys.items() for span in values(key, text) for number in numbers
+    )
     line = _Lines(text)
-    return [Mark(_decoded(text[start:end], text, start), start, end, line(start), number) for start, end, number in found]
+    return [
+        Mark(_decoded(text[start:end], text, start), start, end, line(start), number) for start, end, number in found
+    ]
 
 
 # What stands behind a key: its value in quotes, bare up to what ends it, or a list of values in brackets.
-_VALUE = r"""(?:"([^"\\\n]*(?:\\.[^"\\\n]*)*)"|'([^'\n]*)'|([^\s,{}\[\]"'\#;&*!|>][^,{}\[\]\#;"'\n]*)|(\[[^\[\]{}]*\]))"""
+_VALUE = (
+    r"""(?:"([^"\\\n]*(?:\\.[^"\\\n]*)*)"|'([^'\n]*)'|([^\s,{}\[\]"'\#;&*!|>][^,{}\[\]\#;"'\n]*)|(\[[^\[\]{}]*\]))"""
+)
 # Its groups in `_json_pattern`, behind that of the key.
 _IN_QUOTES, _BARE, _LIST = 2, 4, 5
 _BEHIND = {

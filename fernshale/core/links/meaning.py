@@ -135,7 +135,9 @@ def _dangling_files(
         slots = slots_of(now, uses)
         listed = tuple(slots[use] for use in uses)
         was = f"{path}:1" if path in before.files else ""
-        found.append(Dangling(path, True, tuple(uses), listed, was, not was, tuple(ways.candidates.get(path, [])[:MOST])))
+        found.append(
+            Dangling(path, True, tuple(uses), listed, was, not was, tuple(ways.candidates.get(path, [])[:MOST]))
+        )
     return found
 
 

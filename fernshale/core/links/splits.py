@@ -17,7 +17,12 @@ _OPEN = 0.85
 
 
 def split_by_use(
-    was: Thing, family: Mapping[str, float], are: Mapping[str, Thing], ways: Sequence[Candidate], slots: Sequence[str], votes: Votes
+    was: Thing,
+    family: Mapping[str, float],
+    are: Mapping[str, Thing],
+    ways: Sequence[Candidate],
+    slots: Sequence[str],
+    votes: Votes,
 ) -> list[Candidate]:
     """Candidates told apart by what the uses are for, where several of `family` came out of `was`; else `ways` as they are.
 

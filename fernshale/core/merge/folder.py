@@ -333,7 +333,9 @@ class _Merger:
         if _same(ours, theirs):
             known = _same(ours, old)
             why = "nothing differs" if known else "your edit is already in the new release"
-            outcome: Outcome = "same" if known and target == here and mode == ours.mode else "updated" if known else "carried"
+            outcome: Outcome = (
+                "same" if known and target == here and mode == ours.mode else "updated" if known else "carried"
+            )
             return FileMerge(target, path, here, there, outcome, why + moved, "mine", mode=mode)
         if _same(ours, old):
             return FileMerge(target, path, here, there, "updated", "not edited here" + moved, "incoming", mode=mode)

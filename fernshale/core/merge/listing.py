@@ -14,7 +14,9 @@ from dataclasses import dataclass
 
 Piece = tuple[str, int]  # "mine", "incoming" or "both", and a number of lines
 
-_TOKEN = re.compile(r"""\w+(?:[.\-/:]+\w+)*|"[^"\\]*+(?:\\.[^"\\]*+)*+"|'[^'\\]*+(?:\\.[^'\\]*+)*+'|<[\w./\-+]+>|[^\w\s]""")
+_TOKEN = re.compile(
+    r"""\w+(?:[.\-/:]+\w+)*|"[^"\\]*+(?:\\.[^"\\]*+)*+"|'[^'\\]*+(?:\\.[^'\\]*+)*+'|<[\w./\-+]+>|[^\w\s]"""
+)
 _COMMENT = re.compile(r"\s*(//|#(?!\s*(include|import|define|pragma|undef|if|endif|error))|--|;).*$")
 _FLOW = frozenset(
     re.findall(

@@ -23,7 +23,9 @@ _C_LIKE = re.compile(
 _HASH = re.compile(
     r"""\"\"\".*?\"\"\"|'''.*?'''|"[^"\\\n]*+(?:\\.[^"\\\n]*+)*+"|'[^'\\\n]*+(?:\\.[^'\\\n]*+)*+'|\#[^\n]*""", re.DOTALL
 )
-_DASH = re.compile(r"""--\[\[.*?\]\]|--[^\n]*|"[^"\\\n]*+(?:\\.[^"\\\n]*+)*+"|'[^'\\\n]*+(?:\\.[^'\\\n]*+)*+'""", re.DOTALL)
+_DASH = re.compile(
+    r"""--\[\[.*?\]\]|--[^\n]*|"[^"\\\n]*+(?:\\.[^"\\\n]*+)*+"|'[^'\\\n]*+(?:\\.[^'\\\n]*+)*+'""", re.DOTALL
+)
 _ENDINGS = {
     _C_LIKE: "c h cc cpp cxx hpp hh inl cs java js jsx ts tsx rs go kt swift glsl hlsl frag vert css",
     _HASH: "py gd rb sh cmake",

@@ -43,7 +43,10 @@ _COMMANDS = (
     (re.compile(r"(?i)diff\.external|interactive\.difffilter|core\.(?:gitproxy|alternaterefscommand)"), ""),
     (re.compile(r"(?i)merge\..+\.driver"), "false"),
     (re.compile(r"(?i)credential(?:\..+)?\.helper"), ""),
-    (re.compile(r"(?i)gpg(?:\..+)?\.(?:program|defaultkeycommand)|(?:core|sequence)\.editor|core\.pager|pager\..+"), "false"),
+    (
+        re.compile(r"(?i)gpg(?:\..+)?\.(?:program|defaultkeycommand)|(?:core|sequence)\.editor|core\.pager|pager\..+"),
+        "false",
+    ),
     (re.compile(r"(?i)uploadpack\.packobjectshook|remote\..+\.(?:uploadpack|receivepack|vcs|proxy)"), "false"),
     (re.compile(r"(?i)submodule\..+\.update"), "none"),
     (re.compile(r"(?i)(?:commit|tag|push)\.gpgsign"), "false"),
@@ -82,7 +85,13 @@ def tell_git(
     environment = {**git_environment(folder, is_reading=False, filters=filters), **(more or {})}
     try:
         done = subprocess.run(
-            [*GIT, *words], cwd=folder, env=environment, input=given, capture_output=True, timeout=_TIMEOUT_S, check=False,
+            [*GIT, *words],
+            cwd=folder,
+            env=environment,
+            input=given,
+            capture_output=True,
+            timeout=_TIMEOUT_S,
+            check=False,
             process_group=0,
         )
     except (OSError, subprocess.TimeoutExpired) as error:

@@ -24,9 +24,7 @@ _SPECIAL = re.compile(r"[][\\.*^$]")
 _LIMIT_S = 600.0
 
 
-def files_with(
-    root: Path, paths: Sequence[TreePath], words: Sequence[str], token: CancelToken
-) -> Sequence[TreePath]:
+def files_with(root: Path, paths: Sequence[TreePath], words: Sequence[str], token: CancelToken) -> Sequence[TreePath]:
     """Those of the files `paths` below `root` that may have one of `words`: all that have it and few others, in order.
 
     All of them where a search first is not quicker than reading each, cannot be had here, or could not look at every file.

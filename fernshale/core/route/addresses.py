@@ -1,6 +1,6 @@
 """Addresses of shelves. A password in one is kept apart, in a file that only its owner may read, and never shown.
 
-    HOME/passwords.json     "user:password" by scheme, host and port
+HOME/passwords.json     "user:password" by scheme, host and port
 """
 
 from __future__ import annotations
@@ -44,7 +44,9 @@ def split_address(address: str) -> SplitResult:
             raise ValueError
     except ValueError:
         shown = address.rpartition("@")[2]
-        raise MisuseError(f"{shown!r} is no address of a server", "An address looks like http://host:8000/folder.") from None
+        raise MisuseError(
+            f"{shown!r} is no address of a server", "An address looks like http://host:8000/folder."
+        ) from None
     return parts
 
 

@@ -87,7 +87,13 @@ def fetch(
 
 
 def _get_rest(
-    client: httpx.Client, url: str, part: Path, patience: Patience, progress: Progress, token: CancelToken, largest: Largest
+    client: httpx.Client,
+    url: str,
+    part: Path,
+    patience: Patience,
+    progress: Progress,
+    token: CancelToken,
+    largest: Largest,
 ) -> None:
     import httpx
 

@@ -204,7 +204,9 @@ class Program:
                 self._rows.append(_Row(Claim("accepts", item.id), ((at, 1.0),), 0, 0))
             for need in item.needs:
                 fitting = [
-                    other for other in self._of.get(need.id, []) if accepts(need.accepts, self._candidates[other].version)
+                    other
+                    for other in self._of.get(need.id, [])
+                    if accepts(need.accepts, self._candidates[other].version)
                 ]
                 terms = ((at, 1.0), *((other, -1.0) for other in fitting))
                 self._rows.append(_Row(Claim("needs", item.id, need.id), terms, -len(fitting), 0))

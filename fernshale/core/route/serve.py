@@ -213,7 +213,11 @@ class _Handler(BaseHTTPRequestHandler):
             return
         with opened as file:
             size = file.seek(0, io.SEEK_END)
-            tag = f'"{size}-{hash(found)}"' if isinstance(found, bytes) else f'"{size}-{os.fstat(file.fileno()).st_mtime_ns}"'
+            tag = (
+                f'"{size}-{hash(found)}"'
+                if isinstance(found, bytes)
+                else f'"{size}-{os.fstat(file.fileno()).st_mtime_ns}"'
+            )
             start, end = self._part(size, tag)
             if start < 0:
                 self.send_response(HTTPStatus.REQUESTED_RANGE_NOT_SATISFIABLE)

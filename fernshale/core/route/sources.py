@@ -1,8 +1,8 @@
 """Where shelves are: a folder of this machine, or a server whose files are fetched into a cache.
 
-    HOME/shelves/KEY/               one folder for each shelf, by a digest of its address
-      shelf.toml files/ archives/   of a server: as fetched, checked
-      unpacked/DIGEST/              releases that come as archives, by the archive they are from
+HOME/shelves/KEY/               one folder for each shelf, by a digest of its address
+  shelf.toml files/ archives/   of a server: as fetched, checked
+  unpacked/DIGEST/              releases that come as archives, by the archive they are from
 """
 
 from __future__ import annotations

@@ -119,7 +119,12 @@ def _zip_member(info: zipfile.ZipInfo) -> _Member:
 
 
 def _tar_member(archive: Path, info: tarfile.TarInfo) -> _Member:
-    for kind, fits in (("folder", info.isdir()), ("file", info.isreg()), ("link", info.issym()), ("hard link", info.islnk())):
+    for kind, fits in (
+        ("folder", info.isdir()),
+        ("file", info.isreg()),
+        ("link", info.issym()),
+        ("hard link", info.islnk()),
+    ):
         if fits:
             return _Member(info.name.rstrip("/"), kind, info.mode & 0o777, info.size, info.linkname, info)
     raise BadArchive(archive, f"{info.name} is a device or another special file")

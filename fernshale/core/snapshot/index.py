@@ -121,7 +121,9 @@ class Index:
                 listed.append(row)
         return missing, listed
 
-    def blocks_of(self, digests: bytes, missing: Callable[[bytes], tuple[str, Place]]) -> list[tuple[str, int, list[int]]]:
+    def blocks_of(
+        self, digests: bytes, missing: Callable[[bytes], tuple[str, Place]]
+    ) -> list[tuple[str, int, list[int]]]:
         """Where many blobs lie, `digests` being 32 bytes of each: (pack, block, rows of `digests`) in the order of places.
 
         `missing` is asked for what is not among the sorted records.
@@ -139,7 +141,11 @@ class Index:
             records = np.asarray(self._rows)[np.maximum(np.searchsorted(np.asarray(self._keys), keys, "right") - 1, 0)]
             raw = np.frombuffer(self._records, np.uint8).reshape(-1, PLACED.size)
             found = (raw[records, :_DIGEST] == wanted).all(axis=1)
-            pack, block, at = np.frombuffer(self._pack_of, "<u4")[records], table["block"][records], table["at"][records]
+            pack, block, at = (
+                np.frombuffer(self._pack_of, "<u4")[records],
+                table["block"][records],
+                table["at"][records],
+            )
             pack = pack.astype(np.int64)
         names = list(self._packs)
         numbers = {name: number for number, name in enumerate(names)}

@@ -144,7 +144,9 @@ def _as_known(
     digests = bytearray(32 * len(names))
     extras: dict[str, Extra] = {}
     if known is not None:
-        fresh = {row for row in range(len(names)) if not _is_known(row, names, facts, known, trusted_ns, digests, extras)}
+        fresh = {
+            row for row in range(len(names)) if not _is_known(row, names, facts, known, trusted_ns, digests, extras)
+        }
         others = fresh.intersection(others)
     for row in others:
         # Gone or replaced since it was listed: what is read then is as good as what was there before.
@@ -209,7 +211,9 @@ def unread_files(manifest: Manifest, below: str = "") -> list[Wanted]:
     if below:
         head, _, name = below.rpartition("/")
         folder = manifest.folders.get(head)
-        found += [(head, row, name) for row in (folder.unread if folder else ()) if folder and folder.names[row] == name]
+        found += [
+            (head, row, name) for row in (folder.unread if folder else ()) if folder and folder.names[row] == name
+        ]
     return found
 
 

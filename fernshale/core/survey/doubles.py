@@ -118,7 +118,11 @@ def _same_library(
     if len(small) >= _LEAST_NAMES and shared >= _SHARE * len(small):
         some = ", ".join(sorted(small & large)[:3])
         return Double(one, other, "exported names", f"{shared} of {len(small)} exported names are the same, as {some}")
-    if _stem(one) == _stem(other) and _ending(one) == _ending(other) and one.rsplit("/", 1)[-1] != other.rsplit("/", 1)[-1]:
+    if (
+        _stem(one) == _stem(other)
+        and _ending(one) == _ending(other)
+        and one.rsplit("/", 1)[-1] != other.rsplit("/", 1)[-1]
+    ):
         return Double(one, other, "name", "their names differ in a version only")
     return None
 
@@ -203,5 +207,3 @@ def _folder_sizes(manifest: Manifest, folders: set[str]) -> dict[str, int]:
                 sizes[folder] += 1
             at = path.rfind("/", 0, at)
     return sizes
-
-

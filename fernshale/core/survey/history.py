@@ -36,7 +36,9 @@ def find_past(
 ) -> Mapping[str, Past]:
     """By release, the folder at the first commit whose descriptor named it; empty where there is no git to ask."""
     path = f"{folder}/{descriptor}"
-    listed = ask_git(project, "rev-list", "--reverse", f"--max-count={_MOST_COMMITS}", "HEAD", "--", f":(literal){path}")
+    listed = ask_git(
+        project, "rev-list", "--reverse", f"--max-count={_MOST_COMMITS}", "HEAD", "--", f":(literal){path}"
+    )
     if not listed:
         return {}
     prefix = (ask_git(project, "rev-parse", "--show-prefix") or b"").decode("utf-8", "surrogateescape").strip()
@@ -52,7 +54,9 @@ def find_past(
     return found
 
 
-def read_past(project: Path, commit: str, folder: TreePath, token: CancelToken) -> tuple[Manifest, Mapping[TreePath, bytes]]:
+def read_past(
+    project: Path, commit: str, folder: TreePath, token: CancelToken
+) -> tuple[Manifest, Mapping[TreePath, bytes]]:
     """A folder as a commit had it: its files, and their contents by path. Links are left out."""
     prefix = (ask_git(project, "rev-parse", "--show-prefix") or b"").decode("utf-8", "surrogateescape").strip()
     entries: dict[TreePath, Entry] = {}

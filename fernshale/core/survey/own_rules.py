@@ -66,7 +66,9 @@ def drop_own_rule(project: Path, place: TreePath) -> None:
 def with_own_rules(profile: Profile, project: Path) -> Profile:
     """The profile with a person's own rules before its own."""
     rules = tuple(
-        RoleRule(rule.role, (_escaped(rule.place), _escaped(rule.place) + "/**"), why=f"{_WHY}{rule.place} is {rule.role}")
+        RoleRule(
+            rule.role, (_escaped(rule.place), _escaped(rule.place) + "/**"), why=f"{_WHY}{rule.place} is {rule.role}"
+        )
         for rule in read_own_rules(project)
     )
     return replace(profile, role=(*rules, *profile.role)) if rules else profile
@@ -82,9 +84,17 @@ def _escaped(place: str) -> str:
 
 
 def _write(project: Path, rules: Sequence[OwnRule]) -> None:
-    lines = [f"format = {json.dumps(FORMAT)}", f"project = {json.dumps(os.fsencode(project).decode('utf-8', 'replace'))}"]
+    lines = [
+        f"format = {json.dumps(FORMAT)}",
+        f"project = {json.dumps(os.fsencode(project).decode('utf-8', 'replace'))}",
+    ]
     for rule in rules:
-        lines += ["", "[[rule]]", f"place = {json.dumps(rule.place, ensure_ascii=False)}", f"role = {json.dumps(rule.role)}"]
+        lines += [
+            "",
+            "[[rule]]",
+            f"place = {json.dumps(rule.place, ensure_ascii=False)}",
+            f"role = {json.dumps(rule.role)}",
+        ]
     path = _file_of(project)
     path.parent.mkdir(parents=True, exist_ok=True)
     write_atomic(path, ("\n".join(lines) + "\n").encode())

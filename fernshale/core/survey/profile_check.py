@@ -132,7 +132,7 @@ def _run_away(profile: Profile, token: CancelToken) -> Iterator[_Found]:
 
 def _hard_text(pattern: str) -> str | None:
     """A piece of text that makes a pattern backtrack without end when repeated, None when none was found."""
-    letters: list[str] = list(dict.fromkeys([*re.findall(r"[A-Za-z0-9]", pattern), *"a0 /._-\",:="]))[:24]
+    letters: list[str] = list(dict.fromkeys([*re.findall(r"[A-Za-z0-9]", pattern), *'a0 /._-",:=']))[:24]
     pieces = [*letters, *(f"{one}{other}" for one in letters[:8] for other in letters[:8] if one != other)]
     compiled = regex.compile(pattern, flags=regex.MULTILINE)
     for piece in pieces:
@@ -204,4 +204,3 @@ def _count(project: Path, path: TreePath, reaches: Sequence[Reach]) -> tuple[int
         return 0, f"{path} cannot be read: {error.strerror}"
     except FernshaleError as error:
         return 0, error.message
-

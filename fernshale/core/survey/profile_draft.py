@@ -171,12 +171,16 @@ def _sites(
     release = best.leaf.text
     same = [item for item in found if item is not best and same_release(item.leaf.text, release)]
     agreeing = ", ".join(dict.fromkeys(item.file for item in same if item.file != best.file)) or "no other file"
-    yield DraftSite(_recognise(best.file), best.leaf.reach, best.leaf.key, "exact", f"says {release}; so says {agreeing}")
+    yield DraftSite(
+        _recognise(best.file), best.leaf.reach, best.leaf.key, "exact", f"says {release}; so says {agreeing}"
+    )
     for item in same:
         yield DraftSite(item.file, item.leaf.reach, item.leaf.key, "exact", f"says {item.leaf.text}, too")
     if plugins is not None and plugins.accepts is not None:
         files = f"{plugins.folders}/{plugins.descriptor}"
-        yield DraftSite(files, plugins.accepts, "accepts", "range", f"a range that holds {release}, in {plugins.count} plugins")
+        yield DraftSite(
+            files, plugins.accepts, "accepts", "range", f"a range that holds {release}, in {plugins.count} plugins"
+        )
 
 
 def _recognise(path: TreePath) -> str:
@@ -256,7 +260,9 @@ def _roles(tree: Manifest, texts: Mapping[TreePath, str], plugins: DraftPlugins 
         why = "by the names of the folders, and by files that say so in their first lines"
         yield DraftRole("generated", (*(f"{top}/**" for top in folders), *alone[:20]), why)
     if plugins is not None:
-        yield DraftRole("plugin", (plugins.folders + "/**",), f"{plugins.count} folders with a {plugins.descriptor} each")
+        yield DraftRole(
+            "plugin", (plugins.folders + "/**",), f"{plugins.count} folders with a {plugins.descriptor} each"
+        )
     kinds: dict[Role, list[str]] = {"own": [], "asset": []}
     for top, paths in tops.items():
         if not top or top in folders or top == plugin_top or top.startswith("."):

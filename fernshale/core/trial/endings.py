@@ -60,7 +60,11 @@ def find_stack(lines: Sequence[str]) -> tuple[str, ...]:
     if end < 0:
         return ()
     start = end
-    while start > 0 and end - start < _MOST_FRAMES and (_FRAME.match(lines[start - 1]) or lines[start - 1].startswith("    ")):
+    while (
+        start > 0
+        and end - start < _MOST_FRAMES
+        and (_FRAME.match(lines[start - 1]) or lines[start - 1].startswith("    "))
+    ):
         start -= 1
     for at in range(start, max(-1, start - 4), -1):
         if at >= 0 and _HEAD.search(lines[at]):

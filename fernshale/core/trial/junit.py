@@ -38,4 +38,6 @@ def to_junit(title: str, results: Mapping[str, Sequence[CheckResult]]) -> str:
 
 def _clean(text: str) -> str:
     """Without the characters XML has no place for."""
-    return "".join(letter if letter in "\t\n" or " " <= letter < "\ud800" or letter > "\udfff" else "�" for letter in text)
+    return "".join(
+        letter if letter in "\t\n" or " " <= letter < "\ud800" or letter > "\udfff" else "�" for letter in text
+    )

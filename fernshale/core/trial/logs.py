@@ -74,7 +74,9 @@ def compare_logs(baseline: bytes | Sequence[str], now: bytes | Sequence[str], sh
     old, new = read_messages(baseline, shape), read_messages(now, shape)
     signs = _signs(old, new)
     differences = [
-        Difference(sign, template, item.severity, item.sample, _count(old, template), _count(new, template), item.first + 1)
+        Difference(
+            sign, template, item.severity, item.sample, _count(old, template), _count(new, template), item.first + 1
+        )
         for template, sign in signs.items()
         if sign != "same"
         for item in (new.of.get(template) or old.of[template],)
@@ -206,7 +208,12 @@ def _one(item: Message, old: Messages, new: Messages, signs: dict[str, Sign]) ->
     was, now = old.of.get(item.template), new.of.get(item.template)
     counts = _count(old, item.template), _count(new, item.template)
     return LogLine(
-        signs[item.template], item.sample, item.severity, was.first + 1 if was else 0, now.first + 1 if now else 0, counts
+        signs[item.template],
+        item.sample,
+        item.severity,
+        was.first + 1 if was else 0,
+        now.first + 1 if now else 0,
+        counts,
     )
 
 

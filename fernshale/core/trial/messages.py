@@ -142,4 +142,8 @@ def literal_parts(template: str) -> list[str]:
 def _counted(order: Sequence[int], size: int) -> list[int]:
     import numpy as np
 
-    return [int(count) for count in np.bincount(np.asarray(order, dtype=np.int64), minlength=size)] if order else [0] * size
+    return (
+        [int(count) for count in np.bincount(np.asarray(order, dtype=np.int64), minlength=size)]
+        if order
+        else [0] * size
+    )

@@ -39,7 +39,9 @@ class PictureDifference:
         return self.share == 0 and not self.why
 
 
-def compare_pictures(before: Path, now: Path, tolerance: float = JUST_SEEN) -> tuple[PictureDifference, NDArray[np.bool_] | None]:
+def compare_pictures(
+    before: Path, now: Path, tolerance: float = JUST_SEEN
+) -> tuple[PictureDifference, NDArray[np.bool_] | None]:
     """The difference, and which points differ (rows by columns) where the pictures have one size.
 
     Colours are compared in CIE L*a*b* (CIE 1976), each point with its neighbours, so that noise of single points does not count.

@@ -52,7 +52,9 @@ def test_who_holds_it_is_said_and_the_dead_hold_nothing(tmp_path: Path) -> None:
 
 def test_a_child_that_a_killed_holder_had_just_begun_is_waited_for(tmp_path: Path) -> None:
     path = tmp_path / "lock"
-    forks = _HOLD.replace("    print(", "    import os\n    if not os.fork():\n        time.sleep(0.5)\n        os._exit(0)\n    print(")
+    forks = _HOLD.replace(
+        "    print(", "    import os\n    if not os.fork():\n        time.sleep(0.5)\n        os._exit(0)\n    print("
+    )
     with subprocess.Popen([sys.executable, "-c", forks, str(path)], stdout=subprocess.PIPE, text=True) as holder:
         assert holder.stdout is not None and holder.stdout.readline() == "held\n"
         holder.kill()
@@ -89,7 +91,9 @@ def test_a_lock_file_with_anything_in_it_is_still_a_lock(tmp_path: Path) -> None
 def test_two_processes_that_write_into_one_store_lose_nothing(tree: Tree, tmp_path: Path) -> None:
     trees = [tree(name, {f"{name}{n}": f"{name} {n}" * 50 for n in range(30)}) for name in ("x", "y")]
     store = tmp_path / "store"
-    words = [[sys.executable, "-m", "fernshale", "snapshot", "take", str(root), "--store", str(store)] for root in trees]
+    words = [
+        [sys.executable, "-m", "fernshale", "snapshot", "take", str(root), "--store", str(store)] for root in trees
+    ]
     running = [subprocess.Popen(line, stdout=subprocess.DEVNULL) for line in words for _ in range(3)]
     assert [process.wait(60) for process in running] == [0] * 6
     opened = Store(store)

@@ -143,7 +143,9 @@ def test_range_is_widened_in_its_own_style(before: str, release: str, after: str
     assert str(parse_range(before).widened(parse_release(release))) == after
 
 
-@pytest.mark.parametrize("text", ["[2.5", "(3.0)", "2.5,3.0)", "nearly 3", ">=", "[a,b)", "~=3", "[1,2),", ">=*", "^2.x"])
+@pytest.mark.parametrize(
+    "text", ["[2.5", "(3.0)", "2.5,3.0)", "nearly 3", ">=", "[a,b)", "~=3", "[1,2),", ">=*", "^2.x"]
+)
 def test_what_is_no_range_is_refused(text: str) -> None:
     with pytest.raises(MisuseError):
         parse_range(text)

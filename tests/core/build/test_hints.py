@@ -23,7 +23,10 @@ def _cause(*lines: str) -> Cause:
 @pytest.mark.parametrize(
     ("lines", "names"),
     [
-        (['a.py:1:2: error: "Pier" has no attribute "boatcount"; maybe "boat_count"?  [attr-defined]'], ("boat_count",)),
+        (
+            ['a.py:1:2: error: "Pier" has no attribute "boatcount"; maybe "boat_count"?  [attr-defined]'],
+            ("boat_count",),
+        ),
         (
             ['a.py:1:2: error: Module "wick" has no attribute "Ship"; maybe "Skip" or "Shop"?  [attr-defined]'],
             ("Skip", "Shop"),
@@ -65,12 +68,16 @@ def test_a_suggestion_by_itself_is_proposed_as_what_it_is() -> None:
     (rule,) = with_hints(_rules(), [spelling]).all
     assert (rule.kind, rule.old, rule.new, rule.named) == ("rename", "boatcount", "boat_count", True)
     assert 0.5 < rule.confidence < 0.9
-    several = with_hints(_rules(), [_cause('a.py:1:2: error: Module "wick" has no attribute "Ship"; maybe "Skip" or "Shop"?')])
+    several = with_hints(
+        _rules(), [_cause('a.py:1:2: error: Module "wick" has no attribute "Ship"; maybe "Skip" or "Shop"?')]
+    )
     assert [rule.confidence < 0.5 for rule in several.all] == [True, True]
 
 
 def test_a_suggestion_for_an_argument_is_one_for_the_call() -> None:
-    cause = _cause('a.py:1:2: error: Unexpected keyword argument "dat" for overloaded function "moor" of "Pier"; did you mean "day"?')
+    cause = _cause(
+        'a.py:1:2: error: Unexpected keyword argument "dat" for overloaded function "moor" of "Pier"; did you mean "day"?'
+    )
     (rule,) = with_hints(_rules(), [cause]).all
     assert (rule.kind, rule.call, rule.old, rule.new) == ("keyword", "moor", "dat", "day")
 

@@ -57,13 +57,22 @@ def test_a_long_log_is_read_as_line_by_line(snippets: list[Snippet], times: int,
 
 @pytest.mark.parametrize("between", ["1 error, 0 warnings, 0 informations", "make[1]: Entering directory '/game/2'"])
 def test_reasons_end_where_another_line_comes(between: str) -> None:
-    said = ["m.py", "  m.py:1:1 - error: not so (reportX)", '    "a" is no "b"', between, "   Compiling game v0.1.0 (/game)", "   of all"]
+    said = [
+        "m.py",
+        "  m.py:1:1 - error: not so (reportX)",
+        '    "a" is no "b"',
+        between,
+        "   Compiling game v0.1.0 (/game)",
+        "   of all",
+    ]
     (item,) = read_diagnostics(said, ())
     assert [note.message for note in item.notes] == ['"a" is no "b"']
 
 
 @given(
-    st.lists(st.sampled_from(["a: error: b", ": error: ", "note", "", "\n", "\n", "x\n", "in\nthree\nlines"]), max_size=12).map("".join),
+    st.lists(
+        st.sampled_from(["a: error: b", ": error: ", "note", "", "\n", "\n", "x\n", "in\nthree\nlines"]), max_size=12
+    ).map("".join),
     st.integers(1, 3),
 )
 def test_lines_of_a_log_are_those_between_its_ends(text: str, times: int) -> None:

@@ -286,7 +286,9 @@ class _Swap:
         return call
 
 
-def test_a_folder_that_becomes_a_link_at_any_moment_leads_nowhere(tree: Tree, tmp_path: Path, token: CancelToken) -> None:
+def test_a_folder_that_becomes_a_link_at_any_moment_leads_nowhere(
+    tree: Tree, tmp_path: Path, token: CancelToken
+) -> None:
     """Between the preview and the end, and while it is rolled back: nothing outside is written, and nothing is lost."""
     outcomes = set()
     for at in range(1, 400):

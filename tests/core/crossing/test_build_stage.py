@@ -58,7 +58,9 @@ _OLD = 'def light_up(room, hour):\n    """Let there be light in a room."""\n    
 
 def test_what_comparing_the_releases_tells_is_proposed_and_taken(tree: Tree) -> None:
     new = _OLD.replace("light_up", "kindle")
-    wick, crossing = _without_rules(tree, _OLD, new, "import wick\nwick.light_up('hall', 3)\nwick.light_up('cellar', 4)\n")
+    wick, crossing = _without_rules(
+        tree, _OLD, new, "import wick\nwick.light_up('hall', 3)\nwick.light_up('cellar', 4)\n"
+    )
     _take(crossing, "build:run", "build")
     view = _look(crossing).build
     fix = view.causes[0].fixes[0]
@@ -97,7 +99,9 @@ why = "lamps hang in the hall"
     wick, crossing = _without_rules(tree, _OLD, "def ignite(): pass\n", "import wick\nwick.light_up('hall', 3)\n")
     (wick.shelf / "notes.rules.toml").write_text(rules)
     shelf = wick.shelf / "shelf.toml"
-    shelf.write_text(shelf.read_text().replace('folder = "wick/2.0"\n', 'folder = "wick/2.0"\nrules = ["notes.rules.toml"]\n'))
+    shelf.write_text(
+        shelf.read_text().replace('folder = "wick/2.0"\n', 'folder = "wick/2.0"\nrules = ["notes.rules.toml"]\n')
+    )
     _take(crossing, "build:run", "build")
     (cause,) = _look(crossing).build.causes
     _take(crossing, f"cause:{cause.cause.key}", "light")
@@ -176,7 +180,10 @@ def test_each_usual_kind_of_change_has_a_rule_to_follow(tree: Tree) -> None:
     old, new = tree("old", _CPP_OLD), tree("new", _CPP_NEW)
     changes = compare(read_pair(old, new, "", no_progress, CancelToken()), CancelToken())
     rules = {rule.id: rule for rule in guess_rules(changes, old, new, "comparing", ()).rules}
-    told = {(rule.kind, rule.old or rule.call or rule.base or rule.pattern, rule.new or rule.text or rule.replacement) for rule in rules.values()}
+    told = {
+        (rule.kind, rule.old or rule.call or rule.base or rule.pattern, rule.new or rule.text or rule.replacement)
+        for rule in rules.values()
+    }
     assert told >= {
         ("rename", "MlCanvas", "MereCanvas"),
         ("header", "m/canvas.hpp", "m/draw/canvas.hpp"),
@@ -269,7 +276,9 @@ def test_a_plugin_in_the_generators_way_can_be_set_aside(tree: Tree) -> None:
     wick, crossing = begin_wick(tree)
     script = "import pathlib, sys\nif pathlib.Path('addons/snuffer').exists(): sys.exit('addons/snuffer: no table for 2.0')\n"
     (wick.shelf / "wick/2.0/generate.py").write_text(script)
-    wick.profile.write_text(wick.profile.read_text() + '[commands.regenerate]\nrun = ["python3", "{engine}/generate.py"]\n')
+    wick.profile.write_text(
+        wick.profile.read_text() + '[commands.regenerate]\nrun = ["python3", "{engine}/generate.py"]\n'
+    )
     profile = read_profile(wick.profile)
     trust(profile)
     _take(crossing, "engine:sites", "apply")
@@ -284,9 +293,15 @@ def test_a_plugin_in_the_generators_way_can_be_set_aside(tree: Tree) -> None:
 
 def test_a_default_that_changed_under_a_call_is_a_matter_of_its_own(tree: Tree) -> None:
     old = "def light_up(room, warm=True):\n    return lamps.find(room).burn(warm)\n"
-    _, crossing = _without_rules(tree, old, old.replace("warm=True", "warm=False"), "import wick\nwick.light_up('hall')\n")
+    _, crossing = _without_rules(
+        tree, old, old.replace("warm=True", "warm=False"), "import wick\nwick.light_up('hall')\n"
+    )
     (matter,) = (item for item in _look(crossing).matters if item.key.startswith("default:"))
-    assert "warm of wick.light_up was True and is False" in matter.title and matter.place == "game.py:2" and matter.needs_you
+    assert (
+        "warm of wick.light_up was True and is False" in matter.title
+        and matter.place == "game.py:2"
+        and matter.needs_you
+    )
     _take(crossing, matter.key, "noted")
     assert not any(item.key.startswith("default:") for item in _look(crossing).matters)
 
@@ -296,7 +311,9 @@ def test_arguments_that_went_are_left_out_of_calls(tree: Tree) -> None:
     game = "import wick\nwick.light_up('hall', (3, 4)[0], True)\nwick.light_up(x(1, 2), 4, False)\n"
     wick, crossing = _without_rules(tree, old, old.replace(", echo", ""), game)
     ground = crossing_ground(crossing, no_progress, CancelToken())
-    changes = compare(read_pair(wick.shelf / "wick/1.4", wick.shelf / "wick/2.0", "", no_progress, CancelToken()), CancelToken())
+    changes = compare(
+        read_pair(wick.shelf / "wick/1.4", wick.shelf / "wick/2.0", "", no_progress, CancelToken()), CancelToken()
+    )
     rules = guess_rules(changes, wick.shelf / "wick/1.4", wick.shelf / "wick/2.0", "t", frozenset()).rules
     (rule,) = [rule for rule in rules if rule.id.endswith("-fewer")]
     text = ground.read(TreePath("game.py")) or ""
@@ -306,7 +323,9 @@ def test_arguments_that_went_are_left_out_of_calls(tree: Tree) -> None:
 
 def test_an_old_default_is_written_where_a_call_left_it_out(tree: Tree) -> None:
     old = "def light_up(room, warm=True):\n    return lamps.find(room).burn(warm)\n"
-    wick, crossing = _without_rules(tree, old, old.replace("warm=True", "warm=False"), "import wick\nwick.light_up('hall')\n")
+    wick, crossing = _without_rules(
+        tree, old, old.replace("warm=True", "warm=False"), "import wick\nwick.light_up('hall')\n"
+    )
     (matter,) = (item for item in _look(crossing).matters if item.key.startswith("default:"))
     _take(crossing, matter.key, "pin")
     assert (wick.project / "game.py").read_text() == "import wick\nwick.light_up('hall', True)\n"
@@ -314,11 +333,16 @@ def test_an_old_default_is_written_where_a_call_left_it_out(tree: Tree) -> None:
 
 
 def test_arguments_in_another_order_are_put_there_once(tree: Tree) -> None:
-    old = "class Lamp:\n    def light(self, room, hour): ...\nclass Candle(Lamp):\n    def light(self, room, hour): ...\n"
+    old = (
+        "class Lamp:\n    def light(self, room, hour): ...\nclass Candle(Lamp):\n    def light(self, room, hour): ...\n"
+    )
     game = "import wick\nwick.Lamp().light('hall', 3)\n"
     wick, crossing = _without_rules(tree, old, old.replace("room, hour", "hour, room"), game)
     (matter,) = (item for item in _look(crossing).matters if item.key.startswith("default:"))
-    assert matter.title.startswith("light takes its arguments at other places now: hour, room") and matter.place == "game.py:2"
+    assert (
+        matter.title.startswith("light takes its arguments at other places now: hour, room")
+        and matter.place == "game.py:2"
+    )
     _take(crossing, matter.key, "pin")
     assert (wick.project / "game.py").read_text() == game.replace("'hall', 3", "3, 'hall'")
     assert not any(item.key.startswith("default:") for item in _look(crossing).matters)

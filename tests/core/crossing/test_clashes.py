@@ -43,7 +43,9 @@ def _clashes(crossing) -> dict[str, str]:
 
 @pytest.mark.parametrize("build", ["true", ""])
 def test_what_a_class_has_already_is_told_until_it_is_said_to_be_right(tree: Tree, build: str) -> None:
-    crossing = begin_engine(tree, {"rush.py": _OLD}, {"rush.py": _NEW}, {"src/game.py": _GAME, "src/shed.py": "hour = 3\n"}, build)
+    crossing = begin_engine(
+        tree, {"rush.py": _OLD}, {"rush.py": _NEW}, {"src/game.py": _GAME, "src/shed.py": "hour = 3\n"}, build
+    )
     hour = "Pier in src/game.py has a member hour, and so has Stage now"
     close = "Quay in src/game.py has a member close, and so has Stage now"
     assert _clashes(crossing) == {hour: "src/game.py:6", close: "src/game.py:13"}
@@ -64,7 +66,10 @@ def test_what_was_written_since_is_meant_for_the_new_release(tree: Tree) -> None
 def test_what_was_there_before_or_has_to_be_written_is_no_news(tree: Tree) -> None:
     base = "class Base {{ public: virtual void open(int a); {base} }};\nclass Stage : public Base {{ public: {stage} virtual void go(); }};\n"
     old = base.format(base="virtual int hour(int of);", stage="")
-    new = base.format(base="virtual int hour(int of);", stage="int hour(int of) override; virtual void weigh(int a) = 0; virtual void sail(int a);")
+    new = base.format(
+        base="virtual int hour(int of);",
+        stage="int hour(int of) override; virtual void weigh(int a) = 0; virtual void sail(int a);",
+    )
     game = "class Pier : public Stage { int hour(int of) override; void weigh(int a) override; void sail(int a); };\n"
     crossing = begin_engine(tree, {"rush.hpp": old}, {"rush.hpp": new}, {"src/pier.cpp": game}, "true")
     assert list(_clashes(crossing)) == ["Pier in src/pier.cpp has a member sail, and so has Stage now"]
@@ -92,4 +97,6 @@ def test_members_of_python_are_where_the_parser_sees_them() -> None:
     text = 'class P(up, l.n):\n    """Sets n, up and self.l = 1."""\n    ä = "ö"; n = 1\n    @up\n    async def up(me):\n        (me.l, q) = ä, 2\n'
     (item,) = own_classes(text, "a.py")
     at = {name: text[:spot].count("\n") + 1 for name, spot in item.members.items()}
-    assert at == {"ä": 3, "n": 3, "up": 5, "l": 6} and all(text[spot:].startswith(name) for name, spot in item.members.items())
+    assert at == {"ä": 3, "n": 3, "up": 5, "l": 6} and all(
+        text[spot:].startswith(name) for name, spot in item.members.items()
+    )

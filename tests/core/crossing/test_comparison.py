@@ -47,7 +47,10 @@ def test_every_difference_stands_in_one_list(tmp_path: Path, data: st.DataObject
     base = tmp_path / os.urandom(6).hex()
     root, store = base / "t", Store(base / "store")
     root.mkdir(parents=True)
-    names, bodies = st.sampled_from("abcdef"), st.sampled_from([b"", b"x", _BODY.encode(), _BODY.encode() + b"more\n", b"\0\1"])
+    names, bodies = (
+        st.sampled_from("abcdef"),
+        st.sampled_from([b"", b"x", _BODY.encode(), _BODY.encode() + b"more\n", b"\0\1"]),
+    )
     ids, files = [], []
     for _ in range(2):
         for path in root.iterdir():

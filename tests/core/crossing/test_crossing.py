@@ -87,7 +87,9 @@ def test_a_baseline_is_offered_only_before_the_project_is_moved(tree: Tree) -> N
     _, crossing = begin_wick(tree)
 
     def ways() -> list[str]:
-        matter = next(item for item in look(crossing, no_progress, CancelToken()).matters if item.key == "survey:baseline")
+        matter = next(
+            item for item in look(crossing, no_progress, CancelToken()).matters if item.key == "survey:baseline"
+        )
         return [way.id for way in matter.proposals]
 
     assert ways() == ["take", "without"]

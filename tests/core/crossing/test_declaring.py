@@ -78,19 +78,23 @@ _SAID = (
 
 
 def test_what_a_checker_wants_said_is_said(tree: Tree) -> None:
-    check = (
-        "cd {project}/src && MYPYPATH={engine} {python} -m mypy --check-untyped-defs --show-column-numbers --cache-dir=/dev/null game.py"
-    )
+    check = "cd {project}/src && MYPYPATH={engine} {python} -m mypy --check-untyped-defs --show-column-numbers --cache-dir=/dev/null game.py"
     crossing = begin_engine(tree, {"rush.py": _OLD}, {"rush.py": _NEW}, {"src/game.py": _GAME}, check)
     for key, way in (("engine:sites", "apply"), ("build:run", "build")):
         settle(crossing, Taken(key, way, "test"), lambda line: None, no_progress, CancelToken())
-    causes = {(item.cause.kind, item.cause.symbol): item for item in look(crossing, no_progress, CancelToken()).build.causes}
+    causes = {
+        (item.cause.kind, item.cause.symbol): item for item in look(crossing, no_progress, CancelToken()).build.causes
+    }
     assert {("may be empty", "boats"), ("number", "tide"), ("no type", "here")} <= causes.keys()
     empty = causes["may be empty", "boats"]
     # Whatever the checker says of one line is about that field.
     assert empty.cause.count >= 2 and empty.fixes[0].clears == empty.cause.count
     # What a checker is to believe takes a person's word; what it can see by itself does not.
-    assert not empty.fixes[0].is_sure and causes["number", "tide"].fixes[0].is_sure and causes["no type", "here"].fixes[0].is_sure
+    assert (
+        not empty.fixes[0].is_sure
+        and causes["number", "tide"].fixes[0].is_sure
+        and causes["no type", "here"].fixes[0].is_sure
+    )
     take = Taken(f"cause:{empty.cause.key}", empty.fixes[0].rule.id, "test")
     settle(crossing, take, lambda line: None, no_progress, CancelToken())
     go_rounds(crossing, "test", lambda line: None, no_progress, CancelToken())
@@ -119,11 +123,15 @@ def test_errors_about_a_name_they_do_not_say_are_of_that_name() -> None:
     near = 'error: Argument 2 to "near" has incompatible type "Boats | None"; expected "Boats"'
     assert _named(f"a.py:4:30: {near}") == [("may be empty", "boats")]
     assert _named(f"a.py:9:30: {near}") == [("call", "near")]
-    assert _named('a.py:4:30: error: Argument 2 to "near" has incompatible type "Boats | None"; expected "Ship | None"') == [("call", "near")]
+    assert _named(
+        'a.py:4:30: error: Argument 2 to "near" has incompatible type "Boats | None"; expected "Ship | None"'
+    ) == [("call", "near")]
     whole = 'a.py:4:9: error: Value of type variable "T" of "near" cannot be "Boats | None"'
     assert _named(whole) == [("other", "T")] and _named(whole, f"a.py:4:30: {near}") == [("may be empty", "boats")]
     assert _named('a.py:5:26: error: Value of type "list[int] | None" is not indexable') == [("may be empty", "boats")]
-    assert _named('a.py:3:25 - error: "draw" is not a known attribute of "None" (reportOptionalMemberAccess)') == [("may be empty", "boats")]
+    assert _named('a.py:3:25 - error: "draw" is not a known attribute of "None" (reportOptionalMemberAccess)') == [
+        ("may be empty", "boats")
+    ]
     assert _named("a.ts(5,26): error TS18047: 'this.boats' is possibly 'null'.") == [("may be empty", "boats")]
     set_ = "error: Incompatible types in assignment (expression has type"
     assert _named(f'a.py:6:28: {set_} "float", variable has type "int")') == [("number", "level")]

@@ -11,10 +11,10 @@ from fernshale.core.crossing.state import Crossing
 from tests.conftest import Tree
 from tests.engines import begin_engine
 
-_OLD = "#include <string>\nnamespace rush { void draw(int hour, const std::string& text); struct Pier { int boats; }; }\n"
-_NEW = (
-    "#include <string>\nnamespace rush { void draw(const std::string& text, int hour); struct Pier { int count(); private: int boats; }; }\n"
+_OLD = (
+    "#include <string>\nnamespace rush { void draw(int hour, const std::string& text); struct Pier { int boats; }; }\n"
 )
+_NEW = "#include <string>\nnamespace rush { void draw(const std::string& text, int hour); struct Pier { int count(); private: int boats; }; }\n"
 _CODE = '#include "rush.hpp"\nvoid f(rush::Pier& pier) {\n    rush::draw(pier.boats, "all");\n}\n'
 _CALL = "src/a.cpp:3:15: error: no matching function for call to 'draw(int&, const char [4])'\n"
 _PRIVATE = "src/a.cpp:3:21: error: 'int rush::Pier::boats' is private within this context\n"
@@ -26,7 +26,9 @@ def _take(crossing: Crossing, key: str, way: str) -> None:
 
 def _built(tree: Tree, log: str) -> Crossing:
     game = {"src/a.cpp": _CODE, "said.log": log}
-    crossing = begin_engine(tree, {"include/rush.hpp": _OLD}, {"include/rush.hpp": _NEW}, game, "cat {project}/said.log; exit 1")
+    crossing = begin_engine(
+        tree, {"include/rush.hpp": _OLD}, {"include/rush.hpp": _NEW}, game, "cat {project}/said.log; exit 1"
+    )
     _take(crossing, "engine:sites", "apply")
     _take(crossing, "build:run", "build")
     return crossing

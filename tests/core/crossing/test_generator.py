@@ -27,7 +27,9 @@ _ROLES = """
 role = "generated"
 files = ["made/**", "*.lock", "addons/*/built/**"]
 """
-_COMPILED = '[plugins.compiled]\nsources = ["*.src"]\noutput = "built/{release}"\nstamp = "stamp"\nat = { ini = "for" }\n'
+_COMPILED = (
+    '[plugins.compiled]\nsources = ["*.src"]\noutput = "built/{release}"\nstamp = "stamp"\nat = { ini = "for" }\n'
+)
 _FILES = {
     "made/table.txt": "for 1.4\n",
     "made/startup.txt": "written by hand once\n",
@@ -51,7 +53,9 @@ def _begin(tree: Tree, generator: str = "", files: Mapping[str, str] = _FILES) -
 
 
 def _items(crossing: Crossing) -> dict[str, Matter]:
-    return {item.key: item for item in look(crossing, no_progress, CancelToken()).matters if item.key.startswith("engine:")}
+    return {
+        item.key: item for item in look(crossing, no_progress, CancelToken()).matters if item.key.startswith("engine:")
+    }
 
 
 def _take(crossing: Crossing, key: str, option: str, text: str = "") -> None:
@@ -71,7 +75,11 @@ def test_without_a_generator_nothing_is_removed_and_a_person_is_asked(tree: Tree
     (key,) = (key for key in _items(crossing) if key.startswith("engine:stale:"))
     item = _items(crossing)[key]
     assert item.needs_you and not any(option.sure for option in item.proposals)
-    assert "made/startup.txt" in item.detail and "tool.lock" not in item.detail and "built" not in item.detail.split("\n", 1)[1]
+    assert (
+        "made/startup.txt" in item.detail
+        and "tool.lock" not in item.detail
+        and "built" not in item.detail.split("\n", 1)[1]
+    )
     _take(crossing, key, "keep")
     assert _generated(project) == before and key not in _items(crossing)
 
@@ -111,7 +119,11 @@ def test_what_the_generator_does_not_write_again_is_restored_and_asked_about(tre
     assert (project / "made/table.txt").read_text() == "for 2.0\n"
     assert (project / "made/startup.txt").read_text() == "written by hand once\n"
     (item,) = (item for key, item in _items(crossing).items() if key.startswith("engine:stale:"))
-    assert "made/startup.txt" in item.detail and "made/table.txt" not in item.detail and "engine:generate" not in _items(crossing)
+    assert (
+        "made/startup.txt" in item.detail
+        and "made/table.txt" not in item.detail
+        and "engine:generate" not in _items(crossing)
+    )
     _take(crossing, item.key, "keep")
     assert not [key for key in _items(crossing) if key.startswith("engine:stale:")]
     go_back_to(crossing, 1, no_progress, CancelToken())
@@ -140,7 +152,9 @@ def test_a_generator_that_is_cancelled_leaves_all_of_them_as_they_were(tree: Tre
     assert _generated(project) == before
 
 
-def test_after_a_kill_the_removed_files_are_on_the_list_and_come_back(tree: Tree, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_after_a_kill_the_removed_files_are_on_the_list_and_come_back(
+    tree: Tree, monkeypatch: pytest.MonkeyPatch
+) -> None:
     class Killed(BaseException):
         pass
 
@@ -163,8 +177,18 @@ def test_after_a_kill_the_removed_files_are_on_the_list_and_come_back(tree: Tree
 
 @pytest.mark.parametrize(
     "name",
-    ["a/poetry.lock", "package-lock.json", "packages.lock.json", "gradle.lockfile", "pnpm-lock.yaml", "bun.lockb", "go.sum"],
+    [
+        "a/poetry.lock",
+        "package-lock.json",
+        "packages.lock.json",
+        "gradle.lockfile",
+        "pnpm-lock.yaml",
+        "bun.lockb",
+        "go.sum",
+    ],
 )
 def test_lock_files_are_known_by_name(name: str) -> None:
     assert is_lock_file(name)
-    assert not is_lock_file(f"{name}/block.json") and not is_lock_file("clock.json") and not is_lock_file("deadlock.cpp")
+    assert (
+        not is_lock_file(f"{name}/block.json") and not is_lock_file("clock.json") and not is_lock_file("deadlock.cpp")
+    )

@@ -249,7 +249,7 @@ _CANARIES = {
 
 def _set_canaries(project: Path, ran: Path) -> None:
     touch, hooks = ran.parent / "touch.sh", ran.parent / "hooks"
-    touch.write_text(f"#!/bin/sh\necho \"$0 $*\" >> {ran}\ncat\n")
+    touch.write_text(f'#!/bin/sh\necho "$0 $*" >> {ran}\ncat\n')
     touch.chmod(0o755)
     hooks.mkdir()
     names = ("pre-commit", "post-commit", "reference-transaction", "post-index-change", "post-checkout", "pre-auto-gc")
@@ -266,7 +266,7 @@ def _set_canaries(project: Path, ran: Path) -> None:
             section, _, name = key.rpartition(".")
             head, _, middle = section.partition(".")
             quoted = f'[{head} "{middle}"]' if middle else f"[{head}]"
-            file.write(f"{quoted}\n\t{name} = \"{value.format(touch=touch, hooks=hooks)}\"\n")
+            file.write(f'{quoted}\n\t{name} = "{value.format(touch=touch, hooks=hooks)}"\n')
 
 
 def test_nothing_that_a_repository_names_runs_without_consent(tree: Tree, tmp_path: Path, token: CancelToken) -> None:
@@ -315,7 +315,12 @@ def test_filters_run_only_as_they_were_agreed_to(tree: Tree, tmp_path: Path) -> 
     _git(project, "config", "filter.store.clean", f"{script} --other %f")
     _step(crossing, "second", {"big.bin": "even more\n"})
     trouble = _matter(crossing)
-    assert trouble is not None and "not those you agreed to" in trouble.detail and "--other" in trouble.detail and not ran.exists()
+    assert (
+        trouble is not None
+        and "not those you agreed to" in trouble.detail
+        and "--other" in trouble.detail
+        and not ran.exists()
+    )
     assert _subjects(project)[0] == "Build: first"
     _settle(crossing, trouble.proposals[0].id)
     assert ran.exists() and _subjects(project)[0] == "Build: second"

@@ -56,7 +56,13 @@ _CASES = {
 @pytest.mark.parametrize("name", _CASES)
 def test_a_name_is_brought_in(name: str, tree: Tree) -> None:
     log, game, release, line = _CASES[name]
-    crossing = begin_engine(tree, {"notes": "old", **release}, {"notes": "new", **release}, {**game, "said.log": log}, "cat {project}/said.log; exit 1")
+    crossing = begin_engine(
+        tree,
+        {"notes": "old", **release},
+        {"notes": "new", **release},
+        {**game, "said.log": log},
+        "cat {project}/said.log; exit 1",
+    )
     take = ("engine:sites", "apply"), ("build:run", "build")
     for key, way in take:
         settle(crossing, Taken(key, way, "test"), lambda text: None, no_progress, CancelToken())
@@ -85,12 +91,20 @@ def test_a_class_that_is_only_announced_is_brought_in_whole(name: str, tree: Tre
     old = {"include/rush/pier.hpp": _PIER, "include/rush/shore.hpp": _SHORE.format('#include "rush/pier.hpp"\n')}
     new = {**old, "include/rush/shore.hpp": _SHORE.format("")}
     game = {"src/a.cpp": f'#include "rush/shore.hpp"\n\n{_USES[name]}\n'}
-    crossing = begin_engine(tree, old, new, game, "g++ -std=c++17 -fsyntax-only -I {engine}/include {project}/src/a.cpp")
+    crossing = begin_engine(
+        tree, old, new, game, "g++ -std=c++17 -fsyntax-only -I {engine}/include {project}/src/a.cpp"
+    )
     settle(crossing, Taken("engine:sites", "apply", "test"), lambda text: None, no_progress, CancelToken())
     settle(crossing, Taken("build:run", "build", "test"), lambda text: None, no_progress, CancelToken())
     (view,) = look(crossing, no_progress, CancelToken()).build.causes
     assert (view.cause.kind, view.cause.symbol) == ("incomplete type", "Pier")
     assert view.fixes[0].rule.text == '#include "rush/pier.hpp"' and view.fixes[0].is_sure
-    settle(crossing, Taken(f"cause:{view.cause.key}", view.fixes[0].rule.id, "test"), lambda text: None, no_progress, CancelToken())
+    settle(
+        crossing,
+        Taken(f"cause:{view.cause.key}", view.fixes[0].rule.id, "test"),
+        lambda text: None,
+        no_progress,
+        CancelToken(),
+    )
     settle(crossing, Taken("build:run", "build", "test"), lambda text: None, no_progress, CancelToken())
     assert look(crossing, no_progress, CancelToken()).build.passed

@@ -307,7 +307,9 @@ def test_an_empty_reference_gets_what_it_held_before_or_what_its_like_hold(tree:
 
 
 @pytest.mark.parametrize(("beside", "is_sure"), [("", True), (' "hue": [1, 2],', True), (' "old": [1, 2],', False)])
-def test_a_data_rule_that_drops_more_than_a_plain_value_waits_for_a_person(tree: Tree, beside: str, is_sure: bool) -> None:
+def test_a_data_rule_that_drops_more_than_a_plain_value_waits_for_a_person(
+    tree: Tree, beside: str, is_sure: bool
+) -> None:
     wick = make_wick(tree)
     (wick.project / "rooms").mkdir()
     (wick.project / "rooms/1.json").write_text(f'{{{beside} "size": 4}}\n')

@@ -57,6 +57,12 @@ def test_a_member_is_looked_for_in_what_is_given_now(name: str, tree: Tree) -> N
     assert cause.fixes[0].rule.new == wanted and "gave Mark and gives Berth now" in cause.fixes[0].rule.why
     change = view.change_of(cause.cause)
     assert change is not None and change.symbol.name == "find"
-    settle(crossing, Taken(f"cause:{cause.cause.key}", cause.fixes[0].rule.id, "test"), lambda line: None, no_progress, CancelToken())
+    settle(
+        crossing,
+        Taken(f"cause:{cause.cause.key}", cause.fixes[0].rule.id, "test"),
+        lambda line: None,
+        no_progress,
+        CancelToken(),
+    )
     settle(crossing, Taken("build:run", "build", "test"), lambda line: None, no_progress, CancelToken())
     assert look(crossing, no_progress, CancelToken()).build.passed

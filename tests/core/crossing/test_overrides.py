@@ -190,7 +190,9 @@ def test_a_definition_outside_of_its_class_is_followed_where_a_compiler_names_it
     old = "class Actor { public: virtual int act(int hour, float x); };\n"
     changes = _changes(tree, "a.hpp", old, old.replace("float x", "float x, long y"))
     root = tree("none", {})
-    (rule,) = (rule for rule in guess_rules(changes, root, root, "t", ()).rules if rule.named and rule.kind == "rewrite")
+    (rule,) = (
+        rule for rule in guess_rules(changes, root, root, "t", ()).rules if rule.named and rule.kind == "rewrite"
+    )
     text = "int Heron::act(int h, float f) { return actor.act(h, f); }\n"
     assert apply_edits(text, find_edits(rule, TreePath("h.cpp"), text)) == text.replace("float f)", "float f, long y)")
 
@@ -198,7 +200,10 @@ def test_a_definition_outside_of_its_class_is_followed_where_a_compiler_names_it
 @pytest.mark.parametrize(
     ("file", "old"),
     [
-        ("w.py", "class Actor:\n    def on_start(self):\n        pass\n    def act(self):\n        return run(self, 4)\n"),
+        (
+            "w.py",
+            "class Actor:\n    def on_start(self):\n        pass\n    def act(self):\n        return run(self, 4)\n",
+        ),
         ("W.java", "public class Actor { public void on_start() { } public void act() { run(4); } }\n"),
         ("w.ts", "export class Actor { on_start(): void {} act(): void { run(4); } }\n"),
     ],
@@ -213,11 +218,18 @@ def test_what_is_there_to_be_overridden_overrides_nothing_under_its_old_name(fil
 
 def test_a_field_is_set_by_what_came_with_its_getter(tree: Tree) -> None:
     field, getter = "public class Prop { public double weight; }\n", "public double weight() { return w; }"
-    for come, setter in ((" public void setWeight(double w) { }", "setWeight"), (" public void weigh(double w) { }", "")):
+    for come, setter in (
+        (" public void setWeight(double w) { }", "setWeight"),
+        (" public void weigh(double w) { }", ""),
+    ):
         (rule,) = _rules_of_getter(tree, field, f"public class Prop {{ private double w; {getter}{come} }}\n")
         assert rule.setter == setter
 
 
 def _rules_of_getter(tree: Tree, old: str, new: str) -> list[Rule]:
     root = tree("none", {})
-    return [rule for rule in guess_rules(_changes(tree, "Prop.java", old, new), root, root, "t", ()).rules if rule.kind == "getter"]
+    return [
+        rule
+        for rule in guess_rules(_changes(tree, "Prop.java", old, new), root, root, "t", ()).rules
+        if rule.kind == "getter"
+    ]

@@ -171,11 +171,15 @@ def test_a_plugin_is_set_aside_and_brought_back_beside_later_work(tree: Tree) ->
     overview = look(crossing, no_progress, CancelToken())
     assert not any(item.key == "aside:snuffer" for item in overview.matters)  # 2 was there when it was set aside
     shelf = wick.shelf / "shelf.toml"
-    shelf.write_text(shelf.read_text() + '[[plugin]]\nid = "snuffer"\nversion = "2.1"\nfolder = "snuffer/2"\naccepts = ">=2"\n')
+    shelf.write_text(
+        shelf.read_text() + '[[plugin]]\nid = "snuffer"\nversion = "2.1"\nfolder = "snuffer/2"\naccepts = ">=2"\n'
+    )
     overview = look(crossing, no_progress, CancelToken())
     assert any(item.title == "snuffer is set aside, and 2.1 would fit now" for item in overview.matters)
     assert any(item.title.startswith("decided: snuffer") or "snuffer" in item.title for item in overview.logbook)
-    assert "snuffer 1: it flickers. It comes back with a release of it that accepts 2.0" in report_markdown(report_data(overview, crossing))
+    assert "snuffer 1: it flickers. It comes back with a release of it that accepts 2.0" in report_markdown(
+        report_data(overview, crossing)
+    )
     assert report_data(overview, crossing)["aside"][0]["plugin"] == "snuffer"
     settings.write_text(settings.read_text().replace("3", "4"))
     _settle(crossing, "aside:snuffer", "return")
@@ -258,7 +262,12 @@ def test_a_compiled_plugin_is_built_from_its_sources_swapped_in_and_undone(tree:
 def test_what_the_build_did_not_make_again_stays_and_so_do_other_releases(tree: Tree) -> None:
     wick, crossing = _compiled(tree, _BUILD)
     lib = wick.project / "addons/winch/lib"
-    for name, text in {"1.4/notes.txt": "ours", "1.4/extra.so": "bought", "1.2/sum.o": "older", "1.2/stamp.ini": "release = 1.2\n"}.items():
+    for name, text in {
+        "1.4/notes.txt": "ours",
+        "1.4/extra.so": "bought",
+        "1.2/sum.o": "older",
+        "1.2/stamp.ini": "release = 1.2\n",
+    }.items():
         (lib / name).parent.mkdir(exist_ok=True)
         (lib / name).write_text(text)
     _settle(crossing, "rebuild:winch", "rebuild")

@@ -228,7 +228,9 @@ def _shelve(wick: Wick, id: str, version: str, more: str, files: dict[str, str])
     for path, text in files.items():
         (folder / path).write_text(text)
     with open(wick.shelf / "shelf.toml", "a") as file:
-        file.write(f'[[plugin]]\nid = "{id}"\nversion = "{version}"\nfolder = "{id}/{version}"\naccepts = ">=3"\n{more}\n')
+        file.write(
+            f'[[plugin]]\nid = "{id}"\nversion = "{version}"\nfolder = "{id}/{version}"\naccepts = ">=3"\n{more}\n'
+        )
 
 
 def test_a_renamed_plugin_is_followed_with_its_edits_and_what_it_needs_is_added(tree: Tree) -> None:
@@ -257,7 +259,9 @@ def test_a_plugin_that_was_folded_into_another_goes_but_for_what_was_edited(tree
     wick = make_far_wick(tree)
     shelf = wick.shelf / "shelf.toml"
     _shelve(wick, "tray", "1", "", {"addon.ini": "version = 1\nwick = >=1, <3\n", "a.py": "A = 1\n", "b.py": "B = 1\n"})
-    shelf.write_text(shelf.read_text().replace('folder = "tray/1"\naccepts = ">=3"', 'folder = "tray/1"\naccepts = ">=1, <3"'))
+    shelf.write_text(
+        shelf.read_text().replace('folder = "tray/1"\naccepts = ">=3"', 'folder = "tray/1"\naccepts = ">=1, <3"')
+    )
     shutil.copytree(wick.shelf / "tray/1", wick.project / "addons/tray")
     (wick.project / "addons/tray/b.py").write_text("B = 2  # ours\n")
     with open(shelf, "a") as file:

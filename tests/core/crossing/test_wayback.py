@@ -45,7 +45,11 @@ def test_edits_of_other_lines_stay_through_undo_and_redo(tree: Tree, token: Canc
     file.write_text(by_hand)
     _step(crossing, "second", {"other.txt": "other\n"})
     way = preview_undo(crossing, first)
-    assert not way.is_exact and not way.obstacles and [item.path for item in way.changes.files] == ["long.txt", "new/made.txt"]
+    assert (
+        not way.is_exact
+        and not way.obstacles
+        and [item.path for item in way.changes.files] == ["long.txt", "new/made.txt"]
+    )
     assert file.read_text() == by_hand  # a preview writes nothing
     undo(crossing, first, no_progress, token)
     assert file.read_text() == _numbered({20: "by hand"}) and other.exists() and not (wick.project / "new").exists()
@@ -59,7 +63,10 @@ def test_edits_of_other_lines_stay_through_undo_and_redo(tree: Tree, token: Canc
     assert file.read_text() == _numbered({20: "by hand"}) and _state_of(crossing, first) == "undone"
     file.write_text(_numbered({20: "by hand", 28: "later"}))
     redo(crossing, first, no_progress, token)
-    assert file.read_text() == _numbered({3: "by the step", 20: "by hand", 28: "later"}) and _state_of(crossing, first) == "done"
+    assert (
+        file.read_text() == _numbered({3: "by the step", 20: "by hand", 28: "later"})
+        and _state_of(crossing, first) == "done"
+    )
     for entry in sorted((item for item in crossing.logbook() if item.can_undo), key=lambda item: -item.id):
         undo(crossing, entry.id, no_progress, token)
     file.write_text(_numbered({}))

@@ -54,7 +54,9 @@ def test_a_line_is_put_in_with_its_note_and_stays_a_debt(tree: Tree) -> None:
     overview = look(crossing, no_progress, CancelToken())
     (debt,) = (item for item in owed(overview, crossing) if item.kind == "line")
     assert (debt.condition, debt.ready, debt.place) == ("can go with 2.1", "", "candle.ini:4")
-    assert "“flicker = off” (candle.ini:4): 2.0 flickers; can go with 2.1" in report_markdown(report_data(overview, crossing))
+    assert "“flicker = off” (candle.ini:4): 2.0 flickers; can go with 2.1" in report_markdown(
+        report_data(overview, crossing)
+    )
     with pytest.raises(MisuseError, match="nothing to add"):
         _take(crossing, matter.key, "add")
     _take(crossing, debt.key, debt.way)

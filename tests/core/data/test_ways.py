@@ -44,7 +44,9 @@ _TEXTS = st.sampled_from(["", " ", "x", "\n y z\n", "&lt;&amp;", "<!-- c -->", "
 def _elements(draw: st.DrawFn, depth: int = 0) -> str:
     name = draw(st.sampled_from(["a", "b", "part"]))
     names = draw(st.lists(st.sampled_from(["id", "ref", "x"]), unique=True, max_size=3))
-    attributes = "".join(f" {key} = {mark}{draw(st.sampled_from(['', '1', ' 2 ', '&amp;>']))}{mark}" for key in names for mark in "'")
+    attributes = "".join(
+        f" {key} = {mark}{draw(st.sampled_from(['', '1', ' 2 ', '&amp;>']))}{mark}" for key in names for mark in "'"
+    )
     if draw(st.booleans()):
         return f"<{name}{attributes}/>"
     inner = draw(_TEXTS)

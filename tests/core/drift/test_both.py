@@ -29,7 +29,7 @@ _MEMBERS = (
 )
 _OUTSIDE = (
     "int ring(int bell, float = 2.0f);\n",
-    "/// An old bell.\n[[deprecated(\"Use ring.\")]] void toll(int bell);\n",
+    '/// An old bell.\n[[deprecated("Use ring.")]] void toll(int bell);\n',
     "#define PIER_LIMIT 12\n",
     "using Name = std::string;\n",
     "PIER_EXPORT void sail(Pier &from);\n",

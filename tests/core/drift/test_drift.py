@@ -350,7 +350,10 @@ def test_users_write_the_path_that_shows_a_name(tree: Tree) -> None:
 
 def test_a_script_that_went_elsewhere_is_imported_from_there(tree: Tree) -> None:
     text = "export function moor(boat: number): void { dock.take(boat, day, hour); }\nexport class Pier { keeper: string; }\n"
-    old, new = tree("old", {"wick/scene.d.ts": text}), tree("new", {"wick/world/index.d.ts": text.replace("day", "night")})
+    old, new = (
+        tree("old", {"wick/scene.d.ts": text}),
+        tree("new", {"wick/world/index.d.ts": text.replace("day", "night")}),
+    )
     (rule,) = (rule for rule in guess_rules(_changes(old, new), old, new, "t", ()).rules if rule.kind == "header")
     assert (rule.old, rule.new, rule.named) == ("wick/scene", "wick/world", True)
 
@@ -400,13 +403,25 @@ def test_an_argument_with_another_name_is_followed_by_its_name(tree: Tree) -> No
     ("path", "before", "after", "order", "is_silent"),
     [
         ("w.py", "def box(left, top, day=1): pass", "def box(top, left, day=1, *, more): pass", (2, 1, 3), True),
-        ("w.hpp", "void box(float left, float top, int day);", "void box(float top, float left, long day);", (2, 1, 3), True),
+        (
+            "w.hpp",
+            "void box(float left, float top, int day);",
+            "void box(float top, float left, long day);",
+            (2, 1, 3),
+            True,
+        ),
         ("w.hpp", "void box(int left, float top);", "void box(float top, int left);", (2, 1), False),
         ("w.hpp", "void box(int left, int top);", "void box(int left, int day = 2, int top = 1);", (1, 0, 2), True),
         ("w.py", "def box(left: int, top: int): pass", "def box(left, *, top): pass", (), False),
         ("w.py", "def box(top: int): pass", "def box(left: str = '', top: str = ''): pass", (0, 1), False),
         ("w.hpp", "void box(int left, int top);", "void box(int left, int day, int top);", (), False),
-        ("W.java", "public class W { public void box(int a, int b) {} }", "public class W { public void box(int b, int a) {} }", (2, 1), True),
+        (
+            "W.java",
+            "public class W { public void box(int a, int b) {} }",
+            "public class W { public void box(int b, int a) {} }",
+            (2, 1),
+            True,
+        ),
         ("w.py", "def box(left, *, top, day): pass", "def box(left, *, day, top): pass", (), False),
         ("w.py", "def box(left, top): pass", "def box(top, left, day): pass", (), False),
         ("w.hpp", "void box(float left, float top);", "void box(float up, float left);", (), False),
@@ -417,7 +432,9 @@ def test_an_argument_with_another_name_is_followed_by_its_name(tree: Tree) -> No
 def test_arguments_in_another_order_are_told(
     path: str, before: str, after: str, order: tuple[int, ...], is_silent: bool, tree: Tree
 ) -> None:
-    found = [item for item in _changes(tree("old", {path: before}), tree("new", {path: after})) if item.kind == "reordered"]
+    found = [
+        item for item in _changes(tree("old", {path: before}), tree("new", {path: after})) if item.kind == "reordered"
+    ]
     assert bool(found) == bool(order)
     for change in found:
         assert change.old is not None and change.new is not None
@@ -438,16 +455,33 @@ def test_what_stayed_elsewhere_on_its_way_out_tells_what_to_take(tree: Tree) -> 
     doc = '    """How much water a hull of such depths and widths takes."""\n'
     old = tree("old", {"w/hulls.py": f"def hull(depths, widths):\n{doc}{body}"})
     gone = '    """.. deprecated:: 2.0\n    Use `displacement` instead, or a function of your own."""\n    warn()\n    return displacement(depths, widths)\n'
-    new = tree("new", {"w/_sea.py": f"def displacement(depths, widths):\n{doc}{body}\ndef hull(depths, widths):\n{gone}"})
-    (change,) = (item for item in _changes(old, new) if item.old is not None and item.old.full == "w.hulls.hull" and item.candidates)
+    new = tree(
+        "new", {"w/_sea.py": f"def displacement(depths, widths):\n{doc}{body}\ndef hull(depths, widths):\n{gone}"}
+    )
+    (change,) = (
+        item
+        for item in _changes(old, new)
+        if item.old is not None and item.old.full == "w.hulls.hull" and item.candidates
+    )
     best = change.candidates[0]
-    assert best.symbol.name == "displacement" and best.score >= 0.6 and best.evidence[0].startswith("the new release says: ")
+    assert (
+        best.symbol.name == "displacement"
+        and best.score >= 0.6
+        and best.evidence[0].startswith("the new release says: ")
+    )
 
 
 def test_a_name_that_one_thing_alone_has_is_known_elsewhere(tree: Tree) -> None:
     old = tree("old", {"w/kinds.py": "Pair = Union[int, str]\n", "w/a.py": "def main(argv): return argv[1]\n"})
     classes = "".join(f"class Box{n}:\n    pair = {n}\n" for n in range(6))
-    new = tree("new", {"w/shapes.py": f"Pair = tuple[int, int]\n{classes}", "w/b.py": "def main(): pass\n", "w/c.py": "def main(): pass\n"})
+    new = tree(
+        "new",
+        {
+            "w/shapes.py": f"Pair = tuple[int, int]\n{classes}",
+            "w/b.py": "def main(): pass\n",
+            "w/c.py": "def main(): pass\n",
+        },
+    )
     found = {change.symbol.full: change for change in _changes(old, new) if change.old is not None}
     best = found["w.kinds.Pair"].candidates[0]
     assert best.symbol.full == "w.shapes.Pair" and "nothing else has it" in best.evidence
@@ -457,12 +491,24 @@ def test_a_name_that_one_thing_alone_has_is_known_elsewhere(tree: Tree) -> None:
 
 def test_a_name_that_was_there_beside_it_is_found_by_what_others_lost(tree: Tree) -> None:
     kept = "class Graph:\n    def rows(self): return self.table\n    def row_count(self): return 3\n"
-    lost = "".join(f"    def {name}_iter(self): return iter(self.{name})\n" for name in ("edges", "nodes", "depths", "tides"))
-    moved = "".join(f"    def {name}(self): return iter(self.{name})\n" for name in ("edges", "nodes", "depths", "tides"))
+    lost = "".join(
+        f"    def {name}_iter(self): return iter(self.{name})\n" for name in ("edges", "nodes", "depths", "tides")
+    )
+    moved = "".join(
+        f"    def {name}(self): return iter(self.{name})\n" for name in ("edges", "nodes", "depths", "tides")
+    )
     old = tree("old", {"w.py": f"{kept}{lost}    def rows_iter(self): yield 1\n    def row_width(self): return 4\n"})
-    changes = {change.symbol.name: change for change in _changes(old, tree("new", {"w.py": kept + moved})) if change.old is not None}
+    changes = {
+        change.symbol.name: change
+        for change in _changes(old, tree("new", {"w.py": kept + moved}))
+        if change.old is not None
+    }
     best = changes["rows_iter"].candidates[0]
-    assert best.symbol.name == "rows" and 0.5 < best.score < 0.9 and best.evidence == ("4 others went from iter to nothing",)
+    assert (
+        best.symbol.name == "rows"
+        and 0.5 < best.score < 0.9
+        and best.evidence == ("4 others went from iter to nothing",)
+    )
     assert "row_count" not in {item.symbol.name for item in changes["row_width"].candidates}
 
 
@@ -483,7 +529,10 @@ def test_a_comparison_is_the_same_in_every_run(tree: Tree) -> None:
     old, new = tree("old", {}), tree("new", {})
     runs = {
         subprocess.run(
-            [sys.executable, "-c", script, old, new], capture_output=True, check=True, env={**os.environ, "PYTHONHASHSEED": seed}
+            [sys.executable, "-c", script, old, new],
+            capture_output=True,
+            check=True,
+            env={**os.environ, "PYTHONHASHSEED": seed},
         ).stdout
         for seed in "1234"
     }
@@ -495,7 +544,9 @@ def test_what_makes_an_object_goes_along_with_its_class(tree: Tree) -> None:
     text = "class Pier:\n    def __init__(self, {}):\n" + body + "    def keeper(self):\n        return self.hull\n"
     old = tree("old", {"w/a.py": text.format("depth, width")})
     new = tree("new", {"w/b.py": text.format("depth, day=0, width=1")})
-    rules = {rule.call: rule for rule in guess_rules(_changes(old, new), old, new, "t", ()).rules if rule.kind == "reorder"}
+    rules = {
+        rule.call: rule for rule in guess_rules(_changes(old, new), old, new, "t", ()).rules if rule.kind == "reorder"
+    }
     assert not rules  # no compiler tells, so it is a matter of its own
     (change,) = (item for item in _changes(old, new) if item.kind == "reordered")
     rule = pinning_rule(change)
@@ -514,7 +565,10 @@ def test_what_overrides_a_method_takes_what_that_takes_now(tree: Tree) -> None:
     assert once == game.replace("act(self, hour)", "act(self, hour, day: int = 1, *args)")
     assert not find_edits(rule, TreePath("a.py"), once) and re.search(rule.diagnostic, 'supertype "w.Actor"')
     virtual = "class Actor {{ public: virtual void act(int hour{}); void rest(int hour{}); }};"
-    there = _changes(tree("a", {"w.hpp": virtual.format("", "")}), tree("b", {"w.hpp": virtual.format(", int day = 1", ", int day = 1")}))
+    there = _changes(
+        tree("a", {"w.hpp": virtual.format("", "")}),
+        tree("b", {"w.hpp": virtual.format(", int day = 1", ", int day = 1")}),
+    )
     assert [(item.kind, item.symbol.name, item.is_silent) for item in there] == [("wider", "act", True)]
 
 
@@ -610,7 +664,10 @@ def test_what_two_became_is_a_candidate_for_both(tree: Tree) -> None:
     new = "class Pier:\n    @property\n    def layout_of(self):\n        return self.root.find('layout').value(self.berths)\n"
     changes = _changes(tree("old", {"pier.py": old}), tree("new", {"pier.py": new}))
     first = {c.old.name: c.candidates[0] for c in changes if c.old is not None and c.candidates}
-    assert {name: item.symbol.name for name, item in first.items()} == {"get_layout": "layout_of", "layoutOf": "layout_of"}
+    assert {name: item.symbol.name for name, item in first.items()} == {
+        "get_layout": "layout_of",
+        "layoutOf": "layout_of",
+    }
     assert first["layoutOf"].score > 0.5 > first["get_layout"].score > 0.1
 
 
@@ -627,10 +684,17 @@ def test_a_module_that_is_brought_in_is_declared_where_it_lies(tree: Tree) -> No
 def test_what_stands_before_the_dot_is_no_argument(tree: Tree) -> None:
     old = "impl Stage {\n    pub fn write(&mut self, text: &str, row: u32) { self.put(text, row) }\n    pub fn play(&self, name: &str) {}\n}\n"
     new = old.replace("text: &str, row: u32", "row: u32, text: &str").replace("name: &str", "name: &str, loud: f32")
-    folders = tree("old", {"src/stage.rs": old}), tree("new", {"src/stage.rs": new + 'fn f(s: &Stage) { s.play("bell", 1.0); }\n'})
+    folders = (
+        tree("old", {"src/stage.rs": old}),
+        tree("new", {"src/stage.rs": new + 'fn f(s: &Stage) { s.play("bell", 1.0); }\n'}),
+    )
     rules = {rule.kind: rule for rule in guess_rules(_changes(*folders), *folders, "t", ()).rules}
     assert (rules["reorder"].order, rules["reorder"].names) == ((2, 1), ("text", "row"))
-    assert (rules["add-argument"].arguments, rules["add-argument"].position, rules["add-argument"].text) == (1, 2, "1.0")
+    assert (rules["add-argument"].arguments, rules["add-argument"].position, rules["add-argument"].text) == (
+        1,
+        2,
+        "1.0",
+    )
 
 
 @pytest.mark.parametrize(
@@ -646,10 +710,14 @@ def test_what_stands_before_the_dot_is_no_argument(tree: Tree) -> None:
         ),
     ],
 )  # fmt: skip
-def test_a_function_that_went_into_a_class_is_found_by_the_name_of_both(file: str, old: str, new: str, written: str, tree: Tree) -> None:
+def test_a_function_that_went_into_a_class_is_found_by_the_name_of_both(
+    file: str, old: str, new: str, written: str, tree: Tree
+) -> None:
     folders = tree("old", {file: old}), tree("new", {file: new})
     changes = _changes(*folders)
-    (change,) = (item for item in changes if item.old is not None and item.old.name == "tide_of_day" and item.kind != "signature")
+    (change,) = (
+        item for item in changes if item.old is not None and item.old.name == "tide_of_day" and item.kind != "signature"
+    )
     assert change.kind == "renamed" and "tide_of_day is of_day of Tide" in change.candidates[0].evidence
     names = {(rule.kind, rule.new) for rule in guess_rules(changes, *folders, "t", ()).rules}
     assert names & {("rename", written), ("move", f"w::{written}"), ("move", f"w.tides.{written}")}
@@ -681,7 +749,9 @@ _RESULTS = [
 
 
 @pytest.mark.parametrize(("file", "text", "before", "after", "is_told"), _RESULTS)
-def test_what_gives_another_type_is_told(file: str, text: str, before: str, after: str, is_told: bool, tree: Tree) -> None:
+def test_what_gives_another_type_is_told(
+    file: str, text: str, before: str, after: str, is_told: bool, tree: Tree
+) -> None:
     changes = _changes(tree("old", {file: f"{text % before}\n"}), tree("new", {file: f"{text % after}\n"}))
     told = [item for item in changes if item.kind == "signature"]
     assert len(told) == is_told

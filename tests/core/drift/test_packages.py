@@ -119,12 +119,22 @@ def test_what_a_package_shows_no_more_is_followed(before: str, after: str, tree:
 def test_a_shown_function_that_went_into_a_class_is_written_over_it(tree: Tree) -> None:
     """The package shows the class elsewhere, so that neither its name nor the function's is enough."""
     body = "    digits = code.strip('#')\n    return tuple(int(digits[at:at + 2], 16) for at in (0, 2, 4))\n"
-    old = tree("old", {"wick/__init__.py": "from .support import colour_from_hex\n", "wick/support.py": f"def colour_from_hex(code: str):\n{body}"})
+    old = tree(
+        "old",
+        {
+            "wick/__init__.py": "from .support import colour_from_hex\n",
+            "wick/support.py": f"def colour_from_hex(code: str):\n{body}",
+        },
+    )
     indented = "".join(f"    {line}\n" for line in body.splitlines())
     members = f"class Colour:\n    @classmethod\n    def from_hex(cls, code: str):\n{indented}"
     new = tree(
         "new",
-        {"wick/__init__.py": "from . import types\n", "wick/types/__init__.py": "from .colour import Colour\n", "wick/types/colour.py": members},
+        {
+            "wick/__init__.py": "from . import types\n",
+            "wick/types/__init__.py": "from .colour import Colour\n",
+            "wick/types/colour.py": members,
+        },
     )
     changes = compare(read_pair(old, new, "", no_progress, CancelToken()), CancelToken())
     rules = [rule for rule in guess_rules(changes, old, new, "t", ()).rules if "colour_from_hex" in rule.old]

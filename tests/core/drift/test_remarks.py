@@ -39,7 +39,10 @@ def test_remarks_are_told_from_the_rest(path: str, old: str, new: str, is_so: bo
     assert differ_in_remarks(old.encode(), new.encode(), path) is is_so
 
 
-_CODE = st.lists(st.sampled_from(["a", "b", "/", "*", "//", "/*", "*/", '"', "'", "\n", " ", "\\", "1", "#", "--", "[["]), max_size=25).map("".join)
+_CODE = st.lists(
+    st.sampled_from(["a", "b", "/", "*", "//", "/*", "*/", '"', "'", "\n", " ", "\\", "1", "#", "--", "[["]),
+    max_size=25,
+).map("".join)
 
 
 @given(_CODE, _CODE, st.sampled_from(["a.cpp", "a.py", "a.lua"]))

@@ -46,9 +46,13 @@ def test_each_question_pins_the_default_it_is_about(tree: Tree) -> None:
 
 
 def test_a_default_that_means_something_only_in_the_release_is_not_written_into_calls(tree: Tree) -> None:
-    (change,) = _changes(tree, "a.py", "_WARM = 3\ndef lit(room, warm=_WARM): ...\n", "_WARM = 3\ndef lit(room, warm=9): ...\n")
+    (change,) = _changes(
+        tree, "a.py", "_WARM = 3\ndef lit(room, warm=_WARM): ...\n", "_WARM = 3\ndef lit(room, warm=9): ...\n"
+    )
     assert pinning_rule(change) is None
 
 
 def test_a_stub_without_values_asks_nothing(tree: Tree) -> None:
-    assert not _changes(tree, "a.pyi", "def lit(room: int = 4) -> None: ...\n", "def lit(room: int = ...) -> None: ...\n")
+    assert not _changes(
+        tree, "a.pyi", "def lit(room: int = 4) -> None: ...\n", "def lit(room: int = ...) -> None: ...\n"
+    )

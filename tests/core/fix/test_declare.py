@@ -88,7 +88,10 @@ def test_what_may_not_be_declared_is_left_alone(text: str) -> None:
 
 
 def test_each_class_is_by_itself() -> None:
-    text = "\n".join(f"class {name}:\n    def __init__(self):\n        self.it = None\n    def f(self):\n        self.it = {name}Item()" for name in "AB")
+    text = "\n".join(
+        f"class {name}:\n    def __init__(self):\n        self.it = None\n    def f(self):\n        self.it = {name}Item()"
+        for name in "AB"
+    )
     assert _of(text, "it") == [("AItem", 0.85), ("BItem", 0.85)]
     assert _of("def broken(:\n", "it") == _of("it = MAX()\nit2 = build()\n", "it") == []
 
@@ -96,7 +99,14 @@ def test_each_class_is_by_itself() -> None:
 _VALUES = st.sampled_from(["None", "Boat()", "Ship(1)", "a.Boat()", "find()", "0", "x if y else None"])
 
 
-@given(st.lists(st.tuples(st.sampled_from(["self.boat", "self.boat = self.ship", "boat", "self.ship", "(self.boat, x)"]), _VALUES), max_size=6))
+@given(
+    st.lists(
+        st.tuples(
+            st.sampled_from(["self.boat", "self.boat = self.ship", "boat", "self.ship", "(self.boat, x)"]), _VALUES
+        ),
+        max_size=6,
+    )
+)
 def test_what_runs_stays_the_same(settings: list[tuple[str, str]]) -> None:
     body = "".join(f"        {target} = {value}\n" for target, value in settings)
     text = f"class Pier:\n    def __init__(self):\n        pass\n{body}"

@@ -260,11 +260,26 @@ def test_rules_hold_only_for_their_releases(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("text", "fixed"),
     [
-        ("Almanac a; a.next(1); Queue q; q.next(2); z.next(3);", "Almanac a; a.tide(1); Queue q; q.next(2); z.tide(3);"),
-        ("void f(const Almanac& a, Queue* q) { a.next(q->next()); }", "void f(const Almanac& a, Queue* q) { a.tide(q->next()); }"),
-        ("struct Mine : Almanac { int next(); };\nstruct Other { int next(); };", "struct Mine : Almanac { int tide(); };\nstruct Other { int next(); };"),
-        ("struct Queue {}; int Queue::next() {} int Almanac::next() {}", "struct Queue {}; int Queue::next() {} int Almanac::tide() {}"),
-        ("struct Mine : Sub {}; Mine m; m.next();", "struct Mine : Sub {}; Mine m; m.tide();"),  # Sub may derive from it
+        (
+            "Almanac a; a.next(1); Queue q; q.next(2); z.next(3);",
+            "Almanac a; a.tide(1); Queue q; q.next(2); z.tide(3);",
+        ),
+        (
+            "void f(const Almanac& a, Queue* q) { a.next(q->next()); }",
+            "void f(const Almanac& a, Queue* q) { a.tide(q->next()); }",
+        ),
+        (
+            "struct Mine : Almanac { int next(); };\nstruct Other { int next(); };",
+            "struct Mine : Almanac { int tide(); };\nstruct Other { int next(); };",
+        ),
+        (
+            "struct Queue {}; int Queue::next() {} int Almanac::next() {}",
+            "struct Queue {}; int Queue::next() {} int Almanac::tide() {}",
+        ),
+        (
+            "struct Mine : Sub {}; Mine m; m.next();",
+            "struct Mine : Sub {}; Mine m; m.tide();",
+        ),  # Sub may derive from it
     ],
 )
 def test_a_member_of_another_type_is_left_alone_where_that_can_be_told(text: str, fixed: str) -> None:
@@ -274,10 +289,19 @@ def test_a_member_of_another_type_is_left_alone_where_that_can_be_told(text: str
 @pytest.mark.parametrize(
     ("text", "fixed"),
     [
-        ("import m\na = m.Almanac()\na.next()\nq = m.Queue()\nq.next()\n", "import m\na = m.Almanac()\na.tide()\nq = m.Queue()\nq.next()\n"),
-        ("def f(a: m.Almanac, q: Queue):\n    a.next(q.next())\n", "def f(a: m.Almanac, q: Queue):\n    a.tide(q.next())\n"),
+        (
+            "import m\na = m.Almanac()\na.next()\nq = m.Queue()\nq.next()\n",
+            "import m\na = m.Almanac()\na.tide()\nq = m.Queue()\nq.next()\n",
+        ),
+        (
+            "def f(a: m.Almanac, q: Queue):\n    a.next(q.next())\n",
+            "def f(a: m.Almanac, q: Queue):\n    a.tide(q.next())\n",
+        ),
         ("class Mine(m.Almanac): pass\nx = Mine()\nx.next()\n", "class Mine(m.Almanac): pass\nx = Mine()\nx.tide()\n"),
-        ("class Other: pass\nx = Other()\nx.next()\ny = make()\ny.next()\n", "class Other: pass\nx = Other()\nx.next()\ny = make()\ny.tide()\n"),
+        (
+            "class Other: pass\nx = Other()\nx.next()\ny = make()\ny.next()\n",
+            "class Other: pass\nx = Other()\nx.next()\ny = make()\ny.tide()\n",
+        ),
     ],
 )
 def test_the_type_of_a_name_is_known_in_python(text: str, fixed: str) -> None:
@@ -325,7 +349,10 @@ def test_conditions_narrow_a_rule() -> None:
     base = {"id": "r", "kind": "rename", "why": "w", "old": "go", "new": "run"}
     in_class = Rule(**base, where=Where(derives=("Actor",)))
     text = "struct A : Actor { void go(); };\nstruct B : A { void go(); };\nstruct C { void go(); };\n"
-    assert _fixed(in_class, text) == "struct A : Actor { void run(); };\nstruct B : A { void run(); };\nstruct C { void go(); };\n"
+    assert (
+        _fixed(in_class, text)
+        == "struct A : Actor { void run(); };\nstruct B : A { void run(); };\nstruct C { void go(); };\n"
+    )
     assert _fixed(Rule(**base, where=Where(files=("src/**",))), "go();", "lib/a.cpp") == "go();"
     assert _fixed(Rule(**base, where=Where(languages=("python",))), "go()", "a.cpp") == "go()"
     assert _fixed(Rule(**base, where=Where(unless=("done",))), "go(); done();") == "go(); done();"
@@ -333,13 +360,24 @@ def test_conditions_narrow_a_rule() -> None:
 
 def test_rules_that_want_different_things_of_one_place_are_told() -> None:
     text = "go(1); stay(2);"
-    rules = [Rule(id, "rename", "w", old=old, new=new) for id, old, new in (("a", "go", "run"), ("b", "go", "walk"), ("c", "stay", "rest"))]
+    rules = [
+        Rule(id, "rename", "w", old=old, new=new)
+        for id, old, new in (("a", "go", "run"), ("b", "go", "walk"), ("c", "stay", "rest"))
+    ]
     edits = {rule.id: find_edits(rule, TreePath("a.cpp"), text) for rule in rules}
     assert [(one, other, edit.line) for one, other, edit in find_conflicts(edits)] == [("a", "b", 1)]
 
 
 def test_rules_test_themselves_and_are_written_so_that_they_read_back(tmp_path: Path) -> None:
-    good = Rule("g", "rename", "w", old="go", new="run", where=Where(derives=("X",)), example=(Example("struct A : X { int go(); };", "struct A : X { int run(); };"),))
+    good = Rule(
+        "g",
+        "rename",
+        "w",
+        old="go",
+        new="run",
+        where=Where(derives=("X",)),
+        example=(Example("struct A : X { int go(); };", "struct A : X { int run(); };"),),
+    )
     bad = Rule("b", "rename", "w", old="go", new="go_on", confidence=0.5, example=(Example("go();", "went();"),))
     assert try_rule(good) == () and len(try_rule(bad)) == 1
     path = tmp_path / "x.rules.toml"

@@ -112,7 +112,9 @@ def test_every_rule_makes_the_change_it_was_learned_from(before: str, after: str
         ),
     ],
 )
-def test_a_member_put_into_one_class_is_put_into_the_others(path: str, text: str, added: str, other: str, wanted: str) -> None:
+def test_a_member_put_into_one_class_is_put_into_the_others(
+    path: str, text: str, added: str, other: str, wanted: str
+) -> None:
     start = text.index("%s")
     whole = text % added
     rule = learn_member(whole, TreePath(path), start, start + len(added), "describe", "", "l", "w")

@@ -46,7 +46,9 @@ def _rewrite(pattern: str, replacement: str, kind: str = "rewrite") -> Rule:
         ("swap($a, $b)", "swap($b, $a, 1)", "swap(x, y);", False, False),
     ],
 )
-def test_dropped_text_is_seen(pattern: str, replacement: str, text: str, is_dropped: bool, is_dropped_by_release: bool) -> None:
+def test_dropped_text_is_seen(
+    pattern: str, replacement: str, text: str, is_dropped: bool, is_dropped_by_release: bool
+) -> None:
     rule = _rewrite(pattern, replacement)
     assert bool(_dropped(rule, text)) is is_dropped
     assert bool(_dropped(rule, text, is_declared=True)) is is_dropped_by_release

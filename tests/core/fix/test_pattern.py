@@ -13,7 +13,30 @@ _PATTERNS = (
     "$it.draw($$args)", "$a->f($b)", "$a.b", "draw($a, $b)", "def f($$g)", "$a[$b]", "$a::b($$c);", "f(b).draw", "$a = $b;",
     "$$x.draw", "a.b($c).draw($$d)", "$a.f($$b).draw",
 )  # fmt: skip
-_WORDS = ("a", "b", "f", "draw", "(", ")", ",", ".", "->", "::", ";", "{", "}", "*", "=", "[", "]", "1", "'s'", "return", "def", "\n")
+_WORDS = (
+    "a",
+    "b",
+    "f",
+    "draw",
+    "(",
+    ")",
+    ",",
+    ".",
+    "->",
+    "::",
+    ";",
+    "{",
+    "}",
+    "*",
+    "=",
+    "[",
+    "]",
+    "1",
+    "'s'",
+    "return",
+    "def",
+    "\n",
+)
 
 
 @pytest.mark.parametrize("has_pointers", [False, True])
@@ -27,6 +50,8 @@ def test_every_place_is_found(pattern: str, has_pointers: bool, text: str) -> No
 
 def test_an_operand_is_found_with_all_that_hangs_on_it() -> None:
     tokens = tokenize("x = (a + b).at[3].of(c, d)->draw(1, 2);", "a.cpp")
-    (found,) = (item for item in all_matches(parse_pattern("$it->draw($$args)"), tokens) if tokens[item.first - 1].text == "=")
+    (found,) = (
+        item for item in all_matches(parse_pattern("$it->draw($$args)"), tokens) if tokens[item.first - 1].text == "="
+    )
     assert [token.text for token in tokens[found.bound["it"][0] : found.bound["it"][1]]][-4:] == ["c", ",", "d", ")"]
     assert tokens[found.bound["it"][0]].text == "("

@@ -113,7 +113,10 @@ def test_imports_keep_all_other_names(names: list[str], between: str, has_comma:
             "from wick import glow, hexed as h\nprint(h(2), 'h')\n",
             "from wick import glow\nfrom wick.types import Colour\nprint(Colour.hexed(2), 'h')\n",
         ),
-        ("from dock import Colour\nimport wick as w\nw.hexed(2)\n", "from dock import Colour\nimport wick as w\nw.types.Colour.hexed(2)\n"),
+        (
+            "from dock import Colour\nimport wick as w\nw.hexed(2)\n",
+            "from dock import Colour\nimport wick as w\nw.types.Colour.hexed(2)\n",
+        ),
     ],
 )
 def test_what_went_into_a_class_is_brought_in_with_that(before: str, after: str) -> None:

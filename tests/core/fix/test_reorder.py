@@ -48,7 +48,12 @@ def fixed(rule: Rule, text: str, path: str = "a.cpp") -> str:
             "from m import frame\nframe(1, 3, 2)\nmap(box, it)\n",
         ),
         (NEW, "a.py", "box(1, left=2, top=3)\nbox(1)\n", "frame(1, left=2, top=3)\nframe(1)\n"),
-        (MORE, "a.cpp", "box(1, box(3, 4)); box(1); box(1, 2, 3);", "box(1, 0, nil(), box(3, 0, nil(), 4)); box(1); box(1, 0, nil(), 2, 3);"),
+        (
+            MORE,
+            "a.cpp",
+            "box(1, box(3, 4)); box(1); box(1, 2, 3);",
+            "box(1, 0, nil(), box(3, 0, nil(), 4)); box(1); box(1, 0, nil(), 2, 3);",
+        ),
         (MORE, "a.py", "box(1, 2)\nbox(1, left=2)\nbox(1, 2, 3)\n", "box(1, left=2)\nbox(1, left=2)\nbox(1, 2, 3)\n"),
         (BOX, "a.cpp", "box(1, 2, more...);", "box(1, 2, more...);"),
         (NEW, "a.cpp", "box(1, box(2, 3, 4), 5);", "frame(1, 5, frame(2, 4, 3));"),

@@ -44,7 +44,9 @@ def problems(draw: st.DrawFn) -> tuple[Shelf, list[Here], Wishes]:
     plugins = []
     for id in (*_IDS, "drift"):
         for version in draw(st.sets(st.sampled_from(_VERSIONS), max_size=3)):
-            needs = draw(st.lists(st.sampled_from([other for other in (*_IDS, "drift", "elm") if other != id]), max_size=1))
+            needs = draw(
+                st.lists(st.sampled_from([other for other in (*_IDS, "drift", "elm") if other != id]), max_size=1)
+            )
             plugins.append(
                 release(
                     id, version, draw(st.sampled_from(_RANGES)),
@@ -57,7 +59,9 @@ def problems(draw: st.DrawFn) -> tuple[Shelf, list[Here], Wishes]:
             )  # fmt: skip
     here = [Here(id, draw(st.sampled_from(_VERSIONS)), draw(st.sampled_from(_RANGES))) for id in _IDS]
     kinds = st.sampled_from(("renamed", "folded"))
-    successions = (Succession("ash", draw(kinds), (draw(st.sampled_from(("drift", "cedar"))),)),) if draw(st.booleans()) else ()
+    successions = (
+        (Succession("ash", draw(kinds), (draw(st.sampled_from(("drift", "cedar"))),)),) if draw(st.booleans()) else ()
+    )
     wishes = Wishes(draw(st.frozensets(st.sampled_from(_IDS), max_size=1)), frozenset())
     return shelf_of(*plugins, successions=successions), here, wishes  # type: ignore[arg-type]
 
@@ -192,7 +196,11 @@ def test_few_demands_that_conflict_are_said_with_the_ways_out() -> None:
         release("map", "2.0", "[3,5)", requires=(Need("grid", "<2"),)),
         release("grid", "1.0", "[1,2)"), release("grid", "2.0", "[3,4)"), release("grid", "1.9", "[4,5)"), *others,
     )  # fmt: skip
-    here = [Here("map", "1.0", "[1,2)"), Here("grid", "1.0", "[1,2)"), *(Here(item.id, "1", "[1,2)") for item in others)]
+    here = [
+        Here("map", "1.0", "[1,2)"),
+        Here("grid", "1.0", "[1,2)"),
+        *(Here(item.id, "1", "[1,2)") for item in others),
+    ]
     leg = plan_leg(shelf, "1", "3.1", here, targets=["4.0"])
     (conflict,) = leg.conflicts
     assert sorted(conflict.demands) == [

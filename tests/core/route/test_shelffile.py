@@ -48,7 +48,11 @@ def test_every_fault_is_said_with_its_line(text: str, line: int, said: str) -> N
 
 
 def test_circles_and_needs_of_what_is_nowhere_are_oddities_and_no_faults() -> None:
-    text = _HEAD + _plugin("1", 'requires = [{ id = "q" }, { id = "gone" }]') + _plugin("1", 'requires = [{ id = "p" }]', "q")
+    text = (
+        _HEAD
+        + _plugin("1", 'requires = [{ id = "q" }, { id = "gone" }]')
+        + _plugin("1", 'requires = [{ id = "p" }]', "q")
+    )
     said = list(oddities(parse_shelf_file(text, Path("shelf.toml"))))
     assert said == ["p 1 requires gone, of which no release is on the shelf",
                     "p and q require one another: they come along together or not at all"]  # fmt: skip

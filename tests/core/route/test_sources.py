@@ -48,7 +48,12 @@ _HASTY = Patience(silence_s=0.4, least_pace=1024, window_s=0.6, tries=2)
 
 
 def _folder(tree: Tree) -> Path:
-    files = {"shelf.toml": _SHELF, "notes.md": "- `spark` is `flame`\n", "wick/2.0/wick.py": "x = 1\n", "p/1/deep/a.txt": "a\n"}
+    files = {
+        "shelf.toml": _SHELF,
+        "notes.md": "- `spark` is `flame`\n",
+        "wick/2.0/wick.py": "x = 1\n",
+        "p/1/deep/a.txt": "a\n",
+    }
     return tree("shelf", {**files, "p/1/b.bin": os.urandom(300_000), "secret.txt": "s"})
 
 
@@ -246,7 +251,9 @@ def test_a_zip_that_leads_out_or_lies_about_its_size_is_refused(tmp_path: Path) 
 
 @pytest.mark.parametrize("name", ["a.zip", "a.tar", "a.tar.gz", "a.tar.xz", "a.tar.bz2"])
 def test_each_kind_unpacks_and_cut_short_is_refused_wherever_it_is_cut(name: str, tmp_path: Path, tree: Tree) -> None:
-    folder = tree("pack", {"top/a.txt": "a\n" * 500, "top/run.sh": "#!/bin/sh\n", "top/empty": None, "b.bin": os.urandom(9000)})
+    folder = tree(
+        "pack", {"top/a.txt": "a\n" * 500, "top/run.sh": "#!/bin/sh\n", "top/empty": None, "b.bin": os.urandom(9000)}
+    )
     (folder / "top/run.sh").chmod(0o755)
     path = tmp_path / name
     if name == "a.zip":

@@ -52,7 +52,9 @@ def test_the_copy_is_the_same_and_the_original_untouched(tree: Tree, tmp_path: P
     assert _facts(root) == before and done.files == 6 and done.reported == (("pipe", "not a file, link or folder"),)
     (root / "pipe").unlink()
     assert listing(copy) == listing(root)
-    assert {path: item[0] for path, item in _facts(copy).items()} == {path: item[0] for path, item in before.items() if path != "pipe"}
+    assert {path: item[0] for path, item in _facts(copy).items()} == {
+        path: item[0] for path, item in before.items() if path != "pipe"
+    }
     assert (copy / "a.txt").stat().st_ino == (copy / "sub/same").stat().st_ino != (root / "a.txt").stat().st_ino
     assert (copy / "sparse").stat().st_blocks <= (root / "sparse").stat().st_blocks + 600
     (copy / "a.txt").write_text("edited")
@@ -109,6 +111,8 @@ def test_blocks_are_shared_where_the_file_system_can(tree: Tree, tmp_path: Path,
         done = duplicate_tree(place / "game", place / "copy", no_progress, token)
         assert done.shared == done.files == 1
         assert (free - os.statvfs(place).f_bavail) * os.statvfs(place).f_bsize < 10_000_000
-        assert listing(place / "copy") == listing(place / "game") and stat.S_ISREG((place / "copy/big.bin").stat().st_mode)
+        assert listing(place / "copy") == listing(place / "game") and stat.S_ISREG(
+            (place / "copy/big.bin").stat().st_mode
+        )
     finally:
         subprocess.run(["umount", place], check=True)

@@ -94,7 +94,9 @@ def test_what_steps_and_crossings_need_stays(tree: Tree, token: CancelToken) -> 
     assert listing(wick.project) == before and crossing.store.verify().ok
 
 
-def test_nothing_goes_while_a_snapshot_that_stays_cannot_be_read(tree: Tree, tmp_path: Path, token: CancelToken) -> None:
+def test_nothing_goes_while_a_snapshot_that_stays_cannot_be_read(
+    tree: Tree, tmp_path: Path, token: CancelToken
+) -> None:
     root, store = tree("t", {"a": "one"}), Store(tmp_path / "store")
     first = store.take(root, "", no_progress, token)
     (root / "a").write_text("two")

@@ -25,7 +25,7 @@ _PROFILE = Profile(
     "e", "E", Recognise(("e",)), (Site("s", ("e",), Reach(ini="x")),),
     role=(RoleRule("generated", ("gen/**",), ("src/*.def",)), RoleRule("plugin", ("plugins/**",))),
 )  # fmt: skip
-_MOOR = "extern \"C\" {{ int moor_{0}(int x) {{ return x + {1}; }} int cast_off(int x) {{ return x; }} int bollard = {1};\n int line(int x) {{ return x; }} }}\n"
+_MOOR = 'extern "C" {{ int moor_{0}(int x) {{ return x + {1}; }} int cast_off(int x) {{ return x; }} int bollard = {1};\n int line(int x) {{ return x; }} }}\n'
 
 
 def _built(folder: Path, name: str, seed: int) -> Path:
@@ -51,7 +51,14 @@ def test_exported_names_are_read_from_real_libraries(tmp_path: Path) -> None:
         jar.writestr("tide/Table.class", b"")
         jar.writestr("readme.txt", b"")
     assert exported_names(tmp_path / "a.jar") == {"tide/Table.class"}
-    for damaged in (b"", b"\x7fELF", b"\x7fELF" + bytes(60), b"!<arch>\n/               junk", b"PK\x03\x04rest", b"text"):
+    for damaged in (
+        b"",
+        b"\x7fELF",
+        b"\x7fELF" + bytes(60),
+        b"!<arch>\n/               junk",
+        b"PK\x03\x04rest",
+        b"text",
+    ):
         (tmp_path / "bad").write_bytes(damaged)
         assert exported_names(tmp_path / "bad") == frozenset()
 

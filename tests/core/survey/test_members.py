@@ -26,7 +26,9 @@ from tests.conftest import Tree, listing
 _WORKSPACE = Workspace(
     ("libs/*", "apps/**/*"), "m.json", Reach(json="/name"), Reach(json="/engine"), Reach(json="/pinned"), "workspace"
 )
-_PROFILE = Profile("e", "E", Recognise(("w.json",)), (Site("root", ("w.json",), Reach(json="/engine")),), workspace=_WORKSPACE)
+_PROFILE = Profile(
+    "e", "E", Recognise(("w.json",)), (Site("root", ("w.json",), Reach(json="/engine")),), workspace=_WORKSPACE
+)
 
 
 def test_members_inherit_override_and_pin(tree: Tree, token: CancelToken) -> None:
@@ -120,5 +122,7 @@ def test_survey_lists_the_members(tmp_path: Path) -> None:
     found = json.loads(subprocess.run(words, capture_output=True, check=True).stdout)
     how = [item["how"] for item in found["members"]]
     assert (how.count("inherits"), how.count("overrides"), how.count("pins")) == (9, 1, 2)
-    ground = read_ground(sample.project, read_profile(sample.profile), None, no_progress, CancelToken(), members=["kite"])
+    ground = read_ground(
+        sample.project, read_profile(sample.profile), None, no_progress, CancelToken(), members=["kite"]
+    )
     assert ground.release == "1.6" and ground.along == ("toys/kite",)

@@ -65,7 +65,13 @@ def test_what_only_older_releases_had_is_left_over() -> None:
 
 def test_line_ends_marks_and_encodings_alone_are_no_edits() -> None:
     text = "Grüße\nfrom the pier\n"
-    files = {"crlf": text.encode(), "mark": text.encode(), "utf16": text.encode(), "latin": text.encode(), "bin": b"\0\r\n"}
+    files = {
+        "crlf": text.encode(),
+        "mark": text.encode(),
+        "utf16": text.encode(),
+        "latin": text.encode(),
+        "bin": b"\0\r\n",
+    }
     mine = {
         "crlf": text.replace("\n", "\r\n").encode(),
         "mark": b"\xef\xbb\xbf" + text.encode(),
@@ -143,7 +149,9 @@ def _git(folder: Path, *words: str) -> None:
 
 
 def test_history_gives_the_folder_as_it_was_when_a_release_came_in(tree: Tree, token: CancelToken) -> None:
-    root = tree("repo", {"game/addons/tide/d.ini": "1.0", "game/addons/tide/a.c": "vendor\n", "game/x": "", "x.c": "no"})
+    root = tree(
+        "repo", {"game/addons/tide/d.ini": "1.0", "game/addons/tide/a.c": "vendor\n", "game/x": "", "x.c": "no"}
+    )
     game, tide = root / "game", root / "game/addons/tide"
     _git(root, "init", "-q")
     # A filter and a monitor that the repository would like to run must not run.

@@ -41,7 +41,9 @@ def test_draft_of_the_game_finds_what_its_own_profile_finds(tmp_path: Path, toke
         return {(site.file, site.line) for site in ground.sites if not site.plugin}
 
     assert places(drafted) == places(known)
-    kinds = {path: role_of(drafted.profile, path).role for path in ("generated/start_table.cpp", "Makefile", "src/ferry.cpp")}
+    kinds = {
+        path: role_of(drafted.profile, path).role for path in ("generated/start_table.cpp", "Makefile", "src/ferry.cpp")
+    }
     assert list(kinds.values()) == ["generated", "generated", "own"]
     assert role_of(drafted.profile, "plugins/gullvoice/src/cast.cpp").role == "plugin"
 
@@ -72,7 +74,9 @@ def test_draft_reads_other_trees_and_formats(tmp_path: Path, tree: Tree, token: 
         ("fog", "1.1", "[4.0,5.0)"),
         ("rain", "2.0", "[4.1,5.0)"),
     ]
-    assert role_of(mixed.profile, "art/a.png").role == "asset" and role_of(mixed.profile, "out/x.js").role == "generated"
+    assert (
+        role_of(mixed.profile, "art/a.png").role == "asset" and role_of(mixed.profile, "out/x.js").role == "generated"
+    )
 
 
 def test_nothing_that_looks_like_a_release_is_said(tree: Tree, token: CancelToken) -> None:
@@ -134,7 +138,9 @@ def test_a_placeholder_without_a_value_is_told(tmp_path: Path, token: CancelToke
     assert remark.line == 16 and "{motor}" in remark.text
 
 
-def test_a_pattern_that_runs_away_ends_with_a_word_and_harms_nothing(tree: Tree, tmp_path: Path, token: CancelToken) -> None:
+def test_a_pattern_that_runs_away_ends_with_a_word_and_harms_nothing(
+    tree: Tree, tmp_path: Path, token: CancelToken
+) -> None:
     hard = "a" * 4000 + "!"
     with pytest.raises(RunsAway, match="takes too long on"):
         search("(a|aa)+$", hard)
@@ -146,7 +152,7 @@ def test_a_pattern_that_runs_away_ends_with_a_word_and_harms_nothing(tree: Tree,
     assert budget.left_s <= 0
     project = tree("game", {"e.json": '{"engine": "1.0"}', "slow.txt": hard})
     path = tmp_path / "e.profile.toml"
-    site = "[[site]]\nname = \"slow\"\nfiles = [\"slow.txt\"]\nat = { pattern = '(?P<value>(a|aa)+)$' }\n[log]"
+    site = '[[site]]\nname = "slow"\nfiles = ["slow.txt"]\nat = { pattern = \'(?P<value>(a|aa)+)$\' }\n[log]'
     path.write_text(_GOOD.replace("[log]", site))
     before = listing(project)
     with pytest.raises(FormatError, match="takes too long on this file"):

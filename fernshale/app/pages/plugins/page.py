@@ -157,7 +157,9 @@ class PluginsPage(Page):
             return
         view, file = found
         due = len(view.due(self._overview.plugins.choices))
-        blocked = count(due, "decision") if due else count(len(view.odd), "odd file") if is_odd(view, self._overview) else ""
+        blocked = (
+            count(due, "decision") if due else count(len(view.odd), "odd file") if is_odd(view, self._overview) else ""
+        )
         self._take.setVisible(view.merge is not None)
         self._take.setText(f"Take {view.step.to}")
         self._take.setEnabled(not blocked)

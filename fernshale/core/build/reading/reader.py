@@ -221,7 +221,9 @@ class Reader:
             except RunsAway as error:
                 # The rest of the log is for the other readers, and a message says so.
                 self._patterns = []
-                self._done.append(Diagnostic(Place("", 0), "warning", "", f"{error.message}; it is left out", "profile"))
+                self._done.append(
+                    Diagnostic(Place("", 0), "warning", "", f"{error.message}; it is left out", "profile")
+                )
                 break
             if found:
                 return diagnostic_of(found.groupdict(), severity, "profile", folder)
@@ -236,7 +238,9 @@ class Reader:
         if place is None:
             return False
         folder = self._folder_for(place.file)
-        (self._included if kind == "included" else self._required).append(replace(place, folder=folder) if folder else place)
+        (self._included if kind == "included" else self._required).append(
+            replace(place, folder=folder) if folder else place
+        )
         return True
 
     def _folder_for(self, file: str) -> str:

@@ -103,7 +103,12 @@ def report_data(overview: Overview, crossing: Crossing) -> dict[str, Any]:
                 "owner": item.owner,
                 "needs_you": item.needs_you,
                 "ways": [
-                    {"way": way.id, "title": way.title, "confidence": round(way.confidence, 3), "why": list(way.evidence)}
+                    {
+                        "way": way.id,
+                        "title": way.title,
+                        "confidence": round(way.confidence, 3),
+                        "why": list(way.evidence),
+                    }
                     for way in item.proposals
                 ],
             }
@@ -167,7 +172,9 @@ def _route(overview: Overview, crossing: Crossing) -> list[dict[str, str]]:
     for step in overview.route.leg.plugins:
         done = taken.get(folders.get(step.id, ""))
         from_, to = (done.from_, done.to) if done is not None else (step.from_, step.to)
-        rows.append({"plugin": step.id, "from": from_, "to": to, "action": "taken" if done else step.action, "why": step.why})
+        rows.append(
+            {"plugin": step.id, "from": from_, "to": to, "action": "taken" if done else step.action, "why": step.why}
+        )
     return rows
 
 

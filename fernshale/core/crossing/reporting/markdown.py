@@ -23,7 +23,15 @@ def report_markdown(data: Data) -> str:
         ("stage", "state", "open"), [(name, state, data["open"][name] or "") for name, state in data["stages"].items()]
     )
     parts += [", ".join(f"{number} {name}" for name, number in data["figures"].items()) + ".", ""]
-    parts += [*_trial(data, raw), *_route(data), *_edits(data), *_rounds(data), *_members(data), *_links(data), *_decisions(data)]
+    parts += [
+        *_trial(data, raw),
+        *_route(data),
+        *_edits(data),
+        *_rounds(data),
+        *_members(data),
+        *_links(data),
+        *_decisions(data),
+    ]
     parts += [*_accepted(data), *_steps(data), *_debts(data, raw), *_follow_ups(data), *_left(data)]
     return "\n".join(parts).rstrip() + "\n"
 
@@ -71,7 +79,9 @@ def _trial(data: Data, raw: Data) -> list[str]:
             how = f"{item['sign']} {item['severity']}".strip()
             parts.append(f"- {how}: {_code(item['text'])}")
         for item in trial["timings"]:
-            parts.append(f"- {item['name']}: {seconds(item['before'])} before, {seconds(item['now'])} now, {item['verdict']}")
+            parts.append(
+                f"- {item['name']}: {seconds(item['before'])} before, {seconds(item['now'])} now, {item['verdict']}"
+            )
         parts += [f"- {item['name']}: {item['says']}" for item in trial["pictures"]]
     parts.append("")
     if trial["checks"]:
@@ -82,7 +92,13 @@ def _trial(data: Data, raw: Data) -> list[str]:
 
 def _legs(data: Data) -> list[Data]:
     """All legs in order, the one in hand last."""
-    here = {"from": data["from"], "to": data["to"], "route": data["route"], "ledgers": data["ledgers"], "rounds": data["rounds"]}
+    here = {
+        "from": data["from"],
+        "to": data["to"],
+        "route": data["route"],
+        "ledgers": data["ledgers"],
+        "rounds": data["rounds"],
+    }
     return [*data["earlier"], here]
 
 
@@ -123,7 +139,14 @@ def _edits(data: Data) -> list[str]:
 
 def _rounds(data: Data) -> list[str]:
     rows = [
-        (leg["to"], item["number"], sum(item["errors"].values()), len(item["causes"]), item["warnings"], f"{item['elapsed_s']:.1f}")
+        (
+            leg["to"],
+            item["number"],
+            sum(item["errors"].values()),
+            len(item["causes"]),
+            item["warnings"],
+            f"{item['elapsed_s']:.1f}",
+        )
         for leg in _legs(data)
         for item in leg["rounds"]
     ]

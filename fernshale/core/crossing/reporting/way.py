@@ -82,9 +82,7 @@ def follow_way(crossing: Crossing, ground: Ground, way: Way) -> dict[str, Record
     return {item.key: item for item in way.decision}
 
 
-def unfit(
-    way: Way, crossing: Crossing, taken: Collection[str], stopped: Stage | None
-) -> tuple[tuple[str, ...], int]:
+def unfit(way: Way, crossing: Crossing, taken: Collection[str], stopped: Stage | None) -> tuple[tuple[str, ...], int]:
     """What of a way did not fit: decisions whose matter never came up, rules that found no place; and how many of both are
     for stages behind the one at which the crossing `stopped`, and may fit yet."""
     decided = crossing.decisions()

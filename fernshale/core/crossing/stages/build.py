@@ -85,13 +85,20 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
         rules = with_other_types(rules, causes, ground, (crossing.setup.from_, crossing.setup.to), token)
     places = [all_places(error.diagnostic, near) for cause in causes for error in cause.errors] if near else []
     can_build, decided = ground.profile.commands.build is not None, crossing.decisions()
-    live, edits = live_rules(rules, {place.file for listed in places for place in listed}, causes, ground, decided, token)
+    live, edits = live_rules(
+        rules, {place.file for listed in places for place in listed}, causes, ground, decided, token
+    )
     far, later = sure_from(crossing), put_off(crossing)
-    quiet = [*silent_fixes(rules, edits, ground, far), *([] if can_build else unchecked_fixes(rules, ground, far, token))]
+    quiet = [
+        *silent_fixes(rules, edits, ground, far),
+        *([] if can_build else unchecked_fixes(rules, ground, far, token)),
+    ]
     silent = tuple(fix for fix in quiet if decided.keys().isdisjoint((f"fix:{fix.rule.id}", f"silent:{fix.rule.id}")))
     names = {f"silent:{fix.rule.id}": fix.rule.name for fix in quiet}
     noted = [key for key, item in decided.items() if item.choice == "noted"]
-    right = tuple((key, names.get(key, key.removeprefix(DEFAULT))) for key in noted if key in names or key.startswith(DEFAULT))
+    right = tuple(
+        (key, names.get(key, key.removeprefix(DEFAULT))) for key in noted if key in names or key.startswith(DEFAULT)
+    )
     texts = read_texts(ground, token) if rules.changes else None
     drift = used_changes(rules.changes, texts.used) if texts else ()
     defaults = tuple(default_matters(ground, drift, texts, decided)) if texts else ()
@@ -104,7 +111,9 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
         matters = (*(no_build() if can_build else ()), *silent_matters(silent, can_build), *defaults)
         # Where nothing is built, all is well once nothing is open.
         passed = not can_build and not matters
-        return BuildView(rounds, (), silent, drift, find_debts(crossing), can_build, passed, matters, far, defaults, pins, right)
+        return BuildView(
+            rounds, (), silent, drift, find_debts(crossing), can_build, passed, matters, far, defaults, pins, right
+        )
     is_stale = last["fingerprint"] != fingerprint(crossing, ground, _NOT_BUILT)
     states, gone = cause_states(rounds), files_aside(crossing)
     views = []
@@ -136,7 +145,8 @@ def run_round(crossing: Crossing, ground: Ground, on_line: OnLine, progress: Pro
     causes = find_causes(owned, _line_reader(ground))
     done = count_round(number, passed, finished.elapsed_s, owned, causes)
     crossing.keep_leg_fact("rounds", [item.to_json() for item in (*earlier, done)])
-    crossing.keep_leg_fact("last build",
+    crossing.keep_leg_fact(
+        "last build",
         {
             "log": str(log),
             "passed": passed,

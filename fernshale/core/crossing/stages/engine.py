@@ -101,7 +101,9 @@ def _leg_changes(ground: Ground, setup: Setup, asked: Collection[str]) -> tuple[
 
 def _overrides(ground: Ground, setup: Setup) -> tuple[TreePath, ...]:
     chosen = choose_members(ground.members, setup.members)
-    return tuple(item.descriptor for item in chosen if item.how == "inherits" and not same_release(item.release, setup.to))
+    return tuple(
+        item.descriptor for item in chosen if item.how == "inherits" and not same_release(item.release, setup.to)
+    )
 
 
 def preview_engine(ground: Ground, view: EngineView, to: str) -> ChangeSet:

@@ -321,7 +321,9 @@ def _rebuild_matters(crossing: Crossing, built: Sequence[Built], views: Sequence
         if item.is_built_for(to) or item.plugin.id in coming:
             continue
         id = item.plugin.id
-        way = Proposal("rebuild", f"Build it for {to}", ("from its sources, by the engine's own tool", item.words), 0.9, True)
+        way = Proposal(
+            "rebuild", f"Build it for {to}", ("from its sources, by the engine's own tool", item.words), 0.9, True
+        )
         title = f"{id} is {item.words}, not for {to}"
         yield Matter(f"rebuild:{id}", Stage.PLUGINS, title, f"plugin {id}", item.plugin.folder, "", False, (way,))
 

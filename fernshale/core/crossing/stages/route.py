@@ -102,7 +102,9 @@ def is_wanted(step: PluginStep, crossing: Crossing) -> bool:
     if step.action in ("update", "add"):
         return True
     decision = crossing.decisions().get(plugin_key(crossing.setup, step.id))
-    return decision is not None and (decision.choice == "take" or decision.choice.startswith(_VERSION)) and bool(step.to)
+    return (
+        decision is not None and (decision.choice == "take" or decision.choice.startswith(_VERSION)) and bool(step.to)
+    )
 
 
 def route(ground: Ground, crossing: Crossing, token: CancelToken) -> RouteView:
@@ -112,7 +114,9 @@ def route(ground: Ground, crossing: Crossing, token: CancelToken) -> RouteView:
     wishes = read_wishes(crossing)
     leg = plan(ground, crossing, token)
     releases = shelf.engines_of(ground.profile.id)
-    field = find_candidates(shelf, setup.to, [Here(p.id, p.version, p.accepts) for p in ground.plugins], Wishes(), texts.used)
+    field = find_candidates(
+        shelf, setup.to, [Here(p.id, p.version, p.accepts) for p in ground.plugins], Wishes(), texts.used
+    )
     table = {(id, item.version): readiness(shelf, id, item.version) for id in field.order for item in releases}
     target = shelf.engine(ground.profile.id, setup.to)
     demands = check_demands(ground, target.demands, read_requirements(crossing))
@@ -260,4 +264,3 @@ def _plugin_matters(step: PluginStep, key: str, to: str, detail: str) -> list[Ma
 
 def _way_words(way: Way) -> str:
     return "; ".join(f"{item.leg.from_} → {item.leg.to}: {item.places} places" for item in way.legs)
-

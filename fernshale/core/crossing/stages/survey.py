@@ -309,7 +309,9 @@ def _odd_site(site: FoundSite, ground: Ground) -> Matter:
 
 def _baseline_matters(ground: Ground, crossing: Crossing | None, baseline: Baseline | None) -> list[Matter]:
     commands = ground.profile.commands
-    does = " and ".join(word for word, command in (("build", commands.build), ("run", commands.run)) if command is not None)
+    does = " and ".join(
+        word for word, command in (("build", commands.build), ("run", commands.run)) if command is not None
+    )
     if crossing is None or not does:
         return []
     without = Proposal(

@@ -104,7 +104,9 @@ def trial(ground: Ground, crossing: Crossing, compiles: bool = True) -> TrialVie
 def run_trial(crossing: Crossing, ground: Ground, on_line: OnLine, progress: Progress, token: CancelToken) -> RunRecord:
     """Run the game on the release the project is on, and keep how it went."""
     run = run_game(crossing, ground, Stage.TRIAL, on_line, progress, token)
-    crossing.keep_leg_fact("trial", {"run": run.to_json(), "fingerprint": fingerprint(crossing, ground, ("generated",))})
+    crossing.keep_leg_fact(
+        "trial", {"run": run.to_json(), "fingerprint": fingerprint(crossing, ground, ("generated",))}
+    )
     words = f"runs in {seconds(run.elapsed_s)}" if run.passed else run.ending.words
     checks = "".join(f" · {check.name} {check.verdict}" for check in run.checks)
     note(crossing, Stage.TRIAL, f"trial on {run.release}: {words}{checks}", "", "trial")
@@ -198,7 +200,9 @@ def _timings(before: RunRecord | None, run: RunRecord) -> tuple[Timing, ...]:
     found = (
         compare_times("whole run", before.elapsed_runs, run.elapsed_runs, _FELT_S),
         compare_times("until it has started", before.started_runs, run.started_runs, _FELT_S),
-        compare_times("a frame", [value / 1000 for value in middle[0]], [value / 1000 for value in middle[1]], _FELT_FRAME_S),
+        compare_times(
+            "a frame", [value / 1000 for value in middle[0]], [value / 1000 for value in middle[1]], _FELT_FRAME_S
+        ),
     )
     return tuple(item for item in found if item is not None)
 
@@ -252,7 +256,9 @@ def _matters(view: TrialView, decided: Mapping[str, Decision], compiles: bool) -
     if not run.passed:
         ending = run.ending
         detail = "\n".join(ending.stack or ending.last)
-        matters.append(Matter("trial:failed", Stage.TRIAL, f"the run {ending.words}", detail=detail, proposals=(_AGAIN,)))
+        matters.append(
+            Matter("trial:failed", Stage.TRIAL, f"the run {ending.words}", detail=detail, proposals=(_AGAIN,))
+        )
     matters += _tried(view, decided)
     for item in view.log.differences:
         worse = item.sign == "new" or (item.sign == "more" and item.severity)
@@ -275,7 +281,9 @@ def _tried(view: TrialView, decided: Mapping[str, Decision]) -> list[Matter]:
         if result.verdict == "not tried":
             if row.check.by_hand:
                 ways = (Proposal("passed", "It does", (), 0.5), Proposal("failed", "It does not", (), 0.5), _ACCEPT)
-                matters.append(Matter(key, Stage.TRIAL, f"{row.check.name}: not tried", detail=row.check.by_hand, proposals=ways))
+                matters.append(
+                    Matter(key, Stage.TRIAL, f"{row.check.name}: not tried", detail=row.check.by_hand, proposals=ways)
+                )
             continue
         title = f"{row.check.name}: {result.verdict}"
         matters.append(Matter(key, Stage.TRIAL, title, detail=result.detail, proposals=(_ACCEPT, _AGAIN)))
@@ -300,7 +308,9 @@ def _measured(view: TrialView, decided: Mapping[str, Decision]) -> list[Matter]:
         key = f"trial:time:{item.name}"
         if item.verdict == "slower" and key not in decided:
             title = f"{item.name} takes {item.ratio - 1:.0%} longer"
-            detail = f"{seconds(item.before)} before, {seconds(item.now)} now; by chance alone in {item.chance:.1%} of cases"
+            detail = (
+                f"{seconds(item.before)} before, {seconds(item.now)} now; by chance alone in {item.chance:.1%} of cases"
+            )
             matters.append(Matter(key, Stage.TRIAL, title, detail=detail, proposals=(_ACCEPT, _AGAIN)))
     for pair in view.pictures:
         key = f"trial:picture:{pair.name}"

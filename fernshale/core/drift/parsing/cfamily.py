@@ -51,7 +51,11 @@ def prepare(data: bytes) -> bytes:
         if data.endswith((b"class ", b"struct "), 0, start):
             is_macro = _TYPE_AFTER.match(data, found.end()) is not None
         else:
-            is_macro = len(found["name"]) > 3 and _is_first(data, start) and _DECLARED_AFTER.match(data, found.end()) is not None
+            is_macro = (
+                len(found["name"]) > 3
+                and _is_first(data, start)
+                and _DECLARED_AFTER.match(data, found.end()) is not None
+            )
         return b" " * len(found[0]) if is_macro else found[0]
 
     return _MACRO.sub(blank, data)
@@ -179,7 +183,9 @@ def _read_declaration(source: Source, node: Node, scope: tuple[str, ...], doc: s
     if not declarators:
         return
     marks = {access}
-    if kind is None or not (kind.start_byte == node.start_byte and source.is_blank(kind.end_byte, declarators[0].start_byte)):
+    if kind is None or not (
+        kind.start_byte == node.start_byte and source.is_blank(kind.end_byte, declarators[0].start_byte)
+    ):
         for child in node.children:
             if child.type in ("storage_class_specifier", "type_qualifier", "virtual", "explicit_function_specifier"):
                 marks |= _MARKS & set(source.text(child).split())
@@ -292,7 +298,12 @@ def _parameter(text: str) -> Parameter:
         bare = _EXTENTS.sub("", head)
         found = _LAST_WORD.search(bare)
         # One word alone is a type, and so is what ends a qualified name.
-        if found is None or not found.start() or bare[: found.start()].rstrip().endswith("::") or found[0] in _TYPE_WORDS:
+        if (
+            found is None
+            or not found.start()
+            or bare[: found.start()].rstrip().endswith("::")
+            or found[0] in _TYPE_WORDS
+        ):
             return Parameter("", head, default.strip())
         if not _WORD.search(_QUALIFIERS.sub("", bare[: found.start()])):
             return Parameter("", head, default.strip())

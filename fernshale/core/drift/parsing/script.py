@@ -80,7 +80,11 @@ def _is_import(source: Source, value: Node | None) -> bool:
     """Whether a value is another module, or something of it: then it is declared there."""
     while value is not None and value.type == "member_expression":
         value = value.child_by_field_name("object")
-    return value is not None and value.type == "call_expression" and source.text(value.child_by_field_name("function")) == "require"
+    return (
+        value is not None
+        and value.type == "call_expression"
+        and source.text(value.child_by_field_name("function")) == "require"
+    )
 
 
 def _read_wrapped(source: Source, node: Node, scope: tuple[str, ...], depth: int) -> None:

@@ -14,6 +14,7 @@ Way = str | Mapping[str, str] | None
 # The way of each list, by the way to it in the tree.
 Ways = Mapping[str, Way]
 
+
 def find_ways(roots: Sequence[Node], named: Sequence[str]) -> dict[str, Way]:
     """What tells entries apart in each list of several versions of a tree: it must do so in all that have the list."""
     ways: dict[str, Way] = {}
