@@ -20,6 +20,7 @@ import time
 from array import array
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 
 import blake3
@@ -287,7 +288,7 @@ def bench_hard_lines(count: int) -> None:
     words = [f"{chance.random()}" for _ in range(count)]
     sorting = timed(lambda: sorted(words), 5)
     for name, (old, new) in cases.items():
-        row(f"align {count:,}: {name}", timed(lambda old=old, new=new: align_lines(old, new)), "sorting", sorting)
+        row(f"align {count:,}: {name}", timed(partial(align_lines, old, new)), "sorting", sorting)
 
 
 def bench_folders(folder: Path) -> None:
@@ -321,7 +322,7 @@ def bench_folders(folder: Path) -> None:
         store = folder / "repository"
         shutil.rmtree(store, ignore_errors=True)
         git(folder, "init", "-q", str(store))
-        commits = []
+        commits: list[str] = []
         for name in ("base", "mine", "incoming"):
             where = ["--git-dir", str(store / ".git"), "--work-tree", str(trees[name])]
             if name == "incoming":

@@ -8,6 +8,7 @@ import sys
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
+from typing import TypeVar
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 _FOLDER = Path(tempfile.mkdtemp(prefix="fernshale-shots-"))
@@ -18,14 +19,34 @@ from PySide6.QtCore import QEventLoop, QTimer  # noqa: E402
 from PySide6.QtWidgets import QApplication, QMessageBox, QWidget  # noqa: E402
 
 from fernshale.app.main import make_app, make_window  # noqa: E402
+from fernshale.app.pages.base import Page  # noqa: E402
+from fernshale.app.pages.build import BuildPage  # noqa: E402
+from fernshale.app.pages.links import LinksPage  # noqa: E402
+from fernshale.app.pages.survey import SurveyPage  # noqa: E402
+from fernshale.app.pages.trial import TrialPage  # noqa: E402
 from fernshale.app.snapshots import SnapshotDialog, StoreDialog, WayBackDialog  # noqa: E402
 from fernshale.app.theme import choose_theme  # noqa: E402
 from fernshale.app.window import MainWindow  # noqa: E402
 from fernshale.core.crossing.matter import Stage  # noqa: E402
+from fernshale.core.crossing.overview import Overview  # noqa: E402
 from fernshale.core.crossing.settle import read_decisions  # noqa: E402
 from fernshale.core.crossing.trust import trust  # noqa: E402
 from fernshale.core.profile.read import read_profile  # noqa: E402
 from fernshale.sample import unpack  # noqa: E402
+
+PageOf = TypeVar("PageOf", bound=Page)
+
+
+def overview_of(window: MainWindow) -> Overview:
+    """What the window shows of the open crossing."""
+    overview = window.session.overview
+    assert overview is not None
+    return overview
+
+
+def page_of(window: MainWindow, kind: type[PageOf]) -> PageOf:
+    """The page of a kind."""
+    return next(page for page in window.pages.values() if isinstance(page, kind))
 
 
 def main(out: Path, wanted: list[str]) -> None:
@@ -62,16 +83,15 @@ def main(out: Path, wanted: list[str]) -> None:
     window.session.take("survey:baseline", "take", "baseline")
     settle(window)
     shot("survey", Stage.SURVEY)
-    window.pages[Stage.SURVEY]._map.pick(("plugin", "plugins/gullvoice"))
+    page_of(window, SurveyPage)._map.pick(("plugin", "plugins/gullvoice"))
     shot("survey-part")
-    window.pages[Stage.SURVEY]._map.pick(None)
+    page_of(window, SurveyPage)._map.pick(None)
     shot("route", Stage.ROUTE)
     window.show_stage(Stage.PLUGINS)
     recorded = read_decisions(sample.decisions)
     keys = list(recorded)
     page = window.pages[Stage.PLUGINS]
-    overview = window.session.overview
-    assert overview is not None
+    overview = overview_of(window)
     page.go_to(next(matter for matter in overview.matters if "slot.cpp" in matter.title))
     shot("plugins")
     for key in keys:
@@ -79,59 +99,57 @@ def main(out: Path, wanted: list[str]) -> None:
             continue
         window.session.take(key, recorded[key].take, "deciding", why=recorded[key].why)
         settle(window)
-    for name in [view.plugin.id for view in window.session.overview.plugins.plugins if view.merge]:
+    for name in [view.plugin.id for view in overview_of(window).plugins.plugins if view.merge]:
         window.session.take(f"plugin:{name}", "take", name)
         settle(window)
     window.session.take("rebuild:mooring", "rebuild", "mooring")
     settle(window)
-    for matter in window.session.overview.route.matters:
+    for matter in overview_of(window).route.matters:
         window.session.take(matter.key, matter.proposals[0].id, matter.title)
         settle(window)
     shot("engine", Stage.ENGINE)
     window.session.take("engine:sites", "apply", "engine")
     settle(window)
-    for matter in [item for item in window.session.overview.matters if item.key.startswith("copy:")]:
+    for matter in [item for item in overview_of(window).matters if item.key.startswith("copy:")]:
         window.session.take(matter.key, "merge", matter.title)
         settle(window)
     shot("build-forecast", Stage.BUILD)
     window.session.take("build:run", "build", "build")
     settle(window)
-    overview = window.session.overview
-    assert overview is not None
+    overview = overview_of(window)
     window.pages[Stage.BUILD].go_to(next(matter for matter in overview.matters if "write_log" in matter.title))
     shot("build-first", Stage.BUILD)
     shot_dialogs(window, shot_of)
-    page = window.pages[Stage.BUILD]
-    page._on_sure()
+    build = page_of(window, BuildPage)
+    build._on_sure()
     settle(window)
     window.session.take("build:run", "build", "build")
     settle(window)
     shot("build", Stage.BUILD)
     for _ in range(4):
-        overview = window.session.overview
-        assert overview is not None
+        overview = overview_of(window)
         if overview.build.passed:
             break
-        page._on_sure()
+        build._on_sure()
         settle(window)
-        for matter in window.session.overview.matters:
+        for matter in overview_of(window).matters:
             if matter.key.startswith("cause:") and matter.key in recorded:
                 window.session.take(matter.key, recorded[matter.key].take, matter.title, why=recorded[matter.key].why)
                 settle(window)
         window.session.take("build:run", "build", "build")
         settle(window)
-    open_ = {matter.key for matter in window.session.overview.matters}
+    open_ = {matter.key for matter in overview_of(window).matters}
     for key in [key for key in keys if key in open_ and key.startswith(("default:", "silent:"))]:
         window.session.take(key, recorded[key].take, "default", why=recorded[key].why)
         settle(window)
     window.session.take("build:run", "build", "build")
     settle(window)
-    page = window.pages[Stage.LINKS]
-    page._go("links:pier-wood")
+    links = page_of(window, LinksPage)
+    links._go("links:pier-wood")
     shot("links", Stage.LINKS)
     window.session.take("links:together:sure", "sure", "links")
     settle(window)
-    page._go("data:lamp-angle")
+    links._go("data:lamp-angle")
     shot("links-data", Stage.LINKS)
     for key in ("data:pier-places", "data:lamp-angle"):
         window.session.take(key, "all", "data")
@@ -145,7 +163,7 @@ def main(out: Path, wanted: list[str]) -> None:
     settle(window)
     shot("trial", Stage.TRIAL)
     for tab, name in ((2, "trial-timings"), (3, "trial-pictures")) if "all" in wanted else ():
-        window.pages[Stage.TRIAL]._tabs.setCurrentIndex(tab)
+        page_of(window, TrialPage)._tabs.setCurrentIndex(tab)
         shot(name, Stage.TRIAL)
     window.show_view(window.report)
     shot("report")
@@ -153,7 +171,7 @@ def main(out: Path, wanted: list[str]) -> None:
     settle(window)
     window.show_view(window.debts)
     shot("debts")
-    entry = window.session.overview.logbook[-1].id
+    entry = overview_of(window).logbook[-1].id
     window.session.undo(entry, "aside")
     settle(window)
     if "dark" not in wanted:

@@ -23,13 +23,13 @@ from PySide6.QtWidgets import (
 
 from fernshale.app.dialogs import show_error
 from fernshale.app.session import Session
-from fernshale.app.theme import Tone, code_font, theme
+from fernshale.app.theme import code_font, theme
 from fernshale.app.widgets.basics import Card, FindingLabel, button, quiet_label
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken
-from fernshale.core.crossing.findings import Finding
+from fernshale.core.crossing.findings import Finding, FindingParts
 from fernshale.core.crossing.overview import Overview
 from fernshale.core.crossing.owing import Owed, owed
 from fernshale.core.crossing.reporting.data import report_data
@@ -95,7 +95,7 @@ class ReportView(QWidget):
         figures = data["figures"]
         steps, edits = count(figures["steps"], "step"), count(figures["local edits"], "local edit")
         words = f" {steps} over {count(figures['files touched'], 'file')}; {edits} accounted for."
-        parts: tuple[tuple[Tone, str], ...] = (("mine" if data["done"] else "alarm", data["verdict"]), ("plain", words))
+        parts: FindingParts = (("mine" if data["done"] else "alarm", data["verdict"]), ("plain", words))
         self.finding.show_finding(Finding(parts))
         place = self._page.verticalScrollBar().value()
         self._page.setHtml(report_html(data, _ink()))
@@ -216,7 +216,7 @@ class DebtsView(QWidget):
         self._owed = owed(overview, crossing)
         self.count_changed.emit(len(self._owed))
         ready = sum(bool(item.ready) for item in self._owed)
-        parts: tuple[tuple[Tone, str], ...] = (("plain", "Nothing is set aside."),)
+        parts: FindingParts = (("plain", "Nothing is set aside."),)
         if self._owed:
             words = f"{ready} of them can be paid now." if ready else "nothing of it can be paid yet."
             parts = (("strong", count(len(self._owed), "debt")), ("plain", "; "), ("mine" if ready else "plain", words))

@@ -61,8 +61,8 @@ class StartPage(QWidget):
         fresh.body.addWidget(
             quiet_label(fresh, "Or see it work first, on a sample that is unpacked into a fresh folder.")
         )
-        for name, words in SAMPLES.items():
-            fresh.body.addWidget(button(fresh, f"Try {words}", self._wanting(name)))
+        for name, sample in SAMPLES.items():
+            fresh.body.addWidget(button(fresh, f"Try {sample}", self._wanting(name)))
         side.addWidget(fresh)
         machine = Card(right, "This machine")
         machine.body.setContentsMargins(14, 10, 14, 12)

@@ -5,7 +5,9 @@ from __future__ import annotations
 import tempfile
 import time
 from collections.abc import Callable, Sequence
+from functools import partial
 from pathlib import Path
+from typing import Literal
 
 from PySide6.QtCore import QByteArray, QPoint, QSettings, Qt
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
@@ -208,7 +210,7 @@ class MainWindow(QMainWindow):
         self.start_page.folder_wanted.connect(self._choose_folder)
         self.start_page.sample_wanted.connect(self._open_sample)
         for number, stage in enumerate(STAGES, 1):
-            self._key(f"Alt+{number}", lambda stage=stage: self._enter_stage(stage))
+            self._key(f"Alt+{number}", partial(self._enter_stage, stage))
         for keys, act in (
             ("Alt+8", lambda: self.show_view(self.report)),
             ("Alt+9", lambda: self.show_view(self.debts)),
@@ -225,7 +227,7 @@ class MainWindow(QMainWindow):
         ):
             self._key(keys, act)
 
-    def _key(self, keys: str, act) -> None:
+    def _key(self, keys: str, act: Callable[[], object]) -> None:
         QShortcut(QKeySequence(keys), self).activated.connect(act)
 
     # -- opening
@@ -412,7 +414,7 @@ class MainWindow(QMainWindow):
             return
         menu = QMenu(self)
         for way in matter.proposals:
-            menu.addAction(way.title, lambda way=way: take_option(self, self.session, matter, way))
+            menu.addAction(way.title, partial(take_option, self, self.session, matter, way))
         if matter.place:
             path, line = file_and_line(matter.place)
             menu.addAction("Open in your editor", lambda: self._open_editor(path, line))
@@ -450,9 +452,7 @@ class MainWindow(QMainWindow):
         if overview is None:
             return tuple(actions)
         for number, stage in enumerate(STAGES, 1):
-            actions.append(
-                Action(f"Go to {stage.value}", "Stages", f"Alt+{number}", lambda stage=stage: self.show_stage(stage))
-            )
+            actions.append(Action(f"Go to {stage.value}", "Stages", f"Alt+{number}", partial(self.show_stage, stage)))
         actions += [
             Action("Build", "Build", "F5", self._build),
             Action("Go round by itself: take what is sure and build again", "Build", "", self.session.go_rounds),
@@ -470,11 +470,11 @@ class MainWindow(QMainWindow):
             Action("Find on this page", "Page", "Ctrl+F", self._find),
         ]
         for debt in overview.build.debts:
-            act = lambda debt=debt: self.session.take(f"debt:{debt.entry}", "return", f"putting back {debt.title}")  # noqa: E731
+            act = partial(self.session.take, f"debt:{debt.entry}", "return", f"putting back {debt.title}")
             actions.append(Action(f"Put back: {debt.title}", "Build", "", act))
         for matter in overview.matters:
             for way in matter.proposals:
-                act = lambda matter=matter, way=way: take_option(self, self.session, matter, way)  # noqa: E731
+                act = partial(take_option, self, self.session, matter, way)
                 actions.append(Action(f"{way.title}: {matter.title}", matter.stage.value, "", act))
         return tuple(actions)
 
@@ -592,6 +592,8 @@ def _words(matter: Matter) -> str:
 def _entry_row(entry: Entry) -> Row:
     when = time.strftime("%H:%M", time.localtime(entry.time))
     right = "undo" if entry.can_undo else "do again" if entry.can_redo else "undone" if entry.state == "undone" else ""
+    glyph: str
+    tone: Literal["mine", "quiet", "base"]
     glyph, tone = ("●", "mine") if entry.can_undo else ("–", "quiet") if entry.state == "undone" else ("·", "base")
     return Row(
         f"{when}  {entry.title}",
@@ -602,4 +604,4 @@ def _entry_row(entry: Entry) -> Row:
         payload=entry,
         faded=entry.state == "undone",
         link=entry.can_undo or entry.can_redo,
-    )  # type: ignore[arg-type]
+    )

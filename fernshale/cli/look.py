@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import sys
+from typing import Any
 
 from fernshale.cli.begin import begun
 from fernshale.cli.printing import LEFT_TO_DECIDE, matter_lines, print_data, print_json, print_lines, to_stderr
@@ -60,7 +61,7 @@ def survey(options: argparse.Namespace, token: CancelToken) -> int:
 
 def _survey_all(projects: list[str], options: argparse.Namespace, token: CancelToken) -> int:
     """One line for each project; one that cannot be read is said in its line, and the others go on."""
-    rows = []
+    rows: list[dict[str, Any]] = []
     for project in projects:
         options.project = project
         try:

@@ -26,7 +26,7 @@ def run(arguments: Sequence[str]) -> int:
     token = CancelToken()
     _cancel_on_signals(token)
     out, err = sys.stdout, sys.stderr
-    sys.stdout, sys.stderr = PlainStream(out), PlainStream(err)  # type: ignore[assignment]  # as much of a stream as is used
+    sys.stdout, sys.stderr = PlainStream(out), PlainStream(err)
     try:
         options = _parser().parse_args(arguments)  # misuse ends here, with 2
         code = _run(options, token)

@@ -17,9 +17,12 @@ from fernshale.core.route.sources import read_shelf
 def show(options: argparse.Namespace, token: CancelToken) -> int:
     shelf = read_shelf(options.shelf)
     if options.json:
-        parts = {"engines": shelf.engines, "plugins": shelf.plugins, "successions": shelf.successions}
-        releases = {name: [asdict(item) for item in items] for name, items in parts.items()}
         said = {"title": shelf.title, "addresses": list(shelf.addresses), "notices": list(shelf.notices)}
+        releases = {
+            "engines": [asdict(item) for item in shelf.engines],
+            "plugins": [asdict(item) for item in shelf.plugins],
+            "successions": [asdict(item) for item in shelf.successions],
+        }
         print_json({**said, **releases})
         return 0
     print(shelf.title)

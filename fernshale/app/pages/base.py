@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from functools import partial
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeySequence, QShortcut
@@ -36,7 +37,7 @@ class Page(QWidget):
         self.finding = FindingLabel(self)
         self.column.addWidget(self.finding)
         for number in range(1, _MOST_WAYS + 1):
-            self.on_key(str(number), lambda number=number: self.press(number))
+            self.on_key(str(number), partial(self.press, number))
         self.on_key("N", lambda: self.step(1))
         self.on_key("P", lambda: self.step(-1))
 

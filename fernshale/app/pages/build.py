@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import partial
 from html import escape
 from typing import cast
 
@@ -129,7 +130,7 @@ class BuildPage(Page):
         )
         self._aside_menu = QMenu(self._aside)
         for what in ("line", "function", "file"):
-            self._aside_menu.addAction(f"The {what}", lambda what=what: self._set_aside(what))
+            self._aside_menu.addAction(f"The {what}", partial(self._set_aside, what))
         self._return = button(self._card, "Put back", self._on_return, main=True)
         self._later = button(self._card, "Not now", self._on_later, hint="L")
         self._noted = button(self._card, "It is right as it is", self._on_noted)
@@ -235,21 +236,24 @@ class BuildPage(Page):
     def _default(self) -> Matter | None:
         """The chosen matter of calls that pass another default now."""
         chosen = self._causes.current()
-        defaults = self._overview.build.defaults if self._overview is not None and isinstance(chosen, _Chosen) else ()
-        return next((matter for matter in defaults if matter.key == chosen.key), None)
+        if self._overview is None or not isinstance(chosen, _Chosen):
+            return None
+        return next((matter for matter in self._overview.build.defaults if matter.key == chosen.key), None)
 
     def _notable(self) -> Matter | None:
         """The chosen matter, where it may be right as it is."""
         chosen = self._causes.current()
-        matters = self._overview.build.matters if self._overview is not None and isinstance(chosen, _Chosen) else ()
-        found = next((matter for matter in matters if matter.key == chosen.key), None)
+        if self._overview is None or not isinstance(chosen, _Chosen):
+            return None
+        found = next((matter for matter in self._overview.build.matters if matter.key == chosen.key), None)
         return found if found is not None and any(way.id == "noted" for way in found.proposals) else None
 
     def _right(self) -> tuple[str, str] | None:
         """Key and title of the chosen change that was said to be right as it is."""
         chosen = self._causes.current()
-        listed = self._overview.build.right if self._overview is not None and isinstance(chosen, _Chosen) else ()
-        return next((item for item in listed if chosen.key == f"right:{item[0]}"), None)
+        if self._overview is None or not isinstance(chosen, _Chosen):
+            return None
+        return next((item for item in self._overview.build.right if chosen.key == f"right:{item[0]}"), None)
 
     def ways(self) -> list[QPushButton]:
         if self.visited == "build:run":

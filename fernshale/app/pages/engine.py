@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QWidget
 
@@ -150,14 +152,15 @@ class EnginePage(Page):
         # The title above says it already, and the buttons need the room.
         self._asks.setText(f"◆ {matter.title}" if matter and matter.title != title else "")
         self._asks.setVisible(bool(self._asks.text()))
-        for way in matter.proposals if matter else ():
-            self._ways.addWidget(button(self, way.title, self._taking(matter, way)))
+        if matter is not None:
+            for way in matter.proposals:
+                self._ways.addWidget(button(self, way.title, self._taking(matter, way)))
 
     def ways(self) -> list[QPushButton]:
         own = {"engine:sites": self._apply, "engine:generate": self._again}.get(self.visited)
         return [own] if own is not None else [*buttons_in(self._ways), self._apply, self._again]
 
-    def _taking(self, matter: Matter, way: Proposal):
+    def _taking(self, matter: Matter, way: Proposal) -> Callable[[], None]:
         return lambda: take_option(self, self.session, matter, way)
 
     def find_text(self, words: str) -> bool:

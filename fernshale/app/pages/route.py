@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QSplitter, QWidget
@@ -156,7 +158,7 @@ class RoutePage(Page):
     def ways(self) -> list[QPushButton]:
         return buttons_in(self._ways_out)
 
-    def _taking(self, key: str, way: str, title: str):
+    def _taking(self, key: str, way: str, title: str) -> Callable[[], None]:
         return lambda: self.session.take(key, way, title)
 
     # -- picking a way, ticking a note
@@ -192,7 +194,8 @@ def _columns(view: RouteView, overview: Overview) -> tuple[Column, ...]:
     setup = overview.setup
     columns = []
     for item in view.releases:
-        remark, tone = "" if item.stage == "stable" else item.stage, "quiet"
+        remark: str = "" if item.stage == "stable" else item.stage
+        tone: Tone = "quiet"
         if item.version == setup.from_:
             remark, tone = "here" if overview.ground.release == setup.from_ else "where you were", "strong"
         elif item.version == setup.target:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QStackedWidget, QWidget
 
@@ -12,7 +14,7 @@ from fernshale.app.widgets.basics import Card, add_in_turn, button, buttons_in, 
 from fernshale.app.widgets.charts import Tile, TileMap
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.tables import TableRow, TextTable
-from fernshale.core.base.treepath import parents, printable, under
+from fernshale.core.base.treepath import TreePath, parents, printable, under
 from fernshale.core.base.words import count, size_words
 from fernshale.core.crossing.matter import Matter, Proposal, Stage
 from fernshale.core.crossing.origins import PluginOrigin, file_states
@@ -193,7 +195,7 @@ class SurveyPage(Page):
     def ways(self) -> list[QPushButton]:
         return [*buttons_in(self._ways), self._take, self._skip]
 
-    def _taking(self, matter: Matter, way: Proposal):
+    def _taking(self, matter: Matter, way: Proposal) -> Callable[[], None]:
         return lambda: take_option(self, self.session, matter, way)
 
     def _on_take(self) -> None:
@@ -248,7 +250,7 @@ def _tiles(view: SurveyView, states: dict[str, str]) -> tuple[Tile, ...]:
     members = {item.folder for item in view.ground.members}
     entries = view.ground.manifest.files
     for role, paths in view.roles.items():
-        parts: dict[str, list[str]] = {}
+        parts: dict[str, list[TreePath]] = {}
         in_plugins = role in ("plugin", "user content")
         for path in paths:
             pieces = path.split("/")
@@ -262,7 +264,7 @@ def _tiles(view: SurveyView, states: dict[str, str]) -> tuple[Tile, ...]:
         children = tuple(
             Tile(
                 printable(name).rsplit("/", 1)[-1],
-                sum(max(entries[path].size, 1) for path in inside),  # type: ignore[index]
+                sum(max(entries[path].size, 1) for path in inside),
                 "base",
                 _hint(name, inside, states),
                 payload=(role, name),
@@ -277,7 +279,7 @@ def _tiles(view: SurveyView, states: dict[str, str]) -> tuple[Tile, ...]:
     return tuple(tiles)
 
 
-def _hint(name: str, inside: list[str], states: dict[str, str]) -> str:
+def _hint(name: str, inside: Sequence[str], states: dict[str, str]) -> str:
     yours = sum(path in states for path in inside)
     return f"{printable(name)}: {count(len(inside), 'file')}" + (f", {yours} not as released" if yours else "")
 

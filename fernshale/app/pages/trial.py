@@ -342,14 +342,11 @@ class TrialPage(Page):
 
     def _on_where(self) -> None:
         matter = self._matter()
-        view = self._overview.trial if self._overview else None
-        item = (
-            next((item for item in view.log.differences if matter and log_key(item) == matter.key), None)
-            if view
-            else None
-        )
+        if self._overview is None or matter is None:
+            return
+        ground, log = self._overview.ground, self._overview.trial.log
+        item = next((item for item in log.differences if log_key(item) == matter.key), None)
         if item is not None:
-            ground = self._overview.ground if self._overview else None
             work = lambda on_line, progress, token: find_printers(ground, item.template, token)  # noqa: E731
             self._searching.start("looking for the code", work)
 

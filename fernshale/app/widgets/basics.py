@@ -138,14 +138,14 @@ def add_in_turn(layout: QHBoxLayout, buttons: Sequence[QPushButton]) -> None:
 
 def buttons_in(layout: QHBoxLayout) -> list[QPushButton]:
     """The buttons of a row, from left to right."""
-    widgets = [layout.itemAt(number).widget() for number in range(layout.count())]
+    items = [layout.itemAt(number) for number in range(layout.count())]
+    widgets = [item.widget() for item in items if item is not None]
     return [widget for widget in widgets if isinstance(widget, QPushButton)]
 
 
 def clear_layout(layout: QVBoxLayout | QHBoxLayout) -> None:
     """Remove and delete everything in a layout."""
-    while layout.count():
-        item = layout.takeAt(0)
+    while (item := layout.takeAt(0)) is not None:
         widget = item.widget()
         if widget is not None:
             widget.hide()

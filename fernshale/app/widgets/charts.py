@@ -153,8 +153,9 @@ class TileMap(QWidget):
             tile = self._tile_at(QPointF(event.pos()))
             QToolTip.showText(event.globalPos(), tile.hint if tile else "", self)
             return True
-        is_override = event.type() is QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent)
-        if is_override and event.key() == Qt.Key.Key_Escape and self._picked is not None:
+        is_override = isinstance(event, QKeyEvent) and event.type() is QEvent.Type.ShortcutOverride
+        is_escape = isinstance(event, QKeyEvent) and event.key() == Qt.Key.Key_Escape
+        if is_override and is_escape and self._picked is not None:
             event.accept()  # letting a part go comes before the window's own Escape
             return True
         return super().event(event)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 from html import escape
 
 from PySide6.QtCore import Qt, Signal
@@ -110,7 +111,7 @@ class DecisionCard(QFrame):
         before = self._question.remembered
         for key, way, words, _ in ways:
             is_known = before is not None and before.take == way
-            made = button(self, f"{names.get(way, words)}  {key}", lambda way=way: self.take(way), main=is_known)
+            made = button(self, f"{names.get(way, words)}  {key}", partial(self.take, way), main=is_known)
             if not first:
                 made.setObjectName("main" if is_known else "link")
             row.addWidget(made)
@@ -189,8 +190,7 @@ class DecisionCard(QFrame):
     def _edit(self) -> None:
         """Write the lines by hand, in place."""
         for row in self._rows:
-            while row is not None and row.count():
-                item = row.takeAt(0)
+            while row is not None and (item := row.takeAt(0)) is not None:
                 widget = item.widget()
                 if widget is not None:
                     widget.deleteLater()

@@ -156,8 +156,8 @@ class Document(QScrollArea):
     def reveal(self, part: QWidget) -> None:
         """Scroll so that a part is in view, a little below the top."""
         inside = self.widget()
-        if inside is not None:
-            inside.layout().activate()
+        if inside is not None and (layout := inside.layout()) is not None:
+            layout.activate()
             bar = self.verticalScrollBar()
             bar.setValue(max(0, part.mapTo(inside, QPoint(0, 0)).y() - 70))
 
@@ -184,9 +184,9 @@ class Document(QScrollArea):
                 for other in self.blocks():
                     other.select_line(-1)
                 block.select_line(at)
-                inside = self.widget()
-                place = block.mapTo(inside, QPoint(0, at * _HEIGHT))
-                self.ensureVisible(self._margin, place.y(), 0, 80)
+                if (inside := self.widget()) is not None:
+                    place = block.mapTo(inside, QPoint(0, at * _HEIGHT))
+                    self.ensureVisible(self._margin, place.y(), 0, 80)
                 return True
         return False
 

@@ -98,8 +98,8 @@ class RowDelegate(QStyledItemDelegate):
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         row: Row = index.data(Qt.ItemDataRole.UserRole)
         colours = theme()
-        rect: QRect = option.rect  # type: ignore[attr-defined]
-        state: QStyle.StateFlag = option.state  # type: ignore[attr-defined]
+        rect: QRect = option.rect
+        state: QStyle.StateFlag = option.state
         selected = bool(state & QStyle.StateFlag.State_Selected) and not row.heading
         painter.save()
         ground = colours.head if row.heading else colours.mine_soft if selected else colours.card

@@ -12,13 +12,14 @@ from fernshale.core.crossing.overview import Overview
 from fernshale.core.crossing.stages.survey import describe
 
 Tone = Literal["plain", "strong", "mine", "base", "alarm"]
+FindingParts = tuple[tuple[Tone, str], ...]
 
 
 @dataclass(frozen=True, slots=True)
 class Finding:
     """A sentence in parts, each with its tone."""
 
-    parts: tuple[tuple[Tone, str], ...]
+    parts: FindingParts
 
     @property
     def plain(self) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSplitter, QWidget
@@ -406,7 +407,7 @@ class PluginsPage(Page):
             for way, words in (("mine", "Keep yours"), ("incoming", "Take incoming")):
                 key = f"merge-below:{view.plugin.id}/{where}"
                 title = f"{words} {name} ({count(len(due), 'decision')})"
-                menu.addAction(title, lambda key=key, way=way, title=title: self.session.take(key, way, title))
+                menu.addAction(title, partial(self.session.take, key, way, title))
         if menu.isEmpty():
             menu.addAction("Nothing is to be decided here").setEnabled(False)
         lost = view.ledger.edits - view.ledger.count("already") if view.ledger else 0
