@@ -7,12 +7,13 @@ import shutil
 import pytest
 
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.auto import cross
-from fernshale.core.crossing.findings import finding_of
-from fernshale.core.crossing.matter import Stage
-from fernshale.core.crossing.overview import look
-from fernshale.core.crossing.settle import Taken, go_rounds, settle
-from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.flow.actions import go_rounds, settle
+from fernshale.core.crossing.flow.autopilot import cross
+from fernshale.core.crossing.flow.summaries import finding_of
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.decisions import Taken
+from fernshale.core.crossing.record.items import Stage
+from fernshale.core.crossing.stages.overview import look
 from tests.conftest import Tree
 from tests.engines import begin_engine
 from tests.wick import cross_wick, make_wick

@@ -13,10 +13,10 @@ from pathlib import Path
 import pytest
 
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.ground import read_ground
-from fernshale.core.crossing.ruling import apply_rules
-from fernshale.core.crossing.stages.build import diagnose, plain_ground
-from fernshale.core.crossing.stages.engine import site_changes
+from fernshale.core.crossing.project.scan import read_ground
+from fernshale.core.crossing.rules.search import apply_rules
+from fernshale.core.crossing.stages.build.rounds import diagnose, plain_ground
+from fernshale.core.crossing.stages.engine.view import site_changes
 from fernshale.core.engine.reassociate import draft_sites
 from fernshale.core.fix.rules import Rule, read_rules
 from fernshale.core.profile.read import read_profile

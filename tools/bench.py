@@ -31,10 +31,10 @@ from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.build.causes import find_causes
 from fernshale.core.build.owners import Owned
 from fernshale.core.build.reading import read_log
-from fernshale.core.crossing import ground as ground_module
-from fernshale.core.crossing.ground import read_ground
-from fernshale.core.crossing.ruling import find_all_edits
-from fernshale.core.crossing.stages.survey import survey
+from fernshale.core.crossing.project import scan as ground_module
+from fernshale.core.crossing.project.scan import read_ground
+from fernshale.core.crossing.rules.search import find_all_edits
+from fernshale.core.crossing.stages.survey.view import survey
 from fernshale.core.drift.kept import compare_releases
 from fernshale.core.drift.release import read_pair
 from fernshale.core.fix.rules import Rule

@@ -27,10 +27,10 @@ from fernshale.app.pages.trial import TrialPage  # noqa: E402
 from fernshale.app.snapshots import SnapshotDialog, StoreDialog, WayBackDialog  # noqa: E402
 from fernshale.app.theme import choose_theme  # noqa: E402
 from fernshale.app.window import MainWindow  # noqa: E402
-from fernshale.core.crossing.matter import Stage  # noqa: E402
-from fernshale.core.crossing.overview import Overview  # noqa: E402
-from fernshale.core.crossing.settle import read_decisions  # noqa: E402
-from fernshale.core.crossing.trust import trust  # noqa: E402
+from fernshale.core.crossing.record.decisions import read_decisions  # noqa: E402
+from fernshale.core.crossing.record.items import Stage  # noqa: E402
+from fernshale.core.crossing.record.trust import trust  # noqa: E402
+from fernshale.core.crossing.stages.overview import Overview  # noqa: E402
 from fernshale.core.profile.read import read_profile  # noqa: E402
 from fernshale.sample import unpack  # noqa: E402
 

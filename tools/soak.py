@@ -29,12 +29,20 @@ sys.path.insert(0, str(ROOT))
 from fernshale.core.base.errors import FernshaleError  # noqa: E402  # found only once the path is set
 from fernshale.core.base.work import CancelToken, no_progress  # noqa: E402
 from fernshale.core.change.draft import Draft  # noqa: E402
-from fernshale.core.crossing.logbook import go_back_to, redo, restore_snapshot, settle_interrupted, undo, write_step  # noqa: E402
-from fernshale.core.crossing.matter import Stage  # noqa: E402
-from fernshale.core.crossing.overview import begin_crossing, look  # noqa: E402
-from fernshale.core.crossing.settle import Taken, settle  # noqa: E402
-from fernshale.core.crossing.state import Crossing, open_crossing  # noqa: E402
-from fernshale.core.crossing.trust import trust  # noqa: E402
+from fernshale.core.crossing.flow.actions import settle  # noqa: E402
+from fernshale.core.crossing.record.database import Crossing, open_crossing  # noqa: E402
+from fernshale.core.crossing.record.decisions import Taken  # noqa: E402
+from fernshale.core.crossing.record.items import Stage  # noqa: E402
+from fernshale.core.crossing.record.logbook import (  # noqa: E402
+    go_back_to,
+    redo,
+    restore_snapshot,
+    settle_interrupted,
+    undo,
+    write_step,
+)
+from fernshale.core.crossing.record.trust import trust  # noqa: E402
+from fernshale.core.crossing.stages.overview import begin_crossing, look  # noqa: E402
 from fernshale.core.profile.read import read_profile  # noqa: E402
 from tests.conftest import listing  # noqa: E402
 from tests.wick import make_wick  # noqa: E402

@@ -21,7 +21,7 @@ from fernshale.app.dialogs import WorkingDialog
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.treepath import printable
-from fernshale.core.crossing.opening import Opening, look_at_project, targets_on
+from fernshale.core.crossing.project.probe import Opening, look_at_project, targets_on
 from fernshale.core.profile.model import Profile
 
 

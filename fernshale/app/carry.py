@@ -26,8 +26,8 @@ from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.words import count
-from fernshale.core.crossing.carry import CarryPlan, State, plan_carry
-from fernshale.core.crossing.ground import Ground
+from fernshale.core.crossing.flow.import_content import CarryPlan, State, plan_carry
+from fernshale.core.crossing.project.scan import Ground
 
 _STATES: dict[State, tuple[str, str, Tone]] = {
     "copy": ("○", "comes", "mine"),

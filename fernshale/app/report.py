@@ -29,14 +29,14 @@ from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken
-from fernshale.core.crossing.findings import Finding, FindingParts
-from fernshale.core.crossing.overview import Overview
-from fernshale.core.crossing.owing import Owed, owed
+from fernshale.core.crossing.flow.outstanding import Owed, owed
+from fernshale.core.crossing.flow.summaries import Finding, FindingParts
 from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.html import report_html
 from fernshale.core.crossing.reporting.markdown import report_markdown, report_message
 from fernshale.core.crossing.reporting.patches import write_patches
-from fernshale.core.crossing.reporting.way import export_way
+from fernshale.core.crossing.reporting.playbook import export_way
+from fernshale.core.crossing.stages.overview import Overview
 
 
 class ReportView(QWidget):

@@ -11,14 +11,8 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from fernshale.app.jobs import OnLine, Runner
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.work import CancelToken, Progress
-from fernshale.core.crossing.buildview import Fix, Scope
-from fernshale.core.crossing.carry import CarryPlan, carry
-from fernshale.core.crossing.checking import add_check, refuse_check
-from fernshale.core.crossing.ground import crossing_ground
-from fernshale.core.crossing.logbook import go_back_to, redo, restore_snapshot, undo
-from fernshale.core.crossing.overview import Overview, begin_crossing, has_changed, look
-from fernshale.core.crossing.settle import (
-    Taken,
+from fernshale.core.crossing.flow.actions import (
+    apply_fix,
     choose_sure_from,
     go_rounds,
     in_words,
@@ -26,9 +20,15 @@ from fernshale.core.crossing.settle import (
     take_sure_fixes,
     withdraw,
 )
-from fernshale.core.crossing.stages.build import apply_fix
-from fernshale.core.crossing.state import Crossing
-from fernshale.core.crossing.trust import TrustNeeded
+from fernshale.core.crossing.flow.import_content import CarryPlan, carry
+from fernshale.core.crossing.project.scan import crossing_ground
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.decisions import Taken
+from fernshale.core.crossing.record.logbook import go_back_to, redo, restore_snapshot, undo
+from fernshale.core.crossing.record.trust import TrustNeeded
+from fernshale.core.crossing.stages.build.view import Fix, Scope
+from fernshale.core.crossing.stages.overview import Overview, begin_crossing, has_changed, look
+from fernshale.core.crossing.stages.trial.checks import add_check, refuse_check
 from fernshale.core.fix.apply import Edit
 from fernshale.core.profile.model import Check, Profile
 from fernshale.core.snapshot.duplicate import duplicate_tree

@@ -27,11 +27,11 @@ from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.words import count, size_words
 from fernshale.core.base.work import CancelToken, Progress, no_progress
-from fernshale.core.crossing.comparison import Differences, Sides, compare_sides
-from fernshale.core.crossing.keeping import forget_by_policy, forget_these, needed_snapshots
-from fernshale.core.crossing.logbook import Rewind, edits_since, preview_way, steps_since
-from fernshale.core.crossing.state import Crossing, Entry
-from fernshale.core.crossing.wayback import WayBack, sides_of
+from fernshale.core.crossing.record.database import Crossing, Entry
+from fernshale.core.crossing.record.logbook import Rewind, edits_since, preview_way, steps_since
+from fernshale.core.crossing.record.retention import forget_by_policy, forget_these, needed_snapshots
+from fernshale.core.crossing.record.snapshot_diff import Differences, Sides, compare_sides
+from fernshale.core.crossing.record.undo_plan import WayBack, sides_of
 from fernshale.core.snapshot.forget import Freed, Policy
 from fernshale.core.snapshot.share import added_by_each
 from fernshale.core.snapshot.store import Snapshot, Store, Verdict

@@ -12,8 +12,8 @@ from fernshale.app.theme import text_font
 from fernshale.app.widgets.basics import Card, button, heading_label, quiet_label
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.treepath import printable
-from fernshale.core.crossing.opening import missing_tools
-from fernshale.core.crossing.state import Crossing, all_crossings
+from fernshale.core.crossing.project.probe import missing_tools
+from fernshale.core.crossing.record.database import Crossing, all_crossings
 from fernshale.sample import SAMPLES
 
 

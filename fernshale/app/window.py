@@ -52,10 +52,10 @@ from fernshale.app.widgets.basics import button, heading_label
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.words import count
-from fernshale.core.crossing.matter import STAGES, Matter, Stage, State
-from fernshale.core.crossing.overview import Overview
-from fernshale.core.crossing.state import Crossing, Entry, find_crossing
-from fernshale.core.crossing.trust import trust
+from fernshale.core.crossing.record.database import Crossing, Entry, find_crossing
+from fernshale.core.crossing.record.items import STAGES, Matter, Stage, State
+from fernshale.core.crossing.record.trust import trust
+from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.profile.read import read_profile
 from fernshale.core.snapshot.store import Store, default_store
 from fernshale.sample import SAMPLES, unpack

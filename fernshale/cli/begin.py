@@ -10,8 +10,8 @@ from fernshale.cli.session import profile_for
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.overview import begin_crossing
-from fernshale.core.crossing.state import Crossing, find_crossing
+from fernshale.core.crossing.record.database import Crossing, find_crossing
+from fernshale.core.crossing.stages.overview import begin_crossing
 from fernshale.core.snapshot.duplicate import duplicate_tree
 
 

@@ -18,15 +18,16 @@ from fernshale.core.build.causes import Cause
 from fernshale.core.build.owners import Owned
 from fernshale.core.build.sarif import write_sarif
 from fernshale.core.change.preview import unified_diff
-from fernshale.core.crossing.ground import read_ground
-from fernshale.core.crossing.loose import write_changes
-from fernshale.core.crossing.matter import Stage
-from fernshale.core.crossing.overview import look
-from fernshale.core.crossing.rules import keep_rules
-from fernshale.core.crossing.ruling import apply_rules
-from fernshale.core.crossing.settle import Taken, choose_sure_from, go_rounds, settle
-from fernshale.core.crossing.stages.build import diagnose as diagnose_log
-from fernshale.core.crossing.stages.build import plain_ground
+from fernshale.core.crossing.flow.actions import choose_sure_from, go_rounds, settle
+from fernshale.core.crossing.flow.standalone import write_changes
+from fernshale.core.crossing.project.scan import read_ground
+from fernshale.core.crossing.record.decisions import Taken
+from fernshale.core.crossing.record.items import Stage
+from fernshale.core.crossing.rules.search import apply_rules
+from fernshale.core.crossing.rules.sources import keep_rules
+from fernshale.core.crossing.stages.build.rounds import diagnose as diagnose_log
+from fernshale.core.crossing.stages.build.rounds import plain_ground
+from fernshale.core.crossing.stages.overview import look
 from fernshale.core.fix.apply import try_rule
 from fernshale.core.fix.data import repeats
 from fernshale.core.fix.rules import RuleSet, read_rules

@@ -10,8 +10,8 @@ from fernshale.cli.session import ground_for
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.carry import carry, plan_carry
-from fernshale.core.crossing.state import open_crossing
+from fernshale.core.crossing.flow.import_content import carry, plan_carry
+from fernshale.core.crossing.record.database import open_crossing
 
 _WORDS = {"copy": "comes", "same": "is there", "differs": "differs"}
 

@@ -16,27 +16,29 @@ from fernshale.core.base.treepath import printable
 from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.preview import describe, show_change, tree_of
-from fernshale.core.crossing.auto import Step
-from fernshale.core.crossing.checking import add_check, check_rows, drop_check, mark_check, propose_checks
-from fernshale.core.crossing.findings import finding_of
-from fernshale.core.crossing.fleet import Followed, cross_all, cross_one
-from fernshale.core.crossing.gitwork import find_work_tree
-from fernshale.core.crossing.ground import crossing_ground
-from fernshale.core.crossing.logbook import Rewind, edits_since, go_back_to, preview_way, redo, undo
-from fernshale.core.crossing.matter import Stage
-from fernshale.core.crossing.members import member_states
-from fernshale.core.crossing.overview import Overview, look
+from fernshale.core.crossing.flow.actions import in_words, settle, withdraw
+from fernshale.core.crossing.flow.autopilot import Step
+from fernshale.core.crossing.flow.batch import Followed, cross_all, cross_one
+from fernshale.core.crossing.flow.summaries import finding_of
+from fernshale.core.crossing.project.checks import check_rows
+from fernshale.core.crossing.project.scan import crossing_ground
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.decisions import Recorded, Taken, read_decisions
+from fernshale.core.crossing.record.git_commits import find_work_tree
+from fernshale.core.crossing.record.items import Stage
+from fernshale.core.crossing.record.logbook import Rewind, edits_since, go_back_to, preview_way, redo, undo
+from fernshale.core.crossing.record.undo_plan import sides_of
 from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.html import report_html
 from fernshale.core.crossing.reporting.markdown import report_markdown, report_message
 from fernshale.core.crossing.reporting.patches import write_patches
-from fernshale.core.crossing.reporting.way import Way, export_way, read_way
-from fernshale.core.crossing.rules import export_rules
-from fernshale.core.crossing.settle import Recorded, Taken, in_words, read_decisions, settle, withdraw
-from fernshale.core.crossing.stages import trial as trial_stage
-from fernshale.core.crossing.stages.trial import TrialView
-from fernshale.core.crossing.state import Crossing
-from fernshale.core.crossing.wayback import sides_of
+from fernshale.core.crossing.reporting.playbook import Way, export_way, read_way
+from fernshale.core.crossing.rules.sources import export_rules
+from fernshale.core.crossing.stages.build.workspace_members import member_states
+from fernshale.core.crossing.stages.overview import Overview, look
+from fernshale.core.crossing.stages.trial import view as trial_stage
+from fernshale.core.crossing.stages.trial.checks import add_check, drop_check, mark_check, propose_checks
+from fernshale.core.crossing.stages.trial.view import TrialView
 from fernshale.core.profile.model import Check
 from fernshale.core.trial.junit import to_junit
 

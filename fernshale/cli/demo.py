@@ -13,11 +13,11 @@ from fernshale.cli.cross import exit_code, run_crossing
 from fernshale.cli.printing import matter_lines, print_json, print_lines
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.overview import begin_crossing
+from fernshale.core.crossing.record.decisions import read_decisions
+from fernshale.core.crossing.record.trust import trust
 from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.markdown import report_markdown
-from fernshale.core.crossing.settle import read_decisions
-from fernshale.core.crossing.trust import trust
+from fernshale.core.crossing.stages.overview import begin_crossing
 from fernshale.core.profile.read import read_profile
 from fernshale.sample import unpack
 

@@ -13,8 +13,8 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.home import home
 from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.linkage import Linkage, compare_trees
-from fernshale.core.crossing.loose import write_links
+from fernshale.core.crossing.flow.standalone import write_links
+from fernshale.core.crossing.stages.links.reference_index import Linkage, compare_trees
 from fernshale.core.links.meaning import Dangling
 from fernshale.core.links.pairing import SURE
 from fernshale.core.snapshot.store import Store

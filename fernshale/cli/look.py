@@ -13,15 +13,16 @@ from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.preview import unified_diff
-from fernshale.core.crossing.loose import write_changes
-from fernshale.core.crossing.matter import Matter, Stage
-from fernshale.core.crossing.overview import look
-from fernshale.core.crossing.roles import give_role, role_at
-from fernshale.core.crossing.settle import Taken, settle
-from fernshale.core.crossing.stages import engine as engine_stage
-from fernshale.core.crossing.stages import route as route_stage
-from fernshale.core.crossing.stages import survey as survey_stage
-from fernshale.core.crossing.state import find_crossing
+from fernshale.core.crossing.flow.actions import settle
+from fernshale.core.crossing.flow.standalone import write_changes
+from fernshale.core.crossing.project.roles import give_role, role_at
+from fernshale.core.crossing.record.database import find_crossing
+from fernshale.core.crossing.record.decisions import Taken
+from fernshale.core.crossing.record.items import Matter, Stage
+from fernshale.core.crossing.stages.engine import view as engine_stage
+from fernshale.core.crossing.stages.overview import look
+from fernshale.core.crossing.stages.route import view as route_stage
+from fernshale.core.crossing.stages.survey import view as survey_stage
 from fernshale.core.engine.reassociate import draft_sites
 
 

@@ -12,9 +12,9 @@ from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.merging import plain_format
-from fernshale.core.crossing.origins import local_json
-from fernshale.core.crossing.stages.plugins import ledger_json
+from fernshale.core.crossing.project.plugin_origins import local_json
+from fernshale.core.crossing.stages.plugins.three_way import plain_format
+from fernshale.core.crossing.stages.plugins.view import ledger_json
 from fernshale.core.merge.folder import FolderMerge, merge_folders
 from fernshale.core.merge.ledger import FATES, Ledger, build_ledger
 from fernshale.core.merge.result import build_result, write_result

@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from typing import Any, TextIO
 
 from fernshale.core.base.treepath import printable
-from fernshale.core.crossing.matter import Matter
+from fernshale.core.crossing.record.items import Matter
 
 LEFT_TO_DECIDE = 3
 

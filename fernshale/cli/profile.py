@@ -8,7 +8,7 @@ from pathlib import Path
 
 from fernshale.cli.printing import print_data, print_json, print_lines
 from fernshale.core.base.work import CancelToken
-from fernshale.core.crossing.profiles import check_profile, draft_text, keep_draft
+from fernshale.core.crossing.project.profile_drafts import check_profile, draft_text, keep_draft
 
 
 def draft(options: argparse.Namespace, token: CancelToken) -> int:

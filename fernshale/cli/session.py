@@ -7,9 +7,9 @@ from pathlib import Path
 
 from fernshale.core.base.home import home
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.ground import Ground, read_ground
-from fernshale.core.crossing.state import Crossing, find_crossing, open_crossing
-from fernshale.core.crossing.trust import trust
+from fernshale.core.crossing.project.scan import Ground, read_ground
+from fernshale.core.crossing.record.database import Crossing, find_crossing, open_crossing
+from fernshale.core.crossing.record.trust import trust
 from fernshale.core.profile.model import Profile
 from fernshale.core.profile.read import find_profile, read_profile
 from fernshale.core.route.sources import read_shelf

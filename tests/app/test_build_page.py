@@ -10,9 +10,10 @@ from pytestqt.qtbot import QtBot
 from fernshale.app.pages.build import BuildPage
 from fernshale.app.window import MainWindow
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.matter import Stage
-from fernshale.core.crossing.settle import Taken, settle
-from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.flow.actions import settle
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.decisions import Taken
+from fernshale.core.crossing.record.items import Stage
 from tests.conftest import Tree
 from tests.engines import begin_engine
 from tests.wick import Wick, cross_wick, make_silent_wick, make_wick

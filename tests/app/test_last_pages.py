@@ -18,9 +18,10 @@ from fernshale.app.pages.links import LinksPage
 from fernshale.app.pages.trial import TrialPage
 from fernshale.app.window import MainWindow
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.matter import Stage
-from fernshale.core.crossing.settle import Taken, settle
-from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.flow.actions import settle
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.decisions import Taken
+from fernshale.core.crossing.record.items import Stage
 from tests.conftest import Tree
 from tests.core.crossing.test_links_stage import _crossing as links_crossing
 from tests.core.crossing.test_trial_stage import _crossing as trial_crossing

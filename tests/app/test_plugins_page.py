@@ -16,7 +16,7 @@ from fernshale.app.pages.plugins.files import AsideOf, FileOf, GroupOf, MatterOf
 from fernshale.app.pages.plugins.preview import PreviewDialog
 from fernshale.app.widgets.code import CodeEditor
 from fernshale.app.window import MainWindow
-from fernshale.core.crossing.matter import Stage
+from fernshale.core.crossing.record.items import Stage
 from tests.conftest import Tree
 from tests.wick import Wick, cross_wick, make_wick
 

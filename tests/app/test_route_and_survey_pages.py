@@ -15,9 +15,9 @@ from fernshale.app.pages.route import RoutePage
 from fernshale.app.pages.survey import SurveyPage
 from fernshale.app.window import MainWindow
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.matter import Stage
-from fernshale.core.crossing.overview import Overview
-from fernshale.core.crossing.trust import trust
+from fernshale.core.crossing.record.items import Stage
+from fernshale.core.crossing.record.trust import trust
+from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.profile.read import read_profile
 from fernshale.core.route.serve import ShelfServer
 from fernshale.sample import unpack

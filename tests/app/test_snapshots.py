@@ -14,10 +14,11 @@ from fernshale.app.window import MainWindow
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.draft import Draft
 from fernshale.core.change.preview import show_change, tree_of
-from fernshale.core.crossing.logbook import write_step
-from fernshale.core.crossing.matter import Stage
-from fernshale.core.crossing.settle import Taken, settle
-from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.flow.actions import settle
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.decisions import Taken
+from fernshale.core.crossing.record.items import Stage
+from fernshale.core.crossing.record.logbook import write_step
 from tests.conftest import Tree, listing
 from tests.wick import Wick, begin_wick
 

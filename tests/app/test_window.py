@@ -16,8 +16,8 @@ from fernshale.app.widgets.decision import DecisionCard
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.tables import TableRow, TextTable
 from fernshale.app.window import MainWindow
-from fernshale.core.crossing.matter import STAGES, Stage, State
-from fernshale.core.crossing.trust import trust
+from fernshale.core.crossing.record.items import STAGES, Stage, State
+from fernshale.core.crossing.record.trust import trust
 from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree, listing
 from tests.wick import Wick, make_wick

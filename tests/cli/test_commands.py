@@ -14,7 +14,7 @@ import pytest
 import fernshale
 from fernshale.core.base.home import home
 from fernshale.core.base.lock import locked
-from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.record.database import Crossing
 from tests.conftest import Tree, listing
 from tests.wick import Wick, begin_wick, make_wick
 

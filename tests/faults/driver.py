@@ -22,11 +22,11 @@ from pathlib import Path
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.draft import Draft
-from fernshale.core.crossing.gitwork import commit_from_now_on
-from fernshale.core.crossing.keeping import forget_these
-from fernshale.core.crossing.logbook import go_back_to, redo, settle_interrupted, undo, write_step
-from fernshale.core.crossing.matter import Stage
-from fernshale.core.crossing.state import AnotherActs, Crossing, Setup, begin
+from fernshale.core.crossing.record.database import AnotherActs, Crossing, Setup, begin
+from fernshale.core.crossing.record.git_commits import commit_from_now_on
+from fernshale.core.crossing.record.items import Stage
+from fernshale.core.crossing.record.logbook import go_back_to, redo, settle_interrupted, undo, write_step
+from fernshale.core.crossing.record.retention import forget_these
 from fernshale.core.snapshot import reading
 from fernshale.core.snapshot.restore import restore
 from fernshale.core.snapshot.store import Store

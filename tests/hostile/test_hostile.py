@@ -14,8 +14,9 @@ import pytest
 from fernshale.cli.main import run
 from fernshale.core.base.home import home
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.overview import look
-from fernshale.core.crossing.settle import Taken, settle
+from fernshale.core.crossing.flow.actions import settle
+from fernshale.core.crossing.record.decisions import Taken
+from fernshale.core.crossing.stages.overview import look
 from tests.conftest import Tree, listing
 from tests.hostile import inputs
 from tests.wick import begin_wick, make_wick

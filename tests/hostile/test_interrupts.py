@@ -13,8 +13,8 @@ from pathlib import Path
 import pytest
 
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.logbook import go_back_to, settle_interrupted
-from fernshale.core.crossing.state import open_crossing
+from fernshale.core.crossing.record.database import open_crossing
+from fernshale.core.crossing.record.logbook import go_back_to, settle_interrupted
 from fernshale.core.snapshot.store import Store
 from tests.conftest import Tree, listing
 from tests.wick import Wick, make_wick

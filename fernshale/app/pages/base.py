@@ -12,9 +12,9 @@ from PySide6.QtWidgets import QInputDialog, QMessageBox, QPushButton, QVBoxLayou
 from fernshale.app.session import Session
 from fernshale.app.widgets.basics import FindingLabel
 from fernshale.core.base.treepath import printable
-from fernshale.core.crossing.findings import finding_of
-from fernshale.core.crossing.matter import Matter, Proposal, Stage
-from fernshale.core.crossing.overview import Overview
+from fernshale.core.crossing.flow.summaries import finding_of
+from fernshale.core.crossing.record.items import Matter, Proposal, Stage
+from fernshale.core.crossing.stages.overview import Overview
 
 _MOST_WAYS = 7
 

@@ -30,13 +30,13 @@ from fernshale.core.base.release import same_release
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.words import count
 from fernshale.core.build.rounds import Round
-from fernshale.core.crossing.buildmatters import DEFAULT, default_key
-from fernshale.core.crossing.buildview import CauseView, Fix, Scope
-from fernshale.core.crossing.debts import Debt
-from fernshale.core.crossing.drifting import Used
-from fernshale.core.crossing.matter import Matter, Stage
-from fernshale.core.crossing.overview import Overview
-from fernshale.core.crossing.pace import NEVER
+from fernshale.core.crossing.deferred.code import Debt
+from fernshale.core.crossing.project.interface_changes import Used
+from fernshale.core.crossing.record.automation import NEVER
+from fernshale.core.crossing.record.items import Matter, Stage
+from fernshale.core.crossing.stages.build.items import DEFAULT, default_key
+from fernshale.core.crossing.stages.build.view import CauseView, Fix, Scope
+from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.drift.compare import Change
 from fernshale.core.drift.symbols import Symbol
 from fernshale.core.fix.apply import Edit

@@ -17,12 +17,12 @@ from fernshale.app.widgets.lines import Document, LineRow
 from fernshale.app.widgets.tables import TableRow, TextTable
 from fernshale.core.base.words import count
 from fernshale.core.change.preview import unified_diff
-from fernshale.core.crossing.copies import KEY, Copy
-from fernshale.core.crossing.matter import Matter, Proposal, Stage
-from fernshale.core.crossing.overview import Overview
-from fernshale.core.crossing.stages.engine import EngineView, preview_engine
-from fernshale.core.crossing.workarounds import KEY as WORKAROUND
-from fernshale.core.crossing.workarounds import Line, is_needed
+from fernshale.core.crossing.record.items import Matter, Proposal, Stage
+from fernshale.core.crossing.stages.engine.forked_files import KEY, Copy
+from fernshale.core.crossing.stages.engine.view import EngineView, preview_engine
+from fernshale.core.crossing.stages.engine.workarounds import KEY as WORKAROUND
+from fernshale.core.crossing.stages.engine.workarounds import Line, is_needed
+from fernshale.core.crossing.stages.overview import Overview
 
 _REPLACED = "removed before the generator runs; restored if it fails or does not write it again"
 

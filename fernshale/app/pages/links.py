@@ -22,11 +22,11 @@ from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.words import count
 from fernshale.core.change.model import ChangeSet
 from fernshale.core.change.preview import unified_diff
-from fernshale.core.crossing.matter import Matter, Proposal, Stage
-from fernshale.core.crossing.overview import Overview
-from fernshale.core.crossing.scanning import DataWork, key_of, preview_data, preview_mending
-from fernshale.core.crossing.stages.links import declaration, preview_relink
-from fernshale.core.crossing.stages.links import key_of as link_key
+from fernshale.core.crossing.record.items import Matter, Proposal, Stage
+from fernshale.core.crossing.stages.links.data_rules import DataWork, key_of, preview_data, preview_mending
+from fernshale.core.crossing.stages.links.view import declaration, preview_relink
+from fernshale.core.crossing.stages.links.view import key_of as link_key
+from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.links.expectations import Unmet
 from fernshale.core.links.index import LinkIndex
 from fernshale.core.links.meaning import Dangling

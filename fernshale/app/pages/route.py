@@ -15,11 +15,12 @@ from fernshale.app.widgets.basics import Card, button, buttons_in, clear_layout,
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.waytable import Column, Field, Line, WayTable
 from fernshale.core.base.words import count
-from fernshale.core.crossing.matter import Matter, Stage
-from fernshale.core.crossing.notes import NoteUse
-from fernshale.core.crossing.overview import Overview
-from fernshale.core.crossing.stages.route import RouteView, plugin_key
-from fernshale.core.crossing.ways import LegEstimate, Way
+from fernshale.core.crossing.project.plugin_plan import plugin_key
+from fernshale.core.crossing.project.release_notes import NoteUse
+from fernshale.core.crossing.record.items import Matter, Stage
+from fernshale.core.crossing.stages.overview import Overview
+from fernshale.core.crossing.stages.route.options import LegEstimate, Way
+from fernshale.core.crossing.stages.route.view import RouteView
 from fernshale.core.route.planner import PluginStep
 
 _TONES: dict[str, Tone] = {"ready": "mine", "nothing": "quiet"}

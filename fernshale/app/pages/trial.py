@@ -27,11 +27,11 @@ from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.tables import TableRow, TextTable
 from fernshale.app.widgets.timing import FramePlot
 from fernshale.core.base.words import count, seconds
-from fernshale.core.crossing.checking import CheckRow
-from fernshale.core.crossing.matter import Matter, Stage
-from fernshale.core.crossing.overview import Overview
-from fernshale.core.crossing.printers import find_printers
-from fernshale.core.crossing.stages.trial import TrialView, log_key
+from fernshale.core.crossing.project.checks import CheckRow
+from fernshale.core.crossing.record.items import Matter, Stage
+from fernshale.core.crossing.stages.overview import Overview
+from fernshale.core.crossing.stages.trial.log_origins import find_printers
+from fernshale.core.crossing.stages.trial.view import TrialView, log_key
 from fernshale.core.trial.frames import Timing
 from fernshale.core.trial.logs import LogLine
 

@@ -21,9 +21,9 @@ from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from fernshale.app.theme import text_font, theme
 from fernshale.core.base.words import count
-from fernshale.core.crossing.matter import STAGES, Stage, State
-from fernshale.core.crossing.overview import Overview
-from fernshale.core.crossing.state import Entry
+from fernshale.core.crossing.record.database import Entry
+from fernshale.core.crossing.record.items import STAGES, Stage, State
+from fernshale.core.crossing.stages.overview import Overview
 
 _LEFT = 230
 _FLAG = 52

@@ -10,7 +10,7 @@ from PySide6.QtGui import QPaintEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QStylePainter, QVBoxLayout, QWidget
 
 from fernshale.app.theme import text_font, theme
-from fernshale.core.crossing.findings import Finding
+from fernshale.core.crossing.flow.summaries import Finding
 
 # A title in a card's head keeps at least so many pixels.
 _SHORTEST = 90

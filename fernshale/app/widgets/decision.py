@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QCheckBox, QFrame, QGridLayout, QHBoxLayout, QLabe
 from fernshale.app.theme import Tone, code_font, text_font, theme
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.app.widgets.code import CodeEditor
-from fernshale.core.crossing.deciding import Question, Version
+from fernshale.core.crossing.stages.plugins.questions import Question, Version
 from fernshale.core.merge.textmerge import Choice
 from fernshale.core.merge.tokens import changed_spans
 

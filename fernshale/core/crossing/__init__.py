@@ -1,1 +1,1 @@
-"""One project's way from a release to another: matters, decisions, logbook, and the stages that tie everything together."""
+"""One project on its way from one release to another: what is recorded, read, decided, carried out and reported."""

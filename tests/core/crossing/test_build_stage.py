@@ -11,21 +11,22 @@ import pytest
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing import ruling
-from fernshale.core.crossing.ground import crossing_ground
-from fernshale.core.crossing.guesses import guess_rules, symbols_named
-from fernshale.core.crossing.logbook import undo
-from fernshale.core.crossing.overview import Overview, look
+from fernshale.core.crossing.flow.actions import choose_sure_from, go_rounds, settle
+from fernshale.core.crossing.project.scan import crossing_ground
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.decisions import Taken
+from fernshale.core.crossing.record.logbook import undo
+from fernshale.core.crossing.record.trust import trust
 from fernshale.core.crossing.reporting.data import report_data
-from fernshale.core.crossing.rules import export_rules, leg_rules, own_rules
-from fernshale.core.crossing.ruling import find_all_edits
-from fernshale.core.crossing.settle import Taken, choose_sure_from, go_rounds, settle
-from fernshale.core.crossing.state import Crossing
-from fernshale.core.crossing.trust import trust
+from fernshale.core.crossing.rules import search as ruling
+from fernshale.core.crossing.rules.search import find_all_edits
+from fernshale.core.crossing.rules.sources import export_rules, leg_rules, own_rules
+from fernshale.core.crossing.stages.overview import Overview, look
 from fernshale.core.drift.compare import compare
 from fernshale.core.drift.release import read_pair
 from fernshale.core.fix.apply import apply_edits, find_edits
 from fernshale.core.fix.rules import read_rules
+from fernshale.core.inference.from_api_diff import guess_rules, symbols_named
 from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree, listing
 from tests.core.fix.test_fixes import _CASES as RULE_CASES

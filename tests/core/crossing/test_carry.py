@@ -8,10 +8,10 @@ import pytest
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.carry import CarryPlan, carry, plan_carry
-from fernshale.core.crossing.ground import crossing_ground
-from fernshale.core.crossing.logbook import undo
-from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.flow.import_content import CarryPlan, carry, plan_carry
+from fernshale.core.crossing.project.scan import crossing_ground
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.logbook import undo
 from tests.conftest import Tree, listing
 from tests.wick import Wick, cross_wick, make_wick
 

@@ -9,7 +9,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.comparison import compare_snapshots
+from fernshale.core.crossing.record.snapshot_diff import compare_snapshots
 from fernshale.core.snapshot.store import Store
 from tests.conftest import Tree
 

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.logbook import undo
-from fernshale.core.crossing.matter import Matter
-from fernshale.core.crossing.overview import look
-from fernshale.core.crossing.settle import Taken, settle
-from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.flow.actions import settle
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.decisions import Taken
+from fernshale.core.crossing.record.items import Matter
+from fernshale.core.crossing.record.logbook import undo
+from fernshale.core.crossing.stages.overview import look
 from tests.conftest import Tree
 from tests.wick import Wick, cross_wick, make_wick
 

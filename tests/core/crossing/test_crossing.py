@@ -11,8 +11,12 @@ from fernshale.core.base.errors import ChangedUnderneath, MisuseError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.draft import Draft
-from fernshale.core.crossing.auto import cross
-from fernshale.core.crossing.logbook import (
+from fernshale.core.crossing.flow.actions import apply_fix, settle, take_sure_fixes
+from fernshale.core.crossing.flow.autopilot import cross
+from fernshale.core.crossing.record.database import AnotherActs, Crossing, all_crossings, find_crossing
+from fernshale.core.crossing.record.decisions import Recorded, Taken
+from fernshale.core.crossing.record.items import STAGES, Decision, Stage, State
+from fernshale.core.crossing.record.logbook import (
     CannotUndo,
     go_back_to,
     preview_back_to,
@@ -22,14 +26,10 @@ from fernshale.core.crossing.logbook import (
     undo,
     write_step,
 )
-from fernshale.core.crossing.matter import STAGES, Decision, Stage, State
-from fernshale.core.crossing.overview import Overview, begin_crossing, has_changed, look
+from fernshale.core.crossing.record.trust import TrustNeeded, is_trusted
 from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.markdown import report_markdown
-from fernshale.core.crossing.settle import Recorded, Taken, settle, take_sure_fixes
-from fernshale.core.crossing.stages.build import apply_fix
-from fernshale.core.crossing.state import AnotherActs, Crossing, all_crossings, find_crossing
-from fernshale.core.crossing.trust import TrustNeeded, is_trusted
+from fernshale.core.crossing.stages.overview import Overview, begin_crossing, has_changed, look
 from fernshale.core.profile.read import read_profile
 from fernshale.core.snapshot.manifest import digest_of
 from tests.conftest import Tree, listing
@@ -228,7 +228,7 @@ def test_command_that_writes_into_the_project_is_a_step(tree: Tree, token: Cance
 
 
 def begin_wick_again(wick):
-    from fernshale.core.crossing.trust import trust
+    from fernshale.core.crossing.record.trust import trust
 
     profile = read_profile(wick.profile)
     trust(profile)

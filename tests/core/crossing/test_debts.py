@@ -10,12 +10,13 @@ import pytest
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.debts import with_stub, without_line
-from fernshale.core.crossing.overview import look
+from fernshale.core.crossing.deferred.code import with_stub, without_line
+from fernshale.core.crossing.flow.actions import settle
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.decisions import Taken
 from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.markdown import report_markdown
-from fernshale.core.crossing.settle import Taken, settle
-from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.stages.overview import look
 from tests.conftest import Tree, listing
 from tests.wick import cross_wick, make_silent_wick
 

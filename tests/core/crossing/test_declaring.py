@@ -6,8 +6,9 @@ from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.build.causes import find_causes
 from fernshale.core.build.owners import Owned
 from fernshale.core.build.reading import read_diagnostics
-from fernshale.core.crossing.overview import look
-from fernshale.core.crossing.settle import Taken, go_rounds, settle
+from fernshale.core.crossing.flow.actions import go_rounds, settle
+from fernshale.core.crossing.record.decisions import Taken
+from fernshale.core.crossing.stages.overview import look
 from tests.conftest import Tree
 from tests.engines import begin_engine
 

@@ -11,12 +11,13 @@ import pytest
 
 from fernshale.core.base.errors import Cancelled, CommandError
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.logbook import go_back_to
-from fernshale.core.crossing.matter import Matter
-from fernshale.core.crossing.overview import look
-from fernshale.core.crossing.settle import Taken, settle
-from fernshale.core.crossing.state import Crossing
-from fernshale.core.crossing.trust import trust
+from fernshale.core.crossing.flow.actions import settle
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.decisions import Taken
+from fernshale.core.crossing.record.items import Matter
+from fernshale.core.crossing.record.logbook import go_back_to
+from fernshale.core.crossing.record.trust import trust
+from fernshale.core.crossing.stages.overview import look
 from fernshale.core.engine.generated import is_lock_file
 from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree, listing
@@ -164,8 +165,8 @@ def test_after_a_kill_the_removed_files_are_on_the_list_and_come_back(
     project, crossing = _begin(tree, "mkdir -p made; echo for 2.0 > made/table.txt")
     before = _generated(project)
     with monkeypatch.context() as patch:
-        patch.setattr("fernshale.core.crossing.generator.run_profile_command", die)
-        patch.setattr("fernshale.core.crossing.generator.restore_swept", die)
+        patch.setattr("fernshale.core.crossing.stages.engine.generator.run_profile_command", die)
+        patch.setattr("fernshale.core.crossing.stages.engine.generator.restore_swept", die)
         with pytest.raises(Killed):
             _take(crossing, "engine:sites", "apply")
     assert not (project / "made").exists()

@@ -11,9 +11,13 @@ import pytest
 from fernshale.core.base.errors import CommandError
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.draft import Draft
-from fernshale.core.crossing.auto import cross
-from fernshale.core.crossing.gitwork import KEY, commit_of, find_work_tree
-from fernshale.core.crossing.logbook import (
+from fernshale.core.crossing.flow.actions import settle
+from fernshale.core.crossing.flow.autopilot import cross
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.decisions import Taken
+from fernshale.core.crossing.record.git_commits import KEY, commit_of, find_work_tree
+from fernshale.core.crossing.record.items import Decision, Matter, Stage
+from fernshale.core.crossing.record.logbook import (
     ensure_snapshot,
     go_back_to,
     redo,
@@ -22,10 +26,7 @@ from fernshale.core.crossing.logbook import (
     watching,
     write_step,
 )
-from fernshale.core.crossing.matter import Decision, Matter, Stage
-from fernshale.core.crossing.overview import has_changed, look
-from fernshale.core.crossing.settle import Taken, settle
-from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.stages.overview import has_changed, look
 from fernshale.core.snapshot.restore import restore
 from tests.conftest import Tree, listing
 from tests.wick import Wick, begin_wick

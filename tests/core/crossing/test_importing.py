@@ -5,8 +5,9 @@ from __future__ import annotations
 import pytest
 
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.overview import look
-from fernshale.core.crossing.settle import Taken, settle
+from fernshale.core.crossing.flow.actions import settle
+from fernshale.core.crossing.record.decisions import Taken
+from fernshale.core.crossing.stages.overview import look
 from tests.conftest import Tree
 from tests.engines import begin_engine
 

@@ -13,13 +13,14 @@ import pytest
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.ground import crossing_ground
-from fernshale.core.crossing.logbook import undo
-from fernshale.core.crossing.overview import Overview, begin_crossing, look
-from fernshale.core.crossing.reporting.way import export_way
-from fernshale.core.crossing.settle import Taken, settle
-from fernshale.core.crossing.state import Crossing
-from fernshale.core.crossing.trust import trust
+from fernshale.core.crossing.flow.actions import settle
+from fernshale.core.crossing.project.scan import crossing_ground
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.decisions import Taken
+from fernshale.core.crossing.record.logbook import undo
+from fernshale.core.crossing.record.trust import trust
+from fernshale.core.crossing.reporting.playbook import export_way
+from fernshale.core.crossing.stages.overview import Overview, begin_crossing, look
 from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree, listing
 from tests.wick import Wick, cross_wick, make_wick
@@ -229,8 +230,9 @@ _RELINK = """
 import sys
 from pathlib import Path
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.settle import Taken, settle
-from fernshale.core.crossing.state import open_crossing
+from fernshale.core.crossing.flow.actions import settle
+from fernshale.core.crossing.record.decisions import Taken
+from fernshale.core.crossing.record.database import open_crossing
 settle(open_crossing(Path(sys.argv[1])), Taken("links:old-1", "111-fresh", "test"), print, no_progress, CancelToken())
 """
 

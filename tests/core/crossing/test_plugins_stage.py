@@ -11,16 +11,17 @@ import pytest
 
 from fernshale.core.base.errors import CommandError, FernshaleError, MisuseError
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.aside import find_aside
-from fernshale.core.crossing.commands import OnLine
-from fernshale.core.crossing.ground import crossing_ground
-from fernshale.core.crossing.logbook import undo
-from fernshale.core.crossing.overview import look
+from fernshale.core.crossing.deferred.plugins import find_aside
+from fernshale.core.crossing.flow.actions import settle, withdraw
+from fernshale.core.crossing.project.commands import OnLine
+from fernshale.core.crossing.project.scan import crossing_ground
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.decisions import Taken
+from fernshale.core.crossing.record.logbook import undo
 from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.markdown import report_markdown
-from fernshale.core.crossing.settle import Taken, settle, withdraw
-from fernshale.core.crossing.stages.plugins import PluginsView, PluginView, plugins
-from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.stages.overview import look
+from fernshale.core.crossing.stages.plugins.view import PluginsView, PluginView, plugins
 from tests.conftest import Tree
 from tests.wick import Wick, cross_wick, make_wick
 

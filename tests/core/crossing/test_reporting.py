@@ -18,21 +18,22 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.draft import Draft
 from fernshale.core.change.preview import text_diff
-from fernshale.core.crossing.checking import add_check
-from fernshale.core.crossing.fleet import cross_all, cross_one
-from fernshale.core.crossing.ground import crossing_ground
-from fernshale.core.crossing.logbook import write_step
-from fernshale.core.crossing.matter import Stage, stage_of
-from fernshale.core.crossing.members import member_states
-from fernshale.core.crossing.overview import Overview, begin_crossing, look
+from fernshale.core.crossing.flow.actions import settle
+from fernshale.core.crossing.flow.batch import cross_all, cross_one
+from fernshale.core.crossing.project.scan import crossing_ground
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.decisions import Recorded, Taken
+from fernshale.core.crossing.record.items import Stage, stage_of
+from fernshale.core.crossing.record.logbook import write_step
+from fernshale.core.crossing.record.trust import trust
 from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.html import report_html
 from fernshale.core.crossing.reporting.markdown import report_markdown, report_message
 from fernshale.core.crossing.reporting.patches import write_patches
-from fernshale.core.crossing.reporting.way import Way, export_way, read_way
-from fernshale.core.crossing.settle import Recorded, Taken, settle
-from fernshale.core.crossing.state import Crossing
-from fernshale.core.crossing.trust import trust
+from fernshale.core.crossing.reporting.playbook import Way, export_way, read_way
+from fernshale.core.crossing.stages.build.workspace_members import member_states
+from fernshale.core.crossing.stages.overview import Overview, begin_crossing, look
+from fernshale.core.crossing.stages.trial.checks import add_check
 from fernshale.core.profile.model import Check
 from fernshale.core.profile.read import read_profile
 from fernshale.sample import unpack

@@ -15,15 +15,16 @@ import pytest
 from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
 from fernshale.core.base.home import home
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.auto import cross
-from fernshale.core.crossing.ground import read_ground
-from fernshale.core.crossing.logbook import CannotUndo, go_back_to, redo
-from fernshale.core.crossing.origins import find_origins
-from fernshale.core.crossing.overview import Overview, begin_crossing, look
-from fernshale.core.crossing.settle import Recorded, Taken, settle
-from fernshale.core.crossing.stages import route as route_stage
-from fernshale.core.crossing.state import Crossing
-from fernshale.core.crossing.trust import trust
+from fernshale.core.crossing.flow.actions import settle
+from fernshale.core.crossing.flow.autopilot import cross
+from fernshale.core.crossing.project import plugin_plan
+from fernshale.core.crossing.project.plugin_origins import find_origins
+from fernshale.core.crossing.project.scan import read_ground
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.decisions import Recorded, Taken
+from fernshale.core.crossing.record.logbook import CannotUndo, go_back_to, redo
+from fernshale.core.crossing.record.trust import trust
+from fernshale.core.crossing.stages.overview import Overview, begin_crossing, look
 from fernshale.core.profile.model import RoleRule
 from fernshale.core.profile.read import read_profile
 from fernshale.core.route.candidates import NO_WISHES
@@ -382,11 +383,11 @@ def test_what_is_remembered_of_a_tree_does_not_outlive_a_rule_or_a_shelf(tree: T
     (after,) = find_origins(replace(ground, profile=mine), None, token)
     assert before.origin is not None and before.origin.edited == ("snuffer.py",)
     assert after.origin is not None and after.origin.own == ("addon.ini", "snuffer.py") and not after.origin.edited
-    assert route_stage.plan_for(ground, "1.4", "3.0", NO_WISHES, token).plugins[0].to == "3"
+    assert plugin_plan.plan_for(ground, "1.4", "3.0", NO_WISHES, token).plugins[0].to == "3"
     shelf = wick.shelf / "shelf.toml"
     shelf.write_text(shelf.read_text().replace('accepts = ">=3"', 'accepts = ">=9"'))
     anew = replace(ground, shelf=read_shelf([wick.shelf]))
-    assert route_stage.plan_for(anew, "1.4", "3.0", NO_WISHES, token).plugins[0].action == "nothing"
+    assert plugin_plan.plan_for(anew, "1.4", "3.0", NO_WISHES, token).plugins[0].action == "nothing"
 
 
 @contextmanager

@@ -10,13 +10,15 @@ from PIL import Image
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.checking import add_check, check_rows, drop_check, propose_checks, refuse_check
-from fernshale.core.crossing.ground import crossing_ground
-from fernshale.core.crossing.overview import Overview, begin_crossing, look
-from fernshale.core.crossing.printers import find_printers
-from fernshale.core.crossing.settle import Taken, settle
-from fernshale.core.crossing.state import Crossing
-from fernshale.core.crossing.trust import trust
+from fernshale.core.crossing.flow.actions import settle
+from fernshale.core.crossing.project.checks import check_rows
+from fernshale.core.crossing.project.scan import crossing_ground
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.decisions import Taken
+from fernshale.core.crossing.record.trust import trust
+from fernshale.core.crossing.stages.overview import Overview, begin_crossing, look
+from fernshale.core.crossing.stages.trial.checks import add_check, drop_check, propose_checks, refuse_check
+from fernshale.core.crossing.stages.trial.log_origins import find_printers
 from fernshale.core.profile.model import Check
 from fernshale.core.profile.read import read_profile
 from tests.cli.test_commands import data, run

@@ -10,9 +10,9 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.draft import Draft
-from fernshale.core.crossing.logbook import CannotUndo, preview_undo, redo, undo, write_step
-from fernshale.core.crossing.matter import Stage
-from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.items import Stage
+from fernshale.core.crossing.record.logbook import CannotUndo, preview_undo, redo, undo, write_step
 from tests.conftest import Tree, listing
 from tests.wick import begin_wick
 

@@ -6,14 +6,15 @@ import pytest
 
 from fernshale.core.base.errors import FormatError, MisuseError
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.logbook import undo
-from fernshale.core.crossing.matter import Matter
-from fernshale.core.crossing.overview import look
-from fernshale.core.crossing.owing import owed
+from fernshale.core.crossing.flow.actions import settle
+from fernshale.core.crossing.flow.outstanding import owed
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.decisions import Taken
+from fernshale.core.crossing.record.items import Matter
+from fernshale.core.crossing.record.logbook import undo
 from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.markdown import report_markdown
-from fernshale.core.crossing.settle import Taken, settle
-from fernshale.core.crossing.state import Crossing
+from fernshale.core.crossing.stages.overview import look
 from fernshale.core.route.shelf import Workaround
 from fernshale.core.route.sources import read_shelf
 from tests.conftest import Tree

@@ -16,8 +16,7 @@ from hypothesis import strategies as st
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.buildmatters import pinning_rule
-from fernshale.core.crossing.guesses import guess_rules
+from fernshale.core.crossing.stages.build.items import pinning_rule
 from fernshale.core.drift import kept, release
 from fernshale.core.drift.compare import Change, compare
 from fernshale.core.drift.kept import compare_releases
@@ -27,6 +26,7 @@ from fernshale.core.drift.parsing import read_source
 from fernshale.core.drift.release import read_pair
 from fernshale.core.drift.replacements import named_replacements
 from fernshale.core.fix.apply import apply_edits, find_edits
+from fernshale.core.inference.from_api_diff import guess_rules
 from tests.conftest import Tree
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.buildmatters import pinning_rule
+from fernshale.core.crossing.stages.build.items import pinning_rule
 from fernshale.core.drift.compare import Change, compare
 from fernshale.core.drift.release import read_pair
 from fernshale.core.drift.values import Constants, is_same_value

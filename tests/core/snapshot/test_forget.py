@@ -11,9 +11,10 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.errors import MisuseError, StoreError
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.keeping import forget_by_policy, forget_these, needed_contents, needed_snapshots
-from fernshale.core.crossing.logbook import undo
-from fernshale.core.crossing.settle import Taken, settle
+from fernshale.core.crossing.flow.actions import settle
+from fernshale.core.crossing.record.decisions import Taken
+from fernshale.core.crossing.record.logbook import undo
+from fernshale.core.crossing.record.retention import forget_by_policy, forget_these, needed_contents, needed_snapshots
 from fernshale.core.snapshot.forget import Policy, choose_forgotten, forget
 from fernshale.core.snapshot.restore import restore
 from fernshale.core.snapshot.store import Snapshot, Store

@@ -11,11 +11,11 @@ import pytest
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.auto import cross
-from fernshale.core.crossing.ground import read_ground
-from fernshale.core.crossing.overview import Overview, begin_crossing
-from fernshale.core.crossing.settle import read_decisions
-from fernshale.core.crossing.trust import trust
+from fernshale.core.crossing.flow.autopilot import cross
+from fernshale.core.crossing.project.scan import read_ground
+from fernshale.core.crossing.record.decisions import read_decisions
+from fernshale.core.crossing.record.trust import trust
+from fernshale.core.crossing.stages.overview import Overview, begin_crossing
 from fernshale.core.profile.model import Override, Profile, Reach, Recognise, Site, Workspace
 from fernshale.core.profile.read import read_profile
 from fernshale.core.survey.members import choose_members, find_members, with_override

@@ -10,7 +10,7 @@ import regex
 from fernshale.core.base.errors import FormatError, ProjectError
 from fernshale.core.base.patterns import Budget, RunsAway, search
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.ground import Ground, read_ground
+from fernshale.core.crossing.project.scan import Ground, read_ground
 from fernshale.core.profile.read import read_profile
 from fernshale.core.survey.profile_check import check_profile
 from fernshale.core.survey.profile_draft import draft_profile

@@ -30,12 +30,12 @@ from fernshale.app.widgets.lines import Document, LineRow, LinesBlock
 from fernshale.app.widgets.rows import RowList
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.words import count
-from fernshale.core.crossing.choosing import below
-from fernshale.core.crossing.deciding import ask
-from fernshale.core.crossing.matter import Matter, Stage
-from fernshale.core.crossing.overview import Overview
-from fernshale.core.crossing.stages.plugins import PluginView, decision_key
-from fernshale.core.crossing.woven import file_lines
+from fernshale.core.crossing.record.items import Matter, Stage
+from fernshale.core.crossing.stages.overview import Overview
+from fernshale.core.crossing.stages.plugins.choices import below
+from fernshale.core.crossing.stages.plugins.merged_lines import file_lines
+from fernshale.core.crossing.stages.plugins.questions import ask
+from fernshale.core.crossing.stages.plugins.view import PluginView, decision_key
 from fernshale.core.merge.folder import FileMerge
 from fernshale.core.merge.ledger import LedgerEntry
 from fernshale.core.merge.textmerge import Choice, Due

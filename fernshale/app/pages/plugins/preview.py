@@ -7,8 +7,8 @@ from PySide6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QVBoxLayout, QWid
 from fernshale.app.changes import ChangesPane
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.core.base.words import count
-from fernshale.core.crossing.overview import Overview
-from fernshale.core.crossing.stages.plugins import PluginView, preview_plugin
+from fernshale.core.crossing.stages.overview import Overview
+from fernshale.core.crossing.stages.plugins.view import PluginView, preview_plugin
 
 
 class PreviewDialog(QDialog):

@@ -7,15 +7,15 @@ from typing import Any
 
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.words import count
-from fernshale.core.crossing.matter import STAGES, Decision
-from fernshale.core.crossing.members import member_states
-from fernshale.core.crossing.overview import Overview
-from fernshale.core.crossing.reporting.followups import follow_ups
-from fernshale.core.crossing.stages.plugins import ledger_json
-from fernshale.core.crossing.stages.survey import describe
-from fernshale.core.crossing.stages.trial import PicturePair, log_key
-from fernshale.core.crossing.state import Crossing, Entry
-from fernshale.core.crossing.taken import taken_plugins
+from fernshale.core.crossing.record.database import Crossing, Entry
+from fernshale.core.crossing.record.items import STAGES, Decision
+from fernshale.core.crossing.record.plugin_updates import taken_plugins
+from fernshale.core.crossing.reporting.follow_ups import follow_ups
+from fernshale.core.crossing.stages.build.workspace_members import member_states
+from fernshale.core.crossing.stages.overview import Overview
+from fernshale.core.crossing.stages.plugins.view import ledger_json
+from fernshale.core.crossing.stages.survey.view import describe
+from fernshale.core.crossing.stages.trial.view import PicturePair, log_key
 
 
 def report_data(overview: Overview, crossing: Crossing) -> dict[str, Any]:

@@ -1,1 +1,1 @@
-"""One module per stage: what it sees (a view with its matters), and what it does."""
+"""One package per stage, named as on the screen, and the overview of all of them. A stage never imports another."""

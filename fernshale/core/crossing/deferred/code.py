@@ -1,0 +1,137 @@
+"""Code that cannot be mended now: a line, a function or a file, out of the way so that the rest compiles, and not forgotten.
+
+Setting aside is a step like any other, and a debt until that step is taken back, beside whatever was done since. A function
+keeps its signature and says at run time that it was set aside.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.treepath import TreePath, printable
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.change.draft import Draft
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.items import Stage
+from fernshale.core.crossing.record.logbook import write_step
+from fernshale.core.crossing.record.reversal import take_back, waiting_steps
+from fernshale.core.drift.parsing.functions import Function, function_at
+from fernshale.core.fix.comments import as_comments
+from fernshale.core.survey.sites import read_project_text
+
+What = Literal["line", "function", "file"]
+_ABOUT = "debt "
+_FACT = "debts"
+_MARK = "set aside: "
+# What stands in place of a body, by language, and the header that C and C++ need for it.
+_STUBS = {
+    "c": ('{{ fprintf(stderr, "set aside: {name}\\n"); abort(); }}', ("stdio.h", "stdlib.h")),
+    "c++": ('{{ throw std::logic_error("set aside: {name}"); }}', ("stdexcept",)),
+    "c#": ('{{ throw new System.NotImplementedException("set aside: {name}"); }}', ()),
+    "java": ('{{ throw new UnsupportedOperationException("set aside: {name}"); }}', ()),
+    "rust": ('{{ unimplemented!("set aside: {name}") }}', ()),
+    "python": ('raise NotImplementedError("set aside: {name}")', ()),
+    "typescript": ('{{ throw new Error("set aside: {name}"); }}', ()),
+    "tsx": ('{{ throw new Error("set aside: {name}"); }}', ()),
+    "javascript": ('{{ throw new Error("set aside: {name}"); }}', ()),
+    "lua": ('error("set aside: {name}")', ()),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Debt:
+    """Something that is set aside: what, where it was, why, and the logbook entry that did it."""
+
+    what: What
+    title: str
+    place: str
+    why: str
+    entry: int
+
+
+def set_code_aside(
+    crossing: Crossing,
+    ground: Ground,
+    path: TreePath,
+    line: int,
+    what: What,
+    why: str,
+    progress: Progress,
+    token: CancelToken,
+) -> int:
+    """Take a line, the function round it or its file out of the way; the logbook entry's id.
+
+    Raises MisuseError where there is no such line, no function round it, or a function of a language without stubs.
+    """
+    draft = Draft(ground.project)
+    if what == "file":
+        draft.delete(path)
+        title = f"{printable(path)} set aside"
+    else:
+        file = read_project_text(ground.project, path)
+        if what == "line":
+            new, title = without_line(file.text, path, line), f"{printable(path)}:{line} set aside"
+        else:
+            new, name = with_stub(file.text, path, line)
+            title = f"{name} set aside"
+        draft.write(path, file.with_text(new).encode())
+    entry = write_step(crossing, Stage.BUILD, title, why, f"{_ABOUT}{what}", draft.change_set(), progress, token)
+    kept = crossing.fact(_FACT) or {}
+    crossing.keep_fact(_FACT, {**kept, str(entry): [what, title, f"{path}:{line}", why]})
+    return entry
+
+
+def pay_debt(crossing: Crossing, entry: int, progress: Progress, token: CancelToken) -> int:
+    """Put back what was set aside, beside what was done since. Raises MisuseError with what stands in the way."""
+    found = next((item for item in find_debts(crossing) if item.entry == entry), None)
+    if found is None:
+        raise MisuseError(f"nothing is set aside by step {entry}")
+    title = f"put back: {found.title.removesuffix(' set aside')}"
+    return take_back(crossing, entry, Stage.BUILD, title, f"{found.title} cannot be put back", progress, token)
+
+
+def find_debts(crossing: Crossing) -> tuple[Debt, ...]:
+    """What is set aside and was not put back, in the order in which it was done."""
+    known = crossing.fact(_FACT) or {}
+    found = []
+    for entry in waiting_steps(crossing, _ABOUT):
+        if str(entry.id) in known:
+            what, title, place, why = known[str(entry.id)]
+            found.append(Debt(what, title, place, why, entry.id))
+    return tuple(found)
+
+
+def without_line(text: str, path: str, line: int) -> str:
+    """`text` with a line (1-based) turned into a comment; where a statement must stand, an empty one does.
+
+    Raises MisuseError where there is no such line, or nothing on it.
+    """
+    lines = text.split("\n")
+    if not 0 < line <= len(lines) or not lines[line - 1].strip():
+        raise MisuseError(f"{printable(path)} has nothing on line {line}")
+    lines[line - 1 : line] = as_comments(lines[line - 1 : line], path, _MARK)
+    return "\n".join(lines)
+
+
+def with_stub(text: str, path: str, line: int) -> tuple[str, str]:
+    """`text` with the function round a line (1-based) reduced to a stub, and the function's name. Raises MisuseError."""
+    data = text.encode("utf-8", "surrogateescape")
+    found = function_at(data, path, line)
+    if found is None or found.language not in _STUBS:
+        raise MisuseError(f"there is no function round {printable(path)}:{line} that could be set aside")
+    stub, headers = _STUBS[found.language]
+    body = stub.format(name=found.name.replace('"', ""))
+    changed = (data[: found.start] + body.encode() + data[found.end :]).decode("utf-8", "surrogateescape")
+    return _with_headers(changed, headers), _title(found)
+
+
+def _with_headers(text: str, headers: tuple[str, ...]) -> str:
+    missing = [name for name in headers if f"<{name}>" not in text]
+    return "".join(f"#include <{name}>\n" for name in missing) + text
+
+
+def _title(function: Function) -> str:
+    return f"{function.name}()"

@@ -1,0 +1,137 @@
+"""Plugins that cannot come along yet: switched off, taken out of the tree, and not forgotten.
+
+Setting aside is a step like any other. The old copy is in the snapshot before it; bringing it back is taking that step
+back, beside whatever was done since.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import dataclass
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.globs import matches
+from fernshale.core.base.textfile import read_text
+from fernshale.core.base.treepath import TreePath, under
+from fernshale.core.base.words import count
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.change.draft import Draft
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.items import Stage
+from fernshale.core.crossing.record.logbook import write_step
+from fernshale.core.crossing.record.reversal import take_back, waiting_steps
+from fernshale.core.data.tree import NotKeyed
+from fernshale.core.merge.keyed.edit import without_entry
+from fernshale.core.profile.model import Switch
+from fernshale.core.route.candidates import accepts
+from fernshale.core.snapshot.manifest import Kind
+from fernshale.core.survey.plugins import Plugin
+from fernshale.core.survey.reach import find_values, replace_values
+from fernshale.core.survey.sites import expand
+
+_ABOUT = "aside "
+_FACT = "aside"
+
+
+@dataclass(frozen=True, slots=True)
+class Aside:
+    """A plugin that is set aside: why, what brings it back, in which logbook entry.
+
+    `ready` is a release that would fit and did not, or was not there, when it was set aside.
+    """
+
+    id: str
+    version: str
+    why: str
+    condition: str
+    entry: int
+    ready: str = ""
+
+
+def set_aside(
+    crossing: Crossing, ground: Ground, plugin: Plugin, why: str, progress: Progress, token: CancelToken
+) -> int:
+    """Switch a plugin off and take its folder out of the project; the logbook entry's id.
+
+    Raises MisuseError where a switch cannot be found in a file that should have it.
+    """
+    draft = Draft(ground.project)
+    for switch in ground.profile.plugins.switch:
+        for path in ground.files:
+            if matches(switch.files, path) and not under(path, plugin.folder):
+                _switch_off(draft, ground, switch, path, plugin)
+    entries = ground.manifest.entries
+    inside = [path for path in entries if under(path, plugin.folder) and entries[path].kind is not Kind.FOLDER]
+    for path in inside:
+        draft.delete(path)
+    title = f"{plugin.id} {plugin.version} set aside · {count(len(inside), 'file')} taken out"
+    entry = write_step(crossing, Stage.PLUGINS, title, why, f"{_ABOUT}{plugin.id}", draft.change_set(), progress, token)
+    condition = f"a release of it that accepts {crossing.setup.to}"
+    kept = crossing.fact(_FACT) or {}
+    declined = _fitting(ground, plugin.id, crossing.setup.to)
+    crossing.keep_fact(_FACT, {**kept, str(entry): [plugin.id, plugin.version, why, condition, declined]})
+    return entry
+
+
+def bring_back(crossing: Crossing, id: str, progress: Progress, token: CancelToken) -> int:
+    """Put a plugin back as it was, beside what was done since. Raises MisuseError with what stands in the way."""
+    found = next((item for item in find_aside(crossing, None) if item.id == id), None)
+    if found is None:
+        raise MisuseError(f"{id} is not set aside")
+    title = f"{id} {found.version} brought back"
+    return take_back(crossing, found.entry, Stage.PLUGINS, title, f"{id} cannot be brought back", progress, token)
+
+
+def find_aside(crossing: Crossing, ground: Ground | None) -> tuple[Aside, ...]:
+    """What is set aside and was not brought back; with a ground also whether a release is there that would fit."""
+    known = crossing.fact(_FACT) or {}
+    found = []
+    for entry in waiting_steps(crossing, _ABOUT):
+        if str(entry.id) in known:
+            id, version, why, condition, *more = known[str(entry.id)]
+            declined = more[0] if more else ()
+            fitting = [item for item in _fitting(ground, id, crossing.setup.to) if item not in declined]
+            found.append(Aside(id, version, why, condition, entry.id, fitting[-1] if fitting else ""))
+    return tuple(found)
+
+
+def files_aside(crossing: Crossing) -> dict[str, tuple[TreePath, ...]]:
+    """The files of each plugin that is set aside, as they lay in the project."""
+    return {
+        entry.about.removeprefix(_ABOUT): tuple(file.path for file in entry.changes.files) if entry.changes else ()
+        for entry in waiting_steps(crossing, _ABOUT)
+    }
+
+
+def has_file(files: Collection[TreePath], name: str) -> bool:
+    """Whether a header or module is among them, as code names it: `map/fold.hpp`, `map.fold`."""
+    header, module = f"/{name}", f"/{name.replace('.', '/')}."
+    return any(f"/{path}".endswith(header) or module in f"/{path}" for path in files)
+
+
+def _fitting(ground: Ground | None, id: str, to: str) -> list[str]:
+    """The releases of a plugin that accept the engine release `to`, the newest last."""
+    if ground is None or ground.shelf is None:
+        return []
+    return [item.version for item in ground.shelf.releases_of(id) if item.accepts and accepts(item.accepts, to)]
+
+
+def _switch_off(draft: Draft, ground: Ground, switch: Switch, path: TreePath, plugin: Plugin) -> None:
+    data = draft.read(path)
+    text = read_text(data) if data is not None else None
+    if text is None:
+        return
+    reach = expand(switch.at, plugin.id)
+    if switch.off:
+        values = find_values(text.text, reach, path)
+        new = replace_values(text.text, [(value, switch.off) for value in values])
+    else:
+        steps = [part.replace("~1", "/").replace("~0", "~") for part in reach.json.strip("/").split("/") if part]
+        steps = steps or [part for part in (reach.yaml.strip("/").split("/")) if part] or reach.toml.split(".")
+        try:
+            new = without_entry(path, text.text, steps, plugin.id) or text.text
+        except NotKeyed as error:
+            raise MisuseError(f"{plugin.id} cannot be switched off in {path}: {error}") from error
+    if new != text.text:
+        draft.write(path, text.with_text(new).encode())

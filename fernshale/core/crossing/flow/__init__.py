@@ -1,0 +1,1 @@
+"""What spans all stages: carrying actions out, the automatic crossing, several projects, outstanding debts."""

@@ -1,0 +1,106 @@
+"""The whole way by itself: takes what is sure or was decided before, stops at what needs a person."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.crossing.flow.actions import in_words, proposal_of, settle
+from fernshale.core.crossing.project.commands import OnLine
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.decisions import Recorded, Taken
+from fernshale.core.crossing.record.items import STAGES, Matter, Stage
+from fernshale.core.crossing.stages.overview import Overview, look
+
+# Rounds without fewer open matters before it gives up: fixes that undo one another must not go on for ever.
+_PATIENCE = 3
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """Something the automatic crossing is about to do."""
+
+    stage: Stage
+    matter: Matter
+    taken: Taken
+
+    @property
+    def title(self) -> str:
+        return proposal_of(self.matter, self.taken.proposal)
+
+
+def cross(
+    crossing: Crossing,
+    recorded: Mapping[str, Recorded],
+    on_step: Callable[[Step], None],
+    on_stage: Callable[[Stage, Overview], None],
+    on_line: OnLine,
+    progress: Progress,
+    token: CancelToken,
+) -> Overview:
+    """Go on until done or until a person is needed; the overview at the end says which.
+
+    `on_step` hears of each step before it is taken, `on_stage` of each stage when it is left.
+    """
+    overview = look(crossing, progress, token)
+    while True:
+        leg = overview.setup.leg
+        overview = _cross_leg(crossing, overview, recorded, on_step, on_stage, on_line, progress, token)
+        if overview.setup.leg == leg:
+            return overview
+
+
+def _cross_leg(
+    crossing: Crossing,
+    overview: Overview,
+    recorded: Mapping[str, Recorded],
+    on_step: Callable[[Step], None],
+    on_stage: Callable[[Stage, Overview], None],
+    on_line: OnLine,
+    progress: Progress,
+    token: CancelToken,
+) -> Overview:
+    """One leg, to its end or to where a person is needed; at its end the next one has begun."""
+    for stage in STAGES:
+        tried: dict[str, int] = {}
+        while step := _next_step(overview, stage, recorded, tried):
+            token.check()
+            tried[step.matter.key] = tried.get(step.matter.key, 0) + 1
+            on_step(step)
+            settle(crossing, step.taken, on_line, progress, token)
+            overview = look(crossing, progress, token)
+            if step.taken.proposal == "next":
+                return overview
+        on_stage(stage, overview)
+        if overview.matters_of(stage):
+            break
+    return overview
+
+
+def _next_step(
+    overview: Overview, stage: Stage, recorded: Mapping[str, Recorded], tried: Mapping[str, int]
+) -> Step | None:
+    """The next matter of a stage that can be settled: decisions and fixes before the commands that try them."""
+    matters = [item for item in overview.matters_of(stage) if tried.get(item.key, 0) < _limit(item)]
+    for matter in sorted(matters, key=_is_command):
+        known = recorded.get(matter.key)
+        if known is not None:
+            words = in_words(matter, known.take)
+            taken = Taken(matter.key, known.take, "decisions file", known.why, known.text, words)
+            return Step(stage, matter, taken)
+        for proposal in matter.proposals:
+            if proposal.sure:
+                why = "; ".join(part for part in proposal.evidence if part)
+                words = in_words(matter, proposal.id)
+                return Step(stage, matter, Taken(matter.key, proposal.id, "automatic", why, words=words))
+    return None
+
+
+def _is_command(matter: Matter) -> bool:
+    return matter.key in ("build:run", "trial:run", "engine:generate")
+
+
+def _limit(matter: Matter) -> int:
+    # A build is run again and again, a decision is taken once.
+    return 20 if _is_command(matter) else _PATIENCE if matter.key.startswith("cause:") else 1

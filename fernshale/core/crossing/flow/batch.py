@@ -1,0 +1,131 @@
+"""Several projects on the same way: each as far as it goes, and one table of how far that was."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from fernshale.core.base.errors import Cancelled, FernshaleError
+from fernshale.core.base.words import count
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.crossing.flow.autopilot import Step
+from fernshale.core.crossing.flow.autopilot import cross as cross_over
+from fernshale.core.crossing.project.scan import crossing_ground
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.decisions import Recorded
+from fernshale.core.crossing.record.items import STAGES, Stage
+from fernshale.core.crossing.reporting.playbook import Way, follow_way, unfit
+from fernshale.core.crossing.stages.overview import Overview
+
+
+@dataclass(frozen=True, slots=True)
+class Followed:
+    """What of a way did not fit a project, and how many decisions and rules of it are still ahead."""
+
+    unfit: tuple[str, ...] = ()
+    ahead: int = 0
+
+    @property
+    def lines(self) -> list[str]:
+        ahead = (
+            [f"still ahead: {count(self.ahead, 'decision or rule', 'decisions and rules')} of the way"]
+            if self.ahead
+            else []
+        )
+        return [*(f"did not fit: {words}" for words in self.unfit), *ahead]
+
+
+@dataclass(frozen=True, slots=True)
+class HowFar:
+    """How far a project came: the stage it stands at (None when it is through), how many matters are open and how many need a
+    person; `trouble` is why it could not be crossed at all, `followed` how it went with the way."""
+
+    project: Path
+    release: str
+    stage: Stage | None
+    errors: int
+    open: int
+    needs: int
+    done: bool
+    trouble: str = ""
+    followed: Followed = Followed()
+
+    @property
+    def words(self) -> str:
+        if self.trouble:
+            return self.trouble
+        if self.done:
+            return "through"
+        errors = f", {count(self.errors, 'error')}" if self.errors else ""
+        return f"at {self.stage.value if self.stage else 'its end'}{errors}, {self.open} open, {self.needs} need a decision"
+
+
+def cross_one(
+    crossing: Crossing,
+    way: Way | None,
+    recorded: dict[str, Recorded],
+    on_step: Callable[[Step], None],
+    on_stage: Callable[[Stage, Overview], None],
+    progress: Progress,
+    token: CancelToken,
+) -> tuple[Overview, Followed]:
+    """Cross as far as it goes, by a way of an earlier crossing where there is one; and how it went with that."""
+    if way is not None:
+        with crossing.acting():
+            recorded = {**recorded, **follow_way(crossing, crossing_ground(crossing, progress, token), way)}
+    taken: list[str] = []
+
+    def told(step: Step) -> None:
+        taken.append(step.taken.key)
+        on_step(step)
+
+    overview = cross_over(crossing, recorded, told, on_stage, lambda line: None, progress, token)
+    return overview, Followed(*unfit(way, crossing, taken, _stands_at(overview))) if way is not None else Followed()
+
+
+def cross_all(
+    projects: Sequence[Path],
+    begin: Callable[[Path], Crossing],
+    way: Way | None,
+    recorded: dict[str, Recorded],
+    on_project: Callable[[Path], None],
+    progress: Progress,
+    token: CancelToken,
+) -> tuple[HowFar, ...]:
+    """Each project in turn; one that cannot be crossed is said, and the others go on. Raises Cancelled."""
+    found = []
+    for project in projects:
+        on_project(project)
+        try:
+            crossing = begin(project)
+            overview, followed = cross_one(
+                crossing, way, recorded, lambda step: None, lambda stage, view: None, progress, token
+            )
+            found.append(how_far(overview, followed))
+        except Cancelled:
+            raise
+        except FernshaleError as error:
+            found.append(HowFar(project, "", None, 0, 0, 0, False, error.message))
+    return tuple(found)
+
+
+def _stands_at(overview: Overview) -> Stage | None:
+    return next((stage for stage in STAGES if overview.matters_of(stage)), None)
+
+
+def how_far(overview: Overview, followed: Followed = Followed()) -> HowFar:
+    """A crossing as a row of the table."""
+    errors = sum(item.open for item in overview.build.causes)
+    needs = sum(matter.needs_you for matter in overview.matters)
+    return HowFar(
+        overview.setup.project,
+        overview.ground.release,
+        _stands_at(overview),
+        errors,
+        len(overview.matters),
+        needs,
+        overview.is_done,
+        "",
+        followed,
+    )

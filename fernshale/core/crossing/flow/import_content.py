@@ -1,0 +1,144 @@
+"""Bring own content over from an old folder or another project, with everything it depends on and nothing else.
+
+What is needed is found by the profile's links and includes. What stands in the project already is not copied; where
+something else stands in its place, that stays unless it is asked for otherwise.
+"""
+
+from __future__ import annotations
+
+import posixpath
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal
+
+from fernshale.core.base.errors import MisuseError, ProjectError
+from fernshale.core.base.treepath import GITS_OWN, TreePath, on_disk, tree_path, under
+from fernshale.core.base.words import count
+from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.change.draft import Draft
+from fernshale.core.change.model import ChangeSet
+from fernshale.core.crossing.project.scan import Ground, engine_folder
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.items import Stage
+from fernshale.core.crossing.record.logbook import write_step
+from fernshale.core.links.closure import Closure, Unmet, find_closure
+from fernshale.core.links.index import LinkIndex
+from fernshale.core.links.paths import TreePaths
+from fernshale.core.snapshot.manifest import EMPTY, Entry, Kind
+from fernshale.core.snapshot.walk import entry_below, list_tree
+
+State = Literal["copy", "same", "differs"]
+
+
+@dataclass(frozen=True, slots=True)
+class Carried:
+    """A file that is chosen or needed: where it is, where it goes, how that place is, and why, in words."""
+
+    path: TreePath
+    target: TreePath
+    state: State
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class CarryPlan:
+    """Everything that would come, and what nobody has. `source` is the folder it comes from."""
+
+    source: Path
+    files: tuple[Carried, ...]
+    unmet: tuple[Unmet, ...]
+
+    def count(self, state: State) -> int:
+        return sum(item.state == state for item in self.files)
+
+
+def plan_carry(ground: Ground, source: Path, chosen: Sequence[str], into: str, token: CancelToken) -> CarryPlan:
+    """What bringing the `chosen` files and folders of `source` over means; nothing is written.
+
+    `into` is the folder of the project that stands for `source`, "" for the project itself. Raises MisuseError for something
+    that is not there, FormatError.
+    """
+    source = source.resolve()
+    if not source.is_dir():
+        raise MisuseError(f"{source} is not a folder")
+    prefix = f"{tree_path(into)}/" if into else ""
+    tree = list_tree(source, EMPTY, no_progress, token, GITS_OWN)
+    # Rules of the profile see every file where it would stand in the project.
+    at = {TreePath(prefix + path): path for path, entry in tree.entries.items() if entry.kind is not Kind.FOLDER}
+    picked = [path for path in at if any(under(path, prefix + tree_path(item)) for item in chosen)]
+    for item in chosen:
+        if not any(under(path, prefix + tree_path(item)) for path in at):
+            raise MisuseError(f"there is nothing at {item} in {source}")
+
+    def read(path: TreePath) -> bytes | None:
+        entry = tree.entries[at[path]]
+        return on_disk(source, at[path]).read_bytes() if entry.kind is Kind.FILE else None
+
+    def state(path: TreePath) -> State:
+        here = entry_below(ground.project, path)
+        if here is None:
+            return "copy"
+        return "same" if _content(here) == _content(entry_below(source, at[path])) else "differs"
+
+    shape = ground.profile.links
+    roots = [root for rule in shape.include for root in rule.roots]
+    here = TreePaths(ground.files)
+    there = LinkIndex(shape)
+    there.update({path: entry.content for path, entry in ground.files.items()}, ground.project, no_progress, token)
+    engine = _engine_files(ground, token)
+
+    def found_there(what: str, path: TreePath) -> bool:
+        return here.resolve(what, posixpath.dirname(path), roots) in here or any(
+            item.endswith("/" + what) for item in engine
+        )
+
+    closure = find_closure(
+        shape, picked, at.keys(), read, lambda path: state(path) != "copy", there, found_there, token
+    )
+    files = tuple(
+        Carried(at[item.path], item.path, state(item.path), _why(closure, item.path)) for item in closure.needed
+    )
+    return CarryPlan(source, files, closure.unmet)
+
+
+def preview_carry(ground: Ground, plan: CarryPlan, over: bool) -> ChangeSet:
+    """What would be written; with `over` also where something else stands."""
+    draft = Draft(ground.project)
+    for item in plan.files:
+        if item.state == "copy" or (over and item.state == "differs"):
+            entry = entry_below(plan.source, item.path)
+            if entry is not None and entry.kind is Kind.LINK:
+                draft.link(item.target, entry.content)
+            elif entry is not None:
+                draft.write(item.target, on_disk(plan.source, item.path).read_bytes(), entry.mode)
+    return draft.change_set()
+
+
+def carry(
+    crossing: Crossing, ground: Ground, plan: CarryPlan, over: bool, why: str, progress: Progress, token: CancelToken
+) -> int:
+    """Bring it over, as a step that can be undone; the logbook entry's id. Raises MisuseError when nothing is to come."""
+    changes = preview_carry(ground, plan, over)
+    if changes.is_empty:
+        raise MisuseError("all of it is in the project already")
+    title = f"{count(len(changes.files), 'file')} brought over from {plan.source.name}"
+    return write_step(crossing, Stage.PLUGINS, title, why, "carry", changes, progress, token)
+
+
+def _engine_files(ground: Ground, token: CancelToken) -> tuple[str, ...]:
+    """The files of the engine's release, which files of the project name, too."""
+    try:
+        folder = engine_folder(ground, ground.release)
+    except ProjectError:
+        return ()
+    return tuple(list_tree(folder, EMPTY, no_progress, token).files)
+
+
+def _content(entry: Entry | None) -> tuple[Kind, str] | None:
+    return (entry.kind, entry.content) if entry is not None else None
+
+
+def _why(closure: Closure, path: TreePath) -> str:
+    item = next(item for item in closure.needed if item.path == path)
+    return f"{item.by}:{item.line} needs {item.what}" if item.by else "chosen"

@@ -1,0 +1,63 @@
+"""A change set for a project that has no crossing: snapshot, apply, and the snapshot to go back to."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from pathlib import Path
+
+from fernshale.core.base.home import home
+from fernshale.core.base.lock import Held, locked
+from fernshale.core.base.words import count
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.change.apply import apply_changes, recover
+from fernshale.core.change.draft import Draft
+from fernshale.core.change.model import ChangeSet
+from fernshale.core.crossing.record.database import AnotherActs, find_crossing
+from fernshale.core.crossing.record.items import Stage
+from fernshale.core.crossing.record.logbook import write_step
+from fernshale.core.crossing.stages.links.reference_index import Linkage, read_bytes
+from fernshale.core.links.relink import replacements, rewrite
+from fernshale.core.snapshot.store import Store
+
+
+def write_changes(
+    project: Path, changes: ChangeSet, stage: Stage, title: str, why: str, progress: Progress, token: CancelToken
+) -> str:
+    """Apply `changes`; as a step of the crossing where there is one. What to say about the way back.
+
+    Raises AnotherActs while another process writes into the project, and what `apply_changes` raises.
+    """
+    crossing = find_crossing(project)
+    if crossing is not None:
+        with crossing.acting():
+            entry = write_step(crossing, stage, title, why, "", changes, progress, token)
+        return f"entry {entry} of the logbook"
+    store = Store(home() / "store")
+    journal = home() / "journals" / f"{hashlib.sha256(os.fsencode(project.resolve())).hexdigest()[:16]}.json"
+    journal.parent.mkdir(parents=True, exist_ok=True)
+    try:
+        with locked(journal.with_suffix(".lock")):
+            recover(journal, store)
+            snapshot = store.take(project, f"before: {title}", progress, token)
+            apply_changes(project, changes, store, journal, token)
+    except Held as error:
+        raise AnotherActs(
+            f"another Fernshale ({error.holder}) is writing into {project}", "Wait for it to finish, then try again."
+        ) from error
+    return f"snapshot {snapshot.id}"
+
+
+def write_links(tree: Path, linkage: Linkage, progress: Progress, token: CancelToken) -> str:
+    """Give everything that dangles and has a sure successor its new name, as one change; the way back, "" for nothing."""
+    chosen = [(item, way) for item in linkage.dangling for way in item.sure]
+    draft = Draft(tree.resolve())
+    for path, data in rewrite(
+        linkage.now.index.rules, replacements(chosen), lambda path: read_bytes(tree, path)
+    ).items():
+        draft.write(path, data)
+    changes = draft.change_set()
+    if changes.is_empty:
+        return ""
+    title = f"{count(len({item.id for item, _ in chosen}), 'link')} follow in {count(len(changes.files), 'file')}"
+    return write_changes(tree, changes, Stage.LINKS, title, "asked for", progress, token)

@@ -1,0 +1,1 @@
+"""The project and its releases as read: scan, texts, plugin origins, commands, runs. Nothing here decides."""

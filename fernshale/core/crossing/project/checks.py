@@ -1,0 +1,81 @@
+"""The checks of a crossing, the results by release, and trying those that need nobody."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import asdict, dataclass, replace
+from pathlib import Path
+from typing import Any
+
+from fernshale.core.base.errors import CommandError
+from fernshale.core.base.work import CancelToken
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.trust import require_trust
+from fernshale.core.process.run import run_command
+from fernshale.core.profile.model import Check
+from fernshale.core.profile.read import fill, fill_arguments
+from fernshale.core.trial.checks import CheckResult, check_file, check_log, judge_command
+
+_MOST_RESULTS = 2000
+
+
+@dataclass(frozen=True, slots=True)
+class CheckRow:
+    """A check and its latest result on each release it was tried on."""
+
+    check: Check
+    results: Mapping[str, CheckResult]
+
+    def on(self, release: str) -> CheckResult:
+        return self.results.get(release, CheckResult(self.check.name, "not tried", release=release))
+
+
+def listed_checks(crossing: Crossing, ground: Ground) -> tuple[Check, ...]:
+    """The profile's checks, then the crossing's own."""
+    return (*ground.profile.check, *own_checks(crossing))
+
+
+def own_checks(crossing: Crossing) -> tuple[Check, ...]:
+    return tuple(_check(item) for item in crossing.fact("checks") or ())
+
+
+def keep_results(crossing: Crossing, results: Iterable[CheckResult]) -> None:
+    kept = [asdict(item) for item in results]
+    crossing.keep_fact("check results", [*(crossing.fact("check results") or ()), *kept][-_MOST_RESULTS:])
+
+
+def check_rows(crossing: Crossing, ground: Ground) -> tuple[CheckRow, ...]:
+    """All checks with their latest results by release."""
+    latest: dict[str, dict[str, CheckResult]] = {}
+    for item in crossing.fact("check results") or ():
+        result = CheckResult(**item)
+        latest.setdefault(result.name, {})[result.release] = result
+    return tuple(CheckRow(item, latest.get(item.name, {})) for item in listed_checks(crossing, ground))
+
+
+def try_check(
+    check: Check, ground: Ground, places: Mapping[str, str], log: Sequence[str], token: CancelToken
+) -> CheckResult:
+    """Try a check that needs nobody. Raises TrustNeeded, Cancelled."""
+    begun = time.monotonic()
+    here = dict(places)
+    if check.produced:
+        result = check_file(check.name, Path(fill(check.produced, here)), Path(fill(check.expected, here)))
+    elif check.run:
+        require_trust(ground.profile)
+        try:
+            arguments = fill_arguments(check.run, here, ground.along)
+            finished = run_command(arguments, ground.project, token, lambda line: None, {}, check.timeout_s)
+            result = judge_command(check, finished.status, finished.text, finished.timed_out)
+        except CommandError as error:
+            result = CheckResult(check.name, "failed", error.message)
+    else:
+        result = check_log(check, log)
+    who = "Fernshale"
+    return replace(result, release=ground.release, time=time.time(), elapsed_s=time.monotonic() - begun, who=who)
+
+
+def _check(data: Mapping[str, Any]) -> Check:
+    return Check(**{**data, "run": tuple(data["run"])})

@@ -1,0 +1,142 @@
+"""Run the profile's commands for a crossing: trusted, watched, logged."""
+
+from __future__ import annotations
+
+import os
+import re
+import shlex
+import sys
+import time
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from fernshale.core.base.disk import write_atomic
+from fernshale.core.base.errors import CommandError, MisuseError
+from fernshale.core.base.patterns import search
+from fernshale.core.base.release import parse_release
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.crossing.project.freshness import about_command
+from fernshale.core.crossing.project.scan import Ground, command_places
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.items import Stage
+from fernshale.core.crossing.record.logbook import watching
+from fernshale.core.crossing.record.trust import require_trust
+from fernshale.core.process.run import Finished, run_command
+from fernshale.core.profile.model import Command, Requirement
+from fernshale.core.profile.read import fill, fill_arguments
+
+OnLine = Callable[[str], None]
+# A typed command that takes longer is ended.
+_TYPED_TIMEOUT_S = 3600.0
+
+
+@dataclass(frozen=True, slots=True)
+class RequirementResult:
+    """Whether a precondition holds, and what was found; `version` where one was read."""
+
+    name: str
+    holds: bool
+    found: str
+    hint: str
+    version: str = ""
+
+
+def check_requirements(ground: Ground, token: CancelToken) -> tuple[RequirementResult, ...]:
+    """Try the preconditions of the profile. Raises TrustNeeded."""
+    if ground.profile.requirement:
+        require_trust(ground.profile)
+    return tuple(_check(need, ground, token) for need in ground.profile.requirement)
+
+
+def read_requirements(crossing: Crossing) -> tuple[RequirementResult, ...]:
+    """What came of the preconditions the last time they were tried; empty before that."""
+    return tuple(RequirementResult(*item) for item in crossing.fact("requirements") or ())
+
+
+def run_profile_command(
+    crossing: Crossing,
+    ground: Ground,
+    name: str,
+    stage: Stage,
+    why: str,
+    on_line: OnLine,
+    progress: Progress,
+    token: CancelToken,
+    release: str = "",
+    more: Mapping[str, str] | None = None,
+) -> Finished:
+    """Run the command `name` of the profile for the release the project is on, or for `release`; its log is kept.
+
+    `more` are values for placeholders beside the usual ones. What it changes in the project is a step in the logbook.
+    Raises TrustNeeded, CommandError, Cancelled.
+    """
+    command: Command | None = getattr(ground.profile.commands, name)
+    if command is None:
+        raise MisuseError(f"the profile {ground.profile.path.name} has no command {name}", f"Add [commands.{name}].")
+    require_trust(ground.profile)
+    release = release or ground.release
+    places = {**command_places(crossing, ground, release), **(more or {})}
+    arguments = fill_arguments(command.run, places, ground.along)
+    environment = {key: fill(value, places) for key, value in command.environment.items()}
+    folder = Path(fill(command.folder, places))
+    on_line("$ " + " ".join(arguments))
+    with watching(crossing, stage, f"{name} for {release}", why, about_command(name), progress, token):
+        progress(f"the command “{name}” runs", 0, 0)
+        finished = run_command(arguments, folder, token, on_line, environment, command.timeout_s, command.silence_s)
+    log = crossing.scratch("logs") / f"{int(time.time() * 1000)}-{name}.log"
+    write_atomic(log, finished.output)
+    crossing.keep_fact(f"log {name}", str(log))
+    return finished
+
+
+def run_typed_command(
+    crossing: Crossing,
+    ground: Ground,
+    arguments: Sequence[str],
+    stage: Stage,
+    why: str,
+    on_line: OnLine,
+    progress: Progress,
+    token: CancelToken,
+) -> Finished:
+    """Run a command that a person typed, in the project's folder; what it changes there is a step in the logbook.
+
+    Raises CommandError, Cancelled.
+    """
+    line = shlex.join(arguments)
+    on_line(f"$ {line}")
+    with watching(crossing, stage, f"ran {line}", why, "", progress, token):
+        return run_command(arguments, ground.project, token, on_line, {}, _TYPED_TIMEOUT_S)
+
+
+def _check(need: Requirement, ground: Ground, token: CancelToken) -> RequirementResult:
+    places = {"project": str(ground.project), "python": sys.executable}
+    if need.variable:
+        value = os.environ.get(need.variable, "")
+        found = f"{need.variable} is {value}" if value else f"the variable {need.variable} is not set"
+        return RequirementResult(need.name, bool(value), found, need.hint)
+    try:
+        finished = run_command(
+            [fill(part, places) for part in need.run], ground.project, token, lambda line: None, {}, 30.0
+        )
+    except CommandError as error:
+        return RequirementResult(need.name, False, error.message, need.hint)
+    if finished.status != 0:
+        return RequirementResult(need.name, False, f"{need.run[0]} ended with status {finished.status}", need.hint)
+    if not need.pattern:
+        first = finished.text.strip().splitlines()
+        return RequirementResult(need.name, True, first[0] if first else "there", need.hint)
+    shown = search(need.pattern, finished.text)
+    if shown is None:
+        return RequirementResult(need.name, False, "its version could not be read", need.hint)
+    version = shown["version"]
+    holds = not need.at_least or parse_release(version) >= parse_release(need.at_least)
+    wanted = f", {need.at_least} or newer is needed" if not holds else ""
+    return RequirementResult(need.name, holds, f"{need.name} {version}{wanted}", need.hint, version)
+
+
+def tail(lines: Sequence[str], count: int = 1) -> str:
+    """The last lines of an output that say anything."""
+    said = [re.sub(r"\s+", " ", line) for line in lines if line.strip()]
+    return "\n".join(said[-count:])

@@ -1,0 +1,43 @@
+"""Whether files changed since a build or a run, but for what these themselves leave in the project.
+
+A tool may keep its cache, and a game its saved games, among the files of a project. Such a file is no reason to build or run
+again: one that changed while either ran and that is binary or that no rule of the profile gives a role.
+"""
+
+from __future__ import annotations
+
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.profile.model import Role
+from fernshale.core.snapshot.manifest import digest_of
+from fernshale.core.survey.roles import role_of
+
+_COMMAND = "command "
+_LEAVING = (f"{_COMMAND}build", f"{_COMMAND}run")
+
+
+def about_command(name: str) -> str:
+    """The `about` of the logbook entry that has what a command of the profile changed."""
+    return f"{_COMMAND}{name}"
+
+
+def fingerprint(crossing: Crossing, ground: Ground, without: tuple[Role, ...]) -> str:
+    """What changes when a file changes that is of no role in `without` and that no build or run left."""
+    left = frozenset(
+        file.path
+        for entry in crossing.logbook()
+        if entry.about in _LEAVING and entry.changes
+        for file in entry.changes.files
+    )
+    return ground.manifest.derived((without, left), lambda: _fingerprint(ground, without, left))
+
+
+def _fingerprint(ground: Ground, without: tuple[Role, ...], left: frozenset[TreePath]) -> str:
+    lines = []
+    for path, entry in ground.manifest.files.items():
+        role = role_of(ground.profile, path).role
+        if role in without or (path in left and (role == "other" or ground.read(path) is None)):
+            continue
+        lines.append(f"{path}\0{entry.content}\0{entry.mode}")
+    return digest_of("\n".join(lines).encode("utf-8", "surrogateescape"))[:16]

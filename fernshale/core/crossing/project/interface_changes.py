@@ -1,0 +1,83 @@
+"""The drift of a leg: how the interfaces of engine and plugins change on it, and what of that the project uses."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.crossing.project.scan import Ground, engine_folder
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.plugin_updates import taken_plugins
+from fernshale.core.drift.compare import Change
+from fernshale.core.drift.kept import compare_releases
+
+
+@dataclass(frozen=True, slots=True)
+class Used:
+    """A change with how often the project's code names what changed."""
+
+    change: Change
+    uses: int
+
+
+def engine_drift(ground: Ground, from_: str, to: str, progress: Progress, token: CancelToken) -> tuple[Change, ...]:
+    """The changes between two releases of the engine; none where one of them is not at hand. Raises Cancelled."""
+    try:
+        old, new = (engine_folder(ground, release) for release in (from_, to))
+    except FernshaleError:
+        return ()
+    if not (old.is_dir() and new.is_dir()):
+        return ()
+    return compare_releases(old, new, "", progress, token)
+
+
+@dataclass(frozen=True, slots=True)
+class PluginDrift:
+    """How the interface of a plugin changes that was taken on the leg; `old` and `new` are the folders of its releases."""
+
+    plugin: str
+    from_: str
+    to: str
+    old: Path
+    new: Path
+    changes: tuple[Change, ...]
+
+
+def plugin_drift(ground: Ground, crossing: Crossing, progress: Progress, token: CancelToken) -> tuple[PluginDrift, ...]:
+    """The changes between the releases of each plugin that was taken on the leg, where both are at hand. Raises Cancelled."""
+    found = []
+    ids = {plugin.folder: plugin.id for plugin in ground.plugins}
+    for folder, taken in taken_plugins(crossing).items():
+        id = ids.get(TreePath(folder), "")
+        old, new = (_release_folder(ground, id, version, token) for version in (taken.from_, taken.to))
+        if old is not None and new is not None and (changes := compare_releases(old, new, "", progress, token)):
+            found.append(PluginDrift(id, taken.from_, taken.to, old, new, changes))
+    return tuple(found)
+
+
+def _release_folder(ground: Ground, plugin: str, version: str, token: CancelToken) -> Path | None:
+    releases = ground.shelf.releases_of(plugin) if ground.shelf is not None else ()
+    release = next((item for item in releases if item.version == version), None)
+    try:
+        folder = ground.shelf.place(release, token=token) if ground.shelf is not None and release is not None else None
+    except FernshaleError:
+        return None
+    return folder if folder is not None and folder.is_dir() else None
+
+
+def used_changes(changes: Sequence[Change], used: Mapping[str, int]) -> tuple[Used, ...]:
+    """Changes of what a project names, the most used first. `used` counts names in its code. What only classes that override it
+    would notice is left to the compiler, where that tells."""
+    of_interest = (item for item in changes if item.kind != "added" and (item.kind != "wider" or item.is_silent))
+    found = [Used(change, uses) for change in of_interest if (uses := uses_of(change, used))]
+    return tuple(sorted(found, key=lambda item: (-item.uses, item.change.symbol.path)))
+
+
+def uses_of(change: Change, used: Mapping[str, int]) -> int:
+    """How often a project names what a change is about; a method to be implemented concerns who derives from its class."""
+    symbol = change.symbol
+    return used.get(symbol.scope[-1] if change.kind == "must-implement" and symbol.scope else symbol.called, 0)

@@ -1,0 +1,195 @@
+"""Where each plugin folder came from: the shelves' releases first, then the project's history and earlier snapshots."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from datetime import datetime
+from typing import Any
+
+from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.home import home
+from fernshale.core.base.release import same_release
+from fernshale.core.base.textfile import read_text
+from fernshale.core.base.treepath import TreePath, on_disk
+from fernshale.core.base.work import CancelToken
+from fernshale.core.crossing.project.scan import Ground, plugin_manifest
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.snapshot.manifest import Entry, Manifest
+from fernshale.core.snapshot.store import Store
+from fernshale.core.survey.history import find_past
+from fernshale.core.survey.origin import Origin, find_origin
+from fernshale.core.survey.plugins import Plugin, version_in
+from fernshale.core.survey.release_index import Column, ReleaseIndex, build_index, cell_of, shelf_index, short_digest
+from fernshale.core.survey.roles import role_of
+
+_MOST_SNAPSHOTS = 60
+
+
+@dataclass(frozen=True, slots=True)
+class PluginOrigin:
+    """A plugin folder and where it came from. `note` says what is odd about that, in words, or nothing.
+
+    `source` says what the origin was compared with: "shelf", a commit of the history, or an earlier snapshot; `at` is the
+    id of that commit or snapshot.
+    """
+
+    plugin: Plugin
+    origin: Origin | None
+    source: str = "shelf"
+    note: str = ""
+    at: str = ""
+
+
+def local_json(origin: Origin | None) -> dict[str, Any]:
+    """What is local in a folder, as data; empty lists where its origin is not known."""
+    names = ("edited", "own", "deleted", "respelled")
+    return {
+        **{name: list(getattr(origin, name)) if origin else [] for name in names},
+        "leftovers": dict(origin.leftovers) if origin else {},
+        "mixture": [origin.name, *origin.mixture] if origin and origin.mixture else [],
+        "mixture_files": {name: list(paths) for name, paths in origin.mixture.items()} if origin else {},
+    }
+
+
+def file_states(origins: tuple[PluginOrigin, ...]) -> dict[str, str]:
+    """For each file of a plugin that is not as its release has it: what it is, in words. By path in the project."""
+    states: dict[str, str] = {}
+    for item in origins:
+        origin = item.origin
+        if origin is None:
+            continue
+        groups = [(path, "line ends or encoding changed") for path in origin.respelled]
+        groups += [(path, "edited") for path in origin.edited] + [(path, "your own") for path in origin.own]
+        groups += [(path, f"as in {name}") for name, paths in origin.mixture.items() for path in paths]
+        groups += [(path, f"left over from {name}") for path, name in origin.leftovers.items()]
+        states.update({f"{item.plugin.folder}/{path}": words for path, words in groups})
+    return states
+
+
+def find_origins(ground: Ground, crossing: Crossing | None, token: CancelToken) -> tuple[PluginOrigin, ...]:
+    """The origin of each plugin folder. Raises ShelfError for a release that cannot be fetched, Cancelled."""
+    return tuple(find_plugin_origin(ground, plugin, crossing, token) for plugin in ground.plugins)
+
+
+def find_plugin_origin(ground: Ground, plugin: Plugin, crossing: Crossing | None, token: CancelToken) -> PluginOrigin:
+    """The origin of one plugin folder: among the shelves' releases, and elsewhere where those have not the one it names."""
+    mine = plugin_manifest(ground, plugin, token)
+    key = ("origin", plugin, ground.shelf, ground.profile.role, crossing is None)
+
+    def look() -> PluginOrigin:
+        index = _index(ground, plugin, token)
+        others: Mapping[str, _Elsewhere] = {}
+        if plugin.version and not any(same_release(name, plugin.version) for name in index.names):
+            others = _elsewhere(ground, plugin, crossing, token)
+        whole = index
+        if others:
+            columns = {name: index.column(name) for name in index.names}
+            whole = build_index({**columns, **{name: item.files for name, item in others.items()}})
+        origin = find_origin(_contents(mine), whole, _plain_of(ground, plugin), plugin.version)
+        if origin is None:
+            return PluginOrigin(plugin, None, "", "" if ground.shelf is None else "no release of it is on the shelf")
+        other = others.get(origin.name)
+        source, at = (other.words, other.at) if other is not None else ("shelf", "")
+        local = _with_content(ground, plugin, mine, origin)
+        return PluginOrigin(plugin, local, source, _note(plugin, origin, source), at)
+
+    return ground.manifest.derived(key, look)
+
+
+def _index(ground: Ground, plugin: Plugin, token: CancelToken) -> ReleaseIndex:
+    shelf = ground.shelf
+    if shelf is None:
+        return build_index({})
+    return shelf_index({item.version: shelf.place(item, token=token) for item in shelf.releases_of(plugin.id)}, token)
+
+
+@dataclass(frozen=True, slots=True)
+class _Elsewhere:
+    """A folder as it was with a release: where that is from, in words and by id, and its files."""
+
+    words: str
+    at: str
+    files: Column
+
+
+def _elsewhere(
+    ground: Ground, plugin: Plugin, crossing: Crossing | None, token: CancelToken
+) -> Mapping[str, _Elsewhere]:
+    """What is known of the folder's past, by the release it had then."""
+    where = f"{plugin.folder}/{ground.profile.plugins.descriptor}"
+
+    def version(text: str) -> str:
+        try:
+            return version_in(ground.profile, text, where)
+        except FernshaleError:
+            return ""  # a descriptor that was broken at the time names nothing
+
+    past = find_past(ground.project, plugin.folder, ground.profile.plugins.descriptor, version, token)
+    found = {item.version: _Elsewhere(f"commit {item.commit}", item.commit, item.files) for item in past.values()}
+    return {**_snapshots(ground, plugin, crossing, version), **found}
+
+
+def _snapshots(
+    ground: Ground, plugin: Plugin, crossing: Crossing | None, version: Callable[[str], str]
+) -> Mapping[str, _Elsewhere]:
+    """Snapshots of the project from before this crossing; one of now would show nothing as edited."""
+    folder = home() / "store"
+    if not folder.is_dir() or crossing is None:
+        return {}
+    store = Store(folder)
+    began = store.summary(crossing.fact("start")).taken if crossing.fact("start") else 0.0
+    earlier = [item for item in store.list() if item.tree == str(ground.project) and item.taken < began]
+    found: dict[str, _Elsewhere] = {}
+    for item in earlier[-_MOST_SNAPSHOTS:]:
+        try:
+            files = _below(store.manifest(item.id), plugin.folder)
+            entry = files[TreePath(ground.profile.plugins.descriptor)]
+            text = read_text(store.get(entry.content))
+            name = version(text.text) if text is not None else ""
+            if name and name not in found:
+                when = datetime.fromtimestamp(item.taken).strftime("%Y-%m-%d")
+                cells = {path: cell_of(store.get(entry.content)) for path, entry in files.items()}
+                found[name] = _Elsewhere(f"snapshot of {when}", item.id, cells)
+        except (FernshaleError, KeyError):
+            continue  # damaged, or without this plugin: verify tells of the one, the other is no matter
+    return found
+
+
+def _below(manifest: Manifest, folder: TreePath) -> dict[TreePath, Entry]:
+    prefix = folder + "/"
+    return {TreePath(path[len(prefix) :]): entry for path, entry in manifest.files.items() if path.startswith(prefix)}
+
+
+def _contents(manifest: Manifest) -> dict[TreePath, int]:
+    return {path: short_digest(entry.content) for path, entry in manifest.files.items()}
+
+
+def _plain_of(ground: Ground, plugin: Plugin) -> Callable[[TreePath], int]:
+    def plain(path: TreePath) -> int:
+        try:
+            return cell_of(on_disk(ground.project, TreePath(f"{plugin.folder}/{path}")).read_bytes())[1]
+        except OSError:
+            return 0
+
+    return plain
+
+
+def _with_content(ground: Ground, plugin: Plugin, mine: Manifest, origin: Origin) -> Origin:
+    """What the rules of roles call the user's own is theirs even where the vendor has a file of that name."""
+    roles = {path: role_of(ground.profile, f"{plugin.folder}/{path}").role for path in mine.files}
+    content = {path for path, role in roles.items() if role in ("user content", "own")}
+    if not content:
+        return origin
+    edited = tuple(path for path in origin.edited if path not in content)
+    leftovers = {path: name for path, name in origin.leftovers.items() if path not in content}
+    return replace(origin, edited=edited, own=tuple(sorted({*origin.own, *content})), leftovers=leftovers)
+
+
+def _note(plugin: Plugin, origin: Origin, source: str) -> str:
+    if plugin.version and not same_release(origin.name, plugin.version):
+        known = any(same_release(item.name, plugin.version) for item in origin.ranking)
+        if known:
+            return f"it says {plugin.version}, but its files are those of {origin.name}"
+        return f"it says {plugin.version}, which is not at hand; {origin.name} is the nearest"
+    return "" if source == "shelf" else f"compared with the {source}, since no shelf has {origin.name}"

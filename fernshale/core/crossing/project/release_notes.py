@@ -1,0 +1,76 @@
+"""Release notes of engine and plugins between here and there, each point with what the project uses of it."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Iterator
+from dataclasses import dataclass
+
+from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.release import is_release, parse_release
+from fernshale.core.crossing.project.source_texts import Texts
+from fernshale.core.drift.notes import NotePoint, read_points
+from fernshale.core.profile.model import Profile
+from fernshale.core.route.planner import Leg
+from fernshale.core.route.shelf import Release, Shelf
+from fernshale.core.snapshot.manifest import digest_of
+
+
+@dataclass(frozen=True, slots=True)
+class NoteUse:
+    """A point of some notes. `uses` counts the places of the project that use what it names.
+
+    `source` says whose notes; a decision under `key` ticks it off.
+    """
+
+    key: str
+    source: str
+    point: NotePoint
+    uses: int
+    dealt: bool
+
+    @property
+    def concerns(self) -> bool:
+        """Whether it may matter to this project: it names something that is used, or nothing that could be looked for."""
+        return self.uses > 0 or not self.point.names
+
+
+def find_notes(shelf: Shelf, profile: Profile, leg: Leg, texts: Texts, decided: Collection[str]) -> tuple[NoteUse, ...]:
+    """Every point between here and there: the engine's first, release by release, then those of the plugins."""
+    notes = []
+    for source, item in _releases(shelf, profile.id, profile.title, leg):
+        if not item.notes:
+            continue
+        try:
+            text = shelf.file(item, item.notes).read_text("utf-8", "replace")
+        except (FernshaleError, OSError) as error:
+            text = f"- the notes cannot be read: {error}"
+        for point in read_points(text):
+            key = "note:" + digest_of(f"{source}\n{point.text}".encode())[:12]
+            notes.append(NoteUse(key, source, point, _count_uses(point, texts), key in decided))
+    return tuple(notes)
+
+
+def _releases(shelf: Shelf, engine: str, title: str, leg: Leg) -> Iterator[tuple[str, Release]]:
+    low, high = parse_release(leg.from_), parse_release(leg.to)
+    for item in shelf.engines_of(engine):
+        release = parse_release(item.version)
+        if low < release <= high and (item.stage == "stable" or release == high):
+            yield f"{title} {item.version}", item
+    for step in leg.plugins:
+        if not step.to or not is_release(step.to):
+            continue
+        floor = parse_release(step.from_) if is_release(step.from_) else None
+        for plugin in shelf.releases_of(step.becomes or step.id):
+            release = parse_release(plugin.version)
+            if release <= parse_release(step.to) and (floor is None or step.becomes or floor < release):
+                yield f"{plugin.id} {plugin.version}", plugin
+
+
+def _count_uses(point: NotePoint, texts: Texts) -> int:
+    uses = sum(texts.used.get(name, 0) for name in point.names if name.isidentifier())
+    others = [name for name in point.names if not name.isidentifier()]
+    if others:
+        pattern = re.compile(r"(?<!\w)(?:" + "|".join(map(re.escape, others)) + r")(?!\w)")
+        uses += sum(len(pattern.findall(text)) for text in texts.of.values())
+    return uses

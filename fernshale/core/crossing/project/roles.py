@@ -1,0 +1,28 @@
+"""The role of a place in a project, why it has it, and a person's own rule for it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.survey.own_rules import drop_own_rule, set_own_rule
+from fernshale.core.survey.roles import RoleOf, role_of
+
+
+def role_at(ground: Ground, place: TreePath) -> RoleOf:
+    """The role of a file or of what lies in a folder, and the rule that gives it."""
+    first = next((path for path in ground.manifest.paths() if path.startswith(place + "/")), place)
+    return role_of(ground.profile, first)
+
+
+def give_role(project: Path, place: TreePath, role: str) -> str:
+    """Give a place a role by a rule of your own, or with an empty one let the profile decide; what was done, in words.
+
+    Raises MisuseError, ProjectError for a place outside the project.
+    """
+    if role:
+        set_own_rule(project, place, role)
+        return f"{place} is {role} by a rule of your own"
+    drop_own_rule(project, place)
+    return f"{place} has the role the profile gives it again"

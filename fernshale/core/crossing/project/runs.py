@@ -1,0 +1,154 @@
+"""Run the game and keep how it went: ending, log, timings, pictures, checks."""
+
+from __future__ import annotations
+
+import shutil
+import time
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, field
+from pathlib import Path
+from typing import Any
+
+from fernshale.core.base.patterns import search
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.crossing.project.checks import keep_results, listed_checks, try_check
+from fernshale.core.crossing.project.commands import OnLine, run_profile_command
+from fernshale.core.crossing.project.scan import Ground, command_places
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.items import Stage
+from fernshale.core.profile.read import fill
+from fernshale.core.trial.checks import CheckResult
+from fernshale.core.trial.endings import Ending, read_ending
+from fernshale.core.trial.frames import FrameTimes, read_frames, summarise
+
+# Frames of a run that are kept; the picture of more would show no more.
+_MOST_FRAMES = 20_000
+
+
+@dataclass(frozen=True, slots=True)
+class RunRecord:
+    """How the game ran: exit status, time, checks, and of each run (there are several where timings are compared) how long it took,
+    how long until it had started, and its frame times in milliseconds. `log_file` and `pictures` are copies that are kept.
+    """
+
+    release: str
+    status: int
+    elapsed_s: float
+    log_file: str
+    checks: tuple[CheckResult, ...]
+    time: float
+    timed_out: bool = False
+    silent_s: float = 0.0
+    limit_s: float = 0.0
+    elapsed_runs: tuple[float, ...] = ()
+    started_runs: tuple[float, ...] = ()
+    frame_runs: tuple[tuple[float, ...], ...] = ()
+    pictures: Mapping[str, str] = field(default_factory=dict)
+
+    @property
+    def passed(self) -> bool:
+        return self.status == 0 and not self.timed_out
+
+    @property
+    def frames(self) -> FrameTimes | None:
+        """The frame times of all runs in a few numbers."""
+        return summarise([time for run in self.frame_runs for time in run])
+
+    @property
+    def ending(self) -> Ending:
+        return read_ending(self.status, self.timed_out, self.silent_s, self.limit_s, self.lines())
+
+    def data(self) -> bytes:
+        """The log as it was written; empty where it is gone."""
+        try:
+            return Path(self.log_file).read_bytes()
+        except OSError:
+            return b""
+
+    def lines(self) -> Sequence[str]:
+        return self.data().decode("utf-8", "replace").splitlines()
+
+    def to_json(self) -> dict[str, Any]:
+        return asdict(self)
+
+    @staticmethod
+    def from_json(data: dict[str, Any]) -> RunRecord:
+        checks = tuple(CheckResult(**check) for check in data["checks"])
+        frames = tuple(tuple(run) for run in data["frame_runs"])
+        elapsed, started = tuple(data["elapsed_runs"]), tuple(data["started_runs"])
+        return RunRecord(
+            **{**data, "checks": checks, "frame_runs": frames, "elapsed_runs": elapsed, "started_runs": started}
+        )
+
+
+def run_game(
+    crossing: Crossing, ground: Ground, stage: Stage, on_line: OnLine, progress: Progress, token: CancelToken
+) -> RunRecord:
+    """Run the game, as often as the profile wants for its timings, and try all checks that need nobody.
+
+    Log, pictures and checks are those of the first run. Raises TrustNeeded, CommandError, Cancelled.
+    """
+    places = dict(command_places(crossing, ground, ground.release))
+    shape = ground.profile.frames
+    wanted = max(1, shape.runs) if shape is not None else 1
+    elapsed, started, frames = [], [], []
+    first: RunRecord | None = None
+    for number in range(wanted):
+        progress("running the game", number, wanted)
+        _clear(ground, places)
+        begun = time.monotonic()
+        seen: list[float] = []
+        pattern = ground.profile.log.started
+
+        def watch(line: str, begun: float = begun, seen: list[float] = seen, pattern: str = pattern) -> None:
+            if pattern and not seen and search(pattern, line):
+                seen.append(time.monotonic() - begun)
+            on_line(line)
+
+        finished = run_profile_command(crossing, ground, "run", stage, "to see how it behaves", watch, progress, token)
+        elapsed.append(finished.elapsed_s)
+        started += seen[:1]
+        if shape is not None:
+            times = read_frames(Path(fill(shape.file, places)), shape.column, shape.per_second)
+            frames += [times[:_MOST_FRAMES]] if times else []
+        if first is None:
+            command = ground.profile.commands.run
+            log = tuple(finished.text.splitlines())
+            checks = tuple(
+                try_check(check, ground, places, log, token)
+                for check in listed_checks(crossing, ground)
+                if not check.by_hand
+            )
+            first = RunRecord(
+                ground.release, finished.status, finished.elapsed_s, str(crossing.fact("log run")), checks, time.time(),
+                finished.timed_out, finished.silent_s, command.timeout_s if command else 0.0,
+                pictures=_keep_pictures(crossing, ground, stage, places),
+            )  # fmt: skip
+        if not first.passed or finished.status:
+            break
+    assert first is not None
+    keep_results(crossing, first.checks)
+    values = asdict(first)
+    values |= {"elapsed_runs": elapsed, "started_runs": started, "frame_runs": frames}
+    return RunRecord.from_json(values)
+
+
+def _clear(ground: Ground, places: dict[str, str]) -> None:
+    """What an earlier run left must not pass for this one's."""
+    shape = ground.profile.frames
+    left = [check.produced for check in ground.profile.check if check.produced]
+    left += [picture.produced for picture in ground.profile.picture] + ([shape.file] if shape else [])
+    for text in left:
+        Path(fill(text, places)).unlink(missing_ok=True)
+
+
+def _keep_pictures(crossing: Crossing, ground: Ground, stage: Stage, places: dict[str, str]) -> dict[str, str]:
+    kept = {}
+    folder = crossing.scratch(f"pictures/{stage.value.lower()}-{ground.release}")
+    for number, picture in enumerate(ground.profile.picture):
+        made = Path(fill(picture.produced, places))
+        if made.is_file():
+            copy = folder / f"{number}-{made.name}"
+            shutil.copyfile(made, copy)
+            kept[picture.name] = str(copy)
+    return kept

@@ -1,0 +1,185 @@
+"""What every stage stands on: profile, shelf, the tree as it is now, its sites and plugins."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import sys
+import threading
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from fernshale.core.base.errors import ProjectError
+from fernshale.core.base.globs import FirstFit
+from fernshale.core.base.textfile import read_text
+from fernshale.core.base.treepath import GITS_OWN, TreePath, on_disk, under
+from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.profile.model import Profile
+from fernshale.core.profile.read import fill, read_profile
+from fernshale.core.route.shelf import NotOnShelf, Release, Shelf
+from fernshale.core.route.sources import read_shelf
+from fernshale.core.snapshot.manifest import EMPTY, Entry, Manifest
+from fernshale.core.snapshot.walk import list_tree, read_contents
+from fernshale.core.survey.members import Member, along, choose_members, find_members
+from fernshale.core.survey.own_rules import with_own_rules
+from fernshale.core.survey.plugins import Plugin, find_plugins, read_folder
+from fernshale.core.survey.sites import FoundSite, find_sites, project_release
+
+
+@dataclass(frozen=True, slots=True)
+class Ground:
+    """A project as it is now, read once. `shelf` is None when none was named.
+
+    `members` are those of a workspace; `along` the folders of those a crossing or a look is about, and `release` is the
+    one these are on: without members that of the project.
+    """
+
+    project: Path
+    profile: Profile
+    shelf: Shelf | None
+    manifest: Manifest
+    sites: tuple[FoundSite, ...]
+    plugins: tuple[Plugin, ...]
+    release: str
+    members: tuple[Member, ...] = ()
+    along: tuple[TreePath, ...] = ()
+
+    @property
+    def files(self) -> Mapping[TreePath, Entry]:
+        """All files, but not those of members of a workspace that stay where they are."""
+        staying, files = self._staying, self.manifest.files
+        return {path: entry for path, entry in files.items() if not path.startswith(staying)} if staying else files
+
+    @property
+    def paths(self) -> Sequence[TreePath]:
+        """Where the `files` are, in order."""
+        return tuple(self.files) if self._staying else self.manifest.paths()
+
+    @property
+    def _staying(self) -> tuple[str, ...]:
+        return tuple(f"{item.folder}/" for item in self.members if item.folder not in self.along)
+
+    def read(self, path: TreePath) -> str | None:
+        """Text of a file of the project, None where it is binary or gone."""
+        try:
+            data = on_disk(self.project, path).read_bytes()
+        except OSError:
+            return None
+        text = read_text(data)
+        return text.text if text is not None else None
+
+
+_seen: dict[str, Manifest] = {}
+_seen_lock = threading.Lock()
+
+
+def read_ground(
+    project: Path,
+    profile: Profile,
+    shelf: Shelf | None,
+    progress: Progress,
+    token: CancelToken,
+    *,
+    contents: bool = True,
+    members: Sequence[str] = (),
+) -> Ground:
+    """Read the project; a second look at an unchanged tree costs a stat per file.
+
+    Without `contents` files are only listed: enough for a survey, which reads what lies in plugin folders by itself.
+    With `members` (names or folders of a workspace's members) the release is theirs, not the root's.
+    Raises ProjectError, FormatError, MisuseError for a member that is not there.
+    """
+    project = project.resolve()
+    if not project.is_dir():
+        raise ProjectError(f"{project} is not a folder")
+    profile = with_own_rules(profile, project)
+    with _seen_lock:
+        before = _seen.get(str(project), EMPTY)
+    manifest = list_tree(project, before, progress, token, GITS_OWN)
+    if contents:
+        manifest = read_contents(project, manifest, progress, token)
+    with _seen_lock:
+        _seen[str(project)] = manifest
+    plugins = find_plugins(profile, project, manifest)
+    sites = find_sites(profile, project, manifest, [plugin.id for plugin in plugins])
+    release = project_release(sites)
+    found = find_members(profile, project, manifest, release)
+    sites = (*sites, *(item.site for item in found if item.site is not None))
+    chosen = choose_members(found, members)
+    if chosen:
+        release = chosen[0].release
+    folders = tuple(item.folder for item in chosen or along(found, release))
+    return Ground(project, profile, shelf, manifest, sites, plugins, release, found, folders)
+
+
+def plugin_manifest(ground: Ground, plugin: Plugin, token: CancelToken) -> Manifest:
+    """The part of the project's manifest below a plugin folder, with paths as seen from there; contents are read.
+
+    What was compiled into it is neither the vendor's nor an edit, and left out.
+    """
+    manifest = read_contents(ground.project, ground.manifest, no_progress, token, below=plugin.folder)
+    if manifest is not ground.manifest:
+        # So that the next look finds them read.
+        with _seen_lock:
+            seen = _seen.get(str(ground.project), ground.manifest)
+            read = {path: folder for path, folder in manifest.folders.items() if under(path, plugin.folder)}
+            _seen[str(ground.project)] = replace(seen, folders={**seen.folders, **read}, memo={})
+    whole = manifest.below(plugin.folder)
+    shape = ground.profile.plugins.compiled
+    outputs = (shape.output.replace("{release}", "*").strip("/") + "/",) if shape is not None else ()
+    made = set(FirstFit([outputs]).those(whole.entries)) if outputs else set()
+    if not made:
+        return whole
+    return Manifest.of({path: entry for path, entry in whole.entries.items() if path not in made})
+
+
+def crossing_ground(crossing: Crossing, progress: Progress, token: CancelToken) -> Ground:
+    """The ground of a crossing, everything read anew."""
+    setup = crossing.setup
+    profile, shelf = read_profile(setup.profile), read_shelf(setup.shelves)
+    return read_ground(setup.project, profile, shelf, progress, token, members=setup.members)
+
+
+def shelf_manifest(shelf: Shelf, item: Release, token: CancelToken) -> Manifest:
+    """The manifest of a release on the shelf; releases do not change, so it is read once. Raises ShelfError."""
+    place = shelf.place(item, token=token)
+    with _seen_lock:
+        known = _seen.get(str(place))
+    if known is None:
+        known = read_folder(place, token)
+        with _seen_lock:
+            _seen[str(place)] = known
+    return known
+
+
+def engine_folder(ground: Ground, release: str) -> Path:
+    """Where a release of the engine is: installed, else on the shelf. Raises ProjectError with the folders looked at."""
+    shelves = [str(source.folder) for source in ground.shelf.sources] if ground.shelf else []
+    looked = []
+    for text in ground.profile.installed:
+        for shelf in shelves if "{shelf}" in text else [""]:
+            folder = Path(fill(text, {"release": release, "shelf": shelf}))
+            if folder.is_dir():
+                return folder
+            looked.append(str(folder))
+    if ground.shelf is not None:
+        with contextlib.suppress(NotOnShelf):
+            return ground.shelf.place(ground.shelf.engine(ground.profile.id, release))
+    names = ", ".join(looked) or "the profile names no folder"
+    raise ProjectError(f"{ground.profile.title} {release} is not installed; looked at {names}")
+
+
+def command_places(crossing: Crossing, ground: Ground, release: str) -> Mapping[str, str]:
+    """Values for the placeholders of the profile's commands."""
+    return {
+        "project": str(ground.project),
+        "release": release,
+        "shelf": str(ground.shelf.sources[0].folder) if ground.shelf else "",
+        "engine": str(engine_folder(ground, release)),
+        "build": str(crossing.scratch(f"build/{release}")),
+        "out": str(crossing.scratch(f"out/{release}")),
+        "jobs": str(os.cpu_count() or 1),
+        "python": sys.executable,
+    }

@@ -1,0 +1,83 @@
+"""The texts of a project that people edit, read once for an unchanged tree."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from pathlib import Path
+
+from fernshale.core.base.errors import ProjectError
+from fernshale.core.base.textfile import text_of
+from fernshale.core.base.treepath import TreePath, reader
+from fernshale.core.base.work import CancelToken
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.drift.release import languages_of, list_sources
+from fernshale.core.process.search import files_with
+from fernshale.core.route.names import count_names
+from fernshale.core.survey.roles import source_files
+
+
+@dataclass(frozen=True)
+class Texts:
+    """Texts by path."""
+
+    of: Mapping[TreePath, str]
+
+    @cached_property
+    def used(self) -> Mapping[str, int]:
+        """How often each name stands in them."""
+        return count_names(self.of.values())
+
+
+def read_texts(ground: Ground, token: CancelToken) -> Texts:
+    """Raises Cancelled."""
+    return ground.manifest.derived(_key(ground), lambda: Texts(_read(ground, _paths(ground), token)))
+
+
+def texts_with(ground: Ground, words: Collection[str], token: CancelToken) -> Mapping[TreePath, str]:
+    """Of the texts all that have one of `words`, and maybe others. Raises Cancelled."""
+    key = _key(ground)
+    if not ground.manifest.knows(key):
+        some = ground.manifest.derived((*key, frozenset(words)), lambda: _read_some(ground, words, token))
+        if some is not None:
+            return some
+    return read_texts(ground, token).of
+
+
+def _key(ground: Ground) -> tuple[object, ...]:
+    return "texts", ground.profile.role, ground.along
+
+
+def _paths(ground: Ground) -> tuple[TreePath, ...]:
+    return source_files(ground.profile, ground.paths)
+
+
+def _read_some(ground: Ground, words: Collection[str], token: CancelToken) -> Mapping[TreePath, str] | None:
+    """The texts that may have one of the words; None where those are all."""
+    paths = _paths(ground)
+    found = files_with(ground.project, paths, sorted(words), token)
+    return _read(ground, found, token) if len(found) < len(paths) else None
+
+
+def _read(ground: Ground, paths: Iterable[TreePath], token: CancelToken) -> Mapping[TreePath, str]:
+    texts = {}
+    read_file = reader(ground.project)
+    for path in paths:
+        token.check()
+        try:
+            text = text_of(read_file(path))
+        except (OSError, ProjectError):
+            continue  # gone or a link by now: there is nothing to change in it
+        if text is not None:
+            texts[path] = text
+    return texts
+
+
+def names_in(folder: Path, token: CancelToken) -> Mapping[str, int]:
+    """How often each name stands in the source files of a folder that no profile describes. Raises MisuseError, Cancelled."""
+    texts = []
+    for path in list_sources(folder, languages_of("")):
+        token.check()
+        texts.append((folder / path).read_bytes().decode("utf-8", "replace"))
+    return count_names(texts)

@@ -1,0 +1,39 @@
+"""How far Fernshale goes by itself in Build, and the causes that are put off."""
+
+from __future__ import annotations
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.crossing.record.database import Crossing
+
+# From this confidence on a fix is taken by itself, unless the user says otherwise.
+SURE_FROM = 0.9
+NEVER = 2.0
+_SURE, _LATER = "sure from", "put off"
+
+
+def sure_from(crossing: Crossing) -> float:
+    """From which confidence on (0 to 1) a fix counts as sure; above 1 none does."""
+    kept = crossing.fact(_SURE)
+    return SURE_FROM if kept is None else float(kept)
+
+
+def keep_sure_from(crossing: Crossing, value: float) -> None:
+    """Raises MisuseError for what is no confidence."""
+    if not 0.5 <= value <= NEVER:
+        raise MisuseError(
+            f"{value} is no confidence to go by", "Say something from 0.5 to 1; above 1 nothing is taken by itself."
+        )
+    crossing.keep_fact(_SURE, value)
+
+
+def put_off(crossing: Crossing) -> frozenset[str]:
+    """The keys of the causes that are not to be looked at now, on this leg."""
+    return frozenset(crossing.leg_fact(_LATER) or ())
+
+
+def put_cause_off(crossing: Crossing, cause: str) -> None:
+    crossing.keep_leg_fact(_LATER, sorted(put_off(crossing) | {cause}))
+
+
+def take_cause_up(crossing: Crossing, cause: str) -> None:
+    crossing.keep_leg_fact(_LATER, sorted(put_off(crossing) - {cause}))

@@ -1,0 +1,450 @@
+"""The state of one crossing on disk: what it is about, its decisions, its logbook, and what was learned.
+
+    HOME/crossings/ID/
+      crossing.sqlite    set-up, facts, decisions, logbook (SQLite in WAL mode: a kill loses at most the last transaction)
+                         what a step carries out is kept apart (`carried`) and counts among the decisions once it is done;
+                         `writes` has every write of the project in order, see `history`
+      journal.json       only while a change set is being written
+      lock               held (flock) by whoever acts
+      logs/ build/ out/  logs of commands, and the folders that builds and runs write into
+
+Each use opens its own connection, so that a worker thread and the window can look at the same time.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import json
+import os
+import sqlite3
+import time
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
+from functools import partial
+from pathlib import Path
+from typing import Any, TypeVar
+
+from fernshale.core.base.disk import sweep
+from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
+from fernshale.core.base.home import home
+from fernshale.core.base.lock import Held, locked
+from fernshale.core.change.model import ChangeSet
+from fernshale.core.crossing.record.items import Decision, Stage
+from fernshale.core.crossing.record.step_order import BACK, REDO, UNDO, Write, done_after, read_reversal
+from fernshale.core.snapshot.store import Store
+
+_SCHEMA = """
+CREATE TABLE IF NOT EXISTS facts (name TEXT PRIMARY KEY, value TEXT NOT NULL);
+CREATE TABLE IF NOT EXISTS decisions (
+    key TEXT PRIMARY KEY, stage TEXT NOT NULL, choice TEXT NOT NULL, text TEXT NOT NULL,
+    who TEXT NOT NULL, why TEXT NOT NULL, time REAL NOT NULL, entry INTEGER NOT NULL);
+CREATE TABLE IF NOT EXISTS carried AS SELECT * FROM decisions WHERE 0;
+CREATE INDEX IF NOT EXISTS carried_by ON carried (entry);
+CREATE TABLE IF NOT EXISTS logbook (
+    id INTEGER PRIMARY KEY AUTOINCREMENT, time REAL NOT NULL, stage TEXT NOT NULL, title TEXT NOT NULL,
+    why TEXT NOT NULL, about TEXT NOT NULL, snapshot TEXT NOT NULL, changes TEXT, state TEXT NOT NULL);
+"""
+# Kept apart, because a crossing of before this table was kept gets its rows from the logbook.
+_WRITES = """
+CREATE TABLE writes (
+    id INTEGER PRIMARY KEY AUTOINCREMENT, entry INTEGER NOT NULL, is_forward INTEGER NOT NULL, latest INTEGER NOT NULL)
+"""
+
+
+T = TypeVar("T")
+
+UNSETTLED = ("pending", "undoing", "redoing")
+
+
+class AnotherActs(FernshaleError):
+    """Another process works on this crossing."""
+
+
+@dataclass(frozen=True, slots=True)
+class Setup:
+    """What a crossing is about: from the release `start` over all `stops`, of which the last is the target.
+
+    `leg` is the number of the leg in hand, from 0. `members` are the folders of a workspace's members that go along;
+    none: the whole project does. `original` is the project that `project` is a copy of, "" when it is crossed in place.
+    """
+
+    project: Path
+    profile: Path
+    shelves: tuple[str, ...]
+    start: str
+    stops: tuple[str, ...]
+    leg: int = 0
+    members: tuple[str, ...] = ()
+    original: str = ""
+
+    @property
+    def from_(self) -> str:
+        """The release the leg in hand sets out from."""
+        return self.stops[self.leg - 1] if self.leg else self.start
+
+    @property
+    def to(self) -> str:
+        """The release the leg in hand leads to."""
+        return self.stops[self.leg]
+
+    @property
+    def target(self) -> str:
+        return self.stops[-1]
+
+    def to_json(self) -> dict[str, Any]:
+        return {
+            "project": str(self.project.resolve()),
+            "profile": str(self.profile.resolve()),
+            "shelves": list(self.shelves),
+            "start": self.start,
+            "stops": list(self.stops),
+            "leg": self.leg,
+            "members": list(self.members),
+            "original": self.original,
+        }
+
+    @staticmethod
+    def from_json(data: dict[str, Any]) -> Setup:
+        shelves, stops, members = (tuple(data[name]) for name in ("shelves", "stops", "members"))
+        places = Path(data["project"]), Path(data["profile"])
+        return Setup(*places, shelves, data["start"], stops, data["leg"], members, data.get("original", ""))
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """A line of the logbook. `changes` is set when it wrote into the project; `about` names what it dealt with.
+
+    `state` is "done" or "undone", or one of UNSETTLED while its change set is written, taken back or written again.
+    """
+
+    id: int
+    time: float
+    stage: Stage
+    title: str
+    why: str
+    about: str
+    snapshot: str
+    changes: ChangeSet | None
+    state: str
+
+    @property
+    def can_undo(self) -> bool:
+        return self.state == "done" and self.changes is not None
+
+    @property
+    def can_redo(self) -> bool:
+        return self.state == "undone" and self.changes is not None
+
+    @property
+    def is_undo(self) -> bool:
+        """Whether it took another step back, or did it again, as a step of its own."""
+        verb, _ = read_reversal(self.about) or ("", 0)
+        return verb in (UNDO, REDO)
+
+    @property
+    def is_return(self) -> bool:
+        """Whether it took all steps since a point back."""
+        verb, _ = read_reversal(self.about) or ("", 0)
+        return verb == BACK
+
+
+_DECIDE = "INSERT OR REPLACE INTO {} VALUES (?, ?, ?, ?, ?, ?, ?, ?)"
+
+
+def _decision_row(item: Decision, entry: int) -> tuple[object, ...]:
+    return item.key, item.stage.value, item.choice, item.text, item.who, item.why, item.time, entry
+
+
+class Crossing:
+    """An open crossing. Cheap to open; holds no lock and no connection."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.store = Store(home() / "store")
+        self.journal = folder / "journal.json"
+        with self._database() as database:
+            database.executescript(_SCHEMA)
+            _ensure_writes(database)
+        self.setup = self._read_setup()
+
+    # -- facts
+
+    def fact(self, name: str) -> Any:
+        """A fact that was kept under `name`, None where there is none."""
+        with self._database() as database:
+            row = database.execute("SELECT value FROM facts WHERE name = ?", (name,)).fetchone()
+        return None if row is None else self._decoded(lambda: json.loads(row[0]), f"the fact {name!r}")
+
+    def keep_fact(self, name: str, value: Any) -> None:
+        with self._database() as database:
+            database.execute("INSERT OR REPLACE INTO facts VALUES (?, ?)", (name, json.dumps(value)))
+
+    def leg_fact(self, name: str, leg: int | None = None) -> Any:
+        """A fact of a leg, of the one in hand where none is named; None where there is none."""
+        return self.fact(f"leg {self.setup.leg if leg is None else leg} {name}")
+
+    @property
+    def leg_start(self) -> str:
+        """The snapshot of the project as it was when the leg in hand began, "" before there is one."""
+        return self.leg_fact("start") or self.fact("start") or ""
+
+    def keep_leg_fact(self, name: str, value: Any) -> None:
+        self.keep_fact(f"leg {self.setup.leg} {name}", value)
+
+    def drop_leg_facts(self, after: int) -> None:
+        """Forget what was learned on the legs behind leg `after`, which are not there any more or begin anew."""
+        with self._database() as database:
+            for leg in range(after + 1, len(self.setup.stops)):
+                database.execute("DELETE FROM facts WHERE name LIKE ?", (f"leg {leg} %",))
+
+    # -- the way
+
+    def change_setup(self, setup: Setup) -> None:
+        """Go another way, or on to another leg, or back."""
+        self.keep_fact("setup", setup.to_json())
+        self.setup = setup
+
+    # -- decisions
+
+    def decisions(self) -> dict[str, Decision]:
+        """All decisions by key, in the order they were taken."""
+        with self._database() as database:
+            rows = database.execute("SELECT * FROM decisions ORDER BY time").fetchall()
+        return self._decoded(lambda: {row[0]: Decision(row[0], Stage(row[1]), *row[2:]) for row in rows}, "a decision")
+
+    def left_so(self) -> frozenset[str]:
+        """The keys of what was decided and wrote nothing; what a step carried out and is there again is due again."""
+        return frozenset(key for key, item in self.decisions().items() if not item.entry)
+
+    def decide(self, decision: Decision) -> None:
+        """Keep a decision; one under the same key is replaced."""
+        with self._database() as database:
+            database.execute(_DECIDE.format("decisions"), _decision_row(decision, decision.entry))
+
+    def withdraw(self, key: str) -> None:
+        """Forget a decision."""
+        with self._database() as database:
+            database.execute("DELETE FROM decisions WHERE key = ?", (key,))
+
+    # -- logbook
+
+    def logbook(self) -> tuple[Entry, ...]:
+        """All entries, oldest first."""
+        with self._database() as database:
+            rows = database.execute("SELECT * FROM logbook ORDER BY id").fetchall()
+        return tuple(self._decoded(partial(_entry, row), f"entry {row[0]} of its logbook") for row in rows)
+
+    def write_entry(
+        self,
+        stage: Stage,
+        title: str,
+        why: str,
+        about: str,
+        snapshot: str,
+        changes: ChangeSet | None,
+        state: str,
+        decided: Sequence[Decision] = (),
+    ) -> int:
+        """A new entry's id; `decided` are what it carries out, and count once it is done."""
+        data = None if changes is None else json.dumps(changes.to_json())
+        with self._database() as database:
+            cursor = database.execute(
+                "INSERT INTO logbook (time, stage, title, why, about, snapshot, changes, state) VALUES (?,?,?,?,?,?,?,?)",
+                (time.time(), stage.value, title, why, about, snapshot, data, state),
+            )
+            id = int(cursor.lastrowid or 0)
+            database.executemany(_DECIDE.format("carried"), [_decision_row(item, id) for item in decided])
+            if changes is not None and state == "done":
+                _add_write(database, id, is_forward=True)
+            return id
+
+    def mark_entry(self, id: int, state: str) -> None:
+        """Set the state of an entry while its change set is being written, or back when nothing was written."""
+        with self._database() as database:
+            database.execute("UPDATE logbook SET state = ? WHERE id = ?", (state, id))
+
+    def finish_entry(self, id: int, *, is_forward: bool) -> None:
+        """Record that the changes of an entry were written (`is_forward`) or taken back, and which entries count now.
+
+        The decisions of an entry that is undone are withdrawn until it is done again.
+        """
+        with self._database() as database:
+            _add_write(database, id, is_forward=is_forward)
+            _set_states(database)
+
+    def writes(self) -> tuple[Write, ...]:
+        """Every write of the project by this crossing, oldest first."""
+        with self._database() as database:
+            return _read_writes(database)
+
+    @property
+    def is_settled(self) -> bool:
+        """Whether no change was interrupted: none is being written or taken back, unless somebody does so right now."""
+        with self._database() as database:
+            marks = ", ".join("?" * len(UNSETTLED))
+            row = database.execute(f"SELECT COUNT(*) FROM logbook WHERE state IN ({marks})", UNSETTLED).fetchone()
+        return not row[0] and not self.journal.exists()
+
+    def drop_entry(self, id: int) -> None:
+        """Forget an entry whose change set was never written."""
+        with self._database() as database:
+            database.execute("DELETE FROM logbook WHERE id = ?", (id,))
+            database.execute("DELETE FROM carried WHERE entry = ?", (id,))
+
+    # -- folders and locks
+
+    def scratch(self, name: str) -> Path:
+        """A folder of the crossing's own that commands may write into."""
+        folder = self.folder / name
+        folder.mkdir(parents=True, exist_ok=True)
+        return folder
+
+    @contextlib.contextmanager
+    def acting(self) -> Iterator[None]:
+        """Hold the crossing's lock. Raises AnotherActs at once when somebody else does."""
+        try:
+            with locked(self.folder / "lock"):
+                sweep(self.folder)
+                yield
+        except Held as error:
+            raise AnotherActs(
+                f"another Fernshale ({error.holder}) is at work on this crossing",
+                "Wait for it to finish, or end it there.",
+            ) from error
+
+    @contextlib.contextmanager
+    def _database(self) -> Iterator[sqlite3.Connection]:
+        try:
+            database = sqlite3.connect(self.folder / "crossing.sqlite", timeout=10)
+        except sqlite3.Error as error:
+            raise ProjectError(f"the crossing in {self.folder} cannot be opened: {error}") from error
+        try:
+            database.execute("PRAGMA journal_mode=WAL")
+            with database:
+                yield database
+        except sqlite3.Error as error:
+            raise ProjectError(f"the crossing in {self.folder} cannot be read or written: {error}") from error
+        finally:
+            database.close()
+
+    def _read_setup(self) -> Setup:
+        data = self.fact("setup")
+        if data is None:
+            raise MisuseError(f"{self.folder} holds no crossing")
+        return self._decoded(lambda: Setup.from_json(data), "what it is about")
+
+    def _decoded(self, read: Callable[[], T], what: str) -> T:
+        """What `read` makes of a value of the database. Raises ProjectError where that is damaged."""
+        try:
+            return read()
+        except (ValueError, KeyError, TypeError, IndexError, AttributeError, RecursionError, ProjectError) as error:
+            raise ProjectError(
+                f"the crossing in {self.folder} is damaged: {what} cannot be read ({error})",
+                "Its snapshots are whole: `fernshale snapshot list` shows them, and a new crossing can be begun once that "
+                "folder is moved away.",
+            ) from error
+
+
+def begin(setup: Setup) -> Crossing:
+    """The crossing of `setup`'s project: the one there is when it leads to the same release, else a new one."""
+    folder = _folder_of(setup.project)
+    if (folder / "crossing.sqlite").exists():
+        known = Crossing(folder)
+        if known.setup.target == setup.target and known.setup.members == setup.members:
+            known.change_setup(replace(known.setup, profile=setup.profile, shelves=setup.shelves))
+            return known
+        folder.rename(folder.with_name(f"{folder.name}-{int(time.time())}"))
+    folder.mkdir(parents=True, exist_ok=True)
+    with contextlib.closing(sqlite3.connect(folder / "crossing.sqlite")) as database, database:
+        database.executescript(_SCHEMA)
+        _ensure_writes(database)
+        database.execute("INSERT INTO facts VALUES ('setup', ?)", (json.dumps(setup.to_json()),))
+    return Crossing(folder)
+
+
+def find_crossing(project: Path) -> Crossing | None:
+    """The crossing of a project, None when none was begun."""
+    folder = _folder_of(project)
+    return Crossing(folder) if (folder / "crossing.sqlite").exists() else None
+
+
+def open_crossing(project: Path) -> Crossing:
+    """As `find_crossing`. Raises MisuseError when there is none."""
+    crossing = find_crossing(project)
+    if crossing is None:
+        raise MisuseError(
+            f"no crossing was begun for {project}",
+            "Begin one with `fernshale route PROJECT --to RELEASE --shelf SHELF` or in the window.",
+        )
+    return crossing
+
+
+def all_crossings() -> tuple[Crossing, ...]:
+    """Crossings that can be resumed, the latest used first; those whose project is gone are left out."""
+    folders = [path.parent for path in (home() / "crossings").glob("*/crossing.sqlite")]
+    found = []
+    for folder in sorted(folders, key=lambda item: -(item / "crossing.sqlite").stat().st_mtime):
+        with contextlib.suppress(FernshaleError):
+            crossing = Crossing(folder)
+            if crossing.setup.project.is_dir() and _folder_of(crossing.setup.project) == folder:
+                found.append(crossing)
+    return tuple(found)
+
+
+def _folder_of(project: Path) -> Path:
+    path = os.fsencode(project.resolve())
+    name = "".join(letter if letter.isalnum() else "-" for letter in project.resolve().name)[:40]
+    return home() / "crossings" / f"{name}-{hashlib.sha256(path).hexdigest()[:10]}"
+
+
+def _ensure_writes(database: sqlite3.Connection) -> None:
+    """Make the table of writes where a crossing has none yet, with what its logbook says of them."""
+    has_writes = "SELECT 1 FROM sqlite_master WHERE name = 'writes'"
+    if database.execute(has_writes).fetchone():
+        return
+    database.execute("BEGIN IMMEDIATE")
+    if database.execute(has_writes).fetchone():  # another process was faster
+        return
+    database.execute(_WRITES)
+    rows = database.execute("SELECT id, about, state FROM logbook WHERE changes IS NOT NULL ORDER BY id").fetchall()
+    for id, _, _ in rows:
+        database.execute("INSERT INTO writes (entry, is_forward, latest) VALUES (?, 1, ?)", (id, id))
+    done = done_after(_read_writes(database), {id: about for id, about, _ in rows})
+    for id, _, state in reversed(rows):
+        if state == "undone" and id in done:
+            _add_write(database, id, is_forward=False)
+
+
+def _add_write(database: sqlite3.Connection, entry: int, *, is_forward: bool) -> None:
+    database.execute(
+        "INSERT INTO writes (entry, is_forward, latest) SELECT ?, ?, MAX(id) FROM logbook", (entry, is_forward)
+    )
+
+
+def _read_writes(database: sqlite3.Connection) -> tuple[Write, ...]:
+    rows = database.execute("SELECT entry, is_forward, latest FROM writes ORDER BY id").fetchall()
+    return tuple(Write(entry, bool(is_forward), latest) for entry, is_forward, latest in rows)
+
+
+def _set_states(database: sqlite3.Connection) -> None:
+    """Mark each entry that wrote as done or undone, and have its decisions count accordingly."""
+    rows = database.execute("SELECT id, about, state FROM logbook WHERE changes IS NOT NULL").fetchall()
+    writes = _read_writes(database)
+    done = done_after(writes, {id: about for id, about, _ in rows})
+    written = {write.entry for write in writes}
+    for id, _, state in rows:
+        wanted = "done" if id in done else "undone"
+        if id not in written or state == wanted:
+            continue
+        database.execute("UPDATE logbook SET state = ? WHERE id = ?", (wanted, id))
+        if wanted == "undone":
+            database.execute("DELETE FROM decisions WHERE entry = ?", (id,))
+        else:
+            database.execute("INSERT OR REPLACE INTO decisions SELECT * FROM carried WHERE entry = ?", (id,))
+
+
+def _entry(row: tuple[Any, ...]) -> Entry:
+    id, when, stage, title, why, about, snapshot, changes, state = row
+    change_set = None if changes is None else ChangeSet.from_json(json.loads(changes))
+    return Entry(id, when, Stage(stage), title, why, about, snapshot, change_set, state)

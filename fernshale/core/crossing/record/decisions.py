@@ -1,0 +1,49 @@
+"""Decisions as a person or a file states them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import ClassVar
+
+from fernshale.core.base.schema import STRICT, read_toml
+
+FORMAT = "fernshale-decisions/1"
+
+
+@dataclass(frozen=True, slots=True)
+class Taken:
+    """A proposal taken: which matter, which way, the text where it was written by hand, by whom and why.
+
+    `words` is what the logbook says of it, the matter with the way; see `in_words`.
+    """
+
+    key: str
+    proposal: str
+    who: str
+    why: str = ""
+    text: str = ""
+    words: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Recorded:
+    """A decision from a file: made once, taken again wherever the same matter comes up."""
+
+    __pydantic_config__: ClassVar = STRICT
+    key: str
+    take: str
+    why: str
+    text: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class _DecisionFile:
+    __pydantic_config__: ClassVar = STRICT
+    decision: tuple[Recorded, ...] = ()
+    title: str = ""
+
+
+def read_decisions(path: Path) -> dict[str, Recorded]:
+    """Recorded decisions by the key of their matter. Raises MisuseError, FormatError."""
+    return {item.key: item for item in read_toml(path, _DecisionFile, FORMAT).decision}

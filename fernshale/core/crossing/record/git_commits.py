@@ -1,0 +1,372 @@
+"""A crossing in a git work tree: a branch for it, and a commit for each step with a message made from its decisions.
+
+Commits are made with an index of our own and without touching the work tree, so what the user has staged or edited is
+neither committed nor lost. Nothing is written before the user has said yes.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+import shutil
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from fernshale.core.base.errors import CommandError
+from fernshale.core.base.treepath import TreePath, printable, under
+from fernshale.core.base.words import count
+from fernshale.core.change.model import ChangeSet
+from fernshale.core.crossing.record.database import Crossing, Entry
+from fernshale.core.crossing.record.items import Matter, Proposal, Stage
+from fernshale.core.process.git import Filter, ask_git, find_filters, tell_git
+
+KEY = "git:steps"
+_FACT, _COMMITS, _TROUBLE, _FILTERS = "git", "git commits", "git trouble", "git filters"
+_SUBJECT = 72
+_LINK_MODE = b"160000"
+_POINTER = b"version https://git-lfs."
+_SHOWN = 3
+
+
+@dataclass(frozen=True, slots=True)
+class WorkTree:
+    """The git work tree that contains a project. `obstacles` say why steps cannot be committed, `remarks` what to know before.
+
+    `filters` are those that git would run on files of the project when it commits them.
+    """
+
+    branch: str
+    head: str
+    obstacles: tuple[str, ...]
+    remarks: tuple[str, ...]
+    filters: tuple[Filter, ...] = ()
+
+    @property
+    def consent(self) -> str:
+        """The option that commits: with filters it is bound to their very command lines."""
+        return f"commit {filters_digest(self.filters)}" if self.filters else "commit"
+
+
+def find_work_tree(project: Path) -> WorkTree | None:
+    """None where the project is under no git, or git keeps nothing of it. Only reads."""
+    inside = ask_git(project, "rev-parse", "--is-inside-work-tree")
+    if inside is None or inside.strip() != b"true" or ask_git(project, "check-ignore", "-q", ".") is not None:
+        return None
+    branch = (ask_git(project, "symbolic-ref", "-q", "--short", "HEAD") or b"").decode("utf-8", "replace").strip()
+    head = (ask_git(project, "rev-parse", "-q", "--verify", "HEAD^{commit}") or b"").decode("ascii", "replace").strip()
+    remarks, filters = tuple(_remarks(find_submodules(project))), _used_filters(project)
+    return WorkTree(branch, head, tuple(_obstacles(project, head)), remarks, filters)
+
+
+def _used_filters(project: Path, further: bytes = b"") -> tuple[Filter, ...]:
+    """The filters that the settings name and that the attributes of a tracked file ask for, or of a file in `further`."""
+    filters = find_filters(project)
+    if not filters:
+        return ()
+    used = {value.decode("utf-8", "surrogateescape") for _, value in _filter_attributes(project, further)}
+    return tuple(item for item in filters if item.name in used)
+
+
+def _filter_attributes(project: Path, further: bytes = b"") -> list[tuple[bytes, bytes]]:
+    """Each tracked file, and each in `further`, with the name of the filter that its attributes ask for."""
+    listed = (ask_git(project, "ls-files", "-z") or b"") + further
+    cells = (ask_git(project, "check-attr", "-z", "--stdin", "filter", given=listed) or b"").split(b"\0")
+    pairs = zip(cells[::3], cells[2::3], strict=False)
+    return [(name, value) for name, value in pairs if value not in (b"unspecified", b"unset", b"set")]
+
+
+def filters_digest(filters: Sequence[Filter]) -> str:
+    """What changes when a filter's command line does."""
+    text = json.dumps([[item.name, item.commands] for item in filters])
+    return hashlib.sha256(text.encode("utf-8", "surrogateescape")).hexdigest()[:12]
+
+
+def filter_lines(filters: Sequence[Filter]) -> tuple[str, ...]:
+    """Each command line that filters would run, for people."""
+    return tuple(
+        printable(f"filter {item.name}, {when}: {command}") for item in filters for when, command in item.commands
+    )
+
+
+def _obstacles(project: Path, head: str, agreed: Sequence[Filter] = ()) -> Iterable[str]:
+    if not head:
+        yield "there is no commit yet to go on from; make a first one"
+        return
+    for name, words in (("MERGE_HEAD", "a merge"), ("rebase-merge", "a rebase"), ("rebase-apply", "a rebase")):
+        place = ask_git(project, "rev-parse", "--git-path", name)
+        if place and (project / os.fsdecode(place.strip())).exists():
+            yield f"{words} is under way; finish it or give it up"
+    if ask_git(project, "var", "GIT_COMMITTER_IDENT") is None:
+        yield "git does not know who you are; set user.name and user.email"
+    if names := _uncommitted(project, agreed):
+        yield f"{count(len(names), 'file')} changed and not committed ({_some(names)}); commit or stash them"
+    yield from _pointer_obstacles(project)
+
+
+def _uncommitted(project: Path, agreed: Sequence[Filter]) -> list[bytes]:
+    """Tracked files below the project that differ from the last commit.
+
+    Files that only look changed by their times are compared as they are: git itself would run the filters that its settings
+    name. A file that such a filter converts is compared only once a person has agreed to it.
+    """
+    words = ("diff-index", "-z", "--relative", "--ignore-submodules=all", "HEAD", "--", ".")
+    cells = (ask_git(project, *words) or b"").split(b"\0")
+    rows = [(about.lstrip(b":").split(), name) for about, name in zip(cells[::2], cells[1::2], strict=False)]
+    names = [item.name for item in agreed]
+    configured = {item.name for item in find_filters(project)}
+    converted = {
+        name: value.decode("utf-8", "surrogateescape") for name, value in _filter_attributes(project)
+    } if configured else {}  # fmt: skip
+    found = []
+    for (old_mode, new_mode, old, new, _), name in rows:
+        if old_mode == new_mode and not new.strip(b"0"):
+            filter_name = converted.get(name)
+            if filter_name in configured and filter_name not in names:
+                continue  # nobody can know yet
+            how = ("--stdin-paths",) if filter_name in configured else ("--no-filters", "--stdin-paths")
+            now = ask_git(project, "hash-object", *how, given=name + b"\n", filters=names)
+            if now is not None and now.strip() == old:
+                continue
+        found.append(name)
+    return found
+
+
+def _pointer_obstacles(project: Path) -> Iterable[str]:
+    names = [name for name, value in _filter_attributes(project) if value == b"lfs"]
+    if not names:
+        return
+    pointers = [name for name in names if _is_pointer(project / os.fsdecode(name))]
+    if pointers:
+        yield f"LFS pointers in place of {count(len(pointers), 'file')} ({_some(pointers)}); fetch them"
+    elif not (ask_git(project, "config", "filter.lfs.clean") and shutil.which("git-lfs")):
+        yield f"{count(len(names), 'file')} are kept by LFS, which is not set up on this machine; install it"
+
+
+def _is_pointer(path: Path) -> bool:
+    try:
+        with path.open("rb") as file:
+            return file.read(len(_POINTER)) == _POINTER
+    except OSError:
+        return False
+
+
+def _remarks(submodules: Sequence[TreePath]) -> Iterable[str]:
+    if submodules:
+        names = ", ".join(submodules[:_SHOWN])
+        yield f"what lies in a submodule ({names}) is not committed here; commit it there"
+
+
+def _some(names: Sequence[bytes]) -> str:
+    shown = ", ".join(os.fsdecode(name).encode("utf-8", "replace").decode() for name in names[:_SHOWN])
+    return f"{shown}, …" if len(names) > _SHOWN else shown
+
+
+def _commands_of(filters: Sequence[Filter]) -> str:
+    """What a person has to read before git may run filters; "" where there are none."""
+    lines = filter_lines(filters)
+    return (
+        "\n".join(("Git would run these commands on your files whenever a step is committed:", "", *lines))
+        if lines
+        else ""
+    )
+
+
+def git_matters(crossing: Crossing, project: Path) -> tuple[Matter, ...]:
+    """The question whether steps are to be committed while it is open, and what keeps them from it."""
+    chosen = crossing.fact(_FACT)
+    leave = Proposal("leave", "Leave git alone", ("snapshots keep everything as well",), 0.9, sure=chosen is None)
+    if chosen is not None:
+        trouble = crossing.fact(_TROUBLE)
+        if not trouble or chosen == "leave":
+            return ()
+        filters = _used_filters(project)
+        words = "Try again" if not filters else f"Try again, and let git run {count(len(filters), 'filter')}…"
+        consent = f"commit {filters_digest(filters)}" if filters else "commit"
+        again = Proposal(consent, words, filter_lines(filters), confirm=_commands_of(filters))
+        return (Matter(KEY, Stage.SURVEY, "Steps are not committed to git", detail=trouble, proposals=(again, leave)),)
+    tree = find_work_tree(project)
+    if tree is None:
+        return ()
+    if tree.obstacles:
+        title, detail = "Steps cannot be committed to git as it stands", "; ".join(tree.obstacles)
+        ways = [leave]
+    else:
+        title = "Keep each step as a commit in git?"
+        here = tree.branch or "no branch"
+        detail = "; ".join((f"The project is on {here}; the steps would be on {_branch_name(crossing)}", *tree.remarks))
+        evidence = (*tree.remarks, *filter_lines(tree.filters))
+        words = "Commit each step on a branch of its own"
+        if tree.filters:
+            words += f", and let git run {count(len(tree.filters), 'filter')}…"
+            detail = f"{detail}; git would run {'; '.join(filter_lines(tree.filters))}"
+        ways = [Proposal(tree.consent, words, evidence, 0.6, confirm=_commands_of(tree.filters)), leave]
+    return (Matter(KEY, Stage.SURVEY, title, detail=detail, needs_you=False, proposals=tuple(ways)),)
+
+
+def commit_from_now_on(crossing: Crossing, consent: str) -> str:
+    """Go onto a branch for the crossing, or go on where commits failed; its name.
+
+    `consent` is what a person agreed to, see `WorkTree.consent`. Raises CommandError with what is in the way, as filters that
+    are not those the person saw.
+    """
+    project = crossing.setup.project
+    chosen = crossing.fact(_FACT)
+    filters = _used_filters(project)
+    agreed = consent.partition(" ")[2]
+    if filters and agreed != filters_digest(filters):
+        lines = "\n".join(filter_lines(filters))
+        raise CommandError(
+            f"git would run commands that its settings name, and nobody agreed to these:\n{lines}",
+            f"If you trust them, choose “commit {filters_digest(filters)}”, or say --trust together with --git.",
+        )
+    crossing.keep_fact(_FILTERS, agreed)
+    if chosen not in (None, "leave"):
+        commit_steps(crossing)
+        if trouble := crossing.fact(_TROUBLE):
+            raise CommandError(trouble)
+        return str(chosen)
+    tree = find_work_tree(project)
+    if tree is None:
+        raise CommandError(f"{project} is not in a git work tree")
+    if obstacles := tuple(_obstacles(project, tree.head, filters)):
+        raise CommandError("steps cannot be committed: " + "; ".join(obstacles))
+    name = _branch_name(crossing)
+    # The new branch begins where HEAD is: neither the index nor the work tree changes.
+    tell_git(project, "update-ref", f"refs/heads/{name}", tree.head, "0" * len(tree.head))
+    tell_git(project, "symbolic-ref", "-m", f"crossing: on {name}", "HEAD", f"refs/heads/{name}")
+    crossing.keep_fact(_FACT, name)
+    crossing.keep_fact(_COMMITS, {str(entry.id): [entry.state, ""] for entry in crossing.logbook()})
+    crossing.keep_fact(_TROUBLE, "")
+    return name
+
+
+def leave_alone(crossing: Crossing) -> None:
+    """Commit nothing (any more)."""
+    crossing.keep_fact(_FACT, "leave")
+    crossing.keep_fact(_TROUBLE, "")
+
+
+def commit_steps(crossing: Crossing) -> None:
+    """Commit each step that was done or undone and is not committed yet; what git refuses is kept as a matter.
+
+    A step is in the project whether or not git takes it, so this raises nothing of git's.
+    """
+    branch = crossing.fact(_FACT)
+    if branch in (None, "leave"):
+        return
+    project = crossing.setup.project
+    try:
+        on = (ask_git(project, "symbolic-ref", "-q", "--short", "HEAD") or b"").decode("utf-8", "replace").strip()
+        if on != branch:
+            raise CommandError(f"the project is on {on or 'no branch'}, not on {branch}; switch to it")
+        commits = dict(crossing.fact(_COMMITS))
+        # What went back to a point undid several steps at once: one commit, with its own message.
+        for entry in sorted(crossing.logbook(), key=lambda item: not item.is_return):
+            state, _ = commits.get(str(entry.id), ["", ""])
+            if entry.changes is None or entry.state not in ("done", "undone") or entry.state == state:
+                continue
+            if entry.state == "undone" and not state:
+                continue  # done and undone before any of it was committed
+            commits[str(entry.id)] = [entry.state, _commit(crossing, project, branch, entry)]
+            crossing.keep_fact(_COMMITS, commits)
+    except CommandError as error:
+        crossing.keep_fact(_TROUBLE, error.message)
+    else:
+        crossing.keep_fact(_TROUBLE, "")
+
+
+def commit_of(crossing: Crossing, entry: int) -> str:
+    """The commit that holds a step as it stands, "" where there is none."""
+    commits = crossing.fact(_COMMITS) or {}
+    return str(commits.get(str(entry), ["", ""])[1])
+
+
+def _commit(crossing: Crossing, project: Path, branch: str, entry: Entry) -> str:
+    """Raises CommandError."""
+    assert entry.changes is not None
+    paths, left_out = _committed_paths(project, entry.changes, find_submodules(project))
+    head = tell_git(project, "rev-parse", "--verify", f"refs/heads/{branch}^{{commit}}")
+    own = {"GIT_INDEX_FILE": str(crossing.folder / "git.index")}
+    given = b"".join(os.fsencode(path) + b"\0" for path in paths)
+    filters = _used_filters(project, given)
+    if filters and crossing.fact(_FILTERS) != filters_digest(filters):
+        raise CommandError("git's filters are not those you agreed to: " + "; ".join(filter_lines(filters)))
+    names = [item.name for item in filters]
+    tell_git(project, "read-tree", head, more=own)
+    tell_git(project, "update-index", "--add", "--remove", "-z", "--stdin", given=given, more=own, filters=names)
+    made = tell_git(project, "write-tree", more=own)
+    if made == tell_git(project, "rev-parse", f"{head}^{{tree}}"):
+        return head  # all of it lies in what git ignores
+    message = message_of(crossing, entry, left_out).encode("utf-8", "replace")
+    commit = tell_git(project, "commit-tree", made, "-p", head, "-F", "-", given=message)
+    tell_git(project, "update-ref", "-m", f"crossing: {entry.title}"[:200], f"refs/heads/{branch}", commit, head)
+    # So that git does not show as staged what is committed; what the user has staged elsewhere stays.
+    tell_git(project, "update-index", "--add", "--remove", "-z", "--stdin", given=given, filters=names)
+    return commit
+
+
+def find_submodules(project: Path) -> tuple[TreePath, ...]:
+    listed = ask_git(project, "ls-files", "-s", "-z") or b""
+    return tuple(_path(line) for line in listed.split(b"\0") if line.startswith(_LINK_MODE))
+
+
+def _committed_paths(
+    project: Path, changes: ChangeSet, submodules: Sequence[TreePath]
+) -> tuple[list[TreePath], dict[TreePath, int]]:
+    """The paths git keeps, and how many lie in each submodule, which this repository cannot commit."""
+    paths: list[TreePath] = []
+    left_out: dict[TreePath, int] = {}
+    for change in changes.files:
+        module = next((item for item in submodules if under(change.path, item)), None)
+        if module is None:
+            paths.append(change.path)
+        else:
+            left_out[module] = left_out.get(module, 0) + 1
+    given = b"".join(os.fsencode(path) + b"\0" for path in paths)
+    ignored = ask_git(project, "check-ignore", "-z", "--stdin", given=given) or b""
+    gone = {os.fsdecode(name) for name in ignored.split(b"\0")}
+    return [path for path in paths if path not in gone], left_out
+
+
+def message_of(crossing: Crossing, entry: Entry, left_out: dict[TreePath, int]) -> str:
+    """The message of a step's commit: what, why, by which decisions, on which way."""
+    subject = f"{entry.stage.value}: {entry.title}"
+    if entry.state == "undone":
+        subject = f"Undo: {entry.title}"
+    whole = [subject, ""] if len(subject) > _SUBJECT else []
+    lines = [subject if not whole else subject[: _SUBJECT - 1] + "…", "", *whole]
+    if entry.why:
+        lines += [entry.why, ""]
+    taken = [item for item in crossing.decisions().values() if item.entry == entry.id and item.entry]
+    if taken:
+        lines += ["Decisions:", *(f"- {_decision(item.key, item.choice, item.who, item.why)}" for item in taken), ""]
+    for module, number in left_out.items():
+        lines += [f"Not in this commit: {count(number, 'file')} in the submodule {module}.", ""]
+    setup = crossing.setup
+    lines.append(f"Crossing: {setup.from_} to {setup.to}")
+    return "\n".join(lines) + "\n"
+
+
+def _decision(key: str, choice: str, who: str, why: str) -> str:
+    return f"{key}: {choice or 'left as it is'} ({who}{': ' + why if why else ''})"
+
+
+def _branch_name(crossing: Crossing) -> str:
+    """A name no branch has yet."""
+    setup = crossing.setup
+    plain = f"crossing-{setup.start}-to-{setup.target}"
+    name = "".join(letter if letter.isalnum() or letter in "-." else "-" for letter in plain).replace("..", ".")
+    number = 1
+    while ask_git(setup.project, "rev-parse", "-q", "--verify", f"refs/heads/{_numbered(name, number)}"):
+        number += 1
+    return _numbered(name, number)
+
+
+def _numbered(name: str, number: int) -> str:
+    return name if number == 1 else f"{name}-{number}"
+
+
+def _path(line: bytes) -> TreePath:
+    return TreePath(os.fsdecode(line.partition(b"\t")[2]))

@@ -1,0 +1,24 @@
+"""From one leg to the next. The way back is `logbook.undo`."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.items import Stage
+from fernshale.core.crossing.record.logbook import ensure_snapshot, leg_mark, note
+
+
+def go_on(crossing: Crossing, progress: Progress, token: CancelToken) -> None:
+    """Begin the next leg. Raises MisuseError when this one is the last."""
+    setup = crossing.setup
+    if setup.leg + 1 >= len(setup.stops):
+        raise MisuseError(f"{setup.to} is the last stop of this crossing")
+    start = ensure_snapshot(crossing, f"on {setup.to}, before the next leg", progress, token)
+    crossing.drop_leg_facts(setup.leg)
+    crossing.change_setup(replace(setup, leg=setup.leg + 1))
+    title = f"leg {setup.leg + 2} begins: {setup.to} → {crossing.setup.to}"
+    note(crossing, Stage.TRIAL, title, "", leg_mark(crossing.setup.leg))
+    crossing.keep_leg_fact("start", start)

@@ -1,0 +1,408 @@
+"""Steps: snapshot, apply, write down; and the way back."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Literal
+
+from fernshale.core.base.errors import FernshaleError, MisuseError
+from fernshale.core.base.treepath import TreePath, is_gits_own, under
+from fernshale.core.base.words import count
+from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.change.apply import apply_changes, recover
+from fernshale.core.change.model import ChangeSet, changes_between
+from fernshale.core.crossing.record.database import UNSETTLED, Crossing, Entry
+from fernshale.core.crossing.record.git_commits import commit_steps
+from fernshale.core.crossing.record.items import Decision, Stage
+from fernshale.core.crossing.record.step_order import BACK, REDO, UNDO, Write, reversal, writes_since
+from fernshale.core.crossing.record.undo_plan import Obstacle, WayBack, find_way_back, find_way_through
+from fernshale.core.snapshot.manifest import EMPTY, Kind, Manifest
+from fernshale.core.snapshot.manifest import Entry as TreeEntry
+from fernshale.core.snapshot.store import UnknownSnapshot
+from fernshale.core.snapshot.walk import entry_below, scan_tree
+
+Rewind = Literal["undo", "redo", "back to"]
+# How many files a refusal or a reason names before it counts the rest.
+_MAX_SHOWN = 8
+
+
+class CannotUndo(FernshaleError):
+    """What stands in the way of undoing a step."""
+
+
+def write_step(
+    crossing: Crossing,
+    stage: Stage,
+    title: str,
+    why: str,
+    about: str,
+    changes: ChangeSet,
+    progress: Progress,
+    token: CancelToken,
+    decided: Sequence[Decision] = (),
+) -> int:
+    """Snapshot the project, apply `changes`, write the logbook entry; its id.
+
+    `decided` are the decisions that the step carries out: they are kept with it, and with it undone they are due again.
+    Raises what `apply_changes` raises; then nothing was written, into the logbook neither.
+    """
+    settle_interrupted(crossing)
+    snapshot = ensure_snapshot(crossing, f"before: {title}", progress, token)
+    id = crossing.write_entry(stage, title, why, about, snapshot, changes, "pending", decided)
+    try:
+        apply_changes(crossing.setup.project, changes, crossing.store, crossing.journal, token)
+    except FernshaleError:
+        crossing.drop_entry(id)
+        raise
+    crossing.finish_entry(id, is_forward=True)
+    commit_steps(crossing)
+    return id
+
+
+def note(crossing: Crossing, stage: Stage, title: str, why: str, about: str) -> int:
+    """A logbook entry for something that wrote nothing."""
+    return crossing.write_entry(stage, title, why, about, "", None, "done")
+
+
+@contextlib.contextmanager
+def watching(
+    crossing: Crossing, stage: Stage, title: str, why: str, about: str, progress: Progress, token: CancelToken
+) -> Iterator[None]:
+    """Around a foreign command: what it changes in the project becomes a step that can be undone."""
+    settle_interrupted(crossing)
+    snapshot = ensure_snapshot(crossing, f"before: {title}", progress, token)
+    try:
+        yield
+    finally:
+        # Also when the command failed or was cancelled: half of its work must not go unrecorded.
+        before = crossing.store.manifest(snapshot)
+        after = crossing.store.scan(crossing.setup.project, before, progress, CancelToken())
+        changes = _changes(before, after)
+        if not changes.is_empty:
+            crossing.write_entry(stage, title, why, about, snapshot, changes, "done")
+            commit_steps(crossing)
+
+
+def ensure_snapshot(crossing: Crossing, note: str, progress: Progress, token: CancelToken) -> str:
+    """The id of a snapshot of the project as it is: the latest one when nothing changed since, else a new one."""
+    known = crossing.fact("snapshot")
+    if known:
+        with contextlib.suppress(UnknownSnapshot):
+            before = crossing.store.manifest(known)
+            now = scan_tree(crossing.setup.project, before, progress, token)
+            if _changes(before, now).is_empty and crossing.store.without_lost(before) is before:
+                return str(known)
+    taken = crossing.store.take(crossing.setup.project, note, progress, token)
+    crossing.keep_fact("snapshot", taken.id)
+    return taken.id
+
+
+def _changes(before: Manifest, after: Manifest) -> ChangeSet:
+    """What differs, but for git's own folder: snapshots keep it, steps leave it alone."""
+    changes = changes_between(before, after)
+    return ChangeSet(tuple(item for item in changes.changes if not is_gits_own(item.path)))
+
+
+def settle_interrupted(crossing: Crossing) -> str:
+    """Settle a change a kill interrupted: "", "finished" or "rolled back". Safe to call at any time.
+
+    The logbook follows the project: an entry says what is so, also where the kill came between the two.
+    """
+    outcome = recover(crossing.journal, crossing.store)
+    for entry in crossing.logbook():
+        if entry.state not in UNSETTLED or entry.changes is None:
+            continue
+        wanted = entry.changes.inverse() if entry.state == "undoing" else entry.changes
+        written = outcome == "finished" or (outcome == "" and _stands(crossing, wanted))
+        if written:
+            crossing.finish_entry(entry.id, is_forward=entry.state != "undoing")
+        elif entry.state == "pending":
+            crossing.drop_entry(entry.id)
+        else:
+            crossing.mark_entry(entry.id, "done" if entry.state == "undoing" else "undone")
+    return outcome
+
+
+def undo(crossing: Crossing, id: int, progress: Progress, token: CancelToken) -> None:
+    """Undo one step, byte for byte; beside later changes of other lines it is a step of its own that takes it back.
+
+    Raises CannotUndo with what stands in the way.
+    """
+    settle_interrupted(crossing)
+    _carry_out(crossing, _undoable(crossing, id), preview_undo(crossing, id), progress, token, is_undo=True)
+    _return_to_leg_of(crossing, id)
+    progress("undone", 1, 1)
+
+
+def redo(crossing: Crossing, id: int, progress: Progress, token: CancelToken) -> None:
+    """Do a step again that was undone, byte for byte, or beside later changes of other lines as a step of its own.
+
+    Raises CannotUndo with what stands in the way.
+    """
+    settle_interrupted(crossing)
+    _carry_out(crossing, _entry(crossing, id), preview_redo(crossing, id), progress, token, is_undo=False)
+    progress("done again", 1, 1)
+
+
+def _carry_out(
+    crossing: Crossing, entry: Entry, way: WayBack, progress: Progress, token: CancelToken, *, is_undo: bool
+) -> None:
+    _refuse(crossing, entry, way)
+    if way.is_exact:
+        _write_entry_again(crossing, entry, way.changes, token, is_undo=is_undo)
+    else:
+        title = f"took back “{entry.title}”" if is_undo else f"did “{entry.title}” again"
+        about = reversal(UNDO if is_undo else REDO, entry.id)
+        write_step(
+            crossing, entry.stage, f"{title}, beside later changes", "asked for", about, way.changes, progress, token
+        )
+    commit_steps(crossing)
+
+
+def preview_undo(crossing: Crossing, id: int) -> WayBack:
+    """What undoing a step would change now. Raises CannotUndo for an entry that wrote nothing."""
+    entry = _undoable(crossing, id)
+    assert entry.changes is not None
+    return find_way_back(crossing.setup.project, crossing.store, entry.changes.inverse())
+
+
+def preview_redo(crossing: Crossing, id: int) -> WayBack:
+    """What doing an undone step again would change now. Raises CannotUndo where it was not undone."""
+    entry = _entry(crossing, id)
+    if not entry.can_redo or entry.changes is None:
+        raise CannotUndo(f"entry {id} was not undone")
+    if _leg_of(crossing, id) != crossing.setup.leg:
+        raise CannotUndo(f"entry {id} belongs to another leg than the one in hand")
+    return find_way_back(crossing.setup.project, crossing.store, entry.changes)
+
+
+def preview_way(crossing: Crossing, id: int, what: Rewind) -> tuple[WayBack, list[str]]:
+    """The changes that undo a step, redo it, or go back to before it; and the obstacles in words.
+
+    Raises CannotUndo where there is nothing to be done.
+    """
+    if what == "back to":
+        return (way := preview_back_to(crossing, id)), [_by_hand(item) for item in way.obstacles]
+    way = preview_undo(crossing, id) if what == "undo" else preview_redo(crossing, id)
+    return way, obstacles_in_words(crossing, id, way)
+
+
+def preview_back_to(crossing: Crossing, id: int) -> WayBack:
+    """What going back to before entry `id` would change now; empty when the project is as it was then.
+
+    What stands in the way is an edit made by hand: every step since then is taken back. Raises MisuseError, StoreError.
+    """
+    _entry(crossing, id)
+    changes = {entry.id: entry.changes for entry in crossing.logbook() if entry.changes is not None}
+    steps = (
+        changes[write.entry].inverse() if write.is_forward else changes[write.entry]
+        for write in reversed(_writes_since(crossing, id))
+    )
+    return find_way_through(crossing.setup.project, crossing.store, steps)
+
+
+def steps_since(crossing: Crossing, id: int) -> int:
+    """How many steps going back to before entry `id` takes back."""
+    return len(_writes_since(crossing, id))
+
+
+def _writes_since(crossing: Crossing, id: int) -> tuple[Write, ...]:
+    subjects = {entry.id: entry.about for entry in crossing.logbook()}
+    return writes_since(crossing.writes(), subjects, id)
+
+
+@dataclass(frozen=True, slots=True)
+class WentBack:
+    """What going back did: how many steps it took back, and the files in which edits made by hand since then stayed."""
+
+    steps: int
+    kept: tuple[TreePath, ...]
+
+
+def go_back_to(crossing: Crossing, id: int, progress: Progress, token: CancelToken) -> WentBack:
+    """Make the project as it was before entry `id`, but for edits made by hand since, in one step; nothing where it is so.
+
+    All or nothing. Raises CannotUndo with the edits that stand in the way, MisuseError, StoreError, Cancelled.
+    """
+    settle_interrupted(crossing)
+    entry, steps = _entry(crossing, id), steps_since(crossing, id)
+    way = preview_back_to(crossing, id)
+    if way.obstacles:
+        raise CannotUndo(
+            _several(
+                f"going back to before “{entry.title}” is not possible; nothing was changed",
+                map(_by_hand, way.obstacles),
+            ),
+            "Put these files back as the last step left them, or save your edits elsewhere, and try again.",
+        )
+    progress("comparing with the project of then", 0, 0)
+    kept = edits_since(crossing, id, way, token)
+    if steps:
+        why = _several("asked for; edits made by hand stayed in", kept) if kept else "asked for"
+        title = f"went back to before “{entry.title}”, {count(steps, 'step')}"
+        write_step(crossing, entry.stage, title, why, reversal(BACK, id), way.changes, progress, token)
+    _return_to_leg_of(crossing, id)
+    progress("undone", 1, 1)
+    return WentBack(steps, kept)
+
+
+def edits_since(crossing: Crossing, id: int, way: WayBack, token: CancelToken) -> tuple[TreePath, ...]:
+    """The files that will not be as they were before entry `id` once `way` is carried out: those edited by hand since.
+
+    Edits from before the first step since then are not told from the project of then, which nobody saw; where its snapshot was
+    deleted, only files that steps wrote are compared. Raises StoreError, Cancelled.
+    """
+    then, undone = _point(crossing, id)
+    now = scan_tree(crossing.setup.project, then or EMPTY, no_progress, token)
+    then = then or now
+    coming = {item.path: item.after for item in way.changes.changes}
+    paths = {*coming, *undone, *(item.path for item in _changes(then, now).changes)}
+
+    def differs(path: TreePath) -> bool:
+        before = undone[path] if path in undone else then.entries.get(path)
+        after = coming[path] if path in coming else now.entries.get(path)
+        return before != after and any(side is not None and side.kind is not Kind.FOLDER for side in (before, after))
+
+    return tuple(sorted(path for path in paths if differs(path)))
+
+
+def _point(crossing: Crossing, id: int) -> tuple[Manifest | None, dict[TreePath, TreeEntry | None]]:
+    """The project before entry `id`: the next snapshot, with the files written between the two as they were before."""
+    entries = {entry.id: entry for entry in crossing.logbook()}
+    undone: dict[TreePath, TreeEntry | None] = {}
+    for write in crossing.writes():
+        entry = entries[write.entry]
+        if write.latest < id or entry.changes is None:
+            continue
+        if write.is_forward and entry.id >= id:  # an entry's first write, before which its snapshot was taken
+            with contextlib.suppress(UnknownSnapshot):
+                return crossing.store.manifest(entry.snapshot), undone
+        changes = entry.changes if write.is_forward else entry.changes.inverse()
+        for item in changes.changes:
+            undone.setdefault(item.path, item.before)
+    return None, undone
+
+
+def obstacles_in_words(crossing: Crossing, id: int, way: WayBack) -> list[str]:
+    """One line for each obstacle: the path, the obstacle, and who made it: later steps, or somebody by hand."""
+    lines = []
+    entries = {entry.id: entry for entry in crossing.logbook()}
+    for obstacle in way.obstacles:
+        later, is_edited = _changed_since(crossing, entries, id, obstacle.path)
+        by = [f"by {', '.join(f'“{title}”' for title in later)}"] if later else []
+        if is_edited or not later:
+            by.append("outside Fernshale")
+        lines.append(f"{obstacle.path}: {obstacle.what} ({' and '.join(by)})")
+    return lines
+
+
+def _changed_since(crossing: Crossing, entries: Mapping[int, Entry], id: int, path: TreePath) -> tuple[list[str], bool]:
+    """The titles of later steps that changed a file, and whether it was also edited by hand between or after them."""
+    left = next((item.after for item in (entries[id].changes or ChangeSet(())).changes if item.path == path), None)
+    titles: list[str] = []
+    is_edited = False
+    for write in crossing.writes():
+        entry = entries[write.entry]
+        change = next((item for item in (entry.changes or ChangeSet(())).changes if item.path == path), None)
+        if write.entry <= id or change is None:
+            continue
+        before, after = (change.before, change.after) if write.is_forward else (change.after, change.before)
+        is_edited |= before != left
+        left = after
+        if entry.can_undo and entry.title not in titles:
+            titles.append(entry.title)
+    return titles, is_edited or entry_below(crossing.setup.project, path) != left
+
+
+def _undoable(crossing: Crossing, id: int) -> Entry:
+    entry = _entry(crossing, id)
+    if not entry.can_undo or entry.changes is None:
+        raise CannotUndo(f"entry {id} wrote nothing that could be undone")
+    return entry
+
+
+def _refuse(crossing: Crossing, entry: Entry, way: WayBack) -> None:
+    if way.obstacles:
+        lines = obstacles_in_words(crossing, entry.id, way)
+        raise CannotUndo(
+            _several(f"“{entry.title}” cannot be carried over; nothing was changed", lines),
+            "Undo those steps first, or take the lines back by hand.",
+        )
+    if way.changes.is_empty:
+        raise CannotUndo(f"nothing of “{entry.title}” is left to change")
+
+
+def _several(head: str, lines: Iterable[str]) -> str:
+    """A heading with the first lines below it, and how many more there are."""
+    lines = list(lines)
+    more = [f"and {len(lines) - _MAX_SHOWN} more"] if len(lines) > _MAX_SHOWN else []
+    return "\n".join((f"{head}:", *lines[:_MAX_SHOWN], *more))
+
+
+def _by_hand(obstacle: Obstacle) -> str:
+    return f"{obstacle.path}: {obstacle.what} (outside Fernshale)"
+
+
+def _entry(crossing: Crossing, id: int) -> Entry:
+    entry = next((item for item in crossing.logbook() if item.id == id), None)
+    if entry is None:
+        raise MisuseError(f"the logbook has no entry {id}")
+    return entry
+
+
+def _write_entry_again(
+    crossing: Crossing, entry: Entry, changes: ChangeSet, token: CancelToken, *, is_undo: bool
+) -> None:
+    """Apply `changes` of an entry; its state says what is going on, so that a kill in between can be settled."""
+    crossing.mark_entry(entry.id, "undoing" if is_undo else "redoing")
+    try:
+        apply_changes(crossing.setup.project, changes, crossing.store, crossing.journal, token)
+    except FernshaleError:
+        crossing.mark_entry(entry.id, entry.state)
+        raise
+    crossing.finish_entry(entry.id, is_forward=not is_undo)
+
+
+def leg_mark(leg: int) -> str:
+    """What an entry is `about` after which the crossing is on that leg."""
+    return f"leg {leg}"
+
+
+def _leg_of(crossing: Crossing, entry: int) -> int:
+    """The leg in which a logbook entry was written: what the last mark before it says."""
+    marks = {leg_mark(leg): leg for leg in range(len(crossing.setup.stops))}
+    legs = [marks[item.about] for item in crossing.logbook() if item.id <= entry and item.about in marks]
+    return legs[-1] if legs else 0
+
+
+def _return_to_leg_of(crossing: Crossing, entry: int) -> None:
+    """Be on the leg in which a logbook entry was written, once it is undone; what came behind it begins anew."""
+    leg = _leg_of(crossing, entry)
+    if leg < crossing.setup.leg:
+        crossing.drop_leg_facts(leg)
+        crossing.change_setup(replace(crossing.setup, leg=leg))
+        setup = crossing.setup
+        note(crossing, Stage.TRIAL, f"back on leg {leg + 1}: {setup.from_} → {setup.to}", "", leg_mark(leg))
+
+
+def _stands(crossing: Crossing, changes: ChangeSet) -> bool:
+    root = crossing.setup.project
+    return all(entry_below(root, change.path) == change.after for change in changes.changes)
+
+
+def restore_snapshot(
+    crossing: Crossing, id: str, paths: tuple[str, ...], progress: Progress, token: CancelToken
+) -> int:
+    """Make the project (or `paths` of it) what it was in a snapshot, as a step; the entry's id, 0 when it is so already."""
+    then = crossing.store.manifest(id)
+    now = scan_tree(crossing.setup.project, then, progress, token)
+    changes = _changes(now, then)
+    if paths:
+        changes = ChangeSet(tuple(item for item in changes.changes if any(under(item.path, path) for path in paths)))
+    if changes.is_empty:
+        return 0
+    when = crossing.store.summary(id)
+    title = f"restored {count(len(changes.files), 'file')} from the snapshot “{when.note}”"
+    return write_step(crossing, Stage.SURVEY, title, "asked for", "restore", changes, progress, token)

@@ -1,0 +1,72 @@
+"""What crossings need of the store: snapshots they look back to, and contents of steps that can be undone."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from pathlib import Path
+
+from fernshale.core.base.errors import StoreError
+from fernshale.core.base.home import home
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.snapshot.forget import Freed, Policy, choose_forgotten, forget
+from fernshale.core.snapshot.store import Store
+
+
+def forget_by_policy(
+    store: Store, policy: Policy, tree: str, progress: Progress, token: CancelToken, *, dry_run: bool
+) -> Freed:
+    """Forget what a policy lets go; with `dry_run` only say what. Raises StoreError, Cancelled."""
+    ids = choose_forgotten(store.list(), policy, needed_snapshots(), tree)
+    return Freed(tuple(ids), 0) if dry_run or not ids else forget(store, ids, needed_contents, progress, token)
+
+
+def forget_these(store: Store, ids: list[str], progress: Progress, token: CancelToken) -> Freed:
+    """Forget snapshots by id. Raises StoreError for one that a crossing looks back to, UnknownSnapshot, Cancelled."""
+    needed = needed_snapshots()
+    for id in ids:
+        full = store.manifest_path(id).stem
+        if full in needed:
+            raise StoreError(f"snapshot {full} is needed: {needed[full]}", "It goes once that crossing is gone.")
+    return forget(store, ids, needed_contents, progress, token)
+
+
+def needed_snapshots() -> dict[str, str]:
+    """Snapshots that stay whatever a policy says, with the reason."""
+    needed: dict[str, str] = {}
+    for crossing in _crossings():
+        name = crossing.setup.project.name
+        legs = range(len(crossing.setup.stops))
+        for id in (crossing.fact("start"), *(crossing.leg_fact("start", leg) for leg in legs)):
+            if id:
+                needed[id] = f"the crossing of {name} began from it"
+        for leg in legs:
+            if last := crossing.leg_fact("last build", leg):
+                needed.setdefault(last["snapshot"], f"the last build of {name} is compared with it")
+    return needed
+
+
+def needed_contents() -> set[str]:
+    """Digests of what steps in any logbook wrote or replaced: undoing needs them."""
+    found: set[str] = set()
+    for crossing in _crossings():
+        for entry in crossing.logbook():
+            for change in entry.changes.changes if entry.changes else ():
+                found |= {side.content for side in (change.before, change.after) if side is not None}
+        if crossing.journal.exists():
+            found |= _in_journal(crossing.journal)
+    return found
+
+
+def _in_journal(path: Path) -> set[str]:
+    try:
+        return {side[2] for _, *sides in json.loads(path.read_bytes())["changes"] for side in sides if side}
+    except (ValueError, KeyError, TypeError, IndexError) as error:
+        raise StoreError(f"the journal {path} cannot be read; what it needs cannot be told") from error
+
+
+def _crossings() -> Iterator[Crossing]:
+    """Every crossing there is, also those whose project is away at the moment. Raises what an unreadable one raises."""
+    for path in sorted((home() / "crossings").glob("*/crossing.sqlite")):
+        yield Crossing(path.parent)

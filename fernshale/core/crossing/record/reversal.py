@@ -1,0 +1,29 @@
+"""Steps that took something out of the way for now: which of them still wait, and taking one back beside what was done since."""
+
+from __future__ import annotations
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.crossing.record.database import Crossing, Entry
+from fernshale.core.crossing.record.items import Stage
+from fernshale.core.crossing.record.logbook import obstacles_in_words, preview_undo, write_step
+
+_RETURN = "return "
+
+
+def waiting_steps(crossing: Crossing, about: str) -> list[Entry]:
+    """The done steps whose subject begins with `about` and that were not taken back, in order."""
+    entries = [entry for entry in crossing.logbook() if entry.state == "done"]
+    returned = {entry.about.removeprefix(_RETURN) for entry in entries if entry.about.startswith(_RETURN)}
+    return [entry for entry in entries if entry.about.startswith(about) and str(entry.id) not in returned]
+
+
+def take_back(
+    crossing: Crossing, entry: int, stage: Stage, title: str, refused: str, progress: Progress, token: CancelToken
+) -> int:
+    """Write the way back of a step as a new step; its id. Raises MisuseError: `refused`, and what stands in the way."""
+    way = preview_undo(crossing, entry)
+    if way.obstacles:
+        words = "; ".join(obstacles_in_words(crossing, entry, way))
+        raise MisuseError(f"{refused}: {words}")
+    return write_step(crossing, stage, title, "", f"{_RETURN}{entry}", way.changes, progress, token)

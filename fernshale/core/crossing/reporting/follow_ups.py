@@ -1,0 +1,36 @@
+"""What is worth a look once the crossing is done: new things of the release, and what will bite the next time."""
+
+from __future__ import annotations
+
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.project.interface_changes import engine_drift
+from fernshale.core.crossing.stages.overview import Overview
+
+_MOST = 20
+
+
+def follow_ups(overview: Overview) -> list[dict[str, str]]:
+    """Points of the notes about things that are new and not used here, and deprecations of things that are."""
+    return [*_new_things(overview), *_deprecated(overview)][:_MOST]
+
+
+def _new_things(overview: Overview) -> list[dict[str, str]]:
+    setup = overview.setup
+    changes = engine_drift(overview.ground, setup.from_, setup.to, no_progress, CancelToken())
+    added = {change.symbol.name for change in changes if change.kind == "added"}
+    found = []
+    for note in overview.route.notes:
+        # What the project has to follow is no news by now; what nobody here uses yet may be worth turning on.
+        if note.uses == 0 and note.point.names and set(note.point.names) & added:
+            found.append({"kind": "new", "source": note.source, "text": note.point.text})
+    return found
+
+
+def _deprecated(overview: Overview) -> list[dict[str, str]]:
+    found = []
+    for item in overview.build.drift:
+        if item.change.kind == "deprecated":
+            text = f"{item.change.what}; used {item.uses} times here"
+            source = f"comparing {overview.setup.from_} with {overview.setup.to}"
+            found.append({"kind": "deprecated", "source": source, "text": text})
+    return found

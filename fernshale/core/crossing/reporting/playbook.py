@@ -1,0 +1,135 @@
+"""The way of a finished crossing as one file for the next project: decisions with their reasons, fix rules, checks.
+
+Relinks are decisions, too. What does not fit the next project is said, and does no harm: a decision is taken only where the
+same matter comes up, a rule only where it finds its place.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from dataclasses import asdict, dataclass, replace
+from pathlib import Path
+from typing import Any, ClassVar
+
+from fernshale.core.base.schema import STRICT, read_toml
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.project.checks import own_checks
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.decisions import Recorded
+from fernshale.core.crossing.record.items import STAGES, Decision, Stage, stage_of
+from fernshale.core.crossing.rules.sources import keep_rules, leg_rules, own_rules
+from fernshale.core.crossing.stages.trial.checks import add_check
+from fernshale.core.fix.rules import Rule, rule_table
+from fernshale.core.profile.model import Check
+
+FORMAT = "fernshale-way/1"
+# Whatever these took is found again from the next project itself.
+_BY_ITSELF = ("automatic", "Fernshale")
+# Decisions that speak of this project's own steps, not of what another may meet.
+_OF_THIS_ONE = ("git", "debt", "data")
+
+
+@dataclass(frozen=True, slots=True)
+class Way:
+    """What was read of such a file."""
+
+    __pydantic_config__: ClassVar = STRICT
+    title: str = ""
+    from_: str = ""
+    to: str = ""
+    decision: tuple[Recorded, ...] = ()
+    rule: tuple[Rule, ...] = ()
+    check: tuple[Check, ...] = ()
+
+
+def read_way(path: Path) -> Way:
+    """Raises MisuseError, FormatError."""
+    return read_toml(path, Way, FORMAT)
+
+
+def export_way(crossing: Crossing, ground: Ground, token: CancelToken) -> str:
+    """The crossing's decisions by people, its own rules and those that people chose, its checks; as TOML."""
+    import tomlkit
+
+    setup = crossing.setup
+    document = tomlkit.document()
+    document["format"] = FORMAT
+    document["title"] = f"{setup.project.name} on the way from {ground.profile.title} {setup.start} to {setup.target}"
+    document["from"], document["to"] = setup.start, setup.target
+    decisions, rules, checks = tomlkit.aot(), tomlkit.aot(), tomlkit.aot()
+    for item in _decisions(crossing.decisions()):
+        decisions.append(
+            _table({"key": item.key, "take": item.choice, "why": item.why, "text": item.text}, ("key", "take", "why"))
+        )
+    for rule in _rules(crossing, ground, token):
+        rules.append(rule_table(rule))
+    for check in own_checks(crossing):
+        checks.append(_table(asdict(check), ("name",)))
+    for name, listed in (("decision", decisions), ("rule", rules), ("check", checks)):
+        if listed:
+            document[name] = listed
+    return tomlkit.dumps(document)
+
+
+def follow_way(crossing: Crossing, ground: Ground, way: Way) -> dict[str, Recorded]:
+    """Keep a way's rules and checks on another crossing; its decisions by key, to be taken where they fit."""
+    if way.rule:
+        keep_rules(crossing, way.rule)
+    known = {item.name for item in (*ground.profile.check, *own_checks(crossing))}
+    for check in way.check:
+        if check.name not in known:
+            add_check(crossing, ground, check)
+    return {item.key: item for item in way.decision}
+
+
+def unfit(way: Way, crossing: Crossing, taken: Collection[str], stopped: Stage | None) -> tuple[tuple[str, ...], int]:
+    """What of a way did not fit: decisions whose matter never came up, rules that found no place; and how many of both are
+    for stages behind the one at which the crossing `stopped`, and may fit yet."""
+    decided = crossing.decisions()
+    used = {entry.about.partition(" ")[2] for entry in crossing.logbook() if entry.state == "done"}
+    left = [
+        (stage_of(item.key), f"decision {item.key}: {item.why}")
+        for item in way.decision
+        if item.key not in taken and item.key not in decided
+    ]
+    left += [(Stage.BUILD, f"rule {rule.id}: {rule.name}") for rule in way.rule if rule.id not in used]
+    behind = STAGES[STAGES.index(stopped) + 1 :] if stopped is not None else ()
+    missed = tuple(words for stage, words in left if stage not in behind)
+    return missed, len(left) - len(missed)
+
+
+def _decisions(decisions: Mapping[str, Decision]) -> list[Decision]:
+    kept = []
+    for item in decisions.values():
+        area = item.key.partition(":")[0]
+        if item.who not in _BY_ITSELF and area not in (*_OF_THIS_ONE, "fix"):
+            kept.append(item)
+    return kept
+
+
+def _rules(crossing: Crossing, ground: Ground, token: CancelToken) -> list[Rule]:
+    """The crossing's own rules, and those a person chose, which are sure from now on."""
+    chosen = {
+        item.key.removeprefix("fix:").partition(":")[0]
+        for item in crossing.decisions().values()
+        if item.key.startswith("fix:") and item.who not in _BY_ITSELF
+    }
+    rules = {rule.id: rule for rule in own_rules(crossing).rules}
+    if chosen - rules.keys():
+        for rule in leg_rules(ground, crossing, no_progress, token).all:
+            if rule.id in chosen:
+                rules.setdefault(rule.id, replace(rule, confidence=1.0))
+    return list(rules.values())
+
+
+def _table(values: Mapping[str, Any], always: Collection[str]) -> Any:
+    import tomlkit
+
+    table = tomlkit.table()
+    for name, value in values.items():
+        if value or name in always:
+            table[name] = list(value) if isinstance(value, tuple) else value
+    if table.get("timeout_s") == Check("x", by_hand="x").timeout_s:
+        del table["timeout_s"]
+    return table

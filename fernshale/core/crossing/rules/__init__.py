@@ -1,0 +1,1 @@
+"""The fix rules that hold on a leg, and where they match in the project."""

@@ -1,0 +1,130 @@
+"""Fix rules over a whole project: where each would change something, and all of them applied."""
+
+from __future__ import annotations
+
+import re
+from collections import defaultdict
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+from fernshale.core.base.globs import FirstFit, matches
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken
+from fernshale.core.change.draft import Draft
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.source_texts import texts_with
+from fernshale.core.fix.apply import Edit, apply_edits, edits_near, find_conflicts, find_edits, has_needed, needed_words
+from fernshale.core.fix.rules import Rule
+from fernshale.core.links.marks import own_formats
+from fernshale.core.profile.model import Role
+from fernshale.core.survey.roles import CODE_ROLES, files_of, role_of
+from fernshale.core.survey.sites import read_project_text
+
+# With more rules than this, the names of all texts are listed once, for rules that are about whole names.
+_MANY_RULES = 100
+_OF_NAMES = (
+    "rename", "move", "import", "getter", "add-argument", "keyword", "reorder", "add-member", "rewrite", "switch-off", "declare",
+)  # fmt: skip
+_NAME = re.compile(r"\w+")
+_ID_ROLES: tuple[Role, ...] = ("asset", "user content")
+
+
+@dataclass(frozen=True, slots=True)
+class Ruled:
+    """All rules applied one after the other: the draft, how many places each changed, and what two want of the same place."""
+
+    draft: Draft
+    counts: Mapping[str, int]
+    conflicts: tuple[tuple[str, str, Edit], ...]
+
+
+def find_all_edits(
+    ground: Ground, rules: Sequence[Rule], token: CancelToken, within: Collection[str] | None = None
+) -> dict[str, tuple[Edit, ...]]:
+    """The edits of each rule, by its id: rules for ids in assets and the user's own content, those for data in the files they
+    name, the others in code; in all files or in those of `within`. Raises FormatError for a data file that a rule cannot be
+    followed in."""
+    formats = own_formats(ground.profile.data)
+    found: dict[str, list[Edit]] = {rule.id: [] for rule in rules if rule.kind != "delete"}
+    code = [rule for rule in rules if rule.kind not in ("delete", "rename-id", "data")]
+    ids = [rule for rule in rules if rule.kind == "rename-id"]
+    # The longest word is in the fewest texts; a match that needs none may be in any.
+    texts = texts_with(ground, {(*needed_words(rule), "")[0] for rule in (*code, *ids)}, token)
+    if within is not None:
+        texts = {path: text for path, text in texts.items() if path in within}
+    for rules_here, roles in ((code, CODE_ROLES), (ids, _ID_ROLES)):
+        near = _near(rules_here, texts, token)
+        for path in files_of(ground.profile, (path for path in texts if path in near), *roles):
+            token.check()
+            for rule in near[path]:
+                found[rule.id] += edits_near(rule, path, texts[path])
+    for rule in rules:
+        if rule.kind == "data":
+            for path in FirstFit([rule.files]).those(ground.paths):
+                token.check()
+                found[rule.id] += find_edits(rule, path, ground.read(path) or "", formats)
+    return {id: tuple(edits) for id, edits in found.items()}
+
+
+def _near(
+    rules: Sequence[Rule], texts: Mapping[TreePath, str], token: CancelToken
+) -> Mapping[TreePath, Sequence[Rule]]:
+    """The rules that may hold in each text: what a match must have is looked for first, and most texts have none of it."""
+    near: dict[TreePath, list[Rule]] = {}
+    items = tuple(texts.items())
+    names = _names_in(texts) if len(rules) > _MANY_RULES else None
+    for rule in rules:
+        token.check()
+        needed = needed_words(rule)
+        first = needed[0] if needed else ""
+        if names is not None and rule.kind in _OF_NAMES and first.isidentifier():
+            having: Sequence[TreePath] = names.get(first, ())
+        else:
+            having = [path for path, text in items if first in text]
+        for path in having:
+            if has_needed(needed, texts[path]):
+                near.setdefault(path, []).append(rule)
+    return near
+
+
+def _names_in(texts: Mapping[TreePath, str]) -> Mapping[str, Sequence[TreePath]]:
+    """The texts that each name stands in as a whole."""
+    found: dict[str, list[TreePath]] = defaultdict(list)
+    for path, text in texts.items():
+        for name in set(_NAME.findall(text)):
+            found[name].append(path)
+    return found
+
+
+def apply_rules(ground: Ground, rules: Sequence[Rule], token: CancelToken) -> Ruled:
+    """All of `rules` applied over the whole project; nothing is written. Raises as `find_all_edits`."""
+    formats = own_formats(ground.profile.data)
+    edits = find_all_edits(ground, rules, token)
+    touched = {id: {edit.path for edit in listed} for id, listed in edits.items()}
+    draft = Draft(ground.project)
+    counts: dict[str, int] = {}
+    for rule, path in _removed(ground, rules):
+        draft.delete(path)
+        counts[rule.id] = counts.get(rule.id, 0) + 1
+    for path in sorted(set().union(*touched.values())):
+        file = read_project_text(ground.project, path)
+        text = file.text
+        for rule in rules:
+            # One rule may make a place for the next, so each sees what those before it left.
+            if path in touched.get(rule.id, ()) or _follows(rule, ground, path):
+                here = find_edits(rule, path, text, formats)
+                counts[rule.id] = counts.get(rule.id, 0) + len(here)
+                text = apply_edits(text, here)
+        draft.write(path, file.with_text(text).encode())
+    return Ruled(draft, counts, find_conflicts(edits))
+
+
+def _follows(rule: Rule, ground: Ground, path: TreePath) -> bool:
+    """Whether a rule may find a place in a file that other rules change first."""
+    return rule.kind not in ("delete", "rename-id", "data") and role_of(ground.profile, path).role in CODE_ROLES
+
+
+def _removed(ground: Ground, rules: Sequence[Rule]) -> Iterator[tuple[Rule, TreePath]]:
+    for rule in rules:
+        if rule.kind == "delete":
+            yield from ((rule, path) for path in ground.paths if matches(rule.files, path))

@@ -1,0 +1,126 @@
+"""The fix rules that hold on a leg: the user's own, those of notes and shelf, then what comparing the releases says."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from fernshale.core.base.disk import write_atomic
+from fernshale.core.base.release import parse_release
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.crossing.project.interface_changes import engine_drift, plugin_drift
+from fernshale.core.crossing.project.scan import Ground, engine_folder
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.drift.compare import Change
+from fernshale.core.fix.rules import Rule, RuleSet, read_rules, rules_for, write_rules
+from fernshale.core.inference.from_api_diff import guess_rules, symbols_named
+
+# What the ids of learned rules begin with.
+LEARNED = "learned-"
+
+
+@dataclass(frozen=True, slots=True)
+class LegRules:
+    """Rule sets in the order of their authority, and how the interfaces of engine and plugins change on the leg."""
+
+    sets: tuple[RuleSet, ...]
+    changes: tuple[Change, ...] = ()
+
+    @property
+    def all(self) -> tuple[Rule, ...]:
+        """All rules; of those with one id the one of most authority, or its places would be changed twice."""
+        found: dict[str, Rule] = {}
+        for group in self.sets:
+            for rule in group.rules:
+                found.setdefault(rule.id, rule)
+        return tuple(found.values())
+
+    def with_learned(self, rules: Sequence[Rule]) -> LegRules:
+        """With rules that were just learned, which are what the person at work means."""
+        if not rules:
+            return self
+        known = {rule.id for rule in self.all}
+        fresh = tuple(rule for rule in rules if rule.id not in known)
+        return LegRules((RuleSet("learned from your change", fresh, Path()), *self.sets), self.changes)
+
+    def with_further(self, title: str, rules: Iterable[Rule]) -> LegRules:
+        """With rules that come behind all others."""
+        found = tuple(rules)
+        return LegRules((*self.sets, RuleSet(title, found, Path())), self.changes) if found else self
+
+    def is_declared(self, rule: Rule) -> bool:
+        """Whether the release itself says what a rule says."""
+        return any(group.is_declared and rule in group.rules for group in self.sets)
+
+    def source(self, rule: Rule) -> str:
+        """Where a rule comes from, for its evidence."""
+        return next((group.title for group in self.sets if rule in group.rules), "")
+
+
+def leg_rules(ground: Ground, crossing: Crossing, progress: Progress, token: CancelToken) -> LegRules:
+    """Rules for the leg in hand. Raises FormatError, ShelfError, Cancelled."""
+    from_, to = crossing.setup.from_, crossing.setup.to
+    own = own_rules(crossing)
+    sets = [*([own] if own.rules else []), *written_rules(ground, from_, to)]
+    known = symbols_named([rule for group in sets for rule in group.rules])
+    changes = engine_drift(ground, from_, to, progress, token)
+    if changes:
+        title = f"comparing {ground.profile.title} {from_} with {to}"
+        sets.append(guess_rules(changes, engine_folder(ground, from_), engine_folder(ground, to), title, known))
+    for drift in plugin_drift(ground, crossing, progress, token):
+        title = f"comparing {drift.plugin} {drift.from_} with {drift.to}"
+        sets.append(guess_rules(drift.changes, drift.old, drift.new, title, known))
+        changes += drift.changes
+    return LegRules(tuple(sets), changes)
+
+
+def written_rules(ground: Ground, from_: str, to: str) -> list[RuleSet]:
+    """The rules that notes and shelves have for the way between two releases: those of every release on it, in order.
+
+    Raises FormatError, ShelfError.
+    """
+    shelf = ground.shelf
+    if shelf is None:
+        return []
+    low, high = parse_release(from_), parse_release(to)
+    on_the_way = [
+        item
+        for item in shelf.engines_of(ground.profile.id)
+        if low < parse_release(item.version) <= high and (item.stage == "stable" or item.version == to)
+    ]
+    files = dict.fromkeys((path, item) for item in on_the_way for path in item.rules)
+    seen: dict[str, None] = {}
+    sets = []
+    for path, item in files:
+        if path not in seen:
+            seen[path] = None
+            sets.append(replace(rules_for(shelf.file(item, path), from_, to), is_declared=True))
+    return sets
+
+
+def own_rules(crossing: Crossing) -> RuleSet:
+    """The rules that were learned on this crossing, or taken over from another. Raises FormatError."""
+    path = _own_file(crossing)
+    if not path.is_file():
+        return RuleSet("your own rules", (), path)
+    return rules_for(path, crossing.setup.from_, crossing.setup.to)
+
+
+def keep_rules(crossing: Crossing, rules: Sequence[Rule]) -> None:
+    """Add rules to the crossing's own; one with the same id is replaced."""
+    path = _own_file(crossing)
+    before = read_rules(path).rules if path.is_file() else ()
+    kept = {rule.id: rule for rule in (*before, *rules)}
+    write_atomic(path, write_rules(list(kept.values()), "your own rules", "*", "*").encode())
+
+
+def export_rules(crossing: Crossing, ground: Ground) -> str:
+    """The crossing's own rules as a file for others, for the way from its start to its target."""
+    setup = crossing.setup
+    title = f"learned on the way from {ground.profile.title} {setup.start} to {setup.target}"
+    return write_rules(own_rules(crossing).rules, title, f">={setup.start}", f">={setup.stops[0]}")
+
+
+def _own_file(crossing: Crossing) -> Path:
+    return crossing.folder / "own.rules.toml"

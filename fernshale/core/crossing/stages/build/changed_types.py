@@ -1,0 +1,99 @@
+"""What is asked of the result of something that gives another type now: which member of that type stands for the old one's."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Iterator, Sequence
+from dataclasses import replace
+from pathlib import Path
+
+from fernshale.core.base.errors import ProjectError
+from fernshale.core.base.languages import language_of
+from fernshale.core.base.work import CancelToken
+from fernshale.core.build.causes import Cause, last_name
+from fernshale.core.build.wordings import MEMBER
+from fernshale.core.crossing.project.scan import Ground, engine_folder
+from fernshale.core.crossing.rules.sources import LegRules
+from fernshale.core.drift.compare import Change
+from fernshale.core.drift.likeness import STAND
+from fernshale.core.drift.matching import Candidate, match_symbols
+from fernshale.core.fix.rules import Rule
+from fernshale.core.inference.release_lookup import members
+
+_LEAST, _MOST_WAYS = 0.2, 3
+# How many times likelier it is that a member of one class became one of the other than that any two of a release belong together.
+_LIKELIER = 8
+# A change with the names in what something gave and gives.
+_Given = tuple[Change, Collection[str], Collection[str]]
+
+
+def with_other_types(
+    rules: LegRules, causes: Sequence[Cause], ground: Ground, releases: tuple[str, str], token: CancelToken
+) -> LegRules:
+    """`rules`, and those that ask the members of what is given now. `releases` are those the leg goes from and to.
+
+    Raises Cancelled.
+    """
+    given = [(change, *types_given(change)) for change in rules.changes if change.kind == "signature"]
+    lacking = [cause for cause in causes if cause.kind == MEMBER and cause.scope]
+    if not given or not lacking:
+        return rules
+    try:
+        folders = tuple(engine_folder(ground, release) for release in releases)
+    except ProjectError:
+        return rules
+    further = (rule for cause in lacking for rule in _rules_of(cause, given, folders, token))
+    return rules.with_further("what is given now", further)
+
+
+def gives_other(change: Change, type_: str) -> bool:
+    """Whether something gives a type now and did not before, or the other way round."""
+    before, after = types_given(change)
+    return (type_ in before) != (type_ in after)
+
+
+def types_given(change: Change) -> tuple[Collection[str], Collection[str]]:
+    """The names in what a function gives or a field is, before and now."""
+    if change.kind != "signature" or change.old is None or change.new is None:
+        return (), ()
+    before, after = (tuple(dict.fromkeys(re.findall(r"\w+", symbol.returns))) for symbol in (change.old, change.new))
+    return before, after
+
+
+def _rules_of(cause: Cause, given: Sequence[_Given], folders: Sequence[Path], token: CancelToken) -> Iterator[Rule]:
+    now, language = last_name(cause.scope), language_of(cause.errors[0].place.file)
+    for change, before, after in given:
+        if now not in after or now in before:
+            continue
+        for was in before:
+            listed = _successors(was, now, cause.symbol, language, folders, token) if was not in after else ()
+            for number, item in enumerate(listed):
+                # That they stand in one class was only supposed.
+                evidence = [words for words in item.evidence if not words.startswith(STAND)]
+                why = "; ".join((change.what, *evidence[:3]))
+                yield Rule(
+                    "-".join(("given", was, now, cause.symbol, *([str(number + 1)] if number else []))), "rename", why,
+                    old=cause.symbol, new=item.symbol.name, of=now, confidence=item.score, named=True,
+                )  # fmt: skip
+            if listed:
+                return
+
+
+def _successors(
+    was: str, now: str, name: str, language: str, folders: Sequence[Path], token: CancelToken
+) -> tuple[Candidate, ...]:
+    """The members of one class that may stand for a member of another one, the likeliest first."""
+    ours, theirs = members(folders[0], was, language), members(folders[1], now, language)
+    if not theirs or all(item.name != name for item in ours):
+        return ()
+    # As if the one class had become the other.
+    scope = theirs[0].scope
+    old = [replace(item, scope=scope) for item in ours]
+    kept = {item.name for item in ours} & {item.name for item in theirs}
+    gone = list({item.path: item for item in old if item.name not in kept}.values())
+    fresh = list({item.path: item for item in theirs if item.name not in kept}.values())
+    found = match_symbols(old, theirs, gone, fresh, {}, token).candidates.get((*scope, name), ())
+    likely = (
+        replace(item, score=round(item.score * _LIKELIER / (1 + item.score * (_LIKELIER - 1)), 3)) for item in found
+    )
+    return tuple(item for item in likely if item.score >= _LEAST and item.symbol.name.isidentifier())[:_MOST_WAYS]

@@ -1,0 +1,73 @@
+"""Rules with what the tools themselves suggest: a guess that a compiler shares is surer, and its own is one, too."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+
+from fernshale.core.build.causes import Cause
+from fernshale.core.build.hints import arguments_of, elsewhere_of, hints_of
+from fernshale.core.build.wordings import CALL, MISSING
+from fernshale.core.crossing.rules.sources import LegRules
+from fernshale.core.drift.naming import parts_of
+from fernshale.core.fix.rules import Rule
+
+# How much of the doubt a suggestion of the same leaves; and what one is worth by itself. Tools go by the letters alone.
+_DOUBT = 0.35
+_SPELLING, _ELSEWHERE, _ONLY, _ONE_OF_SEVERAL = 0.85, 0.6, 0.5, 0.3
+# Where comparing the releases has something to say of the same name.
+_BESIDE_GUESSES = 0.4
+
+
+def with_hints(rules: LegRules, causes: Sequence[Cause]) -> LegRules:
+    """`rules`, and a set of their own for suggestions none of them has."""
+    hinted = {_key(rule): rule for cause in causes for rule in _hinted_rules(cause)}
+    if not hinted:
+        return rules
+    sets = tuple(replace(group, rules=tuple(_shared(rule, hinted) for rule in group.rules)) for group in rules.sets)
+    known = {_key(rule) for group in sets for rule in group.rules}
+    guessed: dict[str, float] = {}
+    for rule in (rule for group in sets for rule in group.rules if rule.kind in ("rename", "keyword")):
+        guessed[rule.old] = max(rule.confidence, guessed.get(rule.old, 0.0))
+    own = tuple(_beside(rule, guessed.get(rule.old)) for key, rule in hinted.items() if key not in known)
+    return replace(rules, sets=sets).with_further("the tool that found the error", own)
+
+
+def _beside(rule: Rule, guess: float | None) -> Rule:
+    """A suggestion beside the best guess there is: that has looked at more than letters."""
+    if guess is None:
+        return rule
+    worth = rule.confidence * _BESIDE_GUESSES
+    return replace(rule, confidence=worth if rule.confidence == _SPELLING else min(worth, guess * 0.9))
+
+
+def _key(rule: Rule) -> tuple[str, str, str, str]:
+    return rule.kind, rule.call, rule.old, rule.new
+
+
+def _shared(rule: Rule, hinted: dict[tuple[str, str, str, str], Rule]) -> Rule:
+    if rule.confidence >= 1 or _key(rule) not in hinted:
+        return rule
+    why = f"{rule.why}; the tool suggests {rule.new} as well"
+    return replace(rule, why=why, confidence=1 - (1 - rule.confidence) * _DOUBT)
+
+
+def _hinted_rules(cause: Cause) -> Iterator[Rule]:
+    """A suggestion stands for the name that is missing, or for that of an argument."""
+    if cause.kind in MISSING and cause.scope:
+        for place in elsewhere_of(cause):
+            old = f"{cause.scope}::{cause.symbol}"
+            why = f"suggested instead: {place}, which has the same name"
+            yield Rule(f"hint-{old}-{place}", "move", why, old=old, new=place, named=True, confidence=_ELSEWHERE)
+    hints = hints_of(cause) if cause.kind in (*MISSING, CALL) else ()
+    olds = arguments_of(cause) if cause.kind == CALL else {cause.symbol}
+    if len(olds) != 1:
+        return
+    (old,) = olds
+    call = cause.symbol if cause.kind == CALL else ""
+    for new in hints:
+        is_spelling = "".join(parts_of(old)) == "".join(parts_of(new))
+        worth = _SPELLING if is_spelling else _ONLY if len(hints) == 1 else _ONE_OF_SEVERAL
+        why = f"suggested instead: {new}" + (", which is only written another way" if is_spelling else "")
+        id = "-".join(part for part in ("hint", call, old, new) if part)
+        yield Rule(id, "keyword" if call else "rename", why, call=call, old=old, new=new, named=True, confidence=worth)

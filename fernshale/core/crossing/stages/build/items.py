@@ -1,0 +1,199 @@
+"""What the Build stage has open: builds to run, causes to mend, changes that compile and mean something else."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Iterator, Sequence
+from dataclasses import replace
+
+from fernshale.core.base.textfile import position
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.words import count
+from fernshale.core.build.causes import Cause
+from fernshale.core.crossing.project.interface_changes import Used
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.source_texts import Texts
+from fernshale.core.crossing.record.items import Matter, Proposal, Stage
+from fernshale.core.crossing.stages.build.view import CauseView, Fix
+from fernshale.core.drift.compare import Change
+from fernshale.core.drift.symbols import Symbol
+from fernshale.core.fix.apply import find_edits
+from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.tokens import name_starts
+from fernshale.core.inference.from_api_diff import reorder_rule
+from fernshale.core.survey.roles import role_of
+
+# Matters of calls that pass another default now; how sure it is that the old one is meant.
+DEFAULT = "default:"
+PIN = 0.5
+# A default that means the same in the project's own files: a literal, or a name with its whole path.
+_MEANS_THE_SAME = re.compile(
+    r"""[-+!~]?\.?\d[\w.']*|"(?:[^"\\\n]|\\.)*"|'(?:[^'\\\n]|\\.)*'|true|false|True|False|None|null|nullptr|undefined|NULL|!0|!1"""
+    r"|(?:::)?\w+(?:(?:::|\.)\w+)+|\(\)|\[\]|\{\}"
+)
+RIGHT = Proposal("noted", "It is right as it is now", (), 0.3)
+
+
+def no_build() -> list[Matter]:
+    """Before the first build for a release."""
+    run = Proposal("build", "Build", ("nothing was built for this release yet",), 1.0, True)
+    return [Matter("build:run", Stage.BUILD, "not built yet for this release", needs_you=False, proposals=(run,))]
+
+
+def cause_matters(views: Sequence[CauseView], is_stale: bool, passed: bool) -> list[Matter]:
+    """Another build where one is due, and each cause that stands for itself with the ways there are."""
+    run = Proposal("build", "Build again", ("files changed since the last build",), 1.0, True)
+    matters = []
+    if is_stale:
+        matters.append(
+            Matter("build:run", Stage.BUILD, "files changed since the last build", needs_you=False, proposals=(run,))
+        )
+    elif not passed and not views:
+        matters.append(
+            Matter("build:run", Stage.BUILD, "the build failed without an error that can be read", proposals=(run,))
+        )
+    for view in sorted(views, key=lambda view: view.put_off):
+        cause = view.cause
+        first = cause.errors[0].place
+        place = f"{first.file}:{first.line}" if first.line else first.file
+        title = f"{cause.title}, {count(view.open, 'place')}"
+        ways = tuple(
+            Proposal(fix.rule.id, fix.rule.name, fix.evidence, fix.confidence, fix.is_sure) for fix in view.fixes
+        )
+        # What is settled waits for the next build; what only follows from another goes with it.
+        if not view.is_settled and not cause.under:
+            aside = () if any(way.sure for way in ways) else _ways_aside(cause)
+            if view.aside:
+                words = (f"{view.aside} had it, and is set aside",)
+                aside = (Proposal(f"return {view.aside}", f"Bring {view.aside} back", words, 0.4), *aside)
+            why = "put off" if view.put_off else f"{view.aside} is set aside" if view.aside else ""
+            matters.append(
+                Matter(f"cause:{cause.key}", Stage.BUILD, title, cause.owner, place, why, not ways, (*ways, *aside))
+            )
+    return matters
+
+
+def default_matters(ground: Ground, drift: Sequence[Used], texts: Texts, decided: Collection[str]) -> Iterator[Matter]:
+    """Calls that pass something else than before without a word of them changed: arguments whose default is another, or that
+    have another place."""
+    seen = set(decided)
+    for change in (item.change for item in drift):
+        key, rule = default_key(change), pinning_rule(change)
+        if key in seen or not _means_otherwise(change):
+            continue
+        seen.add(key)
+        for path, text in _own_with(change.symbol.called, ground, texts):
+            at = _first_call(change, rule, path, text)
+            if at is not None:
+                title = f"{key.removeprefix(DEFAULT)}: compiles, and may mean something else"
+                place = f"{path}:{position(text, at)[0]}"
+                noted = replace(RIGHT, evidence=(change.what,))
+                pin = (Proposal("pin", f"At each call: {rule.title}", (rule.why,), PIN),) if rule else ()
+                yield Matter(key, Stage.BUILD, title, "own", place, "", True, (*pin, noted))
+                break
+
+
+def _own_with(name: str, ground: Ground, texts: Texts) -> Iterator[tuple[TreePath, str]]:
+    """The project's own texts that have a name in them."""
+    return (
+        (path, text) for path, text in texts.of.items() if name in text and role_of(ground.profile, path).role == "own"
+    )
+
+
+def _first_call(change: Change, rule: Rule | None, path: TreePath, text: str) -> int | None:
+    """Where the first call stands that a change may be meant for."""
+    if rule is not None and rule.order:
+        return next((edit.start for edit in find_edits(rule, path, text)), None)
+    # The name first: a pattern that begins with letters is looked for many times faster.
+    name = re.escape(change.symbol.called)
+    found = re.search(rf"{name}(?<!\w{name})\s*\(", text)
+    return found.start() if found else None
+
+
+def _means_otherwise(change: Change) -> bool:
+    """Whether calls stay as they are and pass something else. Where the name changed as well, the rule for that sees to it."""
+    return change.kind in ("default", "reordered") and change.is_silent and change.symbol.is_callable
+
+
+def default_key(change: Change) -> str:
+    """The key of the matter that calls are which pass something else now. Arguments at other places are one matter for a class
+    and those that derive from it."""
+    full, called = change.symbol.full, change.symbol.called
+    return f"{DEFAULT}{change.what.replace(full, called, 1) if change.kind == 'reordered' else change.what}"
+
+
+def pinning_rule(change: Change) -> Rule | None:
+    """The rule that writes at each call what it meant: the old default where it left that out, or the arguments where they
+    belong; None where it cannot be said so."""
+    if change.old is None or change.new is None or not change.old.is_callable:
+        return None
+    if change.kind == "reordered":
+        rule = reorder_rule(
+            change.old, change.new, f"pin-{change.symbol.name}-order", change.old.called, change.what, PIN
+        )
+        return replace(rule, silent=True, named=False)
+    if change.parameter < 0:
+        return None
+    item = change.new.parameters[change.parameter]
+    at = change.parameter - (len(change.new.parameters) - len(change.new.given))
+    was = _default_of(change.old, item.name, at)
+    if not was or not _MEANS_THE_SAME.fullmatch(was) or item.is_named:
+        return None
+    name = change.symbol.called
+    words = f"{item.name or 'an argument'} of {name} was {was} and is {item.default} where nothing is said"
+    return Rule(
+        f"pin-{name}-{item.name or at}", "add-argument", words, f"{name}(…) says {item.name or 'it'} = {was}",
+        call=name, arguments=at, position=at + 1, text=was, silent=True,
+    )  # fmt: skip
+
+
+def _default_of(old: Symbol, name: str, at: int) -> str:
+    """The default that a parameter had: by its name, or by its place where it has none."""
+    if name:
+        return next((item.default for item in old.given if item.name == name), "")
+    return old.given[at].default if at < len(old.given) and not old.given[at].name else ""
+
+
+def _ways_aside(cause: Cause) -> tuple[Proposal, ...]:
+    """Ways to get the rest compiled where nothing mends a cause; each leaves a debt."""
+    if cause.owner != "own" or not any(error.place.line > 0 for error in cause.errors):
+        return ()
+    return tuple(
+        Proposal(f"aside {what}", f"Set the {what} aside", ("it goes on the list of debts until it is put back",), 0.05)
+        for what in ("line", "function", "file")
+    )
+
+
+def silent_matters(silent: Sequence[Fix], is_checked: bool) -> list[Matter]:
+    """Changes that rules know of and no compiler tells; `is_checked`: there is one that tells of others."""
+    wrong = "compiles, but is wrong now" if is_checked else "nothing here tells of it"
+    return [
+        Matter(
+            f"silent:{fix.rule.id}",
+            Stage.BUILD,
+            f"{fix.rule.name}: {wrong}",
+            "own",
+            f"{fix.edits[0].path}:{fix.edits[0].line}",
+            fix.rule.why,
+            True,
+            (Proposal(fix.rule.id, fix.rule.name, fix.evidence, fix.confidence, fix.is_sure), RIGHT),
+        )
+        for fix in silent
+    ]
+
+
+def gone_matters(
+    ground: Ground, drift: Sequence[Used], texts: Texts, mended: Collection[str], decided: Collection[str]
+) -> Iterator[Matter]:
+    """What the project's own code names and the new release has not, where no compiler tells. `mended` are names that a fix is
+    proposed for."""
+    for change in (item.change for item in drift if item.change.kind in ("removed", "renamed", "moved")):
+        key, name = f"{DEFAULT}{change.what}", change.symbol.called
+        if key in decided or name in mended:
+            continue
+        own = _own_with(name, ground, texts)
+        place = next(
+            (f"{path}:{position(text, at)[0]}" for path, text in own for at in name_starts(text, path, name)), None
+        )
+        if place is not None:
+            yield Matter(key, Stage.BUILD, f"{change.what}: nothing here tells of it", "own", place, "", True, (RIGHT,))

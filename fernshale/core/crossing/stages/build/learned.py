@@ -1,0 +1,176 @@
+"""What the user's own changes since the last build teach: rules that do the same at the other places of a cause."""
+
+from __future__ import annotations
+
+import hashlib
+from collections import defaultdict
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+from difflib import SequenceMatcher
+from functools import cached_property
+from itertools import accumulate
+from typing import NamedTuple
+
+from fernshale.core.base.errors import StoreError
+from fernshale.core.base.textfile import read_text
+from fernshale.core.base.treepath import TreePath, printable
+from fernshale.core.base.words import count
+from fernshale.core.base.work import CancelToken
+from fernshale.core.build.causes import Cause, last_name
+from fernshale.core.build.wordings import IMPLEMENT
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.rules.search import find_all_edits
+from fernshale.core.crossing.rules.sources import LEARNED
+from fernshale.core.fix.learn import Lines, count_other_places, learn_rules
+from fernshale.core.fix.learn_member import learn_member
+from fernshale.core.fix.rules import Rule
+from fernshale.core.snapshot.manifest import EMPTY, Entry, Manifest
+from fernshale.core.survey.roles import role_of
+
+# A change of more lines than this at once is no example of one thing.
+_MOST_LINES = 12
+
+
+def learn_from_changes(ground: Ground, crossing: Crossing, snapshot: str, causes: Sequence[Cause]) -> tuple[Rule, ...]:
+    """Rules out of what was changed by hand on lines with errors, for the errors that are still there.
+
+    `snapshot` is of the tree that was built. Only a rule that changes other places of its cause is told.
+    """
+    try:
+        built = crossing.store.manifest(snapshot) if snapshot else EMPTY
+    except StoreError:
+        return ()
+    rules = []
+    added = _Added(ground, crossing, built)
+    for cause in causes:
+        if cause.kind == IMPLEMENT and (rule := _member_rule(ground, cause, added)) is not None:
+            rules.append(rule)
+            continue
+        done = {
+            (error.diagnostic.place.file, error.diagnostic.place.line)
+            for error in cause.errors
+            if error.place.line == 0
+        }
+        if not done or all(error.place.line == 0 for error in cause.errors):
+            continue
+        others = _open_places(ground, cause)
+        for hunk in _replaced(ground, crossing, built, cause):
+            id, why = _told(hunk.path, hunk.line, f"{hunk.before}\0{hunk.after}")
+            rule = next(iter(learn_rules(hunk.before, hunk.after, hunk.path, others, id, why)), None)
+            if rule is None:
+                continue
+            wanted, beside = count_other_places(rule, others)
+            if wanted:
+                rules.append(_with_confidence(rule, wanted, beside))
+                break
+    return tuple(rules)
+
+
+def _told(path: TreePath, line: int, change: str) -> tuple[str, str]:
+    """The id and the reason of a rule that is learned from a change."""
+    return LEARNED + hashlib.sha256(change.encode()).hexdigest()[:10], f"as you changed it in {printable(path)}:{line}"
+
+
+def _member_rule(ground: Ground, cause: Cause, added: _Added) -> Rule | None:
+    """A member that has to be there and was put into one class, for the other classes that lack it."""
+    base = last_name(cause.scope) if cause.scope else ""
+    for hunk in added.hunks:
+        if cause.symbol in hunk.after:
+            id, why = _told(hunk.path, hunk.line, hunk.after)
+            rule = learn_member(hunk.text, hunk.path, hunk.start, hunk.end, cause.symbol, base, id, why)
+            edits = find_all_edits(ground, [rule], CancelToken())[rule.id] if rule is not None else ()
+            if rule is not None and edits:
+                return _with_confidence(rule, len(edits), 0)
+    return None
+
+
+class _Added:
+    """What was put into files of the project since a build, looked for when it is asked for."""
+
+    def __init__(self, ground: Ground, crossing: Crossing, built: Manifest) -> None:
+        self._ground, self._crossing, self._built = ground, crossing, built
+
+    @cached_property
+    def hunks(self) -> tuple[_Hunk, ...]:
+        found: list[_Hunk] = []
+        for path, now in self._ground.files.items():
+            before = self._built.files.get(path)
+            if before is None or before.content == now.content or role_of(self._ground.profile, path).role != "own":
+                continue
+            found += [hunk for hunk in _hunks(self._ground, self._crossing, path, before) if hunk.kind == "insert"]
+        return tuple(found)
+
+
+def _with_confidence(rule: Rule, wanted: int, beside: int) -> Rule:
+    """Offered, and never taken by itself: one example is one example."""
+    why = f"{rule.why}; {count(wanted, 'other place')} like it" + (
+        f", {beside} more that no error names" if beside else ""
+    )
+    return replace(rule, why=why, confidence=0.85 if not beside else 0.7, named=beside > 0)
+
+
+def _open_places(ground: Ground, cause: Cause) -> list[Lines]:
+    """The errors of a cause whose lines were not changed yet, by file."""
+    lines: dict[str, set[int]] = defaultdict(set)
+    for error in cause.errors:
+        if error.place.line > 0 and error.place.file in ground.manifest.files:
+            lines[error.place.file].add(error.place.line)
+    found = []
+    for file, numbers in lines.items():
+        text = ground.read(TreePath(file))
+        if text is not None:
+            found.append(Lines(TreePath(file), text, frozenset(numbers)))
+    return found
+
+
+class _Hunk(NamedTuple):
+    """A few lines that were replaced or inserted: before and after, the 1-based line and the characters of `text` they are at
+    now, and the 0-based lines `first`..`last` they were at."""
+
+    path: TreePath
+    kind: str
+    before: str
+    after: str
+    line: int
+    text: str
+    start: int
+    end: int
+    first: int
+    last: int
+
+
+def _replaced(ground: Ground, crossing: Crossing, built: Manifest, cause: Cause) -> list[_Hunk]:
+    """What was changed on lines of the cause since the build."""
+    wanted: dict[str, set[int]] = defaultdict(set)
+    for error in cause.errors:
+        if error.place.line == 0 and error.diagnostic.place.line:
+            wanted[error.place.file].add(error.diagnostic.place.line - 1)
+    found = []
+    for file, numbers in wanted.items():
+        path = TreePath(file)
+        before, now = built.files.get(path), ground.manifest.files.get(path)
+        if before is None or now is None or before.content == now.content:
+            continue
+        for hunk in _hunks(ground, crossing, path, before):
+            if hunk.kind == "replace" and any(hunk.first <= number < hunk.last for number in numbers):
+                found.append(hunk)
+    return found
+
+
+def _hunks(ground: Ground, crossing: Crossing, path: TreePath, before: Entry) -> Iterator[_Hunk]:
+    """What differs in a file from how it was; nothing where one of the two is no text."""
+    try:
+        old = read_text(crossing.store.get(before.content))
+    except StoreError:
+        return
+    text = ground.read(path)
+    if old is None or text is None:
+        return
+    ours, theirs = old.text.split("\n"), text.split("\n")
+    starts = [0, *accumulate(len(line) + 1 for line in theirs)]
+    for kind, first, last, start, stop in SequenceMatcher(None, ours, theirs, autojunk=False).get_opcodes():
+        if kind in ("replace", "insert") and max(last - first, stop - start) <= _MOST_LINES:
+            lines = "\n".join(ours[first:last]), "\n".join(theirs[start:stop])
+            span = starts[start], min(starts[stop], len(text))
+            yield _Hunk(path, kind, *lines, start + 1, text, *span, first, last)

@@ -1,0 +1,130 @@
+"""Members of the project's classes that what they derive from has by the same name now: they override or hide it without a word."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from functools import cached_property
+
+from fernshale.core.base.errors import StoreError
+from fernshale.core.base.textfile import position, read_text
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.source_texts import Texts
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.items import Matter, Stage
+from fernshale.core.crossing.stages.build.items import DEFAULT, RIGHT
+from fernshale.core.drift.compare import Change
+from fernshale.core.fix.members import OwnClass, own_classes
+from fernshale.core.snapshot.manifest import Entry
+from fernshale.core.survey.roles import role_of
+
+_HEAD = re.compile(r"\b(?:class|struct|interface|impl)\b[^;{}]{0,300}")
+
+
+def clash_matters(
+    ground: Ground, crossing: Crossing, changes: Sequence[Change], texts: Texts, decided: Collection[str]
+) -> Iterator[Matter]:
+    """One for each class and member, in the order of the files. What a class has only since the leg began was written for the
+    new release."""
+    # By the last name of a class, the new members that it has or inherits.
+    known: dict[str, Mapping[str, Change]] = {
+        name: members for name, members in _came(changes).items() if name in texts.used
+    }
+    before = _Before(ground, crossing)
+    for path, classes in _derived(known, _heads(ground, texts) if known else {}, texts).items():
+        for item in classes:
+            inherited = _inherited(item, known)
+            if clashing := inherited.keys() & item.members.keys():
+                had = before.members(path, item)
+                yield from _matters(
+                    item, path, texts.of[path], {name: inherited[name] for name in clashing & had}, decided
+                )
+
+
+def _derived(
+    known: dict[str, Mapping[str, Change]], heads: Mapping[TreePath, str], texts: Texts
+) -> Mapping[TreePath, Sequence[OwnClass]]:
+    """The classes of the files in which one derives from one in `known`, which learns of them: others derive from those."""
+    found: dict[TreePath, Sequence[OwnClass]] = {}
+    count = -1
+    while count < len(known):
+        count = len(known)
+        for path, head in heads.items():
+            if path not in found and any(name in head for name in known):
+                found[path] = own_classes(texts.of[path], path)
+        for item in (item for classes in found.values() for item in classes):
+            if inherited := _inherited(item, known):
+                known.setdefault(item.name, inherited)
+    return {path: found[path] for path in heads if path in found}
+
+
+def _heads(ground: Ground, texts: Texts) -> Mapping[TreePath, str]:
+    """What stands at the heads of classes in each of the project's own texts: few of many texts have any class in question."""
+
+    def find() -> dict[TreePath, str]:
+        found = {path: " ".join(_HEAD.findall(text)) for path, text in texts.of.items()}
+        return {path: head for path, head in found.items() if head and role_of(ground.profile, path).role == "own"}
+
+    return ground.manifest.derived(("class heads", ground.profile.role, ground.along), find)
+
+
+class _Before:
+    """The project's classes as they were when the leg began."""
+
+    def __init__(self, ground: Ground, crossing: Crossing) -> None:
+        self._ground, self._crossing = ground, crossing
+
+    @cached_property
+    def _files(self) -> Mapping[TreePath, Entry]:
+        start = self._crossing.leg_start
+        return self._crossing.store.manifest(start).files if start else {}
+
+    def members(self, path: TreePath, item: OwnClass) -> frozenset[str]:
+        """The names of the members that a class had; those it has where nothing is known of before."""
+        try:
+            entry, now = self._files.get(path), self._ground.manifest.files.get(path)
+            if entry is None:
+                return frozenset()
+            if now is not None and now.content == entry.content:
+                return frozenset(item.members)
+            text = read_text(self._crossing.store.get(entry.content))
+        except StoreError:
+            return frozenset(item.members)
+        classes = own_classes(text.text, path) if text is not None else ()
+        return frozenset(name for known in classes if known.name == item.name for name in known.members)
+
+
+def _came(changes: Sequence[Change]) -> dict[str, dict[str, Change]]:
+    """What came into classes that were there before, and has not to be written by who derives from them."""
+    due = {change.new.path for change in changes if change.kind == "must-implement" and change.new is not None}
+    found: dict[str, dict[str, Change]] = {}
+    for change in changes:
+        symbol = change.symbol
+        if change.kind == "added" and symbol.kind in ("method", "field") and symbol.scope and symbol.path not in due:
+            found.setdefault(symbol.scope[-1], {})[symbol.name] = change
+    return found
+
+
+def _inherited(item: OwnClass, known: Mapping[str, Mapping[str, Change]]) -> Mapping[str, Change]:
+    """The new members that a class has from its bases."""
+    return {name: change for base in item.bases for name, change in known.get(base, {}).items()}
+
+
+def _matters(
+    item: OwnClass, path: TreePath, text: str, clashing: Mapping[str, Change], decided: Collection[str]
+) -> Iterator[Matter]:
+    for name in item.members:
+        change = clashing.get(name)
+        if change is None:
+            continue
+        what = f"{item.name} in {path} has a member {name}, and so has {change.symbol.scope[-1]} now"
+        key = f"{DEFAULT}{what}"
+        if key not in decided:
+            place = f"{path}:{position(text, item.members[name])[0]}"
+            symbol = change.symbol
+            declared = f"{symbol.full}{symbol.signature if symbol.is_callable else ''}"
+            why = f"{declared} is new, in {symbol.file}:{symbol.line}. Whatever asks for it finds that of {item.name} instead."
+            yield Matter(
+                key, Stage.BUILD, f"{what}: compiles, and may mean something else", "own", place, why, True, (RIGHT,)
+            )

@@ -1,0 +1,124 @@
+"""Names that a file uses and does not bring in: how other files of the project do it, or where the new release has them.
+
+Following one change often brings a name into a file that did not have it: the type of a new argument, what makes an object.
+"""
+
+from __future__ import annotations
+
+import posixpath
+from collections.abc import Iterator, Mapping, Sequence
+from pathlib import Path
+
+from fernshale.core.base.errors import ProjectError
+from fernshale.core.base.languages import C_FAMILY, ENDINGS, language_of
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken
+from fernshale.core.build.causes import Cause, last_name
+from fernshale.core.build.wordings import INCOMPLETE, NAME, TYPE
+from fernshale.core.crossing.project.scan import Ground, engine_folder
+from fernshale.core.crossing.project.source_texts import texts_with
+from fernshale.core.crossing.rules.sources import LegRules
+from fernshale.core.drift.packages import packages_of
+from fernshale.core.drift.release import included
+from fernshale.core.drift.symbols import Symbol
+from fernshale.core.fix.classes import PYTHON
+from fernshale.core.fix.imports import import_line, quoted_header, script_line
+from fernshale.core.fix.rules import Rule, Where
+from fernshale.core.inference.release_lookup import declared
+
+_AS_OTHERS, _ONLY_ONE, _ONE_OF_SEVERAL = 0.95, 0.92, 0.3
+_MOST_WAYS = 3
+# So many names are looked for at a look; the others after these were brought in.
+_MOST_NAMES = 12
+_BY_NAMESPACE = (*ENDINGS["java"], *ENDINGS["c#"])
+_HEADERS = tuple(ending for ending in C_FAMILY if ending.startswith(".h"))
+# Where a module is named by the way to it.
+_BY_WAY = ("typescript", "tsx", "javascript")
+
+
+def with_imports(rules: LegRules, causes: Sequence[Cause], ground: Ground, to: str, token: CancelToken) -> LegRules:
+    """`rules`, and those that bring in what is missing where it stands alone. Raises Cancelled."""
+    # What the new release has not is brought in by nothing.
+    gone = {change.symbol.name for change in rules.changes if change.kind in ("removed", "renamed")}
+    missing = (cause for cause in causes if cause.kind in (NAME, TYPE, INCOMPLETE))
+    wanted = [cause for cause in missing if cause.symbol.isidentifier() and cause.symbol not in gone][:_MOST_NAMES]
+    if not wanted:
+        return rules
+    by_language: dict[str, dict[TreePath, str]] = {}
+    for path, text in texts_with(ground, {cause.symbol for cause in wanted}, token).items():
+        by_language.setdefault(language_of(path), {})[path] = text
+    further = (rule for cause in wanted for rule in _rules_of(cause, by_language, ground, to, token))
+    return rules.with_further("what is there and not brought in", further)
+
+
+def _rules_of(
+    cause: Cause, texts: Mapping[str, Mapping[TreePath, str]], ground: Ground, to: str, token: CancelToken
+) -> Iterator[Rule]:
+    """`texts` are those of the project by language and path."""
+    language = language_of(cause.errors[0].place.file)
+    if not language:
+        return
+    beside = texts.get(language, {})
+    folders: dict[str, dict[str, None]] = {}
+    for error in cause.errors:
+        folders.setdefault(posixpath.dirname(error.place.file), {})[error.place.file] = None
+    for number, files in enumerate(folders.values()):
+        file = next(iter(files))
+        lines = {} if cause.scope else _as_others(cause.symbol, beside, file)
+        lines = lines or _as_released(cause, beside.get(TreePath(file), ""), language, ground, to, token)
+        for at, (line, (why, sure)) in enumerate(list(lines.items())[:_MOST_WAYS]):
+            # A script names a module by the way to it, which is another from each folder.
+            where = (
+                Where(files=tuple(f"/{path}" for path in files))
+                if language in _BY_WAY
+                else Where(languages=(language,))
+            )
+            yield Rule(
+                "-".join(("import", cause.symbol, *(str(part) for part in (at, number) if part))), "import", why, title=line,
+                old=cause.symbol, text=line, where=where, confidence=sure if len(lines) == 1 else _ONE_OF_SEVERAL, named=True,
+            )  # fmt: skip
+        if language not in _BY_WAY:
+            return
+
+
+_Lines = dict[str, tuple[str, float]]
+
+
+def _as_others(name: str, texts: Mapping[TreePath, str], into: str) -> _Lines:
+    """The lines with which other files of the project bring in a name."""
+    found: _Lines = {}
+    for path, text in texts.items():
+        if name in text and (line := import_line(name, text, path, into)):
+            found.setdefault(line, (f"{path} brings {name} in so", _AS_OTHERS))
+    return found
+
+
+def _as_released(cause: Cause, text: str, language: str, ground: Ground, to: str, token: CancelToken) -> _Lines:
+    """The lines that bring in a name from where the new release has it."""
+    try:
+        folder = engine_folder(ground, to)
+    except ProjectError:
+        return {}
+    found: _Lines = {}
+    for symbol in declared(folder, cause.symbol, language):
+        if not cause.scope or symbol.scope[-1:] == (last_name(cause.scope),):
+            line = _line_for(symbol, text, folder)
+            if language in _BY_WAY:
+                module = included(symbol.file)
+                line = script_line(symbol.name, module, texts_with(ground, {module}, token).values())
+            found.setdefault(line, (f"{symbol.file} of {ground.profile.title} {to} has {symbol.full}", _ONLY_ONE))
+    found.pop("", None)
+    return found
+
+
+def _line_for(symbol: Symbol, text: str, folder: Path) -> str:
+    """The line that brings in a symbol of a release; "" where none does."""
+    if symbol.file.endswith(_HEADERS):
+        header = included(symbol.file)
+        return f"#include {quoted_header(text, header)}"
+    if symbol.file.endswith(PYTHON):
+        written = packages_of(folder).written(symbol.path)
+        return f"from {'.'.join(written[:-1])} import {written[-1]}" if written and len(written) > 1 else ""
+    if symbol.file.endswith(_BY_NAMESPACE) and symbol.scope:
+        return f"import {symbol.full};" if symbol.file.endswith(ENDINGS["java"]) else f"using {'.'.join(symbol.scope)};"
+    return ""

@@ -1,0 +1,314 @@
+"""Build: rounds of building, causes, and fixes that are applied once and everywhere."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
+from pathlib import Path
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.words import count, seconds
+from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.build.causes import Cause, LineOf, find_causes
+from fernshale.core.build.diagnostics import Diagnostic
+from fernshale.core.build.owners import Ground as BuildGround
+from fernshale.core.build.owners import Owned, all_places, find_owners
+from fernshale.core.build.paths import ProjectFiles
+from fernshale.core.build.reading import read_log
+from fernshale.core.build.rounds import Round, cause_states, count_round
+from fernshale.core.build.wordings import HEADER
+from fernshale.core.change.draft import Draft
+from fernshale.core.crossing.deferred.code import find_debts
+from fernshale.core.crossing.deferred.plugins import files_aside, has_file
+from fernshale.core.crossing.project.commands import OnLine, run_profile_command
+from fernshale.core.crossing.project.freshness import fingerprint
+from fernshale.core.crossing.project.interface_changes import Used, used_changes
+from fernshale.core.crossing.project.scan import Ground, engine_folder
+from fernshale.core.crossing.project.source_texts import read_texts
+from fernshale.core.crossing.record.automation import NEVER, put_off, sure_from
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.items import Decision, Matter, Stage
+from fernshale.core.crossing.record.logbook import note, write_step
+from fernshale.core.crossing.rules.search import find_all_edits
+from fernshale.core.crossing.rules.sources import LEARNED, keep_rules, leg_rules
+from fernshale.core.crossing.stages.build.changed_types import with_other_types
+from fernshale.core.crossing.stages.build.compiler_suggestions import with_hints
+from fernshale.core.crossing.stages.build.fix_search import find_fixes, live_rules, silent_fixes, unchecked_fixes
+from fernshale.core.crossing.stages.build.items import (
+    DEFAULT,
+    PIN,
+    cause_matters,
+    default_key,
+    default_matters,
+    gone_matters,
+    no_build,
+    pinning_rule,
+    silent_matters,
+)
+from fernshale.core.crossing.stages.build.learned import learn_from_changes
+from fernshale.core.crossing.stages.build.line_tracking import LinesNow
+from fernshale.core.crossing.stages.build.member_collisions import clash_matters
+from fernshale.core.crossing.stages.build.missing_imports import with_imports
+from fernshale.core.crossing.stages.build.type_annotations import with_declared
+from fernshale.core.crossing.stages.build.view import BuildView, CauseView, Fix, Scope
+from fernshale.core.fix.apply import Edit, apply_edits
+from fernshale.core.inference.from_api_diff import symbols_named
+from fernshale.core.profile.model import Role
+from fernshale.core.survey.roles import role_of
+from fernshale.core.survey.sites import read_project_text
+
+# Assets are read by the running game; a change of theirs needs another trial, not another build.
+_NOT_BUILT: tuple[Role, ...] = ("generated", "asset")
+
+
+def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
+    """Look at the last round against the tree as it is; runs nothing."""
+    rounds = tuple(Round.from_json(item) for item in crossing.leg_fact("rounds") or ())
+    last = crossing.leg_fact("last build") if rounds else None
+    rules = leg_rules(ground, crossing, no_progress, token)
+    is_built = last is not None and last["release"] == crossing.setup.to
+    causes: tuple[Cause, ...] = ()
+    shape = near = None
+    if last is not None and is_built:
+        lines = LinesNow(ground, crossing, last["snapshot"])
+        shape = _build_ground(ground, crossing, lines.line_now)
+        # One fix may leave another's place on a line that it changed.
+        near = replace(shape, line_now=lines.line_near)
+        causes = find_causes(find_owners(_read_log(Path(last["log"]), ground), shape), _line_reader(ground))
+        learned = learn_from_changes(ground, crossing, last["snapshot"], causes)
+        rules = with_hints(rules.with_learned(learned), causes)
+        rules = with_imports(rules, causes, ground, crossing.setup.to, token)
+        rules = with_declared(rules, causes, ground)
+        rules = with_other_types(rules, causes, ground, (crossing.setup.from_, crossing.setup.to), token)
+    places = [all_places(error.diagnostic, near) for cause in causes for error in cause.errors] if near else []
+    can_build, decided = ground.profile.commands.build is not None, crossing.decisions()
+    live, edits = live_rules(
+        rules, {place.file for listed in places for place in listed}, causes, ground, decided, token
+    )
+    far, later = sure_from(crossing), put_off(crossing)
+    quiet = [
+        *silent_fixes(rules, edits, ground, far),
+        *([] if can_build else unchecked_fixes(rules, ground, far, token)),
+    ]
+    silent = tuple(fix for fix in quiet if decided.keys().isdisjoint((f"fix:{fix.rule.id}", f"silent:{fix.rule.id}")))
+    names = {f"silent:{fix.rule.id}": fix.rule.name for fix in quiet}
+    noted = [key for key, item in decided.items() if item.choice == "noted"]
+    right = tuple(
+        (key, names.get(key, key.removeprefix(DEFAULT))) for key in noted if key in names or key.startswith(DEFAULT)
+    )
+    texts = read_texts(ground, token) if rules.changes else None
+    drift = used_changes(rules.changes, texts.used) if texts else ()
+    defaults = tuple(default_matters(ground, drift, texts, decided)) if texts else ()
+    defaults += tuple(clash_matters(ground, crossing, rules.changes, texts, decided)) if texts else ()
+    if texts and not can_build:
+        mended = symbols_named([fix.rule for fix in quiet])
+        defaults = (*defaults, *gone_matters(ground, drift, texts, mended, decided))
+    pins = _pins(ground, drift, defaults, far, token)
+    if last is None or shape is None or near is None:
+        matters = (*(no_build() if can_build else ()), *silent_matters(silent, can_build), *defaults)
+        # Where nothing is built, all is well once nothing is open.
+        passed = not can_build and not matters
+        return BuildView(
+            rounds, (), silent, drift, find_debts(crossing), can_build, passed, matters, far, defaults, pins, right
+        )
+    is_stale = last["fingerprint"] != fingerprint(crossing, ground, _NOT_BUILT)
+    states, gone = cause_states(rounds), files_aside(crossing)
+    views = []
+    for cause in causes:
+        is_later = cause.key in later
+        fixes = find_fixes(cause, live, rules, edits, shape, near, ground, NEVER if is_later else far)
+        aside = "" if fixes else _aside_of(cause, gone)
+        open_ = _count_open(cause)
+        is_settled = is_stale and not fixes and not open_
+        views.append(CauseView(cause, fixes, open_, states.get(cause.key, "new"), is_later, aside, is_settled))
+    # What an error leads to by now is not silent.
+    told = {fix.rule.id for view in views for fix in view.fixes}
+    silent = tuple(fix for fix in silent if fix.rule.id not in told)
+    passed = bool(last["passed"])
+    matters = (*cause_matters(views, is_stale, passed), *silent_matters(silent, True), *defaults)
+    found = tuple(views), silent, drift, find_debts(crossing)
+    return BuildView(rounds, *found, is_stale, passed and not is_stale, matters, far, defaults, pins, right)
+
+
+def run_round(crossing: Crossing, ground: Ground, on_line: OnLine, progress: Progress, token: CancelToken) -> Round:
+    """Build once and keep what was learned. Raises TrustNeeded, CommandError, Cancelled."""
+    earlier = [Round.from_json(item) for item in crossing.leg_fact("rounds") or ()]
+    number = len(earlier) + 1
+    progress(f"round {number}", 0, 0)
+    finished = run_profile_command(crossing, ground, "build", Stage.BUILD, f"round {number}", on_line, progress, token)
+    log = Path(crossing.fact("log build"))
+    owned = find_owners(_read_log(log, ground), _build_ground(ground, crossing, lambda path, line: line))
+    passed = finished.status == 0
+    causes = find_causes(owned, _line_reader(ground))
+    done = count_round(number, passed, finished.elapsed_s, owned, causes)
+    crossing.keep_leg_fact("rounds", [item.to_json() for item in (*earlier, done)])
+    crossing.keep_leg_fact(
+        "last build",
+        {
+            "log": str(log),
+            "passed": passed,
+            "fingerprint": fingerprint(crossing, ground, _NOT_BUILT),
+            "release": ground.release,
+            "snapshot": crossing.fact("snapshot"),
+        },
+    )
+    words = (
+        f"{count(done.total, 'error')} from {count(len(done.causes), 'cause')}" if not passed else "compiles and links"
+    )
+    note(crossing, Stage.BUILD, f"round {number} · {words} · {seconds(finished.elapsed_s)}", "", "round")
+    return done
+
+
+def write_fix(
+    crossing: Crossing,
+    ground: Ground,
+    fix: Fix,
+    scope: Scope,
+    at: Edit | None,
+    who: str,
+    progress: Progress,
+    token: CancelToken,
+    decided: Sequence[Decision] = (),
+) -> int:
+    """Write a fix here, in one file or everywhere; the logbook entry's id. `at` says where "here" is.
+
+    `decided` is kept with it, beside the decision for the fix.
+    """
+    edits = select_edits(fix, scope, at)
+    draft = Draft(ground.project)
+    for path in fix.removes if scope == "everywhere" else ():
+        draft.delete(path)
+    for path, group in group_edits(edits).items():
+        file = read_project_text(ground.project, path)
+        draft.write(path, file.with_text(apply_edits(file.text, group)).encode())
+    changes = draft.change_set()
+    if changes.is_empty:
+        raise MisuseError(f"{fix.rule.name}: nothing is left to change there")
+    files = count(len(changes.files), "file")
+    places = f"{count(len(edits), 'place')} in {files}" if edits else f"{files} removed"
+    title = f"{fix.rule.name} · {places}"
+    about = f"{'silent' if fix.rule.silent else 'fix'} {fix.rule.id}"
+    key = f"fix:{fix.rule.id}" if scope == "everywhere" or at is None else f"fix:{fix.rule.id}:{at.path}:{at.line}"
+    kept = (Decision(key, Stage.BUILD, scope, "", who, fix.rule.why, time.time()), *decided)
+    entry = write_step(crossing, Stage.BUILD, title, fix.rule.why, about, changes, progress, token, kept)
+    if fix.rule.id.startswith(LEARNED):
+        keep_rules(crossing, [fix.rule])
+    return entry
+
+
+def select_edits(fix: Fix, scope: Scope, at: Edit | None) -> tuple[Edit, ...]:
+    """The edits of a fix within a scope around `at`."""
+    if scope == "everywhere":
+        return fix.edits
+    if at is None:
+        raise MisuseError("say where the fix is to be applied")
+    return tuple(
+        edit for edit in fix.edits if edit.path == at.path and (scope == "file" or edit == at or edit.is_added_import)
+    )
+
+
+def group_edits(edits: Sequence[Edit]) -> dict[TreePath, list[Edit]]:
+    """Edits by file."""
+    groups: dict[TreePath, list[Edit]] = {}
+    for edit in edits:
+        groups.setdefault(edit.path, []).append(edit)
+    return groups
+
+
+def diagnose(
+    log: bytes, ground: Ground | None, shape: BuildGround | None
+) -> tuple[tuple[Owned, ...], tuple[Cause, ...]]:
+    """Diagnostics with owners, and causes, of any log. Without a project everything is "own"."""
+    patterns = ground.profile.diagnostic if ground else ()
+    found = read_log(log, patterns)
+    if ground is None or shape is None:
+        owned = tuple(Owned(item, "own", item.place) for item in found)
+        return owned, find_causes(owned)
+    owned = find_owners(found, shape)
+    return owned, find_causes(owned, _line_reader(ground))
+
+
+def plain_ground(ground: Ground) -> BuildGround:
+    """Where things lie, for a log that belongs to no crossing."""
+    plugins = tuple((item.id, item.folder) for item in ground.plugins)
+    return BuildGround(
+        ground.project,
+        project_files(ground),
+        None,
+        (),
+        plugins,
+        lambda path: role_of(ground.profile, path).role,
+        lambda path, line: line,
+    )
+
+
+def project_files(ground: Ground) -> ProjectFiles:
+    """The project's files by the ends of their paths; kept with the manifest they are of."""
+    manifest = ground.manifest
+    return manifest.derived("project files", lambda: ProjectFiles(ground.project, manifest.files))
+
+
+def _line_reader(ground: Ground) -> LineOf:
+    """The text of a line of the project as it is now, "" where there is none."""
+    lines: dict[str, list[str]] = {}
+
+    def line_of(file: str, line: int) -> str:
+        if file not in lines:
+            known = file in ground.manifest.files
+            lines[file] = (ground.read(TreePath(file)) or "").split("\n") if known else []
+        return lines[file][line - 1] if 0 < line <= len(lines[file]) else ""
+
+    return line_of
+
+
+def _build_ground(ground: Ground, crossing: Crossing, line_now: Callable[[str, int], int]) -> BuildGround:
+    plugins = tuple((item.id, item.folder) for item in ground.plugins)
+    engine = engine_folder(ground, ground.release)
+    scratch = (crossing.folder.resolve(),)
+    return BuildGround(
+        ground.project,
+        project_files(ground),
+        engine,
+        scratch,
+        plugins,
+        lambda path: role_of(ground.profile, path).role,
+        line_now,
+    )
+
+
+def _read_log(log: Path, ground: Ground) -> tuple[Diagnostic, ...]:
+    try:
+        data = log.read_bytes()
+    except OSError:
+        return ()  # the log was cleared away: the round's numbers are still known, its causes are not
+    return read_log(data, ground.profile.diagnostic)
+
+
+def _aside_of(cause: Cause, gone: Mapping[str, Sequence[TreePath]]) -> str:
+    """The plugin among those set aside that had what a cause misses: a header of it, or the name it goes by."""
+    for id, files in gone.items():
+        if id in (cause.symbol, cause.scope) or (cause.kind == HEADER and has_file(files, cause.symbol)):
+            return id
+    return ""
+
+
+def _count_open(cause: Cause) -> int:
+    return sum(not error.diagnostic.place.line or error.place.line > 0 for error in cause.errors)
+
+
+def _pins(
+    ground: Ground, drift: Sequence[Used], defaults: Sequence[Matter], far: float, token: CancelToken
+) -> dict[str, Fix]:
+    """By the key of their matter, the fixes that write an old default at the calls that leave it out."""
+    due = {matter.key for matter in defaults}
+    keyed = [(default_key(item.change), pinning_rule(item.change)) for item in drift]
+    rules = {key: rule for key, rule in keyed if key in due and rule is not None}
+    edits = find_all_edits(ground, list(rules.values()), token)
+    found = {}
+    for key, rule in rules.items():
+        own = tuple(edit for edit in edits[rule.id] if role_of(ground.profile, edit.path).role == "own")
+        if own:
+            found[key] = Fix(rule, "what the call meant", own, (), (), 0, PIN, far)
+    return found

@@ -1,0 +1,48 @@
+"""Types that checkers want said: of what holds nothing at first, and of what its first value does not tell all of.
+
+A release that says its types makes checkers see what they passed over before; the project's code is as right as it was.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.build.causes import Cause
+from fernshale.core.build.wordings import EMPTY, NUMBER, UNTYPED
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.rules.sources import LegRules
+from fernshale.core.fix.classes import PYTHON
+from fernshale.core.fix.declare import FLOAT, declarations
+from fernshale.core.fix.rules import Rule
+
+_WHY = {
+    EMPTY: "it is set to a {} before it is used; that it holds nothing until then is what the checker does not see through",
+    UNTYPED: "it is set to a {}, and the checker wants that said",
+    NUMBER: "it is a {} later on, and the whole number it is set to at first does not tell",
+}
+
+
+def with_declared(rules: LegRules, causes: Sequence[Cause], ground: Ground) -> LegRules:
+    """`rules`, and those that say the type of what causes are about."""
+    return rules.with_further(
+        "what it is set to", (rule for cause in causes if cause.symbol for rule in _rules_of(cause, ground))
+    )
+
+
+def _rules_of(cause: Cause, ground: Ground) -> Iterator[Rule]:
+    if cause.kind in _WHY:
+        for type_, confidence in _types(cause, ground).items():
+            why, id = _WHY[cause.kind].format(type_), f"declare-{cause.symbol}-{type_}"
+            yield Rule(id, "declare", why, old=cause.symbol, new=type_, confidence=confidence, named=True)
+
+
+def _types(cause: Cause, ground: Ground) -> dict[str, float]:
+    """The classes that what a cause is about is set to, as sure as it is at the worst place."""
+    found: dict[str, float] = {}
+    for file in cause.files:
+        text = ground.read(TreePath(file)) if file.endswith(PYTHON) and file in ground.manifest.files else None
+        for item in declarations(text, cause.symbol) if text is not None else ():
+            if (item.type == FLOAT) == (cause.kind == NUMBER):
+                found[item.type] = min(item.confidence, found.get(item.type, 1.0))
+    return found

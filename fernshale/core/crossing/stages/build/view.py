@@ -1,0 +1,122 @@
+"""The last round as values: causes, the fixes there are for each, what is silent, what is set aside."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Literal
+
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.build.causes import Cause, last_name
+from fernshale.core.build.rounds import CauseState, Round
+from fernshale.core.build.wordings import CONVERSION, MEMBER
+from fernshale.core.crossing.deferred.code import Debt
+from fernshale.core.crossing.project.interface_changes import Used
+from fernshale.core.crossing.record.automation import SURE_FROM
+from fernshale.core.crossing.record.items import Matter
+from fernshale.core.crossing.stages.build.changed_types import gives_other
+from fernshale.core.drift.compare import Change
+from fernshale.core.fix.apply import Edit
+from fernshale.core.fix.rules import Rule
+
+Scope = Literal["here", "file", "everywhere"]
+
+
+@dataclass(frozen=True, slots=True)
+class Fix:
+    """A rule with all places it would change. `named` are those on lines the compiler named; `clears` counts errors.
+
+    It is applied automatically from the confidence `sure_from` on, and never where `doubt` says why a person has to look.
+    """
+
+    rule: Rule
+    source: str
+    edits: tuple[Edit, ...]
+    removes: tuple[TreePath, ...]
+    named: tuple[Edit, ...]
+    clears: int
+    confidence: float
+    sure_from: float = SURE_FROM
+    doubt: str = ""
+
+    @property
+    def is_sure(self) -> bool:
+        return self.confidence >= self.sure_from and not self.doubt
+
+    @property
+    def evidence(self) -> tuple[str, ...]:
+        """What speaks for it, and what a person has to look at."""
+        return tuple(filter(None, (self.rule.why, self.source, self.doubt)))
+
+    @property
+    def places(self) -> frozenset[tuple[str, int]]:
+        """File and line of each edit."""
+        return frozenset((str(edit.path), edit.line) for edit in self.edits)
+
+    @property
+    def files(self) -> tuple[TreePath, ...]:
+        return tuple(sorted({edit.path for edit in self.edits} | set(self.removes)))
+
+
+@dataclass(frozen=True, slots=True)
+class CauseView:
+    """A cause and the fixes there are for it, best first. `open` counts errors whose lines were not changed since.
+
+    `state` is how it stands over the rounds. One that is put off has no sure fix. `aside` is the plugin that had what is
+    missing and was set aside. It is settled when all its lines were changed since the build and nothing is proposed.
+    """
+
+    cause: Cause
+    fixes: tuple[Fix, ...]
+    open: int
+    state: CauseState
+    put_off: bool = False
+    aside: str = ""
+    is_settled: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class BuildView:
+    """The last round and what to do about it. `silent` are changes the compiler does not tell; `drift` are all changes of
+    the engine's interface that the project's own code names; `debts` what is set aside.
+
+    Fixes are sure from the confidence `sure_from` on.
+
+    `defaults` are the matters of calls that pass another default now, `pins` by their keys the fixes that say the old one.
+
+    `right` are what a person said of changes that nothing tells of, that they are right as they are: keys with titles.
+
+    `is_stale`: files changed since that build, by a fix or outside. `outside` are files changed by somebody else.
+    """
+
+    rounds: tuple[Round, ...]
+    causes: tuple[CauseView, ...]
+    silent: tuple[Fix, ...]
+    drift: tuple[Used, ...]
+    debts: tuple[Debt, ...]
+    is_stale: bool
+    passed: bool
+    matters: tuple[Matter, ...]
+    sure_from: float = SURE_FROM
+    defaults: tuple[Matter, ...] = ()
+    pins: Mapping[str, Fix] = field(default_factory=dict)
+    right: tuple[tuple[str, str], ...] = ()
+
+    def change_of(self, cause: Cause) -> Change | None:
+        """What changed in the engine that a cause stems from, as far as comparing the releases tells."""
+        fitting = [item.change for item in self.drift if item.change.symbol.name == cause.symbol]
+        scope = last_name(cause.scope) if cause.scope else ""
+        if fitting or cause.kind not in (MEMBER, CONVERSION):
+            return next(
+                (item for item in fitting if item.symbol.scope[-1:] == (scope,)), fitting[0] if fitting else None
+            )
+        # What lacks a member, or is not what is wanted, may be given by something that gave another type before.
+        given = [item for item in self.drift if gives_other(item.change, scope or last_name(cause.symbol))]
+        return max(given, key=lambda item: item.uses).change if given else None
+
+    @property
+    def sure(self) -> tuple[Fix, ...]:
+        """The sure fixes, each once."""
+        found = {view.fixes[0].rule.id: view.fixes[0] for view in self.causes if view.fixes and view.fixes[0].is_sure}
+        found.update({fix.rule.id: fix for fix in self.silent if fix.is_sure})
+        return tuple(found.values())

@@ -1,0 +1,126 @@
+"""Members of a workspace on a crossing: how far each is, and leaving one out that cannot come yet."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.release import same_release
+from fernshale.core.base.treepath import under
+from fernshale.core.base.words import count
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.change.draft import Draft
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.items import Decision, Matter, Proposal, Stage
+from fernshale.core.crossing.record.logbook import write_step
+from fernshale.core.crossing.stages.build.view import BuildView, CauseView
+from fernshale.core.survey.members import Member, choose_members, with_override
+from fernshale.core.survey.reach import replace_values
+from fernshale.core.survey.sites import read_project_text
+
+
+@dataclass(frozen=True, slots=True)
+class MemberState:
+    """How far a member is: the release it is on, whether it crosses with the others, its errors in the last build, and why it was
+    left out where it was."""
+
+    member: Member
+    crosses: bool
+    errors: int
+    causes: int
+    left_out: str = ""
+
+    @property
+    def words(self) -> str:
+        if self.left_out:
+            return f"left out on {self.member.release}: {self.left_out}"
+        if not self.crosses:
+            return f"stays on {self.member.release}, which it {self.member.how}"
+        return f"{count(self.errors, 'error')} of {count(self.causes, 'cause')}" if self.errors else "compiles"
+
+
+def member_states(ground: Ground, build: BuildView, crossing: Crossing) -> tuple[MemberState, ...]:
+    """All members of the workspace, in the order of their folders."""
+    decided = crossing.decisions()
+    found = []
+    for member in ground.members:
+        mine = _causes_of(member, build)
+        errors = sum(under(error.place.file, member.folder) for item in mine for error in item.cause.errors)
+        decision = decided.get(_key(member))
+        left = decision.why or "no reason given" if decision is not None and decision.choice == "leave" else ""
+        crosses = member.folder in ground.along and not left
+        found.append(MemberState(member, crosses, errors, len(mine), left))
+    return tuple(found)
+
+
+def member_matters(ground: Ground, build: BuildView, crossing: Crossing) -> Iterator[Matter]:
+    """Members that errors without a sure way hold up, each of which may be left out for now; those left out may come back."""
+    for state in member_states(ground, build, crossing):
+        member = state.member
+        if state.left_out:
+            continue
+        stuck = [item for item in _causes_of(member, build) if not any(fix.is_sure for fix in item.fixes)]
+        if state.crosses and stuck and len(ground.along) > 1 and ground.profile.workspace is not None:
+            leave = Proposal("leave", f"Leave {member.name} on {crossing.setup.from_}", ("the others go on",), 0.3)
+            title = f"{member.name} cannot come yet, {count(len(stuck), 'cause')} without a sure way"
+            yield Matter(_key(member), Stage.BUILD, title, "own", member.folder, "", False, (leave,))
+
+
+def with_members(build: BuildView, ground: Ground, crossing: Crossing) -> BuildView:
+    """The build with the matters of members among its own."""
+    more = tuple(member_matters(ground, build, crossing)) if ground.members else ()
+    return replace(build, matters=(*build.matters, *more)) if more else build
+
+
+def leave_out(
+    crossing: Crossing, ground: Ground, name: str, who: str, why: str, progress: Progress, token: CancelToken
+) -> int:
+    """Let a member stay on the release it came from, so that the others go on; the logbook entry's id. Raises MisuseError."""
+    return _settle(crossing, ground, name, crossing.setup.from_, "leave", who, why, progress, token)
+
+
+def take_along(
+    crossing: Crossing, ground: Ground, name: str, who: str, why: str, progress: Progress, token: CancelToken
+) -> int:
+    """Bring a member that was left out to the release of the others; the logbook entry's id. Raises MisuseError."""
+    return _settle(crossing, ground, name, crossing.setup.to, "return", who, why, progress, token)
+
+
+def _settle(
+    crossing: Crossing,
+    ground: Ground,
+    name: str,
+    release: str,
+    choice: str,
+    who: str,
+    why: str,
+    progress: Progress,
+    token: CancelToken,
+) -> int:
+    (member,) = choose_members(ground.members, [name])
+    workspace = ground.profile.workspace
+    if workspace is None or same_release(member.release, release):
+        raise MisuseError(f"{member.name} is on {release} already")
+    file = read_project_text(ground.project, member.descriptor)
+    draft = Draft(ground.project)
+    if member.site is not None:
+        text = replace_values(file.text, [(member.site.value, release)])
+    else:
+        text = with_override(workspace, file.text, release, member.descriptor)
+    draft.write(member.descriptor, file.with_text(text).encode())
+    title = f"{member.name} stays on {release}" if choice == "leave" else f"{member.name} comes along to {release}"
+    decided = Decision(_key(member), Stage.BUILD, choice, "", who, why, time.time())
+    about = f"member {member.name}"
+    return write_step(crossing, Stage.BUILD, title, why, about, draft.change_set(), progress, token, [decided])
+
+
+def _causes_of(member: Member, build: BuildView) -> list[CauseView]:
+    """The causes with an error in a member's folder."""
+    return [item for item in build.causes if any(under(error.place.file, member.folder) for error in item.cause.errors)]
+
+
+def _key(member: Member) -> str:
+    return f"member:{member.name}"

@@ -1,0 +1,212 @@
+"""Files of the project that were copied from the engine and edited: found by content, and brought to the new release.
+
+A file of the old release that differs in the new one is what a copy descends from when most of their lines are the same; the
+copy is then merged like a plugin's file: old release, copy, new release.
+"""
+
+from __future__ import annotations
+
+import stat
+import time
+from collections import Counter, defaultdict
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from fernshale.core.base.errors import FernshaleError, MisuseError
+from fernshale.core.base.handles import Below
+from fernshale.core.base.textfile import TextFile, read_text
+from fernshale.core.base.treepath import TreePath, printable
+from fernshale.core.base.words import count
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.change.draft import Draft
+from fernshale.core.crossing.project.scan import Ground, engine_folder
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.items import Decision, Matter, Proposal, Stage
+from fernshale.core.crossing.record.logbook import write_step
+from fernshale.core.merge.textmerge import Choice, TextMerge, merge_text, result_text
+from fernshale.core.survey.roles import EDITED_ROLES, role_of
+from fernshale.core.survey.sites import read_project_text
+
+KEY = "copy:"
+_PROSE = (".md", ".txt", ".rst", ".html", ".adoc")
+# Short lines stand everywhere; a file of few telling lines is no evidence.
+_TELLING, _FEWEST_LINES = 8, 6
+# So many of the lines of both must be the same, and from so many on it is taken to be sure.
+_LEAST, _SURE = 0.5, 0.7
+_COMMONPLACE = 40
+_MOST_BYTES = 1 << 20
+
+
+@dataclass(frozen=True, slots=True)
+class Copy:
+    """A project's file with what it descends from. `alike` is the share of common lines, `merge` what would come of it."""
+
+    path: TreePath
+    engine: str
+    alike: float
+    merge: TextMerge
+
+    @property
+    def clashes(self) -> int:
+        return len(self.merge.dues)
+
+    @property
+    def key(self) -> str:
+        return f"{KEY}{self.path}"
+
+
+def find_copies(ground: Ground, crossing: Crossing, token: CancelToken) -> tuple[Copy, ...]:
+    """The copies that the leg's new release has something for. Raises Cancelled."""
+    try:
+        old, new = (engine_folder(ground, release) for release in (crossing.setup.from_, crossing.setup.to))
+    except FernshaleError:
+        return ()
+    if not (old.is_dir() and new.is_dir()):
+        return ()
+    return ground.manifest.derived(("copies", old, new), lambda: tuple(_find(ground, old, new, token)))
+
+
+def copy_matters(copies: tuple[Copy, ...], crossing: Crossing) -> Iterator[Matter]:
+    """One matter for each copy that nothing was decided about on this leg."""
+    decided = crossing.decisions()
+    to = crossing.setup.to
+    for item in copies:
+        if item.key in decided and decided[item.key].text == to:
+            continue
+        evidence = (f"{item.alike:.0%} of its lines are the engine's {item.engine}", f"which changed in {to}")
+        leave = Proposal("leave", "Leave it as it is", ("it goes on as it was",), 0.2)
+        if item.clashes:
+            places = count(item.clashes, "place")
+            ways: tuple[Proposal, ...] = (
+                Proposal("mine", f"Merge, mine in the {places} both changed", evidence, 0.4),
+                Proposal("incoming", f"Merge, the engine's in the {places} both changed", evidence, 0.4),
+                leave,
+            )
+        else:
+            sure = 0.92 if item.alike >= _SURE else 0.7
+            ways = (Proposal("merge", f"Bring it to {to}, your edits kept", evidence, sure, sure >= 0.9), leave)
+        title = f"{printable(item.path)} is a copy of the engine's {item.engine}, which changed"
+        yield Matter(item.key, Stage.ENGINE, title, "own", item.path, "", bool(item.clashes), ways)
+
+
+def settle_copy(
+    crossing: Crossing,
+    ground: Ground,
+    path: TreePath,
+    way: str,
+    who: str,
+    why: str,
+    progress: Progress,
+    token: CancelToken,
+) -> None:
+    """Merge a copy, taking one side where both changed, or leave it. Raises MisuseError when it is none any more."""
+    key, to = f"{KEY}{path}", crossing.setup.to
+    if way != "leave":
+        item = next((item for item in find_copies(ground, crossing, token) if item.path == path), None)
+        if item is None:
+            raise MisuseError(f"{printable(path)} has nothing to take from the engine any more", "Look again.")
+        choice = Choice("incoming") if way == "incoming" else Choice("mine")
+        result = result_text(item.merge, {due.id: choice for due in item.merge.dues.values()}, "nothing")
+        assert result is not None
+        draft = Draft(ground.project)
+        draft.write(path, result.encode())
+        title = f"{printable(path)} follows the engine's {item.engine}"
+        about = why or f"it was copied from {item.engine}"
+        write_step(crossing, Stage.ENGINE, title, about, key, draft.change_set(), progress, token)
+    else:
+        crossing.decide(Decision(key, Stage.ENGINE, way, to, who, why, time.time()))
+
+
+@dataclass(frozen=True, slots=True)
+class _Engine:
+    """What a copy may descend from: texts of both releases by path, their telling lines, and which files have a line."""
+
+    texts: Mapping[str, tuple[TextFile, TextFile]]
+    lines: Mapping[str, frozenset[str]]
+    known: Mapping[str, Sequence[str]]
+
+
+# Releases do not change while the project does; they are read once for each pair and not at every look.
+_read_before: dict[tuple[Path, int, Path, int], _Engine] = {}
+
+
+def _engine_of(old: Path, new: Path, token: CancelToken) -> _Engine:
+    key = (old, old.stat().st_mtime_ns, new, new.stat().st_mtime_ns)
+    if key not in _read_before:
+        texts = dict(_changed(old, new, token))
+        lines = {path: _telling(before.text) for path, (before, _) in texts.items()}
+        known: dict[str, list[str]] = defaultdict(list)
+        for path, found in lines.items():
+            for line in found:
+                known[line].append(path)
+        _read_before.clear()  # one leg is in hand at a time
+        _read_before[key] = _Engine(texts, lines, known)
+    return _read_before[key]
+
+
+def _find(ground: Ground, old: Path, new: Path, token: CancelToken) -> Iterator[Copy]:
+    engine = _engine_of(old, new, token)
+    starters = {source[at:] for source in engine.texts for at in _starts(source)}
+    for path in ground.paths:
+        token.check()
+        # What stands where the release's own stands came with it, whatever a profile says of that place, and however short it is.
+        role, is_there = role_of(ground.profile, path).role, path in starters
+        if role == "generated" or not (is_there or role in EDITED_ROLES):
+            continue
+        text = ground.read(path)
+        if text is None:
+            continue
+        own = _telling(text)
+        shared: Counter[str] = Counter()
+        for line in own:
+            if len(engine.known.get(line, ())) <= _COMMONPLACE:
+                shared.update(engine.known.get(line, ()))
+        if not shared:
+            continue
+        source, common = max(
+            shared.items(), key=lambda item: (2 * item[1] / (len(own) + len(engine.lines[item[0]])), item[0])
+        )
+        alike = 2 * common / (len(own) + len(engine.lines[source]))
+        if alike < _LEAST or (common < _FEWEST_LINES and not is_there):
+            continue
+        mine = read_project_text(ground.project, path)
+        before, after = engine.texts[source]
+        merge = merge_text(before, mine, after)
+        result = result_text(merge, {}, "mine")
+        if merge.dues or (result is not None and result.text != mine.text):
+            yield Copy(path, source, alike, merge)
+
+
+def _starts(path: str) -> Iterator[int]:
+    """Where the names of a path begin: a starter file is kept in a folder of the release, and taken out of it."""
+    yield 0
+    yield from (at + 1 for at, mark in enumerate(path) if mark == "/")
+
+
+def _changed(old: Path, new: Path, token: CancelToken) -> Iterator[tuple[str, tuple[TextFile, TextFile]]]:
+    """Text files that both releases have and that differ."""
+    with Below(old) as olds, Below(new) as news:
+        for place in sorted(old.rglob("*")):
+            token.check()
+            path = place.relative_to(old).as_posix()
+            if place.suffix.lower() in _PROSE or not (_is_read(olds, path) and _is_read(news, path)):
+                continue
+            before, after = olds.read(path), news.read(path)
+            if before != after:
+                texts = read_text(before), read_text(after)
+                if texts[0] is not None and texts[1] is not None:
+                    yield path, (texts[0], texts[1])
+
+
+def _is_read(release: Below, path: str) -> bool:
+    """Whether a release has a file there that is not too large, and not by way of a link."""
+    try:
+        status = release.status(path)
+    except OSError:
+        return False
+    return status is not None and stat.S_ISREG(status.st_mode) and status.st_size <= _MOST_BYTES
+
+
+def _telling(text: str) -> frozenset[str]:
+    return frozenset(line for raw in text.splitlines() if len(line := raw.strip()) >= _TELLING)

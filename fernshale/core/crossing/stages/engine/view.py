@@ -1,0 +1,174 @@
+"""Engine: point the project at the new release and have its generator replace the generated files."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import dataclass, replace
+
+from fernshale.core.base.release import is_release, parse_release, same_release
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.words import count
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.change.model import ChangeSet
+from fernshale.core.crossing.project.commands import OnLine
+from fernshale.core.crossing.project.plugin_plan import SAID, said_key
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.database import Crossing, Setup
+from fernshale.core.crossing.record.items import Matter, Proposal, Stage
+from fernshale.core.crossing.record.logbook import write_step
+from fernshale.core.crossing.stages.engine.forked_files import Copy, copy_matters, find_copies
+from fernshale.core.crossing.stages.engine.generator import (
+    Regenerated,
+    files_to_replace,
+    generator_items,
+    read_regenerated,
+    regenerate,
+    stale_items,
+)
+from fernshale.core.crossing.stages.engine.workarounds import Line, find_lines, workaround_matters
+from fernshale.core.engine.reassociate import SiteChange, draft_sites, plan_sites
+from fernshale.core.survey.members import choose_members, with_override
+from fernshale.core.survey.sites import read_project_text
+
+
+@dataclass(frozen=True, slots=True)
+class EngineView:
+    """Each site before and after, the generated files that the generator's next run replaces, and how its last run went.
+
+    `overrides` are descriptors of members that inherit and get a release of their own; `copies` files that were copied
+    from the engine and edited; `workarounds` lines that only some releases need.
+    """
+
+    sites: tuple[SiteChange, ...]
+    overrides: tuple[TreePath, ...]
+    stale: tuple[TreePath, ...]
+    regenerated: Regenerated | None
+    release: str
+    copies: tuple[Copy, ...]
+    matters: tuple[Matter, ...]
+    workarounds: tuple[Line, ...] = ()
+
+    @property
+    def pending(self) -> tuple[SiteChange, ...]:
+        return tuple(change for change in self.sites if change.changes)
+
+    @property
+    def places(self) -> int:
+        """How many places are still to name the target."""
+        return len(self.pending) + len(self.overrides)
+
+
+def site_changes(ground: Ground, from_: str, to: str, asked: Collection[str] = ()) -> tuple[SiteChange, ...]:
+    """What each site becomes; plugins' pins follow the releases that are in the plugin folders.
+
+    `asked` are keys of sites that name another release and are to follow all the same.
+    """
+    versions = {item.id: item.version for item in ground.plugins if item.version}
+    planned = plan_sites(ground.sites, from_, to, versions)
+    return tuple(replace(item, after=to, trouble="") if _key(item) in asked else item for item in planned)
+
+
+def _key(change: SiteChange) -> str:
+    return f"engine:trouble:{change.site.file}:{change.site.name}"
+
+
+def engine(ground: Ground, crossing: Crossing, token: CancelToken) -> EngineView:
+    """Look; writes nothing. Raises Cancelled."""
+    setup = crossing.setup
+    asked = {key for key, item in crossing.decisions().items() if item.choice == "follow"}
+    sites = _leg_changes(ground, setup, asked)
+    overrides = _overrides(ground, setup) if setup.members else ()
+    there = parse_release(ground.release) == parse_release(setup.to) and not overrides
+    stale = files_to_replace(ground, crossing, is_moved=there)
+    regenerated = read_regenerated(crossing, ground.release)
+    copies = find_copies(ground, crossing, token)
+    lines = find_lines(ground, setup.to)
+    view = EngineView(sites, overrides, stale, regenerated, ground.release, copies, (), lines)
+    more = (*copy_matters(copies, crossing), *workaround_matters(lines, setup.to, crossing.left_so()))
+    return replace(view, matters=(*_matters(view, ground, crossing), *more))
+
+
+def _leg_changes(ground: Ground, setup: Setup, asked: Collection[str]) -> tuple[SiteChange, ...]:
+    """What each site becomes on the leg in hand; where only some members of a workspace cross, the rest stays."""
+    changes = site_changes(ground, setup.from_, setup.to, asked)
+    if not setup.members:
+        return changes
+    chosen = {item.folder for item in choose_members(ground.members, setup.members)}
+    return tuple(
+        item if item.site.member in chosen else replace(item, after=item.before, trouble="") for item in changes
+    )
+
+
+def _overrides(ground: Ground, setup: Setup) -> tuple[TreePath, ...]:
+    chosen = choose_members(ground.members, setup.members)
+    return tuple(
+        item.descriptor for item in chosen if item.how == "inherits" and not same_release(item.release, setup.to)
+    )
+
+
+def preview_engine(ground: Ground, view: EngineView, to: str) -> ChangeSet:
+    """The one change set of this stage."""
+    draft = draft_sites(ground.project, view.sites)
+    workspace = ground.profile.workspace
+    for path in view.overrides:
+        assert workspace is not None
+        file = read_project_text(ground.project, path)
+        draft.write(path, file.with_text(with_override(workspace, file.text, to, path)).encode())
+    return draft.change_set()
+
+
+def apply_engine(
+    crossing: Crossing, ground: Ground, on_line: OnLine, progress: Progress, token: CancelToken
+) -> Regenerated | None:
+    """Change all sites in one step, then run the engine's generator."""
+    view = engine(ground, crossing, token)
+    changes = preview_engine(ground, view, crossing.setup.to)
+    if not changes.is_empty:
+        to = crossing.setup.to
+        # Ranges are widened, too; the plan goes on to ask what the plugins said before.
+        if crossing.leg_fact(SAID) is None:
+            crossing.keep_leg_fact(SAID, {said_key(plugin): plugin.accepts for plugin in ground.plugins})
+        title = f"{count(view.places, 'place')} now {'names' if view.places == 1 else 'name'} {to}"
+        write_step(crossing, Stage.ENGINE, title, f"the target is {to}", "engine", changes, progress, token)
+    return regenerate(crossing, on_line, progress, token)
+
+
+def to_json(sites: tuple[SiteChange, ...], matters: tuple[Matter, ...]) -> dict[str, object]:
+    """The sites as the command line prints them."""
+    return {
+        "sites": [
+            {
+                "file": item.site.file,
+                "line": item.site.line,
+                "at": item.site.at.text,
+                "before": item.before,
+                "after": item.after,
+                "trouble": item.trouble,
+            }
+            for item in sites
+        ],
+        "matters": [{"key": matter.key, "title": matter.title} for matter in matters],
+    }
+
+
+def _matters(view: EngineView, ground: Ground, crossing: Crossing) -> tuple[Matter, ...]:
+    matters = []
+    to = crossing.setup.to
+    for item in view.sites:
+        key = _key(item)
+        if item.trouble and key not in crossing.decisions():
+            place = f"{item.site.file}:{item.site.line}"
+            keep = Proposal("keep", "Leave it as it is", (item.trouble,), 0.5)
+            title = f"{item.site.file} {item.trouble.split(';')[0]}"
+            follow = Proposal("follow", f"Let it name {to} as well", ("it names another release today",), 0.3)
+            ways = (keep, follow) if item.site.notation == "exact" and is_release(item.before) else (keep,)
+            matters.append(Matter(key, Stage.ENGINE, title, "own", place, item.trouble, True, ways))
+    if view.places:
+        evidence = f"the generator then replaces {count(len(view.stale), 'generated file')}" if view.stale else ""
+        take = Proposal("apply", f"Change them to {to}", (evidence,), 1.0, True)
+        title = f"{count(view.places, 'place')} still to name {to}"
+        matters.append(Matter("engine:sites", Stage.ENGINE, title, "own", needs_you=False, proposals=(take,)))
+    else:
+        matters += generator_items(ground, crossing, view.regenerated)
+        matters += stale_items(ground, crossing, view.regenerated)
+    return tuple(matters)

@@ -1,0 +1,149 @@
+"""Lines that only some releases of the engine need: put in with a note that says when they can go, and taken out then.
+
+Shelves say which there are. A line counts as there when it stands in its file, by whomever it was written.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator
+from dataclasses import dataclass
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.globs import FirstFit
+from fernshale.core.base.languages import comment_mark
+from fernshale.core.base.release import parse_release
+from fernshale.core.base.textfile import TextFile, line_end
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.change.draft import Draft
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.items import Decision, Matter, Proposal, Stage
+from fernshale.core.crossing.record.logbook import write_step
+from fernshale.core.route.shelf import Workaround
+from fernshale.core.survey.sites import read_project_text
+
+KEY = "workaround:"
+_OURS, _THEIRS = 0.97, 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """A workaround in one file: `line` is where it stands (1-based), 0 where it does not; `noted` whether our note stands above
+    it."""
+
+    key: str
+    workaround: Workaround
+    release: str
+    file: TreePath
+    line: int
+    noted: bool = False
+
+    @property
+    def words(self) -> str:
+        """The line itself, to be spoken of."""
+        return f"“{self.workaround.line.strip()}”"
+
+    @property
+    def place(self) -> str:
+        return f"{self.file}:{self.line}" if self.line else str(self.file)
+
+    @property
+    def condition(self) -> str:
+        until = self.workaround.until
+        return f"can go with {until}" if until else f"only {self.release} is known to need it"
+
+
+def find_lines(ground: Ground, to: str) -> tuple[Line, ...]:
+    """Every workaround of the engine's releases in every file it is for, as far as it stands there or `to` needs it."""
+    shelf = ground.shelf
+    found: list[Line] = []
+    for release in shelf.engines_of(ground.profile.id) if shelf is not None else ():
+        for number, item in enumerate(release.workarounds):
+            for path in FirstFit([[item.file]]).those(ground.paths):
+                lines = (ground.read(path) or "").split("\n")
+                at = next((at for at, line in enumerate(lines, 1) if line.strip() == item.line.strip()), 0)
+                noted = at > 1 and _note(item, release.version, path).strip() == lines[at - 2].strip() != ""
+                if at or release.version == to:
+                    found.append(
+                        Line(f"{KEY}{release.version}:{number}:{path}", item, release.version, path, at, noted)
+                    )
+    return tuple(found)
+
+
+def is_needed(found: Line, lines: Collection[Line], to: str) -> bool:
+    """Whether `to` needs the line: it says so itself, or it lies before the release with which the line can go."""
+    same = [item for item in lines if (item.file, item.workaround.line) == (found.file, found.workaround.line)]
+    if any(item.release == to for item in same):
+        return True
+    ends = [item.workaround.until for item in same]
+    return not all(end and parse_release(to) >= parse_release(end) for end in ends)
+
+
+def workaround_matters(lines: Collection[Line], to: str, left_so: Collection[str]) -> Iterator[Matter]:
+    """Lines to be put in, and lines that can go; but for those that were decided to be `left_so`."""
+    for item in lines:
+        why = item.workaround.why
+        if item.key in left_so:
+            continue
+        if not item.line:
+            add = Proposal("add", "Put it in, with a note", (why, item.condition), 0.95, True)
+            keep = Proposal("keep", "Leave it as it is", ("the build may fail for it",), 0.2)
+            title = f"{to} wants {item.words} in {item.file}"
+            yield Matter(item.key, Stage.ENGINE, title, "own", item.place, why, False, (add, keep))
+        elif not is_needed(item, lines, to):
+            told = "its note says so" if item.noted else "there is no note by it; you may want it for something else"
+            drop = Proposal(
+                "remove", "Take it out", (item.condition, told), _OURS if item.noted else _THEIRS, item.noted
+            )
+            keep = Proposal("keep", "Leave it as it is", ("it may be wanted for something else",), 0.2)
+            title = f"{item.words} can go: {why}"
+            yield Matter(item.key, Stage.ENGINE, title, "own", item.place, item.condition, not item.noted, (drop, keep))
+
+
+def settle_workaround(
+    crossing: Crossing, ground: Ground, decided: Decision, progress: Progress, token: CancelToken
+) -> int:
+    """Put a line in (`add`) or take it out (`remove`), as was decided; the entry's id. Raises MisuseError where that is not due."""
+    key, way = decided.key, decided.choice
+    item = next((item for item in find_lines(ground, crossing.setup.to) if item.key == key), None)
+    if item is None or (way == "add") == bool(item.line):
+        raise MisuseError(f"there is nothing to {way} for {key}", "Look again; something changed meanwhile.")
+    file = read_project_text(ground.project, item.file)
+    text = _with_line(file, item) if way == "add" else _without_line(file.text, item)
+    draft = Draft(ground.project)
+    draft.write(item.file, file.with_text(text).encode())
+    done = f"put into {item.file}, {item.condition}" if way == "add" else f"taken out of {item.file}"
+    title = f"{item.words} {done}"
+    reason = decided.why or item.workaround.why
+    return write_step(crossing, Stage.ENGINE, title, reason, key, draft.change_set(), progress, token, [decided])
+
+
+def _with_line(file: TextFile, item: Line) -> str:
+    """Behind the last line that has `after`, else at the end."""
+    end = line_end(file.text)
+    lines = file.text.split("\n")
+    after = item.workaround.after
+    at = next((at for at in range(len(lines), 0, -1) if after and after in lines[at - 1]), len(lines))
+    if at == len(lines) and not lines[-1]:
+        at -= 1  # the text ends with its last line end
+    before = lines[at - 1] if at else ""
+    indent = before[: len(before) - len(before.lstrip())] if after and after in before else ""
+    added = [text for text in (_note(item.workaround, item.release, item.file), item.workaround.line.strip()) if text]
+    closed = [f"{indent}{text}{end[:-1]}" for text in added]
+    if at == len(lines) and lines[-1]:
+        lines[-1] += end[:-1]  # the last line had no end
+        closed[-1] = closed[-1].removesuffix("\r")
+    return "\n".join([*lines[:at], *closed, *lines[at:]])
+
+
+def _without_line(text: str, item: Line) -> str:
+    lines = text.split("\n")
+    return "\n".join([*lines[: item.line - 1 - item.noted], *lines[item.line :]])
+
+
+def _note(item: Workaround, release: str, path: TreePath) -> str:
+    """The comment above a line; "" in files that have no comments."""
+    mark = comment_mark(path)
+    until = f"can go with {item.until}" if item.until else f"only for {release}"
+    return f"{mark} {until}: {item.why}" if mark else ""

@@ -1,0 +1,1 @@
+"""Links: missing references in assets, and data that the new release wants written differently."""

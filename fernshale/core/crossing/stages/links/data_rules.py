@@ -1,0 +1,262 @@
+"""Data of the project that must be rewritten for the release, and what is missing or doubled in it; both by rules."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import partial
+from typing import Any, TypeVar
+
+from fernshale.core.base.errors import FernshaleError, FormatError, MisuseError
+from fernshale.core.base.globs import FirstFit
+from fernshale.core.base.release import same_release
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.words import count
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.change.draft import Draft
+from fernshale.core.change.model import ChangeSet
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.items import Decision, Matter, Proposal, Stage
+from fernshale.core.crossing.record.logbook import write_step
+from fernshale.core.crossing.rules.sources import written_rules
+from fernshale.core.data.fields import Change, apply_changes
+from fernshale.core.data.objects import Rewritten
+from fernshale.core.fix.data import find_rewrites
+from fernshale.core.fix.losses import words_of_loss
+from fernshale.core.fix.rules import Rule
+from fernshale.core.links.expectations import Unmet, find_unmet, mend, without
+from fernshale.core.links.marks import own_formats
+from fernshale.core.links.pairing import SURE
+from fernshale.core.profile.model import Expect
+from fernshale.core.survey.sites import read_project_text
+
+T = TypeVar("T")
+
+
+@dataclass(frozen=True, slots=True)
+class DataWork:
+    """A rule that rewrites data, and the objects it has not been followed for yet, by file."""
+
+    rule: Rule
+    source: str
+    objects: Mapping[TreePath, tuple[Rewritten, ...]]
+
+    @property
+    def total(self) -> int:
+        return sum(len(found) for found in self.objects.values())
+
+    @property
+    def lost(self) -> str:
+        """The first text that goes with a dropped field and is more than a plain value."""
+        return next((item.lost for found in self.objects.values() for item in found if item.lost), "")
+
+
+@dataclass(frozen=True, slots=True)
+class Scan:
+    """What is to be rewritten, what is not met, and what of that was left so, by decision. `troubles` are files that could not be
+    read."""
+
+    work: tuple[DataWork, ...] = ()
+    unmet: tuple[Unmet, ...] = ()
+    ignored: tuple[tuple[Unmet, str], ...] = ()
+    troubles: tuple[str, ...] = ()
+
+
+def scan(ground: Ground, crossing: Crossing, token: CancelToken) -> Scan:
+    """Look through the data files the rules speak of, once the project is on the release the rules are for."""
+    if not same_release(ground.release, crossing.setup.to):
+        return Scan()
+    sets = written_rules(ground, crossing.setup.from_, crossing.setup.to)
+    decided = crossing.decisions()
+    troubles: dict[str, None] = {}
+    work = []
+    for group in sets:
+        for rule in group.rules:
+            if rule.kind == "data" and f"data:{rule.id}" not in decided:
+                objects = _objects(ground, rule, decided, troubles, token)
+                if objects:
+                    work.append(DataWork(rule, group.title, objects))
+    unmet, ignored = [], []
+    expected = [*ground.profile.expect, *(item for group in sets for item in group.expect)]
+    for expect in {item.id: item for item in expected}.values():
+        for item in _unmet(ground, expect, troubles, token):
+            decision = decided.get(key_of(item)) or decided.get(f"expect:{expect.id}")
+            if decision is not None and not decision.choice:
+                ignored.append((item, decision.why))
+            else:
+                unmet.append(item)
+    return Scan(tuple(work), tuple(unmet), tuple(ignored), tuple(troubles))
+
+
+def key_of(unmet: Unmet) -> str:
+    """The key of its matter: one for all files where one thing mends all, else one for the file."""
+    return f"expect:{unmet.expect.id}" if unmet.can_mend else f"expect:{unmet.expect.id}:{unmet.file}"
+
+
+def scan_matters(found: Scan, fillings: Mapping[str, Sequence[Proposal]]) -> Iterable[Matter]:
+    """`fillings` are ways to fill fields that are empty, by the key of the matter."""
+    for work in found.work:
+        rule = work.rule
+        first, objects = next(iter(work.objects.items()))
+        sure = rule.confidence >= SURE and not work.lost
+        evidence = (rule.why, work.source, *((words_of_loss(work.lost),) if work.lost else ()))
+        all_ = Proposal("all", f"Rewrite {count(work.total, 'object')}", evidence, rule.confidence, sure)
+        leave = Proposal("", "Leave them as they are", (), 0.1)
+        title = f"{rule.name}, {count(work.total, 'object')} in {count(len(work.objects), 'file')}"
+        place = f"{first}:{objects[0].found.line}"
+        yield Matter(f"data:{rule.id}", Stage.LINKS, title, "own", place, rule.why, not sure, (all_, leave))
+    groups: dict[str, list[Unmet]] = {}
+    for item in found.unmet:
+        groups.setdefault(key_of(item), []).append(item)
+    for key, items in groups.items():
+        yield _unmet_matter(key, items, fillings.get(key, ()))
+
+
+def apply_data(
+    crossing: Crossing, ground: Ground, id: str, way: str, who: str, why: str, progress: Progress, token: CancelToken
+) -> int:
+    """Follow a rule for all objects, or for one (`one FILE#NUMBER`); the logbook entry's id. Raises MisuseError, FormatError."""
+    work = next((item for item in scan(ground, crossing, token).work if item.rule.id == id), None)
+    if work is None:
+        raise MisuseError(f"nothing is left to rewrite by {id}")
+    chosen = dict(work.objects)
+    if way.startswith("one "):
+        path, _, number = way.removeprefix("one ").rpartition("#")
+        only = [item for item in work.objects.get(TreePath(path), ()) if str(item.found.number) == number]
+        if not only:
+            raise MisuseError(f"{path} has no such object left to rewrite")
+        chosen = {TreePath(path): tuple(only)}
+    changes = preview_data(ground, chosen)
+    total = sum(len(found) for found in chosen.values())
+    title = f"{work.rule.name} · {count(total, 'object')} in {count(len(chosen), 'file')}"
+    reason, now = why or work.rule.why, time.time()
+    decided = [
+        Decision(f"data:{id}@{path}#{item.found.number}", Stage.LINKS, "done", "", who, reason, now)
+        for path, found in chosen.items()
+        for item in found
+    ]
+    return write_step(crossing, Stage.LINKS, title, reason, f"data {id}", changes, progress, token, decided)
+
+
+def preview_data(ground: Ground, objects: Mapping[TreePath, Sequence[Rewritten]]) -> ChangeSet:
+    """What rewriting these objects would write."""
+    return _written(
+        ground, {path: [change for item in found for change in item.changes] for path, found in objects.items()}
+    )
+
+
+def apply_mending(crossing: Crossing, ground: Ground, decided: Decision, progress: Progress, token: CancelToken) -> int:
+    """Put in what is missing (`mend`), fill a field (`set VALUE`) or take one of too many out (`drop NUMBER`), as was decided;
+    the logbook entry's id. Raises MisuseError, FormatError."""
+    key = decided.key
+    items = [item for item in scan(ground, crossing, token).unmet if key_of(item) == key]
+    if not items:
+        raise MisuseError(f"{key.partition(':')[2]} is met")
+    changes = preview_mending(ground, items, decided.choice)
+    words = items[0].expect.title
+    title = f"{words} · {count(len(changes.files), 'file')}"
+    reason = decided.why or items[0].expect.why
+    return write_step(
+        crossing, Stage.LINKS, title, reason, key, changes, progress, token, [replace(decided, why=reason)]
+    )
+
+
+def preview_mending(ground: Ground, items: Sequence[Unmet], way: str) -> ChangeSet:
+    """What mending would write. Raises FormatError."""
+    formats = own_formats(ground.profile.data)
+    changes: dict[TreePath, list[Change]] = {}
+    for item in items:
+        text = ground.read(item.file) or ""
+        what, _, value = way.partition(" ")
+        if what == "drop":
+            found = without(item, int(value), text, formats)
+        elif what == "set" and item.expect.values and value not in item.expect.values:
+            raise MisuseError(f"{value} is none of what {item.expect.field} may be: {', '.join(item.expect.values)}")
+        else:
+            found = mend(item, text, formats, value if what == "set" else item.expect.default)
+        changes.setdefault(item.file, []).extend(found)
+    return _written(ground, changes)
+
+
+def _written(ground: Ground, changes: Mapping[TreePath, Sequence[Change]]) -> ChangeSet:
+    draft = Draft(ground.project)
+    for path, listed in changes.items():
+        file = read_project_text(ground.project, path)
+        draft.write(path, file.with_text(apply_changes(file.text, list(listed))).encode())
+    return draft.change_set()
+
+
+def _unmet_matter(key: str, items: Sequence[Unmet], fillings: Sequence[Proposal]) -> Matter:
+    first = items[0]
+    expect = first.expect
+    ways = [*fillings]
+    if first.can_mend:
+        words = "Put it in" if first.fault == "missing" else f"Set {expect.field} to {expect.default}"
+        ways.append(Proposal("mend", words, (expect.why,), SURE, True))
+    elif first.fault == "too many":
+        ways += [
+            Proposal(f"drop {item.number}", f"Take out {item.name}, line {item.line}", (), 0.4)
+            for item in first.objects
+        ]
+    ways.append(Proposal("", "Leave it so", ("write down why",), 0.1))
+    total = sum(max(1, len(item.objects)) for item in items)
+    where = (
+        f"{first.fault} in {count(len(items), 'file')}" if first.fault != "too many" else f"{len(first.objects)} there"
+    )
+    place = f"{first.file}:{first.line}" if first.line else first.file
+    detail = ", ".join(item.file for item in items[:12])
+    noun = f"{total} times " if first.fault in ("empty", "not allowed") and total > 1 else ""
+    return Matter(
+        key, Stage.LINKS, f"{expect.title}: {noun}{where}", "own", place, detail, not first.can_mend, tuple(ways)
+    )
+
+
+def _objects(
+    ground: Ground, rule: Rule, decided: Mapping[str, Decision], troubles: dict[str, None], token: CancelToken
+) -> dict[TreePath, tuple[Rewritten, ...]]:
+    formats = own_formats(ground.profile.data)
+    name = f"{ground.profile.digest} {rule!r}"
+    found = {}
+    for path in FirstFit([rule.files]).those(ground.paths):
+        token.check()
+        try:
+            every = _read_once(ground, path, name, partial(find_rewrites, rule, path, formats=formats))
+        except FormatError as error:
+            troubles[str(error)] = None
+            continue
+        left = tuple(item for item in every if f"data:{rule.id}@{path}#{item.found.number}" not in decided)
+        if left:
+            found[path] = left
+    return found
+
+
+def _unmet(ground: Ground, expect: Expect, troubles: dict[str, None], token: CancelToken) -> Iterable[Unmet]:
+    formats = own_formats(ground.profile.data)
+    name = f"{ground.profile.digest} {expect!r}"
+    for path in FirstFit([expect.files]).those(ground.paths):
+        token.check()
+        try:
+            yield from _read_once(ground, path, name, partial(find_unmet, expect, path, formats=formats))
+        except FernshaleError as error:
+            troubles[error.message] = None
+
+
+# What was found in a file, by its content and the rule; files that stay are not read at each look.
+_seen: dict[tuple[str, str, str], tuple[Any, ...]] = {}
+_MOST_SEEN = 200_000
+
+
+def _read_once(ground: Ground, path: TreePath, name: str, find: Callable[[str], tuple[T, ...]]) -> tuple[T, ...]:
+    return found_once(ground.manifest.entries[path].content, path, name, lambda: find(ground.read(path) or ""))
+
+
+def found_once(content: str, path: TreePath, name: str, find: Callable[[], tuple[T, ...]]) -> tuple[T, ...]:
+    """What `find` gives for a file of that content, from what is kept of it; `name` says of what kind it is, and by what rule."""
+    key = (content, path, name)
+    if key not in _seen:
+        if len(_seen) > _MOST_SEEN:
+            _seen.clear()
+        _seen[key] = find()
+    return _seen[key]

@@ -1,0 +1,120 @@
+"""What could stand in a field that is empty and must not be: what it held before the crossing, and what its like hold."""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from functools import partial
+
+from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.globs import FirstFit
+from fernshale.core.base.textfile import read_text
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.words import count
+from fernshale.core.base.work import CancelToken
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.stages.links.data_rules import found_once, key_of
+from fernshale.core.crossing.stages.links.reference_index import Linkage
+from fernshale.core.data.formats import Formats
+from fernshale.core.data.objects import Found
+from fernshale.core.links.expectations import Unmet, objects_of
+from fernshale.core.links.marks import own_formats
+from fernshale.core.profile.model import Expect
+from fernshale.core.snapshot.manifest import EMPTY, Manifest
+from fernshale.core.snapshot.store import Store
+
+_WAS, _WAS_GONE, _MOST = 0.8, 0.7, 3
+
+
+@dataclass(frozen=True, slots=True)
+class Filling:
+    """A value for the field, how likely it is meant (0 to 1), and why."""
+
+    value: str
+    score: float
+    evidence: tuple[str, ...]
+
+
+def find_fillings(
+    ground: Ground, store: Store, start: str | None, linkage: Linkage, unmet: Iterable[Unmet], token: CancelToken
+) -> dict[str, tuple[Filling, ...]]:
+    """For each empty field without a default, by the key of its matter: values, the likeliest first. Raises Cancelled."""
+    formats = own_formats(ground.profile.data)
+    before = store.manifest(start) if start else EMPTY
+    groups: dict[str, list[Unmet]] = defaultdict(list)
+    for item in unmet:
+        if item.fault in ("empty", "not allowed") and not item.can_mend:
+            groups[key_of(item)].append(item)
+    successors = {item.id: item.candidates[0].id for item in linkage.dangling if item.candidates}
+    found = {}
+    likes: dict[str, Sequence[Filling]] = {}
+    for key, items in groups.items():
+        expect = items[0].expect
+        if expect.id not in likes:  # one look through all files for the many that lack something
+            likes[expect.id] = _of_its_like(ground, expect, formats, token)
+        told: dict[str, Filling] = {}
+        held = [value for item in items for value in _held(ground, item, before, store, formats)]
+        if held and len(set(held)) == 1:
+            was = held[0]
+            now = successors.get(was, was)
+            words = "it held this before the crossing"
+            if now != was:
+                words = f"it held {was} before the crossing, which is this now"
+            told[now] = Filling(now, _WAS if now == was else _WAS_GONE, (words,))
+        for other in likes[expect.id]:
+            told.setdefault(other.value, other)
+        allowed = [item for item in told.values() if not expect.values or item.value in expect.values]
+        ranked = sorted(allowed, key=lambda item: (-item.score, item.value))
+        if ranked:
+            found[key] = tuple(ranked[:_MOST])
+    return found
+
+
+def _held(ground: Ground, item: Unmet, before: Manifest, store: Store, formats: Formats) -> Iterator[str]:
+    """What the objects held in that field before: the same by their other fields, else by their number."""
+    entry = before.files.get(item.file)
+    if entry is None:
+        return
+    name = f"{ground.profile.digest} before {item.expect!r}"
+    then = found_once(entry.content, item.file, name, partial(_objects_of, item, entry.content, store, formats))
+    for each in item.objects:
+        same = [old for old in then if _others(old.fields, item.expect) == _others(each.fields, item.expect)]
+        same = same if len(same) == 1 else [old for old in then if old.number == each.number]
+        if same and (value := same[0].fields.get(item.expect.field)) not in ("", None):
+            yield str(value)
+
+
+def _objects_of(item: Unmet, content: str, store: Store, formats: Formats) -> tuple[Found, ...]:
+    try:
+        text = read_text(store.get(content))
+        return objects_of(item.expect, item.file, text.text, formats) if text is not None else ()
+    except FernshaleError:
+        return ()  # damaged, or broken even then: it tells nothing
+
+
+def _others(fields: Mapping[str, object], expect: Expect) -> dict[str, object]:
+    return {name: value for name, value in fields.items() if name != expect.field}
+
+
+def _of_its_like(ground: Ground, expect: Expect, formats: Formats, token: CancelToken) -> Sequence[Filling]:
+    """What other objects of that way hold in all files the rule is about."""
+    counts: Counter[str] = Counter()
+    name = f"{ground.profile.digest} values {expect!r}"
+    for path in FirstFit([expect.files]).those(ground.paths):
+        token.check()
+        try:
+            content = ground.manifest.entries[path].content
+            counts.update(found_once(content, path, name, partial(_values, ground, expect, path, formats)))
+        except FernshaleError:
+            continue  # the scan itself tells of a file that cannot be read
+    total = counts.total()
+    return [
+        Filling(value, 0.6 * number / total, (f"{number} of {count(total, 'other')} hold it",))
+        for value, number in counts.most_common(_MOST + len(expect.values))
+    ]
+
+
+def _values(ground: Ground, expect: Expect, path: TreePath, formats: Formats) -> tuple[str, ...]:
+    held = (each.fields.get(expect.field) for each in objects_of(expect, path, ground.read(path) or "", formats))
+    return tuple(str(value) for value in held if value not in ("", None))

@@ -1,0 +1,135 @@
+"""The links of a project and of the tree it was before: read once, then only what changed."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.treepath import GITS_OWN, TreePath, on_disk
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.links.index import LinkIndex
+from fernshale.core.links.marks import with_includes
+from fernshale.core.links.meaning import Dangling, find_dangling
+from fernshale.core.links.pairing import Told
+from fernshale.core.links.things import Side
+from fernshale.core.profile.model import Profile
+from fernshale.core.snapshot.manifest import EMPTY, Manifest
+from fernshale.core.snapshot.store import Store
+from fernshale.core.snapshot.walk import list_tree
+
+
+@dataclass(frozen=True, slots=True)
+class Linkage:
+    """The trees now and before with their links, and what dangles now."""
+
+    now: Side
+    before: Side
+    dangling: tuple[Dangling, ...]
+
+
+@dataclass(slots=True)
+class _Kept:
+    """What was read of one project, for the next look."""
+
+    now: LinkIndex
+    before: LinkIndex
+    of: tuple[str, str, Mapping[TreePath, TreePath], Told] = ("", "", {}, {})
+    linkage: Linkage | None = None
+
+
+_kept: dict[tuple[str, str], _Kept] = {}
+_lock = threading.Lock()
+
+
+def read_linkage(
+    ground: Ground,
+    store: Store | None,
+    start: str | None,
+    moved: Mapping[TreePath, TreePath],
+    told: Told,
+    progress: Progress,
+    token: CancelToken,
+) -> Linkage:
+    """The links of a crossing's project beside those of the snapshot `start`, from what is kept where nothing changed.
+
+    `moved` is where merges moved files to.
+
+    Raises FormatError, Cancelled.
+    """
+    profile = ground.profile
+    with _lock:
+        kept = _kept.setdefault((str(ground.project), profile.digest), _Kept(_index(profile), _index(profile)))
+        stamp = ground.manifest.derived("links stamp", lambda: _stamp(ground.manifest))
+        if kept.linkage is not None and kept.of == (stamp, start or "", moved, told):
+            return kept.linkage
+        kept.linkage = None
+        kept.now.update(_stamps(ground.manifest), ground.project, progress, token)
+        now = Side(kept.now, ground.manifest.files, lambda path: read_bytes(ground.project, path))
+        if store is not None and start is not None:
+            manifest = store.manifest(start)
+            before = Side(kept.before, manifest.files, _from_store(store, manifest))
+        else:
+            before = Side(kept.before, {}, lambda path: None)
+            manifest = EMPTY
+        kept.before.update(_stamps(manifest), before.read, progress, token, like=kept.now)
+        kept.linkage = Linkage(now, before, find_dangling(before, now, moved, told, token))
+        kept.of = stamp, start or "", moved, told
+        return kept.linkage
+
+
+def compare_trees(
+    profile: Profile, tree: Path, before: Path | tuple[Store, str], progress: Progress, token: CancelToken
+) -> Linkage:
+    """The links of any tree beside those of another, a folder or a snapshot in a store. Raises ProjectError, FormatError."""
+    now, index = _index(profile), _index(profile)
+    here = list_tree(tree, EMPTY, progress, token, GITS_OWN)
+    now.update({path: (entry.size, path) for path, entry in here.files.items()}, tree, progress, token)
+    there: Callable[[TreePath], bytes | None]
+    if isinstance(before, Path):
+        folder = before
+        manifest = list_tree(folder, EMPTY, progress, token, GITS_OWN)
+        there = lambda path: read_bytes(folder, path)  # noqa: E731
+        index.update({path: (entry.size, path) for path, entry in manifest.files.items()}, folder, progress, token)
+    else:
+        store, snapshot = before
+        manifest = store.manifest(snapshot)
+        there = _from_store(store, manifest)
+        index.update(_stamps(manifest), there, progress, token)
+    sides = Side(now, here.files, lambda path: read_bytes(tree, path)), Side(index, manifest.files, there)
+    return Linkage(*sides, find_dangling(sides[1], sides[0], {}, {}, token))
+
+
+def read_bytes(root: Path, path: TreePath) -> bytes | None:
+    """The bytes of a file of a tree, None where it is gone or not to be read."""
+    try:
+        return on_disk(root, path).read_bytes()
+    except (OSError, FernshaleError):
+        return None
+
+
+def _index(profile: Profile) -> LinkIndex:
+    """Ids and paths of assets. What code includes and does not find, its compiler tells."""
+    return LinkIndex(with_includes(profile.links, of_code=False), profile.data)
+
+
+def _stamps(manifest: Manifest) -> Mapping[TreePath, str]:
+    return {path: entry.content for path, entry in manifest.files.items()}
+
+
+def _stamp(manifest: Manifest) -> str:
+    return str(hash(tuple(_stamps(manifest).items())))
+
+
+def _from_store(store: Store, manifest: Manifest) -> Callable[[TreePath], bytes | None]:
+    def read(path: TreePath) -> bytes | None:
+        entry = manifest.entries.get(path)
+        try:
+            return store.get(entry.content) if entry is not None else None
+        except FernshaleError:
+            return None  # a damaged content costs the comparison, not the stage
+
+    return read

@@ -1,0 +1,167 @@
+"""All stages at one glance: their views, how they stand, everything that is open."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.release import parse_release, same_release
+from fernshale.core.base.treepath import GITS_OWN
+from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.crossing.project.plugin_plan import plan_for
+from fernshale.core.crossing.project.scan import Ground, crossing_ground, read_ground
+from fernshale.core.crossing.record.database import Crossing, Entry, Setup, begin
+from fernshale.core.crossing.record.items import STAGES, Matter, Stage, State
+from fernshale.core.crossing.record.logbook import ensure_snapshot, note, settle_interrupted
+from fernshale.core.crossing.stages.build.rounds import build
+from fernshale.core.crossing.stages.build.view import BuildView
+from fernshale.core.crossing.stages.build.workspace_members import with_members
+from fernshale.core.crossing.stages.engine.view import EngineView, engine
+from fernshale.core.crossing.stages.links.view import LinksView, links
+from fernshale.core.crossing.stages.plugins.view import PluginsView, plugins
+from fernshale.core.crossing.stages.route.view import RouteView, choose_way, route
+from fernshale.core.crossing.stages.survey.view import SurveyView, survey
+from fernshale.core.crossing.stages.trial.view import TrialView, trial
+from fernshale.core.profile.model import Profile
+from fernshale.core.route.candidates import Wishes
+from fernshale.core.route.sources import read_shelf
+from fernshale.core.snapshot.compare import differing
+from fernshale.core.snapshot.walk import scan_tree
+from fernshale.core.survey.members import choose_members
+
+
+@dataclass(frozen=True, slots=True)
+class Overview:
+    """A crossing as it stands; every view was read from the same tree."""
+
+    setup: Setup
+    ground: Ground
+    survey: SurveyView
+    route: RouteView
+    plugins: PluginsView
+    engine: EngineView
+    build: BuildView
+    links: LinksView
+    trial: TrialView
+    logbook: tuple[Entry, ...]
+    states: Mapping[Stage, State]
+
+    def matters_of(self, stage: Stage) -> tuple[Matter, ...]:
+        matters = {
+            Stage.SURVEY: self.survey.matters,
+            Stage.ROUTE: self.route.matters,
+            Stage.PLUGINS: self.plugins.matters,
+            Stage.ENGINE: self.engine.matters,
+            Stage.BUILD: self.build.matters,
+            Stage.LINKS: self.links.matters,
+            Stage.TRIAL: self.trial.matters,
+        }
+        return matters[stage]
+
+    @property
+    def matters(self) -> tuple[Matter, ...]:
+        """Everything that is open, in the order of the stages."""
+        return tuple(matter for stage in STAGES for matter in self.matters_of(stage))
+
+    @property
+    def is_done(self) -> bool:
+        """The game compiles, runs and does what is expected on the last stop, and nothing is open."""
+        return self.setup.to == self.setup.target and self.build.passed and self.trial.passed and not self.matters
+
+
+def begin_crossing(
+    project: Path,
+    profile: Profile,
+    shelves: Sequence[str | Path],
+    to: str,
+    progress: Progress,
+    token: CancelToken,
+    via: Sequence[str] = (),
+    members: Sequence[str] = (),
+    original: str = "",
+) -> Crossing:
+    """Begin (or resume) a crossing to `to`, over the releases `via`; the project is snapshotted and else left alone.
+
+    `original` is what the project is a copy of.
+
+    Raises NotOnShelf for a release that is not there, MisuseError for a target that the project is on already.
+    """
+    shelf = read_shelf(shelves)
+    ground = read_ground(project, profile, shelf, progress, token, members=members)
+    stops = (*via, to)
+    _check_members(ground, members)
+    for low, high in zip((ground.release, *stops), stops, strict=False):
+        plan_for(ground, low, high, Wishes(), token)
+    setup = Setup(ground.project, profile.path, shelf.addresses, ground.release, stops, 0, tuple(members), original)
+    crossing = begin(setup)
+    if crossing.fact("start") is None:
+        if parse_release(ground.release) == parse_release(to):
+            raise MisuseError(f"the project is on {to} already", "Choose another release to go to.")
+        with crossing.acting():
+            crossing.keep_fact("start", ensure_snapshot(crossing, "before anything was touched", progress, token))
+            words = f", over {', '.join(via)}" if via else ""
+            note(crossing, Stage.ROUTE, f"target {to} chosen, from {ground.release}{words}", "", "route")
+    elif via and crossing.setup.stops[crossing.setup.leg :] != stops:
+        with crossing.acting():
+            choose_way(crossing, ground, stops, "", "asked for")
+    return crossing
+
+
+def _check_members(ground: Ground, members: Sequence[str]) -> None:
+    chosen = choose_members(ground.members, members)
+    if any(not same_release(item.release, ground.release) for item in chosen):
+        named = ", ".join(f"{item.name} is on {item.release}" for item in chosen)
+        raise MisuseError(f"these members cannot cross together: {named}", "Name those of one release.")
+
+
+def look(crossing: Crossing, progress: Progress, token: CancelToken) -> Overview:
+    """Read everything anew. An interrupted change is settled first; else nothing is written into the project."""
+    if not crossing.is_settled:
+        with crossing.acting():
+            settle_interrupted(crossing)
+    ground = crossing_ground(crossing, progress, token)
+    built = with_members(build(ground, crossing, token), ground, crossing)
+    overview = Overview(
+        crossing.setup,
+        ground,
+        survey(ground, crossing, token),
+        route(ground, crossing, token),
+        plugins(ground, crossing, progress, token),
+        engine(ground, crossing, token),
+        built,
+        links(ground, crossing, token),
+        trial(ground, crossing, built.passed),
+        crossing.logbook(),
+        {},
+    )
+    touched = {entry.stage for entry in overview.logbook if entry.state == "done"}
+    states = {stage: _state(overview.matters_of(stage), stage in touched) for stage in STAGES}
+    return replace(overview, states=_in_order(states, touched))
+
+
+def has_changed(overview: Overview, token: CancelToken) -> bool:
+    """Whether the project's tree is not the one `overview` was read from; costs a stat per file."""
+    before = overview.ground.manifest
+    now = scan_tree(overview.setup.project, before, no_progress, token, without=GITS_OWN)
+    return bool(differing(before, now))
+
+
+def _state(matters: tuple[Matter, ...], touched: bool) -> State:
+    if any(matter.needs_you for matter in matters):
+        return State.NEEDS_YOU
+    if matters:
+        return State.IN_HAND if touched else State.UNTOUCHED
+    return State.CLEAR
+
+
+def _in_order(states: dict[Stage, State], touched: Collection[Stage]) -> dict[Stage, State]:
+    """What has nothing open yet because nothing was done before it is untouched, not clear."""
+    reached = True
+    for stage in STAGES:
+        if not reached and states[stage] is State.CLEAR and stage not in touched:
+            states[stage] = State.UNTOUCHED
+        if states[stage] is State.UNTOUCHED or (states[stage] is State.NEEDS_YOU and stage is Stage.BUILD):
+            reached = False
+    return states

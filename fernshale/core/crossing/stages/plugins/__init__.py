@@ -1,0 +1,1 @@
+"""Plugins: merge the new plugin releases and keep every local edit."""

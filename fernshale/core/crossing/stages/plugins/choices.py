@@ -1,0 +1,74 @@
+"""Take merge decisions one by one, all of one kind, or all in a file, a folder or a plugin."""
+
+from __future__ import annotations
+
+import re
+import time
+from collections import Counter
+from collections.abc import Sequence
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.decision_memory import forget, remember
+from fernshale.core.crossing.record.items import Decision, Stage
+from fernshale.core.merge.folder import FileMerge, FolderMerge
+from fernshale.core.merge.textmerge import TAKINGS, Due, TextMerge, fingerprint, part_of
+from fernshale.core.merge.tokens import split_tokens
+
+PREFIX = "merge:"
+
+
+def likeness(file: FileMerge, due: Due) -> str:
+    """The same for decisions that are alike: both sides changed the same tokens, one and the same key in whatever entry,
+    or the same happened to a file."""
+    if due.kind == "key":
+        return "key " + re.sub(r"/[^/]*=[^/]*", "/*", due.at)
+    if due.kind == "file" or not isinstance(file.merge, TextMerge):
+        return "file " + file.why.split(";")[0]
+    olds, ours, theirs = (_tokens(part_of(file.merge, due, side)) for side in ("base", "mine", "incoming"))
+    changes = [ours - olds, olds - ours, theirs - olds, olds - theirs]
+    return "text " + fingerprint(*(" ".join(sorted(change.elements())) for change in changes))
+
+
+def alike(merge: FolderMerge, id: str) -> tuple[tuple[FileMerge, Due], ...]:
+    """The decisions of a merge that are like one of them, that one among them."""
+    kinds = {due.id: likeness(file, due) for file, due in merge.decisions}
+    wanted = kinds.get(id)
+    return tuple(item for item in merge.decisions if wanted is not None and kinds[item[1].id] == wanted)
+
+
+def below(merge: FolderMerge, place: str) -> tuple[tuple[FileMerge, Due], ...]:
+    """The decisions about a file or all files in a folder; of the whole merge where `place` is ""."""
+    return tuple(
+        (file, due)
+        for file, due in merge.decisions
+        if not place or file.shown == place or file.shown.startswith(place.rstrip("/") + "/")
+    )
+
+
+def decide_all(crossing: Crossing, items: Sequence[tuple[FileMerge, Due]], take: str, who: str, why: str) -> None:
+    """Take the same way with each decision that has it. Raises MisuseError where none has."""
+    ids = [due.id for _, due in items if take in due.ways]
+    if not ids:
+        raise MisuseError(f"none of {len(items)} decisions can be settled by {take!r}")
+    keep_decisions(crossing, ids, take, "", who, why)
+
+
+def keep_decisions(crossing: Crossing, ids: Sequence[str], take: str, text: str, who: str, why: str) -> None:
+    """Keep merge decisions, for this crossing and for others that meet the same conflicts."""
+    if take not in TAKINGS:
+        raise MisuseError(f"{take!r} is no way to settle a merge decision", f"Ways: {', '.join(TAKINGS)}.")
+    for id in ids:
+        crossing.decide(Decision(PREFIX + id, Stage.PLUGINS, take, text, who, why, time.time()))
+    remember(ids, take, text, why, crossing.setup.project)
+
+
+def withdraw_choice(crossing: Crossing, key: str) -> None:
+    """Take a decision back; one about a merge is not offered elsewhere any more."""
+    crossing.withdraw(key)
+    if key.startswith(PREFIX):
+        forget(key.removeprefix(PREFIX), crossing.setup.project)
+
+
+def _tokens(lines: tuple[str, ...]) -> Counter[str]:
+    return Counter(token for line in lines for token in split_tokens(line) if not token.isspace())

@@ -1,0 +1,94 @@
+"""A merge decision as a person sees it: what is asked, the versions, what was decided before, how many are alike."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.words import size_words
+from fernshale.core.crossing.record.decision_memory import Remembered
+from fernshale.core.crossing.stages.plugins.choices import alike
+from fernshale.core.merge.folder import FileMerge, FolderMerge, Side
+from fernshale.core.merge.keyed import KeyedMerge
+from fernshale.core.merge.textmerge import Choice, Due, TextMerge, part_of
+from fernshale.core.snapshot.manifest import Kind
+
+_PICTURES = (".png", ".jpg", ".jpeg", ".bmp", ".gif", ".ppm", ".pgm", ".webp", ".svg", ".xpm")
+_LARGEST_PICTURE = 24_000_000
+
+
+@dataclass(frozen=True, slots=True)
+class Version:
+    """One version of what is asked about: its lines, or its facts in words; `picture` has the bytes of an image."""
+
+    name: str  # before, yours, incoming, by tokens
+    lines: tuple[str, ...]
+    picture: bytes | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Question:
+    """A decision, ready to be shown. `alike` counts the others like it that are due; `start` is what writing by hand
+    starts from."""
+
+    due: Due
+    title: str
+    path: str
+    versions: tuple[Version, ...]
+    alike: int
+    start: str
+    remembered: Remembered | None
+    mine_words: str = "Keep yours"
+    incoming_words: str = "Take incoming"
+
+
+def ask(
+    merge: FolderMerge, file: FileMerge, due: Due, choices: Mapping[str, Choice], known: Mapping[str, Remembered]
+) -> Question:
+    """The question a decision puts."""
+    others = sum(item.id != due.id and item.id not in choices for _, item in alike(merge, due.id))
+    before = known.get(due.id)
+    if isinstance(file.merge, TextMerge):
+        olds, ours, theirs = (part_of(file.merge, due, side) for side in ("base", "mine", "incoming"))
+        versions = [Version("before", olds)] if olds else []
+        versions += [Version("yours", ours), Version("incoming", theirs)]
+        if due.finer is not None:
+            versions.append(Version("by tokens", tuple(due.finer.split("\n"))))
+        title = "Both changed these lines" if olds else "Both have something of their own here"
+        return Question(due, title, file.shown, tuple(versions), others, "\n".join(ours), before)
+    if isinstance(file.merge, KeyedMerge):
+        names = ("before", "yours", "incoming")
+        texts = file.merge.versions(due)
+        shown = (
+            Version(name, tuple((text or "(not there)").split("\n"))) for name, text in zip(names, texts, strict=True)
+        )
+        title = f"Both changed {due.at.lstrip('/')}"
+        return Question(due, title, file.shown, tuple(shown), others, file.merge.value(due), before)
+    title = file.why[0].upper() + file.why[1:]
+    mine = "Keep yours" if file.mine else "Leave it deleted"
+    incoming = "Take incoming" if file.incoming else "Let it go"
+    return Question(due, title, file.shown, tuple(_facts(merge, file)), others, "", before, mine, incoming)
+
+
+def _facts(merge: FolderMerge, file: FileMerge) -> Iterator[Version]:
+    """What can be said of each version of a file that is decided as a whole."""
+    places = (
+        ("before", merge.base, file.base),
+        ("yours", merge.mine, file.mine),
+        ("incoming", merge.incoming, file.incoming),
+    )
+    for name, side, path in places:
+        if name != "before" or path is not None:
+            yield _version(name, side, path)
+
+
+def _version(name: str, side: Side, path: TreePath | None) -> Version:
+    entry = side.entry(path)
+    if path is None or entry is None:
+        return Version(name, ("(not there)",))
+    if entry.kind is Kind.LINK:
+        return Version(name, (f"a link to {entry.content}",))
+    words = f"{size_words(entry.size)} · digest {entry.content[:10]} · mode {entry.mode:o}"
+    is_picture = path.lower().endswith(_PICTURES) and entry.size <= _LARGEST_PICTURE
+    return Version(name, (words,), side.read(path) if is_picture else None)

@@ -1,0 +1,109 @@
+"""The three sides of a plugin's merge: which old release is the base, file by file where it must be."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from fernshale.core.base.errors import ProjectError
+from fernshale.core.base.home import home
+from fernshale.core.base.textfile import TextFile
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.words import count
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.project.plugin_origins import find_plugin_origin
+from fernshale.core.crossing.project.scan import Ground, plugin_manifest, shelf_manifest
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.merge.base import compose_base
+from fernshale.core.merge.folder import ByFormat, ContentMerge, FolderMerge, Side, disk_side, merge_folders
+from fernshale.core.merge.keyed import Identities, merge_keyed
+from fernshale.core.profile.model import Profile
+from fernshale.core.route.planner import PluginStep
+from fernshale.core.snapshot.manifest import EMPTY
+from fernshale.core.snapshot.store import Store
+from fernshale.core.survey.history import read_past
+from fernshale.core.survey.plugins import Plugin
+
+# Merges by what they depend on, so that a page that is shown again merges nothing; the shelf's releases do not change.
+_MOST_KEPT = 64
+_merged: dict[object, tuple[FolderMerge, str, str]] = {}
+_SNAPSHOT = "snapshot"
+
+
+def merge_plugin(
+    ground: Ground, crossing: Crossing, plugin: Plugin, step: PluginStep, token: CancelToken
+) -> tuple[FolderMerge, str, str]:
+    """The merge of a plugin folder with the release it goes to; the release taken as base, and what is odd about that."""
+    shelf = ground.shelf
+    assert shelf is not None
+    mine = plugin_manifest(ground, plugin, token)
+    incoming = shelf.plugin(step.becomes or plugin.id, step.to)
+    if incoming is None:
+        raise ProjectError(f"{plugin.id} {step.to} is not on the shelf any more")
+    place = shelf.place(incoming, token=token)
+    names = tuple(item.version for item in shelf.releases_of(plugin.id))
+    key = (ground.project / plugin.folder, plugin.version, names, place, step.becomes, tuple(mine.entries.items()))
+    if (kept := _merged.get(key)) is not None:
+        return kept
+    news = disk_side(place, shelf_manifest(shelf, incoming, token))
+    if step.becomes in {item.id for item in ground.plugins}:
+        news = Side(EMPTY, news.read)  # it is part of one that is here: nothing comes in its place
+    local = disk_side(ground.project / plugin.folder, mine)
+    base, name, note = _base(ground, crossing, plugin, local, token)
+    merge = merge_folders(base, local, news, no_progress, token, _by_format(ground.profile, plugin.folder))
+    if len(_merged) >= _MOST_KEPT:
+        _merged.clear()
+    _merged[key] = merge, name, note
+    return merge, name, note
+
+
+def plain_format(path: TreePath, base: TextFile, mine: TextFile, incoming: TextFile) -> ContentMerge | None:
+    """Settings are merged by key, where no profile says more of them."""
+    return merge_keyed(path, base, mine, incoming, Identities())
+
+
+def _by_format(profile: Profile, folder: TreePath) -> ByFormat:
+    identities = Identities(tuple((rule.files, rule.by) for rule in profile.keyed))
+
+    def merge(path: TreePath, base: TextFile, mine: TextFile, incoming: TextFile) -> ContentMerge | None:
+        return merge_keyed(TreePath(f"{folder}/{path}"), base, mine, incoming, identities)
+
+    return merge
+
+
+def _base(
+    ground: Ground, crossing: Crossing, plugin: Plugin, mine: Side, token: CancelToken
+) -> tuple[Side | None, str, str]:
+    """The old side, its name, and a note. Nothing was here: an empty one; no old release is known: None."""
+    if not mine.things:
+        return Side(EMPTY, lambda path: b""), plugin.version, ""
+    found = find_plugin_origin(ground, plugin, crossing, token)
+    releases = dict(_shelf_sides(ground, plugin, token))
+    if found.at and found.origin is not None:
+        releases[found.origin.name] = _past_side(ground, plugin, found.source, found.at, token)
+    if found.origin is None or found.origin.name not in releases:
+        return None, "", "no old release is known; what differs is to be decided"
+    best = found.origin.name
+    base = compose_base(mine, releases, best)
+    notes = [found.note] if found.note else []
+    for name in dict.fromkeys(base.others.values()):
+        notes.append(f"{count(sum(other == name for other in base.others.values()), 'file')} compared with {name}")
+    return base.side, best, "; ".join(notes)
+
+
+def _shelf_sides(ground: Ground, plugin: Plugin, token: CancelToken) -> Mapping[str, Side]:
+    shelf = ground.shelf
+    assert shelf is not None
+    return {
+        item.version: disk_side(shelf.place(item, token=token), shelf_manifest(shelf, item, token))
+        for item in shelf.releases_of(plugin.id)
+    }
+
+
+def _past_side(ground: Ground, plugin: Plugin, source: str, at: str, token: CancelToken) -> Side:
+    """The folder as a commit or an earlier snapshot had it."""
+    if source.startswith(_SNAPSHOT):
+        store = Store(home() / "store")
+        manifest = store.manifest(at).below(plugin.folder)
+        return Side(manifest, lambda path: store.get(manifest.entries[path].content))
+    manifest, contents = read_past(ground.project, at, plugin.folder, token)
+    return Side(manifest, lambda path: contents[path])

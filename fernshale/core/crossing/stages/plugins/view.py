@@ -1,0 +1,403 @@
+"""Plugins: the new releases in, every local edit kept."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from dataclasses import asdict, dataclass, field, replace
+from pathlib import Path
+from typing import Any
+
+from fernshale.core.base.errors import FernshaleError, MisuseError
+from fernshale.core.base.textfile import read_text
+from fernshale.core.base.treepath import TreePath, joined, on_disk
+from fernshale.core.base.words import count
+from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.change.draft import Draft
+from fernshale.core.change.model import ChangeSet
+from fernshale.core.change.preview import Read
+from fernshale.core.crossing.deferred.plugins import Aside, find_aside
+from fernshale.core.crossing.project.plugin_builds import Built, find_built
+from fernshale.core.crossing.project.plugin_plan import is_wanted, plan, plugin_key
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.decision_memory import Remembered, recall
+from fernshale.core.crossing.record.items import Matter, Proposal, Stage
+from fernshale.core.crossing.record.logbook import write_step
+from fernshale.core.crossing.record.plugin_updates import TakenPlugin, about, keep_taken, taken_plugins
+from fernshale.core.crossing.stages.plugins.choices import PREFIX, alike, below, decide_all, keep_decisions
+from fernshale.core.crossing.stages.plugins.three_way import merge_plugin
+from fernshale.core.merge.folder import FileMerge, FolderMerge
+from fernshale.core.merge.keyed import KeyedMerge
+from fernshale.core.merge.ledger import FATES, Ledger, build_ledger
+from fernshale.core.merge.result import Result, build_result, replace_clean
+from fernshale.core.merge.soundness import complaints
+from fernshale.core.merge.textmerge import TAKINGS, Choice, Due, TextMerge, fingerprint, part_of
+from fernshale.core.route.planner import PluginStep
+from fernshale.core.snapshot.manifest import Entry, Kind
+from fernshale.core.survey.plugins import Plugin, plugin_folder
+
+
+@dataclass(frozen=True, slots=True)
+class PluginView:
+    """One plugin on this leg. `merge` is None once it is done, or while it has no release to go to.
+
+    `base` is the vendor release taken as the old one; `base_note` says what is odd about that. `odd` has what is odd about
+    merged files, in words, by path: they parse no more, or their brackets do not balance.
+    """
+
+    plugin: Plugin
+    step: PluginStep
+    done: bool
+    base: str
+    base_note: str
+    merge: FolderMerge | None
+    ledger: Ledger | None
+    odd: Mapping[TreePath, tuple[str, ...]] = field(default_factory=dict)
+
+    def due(self, choices: Mapping[str, Choice]) -> tuple[tuple[FileMerge, Due], ...]:
+        """The decisions still to be taken."""
+        return tuple(item for item in (self.merge.decisions if self.merge else ()) if item[1].id not in choices)
+
+
+@dataclass(frozen=True, slots=True)
+class PluginsView:
+    """All plugins with the choices taken so far, by id of the decision; those that are set aside; and what was decided
+    about the same conflicts in any project; and those that have compiled parts."""
+
+    plugins: tuple[PluginView, ...]
+    choices: Mapping[str, Choice]
+    matters: tuple[Matter, ...]
+    aside: tuple[Aside, ...] = ()
+    remembered: Mapping[str, Remembered] = field(default_factory=dict)
+    built: tuple[Built, ...] = ()
+
+    def count(self, fate: str) -> int:
+        return sum(entry.fate == fate for view in self.plugins if view.ledger for entry in view.ledger.entries)
+
+    @property
+    def edits(self) -> int:
+        return sum(view.ledger.edits for view in self.plugins if view.ledger)
+
+
+def plugins(ground: Ground, crossing: Crossing, progress: Progress, token: CancelToken) -> PluginsView:
+    """Merge in memory; writes nothing."""
+    choices = read_choices(crossing)
+    standing = {plugin.id: plugin for plugin in ground.plugins}
+    taken = taken_plugins(crossing)
+    views = []
+    steps = plan(ground, crossing, token).plugins
+    for number, step in enumerate(steps):
+        progress(f"merging {step.id}", number, len(steps))
+        plugin = standing.get(step.id) or Plugin(step.id, plugin_folder(ground.profile, step.id), "", "")
+        views.append(_look(ground, crossing, plugin, step, choices, taken, token))
+    known, settled = recall(), crossing.decisions()
+    matters = tuple(matter for view in views for matter in _matters(view, choices, settled, known))
+    built = find_built(ground)
+    matters += tuple(_rebuild_matters(crossing, built, views))
+    aside = find_aside(crossing, ground)
+    matters += tuple(_aside_matters(ground, crossing, [view.step for view in views], aside))
+    return PluginsView(tuple(views), choices, matters, aside, known, built)
+
+
+def read_choices(crossing: Crossing) -> dict[str, Choice]:
+    """The merge decisions taken so far, by id."""
+    return {
+        key.removeprefix(PREFIX): _choice(item.choice, item.text)
+        for key, item in crossing.decisions().items()
+        if key.startswith(PREFIX)
+    }
+
+
+def settle_merge(
+    crossing: Crossing, ground: Ground, key: str, take: str, text: str, who: str, why: str, token: CancelToken
+) -> None:
+    """Take a merge decision: `merge:ID` one, `merge-like:ID` all that are like it, `merge-below:PLUGIN/PATH` all there.
+
+    Raises MisuseError for one that is not due or a way it has not, FernshaleError for text that breaks the file.
+    """
+    area, _, rest = key.partition(":")
+    views = [view for view in plugins(ground, crossing, no_progress, token).plugins if view.merge is not None]
+    choices = read_choices(crossing)
+    if area == "merge-below":
+        id, _, place = rest.partition("/")
+        merge = next((view.merge for view in views if view.plugin.id == id), None)
+        items = below(merge, place) if merge is not None else ()
+        decide_all(crossing, [item for item in items if item[1].id not in choices], take, who, why)
+        return
+    merge = next((view.merge for view in views for _, due in view.due({}) if due.id == rest), None)
+    if merge is None:
+        raise MisuseError(f"{rest} is no merge decision that is due", "Look again; something changed meanwhile.")
+    if area == "merge-like":
+        # What was decided one by one before stays.
+        left = [item for item in alike(merge, rest) if item[1].id not in choices or item[1].id == rest]
+        decide_all(crossing, left, take, who, why)
+        return
+    file, due = next(item for item in merge.decisions if item[1].id == rest)
+    if take == "again":
+        before = recall().get(rest)
+        take, text = ("text", before.text) if before is not None else (take, text)
+    if take not in due.ways:
+        raise MisuseError(f"{take!r} is no way to settle {file.shown}", f"Ways: {', '.join(due.ways)}.")
+    if file.merge is not None:
+        file.merge.result({**choices, rest: _choice(take, text)}, "mine")
+    keep_decisions(crossing, [rest], take, text, who, why)
+
+
+def decision_key(due_id: str) -> str:
+    """The key under which a merge decision is kept."""
+    return PREFIX + due_id
+
+
+@dataclass(frozen=True, slots=True)
+class FolderPreview:
+    """The folder of a plugin as it will be: what changes in it, and the files that stay. Paths are those of the project."""
+
+    changes: ChangeSet
+    staying: Mapping[TreePath, Entry]
+
+    def readers(self, project: Path) -> tuple[Read, Read]:
+        """How contents before and after it are read."""
+        places = {item.before.content: item.path for item in self.changes.files if item.before is not None}
+        places |= {entry.content: path for path, entry in self.staying.items()}
+
+        def before(entry: Entry) -> bytes:
+            return on_disk(project, places[entry.content]).read_bytes()
+
+        return before, lambda entry: self.changes.contents[entry.content]
+
+
+def preview_plugin(view: PluginView, ground: Ground, choices: Mapping[str, Choice]) -> FolderPreview:
+    """What taking the new release would write; what is undecided stands as mine."""
+    if view.merge is None:
+        return FolderPreview(ChangeSet(()), {})
+    result = build_result(view.merge, choices, "mine")
+    changes = _change_set(ground, view.plugin, view.merge, result)
+    changing = {item.path for item in changes.changes}
+    entries = {joined(view.plugin.folder, path): entry for path, entry in result.entries.items()}
+    return FolderPreview(changes, {path: entry for path, entry in entries.items() if path not in changing})
+
+
+def apply_plugin(
+    crossing: Crossing, ground: Ground, id: str, clean: bool, progress: Progress, token: CancelToken
+) -> int:
+    """Take the new release of a plugin; the logbook entry's id.
+
+    `clean` puts it in the place of what is there: local edits are given up, files of the user's own stay.
+    Raises MisuseError while decisions are due, LedgerUnbalanced when a local edit would be lost.
+    """
+    view = next((item for item in plugins(ground, crossing, no_progress, token).plugins if item.plugin.id == id), None)
+    if view is None or view.merge is None:
+        raise MisuseError(f"there is nothing to take for the plugin {id}")
+    merge, choices = view.merge, read_choices(crossing)
+    if clean:
+        merge, choices = replace_clean(merge)
+    elif due := view.due(choices):
+        names = ", ".join(sorted({file.shown for file, _ in due}))
+        raise MisuseError(f"{id}: {len(due)} decisions are due first, in {names}")
+    elif odd := [key for key in _odd_keys(view).values() if key not in crossing.decisions()]:
+        raise MisuseError(f"{id}: {count(len(odd), 'merged file')} should be looked at first, in {', '.join(view.odd)}")
+    result = build_result(merge, choices, "mine")
+    ledger = build_ledger(merge, result, choices)
+    changes = _change_set(ground, view.plugin, merge, result)
+    title = f"{id} {view.step.from_} → {view.step.to} · {count(len(changes.files), 'file')} · {_ledger_words(ledger)}"
+    folder, step = view.plugin.folder, view.step
+    entry = write_step(crossing, Stage.PLUGINS, title, step.why, about(folder), changes, progress, token)
+    taken = TakenPlugin(view.base, step.from_, step.to, ledger, _moves(view.plugin, merge))
+    keep_taken(crossing, folder, entry, taken)
+    return entry
+
+
+def _moves(plugin: Plugin, merge: FolderMerge) -> dict[TreePath, TreePath]:
+    """Where files of the project went, by where they were; links that named them ask for it."""
+    moved = ((file.mine, file.path) for file in merge.files)
+    return {
+        joined(plugin.folder, old): joined(plugin.folder, new)
+        for old, new in moved
+        if old is not None and new is not None and old != new
+    }
+
+
+def ledger_json(ledger: Ledger) -> dict[str, Any]:
+    """A ledger as data."""
+    return {
+        "edits": ledger.edits,
+        **{fate: ledger.count(fate) for fate in FATES},
+        "entries": [asdict(entry) for entry in ledger.entries],
+    }
+
+
+def _look(
+    ground: Ground,
+    crossing: Crossing,
+    plugin: Plugin,
+    step: PluginStep,
+    choices: Mapping[str, Choice],
+    taken: Mapping[str, TakenPlugin],
+    token: CancelToken,
+) -> PluginView:
+    if (kept := taken.get(plugin.folder)) is not None:
+        return PluginView(plugin, step, True, kept.base, "", None, kept.ledger)
+    if not is_wanted(step, crossing):
+        return PluginView(plugin, step, step.action in ("stay", "hold"), plugin.version, "", None, None)
+    merge, base, note = merge_plugin(ground, crossing, plugin, step, token)
+    result = build_result(merge, choices, "mine")
+    ledger = build_ledger(merge, result, choices)
+    return PluginView(plugin, step, False, base, note, merge, ledger, _find_odd(merge, result, choices))
+
+
+def _find_odd(merge: FolderMerge, result: Result, choices: Mapping[str, Choice]) -> dict[TreePath, tuple[str, ...]]:
+    """What is odd about merged files in which nothing is left to decide."""
+    found = {}
+    for file in merge.files:
+        if file.merge is None or file.path is None or any(due.id not in choices for due in file.decisions):
+            continue
+        texts = [merge.mine.text(file.mine), merge.incoming.text(file.incoming), read_text(result.read(file.path))]
+        mine, incoming, now = (text.text if text is not None else "" for text in texts)
+        if words := complaints(file.path, mine, incoming, now):
+            found[file.path] = words
+    return found
+
+
+def _odd_keys(view: PluginView) -> dict[TreePath, str]:
+    """The key of the matter of each odd file: another one when it is merged otherwise."""
+    return {path: f"odd:{view.plugin.id}:{fingerprint(path, *words)}" for path, words in view.odd.items()}
+
+
+def _change_set(ground: Ground, plugin: Plugin, merge: FolderMerge, result: Result) -> ChangeSet:
+    draft = Draft(ground.project)
+    before = merge.mine.things
+    for path in before:
+        if path not in result.entries:
+            draft.delete(f"{plugin.folder}/{path}")
+    for path, entry in result.entries.items():
+        if before.get(path) == entry:
+            continue
+        if entry.kind is Kind.LINK:
+            draft.link(f"{plugin.folder}/{path}", entry.content)
+        else:
+            draft.write(f"{plugin.folder}/{path}", result.read(path), entry.mode)
+    return draft.change_set()
+
+
+def _matters(
+    view: PluginView, choices: Mapping[str, Choice], settled: Collection[str], known: Mapping[str, Remembered]
+) -> list[Matter]:
+    if view.merge is None:
+        return []
+    plugin, owner = view.plugin, f"plugin {view.plugin.id}"
+    due = view.due(choices)
+    matters = []
+    for file, item in due:
+        title = f"{file.shown.rsplit('/', 1)[-1]}: {_about(file, item)}"
+        place = f"{plugin.folder}/{file.mine or file.shown}" + (f":{item.mine[0] + 1}" if item.kind != "file" else "")
+        matters.append(
+            Matter(decision_key(item.id), Stage.PLUGINS, title, owner, place, file.why, True, _ways(file, item, known))
+        )
+    odd = [(path, key) for path, key in _odd_keys(view).items() if key not in settled]
+    for path, key in odd:
+        title = f"{path.rsplit('/', 1)[-1]}: merged, but {view.odd[path][0]}"
+        leave = Proposal("leave", "It is right as it stands", view.odd[path])
+        place = f"{plugin.folder}/{path}"
+        matters.append(Matter(key, Stage.PLUGINS, title, owner, place, "; ".join(view.odd[path]), True, (leave,)))
+    ready = "its decisions come first" if due else "nothing is left to decide"
+    if odd and not due:
+        ready = "what looks odd comes first"
+    take = Proposal("take", f"Take {view.step.to}", (view.step.why, ready), 1.0, not due and not odd)
+    ways = [take]
+    if view.ledger is not None and view.ledger.edits:
+        lost = view.ledger.edits - view.ledger.count("already")
+        words = f"gives up {count(lost, 'edit')}; files of your own stay"
+        ways.append(Proposal("clean", f"Replace it with {view.step.to} as it comes", (words,), 0.1))
+    title = f"{plugin.id} {view.step.from_} → {view.step.to}"
+    matters.append(Matter(f"plugin:{plugin.id}", Stage.PLUGINS, title, owner, plugin.folder, ready, False, tuple(ways)))
+    return matters
+
+
+def _rebuild_matters(crossing: Crossing, built: Sequence[Built], views: Sequence[PluginView]) -> Iterator[Matter]:
+    """Compiled plugins whose stamps name other releases; their own new release comes first."""
+    to = crossing.setup.to
+    coming = {view.plugin.id for view in views if view.merge is not None or view.step.action == "set aside"}
+    for item in built:
+        if item.is_built_for(to) or item.plugin.id in coming:
+            continue
+        id = item.plugin.id
+        way = Proposal(
+            "rebuild", f"Build it for {to}", ("from its sources, by the engine's own tool", item.words), 0.9, True
+        )
+        title = f"{id} is {item.words}, not for {to}"
+        yield Matter(f"rebuild:{id}", Stage.PLUGINS, title, f"plugin {id}", item.plugin.folder, "", False, (way,))
+
+
+def _aside_matters(
+    ground: Ground, crossing: Crossing, steps: Sequence[PluginStep], aside: Sequence[Aside]
+) -> Iterator[Matter]:
+    """What is still to be set aside, as was decided, and what could come back."""
+    for step in steps:
+        if step.action == "set aside":
+            decided = crossing.decisions().get(plugin_key(crossing.setup, step.id))
+            why = decided.why if decided is not None else ""
+            evidence = (why or step.why, "switched off and taken out; one action brings it back")
+            way = Proposal("aside", f"Set {step.id} aside", evidence, 1.0, True)
+            place = next((plugin.folder for plugin in ground.plugins if plugin.id == step.id), "")
+            title = f"{step.id} is to be set aside"
+            yield Matter(f"aside:{step.id}", Stage.PLUGINS, title, f"plugin {step.id}", place, why, False, (way,))
+    for item in aside:
+        if item.ready:
+            back = Proposal("return", f"Bring {item.id} back", (f"{item.ready} accepts {crossing.setup.to}",), 0.5)
+            title = f"{item.id} is set aside, and {item.ready} would fit now"
+            yield Matter(f"aside:{item.id}", Stage.PLUGINS, title, f"plugin {item.id}", "", item.why, True, (back,))
+
+
+_WAY_TITLES: Mapping[str, str] = {
+    "mine": "Keep yours",
+    "incoming": "Take incoming",
+    "both": "Both, yours first",
+    "swapped": "Both, incoming first",
+    "finer": "Merge token by token",
+    "base": "As it was before",
+}
+
+
+def _about(file: FileMerge, due: Due) -> str:
+    """What a decision is about, in a few words."""
+    if isinstance(file.merge, KeyedMerge):
+        return f"both changed {due.at.lstrip('/')}"
+    if isinstance(file.merge, TextMerge):
+        mine = " ".join(" ".join(part_of(file.merge, due, "mine")).split())
+        return f"both changed “{mine[:44]}{'…' if len(mine) > 44 else ''}”" if mine else file.why.split(";")[0]
+    return file.why.split(";")[0]
+
+
+def _ways(file: FileMerge, due: Due, known: Mapping[str, Remembered]) -> tuple[Proposal, ...]:
+    """The ways to settle a decision; first the one that was taken when the same conflict came up before."""
+    titles = dict(_WAY_TITLES)
+    if due.kind == "file":
+        titles["mine"] = "Keep yours" if file.mine else "Leave it deleted"
+        titles["incoming"] = "Take incoming" if file.incoming else "Let it go"
+    evidence = {"finer": (f"gives: {due.finer.strip()}",)} if due.finer is not None else {}
+    if isinstance(file.merge, KeyedMerge):
+        versions = dict(zip(("base", "mine", "incoming"), file.merge.versions(due), strict=True))
+        evidence = {way: (text or "not there",) for way, text in versions.items()}
+    before = known.get(due.id)
+    found = [Proposal(way, titles[way], evidence.get(way, ())) for way in due.ways if way in titles]
+    if before is not None and before.take in titles:
+        found.sort(key=lambda item: item.id != before.take)
+        found[0] = replace(found[0], evidence=(*found[0].evidence, before.words), confidence=0.9)
+    elif before is not None and before.take == "text" and "text" in due.ways:
+        found.insert(0, Proposal("again", "As written before", (before.text.strip(), before.words), 0.9))
+    return tuple(found)
+
+
+def _choice(take: str, text: str) -> Choice:
+    if take not in TAKINGS:
+        raise FernshaleError(f"a merge decision says {take!r}, which is no way to settle it")
+    return Choice(take, text)  # type: ignore[arg-type]
+
+
+def _ledger_words(ledger: Ledger) -> str:
+    parts = [f"{ledger.count('carried')} of {ledger.edits} edits carried"]
+    if ledger.count("already"):
+        parts.append(f"{ledger.count('already')} already there")
+    if ledger.count("dropped"):
+        parts.append(f"{ledger.count('dropped')} dropped by decision")
+    return ", ".join(parts)

@@ -1,0 +1,149 @@
+"""The ways to the target, direct or leg by leg, and what each leg would cost."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.release import parse_release, same_release
+from fernshale.core.base.work import CancelToken
+from fernshale.core.crossing.project.scan import Ground, engine_folder
+from fernshale.core.crossing.project.source_texts import Texts
+from fernshale.core.crossing.rules.search import find_all_edits
+from fernshale.core.crossing.rules.sources import LegRules, written_rules
+from fernshale.core.route.candidates import Here, Wishes, concerning
+from fernshale.core.route.names import gone_names, names_of
+from fernshale.core.route.planner import UNSURE, Leg, plan_leg
+from fernshale.core.route.shelf import Shelf
+
+_MOST_STOPS = 4
+
+
+@dataclass(frozen=True, slots=True)
+class LegEstimate:
+    """What one leg would cost. `known` are places that known rules change, by rule; `gone` names that the project uses
+    and the release has not any more (None: not both releases are at hand)."""
+
+    leg: Leg
+    known: Mapping[str, int]
+    gone: Mapping[str, int] | None
+    faults: tuple[str, ...]
+
+    @property
+    def places(self) -> int:
+        """Places of the project that have to follow, as far as can be told: by rule or by name, whichever is more."""
+        return max(sum(self.known.values()), sum((self.gone or {}).values()))
+
+    @property
+    def waiting(self) -> int:
+        """Plugins that need a decision or have nothing."""
+        return sum(step.action in (*UNSURE, "nothing", "follow") for step in self.leg.plugins)
+
+
+@dataclass(frozen=True, slots=True)
+class Way:
+    """One way: over which stops, with what each leg costs."""
+
+    stops: tuple[str, ...]
+    legs: tuple[LegEstimate, ...]
+
+    @property
+    def title(self) -> str:
+        return "direct" if len(self.stops) == 1 else "over " + ", then ".join(self.stops[:-1])
+
+
+def find_ways(
+    ground: Ground,
+    shelf: Shelf,
+    from_: str,
+    target: str,
+    chosen: Sequence[str],
+    wishes: Wishes,
+    texts: Texts,
+    token: CancelToken,
+) -> tuple[Way, ...]:
+    """The direct way, one over each release worth a stop, one over all of them; and the chosen one, whatever it is."""
+    stops = stops_between(shelf, ground.profile.id, from_, target, texts.used)
+    ways = {(target,), *((stop, target) for stop in stops), (*stops, target), tuple(chosen)}
+    ordered = sorted(ways, key=lambda way: (len(way), [parse_release(stop) for stop in way]))
+    costs: dict[tuple[object, ...], LegEstimate] = {}
+    found = []
+    for way in ordered:
+        here = tuple(Here(item.id, item.version, item.accepts) for item in ground.plugins)
+        legs = []
+        for at, to in zip((from_, *way), way, strict=False):
+            token.check()
+            key = (at, to, here)
+            if key not in costs:
+                costs[key] = _estimate(ground, shelf, at, to, here, wishes, texts, token)
+            legs.append(costs[key])
+            here = _after(here, costs[key].leg, shelf)
+        found.append(Way(way, tuple(legs)))
+    return tuple(found)
+
+
+def stops_between(shelf: Shelf, engine: str, from_: str, target: str, used: Mapping[str, int]) -> list[str]:
+    """Stable releases between here and there without a fault that concerns the project: the last of each line of
+    releases (that share their first two numbers), at most a handful, the nearest to the target."""
+    low, high = parse_release(from_), parse_release(target)
+    lines: dict[tuple[int, ...], str] = {}
+    for item in shelf.engines_of(engine):
+        release = parse_release(item.version)
+        is_good = item.stage == "stable" and not concerning(item.faults, used)
+        if low < release < high and is_good and release.parts[:2] not in (low.parts[:2], high.parts[:2]):
+            lines[release.parts[:2]] = item.version
+    return list(lines.values())[-_MOST_STOPS:]
+
+
+def count_known(ground: Ground, shelf: Shelf, from_: str, to: str, token: CancelToken) -> Mapping[str, int]:
+    """Places of the project that the rules between two releases would change, by name of the rule, most first."""
+
+    def count() -> dict[str, int]:
+        rules = [rule for rule in LegRules(tuple(written_rules(ground, from_, to))).all if rule.kind != "data"]
+        edits = find_all_edits(ground, rules, token)
+        counts: Counter[str] = Counter()
+        for rule in rules:
+            counts[rule.name] += len(edits.get(rule.id, ()))
+        return {name: number for name, number in counts.most_common() if number}
+
+    return ground.manifest.derived(("known", shelf, from_, to, ground.profile.role, ground.along), count)
+
+
+def _estimate(
+    ground: Ground,
+    shelf: Shelf,
+    from_: str,
+    to: str,
+    here: Sequence[Here],
+    wishes: Wishes,
+    texts: Texts,
+    token: CancelToken,
+) -> LegEstimate:
+    release = shelf.engine(ground.profile.id, to)
+    leg = plan_leg(shelf, from_, to, here, wishes, texts.used.keys())
+    faults = tuple(fault.what for fault in concerning(release.faults, texts.used))
+    known = count_known(ground, shelf, from_, to, token)
+    return LegEstimate(leg, known, _gone(ground, from_, to, texts, token), faults)
+
+
+def _gone(ground: Ground, from_: str, to: str, texts: Texts, token: CancelToken) -> Mapping[str, int] | None:
+    try:
+        old, new = (names_of(engine_folder(ground, release), token) for release in (from_, to))
+    except (FernshaleError, OSError):
+        return None  # a release that is not at hand
+    return gone_names(old, new, texts.used)
+
+
+def _after(here: Sequence[Here], leg: Leg, shelf: Shelf) -> tuple[Here, ...]:
+    """The plugins as they will stand after a leg."""
+    standing = {item.id: item for item in here}
+    for step in leg.plugins:
+        if step.becomes:
+            standing.pop(step.id, None)
+        id = step.becomes or step.id
+        known = shelf.plugin(id, step.to) if step.to else None
+        if known is not None and not (id in standing and same_release(standing[id].version, step.to)):
+            standing[id] = Here(id, step.to, known.accepts or known.said_to_work)
+    return tuple(standing.values())

@@ -1,0 +1,101 @@
+"""What the target demands of the toolchain, against what the project states and what this machine has."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.release import is_release, parse_release
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.change.draft import Draft
+from fernshale.core.crossing.project.commands import RequirementResult
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.items import Matter, Proposal, Stage
+from fernshale.core.crossing.record.logbook import write_step
+from fernshale.core.route.shelf import Demand
+from fernshale.core.survey.reach import replace_values
+from fernshale.core.survey.sites import FoundStandard, find_standards, read_project_text
+
+
+@dataclass(frozen=True, slots=True)
+class DemandState:
+    """A demand and what was found. `holds` is None while nobody has looked; `stated` are the project's own numbers."""
+
+    demand: Demand
+    found: str
+    holds: bool | None
+    stated: tuple[FoundStandard, ...] = ()
+
+
+def check_demands(
+    ground: Ground, demands: Sequence[Demand], requirements: Sequence[RequirementResult]
+) -> tuple[DemandState, ...]:
+    """Each demand of a release against the standards the project states and the tools that were looked at."""
+    standards = find_standards(ground.profile, ground.project, ground.manifest) if demands else ()
+    return tuple(_check(ground, demand, standards, requirements) for demand in demands)
+
+
+def demand_matters(states: Sequence[DemandState], to: str, decided: Sequence[str]) -> list[Matter]:
+    """What is to be done before the first build."""
+    matters = []
+    for item in states:
+        key = f"demand:{to}:{item.demand.name}"
+        if item.holds is not False or key in decided:
+            continue
+        detail = "; ".join(part for part in (item.found, item.demand.why) if part)
+        title = f"{to} needs {item.demand.name} {item.demand.at_least}: {item.found}"
+        keep = Proposal("keep", "Leave it as it is", ("the build may fail for it",), 0.2)
+        if item.stated:
+            place = f"{item.stated[0].file}:{item.stated[0].line}"
+            lift = Proposal("raise", f"Set it to {item.demand.at_least}", (item.demand.why or item.found,), 0.95, True)
+            matters.append(Matter(key, Stage.ROUTE, title, "own", place, detail, False, (lift, keep)))
+        else:
+            matters.append(Matter(key, Stage.ROUTE, title, "this machine", "", detail, True, (keep,)))
+    return matters
+
+
+def find_demand(ground: Ground, place: str) -> Demand:
+    """The demand behind `RELEASE:NAME`. Raises MisuseError, NotOnShelf."""
+    to, _, name = place.partition(":")
+    release = ground.shelf.engine(ground.profile.id, to) if ground.shelf else None
+    found = next((item for item in release.demands if item.name == name), None) if release else None
+    if found is None:
+        raise MisuseError(f"{to} demands no {name}")
+    return found
+
+
+def raise_standard(crossing: Crossing, ground: Ground, demand: Demand, progress: Progress, token: CancelToken) -> int:
+    """Write the demanded number wherever the project states a lower one, as a step; the entry's id."""
+    (state,) = check_demands(ground, [demand], ())
+    if state.holds is not False or not state.stated:
+        raise MisuseError(f"nothing in the project states {demand.name} below {demand.at_least}")
+    draft = Draft(ground.project)
+    for path in dict.fromkeys(item.file for item in state.stated):
+        file = read_project_text(ground.project, path)
+        values = [(item.value, demand.at_least) for item in state.stated if item.file == path]
+        draft.write(path, file.with_text(replace_values(file.text, values)).encode())
+    title = f"{demand.name} is {demand.at_least} now"
+    why = demand.why or f"{crossing.setup.to} demands it"
+    return write_step(crossing, Stage.ROUTE, title, why, f"demand {demand.name}", draft.change_set(), progress, token)
+
+
+def _check(
+    ground: Ground, demand: Demand, standards: Sequence[FoundStandard], requirements: Sequence[RequirementResult]
+) -> DemandState:
+    wanted = parse_release(demand.at_least)
+    stated = [item for item in standards if item.name == demand.name]
+    if stated:
+        low = tuple(item for item in stated if is_release(item.value.text) and parse_release(item.value.text) < wanted)
+        shown = low or tuple(stated)
+        found = ", ".join(f"{item.file} says {item.value.text}" for item in shown)
+        return DemandState(demand, found, not low, low)
+    known = next((item for item in requirements if item.name == demand.name), None)
+    if known is None:
+        asked = any(need.name == demand.name for need in ground.profile.requirement)
+        found = "not looked at yet; the baseline does" if asked else "the profile does not say how to look"
+        return DemandState(demand, found, None)
+    if not is_release(known.version):
+        return DemandState(demand, known.found, known.holds)
+    return DemandState(demand, f"{known.version} is here", parse_release(known.version) >= wanted)

@@ -1,0 +1,202 @@
+"""Route: who can come along, over which stops, what it costs, what changes on the way."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.release import parse_release, same_release
+from fernshale.core.base.work import CancelToken
+from fernshale.core.crossing.project.commands import read_requirements
+from fernshale.core.crossing.project.plugin_plan import plan, plugin_key, read_wishes, shelf_of
+from fernshale.core.crossing.project.release_notes import NoteUse, find_notes
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.source_texts import read_texts
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.items import Matter, Proposal, Stage
+from fernshale.core.crossing.record.logbook import note
+from fernshale.core.crossing.stages.route.options import LegEstimate, Way, find_ways
+from fernshale.core.crossing.stages.route.toolchain import DemandState, check_demands, demand_matters
+from fernshale.core.route.candidates import Candidate, Here, Wishes, concerning, find_candidates
+from fernshale.core.route.planner import UNSURE, Cell, Leg, PluginStep, readiness
+from fernshale.core.route.shelf import EngineRelease
+
+
+@dataclass(frozen=True, slots=True)
+class RouteView:
+    """The way ahead. `leg` is the one in hand, `ways` all there are with the chosen one among them.
+
+    `table` has a cell for each (plugin, engine release); `choices` what could be taken of each plugin on this leg.
+    """
+
+    leg: Leg
+    ways: tuple[Way, ...]
+    stops: tuple[str, ...]
+    releases: tuple[EngineRelease, ...]
+    table: Mapping[tuple[str, str], Cell]
+    choices: Mapping[str, tuple[Candidate, ...]]
+    notes: tuple[NoteUse, ...]
+    faults: Mapping[str, tuple[str, ...]]
+    demands: tuple[DemandState, ...]
+    notices: tuple[str, ...]
+    decided: frozenset[str]
+    matters: tuple[Matter, ...]
+
+    @property
+    def way(self) -> Way:
+        """The chosen one."""
+        return next(way for way in self.ways if way.stops == self.stops)
+
+    @property
+    def estimate(self) -> LegEstimate:
+        """What the leg in hand would cost."""
+        return next(item for item in self.way.legs if item.leg.to == self.leg.to)
+
+
+def route(ground: Ground, crossing: Crossing, token: CancelToken) -> RouteView:
+    """Look at the way ahead; runs nothing and writes nothing."""
+    shelf, setup = shelf_of(ground), crossing.setup
+    texts = read_texts(ground, token)
+    wishes = read_wishes(crossing)
+    leg = plan(ground, crossing, token)
+    releases = shelf.engines_of(ground.profile.id)
+    field = find_candidates(
+        shelf, setup.to, [Here(p.id, p.version, p.accepts) for p in ground.plugins], Wishes(), texts.used
+    )
+    table = {(id, item.version): readiness(shelf, id, item.version) for id in field.order for item in releases}
+    target = shelf.engine(ground.profile.id, setup.to)
+    demands = check_demands(ground, target.demands, read_requirements(crossing))
+    decided = crossing.decisions()
+    rest = setup.stops[setup.leg :]
+    view = RouteView(
+        leg,
+        find_ways(ground, shelf, setup.from_, setup.target, rest, wishes, texts, token),
+        rest,
+        releases,
+        table,
+        field.of,
+        find_notes(shelf, ground.profile, leg, texts, decided),
+        {item.version: tuple(fault.what for fault in concerning(item.faults, texts.used)) for item in releases},
+        demands,
+        shelf.notices,
+        frozenset(decided),
+        (),
+    )
+    return replace(view, matters=tuple(item for item in _matters(view, crossing) if item.key not in decided))
+
+
+def choose_way(crossing: Crossing, ground: Ground, stops: Sequence[str], who: str, why: str) -> None:
+    """Go over these stops from where the crossing is. Raises MisuseError for stops that lead nowhere, NotOnShelf."""
+    setup, shelf = crossing.setup, shelf_of(ground)
+    order = [setup.from_, *stops]
+    if not stops or not same_release(stops[-1], setup.target):
+        raise MisuseError(f"a way of this crossing ends at {setup.target}")
+    for low, high in zip(order, stops, strict=False):
+        shelf.engine(ground.profile.id, high)
+        if parse_release(high) <= parse_release(low):
+            raise MisuseError(f"a way goes up: {high} does not come after {low}")
+    if ground.release != setup.from_:
+        raise MisuseError(
+            f"this leg is under way: the project is on {ground.release} already",
+            f"Undo back to {setup.from_} to go another way, or choose one when this leg is done.",
+        )
+    kept = setup.stops[: setup.leg]
+    crossing.change_setup(replace(setup, stops=(*kept, *stops)))
+    words = "direct" if len(stops) == 1 else "over " + ", ".join(stops[:-1])
+    note(crossing, Stage.ROUTE, f"the way to {setup.target} goes {words}", f"{who}: {why}".strip(": "), "way")
+
+
+def to_json(view: RouteView) -> dict[str, object]:
+    """The route as the command line prints it: all legs of the chosen way, and what the other ways would cost."""
+    legs = [view.leg, *(item.leg for item in view.way.legs[1:])]
+    return {
+        "legs": [
+            {
+                "from": leg.from_,
+                "to": leg.to,
+                "plugins": [_step_json(step) for step in leg.plugins],
+                "conflicts": [{"demands": list(c.demands), "ways": list(c.ways)} for c in leg.conflicts],
+                **_estimate_json(estimate),
+            }
+            for leg, estimate in zip(legs, view.way.legs, strict=True)
+        ],
+        "ways": [
+            {
+                "stops": list(way.stops),
+                "chosen": way.stops == view.stops,
+                "legs": [{"from": item.leg.from_, "to": item.leg.to, **_estimate_json(item)} for item in way.legs],
+            }
+            for way in view.ways
+        ],
+        "table": [
+            {"plugin": plugin, "release": release, "readiness": cell.readiness, "version": cell.release}
+            for (plugin, release), cell in view.table.items()
+        ],
+        "notes": [
+            {"key": item.key, "source": item.source, "text": item.point.text, "uses": item.uses, "dealt": item.dealt}
+            for item in view.notes
+        ],
+        "demands": [
+            {"name": item.demand.name, "at_least": item.demand.at_least, "found": item.found, "holds": item.holds}
+            for item in view.demands
+        ],
+        "notices": list(view.notices),
+        "matters": [{"key": item.key, "title": item.title} for item in view.matters],
+    }
+
+
+def _step_json(step: PluginStep) -> dict[str, str]:
+    data = {"id": step.id, "from": step.from_, "to": step.to, "action": step.action, "why": step.why}
+    return {**data, "becomes": step.becomes} if step.becomes else data
+
+
+def _estimate_json(item: LegEstimate) -> dict[str, object]:
+    return {"known_places": sum(item.known.values()), "gone_names": None if item.gone is None else dict(item.gone)}
+
+
+def _matters(view: RouteView, crossing: Crossing) -> list[Matter]:
+    to = view.leg.to
+    matters = []
+    go = Proposal("take", "Go there all the same", ("what it breaks is known",), 0.3)
+    ways = tuple(
+        Proposal("way " + " ".join(way.stops), f"Go {way.title}", (_way_words(way),), 0.4)
+        for way in view.ways
+        if way.stops != view.stops and to not in way.stops[:-1]
+    )
+    for fault in view.faults.get(to, ()):
+        title = f"{to} has a known fault that concerns this project"
+        proposals = (*(ways if to != crossing.setup.target else ()), go)
+        matters.append(Matter(f"route:fault:{to}:{fault}", Stage.ROUTE, title, detail=fault, proposals=proposals))
+    if parse_release(to).is_preview:
+        take = Proposal("take", "Take the preview", ("previews change until they are released",), 0.3)
+        matters.append(Matter(f"route:preview:{to}", Stage.ROUTE, f"{to} is a preview", proposals=(take,)))
+    conflicts = {item.plugin: item for item in view.leg.conflicts}
+    for step in view.leg.plugins:
+        conflict = conflicts.get(step.id)
+        lines = (*(conflict.demands if conflict else ()), *(conflict.ways if conflict else ()))
+        matters += _plugin_matters(step, plugin_key(crossing.setup, step.id), to, "\n".join((step.why, *lines)))
+    return matters + demand_matters(view.demands, to, list(crossing.decisions()))
+
+
+def _plugin_matters(step: PluginStep, key: str, to: str, detail: str) -> list[Matter]:
+    take = Proposal("take", f"Take {step.to}", (step.why,), 0.4)
+    keep = Proposal("keep", f"Hold {step.from_ or 'the copy'} back as it is", ("it may not compile",), 0.3)
+    aside = Proposal("aside", "Set it aside for now", ("the plan goes on without it",), 0.2)
+    proposals: tuple[Proposal, ...]
+    if step.action == "nothing":
+        title, proposals = f"{step.id} has nothing for {to}", (keep, aside)
+    elif step.action in UNSURE:
+        title, proposals = f"{step.id} for {to}: {step.action}, {step.to}", (take, keep, aside)
+    elif step.action == "follow":
+        take = Proposal("take", f"Follow it to {step.becomes} {step.to}", (step.why,), 0.8)
+        title, proposals = f"{step.id} is {step.becomes} now", (take, keep)
+    elif "known fault" in step.why:
+        title, proposals = f"{step.id} {step.to} has a known fault that concerns this project", (take, keep, aside)
+    else:
+        return []
+    return [Matter(key, Stage.ROUTE, title, f"plugin {step.id}", detail=detail, proposals=proposals)]
+
+
+def _way_words(way: Way) -> str:
+    return "; ".join(f"{item.leg.from_} → {item.leg.to}: {item.places} places" for item in way.legs)

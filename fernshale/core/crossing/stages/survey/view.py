@@ -1,0 +1,323 @@
+"""Survey: what is there, and does it build and run today?"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Mapping
+from dataclasses import astuple, dataclass, replace
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.release import parse_release
+from fernshale.core.base.treepath import TreePath, under
+from fernshale.core.base.words import count, seconds
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.build.reading import read_diagnostics
+from fernshale.core.change.draft import Draft
+from fernshale.core.crossing.project.baseline import Baseline, read_baseline
+from fernshale.core.crossing.project.commands import (
+    OnLine,
+    RequirementResult,
+    check_requirements,
+    read_requirements,
+    run_profile_command,
+    tail,
+)
+from fernshale.core.crossing.project.plugin_origins import PluginOrigin, find_origins, local_json
+from fernshale.core.crossing.project.runs import run_game
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.git_commits import git_matters
+from fernshale.core.crossing.record.items import Decision, Matter, Proposal, Stage
+from fernshale.core.crossing.record.logbook import note, write_step
+from fernshale.core.profile.model import Role
+from fernshale.core.survey.doubles import Double, Stale, find_doubles, find_stale
+from fernshale.core.survey.roles import files_by_role
+from fernshale.core.survey.sites import FoundSite
+
+
+@dataclass(frozen=True, slots=True)
+class SurveyView:
+    """What the survey found. `sizes` are bytes by role."""
+
+    ground: Ground
+    roles: Mapping[Role, tuple[TreePath, ...]]
+    sizes: Mapping[Role, int]
+    plugins: tuple[PluginOrigin, ...]
+    doubles: tuple[Double, ...]
+    stale: tuple[Stale, ...]
+    requirements: tuple[RequirementResult, ...]
+    baseline: Baseline | None
+    matters: tuple[Matter, ...]
+
+    @property
+    def can_compare(self) -> bool:
+        """Whether the profile has a command whose outcome can be held against the baseline's."""
+        return self.ground.profile.commands.build is not None or self.ground.profile.commands.run is not None
+
+
+def survey(ground: Ground, crossing: Crossing | None, token: CancelToken) -> SurveyView:
+    """Look at the project; runs nothing and writes nothing."""
+    roles = files_by_role(ground.profile, ground.manifest)
+    entries = ground.manifest.files
+    sizes = ground.manifest.derived(
+        ("sizes", ground.profile.role),
+        lambda: {role: sum(entries[path].size for path in paths) for role, paths in roles.items()},
+    )
+    plugins = find_origins(ground, crossing, token)
+    baseline = read_baseline(crossing) if crossing else None
+    requirements = read_requirements(crossing) if crossing else ()
+    doubles = find_doubles(ground.profile, ground.project, ground.manifest, token)
+    stale = find_stale(ground.profile, ground.manifest)
+    left_so = crossing.left_so() if crossing else frozenset()
+    matters = (
+        *_matters(ground, plugins, requirements, crossing is None),
+        *_double_matters(doubles, plugins),
+        *_baseline_matters(ground, crossing, baseline),
+    )
+    open_ = tuple(item for item in matters if item.key not in left_so)
+    if crossing is not None:
+        open_ = (*open_, *git_matters(crossing, ground.project))
+    return SurveyView(ground, roles, sizes, plugins, doubles, stale, requirements, baseline, open_)
+
+
+def take_baseline(
+    crossing: Crossing, ground: Ground, on_line: OnLine, progress: Progress, token: CancelToken
+) -> Baseline | None:
+    """Build and run the project as it is, and keep how that went.
+
+    The profile's preconditions are tried first; None while one does not hold and nobody decided to go on all the same.
+    Raises MisuseError once the project has left its release.
+    """
+    if not _is_before(ground, crossing):
+        raise MisuseError(
+            f"the project is on {ground.release} already; a baseline is taken on {crossing.setup.from_}",
+            "Undo back to the start for a baseline.",
+        )
+    requirements = try_requirements(crossing, ground, token)
+    decided = crossing.decisions()
+    if any(not item.holds and _need_key(item) not in decided for item in requirements):
+        return None
+    commands = ground.profile.commands
+    baseline = Baseline(ground.release, True, 0.0, 0, "", None, time.time())
+    if commands.build is not None:
+        progress("building as it is today", 0, 2)
+        built = run_profile_command(crossing, ground, "build", Stage.SURVEY, "the baseline", on_line, progress, token)
+        lines = built.text.splitlines()
+        warnings = sum(item.severity == "warning" for item in read_diagnostics(lines, ground.profile.diagnostic))
+        baseline = replace(
+            baseline, built=built.status == 0, build_s=built.elapsed_s, warnings=warnings, said=tail(lines),
+            log=str(crossing.fact("log build")),
+        )  # fmt: skip
+    if commands.run is not None and baseline.built:
+        progress("running as it is today", 1, 2)
+        baseline = replace(baseline, run=run_game(crossing, ground, Stage.SURVEY, on_line, progress, token))
+    crossing.keep_fact("baseline", _to_json(baseline))
+    note(crossing, Stage.SURVEY, f"baseline on {ground.release}: {describe(baseline)}", "", "baseline")
+    return baseline
+
+
+def try_requirements(crossing: Crossing, ground: Ground, token: CancelToken) -> tuple[RequirementResult, ...]:
+    """Try the profile's preconditions and keep what came of it. Raises TrustNeeded."""
+    requirements = check_requirements(ground, token)
+    crossing.keep_fact("requirements", [list(astuple(item)) for item in requirements])
+    for item in requirements:
+        if not item.holds:
+            note(crossing, Stage.SURVEY, f"{item.name} does not hold: {item.found}", item.hint, "requirements")
+    return requirements
+
+
+def remove_thing(
+    crossing: Crossing, ground: Ground, place: TreePath, decided: Decision, progress: Progress, token: CancelToken
+) -> int:
+    """Take a file or a folder out of the project, as was decided; the entry's id. Raises MisuseError when it is not there."""
+    paths = [path for path in ground.manifest.paths() if under(path, place)]
+    if not paths:
+        raise MisuseError(f"{place} is not there any more")
+    draft = Draft(ground.project)
+    for path in paths:
+        draft.delete(path)
+    title = f"{place} removed · {count(len(paths), 'file')}"
+    why, about = decided.why or "there is one too many", f"removed {place}"
+    return write_step(crossing, Stage.SURVEY, title, why, about, draft.change_set(), progress, token, [decided])
+
+
+def describe(baseline: Baseline) -> str:
+    """How the baseline went, in a few words."""
+    if not baseline.built:
+        return "does not build"
+    parts = [f"builds in {seconds(baseline.build_s)}"] if baseline.log else []
+    if baseline.run is not None:
+        fails = "but the run fails" if parts else "does not run"
+        parts.append(f"runs in {seconds(baseline.run.elapsed_s)}" if baseline.run.passed else fails)
+    return ", ".join(parts)
+
+
+def to_json(view: SurveyView) -> dict[str, object]:
+    """The survey as the command line prints it."""
+    ground = view.ground
+    return {
+        "engine": {"id": ground.profile.id, "title": ground.profile.title, "release": ground.release},
+        "sites": [
+            {
+                "file": site.file,
+                "at": site.at.text,
+                "line": site.line,
+                "value": site.value.text,
+                "name": site.name,
+                "plugin": site.plugin,
+            }
+            for site in ground.sites
+        ],
+        "members": [
+            {"name": item.name, "folder": item.folder, "how": item.how, "release": item.release}
+            for item in ground.members
+        ],
+        "plugins": [_plugin_json(item) for item in view.plugins],
+        "roles": {role: len(paths) for role, paths in view.roles.items()},
+        "doubles": [{"one": item.one, "other": item.other, "how": item.how, "why": item.why} for item in view.doubles],
+        "stale": [{"file": item.file, "source": item.source} for item in view.stale],
+        "baseline": _to_json(view.baseline) if view.baseline else None,
+        "matters": [{"key": item.key, "title": item.title, "place": item.place} for item in view.matters],
+    }
+
+
+def _origin_json(item: PluginOrigin) -> dict[str, object]:
+    origin = item.origin
+    assert origin is not None
+    return {
+        "version": origin.name,
+        "score": round(origin.score, 3),
+        "sure": round(origin.sure, 3),
+        "runner_up": origin.runner_up,
+        "source": item.source,
+        "note": item.note,
+    }
+
+
+def _plugin_json(item: PluginOrigin) -> dict[str, object]:
+    origin = item.origin
+    return {
+        "id": item.plugin.id,
+        "folder": item.plugin.folder,
+        "version": item.plugin.version,
+        "accepts": item.plugin.accepts,
+        "origin": _origin_json(item) if origin else None,
+        **local_json(origin),
+    }
+
+
+def _matters(
+    ground: Ground, plugins: tuple[PluginOrigin, ...], requirements: tuple[RequirementResult, ...], alone: bool
+) -> list[Matter]:
+    """`alone`: no crossing was begun; in one, Route and Engine speak of plugins and sites."""
+    matters = []
+    for path, why in ground.manifest.reported:
+        matters.append(
+            Matter(
+                f"survey:unread:{path}", Stage.SURVEY, f"{path} could not be read", "own", path, why, needs_you=False
+            )
+        )
+    for need in requirements:
+        if not need.holds:
+            detail = f"{need.found}. {need.hint}"
+            again = Proposal("again", "Look again", ("once it is there",), 0.5)
+            without = Proposal("without", "Go on all the same", ("the build may fail for it",), 0.2)
+            title = f"{need.name}: {need.found}"
+            matters.append(Matter(_need_key(need), Stage.SURVEY, title, detail=detail, proposals=(again, without)))
+    if not alone:
+        return matters
+    for item in plugins:
+        if ground.shelf is not None and item.origin is None:
+            title = f"{item.plugin.id}: no release of it is on the shelf"
+            matters.append(
+                Matter(
+                    f"survey:origin:{item.plugin.id}",
+                    Stage.SURVEY,
+                    title,
+                    "plugin",
+                    item.plugin.folder,
+                    needs_you=False,
+                )
+            )
+    engine = [site for site in ground.sites if not site.plugin and site.notation == "exact"]
+    matters += [_odd_site(site, ground) for site in engine if site.value.text != ground.release]
+    return matters
+
+
+def _double_matters(doubles: tuple[Double, ...], plugins: tuple[PluginOrigin, ...]) -> list[Matter]:
+    matters = []
+    for item in doubles:
+        ways = [Proposal(f"remove {path}", f"Remove {path}", (item.why,), 0.4) for path in (item.one, item.other)]
+        keep = Proposal("keep", "Keep both", ("they are both needed",), 0.3)
+        title = f"{item.one} and {item.other} seem to be one library"
+        key = f"survey:double:{item.one}:{item.other}"
+        matters.append(Matter(key, Stage.SURVEY, title, "", item.other, item.why, True, (*ways, keep)))
+    for plugin in plugins:
+        for path, name in plugin.origin.leftovers.items() if plugin.origin else ():
+            place = f"{plugin.plugin.folder}/{path}"
+            ways = [Proposal(f"remove {place}", "Remove it", (f"{plugin.origin.name} has no such file",), 0.6)]  # type: ignore[union-attr]
+            keep = Proposal("keep", "Keep it", ("it is in use",), 0.3)
+            title = f"{place} is left over from {plugin.plugin.id} {name}"
+            owner = f"plugin {plugin.plugin.id}"
+            matters.append(
+                Matter(f"survey:leftover:{place}", Stage.SURVEY, title, owner, place, "", True, (*ways, keep))
+            )
+    return matters
+
+
+def _need_key(need: RequirementResult) -> str:
+    return f"survey:needs:{need.name}"
+
+
+def _odd_site(site: FoundSite, ground: Ground) -> Matter:
+    title = f"{site.file} names {site.value.text}, the project is on {ground.release}"
+    return Matter(
+        f"survey:site:{site.file}:{site.at.text}",
+        Stage.SURVEY,
+        title,
+        "own",
+        f"{site.file}:{site.line}",
+        needs_you=False,
+    )
+
+
+def _baseline_matters(ground: Ground, crossing: Crossing | None, baseline: Baseline | None) -> list[Matter]:
+    commands = ground.profile.commands
+    does = " and ".join(
+        word for word, command in (("build", commands.build), ("run", commands.run)) if command is not None
+    )
+    if crossing is None or not does:
+        return []
+    without = Proposal(
+        "without", "Go on without a baseline", ("what was broken before cannot be told apart later",), 0.2
+    )
+    is_before = _is_before(ground, crossing)
+    if baseline is None:
+        build = Proposal("take", f"{does.capitalize()} it now", ("the profile has the commands",), 1.0, True)
+        title = f"no baseline yet: does it {does} today?" if is_before else f"no baseline on {crossing.setup.from_}"
+        ways = (build, without) if is_before else (without,)
+        return [Matter("survey:baseline", Stage.SURVEY, title, detail="", proposals=ways, needs_you=not is_before)]
+    if not baseline.is_good(commands):
+        again = Proposal("take", f"{does.capitalize()} again", (), 0.5)
+        title = f"today's project on {baseline.release}: {describe(baseline)}"
+        ways = (again, without) if is_before else (without,)
+        return [Matter("survey:baseline", Stage.SURVEY, title, detail=baseline.said, proposals=ways)]
+    return []
+
+
+def _is_before(ground: Ground, crossing: Crossing) -> bool:
+    """Whether the project is still on the release that the crossing comes from, so that a baseline can be taken."""
+    return parse_release(ground.release) == parse_release(crossing.setup.from_)
+
+
+def _to_json(baseline: Baseline) -> dict[str, object]:
+    return {
+        "release": baseline.release,
+        "built": baseline.built,
+        "build_s": baseline.build_s,
+        "warnings": baseline.warnings,
+        "said": baseline.said,
+        "run": baseline.run.to_json() if baseline.run else None,
+        "time": baseline.time,
+        "log": baseline.log,
+    }

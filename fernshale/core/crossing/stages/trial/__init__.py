@@ -1,0 +1,1 @@
+"""Trial: run the game and compare it with the baseline: logs, checks, timings, pictures."""

@@ -1,0 +1,110 @@
+"""The list of behaviours to try: the profile's, the user's own, those Fernshale proposes; and the results, release by release."""
+
+from __future__ import annotations
+
+import time
+from collections import Counter
+from collections.abc import Iterable, Sequence
+from dataclasses import asdict, dataclass
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.words import count
+from fernshale.core.crossing.project.checks import keep_results, listed_checks, own_checks
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.database import Crossing, Entry
+from fernshale.core.crossing.record.items import Stage
+from fernshale.core.crossing.record.logbook import note
+from fernshale.core.profile.model import Check
+from fernshale.core.survey.roles import role_of
+from fernshale.core.trial.checks import CheckResult, Verdict
+
+_MOST_PROPOSED = 12
+
+
+@dataclass(frozen=True, slots=True)
+class ProposedCheck:
+    """A check that the upgrade suggests, with what it comes from."""
+
+    check: Check
+    reason: str
+
+
+def add_check(crossing: Crossing, ground: Ground, check: Check) -> None:
+    """Put a check on the list; one of the same name is replaced. Raises MisuseError for the name of one of the profile's."""
+    if any(item.name == check.name for item in ground.profile.check):
+        raise MisuseError(f"the profile has a check {check.name} already")
+    kept = [item for item in own_checks(crossing) if item.name != check.name]
+    crossing.keep_fact("checks", [asdict(item) for item in (*kept, check)])
+    note(crossing, Stage.TRIAL, f"to try: {check.name}", check.why or check.by_hand, f"check {check.name}")
+
+
+def drop_check(crossing: Crossing, name: str) -> None:
+    """Take one of the crossing's own checks off the list. Raises MisuseError when it is none."""
+    kept = [item for item in own_checks(crossing) if item.name != name]
+    if len(kept) == len(own_checks(crossing)):
+        raise MisuseError(f"{name} is no check of your own")
+    crossing.keep_fact("checks", [asdict(item) for item in kept])
+
+
+def mark_check(crossing: Crossing, ground: Ground, name: str, verdict: Verdict, evidence: str, who: str) -> None:
+    """Keep what somebody saw who tried a check. Raises MisuseError for a name that is not listed."""
+    if not any(item.name == name for item in listed_checks(crossing, ground)):
+        raise MisuseError(f"there is no check {name}")
+    result = CheckResult(name, verdict, evidence, ground.release, time.time(), 0.0, who)
+    keep_results(crossing, [result])
+    note(crossing, Stage.TRIAL, f"{name}: {verdict} on {ground.release}", evidence, f"check {name}")
+
+
+def propose_checks(crossing: Crossing, ground: Ground) -> tuple[ProposedCheck, ...]:
+    """What the upgrade touched and somebody should look at: silent changes, data that was rewritten, own files with many fixes,
+    plugins whose local edits were carried."""
+    known = {item.name for item in own_checks(crossing)} | set(crossing.fact("checks not wanted") or ())
+    done = [entry for entry in crossing.logbook() if entry.state == "done" and entry.changes]
+    found = [*_silent(done), *_rewritten(done), *_plugins(done), *_own_code(done, ground)]
+    return tuple(item for item in found if item.check.name not in known)[:_MOST_PROPOSED]
+
+
+def refuse_check(crossing: Crossing, name: str) -> None:
+    """Let a proposed check not be proposed again."""
+    crossing.keep_fact("checks not wanted", [*(crossing.fact("checks not wanted") or ()), name])
+
+
+def _silent(done: Sequence[Entry]) -> Iterable[ProposedCheck]:
+    for entry in done:
+        if entry.about.startswith("silent ") and entry.changes:
+            files = ", ".join(change.path for change in entry.changes.files[:4])
+            words = f"Try what {files} does: {entry.why or entry.title}."
+            yield ProposedCheck(
+                Check(f"silent: {entry.title.partition(' · ')[0]}", by_hand=words), "it compiles either way"
+            )
+
+
+def _rewritten(done: Sequence[Entry]) -> Iterable[ProposedCheck]:
+    touched: dict[str, list[str]] = {}
+    for entry in done:
+        if entry.stage is Stage.LINKS and entry.changes:
+            for change in entry.changes.files:
+                touched.setdefault(change.path, []).append(entry.title.partition(" · ")[0])
+    for path, titles in sorted(touched.items(), key=lambda item: -len(item[1])):
+        words = f"Look at what {path} shows: {'; '.join(dict.fromkeys(titles))}."
+        yield ProposedCheck(Check(f"looks right: {path}", by_hand=words), f"{count(len(titles), 'rewrite')} in it")
+
+
+def _plugins(done: Sequence[Entry]) -> Iterable[ProposedCheck]:
+    for entry in done:
+        if entry.stage is Stage.PLUGINS and entry.about.startswith("plugin "):
+            name = entry.about.removeprefix("plugin ")
+            yield ProposedCheck(
+                Check(f"works: {name}", by_hand=f"Try what {name} is used for, local edits above all."), entry.title
+            )
+
+
+def _own_code(done: Sequence[Entry], ground: Ground) -> Iterable[ProposedCheck]:
+    touched: Counter[str] = Counter()
+    for entry in done:
+        if entry.stage is Stage.BUILD and entry.changes:
+            own = [item.path for item in entry.changes.files if role_of(ground.profile, item.path).role == "own"]
+            touched.update(own)
+    for path, times in touched.most_common(4):
+        words = f"Try what {path} does; it was changed by {count(times, 'fix', 'fixes')}."
+        yield ProposedCheck(Check(f"behaves: {path}", by_hand=words), f"{count(times, 'fix', 'fixes')} in it")

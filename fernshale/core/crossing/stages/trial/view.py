@@ -1,0 +1,325 @@
+"""Trial: does it behave as before? The last run on the target beside the baseline's."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+from fernshale.core.base.words import seconds
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.crossing.project.baseline import Baseline, read_baseline
+from fernshale.core.crossing.project.checks import CheckRow, check_rows
+from fernshale.core.crossing.project.commands import OnLine
+from fernshale.core.crossing.project.freshness import fingerprint
+from fernshale.core.crossing.project.runs import RunRecord, run_game
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.items import Decision, Matter, Proposal, Stage
+from fernshale.core.crossing.record.logbook import note
+from fernshale.core.crossing.stages.trial.checks import ProposedCheck, propose_checks
+from fernshale.core.profile.model import LogShape
+from fernshale.core.trial.frames import Hitch, Timing, compare_times, find_hitches
+from fernshale.core.trial.logs import Difference, LogComparison, compare_logs
+from fernshale.core.trial.pictures import NoPicture, PictureDifference, compare_pictures
+
+# Differences nobody feels are no matter, however sure they are.
+_FELT_S, _FELT_FRAME_S = 0.25, 0.0005
+
+
+@dataclass(frozen=True, slots=True)
+class PicturePair:
+    """A picture of the baseline and of the run, and how they differ; `trouble` where one is missing or cannot be read."""
+
+    name: str
+    before: str
+    now: str
+    difference: PictureDifference | None
+    trouble: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class TrialView:
+    """The last run on the target beside the baseline's. `is_stale`: files changed since. `accepted` are differences that a decision
+    calls meant, with why."""
+
+    run: RunRecord | None
+    baseline: Baseline | None
+    log: LogComparison
+    is_stale: bool
+    matters: tuple[Matter, ...]
+    checks: tuple[CheckRow, ...] = ()
+    proposed: tuple[ProposedCheck, ...] = ()
+    timings: tuple[Timing, ...] = ()
+    hitches: tuple[Hitch, ...] = ()
+    pictures: tuple[PicturePair, ...] = ()
+    accepted: Mapping[str, str] = field(default_factory=dict)
+    release: str = ""
+    can_run: bool = True
+
+    @property
+    def before(self) -> RunRecord | None:
+        return self.baseline.run if self.baseline else None
+
+    @property
+    def passed(self) -> bool:
+        run = self.run
+        if run is None:
+            return not self.can_run
+        return run.passed and all(check.is_good for check in run.checks) and not self.is_stale
+
+
+def trial(ground: Ground, crossing: Crossing, compiles: bool = True) -> TrialView:
+    """Look at the last run; runs nothing. What does not compile is built first."""
+    kept = crossing.leg_fact("trial")
+    baseline = read_baseline(crossing)
+    rows = check_rows(crossing, ground)
+    to = crossing.setup.to
+    if kept is None or kept["run"]["release"] != to:
+        can_run = ground.profile.commands.run is not None
+        view = TrialView(None, baseline, LogComparison(), can_run, (), rows, release=to, can_run=can_run)
+        matters = [_not_run("not run yet on this release", compiles)] if can_run else []
+        matters += _tried(view, crossing.decisions())
+        return replace(view, matters=(*matters, *(_leg_end(matters, crossing) if compiles else ())))
+    run = RunRecord.from_json(kept["run"])
+    before = baseline.run if baseline else None
+    decided = crossing.decisions()
+    view = TrialView(
+        run,
+        baseline,
+        _compared(before, run, ground.profile.log),
+        kept["fingerprint"] != fingerprint(crossing, ground, ("generated",)),
+        (),
+        rows,
+        propose_checks(crossing, ground),
+        _timings(before, run),
+        find_hitches(before.frame_runs if before else (), run.frame_runs) if before else (),
+        _pictures(before, run, ground),
+        {key: item.why for key, item in decided.items() if key.startswith("trial:")},
+        to,
+    )
+    matters = _matters(view, decided, compiles)
+    return replace(view, matters=(*matters, *_leg_end(matters, crossing)))
+
+
+def run_trial(crossing: Crossing, ground: Ground, on_line: OnLine, progress: Progress, token: CancelToken) -> RunRecord:
+    """Run the game on the release the project is on, and keep how it went."""
+    run = run_game(crossing, ground, Stage.TRIAL, on_line, progress, token)
+    crossing.keep_leg_fact(
+        "trial", {"run": run.to_json(), "fingerprint": fingerprint(crossing, ground, ("generated",))}
+    )
+    words = f"runs in {seconds(run.elapsed_s)}" if run.passed else run.ending.words
+    checks = "".join(f" · {check.name} {check.verdict}" for check in run.checks)
+    note(crossing, Stage.TRIAL, f"trial on {run.release}: {words}{checks}", "", "trial")
+    return run
+
+
+def log_key(item: Difference) -> str:
+    """The key of the matter about a message."""
+    return f"trial:log:{item.key}"
+
+
+def to_json(view: TrialView) -> dict[str, object]:
+    """The trial as the command line prints it."""
+    run = view.run
+    return {
+        "run": _run_json(run) if run else None,
+        "passed": view.passed,
+        "log": [
+            {
+                "sign": item.sign,
+                "severity": item.severity,
+                "text": item.sample,
+                "template": item.template,
+                "before": item.before,
+                "now": item.now,
+                "line": item.line,
+            }
+            for item in view.log.differences
+        ],
+        "checks": [
+            {"name": row.check.name, "verdict": result.verdict, "detail": result.detail, "release": result.release}
+            for row in view.checks
+            for result in (row.on(view.release),)
+        ],
+        "proposed_checks": [
+            {"name": item.check.name, "try": item.check.by_hand, "reason": item.reason} for item in view.proposed
+        ],
+        "timings": [
+            {
+                "name": item.name,
+                "before": item.before,
+                "now": item.now,
+                "ratio": item.ratio,
+                "verdict": item.verdict,
+                "chance": item.chance,
+                "runs": list(item.runs),
+            }
+            for item in view.timings
+        ],
+        "hitches": [
+            {"frame": item.frame, "now_ms": item.now_ms, "usual_ms": item.usual_ms, "runs": item.runs}
+            for item in view.hitches
+        ],
+        "pictures": [
+            {
+                "name": item.name,
+                "share": item.difference.share if item.difference else None,
+                "box": list(item.difference.box) if item.difference else None,
+                "trouble": item.trouble,
+            }
+            for item in view.pictures
+        ],
+        "matters": [{"key": matter.key, "title": matter.title} for matter in view.matters],
+    }
+
+
+def _run_json(run: RunRecord) -> dict[str, object]:
+    ending = run.ending
+    return {**run.to_json(), "ending": ending.kind, "said": ending.words, "stack": list(ending.stack)}
+
+
+# The last comparisons, so that each look at a project need not read its logs and pictures again.
+_compared_logs: dict[tuple[str, str, LogShape], LogComparison] = {}
+_compared_pictures: dict[tuple[str, float, str, float, float], PictureDifference] = {}
+_MOST_COMPARED = 8
+
+
+def _compared(before: RunRecord | None, run: RunRecord, shape: LogShape) -> LogComparison:
+    key = (before.log_file if before else "", run.log_file, shape)
+    if key not in _compared_logs:
+        if len(_compared_logs) >= _MOST_COMPARED:
+            _compared_logs.clear()
+        _compared_logs[key] = compare_logs(before.data() if before else b"", run.data(), shape)
+    return _compared_logs[key]
+
+
+def _timings(before: RunRecord | None, run: RunRecord) -> tuple[Timing, ...]:
+    if before is None:
+        return ()
+    middle = [[_middle(times) for times in record.frame_runs if times] for record in (before, run)]
+    found = (
+        compare_times("whole run", before.elapsed_runs, run.elapsed_runs, _FELT_S),
+        compare_times("until it has started", before.started_runs, run.started_runs, _FELT_S),
+        compare_times(
+            "a frame", [value / 1000 for value in middle[0]], [value / 1000 for value in middle[1]], _FELT_FRAME_S
+        ),
+    )
+    return tuple(item for item in found if item is not None)
+
+
+def _middle(times: tuple[float, ...]) -> float:
+    return sorted(times)[len(times) // 2]
+
+
+def _pictures(before: RunRecord | None, run: RunRecord, ground: Ground) -> tuple[PicturePair, ...]:
+    pairs = []
+    for picture in ground.profile.picture:
+        old = before.pictures.get(picture.name, "") if before else ""
+        new = run.pictures.get(picture.name, "")
+        if not old or not new:
+            trouble = "the run did not leave it" if not new else "the baseline has none"
+            pairs.append(PicturePair(picture.name, old, new, None, trouble))
+            continue
+        try:
+            pairs.append(PicturePair(picture.name, old, new, _picture(old, new, picture.tolerance)))
+        except NoPicture as error:
+            pairs.append(PicturePair(picture.name, old, new, None, error.message))
+    return tuple(pairs)
+
+
+def _picture(before: str, now: str, tolerance: float) -> PictureDifference:
+    try:
+        key = (before, Path(before).stat().st_mtime, now, Path(now).stat().st_mtime, tolerance)
+    except OSError as error:
+        raise NoPicture(f"{error.filename} is gone") from error
+    if key not in _compared_pictures:
+        if len(_compared_pictures) >= _MOST_COMPARED:
+            _compared_pictures.clear()
+        _compared_pictures[key] = compare_pictures(Path(before), Path(now), tolerance)[0]
+    return _compared_pictures[key]
+
+
+def _not_run(title: str, compiles: bool) -> Matter:
+    run = (Proposal("run", "Run the game", (), 1.0, True),) if compiles else ()
+    detail = "" if compiles else "it is built first"
+    return Matter("trial:run", Stage.TRIAL, title, detail=detail, needs_you=False, proposals=run)
+
+
+_AGAIN = Proposal("run", "Run again", (), 0.5)
+_ACCEPT = Proposal("accept", "It is meant to be so", ("write down why",), 0.2)
+
+
+def _matters(view: TrialView, decided: Mapping[str, Decision], compiles: bool) -> list[Matter]:
+    run = view.run
+    assert run is not None
+    matters = [_not_run("files changed since the last run", compiles)] if view.is_stale else []
+    if not run.passed:
+        ending = run.ending
+        detail = "\n".join(ending.stack or ending.last)
+        matters.append(
+            Matter("trial:failed", Stage.TRIAL, f"the run {ending.words}", detail=detail, proposals=(_AGAIN,))
+        )
+    matters += _tried(view, decided)
+    for item in view.log.differences:
+        worse = item.sign == "new" or (item.sign == "more" and item.severity)
+        if worse and item.severity and log_key(item) not in decided:
+            what = f"new {item.severity} in the log"
+            if item.sign == "more":
+                what = f"{item.severity} in the log {item.now} times instead of {item.before}"
+            matters.append(Matter(log_key(item), Stage.TRIAL, what, detail=item.sample, proposals=(_ACCEPT, _AGAIN)))
+    return matters + _measured(view, decided)
+
+
+def _tried(view: TrialView, decided: Mapping[str, Decision]) -> list[Matter]:
+    """Checks that did not come out well, and those that a person has to try."""
+    matters = []
+    for row in view.checks:
+        result = row.on(view.release)
+        key = f"trial:check:{row.check.name}"
+        if key in decided or result.is_good:
+            continue
+        if result.verdict == "not tried":
+            if row.check.by_hand:
+                ways = (Proposal("passed", "It does", (), 0.5), Proposal("failed", "It does not", (), 0.5), _ACCEPT)
+                matters.append(
+                    Matter(key, Stage.TRIAL, f"{row.check.name}: not tried", detail=row.check.by_hand, proposals=ways)
+                )
+            continue
+        title = f"{row.check.name}: {result.verdict}"
+        matters.append(Matter(key, Stage.TRIAL, title, detail=result.detail, proposals=(_ACCEPT, _AGAIN)))
+    return matters
+
+
+def _leg_end(matters: Sequence[Matter], crossing: Crossing) -> list[Matter]:
+    """The way on to the next leg, where nothing is left of this one."""
+    setup = crossing.setup
+    if matters or setup.to == setup.target:
+        return []
+    following = setup.stops[setup.leg + 1]
+    go_on = Proposal("next", f"Go on to {following}", (f"nothing is left on {setup.to}",), 1.0, True)
+    title = f"{setup.to} is reached; the next stop is {following}"
+    return [Matter("trial:leg", Stage.TRIAL, title, needs_you=False, proposals=(go_on,))]
+
+
+def _measured(view: TrialView, decided: Mapping[str, Decision]) -> list[Matter]:
+    """What takes longer, hitches, and looks different, beyond noise."""
+    matters = []
+    for item in view.timings:
+        key = f"trial:time:{item.name}"
+        if item.verdict == "slower" and key not in decided:
+            title = f"{item.name} takes {item.ratio - 1:.0%} longer"
+            detail = (
+                f"{seconds(item.before)} before, {seconds(item.now)} now; by chance alone in {item.chance:.1%} of cases"
+            )
+            matters.append(Matter(key, Stage.TRIAL, title, detail=detail, proposals=(_ACCEPT, _AGAIN)))
+    for pair in view.pictures:
+        key = f"trial:picture:{pair.name}"
+        if key in decided:
+            continue
+        if pair.difference is not None and not pair.difference.is_same:
+            told = pair.difference.why or f"{pair.difference.share:.1%} of it looks different"
+            matters.append(Matter(key, Stage.TRIAL, f"{pair.name}: {told}", proposals=(_ACCEPT, _AGAIN)))
+        elif pair.trouble and pair.before:
+            matters.append(Matter(key, Stage.TRIAL, f"{pair.name}: {pair.trouble}", proposals=(_ACCEPT, _AGAIN)))
+    return matters

@@ -1,0 +1,444 @@
+"""Fix rules out of the drift of a leg: what comparing the two releases' own sources says about how to follow.
+
+Each change that has a way to follow becomes a rule, as sure as its candidate is. What needs a value that no signature tells
+(a new argument, the body of a method) is taken from how the new release's own code does it, and never counts as sure.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Collection, Iterator, Sequence
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from pathlib import Path
+
+from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS, SCRIPTS
+from fernshale.core.drift.compare import Change
+from fernshale.core.drift.fronts import front_names, shown_path
+from fernshale.core.drift.joining import plain_type
+from fernshale.core.drift.matching import Candidate
+from fernshale.core.drift.order import by_place, new_order
+from fernshale.core.drift.packages import packages_of
+from fernshale.core.drift.release import included, languages_of, list_sources, read_bytes
+from fernshale.core.drift.symbols import Symbol
+from fernshale.core.drift.typenames import types_of
+from fernshale.core.fix.calls import find_calls
+from fernshale.core.fix.classes import PYTHON
+from fernshale.core.fix.rules import Rule, RuleSet
+from fernshale.core.fix.tokens import tokenize
+from fernshale.core.inference.overrides import member_rules, override_rules, renamed_override, rule_id
+
+# From so many candidates' likelihood on a rule is worth a look, and so many others of one symbol are offered beside it.
+_LEAST, _OTHERS = 0.15, 2
+# What is filled in from others' code may be meant otherwise here.
+_FILLED_IN = 0.6
+_OF_THE_CLASS = frozenset(("static", "staticmethod", "classmethod"))
+_LEFT_OUT, _GETTER = 0.3, 0.92
+_OTHER_THING = 0.5
+# Only the argument that is not wanted any more is left out, which takes a person's word all the same.
+_DROPPED = 0.92
+# Arguments at other places, where doing it twice would undo it; what is only shown no more.
+_REORDERED, _STAYED = 0.8, 0.98
+# An argument that has another name in its place, and one that came for one.
+_SAME_PLACE, _ONE_FOR_ANOTHER = 0.93, 0.7
+
+
+def reorder_rule(old: Symbol, new: Symbol, id: str, name: str, why: str, sure: float) -> Rule:
+    """Calls give their arguments where the new release wants them, to what is called `name` there."""
+    order = new_order(old, new)
+    wanted = new.given[: len(order)]
+    title = f"{name}({', '.join(item.name for item in wanted)}), each at its place"
+    return Rule(
+        id, "reorder", why, title, call=old.called, new=name if name != old.called else "", order=order,
+        fill=tuple(item.default for item, was in zip(wanted, order, strict=True) if not was),
+        names=tuple(item.name for item in by_place(old)),
+        of=".".join(old.scope) if old.kind == "method" else "", confidence=sure, named=True,
+    )  # fmt: skip
+
+
+def guess_rules(changes: Sequence[Change], old: Path, new: Path, title: str, known: Collection[str]) -> RuleSet:
+    """Rules to follow `changes`; nothing for the symbols that better authorities (`known`) have rules for.
+
+    `old` and `new` are the releases' folders; the new one's own code shows how new things are used.
+    """
+    rules: dict[str, Rule] = {}
+    leg = _Leg(old, new, frozenset(item.symbol.path for item in changes if item.kind == "added"))
+    goes: set[str] = set()
+    for change in changes:
+        if change.symbol.name not in known:
+            for rule in _rules_of(change, leg):
+                # What rests on a match is never surer than the match.
+                rule = replace(rule, confidence=min(rule.confidence, change.match))
+                # A method that several classes lost is one statement to leave out.
+                if rule.kind == "rewrite" and not rule.replacement:
+                    if rule.pattern in goes:
+                        continue
+                    goes.add(rule.pattern)
+                _add(rules, rule)
+    for rule in (*_header_rules(changes), *_shown_rules(changes, old, new)):
+        if rule.old not in known and re.split(r"::|\.", rule.old)[-1] not in known:
+            rules.setdefault(rule.id, rule)
+    return RuleSet(title, tuple(rules.values()), new)
+
+
+def _add(rules: dict[str, Rule], rule: Rule) -> None:
+    """Of two rules with one id the first, but where they look for different code: each of several overloads has its own."""
+    number, id = 1, rule.id
+    while id in rules and rule.kind == "rewrite" and rules[id].pattern != rule.pattern:
+        number += 1
+        id = f"{rule.id}-{number}"
+    rules.setdefault(id, replace(rule, id=id))
+
+
+@dataclass(frozen=True, slots=True)
+class _Leg:
+    """The folders of both releases, and the paths of what came."""
+
+    before: Path
+    after: Path
+    added: Collection[tuple[str, ...]]
+
+    def full_name(self, name: str, scope: tuple[str, ...]) -> str:
+        """The full name of a type of the new release, as it is where that has none."""
+        return types_of(self.after).full_name(name, scope)
+
+
+def _rules_of(change: Change, leg: _Leg) -> Iterator[Rule]:
+    old, now = change.old, change.new
+    if change.kind in ("renamed", "moved", "removed", "deprecated") and old is not None and old.kind != "constructor":
+        for number, candidate in enumerate(change.candidates[: 1 + _OTHERS]):
+            if candidate.score >= _LEAST:
+                yield from _follow(old, candidate, number, leg.before, leg.after)
+        if change.kind == "removed" and old.is_callable and _gives_nothing(old):
+            yield _without_call(old)
+    elif change.kind == "removed" and old is not None:
+        yield from _factory(change)
+    elif change.kind == "signature" and old is not None and now is not None:
+        if not old.is_callable and now.is_callable:
+            yield _getter(change, old, now, leg.added)
+        elif old.is_callable and now.is_callable:
+            yield from _new_argument(change, old, now, leg.after)
+            yield from _fewer_arguments(change, old, now)
+            yield from _new_keywords(old, now)
+            yield from override_rules(change, old, now, leg.full_name)
+    elif change.kind == "wider" and old is not None and now is not None:
+        yield from override_rules(change, old, now, leg.full_name)
+    elif (
+        change.kind == "reordered"
+        and old is not None
+        and now is not None
+        and old.name == now.name
+        and not change.is_silent
+    ):
+        # Twice done it would be undone, so it takes a person's word, place by place.
+        rule = reorder_rule(old, now, rule_id(old, "order"), old.called, change.what, _REORDERED)
+        yield rule
+        if rule.call != old.name:
+            # A class that derives from it calls what makes one by its own name, which all classes have.
+            named = rf"\b{re.escape(old.called)}\b"
+            yield replace(rule, id=f"{rule.id}-{old.name}", call=old.name, diagnostic=named)
+    elif change.kind == "must-implement" and now is not None:
+        yield from member_rules(change, now, leg.full_name)
+    elif change.kind == "no-longer-overrides" and old is not None and now is not None and old.name != now.name:
+        yield renamed_override(change, old, now)
+
+
+def _is_shown(old: str, before: Path, new: str, after: Path) -> bool:
+    """Whether a folder of both releases shows the one name and then the other, wherever they stand."""
+    return not set(front_names(before).get(old, ())).isdisjoint(front_names(after).get(new, ()))
+
+
+def _follow(old: Symbol, candidate: Candidate, number: int, before: Path, after: Path) -> Iterator[Rule]:
+    """A name that is another one now, in the same place or elsewhere."""
+    id = rule_id(old, f"{number + 1}" if number else "")
+    new, score = candidate.symbol, candidate.score
+    why = "; ".join(candidate.evidence[:3]) or "the two releases compared"
+    now = candidate.written or _from_there(old, new)
+    imports, line = _needed_import(old, candidate)
+    if old.is_callable and new.kind == "class":
+        # Called like a function it gives something else than before.
+        score, why = score * _OTHER_THING, f"{new.name} is a class; {why}"
+    if old.is_callable and new.is_callable and old.name != now and new_order(old, new):
+        # With another name alone it would compile, and mean something else.
+        words = f"{why}; takes its arguments at other places"
+        yield reorder_rule(old, new, f"{id}-order", now, words, score)
+        score, why = score * _OTHER_THING, words
+    if old.kind in ("method", "field") or old.scope == new.scope:
+        # The name alone may be another's, too: it is changed where a tool names it.
+        if old.name != now:
+            of = ".".join(old.scope) if old.kind in ("method", "field") else ""
+            yield Rule(
+                id, "rename", why, old=old.name, new=now, of=of, confidence=score, named=True,
+                signatures=candidate.signatures, imports=imports if imports in re.split(r"::|\.", now) else "", text=line,
+            )  # fmt: skip
+    elif old.full != new.full:
+        to = ".".join(shown_path(new, after)) if new.file.endswith(PYTHON) else new.full
+        if to != old.full:
+            holder = to.rpartition(".")[0] if new.file.endswith(PYTHON) and _is_of_class(old, new) else ""
+            title = f"{old.full} → {to}"
+            yield Rule(
+                id, "move", why, title, old=old.full, new=to, holder=holder, confidence=score,
+                signatures=candidate.signatures, imports=imports, text=line,
+            )  # fmt: skip
+        # Python sees a class only where it is brought in: beside the function, or as that was.
+        with_class = new.file.endswith(PYTHON) and _is_of_class(old, new) and new.scope[:-1] != old.scope
+        is_at_hand = now != new.name and not with_class
+        if old.name != now and (
+            is_at_hand or _is_shown(old.name, before, new.scope[-1] if with_class else new.name, after)
+        ):
+            yield Rule(
+                f"{id}-shown",
+                "rename",
+                why,
+                old=old.name,
+                new=now,
+                confidence=score,
+                named=True,
+                signatures=candidate.signatures,
+            )
+
+
+def _needed_import(old: Symbol, candidate: Candidate) -> tuple[str, str]:
+    """The class that has a name now and did not have it before, and the line that imports it, "" where a file has to say."""
+    new, holder = candidate.symbol, candidate.holder
+    if not holder or new.file.endswith(PYTHON) or old.path[: len(holder)] == holder:
+        return "", ""
+    if new.file.endswith(C_FAMILY):
+        return holder[-1], f"#include <{included(new.file)}>" if new.file != old.file else ""
+    if new.file.endswith(ENDINGS["java"]):
+        return holder[-1], f"import {'.'.join(holder)};" if len(holder) > 1 else ""
+    if new.file.endswith(ENDINGS["c#"]):
+        return holder[-1], f"using {'.'.join(holder[:-1])};" if len(holder) > 1 else ""
+    return holder[-1], ""
+
+
+def _from_there(old: Symbol, new: Symbol) -> str:
+    """How something new is written where the old name stood: a value over what holds it, where that stands beside the old one; a
+    function that needs no object over its class."""
+    if _is_of_class(old, new):
+        return new.mark.join(new.path[-2:])
+    depth = len(old.scope)
+    is_inside = (
+        new.kind in ("enumerator", "field", "constant") and len(new.scope) > depth and new.scope[:depth] == old.scope
+    )
+    return new.mark.join(new.path[depth:]) if is_inside else new.name
+
+
+def _is_of_class(old: Symbol, new: Symbol) -> bool:
+    """Whether a function went into a class and needs no object of it."""
+    return old.kind == "function" and new.kind == "method" and not new.marks.isdisjoint(_OF_THE_CLASS)
+
+
+def _header_rules(changes: Sequence[Change]) -> Iterator[Rule]:
+    """Headers and modules of scripts whose symbols are found in another one now."""
+    into: dict[str, Counter[str]] = {}
+    match: dict[tuple[str, str], float] = {}
+    for change in changes:
+        if change.kind not in ("renamed", "moved") or change.old is None or change.new is None:
+            continue
+        if change.old.file.endswith((*C_FAMILY, *SCRIPTS)) and change.old.file != change.new.file:
+            old, new = included(change.old.file), included(change.new.file)
+            if old != new:
+                into.setdefault(old, Counter())[new] += 1
+                match[old, new] = max(match.get((old, new), 0.0), change.candidates[0].score)
+    for old, counted in into.items():
+        new, times = counted.most_common(1)[0]
+        why = f"what stood in {old} stands in {new}"
+        sure = min(0.95, 0.6 + 0.15 * times, match[old, new])
+        if not old.endswith(C_FAMILY):
+            # Each name is imported by itself, and each may have gone elsewhere.
+            sure *= times / counted.total()
+        yield Rule(f"drift-header-{old}", "header", why, old=old, new=new, confidence=sure, named=True)
+
+
+def _shown_rules(changes: Sequence[Change], before: Path, after: Path) -> Iterator[Rule]:
+    """What a package of Python showed and shows no more, wherever it stands now."""
+    old, new = packages_of(before), packages_of(after)
+    became = {
+        change.old.path: change for change in changes if change.old is not None and change.kind in ("renamed", "moved")
+    }
+    for written, stands in old.shown.items():
+        if new.has(written):
+            continue
+        change, member = became.get(stands), 0
+        if change is not None and change.old is not None:
+            best = change.candidates[0]
+            where, score, why = best.symbol.path, best.score, best.evidence[0]
+            is_called_no_more = change.old.is_callable and not best.symbol.is_callable
+            member = 1 if _is_of_class(change.old, best.symbol) else 0
+            if best.written or (best.symbol.kind in ("method", "field") and not member) or is_called_no_more:
+                continue
+        elif new.has(stands):
+            where, score, why = (
+                stands,
+                _STAYED,
+                f"{'.'.join(written[:-1])} shows it no more, and {'.'.join(stands)} stayed",
+            )
+        else:
+            continue
+        # A package shows a class, and not what stands in it.
+        holder, inner = where[: len(where) - member], where[len(where) - member :]
+        now = new.written(holder)
+        # Where the package shows the new name, the name alone is another, which has a rule.
+        if now is not None and not new.has((*written[:-1], now[-1])):
+            names = ".".join(written), ".".join((*now, *inner))
+            title = " → ".join(names)
+            into = ".".join(now) if member else ""
+            signatures = change.candidates[0].signatures if change is not None else ()
+            yield Rule(
+                f"drift-shown-{names[0]}", "move", why, title, old=names[0], new=names[1], holder=into, confidence=score,
+                signatures=signatures,
+            )  # fmt: skip
+
+
+def _factory(change: Change) -> Iterator[Rule]:
+    """A constructor that was closed, with a function that makes one instead."""
+    assert change.old is not None
+    class_ = change.old.scope[-1]
+    for candidate in change.candidates[:1]:
+        maker = candidate.symbol.mark.join(candidate.symbol.path[-2:])
+        pattern, replacement = f"new {class_}($$args)", f"{maker}($$args)"
+        if change.old.file.endswith(C_FAMILY):
+            maker, class_ = candidate.symbol.full, change.old.full.rpartition("::")[0]
+            pattern, replacement = f"{class_} $name($$args);", f"auto $name = {maker}($$args);"
+        elif change.old.file.endswith(PYTHON):
+            pattern = f"{class_}($$args)"
+        yield Rule(
+            rule_id(change.old), "rewrite", f"{class_} is made by {maker} now", title=f"{class_}(…) → {maker}(…)",
+            pattern=pattern, replacement=replacement, confidence=min(0.9, candidate.score),
+        )  # fmt: skip
+
+
+def _getter(change: Change, old: Symbol, new: Symbol, added: Collection[tuple[str, ...]]) -> Rule:
+    """A field that is read by a function, and set by the one that came with it, whatever the manners of the release."""
+    manners = (
+        f"set_{old.name}",
+        f"set{old.name[:1].upper()}{old.name[1:]}",
+        f"Set{old.name[:1].upper()}{old.name[1:]}",
+    )
+    setter = next((name for name in manners if (*new.scope, name) in added), "")
+    return Rule(
+        rule_id(old), "getter", change.what, old=old.name, new=new.name, setter=setter, of=".".join(old.scope),
+        confidence=_GETTER, named=True,
+    )  # fmt: skip
+
+
+def _new_argument(change: Change, old: Symbol, new: Symbol, folder: Path) -> Iterator[Rule]:
+    """One more argument without a default: what the release's own code passes there most."""
+    ours, theirs = [item.name for item in old.given], new.given
+    added = [at for at, item in enumerate(theirs) if item.name not in ours]
+    if len(theirs) != len(ours) + 1 or len(added) != 1 or theirs[added[0]].default:
+        return
+    at = added[0]
+    passed = _passed(folder, old.called, len(theirs), at)
+    if passed is None:
+        return
+    text, times = passed
+    why = f"{old.full} wants {theirs[at].type} {theirs[at].name}; the release's own code passes {text}, {times} times"
+    yield Rule(
+        rule_id(old), "add-argument", why, title=f"{old.called}(…) gets {text}", call=old.called, arguments=len(ours),
+        position=at + 1, text=text, confidence=_FILLED_IN,
+    )  # fmt: skip
+
+
+def _fewer_arguments(change: Change, old: Symbol, new: Symbol) -> Iterator[Rule]:
+    """Arguments that are not wanted any more, where those that stay are as they were and in their order."""
+    ours = [(item.name, item.type) for item in old.given]
+    theirs = iter([(item.name, item.type) for item in new.given])
+    wanted = next(theirs, None)
+    kept = []
+    for at, item in enumerate(ours):
+        if item == wanted:
+            kept.append(at)
+            wanted = next(theirs, None)
+    if wanted is not None or len(kept) == len(ours) or not all(name for name, _ in ours):
+        return
+    metas = [f"${name}" for name in "abcdefghijkl"[: len(ours)]]
+    if len(metas) < len(ours):
+        return
+    left = ", ".join(metas[at] for at in kept)
+    gone = ", ".join(name for at, (name, _) in enumerate(ours) if at not in kept)
+    yield Rule(
+        rule_id(old, "fewer"), "rewrite", change.what, title=f"{old.called}(…) without {gone}",
+        pattern=f"{old.called}({', '.join(metas)})", replacement=f"{old.called}({left})", confidence=_DROPPED,
+    )  # fmt: skip
+
+
+def _new_keywords(old: Symbol, new: Symbol) -> Iterator[Rule]:
+    """Arguments that have another name in the same place, where callers give them by name."""
+    if not old.file.endswith(NAMED_ARGUMENTS):
+        return
+    ours, theirs = ({item.name for item in symbol.parameters} for symbol in (old, new))
+    gone, come = (
+        [item for item in mine.parameters if item.name not in other] for mine, other in ((old, theirs), (new, ours))
+    )
+    for item in gone:
+        at = old.parameters.index(item)
+        there = new.parameters[at] if at < len(new.parameters) and new.parameters[at] in come else None
+        now = there or (come[0] if len(gone) == len(come) == 1 else None)
+        if now is None or not (item.name.isidentifier() and now.name.isidentifier()):
+            continue
+        is_same = there is not None and plain_type(item.type) == plain_type(now.type) and item.default == now.default
+        why = f"{item.name} of {old.full} is {now.name} now"
+        yield Rule(
+            rule_id(old, item.name), "keyword", why, call=old.called, old=item.name, new=now.name,
+            confidence=_SAME_PLACE if is_same else _ONE_FOR_ANOTHER, named=True,
+        )  # fmt: skip
+
+
+def _gives_nothing(symbol: Symbol) -> bool:
+    """Whether nobody can miss the result of a call."""
+    return symbol.returns in ("void", "None") or (
+        not symbol.returns and bool(symbol.words) and "return" not in symbol.words
+    )
+
+
+def _without_call(old: Symbol) -> Rule:
+    """A call that nothing stands for any more, as a statement that goes."""
+    front = "$it." if old.kind == "method" else f"{old.full.rpartition(old.name)[0]}"
+    end = ";" if old.file.endswith((*C_FAMILY, ".cs", ".java", ".rs", ".ts", ".js")) else ""
+    why = f"{old.full} is not there any more, and nothing that looks like it"
+    return Rule(
+        rule_id(old, "goes"), "rewrite", why, title=f"calls of {old.name} go", pattern=f"{front}{old.name}($$args){end}",
+        replacement="", confidence=_LEFT_OUT, named=True,
+    )  # fmt: skip
+
+
+@lru_cache(maxsize=512)
+def _passed(folder: Path, call: str, arguments: int, at: int) -> tuple[str, int] | None:
+    """What a release's code gives a function at one place most, and how often; a name or a literal that means the same elsewhere.
+
+    A release is read through for each call, and does not change.
+    """
+    found: Counter[str] = Counter()
+    places = [*list_sources(folder, languages_of("")), *(f"examples/{path}" for path in _listed(folder / "examples"))]
+    for path in places:
+        text = read_bytes(f"{folder}/{path}").decode("utf-8", "replace")
+        if call not in text:
+            continue
+        tokens = tokenize(text, path)
+        for _, _, spans in find_calls(text, path, call):
+            if len(spans) == arguments:
+                first, last = spans[at]
+                given = text[tokens[first].start : tokens[last - 1].end]
+                if re.fullmatch(
+                    r"[A-Za-z_]\w*(?:(?:::|\.)\w+)+|\d[\w.]*|\"[^\"]*\"|true|false|nullptr|None|True|False", given
+                ):
+                    found[given] += 1
+    return found.most_common(1)[0] if found else None
+
+
+def _listed(folder: Path) -> Sequence[str]:
+    return list(list_sources(folder, languages_of(""))) if folder.is_dir() else ()
+
+
+def symbols_named(rules: Sequence[Rule]) -> frozenset[str]:
+    """The symbols that rules are about, by their last names."""
+    names: set[str] = set()
+    for rule in rules:
+        for text in (rule.old, rule.call, rule.member):
+            names.update(re.split(r"::|\.", text)[-1:])
+            names.add(text)
+        names.update(re.findall(r"[A-Za-z_]\w+", re.sub(r"\$\$?\w+", " ", rule.pattern)))
+    return frozenset(names - {""})
