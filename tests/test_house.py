@@ -19,6 +19,7 @@ _FLOORS = (
     ("process", "profile"),
     ("snapshot",),
     ("change", "survey"),
+    ("profile.authoring",),
     ("route", "merge", "engine", "build", "drift", "fix", "links", "trial"),
     ("inference",),
     ("crossing.record",),

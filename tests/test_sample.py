@@ -17,7 +17,7 @@ from fernshale.core.crossing.project.scan import read_ground
 from fernshale.core.crossing.rules.search import apply_rules
 from fernshale.core.crossing.stages.build.rounds import diagnose, plain_ground
 from fernshale.core.crossing.stages.engine.view import site_changes
-from fernshale.core.engine.reassociate import draft_sites
+from fernshale.core.engine.release_update import draft_sites
 from fernshale.core.fix.rules import Rule, read_rules
 from fernshale.core.profile.read import read_profile
 from fernshale.sample import Sample, unpack

@@ -35,29 +35,29 @@ from fernshale.core.crossing.project import scan as ground_module
 from fernshale.core.crossing.project.scan import read_ground
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.stages.survey.view import survey
-from fernshale.core.drift.kept import compare_releases
-from fernshale.core.drift.release import read_pair
+from fernshale.core.drift.comparison_cache import compare_releases
+from fernshale.core.drift.release_symbols import read_pair
 from fernshale.core.fix.rules import Rule
 from fernshale.core.links.index import LinkIndex
 from fernshale.core.merge.align import align_lines
-from fernshale.core.merge.folder import merge_folders
+from fernshale.core.merge.folder_merge import merge_folders
+from fernshale.core.merge.folder_reader import disk_sides
 from fernshale.core.merge.ledger import build_ledger
-from fernshale.core.merge.result import build_result, write_result
-from fernshale.core.merge.sides import disk_sides
-from fernshale.core.merge.textmerge import merge_text, result_text
+from fernshale.core.merge.merge_result import build_result, write_result
+from fernshale.core.merge.text_merge import merge_text, result_text
 from fernshale.core.profile.model import IdPattern, LinkShape, LogShape, Profile, Reach, Recognise, RoleRule, Site
 from fernshale.core.route.candidates import Here
 from fernshale.core.route.planner import plan_leg
 from fernshale.core.route.shelf import Need, PluginRelease, Shelf
-from fernshale.core.route.sources import FolderSource
+from fernshale.core.route.shelf_sources import FolderSource
 from fernshale.core.snapshot.manifest import EMPTY, Folder, Manifest
-from fernshale.core.snapshot.manifestfile import encode_entries, encode_manifest
+from fernshale.core.snapshot.manifest_file import encode_entries, encode_manifest
 from fernshale.core.snapshot.restore import restore
 from fernshale.core.snapshot.store import Store
-from fernshale.core.snapshot.walk import list_tree
-from fernshale.core.survey.origin import find_origin
+from fernshale.core.snapshot.tree_walk import list_tree
 from fernshale.core.survey.release_index import read_column, shelf_index
-from fernshale.core.trial.logs import compare_logs
+from fernshale.core.survey.release_origin import find_origin
+from fernshale.core.trial.log_diff import compare_logs
 
 
 def main(wanted: Sequence[str]) -> None:
@@ -176,7 +176,7 @@ def bench_manifest(folder: Path) -> None:
     (store.snapshots_folder / "two.manifest").write_bytes(data)
     code = (
         "import resource, sys; from pathlib import Path; from fernshale.core.snapshot.store import Store;"
-        "from fernshale.core.snapshot.compare import compare; store = Store(Path(sys.argv[1]));"
+        "from fernshale.core.snapshot.manifest_diff import compare; store = Store(Path(sys.argv[1]));"
         "one = store.manifest('one'); {}"
         "print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024)"
     )

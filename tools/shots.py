@@ -18,13 +18,13 @@ os.environ["XDG_CONFIG_HOME"] = str(_FOLDER / "config")
 from PySide6.QtCore import QEventLoop, QTimer  # noqa: E402
 from PySide6.QtWidgets import QApplication, QMessageBox, QWidget  # noqa: E402
 
+from fernshale.app.dialogs.snapshots import SnapshotDialog, StoreDialog, WayBackDialog  # noqa: E402
 from fernshale.app.main import make_app, make_window  # noqa: E402
 from fernshale.app.pages.base import Page  # noqa: E402
 from fernshale.app.pages.build import BuildPage  # noqa: E402
 from fernshale.app.pages.links import LinksPage  # noqa: E402
 from fernshale.app.pages.survey import SurveyPage  # noqa: E402
 from fernshale.app.pages.trial import TrialPage  # noqa: E402
-from fernshale.app.snapshots import SnapshotDialog, StoreDialog, WayBackDialog  # noqa: E402
 from fernshale.app.theme import choose_theme  # noqa: E402
 from fernshale.app.window import MainWindow  # noqa: E402
 from fernshale.core.crossing.record.decisions import read_decisions  # noqa: E402

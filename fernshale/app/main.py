@@ -9,10 +9,10 @@ from pathlib import Path
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
-from fernshale.app.dialogs import show_error
+from fernshale.app.dialogs.questions import show_error
 from fernshale.app.theme import apply_theme
 from fernshale.app.window import MainWindow
-from fernshale.core.base.home import home
+from fernshale.core.base.data_folder import home
 
 
 def make_app(arguments: list[str]) -> QApplication:

@@ -31,7 +31,7 @@ from fernshale.core.crossing.stages.overview import Overview, begin_crossing, ha
 from fernshale.core.crossing.stages.trial.checks import add_check, refuse_check
 from fernshale.core.fix.apply import Edit
 from fernshale.core.profile.model import Check, Profile
-from fernshale.core.snapshot.duplicate import duplicate_tree
+from fernshale.core.snapshot.working_copy import duplicate_tree
 
 # How often the tree is looked at for edits made outside; a look costs a stat per file.
 _WATCH_MS = 4000

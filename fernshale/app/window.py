@@ -28,10 +28,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from fernshale.app.actions import Action, ActionList
-from fernshale.app.begin import BeginDialog
-from fernshale.app.carry import CarryDialog, choose_content
-from fernshale.app.dialogs import ask_trust, choose_editor, show_error
+from fernshale.app.dialogs.action_list import Action, ActionList
+from fernshale.app.dialogs.begin import BeginDialog
+from fernshale.app.dialogs.import_content import CarryDialog, choose_content
+from fernshale.app.dialogs.questions import ask_trust, choose_editor, show_error
+from fernshale.app.dialogs.snapshots import SnapshotDialog, StoreDialog, WayBackDialog
 from fernshale.app.editor import open_in_editor
 from fernshale.app.jobs import ProgressNote
 from fernshale.app.pages.base import Page, file_and_line, take_option
@@ -39,19 +40,18 @@ from fernshale.app.pages.build import BuildPage
 from fernshale.app.pages.engine import EnginePage
 from fernshale.app.pages.links import LinksPage
 from fernshale.app.pages.plugins import PluginsPage
+from fernshale.app.pages.report import DebtsView, ReportView
 from fernshale.app.pages.route import RoutePage
+from fernshale.app.pages.start import StartPage
 from fernshale.app.pages.survey import SurveyPage
 from fernshale.app.pages.trial import TrialPage
-from fernshale.app.report import DebtsView, ReportView
 from fernshale.app.session import Session
-from fernshale.app.snapshots import SnapshotDialog, StoreDialog, WayBackDialog
-from fernshale.app.start import StartPage
 from fernshale.app.theme import apply_theme, choose_theme, code_font, is_dark
 from fernshale.app.widgets.band import Knot, RouteBand
 from fernshale.app.widgets.basics import button, heading_label
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.errors import FernshaleError
-from fernshale.core.base.words import count
+from fernshale.core.base.quantities import count
 from fernshale.core.crossing.record.database import Crossing, Entry, find_crossing
 from fernshale.core.crossing.record.items import STAGES, Matter, Stage, State
 from fernshale.core.crossing.record.trust import trust

@@ -5,14 +5,14 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from fernshale.cli.printing import to_stderr
-from fernshale.cli.session import profile_for
+from fernshale.cli.crossing_lookup import profile_for
+from fernshale.cli.output import to_stderr
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.record.database import Crossing, find_crossing
 from fernshale.core.crossing.stages.overview import begin_crossing
-from fernshale.core.snapshot.duplicate import duplicate_tree
+from fernshale.core.snapshot.working_copy import duplicate_tree
 
 
 def begun(options: argparse.Namespace, token: CancelToken) -> Crossing:

@@ -8,8 +8,8 @@ from pathlib import Path
 from typing import Any
 
 from fernshale import __version__
-from fernshale.cli.printing import LEFT_TO_DECIDE, print_data, print_json, print_lines, to_stderr
-from fernshale.cli.session import crossing_for, ground_for, profile_for
+from fernshale.cli.crossing_lookup import crossing_for, ground_for, profile_for
+from fernshale.cli.output import LEFT_TO_DECIDE, print_data, print_json, print_lines, to_stderr
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import printable
@@ -29,7 +29,7 @@ from fernshale.core.crossing.stages.build.rounds import diagnose as diagnose_log
 from fernshale.core.crossing.stages.build.rounds import plain_ground
 from fernshale.core.crossing.stages.overview import look
 from fernshale.core.fix.apply import try_rule
-from fernshale.core.fix.data import repeats
+from fernshale.core.fix.data_rewriter import repeats
 from fernshale.core.fix.rules import RuleSet, read_rules
 
 # Which share of a project's files rules may remove without being asked twice, and how many of them are then named.

@@ -8,12 +8,12 @@ import time
 from pathlib import Path
 
 from fernshale.cli.begin import begun
-from fernshale.cli.printing import LEFT_TO_DECIDE, matter_lines, print_data, print_json, print_lines, to_stderr
-from fernshale.cli.session import crossing_for
+from fernshale.cli.crossing_lookup import crossing_for
+from fernshale.cli.output import LEFT_TO_DECIDE, matter_lines, print_data, print_json, print_lines, to_stderr
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
-from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.preview import describe, show_change, tree_of
 from fernshale.core.crossing.flow.actions import in_words, settle, withdraw

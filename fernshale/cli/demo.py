@@ -10,7 +10,7 @@ import time
 from pathlib import Path
 
 from fernshale.cli.cross import exit_code, run_crossing
-from fernshale.cli.printing import matter_lines, print_json, print_lines
+from fernshale.cli.output import matter_lines, print_json, print_lines
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.record.decisions import read_decisions
@@ -32,7 +32,7 @@ def demo(options: argparse.Namespace, token: CancelToken) -> int:
     profile = read_profile(sample.profile)
     trust(profile)  # it ships with the program that is asking
     if not options.headless and has_display():
-        from fernshale.cli.window import show
+        from fernshale.cli.open_window import show
 
         print(f"the sample lies in {folder}", file=sys.stderr)
         return show(sample.project, sample.shelf, sample.target)

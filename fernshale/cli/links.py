@@ -7,16 +7,16 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from fernshale.cli.printing import LEFT_TO_DECIDE, print_json, print_lines
-from fernshale.cli.session import profile_for
+from fernshale.cli.crossing_lookup import profile_for
+from fernshale.cli.output import LEFT_TO_DECIDE, print_json, print_lines
+from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.home import home
-from fernshale.core.base.words import count
+from fernshale.core.base.quantities import count
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.flow.standalone import write_links
 from fernshale.core.crossing.stages.links.reference_index import Linkage, compare_trees
-from fernshale.core.links.meaning import Dangling
-from fernshale.core.links.pairing import SURE
+from fernshale.core.links.missing_references import Dangling
+from fernshale.core.links.renamed_targets import SURE
 from fernshale.core.snapshot.store import Store
 
 

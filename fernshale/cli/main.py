@@ -11,9 +11,9 @@ from collections.abc import Sequence
 from types import FrameType
 
 from fernshale import __version__
-from fernshale.cli.printing import PlainStream
+from fernshale.cli.output import PlainStream
+from fernshale.core.base.crash_report import in_words
 from fernshale.core.base.errors import Cancelled, FernshaleError
-from fernshale.core.base.mishaps import in_words
 from fernshale.core.base.work import CancelToken
 from fernshale.sample import SAMPLES
 

@@ -8,10 +8,10 @@ import time
 from dataclasses import asdict
 from pathlib import Path
 
-from fernshale.cli.printing import print_json, print_lines
+from fernshale.cli.output import print_json, print_lines
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.route.serve import ShelfServer
-from fernshale.core.route.sources import read_shelf
+from fernshale.core.route.shelf_server import ShelfServer
+from fernshale.core.route.shelf_sources import read_shelf
 
 
 def show(options: argparse.Namespace, token: CancelToken) -> int:

@@ -7,13 +7,13 @@ import time
 from dataclasses import asdict
 from pathlib import Path
 
-from fernshale.cli.printing import print_json, print_lines
+from fernshale.cli.output import print_json, print_lines
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.record.retention import forget_by_policy, forget_these
 from fernshale.core.crossing.record.snapshot_diff import compare_snapshots
 from fernshale.core.snapshot import restore as restoring
-from fernshale.core.snapshot.forget import Policy
+from fernshale.core.snapshot.deletion import Policy
 from fernshale.core.snapshot.store import Store, default_store
 
 

@@ -10,8 +10,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog
 from pytestqt.qtbot import QtBot
 
-from fernshale.app import dialogs
-from fernshale.app.dialogs import CheckDialog
+from fernshale.app.dialogs import questions as dialogs
+from fernshale.app.dialogs.questions import CheckDialog
 from fernshale.app.pages import links as links_page
 from fernshale.app.pages import trial as trial_page
 from fernshale.app.pages.links import LinksPage

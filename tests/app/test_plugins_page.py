@@ -10,7 +10,7 @@ from PySide6.QtCore import QItemSelectionModel, QPoint, Qt
 from PySide6.QtWidgets import QApplication, QDialog, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
-from fernshale.app.carry import CarryDialog, PickDialog
+from fernshale.app.dialogs.import_content import CarryDialog, PickDialog
 from fernshale.app.pages.plugins import PluginsPage
 from fernshale.app.pages.plugins.files import AsideOf, FileOf, GroupOf, MatterOf, ReadyOf
 from fernshale.app.pages.plugins.preview import PreviewDialog

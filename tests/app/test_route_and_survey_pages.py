@@ -9,7 +9,7 @@ from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtWidgets import QApplication, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
-from fernshale.app.begin import BeginDialog
+from fernshale.app.dialogs.begin import BeginDialog
 from fernshale.app.pages.base import Page, take_option
 from fernshale.app.pages.route import RoutePage
 from fernshale.app.pages.survey import SurveyPage
@@ -19,7 +19,7 @@ from fernshale.core.crossing.record.items import Stage
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.profile.read import read_profile
-from fernshale.core.route.serve import ShelfServer
+from fernshale.core.route.shelf_server import ShelfServer
 from fernshale.sample import unpack
 from tests.conftest import Tree, listing
 from tests.core.crossing.test_route_stage import make_far_wick

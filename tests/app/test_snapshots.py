@@ -8,8 +8,8 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication, QDialog
 from pytestqt.qtbot import QtBot
 
-from fernshale.app.begin import BeginDialog
-from fernshale.app.snapshots import SnapshotDialog, StoreDialog, WayBackDialog
+from fernshale.app.dialogs.begin import BeginDialog
+from fernshale.app.dialogs.snapshots import SnapshotDialog, StoreDialog, WayBackDialog
 from fernshale.app.window import MainWindow
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.draft import Draft

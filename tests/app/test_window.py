@@ -7,12 +7,12 @@ from PySide6.QtCore import QRectF, Qt, QTimer
 from PySide6.QtWidgets import QApplication, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
-from fernshale.app.actions import ActionList
-from fernshale.app.snapshots import WayBackDialog
+from fernshale.app.dialogs.action_list import ActionList
+from fernshale.app.dialogs.snapshots import WayBackDialog
 from fernshale.app.theme import choose_theme
 from fernshale.app.widgets.band import knots_of
 from fernshale.app.widgets.charts import Tile, squarify
-from fernshale.app.widgets.decision import DecisionCard
+from fernshale.app.widgets.conflict_card import DecisionCard
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.tables import TableRow, TextTable
 from fernshale.app.window import MainWindow

@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 
 import fernshale
-from fernshale.core.base.home import home
+from fernshale.core.base.data_folder import home
 from fernshale.core.base.lock import locked
 from fernshale.core.crossing.record.database import Crossing
 from tests.conftest import Tree, listing

@@ -27,7 +27,7 @@ from fernshale.core.crossing.record.git_commits import commit_from_now_on
 from fernshale.core.crossing.record.items import Stage
 from fernshale.core.crossing.record.logbook import go_back_to, redo, settle_interrupted, undo, write_step
 from fernshale.core.crossing.record.retention import forget_these
-from fernshale.core.snapshot import reading
+from fernshale.core.snapshot import parallel_reading
 from fernshale.core.snapshot.restore import restore
 from fernshale.core.snapshot.store import Store
 from tests.conftest import listing
@@ -81,8 +81,8 @@ def take(world: World) -> None:
 
 def take_in_two(world: World) -> None:
     """As `take`, with a second process that reads half of it."""
-    reading.is_worthwhile = lambda files, size: True  # type: ignore[assignment]
-    reading._START_S = 0.0
+    parallel_reading.is_worthwhile = lambda files, size: True  # type: ignore[assignment]
+    parallel_reading._START_S = 0.0
     take(world)
 
 

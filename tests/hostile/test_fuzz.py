@@ -10,31 +10,31 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from fernshale.core.base.bounded_regex import Budget
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.limits import Limits
-from fernshale.core.base.patterns import Budget
 from fernshale.core.base.ranges import parse_range
 from fernshale.core.base.release import parse_release
-from fernshale.core.base.schema import parse_toml
 from fernshale.core.base.textfile import read_text
+from fernshale.core.base.toml_schema import parse_toml
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.build.reading import read_diagnostics
-from fernshale.core.change.model import ChangeSet
+from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.data.formats import USUAL
 from fernshale.core.drift.parsing import read_source
-from fernshale.core.drift.values import Constants, is_same_value
+from fernshale.core.drift.value_equality import Constants, is_same_value
 from fernshale.core.fix.apply import find_edits
-from fernshale.core.fix.losses import dropped_by
-from fernshale.core.fix.pattern import parse_pattern
+from fernshale.core.fix.call_acceptance import accepts, arguments_after
+from fernshale.core.fix.code_patterns import parse_pattern
+from fernshale.core.fix.dropped_text import dropped_by
 from fernshale.core.fix.rules import Rule
-from fernshale.core.fix.signatures import accepts, arguments_after
 from fernshale.core.profile.model import LogShape, Profile, Reach
-from fernshale.core.route.addresses import clean_address
-from fernshale.core.route.shelffile import parse_shelf_file
-from fernshale.core.survey.leaves import find_leaves
-from fernshale.core.survey.reach import find_values
-from fernshale.core.trial.frames import read_frames
-from fernshale.core.trial.messages import read_messages, template_of
+from fernshale.core.route.shelf_addresses import clean_address
+from fernshale.core.route.shelf_file import parse_shelf_file
+from fernshale.core.survey.config_values import find_leaves
+from fernshale.core.survey.value_access import find_values
+from fernshale.core.trial.frame_times import read_frames
+from fernshale.core.trial.log_messages import read_messages, template_of
 
 _PIECES: dict[str, list[str]] = {
     "json": [

@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 
 from fernshale.cli.main import run
-from fernshale.core.base.home import home
+from fernshale.core.base.data_folder import home
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.record.decisions import Taken
@@ -255,7 +255,7 @@ def test_damaged_caches(tree: Tree, capsys: pytest.CaptureFixture[str]) -> None:
     assert caches
     for path in caches:
         path.write_bytes(os.urandom(len(path.read_bytes())))
-    for module in ("fernshale.core.route.names._known", "fernshale.core.drift.kept._in_hand"):
+    for module in ("fernshale.core.route.release_names._known", "fernshale.core.drift.comparison_cache._in_hand"):
         name, _, attribute = module.rpartition(".")
         getattr(importlib.import_module(name), attribute).clear()
     assert _run(capsys, *words).code == 3

@@ -26,9 +26,9 @@ from fernshale.app.theme import Tone, code_font, theme
 from fernshale.app.widgets.basics import Card, add_in_turn, button, quiet_label
 from fernshale.app.widgets.charts import Bar, BarChart
 from fernshale.app.widgets.rows import Row, RowList
+from fernshale.core.base.quantities import count
 from fernshale.core.base.release import same_release
 from fernshale.core.base.treepath import TreePath, printable
-from fernshale.core.base.words import count
 from fernshale.core.build.rounds import Round
 from fernshale.core.crossing.deferred.code import Debt
 from fernshale.core.crossing.project.interface_changes import Used
@@ -37,7 +37,7 @@ from fernshale.core.crossing.record.items import Matter, Stage
 from fernshale.core.crossing.stages.build.items import DEFAULT, default_key
 from fernshale.core.crossing.stages.build.view import CauseView, Fix, Scope
 from fernshale.core.crossing.stages.overview import Overview
-from fernshale.core.drift.compare import Change
+from fernshale.core.drift.comparison import Change
 from fernshale.core.drift.symbols import Symbol
 from fernshale.core.fix.apply import Edit
 

@@ -12,10 +12,10 @@ from fernshale.app.session import Session
 from fernshale.app.theme import Tone
 from fernshale.app.widgets.basics import Card, button, buttons_in, clear_layout, quiet_label
 from fernshale.app.widgets.charts import Bar, BarChart
-from fernshale.app.widgets.diff import diff_lines
-from fernshale.app.widgets.lines import Document, LineRow
+from fernshale.app.widgets.diff_lines import diff_lines
 from fernshale.app.widgets.tables import TableRow, TextTable
-from fernshale.core.base.words import count
+from fernshale.app.widgets.text_document import Document, LineRow
+from fernshale.core.base.quantities import count
 from fernshale.core.change.preview import unified_diff
 from fernshale.core.crossing.record.items import Matter, Proposal, Stage
 from fernshale.core.crossing.stages.engine.forked_files import KEY, Copy

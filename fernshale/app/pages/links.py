@@ -9,28 +9,28 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QSplitter, QWidget
 
-from fernshale.app.dialogs import ask_why
+from fernshale.app.dialogs.questions import ask_why
 from fernshale.app.pages.base import Page
 from fernshale.app.session import Session
 from fernshale.app.theme import Tone
 from fernshale.app.widgets.basics import Card, button, quiet_label
-from fernshale.app.widgets.diff import diff_lines
-from fernshale.app.widgets.hanging import HangingChart, Thread
-from fernshale.app.widgets.lines import Document, LineRow
+from fernshale.app.widgets.dependency_chart import HangingChart, Thread
+from fernshale.app.widgets.diff_lines import diff_lines
 from fernshale.app.widgets.rows import Row, RowList
+from fernshale.app.widgets.text_document import Document, LineRow
 from fernshale.core.base.errors import FernshaleError
-from fernshale.core.base.words import count
-from fernshale.core.change.model import ChangeSet
+from fernshale.core.base.quantities import count
+from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.preview import unified_diff
 from fernshale.core.crossing.record.items import Matter, Proposal, Stage
 from fernshale.core.crossing.stages.links.data_rules import DataWork, key_of, preview_data, preview_mending
 from fernshale.core.crossing.stages.links.view import declaration, preview_relink
 from fernshale.core.crossing.stages.links.view import key_of as link_key
 from fernshale.core.crossing.stages.overview import Overview
-from fernshale.core.links.expectations import Unmet
+from fernshale.core.links.constraints import Unmet
 from fernshale.core.links.index import LinkIndex
-from fernshale.core.links.meaning import Dangling
-from fernshale.core.links.pairing import SURE
+from fernshale.core.links.missing_references import Dangling
+from fernshale.core.links.renamed_targets import SURE
 
 _TOGETHER = "links:together:sure"
 # Rows that only tell; a row without a payload would be a heading.

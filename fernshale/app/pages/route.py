@@ -12,9 +12,9 @@ from fernshale.app.pages.base import Page
 from fernshale.app.session import Session
 from fernshale.app.theme import Tone
 from fernshale.app.widgets.basics import Card, button, buttons_in, clear_layout, quiet_label
+from fernshale.app.widgets.plan_matrix import Column, Field, Line, WayTable
 from fernshale.app.widgets.rows import Row, RowList
-from fernshale.app.widgets.waytable import Column, Field, Line, WayTable
-from fernshale.core.base.words import count
+from fernshale.core.base.quantities import count
 from fernshale.core.crossing.project.plugin_plan import plugin_key
 from fernshale.core.crossing.project.release_notes import NoteUse
 from fernshale.core.crossing.record.items import Matter, Stage

@@ -14,13 +14,13 @@ from fernshale.app.widgets.basics import Card, add_in_turn, button, buttons_in, 
 from fernshale.app.widgets.charts import Tile, TileMap
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.tables import TableRow, TextTable
+from fernshale.core.base.quantities import count, size_words
 from fernshale.core.base.treepath import TreePath, parents, printable, under
-from fernshale.core.base.words import count, size_words
 from fernshale.core.crossing.project.plugin_origins import PluginOrigin, file_states
 from fernshale.core.crossing.record.items import Matter, Proposal, Stage
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.crossing.stages.survey.view import SurveyView, describe
-from fernshale.core.survey.own_rules import is_own_rule
+from fernshale.core.survey.role_overrides import is_own_rule
 from fernshale.core.survey.roles import role_of
 
 _TONES: dict[str, Tone] = {

@@ -15,25 +15,25 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from fernshale.app.dialogs import ask_check, ask_why
+from fernshale.app.dialogs.questions import ask_check, ask_why
 from fernshale.app.jobs import Runner
 from fernshale.app.pages.base import Page
 from fernshale.app.session import Session
 from fernshale.app.theme import Tone
 from fernshale.app.widgets.basics import Card, button, quiet_label
-from fernshale.app.widgets.lines import Document, LineRow
+from fernshale.app.widgets.frame_chart import FramePlot
 from fernshale.app.widgets.pictures import PicturePairView
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.tables import TableRow, TextTable
-from fernshale.app.widgets.timing import FramePlot
-from fernshale.core.base.words import count, seconds
+from fernshale.app.widgets.text_document import Document, LineRow
+from fernshale.core.base.quantities import count, seconds
 from fernshale.core.crossing.project.checks import CheckRow
 from fernshale.core.crossing.record.items import Matter, Stage
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.crossing.stages.trial.log_origins import find_printers
 from fernshale.core.crossing.stages.trial.view import TrialView, log_key
-from fernshale.core.trial.frames import Timing
-from fernshale.core.trial.logs import LogLine
+from fernshale.core.trial.frame_times import Timing
+from fernshale.core.trial.log_diff import LogLine
 
 _SIGNS: dict[str, tuple[str, Tone]] = {
     "same": ("", "plain"),

@@ -11,9 +11,9 @@ from __future__ import annotations
 from dataclasses import dataclass, fields
 from typing import ClassVar
 
+from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import FernshaleError
-from fernshale.core.base.home import home
-from fernshale.core.base.schema import STRICT, read_toml
+from fernshale.core.base.toml_schema import STRICT, read_toml
 
 FORMAT = "fernshale-limits/1"
 NAME = "limits.toml"

@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
-from fernshale.core.base.words import seconds
+from fernshale.core.base.quantities import seconds
 
 _POLL_S = 0.05
 # How long a child that a killed holder had just begun may keep its lock: until it runs a program of its own.

@@ -9,8 +9,7 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 
 from fernshale.core.build.diagnostics import Diagnostic, Place
-from fernshale.core.build.owners import Owned
-from fernshale.core.build.wordings import (
+from fernshale.core.build.message_patterns import (
     CALL,
     CONVERSION,
     EMPTY,
@@ -26,6 +25,7 @@ from fernshale.core.build.wordings import (
     WORDINGS,
     plain_quotes,
 )
+from fernshale.core.build.owners import Owned
 
 _QUOTED = re.compile(r"'([^']+)'")
 _NUMBER = re.compile(r"\d+")

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from fernshale.core.base.treepath import TreePath, under
 from fernshale.core.build.diagnostics import Diagnostic, Place
-from fernshale.core.build.paths import ProjectFiles
+from fernshale.core.build.path_mapping import ProjectFiles
 from fernshale.core.profile.model import Role
 
 _OUTSIDE = ("engine", "elsewhere")

@@ -24,10 +24,10 @@ from fernshale.core.base.errors import ChangedUnderneath, FernshaleError, Projec
 from fernshale.core.base.handles import Below, is_link_in_the_way
 from fernshale.core.base.treepath import TreePath, joined, parents, tree_path
 from fernshale.core.base.work import CancelToken
-from fernshale.core.change.model import ChangeSet, FileChange
+from fernshale.core.change.changeset import ChangeSet, FileChange
 from fernshale.core.snapshot.manifest import Entry, Kind
 from fernshale.core.snapshot.store import Store
-from fernshale.core.snapshot.walk import entry_in
+from fernshale.core.snapshot.tree_walk import entry_in
 
 # The name under which a rollback writes what it brings back.
 _BACK = ".fernshale-back"

@@ -9,9 +9,9 @@ from pathlib import Path
 
 from fernshale.core.base.errors import ProjectError
 from fernshale.core.base.treepath import TreePath, on_disk, parents, tree_path
-from fernshale.core.change.model import ChangeSet, FileChange
+from fernshale.core.change.changeset import ChangeSet, FileChange
 from fernshale.core.snapshot.manifest import Entry, Kind, digest_of
-from fernshale.core.snapshot.walk import entry_below
+from fernshale.core.snapshot.tree_walk import entry_below
 
 _NEW_FILE, _NEW_FOLDER = 0o644, 0o755
 

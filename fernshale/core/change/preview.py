@@ -8,7 +8,7 @@ from itertools import takewhile
 
 from fernshale.core.base.textfile import read_text, split_lines
 from fernshale.core.base.treepath import printable
-from fernshale.core.change.model import ChangeSet, FileChange
+from fernshale.core.change.changeset import ChangeSet, FileChange
 from fernshale.core.snapshot.manifest import Entry, Kind
 
 Read = Callable[[Entry], bytes]

@@ -11,9 +11,9 @@ import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
+from fernshale.core.data.paths import children
 from fernshale.core.data.tree import Document, Item, Node, NotKeyed, Span
-from fernshale.core.data.walk import children
-from fernshale.core.data.xmltext import escaped
+from fernshale.core.data.xml_tree import escaped
 
 Value = str | float | int | bool | None
 _NUMBER = re.compile(r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?")

@@ -7,17 +7,17 @@ from dataclasses import replace
 from functools import partial
 
 from fernshale.core.base.globs import FirstFit
-from fernshale.core.data.jsontext import read_json
-from fernshale.core.data.jsonways import json_values
-from fernshale.core.data.lineformat import ObjectPatterns, read_objects
-from fernshale.core.data.linetext import read_ini, read_properties
-from fernshale.core.data.tomltext import read_toml_tree
+from fernshale.core.data.custom_format import ObjectPatterns, read_objects
+from fernshale.core.data.ini_tree import read_ini, read_properties
+from fernshale.core.data.json_tree import read_json
+from fernshale.core.data.json_values import json_values
+from fernshale.core.data.paths import Way, walk
+from fernshale.core.data.toml_tree import read_toml_tree
 from fernshale.core.data.tree import Document, NotKeyed, Span
-from fernshale.core.data.walk import Way, walk
-from fernshale.core.data.xmltext import read_xml_tree
-from fernshale.core.data.xmlways import xml_values
-from fernshale.core.data.yamltext import read_yaml_tree
-from fernshale.core.data.yamlways import yaml_values
+from fernshale.core.data.xml_tree import read_xml_tree
+from fernshale.core.data.xml_values import xml_values
+from fernshale.core.data.yaml_tree import read_yaml_tree
+from fernshale.core.data.yaml_values import yaml_values
 
 # Files that are written as JSON or XML under a name of their own.
 _LIKE = {"gltf": "json", "svg": "xml"}

@@ -21,8 +21,8 @@ from fernshale.core.data.fields import (
     rename_field,
     set_field,
 )
+from fernshale.core.data.paths import Way, as_text, fits, walk
 from fernshale.core.data.tree import Document, Node, NotKeyed
-from fernshale.core.data.walk import Way, as_text, fits, walk
 
 
 @dataclass(frozen=True, slots=True)

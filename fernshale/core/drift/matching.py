@@ -16,8 +16,8 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from fernshale.core.base.work import CancelToken
-from fernshale.core.drift.likeness import INNER, Swap, Traits, World, swapped_words, weigh
-from fernshale.core.drift.naming import Rarity, changed_parts, parts_of
+from fernshale.core.drift.names.name_parts import Rarity, changed_parts, parts_of
+from fernshale.core.drift.similarity import INNER, Swap, Traits, World, swapped_words, weigh
 from fernshale.core.drift.symbols import CONTAINER, Symbol
 
 Path = tuple[str, ...]

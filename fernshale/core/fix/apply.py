@@ -16,19 +16,19 @@ from fernshale.core.base.languages import C_FAMILY, SCRIPTS, endings_of
 from fernshale.core.base.textfile import line_end, position
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.data.formats import USUAL, Formats
+from fernshale.core.fix.argument_order import reordered_calls
 from fernshale.core.fix.calls import find_calls, is_import
 from fernshale.core.fix.classes import PYTHON, class_bodies, derived_spans, python_classes
-from fernshale.core.fix.comments import as_comments
-from fernshale.core.fix.data import data_edits, repeats
-from fernshale.core.fix.declare import declarations
+from fernshale.core.fix.code_patterns import ACCESS, META, Match, all_matches, find_matches, parse_pattern
+from fernshale.core.fix.commenting_out import as_comments
+from fernshale.core.fix.data_rewriter import data_edits, repeats
 from fernshale.core.fix.holder_imports import holder_import, needs_import
 from fernshale.core.fix.imports import with_import
-from fernshale.core.fix.pattern import ACCESS, META, Match, all_matches, find_matches, parse_pattern
-from fernshale.core.fix.pyimports import bound_names, moved_imports, moved_uses, place_of
-from fernshale.core.fix.receiver import Owners
-from fernshale.core.fix.reorder import reordered_calls
+from fernshale.core.fix.python_imports import bound_names, moved_imports, moved_uses, place_of
+from fernshale.core.fix.receiver_types import Owners
 from fernshale.core.fix.rules import Rule, Where
 from fernshale.core.fix.tokens import Token, group_end, literal_text, name_indexes, name_starts, tokenize
+from fernshale.core.fix.untyped_declarations import declarations
 
 _STEP = "    "
 _WITH_CRATES = endings_of("rust")

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from fernshale.core.base.languages import ENDINGS
-from fernshale.core.fix.pyplaces import Characters, parse_python
+from fernshale.core.fix.python_ast import Characters, parse_python
 from fernshale.core.fix.tokens import Token, group_end, tokenize
 
 PYTHON = ENDINGS["python"]

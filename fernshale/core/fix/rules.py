@@ -29,13 +29,13 @@ from dataclasses import MISSING, asdict, dataclass, field, fields
 from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar, Literal
 
+from fernshale.core.base.bounded_regex import pattern_trouble
 from fernshale.core.base.errors import FormatError, MisuseError
-from fernshale.core.base.patterns import pattern_trouble
 from fernshale.core.base.ranges import parse_range
 from fernshale.core.base.release import parse_release
-from fernshale.core.base.schema import STRICT, read_toml
+from fernshale.core.base.toml_schema import STRICT, read_toml
 from fernshale.core.data.objects import Rewrite, check_rewrite
-from fernshale.core.fix.pattern import parse_pattern
+from fernshale.core.fix.code_patterns import parse_pattern
 from fernshale.core.fix.tokens import literal_text, tokenize
 from fernshale.core.profile.model import Expect
 

@@ -14,15 +14,15 @@ from functools import lru_cache
 from pathlib import Path
 
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS, SCRIPTS
-from fernshale.core.drift.compare import Change
-from fernshale.core.drift.fronts import front_names, shown_path
-from fernshale.core.drift.joining import plain_type
+from fernshale.core.drift.comparison import Change
+from fernshale.core.drift.declarations import plain_type
 from fernshale.core.drift.matching import Candidate
-from fernshale.core.drift.order import by_place, new_order
-from fernshale.core.drift.packages import packages_of
-from fernshale.core.drift.release import included, languages_of, list_sources, read_bytes
+from fernshale.core.drift.names.cpp_types import types_of
+from fernshale.core.drift.names.python_packages import packages_of
+from fernshale.core.drift.names.reexports import front_names, shown_path
+from fernshale.core.drift.parameter_order import by_place, new_order
+from fernshale.core.drift.release_symbols import included, languages_of, list_sources, read_bytes
 from fernshale.core.drift.symbols import Symbol
-from fernshale.core.drift.typenames import types_of
 from fernshale.core.fix.calls import find_calls
 from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.rules import Rule, RuleSet

@@ -10,8 +10,8 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, SCRIPTS, TYPE_BEHIND
-from fernshale.core.drift.compare import Change
-from fernshale.core.drift.joining import plain_type
+from fernshale.core.drift.comparison import Change
+from fernshale.core.drift.declarations import plain_type
 from fernshale.core.drift.symbols import Parameter, Symbol
 from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.rules import Rule, Where

@@ -11,9 +11,9 @@ from fernshale.core.base.languages import LANGUAGES
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.drift.parsing import read_source
-from fernshale.core.drift.release import languages_of, list_sources, read_bytes
+from fernshale.core.drift.release_symbols import languages_of, list_sources, read_bytes
 from fernshale.core.drift.symbols import CONTAINER, Symbol
-from fernshale.core.process.search import files_with
+from fernshale.core.process.text_search import files_with
 
 # More files with a name than this, and it is a word that tells nothing.
 _MOST_FILES = 60

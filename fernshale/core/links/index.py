@@ -11,9 +11,9 @@ from typing import Any
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Progress, many_values
-from fernshale.core.links.marks import NOTHING, FileMarks, Mark, Plan, Read, Rules
-from fernshale.core.links.paths import TreePaths
-from fernshale.core.process.second import Second, is_worthwhile
+from fernshale.core.links.path_references import TreePaths
+from fernshale.core.links.reference_reader import NOTHING, FileMarks, Mark, Plan, Read, Rules
+from fernshale.core.process.workers import Second, is_worthwhile
 from fernshale.core.profile.model import DataFormat, LinkShape
 
 _READ = "fernshale.core.links.index:read_files"

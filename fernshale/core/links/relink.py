@@ -6,10 +6,10 @@ import posixpath
 from collections.abc import Callable, Iterable
 
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.links.marks import Mark, Rules, replace_marks
-from fernshale.core.links.meaning import Dangling
-from fernshale.core.links.pairing import Candidate
-from fernshale.core.links.paths import spell_path
+from fernshale.core.links.missing_references import Dangling
+from fernshale.core.links.path_references import spell_path
+from fernshale.core.links.reference_reader import Mark, Rules, replace_marks
+from fernshale.core.links.renamed_targets import Candidate
 
 Replacements = dict[TreePath, list[tuple[Mark, str]]]
 

@@ -15,12 +15,12 @@ from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.textfile import TextFile, read_text
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.merge.align import Hunk, Span, align_lines, equal_lines
-from fernshale.core.merge.folder import FileMerge, FolderMerge
-from fernshale.core.merge.result import Result
-from fernshale.core.merge.spelling import read_lines, traits
-from fernshale.core.merge.textmerge import Choice, TextMerge, Undecided, region_spans
-from fernshale.core.merge.threeway import Region, RegionKind
-from fernshale.core.merge.tokens import split_tokens
+from fernshale.core.merge.folder_merge import FileMerge, FolderMerge
+from fernshale.core.merge.line_merge import Region, RegionKind
+from fernshale.core.merge.merge_result import Result
+from fernshale.core.merge.text_merge import Choice, TextMerge, Undecided, region_spans
+from fernshale.core.merge.text_style import read_lines, traits
+from fernshale.core.merge.token_merge import split_tokens
 from fernshale.core.snapshot.manifest import Entry, Kind
 
 Fate = Literal["carried", "already", "decide", "dropped"]

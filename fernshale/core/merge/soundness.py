@@ -13,7 +13,7 @@ from functools import lru_cache
 
 from fernshale.core.data.formats import find_reader
 from fernshale.core.data.tree import NotKeyed
-from fernshale.core.merge.textmerge import MARK
+from fernshale.core.merge.text_merge import MARK
 
 # Comments and strings of the languages that games are written in; what is inside them closes nothing.
 _C_LIKE = re.compile(

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import ClassVar, Literal
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.schema import STRICT
+from fernshale.core.base.toml_schema import STRICT
 from fernshale.core.data.expressions import parse_expression
 
 # Every notation but "exact" is read by what it looks like; the words say how people of that engine write it.

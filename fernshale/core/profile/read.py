@@ -9,10 +9,10 @@ from pathlib import Path
 import blake3
 import regex
 
+from fernshale.core.base.bounded_regex import pattern_trouble
 from fernshale.core.base.errors import FormatError, MisuseError, ProjectError
 from fernshale.core.base.globs import matches
-from fernshale.core.base.patterns import pattern_trouble
-from fernshale.core.base.schema import parse_toml, read_utf8
+from fernshale.core.base.toml_schema import parse_toml, read_utf8
 from fernshale.core.profile.model import Profile
 
 FORMAT = "fernshale-profile/1"

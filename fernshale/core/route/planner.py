@@ -19,7 +19,7 @@ from fernshale.core.route.candidates import (
     find_candidates,
     readiness_of,
 )
-from fernshale.core.route.program import Choice, Claim, Program
+from fernshale.core.route.integer_program import Choice, Claim, Program
 from fernshale.core.route.shelf import Shelf, Succession
 
 # "said to work", "preview only", "revision only" and "untested" are updates that want a decision.

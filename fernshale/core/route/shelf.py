@@ -10,7 +10,7 @@ from typing import ClassVar, Literal, Protocol
 
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.release import parse_release, same_release
-from fernshale.core.base.schema import STRICT
+from fernshale.core.base.toml_schema import STRICT
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 
 Stage = Literal["stable", "preview", "revision"]

@@ -26,7 +26,7 @@ from typing import IO, Any
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.limits import LimitExceeded, limits
 from fernshale.core.base.work import CancelToken, Progress
-from fernshale.core.route.shelffile import is_inside
+from fernshale.core.route.shelf_file import is_inside
 
 _CHUNK = 1 << 20
 # What the libraries raise for damaged archives.

@@ -27,11 +27,11 @@ from fernshale.core.base.disk import sync_file_system, write_all
 from fernshale.core.base.errors import MisuseError, StoreError
 from fernshale.core.base.treepath import TreePath, joined, on_disk, parents, tree_path, under
 from fernshale.core.base.work import CancelToken, Progress, many_values
-from fernshale.core.process.second import Second, is_worthwhile
+from fernshale.core.process.workers import Second, is_worthwhile
 from fernshale.core.snapshot.manifest import FACTS, MODE, MTIME, NO_EXTRA, SIZE, Entry, Extra, Kind, Manifest
 from fernshale.core.snapshot.pack import DigestMismatch
 from fernshale.core.snapshot.store import Store
-from fernshale.core.snapshot.walk import entry_at
+from fernshale.core.snapshot.tree_walk import entry_at
 
 _TEMPORARY = ".fernshale-restore-"
 _WHOLE = f"{_TEMPORARY}whole"

@@ -23,16 +23,16 @@ from pathlib import Path
 
 import blake3
 
+from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import sweep, write_atomic
 from fernshale.core.base.errors import StoreError
-from fernshale.core.base.home import home
 from fernshale.core.base.lock import Holder, locked
 from fernshale.core.base.work import CancelToken, Progress, many_values, no_progress
-from fernshale.core.snapshot.contents import KeepFailed
-from fernshale.core.snapshot.index import Index
-from fernshale.core.snapshot.keeper import Keeper
+from fernshale.core.snapshot.blob_index import Index
+from fernshale.core.snapshot.blob_writer import Keeper
+from fernshale.core.snapshot.file_reader import KeepFailed
 from fernshale.core.snapshot.manifest import EMPTY, FACTS, UNREAD, Manifest
-from fernshale.core.snapshot.manifestfile import (
+from fernshale.core.snapshot.manifest_file import (
     encode_entries,
     encode_manifest,
     read_body,
@@ -55,7 +55,7 @@ from fernshale.core.snapshot.pack import (
     read_block,
     read_pack,
 )
-from fernshale.core.snapshot.walk import list_tree
+from fernshale.core.snapshot.tree_walk import list_tree
 
 _MANIFEST = ".manifest"
 # Blocks that stay in memory: what lies together is mostly asked for together.
@@ -189,7 +189,7 @@ class Store:
 
     def take(self, tree: Path, note: str, progress: Progress, token: CancelToken) -> Snapshot:
         """Keep the tree as it is now. Raises OSError when the store cannot be written (nothing of it then counts)."""
-        from fernshale.core.snapshot.reading import keep_contents
+        from fernshale.core.snapshot.parallel_reading import keep_contents
 
         tree = tree.resolve()
         if not tree.is_dir():
@@ -205,7 +205,7 @@ class Store:
 
     def scan(self, tree: Path, previous: Manifest, progress: Progress, token: CancelToken) -> Manifest:
         """The tree as it is now, with every content kept that `previous` does not have; no snapshot of it. Raises OSError."""
-        from fernshale.core.snapshot.reading import keep_contents
+        from fernshale.core.snapshot.parallel_reading import keep_contents
 
         with self.writing(progress, token):
             listed = self.without_lost(list_tree(tree, previous, progress, token))

@@ -11,8 +11,8 @@ from fernshale.core.base.treepath import TreePath, parents
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.profile.model import Profile, Reach
 from fernshale.core.snapshot.manifest import EMPTY, Kind, Manifest
-from fernshale.core.snapshot.walk import scan_tree
-from fernshale.core.survey.reach import find_values
+from fernshale.core.snapshot.tree_walk import scan_tree
+from fernshale.core.survey.value_access import find_values
 
 
 @dataclass(frozen=True, slots=True)

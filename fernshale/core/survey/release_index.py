@@ -18,8 +18,8 @@ from typing import TYPE_CHECKING
 
 import blake3
 
+from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import write_atomic
-from fernshale.core.base.home import home
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 

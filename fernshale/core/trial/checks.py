@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
-from fernshale.core.base.patterns import search
+from fernshale.core.base.bounded_regex import search
 from fernshale.core.base.textfile import read_text, split_lines
 from fernshale.core.profile.model import Check
 

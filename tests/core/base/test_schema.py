@@ -7,7 +7,7 @@ from typing import ClassVar
 import pytest
 
 from fernshale.core.base.errors import FormatError, MisuseError
-from fernshale.core.base.schema import STRICT, parse_toml, read_toml
+from fernshale.core.base.toml_schema import STRICT, parse_toml, read_toml
 
 
 @dataclass(frozen=True, slots=True)

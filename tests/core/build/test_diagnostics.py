@@ -11,11 +11,11 @@ import pytest
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import find_causes, last_name
 from fernshale.core.build.diagnostics import Diagnostic
+from fernshale.core.build.message_patterns import WORDINGS
 from fernshale.core.build.owners import Ground, find_owners
-from fernshale.core.build.paths import ProjectFiles
+from fernshale.core.build.path_mapping import ProjectFiles
 from fernshale.core.build.reading import read_diagnostics
 from fernshale.core.build.rounds import Round, cause_states
-from fernshale.core.build.wordings import WORDINGS
 from fernshale.core.profile.model import DiagnosticPattern
 from tests.conftest import Tree
 

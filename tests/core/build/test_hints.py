@@ -7,9 +7,9 @@ from pathlib import Path
 import pytest
 
 from fernshale.core.build.causes import Cause, find_causes
-from fernshale.core.build.hints import hints_of
 from fernshale.core.build.owners import Owned
 from fernshale.core.build.reading import read_diagnostics
+from fernshale.core.build.suggestions import hints_of
 from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.crossing.stages.build.compiler_suggestions import with_hints
 from fernshale.core.fix.rules import Rule, RuleSet

@@ -13,9 +13,9 @@ from hypothesis import strategies as st
 
 from fernshale.core.build.diagnostics import Diagnostic, Place
 from fernshale.core.build.owners import Owned
-from fernshale.core.build.paths import ProjectFiles
+from fernshale.core.build.path_mapping import ProjectFiles
 from fernshale.core.build.reading import Reader, log, read_diagnostics, read_log
-from fernshale.core.build.reading.lines import LogLines
+from fernshale.core.build.reading.log_lines import LogLines
 from fernshale.core.build.sarif import write_sarif
 from tests.conftest import Tree
 from tests.core.build.snippets import SNIPPETS, Snippet

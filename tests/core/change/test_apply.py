@@ -18,8 +18,8 @@ from hypothesis import strategies as st
 from fernshale.core.base.errors import Cancelled, ChangedUnderneath, ProjectError
 from fernshale.core.base.work import CancelToken
 from fernshale.core.change.apply import ApplyFailed, JournalUnfinished, apply_changes, recover
+from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
-from fernshale.core.change.model import ChangeSet
 from fernshale.core.change.preview import unified_diff
 from fernshale.core.snapshot.store import Store
 from tests.conftest import Tree, listing

@@ -22,8 +22,8 @@ from fernshale.core.crossing.rules import search as ruling
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.rules.sources import export_rules, leg_rules, own_rules
 from fernshale.core.crossing.stages.overview import Overview, look
-from fernshale.core.drift.compare import compare
-from fernshale.core.drift.release import read_pair
+from fernshale.core.drift.comparison import compare
+from fernshale.core.drift.release_symbols import read_pair
 from fernshale.core.fix.apply import apply_edits, find_edits
 from fernshale.core.fix.rules import read_rules
 from fernshale.core.inference.from_api_diff import guess_rules, symbols_named

@@ -18,7 +18,7 @@ from fernshale.core.crossing.record.items import Matter
 from fernshale.core.crossing.record.logbook import go_back_to
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.crossing.stages.overview import look
-from fernshale.core.engine.generated import is_lock_file
+from fernshale.core.engine.generated_files import is_lock_file
 from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree, listing
 from tests.wick import Wick, cross_wick, make_wick

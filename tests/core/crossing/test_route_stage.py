@@ -12,8 +12,8 @@ from pathlib import Path
 
 import pytest
 
+from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
-from fernshale.core.base.home import home
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.flow.autopilot import cross
@@ -25,10 +25,11 @@ from fernshale.core.crossing.record.decisions import Recorded, Taken
 from fernshale.core.crossing.record.logbook import CannotUndo, go_back_to, redo
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.crossing.stages.overview import Overview, begin_crossing, look
+from fernshale.core.crossing.stages.route import view as route_view
 from fernshale.core.profile.model import RoleRule
 from fernshale.core.profile.read import read_profile
 from fernshale.core.route.candidates import NO_WISHES
-from fernshale.core.route.sources import read_shelf
+from fernshale.core.route.shelf_sources import read_shelf
 from fernshale.core.snapshot.store import Store
 from tests.conftest import Tree, listing
 from tests.wick import Wick, make_wick
@@ -205,7 +206,7 @@ def test_notes_of_engine_and_plugins_are_filtered_and_ticked_off(tree: Tree) -> 
     _take(crossing, notes[0].key, "dealt")
     assert [item.dealt for item in _look(crossing).route.notes] == [True, False, False, False]
     assert len(crossing.logbook()) == entries
-    data = route_stage.to_json(_look(crossing).route)
+    data = route_view.to_json(_look(crossing).route)
     assert [item["dealt"] for item in data["notes"]] == [True, False, False, False]  # type: ignore[attr-defined]
 
 

@@ -16,7 +16,7 @@ from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.markdown import report_markdown
 from fernshale.core.crossing.stages.overview import look
 from fernshale.core.route.shelf import Workaround
-from fernshale.core.route.sources import read_shelf
+from fernshale.core.route.shelf_sources import read_shelf
 from tests.conftest import Tree
 from tests.wick import Wick, cross_wick, make_wick
 

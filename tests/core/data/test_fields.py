@@ -16,6 +16,7 @@ from lxml import etree
 from ruamel.yaml import YAML
 from ruamel.yaml.error import YAMLError
 
+from fernshale.core.data.custom_format import ObjectPatterns, read_objects
 from fernshale.core.data.fields import (
     Value,
     add_field,
@@ -27,9 +28,8 @@ from fernshale.core.data.fields import (
     set_field,
 )
 from fernshale.core.data.formats import find_reader
-from fernshale.core.data.lineformat import ObjectPatterns, read_objects
+from fernshale.core.data.paths import fits, walk
 from fernshale.core.data.tree import Document
-from fernshale.core.data.walk import fits, walk
 
 _NAMES = st.from_regex(r"[a-z][a-z_]{0,6}", fullmatch=True).filter(
     lambda name: name not in ("true", "false", "null", "yes", "no", "on", "off", "y", "n", "text")

@@ -8,12 +8,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fernshale.core.data.jsontext import read_json
-from fernshale.core.data.jsonways import json_values
+from fernshale.core.data.json_tree import read_json
+from fernshale.core.data.json_values import json_values
+from fernshale.core.data.paths import walk
 from fernshale.core.data.tree import NotKeyed
-from fernshale.core.data.walk import walk
-from fernshale.core.data.xmltext import read_xml_tree
-from fernshale.core.data.xmlways import xml_values
+from fernshale.core.data.xml_tree import read_xml_tree
+from fernshale.core.data.xml_values import xml_values
 
 _WORDS = st.text('ab"\\/{}[],:é\n #*', max_size=6)
 _VALUES = st.recursive(

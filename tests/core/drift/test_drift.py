@@ -17,14 +17,14 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.stages.build.items import pinning_rule
-from fernshale.core.drift import kept, release
-from fernshale.core.drift.compare import Change, compare
-from fernshale.core.drift.kept import compare_releases
-from fernshale.core.drift.naming import Rarity, parts_of
-from fernshale.core.drift.order import new_order
+from fernshale.core.drift import comparison_cache, release_symbols
+from fernshale.core.drift.comparison import Change, compare
+from fernshale.core.drift.comparison_cache import compare_releases
+from fernshale.core.drift.names.name_parts import Rarity, parts_of
+from fernshale.core.drift.parameter_order import new_order
 from fernshale.core.drift.parsing import read_source
-from fernshale.core.drift.release import read_pair
-from fernshale.core.drift.replacements import named_replacements
+from fernshale.core.drift.release_symbols import read_pair
+from fernshale.core.drift.stated.replacements import named_replacements
 from fernshale.core.fix.apply import apply_edits, find_edits
 from fernshale.core.inference.from_api_diff import guess_rules
 from tests.conftest import Tree
@@ -213,7 +213,7 @@ def test_a_definition_belongs_to_its_declaration(tree: Tree) -> None:
         "p.hpp": "namespace m { struct Pier { int keeper() const; }; }",
         "p.cpp": "using namespace m;\nint Pier::keeper() const { return watch.of(hour, day); }\nstatic int own() { return 1; }",
     }
-    symbols = {item.full: item for item in release.read_release(tree("r", files), "", no_progress, CancelToken())}
+    symbols = {item.full: item for item in release_symbols.read_release(tree("r", files), "", no_progress, CancelToken())}
     assert set(symbols["m::Pier::keeper"].words) >= {"watch", "hour", "day"}
     assert symbols["m::Pier::keeper"].file == "p.hpp" and symbols["own"].is_hidden
 
@@ -521,8 +521,8 @@ def test_a_comparison_is_the_same_in_every_run(tree: Tree) -> None:
     namesakes = "".join(f"def {part}_n{n}(x): pass\n" for part in ("alpha", "beta") for n in range(40))
     tree("new", {"w/b.py": namesakes.replace("def alpha_n39(x): pass", f"def alpha_n39{_WATER}")})
     script = (
-        "import sys; from pathlib import Path; from fernshale.core.drift.compare import compare\n"
-        "from fernshale.core.drift.release import read_pair; from fernshale.core.base.work import CancelToken, no_progress\n"
+        "import sys; from pathlib import Path; from fernshale.core.drift.comparison import compare\n"
+        "from fernshale.core.drift.release_symbols import read_pair; from fernshale.core.base.work import CancelToken, no_progress\n"
         "pair = read_pair(Path(sys.argv[1]), Path(sys.argv[2]), '', no_progress, CancelToken())\n"
         "print([(c.what, [(k.symbol.full, k.score) for k in c.candidates]) for c in compare(pair, CancelToken())])\n"
     )
@@ -583,9 +583,9 @@ def test_a_comparison_is_kept_until_a_file_changes(tree: Tree, monkeypatch: pyte
     path, before, after, _ = _CASES["python"]
     old, new = tree("old", {path: before}), tree("new", {path: after})
     first = compare_releases(old, new, "", no_progress, CancelToken())
-    monkeypatch.setattr(kept, "read_pair", lambda *given: pytest.fail("it was read again"))
+    monkeypatch.setattr(comparison_cache, "read_pair", lambda *given: pytest.fail("it was read again"))
     assert compare_releases(old, new, "", no_progress, CancelToken()) is first
-    kept._in_hand.clear()  # as in another process
+    comparison_cache._in_hand.clear()  # as in another process
     again = compare_releases(old, new, "", no_progress, CancelToken())
     assert _told(again) == _told(first)
     assert [[c.score for c in item.candidates] for item in again] == [
@@ -600,7 +600,7 @@ def test_two_processes_read_the_same(tree: Tree, monkeypatch: pytest.MonkeyPatch
     path, before, after, _ = _CASES["c++"]
     old, new = tree("old", {path: before, "a.py": "def f(): pass"}), tree("new", {path: after})
     alone = read_pair(old, new, "", no_progress, CancelToken())
-    monkeypatch.setattr(release, "_MUCH", 0)
+    monkeypatch.setattr(release_symbols, "_MUCH", 0)
     assert read_pair(old, new, "", no_progress, CancelToken()) == alone
 
 

@@ -9,9 +9,9 @@ import pytest
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.drift.compare import compare
-from fernshale.core.drift.packages import Packages
-from fernshale.core.drift.release import read_pair
+from fernshale.core.drift.comparison import compare
+from fernshale.core.drift.names.python_packages import Packages
+from fernshale.core.drift.release_symbols import read_pair
 from fernshale.core.fix.apply import apply_edits, find_edits
 from fernshale.core.inference.from_api_diff import guess_rules
 from tests.conftest import Tree

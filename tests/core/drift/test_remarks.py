@@ -7,8 +7,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.drift.release import read_pair
-from fernshale.core.drift.remarks import differ_in_remarks
+from fernshale.core.drift.release_symbols import read_pair
+from fernshale.core.drift.trivia import differ_in_remarks
 from fernshale.core.fix.tokens import tokenize
 from tests.conftest import Tree
 

@@ -6,9 +6,9 @@ import pytest
 
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.stages.build.items import pinning_rule
-from fernshale.core.drift.compare import Change, compare
-from fernshale.core.drift.release import read_pair
-from fernshale.core.drift.values import Constants, is_same_value
+from fernshale.core.drift.comparison import Change, compare
+from fernshale.core.drift.release_symbols import read_pair
+from fernshale.core.drift.value_equality import Constants, is_same_value
 from tests.conftest import Tree
 
 _CONSTANTS = "#define RATE 44100\nstatic const int LIMIT = 12;\nRATIO = 0.5\nexport const NAME = 'x';\nA = 1\nA = 2\nONE: int = TWO\nTWO = 3\n"

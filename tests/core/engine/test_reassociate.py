@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from fernshale.core.base.work import CancelToken
-from fernshale.core.engine.reassociate import draft_sites, plan_sites
+from fernshale.core.engine.release_update import draft_sites, plan_sites
 from fernshale.core.profile.model import Profile, Reach, Recognise, Site
 from fernshale.core.survey.plugins import read_folder
-from fernshale.core.survey.sites import find_sites
+from fernshale.core.survey.release_sites import find_sites
 from tests.conftest import Tree
 
 _PROFILE = Profile(

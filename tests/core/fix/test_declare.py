@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.fix.apply import apply_edits, find_edits
-from fernshale.core.fix.declare import declarations
 from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.untyped_declarations import declarations
 
 _HEAD = "class Pier(Stage):\n    def __init__(self):\n"
 _SETUP = "    def setup(self):\n        self.boat = wick.Boat('é')\n"

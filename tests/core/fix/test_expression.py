@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from fernshale.core.fix.expression import expression_lines
+from fernshale.core.fix.expression_span import expression_lines
 
 
 @pytest.mark.parametrize(

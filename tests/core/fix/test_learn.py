@@ -8,8 +8,8 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.fix.apply import apply_edits, find_edits, try_rule
-from fernshale.core.fix.learn import Lines, learn_rules
-from fernshale.core.fix.learn_member import learn_member
+from fernshale.core.fix.member_from_edit import learn_member
+from fernshale.core.fix.rule_from_edit import Lines, learn_rules
 
 _PATH = TreePath("a.cpp")
 # What was changed, and what the rule must make of another place.

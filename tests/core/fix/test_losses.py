@@ -8,9 +8,9 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.fix.apply import find_edits
-from fernshale.core.fix.losses import dropped_by
+from fernshale.core.fix.call_acceptance import accepts, arguments_after
+from fernshale.core.fix.dropped_text import dropped_by
 from fernshale.core.fix.rules import Rule
-from fernshale.core.fix.signatures import accepts, arguments_after
 
 _PATH = TreePath("a.cpp")
 

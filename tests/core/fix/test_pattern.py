@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fernshale.core.fix.pattern import _match_at, all_matches, parse_pattern
+from fernshale.core.fix.code_patterns import _match_at, all_matches, parse_pattern
 from fernshale.core.fix.tokens import tokenize
 
 _PATTERNS = (

@@ -14,7 +14,7 @@ from fernshale.core.base.errors import FormatError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.links.index import LinkIndex
-from fernshale.core.links.marks import Rules, replace_marks
+from fernshale.core.links.reference_reader import Rules, replace_marks
 from fernshale.core.profile.model import DataFormat, IdPattern, LinkShape
 
 _SHAPE = LinkShape((IdPattern(("*.json",), key=("uid",)),), (IdPattern(("*.json",), key=("ref",)),))

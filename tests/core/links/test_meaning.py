@@ -11,11 +11,11 @@ from orchard import Format, Grove, make_grove, profile_text
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.links.index import LinkIndex
-from fernshale.core.links.marks import with_includes
-from fernshale.core.links.meaning import Dangling, find_dangling
-from fernshale.core.links.pairing import SURE, Evidence, Told
+from fernshale.core.links.missing_references import Dangling, find_dangling
+from fernshale.core.links.reference_reader import with_includes
 from fernshale.core.links.relink import replacements, rewrite
-from fernshale.core.links.things import Side
+from fernshale.core.links.renamed_targets import SURE, Evidence, Told
+from fernshale.core.links.targets import Side
 from fernshale.core.profile.model import IdPattern, LinkShape, PathPattern
 from fernshale.core.profile.read import read_profile
 

@@ -13,12 +13,12 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.merge import sides
-from fernshale.core.merge.folder import FolderMerge, Side, merge_folders
+from fernshale.core.merge import folder_reader
+from fernshale.core.merge.folder_merge import FolderMerge, Side, merge_folders
+from fernshale.core.merge.folder_reader import disk_sides
 from fernshale.core.merge.ledger import LedgerUnbalanced, build_ledger
-from fernshale.core.merge.result import build_result, write_result
-from fernshale.core.merge.sides import disk_sides
-from fernshale.core.merge.textmerge import Choice
+from fernshale.core.merge.merge_result import build_result, write_result
+from fernshale.core.merge.text_merge import Choice
 from fernshale.core.snapshot.manifest import Entry, Kind, Manifest, digest_of
 from tests.conftest import Tree, listing
 
@@ -181,7 +181,7 @@ def test_sides_are_the_same_however_many_processes_read_them(tree: Tree, monkeyp
     token = CancelToken()
     roots = [tree(name, {f"d{n % 5}/f{n}": f"{name} {n}" for n in range(60)}) for name in ("base", "mine", "incoming")]
     alone = disk_sides(roots, token)
-    monkeypatch.setattr(sides, "is_worthwhile", lambda files, size: True)
+    monkeypatch.setattr(folder_reader, "is_worthwhile", lambda files, size: True)
     both = disk_sides(roots, token)
     assert [side.things for side in both] == [side.things for side in alone]
     assert both[2].read(TreePath("d1/f1")) == b"incoming 1"

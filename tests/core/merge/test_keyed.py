@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from fernshale.core.base.textfile import TextFile
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.merge.keyed import Identities, KeyedMerge, merge_keyed
-from fernshale.core.merge.textmerge import Choice
+from fernshale.core.merge.text_merge import Choice
 
 _JSON = """{
     // the quay

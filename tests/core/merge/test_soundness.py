@@ -7,8 +7,8 @@ from collections.abc import Mapping
 import pytest
 
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.merge.base import compose_base
-from fernshale.core.merge.folder import Side
+from fernshale.core.merge.base_versions import compose_base
+from fernshale.core.merge.folder_merge import Side
 from fernshale.core.merge.soundness import complaints
 from fernshale.core.snapshot.manifest import Entry, Kind, Manifest, digest_of
 

@@ -8,8 +8,8 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.textfile import TextFile, read_text
 from fernshale.core.merge.align import Hunk, align_lines
-from fernshale.core.merge.spelling import read_lines
-from fernshale.core.merge.textmerge import Choice, TextMerge, merge_text, result_text
+from fernshale.core.merge.text_merge import Choice, TextMerge, merge_text, result_text
+from fernshale.core.merge.text_style import read_lines
 
 
 def _merge(base: str, mine: str, incoming: str) -> TextMerge:

@@ -7,8 +7,8 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.textfile import TextFile
 from fernshale.core.merge.align import align_lines, equal_lines
-from fernshale.core.merge.textmerge import Choice, merge_text, result_text
-from fernshale.core.merge.threeway import RegionKind, merge_lines
+from fernshale.core.merge.line_merge import RegionKind, merge_lines
+from fernshale.core.merge.text_merge import Choice, merge_text, result_text
 
 _LINES = st.lists(st.sampled_from("abcdefgh"), max_size=14)
 

@@ -10,10 +10,10 @@ from pathlib import Path
 
 import pytest
 
+from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import Cancelled, CommandError
-from fernshale.core.base.home import home
 from fernshale.core.base.work import CancelToken
-from fernshale.core.process.run import run_command
+from fernshale.core.process.command import run_command
 
 
 def _run(script: str, folder: Path, token: CancelToken, timeout_s: float = 20.0) -> tuple[object, list[str]]:
@@ -88,9 +88,9 @@ def test_of_very_much_output_the_ends_are_kept(tmp_path: Path, token: CancelToke
 _PARENT = """\
 import sys
 from pathlib import Path
-from fernshale.core.base.home import home
+from fernshale.core.base.data_folder import home
 from fernshale.core.base.work import CancelToken
-from fernshale.core.process.run import run_command
+from fernshale.core.process.command import run_command
 run_command(["sh", "-c", sys.argv[1]], Path(sys.argv[2]), CancelToken(), lambda line: print(line, flush=True), {}, 60.0)
 """
 

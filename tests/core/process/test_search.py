@@ -8,15 +8,15 @@ from hypothesis import strategies as st
 from fernshale.core.base.errors import Cancelled
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
-from fernshale.core.process import search
-from fernshale.core.process.search import files_with
+from fernshale.core.process import text_search
+from fernshale.core.process.text_search import files_with
 
 WORD = st.text(st.sampled_from("abäß.*-[ \\$"), min_size=1, max_size=5)
 
 
 @pytest.fixture(autouse=True)
 def _any_number(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(search, "_FEW_FILES", 1)
+    monkeypatch.setattr(text_search, "_FEW_FILES", 1)
 
 
 def write(root: Path, files: dict[str, bytes]) -> tuple[TreePath, ...]:

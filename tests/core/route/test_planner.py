@@ -14,7 +14,7 @@ from fernshale.core.base.release import parse_release, same_release
 from fernshale.core.route.candidates import Candidate, Field, Here, Wishes, find_candidates
 from fernshale.core.route.planner import Leg, PluginStep, plan_leg, readiness
 from fernshale.core.route.shelf import Fault, Need, PluginRelease, Shelf, Succession
-from fernshale.core.route.sources import FolderSource
+from fernshale.core.route.shelf_sources import FolderSource
 
 _SOURCE = FolderSource("shelf", Path("shelf"))
 

@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.errors import FormatError, MisuseError
 from fernshale.core.route.shelf import Demand, EngineRelease, Fault, Need, NotOnShelf, PluginRelease, Succession
-from fernshale.core.route.shelffile import ShelfFile, is_inside, oddities, parse_shelf_file, write_shelf_file
-from fernshale.core.route.sources import read_shelf
+from fernshale.core.route.shelf_file import ShelfFile, is_inside, oddities, parse_shelf_file, write_shelf_file
+from fernshale.core.route.shelf_sources import read_shelf
 from tests.conftest import Tree
 
 _HEAD = 'format = "fernshale-shelf/1"\n'

@@ -19,14 +19,14 @@ from pathlib import Path
 
 import pytest
 
+from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import Cancelled, FernshaleError, MisuseError
-from fernshale.core.base.home import home
 from fernshale.core.base.limits import LimitExceeded
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.route import sources
-from fernshale.core.route.fetch import Patience, ShelfError, fetch
-from fernshale.core.route.serve import ShelfServer
-from fernshale.core.route.sources import read_shelf
+from fernshale.core.route import shelf_sources
+from fernshale.core.route.download import Patience, ShelfError, fetch
+from fernshale.core.route.shelf_server import ShelfServer
+from fernshale.core.route.shelf_sources import read_shelf
 from fernshale.core.route.unpack import BadArchive, unpack
 from tests.conftest import Tree, listing
 
@@ -101,7 +101,7 @@ def test_releases_come_over_the_wire_as_they_lie_in_the_folder(tree: Tree, tmp_p
         with pytest.raises(ShelfError, match="404"):
             fetch(server.address + "/secret.txt", tmp_path / "s", "", _HASTY, no_progress, CancelToken())
     # The server is gone: what was fetched is still good, and that it is old is said.
-    sources._last_fetched.clear()
+    shelf_sources._last_fetched.clear()
     again = read_shelf([server.address], _HASTY)
     assert listing(again.place(plugin)) == listing(folder / "p/1")
     assert any("could not be fetched" in notice for notice in again.notices)
@@ -465,7 +465,7 @@ def test_a_password_in_an_address_is_used_and_shown_nowhere(tree: Tree, tmp_path
         host = address.removeprefix("http://")
         shelf = read_shelf([f"http://me:s3cr%40t@{host}/x"], _HASTY)
         assert shelf.addresses == (f"http://{host}/x",)
-        sources._last_fetched.clear()
+        shelf_sources._last_fetched.clear()
         read_shelf(shelf.addresses, _HASTY)  # as a resumed crossing has it
     assert asked == ["Basic " + base64.b64encode(b"me:s3cr@t").decode()] * 2
     kept = home() / "passwords.json"

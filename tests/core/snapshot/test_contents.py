@@ -15,17 +15,17 @@ from hypothesis import strategies as st
 from fernshale.core.base.errors import Cancelled, StoreError
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.change.apply import apply_changes
+from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
-from fernshale.core.change.model import ChangeSet
-from fernshale.core.process.second import Second, SecondFailed
-from fernshale.core.snapshot import reading
+from fernshale.core.process.workers import Second, SecondFailed
+from fernshale.core.snapshot import parallel_reading
 from fernshale.core.snapshot import restore as restoring
-from fernshale.core.snapshot.contents import LARGE
 from fernshale.core.snapshot.cutting import LEAST, MOST, Cutter
+from fernshale.core.snapshot.file_reader import LARGE
 from fernshale.core.snapshot.manifest import EMPTY
 from fernshale.core.snapshot.restore import restore
 from fernshale.core.snapshot.store import Store
-from fernshale.core.snapshot.walk import list_tree
+from fernshale.core.snapshot.tree_walk import list_tree
 from tests.conftest import Tree, listing
 
 
@@ -162,9 +162,9 @@ def test_two_processes_keep_and_restore_what_one_does(
     root = _many(tree, token)
     alone = Store(tmp_path / "alone")
     one = alone.take(root, "", no_progress, token)
-    for module in (reading, restoring):
+    for module in (parallel_reading, restoring):
         monkeypatch.setattr(module, "is_worthwhile", lambda files, size: True)
-    monkeypatch.setattr(reading, "_START_S", 0)
+    monkeypatch.setattr(parallel_reading, "_START_S", 0)
     monkeypatch.setattr(restoring, "_START", 0)
     counts: list[int] = []
     both = Store(tmp_path / "both")
@@ -186,9 +186,9 @@ def test_a_second_process_that_fails_loses_nothing(
     root = _many(tree, token)
     store = Store(tmp_path / "store")
     kept = store.take(root, "", no_progress, token)
-    monkeypatch.setattr(reading, "is_worthwhile", lambda files, size: True)
+    monkeypatch.setattr(parallel_reading, "is_worthwhile", lambda files, size: True)
     (root / "d1/new").write_text("new")
-    monkeypatch.setattr(reading, "__name__", "fernshale.core.snapshot.nowhere")
+    monkeypatch.setattr(parallel_reading, "__name__", "fernshale.core.snapshot.nowhere")
     with pytest.raises(ModuleNotFoundError):
         store.take(root, "", no_progress, token)
     assert [item.id for item in store.list()] == [kept.id] and store.verify().ok

@@ -11,8 +11,8 @@ import pytest
 
 from fernshale.core.base.errors import Cancelled, MisuseError, ProjectError
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.snapshot import duplicate
-from fernshale.core.snapshot.duplicate import duplicate_tree
+from fernshale.core.snapshot import working_copy
+from fernshale.core.snapshot.working_copy import duplicate_tree
 from tests.conftest import Tree, listing
 
 
@@ -78,18 +78,18 @@ def test_no_half_copy_stays(tree: Tree, tmp_path: Path, token: CancelToken, monk
     # What a killed one left is removed by the next.
     (tmp_path / ".fernshale-copy-copy").mkdir()
     (tmp_path / ".fernshale-copy-copy" / "half").write_text("half")
-    real = duplicate._copy_bytes
+    real = working_copy._copy_bytes
 
     def busy(reading: int, writing: int, status: os.stat_result) -> None:
         real(reading, writing, status)
         if status.st_size == 4:
             os.utime(reading, ns=(1, 1))
 
-    monkeypatch.setattr(duplicate, "_copy_bytes", busy)
-    monkeypatch.setattr(duplicate, "_clone", lambda reading, writing: False)
+    monkeypatch.setattr(working_copy, "_copy_bytes", busy)
+    monkeypatch.setattr(working_copy, "_clone", lambda reading, writing: False)
     with pytest.raises(ProjectError, match="changed while it was copied"):
         duplicate_tree(root, tmp_path / "copy", no_progress, CancelToken())
-    monkeypatch.setattr(duplicate, "_copy_bytes", real)
+    monkeypatch.setattr(working_copy, "_copy_bytes", real)
     assert duplicate_tree(root, tmp_path / "copy", no_progress, CancelToken()).files == 6
     assert sorted(path.name for path in tmp_path.iterdir()) == ["copy", "game"]
 

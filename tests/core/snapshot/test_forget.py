@@ -15,7 +15,7 @@ from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.record.decisions import Taken
 from fernshale.core.crossing.record.logbook import undo
 from fernshale.core.crossing.record.retention import forget_by_policy, forget_these, needed_contents, needed_snapshots
-from fernshale.core.snapshot.forget import Policy, choose_forgotten, forget
+from fernshale.core.snapshot.deletion import Policy, choose_forgotten, forget
 from fernshale.core.snapshot.restore import restore
 from fernshale.core.snapshot.store import Snapshot, Store
 from tests.conftest import Tree, listing

@@ -14,12 +14,12 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError, StoreError
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.snapshot import walk
-from fernshale.core.snapshot.compare import compare
+from fernshale.core.snapshot import tree_walk
 from fernshale.core.snapshot.manifest import EMPTY
+from fernshale.core.snapshot.manifest_diff import compare
 from fernshale.core.snapshot.restore import restore
 from fernshale.core.snapshot.store import Store
-from fernshale.core.snapshot.walk import list_tree, scan_tree, unread_files
+from fernshale.core.snapshot.tree_walk import list_tree, scan_tree, unread_files
 from tests.conftest import Tree, listing
 
 _NAMES = st.sampled_from(["a", "b.txt", "Ünter", "a b", "deep/er", "deep/est/x", os.fsdecode(b"\xff\xfe.bin")])
@@ -216,7 +216,7 @@ def test_store_inside_the_tree_is_refused(tree: Tree, token: CancelToken) -> Non
 def test_what_the_store_lost_is_read_and_kept_again(
     size: int, tree: Tree, tmp_path: Path, token: CancelToken, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(walk, "_RACY_NS", -(10**12))  # as if all of it were old: nothing is read again for its times
+    monkeypatch.setattr(tree_walk, "_RACY_NS", -(10**12))  # as if all of it were old: nothing is read again for its times
     root = tree("tree", {"a.txt": "one\n", "b/c.bin": random.Random(1).randbytes(size)})
     store = Store(tmp_path / "store")
     first = store.take(root, "first", no_progress, token)
@@ -234,7 +234,7 @@ def test_what_the_store_lost_is_read_and_kept_again(
 def test_a_large_file_that_lost_one_part_is_read_again(
     tree: Tree, tmp_path: Path, token: CancelToken, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(walk, "_RACY_NS", -(10**12))
+    monkeypatch.setattr(tree_walk, "_RACY_NS", -(10**12))
     root = tree("tree", {"big.bin": random.Random(2).randbytes(3 << 20)})
     store = Store(tmp_path / "store")
     store.take(root, "first", no_progress, token)

@@ -14,10 +14,10 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.profile.model import Profile, Reach, Recognise, RoleRule, Site
 from fernshale.core.snapshot.manifest import EMPTY
-from fernshale.core.survey.doubles import Double, find_doubles, find_stale
-from fernshale.core.survey.exports import exported_names
-from fernshale.core.survey.own_rules import drop_own_rule, read_own_rules, set_own_rule, with_own_rules
+from fernshale.core.survey.duplicates import Double, find_doubles, find_stale
+from fernshale.core.survey.library_exports import exported_names
 from fernshale.core.survey.plugins import read_folder
+from fernshale.core.survey.role_overrides import drop_own_rule, read_own_rules, set_own_rule, with_own_rules
 from fernshale.core.survey.roles import role_of
 from tests.conftest import Tree
 

@@ -18,8 +18,8 @@ from fernshale.core.crossing.record.trust import trust
 from fernshale.core.crossing.stages.overview import Overview, begin_crossing
 from fernshale.core.profile.model import Override, Profile, Reach, Recognise, Site, Workspace
 from fernshale.core.profile.read import read_profile
-from fernshale.core.survey.members import choose_members, find_members, with_override
 from fernshale.core.survey.plugins import read_folder
+from fernshale.core.survey.workspace_members import choose_members, find_members, with_override
 from fernshale.sample import unpack
 from tests.conftest import Tree, listing
 

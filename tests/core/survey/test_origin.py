@@ -11,8 +11,7 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
-from fernshale.core.survey.history import find_past
-from fernshale.core.survey.origin import Origin, find_origin
+from fernshale.core.survey.git_history import find_past
 from fernshale.core.survey.release_index import (
     build_index,
     cell_of,
@@ -21,6 +20,7 @@ from fernshale.core.survey.release_index import (
     read_column,
     shelf_index,
 )
+from fernshale.core.survey.release_origin import Origin, find_origin
 from tests.conftest import Tree
 
 Files = Mapping[str, bytes]
@@ -136,7 +136,7 @@ def test_index_is_kept_and_a_damaged_one_is_made_anew(tree: Tree, token: CancelT
     for index in (first, again):
         assert (index.names, index.paths) == (fresh.names, fresh.paths)
         assert (index.raw == fresh.raw).all() and (index.plain == fresh.plain).all()
-    from fernshale.core.base.home import home
+    from fernshale.core.base.data_folder import home
 
     (kept,) = (home() / "shelves/index").iterdir()
     kept.write_bytes(kept.read_bytes()[:-40])

@@ -7,14 +7,14 @@ from pathlib import Path
 import pytest
 import regex
 
+from fernshale.core.base.bounded_regex import Budget, RunsAway, search
 from fernshale.core.base.errors import FormatError, ProjectError
-from fernshale.core.base.patterns import Budget, RunsAway, search
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.project.scan import Ground, read_ground
+from fernshale.core.profile.authoring.check import check_profile
+from fernshale.core.profile.authoring.draft import draft_profile
+from fernshale.core.profile.authoring.draft_text import write_draft
 from fernshale.core.profile.read import read_profile
-from fernshale.core.survey.profile_check import check_profile
-from fernshale.core.survey.profile_draft import draft_profile
-from fernshale.core.survey.profile_text import write_draft
 from fernshale.core.survey.roles import role_of
 from fernshale.sample import unpack
 from tests.conftest import Tree, listing

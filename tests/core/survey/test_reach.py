@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.errors import FormatError
 from fernshale.core.profile.model import Reach
-from fernshale.core.survey.reach import find_values, line_of, replace_values
+from fernshale.core.survey.value_access import find_values, line_of, replace_values
 
 _CASES = [
     (Reach(json="/engine/release"), '{"a": [1], "engine": {"näme": "x", "release" : "2.6.1"}}', ["2.6.1"]),

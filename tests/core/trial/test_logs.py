@@ -7,10 +7,10 @@ import random
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fernshale.core.base.patterns import Budget
+from fernshale.core.base.bounded_regex import Budget
 from fernshale.core.profile.model import LogShape, Severity
-from fernshale.core.trial.logs import compare_logs
-from fernshale.core.trial.messages import literal_parts, read_messages, template_of
+from fernshale.core.trial.log_diff import compare_logs
+from fernshale.core.trial.log_messages import literal_parts, read_messages, template_of
 
 _PLAIN = LogShape()
 _WORDS = [

@@ -13,13 +13,13 @@ from lxml import etree
 from PIL import Image
 
 from fernshale.core.base.work import CancelToken
-from fernshale.core.process.run import Finished, run_command
+from fernshale.core.process.command import Finished, run_command
 from fernshale.core.profile.model import Check
 from fernshale.core.trial.checks import CheckResult, check_log, judge_command
-from fernshale.core.trial.endings import Ending, read_ending
-from fernshale.core.trial.frames import compare_times, find_hitches, read_frames
+from fernshale.core.trial.frame_times import compare_times, find_hitches, read_frames
+from fernshale.core.trial.image_diff import NoPicture, compare_pictures
 from fernshale.core.trial.junit import to_junit
-from fernshale.core.trial.pictures import NoPicture, compare_pictures
+from fernshale.core.trial.run_outcome import Ending, read_ending
 
 
 def _run(code: str, timeout_s: float = 20, silence_s: float = 0) -> Finished:

@@ -6,7 +6,7 @@ import pytest
 
 from fernshale.core.profile.model import LogShape, Severity
 from fernshale.core.trial.checks import check_file
-from fernshale.core.trial.logs import compare_logs
+from fernshale.core.trial.log_diff import compare_logs
 
 _SHAPE = LogShape((r"^\[\d\d:\d\d\] ", r"\d+ ms"), (Severity("warning", "warning "), Severity("error", "error ")))
 

@@ -7,12 +7,12 @@ from dataclasses import dataclass
 
 from fernshale.app.theme import Tone
 from fernshale.app.widgets.rows import Row
+from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
-from fernshale.core.base.words import count
 from fernshale.core.crossing.record.items import Matter
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.crossing.stages.plugins.view import PluginView
-from fernshale.core.merge.folder import FileMerge
+from fernshale.core.merge.folder_merge import FileMerge
 
 _GROUPS: tuple[tuple[str, tuple[str, ...], str, Tone], ...] = (
     ("Your edits", ("merged", "carried", "decide"), "●", "mine"),

@@ -8,7 +8,7 @@ from functools import partial
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSplitter, QWidget
 
-from fernshale.app.dialogs import ask_yes
+from fernshale.app.dialogs.questions import ask_yes
 from fernshale.app.pages.base import Page
 from fernshale.app.pages.plugins.files import (
     AsideOf,
@@ -25,20 +25,20 @@ from fernshale.app.session import Session
 from fernshale.app.theme import Tone
 from fernshale.app.widgets.basics import Card, button, quiet_label
 from fernshale.app.widgets.charts import Bar, BarChart
-from fernshale.app.widgets.decision import KEYS, DecisionCard
-from fernshale.app.widgets.lines import Document, LineRow, LinesBlock
+from fernshale.app.widgets.conflict_card import KEYS, DecisionCard
 from fernshale.app.widgets.rows import RowList
+from fernshale.app.widgets.text_document import Document, LineRow, LinesBlock
+from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
-from fernshale.core.base.words import count
 from fernshale.core.crossing.record.items import Matter, Stage
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.crossing.stages.plugins.choices import below
 from fernshale.core.crossing.stages.plugins.merged_lines import file_lines
 from fernshale.core.crossing.stages.plugins.questions import ask
 from fernshale.core.crossing.stages.plugins.view import PluginView, decision_key
-from fernshale.core.merge.folder import FileMerge
+from fernshale.core.merge.folder_merge import FileMerge
 from fernshale.core.merge.ledger import LedgerEntry
-from fernshale.core.merge.textmerge import Choice, Due
+from fernshale.core.merge.text_merge import Choice, Due
 
 _MOST_BARS = 7
 _WRITTEN: dict[str, tuple[str, Tone]] = {"finer": ("by tokens", "base"), "text": ("by hand", "mine")}

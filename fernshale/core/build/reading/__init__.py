@@ -5,7 +5,7 @@
 them, `log` reads a whole log.
 """
 
-from fernshale.core.build.reading.log import read_log
-from fernshale.core.build.reading.reader import Reader, read_diagnostics
+from fernshale.core.build.reading.line_reader import Reader, read_diagnostics
+from fernshale.core.build.reading.log_reader import read_log
 
 __all__ = ["Reader", "read_diagnostics", "read_log"]

@@ -19,8 +19,8 @@ from fernshale.core.crossing.record.items import Stage
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.reversal import take_back, waiting_steps
 from fernshale.core.drift.parsing.functions import Function, function_at
-from fernshale.core.fix.comments import as_comments
-from fernshale.core.survey.sites import read_project_text
+from fernshale.core.fix.commenting_out import as_comments
+from fernshale.core.survey.release_sites import read_project_text
 
 What = Literal["line", "function", "file"]
 _ABOUT = "debt "

@@ -11,9 +11,9 @@ from dataclasses import dataclass
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.globs import matches
+from fernshale.core.base.quantities import count
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath, under
-from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground
@@ -22,13 +22,13 @@ from fernshale.core.crossing.record.items import Stage
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.reversal import take_back, waiting_steps
 from fernshale.core.data.tree import NotKeyed
-from fernshale.core.merge.keyed.edit import without_entry
+from fernshale.core.merge.keyed.entry_removal import without_entry
 from fernshale.core.profile.model import Switch
 from fernshale.core.route.candidates import accepts
 from fernshale.core.snapshot.manifest import Kind
 from fernshale.core.survey.plugins import Plugin
-from fernshale.core.survey.reach import find_values, replace_values
-from fernshale.core.survey.sites import expand
+from fernshale.core.survey.release_sites import expand
+from fernshale.core.survey.value_access import find_values, replace_values
 
 _ABOUT = "aside "
 _FACT = "aside"

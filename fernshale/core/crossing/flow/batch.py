@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from fernshale.core.base.errors import Cancelled, FernshaleError
-from fernshale.core.base.words import count
+from fernshale.core.base.quantities import count
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.flow.autopilot import Step
 from fernshale.core.crossing.flow.autopilot import cross as cross_over

@@ -13,20 +13,20 @@ from pathlib import Path
 from typing import Literal
 
 from fernshale.core.base.errors import MisuseError, ProjectError
+from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import GITS_OWN, TreePath, on_disk, tree_path, under
-from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
-from fernshale.core.change.model import ChangeSet
 from fernshale.core.crossing.project.scan import Ground, engine_folder
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.items import Stage
 from fernshale.core.crossing.record.logbook import write_step
-from fernshale.core.links.closure import Closure, Unmet, find_closure
+from fernshale.core.links.dependencies import Closure, Unmet, find_closure
 from fernshale.core.links.index import LinkIndex
-from fernshale.core.links.paths import TreePaths
+from fernshale.core.links.path_references import TreePaths
 from fernshale.core.snapshot.manifest import EMPTY, Entry, Kind
-from fernshale.core.snapshot.walk import entry_below, list_tree
+from fernshale.core.snapshot.tree_walk import entry_below, list_tree
 
 State = Literal["copy", "same", "differs"]
 

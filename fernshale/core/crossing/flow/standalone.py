@@ -6,13 +6,13 @@ import hashlib
 import os
 from pathlib import Path
 
-from fernshale.core.base.home import home
+from fernshale.core.base.data_folder import home
 from fernshale.core.base.lock import Held, locked
-from fernshale.core.base.words import count
+from fernshale.core.base.quantities import count
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.change.apply import apply_changes, recover
+from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
-from fernshale.core.change.model import ChangeSet
 from fernshale.core.crossing.record.database import AnotherActs, find_crossing
 from fernshale.core.crossing.record.items import Stage
 from fernshale.core.crossing.record.logbook import write_step

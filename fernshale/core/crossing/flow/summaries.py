@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from fernshale.core.base.words import count, seconds
+from fernshale.core.base.quantities import count, seconds
 from fernshale.core.crossing.record.items import Stage
 from fernshale.core.crossing.stages.build.view import BuildView
 from fernshale.core.crossing.stages.overview import Overview

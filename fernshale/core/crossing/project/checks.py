@@ -13,7 +13,7 @@ from fernshale.core.base.work import CancelToken
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.trust import require_trust
-from fernshale.core.process.run import run_command
+from fernshale.core.process.command import run_command
 from fernshale.core.profile.model import Check
 from fernshale.core.profile.read import fill, fill_arguments
 from fernshale.core.trial.checks import CheckResult, check_file, check_log, judge_command

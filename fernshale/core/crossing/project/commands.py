@@ -11,9 +11,9 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from fernshale.core.base.bounded_regex import search
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import CommandError, MisuseError
-from fernshale.core.base.patterns import search
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.project.freshness import about_command
@@ -22,7 +22,7 @@ from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.items import Stage
 from fernshale.core.crossing.record.logbook import watching
 from fernshale.core.crossing.record.trust import require_trust
-from fernshale.core.process.run import Finished, run_command
+from fernshale.core.process.command import Finished, run_command
 from fernshale.core.profile.model import Command, Requirement
 from fernshale.core.profile.read import fill, fill_arguments
 

@@ -12,8 +12,8 @@ from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.project.scan import Ground, engine_folder
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.plugin_updates import taken_plugins
-from fernshale.core.drift.compare import Change
-from fernshale.core.drift.kept import compare_releases
+from fernshale.core.drift.comparison import Change
+from fernshale.core.drift.comparison_cache import compare_releases
 
 
 @dataclass(frozen=True, slots=True)

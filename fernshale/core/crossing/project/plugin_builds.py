@@ -13,7 +13,7 @@ from fernshale.core.base.treepath import TreePath, on_disk, under
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.profile.model import Compiled
 from fernshale.core.survey.plugins import Plugin
-from fernshale.core.survey.reach import find_values
+from fernshale.core.survey.value_access import find_values
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
+from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import FernshaleError
-from fernshale.core.base.home import home
 from fernshale.core.base.release import same_release
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath, on_disk
@@ -17,10 +17,10 @@ from fernshale.core.crossing.project.scan import Ground, plugin_manifest
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.snapshot.manifest import Entry, Manifest
 from fernshale.core.snapshot.store import Store
-from fernshale.core.survey.history import find_past
-from fernshale.core.survey.origin import Origin, find_origin
+from fernshale.core.survey.git_history import find_past
 from fernshale.core.survey.plugins import Plugin, version_in
 from fernshale.core.survey.release_index import Column, ReleaseIndex, build_index, cell_of, shelf_index, short_digest
+from fernshale.core.survey.release_origin import Origin, find_origin
 from fernshale.core.survey.roles import role_of
 
 _MOST_SNAPSHOTS = 60

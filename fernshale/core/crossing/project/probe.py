@@ -12,9 +12,9 @@ from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.project.scan import read_ground
 from fernshale.core.profile.model import Profile
 from fernshale.core.profile.read import find_profile, read_profile
-from fernshale.core.route.fetch import Patience
-from fernshale.core.route.sources import read_shelf
-from fernshale.core.survey.members import Member
+from fernshale.core.route.download import Patience
+from fernshale.core.route.shelf_sources import read_shelf
+from fernshale.core.survey.workspace_members import Member
 
 # Somebody sits before the dialog and waits.
 _HASTY = Patience(silence_s=4.0, tries=1)

@@ -7,9 +7,9 @@ from pathlib import Path
 from fernshale.core.base.disk import write_synced
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken
-from fernshale.core.survey.profile_check import Remark, check_profile
-from fernshale.core.survey.profile_draft import draft_profile
-from fernshale.core.survey.profile_text import write_draft
+from fernshale.core.profile.authoring.check import Remark, check_profile
+from fernshale.core.profile.authoring.draft import draft_profile
+from fernshale.core.profile.authoring.draft_text import write_draft
 
 
 def draft_text(project: Path, token: CancelToken) -> str:

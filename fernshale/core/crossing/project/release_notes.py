@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.release import is_release, parse_release
 from fernshale.core.crossing.project.source_texts import Texts
-from fernshale.core.drift.notes import NotePoint, read_points
+from fernshale.core.drift.stated.note_points import NotePoint, read_points
 from fernshale.core.profile.model import Profile
 from fernshale.core.route.planner import Leg
 from fernshale.core.route.shelf import Release, Shelf

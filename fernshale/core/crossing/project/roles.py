@@ -6,7 +6,7 @@ from pathlib import Path
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.crossing.project.scan import Ground
-from fernshale.core.survey.own_rules import drop_own_rule, set_own_rule
+from fernshale.core.survey.role_overrides import drop_own_rule, set_own_rule
 from fernshale.core.survey.roles import RoleOf, role_of
 
 

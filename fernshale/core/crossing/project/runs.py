@@ -9,7 +9,7 @@ from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
 
-from fernshale.core.base.patterns import search
+from fernshale.core.base.bounded_regex import search
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.project.checks import keep_results, listed_checks, try_check
 from fernshale.core.crossing.project.commands import OnLine, run_profile_command
@@ -18,8 +18,8 @@ from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.items import Stage
 from fernshale.core.profile.read import fill
 from fernshale.core.trial.checks import CheckResult
-from fernshale.core.trial.endings import Ending, read_ending
-from fernshale.core.trial.frames import FrameTimes, read_frames, summarise
+from fernshale.core.trial.frame_times import FrameTimes, read_frames, summarise
+from fernshale.core.trial.run_outcome import Ending, read_ending
 
 # Frames of a run that are kept; the picture of more would show no more.
 _MOST_FRAMES = 20_000

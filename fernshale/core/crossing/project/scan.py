@@ -19,13 +19,13 @@ from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.profile.model import Profile
 from fernshale.core.profile.read import fill, read_profile
 from fernshale.core.route.shelf import NotOnShelf, Release, Shelf
-from fernshale.core.route.sources import read_shelf
+from fernshale.core.route.shelf_sources import read_shelf
 from fernshale.core.snapshot.manifest import EMPTY, Entry, Manifest
-from fernshale.core.snapshot.walk import list_tree, read_contents
-from fernshale.core.survey.members import Member, along, choose_members, find_members
-from fernshale.core.survey.own_rules import with_own_rules
+from fernshale.core.snapshot.tree_walk import list_tree, read_contents
 from fernshale.core.survey.plugins import Plugin, find_plugins, read_folder
-from fernshale.core.survey.sites import FoundSite, find_sites, project_release
+from fernshale.core.survey.release_sites import FoundSite, find_sites, project_release
+from fernshale.core.survey.role_overrides import with_own_rules
+from fernshale.core.survey.workspace_members import Member, along, choose_members, find_members
 
 
 @dataclass(frozen=True, slots=True)

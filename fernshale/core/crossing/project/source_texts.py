@@ -12,9 +12,9 @@ from fernshale.core.base.textfile import text_of
 from fernshale.core.base.treepath import TreePath, reader
 from fernshale.core.base.work import CancelToken
 from fernshale.core.crossing.project.scan import Ground
-from fernshale.core.drift.release import languages_of, list_sources
-from fernshale.core.process.search import files_with
-from fernshale.core.route.names import count_names
+from fernshale.core.drift.release_symbols import languages_of, list_sources
+from fernshale.core.process.text_search import files_with
+from fernshale.core.route.release_names import count_names
 from fernshale.core.survey.roles import source_files
 
 

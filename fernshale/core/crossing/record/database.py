@@ -25,11 +25,11 @@ from functools import partial
 from pathlib import Path
 from typing import Any, TypeVar
 
+from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import sweep
 from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
-from fernshale.core.base.home import home
 from fernshale.core.base.lock import Held, locked
-from fernshale.core.change.model import ChangeSet
+from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.crossing.record.items import Decision, Stage
 from fernshale.core.crossing.record.step_order import BACK, REDO, UNDO, Write, done_after, read_reversal
 from fernshale.core.snapshot.store import Store

@@ -13,8 +13,8 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any, cast
 
+from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import write_atomic
-from fernshale.core.base.home import home
 from fernshale.core.base.lock import Held, locked
 
 _MOST = 5_000

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import ClassVar
 
-from fernshale.core.base.schema import STRICT, read_toml
+from fernshale.core.base.toml_schema import STRICT, read_toml
 
 FORMAT = "fernshale-decisions/1"
 

@@ -15,9 +15,9 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from fernshale.core.base.errors import CommandError
+from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import TreePath, printable, under
-from fernshale.core.base.words import count
-from fernshale.core.change.model import ChangeSet
+from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.crossing.record.database import Crossing, Entry
 from fernshale.core.crossing.record.items import Matter, Proposal, Stage
 from fernshale.core.process.git import Filter, ask_git, find_filters, tell_git

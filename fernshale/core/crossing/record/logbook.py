@@ -8,11 +8,11 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from fernshale.core.base.errors import FernshaleError, MisuseError
+from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import TreePath, is_gits_own, under
-from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.change.apply import apply_changes, recover
-from fernshale.core.change.model import ChangeSet, changes_between
+from fernshale.core.change.changeset import ChangeSet, changes_between
 from fernshale.core.crossing.record.database import UNSETTLED, Crossing, Entry
 from fernshale.core.crossing.record.git_commits import commit_steps
 from fernshale.core.crossing.record.items import Decision, Stage
@@ -21,7 +21,7 @@ from fernshale.core.crossing.record.undo_plan import Obstacle, WayBack, find_way
 from fernshale.core.snapshot.manifest import EMPTY, Kind, Manifest
 from fernshale.core.snapshot.manifest import Entry as TreeEntry
 from fernshale.core.snapshot.store import UnknownSnapshot
-from fernshale.core.snapshot.walk import entry_below, scan_tree
+from fernshale.core.snapshot.tree_walk import entry_below, scan_tree
 
 Rewind = Literal["undo", "redo", "back to"]
 # How many files a refusal or a reason names before it counts the rest.

@@ -6,11 +6,11 @@ import json
 from collections.abc import Iterator
 from pathlib import Path
 
+from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import StoreError
-from fernshale.core.base.home import home
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.snapshot.forget import Freed, Policy, choose_forgotten, forget
+from fernshale.core.snapshot.deletion import Freed, Policy, choose_forgotten, forget
 from fernshale.core.snapshot.store import Store
 
 

@@ -9,13 +9,13 @@ from pathlib import Path
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.treepath import GITS_OWN, TreePath, is_gits_own, on_disk
 from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.change.model import FileChange
+from fernshale.core.change.changeset import FileChange
 from fernshale.core.change.preview import Read as ReadEntry
-from fernshale.core.merge.moves import find_moves
-from fernshale.core.snapshot.compare import compare
+from fernshale.core.merge.moved_files import find_moves
 from fernshale.core.snapshot.manifest import Entry, Kind, Manifest
+from fernshale.core.snapshot.manifest_diff import compare
 from fernshale.core.snapshot.store import Store
-from fernshale.core.snapshot.walk import scan_tree
+from fernshale.core.snapshot.tree_walk import scan_tree
 from fernshale.core.survey.release_index import plain_content
 
 Read = Callable[[TreePath], bytes]

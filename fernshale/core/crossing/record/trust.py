@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import json
 
+from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.home import home
 from fernshale.core.profile.model import Profile
 
 

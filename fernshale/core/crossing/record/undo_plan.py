@@ -9,12 +9,12 @@ from pathlib import Path
 
 from fernshale.core.base.textfile import TextFile, read_text
 from fernshale.core.base.treepath import TreePath, on_disk
-from fernshale.core.change.model import ChangeSet, FileChange
+from fernshale.core.change.changeset import ChangeSet, FileChange
 from fernshale.core.change.preview import Read
-from fernshale.core.merge.textmerge import merge_text, result_text
+from fernshale.core.merge.text_merge import merge_text, result_text
 from fernshale.core.snapshot.manifest import Entry, Kind, digest_of
 from fernshale.core.snapshot.store import Store
-from fernshale.core.snapshot.walk import entry_below
+from fernshale.core.snapshot.tree_walk import entry_below
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
-from fernshale.core.base.words import count
 from fernshale.core.crossing.record.database import Crossing, Entry
 from fernshale.core.crossing.record.items import STAGES, Decision
 from fernshale.core.crossing.record.plugin_updates import taken_plugins

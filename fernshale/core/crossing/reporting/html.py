@@ -8,8 +8,8 @@ from functools import cache
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from fernshale.core.base.quantities import seconds
 from fernshale.core.base.treepath import printable
-from fernshale.core.base.words import seconds
 
 if TYPE_CHECKING:
     from jinja2 import Template

@@ -7,8 +7,8 @@ import time
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from fernshale.core.base.quantities import seconds
 from fernshale.core.base.treepath import printable
-from fernshale.core.base.words import seconds
 
 Data = Mapping[str, Any]
 # What begins or ends markup: in Markdown, in tables, in HTML. An underscore inside of a word does neither.

@@ -12,7 +12,7 @@ from pathlib import Path
 
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import FernshaleError, MisuseError
-from fernshale.core.change.model import FileChange
+from fernshale.core.change.changeset import FileChange
 from fernshale.core.change.preview import text_diff
 from fernshale.core.crossing.record.database import Crossing, Entry
 from fernshale.core.snapshot.manifest import Entry as TreeEntry

@@ -11,7 +11,7 @@ from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any, ClassVar
 
-from fernshale.core.base.schema import STRICT, read_toml
+from fernshale.core.base.toml_schema import STRICT, read_toml
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.project.checks import own_checks
 from fernshale.core.crossing.project.scan import Ground

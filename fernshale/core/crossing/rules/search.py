@@ -15,10 +15,10 @@ from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.project.source_texts import texts_with
 from fernshale.core.fix.apply import Edit, apply_edits, edits_near, find_conflicts, find_edits, has_needed, needed_words
 from fernshale.core.fix.rules import Rule
-from fernshale.core.links.marks import own_formats
+from fernshale.core.links.reference_reader import own_formats
 from fernshale.core.profile.model import Role
+from fernshale.core.survey.release_sites import read_project_text
 from fernshale.core.survey.roles import CODE_ROLES, files_of, role_of
-from fernshale.core.survey.sites import read_project_text
 
 # With more rules than this, the names of all texts are listed once, for rules that are about whole names.
 _MANY_RULES = 100

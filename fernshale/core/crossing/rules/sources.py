@@ -12,7 +12,7 @@ from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.project.interface_changes import engine_drift, plugin_drift
 from fernshale.core.crossing.project.scan import Ground, engine_folder
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.drift.compare import Change
+from fernshale.core.drift.comparison import Change
 from fernshale.core.fix.rules import Rule, RuleSet, read_rules, rules_for, write_rules
 from fernshale.core.inference.from_api_diff import guess_rules, symbols_named
 

@@ -26,10 +26,10 @@ from fernshale.core.crossing.stages.survey.view import SurveyView, survey
 from fernshale.core.crossing.stages.trial.view import TrialView, trial
 from fernshale.core.profile.model import Profile
 from fernshale.core.route.candidates import Wishes
-from fernshale.core.route.sources import read_shelf
-from fernshale.core.snapshot.compare import differing
-from fernshale.core.snapshot.walk import scan_tree
-from fernshale.core.survey.members import choose_members
+from fernshale.core.route.shelf_sources import read_shelf
+from fernshale.core.snapshot.manifest_diff import differing
+from fernshale.core.snapshot.tree_walk import scan_tree
+from fernshale.core.survey.workspace_members import choose_members
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,8 +9,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from fernshale.core.data.tree import Document, Item, Node
-from fernshale.core.merge.keyed.identity import Ways, entries_by_key
-from fernshale.core.merge.threeway import RegionKind, merge_tokens
+from fernshale.core.merge.keyed.list_keys import Ways, entries_by_key
+from fernshale.core.merge.line_merge import RegionKind, merge_tokens
 
 
 @dataclass(frozen=True, slots=True)

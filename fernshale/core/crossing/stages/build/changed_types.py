@@ -11,12 +11,12 @@ from fernshale.core.base.errors import ProjectError
 from fernshale.core.base.languages import language_of
 from fernshale.core.base.work import CancelToken
 from fernshale.core.build.causes import Cause, last_name
-from fernshale.core.build.wordings import MEMBER
+from fernshale.core.build.message_patterns import MEMBER
 from fernshale.core.crossing.project.scan import Ground, engine_folder
 from fernshale.core.crossing.rules.sources import LegRules
-from fernshale.core.drift.compare import Change
-from fernshale.core.drift.likeness import STAND
+from fernshale.core.drift.comparison import Change
 from fernshale.core.drift.matching import Candidate, match_symbols
+from fernshale.core.drift.similarity import STAND
 from fernshale.core.fix.rules import Rule
 from fernshale.core.inference.release_lookup import members
 

@@ -6,10 +6,10 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
 from fernshale.core.build.causes import Cause
-from fernshale.core.build.hints import arguments_of, elsewhere_of, hints_of
-from fernshale.core.build.wordings import CALL, MISSING
+from fernshale.core.build.message_patterns import CALL, MISSING
+from fernshale.core.build.suggestions import arguments_of, elsewhere_of, hints_of
 from fernshale.core.crossing.rules.sources import LegRules
-from fernshale.core.drift.naming import parts_of
+from fernshale.core.drift.names.name_parts import parts_of
 from fernshale.core.fix.rules import Rule
 
 # How much of the doubt a suggestion of the same leaves; and what one is worth by itself. Tools go by the letters alone.

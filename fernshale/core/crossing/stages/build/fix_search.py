@@ -7,15 +7,13 @@ from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import replace
 from functools import cache, partial
 
+from fernshale.core.base.bounded_regex import search
 from fernshale.core.base.globs import matches
-from fernshale.core.base.patterns import search
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.build.causes import Cause, last_name
 from fernshale.core.build.diagnostics import Place
-from fernshale.core.build.owners import Ground as BuildGround
-from fernshale.core.build.owners import all_places
-from fernshale.core.build.wordings import (
+from fernshale.core.build.message_patterns import (
     CALL,
     EMPTY,
     IMPLEMENT,
@@ -26,18 +24,20 @@ from fernshale.core.build.wordings import (
     PRIVATE,
     UNTYPED,
 )
+from fernshale.core.build.owners import Ground as BuildGround
+from fernshale.core.build.owners import all_places
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.items import Decision
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.crossing.stages.build.view import Fix
 from fernshale.core.fix.apply import Edit
-from fernshale.core.fix.data import repeats
-from fernshale.core.fix.expression import expression_lines
+from fernshale.core.fix.call_acceptance import arguments_after, is_accepted
+from fernshale.core.fix.data_rewriter import repeats
+from fernshale.core.fix.dropped_text import dropped_by, words_of_loss
+from fernshale.core.fix.expression_span import expression_lines
 from fernshale.core.fix.holder_imports import needs_import
-from fernshale.core.fix.losses import dropped_by, words_of_loss
 from fernshale.core.fix.rules import Rule
-from fernshale.core.fix.signatures import arguments_after, is_accepted
 from fernshale.core.survey.roles import role_of
 
 # Kinds of rules that are followed in assets, which is the business of Links.

@@ -6,16 +6,16 @@ import re
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import replace
 
+from fernshale.core.base.quantities import count
 from fernshale.core.base.textfile import position
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.words import count
 from fernshale.core.build.causes import Cause
 from fernshale.core.crossing.project.interface_changes import Used
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.project.source_texts import Texts
 from fernshale.core.crossing.record.items import Matter, Proposal, Stage
 from fernshale.core.crossing.stages.build.view import CauseView, Fix
-from fernshale.core.drift.compare import Change
+from fernshale.core.drift.comparison import Change
 from fernshale.core.drift.symbols import Symbol
 from fernshale.core.fix.apply import find_edits
 from fernshale.core.fix.rules import Rule

@@ -12,18 +12,18 @@ from itertools import accumulate
 from typing import NamedTuple
 
 from fernshale.core.base.errors import StoreError
+from fernshale.core.base.quantities import count
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath, printable
-from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken
 from fernshale.core.build.causes import Cause, last_name
-from fernshale.core.build.wordings import IMPLEMENT
+from fernshale.core.build.message_patterns import IMPLEMENT
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.rules.sources import LEARNED
-from fernshale.core.fix.learn import Lines, count_other_places, learn_rules
-from fernshale.core.fix.learn_member import learn_member
+from fernshale.core.fix.member_from_edit import learn_member
+from fernshale.core.fix.rule_from_edit import Lines, count_other_places, learn_rules
 from fernshale.core.fix.rules import Rule
 from fernshale.core.snapshot.manifest import EMPTY, Entry, Manifest
 from fernshale.core.survey.roles import role_of

@@ -10,7 +10,7 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.merge.align import align_lines, counterparts, equal_lines
-from fernshale.core.merge.spelling import read_lines
+from fernshale.core.merge.text_style import read_lines
 from fernshale.core.snapshot.manifest import EMPTY, Manifest
 
 

@@ -14,7 +14,7 @@ from fernshale.core.crossing.project.source_texts import Texts
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.items import Matter, Stage
 from fernshale.core.crossing.stages.build.items import DEFAULT, RIGHT
-from fernshale.core.drift.compare import Change
+from fernshale.core.drift.comparison import Change
 from fernshale.core.fix.members import OwnClass, own_classes
 from fernshale.core.snapshot.manifest import Entry
 from fernshale.core.survey.roles import role_of

@@ -14,12 +14,12 @@ from fernshale.core.base.languages import C_FAMILY, ENDINGS, language_of
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.build.causes import Cause, last_name
-from fernshale.core.build.wordings import INCOMPLETE, NAME, TYPE
+from fernshale.core.build.message_patterns import INCOMPLETE, NAME, TYPE
 from fernshale.core.crossing.project.scan import Ground, engine_folder
 from fernshale.core.crossing.project.source_texts import texts_with
 from fernshale.core.crossing.rules.sources import LegRules
-from fernshale.core.drift.packages import packages_of
-from fernshale.core.drift.release import included
+from fernshale.core.drift.names.python_packages import packages_of
+from fernshale.core.drift.release_symbols import included
 from fernshale.core.drift.symbols import Symbol
 from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.imports import import_line, quoted_header, script_line

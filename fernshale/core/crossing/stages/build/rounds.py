@@ -8,17 +8,17 @@ from dataclasses import replace
 from pathlib import Path
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.quantities import count, seconds
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.words import count, seconds
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.build.causes import Cause, LineOf, find_causes
 from fernshale.core.build.diagnostics import Diagnostic
+from fernshale.core.build.message_patterns import HEADER
 from fernshale.core.build.owners import Ground as BuildGround
 from fernshale.core.build.owners import Owned, all_places, find_owners
-from fernshale.core.build.paths import ProjectFiles
+from fernshale.core.build.path_mapping import ProjectFiles
 from fernshale.core.build.reading import read_log
 from fernshale.core.build.rounds import Round, cause_states, count_round
-from fernshale.core.build.wordings import HEADER
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.deferred.code import find_debts
 from fernshale.core.crossing.deferred.plugins import files_aside, has_file
@@ -56,8 +56,8 @@ from fernshale.core.crossing.stages.build.view import BuildView, CauseView, Fix,
 from fernshale.core.fix.apply import Edit, apply_edits
 from fernshale.core.inference.from_api_diff import symbols_named
 from fernshale.core.profile.model import Role
+from fernshale.core.survey.release_sites import read_project_text
 from fernshale.core.survey.roles import role_of
-from fernshale.core.survey.sites import read_project_text
 
 # Assets are read by the running game; a change of theirs needs another trial, not another build.
 _NOT_BUILT: tuple[Role, ...] = ("generated", "asset")

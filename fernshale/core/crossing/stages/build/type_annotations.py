@@ -9,12 +9,12 @@ from collections.abc import Iterator, Sequence
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import Cause
-from fernshale.core.build.wordings import EMPTY, NUMBER, UNTYPED
+from fernshale.core.build.message_patterns import EMPTY, NUMBER, UNTYPED
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.fix.classes import PYTHON
-from fernshale.core.fix.declare import FLOAT, declarations
 from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.untyped_declarations import FLOAT, declarations
 
 _WHY = {
     EMPTY: "it is set to a {} before it is used; that it holds nothing until then is what the checker does not see through",

@@ -8,14 +8,14 @@ from typing import Literal
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import Cause, last_name
+from fernshale.core.build.message_patterns import CONVERSION, MEMBER
 from fernshale.core.build.rounds import CauseState, Round
-from fernshale.core.build.wordings import CONVERSION, MEMBER
 from fernshale.core.crossing.deferred.code import Debt
 from fernshale.core.crossing.project.interface_changes import Used
 from fernshale.core.crossing.record.automation import SURE_FROM
 from fernshale.core.crossing.record.items import Matter
 from fernshale.core.crossing.stages.build.changed_types import gives_other
-from fernshale.core.drift.compare import Change
+from fernshale.core.drift.comparison import Change
 from fernshale.core.fix.apply import Edit
 from fernshale.core.fix.rules import Rule
 

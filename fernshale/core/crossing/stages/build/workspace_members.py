@@ -7,9 +7,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.quantities import count
 from fernshale.core.base.release import same_release
 from fernshale.core.base.treepath import under
-from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground
@@ -17,9 +17,9 @@ from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.items import Decision, Matter, Proposal, Stage
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.stages.build.view import BuildView, CauseView
-from fernshale.core.survey.members import Member, choose_members, with_override
-from fernshale.core.survey.reach import replace_values
-from fernshale.core.survey.sites import read_project_text
+from fernshale.core.survey.release_sites import read_project_text
+from fernshale.core.survey.value_access import replace_values
+from fernshale.core.survey.workspace_members import Member, choose_members, with_override
 
 
 @dataclass(frozen=True, slots=True)

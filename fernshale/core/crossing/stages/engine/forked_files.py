@@ -15,18 +15,18 @@ from pathlib import Path
 
 from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.handles import Below
+from fernshale.core.base.quantities import count
 from fernshale.core.base.textfile import TextFile, read_text
 from fernshale.core.base.treepath import TreePath, printable
-from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground, engine_folder
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.items import Decision, Matter, Proposal, Stage
 from fernshale.core.crossing.record.logbook import write_step
-from fernshale.core.merge.textmerge import Choice, TextMerge, merge_text, result_text
+from fernshale.core.merge.text_merge import Choice, TextMerge, merge_text, result_text
+from fernshale.core.survey.release_sites import read_project_text
 from fernshale.core.survey.roles import EDITED_ROLES, role_of
-from fernshale.core.survey.sites import read_project_text
 
 KEY = "copy:"
 _PROSE = (".md", ".txt", ".rst", ".html", ".adoc")

@@ -11,11 +11,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from fernshale.core.base.errors import CommandError, MisuseError
+from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.change.changeset import ChangeSet, FileChange
 from fernshale.core.change.draft import Draft
-from fernshale.core.change.model import ChangeSet, FileChange
 from fernshale.core.crossing.project.commands import OnLine, run_profile_command, run_typed_command, tail
 from fernshale.core.crossing.project.plugin_builds import find_built
 from fernshale.core.crossing.project.scan import Ground, crossing_ground
@@ -23,10 +23,10 @@ from fernshale.core.crossing.record.database import Crossing, Entry
 from fernshale.core.crossing.record.items import Decision, Matter, Proposal, Stage
 from fernshale.core.crossing.record.logbook import settle_interrupted, write_step
 from fernshale.core.crossing.record.trust import require_trust
-from fernshale.core.engine.generated import replaceable_files
+from fernshale.core.engine.generated_files import replaceable_files
 from fernshale.core.snapshot.manifest import Entry as TreeEntry
 from fernshale.core.snapshot.store import UnknownSnapshot
-from fernshale.core.snapshot.walk import entry_below
+from fernshale.core.snapshot.tree_walk import entry_below
 from fernshale.core.survey.roles import role_rule
 
 KEY = "engine:stale:"

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import dataclass, replace
 
+from fernshale.core.base.quantities import count
 from fernshale.core.base.release import is_release, parse_release, same_release
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress
-from fernshale.core.change.model import ChangeSet
+from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.crossing.project.commands import OnLine
 from fernshale.core.crossing.project.plugin_plan import SAID, said_key
 from fernshale.core.crossing.project.scan import Ground
@@ -26,9 +26,9 @@ from fernshale.core.crossing.stages.engine.generator import (
     stale_items,
 )
 from fernshale.core.crossing.stages.engine.workarounds import Line, find_lines, workaround_matters
-from fernshale.core.engine.reassociate import SiteChange, draft_sites, plan_sites
-from fernshale.core.survey.members import choose_members, with_override
-from fernshale.core.survey.sites import read_project_text
+from fernshale.core.engine.release_update import SiteChange, draft_sites, plan_sites
+from fernshale.core.survey.release_sites import read_project_text
+from fernshale.core.survey.workspace_members import choose_members, with_override
 
 
 @dataclass(frozen=True, slots=True)

@@ -21,7 +21,7 @@ from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.items import Decision, Matter, Proposal, Stage
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.route.shelf import Workaround
-from fernshale.core.survey.sites import read_project_text
+from fernshale.core.survey.release_sites import read_project_text
 
 KEY = "workaround:"
 _OURS, _THEIRS = 0.97, 0.5

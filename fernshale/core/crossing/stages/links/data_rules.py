@@ -10,12 +10,12 @@ from typing import Any, TypeVar
 
 from fernshale.core.base.errors import FernshaleError, FormatError, MisuseError
 from fernshale.core.base.globs import FirstFit
+from fernshale.core.base.quantities import count
 from fernshale.core.base.release import same_release
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
-from fernshale.core.change.model import ChangeSet
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.items import Decision, Matter, Proposal, Stage
@@ -23,14 +23,14 @@ from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.rules.sources import written_rules
 from fernshale.core.data.fields import Change, apply_changes
 from fernshale.core.data.objects import Rewritten
-from fernshale.core.fix.data import find_rewrites
-from fernshale.core.fix.losses import words_of_loss
+from fernshale.core.fix.data_rewriter import find_rewrites
+from fernshale.core.fix.dropped_text import words_of_loss
 from fernshale.core.fix.rules import Rule
-from fernshale.core.links.expectations import Unmet, find_unmet, mend, without
-from fernshale.core.links.marks import own_formats
-from fernshale.core.links.pairing import SURE
+from fernshale.core.links.constraints import Unmet, find_unmet, mend, without
+from fernshale.core.links.reference_reader import own_formats
+from fernshale.core.links.renamed_targets import SURE
 from fernshale.core.profile.model import Expect
-from fernshale.core.survey.sites import read_project_text
+from fernshale.core.survey.release_sites import read_project_text
 
 T = TypeVar("T")
 

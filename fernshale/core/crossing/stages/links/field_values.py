@@ -9,17 +9,17 @@ from functools import partial
 
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.globs import FirstFit
+from fernshale.core.base.quantities import count
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.stages.links.data_rules import found_once, key_of
 from fernshale.core.crossing.stages.links.reference_index import Linkage
 from fernshale.core.data.formats import Formats
 from fernshale.core.data.objects import Found
-from fernshale.core.links.expectations import Unmet, objects_of
-from fernshale.core.links.marks import own_formats
+from fernshale.core.links.constraints import Unmet, objects_of
+from fernshale.core.links.reference_reader import own_formats
 from fernshale.core.profile.model import Expect
 from fernshale.core.snapshot.manifest import EMPTY, Manifest
 from fernshale.core.snapshot.store import Store

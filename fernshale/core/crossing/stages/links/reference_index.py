@@ -12,14 +12,14 @@ from fernshale.core.base.treepath import GITS_OWN, TreePath, on_disk
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.links.index import LinkIndex
-from fernshale.core.links.marks import with_includes
-from fernshale.core.links.meaning import Dangling, find_dangling
-from fernshale.core.links.pairing import Told
-from fernshale.core.links.things import Side
+from fernshale.core.links.missing_references import Dangling, find_dangling
+from fernshale.core.links.reference_reader import with_includes
+from fernshale.core.links.renamed_targets import Told
+from fernshale.core.links.targets import Side
 from fernshale.core.profile.model import Profile
 from fernshale.core.snapshot.manifest import EMPTY, Manifest
 from fernshale.core.snapshot.store import Store
-from fernshale.core.snapshot.walk import list_tree
+from fernshale.core.snapshot.tree_walk import list_tree
 
 
 @dataclass(frozen=True, slots=True)

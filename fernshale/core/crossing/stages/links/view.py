@@ -7,11 +7,11 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
-from fernshale.core.change.model import ChangeSet
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.items import Decision, Matter, Proposal, Stage
@@ -22,10 +22,10 @@ from fernshale.core.crossing.stages.links.data_rules import Scan, scan, scan_mat
 from fernshale.core.crossing.stages.links.field_values import find_fillings
 from fernshale.core.crossing.stages.links.reference_index import Linkage, read_bytes, read_linkage
 from fernshale.core.links.index import LinkIndex
-from fernshale.core.links.meaning import Dangling
-from fernshale.core.links.pairing import SURE, Candidate, Evidence, Told
+from fernshale.core.links.missing_references import Dangling
 from fernshale.core.links.relink import replacements, rewrite
-from fernshale.core.links.things import Side
+from fernshale.core.links.renamed_targets import SURE, Candidate, Evidence, Told
+from fernshale.core.links.targets import Side
 
 # So many that are sure are settled together.
 _MANY = 4

@@ -11,9 +11,9 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decision_memory import forget, remember
 from fernshale.core.crossing.record.items import Decision, Stage
-from fernshale.core.merge.folder import FileMerge, FolderMerge
-from fernshale.core.merge.textmerge import TAKINGS, Due, TextMerge, fingerprint, part_of
-from fernshale.core.merge.tokens import split_tokens
+from fernshale.core.merge.folder_merge import FileMerge, FolderMerge
+from fernshale.core.merge.text_merge import TAKINGS, Due, TextMerge, fingerprint, part_of
+from fernshale.core.merge.token_merge import split_tokens
 
 PREFIX = "merge:"
 

@@ -9,8 +9,8 @@ from __future__ import annotations
 import shutil
 
 from fernshale.core.base.errors import CommandError, MisuseError
+from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import on_disk, under
-from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress, no_progress
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.commands import OnLine, run_profile_command, tail
@@ -21,7 +21,7 @@ from fernshale.core.crossing.record.items import Stage
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.profile.model import Compiled
 from fernshale.core.snapshot.manifest import EMPTY, Kind
-from fernshale.core.snapshot.walk import scan_tree
+from fernshale.core.snapshot.tree_walk import scan_tree
 from fernshale.core.survey.plugins import Plugin
 
 

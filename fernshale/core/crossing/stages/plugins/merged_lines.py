@@ -8,10 +8,10 @@ from typing import Literal
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.merge.align import align_lines
-from fernshale.core.merge.folder import FileMerge, FolderMerge, Side
-from fernshale.core.merge.result import takes_of
-from fernshale.core.merge.spelling import read_lines
-from fernshale.core.merge.textmerge import Choice
+from fernshale.core.merge.folder_merge import FileMerge, FolderMerge, Side
+from fernshale.core.merge.merge_result import takes_of
+from fernshale.core.merge.text_merge import Choice
+from fernshale.core.merge.text_style import read_lines
 
 Source = Literal["same", "mine", "incoming", "both", "decide"]
 

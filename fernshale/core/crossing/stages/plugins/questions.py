@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
+from fernshale.core.base.quantities import size_words
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.words import size_words
 from fernshale.core.crossing.record.decision_memory import Remembered
 from fernshale.core.crossing.stages.plugins.choices import alike
-from fernshale.core.merge.folder import FileMerge, FolderMerge, Side
+from fernshale.core.merge.folder_merge import FileMerge, FolderMerge, Side
 from fernshale.core.merge.keyed import KeyedMerge
-from fernshale.core.merge.textmerge import Choice, Due, TextMerge, part_of
+from fernshale.core.merge.text_merge import Choice, Due, TextMerge, part_of
 from fernshale.core.snapshot.manifest import Kind
 
 _PICTURES = (".png", ".jpg", ".jpeg", ".bmp", ".gif", ".ppm", ".pgm", ".webp", ".svg", ".xpm")

@@ -4,23 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import ProjectError
-from fernshale.core.base.home import home
+from fernshale.core.base.quantities import count
 from fernshale.core.base.textfile import TextFile
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.project.plugin_origins import find_plugin_origin
 from fernshale.core.crossing.project.scan import Ground, plugin_manifest, shelf_manifest
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.merge.base import compose_base
-from fernshale.core.merge.folder import ByFormat, ContentMerge, FolderMerge, Side, disk_side, merge_folders
+from fernshale.core.merge.base_versions import compose_base
+from fernshale.core.merge.folder_merge import ByFormat, ContentMerge, FolderMerge, Side, disk_side, merge_folders
 from fernshale.core.merge.keyed import Identities, merge_keyed
 from fernshale.core.profile.model import Profile
 from fernshale.core.route.planner import PluginStep
 from fernshale.core.snapshot.manifest import EMPTY
 from fernshale.core.snapshot.store import Store
-from fernshale.core.survey.history import read_past
+from fernshale.core.survey.git_history import read_past
 from fernshale.core.survey.plugins import Plugin
 
 # Merges by what they depend on, so that a page that is shown again merges nothing; the shelf's releases do not change.

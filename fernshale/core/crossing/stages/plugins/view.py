@@ -8,12 +8,12 @@ from pathlib import Path
 from typing import Any
 
 from fernshale.core.base.errors import FernshaleError, MisuseError
+from fernshale.core.base.quantities import count
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath, joined, on_disk
-from fernshale.core.base.words import count
 from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
-from fernshale.core.change.model import ChangeSet
 from fernshale.core.change.preview import Read
 from fernshale.core.crossing.deferred.plugins import Aside, find_aside
 from fernshale.core.crossing.project.plugin_builds import Built, find_built
@@ -26,12 +26,12 @@ from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.plugin_updates import TakenPlugin, about, keep_taken, taken_plugins
 from fernshale.core.crossing.stages.plugins.choices import PREFIX, alike, below, decide_all, keep_decisions
 from fernshale.core.crossing.stages.plugins.three_way import merge_plugin
-from fernshale.core.merge.folder import FileMerge, FolderMerge
+from fernshale.core.merge.folder_merge import FileMerge, FolderMerge
 from fernshale.core.merge.keyed import KeyedMerge
 from fernshale.core.merge.ledger import FATES, Ledger, build_ledger
-from fernshale.core.merge.result import Result, build_result, replace_clean
+from fernshale.core.merge.merge_result import Result, build_result, replace_clean
 from fernshale.core.merge.soundness import complaints
-from fernshale.core.merge.textmerge import TAKINGS, Choice, Due, TextMerge, fingerprint, part_of
+from fernshale.core.merge.text_merge import TAKINGS, Choice, Due, TextMerge, fingerprint, part_of
 from fernshale.core.route.planner import PluginStep
 from fernshale.core.snapshot.manifest import Entry, Kind
 from fernshale.core.survey.plugins import Plugin, plugin_folder

@@ -14,8 +14,8 @@ from fernshale.core.crossing.project.source_texts import Texts
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.rules.sources import LegRules, written_rules
 from fernshale.core.route.candidates import Here, Wishes, concerning
-from fernshale.core.route.names import gone_names, names_of
 from fernshale.core.route.planner import UNSURE, Leg, plan_leg
+from fernshale.core.route.release_names import gone_names, names_of
 from fernshale.core.route.shelf import Shelf
 
 _MOST_STOPS = 4

@@ -15,8 +15,8 @@ from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.items import Matter, Proposal, Stage
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.route.shelf import Demand
-from fernshale.core.survey.reach import replace_values
-from fernshale.core.survey.sites import FoundStandard, find_standards, read_project_text
+from fernshale.core.survey.release_sites import FoundStandard, find_standards, read_project_text
+from fernshale.core.survey.value_access import replace_values
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,9 +7,9 @@ from collections.abc import Mapping
 from dataclasses import astuple, dataclass, replace
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.quantities import count, seconds
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.treepath import TreePath, under
-from fernshale.core.base.words import count, seconds
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.build.reading import read_diagnostics
 from fernshale.core.change.draft import Draft
@@ -30,9 +30,9 @@ from fernshale.core.crossing.record.git_commits import git_matters
 from fernshale.core.crossing.record.items import Decision, Matter, Proposal, Stage
 from fernshale.core.crossing.record.logbook import note, write_step
 from fernshale.core.profile.model import Role
-from fernshale.core.survey.doubles import Double, Stale, find_doubles, find_stale
+from fernshale.core.survey.duplicates import Double, Stale, find_doubles, find_stale
+from fernshale.core.survey.release_sites import FoundSite
 from fernshale.core.survey.roles import files_by_role
-from fernshale.core.survey.sites import FoundSite
 
 
 @dataclass(frozen=True, slots=True)

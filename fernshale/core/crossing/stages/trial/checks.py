@@ -8,7 +8,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import asdict, dataclass
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.words import count
+from fernshale.core.base.quantities import count
 from fernshale.core.crossing.project.checks import keep_results, listed_checks, own_checks
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.database import Crossing, Entry

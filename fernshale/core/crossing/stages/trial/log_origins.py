@@ -11,11 +11,11 @@ from fernshale.core.base.textfile import position, text_of
 from fernshale.core.base.treepath import TreePath, reader
 from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.project.scan import Ground, engine_folder
-from fernshale.core.process.search import files_with
+from fernshale.core.process.text_search import files_with
 from fernshale.core.snapshot.manifest import EMPTY
-from fernshale.core.snapshot.walk import list_tree
+from fernshale.core.snapshot.tree_walk import list_tree
 from fernshale.core.survey.roles import CODE_ROLES, files_of
-from fernshale.core.trial.messages import literal_parts
+from fernshale.core.trial.log_messages import literal_parts
 
 _MOST = 12
 _LARGEST = 1 << 20

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
-from fernshale.core.base.words import seconds
+from fernshale.core.base.quantities import seconds
 from fernshale.core.base.work import CancelToken, Progress
 from fernshale.core.crossing.project.baseline import Baseline, read_baseline
 from fernshale.core.crossing.project.checks import CheckRow, check_rows
@@ -19,9 +19,9 @@ from fernshale.core.crossing.record.items import Decision, Matter, Proposal, Sta
 from fernshale.core.crossing.record.logbook import note
 from fernshale.core.crossing.stages.trial.checks import ProposedCheck, propose_checks
 from fernshale.core.profile.model import LogShape
-from fernshale.core.trial.frames import Hitch, Timing, compare_times, find_hitches
-from fernshale.core.trial.logs import Difference, LogComparison, compare_logs
-from fernshale.core.trial.pictures import NoPicture, PictureDifference, compare_pictures
+from fernshale.core.trial.frame_times import Hitch, Timing, compare_times, find_hitches
+from fernshale.core.trial.image_diff import NoPicture, PictureDifference, compare_pictures
+from fernshale.core.trial.log_diff import Difference, LogComparison, compare_logs
 
 # Differences nobody feels are no matter, however sure they are.
 _FELT_S, _FELT_FRAME_S = 0.25, 0.0005

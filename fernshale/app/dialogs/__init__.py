@@ -1,0 +1,1 @@
+"""Windows that open over the main window, one module each."""

@@ -1,0 +1,199 @@
+"""The question how to begin a crossing: from which project, by which shelf, to which release, with whom."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QSettings, Qt
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from fernshale.app.dialogs.questions import WorkingDialog
+from fernshale.app.widgets.basics import button, heading_label, quiet_label
+from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.treepath import printable
+from fernshale.core.crossing.project.probe import Opening, look_at_project, targets_on
+from fernshale.core.profile.model import Profile
+
+
+class BeginDialog(WorkingDialog):
+    """From which project, by which shelf, to which release."""
+
+    def __init__(self, parent: QWidget, project: Path, profiles: tuple[Path, ...]) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Begin a crossing")
+        self.resize(560, 300)
+        self._profiles = profiles
+        self.project = project
+        self.opening: Opening | None = None
+        column = QVBoxLayout(self)
+        column.setSpacing(8)
+        self._said = heading_label(self, "")
+        self._said.setWordWrap(True)
+        self._trouble = quiet_label(self, "")
+        column.addWidget(self._said)
+        column.addWidget(self._trouble)
+        self._profile = button(self, "Name the engine profile…", self._choose_profile)
+        column.addWidget(self._profile)
+        column.addWidget(
+            quiet_label(self, "The shelf: the folder or server the releases of engine and plugins lie on.")
+        )
+        row = QHBoxLayout()
+        self._shelf = QLineEdit(str(QSettings().value("shelf", "") or ""), self)
+        self._shelf.setPlaceholderText("a folder with a shelf.toml, or http://…; several with a semicolon between")
+        self._shelf.editingFinished.connect(self._read_shelf)
+        row.addWidget(self._shelf, 1)
+        row.addWidget(button(self, "Choose…", self._choose_shelf))
+        column.addLayout(row)
+        column.addWidget(quiet_label(self, "The release to go to."))
+        self._target = QComboBox(self)
+        column.addWidget(self._target)
+        self._on_copy = QCheckBox("Cross a copy beside it; the project itself is then only read.", self)
+        self._on_copy.toggled.connect(self._show_beside)
+        column.addWidget(self._on_copy)
+        self._beside = QLineEdit(self)
+        self._beside.setAccessibleName("Where the copy goes")
+        self._beside.textChanged.connect(lambda _text: self._check_beside())
+        column.addWidget(self._beside)
+        self._beside.hide()
+        self._target.currentTextChanged.connect(lambda _text: self._show_beside(self._on_copy.isChecked()))
+        self._members_words = quiet_label(self, "Members of the workspace that go along; what is not ticked stays.")
+        self._members = QListWidget(self)
+        self._members.setAccessibleName("Members that go along")
+        column.addWidget(self._members_words)
+        column.addWidget(self._members, 1)
+        column.addStretch(1)
+        foot = QHBoxLayout()
+        foot.addWidget(quiet_label(self, "A snapshot is taken first. Nothing else is written, and nothing is run."))
+        foot.addWidget(button(self, "Not now", self.reject))
+        self._begin = button(self, "Begin", self.accept, main=True)
+        foot.addWidget(self._begin)
+        column.addLayout(foot)
+        # A shelf may be on a server, and a server may be slow.
+        self._runner.succeeded.connect(self._on_targets)
+        self._runner.failed.connect(self._on_no_targets)
+        self._asked = ""
+        self._look(None)
+
+    @property
+    def members(self) -> list[str]:
+        """The members that go along, none for all of them."""
+        every = [self._members.item(at) for at in range(self._members.count())]
+        items = [item for item in every if item.flags() & Qt.ItemFlag.ItemIsEnabled]
+        ticked = [item.data(Qt.ItemDataRole.UserRole) for item in items if item.checkState() is Qt.CheckState.Checked]
+        return [] if len(ticked) == len(items) else ticked
+
+    @property
+    def shelves(self) -> list[str]:
+        return [part.strip() for part in self._shelf.text().split(";") if part.strip()]
+
+    @property
+    def target(self) -> str:
+        return self._target.currentText()
+
+    @property
+    def beside(self) -> Path | None:
+        """Where a copy is to be crossed, None for the project itself."""
+        return Path(self._beside.text()).expanduser() if self._on_copy.isChecked() else None
+
+    @property
+    def profile(self) -> Profile:
+        assert self.opening is not None
+        return self.opening.profile
+
+    def _look(self, profile: Path | None) -> None:
+        try:
+            self.opening = look_at_project(self.project, profile, self._profiles)
+        except FernshaleError as error:
+            self.opening = None
+            self._said.setText(printable(self.project.name))
+            self._trouble.setText(str(error))
+        else:
+            self._said.setText(
+                f"{printable(self.project.name)} is on {self.opening.profile.title} {self.opening.release}."
+            )
+            self._trouble.setText(f"profile: {self.opening.profile.path}")
+        self._profile.setVisible(self.opening is None)
+        self._show_members()
+        self._read_shelf()
+
+    def _show_members(self) -> None:
+        members = self.opening.members if self.opening else ()
+        self._members.clear()
+        for member in members:
+            item = QListWidgetItem(f"{member.name}  {member.how} {member.release}", self._members)
+            item.setData(Qt.ItemDataRole.UserRole, member.folder)
+            goes = self.opening is not None and member.release == self.opening.release
+            item.setCheckState(Qt.CheckState.Checked if goes else Qt.CheckState.Unchecked)
+            # Who is on another release has to be asked about, later and one by one.
+            item.setFlags(
+                Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEnabled if goes else Qt.ItemFlag.NoItemFlags
+            )
+        for shown in (self._members, self._members_words):
+            shown.setVisible(bool(members))
+        self.resize(560, 500 if members else 330)
+
+    def _show_beside(self, wanted: bool) -> None:
+        self._beside.setVisible(wanted)
+        if wanted and not self._beside.isModified():
+            self._beside.setText(str(self.project.parent / f"{self.project.name}-{self.target or 'copy'}"))
+        self._check_beside()
+
+    def _check_beside(self) -> None:
+        """A copy needs a place where nothing stands, and none inside the project."""
+        place = self.beside
+        words = ""
+        if place is not None and (place.exists() or not place.is_absolute()):
+            words = f"{printable(str(place))} is there already." if place.exists() else "Name a whole path."
+        elif place is not None and place.is_relative_to(self.project):
+            words = "The copy cannot lie inside the project."
+        self._trouble.setText(words or (f"profile: {self.opening.profile.path}" if self.opening else ""))
+        self._begin.setEnabled(not words and self._target.count() > 0 and self.opening is not None)
+
+    def _read_shelf(self) -> None:
+        self._target.clear()
+        self._begin.setEnabled(False)
+        opening, shelves = self.opening, self.shelves
+        if opening is None or not shelves:
+            return
+        # While another shelf is being read, what that gives leads back here.
+        if self._runner.start("", lambda on_line, progress, token: targets_on(shelves, opening)):
+            self._asked = self._shelf.text()
+        self._trouble.setText("reading the shelf…")
+
+    def _on_targets(self, targets: object) -> None:
+        if self._asked != self._shelf.text():
+            self._read_shelf()  # another one was named meanwhile
+            return
+        assert self.opening is not None and isinstance(targets, list)
+        self._target.addItems(targets)
+        QSettings().setValue("shelf", self._asked)
+        self._check_beside()
+
+    def _on_no_targets(self, error: object) -> None:
+        if self._asked != self._shelf.text():
+            self._read_shelf()
+            return
+        self._trouble.setText(str(error))
+
+    def _choose_shelf(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self, "The shelf", self._shelf.text() or str(self.project.parent))
+        if folder:
+            self._shelf.setText(folder)
+            self._read_shelf()
+
+    def _choose_profile(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(
+            self, "The engine profile", str(self.project), "Profiles (*.profile.toml)"
+        )
+        if name:
+            self._look(Path(name))

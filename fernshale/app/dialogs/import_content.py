@@ -1,0 +1,176 @@
+"""Bring own content over from an old folder or another project: what it needs is shown before anything is copied."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QDir
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QDialog,
+    QFileDialog,
+    QFileSystemModel,
+    QHBoxLayout,
+    QHeaderView,
+    QLineEdit,
+    QTreeView,
+    QVBoxLayout,
+    QWidget,
+)
+
+from fernshale.app.dialogs.questions import WorkingDialog
+from fernshale.app.theme import Tone
+from fernshale.app.widgets.basics import button, heading_label, quiet_label
+from fernshale.app.widgets.rows import Row, RowList
+from fernshale.core.base.quantities import count
+from fernshale.core.base.treepath import printable
+from fernshale.core.crossing.flow.import_content import CarryPlan, State, plan_carry
+from fernshale.core.crossing.project.scan import Ground
+
+_STATES: dict[State, tuple[str, str, Tone]] = {
+    "copy": ("○", "comes", "mine"),
+    "same": ("●", "is there already", "base"),
+    "differs": ("◆", "something else stands there", "alarm"),
+}
+
+
+def choose_content(parent: QWidget) -> tuple[Path, list[str]] | None:
+    """A folder, and the files and folders in it that shall come; None when the user gives up."""
+    folder = QFileDialog.getExistingDirectory(parent, "Where the content is: an old folder or another project")
+    if not folder:
+        return None
+    dialog = PickDialog(parent, Path(folder))
+    is_chosen = dialog.exec() == PickDialog.DialogCode.Accepted
+    return (Path(folder), dialog.picked()) if is_chosen else None
+
+
+class PickDialog(QDialog):
+    """Files and whole folders below a folder, as many as are wanted."""
+
+    def __init__(self, parent: QWidget | None, folder: Path) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("What shall come")
+        self.resize(620, 520)
+        self._folder = folder
+        column = QVBoxLayout(self)
+        column.addWidget(heading_label(self, f"From {printable(str(folder))}"))
+        column.addWidget(
+            quiet_label(self, "Files and folders; with Ctrl or Shift several. What they need is found afterwards.")
+        )
+        self._model = QFileSystemModel(self)
+        self._model.setReadOnly(True)
+        self._model.setResolveSymlinks(False)
+        self._model.setFilter(QDir.Filter.AllEntries | QDir.Filter.NoDotAndDotDot | QDir.Filter.Hidden)
+        self._tree = QTreeView(self)
+        self._tree.setAccessibleName("Files and folders")
+        self._tree.setModel(self._model)
+        self._tree.setRootIndex(self._model.setRootPath(str(folder)))
+        self._tree.setSelectionMode(QTreeView.SelectionMode.ExtendedSelection)
+        self._tree.setColumnHidden(2, True)  # the kind, as the desktop calls it
+        self._tree.header().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        column.addWidget(self._tree, 1)
+        foot = QHBoxLayout()
+        foot.addStretch(1)
+        foot.addWidget(button(self, "Not now", self.reject))
+        self._go = button(self, "See what they need", self.accept, main=True)
+        self._go.setEnabled(False)
+        foot.addWidget(self._go)
+        column.addLayout(foot)
+        self._tree.selectionModel().selectionChanged.connect(lambda *_: self._go.setEnabled(bool(self.picked())))
+
+    def picked(self) -> list[str]:
+        """Paths below the folder; what lies in a chosen folder is not named by itself."""
+        rows = self._tree.selectionModel().selectedRows()
+        paths = sorted(os.path.relpath(self._model.filePath(row), self._folder) for row in rows)
+        return [path for path in paths if not any(path.startswith(f"{other}/") for other in paths)]
+
+
+class CarryDialog(WorkingDialog):
+    """The chosen files with all they need. `bring` is called with (plan, over) when it shall be done."""
+
+    def __init__(
+        self,
+        parent: QWidget | None,
+        ground: Ground,
+        source: Path,
+        chosen: list[str],
+        bring: Callable[[CarryPlan, bool], None],
+    ) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Bring content over")
+        self.resize(820, 520)
+        self._ground, self._source, self._chosen, self._bring = ground, source, chosen, bring
+        self._plan: CarryPlan | None = None
+        column = QVBoxLayout(self)
+        column.addWidget(heading_label(self, f"From {printable(str(source))}"))
+        into = QHBoxLayout()
+        words = quiet_label(self, "The folder of this project that stands for it (nothing: the project itself)")
+        into.addWidget(words, 1)
+        self._into = QLineEdit(self)
+        self._into.setAccessibleName("The folder of this project that stands for it")
+        self._into.editingFinished.connect(self._look)
+        into.addWidget(self._into, 1)
+        column.addLayout(into)
+        self._said = quiet_label(self, "")
+        column.addWidget(self._said)
+        self._list = RowList(self, "What would come")
+        column.addWidget(self._list, 1)
+        self._over = QCheckBox("Also where something else stands in its place", self)
+        self._over.toggled.connect(lambda _on: self._show())
+        column.addWidget(self._over)
+        foot = QHBoxLayout()
+        foot.addStretch(1)
+        foot.addWidget(button(self, "Not now", self.reject))
+        self._go = button(self, "Bring it over", self._on_go, main=True)
+        foot.addWidget(self._go)
+        column.addLayout(foot)
+        self._runner.succeeded.connect(self._on_plan)
+        self._runner.failed.connect(self._on_failed)
+        self._look()
+
+    def _look(self) -> None:
+        into = self._into.text().strip()
+        self._go.setEnabled(False)
+        self._said.setText("Looking at what it needs …")
+        self._runner.start(
+            "looking",
+            lambda on_line, progress, token: plan_carry(self._ground, self._source, self._chosen, into, token),
+        )
+
+    def _on_plan(self, plan: object) -> None:
+        assert isinstance(plan, CarryPlan)
+        self._plan = plan
+        self._show()
+
+    def _on_failed(self, error: object) -> None:
+        self._plan = None
+        self._list.set_rows(())
+        self._said.setText(f"◆ {error}")
+
+    def _show(self) -> None:
+        plan = self._plan
+        if plan is None:
+            return
+        rows = []
+        for item in plan.files:
+            glyph, words, tone = _STATES[item.state]
+            rows.append(Row(printable(item.target), item.why, words, glyph, tone, payload=item.path, code=True))
+        for missing in plan.unmet:
+            why = f"{printable(missing.by)}:{missing.line} needs it, and it is nowhere"
+            rows.append(Row(missing.what, why, "missing", "◇", "alarm", payload=missing, code=True))
+        self._list.set_rows(tuple(rows))
+        number = plan.count("copy") + (plan.count("differs") if self._over.isChecked() else 0)
+        self._over.setVisible(bool(plan.count("differs")))
+        needed = sum(item.why != "chosen" for item in plan.files)
+        self._said.setText(
+            f"{count(len(self._chosen), 'file')} chosen, {needed} more needed, {len(plan.unmet)} missing."
+        )
+        self._go.setText(f"Bring {count(number, 'file')} over")
+        self._go.setEnabled(bool(number))
+
+    def _on_go(self) -> None:
+        if self._plan is not None:
+            self._bring(self._plan, self._over.isChecked())
+            self.accept()

@@ -1,0 +1,158 @@
+"""What dialogs share; questions: whether to trust a profile, which editor; and what went wrong."""
+
+from __future__ import annotations
+
+import shlex
+
+import regex
+from PySide6.QtCore import QSettings
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFormLayout,
+    QInputDialog,
+    QLineEdit,
+    QMessageBox,
+    QWidget,
+)
+
+from fernshale.app.editor import SETTING, editor_command
+from fernshale.app.jobs import Runner
+from fernshale.app.widgets.basics import quiet_label
+from fernshale.core.base.crash_report import in_words
+from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.treepath import printable
+from fernshale.core.profile.model import Check, Profile
+
+
+class WorkingDialog(QDialog):
+    """A dialog with work of its own in the background, which ends with it."""
+
+    def __init__(self, parent: QWidget | None) -> None:
+        super().__init__(parent)
+        self._runner = Runner(self)
+
+    @property
+    def is_busy(self) -> bool:
+        return self._runner.is_busy
+
+    def done(self, result: int) -> None:
+        self._runner.close()
+        super().done(result)
+
+
+def ask_trust(parent: QWidget, profile: Profile) -> bool:
+    """Whether the user lets this profile run its commands."""
+    lines = [f"{name}:  {' '.join(command.run)}" for name, command in profile.commands.named]
+    lines += [f"try:  {' '.join(need.run)}" for need in profile.requirement]
+    box = QMessageBox(parent)
+    box.setWindowTitle("Run commands?")
+    box.setText(f"{profile.title}'s profile wants to run commands on this machine.")
+    box.setInformativeText(f"{profile.path}\n\n" + "\n".join(lines) + "\n\nIt is asked again when the file changes.")
+    yes = box.addButton("Let it run these", QMessageBox.ButtonRole.AcceptRole)
+    box.addButton("Not now", QMessageBox.ButtonRole.RejectRole)
+    box.exec()
+    return box.clickedButton() is yes
+
+
+def ask_yes(parent: QWidget, title: str, words: str, yes: str) -> bool:
+    """Whether the user wants something that cannot be taken for granted."""
+    box = QMessageBox(parent)
+    box.setWindowTitle(title)
+    box.setText(words)
+    agree = box.addButton(yes, QMessageBox.ButtonRole.AcceptRole)
+    box.setDefaultButton(box.addButton("Not now", QMessageBox.ButtonRole.RejectRole))
+    box.exec()
+    return box.clickedButton() is agree
+
+
+def show_error(parent: QWidget, error: object) -> None:
+    """Say what went wrong, and for an error that nobody foresaw where its details are."""
+    box = QMessageBox(parent)
+    box.setWindowTitle("That did not work")
+    if isinstance(error, FernshaleError):
+        box.setText(printable(error.message))
+        box.setInformativeText(error.hint)
+    else:
+        words = printable(in_words(error) if isinstance(error, BaseException) else str(error))
+        box.setText(words[:1].upper() + words[1:])
+    box.exec()
+
+
+def choose_editor(parent: QWidget) -> None:
+    """Ask for the editor command."""
+    words = "The command that opens your editor; {file} and {line} stand for the place."
+    text, good = QInputDialog.getText(parent, "Your editor", words, QLineEdit.EchoMode.Normal, editor_command())
+    if good:
+        QSettings().setValue(SETTING, text.strip())
+
+
+def ask_why(parent: QWidget, title: str) -> str | None:
+    """A reason, which is kept with the decision; None where it was thought better of."""
+    why, agreed = QInputDialog.getText(parent, title, "Why? It is kept with the decision and stands in the report.")
+    return why.strip() if agreed else None
+
+
+class CheckDialog(QDialog):
+    """A behaviour to try: what it is called, how it is tried, and what is to be seen."""
+
+    _WAYS = ("by hand", "the log says", "the log never says", "a command ends well")
+    _HINTS = (
+        "What to do, and what is to be seen",
+        "A pattern that a line of the log fits",
+        "A pattern that no line of the log fits",
+        "The command with its arguments, as in a shell",
+    )
+
+    def __init__(self, parent: QWidget | None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("A behaviour to try")
+        self.resize(520, 180)
+        form = QFormLayout(self)
+        self.name, self.way, self.text = QLineEdit(self), QComboBox(self), QLineEdit(self)
+        self.way.addItems(list(self._WAYS))
+        self.way.currentIndexChanged.connect(self._hint)
+        form.addRow("Called", self.name)
+        form.addRow("Tried", self.way)
+        form.addRow("What", self.text)
+        self._said = quiet_label(self, "")
+        form.addRow("", self._said)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel, self)
+        buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Put it on the list")
+        buttons.accepted.connect(self._agree)
+        buttons.rejected.connect(self.reject)
+        form.addRow(buttons)
+        self.check: Check | None = None
+        self._hint()
+
+    def _hint(self) -> None:
+        self.text.setPlaceholderText(self._HINTS[self.way.currentIndex()])
+
+    def _agree(self) -> None:
+        try:
+            self.check = self._read()
+        except (ValueError, regex.error) as error:
+            self._said.setText(f"That cannot be tried: {error}")
+            return
+        self.accept()
+
+    def _read(self) -> Check:
+        name, text = self.name.text().strip(), self.text.text().strip()
+        if not name or not text:
+            raise ValueError("it needs a name and a text")
+        match self.way.currentIndex():
+            case 0:
+                return Check(name, by_hand=text)
+            case 1:
+                return Check(name, prints=regex.compile(text).pattern)
+            case 2:
+                return Check(name, never=regex.compile(text).pattern)
+        return Check(name, run=tuple(shlex.split(text)))
+
+
+def ask_check(parent: QWidget) -> Check | None:
+    """A behaviour to try, None where it was thought better of."""
+    dialog = CheckDialog(parent)
+    dialog.exec()
+    return dialog.check

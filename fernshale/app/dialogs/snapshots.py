@@ -1,0 +1,419 @@
+"""Snapshots: comparing any two, bringing a file or all back, a step's way back, and the store itself."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Mapping, Sequence
+
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QHBoxLayout,
+    QLabel,
+    QProgressBar,
+    QPushButton,
+    QSizePolicy,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from fernshale.app.dialogs.questions import WorkingDialog
+from fernshale.app.jobs import OnLine, ProgressNote
+from fernshale.app.widgets.band import Knot
+from fernshale.app.widgets.basics import button, heading_label, quiet_label
+from fernshale.app.widgets.change_list import ChangesPane
+from fernshale.app.widgets.rows import Row, RowList
+from fernshale.core.base.quantities import count, size_words
+from fernshale.core.base.treepath import printable
+from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.crossing.record.database import Crossing, Entry
+from fernshale.core.crossing.record.logbook import Rewind, edits_since, preview_way, steps_since
+from fernshale.core.crossing.record.retention import forget_by_policy, forget_these, needed_snapshots
+from fernshale.core.crossing.record.snapshot_diff import Differences, Sides, compare_sides
+from fernshale.core.crossing.record.undo_plan import WayBack, sides_of
+from fernshale.core.snapshot.deletion import Freed, Policy
+from fernshale.core.snapshot.store import Snapshot, Store, Verdict
+from fernshale.core.snapshot.unique_contents import added_by_each
+
+_NOW = ""
+# How many of the files that keep a person's edits a dialog names.
+_MAX_NAMED = 4
+
+
+class SnapshotDialog(WorkingDialog):
+    """What differs between a snapshot and now, or another one; and bringing it back."""
+
+    def __init__(
+        self,
+        parent: QWidget | None,
+        knot: Knot | None,
+        crossing: Crossing,
+        restore: Callable[[str, tuple[str, ...]], None],
+    ) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Snapshots")
+        self.resize(1040, 620)
+        self._crossing, self._restore = crossing, restore
+        taken = crossing.store.list()
+        self._snapshots = [item for item in taken if item.tree == str(crossing.setup.project)]
+        column = QVBoxLayout(self)
+        row = QHBoxLayout()
+        row.addWidget(_short(self, "What is different from"))
+        self._from = self._choice(
+            "The earlier snapshot", [(_words(item), item.id) for item in reversed(self._snapshots)]
+        )
+        row.addWidget(self._from, 1)
+        row.addWidget(_short(self, "to"))
+        later = [("now", _NOW), *((_words(item), item.id) for item in reversed(self._snapshots))]
+        self._to = self._choice("The later one", later)
+        row.addWidget(self._to, 1)
+        column.addLayout(row)
+        self._said = quiet_label(self, "")
+        column.addWidget(self._said)
+        self._pane = ChangesPane(self, "What differs")
+        column.addWidget(self._pane, 1)
+        foot = QHBoxLayout()
+        foot.addWidget(quiet_label(self, "Bringing back is a step like any other: it can be undone."), 1)
+        self._one = button(self, "Bring the chosen back", self._on_one)
+        self._all = button(self, "Bring everything back", self._on_all)
+        for made in (self._one, self._all):
+            foot.addWidget(made)
+        foot.addWidget(button(self, "Close", self.reject, main=True))
+        column.addLayout(foot)
+        self._runner.succeeded.connect(self._on_compared)
+        self._runner.cancelled.connect(self._compare)  # another pair was chosen meanwhile
+        self._runner.failed.connect(lambda error: self._pane.say(str(error)))
+        self._asked = ("", "")
+        ids = [id for id, _, _ in knot.snapshots] if knot is not None else []
+        wanted = next((item.id for item in reversed(self._snapshots) if item.id in ids), None)
+        if wanted is not None:
+            self._from.setCurrentIndex(self._from.findData(wanted))
+        self._from.currentIndexChanged.connect(self._compare)
+        self._to.currentIndexChanged.connect(self._compare)
+        self._compare()
+
+    def compare_from(self, number: int) -> None:
+        """Compare the snapshot that is so many before the latest."""
+        self._from.setCurrentIndex(number)
+
+    def _choice(self, name: str, items: list[tuple[str, str]]) -> QComboBox:
+        made = QComboBox(self)
+        made.setAccessibleName(name)
+        made.setMinimumContentsLength(18)
+        made.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        for words, id in items:
+            made.addItem(words, id)
+        return made
+
+    def _compare(self) -> None:
+        asked = (self._from.currentData() or "", self._to.currentData() or "")
+        if self._runner.is_busy:
+            self._runner.cancel()
+            self._asked = asked
+            return
+        self._asked = asked
+        if not asked[0]:
+            self._pane.say("There is no snapshot of this project yet.")
+            self._enable(False, False)
+            return
+        self._said.setText("comparing…")
+        crossing = self._crossing
+
+        def work(on_line: OnLine, progress: Progress, token: CancelToken) -> tuple[tuple[str, str], Sides]:
+            return asked, compare_sides(crossing.store, crossing.setup.project, *asked, token)
+
+        self._runner.start("", work)
+
+    def _on_compared(self, result: object) -> None:
+        assert isinstance(result, tuple)
+        asked, sides = result
+        if asked != self._asked:
+            self._compare()  # another pair was chosen meanwhile
+            return
+        self._pane.show_changes(sides.listed, sides.before, sides.after)
+        self._said.setText(summary_of(sides.differences))
+        self._enable(bool(sides.listed), asked[1] == _NOW)
+
+    def _enable(self, differs: bool, to_now: bool) -> None:
+        for made in (self._one, self._all):
+            made.setEnabled(differs and to_now)
+            made.setToolTip("" if to_now else "Compare with now to bring something back.")
+
+    def _on_one(self) -> None:
+        if path := self._pane.current():
+            self._bring((path,))
+
+    def _on_all(self) -> None:
+        self._bring(())
+
+    def _bring(self, paths: tuple[str, ...]) -> None:
+        snapshot = self._from.currentData()
+        self.accept()
+        self._restore(snapshot, paths)
+
+
+def summary_of(found: Differences) -> str:
+    """The numbers of a comparison in one line."""
+    finer = len(found.mode_only) + len(found.line_ends_only)
+    parts = [
+        (len(found.changed) - finer, "changed"),
+        (len(found.added), "new"),
+        (len(found.removed), "gone"),
+        (len(found.moved), "moved"),
+        (len(found.mode_only), "with another mode only"),
+        (len(found.line_ends_only), "with other line ends only"),
+    ]
+    said = [f"{number} {words}" for number, words in parts if number]
+    return ", ".join(said) if said else "Nothing differs."
+
+
+def _words(item: Snapshot) -> str:
+    when = time.strftime("%d %b %H:%M:%S", time.localtime(item.taken))
+    return f"{when}  {item.note}"
+
+
+class WayBackDialog(QDialog):
+    """What undoing a step, or doing it again, would change now; what stands in the way of it.
+
+    With `back_to` every later step is undone as well.
+    """
+
+    def __init__(self, parent: QWidget | None, crossing: Crossing, entry: Entry, *, back_to: bool = False) -> None:
+        super().__init__(parent)
+        what: Rewind = "back to" if back_to else "undo" if entry.can_undo else "redo"
+        way, obstacles = preview_way(crossing, entry.id, what)
+        several = count(steps_since(crossing, entry.id), "step")
+        kept = edits_since(crossing, entry.id, way, CancelToken()) if back_to else ()
+        window, title, go = {
+            "back to": ("Undo back to here", f"{several} back, to before: {entry.title}", f"Undo {several}"),
+            "undo": ("Undo a step", entry.title, "Undo it"),
+            "redo": ("Do a step again", entry.title, "Do it again"),
+        }[what]
+        self.setWindowTitle(window)
+        self.resize(940, 520)
+        column = QVBoxLayout(self)
+        heading = heading_label(self, title)
+        heading.setWordWrap(True)
+        column.addWidget(heading)
+        self._said = quiet_label(self, "")
+        column.addWidget(self._said)
+        self._pane = ChangesPane(self, "What it would change")
+        column.addWidget(self._pane, 1)
+        foot = QHBoxLayout()
+        foot.addStretch(1)
+        foot.addWidget(button(self, "Not now", self.reject))
+        self._go = button(self, go, self.accept, main=True)
+        self._go.setDefault(True)
+        foot.addWidget(self._go)
+        column.addLayout(foot)
+        self._show(crossing, way, obstacles, kept)
+
+    def _show(self, crossing: Crossing, way: WayBack, obstacles: Sequence[str], kept: Sequence[str]) -> None:
+        files = way.changes.files
+        self._go.setEnabled(bool(way.changes.changes) and not obstacles)
+        if obstacles:
+            self._said.setText(f"◆ {count(len(obstacles), 'file')} in the way; nothing can be changed.")
+            self._pane.say("\n".join(obstacles))
+            return
+        stays = "" if way.is_exact else " Later changes of other lines and files stay."
+        if kept:
+            names = ", ".join(kept[:_MAX_NAMED]) + (" and others" if len(kept) > _MAX_NAMED else "")
+            stays = f" Your own edits since then stay in {count(len(kept), 'file')}: {names}."
+        self._said.setText(printable(f"{count(len(files), 'file')} would change.{stays}"))
+        words = ["new" if item.before is None else "gone" if item.after is None else "changed" for item in files]
+
+        rows = list(zip(words, files, strict=True))
+        self._pane.show_changes(rows, *sides_of(crossing.setup.project, crossing.store, way))
+
+
+class StoreDialog(WorkingDialog):
+    """The store: how large it is, what each snapshot adds; verify it, and forget what is not needed."""
+
+    def __init__(self, parent: QWidget | None, store: Store) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("The snapshot store")
+        self.resize(900, 560)
+        self._store = store
+        column = QVBoxLayout(self)
+        self._title = heading_label(self, "")
+        column.addWidget(self._title)
+        column.addWidget(quiet_label(self, printable(str(store.folder))))
+        self._list = RowList(self, "Snapshots")
+        self._list.chosen.connect(lambda payload: self._enable())
+        column.addWidget(self._list, 1)
+        self._said = quiet_label(self, "")
+        column.addWidget(self._said)
+        self._bar = QProgressBar(self)
+        self._bar.setTextVisible(False)
+        self._bar.setFixedHeight(6)
+        column.addWidget(self._bar)
+        policy = QHBoxLayout()
+        policy.addWidget(_short(self, "Of each project keep the last"))
+        self._last = self._number("The last so many snapshots", 10)
+        policy.addWidget(self._last)
+        policy.addWidget(_short(self, "and the latest of each of the last"))
+        self._daily = self._number("Days", 14)
+        policy.addWidget(self._daily)
+        policy.addWidget(quiet_label(self, "days; what crossings need stays."))
+        self._forget = button(self, "Forget the others…", self._on_policy)
+        policy.addWidget(self._forget)
+        column.addLayout(policy)
+        foot = QHBoxLayout()
+        self._verify = button(
+            self, "Verify", self._on_verify, hint="Read everything and see whether it is as it was put in"
+        )
+        self._one = button(self, "Forget the chosen one…", self._on_one)
+        self._stop = button(self, "Stop", self._on_stop)
+        foot.addWidget(self._verify)
+        foot.addWidget(self._one)
+        foot.addStretch(1)
+        foot.addWidget(self._stop)
+        foot.addWidget(button(self, "Close", self.reject, main=True))
+        column.addLayout(foot)
+        self._sure: list[str] | Policy | None = None
+        self._needed: Mapping[str, str] = {}
+        self._runner.progressed.connect(self._on_progress)
+        self._runner.succeeded.connect(self._on_done)
+        self._runner.failed.connect(lambda error: self._end(f"◆ {error}"))
+        self._runner.cancelled.connect(lambda: self._end("Stopped."))
+        self._then = ""
+        self._look()
+
+    def _number(self, name: str, value: int) -> QSpinBox:
+        made = QSpinBox(self)
+        made.setAccessibleName(name)
+        made.setRange(0, 999)
+        made.setValue(value)
+        made.valueChanged.connect(lambda _value: self._unsure())
+        return made
+
+    def _look(self, then: str = "") -> None:
+        """Read anew what there is; `then` is said after it."""
+        self._then = then
+        self._start("looking", lambda on_line, progress, token: added_by_each(self._store, progress, token))
+
+    def _fill(self, added: Mapping[str, int]) -> None:
+        found = self._store.list()
+        self._needed = needed_snapshots()
+        largest = max(added.values(), default=0) or 1
+        self._list.set_rows(
+            tuple(
+                Row(
+                    item.note or "a snapshot",
+                    f"{_when(item)} · {printable(item.tree)} · {count(item.files, 'file')}, {size_words(item.bytes)}"
+                    + (f" · stays: {self._needed[item.id]}" if item.id in self._needed else ""),
+                    f"adds {size_words(added[item.id])}" if added.get(item.id) else "adds nothing",
+                    "●" if item.id in self._needed else "○",
+                    "mine" if item.id in self._needed else "base",
+                    bar=added.get(item.id, 0) / largest,
+                    payload=item.id,
+                )
+                for item in reversed(found)
+            )
+        )
+        kept = sum(item.bytes for item in found)
+        self._title.setText(
+            f"{count(len(found), 'snapshot')} of {size_words(kept)} in all take {size_words(self._store.size_bytes())}."
+        )
+
+    def _on_verify(self) -> None:
+        self._start("verifying", lambda on_line, progress, token: self._store.verify(progress, token))
+
+    def _on_one(self) -> None:
+        id = self._list.current()
+        if isinstance(id, str):
+            self._ask([id], self._one, "Forget it for good")
+
+    def _on_policy(self) -> None:
+        if not self._last.value() and not self._daily.value():
+            self._said.setText("A policy has to keep something.")
+            return
+        policy = Policy(self._last.value(), self._daily.value())
+        found = forget_by_policy(self._store, policy, "", no_progress, CancelToken(), dry_run=True)
+        if not found.forgotten:
+            self._unsure()
+            self._said.setText("There is nothing to forget by that.")
+            return
+        self._ask(policy, self._forget, f"Forget {count(len(found.forgotten), 'snapshot')} for good")
+
+    def _ask(self, what: list[str] | Policy, made: QPushButton, words: str) -> None:
+        """The first press asks, the second does it."""
+        if self._sure != what:
+            self._unsure()
+            self._sure = what
+            made.setText(words)
+            self._said.setText("Press once more; what is forgotten cannot be brought back.")
+            return
+        self._unsure()
+
+        def work(on_line: OnLine, progress: Progress, token: CancelToken) -> Freed:
+            if isinstance(what, Policy):
+                return forget_by_policy(self._store, what, "", progress, token, dry_run=False)
+            return forget_these(self._store, what, progress, token)
+
+        self._start("forgetting", work)
+
+    def _unsure(self) -> None:
+        self._sure = None
+        self._one.setText("Forget the chosen one…")
+        self._forget.setText("Forget the others…")
+        self._said.setText("")
+
+    def _start(self, title: str, work: Callable[..., object]) -> None:
+        if self._runner.start(title, work):
+            self._said.setText(f"{title}…")
+            self._enable()
+
+    def _on_stop(self) -> None:
+        self._runner.cancel()
+
+    def _on_progress(self, found: object) -> None:
+        if isinstance(found, ProgressNote):
+            self._bar.setRange(0, found.total)
+            self._bar.setValue(found.done)
+            self._said.setText(f"{found.what}: {found.done} of {found.total}" if found.total else found.what)
+
+    def _on_done(self, result: object) -> None:
+        if isinstance(result, Verdict):
+            self._end(_verdict_words(result))
+        elif isinstance(result, Freed):
+            self._look(f"{count(len(result.forgotten), 'snapshot')} forgotten, {size_words(result.bytes)} freed.")
+        elif isinstance(result, dict):
+            self._fill(result)
+            self._end(self._then)
+
+    def _end(self, words: str) -> None:
+        self._bar.setRange(0, 1)
+        self._bar.setValue(0)
+        self._enable()
+        self._said.setText(words)
+
+    def _enable(self) -> None:
+        busy = self._runner.is_busy
+        id = self._list.current()
+        self._unsure()
+        for made in (self._verify, self._forget, self._last, self._daily):
+            made.setEnabled(not busy)
+        self._one.setEnabled(not busy and isinstance(id, str) and id not in self._needed)
+        self._stop.setVisible(busy)
+
+
+def _short(parent: QWidget, text: str) -> QLabel:
+    """Quiet words that take the room they need and no more."""
+    label = quiet_label(parent, text)
+    label.setWordWrap(False)
+    label.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Preferred)
+    return label
+
+
+def _when(item: Snapshot) -> str:
+    return time.strftime("%d %b %Y %H:%M", time.localtime(item.taken))
+
+
+def _verdict_words(verdict: Verdict) -> str:
+    if verdict.ok:
+        return "● Everything reads back as it was put in."
+    lines = [f"◆ {what}" + (f"; touches {', '.join(ids)}" if ids else "") for what, ids in verdict.damaged[:6]]
+    more = len(verdict.damaged) - 6
+    return "\n".join([*lines, *([f"and {more} more"] if more > 0 else [])])

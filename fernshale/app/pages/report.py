@@ -1,0 +1,247 @@
+"""The report as it will be handed on, live; and the list of debts. Two more pages beside those of the stages."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QShowEvent
+from PySide6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QPlainTextEdit,
+    QStackedWidget,
+    QTabBar,
+    QTextBrowser,
+    QVBoxLayout,
+    QWidget,
+)
+
+from fernshale.app.dialogs.questions import show_error
+from fernshale.app.session import Session
+from fernshale.app.theme import code_font, theme
+from fernshale.app.widgets.basics import Card, FindingLabel, button, quiet_label
+from fernshale.app.widgets.rows import Row, RowList
+from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.quantities import count
+from fernshale.core.base.work import CancelToken
+from fernshale.core.crossing.flow.outstanding import Owed, owed
+from fernshale.core.crossing.flow.summaries import Finding, FindingParts
+from fernshale.core.crossing.reporting.data import report_data
+from fernshale.core.crossing.reporting.html import report_html
+from fernshale.core.crossing.reporting.markdown import report_markdown, report_message
+from fernshale.core.crossing.reporting.patches import write_patches
+from fernshale.core.crossing.reporting.playbook import export_way
+from fernshale.core.crossing.stages.overview import Overview
+
+
+class ReportView(QWidget):
+    """The report in three forms, and where it can go."""
+
+    def __init__(self, parent: QWidget, session: Session) -> None:
+        super().__init__(parent)
+        self.session = session
+        column = QVBoxLayout(self)
+        column.setContentsMargins(18, 14, 18, 10)
+        column.setSpacing(10)
+        self.finding = FindingLabel(self)
+        column.addWidget(self.finding)
+        card = Card(self, "As it will be handed on")
+        self._tabs = QTabBar(card)
+        self._tabs.setAccessibleName("Form of the report")
+        self._tabs.setDrawBase(False)
+        for word in ("Report", "Message for a merge request", "Markdown"):
+            self._tabs.addTab(word)
+        card.head.addWidget(self._tabs)
+        self._stack = QStackedWidget(card)
+        self._page = QTextBrowser(self._stack)
+        self._page.setOpenLinks(False)
+        self._page.setFrameShape(QFrame.Shape.NoFrame)
+        self._page.setAccessibleName("Report")
+        self._message, self._markdown = (QPlainTextEdit(self._stack) for _ in range(2))
+        self._stack.addWidget(self._page)
+        for text, name in ((self._message, "Message for a merge request"), (self._markdown, "Markdown")):
+            text.setReadOnly(True)
+            text.setFont(code_font())
+            text.setAccessibleName(name)
+            self._stack.addWidget(text)
+        self._tabs.currentChanged.connect(self._stack.setCurrentIndex)
+        card.body.addWidget(self._stack, 1)
+        row = QHBoxLayout()
+        row.setContentsMargins(11, 6, 9, 9)
+        row.setSpacing(6)
+        row.addWidget(button(card, "Save …", self.save, main=True, hint="As HTML, Markdown or JSON"))
+        row.addWidget(button(card, "Copy", self._copy, hint="What is shown, as text"))
+        row.addWidget(button(card, "Patches …", self._patches, hint="Each step as a patch that git applies"))
+        row.addWidget(
+            button(card, "Hand the way on …", self._hand_on, hint="Decisions, rules and checks for the next project")
+        )
+        row.addStretch(1)
+        self._said = quiet_label(card, "")
+        row.addWidget(self._said)
+        card.body.addLayout(row)
+        column.addWidget(card, 1)
+        self.setFocusProxy(self._page)
+
+    def show_overview(self, overview: Overview) -> None:
+        crossing = self.session.crossing
+        if crossing is None or not self.isVisible():
+            return
+        data = report_data(overview, crossing)
+        figures = data["figures"]
+        steps, edits = count(figures["steps"], "step"), count(figures["local edits"], "local edit")
+        words = f" {steps} over {count(figures['files touched'], 'file')}; {edits} accounted for."
+        parts: FindingParts = (("mine" if data["done"] else "alarm", data["verdict"]), ("plain", words))
+        self.finding.show_finding(Finding(parts))
+        place = self._page.verticalScrollBar().value()
+        self._page.setHtml(report_html(data, _ink()))
+        self._page.verticalScrollBar().setValue(place)
+        self._message.setPlainText(report_message(data))
+        self._markdown.setPlainText(report_markdown(data))
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        if self.session.overview is not None:
+            self.show_overview(self.session.overview)
+
+    def find_text(self, words: str) -> bool:
+        shown = self._stack.currentWidget()
+        assert isinstance(shown, QTextBrowser | QPlainTextEdit)
+        return shown.find(words)
+
+    def save(self) -> None:
+        """Ask for a file and write the report in the form its ending says."""
+        overview, crossing = self.session.overview, self.session.crossing
+        if overview is None or crossing is None:
+            return
+        forms = "HTML (*.html);;Markdown (*.md);;JSON (*.json)"
+        name, _ = QFileDialog.getSaveFileName(self, "Save the report", "crossing.html", forms)
+        if name:
+            data = report_data(overview, crossing)
+            writers = {".html": report_html, ".json": lambda data: json.dumps(data, indent=2) + "\n"}
+            text = writers.get(Path(name).suffix.lower(), report_markdown)(data)
+            self._try(lambda: Path(name).write_text(text, encoding="utf-8"), f"written to {name}")
+
+    def _copy(self) -> None:
+        shown = self._stack.currentWidget()
+        text = shown.toPlainText() if isinstance(shown, QTextBrowser | QPlainTextEdit) else ""
+        QApplication.clipboard().setText(text)
+        self._said.setText("copied")
+
+    def _patches(self) -> None:
+        crossing = self.session.crossing
+        folder = QFileDialog.getExistingDirectory(self, "An empty folder for the patches") if crossing else ""
+        if crossing is not None and folder:
+            self._try(lambda: write_patches(crossing, Path(folder)), f"patches written to {folder}")
+
+    def _hand_on(self) -> None:
+        overview, crossing = self.session.overview, self.session.crossing
+        if overview is None or crossing is None:
+            return
+        start = f"{overview.setup.project.name}.way.toml"
+        name, _ = QFileDialog.getSaveFileName(self, "Hand the way on", start, "Way of a crossing (*.way.toml)")
+        if name:
+
+            def work() -> None:
+                Path(name).write_text(export_way(crossing, overview.ground, CancelToken()), encoding="utf-8")
+
+            self._try(work, f"written to {name}; `fernshale cross --way` follows it")
+
+    def _try(self, work: Callable[[], object], said: str) -> None:
+        try:
+            work()
+        except (OSError, FernshaleError) as error:
+            show_error(self, error)
+        else:
+            self._said.setText(said)
+
+
+def _ink() -> dict[str, str]:
+    """The report's colours in the theme of the window."""
+    colours = theme()
+    return {
+        "text": colours.text,
+        "ground": colours.card,
+        "edge": colours.edge,
+        "line": colours.track,
+        "quiet": colours.quiet,
+        "good": colours.mine,
+        "bad": colours.alarm,
+        "new": colours.incoming,
+    }
+
+
+# What paying a debt is called, by its way.
+_BACK = {"return": "Bring it back", "remove": "Take it out"}
+
+
+class DebtsView(QWidget):
+    """Everything set aside or put in for a time, when that can end, and one action that ends it."""
+
+    count_changed = Signal(int)
+
+    def __init__(self, parent: QWidget, session: Session) -> None:
+        super().__init__(parent)
+        self.session = session
+        self._owed: tuple[Owed, ...] = ()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(18, 14, 18, 10)
+        column.setSpacing(10)
+        self.finding = FindingLabel(self)
+        column.addWidget(self.finding)
+        card = Card(self, "Set aside, to come back to")
+        self._list = RowList(card, "Debts", wrap=True)
+        self._list.chosen.connect(self._show)
+        card.body.addWidget(self._list, 1)
+        self._detail = quiet_label(card, "")
+        self._detail.setContentsMargins(11, 6, 9, 4)
+        card.body.addWidget(self._detail)
+        row = QHBoxLayout()
+        row.setContentsMargins(11, 6, 9, 9)
+        self._back = button(card, "Bring it back", self._on_back, main=True, hint="As a step that can be undone")
+        row.addWidget(self._back)
+        row.addStretch(1)
+        card.body.addLayout(row)
+        column.addWidget(card, 1)
+        self.setFocusProxy(self._list)
+
+    def show_overview(self, overview: Overview) -> None:
+        crossing = self.session.crossing
+        if crossing is None:
+            return
+        self._owed = owed(overview, crossing)
+        self.count_changed.emit(len(self._owed))
+        ready = sum(bool(item.ready) for item in self._owed)
+        parts: FindingParts = (("plain", "Nothing is set aside."),)
+        if self._owed:
+            words = f"{ready} of them can be paid now." if ready else "nothing of it can be paid yet."
+            parts = (("strong", count(len(self._owed), "debt")), ("plain", "; "), ("mine" if ready else "plain", words))
+        self.finding.show_finding(Finding(parts))
+        self._list.set_rows(tuple(_debt_row(item) for item in self._owed))
+        self._show(self._list.current())
+
+    def find_text(self, words: str) -> bool:
+        return self._list.find_text(words)
+
+    def _show(self, payload: object) -> None:
+        item = next((item for item in self._owed if item.key == payload), None)
+        self._back.setVisible(item is not None)
+        self._back.setText(_BACK[item.way] if item else "")
+        nothing = "Whatever is set aside on the way stands here until it is back."
+        self._detail.setText(f"{item.why}\n{item.place}" if item else nothing)
+
+    def _on_back(self) -> None:
+        item = next((item for item in self._owed if item.key == self._list.current()), None)
+        if item is not None:
+            self.session.take(item.key, item.way, f"{_BACK[item.way].lower()}: {item.title}")
+
+
+def _debt_row(item: Owed) -> Row:
+    words = item.ready or item.condition
+    return Row(
+        item.title, words, item.kind, "●" if item.ready else "○", "mine" if item.ready else "base", payload=item.key
+    )

@@ -1,0 +1,56 @@
+"""What commands are about: the profile, the shelf, the tree and the crossing that were named or are found."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from fernshale.core.base.data_folder import home
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.project.scan import Ground, read_ground
+from fernshale.core.crossing.record.database import Crossing, find_crossing, open_crossing
+from fernshale.core.crossing.record.trust import trust
+from fernshale.core.profile.model import Profile
+from fernshale.core.profile.read import find_profile, read_profile
+from fernshale.core.route.shelf_sources import read_shelf
+
+
+def profile_folders() -> tuple[Path, ...]:
+    """Where profiles are looked for: the user's own, then those that ship."""
+    from fernshale.sample import PROFILES
+
+    return (home() / "profiles", PROFILES)
+
+
+def profile_for(options: argparse.Namespace, project: Path) -> Profile:
+    """The profile that was named, or that of the project's crossing, or the one that fits; trusted when asked to."""
+    named = getattr(options, "profile", None)
+    crossing = find_crossing(project) if not named and project.is_dir() else None
+    if named:
+        profile = read_profile(Path(named))
+    elif crossing is not None:
+        profile = read_profile(crossing.setup.profile)
+    else:
+        profile = find_profile(project, profile_folders())
+    if getattr(options, "trust", False):
+        trust(profile)
+    return profile
+
+
+def ground_for(options: argparse.Namespace, token: CancelToken, *, contents: bool = True) -> Ground:
+    """The project that was named, with the shelf that was named or that of its crossing; see `read_ground`."""
+    project = Path(options.project)
+    profile = profile_for(options, project)
+    named = getattr(options, "shelf", None)
+    crossing = find_crossing(project)
+    addresses = named or (crossing.setup.shelves if crossing else ())
+    shelf = read_shelf(addresses) if addresses else None
+    return read_ground(project, profile, shelf, no_progress, token, contents=contents)
+
+
+def crossing_for(options: argparse.Namespace) -> Crossing:
+    """The crossing of the project that was named; its profile is trusted when asked to."""
+    crossing = open_crossing(Path(options.project))
+    if getattr(options, "trust", False):
+        trust(read_profile(crossing.setup.profile))
+    return crossing

@@ -1,0 +1,44 @@
+"""carry."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from fernshale.cli.crossing_lookup import ground_for
+from fernshale.cli.output import LEFT_TO_DECIDE, print_json, print_lines
+from fernshale.core.base.quantities import count
+from fernshale.core.base.treepath import printable
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.crossing.flow.import_content import carry, plan_carry
+from fernshale.core.crossing.record.database import open_crossing
+
+_WORDS = {"copy": "comes", "same": "is there", "differs": "differs"}
+
+
+def carry_over(options: argparse.Namespace, token: CancelToken) -> int:
+    ground = ground_for(options, token)
+    plan = plan_carry(ground, Path(options.source), options.paths, options.into, token)
+    if options.apply:
+        crossing = open_crossing(ground.project)
+        with crossing.acting():
+            carry(crossing, ground, plan, options.over, f"asked for: {', '.join(options.paths)}", no_progress, token)
+    if options.json:
+        print_json(
+            {
+                "files": [
+                    {"path": item.path, "target": item.target, "state": item.state, "why": item.why}
+                    for item in plan.files
+                ],
+                "unmet": [{"what": item.what, "by": item.by, "line": item.line} for item in plan.unmet],
+                "applied": options.apply,
+            }
+        )
+    else:
+        print_lines(f"{_WORDS[item.state]:8} {printable(item.target)}  {item.why}" for item in plan.files)
+        print_lines(f"missing  {item.what}  {printable(item.by)}:{item.line} needs it" for item in plan.unmet)
+        done = "brought over" if options.apply else "would come"
+        number = plan.count("copy") + (plan.count("differs") if options.over else 0)
+        print(f"{count(number, 'file')} {done}, {plan.count('same')} are there already")
+    left = plan.unmet or (plan.count("differs") and not options.over)
+    return LEFT_TO_DECIDE if left else 0

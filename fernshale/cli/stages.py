@@ -1,0 +1,144 @@
+"""survey, route, engine."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from typing import Any
+
+from fernshale.cli.begin import begun
+from fernshale.cli.crossing_lookup import ground_for
+from fernshale.cli.output import LEFT_TO_DECIDE, matter_lines, print_data, print_json, print_lines, to_stderr
+from fernshale.core.base.errors import FernshaleError, MisuseError
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.change.preview import unified_diff
+from fernshale.core.crossing.flow.actions import settle
+from fernshale.core.crossing.flow.standalone import write_changes
+from fernshale.core.crossing.project.roles import give_role, role_at
+from fernshale.core.crossing.record.database import find_crossing
+from fernshale.core.crossing.record.decisions import Taken
+from fernshale.core.crossing.record.items import Matter, Stage
+from fernshale.core.crossing.stages.engine import view as engine_stage
+from fernshale.core.crossing.stages.overview import look
+from fernshale.core.crossing.stages.route import view as route_stage
+from fernshale.core.crossing.stages.survey import view as survey_stage
+from fernshale.core.engine.release_update import draft_sites
+
+
+def survey(options: argparse.Namespace, token: CancelToken) -> int:
+    if options.others:
+        return _survey_all([options.project, *options.others], options, token)
+    ground = ground_for(options, token, contents=False)
+    view = survey_stage.survey(ground, find_crossing(ground.project), token)
+    if options.json:
+        print_json(survey_stage.to_json(view))
+        return 0
+    print(f"{ground.project.name} is on {ground.profile.title} {ground.release}")
+    print("\nplaces that name a release")
+    print_lines(f"  {site.file}:{site.line}  {site.value.text}  {site.name}" for site in ground.sites)
+    if ground.members:
+        print("\nmembers")
+        print_lines(f"  {item.name}  {item.how} {item.release}  {item.folder}" for item in ground.members)
+    print("\nplugins")
+    for item in view.plugins:
+        origin = item.origin
+        if origin is None:
+            print(f"  {item.plugin.id} {item.plugin.version}  no release of it is known")
+            continue
+        local = f"{len(origin.edited)} edited, {len(origin.own)} own, {len(origin.deleted)} deleted"
+        print(f"  {item.plugin.id} {item.plugin.version}  from {origin.name}, {origin.sure:.0%} sure; {local}")
+        notes = [item.note, *(f"as in {name}: {', '.join(paths)}" for name, paths in origin.mixture.items())]
+        print_lines(f"    {note}" for note in notes if note)
+    print_lines(f"  twice: {item.one} and {item.other}, {item.why}" for item in view.doubles)
+    print_lines(f"  older than {item.source}: {item.file}" for item in view.stale)
+    print("\nfiles by role")
+    print_lines(f"  {role}: {len(paths)}" for role, paths in view.roles.items())
+    if view.matters:
+        print("\nopen")
+        print_lines(matter_lines(view.matters))
+    return 0
+
+
+def _survey_all(projects: list[str], options: argparse.Namespace, token: CancelToken) -> int:
+    """One line for each project; one that cannot be read is said in its line, and the others go on."""
+    rows: list[dict[str, Any]] = []
+    for project in projects:
+        options.project = project
+        try:
+            ground = ground_for(options, token, contents=False)
+        except FernshaleError as error:
+            rows.append({"project": project, "engine": None, "release": None, "trouble": error.message})
+            continue
+        engine = {"id": ground.profile.id, "title": ground.profile.title}
+        apart = [f"{item.name} {item.release}" for item in ground.members if item.release != ground.release]
+        rows.append({"project": project, "engine": engine, "release": ground.release, "members_apart": apart})
+    if options.json:
+        print_json({"projects": rows})
+    else:
+        for row in rows:
+            shown = f"{row['engine']['title']} {row['release']}" if row["engine"] else row["trouble"]
+            print_lines([f"{row['project']}  {shown}", *(f"    {member}" for member in row.get("members_apart", ()))])
+    return 1 if any(row["engine"] is None for row in rows) else 0
+
+
+def role(options: argparse.Namespace, token: CancelToken) -> int:
+    """Say the role of a place and why, or give it one."""
+    ground = ground_for(options, token, contents=False)
+    place = TreePath(options.place.strip("/"))
+    if options.role or options.withdraw:
+        print(give_role(ground.project, place, "" if options.withdraw else options.role))
+        return 0
+    found = role_at(ground, place)
+    if options.json:
+        print_json({"place": place, "role": found.role, "why": found.why})
+    else:
+        print(f"{place}: {found.role}, {found.why}")
+    return 0
+
+
+def route(options: argparse.Namespace, token: CancelToken) -> int:
+    crossing = begun(options, token)
+    overview = look(crossing, no_progress, token)
+    view = overview.route
+    if options.json:
+        print_json(route_stage.to_json(view))
+    else:
+        for way in view.ways:
+            costs = "; ".join(f"{leg.leg.from_} → {leg.leg.to}: {leg.places} places" for leg in way.legs)
+            print(f"{'→' if way.stops == view.stops else ' '} {way.title}: {costs}")
+        print(f"\n{view.leg.from_} → {view.leg.to}")
+        print_lines(f"  {s.id} {s.from_} → {s.to or 'nothing'}: {s.action}, {s.why}" for s in view.leg.plugins)
+        print_lines(f"  {count} places: {title}" for title, count in view.estimate.known.items())
+        print_lines(f"  {notice}" for notice in view.notices)
+        print_lines(matter_lines(view.matters))
+    return LEFT_TO_DECIDE if view.matters else 0
+
+
+def engine(options: argparse.Namespace, token: CancelToken) -> int:
+    ground = ground_for(options, token)
+    crossing = find_crossing(ground.project)
+    matters: tuple[Matter, ...] = ()
+    if options.apply and crossing is not None:
+        if crossing.setup.to != options.to:
+            raise MisuseError(f"the crossing of this project leads to {crossing.setup.to}, not to {options.to}")
+        before = engine_stage.site_changes(ground, crossing.setup.from_, options.to)
+        settle(crossing, Taken("engine:sites", "apply", "command line"), to_stderr, no_progress, token)
+        sites, matters = before, look(crossing, no_progress, token).engine.matters
+    else:
+        sites = engine_stage.site_changes(ground, crossing.setup.from_ if crossing else ground.release, options.to)
+        changes = draft_sites(ground.project, sites).change_set()
+        if options.apply and not changes.is_empty:
+            title = f"{sum(item.changes for item in sites)} places name {options.to}"
+            back = write_changes(ground.project, changes, Stage.ENGINE, title, "asked for", no_progress, token)
+            print(f"written; the way back is {back}", file=sys.stderr)
+        elif not options.json:
+            print_data(unified_diff(changes, lambda change: (ground.project / change.path).read_bytes()))
+    if options.json:
+        print_json(engine_stage.to_json(sites, matters))
+    else:
+        for item in sites:
+            arrow = f"{item.before} → {item.after}" if item.changes else f"{item.before}, stays"
+            print(f"{item.site.file}:{item.site.line}  {arrow}  {item.trouble}".rstrip())
+        print_lines(matter_lines(matters))
+    return LEFT_TO_DECIDE if any(matter.needs_you for matter in matters) else 0

@@ -1,0 +1,49 @@
+"""The last resort: an error that nobody foresaw is one sentence for the user, and a file with the details."""
+
+from __future__ import annotations
+
+import os
+import platform
+import sys
+import tempfile
+import time
+import traceback
+from pathlib import Path
+
+from fernshale.core.base.data_folder import home
+from fernshale.core.base.errors import FernshaleError
+
+# How many such files are kept.
+_MAX_KEPT = 20
+
+
+def in_words(error: BaseException) -> str:
+    """What happened, for a person: an error of ours as it is, one of the system by its file, any other with a file of details."""
+    if isinstance(error, FernshaleError):
+        return str(error)
+    if isinstance(error, OSError):
+        where = f"{error.filename}: " if error.filename else ""
+        return f"{where}{error.strerror or error}"
+    said = " ".join(str(error).split())[:200]
+    path = keep_details(error)
+    details = f"; the details are in {path}" if path is not None else ""
+    return f"something unforeseen happened ({type(error).__name__}{': ' if said else ''}{said}){details}"
+
+
+def keep_details(error: BaseException) -> Path | None:
+    """Write down where an error came from; None where nothing can be written."""
+    parts = traceback.format_exception(error)
+    # Very deep nesting has thousands of lines that say the same.
+    text = "".join(parts if len(parts) <= 400 else [*parts[:200], "...\n", *parts[-200:]])
+    head = f"{time.strftime('%Y-%m-%d %H:%M:%S')}  Python {platform.python_version()}  {' '.join(sys.argv[1:2])}\n\n"
+    for folder in (home() / "mishaps", Path(tempfile.gettempdir())):
+        path = folder / f"fernshale-{time.strftime('%Y%m%d-%H%M%S')}-{os.getpid()}.txt"
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+            path.write_text(head + text, encoding="utf-8", errors="replace")
+            for old in sorted(folder.glob("fernshale-*.txt"))[:-_MAX_KEPT]:
+                old.unlink(missing_ok=True)
+        except OSError:
+            continue
+        return path
+    return None

@@ -1,0 +1,112 @@
+"""TOML files of ours into frozen dataclasses, with file and line for each fault and all faults at once."""
+
+from __future__ import annotations
+
+import re
+from functools import cache
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, TypeVar, cast
+
+from fernshale.core.base.errors import FormatError, MisuseError
+from fernshale.core.base.parse_errors import Malformed, load_toml
+
+if TYPE_CHECKING:
+    import pydantic
+
+T = TypeVar("T")
+
+# What each value of a format says, so that unknown keys are reported and not ignored.
+STRICT: Any = {"extra": "forbid"}
+
+_HEADER = re.compile(r"^\s*(\[\[?)\s*([^\]]+?)\s*\]\]?\s*(?:#.*)?$")
+_KEY = re.compile(r"""^\s*((?:[\w-]+|"[^"]*"|'[^']*')(?:\s*\.\s*(?:[\w-]+|"[^"]*"|'[^']*'))*)\s*=""")
+
+
+def read_toml(path: Path, shape: type[T], name: str) -> T:
+    """The file at `path` as a `shape`. `name` is the value its `format` key must have, as `fernshale-rules/1`.
+
+    Raises MisuseError when it cannot be read, FormatError with every fault when it breaks the format.
+    """
+    return parse_toml(read_utf8(path)[1], path, shape, name)
+
+
+def read_utf8(path: Path) -> tuple[bytes, str]:
+    """A text file of ours in one reading, as bytes and as text. Raises MisuseError when it cannot be read."""
+    try:
+        data = path.read_bytes()
+        return data, data.decode("utf-8")
+    except OSError as error:
+        raise MisuseError(f"{path} cannot be read: {error.strerror or error}") from error
+    except UnicodeDecodeError as error:
+        line = data.count(b"\n", 0, error.start) + 1
+        raise FormatError(path, [(line, "is not UTF-8 text")]) from error
+
+
+def parse_toml(text: str, path: Path, shape: type[T], name: str) -> T:
+    """As `read_toml`, from text."""
+    try:
+        data = load_toml(text)
+    except Malformed as error:
+        raise FormatError(path, [(error.line, error.what)]) from error
+    if data.pop("format", None) != name:
+        raise FormatError(path, [(1, f'the format key must be "{name}"')])
+    if "from" in data:  # a keyword in Python, and the right word in a file
+        data["from_"] = data.pop("from")
+    import pydantic
+
+    try:
+        return cast(T, _reader(shape).validate_python(data))  # type: ignore[arg-type]  # a class is hashable
+    except pydantic.ValidationError as error:
+        lines = _line_of_keys(text)
+        faults = [(_line_for(lines, fault["loc"]), _wording(fault)) for fault in error.errors()]
+        raise FormatError(path, sorted(faults)) from error
+
+
+@cache
+def _reader(shape: Any) -> pydantic.TypeAdapter[Any]:
+    """Making one takes longer than reading a file by it."""
+    import pydantic
+
+    return pydantic.TypeAdapter(shape)
+
+
+def _wording(fault: Any) -> str:
+    where = ".".join(str(part) for part in fault["loc"])
+    if fault["type"] in ("extra_forbidden", "unexpected_keyword_argument"):
+        return f"unknown key {where}"
+    if fault["type"] in ("missing", "missing_argument"):
+        return f"missing key {where}"
+    return f"{where}: {fault['msg']}"
+
+
+def _line_for(lines: dict[tuple[str | int, ...], int], place: tuple[str | int, ...]) -> int:
+    for length in range(len(place), 0, -1):
+        if place[:length] in lines:
+            return lines[place[:length]]
+    return 0
+
+
+def _line_of_keys(text: str) -> dict[tuple[str | int, ...], int]:
+    """1-based line of each table and key; arrays of tables count from 0 as in the parsed data."""
+    lines: dict[tuple[str | int, ...], int] = {}
+    counts: dict[tuple[str | int, ...], int] = {}
+    table: tuple[str | int, ...] = ()
+    for number, line in enumerate(text.split("\n"), 1):
+        if header := _HEADER.match(line):
+            table = ()
+            parts = _key_parts(header[2])
+            for index, part in enumerate(parts):
+                table = (*table, part)
+                last = index == len(parts) - 1
+                if last and header[1] == "[[":
+                    counts[table] = counts.get(table, -1) + 1
+                if table in counts:
+                    table = (*table, counts[table])
+            lines[table] = number
+        elif key := _KEY.match(line):
+            lines[(*table, *_key_parts(key[1]))] = number
+    return lines
+
+
+def _key_parts(text: str) -> list[str]:
+    return [part.strip().strip("\"'") for part in re.findall(r"""[\w-]+|"[^"]*"|'[^']*'""", text)]

@@ -1,0 +1,171 @@
+"""Read a whole log at once. A long one repeats itself, and only what is new in it is read line by line."""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+
+from fernshale.core.base.work import many_values
+from fernshale.core.build.diagnostics import Diagnostic, Note, merge_repeats
+from fernshale.core.build.reading.line_patterns import read_usual
+from fernshale.core.build.reading.line_reader import Reader, has_all, is_chain, is_worth, read_diagnostics, read_way
+from fernshale.core.build.reading.log_lines import Hits, LogLines
+from fernshale.core.build.reading.prefixes import Folders
+from fernshale.core.profile.model import DiagnosticPattern
+
+# A log shorter than this is read line by line in less than a second.
+_LONG = 1 << 20
+_BLANK = (" ", "\t", "")
+_SAID = (": error: ", ": warning: ", ": note: ", ": fatal error: ")
+
+
+def read_log(data: bytes, patterns: Sequence[DiagnosticPattern]) -> tuple[Diagnostic, ...]:
+    """All diagnostics of a log, as `read_diagnostics` gives them.
+
+    Each different line is looked at once, which tells the lines that matter. A head of the usual shape is read where it
+    comes first, and what stands round it there counts for all; every other line of account goes to the reader.
+    """
+    if len(data) < _LONG or patterns:
+        return read_diagnostics(_decode(data).split("\n"), patterns)
+    with many_values():
+        lines = LogLines(data)
+        kinds = _look(lines.different())
+        hits = lines.find([*kinds.heads, *kinds.others, *kinds.folders])
+        log = _Log(lines, kinds, hits, hits.numbers.tolist())
+        reader = Reader(())
+        found: list[Diagnostic] = []
+        for start, end in _sections(log):
+            found += _read_section(log, start, end, reader)
+        found += reader.finish()
+        return merge_repeats(found)
+
+
+@dataclass(frozen=True, slots=True)
+class _Kinds:
+    """What lines are: heads of the usual shape with their diagnostics, notes, ways to a head, and lines for the reader."""
+
+    heads: dict[bytes, Diagnostic]
+    notes: dict[bytes, Note]
+    chains: frozenset[bytes]
+    others: frozenset[bytes]
+    folders: frozenset[bytes]
+
+
+@dataclass(frozen=True, slots=True)
+class _Log:
+    """A log with what its lines are, and where its heads and the lines for the reader are; `numbers` are those of `hits`."""
+
+    lines: LogLines
+    kinds: _Kinds
+    hits: Hits
+    numbers: Sequence[int]
+
+
+def _look(lines: set[bytes]) -> _Kinds:
+    heads: dict[bytes, Diagnostic] = {}
+    notes: dict[bytes, Note] = {}
+    chains: set[bytes] = set()
+    others: set[bytes] = set()
+    folders: set[bytes] = set()
+    for line in lines:
+        text = _decode(line)
+        usual = read_usual(text, "") if text[:1] not in _BLANK else None
+        if usual is not None and sum(map(text.count, _SAID)) == 1:
+            if usual.severity == "note":
+                notes[line] = Note(usual.place, usual.message)
+            elif has_all(usual):
+                heads[line] = usual
+            else:
+                others.add(line)
+        elif text[:1] == " " and not is_worth(text):
+            continue
+        elif is_chain(text):
+            chains.add(line)
+        elif usual is not None or is_worth(text):
+            (folders if Folders().feed(text) else others).add(line)
+    return _Kinds(heads, notes, frozenset(chains), frozenset(others), frozenset(folders))
+
+
+def _sections(log: _Log) -> Iterator[tuple[int, int]]:
+    """Spans of lines in which the tools work in one folder; each but the first begins with the line that says so."""
+    first_folder = len(log.kinds.heads) + len(log.kinds.others)
+    cuts = [at for at in log.hits.numbers[log.hits.which >= first_folder].tolist() if at]
+    yield from zip([0, *cuts], [*cuts, len(log.lines)], strict=True)
+
+
+def _read_section(log: _Log, start: int, end: int, reader: Reader) -> list[Diagnostic]:
+    import numpy as np
+
+    lines, kinds, numbers = log.lines, log.kinds, log.numbers
+    found: list[Diagnostic] = []
+    is_told = lines.line(start) in kinds.folders
+    if is_told:
+        found += reader.feed(_decode(lines.line(start)))
+    begin, stop = bisect_left(numbers, start) + is_told, bisect_left(numbers, end)
+    which = log.hits.which[begin:stop]
+    texts, first, times = np.unique(which, return_index=True, return_counts=True)
+    counts = dict(zip(texts.tolist(), times.tolist(), strict=True))
+    # Each head where it comes first, and every line for the reader.
+    others = np.flatnonzero(which >= len(kinds.heads)) if kinds.others else first
+    fed = start
+    for index in np.union1d(first, others).tolist():
+        number, text = begin + index + 1, which[index]
+        at, until = numbers[number - 1], numbers[number] if number < stop else end
+        if at < fed:
+            continue
+        way = _way_start(log, at, start)
+        line = log.hits.texts[text]
+        head = kinds.heads.get(line)
+        if head is None or reader.is_busy:
+            # Blocks go over several lines, which may look like heads of their own.
+            way = max(fed, way - 1)
+            if way > fed:
+                # Heads that came before stand between: what was read last has ended with the first of them.
+                found += reader.close()
+            found += _feed(reader, lines.between(way, until))
+            while reader.is_busy and until < end:
+                number += 1
+                way, until = until, numbers[number] if number < stop else end
+                found += _feed(reader, lines.between(way, until))
+            fed = until
+            continue
+        found += reader.close()
+        # The way that ends just before what comes next leads to that.
+        below = lines.between(at + 1, max(at + 1, _way_start(log, until, start)))
+        notes = [line for line in below if line in kinds.notes or line in kinds.chains]
+        if not reader.folder and kinds.chains.isdisjoint(notes):
+            noted = [kinds.notes[line] for line in notes]
+            found.append(_put_together(head, lines.between(way, at), noted, counts[text]))
+            continue
+        found += _feed(reader, [*lines.between(way, at + 1), *notes])
+        read = reader.close()
+        found += read[:-1]
+        found += [replace(item, count=counts[text]) for item in read[-1:]]
+    return found
+
+
+def _put_together(head: Diagnostic, chain: Sequence[bytes], notes: Sequence[Note], count: int) -> Diagnostic:
+    """What the reader would make of a head with its way and its notes, where nothing else comes between."""
+    ways = [read_way(_decode(line)) for line in chain]
+    included = tuple(place for kind, place in ways if place is not None and kind == "included")
+    required = tuple(place for kind, place in ways if place is not None and kind == "required")
+    if not (notes or included or required or count > 1):
+        return head
+    said = head.place, head.severity, head.code, head.message, head.tool
+    return Diagnostic(*said, tuple(notes), required, included, count)
+
+
+def _way_start(log: _Log, at: int, first: int) -> int:
+    """Where the including files and instantiations that lead to the head at `at` begin, not before `first`."""
+    while at > first and log.lines.line(at - 1) in log.kinds.chains:
+        at -= 1
+    return at
+
+
+def _feed(reader: Reader, lines: Sequence[bytes]) -> list[Diagnostic]:
+    return [item for line in lines for item in reader.feed(_decode(line))]
+
+
+def _decode(data: bytes) -> str:
+    return data.decode("utf-8", "replace")

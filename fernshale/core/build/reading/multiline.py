@@ -1,0 +1,327 @@
+"""Diagnostics that go over several lines: tracebacks, arrows under a message, call stacks, symbols with references.
+
+A block is begun by its first line, offered each following one, and closed by the first that is none of its.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+from typing import Protocol
+
+from fernshale.core.build.diagnostics import Diagnostic, Note, Place, Severity, place_number
+from fernshale.core.build.reading.line_patterns import is_summary
+
+NOWHERE = Place("", 0)
+
+
+class Block(Protocol):
+    """Something that is read over several lines."""
+
+    def take(self, line: str) -> bool:
+        """Whether the line belongs to the block."""
+
+    def close(self) -> Diagnostic | None:
+        """What was read, nothing when it turned out to be no diagnostic."""
+
+
+def begin_block(line: str, folder: str) -> Block | None:
+    """The block that begins with this line."""
+    for begin in (_begin_arrow, _begin_python, _begin_cmake, _begin_symbol, _begin_panic, _begin_trace):
+        block = begin(line, folder)
+        if block is not None:
+            return block
+    return None
+
+
+# -- a message, then an arrow to its place: `error[E0425]: …` and ` --> src/main.rs:9:5`
+
+_ARROW_HEAD = re.compile(r"^(?P<severity>error|warning)(?:\[(?P<code>[\w:-]+)\])?: (?P<message>.+)$")
+_ARROW = re.compile(r"^\s*(?:-->|┌─|╭▸|╭─\[|,-\[) ?(?P<file>[^\s].*?):(?P<line>\d+):(?P<column>\d+)\]?$")
+_ELSEWHERE = re.compile(r"^\s*::: (?P<file>\S.*?):(?P<line>\d+):(?P<column>\d+)$")
+_ADDED = re.compile(r"^(?:\s+= )?(?P<kind>note|help)(?:: (?P<message>.*))?$")
+_FRAME = re.compile(r"^\s*\d*\s*(?:[|│]|\.\.\.$)|^\s*$|^\d+ [-+~] |^\s+|^\.\.\.$")
+
+
+def _begin_arrow(line: str, folder: str) -> Block | None:
+    found = _ARROW_HEAD.match(line)
+    return None if found is None else _ArrowBlock(found, folder)
+
+
+class _ArrowBlock:
+    def __init__(self, head: re.Match[str], folder: str) -> None:
+        self._head, self._folder = head, folder
+        self._place: Place | None = None
+        self._notes: list[Note] = []
+
+    def take(self, line: str) -> bool:
+        if found := _ARROW.match(line):
+            self._put(_place(found, self._folder))
+            return True
+        if found := _ELSEWHERE.match(line):
+            self._notes.append(Note(_place(found, self._folder), "see there"))
+            return True
+        if found := _ADDED.match(line):
+            self._notes.append(Note(NOWHERE, found["message"] or ""))
+            return True
+        return _FRAME.match(line) is not None
+
+    def _put(self, place: Place) -> None:
+        if self._place is None and not self._notes:
+            self._place = place
+        elif self._notes and self._notes[-1].place is NOWHERE:
+            self._notes[-1] = replace(self._notes[-1], place=place)
+        else:
+            self._notes.append(Note(place, "see there"))
+
+    def close(self) -> Diagnostic | None:
+        message = self._head["message"]
+        if self._place is None and is_summary(message):
+            return None
+        severity: Severity = "error" if self._head["severity"] == "error" else "warning"
+        place = self._place or NOWHERE
+        return Diagnostic(place, severity, self._head["code"] or "", message, "compiler", tuple(self._notes))
+
+
+# -- Python: frames from the outermost to where it happened, then the exception
+
+_PY_HEAD = "Traceback (most recent call last):"
+_PY_FRAME = re.compile(r'^\s+(?:\| )?File "(?P<file>[^"]+)", line (?P<line>\d+)(?:, in (?P<name>.+))?$')
+_PY_ERROR = re.compile(r"^(?P<code>[A-Za-z_][\w.]*)(?:: (?P<message>.*))?$")
+_PY_CHAIN = ("The above exception was the direct cause", "During handling of the above exception")
+
+
+def _begin_python(line: str, folder: str) -> Block | None:
+    if line.endswith(_PY_HEAD):
+        return _PythonBlock(folder)
+    found = _PY_FRAME.match(line)
+    return None if found is None or found["name"] else _PythonBlock(folder, found)
+
+
+class _PythonBlock:
+    """A traceback; those it came of are its notes."""
+
+    def __init__(self, folder: str, first: re.Match[str] | None = None) -> None:
+        self._folder = folder
+        self._frames: list[Place] = [_place(first, folder)] if first else []
+        self._error: re.Match[str] | None = None
+        self._earlier: list[Note] = []
+        self._is_chained = False
+
+    def take(self, line: str) -> bool:
+        if self._error is not None:
+            return self._after(line)
+        if found := _PY_FRAME.match(line):
+            self._frames.append(_place(found, self._folder))
+            return True
+        if line.startswith((" ", "\t")) or not line:
+            return True
+        self._error = _PY_ERROR.match(line)
+        return self._error is not None
+
+    def _after(self, line: str) -> bool:
+        if not line:
+            return True
+        if line.startswith(_PY_CHAIN):
+            self._is_chained = True
+            return True
+        if self._is_chained and line == _PY_HEAD and self._error is not None:
+            place = self._frames[-1] if self._frames else NOWHERE
+            self._earlier.append(Note(place, self._error[0]))
+            self._frames, self._error, self._is_chained = [], None, False
+            return True
+        return False
+
+    def close(self) -> Diagnostic | None:
+        if self._error is None or not self._frames:
+            return None
+        *context, place = self._frames
+        message = self._error[0] if self._error["message"] else self._error["code"]
+        notes = tuple(self._earlier)
+        code = self._error["code"].rsplit(".", 1)[-1]
+        return Diagnostic(place, "error", code, message, "interpreter", notes, tuple(reversed(context)))
+
+
+# -- CMake: a place, the text indented, the call stack
+
+_CM_HEAD = re.compile(
+    r"^CMake (?P<kind>(?:Internal )?Error|Warning|Deprecation Warning|Deprecation Error|Author Warning)(?: \([a-z]+\))?"
+    r"(?:(?: at| in) (?P<file>.+?)(?::(?P<line>\d+))?(?: \([^()]*\))?)?:(?P<message> .*)?$"
+)
+_CM_CALL = re.compile(r"^  (?P<file>\S.*?):(?P<line>\d+) \([^()]*\)$")
+
+
+def _begin_cmake(line: str, folder: str) -> Block | None:
+    found = _CM_HEAD.match(line)
+    return None if found is None else _CMakeBlock(found, folder)
+
+
+class _CMakeBlock:
+    def __init__(self, head: re.Match[str], folder: str) -> None:
+        self._head, self._folder = head, folder
+        self._said = [head["message"].strip()] if (head["message"] or "").strip() else []
+        self._has_ended = False
+        self._context: list[Place] = []
+        self._in_stack = False
+
+    def take(self, line: str) -> bool:
+        if line.startswith("Call Stack (most recent call first)"):
+            self._in_stack = True
+            return True
+        if not line.strip():
+            self._has_ended = self._has_ended or bool(self._said)
+            return True
+        if not line.startswith(" "):
+            return False
+        if self._in_stack:
+            if found := _CM_CALL.match(line):
+                self._context.append(_place(found, self._folder))
+        elif not self._has_ended:
+            self._said.append(line.strip())  # the first paragraph tells what is wrong, the others what one may do
+        return True
+
+    def close(self) -> Diagnostic | None:
+        severity: Severity = "error" if self._head["kind"].endswith("Error") else "warning"
+        place = _place(self._head, "") if self._head["file"] else NOWHERE
+        return Diagnostic(place, severity, "", " ".join(self._said), "cmake", (), tuple(self._context))
+
+
+# -- linkers that name a symbol first and then who refers to it or defines it
+
+_SYMBOL_HEAD = re.compile(
+    r"^(?:\S*ld(?:[\w.-]*)?|mold): (?P<severity>error|warning): "
+    r"(?P<message>(?:undefined|duplicate)(?: [a-z]+)* symbol: .*)$"
+)
+_REFERENCE = re.compile(
+    r"^>>> (?:referenced by|defined at|defined in) (?P<file>[^\s:]+)(?::(?P<line>\d+))?(?: \((?P<full>[^()]+):\d+\))?"
+)
+
+
+def _begin_symbol(line: str, folder: str) -> Block | None:
+    found = _SYMBOL_HEAD.match(line)
+    return None if found is None else _SymbolBlock(found, folder)
+
+
+class _SymbolBlock:
+    def __init__(self, head: re.Match[str], folder: str) -> None:
+        self._head, self._folder = head, folder
+        self._places: list[Place] = []
+
+    def take(self, line: str) -> bool:
+        if not line.startswith(">>>"):
+            return False
+        if found := _REFERENCE.match(line):
+            file = found["full"] or found["file"]
+            self._places.append(Place(file, place_number(found["line"]), 0, self._folder))
+        return True
+
+    def close(self) -> Diagnostic | None:
+        message = self._head["message"]
+        # Of a symbol that is defined twice the second one is too many.
+        places = self._places[::-1] if message.startswith("duplicate") else self._places
+        notes = tuple(Note(place, "referenced or defined here") for place in places[1:])
+        severity: Severity = "error" if self._head["severity"] == "error" else "warning"
+        return Diagnostic(places[0] if places else NOWHERE, severity, "", message, "linker", notes)
+
+
+# -- a program that says where it gave up, with the reason in the next line
+
+_PANIC = re.compile(
+    r"^thread '[^']*'(?: \(\d+\))? panicked at (?:'(?P<message>.*)', )?(?P<file>[^\s:]+):(?P<line>\d+):(?P<column>\d+):?$"
+)
+
+
+def _begin_panic(line: str, folder: str) -> Block | None:
+    found = _PANIC.match(line)
+    return None if found is None else _PanicBlock(found, folder)
+
+
+class _PanicBlock:
+    def __init__(self, head: re.Match[str], folder: str) -> None:
+        self._place, self._message = _place(head, folder), head["message"] or ""
+
+    def take(self, line: str) -> bool:
+        if self._message or not line.strip():
+            return False
+        self._message = line.strip()
+        return True
+
+    def close(self) -> Diagnostic | None:
+        return Diagnostic(self._place, "error", "panic", self._message or "panicked", "interpreter")
+
+
+# -- an exception, then `at` frames from where it happened outwards: JavaScript, the JVM, .NET
+
+_THROWN = re.compile(
+    r"^(?:Uncaught |Unhandled exception[.:] |Exception in thread \"[^\"]*\" |Error: Uncaught )*"
+    r"(?P<code>(?:[a-z_][\w$]*\.|[A-Z]\w*\.)*[A-Z][\w$]*(?:Error|Exception|Throwable|Failure))(?: \[\w+\])?(?:: (?P<message>.*))?$"
+)
+_CAUSED = re.compile(r"^(?:Caused by: |   ---> )(?P<said>\S.*)$")
+_AT = (
+    re.compile(r"^\s+at .* in (?P<file>.+):line (?P<line>\d+)$"),
+    re.compile(r"^\s+at (?:.*\()?(?:file://)?(?P<file>[^()]+?):(?P<line>\d+)(?::(?P<column>\d+))?\)?$"),
+)
+_INTERNAL = ("node:", "internal/", "<anonymous>")
+_SCRIPT_PLACE = re.compile(r"^(?:file://)?(?P<file>(?:[A-Za-z]:)?[^\s:]*\.(?:[cm]?[jt]sx?)):(?P<line>\d+)$")
+
+
+def _begin_trace(line: str, folder: str) -> Block | None:
+    if found := _SCRIPT_PLACE.match(line):
+        return _TraceBlock(None, _place(found, folder), folder)
+    found = _THROWN.match(line)
+    return None if found is None else _TraceBlock(found, None, folder)
+
+
+class _TraceBlock:
+    """An exception with its frames; without a frame or a place before it, it was only a line that looked like one."""
+
+    def __init__(self, head: re.Match[str] | None, place: Place | None, folder: str) -> None:
+        self._head, self._shown, self._folder = head, place, folder
+        self._frames: list[Place] = []
+        self._causes: list[Note] = []
+        self._lines = 0
+
+    def take(self, line: str) -> bool:
+        self._lines += 1
+        if self._head is None:
+            self._head = _THROWN.match(line)
+            # The line of source, a caret, an empty line: then the exception, or it is none.
+            return self._head is not None or self._lines <= 4
+        for pattern in _AT:
+            if found := pattern.match(line):
+                self._take_frame(found)
+                return True
+        if found := _CAUSED.match(line):
+            self._causes.append(Note(NOWHERE, found["said"]))
+            return True
+        if line.startswith(("\tat ", "    at ", "   at ", "\t... ", "   --- End of")):
+            return True
+        # A message may have more lines before its first frame.
+        return not self._frames and self._lines <= 4 and bool(line.strip()) and line[0] in " \t"
+
+    def _take_frame(self, found: re.Match[str]) -> None:
+        if found["file"].startswith(_INTERNAL):
+            return
+        place = _place(found, self._folder)
+        if self._causes:
+            if self._causes[-1].place is NOWHERE:
+                self._causes[-1] = replace(self._causes[-1], place=place)
+        else:
+            self._frames.append(place)
+
+    def close(self) -> Diagnostic | None:
+        if self._head is None or not (self._frames or self._shown):
+            return None
+        code = self._head["code"].rsplit(".", 1)[-1]
+        message = f"{code}: {self._head['message']}" if self._head["message"] else code
+        # Of code that cannot be parsed the frames are all the interpreter's own; the place shown before it counts.
+        shown = self._shown if self._shown and (code == "SyntaxError" or not self._frames) else None
+        place, context = (shown, self._frames) if shown else (self._frames[0], self._frames[1:])
+        return Diagnostic(place, "error", code, message, "interpreter", tuple(self._causes), tuple(context))
+
+
+def _place(found: re.Match[str], folder: str) -> Place:
+    groups = found.groupdict()
+    file = groups["file"] or ""
+    column = place_number(groups.get("column"))
+    return Place(file, place_number(groups.get("line")), column, folder if file and file[0] not in "/<" else "")

@@ -1,0 +1,225 @@
+"""Machine-readable diagnostics: GCC's JSON, SARIF 2.1, and the JSON of rustc, cargo, pyright, mypy and ESLint.
+
+Each is told by its own keys, so that a log may have such lines among others. A document over several lines (as a file
+of SARIF is) is gathered until it is whole.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from typing import Any
+from urllib.parse import unquote, urlparse
+
+from fernshale.core.base.parse_errors import load_json
+from fernshale.core.build.diagnostics import Diagnostic, Note, Place, Severity
+
+# A document that is not whole after so many characters is none.
+_MOST = 256_000_000
+_LEVELS: dict[str, Severity] = {
+    "error": "error",
+    "fatal error": "error",
+    "error: internal compiler error": "error",
+    "warning": "warning",
+    "information": "note",
+}
+
+
+class Gathering:
+    """A JSON document of several lines, while it is being fed."""
+
+    def __init__(self) -> None:
+        self._lines: list[str] = []
+        self._size = 0
+        self._depth = 0
+        self._in_string = False
+
+    def begins(self, line: str) -> bool:
+        """Whether a document seems to begin with this line."""
+        head = line.lstrip("\ufeff \t")
+        return head in ("{", "[", "[{") or head.startswith(('{"', "[{", '{ "'))
+
+    def feed(self, line: str) -> Any | None:
+        """The document once it is whole. Raises ValueError when it is none."""
+        self._lines.append(line)
+        self._size += len(line)
+        self._count(line)
+        if self._depth > 0:
+            if self._size > _MOST:
+                raise ValueError("too long")
+            return None
+        return load_json("\n".join(self._lines))
+
+    @property
+    def lines(self) -> list[str]:
+        return self._lines
+
+    def _count(self, line: str) -> None:
+        """How deep in brackets the text is at the line's end; JSON strings do not go over lines."""
+        if '"' not in line:
+            self._depth += line.count("{") + line.count("[") - line.count("}") - line.count("]")
+            return
+        at = 0
+        while at < len(line):
+            character = line[at]
+            if character == '"':
+                at = _string_end(line, at + 1)
+                continue
+            if character in "{[":
+                self._depth += 1
+            elif character in "}]":
+                self._depth -= 1
+            at += 1
+
+
+def _string_end(line: str, at: int) -> int:
+    while True:
+        end = line.find('"', at)
+        if end < 0:
+            return len(line)
+        slashes = end - len(line[:end].rstrip("\\"))
+        at = end + 1
+        if slashes % 2 == 0:
+            return at
+
+
+def read_document(data: Any) -> Iterator[Diagnostic] | None:
+    """The diagnostics of a document, None when it is of no kind known here."""
+    if isinstance(data, dict):
+        if "runs" in data:
+            return _sarif(data)
+        if data.get("reason") == "compiler-message":
+            return _rust(data.get("message"))
+        if "reason" in data and "package_id" in data:
+            return iter(())
+        if data.get("$message_type") == "diagnostic" or {"message", "level", "spans"} <= data.keys():
+            return _rust(data)
+        if "generalDiagnostics" in data:
+            return (_ranged(item) for item in data["generalDiagnostics"])
+        if {"file", "line", "severity", "message"} <= data.keys():
+            return iter((_flat(data),))
+    elif isinstance(data, list) and all(isinstance(item, dict) for item in data):
+        if all({"kind", "locations"} <= item.keys() for item in data):
+            return _gcc(data)
+        if data and all({"filePath", "messages"} <= item.keys() for item in data):
+            return (_linted(item["filePath"], said) for item in data for said in item["messages"])
+    return None
+
+
+def _gcc(items: list[dict[str, Any]]) -> Iterator[Diagnostic]:
+    """-fdiagnostics-format=json: a list for each translation unit; notes stand inside or behind what they belong to."""
+    open_: Diagnostic | None = None
+    for item in items:
+        places = [_gcc_place(location) for location in item["locations"]]
+        place = places[0] if places else Place("", 0)
+        if item["kind"] == "note":
+            if open_ is not None:
+                open_ = replace(open_, notes=(*open_.notes, Note(place, item["message"].strip())))
+            continue
+        if open_ is not None:
+            yield open_
+        notes = tuple(
+            Note(_gcc_place(child["locations"][0]) if child["locations"] else Place("", 0), child["message"].strip())
+            for child in item.get("children", ())
+        )
+        open_ = Diagnostic(place, _level(item["kind"]), item.get("option", ""), item["message"], "compiler", notes)
+    if open_ is not None:
+        yield open_
+
+
+def _gcc_place(location: dict[str, Any]) -> Place:
+    caret = location.get("caret") or location.get("start") or {}
+    return Place(caret.get("file", ""), caret.get("line", 0), caret.get("column", 0))
+
+
+def _sarif(data: dict[str, Any]) -> Iterator[Diagnostic]:
+    """SARIF 2.1.0 (OASIS): a result's first location is its place, related locations are notes."""
+    for run in data["runs"]:
+        driver = run.get("tool", {}).get("driver", {})
+        defaults = {
+            rule.get("id"): rule.get("defaultConfiguration", {}).get("level") for rule in driver.get("rules", ())
+        }
+        bases = {name: base.get("uri", "") for name, base in run.get("originalUriBaseIds", {}).items()}
+        for result in run.get("results", ()):
+            if result.get("kind", "fail") not in ("fail", "open", "review"):
+                continue
+            code = result.get("ruleId", "")
+            level = result.get("level") or defaults.get(code) or "warning"
+            places = [_sarif_place(location, bases) for location in result.get("locations", ())]
+            notes = tuple(
+                Note(_sarif_place(location, bases), location.get("message", {}).get("text", ""))
+                for location in result.get("relatedLocations", ())
+            )
+            message = result.get("message", {}).get("text", "")
+            place = places[0] if places else Place("", 0)
+            # GCC calls the level of an error its rule.
+            code = "" if code in ("error", "warning") else code
+            yield Diagnostic(place, _level(level), code, message, "compiler", notes)
+
+
+def _sarif_place(location: dict[str, Any], bases: dict[str, str]) -> Place:
+    physical = location.get("physicalLocation", {})
+    artifact, region = physical.get("artifactLocation", {}), physical.get("region", {})
+    uri = artifact.get("uri", "")
+    base = bases.get(artifact.get("uriBaseId", ""), "")
+    # A base that the run says is the folder it worked in leaves the path relative, as other readers have it.
+    parsed = urlparse(uri)
+    file = unquote(parsed.path) if parsed.scheme == "file" else unquote(uri)
+    folder = unquote(urlparse(base).path).rstrip("/") if base.startswith("file:") else ""
+    return Place(file, region.get("startLine", 0), region.get("startColumn", 0), folder)
+
+
+def _rust(message: Any) -> Iterator[Diagnostic]:
+    """A compiler message of rustc; what only sums up has neither a code nor a place."""
+    if not isinstance(message, dict):
+        return
+    spans = message.get("spans", ())
+    primary = next((span for span in spans if span.get("is_primary")), None)
+    if primary is None and message.get("code") is None and message.get("level") != "error":
+        return
+    text = message["message"]
+    if primary is None and text.startswith(("aborting due to", "could not compile")):
+        return
+    notes = [
+        Note(_span_place(span), span["label"])
+        for span in spans
+        if span is not primary and span.get("label") is not None
+    ]
+    for child in message.get("children", ()):
+        where = next((_span_place(span) for span in child.get("spans", ())), Place("", 0))
+        notes.append(Note(where, child["message"]))
+    code = (message.get("code") or {}).get("code", "")
+    place = _span_place(primary) if primary else Place("", 0)
+    yield Diagnostic(place, _level(message.get("level", "")), code, text, "compiler", tuple(notes))
+
+
+def _span_place(span: dict[str, Any]) -> Place:
+    return Place(span["file_name"], span["line_start"], span["column_start"])
+
+
+def _ranged(item: dict[str, Any]) -> Diagnostic:
+    """A language server's diagnostic: lines and characters from 0."""
+    start = item.get("range", {}).get("start", {"line": -1, "character": -1})
+    place = Place(item.get("file", ""), start["line"] + 1, start["character"] + 1)
+    message, *more = item["message"].split("\n")
+    notes = tuple(Note(place, line.strip()) for line in more)
+    return Diagnostic(place, _level(item["severity"]), item.get("rule", ""), message, "checker", notes)
+
+
+def _flat(item: dict[str, Any]) -> Diagnostic:
+    """One object a line with file, line and column; columns from 0 where the tool counts so."""
+    column = item.get("column", -1)
+    place = Place(item["file"], max(0, item["line"]), column + 1 if column >= 0 else 0)
+    hint = item.get("hint")
+    notes = (Note(place, hint),) if hint else ()
+    return Diagnostic(place, _level(item["severity"]), item.get("code") or "", item["message"], "checker", notes)
+
+
+def _linted(file: str, item: dict[str, Any]) -> Diagnostic:
+    place = Place(file, item.get("line") or 0, item.get("column") or 0)
+    severity: Severity = "error" if item.get("severity") == 2 or item.get("fatal") else "warning"
+    return Diagnostic(place, severity, item.get("ruleId") or "", item["message"], "checker")
+
+
+def _level(word: str) -> Severity:
+    return _LEVELS.get(word, "note")

@@ -1,0 +1,49 @@
+"""What a tool itself suggests in the place of a name it does not find."""
+
+from __future__ import annotations
+
+import re
+
+from fernshale.core.build.causes import Cause, last_name
+from fernshale.core.build.message_patterns import plain_quotes
+
+_HINT = re.compile(
+    r"(?:; maybe|[Dd]id you mean(?: to (?:use|write))?(?: the \w+(?: \w+)?)?:?|[Pp]erhaps you meant|[Ss]uggested alternatives?:"
+    r"|(?:there is|there exists) an? [\w ]+ with a similar name[^:]*:?)(?P<names>(?:,? (?:or )?'[^']+')+)"
+)
+
+
+_ARGUMENT = re.compile(r"(?:keyword argument|parameter named|named argument) '(?P<name>\w+)'")
+
+
+def arguments_of(cause: Cause) -> frozenset[str]:
+    """The names by which arguments were given that there are none of."""
+    messages = (plain_quotes(error.diagnostic.message) for error in cause.errors)
+    return frozenset(found["name"] for text in messages for found in _ARGUMENT.finditer(text))
+
+
+def hints_of(cause: Cause) -> tuple[str, ...]:
+    """The names suggested with each error of a cause that has a suggestion, without what stands round them."""
+    names = dict.fromkeys(last_name(name) for name in _suggested(cause))
+    return tuple(name for name in names if name.isidentifier() and name != cause.symbol)
+
+
+def elsewhere_of(cause: Cause) -> tuple[str, ...]:
+    """The full names suggested with each error of a cause that has the name itself in another place."""
+    return tuple(name for name in _suggested(cause) if name != cause.symbol and last_name(name) == cause.symbol)
+
+
+def _suggested(cause: Cause) -> tuple[str, ...]:
+    """What is suggested with each error of a cause that has a suggestion."""
+    common: dict[str, None] | None = None
+    for error in cause.errors:
+        said = [error.diagnostic.message, *(note.message for note in error.diagnostic.notes)]
+        names = {
+            name.rstrip("()"): None
+            for text in said
+            for found in _HINT.finditer(plain_quotes(text))
+            for name in re.findall(r"'([^']+)'", found["names"])
+        }
+        if names:
+            common = names if common is None else {name: None for name in common if name in names}
+    return tuple(common or ())

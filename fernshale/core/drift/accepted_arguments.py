@@ -1,0 +1,43 @@
+"""What the functions of a path take now, written so that a call of the old release can be held to it (see `fix.signatures`)."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from fernshale.core.base.languages import ENDINGS
+from fernshale.core.drift.declarations import plain_type, renamed_type
+from fernshale.core.drift.symbols import Parameter, Symbol
+
+# Languages in which types are notes for readers and checkers.
+_UNTYPED = ENDINGS["python"]
+
+
+def signatures_of(old: Sequence[Symbol], new: Sequence[Symbol], types: Mapping[str, str]) -> tuple[str, ...]:
+    """One signature for each overload in `new`; a parameter is marked where its type is none that `old` has in its place.
+
+    `types` gives names of old types their new names. Empty where the old symbol is no function or the new one may be called in
+    ways its declaration does not say (a class, a macro without parameters).
+    """
+    if not old or not old[0].is_callable:
+        return ()
+    return tuple(_signature(old, overload, types) for overload in new if overload.is_callable)
+
+
+def _signature(old: Sequence[Symbol], new: Symbol, types: Mapping[str, str]) -> str:
+    return ", ".join(_written(item, _before(old, at, item), new.file, types) for at, item in enumerate(new.given))
+
+
+def _before(old: Sequence[Symbol], at: int, item: Parameter) -> list[Parameter]:
+    """The parameters of old overloads that an argument for `item` would have been written for: by name, else by place."""
+    named = [mine for symbol in old for mine in symbol.given if item.name and mine.name == item.name]
+    return named or [symbol.given[at] for symbol in old if at < len(symbol.given)]
+
+
+def _written(item: Parameter, before: Sequence[Parameter], file: str, types: Mapping[str, str]) -> str:
+    is_typed = bool(item.type) and not file.endswith(_UNTYPED)
+    known = [mine for mine in before if mine.type]
+    now = plain_type(item.type)
+    has_other_kind = is_typed and bool(known) and all(renamed_type(mine.type, types) != now for mine in known)
+    is_open = item.name.startswith("*") or item.type.endswith("...") or item.name.startswith("...")
+    name = item.name if item.name.startswith("*") else "*" if is_open else item.name or "_"
+    return ("!" if has_other_kind else "") + ("~" if item.is_named else "") + name + ("=" if item.default else "")

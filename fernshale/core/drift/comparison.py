@@ -1,0 +1,468 @@
+"""Two releases compared: what was renamed, moved, removed or added, and what stayed and means something else now."""
+
+from __future__ import annotations
+
+import re
+from collections import defaultdict
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import partial
+from typing import Literal
+
+from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS
+from fernshale.core.base.work import CancelToken
+from fernshale.core.drift.accepted_arguments import signatures_of
+from fernshale.core.drift.declarations import plain_type, renamed_type
+from fernshale.core.drift.matching import Candidate, Matches, match_symbols
+from fernshale.core.drift.parameter_order import is_quiet, new_order
+from fernshale.core.drift.release_symbols import Pair
+from fernshale.core.drift.stated.removals import Removals
+from fernshale.core.drift.stated.replacements import Names, find_replacement, forwards_to
+from fernshale.core.drift.symbols import CONTAINER, Parameter, Symbol
+from fernshale.core.drift.value_equality import Constants, is_same_value
+
+ChangeKind = Literal[
+    "renamed",
+    "moved",
+    "removed",
+    "added",
+    "signature",
+    "reordered",
+    "wider",
+    "default",
+    "deprecated",
+    "must-implement",
+    "no-longer-overrides",
+]
+# Where a method says whether it is there to be overridden; elsewhere most may be, and nobody does.
+_SAY_SO = (*C_FAMILY, *ENDINGS["c#"])
+# Files that declare and have no bodies to tell by.
+_WITHOUT_BODIES = (".pyi", ".d.ts", ".d.mts", ".d.cts")
+_PYTHON = ENDINGS["python"]
+# Older ways to write that a value may be of several types, none of which has several parts; and what is a macro and no type.
+_EITHER = re.compile(r"(?:Optional\[(?!Union)|Union\[(?![^\]]*\[))(.*)\]")
+_MACRO = re.compile(r"[A-Z][A-Z0-9_]{3,}")
+_NOTHING = frozenset(("pass", "return", "None", "raise", "NotImplementedError", "self", "undefined"))
+# At least so likely, and the old symbol is told to have become the new one; below, it is told as removed with candidates.
+_TOLD = 0.35
+_SAID, _FORWARDED, _PERHAPS_FORWARDED = 0.97, 0.93, 0.2
+# A text that wants more than another name, or that speaks of something else than what it is about.
+_SAID_MORE, _OTHER_THING = 0.6, 0.5
+_VERY_LIKE = 0.75
+# Whether the texts of two values, of the old and the new release, mean the same.
+_Same = Callable[[str, str], bool]
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """One difference. `old` or `new` is None where there is none; `candidates` are what may stand for `old`, best first.
+
+    `what` says it in words. `match` is how likely it is, 0..1, that `new` is what `old` became: 1 where the path stayed.
+    `parameter` is the index among those of `new` that it is about, -1 where it is about none alone.
+    """
+
+    kind: ChangeKind
+    old: Symbol | None
+    new: Symbol | None
+    what: str
+    candidates: tuple[Candidate, ...] = ()
+    match: float = 1.0
+    parameter: int = -1
+
+    @property
+    def symbol(self) -> Symbol:
+        """The symbol of the old release, of the new one for what is new."""
+        found = self.old or self.new
+        assert found is not None
+        return found
+
+    @property
+    def is_silent(self) -> bool:
+        """Whether code that uses it still compiles and means something else."""
+        if self.kind == "reordered" and self.old is not None and self.new is not None:
+            return self.old.name == self.new.name and is_quiet(self.old, self.new)
+        # A checker of Python tells of a method that takes less than the one it overrides.
+        is_wider = self.kind == "wider" and not self.symbol.file.endswith((".py", ".pyi"))
+        return is_wider or self.kind in ("default", "no-longer-overrides")
+
+
+def compare(pair: Pair, token: CancelToken) -> tuple[Change, ...]:
+    """Every difference a user of the release may meet, in the order of the old release's files."""
+    old = [item for item in pair.old.symbols if not item.is_hidden]
+    new = [item for item in pair.new.symbols if not item.is_hidden]
+    olds, news = _by_path(old), _by_path(new)
+    hidden = {item.path for item in pair.new.symbols if item.is_hidden}
+    gone = [_main(group) for path, group in olds.items() if path not in news and group[0].kind != "constructor"]
+    fresh = [_main(group) for path, group in news.items() if path not in olds and group[0].kind != "constructor"]
+    matches = match_symbols(old, new, gone, fresh, pair.moved, token)
+    names, removals = Names(new), Removals(pair.new)
+    constants = [Constants(side.folder, side.files) for side in (pair.old, pair.new)]
+    is_same = partial(is_same_value, old=constants[0], new=constants[1])
+    # A member goes along with the file of what holds it.
+    containers = {item.path for item in pair.old.symbols if item.kind in CONTAINER}
+    changes: list[Change] = []
+    for symbol in gone:
+        changes += _gone(symbol, olds[symbol.path], news, matches, names, removals, hidden, is_same)
+    for path, group in olds.items():
+        token.check()
+        if path in news and not _is_same(group, news[path]):
+            changes += _kept(group, news[path], pair, names, matches.types, containers, is_same)
+        elif path not in news and group[0].kind == "constructor" and len(path) > 1:
+            # It goes along with its class, by the new name of that.
+            scope = matches.scope_of(path[:-1])
+            name = scope[-1] if scope and path[-1] == path[-2] else path[-1]
+            match = matches.likelihood_of(path[:-1])
+            changes += _resting_on(
+                match, _compare_overloads(group, news.get((*scope, name), ()), matches.types, is_same)
+            )
+    followed = {matches.scope_of(item.path) for item in gone} | {item.path for item in matches.chosen.values()}
+    new_paths = {item.path for item in fresh}
+    changes += [
+        Change("added", None, item, f"{item.full} is new")
+        for item in fresh
+        if item.path not in followed and item.scope not in new_paths and item.name not in matches.reach(item.scope)
+    ]
+    changes += _to_implement(olds, news, matches)
+    changes += _closed(olds, pair.new.symbols, news)
+    return tuple(
+        sorted(changes, key=lambda item: (item.kind == "added", item.symbol.file, item.symbol.line, item.symbol.path))
+    )
+
+
+def _main(group: Sequence[Symbol]) -> Symbol:
+    """Of symbols of one path the one that is declared there: a function or type rather than a value or field of its name."""
+    return max(group, key=lambda item: item.is_callable or item.kind in CONTAINER)
+
+
+def _by_path(symbols: Iterable[Symbol]) -> dict[tuple[str, ...], list[Symbol]]:
+    groups: dict[tuple[str, ...], list[Symbol]] = defaultdict(list)
+    for item in symbols:
+        groups[item.path].append(item)
+    return groups
+
+
+def _gone(
+    symbol: Symbol, overloads: Sequence[Symbol], news: Mapping[tuple[str, ...], Sequence[Symbol]], matches: Matches,
+    names: Names, removals: Removals, hidden: set[tuple[str, ...]], is_same: _Same,
+) -> Iterator[Change]:  # fmt: skip
+    """What became of a path that the new release has not."""
+    followed = matches.scope_of(symbol.path)
+    if followed != symbol.path and followed in news and symbol.kind not in CONTAINER and symbol.scope:
+        outer = matches.chosen.get(symbol.scope)
+        if outer is not None and outer.kind in CONTAINER:
+            # It went along with its class, which is told by itself.
+            match = matches.likelihood_of(symbol.scope)
+            if other := _other_kind(symbol, news[followed][0]):
+                yield replace(other, match=match)
+            yield from _resting_on(match, _compare_overloads(overloads, news[followed], matches.types, is_same))
+            return
+    scope = matches.scope_of(symbol.scope)
+    found = matches.candidates.get(symbol.path, ())
+    candidates = tuple(
+        replace(
+            item,
+            signatures=signatures_of(overloads, news.get(item.symbol.path, (item.symbol,)), matches.types),
+            holder=_holder(item.symbol, news),
+        )
+        for item in _with_said(symbol, scope, found, names, removals)
+    )
+    best = candidates[0] if candidates else None
+    if best is None or best.score < _TOLD:
+        why = "is no longer for others to use" if symbol.path in hidden else "is not there any more"
+        yield Change("removed", symbol, None, f"{symbol.full} {why}", candidates)
+    else:
+        kind: ChangeKind = "moved" if best.symbol.name == symbol.name else "renamed"
+        yield Change(kind, symbol, best.symbol, f"{symbol.full} is {best.symbol.full} now", candidates)
+        # What only is to be used instead, with something else besides, takes arguments of its own.
+        if best.score > _SAID_MORE or best.symbol in [item.symbol for item in found]:
+            found_there = _compare_overloads(overloads, news.get(best.symbol.path, ()), matches.types, is_same)
+            yield from _resting_on(best.score, found_there)
+    if symbol.is_overridable and (symbol.file.endswith(_SAY_SO) or _is_hook(symbol)):
+        what = f"{symbol.name} overrides nothing of {'.'.join(symbol.scope)} any more"
+        yield Change(
+            "no-longer-overrides", symbol, best.symbol if best and best.score >= _TOLD else None, what, candidates
+        )
+
+
+def _holder(symbol: Symbol, news: Mapping[tuple[str, ...], Sequence[Symbol]]) -> tuple[str, ...]:
+    """The path of the outermost class that contains a symbol, empty where none does."""
+    parts = (symbol.scope[:depth] for depth in range(1, len(symbol.scope) + 1))
+    return next((part for part in parts if any(item.kind in CONTAINER for item in news.get(part, ()))), ())
+
+
+def _resting_on(match: float, changes: Iterable[Change]) -> Iterator[Change]:
+    """Changes that hold only if two symbols were paired rightly, with how likely that is."""
+    return (replace(change, match=min(match, change.match)) for change in changes)
+
+
+def _is_hook(symbol: Symbol) -> bool:
+    """Whether a method does nothing itself, so that it is there for others to override."""
+    return _NOTHING.issuperset(symbol.words) and not symbol.file.endswith(_WITHOUT_BODIES)
+
+
+def _said_of(symbol: Symbol, scope: tuple[str, ...], text: str, who: str, names: Names) -> Candidate | None:
+    """What a text about a symbol says to take instead; `scope` is where what holds the symbol went."""
+    said = find_replacement(text, symbol, names) if text else None
+    if said is None:
+        return None
+    score = _SAID if said.is_whole else _SAID_MORE
+    if said.symbol.kind in CONTAINER and symbol.kind not in CONTAINER:
+        score *= _OTHER_THING  # it is done by other means now
+    is_member = symbol.kind in ("method", "field") and said.symbol.kind in ("method", "field")
+    if is_member and said.is_plain and said.symbol.scope[-1:] not in (symbol.scope[-1:], scope[-1:]):
+        score *= _OTHER_THING  # a member of that name, and nothing says that it is this one
+    return Candidate(said.symbol, score, (f"{who}: {_short(text)}",), said.written)
+
+
+def _with_said(
+    symbol: Symbol, scope: tuple[str, ...], found: Sequence[Candidate], names: Names, removals: Removals
+) -> tuple[Candidate, ...]:
+    """Candidates with what the releases themselves say: a deprecation text, a note on what was removed, or that it was only
+    another name."""
+    top = _said_of(symbol, scope, symbol.deprecated, "the old release says", names)
+    stayed = (item.symbol.deprecated for at, item in enumerate(found) if not at or item.symbol.name == symbol.name)
+    if top is None and (text := next(filter(None, stayed), "")):
+        # It is there still, elsewhere, and on its way out as well.
+        top = _said_of(symbol, scope, text, "the new release says", names)
+    if top is None:
+        top = _said_of(symbol, scope, removals.of(symbol.name), "the new release says of its removal", names)
+    if top is None:
+        forwarded = forwards_to(symbol, names)
+        if forwarded is None:
+            return tuple(found)
+        # What calls one thing may also have done something of its own; a name that is alike makes it sure.
+        target, is_all = forwarded
+        is_sure = is_all or names.rarity.likeness(symbol.name, target.name) > 0.55
+        score = _FORWARDED if is_sure else _PERHAPS_FORWARDED
+        top = Candidate(target, score, (f"it only passed on to {target.name}",))
+    known = next((item for item in found if item.symbol.path == top.symbol.path), None)
+    if known is not None:
+        # What a text names, and is very much like it besides, is surer than by either.
+        # What has the old name still, and leads there, is no rival.
+        beside = next((item.score for item in found if item.symbol.name == symbol.name and item.symbol.deprecated), 0.0)
+        like = min(1.0, known.score / (1 - beside)) if beside < 1 else 0.0
+        both = 1 - (1 - top.score) * (1 - like) if like >= _VERY_LIKE else 0.0
+        score = round(max(top.score, known.score, both), 3)
+        top = replace(top, score=score, evidence=(*top.evidence, *known.evidence))
+    rest = [replace(item, score=round(item.score * (1 - top.score), 3)) for item in found if item is not known]
+    return (top, *(item for item in rest if item.score >= 0.01))[:5]
+
+
+def _is_same(old: Sequence[Symbol], new: Sequence[Symbol]) -> bool:
+    """Whether nothing differs of symbols but the lines they stand in."""
+    return len(old) == len(new) and all(
+        before.name == after.name and before.lower(after.line - before.line) == after
+        for before, after in zip(old, new, strict=True)
+    )
+
+
+def _kept(
+    old: Sequence[Symbol],
+    new: Sequence[Symbol],
+    pair: Pair,
+    names: Names,
+    types: Mapping[str, str],
+    containers: Collection[tuple[str, ...]],
+    is_same: _Same,
+) -> Iterator[Change]:
+    """What changed of a path that both releases have."""
+    before, after = old[0], new[0]
+    has_gone = before.file != after.file and before.file not in pair.new.files
+    if has_gone and before.kind != "field" and before.scope not in containers:
+        there = Candidate(after, 0.98, (f"{before.file} is not there any more",))
+        yield Change("moved", before, after, f"{before.full} stands in {after.file} now", (there,))
+    if other := _other_kind(before, after):
+        yield other
+        return
+    yield from _compare_overloads(old, new, types, is_same)
+    is_type = (
+        before.kind == "type" and before.returns and renamed_type(before.returns, types) != plain_type(after.returns)
+    )
+    if is_type or (before.kind in ("field", "constant") and _is_other_type(before, after, types)):
+        yield Change("signature", before, after, f"{before.full} was {before.returns} and is {after.returns}")
+    fresh = next((item for item in new if item.deprecated), None)
+    if fresh is not None and not any(item.deprecated for item in old):
+        forwarded = forwards_to(fresh, names)
+        said = _said_of(fresh, fresh.scope, fresh.deprecated, "the new release says", names)
+        if said is None and forwarded is not None:
+            said = Candidate(forwarded[0], _SAID, (f"the new release says: {_short(fresh.deprecated)}",))
+        candidates = () if said is None else (said,)
+        yield Change("deprecated", before, fresh, f"{before.full}: {_short(fresh.deprecated)}", candidates)
+    is_value = before.kind in ("constant", "field") and before.value and after.value
+    if is_value and _is_literal(before.value) and not is_same(before.value, after.value):
+        yield Change("default", before, after, f"{before.full} was {before.value} and is {after.value}")
+
+
+def _other_kind(before: Symbol, after: Symbol) -> Change | None:
+    """A field that is a function now, or the other way round."""
+    if before.is_callable == after.is_callable or before.kind in CONTAINER or after.kind in CONTAINER:
+        return None
+    now = "a function" if after.is_callable else "no function"
+    return Change("signature", before, after, f"{before.full} is {now} now")
+
+
+def _compare_overloads(
+    old: Sequence[Symbol], new: Sequence[Symbol], types: Mapping[str, str], is_same: _Same
+) -> Iterator[Change]:
+    """Signatures: each old overload against the new one most like it."""
+    if not new or not old[0].is_callable:
+        return
+    theirs = {_shape(item): item for item in new}
+    for original in old:
+        before = replace(
+            original,
+            parameters=tuple(replace(item, type=renamed_type(item.type, types)) for item in original.parameters),
+        )
+        same = theirs.get(_shape(before))
+        after = same or max(new, key=lambda item: _common(before, item))
+        if not after.is_callable:
+            continue
+        defaults = [
+            (mine, now)
+            for mine, now in _paired(before, after)
+            if mine.default and now.default and not is_same(mine.default, now.default)
+        ]
+        if new_order(before, after):
+            places = ", ".join(item.name for item in after.parameters)
+            yield Change(
+                "reordered", original, after, f"{original.full} takes its arguments at other places now: {places}"
+            )
+        elif same is None and not _accepts(before, after):
+            yield Change("signature", original, after, f"{original.full}{original.signature} is {after.signature} now")
+        elif same is None and original.is_overridable and len(after.parameters) > len(original.parameters):
+            words = f"{original.full} is {after.signature} now, and what overrides it should take as much"
+            yield Change("wider", original, after, words)
+        elif _is_other_type(original, after, types):
+            yield Change(
+                "signature", original, after, f"{original.full} gave {original.returns} and gives {after.returns} now"
+            )
+        for mine, now in defaults:
+            yield Change(
+                "default",
+                original,
+                after,
+                f"{now.name or 'an argument'} of {before.full} was {mine.default} and is {now.default}",
+                parameter=next(at for at, item in enumerate(after.parameters) if item is now),
+            )
+
+
+def _is_other_type(before: Symbol, after: Symbol, types: Mapping[str, str]) -> bool:
+    """Whether what a function gives, or a field is, is told to be of another type."""
+    if before.kind == "constructor" or not before.returns or not after.returns:
+        return False
+    if plain_type(before.returns) == plain_type(after.returns):
+        return False
+    one, other = (
+        _bare_type(renamed_type(before.returns, types), before.file),
+        _bare_type(plain_type(after.returns), after.file),
+    )
+    return one != other and not any(isinstance(item, str) and _MACRO.fullmatch(item) for item in (one, other))
+
+
+def _bare_type(type_: str, file: str) -> str | frozenset[str]:
+    """A type as it counts for who gets one: without scopes, references and ways to write the same."""
+    bare = re.sub(r"\w+(?:::|\.)", "", type_).strip("&")
+    if not file.endswith(_PYTHON):
+        return bare.replace("unsignedint", "unsigned")
+    bare = re.sub(r"Optional\[([^\[\]]*)\]", r"\1|None", bare.replace('"', "").replace("'", ""))
+    if found := _EITHER.fullmatch(bare):
+        bare = f"{found[1]}|None" if bare.startswith("O") else found[1].replace(",", "|")
+    return frozenset(bare.lower().split("|"))
+
+
+def _paired(before: Symbol, after: Symbol) -> Iterator[tuple[Parameter, Parameter]]:
+    """Parameters that are the same one: by name, else where they have none by their place."""
+    by_name = {item.name: item for item in after.parameters if item.name}
+    for at, mine in enumerate(before.parameters):
+        if mine.name in by_name:
+            yield mine, by_name[mine.name]
+        elif not mine.name and at < len(after.parameters) and not after.parameters[at].name:
+            yield mine, after.parameters[at]
+
+
+def _shape(symbol: Symbol) -> tuple[object, ...]:
+    by_name = symbol.file.endswith(NAMED_ARGUMENTS)
+    return tuple(
+        (plain_type(item.type), item.name if by_name else "", bool(item.default), item.is_named)
+        for item in symbol.parameters
+    )
+
+
+def _common(one: Symbol, other: Symbol) -> tuple[int, int]:
+    types = {plain_type(item.type) for item in one.parameters if item.type}
+    names = {item.name for item in one.parameters}
+    shared = sum(plain_type(item.type) in types for item in other.parameters) + sum(
+        item.name in names for item in other.parameters
+    )
+    return shared, -abs(len(one.parameters) - len(other.parameters))
+
+
+def _accepts(before: Symbol, after: Symbol) -> bool:
+    """Whether whatever was a call of the old signature is one of the new: more arguments only with defaults."""
+    ours, theirs = before.parameters, after.parameters
+    by_name = before.file.endswith(NAMED_ARGUMENTS)
+    if len(theirs) < len(ours):
+        return any(item.name.startswith("*") for item in theirs) and all(
+            item in ours for item in theirs if item.name[:1] != "*"
+        )
+    names = {item.name: at for at, item in enumerate(theirs)}
+    met = set()
+    for place, mine in enumerate(ours):
+        at = names.get(mine.name, -1) if mine.is_named else place
+        if at < 0:
+            return False
+        now = theirs[at]
+        met.add(at)
+        if plain_type(mine.type) != plain_type(now.type) and before.file[-3:] not in (".py", "pyi"):
+            return False
+        if (by_name and mine.name != now.name) or (mine.default and not now.default) or now.is_named > mine.is_named:
+            return False
+    return all(item.default or item.name.startswith("*") for at, item in enumerate(theirs) if at not in met)
+
+
+def _to_implement(
+    olds: Mapping[tuple[str, ...], Sequence[Symbol]], news: Mapping[tuple[str, ...], Sequence[Symbol]], matches: Matches
+) -> Iterator[Change]:
+    """Methods without a body that a class or interface did not ask for before."""
+    back = {new.path: path for path, new in matches.chosen.items()}
+    scopes = {matches.scope_of(path): path for path, group in olds.items() if group[0].kind in ("class", "interface")}
+    for path, group in news.items():
+        method = group[0]
+        if "abstract" not in method.marks or not method.is_callable or method.scope not in scopes:
+            continue
+        before = olds.get(path) or olds.get(back.get(path, ())) or olds.get((*scopes[method.scope], method.name))
+        if before is None or not any("abstract" in item.marks for item in before):
+            yield Change(
+                "must-implement", None, method, f"{'.'.join(method.scope)} wants {method.name}{method.signature}"
+            )
+
+
+def _closed(
+    olds: Mapping[tuple[str, ...], Sequence[Symbol]],
+    new: Sequence[Symbol],
+    news: Mapping[tuple[str, ...], Sequence[Symbol]],
+) -> Iterator[Change]:
+    """Constructors that others may not use any more, with the functions of the class that make one instead."""
+    hidden = {item.path for item in new if item.is_hidden and item.kind == "constructor"}
+    for path, group in olds.items():
+        if group[0].kind != "constructor" or path in news or path not in hidden or group[0].name.startswith("~"):
+            continue
+        made = [
+            item
+            for listed in news.values()
+            for item in listed
+            if item.scope == path[:-1] and item.is_callable and path[-1] in re.findall(r"\w+", item.returns)
+        ]
+        candidates = tuple(
+            Candidate(item, round(0.95 / len(made), 3), (f"it gives a {path[-1]}",)) for item in made[:5]
+        )
+        yield Change("removed", group[0], None, f"{group[0].full} is no longer for others to use", candidates)
+
+
+def _is_literal(value: str) -> bool:
+    return value[0].isdigit() or value[0] in "-\"'" or value in ("true", "false", "True", "False")
+
+
+def _short(text: str) -> str:
+    line = " ".join(text.split())
+    return line if len(line) <= 120 else line[:119] + "…"

@@ -1,0 +1,112 @@
+"""Comparisons of releases, kept on disk: releases do not change, and reading two of them takes seconds."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import Any
+
+from fernshale.core.base.data_folder import home
+from fernshale.core.base.disk import write_atomic
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.drift.comparison import Change, compare
+from fernshale.core.drift.matching import Candidate
+from fernshale.core.drift.release_symbols import languages_of, list_sources, read_pair
+from fernshale.core.drift.symbols import Parameter, Symbol
+
+# Raised when readers or comparison give something else than before.
+_FORMAT = 35
+
+
+def compare_releases(old: Path, new: Path, language: str, progress: Progress, token: CancelToken) -> tuple[Change, ...]:
+    """The changes from one release to another, from what is kept where neither has changed.
+
+    Raises MisuseError, Cancelled.
+    """
+    stamp = _stamp(old, new, language)
+    if stamp not in _in_hand:
+        if len(_in_hand) >= _MOST_IN_HAND:
+            _in_hand.clear()
+        _in_hand[stamp] = _kept_or_made(home() / "drift" / f"{stamp}.json", old, new, language, progress, token)
+    return _in_hand[stamp]
+
+
+# The last comparisons, so that each look at a project need not decode them: that of the engine and those of its plugins.
+_MOST_IN_HAND = 32
+_in_hand: dict[str, tuple[Change, ...]] = {}
+
+
+def _kept_or_made(
+    kept: Path, old: Path, new: Path, language: str, progress: Progress, token: CancelToken
+) -> tuple[Change, ...]:
+    try:
+        return _decode(json.loads(kept.read_bytes()))
+    except (OSError, ValueError, KeyError, TypeError, IndexError, RecursionError):
+        pass  # not there yet, or not whole: it is made anew
+    changes = compare(read_pair(old, new, language, progress, token), token)
+    kept.parent.mkdir(parents=True, exist_ok=True)
+    write_atomic(kept, json.dumps(_encode(changes), separators=(",", ":")).encode())
+    return changes
+
+
+def _stamp(old: Path, new: Path, language: str) -> str:
+    """What two releases look like from outside: a stat per file."""
+    told = hashlib.sha256(f"{_FORMAT}\0{language}".encode())
+    for folder in (old, new):
+        told.update(f"\0{folder.resolve()}".encode("utf-8", "surrogateescape"))
+        for path, stat in list_sources(folder, languages_of(language)).items():
+            told.update(f"\n{path}\0{stat.st_size}\0{stat.st_mtime_ns}".encode("utf-8", "surrogateescape"))
+    return told.hexdigest()[:32]
+
+
+def _encode(changes: Sequence[Change]) -> dict[str, Any]:
+    """Each symbol once, in a list; changes and candidates name it by its number."""
+    symbols: dict[Symbol, int] = {}
+
+    def number(symbol: Symbol | None) -> int:
+        return -1 if symbol is None else symbols.setdefault(symbol, len(symbols))
+
+    rows = [
+        [
+            change.kind, number(change.old), number(change.new), change.what,
+            [
+                [number(item.symbol), item.score, list(item.evidence), item.written, list(item.signatures), list(item.holder)]
+                for item in change.candidates
+            ],
+            change.match, change.parameter,
+        ]
+        for change in changes
+    ]  # fmt: skip
+    return {"symbols": [_symbol_row(symbol) for symbol in symbols], "changes": rows}
+
+
+def _symbol_row(symbol: Symbol) -> list[Any]:
+    parameters = [[item.name, item.type, item.default, item.is_named] for item in symbol.parameters]
+    return [
+        symbol.kind, symbol.name, list(symbol.scope), symbol.file, symbol.line, parameters, symbol.returns,
+        list(symbol.bases), sorted(symbol.marks), symbol.deprecated, symbol.doc, symbol.value,
+        list(symbol.words),
+    ]  # fmt: skip
+
+
+def _decode(data: Mapping[str, Any]) -> tuple[Change, ...]:
+    symbols = [
+        Symbol(
+            row[0], row[1], tuple(row[2]), row[3], row[4], tuple(Parameter(*item) for item in row[5]), row[6],
+            tuple(row[7]), frozenset(row[8]), row[9], row[10], row[11], tuple(row[12]),
+        )
+        for row in data["symbols"]
+    ]  # fmt: skip
+    return tuple(
+        Change(
+            kind, symbols[old] if old >= 0 else None, symbols[new] if new >= 0 else None, what,
+            tuple(
+                Candidate(symbols[at], score, tuple(evidence), written, tuple(signatures), tuple(holder))
+                for at, score, evidence, written, signatures, holder in candidates
+            ),
+            match, parameter,
+        )
+        for kind, old, new, what, candidates, match, parameter in data["changes"]
+    )  # fmt: skip

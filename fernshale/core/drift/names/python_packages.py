@@ -1,0 +1,151 @@
+"""What Python's packages show of their modules: `from .lamps import Lamp` in `wick/__init__.py` makes it `wick.Lamp`."""
+
+from __future__ import annotations
+
+import re
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property, lru_cache
+from pathlib import Path
+
+from fernshale.core.drift.names.name_parts import shared_start
+from fernshale.core.drift.parsing.python import module_of
+from fernshale.core.drift.release_symbols import list_sources, read_bytes
+
+Names = tuple[str, ...]
+
+_ASIDE = re.compile(r"(?s)\"{3}.*?\"{3}|'{3}.*?'{3}|#[^\n]*")
+_FROM = re.compile(
+    r"(?m)^[ \t]*from[ \t]+(?P<dots>\.*)(?P<module>[\w.]*)[ \t]+import[ \t]*"
+    r"(?:\((?P<many>[^()]*)\)|(?P<names>[^\n;\\]*(?:\\\r?\n[^\n;\\]*)*))"
+)
+_DEFINED = re.compile(r"(?m)^(?:(?:async[ \t]+)?def|class)[ \t]+(\w+)|^(\w+)[ \t]*(?::[^=\n]*)?=(?!=)")
+# Packages that show one another in a ring lead nowhere.
+_DEEPEST = 12
+
+
+@dataclass(frozen=True, slots=True)
+class _Module:
+    """What a module imports by name, what it shows all of, and what it defines itself."""
+
+    names: Mapping[str, Names]
+    stars: Sequence[Names]
+    defined: frozenset[str]
+
+
+class Packages:
+    """The Python modules of a release."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        self._files: dict[Names, list[str]] = defaultdict(list)
+        for path in list_sources(folder, frozenset({"python"})):
+            self._files[module_of(path)].append(path)
+        self._known: dict[Names, _Module] = {}
+
+    @cached_property
+    def shown(self) -> Mapping[Names, Names]:
+        """Each name that a package shows others and does not define, with where it stands."""
+        return dict(self._shown_by(module for module in self._files if self._is_package(module)))
+
+    def written(self, stands: Names) -> Names | None:
+        """How others write what stands somewhere: as the nearest to the root of the packages round it shows it, or where it
+        stands; what stands in a module of the release's own as the nearest of any other modules shows it. None where none does."""
+        ways = self._ways.get(stands, [])
+        round_it = [way for way in ways if way[:-1] == stands[: len(way) - 1]]
+        if round_it or _is_for_others(stands):
+            return min(round_it, key=len, default=stands)
+        beside = ways or self._ways_of_modules.get(stands, [])
+        return min(beside, key=lambda way: (-shared_start(way, stands), len(way), way), default=None)
+
+    @cached_property
+    def _ways(self) -> Mapping[Names, Sequence[Names]]:
+        return _turned(self.shown.items())
+
+    @cached_property
+    def _ways_of_modules(self) -> Mapping[Names, Sequence[Names]]:
+        return _turned(self._shown_by(module for module in self._files if not self._is_package(module)))
+
+    def _is_package(self, module: Names) -> bool:
+        return any("__init__.py" in path for path in self._files.get(module, ()))
+
+    def _shown_by(self, modules: Iterable[Names]) -> Iterator[tuple[Names, Names]]:
+        for module in modules:
+            for name in self._public(module, 0) if _is_for_others(module) else ():
+                written = (*module, name)
+                stands = self._stands(written, 0)
+                if stands is not None and stands != written and stands not in self._files:
+                    yield written, stands
+
+    def has(self, path: Names) -> bool:
+        """Whether a name can be written so: it is shown, defined there, or a module."""
+        return path in self.shown or path in self._files or path[-1] in self._module(path[:-1]).defined
+
+    def _stands(self, path: Names, depth: int) -> Names | None:
+        """Where what is written `path` stands; None where that is not in the release."""
+        module = self._module(path[:-1])
+        if path[-1] in module.defined:
+            return path
+        if depth > _DEEPEST:
+            return None
+        sources = [module.names[path[-1]]] if path[-1] in module.names else [(*star, path[-1]) for star in module.stars]
+        found = next((stands for source in sources if (stands := self._stands(source, depth + 1))), None)
+        # A function often stands in a module of its own name, and is meant rather than that.
+        return found or (path if path in self._files else None)
+
+    def _public(self, names: Names, depth: int) -> Iterator[str]:
+        module = self._module(names)
+        yield from (name for name in (*module.names, *module.defined) if not name.startswith("_"))
+        for star in module.stars if depth <= _DEEPEST else ():
+            yield from self._public(star, depth + 1)
+
+    def _module(self, names: Names) -> _Module:
+        if names not in self._known:
+            text = "\n".join(
+                read_bytes(f"{self._folder}/{path}").decode("utf-8", "replace") for path in self._files.get(names, ())
+            )
+            self._known[names] = self._read(names, _ASIDE.sub("", text))
+        return self._known[names]
+
+    def _read(self, module: Names, text: str) -> _Module:
+        imported: dict[str, Names] = {}
+        stars: list[Names] = []
+        is_package = self._is_package(module)
+        for line in _FROM.finditer(text):
+            source = _resolved(module if is_package else module[:-1], len(line["dots"]), line["module"])
+            for part in re.sub(r"[\\\s]+", " ", line["many"] or line["names"] or "").split(","):
+                words = part.split()
+                if words == ["*"]:
+                    stars.append(source)
+                elif words:
+                    imported[words[-1] if len(words) == 3 else words[0]] = (*source, words[0])
+        defined = frozenset(found[1] or found[2] for found in _DEFINED.finditer(text))
+        return _Module(imported, stars, defined)
+
+
+def _turned(shown: Iterable[tuple[Names, Names]]) -> Mapping[Names, Sequence[Names]]:
+    found: dict[Names, list[Names]] = defaultdict(list)
+    for written, stands in shown:
+        found[stands].append(written)
+    return found
+
+
+def _is_for_others(path: Names) -> bool:
+    return not any(part.startswith("_") for part in path)
+
+
+def _resolved(package: Names, dots: int, name: str) -> Names:
+    """The module an import means that stands in `package`."""
+    parts = tuple(filter(None, name.split(".")))
+    if dots:
+        return (*package[: len(package) - dots + 1], *parts)
+    # A release's folder may hold more round its packages than their users know.
+    at = package.index(parts[0]) if parts and parts[0] in package else 0
+    return (*package[:at], *parts)
+
+
+@lru_cache(maxsize=16)
+def packages_of(folder: Path) -> Packages:
+    """The packages of a release, read once: a release does not change."""
+    return Packages(folder)

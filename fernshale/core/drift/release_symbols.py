@@ -1,0 +1,227 @@
+"""The symbols of two releases, as far as their files differ: what is the same on both sides cannot have changed.
+
+Files are held against each other by content; only those that differ, and in more than remarks, are parsed, half of them by a
+second process where there is much to do (parsing holds the interpreter).
+"""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Callable, Mapping, Sequence
+from contextlib import AbstractContextManager, nullcontext
+from dataclasses import dataclass
+from pathlib import Path
+
+import blake3
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.languages import LANGUAGES, SCRIPTS, language_of
+from fernshale.core.base.work import CancelToken, Progress, many_values
+from fernshale.core.drift.declarations import join_symbols
+from fernshale.core.drift.parsing import read_both, read_source
+from fernshale.core.drift.symbols import Symbol
+from fernshale.core.drift.trivia import differ_in_remarks
+from fernshale.core.process.workers import Second
+
+# Folders in which a release shows or checks itself; nobody writes against what stands there.
+_ASIDE = frozenset(
+    ("test", "tests", "spec", "specs", "example", "examples", "sample", "samples", "demo", "demos", "doc", "docs",
+     "benchmark", "benchmarks", "bench", "fixtures", "node_modules", "third_party", "thirdparty", "vendor", "__pycache__",
+     "build", "cmake")
+)  # fmt: skip
+_BUNDLED = (".min.js", ".min.mjs", ".bundle.js", ".umd.js", ".prod.js")
+# From so many bytes on a second process is worth its start.
+_MUCH = 2_000_000
+# About what is parsed here until it is ready, and while what it found comes back.
+_AHEAD = 700_000
+_PARSE = "fernshale.core.drift.release_symbols:parse_files"
+
+
+@dataclass(frozen=True, slots=True)
+class Release:
+    """One side: its folder, the symbols of the files that differ, and all source files by relative path."""
+
+    folder: Path
+    symbols: tuple[Symbol, ...]
+    files: frozenset[str]
+
+
+@dataclass(frozen=True, slots=True)
+class Pair:
+    """Two releases. `moved` maps files of the old one to where the new one has the same bytes."""
+
+    old: Release
+    new: Release
+    moved: Mapping[str, str]
+
+
+def read_pair(old: Path, new: Path, language: str, progress: Progress, token: CancelToken) -> Pair:
+    """The symbols of two releases. `language` narrows it to one, "" for all. Raises MisuseError, Cancelled."""
+    folders = (old, new)
+    languages = languages_of(language)
+    files = [list_sources(folder, languages) for folder in folders]
+    # The second process gets ready while files are held against each other.
+    with many_values(), _second(_differing_bytes(*files)) as second:
+        same = _same_files(folders, files, token)
+        differ = [_by_content(folders[at], [path for path in files[at] if path not in same], token) for at in (0, 1)]
+        moved = {
+            path: there
+            for digest in differ[0].keys() & differ[1].keys()
+            for path, there in zip(differ[0][digest], differ[1][digest], strict=False)
+        }
+        listed = [[path for paths in differ[at].values() for path in paths] for at in (0, 1)]
+        wanted = [frozenset(paths) for paths in listed]
+        jobs = []
+        for path in dict.fromkeys((*listed[0], *listed[1])):
+            sides = [str(folder) if path in wanted[at] else "" for at, folder in enumerate(folders)]
+            jobs.append((sides[0], sides[1], path, sum(files[at][path].st_size for at in (0, 1) if sides[at])))
+        read = _parse(jobs, second, progress, token)
+        symbols = [[item for path in listed[at] for item in read[path][at]] for at in (0, 1)]
+        releases = [Release(folders[at], join_symbols(symbols[at]), frozenset(files[at])) for at in (0, 1)]
+    return Pair(releases[0], releases[1], moved)
+
+
+def read_release(folder: Path, language: str, progress: Progress, token: CancelToken) -> tuple[Symbol, ...]:
+    """All symbols of one release. Raises MisuseError, Cancelled."""
+    files = list_sources(folder, languages_of(language))
+    jobs = [(str(folder), "", path, stat.st_size) for path, stat in files.items()]
+    with many_values(), _second(sum(job[3] for job in jobs)) as second:
+        read = _parse(jobs, second, progress, token)
+    return join_symbols(item for path in files for item in read[path][0])
+
+
+def languages_of(language: str) -> frozenset[str]:
+    """The languages meant by a name, all for "". Raises MisuseError."""
+    if language and language not in LANGUAGES:
+        raise MisuseError(f"{language} is no language known here", f"Known are {', '.join(LANGUAGES)}.")
+    return frozenset(name for known, names in LANGUAGES.items() if language in ("", known) for name in names)
+
+
+def list_sources(folder: Path, languages: frozenset[str]) -> dict[str, os.stat_result]:
+    """The source files of a release by relative path. Raises MisuseError where there is no such folder."""
+    if not folder.is_dir():
+        raise MisuseError(f"{folder} is no folder")
+    found: dict[str, os.stat_result] = {}
+    pending = [""]
+    while pending:
+        inner = pending.pop()
+        with os.scandir(folder / inner) as entries:
+            for entry in entries:
+                path = f"{inner}/{entry.name}" if inner else entry.name
+                if entry.is_symlink() or entry.name.startswith("."):
+                    continue
+                if entry.is_dir():
+                    if entry.name.lower() not in _ASIDE:
+                        pending.append(path)
+                elif language_of(entry.name) in languages and not entry.name.endswith(_BUNDLED):
+                    found[path] = entry.stat()
+    return dict(sorted(found.items()))
+
+
+def included(file: str) -> str:
+    """A header's path as it is included, behind the last folder that is called include; a script's as it is imported, without the
+    folder in which a package keeps its sources."""
+    if file.endswith(SCRIPTS):
+        return re.sub(r"(?:/index)?(?:\.d)?\.\w+\Z", "", re.sub(r"^(?:.*/)?(?:src|source|lib|dist|types)/", "", file))
+    return re.sub(r"^(?:.*/)?(?:include|inc)/", "", file)
+
+
+def _same_files(
+    folders: Sequence[Path], files: Sequence[Mapping[str, os.stat_result]], token: CancelToken
+) -> frozenset[str]:
+    """The paths at which both releases have the same bytes, but for remarks."""
+    same = set()
+    for path in files[0]:
+        token.check()
+        if path in files[1]:
+            old, new = (read_bytes(f"{folder}/{path}") for folder in folders)
+            if old == new or differ_in_remarks(old, new, path):
+                same.add(path)
+    return frozenset(same)
+
+
+def _by_content(folder: Path, paths: Sequence[str], token: CancelToken) -> dict[bytes, list[str]]:
+    """Files by the digest of what they hold."""
+    found: dict[bytes, list[str]] = {}
+    for path in paths:
+        token.check()
+        found.setdefault(blake3.blake3(read_bytes(f"{folder}/{path}")).digest(), []).append(path)
+    return found
+
+
+def read_bytes(path: str) -> bytes:
+    """A source file of a release; nothing where it cannot be read."""
+    try:
+        with open(path, "rb", buffering=0) as file:
+            return file.read()
+    except OSError:
+        return b""  # what cannot be read has no symbols
+
+
+_Job = tuple[
+    str, str, str, int
+]  # folder of the old release and of the new one, "" where it is not read; relative path; bytes
+_Both = tuple[tuple[Symbol, ...], tuple[Symbol, ...]]
+
+
+def _second(size: int) -> AbstractContextManager[Second | None]:
+    """A second process where so many bytes are worth its start."""
+    return nullcontext() if size < _MUCH or len(os.sched_getaffinity(0)) < 2 else Second(_PARSE)
+
+
+def _differing_bytes(old: Mapping[str, os.stat_result], new: Mapping[str, os.stat_result]) -> int:
+    """About how many bytes are to be parsed: those of files that have another size on the other side, or are not there."""
+    return sum(
+        stat.st_size
+        for mine, theirs in ((old, new), (new, old))
+        for path, stat in mine.items()
+        if path not in theirs or theirs[path].st_size != stat.st_size
+    )
+
+
+def _parse(jobs: Sequence[_Job], second: Second | None, progress: Progress, token: CancelToken) -> dict[str, _Both]:
+    """The symbols of each file in both releases, by its path."""
+
+    def told(done: int) -> None:
+        progress("reading symbols", done, len(jobs))
+
+    if second is None:
+        return _by_path(jobs, parse_files((jobs, token.check), told))
+    here, there = _halves(jobs)
+    second.give((there, None))
+    mine = parse_files((here, token.check), lambda done: told(done + second.done))
+    return _by_path((*here, *there), (*mine, *second.result(token)))
+
+
+def parse_files(job: tuple[Sequence[_Job], Callable[[], None] | None], tell: Callable[[int], None]) -> list[_Both]:
+    """The symbols of each file in both releases; the second process's part as well."""
+    files, check = job
+    read: list[_Both] = []
+    for number, (old, new, path, _) in enumerate(files):
+        if number % 50 == 0:
+            tell(number)
+            if check is not None:
+                check()
+        if old and new:
+            read.append(read_both(read_bytes(f"{old}/{path}"), read_bytes(f"{new}/{path}"), path))
+        else:
+            symbols = read_source(read_bytes(f"{old or new}/{path}"), path)
+            read.append((symbols, ()) if old else ((), symbols))
+    return read
+
+
+def _halves(jobs: Sequence[_Job]) -> tuple[list[_Job], list[_Job]]:
+    """What is parsed here and what in the second process, so that both have as much to do: the largest files first."""
+    here: list[_Job] = []
+    there: list[_Job] = []
+    left = -_AHEAD  # how many bytes more are parsed here than there
+    for job in sorted(jobs, key=lambda job: -job[3]):
+        part, size = (here, job[3]) if left <= 0 else (there, -job[3])
+        part.append(job)
+        left += size
+    return here, there
+
+
+def _by_path(jobs: Sequence[_Job], read: Sequence[_Both]) -> dict[str, _Both]:
+    return {path: both for (*_, path, _), both in zip(jobs, read, strict=True)}

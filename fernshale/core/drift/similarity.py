@@ -1,0 +1,261 @@
+"""How likely a symbol of the new release is what became of one of the old, with the evidence in words.
+
+Each feature adds to or takes from the odds (a naive Bayes sum in log odds); its weights were set by looking at releases of
+libraries whose renames are known from their own deprecation texts. What carries no information (a body of two words, a
+function without parameters) adds nothing.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Collection, Mapping
+from dataclasses import dataclass
+from functools import cached_property
+
+from rapidfuzz import fuzz
+
+from fernshale.core.drift.declarations import plain_type
+from fernshale.core.drift.names.name_parts import Bag, Rarity, changed_parts, cosine, parts_of
+from fernshale.core.drift.parsing.source import plain_doc
+from fernshale.core.drift.symbols import CONTAINER, Symbol
+
+# What two symbols have in common before anything is known of them, in log odds.
+_PRIOR = -4.2
+_PLAIN_VALUES = frozenset(
+    ("", "0", "1", "-1", "None", "null", "nil", "true", "false", "True", "False", '""', "''", "[]", "{}")
+)
+# What may be gathered into an enumeration; and what it tells that a name was taken apart for that.
+_VALUES = ("enumerator", "constant", "macro")
+_UNFOLDED = 5.2
+# How what is said of the place of two symbols begins.
+STAND = "both stand in"
+# The parts of a name that were put in the place of others.
+Swap = tuple[tuple[str, ...], tuple[str, ...]]
+# What stands in classes, where many have the same names; and what it tells that a name is one thing's alone.
+INNER = ("method", "field", "enumerator", "constructor")
+_ALONE = 1.8
+# What it tells that nothing else of that kind went or came in a class: of a function, of anything else, and of an enumeration's
+# value at the same place besides.
+_SOLE, _SOLE_OTHER, _SOLE_VALUE = 1.4, 0.7, 3.5
+_PLAIN_TYPES = frozenset(("", "void", "None", "bool", "int", "-> None"))
+
+
+@dataclass(frozen=True)
+class Traits:
+    """A symbol with what is worked out from it once. `rarity` is of the words of bodies, `members` are the names it contains,
+    `reach` those with what it inherits, `after` and `before` its neighbours in the file."""
+
+    symbol: Symbol
+    rarity: Rarity
+    members: frozenset[str] = frozenset()
+    reach: frozenset[str] = frozenset()
+    before: str = ""
+    after: str = ""
+
+    @cached_property
+    def bag(self) -> Bag:
+        own = self.symbol.name
+        return Bag((word for word in self.symbol.words if word != own), self.rarity)
+
+    @cached_property
+    def doc(self) -> str:
+        return plain_doc(self.symbol.doc)[:300] if len(self.symbol.doc) >= 24 else ""
+
+    @cached_property
+    def returns(self) -> str:
+        return plain_type(self.symbol.returns)
+
+    @cached_property
+    def types(self) -> tuple[str, ...]:
+        return tuple(plain_type(item.type) for item in self.symbol.parameters)
+
+
+@dataclass(frozen=True, slots=True)
+class Evidence:
+    """What speaks for a pair, strongest first, and the log odds it comes to."""
+
+    odds: float
+    words: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class World:
+    """What is known of the two releases as a whole.
+
+    `scope_of` gives where an old scope went, `name_of` the new name of a renamed type, `file_of` where a file went.
+    `swaps` counts the pairs of name parts that were exchanged. `paired` tells which names of old and new belong together.
+    `unique` are the names that one thing outside of classes has in either release. `sole` are the pairs of paths that alone
+    went from and came to one place.
+    """
+
+    names: Rarity
+    words: Rarity
+    scope_of: Callable[[tuple[str, ...]], tuple[str, ...]]
+    type_of: Callable[[str], str]
+    file_of: Callable[[str], str]
+    swaps: Mapping[Swap, int]
+    paired: Mapping[str, str]
+    unique: Collection[str] = ()
+    sole: Collection[tuple[tuple[str, ...], tuple[str, ...]]] = ()
+
+
+def weigh(old: Traits, new: Traits, world: World) -> Evidence:
+    """What speaks for `new` being what became of `old`."""
+    found: list[tuple[float, str]] = []
+
+    def add(odds: float, words: str = "") -> None:
+        found.append((odds, words))
+
+    _weigh_name(old.symbol, new.symbol, world, add)
+    _weigh_place(old.symbol, new.symbol, world, add)
+    if old.symbol.kind in CONTAINER:
+        _weigh_members(old, new, add)
+    else:
+        _weigh_signature(old, new, world, add)
+    _weigh_body(old, new, world, add)
+    if old.symbol.kind != new.symbol.kind and not (old.symbol.is_callable and new.symbol.kind == "class"):
+        add(-0.5 if old.symbol.is_callable == new.symbol.is_callable else -1.2)
+    _weigh_neighbours(old, new, world, add)
+    told = sorted((item for item in found if item[1] and item[0] > 0.25), key=lambda item: -item[0])
+    return Evidence(_PRIOR + sum(odds for odds, _ in found), tuple(words for _, words in told))
+
+
+_Add = Callable[..., None]
+
+
+def _is_unfolded(one: Symbol, other: Symbol) -> bool:
+    """Whether the name of one says what the other's place and name say together: KIND_STONE and Kind::Stone, or a function of
+    its own and one of a class: tide_of_day and Tide::of_day."""
+    is_value = one.kind in _VALUES and other.kind in ("enumerator", "field")
+    is_call = one.kind == "function" and other.kind == "method"
+    return (
+        (is_value or is_call)
+        and bool(other.scope)
+        and parts_of(one.name) == (*parts_of(other.scope[-1]), *parts_of(other.name))
+    )
+
+
+def _weigh_name(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
+    if _is_unfolded(old, new) or _is_unfolded(new, old):
+        # The more parts a name has, the less likely it is that another's are the same by chance.
+        told = _UNFOLDED + 0.4 * max(0, len(parts_of(max(old.name, new.name, key=len))) - 2)
+        add(
+            told,
+            f"{old.name} is {new.name} of {new.scope[-1]}" if _is_unfolded(old, new) else f"{new.name} says the same",
+        )
+        return
+    alike = world.names.likeness(old.name, new.name)
+    if alike == 1.0:
+        # The same name elsewhere; a name that everything has tells less.
+        rare = max((world.names.weight(part) for part in parts_of(old.name)), default=0.15)
+        add(2.2 + 3.2 * rare, f"the name {old.name} stayed")
+        if old.name in world.unique and old.kind not in INNER and new.kind not in INNER:
+            add(_ALONE, "nothing else has it")
+        return
+    add(6.2 * (alike - 0.3), f"{old.name} and {new.name} are alike" if alike > 0.5 else "")
+    swap = changed_parts(old.name, new.name)
+    together = world.swaps.get(swap, 0) - 1
+    if together > 0:
+        add(min(2.6, 1.1 * math.log2(1 + together)), swapped_words(swap, together))
+
+
+def swapped_words(swap: Swap, times: int) -> str:
+    """That others exchanged the same parts of their names, in words."""
+    gone, come = ("".join(part) or "nothing" for part in swap)
+    return f"{times} others went from {gone} to {come}" if gone != come else ""
+
+
+def _weigh_place(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
+    scope = world.scope_of(old.scope)
+    if new.scope == scope or (_is_unfolded(old, new) and new.scope[:-1] == scope):
+        words = f"{STAND} {'.'.join(new.scope)}" if new.scope else ""
+        add(1.5 if new.scope else 0.4, words)
+    elif new.scope[-1:] == scope[-1:] and scope:
+        add(0.7, f"{STAND} a {scope[-1]}")
+    elif not (_is_unfolded(old, new) or _is_unfolded(new, old)):
+        add(-0.9)
+    if (old.path, new.path) in world.sole:
+        add(_SOLE if old.is_callable else _SOLE_OTHER, "nothing else went or came there")
+    if world.file_of(old.file) == new.file:
+        add(0.6, f"{STAND} {new.file}")
+
+
+def _weigh_signature(old: Traits, new: Traits, world: World, add: _Add) -> None:
+    ours, theirs = old.symbol.parameters, new.symbol.parameters
+    if old.symbol.is_callable and new.symbol.is_callable and (ours or theirs):
+        shared, told = 0.0, max(len(ours), len(theirs))
+        names = [item.name for item in theirs if item.name]
+        types = list(new.types)
+        for item, type_ in zip(ours, old.types, strict=True):
+            now = world.type_of(type_)
+            by_name = item.name in names
+            by_type = bool(type_) and now in types
+            shared += 1.0 if by_name and (by_type or not type_) else 0.6 if by_name or by_type else 0.0
+            if by_name:
+                names.remove(item.name)
+            if by_type:
+                types.remove(now)
+        alike = shared / told
+        add(2.8 * (alike - 0.45) * min(1.0, 0.4 + told / 4), "they take the same arguments" if alike > 0.8 else "")
+    ours_back, theirs_back = world.type_of(old.returns), new.returns
+    if ours_back and theirs_back:
+        if ours_back != theirs_back:
+            add(-0.7)
+        elif ours_back not in _PLAIN_TYPES:
+            add(0.8, f"both give {new.symbol.returns}" if old.symbol.is_callable else f"both are {new.symbol.returns}")
+        else:
+            add(0.2)
+    values = old.symbol.value, new.symbol.value
+    if values[0] and values[1]:
+        if values[0] == values[1]:
+            add(
+                1.6 if values[0] not in _PLAIN_VALUES else 0.3,
+                f"both are {values[1]}" if len(values[1]) < 40 else "the same value",
+            )
+        else:
+            add(-0.4)
+
+
+def _weigh_members(old: Traits, new: Traits, add: _Add) -> None:
+    if old.symbol.bases and old.symbol.bases == new.symbol.bases:
+        add(0.5, f"both derive from {', '.join(new.symbol.bases)}")
+    # What one inherits counts where the other declares it: members may have gone up into a base.
+    ours = old.members | (old.reach & new.members)
+    theirs = new.members | (new.reach & old.members)
+    small = min(len(ours), len(theirs))
+    if not small:
+        return
+    shared = len(ours & theirs)
+    share = shared / len(ours | theirs)
+    cover = shared / small
+    add(
+        5.5 * (0.5 * share + 0.5 * cover - 0.3) * min(1.0, small / 4),
+        f"{shared} of {len(ours)} members are the same" if shared else "",
+    )
+
+
+def _weigh_body(old: Traits, new: Traits, world: World, add: _Add) -> None:
+    if len(old.bag) >= 3 and len(new.bag) >= 3:
+        alike = cosine(old.bag, new.bag)
+        # The very same code tells much, however short.
+        told = min(1.0, min(len(old.bag), len(new.bag)) / (6 if alike > 0.97 else 14))
+        add(
+            6.5 * (alike - 0.4) * told,
+            "their code is nearly the same" if alike > 0.8 else "their code is alike" if alike > 0.55 else "",
+        )
+    if old.doc and new.doc:
+        alike = 1.0 if old.doc == new.doc else fuzz.token_set_ratio(old.doc, new.doc) / 100
+        add(4.0 * (alike - 0.6), "their documentation says the same" if alike > 0.85 else "")
+
+
+def _weigh_neighbours(old: Traits, new: Traits, world: World, add: _Add) -> None:
+    beside = [
+        (mine, world.paired.get(mine, "") == other)
+        for mine, other in ((old.before, new.before), (old.after, new.after))
+    ]
+    for mine, is_same in beside:
+        if mine and is_same:
+            add(0.7, "")
+    is_sole = old.symbol.kind == "enumerator" and (old.symbol.path, new.symbol.path) in world.sole
+    if is_sole and all(is_same for _, is_same in beside):
+        add(_SOLE_VALUE, "it stands where that stood")

@@ -1,0 +1,138 @@
+"""What a deprecation text says to take instead, as a symbol of the new release."""
+
+from __future__ import annotations
+
+import re
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+
+from fernshale.core.drift.names.name_parts import Rarity
+from fernshale.core.drift.symbols import Symbol
+
+_NAME = r"[`'\"‘“]*:?(?:\w+:)?[`'\"‘“{<(]*(?:@?link\s+)?[~.!]*(?P<name>[A-Za-z_$#~][\w$]*(?:(?:\.|::|#|->)[A-Za-z_$][\w$]*)*)"
+_SAYINGS = tuple(
+    re.compile(pattern + _NAME, re.IGNORECASE)
+    for pattern in (
+        r"\b(?:renamed|moved) (?:to|into|as) ",
+        r"\buse(?: the)?(?: new)?(?: function| method| class| property| attribute| module)? ",
+        r"\b(?:renamed|moved|changed)(?: to| into| as)? ",
+        r"\b(?:replaced|superseded|obsoleted)(?: by| with) ",
+        r"\bin fav(?:ou?r|or) of(?: the| using)? ",
+        r"\b(?:see|prefer|call|switch to|migrate to|consider)(?: the| using| calling)? ",
+        r"\bit is now(?: called| named)? ",
+        r"\balias (?:for|of|to) ",
+        r"\bis now ",
+    )
+)
+_STOP = frozenset(
+    ("the", "this", "instead", "of", "a", "an", "it", "is", "version", "and", "for", "with", "your", "new", "other")
+)
+
+
+_PLAIN = frozenset(
+    ("self", "this", "return", "cls", "super", "await", "const", "auto", "let", "var", "std", "forward", "move")
+)
+
+
+# What may follow a name that is all there is to take instead: the end of its markup, then of the sentence.
+_WHOLE = re.compile(
+    r"[`'\"’”}>)]*(?:\(\))?[`'\"’”}>]*(?:\s+(?:instead(?: of \S+)?|now|directly))?(?: for new code)?\s*(?:[.;!\n]|[@\\]\w|\Z)",
+    re.IGNORECASE,
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Said:
+    """What a text says to take instead. `written` is the way there from where the old symbol stood (`name.ending` in the place of
+    `ending`), "" where its name alone will do. `is_whole`: the text asks for no more than that. `is_plain`: it says the bare
+    name, and not whose it is."""
+
+    symbol: Symbol
+    written: str
+    is_whole: bool
+    is_plain: bool
+
+
+class Names:
+    """Symbols of a release by their last name, to find what a text means."""
+
+    def __init__(self, symbols: Iterable[Symbol]) -> None:
+        symbols = tuple(symbols)
+        self.rarity = Rarity(item.name for item in symbols)
+        self._paths = frozenset(item.path for item in symbols)
+        self._by_name: dict[str, list[Symbol]] = defaultdict(list)
+        for item in symbols:
+            if not item.is_hidden:
+                self._by_name[item.name].append(item)
+
+    def find(self, name: str, near: Symbol) -> Symbol | None:
+        """The symbol meant by a name that stands in what is said of `near`: in its scope first, then of its kind."""
+        parts = tuple(part for part in re.split(r"\.|::|#|->", name.strip("~#.")) if part)
+        if not parts:
+            return None
+        fitting = [item for item in self._by_name.get(parts[-1], ()) if item.path != near.path]
+        named = [item for item in fitting if item.path[-len(parts) :] == parts]
+        pool = named or ([] if len(parts) > 1 and parts[0][:1].isupper() else fitting)
+        return max(
+            pool, key=lambda item: (_shared(item.scope, near.scope), item.is_callable == near.is_callable), default=None
+        )
+
+    def way(self, name: str, near: Symbol) -> str:
+        """`name` where it leads over another member of what holds `near`, else ""."""
+        parts = name.split(".")
+        is_member = near.kind in ("method", "field") and len(parts) > 1 and parts[0] not in near.scope
+        return name if is_member and (*near.scope, parts[0]) in self._paths else ""
+
+    def find_only(self, name: str, near: Symbol) -> Symbol | None:
+        """As `find`, where no other symbol of that name is as near."""
+        found = self.find(name, near)
+        if found is None:
+            return None
+        depth = _shared(found.scope, near.scope)
+        rivals = [
+            item
+            for item in self._by_name[found.name]
+            if _shared(item.scope, near.scope) == depth and item.path != near.path
+        ]
+        return found if len({item.path for item in rivals}) == 1 else None
+
+
+def named_replacements(text: str) -> Iterator[tuple[str, bool]]:
+    """Names that a text says to take instead, the plainest saying first, and whether it says no more than the name."""
+    for saying in _SAYINGS:
+        for found in saying.finditer(text):
+            if found["name"].lower() not in _STOP:
+                yield found["name"], _WHOLE.match(text, found.end()) is not None
+
+
+def find_replacement(text: str, near: Symbol, names: Names) -> Said | None:
+    """What a deprecation text sends its reader to."""
+    for name, is_whole in named_replacements(text):
+        if (found := names.find(name, near)) is not None:
+            return Said(found, names.way(name, near), is_whole, name.strip("#~").isidentifier())
+    return None
+
+
+def forwards_to(symbol: Symbol, names: Names) -> tuple[Symbol, bool] | None:
+    """The symbol that this one is only another name for, and whether it does nothing else.
+
+    Its value names it, or its short body calls it. A body that says no more than the call and its arguments is sure; one
+    with its own name in it asks another object for the same.
+    """
+    if symbol.kind == "constant" and re.fullmatch(r"[A-Za-z_$][\w$.:]*", symbol.value):
+        # A class's attribute has a value and is not another name for it.
+        found = names.find_only(symbol.value, symbol)
+        return None if found is None else (found, True)
+    if not symbol.is_callable or not 0 < len(symbol.words) <= 14:
+        return None
+    given = {item.name.lstrip("*") for item in symbol.parameters}
+    words = [word for word in dict.fromkeys(symbol.words) if word not in given and word not in _PLAIN]
+    called = [found for word in words if word != symbol.name and (found := names.find(word, symbol)) is not None]
+    near = [item for item in called if item.kind in ("function", "method") and item.scope == symbol.scope]
+    return (near[0], words == [near[0].name]) if len(near) == 1 else None
+
+
+def _shared(one: Sequence[str], other: Sequence[str]) -> int:
+    """How many names two scopes have in common, from the outside."""
+    return next((at for at, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))

@@ -1,0 +1,105 @@
+"""Values as sources write them, and whether two texts mean the same value.
+
+Not a change: another way to write a literal (1 and 1.0, 'a' and "a", !0 and true), a name in place of the constant it stands for,
+and a declaration that has no value at all ("..." in a type stub, an optional parameter in a declaration file).
+"""
+
+from __future__ import annotations
+
+import ast
+import re
+from collections.abc import Iterable, Mapping
+from functools import cached_property
+from pathlib import Path
+
+from fernshale.core.drift.release_symbols import read_bytes
+
+# What declarations without bodies write where the definition has a value.
+_NO_VALUE = frozenset(("...", "?", "…"))
+_NAME = re.compile(r"[A-Za-z_]\w*(?:(?:::|\.)[A-Za-z_]\w*)*")
+_NUMBER = re.compile(
+    r"([-+]?)(0[xX][0-9a-fA-F]+|0[bB][01]+|(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?)(?:[uUlLfFdDnm]|[iu]\d+|f(?:32|64))*"
+)
+_LITERAL = r"""[-+]?\.?\d[\w.]*|"[^"\n]*"|'[^'\n]*'|\w+"""
+_DEFINED = re.compile(
+    rf"#[ \t]*define[ \t]+(\w+)[ \t]+({_LITERAL})[ \t]*(?://|/\*|\r?$)"
+    rf"|\b([A-Za-z_]\w+)[ \t]*(?::[^=\n;(){{}}]{{0,60}})?=[ \t]*({_LITERAL})[ \t]*(?:[;,}}#]|//|/\*|\r?$)",
+    re.MULTILINE,
+)
+# Words that several languages have for one value.
+_WORDS = {
+    "!0": "true", "!1": "false", "True": "true", "False": "false", "TRUE": "true", "FALSE": "false",
+    "void 0": "undefined", "nullptr": "null", "NULL": "null", "nil": "null", "None": "null",
+}  # fmt: skip
+# A name that stands for a name that stands for a name: no release goes further.
+_MAX_NAMES = 4
+
+
+class Constants:
+    """The values of constants that a release's sources define, by their last names; made when the first is asked for."""
+
+    def __init__(self, folder: Path, files: Iterable[str]) -> None:
+        self._folder, self._files = folder, sorted(files)
+
+    def value_of(self, name: str) -> str:
+        """The text of the one value that a name is defined to have, "" where it has none or several."""
+        return self._values.get(re.split(r"::|\.", name)[-1], "")
+
+    @cached_property
+    def _values(self) -> Mapping[str, str]:
+        found: dict[str, set[str]] = {}
+        for path in self._files:
+            text = read_bytes(f"{self._folder}/{path}").decode("utf-8", "replace")
+            for match in _DEFINED.finditer(text):
+                name, value = match[1] or match[3], match[2] or match[4]
+                found.setdefault(name, set()).add(value)
+        return {name: next(iter(values)) for name, values in found.items() if len(values) == 1}
+
+
+def is_same_value(one: str, other: str, old: Constants, new: Constants) -> bool:
+    """Whether the text of a value in the old release and one in the new release mean the same, or one of them says nothing."""
+    if one.strip() in _NO_VALUE or other.strip() in _NO_VALUE or "".join(one.split()) == "".join(other.split()):
+        return True
+    before, after = _plain(one), _plain(other)
+    if before == after:
+        return True
+    if _is_name(one) == _is_name(other) and not (_is_name(one) and _is_name(other)):
+        return False
+    return _plain(_resolved(one, old)) == _plain(_resolved(other, new))
+
+
+def _is_name(text: str) -> bool:
+    return (
+        _NAME.fullmatch(text.strip()) is not None and text.strip() not in _WORDS and text.strip() not in _WORDS.values()
+    )
+
+
+def _resolved(text: str, constants: Constants) -> str:
+    """What a name stands for, or the text as it is."""
+    for _ in range(_MAX_NAMES):
+        if not _is_name(text):
+            break
+        value = constants.value_of(text.strip())
+        if not value or value == text:
+            break
+        text = value
+    return text
+
+
+def _plain(text: str) -> object:
+    """A literal as a value that others compare with; any other text without white space."""
+    text = text.strip()
+    if text in _WORDS or text in _WORDS.values():
+        return ("word", _WORDS.get(text, text))
+    if number := _NUMBER.fullmatch(text.replace("'", "").replace("_", "")):
+        digits = number[2]
+        try:
+            value: float = int(digits, 0) if digits[:2].lower() in ("0x", "0b") else float(digits)
+        except (ValueError, OverflowError):
+            return "".join(text.split())
+        return ("number", -value if number[1] == "-" else value)
+    try:
+        value_ = ast.literal_eval(text)
+    except (ValueError, SyntaxError, MemoryError, RecursionError, TypeError):
+        return "".join(text.split())
+    return (type(value_).__name__, repr(value_))

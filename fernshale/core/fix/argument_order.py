@@ -1,0 +1,142 @@
+"""Calls whose arguments have other places now."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from fernshale.core.base.languages import NAMED_ARGUMENTS
+from fernshale.core.fix.calls import find_calls, is_import
+from fernshale.core.fix.classes import PYTHON
+from fernshale.core.fix.receiver_types import Owners
+from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.tokens import Token, name_starts, tokenize
+
+# What stands before the name of a function that is declared with itself among its parameters.
+_DECLARES = ("def", "fn", "func", "function")
+# What makes several arguments of one.
+_SPREAD = ("*", "**", "...")
+
+
+@dataclass(frozen=True, slots=True)
+class _Argument:
+    """An argument that was given, by its token span, behind `text` that names it; or, without one, a new one."""
+
+    span: tuple[int, int] | None
+    text: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class _Call:
+    """The token of its name, the one behind it, the token spans of its arguments, and those it is to have: spans, each with what
+    names it, or new text."""
+
+    name: int
+    end: int
+    before: Sequence[tuple[int, int]]
+    after: Sequence[_Argument]
+
+
+def reordered_calls(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
+    """The calls that give arguments by their places which are others now; where the function has another name besides, also
+    those that give all of these by name, and imports of it."""
+    tokens = tokenize(text, path)
+    owners = Owners(tokens, rule.of, path) if rule.of else None
+    calls = [
+        _Call(name, end, spans, after)
+        for name, end, spans in find_calls(text, path, rule.call)
+        if not (owners and owners.is_another(name))
+        and (not name or tokens[name - 1].text not in _DECLARES)
+        and (after := _in_order(rule, path, tokens, spans)) is not None
+    ]
+    edits = [
+        (tokens[call.name].start, tokens[call.end - 1].end, _written(rule, call, calls, tokens, text))
+        for call in _outer(calls)
+    ]
+    if rule.new:
+        starts = {tokens[call.name].start for call in calls}
+        edits += [
+            (start, start + len(rule.call), rule.new)
+            for start in name_starts(text, path, rule.call)
+            if start not in starts and is_import(text, start)
+        ]
+    yield from sorted(edits)
+
+
+def _in_order(
+    rule: Rule, path: str, tokens: Sequence[Token], spans: Sequence[tuple[int, int]]
+) -> Sequence[_Argument] | None:
+    """The arguments as they are to stand; None where a call has to be looked at by a person, or stays as it is."""
+    as_they_are = [_Argument(span) for span in spans]
+    by_name = [path.endswith(NAMED_ARGUMENTS) and _is_by_name(tokens, *span) for span in spans]
+    given = by_name.index(True) if True in by_name else len(spans)
+    first = next(at for at, was in enumerate(rule.order) if was != at + 1)
+    spread = [
+        at for at, (start, end) in enumerate(spans) if tokens[start].text in _SPREAD or tokens[end - 1].text == "..."
+    ]
+    if given <= first and not spread:
+        return as_they_are if rule.new else None  # none of them is given by its place
+    if spread and spread[0] < max(rule.order):
+        return None
+    can_name = bool(rule.names) and path.endswith(NAMED_ARGUMENTS)
+    placed = None if can_name and 0 in rule.order else _at_places(rule, as_they_are, given)
+    if placed is not None or not can_name:
+        return placed
+    # Their places alone do not tell them, or would want what was left out before.
+    mark = "=" if path.endswith(PYTHON) else ": "
+    named = [_Argument(spans[at], rule.names[at] + mark) for at in range(first, min(given, len(rule.names)))]
+    return as_they_are[:first] + named + as_they_are[given:] if given <= len(rule.names) else None
+
+
+def _at_places(rule: Rule, arguments: Sequence[_Argument], given: int) -> Sequence[_Argument] | None:
+    """The arguments put where they belong; None where that takes one that is left out."""
+    count = max(rule.order)
+    placed: list[_Argument] = []
+    left = set(range(1, min(given, count) + 1))
+    fill = iter(rule.fill)
+    for was in rule.order:
+        text = next(fill, "") if not was else ""
+        if not left:
+            break
+        if was > given or (not was and not text):
+            return None
+        placed.append(arguments[was - 1] if was else _Argument(None, text))
+        left.discard(was)
+    return [*placed, *arguments[min(given, count) :]]
+
+
+def _is_by_name(tokens: Sequence[Token], first: int, last: int) -> bool:
+    return last - first > 2 and tokens[first].kind == "name" and tokens[first + 1].text in ("=", ":")
+
+
+def _outer(calls: Sequence[_Call]) -> Iterator[_Call]:
+    """Those that stand in no other."""
+    end = 0
+    for call in calls:
+        if call.name >= end:
+            yield call
+            end = call.end
+
+
+def _written(rule: Rule, call: _Call, calls: Sequence[_Call], tokens: Sequence[Token], text: str) -> str:
+    """The call with its arguments at their new places; what stands between them stays."""
+    ends = [tokens[call.name].end, *(tokens[last - 1].end for _, last in call.before)]
+    starts = [*(tokens[first].start for first, _ in call.before), tokens[call.end - 1].end]
+    between = [text[end:start] for end, start in zip(ends, starts, strict=True)]
+    marks = [*between[:-1], *[", "] * (len(call.after) - len(call.before))]
+    given = "".join(
+        mark + _argument(rule, item, calls, tokens, text) for mark, item in zip(marks, call.after, strict=True)
+    )
+    return (rule.new or rule.call) + given + between[-1]
+
+
+def _argument(rule: Rule, item: _Argument, calls: Sequence[_Call], tokens: Sequence[Token], text: str) -> str:
+    if item.span is None:
+        return item.text
+    first, last = item.span
+    inner = [other for other in calls if first <= other.name < last]
+    parts, here = [item.text], tokens[first].start
+    for other in _outer(inner):
+        parts += [text[here : tokens[other.name].start], _written(rule, other, inner, tokens, text)]
+        here = tokens[other.end - 1].end
+    return "".join(parts) + text[here : tokens[last - 1].end]

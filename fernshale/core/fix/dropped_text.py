@@ -1,0 +1,89 @@
+"""What following a rule drops of a person's text: an argument, a call, a statement, a value.
+
+A rule that drops any is never applied automatically. The one exception is a literal or a plain name where a rule of the release
+itself says that it is not wanted any more: computing it has no side effect, and the release is the authority.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Sequence
+
+from fernshale.core.fix.apply import Edit
+from fernshale.core.fix.code_patterns import META
+from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.tokens import Token, tokenize
+
+# Kinds that put one name or text in the place of another, or only add.
+_KEEPING = frozenset(
+    (
+        "rename",
+        "move",
+        "header",
+        "import",
+        "getter",
+        "add-argument",
+        "keyword",
+        "add-member",
+        "literal",
+        "declare",
+        "rename-id",
+    )
+)
+_WORDS = ("name", "number", "string")
+# What may stand in a dropped text besides words: no brackets, so no call, and nothing that assigns.
+_HARMLESS = frozenset((",", "-", ".", "::", "->"))
+# How much of a dropped text a reason shows.
+_MAX_SHOWN = 48
+
+
+def dropped_by(rule: Rule, edits: Sequence[Edit], *, is_declared: bool) -> str:
+    """The first text that a rule drops which takes a person's word, "" where there is none.
+
+    `is_declared`: the rule was written for the release, not derived from it or learned.
+    """
+    if rule.kind in _KEEPING:
+        return ""
+    fixed = {token.text for token in tokenize(META.sub(" ", rule.pattern), "")}
+    loses_part = bool(_metas(rule.pattern) - _metas(rule.replacement)) or rule.kind == "switch-off"
+    for edit in edits:
+        lost = _lost(edit)
+        words = [token for token in lost if token.kind in _WORDS]
+        is_dropped = len(words) > _gained(edit) or (loses_part and any(token.text not in fixed for token in words))
+        if not is_dropped:
+            continue
+        if is_declared and all(token.kind in _WORDS or token.text in _HARMLESS for token in lost):
+            continue
+        return edit.old
+    return ""
+
+
+def words_of_loss(text: str) -> str:
+    """Why something is not applied automatically that drops a text."""
+    line = " ".join(text.split())
+    shown = line if len(line) <= _MAX_SHOWN else f"{line[: _MAX_SHOWN - 1]}…"
+    return f"drops text, so it is never applied automatically: {shown}"
+
+
+def _metas(pattern: str) -> frozenset[str]:
+    return frozenset(re.findall(r"\$\$?\w+", pattern))
+
+
+def _lost(edit: Edit) -> list[Token]:
+    """The tokens of the old text that the new one does not have, each as often as it is missing."""
+    left = Counter(token.text for token in tokenize(edit.new, edit.path))
+    lost = []
+    for token in tokenize(edit.old, edit.path):
+        if left[token.text]:
+            left[token.text] -= 1
+        else:
+            lost.append(token)
+    return lost
+
+
+def _gained(edit: Edit) -> int:
+    """How many words the new text has that the old one had not."""
+    old = Counter(token.text for token in tokenize(edit.old, edit.path) if token.kind in _WORDS)
+    new = Counter(token.text for token in tokenize(edit.new, edit.path) if token.kind in _WORDS)
+    return (new - old).total()

@@ -1,0 +1,391 @@
+"""Learn a rule from one change a person made: what is common stays, what varies becomes a metavariable.
+
+The change is looked at in tokens: the smallest run that differs, widened until it is a whole call, operand or statement.
+Each general form is tried, the most general first; one counts when it makes the very change that was made, and where
+other places are known that want it, as many of them as possible.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Iterator, Sequence
+from dataclasses import dataclass, replace
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.fix.apply import apply_edits, find_edits
+from fernshale.core.fix.calls import split_arguments
+from fernshale.core.fix.code_patterns import META
+from fernshale.core.fix.rules import Example, Rule
+from fernshale.core.fix.tokens import Token, group_end, tokenize
+
+_INCLUDE = re.compile(r'^[ \t]*#[ \t]*(?:include|import)[ \t]*[<"]([^>"]+)[>"]')
+_OPENING, _CLOSING = ("(", "[", "{"), (")", "]", "}")
+_JOINS = (".", "->", "::")
+# A change longer than this is a rewriting of the place, not a rule.
+_MOST_TOKENS = 120
+
+
+@dataclass(frozen=True, slots=True)
+class Lines:
+    """Where else a rule should apply: the text of a file and the lines (1-based) that are known to want it."""
+
+    path: TreePath
+    text: str
+    lines: frozenset[int]
+
+
+def learn_rules(
+    before: str, after: str, path: TreePath, others: Sequence[Lines], id: str, why: str
+) -> tuple[Rule, ...]:
+    """Rules that make the change from `before` to `after`, the one that does most of `others` first.
+
+    A rule that touches less beside the lines that want it comes before one that touches more. Empty where the change is of
+    no kind that can be told from one example.
+    """
+    old, new = tokenize(before, path), tokenize(after, path)
+    first, last = _differing(old, new)
+    if first is None or last is None:
+        return ()
+    rules: dict[tuple[str, str, str], Rule] = {}
+    for rule in _forms(old, new, before, after, first, last, id, why):
+        if _makes(rule, before, after, path):
+            rules.setdefault((rule.kind, rule.old + rule.pattern, rule.new + rule.replacement), rule)
+    example = Example(_near(before, old, first, last[0]), "", str(path))
+    ranked = sorted(rules.values(), key=lambda rule: _rank(rule, others))
+    return tuple(_with_example(rule, example) for rule in ranked)
+
+
+def count_other_places(rule: Rule, others: Sequence[Lines]) -> tuple[int, int]:
+    """How many of the lines that want the rule it changes, and how many other lines."""
+    wanted = beside = 0
+    for item in others:
+        touched = {edit.line for edit in find_edits(rule, item.path, item.text)}
+        wanted += len(touched & item.lines)
+        beside += len(touched - item.lines)
+    return wanted, beside
+
+
+def _rank(rule: Rule, others: Sequence[Lines]) -> tuple[int, int, int]:
+    wanted, beside = count_other_places(rule, others)
+    return -wanted, beside, -(len(META.findall(rule.pattern)) + (rule.kind == "rename") * 9)
+
+
+def _with_example(rule: Rule, example: Example) -> Rule:
+    path = TreePath(example.file)
+    result = apply_edits(example.before, find_edits(rule, path, example.before))
+    return replace(rule, example=(replace(example, after=result),)) if result != example.before else rule
+
+
+def _differing(old: Sequence[Token], new: Sequence[Token]) -> tuple[int | None, tuple[int, int] | None]:
+    """The first token that differs, and the ends (exclusive) of what differs on either side."""
+    first = next(
+        (at for at, (a, b) in enumerate(zip(old, new, strict=False)) if a.text != b.text), min(len(old), len(new))
+    )
+    if first == len(old) == len(new):
+        return None, None
+    back = 0
+    while back < min(len(old), len(new)) - first and old[-1 - back].text == new[-1 - back].text:
+        back += 1
+    ends = len(old) - back, len(new) - back
+    if max(ends) - first > _MOST_TOKENS:
+        return None, None
+    return first, ends
+
+
+def _makes(rule: Rule, before: str, after: str, path: TreePath) -> bool:
+    """Whether the rule makes this very change, and perhaps others of its kind."""
+    wanted = [token.text for token in tokenize(after, path)]
+    edits = find_edits(rule, path, before)
+    if [token.text for token in tokenize(apply_edits(before, edits), path)] == wanted:
+        return True
+    return any([token.text for token in tokenize(apply_edits(before, [edit]), path)] == wanted for edit in edits)
+
+
+def _forms(
+    old: Sequence[Token],
+    new: Sequence[Token],
+    before: str,
+    after: str,
+    first: int,
+    ends: tuple[int, int],
+    id: str,
+    why: str,
+) -> Iterator[Rule]:
+    included = _INCLUDE.match(before), _INCLUDE.match(after)
+    if included[0] and included[1]:
+        yield Rule(id, "header", why, old=included[0][1], new=included[1][1])
+        return
+    if ends[0] - first == 1 and ends[1] - first == 1 and old[first].kind == new[first].kind == "name":
+        yield Rule(id, "rename", why, old=old[first].text, new=new[first].text)
+    for start, stop_old, stop_new in _widened(old, new, first, ends):
+        changed = (first - start, ends[0] - start)
+        for pattern, replacement in _generalized(old[start:stop_old], new[start:stop_new], changed, before, after):
+            if not _is_telling(pattern):
+                continue
+            try:
+                yield Rule(id, "rewrite", why, pattern=pattern, replacement=replacement)
+            except (ValueError, MisuseError):
+                continue
+
+
+def _is_telling(pattern: str) -> bool:
+    """Whether a pattern says enough to be a rule: whole brackets, and more than one word of its own or a call."""
+    tokens = tokenize(pattern.replace("$", ""), "")
+    depth = 0
+    for token in tokens:
+        depth += (token.text in _OPENING) - (token.text in _CLOSING)
+        if depth < 0:
+            return False
+    return depth == 0 and len(tokens) > 1 and tokens[0].kind == "name"
+
+
+def _widened(
+    old: Sequence[Token], new: Sequence[Token], first: int, ends: tuple[int, int]
+) -> Iterator[tuple[int, int, int]]:
+    """Spans round the change, smallest first: the change with what hangs on it, the call around it, the statement."""
+    stop_old, stop_new = ends
+    seen: set[tuple[int, int]] = set()
+    start = first
+    for _ in range(6):
+        start, stop_old, stop_new = _whole(old, new, start, stop_old, stop_new)
+        if stop_old - start > _MOST_TOKENS:
+            return
+        if (start, stop_old) not in seen and stop_old > start:
+            seen.add((start, stop_old))
+            yield start, stop_old, stop_new
+        if (
+            stop_old < len(old)
+            and old[stop_old].text == ";"
+            and stop_new < len(new)
+            and (start, stop_old + 1) not in seen
+        ):
+            begin = _statement_start(old, start)
+            seen.add((begin, stop_old + 1))
+            yield begin, stop_old + 1, stop_new + 1
+        around = _opening_before(old, start)
+        if around is None:
+            return
+        end = group_end(old, around)
+        grown = end - stop_old
+        start, stop_old, stop_new = max(0, around - 1), end, stop_new + grown
+
+
+def _whole(
+    old: Sequence[Token], new: Sequence[Token], start: int, stop_old: int, stop_new: int
+) -> tuple[int, int, int]:
+    """The span with the operand it stands in: names joined in front, an argument list or more names behind."""
+    if start == stop_old and start:
+        # Something was put behind what stands before: that belongs to it.
+        start -= 1
+        if old[start].text in (")", "]"):
+            opening = _opening_before(old, start)
+            start = opening if opening is not None else start
+    if (opening := _unclosed(old, start, stop_old)) is not None:
+        # What stands up to the closing bracket is alike on both sides.
+        end = group_end(old, opening)
+        stop_old, stop_new = end, stop_new + end - stop_old
+    start = _operand_start(old, start)
+    while stop_old < len(old) and stop_new < len(new):
+        text = old[stop_old].text
+        is_bound = stop_old > start and (old[stop_old - 1].text in _JOINS)
+        if text in ("(", "[") and stop_old and old[stop_old - 1].kind == "name":
+            end = group_end(old, stop_old)
+            stop_old, stop_new = end, stop_new + end - stop_old
+        elif text in _JOINS or is_bound:
+            stop_old, stop_new = stop_old + 1, stop_new + 1
+        else:
+            break
+    return start, stop_old, stop_new
+
+
+def _unclosed(tokens: Sequence[Token], start: int, stop: int) -> int | None:
+    """The first bracket of a span that is still open at its end."""
+    open_: list[int] = []
+    for at in range(start, stop):
+        if tokens[at].text in _OPENING:
+            open_.append(at)
+        elif tokens[at].text in _CLOSING and open_:
+            open_.pop()
+    return open_[0] if open_ else None
+
+
+def _operand_start(tokens: Sequence[Token], at: int) -> int:
+    """Where the operand begins that goes on at a token: over the names in front of it, and over what is called in between."""
+    while at:
+        if _goes_on(tokens[at - 1], tokens[at]):
+            at -= 1
+        elif tokens[at].text in _JOINS and tokens[at - 1].text in (")", "]"):
+            opening = _opening_before(tokens, at - 1)
+            if opening is None:
+                break
+            at = opening
+        else:
+            break
+    return at
+
+
+def _goes_on(before: Token, token: Token) -> bool:
+    """Whether a token belongs to the operand that the next one is in."""
+    return before.text in _JOINS or (token.text in (*_JOINS, "(", "[") and before.kind == "name")
+
+
+def _statement_start(tokens: Sequence[Token], at: int) -> int:
+    while at and tokens[at - 1].text not in (";", "{", "}", ")", ":"):
+        at -= 1
+    return at
+
+
+def _opening_before(tokens: Sequence[Token], at: int) -> int | None:
+    """The bracket that is open at `at`."""
+    depth = 0
+    for index in range(at - 1, -1, -1):
+        if tokens[index].text in _CLOSING:
+            depth += 1
+        elif tokens[index].text in _OPENING:
+            if depth == 0:
+                return None if tokens[index].text == "{" else index
+            depth -= 1
+        elif tokens[index].text == ";" and depth == 0:
+            return None
+    return None
+
+
+def _generalized(
+    old: Sequence[Token], new: Sequence[Token], changed: tuple[int, int], before: str, after: str
+) -> Iterator[tuple[str, str]]:
+    """Pattern and replacement: what both sides have alike between brackets and commas becomes a metavariable."""
+    if not old:
+        return
+    names = {token.text for token in new if token.kind == "name"}
+    for how in ("arguments", "operands", "receivers", "lists", "none"):
+        spans = _varying(old, how, changed, names)
+        for _ in range(len(spans) + 1):
+            metas: dict[tuple[str, ...], str] = {}
+            pattern = _written(old, spans, metas, before, is_pattern=True, has_lists=how == "lists")
+            replacement = _written(new, _matching(new, metas), metas, after, is_pattern=False)
+            dropped = ((words, meta) for words, meta in metas.items() if meta not in replacement)
+            stays = {words for words, meta in dropped if not _may_go(words, meta, replacement)}
+            if not stays:
+                break
+            spans = [span for span in spans if tuple(token.text for token in old[slice(*span)]) not in stays]
+        if pattern:
+            yield pattern, replacement
+
+
+def _may_go(words: Collection[str], meta: str, replacement: str) -> bool:
+    """Whether what may be anything may be missing from the replacement: not where that has a name of it, which would be that of the
+    example everywhere, nor any number of arguments, which may be others elsewhere."""
+    return not meta.startswith("$$") and set(words).isdisjoint(re.findall(r"(?<!\$)\b[^\W\d]\w*", replacement))
+
+
+def _varying(
+    tokens: Sequence[Token], how: str, changed: tuple[int, int], names: Collection[str]
+) -> list[tuple[int, int]]:
+    """Spans that may be anything elsewhere: whole arguments, or all of a call's; names that something is asked of, or whatever it
+    is asked of.
+
+    Of an argument that was changed in part, only the name it declares or ends with, where the other side has it as well.
+    """
+    if how == "none":
+        return []
+    spans: list[tuple[int, int]] = []
+    for index, token in enumerate(tokens):
+        if token.text == "(" and index and tokens[index - 1].kind == "name":
+            end = group_end(tokens, index)
+            if end <= len(tokens) and tokens[end - 1].text == ")":
+                inner = [(index + 1, end - 1)] if how == "lists" else split_arguments(tokens, index + 1, end - 1)
+                for start, stop in inner:
+                    if start == stop:
+                        continue  # nothing stands between two commas
+                    is_apart = (
+                        stop <= changed[0]
+                        or start >= max(changed[1], changed[0] + 1)
+                        or changed[0] == changed[1] == stop
+                    )
+                    if is_apart or (changed[0] <= start and stop <= changed[1]):
+                        spans.append((start, stop))
+                    elif tokens[stop - 1].kind == "name" and tokens[stop - 1].text in names and stop - 1 >= changed[1]:
+                        spans.append((stop - 1, stop))
+        if how in ("operands", "lists") or index == 0:
+            behind = tokens[index + 1].text if index + 1 < len(tokens) else ""
+            in_front = tokens[index - 1].text if index else ""
+            if token.kind == "name" and behind in (".", "->") and in_front not in _JOINS:
+                spans.append((index, index + 1))
+            elif token.kind == "name" and behind in ("(", "=", ";") and _has_type_before(tokens, index):
+                spans.append((index, index + 1))  # a declared name
+        is_called = (
+            token.text == "("
+            and index > 2
+            and tokens[index - 1].kind == "name"
+            and tokens[index - 2].text in (".", "->")
+        )
+        if how == "receivers" and is_called and (start := _operand_start(tokens, index - 2)) < index - 2:
+            spans.append((start, index - 2))
+    return _outermost(spans)
+
+
+def _has_type_before(tokens: Sequence[Token], at: int) -> bool:
+    """Whether a type stands in front of a name."""
+    first = at
+    while first and tokens[first - 1].text in ("*", "&"):
+        first -= 1
+    return bool(first) and tokens[first - 1].kind == "name"
+
+
+def _outermost(spans: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
+    kept: list[tuple[int, int]] = []
+    for start, stop in sorted(set(spans), key=lambda span: (span[0], -span[1])):
+        if not kept or start >= kept[-1][1]:
+            kept.append((start, stop))
+    return kept
+
+
+def _matching(tokens: Sequence[Token], metas: dict[tuple[str, ...], str]) -> list[tuple[int, int]]:
+    """Where the runs that became metavariables stand on the other side, longest first."""
+    spans: list[tuple[int, int]] = []
+    taken = [False] * len(tokens)
+    for words in sorted(metas, key=len, reverse=True):
+        for start in range(len(tokens) - len(words) + 1):
+            stop = start + len(words)
+            if not any(taken[start:stop]) and tuple(token.text for token in tokens[start:stop]) == words:
+                spans.append((start, stop))
+                taken[start:stop] = [True] * len(words)
+    return sorted(spans)
+
+
+def _written(
+    tokens: Sequence[Token],
+    spans: Sequence[tuple[int, int]],
+    metas: dict[tuple[str, ...], str],
+    text: str,
+    *,
+    is_pattern: bool,
+    has_lists: bool = False,
+) -> str:
+    """The tokens as text with the spans replaced by their metavariables; with `has_lists`, what stands alone between brackets is
+    one for any number of arguments."""
+    if not tokens:
+        return ""
+    parts: list[str] = []
+    at = tokens[0].start
+    for start, stop in spans:
+        words = tuple(token.text for token in tokens[start:stop])
+        if is_pattern:
+            is_list = has_lists and tokens[start - 1].text == "(" and stop < len(tokens) and tokens[stop].text == ")"
+            metas.setdefault(words, f"{'$$' if is_list else '$'}{'abcdefghijklmnopqrstuvwxyz'[len(metas) % 26]}")
+        parts += [text[at : tokens[start].start], metas[words]]
+        at = tokens[stop - 1].end
+    parts.append(text[at : tokens[-1].end])
+    return "".join(parts)
+
+
+def _near(text: str, tokens: Sequence[Token], first: int, last: int) -> str:
+    """The lines of the change."""
+    if not tokens:
+        return text
+    start = tokens[min(first, len(tokens) - 1)].start
+    end = tokens[min(max(first, last - 1), len(tokens) - 1)].end
+    begin = text.rfind("\n", 0, start) + 1
+    stop = text.find("\n", end)
+    return text[begin : stop if stop >= 0 else len(text)]

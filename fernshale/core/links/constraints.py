@@ -1,0 +1,134 @@
+"""What data files have to have and have not: objects that are missing or too many, fields that are empty."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from fernshale.core.base.errors import FormatError
+from fernshale.core.base.globs import matches
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.data.expressions import BadExpression
+from fernshale.core.data.fields import Change, add_entry, add_field, drop_item, find_field, set_field
+from fernshale.core.data.formats import Formats
+from fernshale.core.data.objects import Found, find_objects
+from fernshale.core.data.paths import children
+from fernshale.core.data.tree import Document, Item, Node, NotKeyed
+from fernshale.core.profile.model import Expect
+
+Fault = Literal["missing", "too many", "empty", "not allowed"]
+_NOTHING = ("", None)
+
+
+@dataclass(frozen=True, slots=True)
+class Unmet:
+    """Something a file has not as it should: which objects are concerned, none where one is missing."""
+
+    expect: Expect
+    file: TreePath
+    fault: Fault
+    objects: tuple[Found, ...]
+
+    @property
+    def line(self) -> int:
+        return self.objects[0].line if self.objects else 0
+
+    @property
+    def can_mend(self) -> bool:
+        """Whether the rule says what to put in."""
+        return (
+            bool(self.expect.add) if self.fault == "missing" else bool(self.expect.default) and self.fault != "too many"
+        )
+
+
+def find_unmet(expect: Expect, path: TreePath, text: str, formats: Formats) -> tuple[Unmet, ...]:
+    """What is not met in one file. Raises FormatError for a file that is broken."""
+    if not matches(expect.files, path):
+        return ()
+    document, found = _read(expect, path, text, formats)
+    if document is None:
+        return ()
+    unmet = []
+    if expect.least is not None and len(found) < expect.least:
+        unmet.append(Unmet(expect, path, "missing", ()))
+    if expect.most is not None and len(found) > expect.most:
+        unmet.append(Unmet(expect, path, "too many", found))
+    if expect.field:
+        empty = tuple(each for each in found if each.fields.get(expect.field) in _NOTHING)
+        rest = [each for each in found if expect.values and each not in empty]
+        odd = [each for each in rest if str(each.fields[expect.field]) not in expect.values]
+        unmet += [Unmet(expect, path, "empty", empty)] if empty else []
+        unmet += [Unmet(expect, path, "not allowed", tuple(odd))] if odd else []
+    return tuple(unmet)
+
+
+def objects_of(expect: Expect, path: TreePath, text: str, formats: Formats) -> tuple[Found, ...]:
+    """The objects of a file that the rule is about. Raises FormatError."""
+    return _read(expect, path, text, formats)[1]
+
+
+def mend(unmet: Unmet, text: str, formats: Formats, value: str) -> list[Change]:
+    """Put in what is missing, or `value` where a field is empty. Raises FormatError."""
+    expect = unmet.expect
+    document, found = _read(expect, unmet.file, text, formats)
+    if document is None:
+        raise FormatError(unmet.file, [(0, "it is of no format whose keys are known")])
+    try:
+        if unmet.fault == "missing":
+            wanted = (expect.least or 0) - len(found)
+            holder, kind = _holder(document, expect.object)
+            return [add_entry(document, holder, expect.add, kind)] * min(wanted, 1)
+        changes = []
+        numbers = {each.number for each in unmet.objects}
+        for each in found:
+            if each.number in numbers:
+                field = find_field(document, each.node, expect.field)
+                if field is None:
+                    changes.append(add_field(document, each.node, expect.field, value))
+                else:
+                    changes.append(set_field(document, field, value))
+        return changes
+    except NotKeyed as error:
+        raise FormatError(unmet.file, [(unmet.line, error.message)]) from error
+
+
+def without(unmet: Unmet, number: int, text: str, formats: Formats) -> list[Change]:
+    """Take one of too many out, by its number. Raises FormatError."""
+    document, found = _read(unmet.expect, unmet.file, text, formats)
+    each = next((each for each in found if each.number == number), None)
+    if document is None or each is None:
+        raise FormatError(unmet.file, [(unmet.line, "it is not there any more")])
+    for holder, item in _entries(document, document.root):
+        if item.node is each.node:
+            return drop_item(document, holder, item)
+    raise FormatError(unmet.file, [(each.line, "it cannot be taken out by itself")])
+
+
+def _read(expect: Expect, path: TreePath, text: str, formats: Formats) -> tuple[Document | None, tuple[Found, ...]]:
+    try:
+        document = formats.document(path, text)
+        return document, find_objects(document, expect.object, expect.when) if document is not None else ()
+    except (NotKeyed, BadExpression) as error:
+        raise FormatError(path, [(0, f"it cannot be scanned for {expect.id}: {error.message}")]) from error
+
+
+def _holder(document: Document, way: str) -> tuple[Node, str]:
+    """The list an object of that way belongs into, and its kind there."""
+    steps: Sequence[str] = way.split("/")
+    node = document.root
+    for step in steps[:-1]:
+        inner = next((item.node for keys, item in children(node, document.format) if "/".join(keys) == step), None)
+        if inner is None:
+            raise NotKeyed(f"there is no {step} to put it into")
+        node = inner
+    if document.format == "xml":
+        content = node.find("content")
+        node = content.node if content is not None and content.node.kind == "list" else node
+    return node, "" if steps[-1] == "*" else steps[-1]
+
+
+def _entries(document: Document, node: Node) -> Iterator[tuple[Node, Item]]:
+    for item in node.items:
+        yield node, item
+        yield from _entries(document, item.node)

@@ -1,0 +1,164 @@
+"""What dangles, what it meant before, and what it should be now.
+
+An id meant the thing that declared it before the update; a path meant the file that was there.
+"""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken
+from fernshale.core.links.index import Use
+from fernshale.core.links.renamed_targets import MOST, SURE, Candidate, Evidence, Matching, Told, match_things
+from fernshale.core.links.split_ids import split_by_use
+from fernshale.core.links.targets import Side, Thing, describe_files, describe_ids
+from fernshale.core.links.usage_votes import Votes, count_votes, slots_of
+
+
+@dataclass(frozen=True, slots=True)
+class Dangling:
+    """An id (or the path of a file) that is used and not there. `was` is where it was declared before, "" if nowhere.
+
+    `before`: it dangled before the update as well. `slots` are what its uses are for, in the order of `uses`. Candidates are
+    best first; one that speaks of some slots only stands beside others that speak of the rest.
+    """
+
+    id: str
+    is_file: bool
+    uses: tuple[Use, ...]
+    slots: tuple[str, ...]
+    was: str
+    before: bool
+    candidates: tuple[Candidate, ...]
+
+    @property
+    def sure(self) -> tuple[Candidate, ...]:
+        """The candidates to take without asking: one for all uses, or one for each slot."""
+        if self.candidates and self.candidates[0].slots:
+            return tuple(item for item in self.candidates if item.slots and item.score >= SURE)
+        return self.candidates[:1] if self.candidates and self.candidates[0].score >= SURE else ()
+
+    def uses_in(self, slots: Collection[str]) -> tuple[Use, ...]:
+        """Its uses in some slots, all for ()."""
+        return tuple(use for use, slot in zip(self.uses, self.slots, strict=True) if not slots or slot in slots)
+
+
+def find_dangling(
+    before: Side, now: Side, moved: Mapping[TreePath, TreePath], told: Told, token: CancelToken
+) -> tuple[Dangling, ...]:
+    """All that dangles, ids first, each with what it may be now.
+
+    `moved` is what is known already of where files went; `told` are new names that someone wrote down, by old and new.
+    """
+    token.check()
+    old_ids = set(before.index.ids_declared())
+    gone = set(now.index.dangling)
+    fresh = sorted(id for id in now.index.ids_declared() if id not in old_ids)
+    passing = gone | set(fresh)
+    known = sorted(gone & old_ids)
+    votes = count_votes(before, now, gone, moved)
+    fresh = sorted({*fresh, *(other for id in gone for other in votes.total(id) if now.index.declares(other))})
+    were = describe_ids(before, known, passing)
+    are = describe_ids(now, fresh, passing)
+    moved = {**_same_bytes(before, now, were, are), **moved}
+    found = match_things(list(were.values()), list(are.values()), votes, moved, told, token)
+    dangling = [_dangling_id(id, before, now, were, are, found, votes, told) for id in sorted(gone)]
+    return (*dangling, *_dangling_files(before, now, moved, told, token))
+
+
+def _dangling_id(
+    id: str, before: Side, now: Side, were: Mapping[str, Thing], are: Mapping[str, Thing],
+    matching: Matching, votes: Votes, told: Told,
+) -> Dangling:  # fmt: skip
+    uses = now.index.uses(id)
+    slots = slots_of(now, uses)
+    listed = tuple(slots[use] for use in uses)
+    was = before.index.declarations(id)
+    ways = matching.candidates.get(id, [])
+    if not ways:
+        ways = [
+            Candidate(new, item.weight, (item.words,))
+            for (old, new), item in told.items()
+            if old == id and now.index.declares(new)
+        ]
+    if id in were:
+        ways = split_by_use(were[id], matching.family.get(id, {}), are, ways, listed, votes)
+    place = f"{was[0].file}:{was[0].line}" if was else ""
+    return Dangling(id, False, uses, listed, place, not was, tuple(ways[:MOST]))
+
+
+def _same_bytes(
+    before: Side, now: Side, were: Mapping[str, Thing], are: Mapping[str, Thing]
+) -> dict[TreePath, TreePath]:
+    """Where files went that say the same but for ids, told by the things in them."""
+    new: dict[str, list[TreePath]] = defaultdict(list)
+    for thing in are.values():
+        if thing.alone and thing.file not in before.files:
+            new[thing.digest].append(thing.file)
+    found = {}
+    for thing in were.values():
+        there = new.get(thing.digest, [])
+        if thing.alone and thing.file not in now.files and len(there) == 1 and len(thing.words) >= 3:
+            found[thing.file] = there[0]
+    return found
+
+
+# -- paths
+
+
+def _dangling_files(
+    before: Side, now: Side, moved: Mapping[TreePath, TreePath], told: Told, token: CancelToken
+) -> list[Dangling]:
+    """Files that others name and that are not there, with the files they may be now."""
+    gone = now.index.dangling_files(before.index.paths)
+    if not gone:
+        return []
+    known = [path for path in gone if path in before.files]
+    endings = {path.rpartition(".")[2] for path in known}
+    fresh = [path for path in now.files if path not in before.files and path.rpartition(".")[2] in endings]
+    passing = set(now.index.dangling)
+    were = describe_files(before, known, passing)
+    are = describe_files(now, fresh, passing)
+    by_id: dict[tuple[str, str], Evidence] = {}
+    for path in known:
+        for mark in before.index.files[path].declared if path in before.index.files else ():
+            for use in now.index.declarations(mark.id):
+                by_id[path, use.file] = Evidence(0.96, f"declares {mark.id}, as it did")
+    votes = _file_votes(before, now, gone)
+    ways = match_things(list(were.values()), list(are.values()), votes, moved, {**told, **by_id}, token)
+    found = []
+    for path in sorted(gone):
+        uses = gone[path]
+        slots = slots_of(now, uses)
+        listed = tuple(slots[use] for use in uses)
+        was = f"{path}:1" if path in before.files else ""
+        found.append(
+            Dangling(path, True, tuple(uses), listed, was, not was, tuple(ways.candidates.get(path, [])[:MOST]))
+        )
+    return found
+
+
+def _file_votes(before: Side, now: Side, gone: Mapping[TreePath, Sequence[Use]]) -> Votes:
+    """Votes for paths: which file others name where they named the one that is gone."""
+    named_before, named_now = before.index.named_files(), now.index.named_files()
+    at_now: dict[tuple[TreePath, int], TreePath] = {}
+    for target, uses in named_now.items():
+        for use in uses:
+            at_now.setdefault((use.file, use.mark.start), target)
+    of: dict[str, Counter[tuple[str, str]]] = {}
+    example: dict[tuple[str, str], TreePath] = {}
+    for path in gone:
+        for use in named_before.get(path, ()):
+            old = before.index.files[use.file].used
+            new = now.index.files.get(use.file)
+            if new is None or len(old) != len(new.used):
+                continue
+            mark = new.used[old.index(use.mark)]
+            other = at_now.get((use.file, mark.start))
+            if other is not None and other not in gone and mark.rule == use.mark.rule:
+                of.setdefault(path, Counter())["", other] += 1
+                example.setdefault((path, other), use.file)
+    return Votes(of, example)

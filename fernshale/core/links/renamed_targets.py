@@ -1,0 +1,348 @@
+"""Which thing from before is which thing of now.
+
+Each pair gets evidence of several kinds; each piece has a weight, the chance that it alone is right, and together they are
+1 - Π(1 - weight). The pairs are then chosen by the best assignment over all (the Hungarian method), and a score is lowered
+where a second candidate is nearly as good.
+"""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from fernshale.core.base.quantities import count
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken
+from fernshale.core.links.similarity import Likeness, compare_words
+from fernshale.core.links.targets import Thing, is_name, name_parts
+from fernshale.core.links.usage_votes import Votes
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+SURE = 0.9
+GAP = 0.12
+_LEAST = 0.2
+MOST = 5
+# Without one piece of evidence as strong as this a pair is a guess, however many weak ones there are.
+_STRONG = 0.7
+_GUESS = 0.85
+_NEVER = 0.985
+# By how much the likest must be ahead of the next for its text to count in full; less alike than this, a shared name is chance.
+_APART = 0.25
+# From this score on a new thing may be a part of an old one.
+_RELATED = 0.3
+# Of so many pairs of one kind all are compared; of more, only those with a file name or a text in common.
+_PAIRS = 12_000_000
+
+
+@dataclass(frozen=True, slots=True)
+class Evidence:
+    """Why two may be the same: `weight` is the chance that this alone is right."""
+
+    weight: float
+    words: str
+
+
+# New names that someone wrote down, by old and new.
+Told = Mapping[tuple[str, str], Evidence]
+
+
+@dataclass(frozen=True, slots=True)
+class Candidate:
+    """What something that dangles may be now; `score` is 0..1. `slots`: only its uses in these slots, () for all."""
+
+    id: str
+    score: float
+    evidence: tuple[str, ...]
+    slots: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Matching:
+    """The candidates of each old thing, best first and judged against one another.
+
+    `family` are the new things that are more like an old one than like any other, with how much of what they say it said
+    already, 0..1: several, where it may have been split.
+    """
+
+    candidates: Mapping[str, list[Candidate]]
+    family: Mapping[str, Mapping[str, float]]
+
+
+def match_things(
+    old: Sequence[Thing],
+    new: Sequence[Thing],
+    votes: Votes,
+    moved: Mapping[TreePath, TreePath],
+    told: Told,
+    token: CancelToken,
+) -> Matching:
+    """Pair what went with what came."""
+    if not old or not new:
+        return Matching({}, {})
+    inside: dict[tuple[str, str], float] = {}
+    ways = _evidence(old, new, votes, moved, told, inside, token)
+    folders = _folders_moved(ways)
+    for (was, is_), found in ways.items() if folders else ():
+        share = folders.get((_folder(was.file), _folder(is_.file)), 0.0)
+        if share and was.file.rpartition("/")[2] == is_.file.rpartition("/")[2]:
+            found.append(Evidence(0.75 * share, f"its folder is {_folder(is_.file) or 'the top'} now"))
+    things = {(was.id, is_.id): found for (was, is_), found in ways.items()}
+    scores: dict[str, dict[str, float]] = defaultdict(dict)
+    nearest: dict[str, tuple[float, str]] = {}
+    for (o, n), found in things.items():
+        scores[o][n] = _together(found)
+        nearest[n] = max(nearest.get(n, (0.0, "")), (sum(item.weight for item in found), o))
+    chosen = _assign(scores, token)
+    holder = {n: o for o, n in chosen.items()}
+    # What those that got nothing would have liked to have, by new thing.
+    wished: dict[str, list[float]] = defaultdict(list)
+    for o in scores.keys() - chosen.keys():
+        for n, score in scores[o].items():
+            wished[n].append(score)
+    result = {}
+    for o in scores:
+        listed = []
+        for n in sorted(scores[o], key=lambda n: (n != chosen.get(o), -scores[o][n], n))[: MOST + 3]:
+            judged = _judged(o, n, scores[o], holder, wished.get(n, ()), nearest[n][1])
+            if judged >= _LEAST:
+                best = sorted(things[o, n], key=lambda item: -item.weight)
+                listed.append(Candidate(n, round(judged, 2), tuple(item.words for item in best[:4])))
+        result[o] = sorted(listed, key=lambda item: (item.id != chosen.get(o), -item.score))
+    family: dict[str, dict[str, float]] = {}
+    for n, (_, o) in nearest.items():
+        if scores[o][n] >= _RELATED:
+            family.setdefault(o, {})[n] = inside.get((o, n), 0.0)
+    return Matching(result, family)
+
+
+def _judged(
+    o: str, n: str, scores: Mapping[str, float], holder: Mapping[str, str], wished: Sequence[float], nearest: str
+) -> float:
+    """The score of a pair beside all others: `scores` are those of `o`, `holder` says which old thing a new one went to."""
+    score = scores[n]
+    if n not in holder:
+        return min(score, 0.8)
+    if holder[n] != o:
+        return min(score, 0.5)  # another one has a better claim to it
+    if nearest != o:
+        score = min(score, 0.8)  # what it is most like has something better still
+    free = (each for m, each in scores.items() if m not in holder)
+    return _lowered(score, max((*free, *wished), default=0.0))
+
+
+def _evidence(
+    old: Sequence[Thing], new: Sequence[Thing], votes: Votes, moved: Mapping[TreePath, TreePath],
+    told: Told,
+    inside: dict[tuple[str, str], float], token: CancelToken,
+) -> dict[tuple[Thing, Thing], list[Evidence]]:  # fmt: skip
+    """Evidence for each pair that has any; `inside` is told how much of the new the old has."""
+    found: dict[tuple[Thing, Thing], list[Evidence]] = {}
+    digests = Counter(thing.digest for thing in new), Counter(thing.digest for thing in old)
+    companions = Counter(thing.companion for thing in new if thing.companion)
+    names = Counter(_name(thing) for thing in new)
+    by_id = {thing.id: thing for thing in new}
+    kinds = {thing.kind for thing in (*old, *new)}
+    for kind in kinds:
+        # Things of a named kind are compared with their like and with those of no kind.
+        first = [thing for thing in old if thing.kind == kind]
+        second = [thing for thing in new if thing.kind in (kind, "") or not kind]
+        if not first or not second:
+            continue
+        likeness = compare_words(first, second) if len(first) * len(second) <= _PAIRS else None
+        for i, o in enumerate(first):
+            if i % 50 == 0:
+                token.check()
+            ballot = votes.total(o.id)
+            for j in _worth(likeness, i, o, second, ballot, moved):
+                n = second[j]
+                pieces = []
+                if item := told.get((o.id, n.id)):
+                    pieces.append(item)
+                pieces += _by_file(o, n, moved)
+                pieces += _by_text(o, n, digests, companions, likeness, i, j)
+                pieces += _by_name(
+                    o, n, names, float(likeness.cosine[i, j]) if likeness is not None and o.text and n.text else 1.0
+                )
+                if ballot and (given := ballot.get(n.id)):
+                    pieces.append(_vote(given, sum(ballot.values()), votes.example[o.id, n.id]))
+                if pieces:
+                    found[o, n] = pieces
+                    inside[o.id, n.id] = float(likeness.inside[i, j]) if likeness is not None else 0.0
+            for id in ballot.keys() - {second[j].id for j in range(len(second))}:
+                if id in by_id:
+                    found[o, by_id[id]] = [_vote(ballot[id], sum(ballot.values()), votes.example[o.id, id])]
+    return found
+
+
+def _worth(
+    likeness: Likeness | None, i: int, o: Thing, new: Sequence[Thing], ballot: Mapping[str, int],
+    moved: Mapping[TreePath, TreePath],
+) -> Sequence[int]:  # fmt: skip
+    """The numbers of the new things an old one is to be compared with."""
+    if likeness is None or len(new) <= 400:
+        if likeness is not None:
+            return range(len(new))
+        name, goal = _name(o), moved.get(o.file)
+        return [
+            j
+            for j, n in enumerate(new)
+            if n.file == o.file or n.digest == o.digest or n.id in ballot or _name(n) == name or n.file == goal
+        ]
+    row = likeness.cosine[i]
+    near = set(row.argsort()[-40:].tolist())
+    name = _name(o)
+    near |= {j for j, n in enumerate(new) if n.file == o.file or n.id in ballot or _name(n) == name}
+    return sorted(near)
+
+
+def _by_file(o: Thing, n: Thing, moved: Mapping[TreePath, TreePath]) -> list[Evidence]:
+    if o.file == n.file:
+        if o.alone and n.alone:
+            return [Evidence(0.96, f"{n.file} declares it now")]
+        same = sum(bool(a) and a == b for a, b in zip(o.around, n.around, strict=True))
+        if same:
+            beside = next(a for a, b in zip(o.around, n.around, strict=True) if a and a == b)
+            words = "between the same two" if same == 2 else f"beside {beside}"
+            return [Evidence((0.0, 0.55, 0.8)[same], f"stands {words} in {n.file}")]
+        return [Evidence(0.3, f"in the same file, {n.file}")]
+    goal = moved.get(o.file)
+    if goal == n.file and o.file != goal:
+        return [Evidence(0.94 if o.alone and n.alone else 0.6, f"{o.file} is {n.file} now")]
+    return []
+
+
+def _by_text(
+    o: Thing, n: Thing, digests: tuple[Counter[str], Counter[str]], companions: Counter[str],
+    likeness: Likeness | None, i: int, j: int,
+) -> list[Evidence]:  # fmt: skip
+    found = []
+    if o.companion and o.companion == n.companion:
+        found.append(
+            Evidence(
+                0.95 if companions[n.companion] == 1 else 0.5, "the file it lies beside is the same, byte for byte"
+            )
+        )
+    enough = len(o.words) >= 3 or not o.text
+    if o.digest == n.digest and enough:
+        alone = digests[0][n.digest] == 1 and digests[1][o.digest] == 1
+        found.append(
+            Evidence(0.95 if alone else 0.55, "says the same but for ids" if o.text else "has the same content")
+        )
+    elif likeness is not None and enough:
+        cosine = float(likeness.cosine[i, j])
+        if cosine > 0.35:
+            # Half alike says much where all others are alike by a tenth, and little where they all are by half.
+            apart = min(1.0, max(0.0, (cosine - likeness.runner_up(i, j)) / _APART))
+            weight = cosine**3 + (cosine**2 - cosine**3) * apart
+            found.append(Evidence(min(0.93, weight), f"its text is alike by {cosine:.0%}"))
+    return found
+
+
+def _by_name(o: Thing, n: Thing, names: Mapping[tuple[str, str], int], cosine: float) -> list[Evidence]:
+    found = []
+    if o.file != n.file and _name(o) == _name(n):
+        alone = o.alone and n.alone and names[_name(n)] == 1
+        # The same name for something else is common where names are numbers, or one of a few words.
+        weight = 0.8 if alone and cosine >= _APART and is_name(o.stem) else 0.5 if alone and cosine >= _APART else 0.25
+        found.append(Evidence(weight, f"a file of the same name, {n.file}"))
+    elif o.alone and n.alone and o.file != n.file and o.ending == n.ending:
+        alike = _names_alike(o.stem, n.stem)
+        if alike > 0.6:
+            found.append(Evidence(0.6 * alike**2, f"{n.stem} is called much like {o.stem}"))
+    if is_name(o.id) and is_name(n.id) and o.id != o.file:
+        alike = _names_alike(o.id, n.id)
+        if alike > 0.5:
+            found.append(Evidence(0.8 * alike**2, f"names alike by {alike:.0%}"))
+    return found
+
+
+def _vote(given: int, all_: int, example: TreePath) -> Evidence:
+    share = given / all_
+    weight = (0.88 if given == 1 else 0.94 if given < 4 else 0.97) * share
+    words = f"stands in its place in {example}"
+    return Evidence(weight, words + (f" and {count(given - 1, 'other place')}" if given > 1 else ""))
+
+
+def _names_alike(one: str, other: str) -> float:
+    """0..1: letters in a row, or the same words in any order."""
+    from rapidfuzz import fuzz
+
+    first, second = " ".join(name_parts(one)), " ".join(name_parts(other))
+    letters = fuzz.ratio(one.lower(), other.lower())
+    ratio = max(letters, fuzz.token_sort_ratio(first, second), 0.92 * fuzz.token_set_ratio(first, second))
+    return float(ratio) / 100
+
+
+def _together(found: Sequence[Evidence]) -> float:
+    left = 1.0
+    for item in found:
+        left *= 1 - item.weight
+    score = min(_NEVER, 1 - left)
+    return score if max(item.weight for item in found) >= _STRONG else min(score, _GUESS)
+
+
+def _lowered(score: float, rival: float) -> float:
+    """A score beside that of the next best: where they are nearly the same, neither is sure."""
+    gap = score - rival
+    if gap >= GAP:
+        return score
+    return min(score * (0.7 + 0.3 * max(gap, 0) / GAP), _GUESS)
+
+
+def _assign(scores: Mapping[str, Mapping[str, float]], token: CancelToken) -> dict[str, str]:
+    """Which new thing goes to which old one, so that the sum of the scores is greatest."""
+    import numpy as np
+    from scipy.optimize import linear_sum_assignment
+    from scipy.sparse import csr_matrix
+    from scipy.sparse.csgraph import connected_components
+
+    old = list(scores)
+    new = sorted({n for others in scores.values() for n in others})
+    column = {n: at for at, n in enumerate(new)}
+    rows = [at for at, o in enumerate(old) for _ in scores[o]]
+    columns = [len(old) + column[n] for o in old for n in scores[o]]
+    size = len(old) + len(new)
+    graph = csr_matrix((np.ones(len(rows)), (rows, columns)), shape=(size, size))
+    # Groups without a pair in common are assigned by themselves, which keeps each matrix small.
+    _, label = connected_components(graph, directed=False)
+    groups: dict[int, tuple[list[int], list[int]]] = {}
+    for at in range(size):
+        groups.setdefault(int(label[at]), ([], []))[at >= len(old)].append(at)
+    chosen = {}
+    for mine, theirs in groups.values():
+        token.check()
+        if not mine or not theirs:
+            continue
+        matrix: NDArray[np.float64] = np.zeros((len(mine), len(theirs)))
+        place = {at: number for number, at in enumerate(theirs)}
+        for row, at in enumerate(mine):
+            for n, score in scores[old[at]].items():
+                matrix[row, place[len(old) + column[n]]] = score
+        for row, col in zip(*linear_sum_assignment(-matrix), strict=True):
+            if matrix[row, col] >= _LEAST:
+                chosen[old[mine[row]]] = new[theirs[col] - len(old)]
+    return chosen
+
+
+def _folders_moved(ways: Mapping[tuple[Thing, Thing], Sequence[Evidence]]) -> dict[tuple[str, str], float]:
+    """Where whole folders went, from the pairs that are sure by themselves: the share of a folder's files, 0..1."""
+    went: Counter[tuple[str, str]] = Counter()
+    all_: Counter[str] = Counter()
+    for (o, n), found in ways.items():
+        if o.alone and n.alone and _together(found) >= SURE and _folder(o.file) != _folder(n.file):
+            went[_folder(o.file), _folder(n.file)] += 1
+            all_[_folder(o.file)] += 1
+    return {pair: number / all_[pair[0]] for pair, number in went.items() if number >= 2}
+
+
+def _folder(path: str) -> str:
+    return path.rpartition("/")[0]
+
+
+def _name(thing: Thing) -> tuple[str, str]:
+    return thing.file.rpartition("/")[2].lower(), thing.kind

@@ -1,0 +1,89 @@
+"""One id that became several: which of them a use means, told by what the use is for."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+
+from fernshale.core.links.renamed_targets import GAP, Candidate
+from fernshale.core.links.targets import Thing, is_name, name_parts
+from fernshale.core.links.usage_votes import Votes
+
+# A part of something says nearly nothing that the whole did not say.
+_PART = 0.7
+_TOLD = 0.6
+# Where several came of one and nothing tells which is meant, no single one is sure.
+_OPEN = 0.85
+
+
+def split_by_use(
+    was: Thing,
+    family: Mapping[str, float],
+    are: Mapping[str, Thing],
+    ways: Sequence[Candidate],
+    slots: Sequence[str],
+    votes: Votes,
+) -> list[Candidate]:
+    """Candidates told apart by what the uses are for, where several of `family` came out of `was`; else `ways` as they are.
+
+    `family` says how much of what they say `was` said already; `slots` is what each use is for. Uses that
+    nothing tells apart belong to no candidate.
+    """
+    known = {way.id: way for way in ways}
+    given = votes.total(was.id)
+    parts = [are[id] for id, inside in family.items() if _is_part(was, are[id], inside) or given.get(id)]
+    if len(parts) < 2:
+        return list(ways)
+    taken: dict[str, tuple[str, float, str]] = {}
+    for slot in dict.fromkeys(slots):
+        ranked = sorted((_fit(slot, thing, was, votes) for thing in parts), key=lambda item: -item[1])
+        if ranked[0][1] >= _TOLD and ranked[0][1] - ranked[1][1] >= GAP:
+            taken[slot] = ranked[0]
+    chosen = list(dict.fromkeys(id for id, _, _ in taken.values()))
+    if len(chosen) == 1 and len(taken) == len(set(slots)) and chosen[0] == ways[0].id:
+        return list(ways)
+    if not chosen:
+        return [replace(way, score=min(way.score, _OPEN)) for way in ways]
+    found = []
+    for id in chosen:
+        mine = {slot: item for slot, item in taken.items() if item[0] == id}
+        said = tuple(dict.fromkeys(words for _, _, words in mine.values()))
+        score = round(min(score for _, score, _ in mine.values()), 2)
+        told = known[id].evidence if id in known else ("came out of the same",)
+        found.append(Candidate(id, score, (*said, *told)[:4], tuple(mine)))
+    rest = [replace(way, score=min(way.score, 0.5)) for way in ways if way.id not in chosen]
+    return sorted(found, key=lambda item: -item.score) + rest
+
+
+def _is_part(was: Thing, thing: Thing, inside: float) -> bool:
+    """Whether a new thing is made of what an old one said, or is called after it."""
+    named = (thing.stem.startswith(was.stem) and thing.stem != was.stem) or (is_name(was.id) and was.id in thing.id)
+    return inside >= _PART or (named and inside >= _PART / 2)
+
+
+def _fit(slot: str, thing: Thing, was: Thing, votes: Votes) -> tuple[str, float, str]:
+    """How well a new thing fits a slot, with why: other files that say so, its kind, its name."""
+    ballot = votes.in_slot(was.id, slot)
+    if ballot:
+        share = ballot.get(thing.id, 0) / sum(ballot.values())
+        place = votes.example.get((was.id, thing.id), "")
+        return thing.id, 0.5 + 0.46 * share if share else 0.0, f"stands for {slot} in {place}"
+    if thing.kind and slot == thing.kind:
+        return thing.id, 0.93, f"is a {thing.kind}"
+    near = _near(slot, thing, was)
+    return thing.id, min(0.92, 0.6 + 0.32 * near) if near else 0.0, f"its name says {slot}"
+
+
+def _near(slot: str, thing: Thing, was: Thing) -> float:
+    """How well a slot's name fits what is new in a thing's name, 0..1."""
+    wanted = {part for part in name_parts(slot) if part not in ("id", "guid", "uid", "uuid", "ref")}
+    fresh = _words_of(thing) - _words_of(was)
+    if wanted & fresh:
+        return 1.0
+    alike = any(a.startswith(b) or b.startswith(a) for a in wanted for b in fresh if min(len(a), len(b)) > 3)
+    return 0.5 if alike else 0.0
+
+
+def _words_of(thing: Thing) -> set[str]:
+    named = name_parts(thing.id) if is_name(thing.id) else []
+    return {*name_parts(thing.stem), *name_parts(thing.kind), *name_parts(thing.ending), *named}

@@ -1,0 +1,491 @@
+"""Merge three folders: old vendor release, the local folder, new vendor release.
+
+For each file of any side the outcome is one of
+
+    same      nothing differs                      updated  the vendor's new version
+    carried   local edits stand, the vendor left   merged   both changed, all taken
+    own       only here, stays                     added    new from the vendor
+    removed   gone on either side                  decide   something is to be decided
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import cache, cached_property
+from pathlib import Path
+from typing import Literal, Protocol
+
+from fernshale.core.base.textfile import TextFile, read_text
+from fernshale.core.base.treepath import TreePath, parents, reader
+from fernshale.core.base.work import CancelToken, Progress, many_values
+from fernshale.core.merge.moved_files import find_moves, telling_lines
+from fernshale.core.merge.split_texts import Regrouping, cut_merge, find_regrouping, in_a_row
+from fernshale.core.merge.text_merge import (
+    Choice,
+    Due,
+    Taking,
+    Undecided,
+    WovenLine,
+    fingerprint,
+    merge_text,
+    merge_two_texts,
+)
+from fernshale.core.snapshot.manifest import Entry, Kind, Manifest
+
+Outcome = Literal["same", "updated", "carried", "merged", "own", "added", "removed", "decide"]
+Takes = Literal["mine", "incoming", "nothing"]
+Content = Callable[[TreePath], bytes]
+
+_NOWHERE = (0, 0)
+
+
+@dataclass(frozen=True)
+class Side:
+    """One of the three folders: its entries and how to read a file of it."""
+
+    manifest: Manifest
+    read: Content
+
+    @cached_property
+    def things(self) -> Mapping[TreePath, Entry]:
+        """Files and links."""
+        return {path: entry for path, entry in self.manifest.entries.items() if entry.kind is not Kind.FOLDER}
+
+    def entry(self, path: TreePath | None) -> Entry | None:
+        """The file or link at `path`."""
+        return self.things.get(path) if path is not None else None
+
+    def text(self, path: TreePath | None) -> TextFile | None:
+        """The file at `path` as text; None when there is none, or it is a link or binary."""
+        entry = self.entry(path)
+        if path is None or entry is None or entry.kind is not Kind.FILE:
+            return None
+        return read_text(self.read(path))
+
+
+class ContentMerge(Protocol):
+    """The merge of what stands in a file: by lines, or by keys."""
+
+    @property
+    def decisions(self) -> tuple[Due, ...]: ...
+
+    def result(self, choices: Mapping[str, Choice], undecided: Undecided) -> TextFile | None: ...
+
+    def weave(self, choices: Mapping[str, Choice]) -> tuple[WovenLine, ...]: ...
+
+
+@dataclass(frozen=True, slots=True)
+class FileMerge:
+    """What becomes of one file.
+
+    `path` is where the result stands (None: nowhere); `base`, `mine`, `incoming` are its paths on the three sides.
+    `takes` is the side whose version is the result; with `merge` the result is woven instead. `joined` are further
+    files (old and local path, and the line of the woven local text each begins at) that the vendor joined in this one.
+    """
+
+    path: TreePath | None
+    base: TreePath | None
+    mine: TreePath | None
+    incoming: TreePath | None
+    outcome: Outcome
+    why: str
+    takes: Takes
+    merge: ContentMerge | None = None
+    decisions: tuple[Due, ...] = ()
+    mode: int = 0o644
+    joined: tuple[tuple[TreePath, TreePath, int], ...] = ()
+
+    @property
+    def shown(self) -> TreePath:
+        """The path to name this file by."""
+        path = self.path or self.mine or self.incoming or self.base
+        assert path is not None
+        return path
+
+
+@dataclass(frozen=True, slots=True)
+class FolderMerge:
+    """The merge of three folders, files in the order of the path they are shown by.
+
+    Where no base is known, `base` is empty and nobody can tell which differences are local edits.
+    """
+
+    base: Side
+    mine: Side
+    incoming: Side
+    files: tuple[FileMerge, ...]
+    is_base_known: bool = True
+
+    @property
+    def decisions(self) -> tuple[tuple[FileMerge, Due], ...]:
+        return tuple((file, due) for file in self.files for due in file.decisions)
+
+
+# Merges the contents of a file given its path and the three versions; None leaves it to the lines.
+ByFormat = Callable[[TreePath, TextFile, TextFile, TextFile], ContentMerge | None]
+
+
+def disk_side(folder: Path, manifest: Manifest) -> Side:
+    """A side that is read from disk when it is needed."""
+    return Side(manifest, reader(folder))
+
+
+def no_format(_path: TreePath, _base: TextFile, _mine: TextFile, _incoming: TextFile) -> None:
+    """Every text is merged by lines."""
+
+
+def merge_folders(
+    base: Side | None,
+    mine: Side,
+    incoming: Side,
+    progress: Progress,
+    token: CancelToken,
+    by_format: ByFormat = no_format,
+) -> FolderMerge:
+    """Merge; nothing is written. Each file of each side is accounted for, files that were split or joined in each part.
+
+    Without a base nothing is taken that could be an edit: what differs is a decision.
+    """
+    with many_values():
+        return _Merger(base, mine, incoming, token, by_format).merge(progress)
+
+
+class _Merger:
+    """The three sides while they are merged."""
+
+    def __init__(self, base: Side | None, mine: Side, incoming: Side, token: CancelToken, by_format: ByFormat) -> None:
+        self._known = base is not None
+        self._base = base or Side(Manifest({}), lambda path: b"")
+        self._mine, self._incoming = mine, incoming
+        self._token, self._by_format = token, by_format
+        self._olds, self._ours, self._theirs = self._base.things, mine.things, incoming.things
+        self._their_moves = _moves(self._olds, self._theirs, self._base, incoming, token)
+        self._our_moves = _moves(self._olds, self._ours, self._base, mine, token)
+
+    def merge(self, progress: Progress) -> FolderMerge:
+        groups = self._regrouped()
+        joined = {path for sources in groups.sources.values() for path in sources}
+        files: list[FileMerge] = []
+        used_mine: set[TreePath] = set()
+        used_incoming: set[TreePath] = set()
+        for number, path in enumerate(self._olds):
+            self._token.check()
+            progress("merging", number, len(self._olds))
+            here, there = self._here(path), self._there(path)
+            if path in groups.parts and here is not None:
+                made = self._split(path, here, groups.parts[path])
+                used_incoming.update(groups.parts[path])
+            elif path in joined and here is not None:
+                made = ()
+            else:
+                sources = groups.sources.get(there, ()) if there else ()
+                made = (self._known_file(path, here, there, sources),)
+            used_mine.update(item for item in (here,) if item)
+            used_incoming.update(item for item in (there,) if item)
+            files += made
+        for target, sources in groups.sources.items():
+            if target not in used_incoming:
+                # A new file made of old ones alone: the first is what it came from.
+                used_incoming.add(target)
+                here = self._here(sources[0])
+                assert here is not None
+                files.append(self._known_file(sources[0], here, target, sources[1:]))
+        for path in [path for path in self._ours if path not in used_mine]:
+            if path in self._theirs and path not in used_incoming:
+                used_incoming.add(path)
+                files.append(self._new_on_both(path))
+            else:
+                mode = self._ours[path].mode
+                files.append(FileMerge(path, None, path, None, "own", "only here; stays", "mine", mode=mode))
+        folders = self._moved_folders()
+        for path in [path for path in self._theirs if path not in used_incoming]:
+            files.append(self._added(path, folders))
+        whole = sorted(_without_clashes(files), key=lambda file: file.shown)
+        noted = tuple(_with_case_notes(whole, self._ours))
+        return FolderMerge(self._base, self._mine, self._incoming, noted, self._known)
+
+    def _here(self, path: TreePath) -> TreePath | None:
+        return self._our_moves.get(path, path if path in self._ours else None)
+
+    def _there(self, path: TreePath) -> TreePath | None:
+        return self._their_moves.get(path, path if path in self._theirs else None)
+
+    # -- files taken apart or put together
+
+    def _regrouped(self) -> Regrouping:
+        """Splits and joins of files with local edits; of others there is nothing to carry, and a file the user moved keeps
+        its place whole."""
+        there = {path: at for path in self._olds if (at := self._there(path)) is not None}
+        edited = [
+            path
+            for path, old in self._olds.items()
+            if self._here(path) == path
+            and (ours := self._ours[path]).kind is old.kind is Kind.FILE
+            and ours.content != old.content
+            and (path not in there or self._theirs[there[path]].content not in (old.content, ours.content))
+        ]
+        if not edited:
+            return Regrouping({}, {})
+        known = set(there.values())
+        new = [path for path, entry in self._theirs.items() if path not in known and entry.kind is Kind.FILE]
+        changed = {
+            at: path
+            for path, at in there.items()
+            if self._theirs[at].kind is Kind.FILE and self._theirs[at].content != self._olds[path].content
+        }
+        found = find_regrouping(
+            edited,
+            there,
+            [path for path in new if path not in self._olds],
+            changed,
+            cache(lambda path: telling_lines(self._base.read(path))),
+            cache(lambda path: telling_lines(self._incoming.read(path))),
+        )
+        owners = {at: path for path, at in there.items()}
+        parts: dict[TreePath, tuple[TreePath, ...]] = {}
+        taken: set[TreePath] = set()
+        for path, pieces in found.parts.items():
+            # A new file is a part of one old file only.
+            mine = tuple(piece for piece in pieces if piece not in taken)
+            if len(mine) > 1 and self._can_weave([path], mine):
+                parts[path] = mine
+                taken.update(mine)
+        sources = {
+            target: olds
+            for target, olds in found.sources.items()
+            if target not in taken
+            and self._can_weave([*([owners[target]] if target in owners else []), *olds], [target])
+        }
+        return Regrouping(parts, sources)
+
+    def _can_weave(self, olds: Sequence[TreePath], targets: Sequence[TreePath]) -> bool:
+        """Whether all that would be woven into one is there, and text; else each file is merged by itself."""
+        texts = [self._incoming.text(target) for target in targets]
+        for path in olds:
+            texts += [self._base.text(path), self._mine.text(self._here(path))]
+        return None not in texts
+
+    def _split(self, path: TreePath, here: TreePath, parts: Sequence[TreePath]) -> tuple[FileMerge, ...]:
+        olds, ours = self._base.text(path), self._mine.text(here)
+        theirs = [self._incoming.text(part) for part in parts]
+        assert olds is not None and ours is not None
+        whole, counts = in_a_row([text for text in theirs if text is not None])
+        merges = cut_merge(merge_text(olds, ours, whole), counts)
+        names = ", ".join(parts) if len(parts) < 4 else f"{len(parts)} files"
+        return tuple(
+            FileMerge(
+                part,
+                path,
+                here,
+                part,
+                "decide" if merge.decisions else "merged",
+                f"the vendor split {path} into {names}",
+                "mine",
+                merge,
+                merge.decisions,
+                self._theirs[part].mode,
+            )
+            for part, merge in zip(parts, merges, strict=True)
+        )
+
+    def _join(self, path: TreePath, here: TreePath, there: TreePath, sources: Sequence[TreePath]) -> FileMerge:
+        """Old files that are one now; `_can_weave` has told that all of them are there, and text."""
+        olds = [text for source in (path, *sources) if (text := self._base.text(source)) is not None]
+        ours = [text for place in (here, *sources) if (text := self._mine.text(place)) is not None]
+        theirs = self._incoming.text(there)
+        assert theirs is not None and len(olds) == len(ours) == len(sources) + 1
+        old, _ = in_a_row(olds)
+        mine, counts = in_a_row(ours)
+        starts = [sum(counts[:at]) for at in range(1, len(counts))]
+        merge = merge_text(old, mine, theirs)
+        why = f"the vendor joined {', '.join([path, *sources])} in {there}"
+        outcome: Outcome = "decide" if merge.decisions else "merged"
+        target, _ = _target(path, here, there)
+        others = tuple(zip(sources, sources, starts, strict=True))  # a file that was moved here is not joined
+        mode = self._theirs[there].mode
+        return FileMerge(target, path, here, there, outcome, why, "mine", merge, merge.decisions, mode, others)
+
+    # -- one file
+
+    def _known_file(
+        self, path: TreePath, here: TreePath | None, there: TreePath | None, sources: Sequence[TreePath] = ()
+    ) -> FileMerge:
+        """A file the old release had."""
+        old, ours, theirs = self._olds[path], self._entry(self._ours, here), self._entry(self._theirs, there)
+        if sources and here is not None and there is not None:
+            return self._join(path, here, there, sources)
+        if ours is None and theirs is None:
+            return FileMerge(None, path, None, None, "removed", "gone on both sides", "nothing")
+        if ours is None:
+            if _same(theirs, old):
+                why = "you had deleted it; the vendor left it as it was"
+                return FileMerge(None, path, None, there, "removed", why, "nothing")
+            return _due(there, path, None, there, "you had deleted it, the vendor changed it", "nothing")
+        if theirs is None:
+            if _same(ours, old) and here == path:
+                why = "the vendor dropped it; it was never edited here"
+                return FileMerge(None, path, here, None, "removed", why, "nothing")
+            why = f"the vendor dropped it, but it was {'moved' if _same(ours, old) else 'edited'} here"
+            return _due(here, path, here, None, why, "mine", mode=ours.mode)
+        target, moved = _target(path, here, there)
+        mode = _merge_modes(old.mode, ours.mode, theirs.mode)
+        if _same(ours, theirs):
+            known = _same(ours, old)
+            why = "nothing differs" if known else "your edit is already in the new release"
+            outcome: Outcome = (
+                "same" if known and target == here and mode == ours.mode else "updated" if known else "carried"
+            )
+            return FileMerge(target, path, here, there, outcome, why + moved, "mine", mode=mode)
+        if _same(ours, old):
+            return FileMerge(target, path, here, there, "updated", "not edited here" + moved, "incoming", mode=mode)
+        if _same(theirs, old):
+            why = "edited here; the vendor left it" + moved
+            return FileMerge(target, path, here, there, "carried", why, "mine", mode=mode)
+        texts = self._texts((self._base, path), (self._mine, here), (self._incoming, there))
+        if texts is None:
+            return _due(target, path, here, there, "both changed it, and it is no text" + moved, "mine", mode=mode)
+        assert target is not None
+        merge: ContentMerge = self._by_format(target, *texts) or merge_text(*texts)
+        outcome = "decide" if merge.decisions else "merged"
+        what = "value" if any(due.kind == "key" for due in merge.decisions) else "lines"
+        why = f"both changed the same {what}" if merge.decisions else "both changed it, in different places"
+        return FileMerge(target, path, here, there, outcome, why + moved, "mine", merge, merge.decisions, mode)
+
+    @staticmethod
+    def _entry(side: Mapping[TreePath, Entry], path: TreePath | None) -> Entry | None:
+        return side.get(path) if path is not None else None
+
+    def _texts(self, *places: tuple[Side, TreePath | None]) -> tuple[TextFile, TextFile, TextFile] | None:
+        base, mine, incoming = (side.text(path) for side, path in places)
+        return (base, mine, incoming) if base and mine and incoming else None
+
+    def _new_on_both(self, path: TreePath) -> FileMerge:
+        """A file both sides have and the old release had not, or that no old release is known of."""
+        ours, theirs = self._ours[path], self._theirs[path]
+        if _same(ours, theirs):
+            why = "your file is already in the new release" if self._known else "nothing differs"
+            outcome: Outcome = "carried" if self._known else "same"
+            return FileMerge(path, None, path, path, outcome, why, "mine", mode=ours.mode)
+        texts = self._texts((self._mine, path), (self._mine, path), (self._incoming, path))
+        if self._known:
+            why = "yours and the vendor's new file have one name"
+        else:
+            why = "it differs, and no old release tells what of it is your edit"
+        if texts is None:
+            return _due(path, None, path, path, why, "mine", mode=ours.mode)
+        by_format = self._by_format(path, TextFile(""), texts[1], texts[2]) if self._known else None
+        merge: ContentMerge = by_format or merge_two_texts(texts[1], texts[2])
+        outcome = "decide" if merge.decisions else "carried"
+        why = why if merge.decisions else "your file says what the new release's says"
+        return FileMerge(path, None, path, path, outcome, why, "mine", merge, merge.decisions, ours.mode)
+
+    def _added(self, path: TreePath, folders: Mapping[str, str]) -> FileMerge:
+        folder, _, name = path.rpartition("/")
+        mode = self._theirs[path].mode
+        moved = folders.get(folder)
+        if moved is not None and f"{moved}/{name}" not in self._ours:
+            why = f"new from the vendor; you moved its folder from {folder}"
+            return FileMerge(TreePath(f"{moved}/{name}"), None, None, path, "added", why, "incoming", mode=mode)
+        why = "new from the vendor" if self._known else "only in the new release; you may have deleted it"
+        return FileMerge(path, None, None, path, "added", why, "incoming", mode=mode)
+
+    def _moved_folders(self) -> dict[str, str]:
+        """Folders the user moved as a whole: what the vendor adds to them belongs there."""
+        left = {path.rpartition("/")[0] for path in self._ours}
+        found: dict[str, set[str]] = {}
+        for old, new in self._our_moves.items():
+            if old.rpartition("/")[2] == new.rpartition("/")[2]:
+                found.setdefault(old.rpartition("/")[0], set()).add(new.rpartition("/")[0])
+        return {
+            old: min(news) for old, news in found.items() if old and len(news) == 1 and min(news) and old not in left
+        }
+
+
+def _moves(
+    olds: Mapping[TreePath, Entry], others: Mapping[TreePath, Entry], base: Side, other: Side, token: CancelToken
+) -> dict[TreePath, TreePath]:
+    gone = [(path, entry) for path, entry in olds.items() if entry.kind is Kind.FILE and path not in others]
+    come = [(path, entry) for path, entry in others.items() if entry.kind is Kind.FILE and path not in olds]
+    return find_moves(gone, come, base.read, other.read, token) if gone and come else {}
+
+
+def _target(path: TreePath, here: TreePath | None, there: TreePath | None) -> tuple[TreePath | None, str]:
+    """Where the result stands, and a few words where that is a move. The user's own move is kept."""
+    if here != path:
+        return here, f"; you moved it from {path}"
+    if there != path:
+        return there, f"; the vendor moved it from {path}"
+    return path, ""
+
+
+def _merge_modes(old: int, ours: int, theirs: int) -> int:
+    """Bit by bit, so that there is never a clash: what both changed they changed alike."""
+    return ours ^ ((old ^ theirs) & ~(old ^ ours))
+
+
+def _same(left: Entry | None, right: Entry | None) -> bool:
+    """Same kind and content; the mode is merged by itself."""
+    return left is not None and right is not None and (left.kind, left.content) == (right.kind, right.content)
+
+
+def _due(
+    path: TreePath | None,
+    base: TreePath | None,
+    mine: TreePath | None,
+    incoming: TreePath | None,
+    why: str,
+    takes: Takes,
+    mode: int = 0o644,
+) -> FileMerge:
+    id = fingerprint(base or "", mine or "", incoming or "", why)
+    ways: tuple[Taking, ...] = ("mine", "incoming")
+    due = Due(id, "file", _NOWHERE, _NOWHERE, _NOWHERE, ways)
+    return FileMerge(path, base, mine, incoming, "decide", why, takes, None, (due,), mode)
+
+
+def _without_clashes(files: Sequence[FileMerge]) -> Iterator[FileMerge]:
+    """Where two files would stand at one path, or one where the other needs a folder, ours keeps it and what to do with
+    the vendor's is a decision.
+
+    A file of ours that the vendor's move would bring there stays where it is; a new one can be put beside it.
+    """
+    taken: set[TreePath] = set()
+    folders: set[TreePath] = set()
+    above = cache(parents)
+
+    def is_free(path: TreePath) -> bool:
+        head = path.rpartition("/")[0]
+        return path not in taken and path not in folders and taken.isdisjoint((head, *above(head)))
+
+    for file in sorted(files, key=lambda file: (file.outcome != "own", file.mine is None)):
+        made = file
+        if file.path is not None and not is_free(file.path):
+            if file.mine is not None and is_free(file.mine):
+                why = f"your own file stands where the vendor's {file.incoming} goes"
+                made = _due(file.mine, file.base, file.mine, file.incoming, why, "mine", file.mode)
+            else:
+                # Below a file of ours there is no room: beside it, under a name that tells where it would have stood.
+                beside = TreePath(f"{file.path if file.path in taken else file.path.replace('/', '-')}.incoming")
+                why = f"your file stands where the vendor's {file.incoming} goes; it can be put beside it"
+                # Of a file that was split another part has ours by now, which is not gone.
+                base = file.base if file.mine is None else None
+                made = _due(beside, base, None, file.incoming, why, "nothing", file.mode)
+        if made.path is not None:
+            taken.add(made.path)
+            head = TreePath(made.path.rpartition("/")[0])
+            if head not in folders:
+                folders.update(parents(made.path))
+        yield made
+
+
+def _with_case_notes(files: Sequence[FileMerge], before: Mapping[TreePath, Entry]) -> Iterator[FileMerge]:
+    """Names that differ by case only are one file on other systems; it is said where the merge brings that about."""
+    first: dict[str, TreePath] = {}
+    for file in files:
+        if file.path is not None:
+            other = first.setdefault(file.path.casefold(), file.path)
+            if other != file.path and not (other in before and file.path in before):
+                why = f"{file.why}; its name differs from {other} by case only, which other systems do not tell apart"
+                file = replace(file, why=why)
+        yield file

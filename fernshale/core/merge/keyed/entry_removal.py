@@ -1,0 +1,46 @@
+"""Take one entry out of a settings file; everything else stays byte for byte."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from fernshale.core.data.formats import find_reader
+from fernshale.core.data.tree import Document, Item, NotKeyed
+from fernshale.core.merge.keyed.plan import Clash, Entry, Plan
+from fernshale.core.merge.keyed.plan_writer import Writer
+
+
+def without_entry(path: str, text: str, steps: Sequence[str], said: str) -> str | None:
+    """`text` without the entry of the list at `steps` that says `said`; None where there is none.
+
+    Raises NotKeyed for a file that has no keys or is broken.
+    """
+    read = find_reader(path, text)
+    if read is None:
+        raise NotKeyed(f"{path} has no keys that could be followed")
+    document = read(text)
+    way: list[Item] = []
+    node = document.root
+    for step in steps:
+        item = node.find(step) or node.find(f"[{step}]")
+        if item is None:
+            return None
+        way.append(item)
+        node = item.node
+    rest = tuple(Entry(item, None) for item in node.items if item.node.canon_value.removeprefix("s") != said)
+    if node.kind != "list" or len(rest) == len(node.items):
+        return None
+    plan = Plan(node, rest)
+    for at in range(len(way) - 1, -1, -1):
+        above = way[at - 1].node if at else document.root
+        plan = Plan(above, tuple(Entry(item, None, plan if item is way[at] else None) for item in above.items))
+    return _written(document, plan)
+
+
+def _written(document: Document, plan: Plan) -> str:
+    def decide(_clash: Clash) -> tuple[str, str]:
+        raise AssertionError("nothing clashes with itself")
+
+    start, end = document.root.span
+    written = Writer(document, document, document, decide).write(plan)
+    return document.text[:start] + written + document.text[end:]

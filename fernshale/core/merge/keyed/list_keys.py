@@ -1,0 +1,108 @@
+"""What tells the entries of a list apart: a field that each has and no two share."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from fernshale.core.data.list_identity import find_identity, has_usual_name
+from fernshale.core.data.tree import Item, Node
+
+VALUE = "="
+# What tells the entries of a list apart: a field, or VALUE where they are plain values without a double; for entries
+# with labels the same by label, "" where the label alone does. None where nothing does.
+Way = str | Mapping[str, str] | None
+# The way of each list, by the way to it in the tree.
+Ways = Mapping[str, Way]
+
+
+def find_ways(roots: Sequence[Node], named: Sequence[str]) -> dict[str, Way]:
+    """What tells entries apart in each list of several versions of a tree: it must do so in all that have the list."""
+    ways: dict[str, Way] = {}
+    _find_ways(list(roots), "", named, ways)
+    return ways
+
+
+def _find_ways(nodes: Sequence[Node], at: str, named: Sequence[str], ways: dict[str, Way]) -> None:
+    lists = [[item.node for item in node.items] for node in nodes if node.kind == "list"]
+    if lists:
+        parts = [part for part in lists if part]
+        if any(node.label for part in parts for node in part):
+            ways[at] = _labels(parts, named)
+        else:
+            field = find_identity(parts, named)
+            ways[at] = VALUE if field is None and all(_is_set(part) for part in parts) else field
+    children: dict[str, list[Node]] = {}
+    for node in nodes:
+        for key, item in (entries_by_key(node, at, ways) or {}).items():
+            children.setdefault(key, []).append(item.node)
+    for key, found in children.items():
+        if any(node.items for node in found):
+            _find_ways(found, f"{at}/{key}", named, ways)
+
+
+def entries_by_key(node: Node, at: str, ways: Ways) -> dict[str, Item] | None:
+    """The entries of a container by what tells them apart, as a step of the way to them; None where nothing does."""
+    if node.kind == "map":
+        return {_step(item.key): item for item in node.items}
+    way = ways.get(at)
+    if node.kind == "value" or way is None:
+        return None
+    found = {}
+    for item in node.items:
+        key = _key(item.node, way)
+        if key is None:
+            return None
+        found[_step(key)] = item
+    return found
+
+
+def _key(node: Node, way: str | Mapping[str, str]) -> str | None:
+    """What an entry is called by its way."""
+    if isinstance(way, str):
+        if way == VALUE:
+            return str(node.canon_value)
+        value = node.find(way)
+        return None if value is None else f"{way}={_shown(value.node)}"
+    field = way.get(node.label)
+    if not field:
+        return None if field is None else f"<{node.label}>"
+    part = node.find("content" if field == VALUE else "@")
+    value = part if field == VALUE else part.node.find(field) if part is not None else None
+    if value is None:
+        return None
+    return f"<{node.label}>{_shown(value.node)}" if field == VALUE else f"<{node.label} {field}={_shown(value.node)}>"
+
+
+def _labels(parts: Sequence[Sequence[Node]], named: Sequence[str]) -> Way:
+    """For each label what tells its entries apart: nothing more, an attribute, or the text inside."""
+    found: dict[str, str] = {}
+    for label in dict.fromkeys(node.label for part in parts for node in part):
+        groups = [group for part in parts if (group := [node for node in part if node.label == label])]
+        attributes = [[part.node for node in group if (part := node.find("@")) is not None] for group in groups]
+        texts = [[part.node for node in group if (part := node.find("content")) is not None] for group in groups]
+        field = find_identity(attributes, named)
+        if field is not None and (field in named or has_usual_name(field)):
+            found[label] = field
+        elif all(len(group) == 1 for group in groups):
+            found[label] = ""
+        elif field is not None:
+            found[label] = field
+        elif all(len(inner) == len(group) and _is_set(inner) for inner, group in zip(texts, groups, strict=True)):
+            found[label] = VALUE
+        else:
+            return None
+    return found
+
+
+def _shown(node: Node) -> str:
+    return node.canon_value.removeprefix("s")
+
+
+def _is_set(part: Sequence[Node]) -> bool:
+    """Whether the entries are plain values without a double."""
+    values = [node.canon_value for node in part if node.kind == "value"]
+    return len(set(values)) == len(part)
+
+
+def _step(key: str) -> str:
+    return key.replace("~", "~0").replace("/", "~1")

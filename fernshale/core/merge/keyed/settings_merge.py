@@ -1,0 +1,324 @@
+"""The keyed merge of one settings file. The result parses, always: what would not is merged by lines instead."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.globs import FirstFit
+from fernshale.core.base.textfile import TextFile
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.data.formats import Read, find_reader
+from fernshale.core.data.tree import Document, Item, Node, NotKeyed
+from fernshale.core.merge.align import align_lines, equal_lines
+from fernshale.core.merge.keyed.list_keys import VALUE, Ways, entries_by_key, find_ways
+from fernshale.core.merge.keyed.plan import Clash, Plan, Three, make_plan
+from fernshale.core.merge.keyed.plan_writer import Writer
+from fernshale.core.merge.ledger import Fate
+from fernshale.core.merge.line_merge import RegionKind
+from fernshale.core.merge.text_merge import Choice, Due, Taking, Undecided, WovenLine, fingerprint
+from fernshale.core.merge.text_style import can_encode, one_encoding, read_lines
+
+_LARGEST = 4 << 20
+_NOWHERE = (0, 0)
+
+
+@dataclass(frozen=True, slots=True)
+class Identities:
+    """What a profile says of keyed files: globs in order, each with the fields that tell entries of lists apart."""
+
+    rules: tuple[tuple[tuple[str, ...], tuple[str, ...]], ...] = ()
+
+    def fields(self, path: str) -> tuple[str, ...]:
+        at = FirstFit([globs for globs, _ in self.rules]).find(path)
+        return () if at is None else self.rules[at][1]
+
+
+@dataclass(frozen=True)
+class KeyedMerge:
+    """The merge of a settings file by its keys."""
+
+    three: Three
+    plan: Plan
+    dues: Mapping[str, tuple[Due, Clash]]
+    local: TextFile
+    read: Read
+
+    @property
+    def decisions(self) -> tuple[Due, ...]:
+        return tuple(due for due, _ in self.dues.values())
+
+    def text(self, choices: Mapping[str, Choice]) -> str:
+        """The result; what is not decided stands as mine."""
+        ids = {clash.at: due.id for due, clash in self.dues.values()}
+
+        def decide(clash: Clash) -> tuple[str, str]:
+            choice = choices.get(ids[clash.at], Choice("mine"))
+            return choice.take, choice.text.rstrip("\n")
+
+        three = self.three
+        start, end = three.mine.root.span
+        written = Writer(three.base, three.mine, three.incoming, decide).write(self.plan)
+        return three.mine.text[:start] + written + three.mine.text[end:]
+
+    def result(self, choices: Mapping[str, Choice], undecided: Undecided) -> TextFile | None:
+        """What will be written; a settings file is never marked, since it must parse.
+
+        Raises FernshaleError when a value written by hand does not fit in.
+        """
+        if undecided == "nothing" and any(id not in choices for id in self.dues):
+            return None
+        text = self.text(choices)
+        try:
+            self.read(text)
+        except NotKeyed as error:
+            raise FernshaleError(
+                f"a value written by hand breaks the file: {error}", "Take the decision back and write it anew."
+            ) from error
+        return self.local.with_text(text)
+
+    def weave(self, choices: Mapping[str, Choice]) -> tuple[WovenLine, ...]:
+        """The result line by line, a decision in front of the line it is about."""
+        now = self.read(self.text(choices))
+        lines = read_lines(now.text).lines
+        sources = _sources(lines, *(read_lines(side.text).lines for side in (self.three.base, self.three.mine)))
+        places: dict[int, list[str]] = {}
+        for id, (_, clash) in self.dues.items():
+            places.setdefault(_place(now, clash.at, self.three.ways), []).append(id)
+        woven: list[WovenLine] = []
+        for number, line in enumerate(lines):
+            for id in places.pop(number, ()):
+                kind = RegionKind.MINE if id in choices else RegionKind.DECIDE
+                woven.append(WovenLine("", kind, id, False))
+            woven.append(WovenLine(line, sources[number]))
+        woven += [WovenLine("", RegionKind.DECIDE, id, False) for ids in places.values() for id in ids]
+        return tuple(woven)
+
+    def versions(self, due: Due) -> tuple[str | None, str | None, str | None]:
+        """The entry a decision is about, as it stands before, in mine and in incoming."""
+        sides = _sides(self.three, self.dues[due.id][1])
+        before, mine, incoming = (side.cut(item.body) if item is not None else None for side, item in sides)
+        return before, mine, incoming
+
+    def value(self, due: Due) -> str:
+        """The local value a decision is about, to be edited by hand."""
+        item = self.dues[due.id][1].mine
+        return self.three.mine.cut(item.node.span) if item is not None else ""
+
+    # -- the ledger
+
+    def find_edits(
+        self, now: TextFile, choices: Mapping[str, Choice]
+    ) -> Iterator[tuple[str, str, Fate | None, str, str]]:
+        """Each local edit looked for in the text `now`: lines, what it does, fate (None: lost), line it is at, why."""
+        document, ways = self.read(now.text), self.three.ways
+        for at, old, item in self.edits:
+            where = f"{self.three.mine.line(item.body[0]) + 1}" if item is not None else ""
+            what = _what(self.three, at, old, item)
+            due = self.asked(at)
+            here = _follow(document.root, at, ways)
+            line = f"{document.line(here.body[0]) + 1}" if here is not None else ""
+            if due is not None and due.id not in choices:
+                yield where, what, "decide", line, "both changed this value"
+            elif _stands(item, here, at, ways):
+                if _stands(item, _follow(self.three.incoming.root, at, ways), at, ways):
+                    yield where, what, "already", line, "the new release has the same"
+                else:
+                    yield where, what, "carried", line, "kept by decision" if due else "merged by key"
+            elif due is not None:
+                yield where, what, "dropped", "", f"given up by decision: {choices[due.id].take}"
+            else:
+                yield where, what, None, "", ""
+        yield from self._comment_edits(document)
+
+    @cached_property
+    def edits(self) -> tuple[tuple[str, Item | None, Item | None], ...]:
+        """The local edits: the way to an entry, what it was, what it is."""
+        return tuple(_differences(self.three.base.root, self.three.mine.root, "", self.three.ways))
+
+    def asked(self, at: str) -> Due | None:
+        """The decision that an entry, one it holds or one that holds it is subject to."""
+        for due, clash in self.dues.values():
+            if at == clash.at or at.startswith(clash.at + "/") or clash.at.startswith(at + "/"):
+                return due
+        return None
+
+    def _comment_edits(self, now: Document) -> Iterator[tuple[str, str, Fate | None, str, str]]:
+        sides = [side.comments((0, len(side.text))) for side in (self.three.base, self.three.mine, now)]
+        stands = now.text.split("\n")
+        for comment in dict.fromkeys(sides[1]):
+            if comment not in sides[0]:
+                at = next((n for n, line in enumerate(self.three.mine.text.split("\n")) if line.strip() == comment), 0)
+                line = next((n for n, text in enumerate(stands) if text.strip() == comment), 0)
+                fate: Fate | None = "carried" if comment in sides[2] else None
+                yield str(at + 1), f"comment: {comment[:60]}", fate, str(line + 1), "comments of the local file stay"
+
+
+def merge_keyed(
+    path: TreePath, base: TextFile, mine: TextFile, incoming: TextFile, identities: Identities
+) -> KeyedMerge | None:
+    """The merge by key; None where the file has no keys, one version is broken, or the result would not be sound."""
+    read = find_reader(path, mine.text)
+    if read is None or max(len(text.text) for text in (base, mine, incoming)) > _LARGEST:
+        return None
+    old, local, new = one_encoding(base, mine, incoming)
+    try:
+        sides = read(old.text or _empty(mine)), read(local.text), read(new.text)
+        ways = find_ways([side.root for side in sides], identities.fields(path))
+        three = Three(*sides, ways)
+        plan = make_plan(three)
+        merge = KeyedMerge(three, plan, _dues(three, plan), local, read)
+        _check(merge)
+    except NotKeyed:
+        return None
+    return merge
+
+
+def _empty(mine: TextFile) -> str:
+    """An empty file of the kind of another."""
+    start = mine.text.lstrip("\ufeff \t\r\n")[:1]
+    if start == "<":
+        raise NotKeyed("no old version")
+    return "{}" if start == "{" else "[]" if start == "[" and "\n[" not in mine.text else ""
+
+
+def _check(merge: KeyedMerge) -> None:
+    """Raises NotKeyed unless each outcome parses, and has every change of both sides that is not to be decided."""
+    three = merge.three
+    theirs = list(_differences(three.base.root, three.incoming.root, "", three.ways))
+    takes: tuple[Taking, ...] = ("mine", "incoming", "base") if merge.dues else ("mine",)
+    for take in takes:
+        choices = {id: Choice(take) for id in merge.dues}
+        text = merge.text(choices)
+        found = merge.read(text)
+        if three.mine.format == "json" and _is_strict_json(merge.local.text) and not _is_strict_json(text):
+            raise NotKeyed("a comment would come into a file that has none")
+        if not can_encode(merge.local.with_text(text)):
+            raise NotKeyed("letters the file's encoding does not have")
+        for at, _, item in (*merge.edits, *theirs):
+            if merge.asked(at) is None and not _stands(item, _follow(found.root, at, three.ways), at, three.ways):
+                raise NotKeyed(f"a change would be lost: {at}")
+
+
+def _is_strict_json(text: str) -> bool:
+    try:
+        json.loads(text)
+    except (ValueError, RecursionError):
+        return False
+    return True
+
+
+def _stands(item: Item | None, found: Item | None, at: str, ways: Ways) -> bool:
+    """Whether a change, of an entry to `item` or its removal, is there."""
+    if item is None or found is None:
+        return item is None and found is None
+    return _holds(item.node, found.node, at, ways)
+
+
+def _sides(three: Three, clash: Clash) -> tuple[tuple[Document, Item | None], ...]:
+    """A clash's entry on each side, with the document it is in."""
+    return (three.base, clash.base), (three.mine, clash.mine), (three.incoming, clash.incoming)
+
+
+def _dues(three: Three, plan: Plan) -> dict[str, tuple[Due, Clash]]:
+    dues: dict[str, tuple[Due, Clash]] = {}
+    for clash in _clashes(plan):
+        sides = _sides(three, clash)
+        id = fingerprint(clash.at, *(side.cut(item.body) if item is not None else "" for side, item in sides))
+        spans = [
+            (side.line(item.body[0]), side.line(item.body[1]) + 1) if item is not None else _NOWHERE
+            for side, item in sides
+        ]
+        ways: tuple[Taking, ...] = (
+            "mine",
+            "incoming",
+            *(("base",) if clash.base else ()),
+            *(("text",) if clash.mine else ()),
+        )
+        dues[id] = (Due(id, "key", spans[0], spans[1], spans[2], ways, None, clash.at), clash)
+    return dues
+
+
+def _clashes(plan: Plan) -> Iterator[Clash]:
+    for entry in plan.entries or ():
+        if entry.clash is not None:
+            yield entry.clash
+        elif entry.value is not None:
+            yield from _clashes(entry.value)
+
+
+def _differences(base: Node, mine: Node, at: str, ways: Ways) -> Iterator[tuple[str, Item | None, Item | None]]:
+    """The smallest entries in which one tree differs from another, with the way to each."""
+    olds, ours = entries_by_key(base, at, ways) or {}, entries_by_key(mine, at, ways) or {}
+    for key in {**ours, **olds}:
+        way, old, item = f"{at}/{key}", olds.get(key), ours.get(key)
+        if old is None or item is None:
+            yield way, old, item
+        elif old.node.canon != item.node.canon:
+            if old.node.kind == item.node.kind and None not in (
+                entries_by_key(old.node, way, ways),
+                entries_by_key(item.node, way, ways),
+            ):
+                yield from _differences(old.node, item.node, way, ways)
+            else:
+                yield way, old, item
+
+
+def _follow(root: Node, at: str, ways: Ways) -> Item | None:
+    node, item, way = root, None, ""
+    for step in at.split("/")[1:]:
+        item = (entries_by_key(node, way, ways) or {}).get(step)
+        if item is None:
+            return None
+        node, way = item.node, f"{way}/{step}"
+    return item
+
+
+def _place(now: Document, at: str, ways: Ways) -> int:
+    """The line of an entry, or of the one that would hold it."""
+    steps = at.split("/")
+    while len(steps) > 1:
+        item = _follow(now.root, "/".join(steps), ways)
+        if item is not None:
+            return now.line(item.body[0])
+        steps.pop()
+    return 0
+
+
+def _holds(wanted: Node, found: Node, at: str, ways: Ways) -> bool:
+    """Whether all that one value says, another says too."""
+    if wanted.canon == found.canon:
+        return True
+    if wanted.kind != found.kind:
+        return False
+    ours, theirs = entries_by_key(wanted, at, ways), entries_by_key(found, at, ways)
+    if ours is None or theirs is None:
+        return False
+    return all(key in theirs and _holds(item.node, theirs[key].node, f"{at}/{key}", ways) for key, item in ours.items())
+
+
+def _what(three: Three, at: str, old: Item | None, item: Item | None) -> str:
+    name = at.lstrip("/")
+    above = at.rpartition("/")[0]
+    if three.ways.get(above) == VALUE:
+        entry = three.mine.cut(item.body) if item is not None else three.base.cut(old.body) if old is not None else ""
+        return f"{above.lstrip('/')}: {entry} {'added' if item is not None else 'removed'}"
+    if item is None:
+        return f"{name} removed"
+    value = " ".join(three.mine.cut(item.node.span).split())
+    if old is None:
+        return f"{name} added: {value[:60]}"
+    before = " ".join(three.base.cut(old.node.span).split())
+    return f"{name}: {before[:40]} → {value[:40]}"
+
+
+def _sources(lines: Sequence[str], base: Sequence[str], mine: Sequence[str]) -> list[RegionKind]:
+    """Where each line of the result came from: not in mine, from the vendor; not in the old one, mine."""
+    old = set(equal_lines(align_lines(base, mine), len(base)).values())
+    sources = [RegionKind.INCOMING] * len(lines)
+    for line, place in equal_lines(align_lines(mine, lines), len(mine)).items():
+        sources[place] = RegionKind.SAME if line in old else RegionKind.MINE
+    return sources

@@ -1,0 +1,46 @@
+"""A finer merge of lines that clash: token by token. It is a proposal, never taken by itself."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+from fernshale.core.merge.align import Span
+from fernshale.core.merge.line_merge import RegionKind, merge_tokens
+
+_TOKEN = re.compile(r"\w+|[ \t]+|\n|[^\w\s]|\s", re.DOTALL)
+_LARGEST = 20_000
+
+
+def split_tokens(text: str) -> list[str]:
+    """Words, runs of blanks and single signs; joined they are the text."""
+    return _TOKEN.findall(text)
+
+
+def merge_finer(base: Sequence[str], mine: Sequence[str], incoming: Sequence[str]) -> str | None:
+    """The lines in which the tokens of both sides' changes stand; None where those clash too, or nothing is gained."""
+    texts = ["\n".join(lines) for lines in (base, mine, incoming)]
+    if not all(texts) or sum(map(len, texts)) > _LARGEST:
+        return None
+    olds, ours, theirs = map(split_tokens, texts)
+    parts: list[str] = []
+    for region in merge_tokens(olds, ours, theirs):
+        if region.kind is RegionKind.DECIDE:
+            return None
+        side, span = (theirs, region.incoming) if region.kind is RegionKind.INCOMING else (ours, region.mine)
+        parts += side[slice(*span)]
+    merged = "".join(parts)
+    return merged if merged not in texts else None
+
+
+def changed_spans(old: str, new: str) -> tuple[Span, ...]:
+    """The half-open spans of characters of `new` whose tokens do not stand in `old`."""
+    from fernshale.core.merge.align import align_lines
+
+    before, after = split_tokens(old), split_tokens(new)
+    ends = [0]
+    for token in after:
+        ends.append(ends[-1] + len(token))
+    return tuple(
+        (ends[hunk.new[0]], ends[hunk.new[1]]) for hunk in align_lines(before, after) if hunk.new[0] < hunk.new[1]
+    )

@@ -1,0 +1,157 @@
+"""Give part of a work to a second process of ours, where there is more of it than one processor does quickly.
+
+The second one ends with the first, however that ends. What it is given and what it gives back has to be picklable.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import gc
+import importlib
+import os
+import pickle
+import signal
+import subprocess
+import sys
+import threading
+from collections.abc import Callable
+from pathlib import Path
+from types import TracebackType
+from typing import Any
+
+from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.work import CancelToken
+
+_POLL_S = 0.05
+_SERVE = "from fernshale.core.process.workers import serve; serve()"
+_ROOT = Path(__file__).parents[3]
+
+
+_LATER = object()
+
+
+class SecondFailed(FernshaleError):
+    """The second process ended without a result."""
+
+
+def is_worthwhile(files: int, size: int) -> bool:
+    """Whether so many files with `size` bytes in all are worth the start of a process."""
+    return len(os.sched_getaffinity(0)) > 1 and (files >= 4000 or size >= 96 << 20)
+
+
+class Second:
+    """`function` ("module:name") called with a job and a function to tell how much is done; to be used in a `with`.
+
+    Where the job is not known yet, it is given later; the process starts at once, and gets ready for the function.
+    """
+
+    def __init__(self, function: str, job: object = _LATER) -> None:
+        self._result: tuple[str, Any] = ("", None)
+        self.done = 0
+        paths = [str(_ROOT), *filter(None, [os.environ.get("PYTHONPATH")])]
+        self._child = subprocess.Popen(
+            [sys.executable, "-c", _SERVE],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            env={**os.environ, "PYTHONPATH": os.pathsep.join(paths)},
+            process_group=0,  # an interrupt from the terminal is for the first process, which ends this one
+        )
+        # Both directions at once: a large job and large news must not wait for one another.
+        self._reader = threading.Thread(target=self._listen, daemon=True)
+        self._writer: threading.Thread | None = None
+        self._reader.start()
+        self._send(function)
+        if job is not _LATER:
+            self.give(job)
+
+    def give(self, job: object) -> None:
+        """What it is to do; once."""
+        self._writer = threading.Thread(target=self._send, args=(job,), daemon=True)
+        self._writer.start()
+
+    def result(self, token: CancelToken) -> Any:
+        """Wait for what the function returns. Raises what it raised, SecondFailed, Cancelled."""
+        while self._reader.is_alive():
+            token.check()
+            self._reader.join(_POLL_S)
+        what, value = self._result
+        if what == "raised":
+            raise value
+        if what != "returned":
+            raise SecondFailed(f"a second process of Fernshale ended with status {self._child.wait()}")
+        return value
+
+    def __enter__(self) -> Second:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, _error: BaseException | None, _trace: TracebackType | None
+    ) -> None:
+        if kind is not None:
+            self._child.kill()
+        assert self._child.stdin is not None and self._child.stdout is not None
+        if self._writer is not None:
+            self._writer.join()
+        with contextlib.suppress(OSError):
+            self._child.stdin.close()
+        self._child.wait()
+        self._reader.join()
+        self._child.stdout.close()
+
+    def _send(self, job: object) -> None:
+        assert self._child.stdin is not None
+        with contextlib.suppress(OSError):  # it has ended; `result` says so
+            pickle.dump(job, self._child.stdin, pickle.HIGHEST_PROTOCOL)
+            self._child.stdin.flush()
+
+    def _listen(self) -> None:
+        assert self._child.stdout is not None
+        with contextlib.suppress(EOFError, OSError, pickle.UnpicklingError):
+            while True:
+                what, value = pickle.load(self._child.stdout)
+                if what == "done":
+                    self.done = value
+                else:
+                    self._result = (what, value)
+
+
+def serve() -> None:
+    """The second process: one job from standard input, news of it to standard output."""
+    gc.disable()  # it lives for one job
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # the first process is told, and ends this one
+    module, _, attribute = pickle.load(sys.stdin.buffer).partition(":")
+    with contextlib.suppress(ImportError):  # told with the job
+        importlib.import_module(module)
+    try:
+        job = pickle.load(sys.stdin.buffer)
+    except EOFError:
+        return  # the first process has nothing to be done after all
+    threading.Thread(target=_end_with_the_first, daemon=True).start()
+    out = sys.stdout.buffer
+    sys.stdout = sys.stderr  # nothing else may come between the news
+
+    def tell(what: str, value: object) -> None:
+        pickle.dump((what, value), out, pickle.HIGHEST_PROTOCOL)
+        out.flush()
+
+    try:
+        function: Callable[[Any, Callable[[int], None]], Any] = getattr(importlib.import_module(module), attribute)
+        tell("returned", function(job, lambda count: tell("done", count)))
+    except Exception as error:  # whatever it is, the first process is to raise it
+        tell("raised", _as_sent(error))
+    # At once: the thread that waits for the first process sits on standard input.
+    os._exit(0)
+
+
+def _as_sent(error: Exception) -> Exception:
+    """The error, or its words where it cannot be sent."""
+    try:
+        pickle.loads(pickle.dumps(error))
+    except Exception:  # an error with a constructor of its own
+        return FernshaleError(str(error), getattr(error, "hint", ""))
+    return error
+
+
+def _end_with_the_first() -> None:
+    sys.stdin.buffer.read()
+    os._exit(1)

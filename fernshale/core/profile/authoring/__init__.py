@@ -1,0 +1,1 @@
+"""Drafting an engine profile from a project, and checking one."""

@@ -1,0 +1,206 @@
+"""Faults of a profile beyond its grammar: bad globs, patterns that run away, and what fits nothing in a project."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal
+
+import regex
+
+from fernshale.core.base.errors import FernshaleError, FormatError
+from fernshale.core.base.globs import matches
+from fernshale.core.base.textfile import read_text
+from fernshale.core.base.treepath import TreePath, on_disk
+from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.profile.model import Profile, Reach
+from fernshale.core.profile.read import OF_PLUGIN, PLACEHOLDERS, fits, line_of_text, read_profile
+from fernshale.core.snapshot.manifest import EMPTY, Manifest
+from fernshale.core.snapshot.tree_walk import list_tree
+from fernshale.core.survey.plugins import find_plugins
+from fernshale.core.survey.release_sites import expand
+from fernshale.core.survey.value_access import find_values
+
+# A pattern that takes this long on two thousand letters is one that a real file will hang on.
+_TRIAL_S = 0.25
+_TRIAL_LENGTH = 2000
+
+
+@dataclass(frozen=True, slots=True)
+class Remark:
+    """Something about a profile; `line` is 1-based, 0 where it has none. An error keeps it from working."""
+
+    line: int
+    severity: Literal["error", "warning"]
+    text: str
+
+
+def check_profile(path: Path, project: Path | None, token: CancelToken) -> tuple[Remark, ...]:
+    """Everything that is wrong or odd about the profile at `path`, by line; with `project` also what fits nothing there.
+
+    Raises MisuseError when the file cannot be read, Cancelled.
+    """
+    try:
+        profile = read_profile(path)
+    except FormatError as error:
+        return tuple(Remark(line, "error", text) for line, text in error.faults)
+    lines = path.read_text("utf-8").split("\n")
+    found = [*_bad_globs(profile), *_run_away(profile, token), *_bad_placeholders(profile)]
+    if project is not None and not any(remark.severity == "error" for _, remark in found):
+        found += _fit_nothing(profile, project, token)
+    placed = {Remark(line_of_text(lines, where), remark.severity, remark.text) for where, remark in found}
+    return tuple(sorted(placed, key=lambda item: (item.line, item.text)))
+
+
+_Found = tuple[str, Remark]
+
+
+def _error(where: str, text: str) -> _Found:
+    return where, Remark(0, "error", text)
+
+
+def _warning(where: str, text: str) -> _Found:
+    return where, Remark(0, "warning", text)
+
+
+def _globs(profile: Profile) -> Iterator[tuple[str, tuple[str, ...]]]:
+    """(what they are for, globs)."""
+    yield "recognise", profile.recognise.files
+    for site in profile.site:
+        yield f"the site “{site.name}”", site.files
+    yield "the plugin folders", profile.plugins.folders
+    if profile.workspace is not None:
+        yield "the members of the workspace", profile.workspace.members
+    for standard in profile.standard:
+        yield f"the standard “{standard.name}”", standard.files
+    for rule in profile.role:
+        yield f"the role {rule.role}", rule.files
+        yield f"what makes the role {rule.role}", rule.made_from
+    yield "the libraries", profile.libraries
+    for link in (*profile.links.declare, *profile.links.use):
+        yield "the links", link.files
+
+
+def _bad_globs(profile: Profile) -> Iterator[_Found]:
+    for what, globs in _globs(profile):
+        for glob in globs:
+            trouble = _glob_trouble(glob)
+            if trouble:
+                yield _error(glob, f"bad glob {glob!r} for {what}: {trouble}")
+
+
+def _glob_trouble(glob: str) -> str:
+    parts = glob.lstrip("!").split("/")
+    if not glob.strip("!/ "):
+        return "it is empty"
+    if ".." in parts:
+        return "it leads out of the project"
+    if "\\" in glob:
+        return "parts are separated by /, not by a backslash"
+    if glob.count("[") != glob.count("]"):
+        return "a bracket is not closed"
+    if any("**" in part and part != "**" for part in parts):
+        return "** stands for whole folders, between two slashes"
+    return ""
+
+
+def _patterns(profile: Profile) -> Iterator[str]:
+    reaches = [site.at for site in profile.site] + [standard.at for standard in profile.standard]
+    shape, workspace = profile.plugins, profile.workspace
+    reaches += [reach for reach in (shape.id, shape.version, shape.accepts) if reach]
+    if workspace is not None:
+        reaches += [reach for reach in (workspace.name, workspace.release, workspace.pin) if reach]
+        if workspace.override and workspace.override.after:
+            yield workspace.override.after
+    yield from (reach.pattern.replace("{plugin}", "plugin") for reach in reaches if reach.pattern)
+    yield from profile.log.volatile
+    yield from (rule.pattern for rule in profile.log.severity)
+    yield from (rule.pattern for rule in (*profile.links.declare, *profile.links.use))
+    yield from (rule.pattern for rule in profile.diagnostic)
+    yield from (need.pattern for need in profile.requirement if need.pattern)
+
+
+def _run_away(profile: Profile, token: CancelToken) -> Iterator[_Found]:
+    for pattern in dict.fromkeys(_patterns(profile)):
+        token.check()
+        trial = _hard_text(pattern)
+        if trial is not None:
+            yield _error(pattern, f"the pattern {pattern!r} runs away: it takes too long on many times {trial!r}")
+
+
+def _hard_text(pattern: str) -> str | None:
+    """A piece of text that makes a pattern backtrack without end when repeated, None when none was found."""
+    letters: list[str] = list(dict.fromkeys([*re.findall(r"[A-Za-z0-9]", pattern), *'a0 /._-",:=']))[:24]
+    pieces = [*letters, *(f"{one}{other}" for one in letters[:8] for other in letters[:8] if one != other)]
+    compiled = regex.compile(pattern, flags=regex.MULTILINE)
+    for piece in pieces:
+        text = piece * (_TRIAL_LENGTH // len(piece)) + "\x01"
+        try:
+            compiled.search(text, timeout=_TRIAL_S)
+        except TimeoutError:
+            return piece
+    return None
+
+
+def _bad_placeholders(profile: Profile) -> Iterator[_Found]:
+    named: list[tuple[str, Sequence[str], tuple[str, ...]]] = []
+    for name, command in profile.commands.named:
+        known: tuple[str, ...] = (*PLACEHOLDERS, *OF_PLUGIN) if name == "rebuild" else PLACEHOLDERS
+        named.append(("a command", (*command.run, command.folder, *command.environment.values()), known))
+    if profile.plugins.compiled is not None:
+        named.append(("the output of compiled plugins", (profile.plugins.compiled.output,), ("release",)))
+    named += [("a check", (check.produced, check.expected), PLACEHOLDERS) for check in profile.check]
+    named += [("a requirement", need.run, ("project", "python")) for need in profile.requirement]
+    named += [("installed", profile.installed, ("shelf", "release"))]
+    for what, texts, known in named:
+        for text in texts:
+            for name in re.findall(r"\{(\w+)\}", text):
+                if name not in known:
+                    yield _error(text, f"{what} uses {{{name}}}, which has no value; known are {', '.join(known)}")
+
+
+def _fit_nothing(profile: Profile, project: Path, token: CancelToken) -> Iterator[_Found]:
+    if not fits(profile, project):
+        files = ", ".join(profile.recognise.files)
+        yield _error(profile.recognise.files[0], f"{project} is not recognised: its root has nothing for {files}")
+        return
+    tree = list_tree(project, EMPTY, no_progress, token)
+    folders = [path for path in tree.entries if path not in tree.files]
+    for what, globs in _globs(profile):
+        for glob in globs:
+            places: Sequence[str] = folders if what.startswith(("the plugin", "the members")) else list(tree.files)
+            if not glob.startswith("!") and not any(matches((glob,), path) for path in places):
+                yield _warning(glob, f"the glob {glob!r} for {what} fits nothing in {project.name}")
+    yield from _reaches_that_find_nothing(profile, project, tree)
+
+
+def _reaches_that_find_nothing(profile: Profile, project: Path, tree: Manifest) -> Iterator[_Found]:
+    plugins = find_plugins(profile, project, tree)
+    for site in profile.site:
+        files = [path for path in tree.files if matches(site.files, path)]
+        reaches = [expand(site.at, plugin.id) for plugin in plugins] if "{plugin}" in site.at.text else [site.at]
+        said, hits = "", 0
+        for path in files:
+            count, trouble = _count(project, path, reaches)
+            said, hits = said or trouble, hits + count
+        where = getattr(site.at, site.at.way)
+        if said:
+            yield _error(where, said)
+        elif files and not hits:
+            yield _warning(where, f"the site “{site.name}” finds nothing at {site.at.text} in {', '.join(files[:3])}")
+    for plugin in plugins:
+        if profile.plugins.version and not plugin.version:
+            where = getattr(profile.plugins.version, profile.plugins.version.way)
+            yield _warning(where, f"the plugin in {plugin.folder} names no version")
+
+
+def _count(project: Path, path: TreePath, reaches: Sequence[Reach]) -> tuple[int, str]:
+    try:
+        text = read_text(on_disk(project, path).read_bytes())
+        return (sum(len(find_values(text.text, reach, path)) for reach in reaches), "") if text else (0, "")
+    except OSError as error:
+        return 0, f"{path} cannot be read: {error.strerror}"
+    except FernshaleError as error:
+        return 0, error.message

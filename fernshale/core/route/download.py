@@ -1,0 +1,162 @@
+"""Fetch a file over HTTP: resumed where it broke off, checked, with a time limit on silence and on dripping."""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import os
+import time
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from fernshale.core.base.errors import FernshaleError
+from fernshale.core.base.limits import LimitExceeded, limits
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.route.shelf_addresses import credentials_for
+
+if TYPE_CHECKING:
+    import httpx
+
+
+class ShelfError(FernshaleError):
+    """A shelf that cannot be reached, or does not give what it promised."""
+
+
+@dataclass(frozen=True, slots=True)
+class Patience:
+    """How long to wait: for a server to answer or go on, seconds; and the least pace over `window_s`, bytes a second."""
+
+    silence_s: float = 10.0
+    least_pace: float = 1024.0
+    window_s: float = 30.0
+    tries: int = 3
+
+
+PATIENCE = Patience()
+
+
+def sha256_of(path: Path) -> str:
+    """The checksum of a file, as shelves write it."""
+    with open(path, "rb") as file:
+        return "sha256:" + hashlib.file_digest(file, "sha256").hexdigest()
+
+
+Largest = tuple[int, str]
+"""How many bytes a file may have, and the name of the limit that says so."""
+
+
+def fetch(
+    url: str, to: Path, checksum: str, patience: Patience, progress: Progress, token: CancelToken,
+    largest: Largest | None = None,
+) -> None:  # fmt: skip
+    """The file behind `url` at `to`, which appears whole and checked or not at all.
+
+    What an earlier try got is kept next to it and only the rest is asked for. Raises ShelfError, LimitExceeded for a file of more
+    than `largest` (without it `download_bytes`), Cancelled.
+    """
+    import httpx
+
+    largest = largest or (limits().download_bytes, "download_bytes")
+    part = to.with_name(to.name + ".part")
+    to.parent.mkdir(parents=True, exist_ok=True)
+    timeout, auth = httpx.Timeout(patience.silence_s), credentials_for(url)
+    with httpx.Client(timeout=timeout, follow_redirects=True, auth=auth) as client:
+        for attempt in range(patience.tries):
+            try:
+                _get_rest(client, url, part, patience, progress, token, largest)
+                break
+            except (httpx.TransportError, httpx.StreamError) as error:
+                if attempt + 1 == patience.tries:
+                    raise _unreachable(url, error, patience) from error
+            except (httpx.HTTPError, httpx.InvalidURL, UnicodeError, ValueError) as error:
+                # What no further try changes: an address that is none, redirects in a circle, headers that make no sense.
+                raise _unreachable(url, error, patience) from error
+    if checksum:
+        got = sha256_of(part)
+        if got != checksum:
+            part.unlink()
+            _tag_file(part).unlink()
+            raise ShelfError(
+                f"{url} is not what its shelf promises: the checksum is {got}, it should be {checksum}",
+                "It was thrown away. Try again; if it stays so, tell who keeps the shelf.",
+            )
+    os.replace(part, to)
+    with contextlib.suppress(FileNotFoundError):
+        _tag_file(part).unlink()
+
+
+def _get_rest(
+    client: httpx.Client,
+    url: str,
+    part: Path,
+    patience: Patience,
+    progress: Progress,
+    token: CancelToken,
+    largest: Largest,
+) -> None:
+    import httpx
+
+    have = part.stat().st_size if part.exists() else 0
+    tag = _tag_file(part).read_text() if have and _tag_file(part).exists() else ""
+    headers = {"Range": f"bytes={have}-", "If-Range": tag} if have and tag else {}
+    with client.stream("GET", url, headers={**headers, "Accept-Encoding": "identity"}) as answer:
+        if answer.status_code == httpx.codes.REQUESTED_RANGE_NOT_SATISFIABLE:
+            part.unlink()
+            raise httpx.ReadError("the part that is here does not fit")
+        if answer.status_code not in (httpx.codes.OK, httpx.codes.PARTIAL_CONTENT):
+            raise ShelfError(f"{url}: the server answers {answer.status_code} {answer.reason_phrase}")
+        resumed = answer.status_code == httpx.codes.PARTIAL_CONTENT
+        have = have if resumed else 0
+        length = int(answer.headers.get("content-length", 0))
+        total = have + length
+        _tag_file(part).write_text(answer.headers.get("etag", ""))
+        pace = _Pace(url, patience)
+        with open(part, "ab" if resumed else "wb") as file:
+            for chunk in answer.iter_raw():
+                token.check()
+                have += len(chunk)
+                if max(have, total) > largest[0]:
+                    file.truncate(0)
+                    raise LimitExceeded(f"{url} is larger than {largest[0]:,} bytes", largest[1])
+                file.write(chunk)
+                pace.check(len(chunk))
+                progress(f"fetching {part.name.removesuffix('.part')}", have, total)
+        if length and have < total:
+            raise httpx.ReadError(f"it broke off after {have:,} of {total:,} bytes")
+
+
+class _Pace:
+    """Gives up on a server that drips: each byte comes in time, and the file never."""
+
+    def __init__(self, url: str, patience: Patience) -> None:
+        self._url, self._patience = url, patience
+        self._since, self._got = time.monotonic(), 0
+
+    def check(self, size: int) -> None:
+        self._got += size
+        elapsed = time.monotonic() - self._since
+        if elapsed < self._patience.window_s:
+            return
+        if self._got / elapsed < self._patience.least_pace:
+            raise ShelfError(
+                f"{self._url}: the server sends {self._got / elapsed:,.0f} bytes a second; that is given up",
+                "What came is kept; the next try goes on from there.",
+            )
+        self._since, self._got = time.monotonic(), 0
+
+
+def _unreachable(url: str, error: Exception, patience: Patience) -> ShelfError:
+    import httpx
+
+    if isinstance(error, httpx.TooManyRedirects):
+        why = "it only leads from one address to another"
+    elif isinstance(error, httpx.TimeoutException):
+        why = f"no answer within {patience.silence_s:g} seconds"
+    else:
+        why = str(error) or type(error).__name__
+    return ShelfError(f"{url} could not be fetched: {why}", "Is the server running, and the address right?")
+
+
+def _tag_file(part: Path) -> Path:
+    return part.with_name(part.name + ".etag")

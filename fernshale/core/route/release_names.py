@@ -1,0 +1,70 @@
+"""The names that stand in a release's files, to tell which of those a project uses are gone in another release.
+
+A cheap forecast, before anything is parsed: a name counts when it is a word of code anywhere in the release.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import re
+from collections.abc import Iterable, Mapping
+from pathlib import Path
+
+from fernshale.core.base.data_folder import home
+from fernshale.core.base.disk import write_atomic
+from fernshale.core.base.work import CancelToken
+
+_NAME = re.compile(rb"[A-Za-z_][A-Za-z0-9_]{2,}")
+# Prose speaks of what is gone as well.
+_PROSE = (".md", ".txt", ".rst", ".html", ".adoc")
+_MOST_BYTES = 4_000_000
+_known: dict[str, frozenset[str]] = {}
+
+
+def names_of(place: Path, token: CancelToken) -> frozenset[str]:
+    """All names in the files of a release, kept on disk for the next time. Raises Cancelled."""
+    key = hashlib.sha256(f"{place}\0{place.stat().st_mtime_ns}".encode("utf-8", "surrogateescape")).hexdigest()[:24]
+    if key in _known:
+        return _known[key]
+    kept = home() / "shelves" / "names" / f"{key}.txt"
+    try:
+        names = frozenset(kept.read_text("ascii").split())
+    except (OSError, UnicodeError):  # not there yet, or damaged: it is only a cache
+        names = _read_names(place, token)
+        kept.parent.mkdir(parents=True, exist_ok=True)
+        write_atomic(kept, "\n".join(sorted(names)).encode("ascii"))
+    _known[key] = names
+    return names
+
+
+def count_names(texts: Iterable[str]) -> Mapping[str, int]:
+    """How often each name stands in a project's texts."""
+    counts: dict[str, int] = {}
+    for text in texts:
+        for found in _NAME.findall(text.encode("utf-8", "replace")):
+            name = found.decode("ascii")
+            counts[name] = counts.get(name, 0) + 1
+    return counts
+
+
+def gone_names(old: frozenset[str], new: frozenset[str], used: Mapping[str, int]) -> Mapping[str, int]:
+    """Names of the old release that the new one has not, and how often the project uses each; most used first."""
+    found = {name: used[name] for name in (old - new) & used.keys()}
+    return dict(sorted(found.items(), key=lambda item: (-item[1], item[0])))
+
+
+def _read_names(place: Path, token: CancelToken) -> frozenset[str]:
+    names: set[bytes] = set()
+    for path in place.rglob("*"):
+        token.check()
+        if path.suffix.lower() in _PROSE or path.is_symlink() or not path.is_file():
+            continue
+        try:
+            if path.stat().st_size > _MOST_BYTES:
+                continue
+            data = path.read_bytes()
+        except OSError:
+            continue
+        if b"\0" not in data[:4096]:
+            names.update(_NAME.findall(data))
+    return frozenset(name.decode("ascii") for name in names)

@@ -1,0 +1,256 @@
+"""Where shelves are: a folder of this machine, or a server whose files are fetched into a cache.
+
+HOME/shelves/KEY/               one folder for each shelf, by a digest of its address
+  shelf.toml files/ archives/   of a server: as fetched, checked
+  unpacked/DIGEST/              releases that come as archives, by the archive they are from
+"""
+
+from __future__ import annotations
+
+import hashlib
+import time
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from urllib.parse import quote
+
+from fernshale.core.base.data_folder import home
+from fernshale.core.base.errors import FormatError, MisuseError
+from fernshale.core.base.limits import LimitExceeded, limits
+from fernshale.core.base.release import parse_release
+from fernshale.core.base.toml_schema import read_utf8
+from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.route.download import PATIENCE, Patience, ShelfError, fetch, sha256_of
+from fernshale.core.route.shelf import EngineRelease, PluginRelease, Release, Shelf, Source
+from fernshale.core.route.shelf_addresses import clean_address, is_server
+from fernshale.core.route.shelf_file import NAME, ShelfFile, files_of, oddities, parse_shelf_file, paths_of
+from fernshale.core.route.unpack import unpack
+
+_FRESH_S = 60.0
+_last_fetched: dict[Path, float] = {}
+_unreached: dict[Path, str] = {}
+
+
+@dataclass(frozen=True, slots=True)
+class FolderSource:
+    """A shelf in a folder of this machine."""
+
+    address: str
+    folder: Path
+
+    def file(self, path: str) -> Path:
+        """Raises ShelfError when it leads out of the shelf by a link."""
+        target = (self.folder / path).resolve()
+        if not target.is_relative_to(self.folder.resolve()):
+            raise ShelfError(f"{path} lies outside the shelf {self.address}")
+        return target
+
+    def place(self, item: Release, progress: Progress, token: CancelToken) -> Path:
+        """Raises ShelfError for a checksum that differs, BadArchive, Cancelled."""
+        if not item.archive:
+            return _within(self.folder, item.folder)
+        archive = self.file(item.archive)
+        if item.checksum and (got := _known_checksum(archive)) != item.checksum:
+            raise ShelfError(
+                f"{archive}: the checksum is {got}, {self.address}/{NAME} says {item.checksum}",
+                "The archive was changed or damaged; put the right one there.",
+            )
+        return _unpacked(_cache_of(self.address), archive, item.folder, progress, token)
+
+
+@dataclass(frozen=True, slots=True)
+class ServerSource:
+    """A shelf on a server, with what was fetched of it so far."""
+
+    address: str
+    folder: Path
+    patience: Patience = PATIENCE
+    checksums: dict[str, str] = field(default_factory=dict, compare=False)
+
+    def file(self, path: str) -> Path:
+        """Raises ShelfError."""
+        target = self.folder / "files" / path
+        if not target.is_file():
+            fetch(self.url(path), target, self.checksums[path], self.patience, no_progress, CancelToken())
+        return target
+
+    def place(self, item: Release, progress: Progress, token: CancelToken) -> Path:
+        """Raises ShelfError, BadArchive, Cancelled."""
+        archive = self.folder / "archives" / f"{item.checksum.removeprefix('sha256:')}-{Path(item.archive).name}"
+        if not archive.exists():
+            fetch(self.url(item.archive), archive, item.checksum, self.patience, progress, token)
+        return _unpacked(self.folder, archive, item.folder, progress, token)
+
+    def url(self, path: str) -> str:
+        """Where a file of the shelf is to be had."""
+        return f"{self.address.rstrip('/')}/{quote(path)}"
+
+
+def read_shelf(addresses: Sequence[str | Path], patience: Patience = PATIENCE) -> Shelf:
+    """The shelves at `addresses` as one; where two have the same release, that of the first is taken.
+
+    Raises MisuseError for what is no shelf, FormatError with every fault of a shelf file, ShelfError for a server that
+    cannot be reached and was never reached before.
+    """
+    key = tuple(clean_address(str(address)) for address in addresses)
+    stamps = tuple(_stamp_of(address) for address in key)
+    if key in _read and _read[key][0] == stamps and "" not in stamps:
+        return _read[key][1]
+    shelf = _read_all(key, patience)
+    _read[key] = (tuple(_stamp_of(address) for address in key), shelf)
+    return shelf
+
+
+_read: dict[tuple[str, ...], tuple[tuple[str, ...], Shelf]] = {}
+
+
+def _stamp_of(address: str) -> str:
+    """What changes when a shelf file does; empty when it has to be looked at again in any case."""
+    folder = _cache_of(address) if is_server(address) else Path(address)
+    if is_server(address) and not _is_fresh(folder):
+        return ""
+    try:
+        status = (folder / NAME).stat()
+    except OSError:
+        return ""
+    return f"{status.st_mtime_ns} {status.st_size} {status.st_ino}"
+
+
+def _read_all(addresses: Sequence[str], patience: Patience) -> Shelf:
+    if not addresses:
+        raise MisuseError("no shelf was named", "Name the folder or server the releases lie on with --shelf.")
+    title, notices, sources = "", [], []
+    owners: dict[Release, Source] = {}
+    known: dict[tuple[type, str, object], Release] = {}
+    successions = {}
+    for address in addresses:
+        source, file, said = _open(address, patience)
+        title = title or file.title or source.folder.name
+        sources.append(source)
+        notices += [*said, *oddities(file)]
+        for item in file.releases:
+            key = (type(item), item.id, parse_release(item.version))
+            first = known.setdefault(key, item)
+            owners.setdefault(first, source)
+            if first.checksum and item.checksum and first.checksum != item.checksum:
+                notices.append(
+                    f"{item.id} {item.version} differs between {owners[first].address} and {source.address}; "
+                    "the first is taken"
+                )
+        successions.update({item.id: item for item in file.succession if item.id not in successions})
+    ordered = [item for _, item in sorted(known.items(), key=lambda pair: (pair[0][1], pair[0][2]))]
+    return Shelf(
+        title,
+        tuple(item for item in ordered if isinstance(item, EngineRelease)),
+        tuple(item for item in ordered if isinstance(item, PluginRelease)),
+        tuple(successions.values()),
+        tuple(notices),
+        tuple(sources),
+        owners,
+    )
+
+
+def _open(address: str, patience: Patience) -> tuple[Source, ShelfFile, list[str]]:
+    if not is_server(address):
+        folder = Path(address).resolve()
+        file = read_shelf_folder(folder)
+        return FolderSource(str(folder), folder), file, []
+    folder = _cache_of(address)
+    source = ServerSource(address, folder, patience)
+    index = folder / NAME
+    if not _is_fresh(folder) or not index.exists():
+        try:
+            largest = limits().shelf_file_bytes, "shelf_file_bytes"
+            fetch(source.url(NAME), index, "", patience, no_progress, CancelToken(), largest)
+            _unreached.pop(folder, None)
+        except ShelfError as error:
+            if not index.exists():
+                raise
+            _unreached[folder] = f"{error.message}; what was fetched of it before is used"
+        # A server that does not answer is not asked again at once either: each time would cost the whole time limit.
+        _last_fetched[folder] = time.monotonic()
+    notices = [_unreached[folder]] if folder in _unreached else []
+    file = parse_shelf_file(_text_of(index), index)
+    unchecked = [f"{item.id} {item.version}" for item in file.releases if not (item.archive and item.checksum)]
+    unchecked += [path for item in file.releases for path in files_of(item) if path not in file.files]
+    if unchecked:
+        raise ShelfError(f"{address} gives no archive or no checksum for {', '.join(unchecked[:4])}")
+    source.checksums.update(file.files)
+    _drop_changed(folder, file)
+    return source, file, notices
+
+
+def _is_fresh(folder: Path) -> bool:
+    return time.monotonic() - _last_fetched.get(folder, -_FRESH_S) < _FRESH_S
+
+
+def _drop_changed(folder: Path, file: ShelfFile) -> None:
+    """Single files that are not any more what the shelf says are fetched anew when they are asked for."""
+    for path, checksum in file.files.items():
+        target = folder / "files" / path
+        if target.is_file() and sha256_of(target) != checksum:
+            target.unlink()
+
+
+def read_shelf_folder(folder: Path) -> ShelfFile:
+    """The shelf file of a folder, in which everything it names stands. Raises MisuseError, FormatError."""
+    folder = folder.resolve()
+    path = folder / NAME
+    if not path.is_file():
+        raise MisuseError(f"{folder} is no shelf: it has no {NAME}", f"Name the folder that holds {NAME}.")
+    file = parse_shelf_file(_text_of(path), path)
+    missing = []
+    for item in file.releases:
+        for name in paths_of(item):
+            target = (folder / name).resolve()
+            if not target.is_relative_to(folder):
+                missing.append((0, f"{item.id} {item.version}: {name} lies outside the shelf"))
+            elif not target.exists():
+                missing.append((0, f"{item.id} {item.version}: {name} is not there"))
+    if missing:
+        raise FormatError(path, missing)
+    return file
+
+
+def _text_of(path: Path) -> str:
+    largest = limits().shelf_file_bytes
+    if path.stat().st_size > largest:
+        raise LimitExceeded(f"{path} has more than {largest:,} bytes", "shelf_file_bytes")
+    return read_utf8(path)[1]
+
+
+def _unpacked(cache: Path, archive: Path, inside: str, progress: Progress, token: CancelToken) -> Path:
+    folder = cache / "unpacked" / _known_checksum(archive).removeprefix("sha256:")[:32]
+    if not folder.is_dir():
+        unpack(archive, folder, progress, token)
+    place = _within(folder, inside)
+    if not place.is_dir():
+        raise ShelfError(f"{archive.name} has no folder {inside}")
+    return place
+
+
+def _within(folder: Path, inside: str) -> Path:
+    """A folder of a release, wherever links within the shelf lead. Raises ShelfError where they lead out of it."""
+    place, root = (folder / inside).resolve(), folder.resolve()
+    if not place.is_relative_to(root):
+        raise ShelfError(f"the folder {inside} of {folder} is a link that leads to {place}, outside")
+    return place
+
+
+_checksums: dict[tuple[str, int, int], str] = {}
+
+
+def _known_checksum(archive: Path) -> str:
+    """The checksum of an archive, computed once as long as it is not touched."""
+    try:
+        status = archive.stat()
+    except OSError as error:
+        raise ShelfError(f"{archive} cannot be read: {error.strerror}") from error
+    key = (str(archive), status.st_mtime_ns, status.st_size)
+    if key not in _checksums:
+        _checksums[key] = sha256_of(archive)
+    return _checksums[key]
+
+
+def _cache_of(address: str) -> Path:
+    return home() / "shelves" / hashlib.sha256(address.rstrip("/").encode()).hexdigest()[:24]

@@ -1,0 +1,138 @@
+"""Make a working copy of a tree beside it. The original is only read; where the file system can, the copy shares its blocks.
+
+The copy has a temporary name until it is whole: a kill leaves the original and a folder that the next copy to the
+same place removes.
+"""
+
+from __future__ import annotations
+
+import errno
+import fcntl
+import os
+import shutil
+from dataclasses import dataclass
+from pathlib import Path
+
+from fernshale.core.base.disk import sync_file_system, sync_folder
+from fernshale.core.base.errors import MisuseError, ProjectError
+from fernshale.core.base.treepath import TreePath, on_disk
+from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.snapshot.file_reader import attributes_of, is_sparse, next_data
+from fernshale.core.snapshot.manifest import EMPTY, Entry, Kind
+from fernshale.core.snapshot.restore import give_facts
+from fernshale.core.snapshot.tree_walk import list_tree
+
+# ioctl_ficlone(2): share the blocks of another file until one of the two is written to.
+_FICLONE = 0x40049409
+_PIECE = 1 << 22
+_NO_CLONING = (errno.ENOTSUP, errno.EXDEV, errno.EINVAL, errno.ENOTTY, errno.ENOSYS, errno.EPERM)
+
+
+@dataclass(frozen=True, slots=True)
+class Duplicate:
+    """How many files were copied, how many of them share their blocks with the original, and what was left out."""
+
+    files: int
+    shared: int
+    reported: tuple[tuple[str, str], ...]
+
+
+def duplicate_tree(source: Path, destination: Path, progress: Progress, token: CancelToken) -> Duplicate:
+    """Copy the tree at `source` to `destination`, which must not exist: files, links, folders, modes, times, attributes.
+
+    Raises MisuseError, ProjectError for a file that changes while it is copied, OSError, Cancelled; then there is no copy.
+    """
+    source, destination = source.resolve(), destination.absolute()
+    if os.path.lexists(destination):
+        raise MisuseError(f"{destination} is there already", "Choose a place where nothing stands.")
+    if destination.resolve().is_relative_to(source):
+        raise MisuseError(f"{destination} lies inside {source}", "Choose a place outside.")
+    destination.parent.mkdir(parents=True, exist_ok=True)
+    partial = destination.with_name(f".fernshale-copy-{destination.name}")
+    if partial.exists():
+        shutil.rmtree(partial)
+    tree = list_tree(source, EMPTY, progress, token)
+    try:
+        partial.mkdir()
+        shared = _fill(source, partial, tree.entries, progress, token)
+        sync_file_system(partial)
+        os.rename(partial, destination)
+        sync_folder(destination.parent)
+    except BaseException:
+        shutil.rmtree(partial, ignore_errors=True)
+        raise
+    return Duplicate(len(tree.files), shared, tree.reported)
+
+
+def _fill(source: Path, partial: Path, entries: dict[TreePath, Entry], progress: Progress, token: CancelToken) -> int:
+    shared = 0
+    for number, (path, entry) in enumerate(entries.items()):  # a folder comes before what is in it
+        token.check()
+        progress("copying", number, len(entries))
+        here, there = on_disk(source, path), on_disk(partial, path)
+        if entry.kind is Kind.FOLDER:
+            there.mkdir()
+        elif entry.kind is Kind.LINK:
+            os.symlink(entry.content, there)
+            os.utime(there, ns=(entry.mtime_ns, entry.mtime_ns), follow_symlinks=False)
+        elif entry.twin in entries and os.path.lexists(partial / entry.twin):
+            os.link(partial / entry.twin, there)
+        else:
+            shared += _copy_file(here, there)
+    # Modes and times last, the deepest first: a folder nobody may write into has to be filled first.
+    for path, entry in reversed(entries.items()):
+        if entry.kind is Kind.FOLDER:
+            give_facts(on_disk(partial, path), entry)
+    return shared
+
+
+def _copy_file(here: Path, there: Path) -> bool:
+    """Copy one file with all that is known of it; whether it shares its blocks. Raises OSError, ProjectError."""
+    reading = os.open(here, os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC)
+    try:
+        before = os.fstat(reading)
+        writing = os.open(there, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o600)
+        try:
+            shares = _clone(reading, writing)
+            if not shares:
+                _copy_bytes(reading, writing, before)
+            after = os.fstat(reading)
+            if (before.st_size, before.st_mtime_ns, before.st_ctime_ns) != (
+                after.st_size,
+                after.st_mtime_ns,
+                after.st_ctime_ns,
+            ):
+                raise ProjectError(f"{here} changed while it was copied", "Close what writes there and try again.")
+            for name, value in attributes_of(reading):
+                os.setxattr(writing, name, value)
+            os.fchmod(writing, before.st_mode & 0o7777)
+            os.utime(writing, ns=(before.st_mtime_ns, before.st_mtime_ns))
+        finally:
+            os.close(writing)
+    finally:
+        os.close(reading)
+    return shares
+
+
+def _clone(reading: int, writing: int) -> bool:
+    try:
+        fcntl.ioctl(writing, _FICLONE, reading)
+    except OSError as error:
+        if error.errno not in _NO_CLONING:
+            raise
+        return False
+    return True
+
+
+def _copy_bytes(reading: int, writing: int, status: os.stat_result) -> None:
+    at, end = 0, status.st_size
+    while at < end:
+        data, hole = next_data(reading, at, end) if is_sparse(status) else (at, end)
+        os.lseek(reading, data, os.SEEK_SET)
+        os.lseek(writing, data, os.SEEK_SET)
+        while data < hole and (sent := os.sendfile(writing, reading, data, min(_PIECE, hole - data))):
+            data += sent
+        if data < hole:
+            break  # it became shorter; said by who called
+        at = data
+    os.ftruncate(writing, end)

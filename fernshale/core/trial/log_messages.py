@@ -1,0 +1,149 @@
+"""The messages of a log: lines that say the same but for numbers, times, addresses and the like.
+
+Logs may be large, so the work is done once for each shape of line, not for each line: all digits become one letter, which is
+quick, and the few shapes that are left are what patterns are tried on.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+
+import regex
+
+from fernshale.core.base.bounded_regex import Budget
+from fernshale.core.profile.model import LogShape
+
+MASK = "‹#›"
+_DIGITS = bytes.maketrans(b"123456789", b"000000000")
+_HEX = re.compile(rb"0x[0-9a-f]+|\b(?=[a-f]*0[0-9a-f]*[a-f]|[a-f]+0)[0-9a-f]{6,}\b")
+_VOLATILE = regex.compile(
+    r"""(?ix)
+    \b[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}\b        # ids of 128 bits
+    | \b0x[0-9a-f]+\b | \b(?=[a-f]*\d)[0-9a-f]{8,}\b                          # addresses
+    | \b\d{4}-\d\d-\d\d(?:[T ]\d\d:\d\d(?::\d\d)?(?:[.,]\d+)?)?(?:Z|[+-]\d\d:?\d\d)?  # dates
+    | \b\d{1,2}:\d\d(?::\d\d)?(?:[.,]\d+)?\b                                  # times
+    | (?<![\w/.])(?:/(?:tmp|home|var|root|private|Users)/|[A-Z]:\\)[^\s"'<>|:;,)]*   # places on this machine
+    | (?<![A-Za-z_])[+-]?\d+(?:[.,]\d+)*(?:e[+-]?\d+)?                         # numbers
+    """
+)
+_ERROR = regex.compile(r"(?i)\b(?:error|fatal|exception|critical|panic|assert(?:ion)? failed)\b")
+_WARNING = regex.compile(r"(?i)\bwarn(?:ing)?\b")
+
+
+@dataclass(frozen=True, slots=True)
+class Message:
+    """A message of a log: its `template`, how often it comes, the 0-based line it first stands in and what that line says.
+
+    `severity` is "error", "warning" or "".
+    """
+
+    template: str
+    count: int
+    first: int
+    sample: str
+    severity: str
+
+
+@dataclass(frozen=True, slots=True)
+class Messages:
+    """A log as messages: `of` by template, in the order of their first line; `order` has the number of each line's message."""
+
+    of: dict[str, Message]
+    order: list[int]
+
+    @property
+    def templates(self) -> list[str]:
+        return list(self.of)
+
+
+def read_messages(log: bytes | Sequence[str], shape: LogShape) -> Messages:
+    """The messages of a log, given whole or by lines. Raises RunsAway for a pattern of the profile."""
+    data = log if isinstance(log, bytes) else "\n".join(log).encode("utf-8", "surrogateescape")
+    data = data.replace(b"\r\n", b"\n")
+    budget = Budget()
+    lines = data.split(b"\n")
+    if not lines[-1]:
+        lines.pop()
+    shapes = _shapes(data)[: len(lines)]
+    numbers: dict[bytes, int] = {}
+    order = [numbers.setdefault(key, len(numbers)) for key in shapes]
+    first: dict[int, int] = {}
+    for at, number in enumerate(order):
+        if number == len(first):
+            first[number] = at
+    # Shapes that still say the same, as those with addresses, are one message.
+    by_template: dict[str, int] = {}
+    by_key: dict[bytes, int] = {}
+    samples: list[tuple[int, str]] = []
+    final = []
+    for number, key in enumerate(_without_addresses(list(numbers))):
+        known = by_key.get(key)
+        if known is None:
+            text = lines[first[number]].decode("utf-8", "replace")
+            known = by_key[key] = by_template.setdefault(template_of(text, shape, budget), len(by_template))
+            if known == len(samples):
+                samples.append((first[number], text))
+        final.append(known)
+    order = [final[number] for number in order]
+    counts = _counted(order, len(samples))
+    of = {
+        template: Message(template, counts[number], *samples[number], severity_of(samples[number][1], shape, budget))
+        for template, number in by_template.items()
+    }
+    return Messages(of, order)
+
+
+def _shapes(data: bytes) -> list[bytes]:
+    """The lines with every number as one digit; whole texts are changed at once, which costs a few ns a letter."""
+    data = data.translate(_DIGITS)
+    while b"00" in data:
+        data = data.replace(b"00", b"0")
+    return data.split(b"\n")
+
+
+def _without_addresses(shapes: list[bytes]) -> list[bytes]:
+    """The shapes with what looks like an address or an id in hexadecimal digits masked."""
+    if not shapes:
+        return []
+    return _HEX.sub(b"0", b"\n".join(shapes)).split(b"\n")
+
+
+def template_of(line: str, shape: LogShape, budget: Budget) -> str:
+    """What a line says, with everything that changes from run to run masked. Raises RunsAway."""
+    for pattern in shape.volatile:
+        line = budget.remove(_compiled(pattern), line)
+    return " ".join(_VOLATILE.sub(MASK, line).split())
+
+
+@lru_cache(maxsize=256)
+def _compiled(pattern: str) -> regex.Pattern[str]:
+    return regex.compile(pattern, flags=regex.MULTILINE)
+
+
+def severity_of(line: str, shape: LogShape, budget: Budget) -> str:
+    """ "error", "warning" or "": the first rule that fits; without rules by the usual words. Raises RunsAway."""
+    for rule in shape.severity:
+        if budget.search(_compiled(rule.pattern), line):
+            return rule.severity
+    if shape.severity:
+        return ""
+    return "error" if _ERROR.search(line) else "warning" if _WARNING.search(line) else ""
+
+
+def literal_parts(template: str) -> list[str]:
+    """The parts of a template that stand as they are in the code that prints it, longest first."""
+    parts = [part.strip(" :,.;()[]\"'") for part in template.split(MASK)]
+    return sorted((part for part in parts if len(part) >= 4), key=len, reverse=True)
+
+
+def _counted(order: Sequence[int], size: int) -> list[int]:
+    import numpy as np
+
+    return (
+        [int(count) for count in np.bincount(np.asarray(order, dtype=np.int64), minlength=size)]
+        if order
+        else [0] * size
+    )
