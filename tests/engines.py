@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping
 
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.crossing.stages.overview import begin_crossing
@@ -50,4 +50,4 @@ def begin_engine(
     text = _PROFILE.replace("{build}", build) if build else _PROFILE.partition("[commands.build]")[0]
     profile = read_profile(tree("profiles", {"rush.profile.toml": text}) / "rush.profile.toml")
     trust(profile)
-    return begin_crossing(project, profile, (shelf,), "2.0", no_progress, CancelToken())
+    return begin_crossing(project, profile, (shelf,), "2.0", Work())

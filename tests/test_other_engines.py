@@ -6,7 +6,7 @@ import shutil
 
 import pytest
 
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.flow.actions import go_rounds, settle
 from fernshale.core.crossing.flow.autopilot import cross
 from fernshale.core.crossing.flow.summaries import finding_of
@@ -50,12 +50,12 @@ def _go(crossing: Crossing) -> list[str]:
     token = CancelToken()
 
     def take(key: str, way: str) -> None:
-        settle(crossing, Taken(key, way, "test"), lambda line: None, no_progress, token)
+        settle(crossing, Taken(key, way, "test"), Work(token=token))
 
     take("engine:sites", "apply")
     for _ in range(20):
-        go_rounds(crossing, "test", lambda line: None, no_progress, token)
-        view = look(crossing, no_progress, token).build
+        go_rounds(crossing, "test", Work(token=token))
+        view = look(crossing, Work(token=token)).build
         ways = [(item.key, item.proposals[0].id) for item in view.matters if item.proposals and item.key != "build:run"]
         ways = [(key, way) for key, way in ways if not way.startswith("aside")]
         if not ways:
@@ -189,16 +189,16 @@ def test_a_game_in_java_brings_in_what_its_new_parameters_want(tree: Tree) -> No
 )
 def test_what_a_profile_has_no_command_for_is_not_asked_for(build: str, said: str, tree: Tree) -> None:
     crossing = begin_engine(tree, {"a.h": "int a();\n"}, {"a.h": "int b();\n"}, {"src/x.c": "int x;\n"}, build)
-    overview = look(crossing, no_progress, CancelToken())
+    overview = look(crossing, Work())
     assert not [item.key for item in overview.matters if item.key.startswith(("trial:", "survey:"))] or build
-    overview = cross(crossing, {}, lambda step: None, lambda *_: None, lambda line: None, no_progress, CancelToken())
+    overview = cross(crossing, {}, lambda step: None, lambda *_: None, Work())
     assert overview.is_done and not overview.matters and overview.trial.run is None
     assert said in finding_of(Stage.SURVEY, overview).plain
 
 
 def test_the_game_is_not_run_before_it_compiles(tree: Tree) -> None:
     crossing = cross_wick(make_wick(tree))
-    (matter,) = (item for item in look(crossing, no_progress, CancelToken()).matters if item.key == "trial:run")
+    (matter,) = (item for item in look(crossing, Work()).matters if item.key == "trial:run")
     assert not matter.proposals and not matter.needs_you
 
 
@@ -218,8 +218,8 @@ _LUA_GAME = {
 
 def test_where_nothing_is_compiled_what_changed_is_asked_about(tree: Tree) -> None:
     crossing = begin_engine(tree, _LUA, _LUA_NEW, _LUA_GAME, "")
-    settle(crossing, Taken("engine:sites", "apply", "test"), lambda line: None, no_progress, CancelToken())
-    view = look(crossing, no_progress, CancelToken()).build
+    settle(crossing, Taken("engine:sites", "apply", "test"), Work())
+    view = look(crossing, Work()).build
     assert not view.passed and all(not fix.is_sure for fix in view.silent)
     titles = {item.key: item.title for item in view.matters}
     assert titles["silent:drift-rush-stage-add_prop"] == "add_prop → place: nothing here tells of it"
@@ -231,18 +231,14 @@ def test_where_nothing_is_compiled_what_changed_is_asked_about(tree: Tree) -> No
     settle(
         crossing,
         Taken("silent:drift-rush-stage-add_prop", "drift-rush-stage-add_prop", "test"),
-        lambda line: None,
-        no_progress,
-        CancelToken(),
+        Work(),
     )
     settle(
         crossing,
         Taken(gone, "noted", "test", why="it draws at once now"),
-        lambda line: None,
-        no_progress,
-        CancelToken(),
+        Work(),
     )
-    overview = look(crossing, no_progress, CancelToken())
+    overview = look(crossing, Work())
     assert (crossing.setup.project / "src/main.lua").read_text().count("Stage.place(hall") == 2
     assert overview.is_done and overview.build.passed
 
@@ -252,9 +248,7 @@ def test_what_nothing_tells_may_be_right_as_it_is(tree: Tree) -> None:
     settle(
         crossing,
         Taken("silent:drift-rush-stage-add_prop", "noted", "test"),
-        lambda line: None,
-        no_progress,
-        CancelToken(),
+        Work(),
     )
-    view = look(crossing, no_progress, CancelToken()).build
+    view = look(crossing, Work()).build
     assert "silent:drift-rush-stage-add_prop" not in [item.key for item in view.matters] and not view.silent

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.crossing.stages.overview import begin_crossing
@@ -146,7 +146,7 @@ def cross_wick(wick: Wick) -> Crossing:
     """The same for a project that was made, and maybe changed, before."""
     profile = read_profile(wick.profile)
     trust(profile)
-    return begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, CancelToken())
+    return begin_crossing(wick.project, profile, [wick.shelf], "2.0", Work())
 
 
 def make_silent_wick(tree: Tree, old: str, new: str, game: str) -> Wick:

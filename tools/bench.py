@@ -27,7 +27,7 @@ import blake3
 from trees import change_some, make_project
 
 from fernshale.core.base.textfile import TextFile
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.build.causes import find_causes
 from fernshale.core.build.owners import Owned
 from fernshale.core.build.reading import read_log
@@ -106,7 +106,7 @@ def bench_store(place: Path, tree: Path) -> None:
     git(other, "config", "gc.auto", "0")
 
     def take() -> None:
-        Store(place / "store").take(tree, "", no_progress, token)
+        Store(place / "store").take(tree, "", Work(token=token))
 
     def take_first() -> None:
         shutil.rmtree(place / "store", ignore_errors=True)
@@ -118,7 +118,7 @@ def bench_store(place: Path, tree: Path) -> None:
 
     def bring_back() -> None:
         store = Store(place / "store")
-        restore(store, store.manifest(store.list()[0].id), out, (), no_progress, token)
+        restore(store, store.manifest(store.list()[0].id), out, (), Work(token=token))
 
     def unpack() -> None:
         out.mkdir()
@@ -311,7 +311,7 @@ def bench_folders(folder: Path) -> None:
 
     def ours(target: Path | None) -> None:
         base, mine, incoming = disk_sides(list(trees.values()), CancelToken())
-        merge = merge_folders(base, mine, incoming, no_progress, CancelToken())
+        merge = merge_folders(base, mine, incoming, Work())
         result = build_result(merge, {}, "mine")
         assert build_ledger(merge, result, {}).count("carried") == 152
         if target is not None:
@@ -375,11 +375,11 @@ def _bench_pair(name: str, old: Path, new: Path) -> None:
     token = CancelToken()
     command = ["ctags", "-R", "-f", os.devnull, str(old), str(new)]
     tag = (lambda: subprocess.run(command, capture_output=True, check=True)) if shutil.which("ctags") else lambda: None
-    read, tagged = timed_in_turn((lambda: read_pair(old, new, "", no_progress, token), tag), 5)
+    read, tagged = timed_in_turn((lambda: read_pair(old, new, "", Work(token=token)), tag), 5)
     other = ("a tagger on both", tagged) if shutil.which("ctags") else ("no tagger here", float("nan"))
     row(f"symbols of two releases, {name}", read, *other)
-    row("the comparison, first time", once(lambda: compare_releases(old, new, "", no_progress, token)), *other)
-    row("the comparison, second time", timed(lambda: compare_releases(old, new, "", no_progress, token)), *other)
+    row("the comparison, first time", once(lambda: compare_releases(old, new, "", Work(token=token))), *other)
+    row("the comparison, second time", timed(lambda: compare_releases(old, new, "", Work(token=token))), *other)
 
 
 def once(act: Callable[[], object]) -> float:
@@ -428,13 +428,13 @@ def bench_links(folder: Path) -> None:
     (folder / "ids").write_text("\n".join(ids))
     token = CancelToken()
     shape = LinkShape((IdPattern(("**/*.json",), key=("uid",)),), (IdPattern(("**/*.json",), key=("mesh",)),))
-    tree = list_tree(folder / "assets", EMPTY, no_progress, token)
+    tree = list_tree(folder / "assets", EMPTY, Work(token=token))
     stamps = {path: entry.size for path, entry in tree.files.items()}
     index = LinkIndex(shape)
 
     def first() -> None:
         index.__init__(shape)  # type: ignore[misc]
-        index.update(stamps, folder / "assets", no_progress, token)
+        index.update(stamps, folder / "assets", Work(token=token))
 
     search = "rg" if shutil.which("rg") else "grep"
     words = ["rg", "-lF", "-f"] if search == "rg" else ["grep", "-rlFf"]
@@ -445,7 +445,7 @@ def bench_links(folder: Path) -> None:
     one = {**stamps, next(iter(stamps)): -1}
     row(
         "after one file changed",
-        once(lambda: index.update(one, folder / "assets", no_progress, token)),
+        once(lambda: index.update(one, folder / "assets", Work(token=token))),
         f"{search}",
         theirs,
     )
@@ -488,11 +488,11 @@ def bench_rules(folder: Path) -> None:
 
     def ours() -> None:
         ground_module._seen.clear()
-        ground = read_ground(folder / "tree", profile, None, no_progress, token, contents=False)
+        ground = read_ground(folder / "tree", profile, None, Work(token=token), contents=False)
         assert len(find_all_edits(ground, [rule], token)["tide"]) == 2000
 
     root = folder / "tree"
-    ground = read_ground(root, profile, None, no_progress, token, contents=False)
+    ground = read_ground(root, profile, None, Work(token=token), contents=False)
 
     def again() -> None:
         assert len(find_all_edits(ground, [rule], token)["tide"]) == 2000
@@ -525,7 +525,7 @@ def bench_survey(folder: Path) -> None:
         return sum(os.lstat(os.path.join(at, name)).st_size for at, _, names in os.walk(root) for name in names)
 
     def look() -> None:
-        ground = read_ground(root, profile, None, no_progress, CancelToken(), contents=False)
+        ground = read_ground(root, profile, None, Work(), contents=False)
         survey(ground, None, CancelToken())
 
     def first() -> None:

@@ -27,7 +27,7 @@ ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT))
 
 from fernshale.core.base.errors import FernshaleError  # noqa: E402  # found only once the path is set
-from fernshale.core.base.work import CancelToken, no_progress  # noqa: E402
+from fernshale.core.base.work import CancelToken, Work  # noqa: E402
 from fernshale.core.change.draft import Draft  # noqa: E402
 from fernshale.core.crossing.flow.actions import settle  # noqa: E402
 from fernshale.core.crossing.record.database import Crossing, open_crossing  # noqa: E402
@@ -65,7 +65,7 @@ class World:
         self._add_files(wick.shelf)
         profile = read_profile(wick.profile)
         trust(profile)
-        begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, _TOKEN)
+        begin_crossing(wick.project, profile, [wick.shelf], "2.0", Work(token=_TOKEN))
         self.edited: set[str] = set()
         self.points: dict[int, dict[str, object]] = {}
         self.counts: Counter[str] = Counter()
@@ -115,12 +115,12 @@ class World:
 def decide(world: World, source: random.Random) -> None:
     """One of the options of one open item; what takes a line of text or runs for long is left."""
     crossing = world.crossing
-    matters = [item for item in look(crossing, no_progress, _TOKEN).matters if item.proposals]
+    matters = [item for item in look(crossing, Work(token=_TOKEN)).matters if item.proposals]
     if not matters:
         return
     matter = source.choice(matters)
     option = source.choice([item for item in matter.proposals if not item.asks])
-    settle(crossing, Taken(matter.key, option.id, "soak"), lambda line: None, no_progress, _TOKEN)
+    settle(crossing, Taken(matter.key, option.id, "soak"), Work(token=_TOKEN))
 
 
 def step(world: World, source: random.Random) -> None:
@@ -134,7 +134,7 @@ def step(world: World, source: random.Random) -> None:
     draft.write(f"made/{source.randint(0, 5)}.txt", f"{source.random()}\n".encode())
     crossing = world.crossing
     with crossing.acting():
-        write_step(crossing, Stage.BUILD, "a step", "", "", draft.change_set(), no_progress, _TOKEN)
+        write_step(crossing, Stage.BUILD, "a step", "", "", draft.change_set(), Work(token=_TOKEN))
 
 
 def _on_an_entry(act: Callable[..., object]) -> Callable[[World, random.Random], None]:
@@ -142,7 +142,7 @@ def _on_an_entry(act: Callable[..., object]) -> Callable[[World, random.Random],
         crossing = world.crossing
         entries = [item.id for item in crossing.logbook()]
         with crossing.acting():
-            act(crossing, source.choice(entries), no_progress, _TOKEN)
+            act(crossing, source.choice(entries), Work(token=_TOKEN))
 
     return run
 
@@ -151,7 +151,7 @@ def restore(world: World, source: random.Random) -> None:
     crossing = world.crossing
     snapshots = [item.id for item in crossing.store.list()]
     with crossing.acting():
-        restore_snapshot(crossing, source.choice(snapshots), (), no_progress, _TOKEN)
+        restore_snapshot(crossing, source.choice(snapshots), (), Work(token=_TOKEN))
 
 
 ACTS: dict[str, tuple[int, Callable[[World, random.Random], None]]] = {
@@ -218,7 +218,7 @@ def check(world: World, what: str) -> None:
     with crossing.acting():
         settle_interrupted(crossing)
     assert crossing.is_settled, f"{what}: the logbook is not settled"
-    view = look(crossing, no_progress, _TOKEN)
+    view = look(crossing, Work(token=_TOKEN))
     for item in view.plugins.plugins:
         if item.ledger is not None:
             sums = sum(item.ledger.count(fate) for fate in ("carried", "already", "decide", "dropped"))
@@ -238,7 +238,7 @@ def return_to_a_point(world: World) -> None:
     before = listing(world.project)
     try:
         with crossing.acting():
-            went = go_back_to(crossing, id, no_progress, _TOKEN)
+            went = go_back_to(crossing, id, Work(token=_TOKEN))
     except FernshaleError:
         assert listing(world.project) == before, f"going back to {id} was refused and changed something"
         assert world.edited, f"going back to {id} was refused though nobody edited anything"

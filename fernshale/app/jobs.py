@@ -10,10 +10,10 @@ from dataclasses import dataclass
 from PySide6.QtCore import QObject, QRunnable, QThreadPool, QTimer, Signal
 
 from fernshale.core.base.errors import Cancelled
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import CancelToken, Work
 
-OnLine = Callable[[str], None]
-Work = Callable[[OnLine, Progress, CancelToken], object]
+# What a job does; the result goes to `succeeded`.
+Task = Callable[[Work], object]
 
 # Twenty a second is all an eye can follow.
 _THIN_S = 0.05
@@ -40,18 +40,18 @@ class JobSignals(QObject):
 class Job(QRunnable):
     """A piece of work for the pool."""
 
-    def __init__(self, work: Work) -> None:
+    def __init__(self, task: Task) -> None:
         super().__init__()
         self.setAutoDelete(False)
         self.signals = JobSignals()
         self.token = CancelToken()
         self.lines: deque[str] = deque(maxlen=5000)
-        self._work = work
+        self._task = task
         self._last = 0.0
 
     def run(self) -> None:
         try:
-            result = self._work(self.lines.append, self._progress, self.token)
+            result = self._task(Work(self._progress, self.token, self.lines.append))
         except Cancelled:
             self.signals.cancelled.emit()
         except Exception as error:  # the thread's edge: an exception leaving run() would only be printed
@@ -91,11 +91,11 @@ class Runner(QObject):
     def is_busy(self) -> bool:
         return self._job is not None
 
-    def start(self, title: str, work: Work) -> bool:
-        """Run `work` in the background; False when something else is still running."""
+    def start(self, title: str, task: Task) -> bool:
+        """Run a task in the background; False when something else is still running."""
         if self._job is not None:
             return False
-        self._job = job = Job(work)
+        self._job = job = Job(task)
         job.signals.progressed.connect(self.progressed)
         job.signals.succeeded.connect(self._on_succeeded)
         job.signals.failed.connect(self._on_failed)

@@ -8,9 +8,9 @@ from typing import Literal
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from fernshale.app.jobs import OnLine, Runner
+from fernshale.app.jobs import Runner, Task
 from fernshale.core.base.errors import FernshaleError
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.actions import (
     apply_fix,
     choose_sure_from,
@@ -75,25 +75,25 @@ class Session(QObject):
     ) -> None:
         """Begin or resume a crossing; with `beside` of a copy made there."""
 
-        def work(on_line: OnLine, progress: Progress, token: CancelToken) -> Overview:
+        def task(work: Work) -> Overview:
             if beside is not None:
-                duplicate_tree(project, beside, progress, token)
+                duplicate_tree(project, beside, work)
             place = beside or project
             self.crossing = begin_crossing(
-                place, profile, shelves, to, progress, token, members=members, original=str(project) if beside else ""
+                place, profile, shelves, to, work, members=members, original=str(project) if beside else ""
             )
-            return look(self.crossing, progress, token)
+            return look(self.crossing, work)
 
-        self._start(f"reading {project.name}", work)
+        self._start(f"reading {project.name}", task)
 
     def resume(self, crossing: Crossing) -> None:
         """Go on with a crossing that was begun before."""
 
-        def work(on_line: OnLine, progress: Progress, token: CancelToken) -> Overview:
+        def task(work: Work) -> Overview:
             self.crossing = crossing
-            return look(crossing, progress, token)
+            return look(crossing, work)
 
-        self._start(f"reading {crossing.setup.project.name}", work)
+        self._start(f"reading {crossing.setup.project.name}", task)
 
     def close(self) -> None:
         self._watch.stop()
@@ -103,22 +103,22 @@ class Session(QObject):
 
     def refresh(self) -> None:
         """Look again."""
-        self._act("looking again", lambda crossing, on_line, progress, token: None)
+        self._act("looking again", lambda crossing, work: None)
 
     def take(self, key: str, proposal: str, title: str, text: str = "", why: str = "") -> None:
         """Settle a matter."""
         taken = Taken(key, proposal, "you", why, text, self._words(key, proposal))
-        self._act(title, lambda crossing, on_line, progress, token: settle(crossing, taken, on_line, progress, token))
+        self._act(title, lambda crossing, work: settle(crossing, taken, work))
 
     def take_each(self, ways: Sequence[tuple[str, str]], title: str) -> None:
         """Settle several matters one after the other, each given with its proposal; what fails ends it."""
         taken = [Taken(key, way, "you", words=self._words(key, way)) for key, way in ways]
 
-        def work(crossing: Crossing, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
+        def task(crossing: Crossing, work: Work) -> None:
             for item in taken:
-                settle(crossing, item, on_line, progress, token)
+                settle(crossing, item, work)
 
-        self._act(title, work)
+        self._act(title, task)
 
     def _words(self, key: str, way: str) -> str:
         matters = self.overview.matters if self.overview is not None else ()
@@ -127,100 +127,100 @@ class Session(QObject):
     def take_sure_fixes(self) -> None:
         """Apply every sure fix of the last round."""
 
-        def work(crossing: Crossing, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
-            take_sure_fixes(crossing, "you", on_line, progress, token)
+        def task(crossing: Crossing, work: Work) -> None:
+            take_sure_fixes(crossing, "you", work)
 
-        self._act("applying the sure fixes", work)
+        self._act("applying the sure fixes", task)
 
     def go_rounds(self) -> None:
         """Take what is sure and build again, until it compiles or nothing sure is left."""
 
-        def work(crossing: Crossing, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
-            on_line(go_rounds(crossing, "you", on_line, progress, token))
+        def task(crossing: Crossing, work: Work) -> None:
+            work.on_line(go_rounds(crossing, "you", work))
 
-        self._act("going round", work)
+        self._act("going round", task)
 
     def choose_sure_from(self, value: float) -> None:
         """Say from which confidence on fixes count as sure."""
-        self._act("how far to go", lambda crossing, on_line, progress, token: choose_sure_from(crossing, value))
+        self._act("how far to go", lambda crossing, work: choose_sure_from(crossing, value))
 
     def take_back(self, key: str, title: str) -> None:
         """Withdraw a decision that was not carried out yet."""
-        self._act(title, lambda crossing, on_line, progress, token: withdraw(crossing, key))
+        self._act(title, lambda crossing, work: withdraw(crossing, key))
 
     def fix(self, fix: Fix, scope: Scope, at: Edit | None) -> None:
         """Apply a fix here, in this file or everywhere."""
 
-        def work(crossing: Crossing, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
+        def task(crossing: Crossing, work: Work) -> None:
             assert self.overview is not None
             with crossing.acting():
-                apply_fix(crossing, self.overview.ground, fix, scope, at, "you", on_line, progress, token)
+                apply_fix(crossing, self.overview.ground, fix, scope, at, "you", work)
 
-        self._act(fix.rule.name, work)
+        self._act(fix.rule.name, task)
 
     def undo(self, entry: int, title: str) -> None:
         """Undo one step."""
 
-        def work(crossing: Crossing, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
+        def task(crossing: Crossing, work: Work) -> None:
             with crossing.acting():
-                undo(crossing, entry, progress, token)
+                undo(crossing, entry, work)
 
-        self._act(f"undoing {title}", work)
+        self._act(f"undoing {title}", task)
 
     def redo(self, entry: int, title: str) -> None:
         """Do a step again that was undone."""
 
-        def work(crossing: Crossing, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
+        def task(crossing: Crossing, work: Work) -> None:
             with crossing.acting():
-                redo(crossing, entry, progress, token)
+                redo(crossing, entry, work)
 
-        self._act(f"doing again {title}", work)
+        self._act(f"doing again {title}", task)
 
     def go_back_to(self, entry: int) -> None:
         """Undo a step and all later ones."""
 
-        def work(crossing: Crossing, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
+        def task(crossing: Crossing, work: Work) -> None:
             with crossing.acting():
-                go_back_to(crossing, entry, progress, token)
+                go_back_to(crossing, entry, work)
 
-        self._act("undoing several steps", work)
+        self._act("undoing several steps", task)
 
     def add_check(self, check: Check) -> None:
         """Put a behaviour to try on the list."""
 
-        def work(crossing: Crossing, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
+        def task(crossing: Crossing, work: Work) -> None:
             with crossing.acting():
-                add_check(crossing, crossing_ground(crossing, progress, token), check)
+                add_check(crossing, crossing_ground(crossing, work), check)
 
-        self._act(f"to try: {check.name}", work)
+        self._act(f"to try: {check.name}", task)
 
     def refuse_check(self, name: str) -> None:
         """Let a check not be proposed again."""
 
-        def work(crossing: Crossing, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
+        def task(crossing: Crossing, work: Work) -> None:
             with crossing.acting():
                 refuse_check(crossing, name)
 
-        self._act("a proposed check is not needed", work)
+        self._act("a proposed check is not needed", task)
 
     def carry(self, plan: CarryPlan, over: bool) -> None:
         """Bring content over, with what it needs."""
 
-        def work(crossing: Crossing, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
+        def task(crossing: Crossing, work: Work) -> None:
             with crossing.acting():
-                ground = crossing_ground(crossing, progress, token)
-                carry(crossing, ground, plan, over, "chosen in the window", progress, token)
+                ground = crossing_ground(crossing, work)
+                carry(crossing, ground, plan, over, "chosen in the window", work)
 
-        self._act("bringing content over", work)
+        self._act("bringing content over", task)
 
     def restore(self, snapshot: str, paths: tuple[str, ...]) -> None:
         """Bring a snapshot back into the project, as a step that can itself be undone."""
 
-        def work(crossing: Crossing, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
+        def task(crossing: Crossing, work: Work) -> None:
             with crossing.acting():
-                restore_snapshot(crossing, snapshot, paths, progress, token)
+                restore_snapshot(crossing, snapshot, paths, work)
 
-        self._act("restoring", work)
+        self._act("restoring", task)
 
     def retry(self) -> None:
         """Do again what was refused for want of trust."""
@@ -229,24 +229,24 @@ class Session(QObject):
 
     # -- inside
 
-    def _act(self, title: str, act: Callable[[Crossing, OnLine, Progress, CancelToken], None]) -> None:
+    def _act(self, title: str, act: Callable[[Crossing, Work], None]) -> None:
         crossing = self.crossing
         if crossing is None:
             return
 
-        def work(on_line: OnLine, progress: Progress, token: CancelToken) -> Overview:
-            act(crossing, on_line, progress, token)
-            return look(crossing, progress, token)
+        def task(work: Work) -> Overview:
+            act(crossing, work)
+            return look(crossing, work)
 
-        self._start(title, work)
+        self._start(title, task)
 
-    def _start(self, title: str, work: Callable[[OnLine, Progress, CancelToken], object]) -> None:
-        self._retry = lambda: self._start(title, work)
+    def _start(self, title: str, task: Task) -> None:
+        self._retry = lambda: self._start(title, task)
         if self._quiet and self.runner.is_busy:
             # Only a quiet look is at work: it makes way for what the user asked for.
             self._pending = self._retry
             self.runner.cancel()
-        elif self.runner.start(title, work):
+        elif self.runner.start(title, task):
             self._quiet = ""
         else:
             self.said.emit("something else is still running")
@@ -257,11 +257,11 @@ class Session(QObject):
         if crossing is None or overview is None or self.runner.is_busy:
             return
 
-        def work(on_line: OnLine, progress: Progress, token: CancelToken) -> Overview | None:
-            return look(crossing, progress, token) if has_changed(overview, token) else None
+        def task(work: Work) -> Overview | None:
+            return look(crossing, work) if has_changed(overview, work.token) else None
 
         self._quiet = "watch"
-        self.runner.start("", work)
+        self.runner.start("", task)
 
     def _end_of_quiet(self) -> str:
         """Which quiet look ended, "" for what was asked for; what waited for it is started."""
@@ -306,4 +306,4 @@ class Session(QObject):
         ):
             crossing = self.crossing
             self._quiet = "after"
-            self.runner.start("", lambda on_line, progress, token: look(crossing, progress, token))
+            self.runner.start("", lambda work: look(crossing, work))

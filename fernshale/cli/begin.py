@@ -9,7 +9,7 @@ from fernshale.cli.crossing_lookup import profile_for
 from fernshale.cli.output import to_stderr
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import printable
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.record.database import Crossing, find_crossing
 from fernshale.core.crossing.stages.overview import begin_crossing
 from fernshale.core.snapshot.working_copy import duplicate_tree
@@ -28,7 +28,7 @@ def begun(options: argparse.Namespace, token: CancelToken) -> Crossing:
     goes_on = known is not None and known.setup.target == options.to
     members = options.member or (known.setup.members if known and goes_on else ())
     return begin_crossing(
-        project, profile, shelves, options.to, no_progress, token, options.via or (), members, original
+        project, profile, shelves, options.to, Work(token=token), options.via or (), members, original
     )
 
 
@@ -38,7 +38,7 @@ def _copied(project: Path, beside: Path, token: CancelToken) -> Path:
         return beside
     if find_crossing(project) is not None:
         raise MisuseError(f"a crossing of {project} itself was begun already", "Leave --beside away to go on with it.")
-    done = duplicate_tree(project, beside, no_progress, token)
+    done = duplicate_tree(project, beside, Work(token=token))
     shared = f", {done.shared} of them sharing their blocks with the original" if done.shared else ""
     to_stderr(f"{beside}: a copy of {done.files} files{shared}")
     for path, why in done.reported:

@@ -13,7 +13,7 @@ from fernshale.cli.output import LEFT_TO_DECIDE, print_data, print_json, print_l
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import printable
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.build.causes import Cause
 from fernshale.core.build.owners import Owned
 from fernshale.core.build.sarif import write_sarif
@@ -45,7 +45,7 @@ def diagnose(options: argparse.Namespace, token: CancelToken) -> int:
     ground = None
     if options.project:
         project = Path(options.project)
-        ground = read_ground(project, profile_for(options, project), None, no_progress, token)
+        ground = read_ground(project, profile_for(options, project), None, Work(token=token))
     owned, causes = diagnose_log(data, ground, plain_ground(ground) if ground else None)
     if options.sarif:
         write_atomic(Path(options.sarif), write_sarif(owned, __version__))
@@ -63,10 +63,10 @@ def build(options: argparse.Namespace, token: CancelToken) -> int:
     if options.sure is not None:
         choose_sure_from(crossing, options.sure)
     if options.rounds:
-        print(go_rounds(crossing, "command line", to_stderr, no_progress, token), file=sys.stderr)
+        print(go_rounds(crossing, "command line", Work(token=token, on_line=to_stderr)), file=sys.stderr)
     else:
-        settle(crossing, Taken("build:run", "build", "command line"), to_stderr, no_progress, token)
-    view = look(crossing, no_progress, token).build
+        settle(crossing, Taken("build:run", "build", "command line"), Work(token=token, on_line=to_stderr))
+    view = look(crossing, Work(token=token)).build
     last = view.rounds[-1]
     if options.json:
         causes = [
@@ -128,7 +128,7 @@ def fix(options: argparse.Namespace, token: CancelToken) -> int:
         return LEFT_TO_DECIDE
     if options.apply and not changes.is_empty:
         title = f"{rules.title} · {sum(counts.values())} places in {len(changes.files)} files"
-        back = write_changes(ground.project, changes, Stage.BUILD, title, str(rules.path.name), no_progress, token)
+        back = write_changes(ground.project, changes, Stage.BUILD, title, str(rules.path.name), Work(token=token))
         print(f"written; the way back is {back}", file=sys.stderr)
         for rule in rules.rules:
             if counts.get(rule.id) and not repeats(rule):

@@ -14,7 +14,7 @@ from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.preview import describe, show_change, tree_of
 from fernshale.core.crossing.flow.actions import in_words, settle, withdraw
 from fernshale.core.crossing.flow.autopilot import Step
@@ -52,12 +52,12 @@ def cross(options: argparse.Namespace, token: CancelToken) -> int:
     if options.git:
         tree = find_work_tree(crossing.setup.project)
         consent = tree.consent if tree is not None and options.trust else "commit"
-        settle(crossing, Taken("git:steps", consent, "you", "asked for"), to_stderr, no_progress, token)
+        settle(crossing, Taken("git:steps", consent, "you", "asked for"), Work(token=token, on_line=to_stderr))
     followed = Followed()
     if options.auto:
         overview, followed = run_crossing(crossing, recorded, options.json, token, way)
     else:
-        overview = look(crossing, no_progress, token)
+        overview = look(crossing, Work(token=token))
     if options.json:
         print_json({**report_data(overview, crossing), "unfit": list(followed.unfit), "ahead": followed.ahead})
     else:
@@ -81,7 +81,7 @@ def _cross_all(options: argparse.Namespace, way: Way | None, recorded: dict[str,
         return begun(argparse.Namespace(**{**vars(options), "project": str(project)}), token)
 
     projects = [Path(item) for item in (options.project, *options.others)]
-    rows = cross_all(projects, begin, way, recorded, lambda project: to_stderr(f"{project} …"), no_progress, token)
+    rows = cross_all(projects, begin, way, recorded, lambda project: to_stderr(f"{project} …"), Work(token=token))
     if options.json:
         print_json(
             {
@@ -125,7 +125,7 @@ def run_crossing(
         if not quiet:
             print(f"{stage.value}: {finding_of(stage, overview).plain}", flush=True)
 
-    return cross_one(crossing, way, recorded, on_step, on_stage, no_progress, token)
+    return cross_one(crossing, way, recorded, on_step, on_stage, Work(token=token))
 
 
 def exit_code(overview: Overview) -> int:
@@ -141,7 +141,7 @@ def decide(options: argparse.Namespace, token: CancelToken) -> int:
     if options.withdraw:
         withdraw(crossing, options.key)
     else:
-        overview = look(crossing, no_progress, token)
+        overview = look(crossing, Work(token=token))
         matter = next((item for item in overview.matters if item.key == options.key), None)
         ways = [item.id for item in matter.proposals] if matter else []
         if matter is None and options.key not in {item.key for item in overview.route.notes}:
@@ -150,8 +150,8 @@ def decide(options: argparse.Namespace, token: CancelToken) -> int:
             raise MisuseError(f"{options.take!r} does not settle {options.key}; what does: {', '.join(ways)}")
         words = in_words(matter, options.take) if matter is not None else ""
         taken = Taken(options.key, options.take, "you", options.why, options.text, words)
-        settle(crossing, taken, to_stderr, no_progress, token)
-    overview = look(crossing, no_progress, token)
+        settle(crossing, taken, Work(token=token, on_line=to_stderr))
+    overview = look(crossing, Work(token=token))
     if options.json:
         print_json({"left": [{"key": item.key, "title": item.title} for item in overview.matters]})
     else:
@@ -162,8 +162,8 @@ def decide(options: argparse.Namespace, token: CancelToken) -> int:
 def trial(options: argparse.Namespace, token: CancelToken) -> int:
     crossing = crossing_for(options)
     if not options.look:
-        settle(crossing, Taken("trial:run", "run", "command line"), to_stderr, no_progress, token)
-    view = look(crossing, no_progress, token).trial
+        settle(crossing, Taken("trial:run", "run", "command line"), Work(token=token, on_line=to_stderr))
+    view = look(crossing, Work(token=token)).trial
     if options.junit:
         releases = list(dict.fromkeys([crossing.setup.start, *crossing.setup.stops, view.release]))
         results = {each: [row.on(each) for row in view.checks if each in row.results] for each in releases}
@@ -212,7 +212,7 @@ def _trial_lines(view: TrialView) -> list[str]:
 def check(options: argparse.Namespace, token: CancelToken) -> int:
     """List, add, mark or drop behaviours to try."""
     crossing = crossing_for(options)
-    ground = crossing_ground(crossing, no_progress, token)
+    ground = crossing_ground(crossing, Work(token=token))
     with crossing.acting():
         if options.mark:
             mark_check(crossing, ground, options.name, options.mark, options.why, "you")
@@ -263,7 +263,7 @@ def report(options: argparse.Namespace, token: CancelToken) -> int:
     if options.patches:
         names = write_patches(crossing, Path(options.patches))
         to_stderr(f"{len(names)} patches written to {options.patches}")
-    overview = look(crossing, no_progress, token)
+    overview = look(crossing, Work(token=token))
     if options.rules:
         write_atomic(Path(options.rules), export_rules(crossing, overview.ground).encode())
         to_stderr(f"written to {options.rules}")
@@ -311,11 +311,11 @@ def logbook(options: argparse.Namespace, token: CancelToken) -> int:
         return _preview(crossing, options, token)
     with crossing.acting():
         if options.undo is not None:
-            undo(crossing, options.undo, no_progress, token)
+            undo(crossing, options.undo, Work(token=token))
         if options.redo is not None:
-            redo(crossing, options.redo, no_progress, token)
+            redo(crossing, options.redo, Work(token=token))
         elif options.back_to is not None:
-            went = go_back_to(crossing, options.back_to, no_progress, token)
+            went = go_back_to(crossing, options.back_to, Work(token=token))
             to_stderr(f"{count(went.steps, 'step')} taken back" if went.steps else "nothing to take back")
             for path in went.kept:
                 to_stderr(printable(f"edited by hand since, stays so: {path}"))

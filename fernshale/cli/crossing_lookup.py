@@ -6,7 +6,7 @@ import argparse
 from pathlib import Path
 
 from fernshale.core.base.data_folder import home
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.scan import Ground, read_ground
 from fernshale.core.crossing.record.database import Crossing, find_crossing, open_crossing
 from fernshale.core.crossing.record.trust import trust
@@ -45,7 +45,7 @@ def ground_for(options: argparse.Namespace, token: CancelToken, *, contents: boo
     crossing = find_crossing(project)
     addresses = named or (crossing.setup.shelves if crossing else ())
     shelf = read_shelf(addresses) if addresses else None
-    return read_ground(project, profile, shelf, no_progress, token, contents=contents)
+    return read_ground(project, profile, shelf, Work(token=token), contents=contents)
 
 
 def crossing_for(options: argparse.Namespace) -> Crossing:

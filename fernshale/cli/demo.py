@@ -12,7 +12,7 @@ from pathlib import Path
 from fernshale.cli.cross import exit_code, run_crossing
 from fernshale.cli.output import matter_lines, print_json, print_lines
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.record.decisions import read_decisions
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.crossing.reporting.data import report_data
@@ -41,7 +41,7 @@ def demo(options: argparse.Namespace, token: CancelToken) -> int:
     started = time.monotonic()
     if not options.json:
         print(f"{sample.project}: {profile.title}, to {sample.target}\n", flush=True)
-    crossing = begin_crossing(sample.project, profile, [sample.shelf], sample.target, no_progress, token)
+    crossing = begin_crossing(sample.project, profile, [sample.shelf], sample.target, Work(token=token))
     recorded = {} if options.by_hand else read_decisions(sample.decisions)
     overview, _ = run_crossing(crossing, recorded, options.json, token)
     if options.json:

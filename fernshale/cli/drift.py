@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from fernshale.cli.output import print_json, print_lines
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.interface_changes import used_changes, uses_of
 from fernshale.core.crossing.project.source_texts import names_in
 from fernshale.core.drift.comparison import Change
@@ -17,7 +17,7 @@ from fernshale.core.drift.symbols import Symbol
 
 
 def drift(options: argparse.Namespace, token: CancelToken) -> int:
-    changes = compare_releases(Path(options.old), Path(options.new), options.language or "", no_progress, token)
+    changes = compare_releases(Path(options.old), Path(options.new), options.language or "", Work(token=token))
     used = names_in(Path(options.project), token) if options.project else {}
     if options.project:
         changes = tuple(item.change for item in used_changes(changes, used))

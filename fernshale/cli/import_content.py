@@ -9,7 +9,7 @@ from fernshale.cli.crossing_lookup import ground_for
 from fernshale.cli.output import LEFT_TO_DECIDE, print_json, print_lines
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.flow.import_content import carry, plan_carry
 from fernshale.core.crossing.record.database import open_crossing
 
@@ -22,7 +22,7 @@ def carry_over(options: argparse.Namespace, token: CancelToken) -> int:
     if options.apply:
         crossing = open_crossing(ground.project)
         with crossing.acting():
-            carry(crossing, ground, plan, options.over, f"asked for: {', '.join(options.paths)}", no_progress, token)
+            carry(crossing, ground, plan, options.over, f"asked for: {', '.join(options.paths)}", Work(token=token))
     if options.json:
         print_json(
             {

@@ -12,7 +12,7 @@ from fernshale.cli.output import LEFT_TO_DECIDE, print_json, print_lines
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.quantities import count
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.flow.standalone import write_links
 from fernshale.core.crossing.stages.links.reference_index import Linkage, compare_trees
 from fernshale.core.links.missing_references import Dangling
@@ -25,9 +25,9 @@ def links(options: argparse.Namespace, token: CancelToken) -> int:
     if not tree.is_dir():
         raise MisuseError(f"{tree} is not a folder")
     profile = profile_for(options, tree)
-    linkage = compare_trees(profile, tree, _before(options), no_progress, token)
+    linkage = compare_trees(profile, tree, _before(options), Work(token=token))
     if options.apply:
-        back = write_links(tree, linkage, no_progress, token)
+        back = write_links(tree, linkage, Work(token=token))
         print(f"written; the way back is {back}" if back else "nothing is sure", file=sys.stderr)
     left = [item for item in linkage.dangling if not item.sure and not item.before]
     if options.json:

@@ -11,7 +11,7 @@ from fernshale.cli.output import LEFT_TO_DECIDE, print_json, print_lines
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.quantities import count
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.plugin_origins import local_json
 from fernshale.core.crossing.stages.plugins.three_way import plain_format
 from fernshale.core.crossing.stages.plugins.view import ledger_json
@@ -30,7 +30,7 @@ def merge(options: argparse.Namespace, token: CancelToken) -> int:
     if target.exists() and any(target.iterdir()):
         raise MisuseError(f"{target} is not empty", "The result goes into a new or empty folder.")
     base, mine, incoming = disk_sides(folders, token)
-    merged = merge_folders(base, mine, incoming, no_progress, token, plain_format)
+    merged = merge_folders(base, mine, incoming, Work(token=token), plain_format)
     choices: dict[str, Choice] = {}
     if options.undecided == "incoming":
         choices = {due.id: Choice("incoming") for _, due in merged.decisions}

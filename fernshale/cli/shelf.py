@@ -9,7 +9,7 @@ from dataclasses import asdict
 from pathlib import Path
 
 from fernshale.cli.output import print_json, print_lines
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.route.shelf_server import ShelfServer
 from fernshale.core.route.shelf_sources import read_shelf
 
@@ -36,7 +36,7 @@ def show(options: argparse.Namespace, token: CancelToken) -> int:
 
 def serve(options: argparse.Namespace, token: CancelToken) -> int:
     with tempfile.TemporaryDirectory(prefix="fernshale-shelf-") as packed:
-        server = ShelfServer(Path(options.folder), Path(packed), options.host, options.port, no_progress, token)
+        server = ShelfServer(Path(options.folder), Path(packed), options.host, options.port, Work(token=token))
         try:
             print(f"{options.folder} is given out at {server.address} until you interrupt it", flush=True)
             while not token.is_cancelled:

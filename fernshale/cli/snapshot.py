@@ -9,7 +9,7 @@ from pathlib import Path
 
 from fernshale.cli.output import print_json, print_lines
 from fernshale.core.base.treepath import printable
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.record.retention import forget_by_policy, forget_these
 from fernshale.core.crossing.record.snapshot_diff import compare_snapshots
 from fernshale.core.snapshot import restore as restoring
@@ -18,7 +18,7 @@ from fernshale.core.snapshot.store import Store, default_store
 
 
 def take(options: argparse.Namespace, token: CancelToken) -> int:
-    done = _store(options).take(Path(options.tree), options.note, no_progress, token)
+    done = _store(options).take(Path(options.tree), options.note, Work(token=token))
     if options.json:
         reported = [{"path": path, "why": why} for path, why in done.reported]
         data = {"id": done.id, "files": done.files, "bytes": done.bytes, "stored": done.stored, "reported": reported}
@@ -57,7 +57,7 @@ def compare(options: argparse.Namespace, token: CancelToken) -> int:
 def restore(options: argparse.Namespace, token: CancelToken) -> int:
     store = _store(options)
     manifest = store.manifest(options.id)
-    done = restoring.restore(store, manifest, Path(options.destination), options.paths, no_progress, token)
+    done = restoring.restore(store, manifest, Path(options.destination), options.paths, Work(token=token))
     if options.json:
         print_json(
             {
@@ -73,7 +73,7 @@ def restore(options: argparse.Namespace, token: CancelToken) -> int:
 
 
 def verify(options: argparse.Namespace, token: CancelToken) -> int:
-    verdict = _store(options).verify(no_progress, token)
+    verdict = _store(options).verify(Work(token=token))
     if options.json:
         damaged = [{"what": what, "snapshots": [*ids]} for what, ids in verdict.damaged]
         print_json({"ok": verdict.ok, "damaged": damaged})
@@ -87,11 +87,11 @@ def verify(options: argparse.Namespace, token: CancelToken) -> int:
 def forget(options: argparse.Namespace, token: CancelToken) -> int:
     store = _store(options)
     if options.ids:
-        freed = forget_these(store, options.ids, no_progress, token)
+        freed = forget_these(store, options.ids, Work(token=token))
     else:
         tree = str(Path(options.tree).resolve()) if options.tree else ""
         policy = Policy(options.keep_last, options.keep_daily)
-        freed = forget_by_policy(store, policy, tree, no_progress, token, dry_run=options.dry_run)
+        freed = forget_by_policy(store, policy, tree, Work(token=token), dry_run=options.dry_run)
     if options.json:
         print_json({"forgotten": [*freed.forgotten], "freed": freed.bytes, "done": not options.dry_run})
     else:

@@ -11,7 +11,7 @@ from fernshale.cli.crossing_lookup import ground_for
 from fernshale.cli.output import LEFT_TO_DECIDE, matter_lines, print_data, print_json, print_lines, to_stderr
 from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.preview import unified_diff
 from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.flow.standalone import write_changes
@@ -99,7 +99,7 @@ def role(options: argparse.Namespace, token: CancelToken) -> int:
 
 def route(options: argparse.Namespace, token: CancelToken) -> int:
     crossing = begun(options, token)
-    overview = look(crossing, no_progress, token)
+    overview = look(crossing, Work(token=token))
     view = overview.route
     if options.json:
         print_json(route_stage.to_json(view))
@@ -123,14 +123,14 @@ def engine(options: argparse.Namespace, token: CancelToken) -> int:
         if crossing.setup.to != options.to:
             raise MisuseError(f"the crossing of this project leads to {crossing.setup.to}, not to {options.to}")
         before = engine_stage.site_changes(ground, crossing.setup.from_, options.to)
-        settle(crossing, Taken("engine:sites", "apply", "command line"), to_stderr, no_progress, token)
-        sites, matters = before, look(crossing, no_progress, token).engine.matters
+        settle(crossing, Taken("engine:sites", "apply", "command line"), Work(token=token, on_line=to_stderr))
+        sites, matters = before, look(crossing, Work(token=token)).engine.matters
     else:
         sites = engine_stage.site_changes(ground, crossing.setup.from_ if crossing else ground.release, options.to)
         changes = draft_sites(ground.project, sites).change_set()
         if options.apply and not changes.is_empty:
             title = f"{sum(item.changes for item in sites)} places name {options.to}"
-            back = write_changes(ground.project, changes, Stage.ENGINE, title, "asked for", no_progress, token)
+            back = write_changes(ground.project, changes, Stage.ENGINE, title, "asked for", Work(token=token))
             print(f"written; the way back is {back}", file=sys.stderr)
         elif not options.json:
             print_data(unified_diff(changes, lambda change: (ground.project / change.path).read_bytes()))

@@ -9,7 +9,7 @@ from pytestqt.qtbot import QtBot
 
 from fernshale.app.pages.build import BuildPage
 from fernshale.app.window import MainWindow
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Taken
@@ -27,7 +27,7 @@ def _open(tree: Tree, window: MainWindow, qtbot: QtBot, new: str, builds: bool =
     wick = make_silent_wick(tree, _OLD, new, _GAME)
     crossing = cross_wick(wick)
     for key, way in (("engine:sites", "apply"), *([("build:run", "build")] if builds else [])):
-        settle(crossing, Taken(key, way, "test"), lambda line: None, no_progress, CancelToken())
+        settle(crossing, Taken(key, way, "test"), Work())
     return wick, _show(crossing, window, qtbot)
 
 
@@ -101,7 +101,7 @@ def test_another_default_is_settled_on_the_page_by_its_number(tree: Tree, window
     old = "def light_up(room, hour, glow=1):\n    return lamps.find(room).burn(hour, glow)\n"
     wick = make_silent_wick(tree, old, old.replace("glow=1", "glow=2"), _GAME)
     crossing = cross_wick(wick)
-    settle(crossing, Taken("engine:sites", "apply", "test"), lambda line: None, no_progress, CancelToken())
+    settle(crossing, Taken("engine:sites", "apply", "test"), Work())
     page = _show(crossing, window, qtbot)
     assert page.finding.accessibleName().endswith("1 change compiles and means something else.")
     (matter,) = (item for item in window.session.overview.matters if item.key.startswith("default:"))  # type: ignore[union-attr]
@@ -134,7 +134,7 @@ def test_what_is_missing_with_a_plugin_that_is_set_aside_is_told_and_brought_bac
         ("engine:sites", "apply"),
         ("build:run", "build"),
     ):
-        settle(crossing, Taken(key, way, "test"), lambda line: None, no_progress, CancelToken())
+        settle(crossing, Taken(key, way, "test"), Work())
     page = _show(crossing, window, qtbot)
     assert "snuffer had it, and is set aside" in page._code.toPlainText()
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
@@ -168,7 +168,7 @@ def test_an_error_of_the_engine_can_always_be_looked_at(
     (wick.shelf / "wick/2.0/check.py").write_text(f"{engine}{mine}raise SystemExit(1)\n")
     crossing = cross_wick(wick)
     for key, way in (("engine:sites", "apply"), ("build:run", "build")):
-        settle(crossing, Taken(key, way, "test"), lambda line: None, no_progress, CancelToken())
+        settle(crossing, Taken(key, way, "test"), Work())
     page = _show(crossing, window, qtbot)
     assert page._mine.isVisible() == is_mine_as_well
     assert any("flag" in row for row in _rows(page)) != is_mine_as_well
@@ -188,7 +188,7 @@ def test_five_thousand_errors_stay_smooth(tree: Tree, window: MainWindow, qtbot:
         (wick.project / f"part{number}.py").write_text("import wick\n" + calls)
     crossing = cross_wick(wick)
     for key, way in (("engine:sites", "apply"), ("build:run", "build")):
-        settle(crossing, Taken(key, way, "test"), lambda line: None, no_progress, CancelToken())
+        settle(crossing, Taken(key, way, "test"), Work())
     with qtbot.waitSignal(window.session.overview_changed, timeout=120_000):
         window.session.resume(crossing)
     window.show_stage(Stage.BUILD)
@@ -209,7 +209,7 @@ def test_where_nothing_is_built_the_page_asks_and_offers_no_build(tree: Tree, wi
     new = old.replace("add_prop", "place").replace("function Stage.flush(stage)\nend\n", "")
     game = "local Stage = require 'stage'\nStage.add_prop(hall, 'boat')\nStage.flush(hall)\n"
     crossing = begin_engine(tree, {"stage.lua": old}, {"stage.lua": new}, {"src/main.lua": game}, "")
-    settle(crossing, Taken("engine:sites", "apply", "test"), lambda line: None, no_progress, CancelToken())
+    settle(crossing, Taken("engine:sites", "apply", "test"), Work())
     page = _show(crossing, window, qtbot)
     assert not page._build.isVisible() and page.finding.accessibleName().endswith(
         "Look at 2 changes that nothing tells of."

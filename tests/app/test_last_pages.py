@@ -17,7 +17,7 @@ from fernshale.app.pages import trial as trial_page
 from fernshale.app.pages.links import LinksPage
 from fernshale.app.pages.trial import TrialPage
 from fernshale.app.window import MainWindow
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Taken
@@ -104,7 +104,7 @@ def test_a_new_warning_is_accepted_and_the_code_behind_it_found(tree: Tree, wind
 @pytest.mark.usefixtures("reasons")
 def test_checks_are_proposed_added_and_marked(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:
     _, crossing = trial_crossing(tree)
-    settle(crossing, Taken("trial:run", "run", "test"), lambda line: None, no_progress, CancelToken())
+    settle(crossing, Taken("trial:run", "run", "test"), Work())
     _resume(window, qtbot, crossing, Stage.TRIAL)
     page = window.pages[Stage.TRIAL]
     assert isinstance(page, TrialPage)
@@ -166,9 +166,7 @@ def test_a_debt_is_brought_back_by_one_action(tree: Tree, window: MainWindow, qt
     settle(
         crossing,
         Taken("aside:snuffer", "aside", "test", "nobody keeps it"),
-        lambda line: None,
-        no_progress,
-        CancelToken(),
+        Work(),
     )
     assert not (wick.project / "addons/snuffer").exists()
     _resume(window, qtbot, crossing, Stage.PLUGINS)

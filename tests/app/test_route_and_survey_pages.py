@@ -14,7 +14,7 @@ from fernshale.app.pages.base import Page, take_option
 from fernshale.app.pages.route import RoutePage
 from fernshale.app.pages.survey import SurveyPage
 from fernshale.app.window import MainWindow
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.record.items import Stage
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.crossing.stages.overview import Overview
@@ -188,7 +188,7 @@ def test_a_crossing_begins_from_a_served_shelf_with_chosen_members(
     qtbot: QtBot, qapp: QApplication, tmp_path: Path
 ) -> None:
     sample = unpack(tmp_path / "s", "quayside")
-    server = ShelfServer(sample.shelf, tmp_path / "packed", "127.0.0.1", 0, no_progress, CancelToken())
+    server = ShelfServer(sample.shelf, tmp_path / "packed", "127.0.0.1", 0, Work())
     try:
         dialog = BeginDialog(None, sample.project, (sample.profile.parent,))  # type: ignore[arg-type]
         qtbot.addWidget(dialog)

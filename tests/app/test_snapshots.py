@@ -11,7 +11,7 @@ from pytestqt.qtbot import QtBot
 from fernshale.app.dialogs.begin import BeginDialog
 from fernshale.app.dialogs.snapshots import SnapshotDialog, StoreDialog, WayBackDialog
 from fernshale.app.window import MainWindow
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.change.preview import show_change, tree_of
 from fernshale.core.crossing.flow.actions import settle
@@ -26,7 +26,7 @@ from tests.wick import Wick, begin_wick
 def _crossed(tree: Tree) -> tuple[Wick, Crossing]:
     """A crossing with one step, and an edit by hand after it."""
     wick, crossing = begin_wick(tree)
-    settle(crossing, Taken("engine:sites", "apply", "you"), lambda line: None, no_progress, CancelToken())
+    settle(crossing, Taken("engine:sites", "apply", "you"), Work())
     (wick.project / "pic.bin").write_bytes(b"\0\1\2" * 50)
     (wick.project / "by-hand.txt").write_text("mine\n")
     return wick, crossing
@@ -40,7 +40,7 @@ def _titles(dialog: QDialog) -> list[tuple[str, str]]:
 def test_any_two_snapshots_are_compared_and_a_file_brought_back(qtbot: QtBot, tree: Tree, token: CancelToken) -> None:
     wick, crossing = _crossed(tree)
     first, *_ = crossing.store.list()
-    later = crossing.store.take(wick.project, "later", no_progress, token)
+    later = crossing.store.take(wick.project, "later", Work(token=token))
     (wick.project / "pic.bin").write_bytes(b"\0\1\2" * 40 + b"\0\1\3" * 10)
     brought: list[tuple[str, tuple[str, ...]]] = []
     dialog = SnapshotDialog(None, None, crossing, lambda id, paths: brought.append((id, paths)))
@@ -101,7 +101,7 @@ def test_the_store_is_looked_at_verified_and_made_smaller(qtbot: QtBot, tree: Tr
     wick, crossing = _crossed(tree)
     for number in range(4):
         (wick.project / "pic.bin").write_bytes(bytes([number]) * 300_000)
-        crossing.store.take(wick.project, f"number {number}", no_progress, token)
+        crossing.store.take(wick.project, f"number {number}", Work(token=token))
     dialog = StoreDialog(None, crossing.store)
     qtbot.addWidget(dialog)
     dialog.show()
@@ -190,7 +190,7 @@ def test_a_change_set_as_a_tree_and_in_full(tree: Tree, token: CancelToken) -> N
     assert shown("run.sh").splitlines()[0] == "# mode 644 becomes 755" and "-x\n+y\n" in shown("run.sh")
     assert "+1\n" in shown("a/b/one.txt") and "2 bytes, content" in shown("a/b/two.bin")
     assert "a link to run.sh" in shown("link")
-    write_step(crossing, Stage.BUILD, "step", "", "", changes, no_progress, token)
+    write_step(crossing, Stage.BUILD, "step", "", "", changes, Work(token=token))
     later = Draft(wick.project)
     later.write("a/b/one.txt", b"2\n")
     rows = [(depth, path, change is not None) for depth, path, change in tree_of(later.change_set().changes)]

@@ -20,7 +20,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from fernshale.core.base.errors import FernshaleError
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.record.database import AnotherActs, Crossing, Setup, begin
 from fernshale.core.crossing.record.git_commits import commit_from_now_on
@@ -53,7 +53,7 @@ class World:
         (self.project / "empty").mkdir()
         (self.project / "link").symlink_to("b/c.txt")
         crossing = begin(Setup(self.project, self.project / "x.profile.toml", (str(self.folder),), "1.0", ("2.0",)))
-        crossing.store.take(self.project, "first", no_progress, _TOKEN)
+        crossing.store.take(self.project, "first", Work(token=_TOKEN))
 
     @property
     def crossing(self) -> Crossing:
@@ -68,7 +68,7 @@ def apply(world: World) -> None:
     draft.delete("gone.txt")
     draft.delete("b/c.txt")
     draft.link("link2", "a.txt")
-    write_step(world.crossing, Stage.ENGINE, "a step", "", "engine", draft.change_set(), no_progress, _TOKEN)
+    write_step(world.crossing, Stage.ENGINE, "a step", "", "engine", draft.change_set(), Work(token=_TOKEN))
 
 
 def edit_outside(world: World) -> None:
@@ -76,7 +76,7 @@ def edit_outside(world: World) -> None:
 
 
 def take(world: World) -> None:
-    world.crossing.store.take(world.project, "second", no_progress, _TOKEN)
+    world.crossing.store.take(world.project, "second", Work(token=_TOKEN))
 
 
 def take_in_two(world: World) -> None:
@@ -93,7 +93,7 @@ def edit_much(world: World) -> None:
 
 def undo_step(world: World) -> None:
     last = world.crossing.logbook()[-1]
-    undo(world.crossing, last.id, no_progress, _TOKEN)
+    undo(world.crossing, last.id, Work(token=_TOKEN))
 
 
 def apply_and_undo(world: World) -> None:
@@ -102,7 +102,7 @@ def apply_and_undo(world: World) -> None:
 
 
 def redo_step(world: World) -> None:
-    redo(world.crossing, world.crossing.logbook()[-1].id, no_progress, _TOKEN)
+    redo(world.crossing, world.crossing.logbook()[-1].id, Work(token=_TOKEN))
 
 
 def apply_more(world: World) -> None:
@@ -112,11 +112,11 @@ def apply_more(world: World) -> None:
     draft = Draft(world.project)
     draft.write("a.txt", b"one, changed again\n")
     draft.write("new/other.txt", b"other\n")
-    write_step(world.crossing, Stage.BUILD, "another step", "", "", draft.change_set(), no_progress, _TOKEN)
+    write_step(world.crossing, Stage.BUILD, "another step", "", "", draft.change_set(), Work(token=_TOKEN))
 
 
 def go_back(world: World) -> None:
-    went = go_back_to(world.crossing, world.crossing.logbook()[0].id, no_progress, _TOKEN)
+    went = go_back_to(world.crossing, world.crossing.logbook()[0].id, Work(token=_TOKEN))
     assert went.kept == ("outside.txt",)
 
 
@@ -132,7 +132,7 @@ def under_git(world: World) -> None:
 
 def apply_and_go_back_under_git(world: World) -> None:
     apply(world)
-    go_back_to(world.crossing, world.crossing.logbook()[0].id, no_progress, _TOKEN)
+    go_back_to(world.crossing, world.crossing.logbook()[0].id, Work(token=_TOKEN))
 
 
 def apply_next_to_another(world: World) -> None:
@@ -156,7 +156,7 @@ def _make_own_step(world: World) -> None:
         settle_interrupted(crossing)
         draft = Draft(world.project)
         draft.write("other.txt", b"by the other process\n")
-        write_step(crossing, Stage.BUILD, "another's step", "", "", draft.change_set(), no_progress, _TOKEN)
+        write_step(crossing, Stage.BUILD, "another's step", "", "", draft.change_set(), Work(token=_TOKEN))
 
     _once_free(world, make)
 
@@ -178,7 +178,7 @@ def _once_free(world: World, act: Callable[[Crossing], object]) -> None:
 
 def restore_elsewhere(world: World) -> None:
     store = world.crossing.store
-    restore(store, store.manifest(store.list()[0].id), world.folder / "back", (), no_progress, _TOKEN)
+    restore(store, store.manifest(store.list()[0].id), world.folder / "back", (), Work(token=_TOKEN))
 
 
 def take_more(world: World) -> None:
@@ -186,13 +186,13 @@ def take_more(world: World) -> None:
     apply(world)
     for number, note in enumerate(("second", "third")):
         (world.project / "only.bin").write_bytes(os.urandom(3000) + bytes([number]))
-        world.crossing.store.take(world.project, note, no_progress, _TOKEN)
+        world.crossing.store.take(world.project, note, Work(token=_TOKEN))
 
 
 def forget_second(world: World) -> None:
     store = world.crossing.store
     second = next(item.id for item in store.list() if item.note == "second")
-    forget_these(store, [second], no_progress, _TOKEN)
+    forget_these(store, [second], Work(token=_TOKEN))
 
 
 # name: what is done before (unarmed), and what is done under fire
@@ -325,13 +325,13 @@ def check(
     first = store.list()[0]
     assert first.note == "first", where
     back = place / "check"
-    restore(store, store.manifest(first.id), back, (), no_progress, _TOKEN)
+    restore(store, store.manifest(first.id), back, (), Work(token=_TOKEN))
     assert (back / "gone.txt").read_text() == "four\n", where
     if name == "forget":
         third = next(item for item in store.list() if item.note == "third")
-        restore(store, store.manifest(third.id), place / "third", (), no_progress, _TOKEN)
+        restore(store, store.manifest(third.id), place / "third", (), Work(token=_TOKEN))
         assert listing(place / "third") == started, f"{where}: the third snapshot is not what was kept"
-        undo(crossing, crossing.logbook()[-1].id, no_progress, _TOKEN)
+        undo(crossing, crossing.logbook()[-1].id, Work(token=_TOKEN))
         assert (world.project / "gone.txt").read_text() == "four\n", f"{where}: the step cannot be undone any more"
     if name == "restore" and status == "untouched":
         assert listing(place / "back") == started, f"{where}: it was restored and is not"
@@ -345,7 +345,7 @@ def check(
         assert not partial, f"{where}: not whole under their names: {partial}"
         restore_elsewhere(world)  # goes on where it stopped
         assert listing(place / "back") == started, f"{where}: the restored tree is not what was kept"
-    store.take(world.project, "again", no_progress, _TOKEN)  # the next writer sweeps what a killed one left
+    store.take(world.project, "again", Work(token=_TOKEN))  # the next writer sweeps what a killed one left
     left = [str(path.relative_to(place)) for path in place.rglob("*") if path.name.startswith(".fernshale-")]
     left += [path.name for path in (place / "home/store/packs").glob("*.writing")]
     assert not left, f"{where}: left behind {left}"

@@ -13,7 +13,7 @@ import pytest
 
 from fernshale.cli.main import run
 from fernshale.core.base.data_folder import home
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.record.decisions import Taken
 from fernshale.core.crossing.stages.overview import look
@@ -264,7 +264,7 @@ def test_damaged_caches(tree: Tree, capsys: pytest.CaptureFixture[str]) -> None:
 @pytest.mark.parametrize("how", ["cut", "noise", "empty", "no tables", "bad facts", "bad changes"])
 def test_a_damaged_crossing(how: str, tree: Tree, capsys: pytest.CaptureFixture[str]) -> None:
     wick, crossing = begin_wick(tree)
-    settle(crossing, Taken("engine:sites", "apply", "you"), lambda line: None, no_progress, CancelToken())
+    settle(crossing, Taken("engine:sites", "apply", "you"), Work())
     before = listing(wick.project)
     path = crossing.folder / "crossing.sqlite"
     data = path.read_bytes()
@@ -298,7 +298,7 @@ def test_names_that_move_cursors(tree: Tree, capsys: pytest.CaptureFixture[str])
     odd.write_text("import wick\nwick.light_up()\n")
     (wick.project / "addons/\x1b]0;x\x07").mkdir()
     (wick.project / "addons/\x1b]0;x\x07/addon.ini").write_text("version = \x1b[31m\nwick = *\n")
-    look(crossing, no_progress, CancelToken())
+    look(crossing, Work())
     for words in (
         ("survey", wick.project),
         ("cross", wick.project, "--to", "2.0", "--shelf", wick.shelf, "--auto"),

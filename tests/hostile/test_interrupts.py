@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.record.database import open_crossing
 from fernshale.core.crossing.record.logbook import go_back_to, settle_interrupted
 from fernshale.core.snapshot.store import Store
@@ -50,11 +50,11 @@ def test_a_crossing_ends_and_goes_on(how: str, tree: Tree) -> None:
     out, err = process.communicate(timeout=120)
     assert process.returncode == 0, err
     whole_s, ended = time.monotonic() - started, listing(wick.project)
-    go_back_to(open_crossing(wick.project), 1, no_progress, CancelToken())
+    go_back_to(open_crossing(wick.project), 1, Work())
     assert listing(wick.project) == before
     source = random.Random(how)
     for _ in range(_MOMENTS):
-        go_back_to(open_crossing(wick.project), 1, no_progress, CancelToken())
+        go_back_to(open_crossing(wick.project), 1, Work())
         process = _cross(wick)
         time.sleep(source.uniform(0.05, 0.95) * whole_s)
         _end(process, how)
@@ -71,7 +71,7 @@ def test_a_crossing_ends_and_goes_on(how: str, tree: Tree) -> None:
     assert process.returncode == 0, out + err
     assert listing(wick.project) == ended
     assert Store(Path(os.environ["FERNSHALE_HOME"]) / "store").verify().ok
-    go_back_to(open_crossing(wick.project), 1, no_progress, CancelToken())
+    go_back_to(open_crossing(wick.project), 1, Work())
     assert listing(wick.project) == before
 
 

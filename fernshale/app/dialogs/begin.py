@@ -166,7 +166,7 @@ class BeginDialog(WorkingDialog):
         if opening is None or not shelves:
             return
         # While another shelf is being read, what that gives leads back here.
-        if self._runner.start("", lambda on_line, progress, token: targets_on(shelves, opening)):
+        if self._runner.start("", lambda work: targets_on(shelves, opening)):
             self._asked = self._shelf.text()
         self._trouble.setText("reading the shelf…")
 

@@ -136,7 +136,7 @@ class CarryDialog(WorkingDialog):
         self._said.setText("Looking at what it needs …")
         self._runner.start(
             "looking",
-            lambda on_line, progress, token: plan_carry(self._ground, self._source, self._chosen, into, token),
+            lambda work: plan_carry(self._ground, self._source, self._chosen, into, work.token),
         )
 
     def _on_plan(self, plan: object) -> None:

@@ -19,14 +19,14 @@ from PySide6.QtWidgets import (
 )
 
 from fernshale.app.dialogs.questions import WorkingDialog
-from fernshale.app.jobs import OnLine, ProgressNote
+from fernshale.app.jobs import ProgressNote
 from fernshale.app.widgets.band import Knot
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.app.widgets.change_list import ChangesPane
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.quantities import count, size_words
 from fernshale.core.base.treepath import printable
-from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.record.database import Crossing, Entry
 from fernshale.core.crossing.record.logbook import Rewind, edits_since, preview_way, steps_since
 from fernshale.core.crossing.record.retention import forget_by_policy, forget_these, needed_snapshots
@@ -120,10 +120,10 @@ class SnapshotDialog(WorkingDialog):
         self._said.setText("comparing…")
         crossing = self._crossing
 
-        def work(on_line: OnLine, progress: Progress, token: CancelToken) -> tuple[tuple[str, str], Sides]:
-            return asked, compare_sides(crossing.store, crossing.setup.project, *asked, token)
+        def task(work: Work) -> tuple[tuple[str, str], Sides]:
+            return asked, compare_sides(crossing.store, crossing.setup.project, *asked, work.token)
 
-        self._runner.start("", work)
+        self._runner.start("", task)
 
     def _on_compared(self, result: object) -> None:
         assert isinstance(result, tuple)
@@ -291,7 +291,7 @@ class StoreDialog(WorkingDialog):
     def _look(self, then: str = "") -> None:
         """Read anew what there is; `then` is said after it."""
         self._then = then
-        self._start("looking", lambda on_line, progress, token: added_by_each(self._store, progress, token))
+        self._start("looking", lambda work: added_by_each(self._store, work))
 
     def _fill(self, added: Mapping[str, int]) -> None:
         found = self._store.list()
@@ -318,7 +318,7 @@ class StoreDialog(WorkingDialog):
         )
 
     def _on_verify(self) -> None:
-        self._start("verifying", lambda on_line, progress, token: self._store.verify(progress, token))
+        self._start("verifying", lambda work: self._store.verify(work))
 
     def _on_one(self) -> None:
         id = self._list.current()
@@ -330,7 +330,7 @@ class StoreDialog(WorkingDialog):
             self._said.setText("A policy has to keep something.")
             return
         policy = Policy(self._last.value(), self._daily.value())
-        found = forget_by_policy(self._store, policy, "", no_progress, CancelToken(), dry_run=True)
+        found = forget_by_policy(self._store, policy, "", Work(), dry_run=True)
         if not found.forgotten:
             self._unsure()
             self._said.setText("There is nothing to forget by that.")
@@ -347,12 +347,12 @@ class StoreDialog(WorkingDialog):
             return
         self._unsure()
 
-        def work(on_line: OnLine, progress: Progress, token: CancelToken) -> Freed:
+        def task(work: Work) -> Freed:
             if isinstance(what, Policy):
-                return forget_by_policy(self._store, what, "", progress, token, dry_run=False)
-            return forget_these(self._store, what, progress, token)
+                return forget_by_policy(self._store, what, "", work, dry_run=False)
+            return forget_these(self._store, what, work)
 
-        self._start("forgetting", work)
+        self._start("forgetting", task)
 
     def _unsure(self) -> None:
         self._sure = None

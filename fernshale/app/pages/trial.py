@@ -347,7 +347,7 @@ class TrialPage(Page):
         ground, log = self._overview.ground, self._overview.trial.log
         item = next((item for item in log.differences if log_key(item) == matter.key), None)
         if item is not None:
-            work = lambda on_line, progress, token: find_printers(ground, item.template, token)  # noqa: E731
+            work = lambda work: find_printers(ground, item.template, work.token)  # noqa: E731
             self._searching.start("looking for the code", work)
 
     def _show_printers(self, found: object) -> None:

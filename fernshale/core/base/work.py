@@ -1,4 +1,4 @@
-"""Progress and cancellation of long work, without a word about threads."""
+"""Progress, cancellation and output of long work. Nothing here knows threads."""
 
 from __future__ import annotations
 
@@ -6,15 +6,22 @@ import contextlib
 import gc
 import threading
 from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
 
 from fernshale.core.base.errors import Cancelled
 
 # (what is being done, steps done, steps in all or 0 where unknown)
 Progress = Callable[[str, int, int], None]
+# One line of output, without its line end.
+OnLine = Callable[[str], None]
 
 
 def no_progress(what: str, done: int, total: int) -> None:
     """Ignore progress."""
+
+
+def no_output(line: str) -> None:
+    """Ignore a line of output."""
 
 
 @contextlib.contextmanager
@@ -46,3 +53,23 @@ class CancelToken:
         """Raises Cancelled once `cancel` was called."""
         if self._event.is_set():
             raise Cancelled
+
+
+@dataclass(frozen=True, slots=True)
+class Work:
+    """A long operation as its worker sees it: where it reports progress and output, and where it learns of cancellation.
+
+    By default nobody listens and nobody cancels.
+    """
+
+    progress: Progress = no_progress
+    token: CancelToken = field(default_factory=CancelToken)
+    on_line: OnLine = no_output
+
+    def check(self) -> None:
+        """Raises Cancelled once the operation was cancelled."""
+        self.token.check()
+
+
+# Work that nobody watches and nobody cancels.
+UNWATCHED = Work()

@@ -10,7 +10,7 @@ from typing import Any
 
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import write_atomic
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import Work
 from fernshale.core.drift.comparison import Change, compare
 from fernshale.core.drift.matching import Candidate
 from fernshale.core.drift.release_symbols import languages_of, list_sources, read_pair
@@ -20,7 +20,7 @@ from fernshale.core.drift.symbols import Parameter, Symbol
 _FORMAT = 35
 
 
-def compare_releases(old: Path, new: Path, language: str, progress: Progress, token: CancelToken) -> tuple[Change, ...]:
+def compare_releases(old: Path, new: Path, language: str, work: Work) -> tuple[Change, ...]:
     """The changes from one release to another, from what is kept where neither has changed.
 
     Raises MisuseError, Cancelled.
@@ -29,7 +29,7 @@ def compare_releases(old: Path, new: Path, language: str, progress: Progress, to
     if stamp not in _in_hand:
         if len(_in_hand) >= _MOST_IN_HAND:
             _in_hand.clear()
-        _in_hand[stamp] = _kept_or_made(home() / "drift" / f"{stamp}.json", old, new, language, progress, token)
+        _in_hand[stamp] = _kept_or_made(home() / "drift" / f"{stamp}.json", old, new, language, work)
     return _in_hand[stamp]
 
 
@@ -38,14 +38,12 @@ _MOST_IN_HAND = 32
 _in_hand: dict[str, tuple[Change, ...]] = {}
 
 
-def _kept_or_made(
-    kept: Path, old: Path, new: Path, language: str, progress: Progress, token: CancelToken
-) -> tuple[Change, ...]:
+def _kept_or_made(kept: Path, old: Path, new: Path, language: str, work: Work) -> tuple[Change, ...]:
     try:
         return _decode(json.loads(kept.read_bytes()))
     except (OSError, ValueError, KeyError, TypeError, IndexError, RecursionError):
         pass  # not there yet, or not whole: it is made anew
-    changes = compare(read_pair(old, new, language, progress, token), token)
+    changes = compare(read_pair(old, new, language, work), work.token)
     kept.parent.mkdir(parents=True, exist_ok=True)
     write_atomic(kept, json.dumps(_encode(changes), separators=(",", ":")).encode())
     return changes

@@ -17,7 +17,7 @@ import blake3
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.languages import LANGUAGES, SCRIPTS, language_of
-from fernshale.core.base.work import CancelToken, Progress, many_values
+from fernshale.core.base.work import CancelToken, Work, many_values
 from fernshale.core.drift.declarations import join_symbols
 from fernshale.core.drift.parsing import read_both, read_source
 from fernshale.core.drift.symbols import Symbol
@@ -56,15 +56,17 @@ class Pair:
     moved: Mapping[str, str]
 
 
-def read_pair(old: Path, new: Path, language: str, progress: Progress, token: CancelToken) -> Pair:
+def read_pair(old: Path, new: Path, language: str, work: Work) -> Pair:
     """The symbols of two releases. `language` narrows it to one, "" for all. Raises MisuseError, Cancelled."""
     folders = (old, new)
     languages = languages_of(language)
     files = [list_sources(folder, languages) for folder in folders]
     # The second process gets ready while files are held against each other.
     with many_values(), _second(_differing_bytes(*files)) as second:
-        same = _same_files(folders, files, token)
-        differ = [_by_content(folders[at], [path for path in files[at] if path not in same], token) for at in (0, 1)]
+        same = _same_files(folders, files, work.token)
+        differ = [
+            _by_content(folders[at], [path for path in files[at] if path not in same], work.token) for at in (0, 1)
+        ]
         moved = {
             path: there
             for digest in differ[0].keys() & differ[1].keys()
@@ -76,18 +78,18 @@ def read_pair(old: Path, new: Path, language: str, progress: Progress, token: Ca
         for path in dict.fromkeys((*listed[0], *listed[1])):
             sides = [str(folder) if path in wanted[at] else "" for at, folder in enumerate(folders)]
             jobs.append((sides[0], sides[1], path, sum(files[at][path].st_size for at in (0, 1) if sides[at])))
-        read = _parse(jobs, second, progress, token)
+        read = _parse(jobs, second, work)
         symbols = [[item for path in listed[at] for item in read[path][at]] for at in (0, 1)]
         releases = [Release(folders[at], join_symbols(symbols[at]), frozenset(files[at])) for at in (0, 1)]
     return Pair(releases[0], releases[1], moved)
 
 
-def read_release(folder: Path, language: str, progress: Progress, token: CancelToken) -> tuple[Symbol, ...]:
+def read_release(folder: Path, language: str, work: Work) -> tuple[Symbol, ...]:
     """All symbols of one release. Raises MisuseError, Cancelled."""
     files = list_sources(folder, languages_of(language))
     jobs = [(str(folder), "", path, stat.st_size) for path, stat in files.items()]
     with many_values(), _second(sum(job[3] for job in jobs)) as second:
-        read = _parse(jobs, second, progress, token)
+        read = _parse(jobs, second, work)
     return join_symbols(item for path in files for item in read[path][0])
 
 
@@ -180,18 +182,18 @@ def _differing_bytes(old: Mapping[str, os.stat_result], new: Mapping[str, os.sta
     )
 
 
-def _parse(jobs: Sequence[_Job], second: Second | None, progress: Progress, token: CancelToken) -> dict[str, _Both]:
+def _parse(jobs: Sequence[_Job], second: Second | None, work: Work) -> dict[str, _Both]:
     """The symbols of each file in both releases, by its path."""
 
     def told(done: int) -> None:
-        progress("reading symbols", done, len(jobs))
+        work.progress("reading symbols", done, len(jobs))
 
     if second is None:
-        return _by_path(jobs, parse_files((jobs, token.check), told))
+        return _by_path(jobs, parse_files((jobs, work.token.check), told))
     here, there = _halves(jobs)
     second.give((there, None))
-    mine = parse_files((here, token.check), lambda done: told(done + second.done))
-    return _by_path((*here, *there), (*mine, *second.result(token)))
+    mine = parse_files((here, work.token.check), lambda done: told(done + second.done))
+    return _by_path((*here, *there), (*mine, *second.result(work.token)))
 
 
 def parse_files(job: tuple[Sequence[_Job], Callable[[], None] | None], tell: Callable[[int], None]) -> list[_Both]:

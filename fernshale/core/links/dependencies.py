@@ -7,7 +7,7 @@ from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import dataclass
 
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.links.index import LinkIndex
 from fernshale.core.links.reference_reader import Read, with_includes
 from fernshale.core.profile.model import LinkShape
@@ -57,7 +57,7 @@ def find_closure(
     are declared there, `found_there` whether a path that a file names is. Raises FormatError for a pattern that runs away.
     """
     index = LinkIndex(with_includes(shape, of_code=True))
-    index.update(dict.fromkeys(files, ""), read, no_progress, token)
+    index.update(dict.fromkeys(files, ""), read, Work(token=token))
     needed: dict[TreePath, Needed] = {path: Needed(path, "", 0, "") for path in chosen}
     unmet: dict[Unmet, None] = {}
     waiting = list(chosen)

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.work import CancelToken, Progress, many_values
+from fernshale.core.base.work import CancelToken, Work, many_values
 from fernshale.core.links.path_references import TreePaths
 from fernshale.core.links.reference_reader import NOTHING, FileMarks, Mark, Plan, Read, Rules
 from fernshale.core.process.workers import Second, is_worthwhile
@@ -57,8 +57,7 @@ class LinkIndex:
         self,
         stamps: Mapping[TreePath, object],
         root: Path | Read,
-        progress: Progress,
-        token: CancelToken,
+        work: Work,
         like: LinkIndex | None = None,
     ) -> int:
         """Read the files whose stamp is not the one they were read at; how many. `root` is a folder or gives bytes.
@@ -79,7 +78,7 @@ class LinkIndex:
                 if like is not None and like._stamps.get(path) == stamps[path]:
                     self._take(path, stamps[path], like.files.get(path, NOTHING))
             wanted = [path for path in wanted if self._stamps.get(path) != stamps[path]]
-            for path, marks in self._read(wanted, root, progress, token):
+            for path, marks in self._read(wanted, root, work):
                 self._take(path, stamps[path], marks)
         return len(wanted)
 
@@ -175,9 +174,7 @@ class LinkIndex:
 
     # -- reading
 
-    def _read(
-        self, wanted: Sequence[TreePath], root: Path | Read, progress: Progress, token: CancelToken
-    ) -> Iterator[tuple[TreePath, FileMarks]]:
+    def _read(self, wanted: Sequence[TreePath], root: Path | Read, work: Work) -> Iterator[tuple[TreePath, FileMarks]]:
         # Keys are found about as quickly as marks come over from another process.
         is_slow = any(not rule.key for rule in self.rules.all)
         if is_slow and isinstance(root, Path) and is_worthwhile(len(wanted), 0):
@@ -185,15 +182,15 @@ class LinkIndex:
             half = len(wanted) // 2 + min(len(wanted) // 8, _HEAD_START)
             job = (self.shape, self.formats, str(root), wanted[half:])
             with Second(_READ, job) as second:
-                told = lambda done: progress("reading links", done + second.done, len(wanted))  # noqa: E731
-                mine = list(_read_marks(self.rules, root, wanted[:half], told, token))
-                theirs = second.result(token)
+                told = lambda done: work.progress("reading links", done + second.done, len(wanted))  # noqa: E731
+                mine = list(_read_marks(self.rules, root, wanted[:half], told, work.token))
+                theirs = second.result(work.token)
             yield from zip(wanted, (*mine, *map(_unpacked, theirs)), strict=True)
             return
         for number, path in enumerate(wanted):
             if number % _OFTEN == 0:
-                token.check()
-                progress("reading links", number, len(wanted))
+                work.check()
+                work.progress("reading links", number, len(wanted))
             data = _bytes(root, path) if isinstance(root, Path) else root(path)
             yield path, self.rules.read(path, data, self._plans[path]) if data is not None else NOTHING
 

@@ -18,7 +18,7 @@ from typing import Literal, Protocol
 
 from fernshale.core.base.textfile import TextFile, read_text
 from fernshale.core.base.treepath import TreePath, parents, reader
-from fernshale.core.base.work import CancelToken, Progress, many_values
+from fernshale.core.base.work import CancelToken, Progress, Work, many_values
 from fernshale.core.merge.moved_files import find_moves, telling_lines
 from fernshale.core.merge.split_texts import Regrouping, cut_merge, find_regrouping, in_a_row
 from fernshale.core.merge.text_merge import (
@@ -139,8 +139,7 @@ def merge_folders(
     base: Side | None,
     mine: Side,
     incoming: Side,
-    progress: Progress,
-    token: CancelToken,
+    work: Work,
     by_format: ByFormat = no_format,
 ) -> FolderMerge:
     """Merge; nothing is written. Each file of each side is accounted for, files that were split or joined in each part.
@@ -148,7 +147,7 @@ def merge_folders(
     Without a base nothing is taken that could be an edit: what differs is a decision.
     """
     with many_values():
-        return _Merger(base, mine, incoming, token, by_format).merge(progress)
+        return _Merger(base, mine, incoming, work.token, by_format).merge(work.progress)
 
 
 class _Merger:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
-from fernshale.core.base.work import CancelToken, many_values, no_progress
+from fernshale.core.base.work import CancelToken, Work, many_values
 from fernshale.core.merge.folder_merge import Side, disk_side
 from fernshale.core.process.workers import Second, is_worthwhile
 from fernshale.core.snapshot.manifest import EMPTY, Manifest
@@ -15,20 +15,20 @@ from fernshale.core.snapshot.tree_walk import list_tree, read_contents
 def disk_sides(folders: Sequence[Path], token: CancelToken) -> list[Side]:
     """The folders as sides of a merge. Raises Cancelled."""
     with many_values():
-        listed = [list_tree(folder, EMPTY, no_progress, token) for folder in folders]
+        listed = [list_tree(folder, EMPTY, Work(token=token)) for folder in folders]
         *rest, last = zip(folders, listed, strict=True)
         # The second process starts while the first reads: it is given one folder, where that is much.
         names = sum(len(folder.names) for folder in last[1].folders.values())
         if rest and is_worthwhile(names, 0):
             with Second(f"{__name__}:read_listed", last) as second:
-                found = [read_contents(folder, tree, no_progress, token) for folder, tree in rest]
+                found = [read_contents(folder, tree, Work(token=token)) for folder, tree in rest]
                 found.append(second.result(token))
         else:
-            found = [read_contents(folder, tree, no_progress, token) for folder, tree in (*rest, last)]
+            found = [read_contents(folder, tree, Work(token=token)) for folder, tree in (*rest, last)]
     return [disk_side(folder, tree) for folder, tree in zip(folders, found, strict=True)]
 
 
 def read_listed(job: tuple[Path, Manifest], _tell: Callable[[int], None]) -> Manifest:
     """In the second process: a listed folder with its contents read."""
     folder, tree = job
-    return read_contents(folder, tree, no_progress, CancelToken())
+    return read_contents(folder, tree, Work())

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.limits import LimitExceeded, limits
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import Work
 from fernshale.core.route.shelf_addresses import credentials_for
 
 if TYPE_CHECKING:
@@ -47,7 +47,7 @@ Largest = tuple[int, str]
 
 
 def fetch(
-    url: str, to: Path, checksum: str, patience: Patience, progress: Progress, token: CancelToken,
+    url: str, to: Path, checksum: str, patience: Patience, work: Work,
     largest: Largest | None = None,
 ) -> None:  # fmt: skip
     """The file behind `url` at `to`, which appears whole and checked or not at all.
@@ -64,7 +64,7 @@ def fetch(
     with httpx.Client(timeout=timeout, follow_redirects=True, auth=auth) as client:
         for attempt in range(patience.tries):
             try:
-                _get_rest(client, url, part, patience, progress, token, largest)
+                _get_rest(client, url, part, patience, work, largest)
                 break
             except (httpx.TransportError, httpx.StreamError) as error:
                 if attempt + 1 == patience.tries:
@@ -91,8 +91,7 @@ def _get_rest(
     url: str,
     part: Path,
     patience: Patience,
-    progress: Progress,
-    token: CancelToken,
+    work: Work,
     largest: Largest,
 ) -> None:
     import httpx
@@ -114,14 +113,14 @@ def _get_rest(
         pace = _Pace(url, patience)
         with open(part, "ab" if resumed else "wb") as file:
             for chunk in answer.iter_raw():
-                token.check()
+                work.check()
                 have += len(chunk)
                 if max(have, total) > largest[0]:
                     file.truncate(0)
                     raise LimitExceeded(f"{url} is larger than {largest[0]:,} bytes", largest[1])
                 file.write(chunk)
                 pace.check(len(chunk))
-                progress(f"fetching {part.name.removesuffix('.part')}", have, total)
+                work.progress(f"fetching {part.name.removesuffix('.part')}", have, total)
         if length and have < total:
             raise httpx.ReadError(f"it broke off after {have:,} of {total:,} bytes")
 

@@ -11,7 +11,7 @@ from typing import ClassVar, Literal, Protocol
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.release import parse_release, same_release
 from fernshale.core.base.toml_schema import STRICT
-from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.base.work import UNWATCHED, Work
 
 Stage = Literal["stable", "preview", "revision"]
 Kind = Literal["renamed", "split", "folded", "deprecated"]
@@ -145,7 +145,7 @@ class Source(Protocol):
         """A single file of the shelf on this machine. Raises ShelfError."""
         ...
 
-    def place(self, item: Release, progress: Progress, token: CancelToken) -> Path:
+    def place(self, item: Release, work: Work) -> Path:
         """The folder of a release on this machine, fetched and unpacked where need be. Raises ShelfError, Cancelled."""
         ...
 
@@ -199,9 +199,9 @@ class Shelf:
         """What became of a plugin, None where nothing is said."""
         return next((item for item in self.successions if item.id == plugin), None)
 
-    def place(self, item: Release, progress: Progress = no_progress, token: CancelToken | None = None) -> Path:
+    def place(self, item: Release, work: Work = UNWATCHED) -> Path:
         """The folder of a release on this machine. Raises ShelfError, Cancelled."""
-        return self.owners[item].place(item, progress, token or CancelToken())
+        return self.owners[item].place(item, work)
 
     def file(self, item: Release, path: str) -> Path:
         """A file that goes with a release, as its notes. Raises ShelfError."""

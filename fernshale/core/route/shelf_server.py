@@ -29,7 +29,7 @@ from urllib.parse import unquote, urlsplit
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.handles import Below
 from fernshale.core.base.limits import limits
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import Work
 from fernshale.core.route.download import sha256_of
 from fernshale.core.route.shelf import Release
 from fernshale.core.route.shelf_file import NAME, ShelfFile, files_of, write_shelf_file
@@ -96,9 +96,9 @@ class _BoundedServer(ThreadingHTTPServer):
 class ShelfServer:
     """A shelf that is being served until it is closed. `address` is what `--shelf` takes."""
 
-    def __init__(self, shelf: Path, packed: Path, host: str, port: int, progress: Progress, token: CancelToken) -> None:
+    def __init__(self, shelf: Path, packed: Path, host: str, port: int, work: Work) -> None:
         """Pack the contents of folders into `packed`. Raises FormatError, MisuseError, also when the port cannot be had."""
-        given = _give_out(read_shelf_folder(shelf), shelf.resolve(), packed, progress, token)
+        given = _give_out(read_shelf_folder(shelf), shelf.resolve(), packed, work)
 
         class Handler(_Handler):
             files = given
@@ -123,16 +123,14 @@ class ShelfServer:
         self._thread.join()
 
 
-def _give_out(
-    file: ShelfFile, shelf: Path, packed: Path, progress: Progress, token: CancelToken
-) -> Mapping[str, Given | bytes]:
+def _give_out(file: ShelfFile, shelf: Path, packed: Path, work: Work) -> Mapping[str, Given | bytes]:
     """What can be asked for, by path: the shelf file itself, archives, single files."""
     given: dict[str, Given | bytes] = {}
     sums: dict[str, str] = {}
 
     def as_archive(item: Release, number: int) -> Release:
-        token.check()
-        progress(f"packing {item.id} {item.version}", number, len(file.releases))
+        work.check()
+        work.progress(f"packing {item.id} {item.version}", number, len(file.releases))
         if item.archive:
             given[item.archive] = Given(shelf, item.archive)
             return replace(item, checksum=item.checksum or sha256_of(shelf / item.archive))

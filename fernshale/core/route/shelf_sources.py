@@ -19,7 +19,7 @@ from fernshale.core.base.errors import FormatError, MisuseError
 from fernshale.core.base.limits import LimitExceeded, limits
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.toml_schema import read_utf8
-from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.base.work import Work
 from fernshale.core.route.download import PATIENCE, Patience, ShelfError, fetch, sha256_of
 from fernshale.core.route.shelf import EngineRelease, PluginRelease, Release, Shelf, Source
 from fernshale.core.route.shelf_addresses import clean_address, is_server
@@ -45,7 +45,7 @@ class FolderSource:
             raise ShelfError(f"{path} lies outside the shelf {self.address}")
         return target
 
-    def place(self, item: Release, progress: Progress, token: CancelToken) -> Path:
+    def place(self, item: Release, work: Work) -> Path:
         """Raises ShelfError for a checksum that differs, BadArchive, Cancelled."""
         if not item.archive:
             return _within(self.folder, item.folder)
@@ -55,7 +55,7 @@ class FolderSource:
                 f"{archive}: the checksum is {got}, {self.address}/{NAME} says {item.checksum}",
                 "The archive was changed or damaged; put the right one there.",
             )
-        return _unpacked(_cache_of(self.address), archive, item.folder, progress, token)
+        return _unpacked(_cache_of(self.address), archive, item.folder, work)
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,15 +71,15 @@ class ServerSource:
         """Raises ShelfError."""
         target = self.folder / "files" / path
         if not target.is_file():
-            fetch(self.url(path), target, self.checksums[path], self.patience, no_progress, CancelToken())
+            fetch(self.url(path), target, self.checksums[path], self.patience, Work())
         return target
 
-    def place(self, item: Release, progress: Progress, token: CancelToken) -> Path:
+    def place(self, item: Release, work: Work) -> Path:
         """Raises ShelfError, BadArchive, Cancelled."""
         archive = self.folder / "archives" / f"{item.checksum.removeprefix('sha256:')}-{Path(item.archive).name}"
         if not archive.exists():
-            fetch(self.url(item.archive), archive, item.checksum, self.patience, progress, token)
-        return _unpacked(self.folder, archive, item.folder, progress, token)
+            fetch(self.url(item.archive), archive, item.checksum, self.patience, work)
+        return _unpacked(self.folder, archive, item.folder, work)
 
     def url(self, path: str) -> str:
         """Where a file of the shelf is to be had."""
@@ -161,7 +161,7 @@ def _open(address: str, patience: Patience) -> tuple[Source, ShelfFile, list[str
     if not _is_fresh(folder) or not index.exists():
         try:
             largest = limits().shelf_file_bytes, "shelf_file_bytes"
-            fetch(source.url(NAME), index, "", patience, no_progress, CancelToken(), largest)
+            fetch(source.url(NAME), index, "", patience, Work(), largest)
             _unreached.pop(folder, None)
         except ShelfError as error:
             if not index.exists():
@@ -219,10 +219,10 @@ def _text_of(path: Path) -> str:
     return read_utf8(path)[1]
 
 
-def _unpacked(cache: Path, archive: Path, inside: str, progress: Progress, token: CancelToken) -> Path:
+def _unpacked(cache: Path, archive: Path, inside: str, work: Work) -> Path:
     folder = cache / "unpacked" / _known_checksum(archive).removeprefix("sha256:")[:32]
     if not folder.is_dir():
-        unpack(archive, folder, progress, token)
+        unpack(archive, folder, work)
     place = _within(folder, inside)
     if not place.is_dir():
         raise ShelfError(f"{archive.name} has no folder {inside}")

@@ -25,7 +25,7 @@ from typing import IO, Any
 
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.limits import LimitExceeded, limits
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.route.shelf_file import is_inside
 
 _CHUNK = 1 << 20
@@ -53,25 +53,25 @@ class _Member:
     handle: Any
 
 
-def unpack(archive: Path, folder: Path, progress: Progress, token: CancelToken) -> None:
+def unpack(archive: Path, folder: Path, work: Work) -> None:
     """Unpack a zip or tar archive into the new `folder`. Raises BadArchive, OSError, Cancelled; then there is no folder."""
     folder.parent.mkdir(parents=True, exist_ok=True)
-    work = folder.with_name(f".unpacking-{uuid.uuid4().hex}")
-    work.mkdir(mode=0o755)
+    staging = folder.with_name(f".unpacking-{uuid.uuid4().hex}")
+    staging.mkdir(mode=0o755)
     try:
         with ExitStack() as stack:
             try:
                 members, opener = _open(archive, stack)
-                _write(archive, list(_bounded(archive, members, token)), opener, work, progress, token)
+                _write(archive, list(_bounded(archive, members, work.token)), opener, staging, work)
             except _DAMAGE as error:
                 raise BadArchive(archive, f"it is damaged or cut short ({error})") from error
             except FileExistsError as error:
                 raise BadArchive(archive, f"two of its entries have one name: {error.filename}") from error
             except RuntimeError as error:  # how zipfile says that a password is needed
                 raise BadArchive(archive, str(error)) from error
-        os.rename(work, folder)
+        os.rename(staging, folder)
     except BaseException:
-        shutil.rmtree(work, ignore_errors=True)
+        shutil.rmtree(staging, ignore_errors=True)
         raise
 
 
@@ -130,30 +130,28 @@ def _tar_member(archive: Path, info: tarfile.TarInfo) -> _Member:
     raise BadArchive(archive, f"{info.name} is a device or another special file")
 
 
-def _write(
-    archive: Path, members: list[_Member], opener: Any, work: Path, progress: Progress, token: CancelToken
-) -> None:
+def _write(archive: Path, members: list[_Member], opener: Any, staging: Path, work: Work) -> None:
     links: list[tuple[str, str]] = []
     wanted = sum(member.size for member in members)
-    free = shutil.disk_usage(work).free
+    free = shutil.disk_usage(staging).free
     if wanted > free:
         raise BadArchive(archive, f"it would take {wanted:,} bytes and only {free:,} are free")
     for number, member in enumerate(members):
-        token.check()
-        progress(f"unpacking {archive.name}", number, len(members))
+        work.check()
+        work.progress(f"unpacking {archive.name}", number, len(members))
         name = posixpath.normpath(member.name)
         if name == ".":
             continue
         if not is_inside(member.name):
             raise BadArchive(archive, f"{member.name!r} leads outside")
-        target = work / name
+        target = staging / name
         target.parent.mkdir(parents=True, exist_ok=True)
         if member.kind == "folder":
             target.mkdir(exist_ok=True)
         elif member.kind == "hard link":
             if not is_inside(member.target):
                 raise BadArchive(archive, f"the link {name!r} leads to {member.target!r}, outside")
-            source = work / posixpath.normpath(member.target)
+            source = staging / posixpath.normpath(member.target)
             if not source.is_file():
                 raise BadArchive(archive, f"the link {name!r} leads to {member.target!r}, which is not in it")
             shutil.copy2(source, target)
@@ -167,11 +165,11 @@ def _write(
             with opener(member.handle) as source_file:
                 _copy(archive, source_file, target, member)
     for name, to in links:
-        (work / name).symlink_to(to)
+        (staging / name).symlink_to(to)
     # By words each stays inside. One that leads through another may still lead out.
-    inside = os.path.realpath(work)
+    inside = os.path.realpath(staging)
     for name, to in links:
-        reached = os.path.realpath(work / name)
+        reached = os.path.realpath(staging / name)
         if reached != inside and not reached.startswith(inside + os.sep):
             raise BadArchive(archive, f"the link {name!r} leads to {to!r}, which by way of other links is outside")
 

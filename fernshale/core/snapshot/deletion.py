@@ -17,7 +17,7 @@ import blake3
 
 from fernshale.core.base.disk import sync_folder
 from fernshale.core.base.errors import MisuseError, StoreError
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import Work
 from fernshale.core.snapshot.pack import CONTENT, SUFFIX, Block, DamagedBlock, DigestMismatch, read_block, read_pack
 from fernshale.core.snapshot.store import Snapshot, Store
 
@@ -62,16 +62,14 @@ def choose_forgotten(snapshots: Sequence[Snapshot], policy: Policy, kept: Collec
     return gone
 
 
-def forget(
-    store: Store, ids: Iterable[str], needed: Callable[[], Collection[str]], progress: Progress, token: CancelToken
-) -> Freed:
+def forget(store: Store, ids: Iterable[str], needed: Callable[[], Collection[str]], work: Work) -> Freed:
     """Forget snapshots and free what nothing else needs.
 
     `needed` gives the digests others hold on to, as steps that can be undone; it is asked while nobody writes.
     Raises UnknownSnapshot, and StoreError (nothing is done) when a snapshot that stays cannot be read: what it needs
     could not be told.
     """
-    with store.writing(progress, token):
+    with store.writing(work):
         paths = {path.stem: path for path in (store.manifest_path(id) for id in ids)}
         before = store.size_bytes()
         live = {bytes.fromhex(digest) for digest in needed() if _DIGEST.fullmatch(digest)}
@@ -85,21 +83,21 @@ def forget(
                 "Forget it by its id first.",
             )
         live |= store.parts_of(live)
-        token.check()
+        work.check()
         for path in paths.values():
             path.unlink()
         sync_folder(store.snapshots_folder)
-        _free(store, live, progress, token)
+        _free(store, live, work)
         return Freed(tuple(sorted(paths)), max(0, before - store.size_bytes()))
 
 
-def _free(store: Store, live: Collection[bytes], progress: Progress, token: CancelToken) -> None:
+def _free(store: Store, live: Collection[bytes], work: Work) -> None:
     packs = sorted(store.packs_folder.glob("*" + SUFFIX))
     gone: list[str] = []
     try:
         for number, path in enumerate(packs):
-            token.check()
-            progress("freeing", number, len(packs))
+            work.check()
+            work.progress("freeing", number, len(packs))
             try:
                 blocks = [_sound(block) for block in read_pack(path)]
             except StoreError:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.process.workers import Second, is_worthwhile
 from fernshale.core.snapshot.blob_writer import Keeper
 from fernshale.core.snapshot.file_reader import KeepFailed
@@ -34,9 +34,7 @@ class Share:
     wanted: Sequence[Wanted]
 
 
-def keep_contents(
-    store: Store, tree: Path, listed: Manifest, progress: Progress, token: CancelToken
-) -> tuple[Manifest, int]:
+def keep_contents(store: Store, tree: Path, listed: Manifest, work: Work) -> tuple[Manifest, int]:
     """`listed` with all contents read and kept, and the bytes that took; only while the store is `writing`.
 
     Raises OSError when the store cannot be written, StoreError, Cancelled.
@@ -48,11 +46,11 @@ def keep_contents(
     place = os.fspath(tree)
 
     def tell(count: int) -> None:
-        progress("reading files", count, len(wanted))
+        work.progress("reading files", count, len(wanted))
 
     if not is_worthwhile(len(wanted), sum(sizes)):
         with store.keeping() as keeper:
-            found = read_files(place, wanted, keeper, tell, token)
+            found = read_files(place, wanted, keeper, tell, work.token)
         return with_contents(listed, wanted, found), keeper.stored_bytes
     mine, others = _shared_out(wanted, sizes)
     other = store.new_pack()
@@ -62,9 +60,9 @@ def keep_contents(
             job = Share(store.folder, other.name, place, others)
             with Second(f"{__name__}:read_share", job) as second:
                 keeper = Keeper(pack, store.has_all_of)
-                found = read_files(place, mine, keeper, lambda count: tell(count + second.done), token)
+                found = read_files(place, mine, keeper, lambda count: tell(count + second.done), work.token)
                 pack.finish()
-                theirs, other_pack = second.result(token)
+                theirs, other_pack = second.result(work.token)
             give_names(store.packs_folder, [other_pack])
     except KeepFailed as failed:
         raise failed.cause from failed

@@ -26,7 +26,7 @@ import blake3
 from fernshale.core.base.disk import sync_file_system, write_all
 from fernshale.core.base.errors import MisuseError, StoreError
 from fernshale.core.base.treepath import TreePath, joined, on_disk, parents, tree_path, under
-from fernshale.core.base.work import CancelToken, Progress, many_values
+from fernshale.core.base.work import CancelToken, Work, many_values
 from fernshale.core.process.workers import Second, is_worthwhile
 from fernshale.core.snapshot.manifest import FACTS, MODE, MTIME, NO_EXTRA, SIZE, Entry, Extra, Kind, Manifest
 from fernshale.core.snapshot.pack import DigestMismatch
@@ -71,9 +71,7 @@ class _Share:
         return replace(self, files=[self.files[row] for row in rows], digests=digests)
 
 
-def restore(
-    store: Store, manifest: Manifest, destination: Path, paths: Sequence[str], progress: Progress, token: CancelToken
-) -> Restored:
+def restore(store: Store, manifest: Manifest, destination: Path, paths: Sequence[str], work: Work) -> Restored:
     """Write the entries of `manifest` (all, or those at or below `paths`) under `destination`.
 
     Without paths the destination must be new or empty. A file that stands there already is replaced atomically.
@@ -100,8 +98,8 @@ def restore(
         _sweep(root, wanted)
     twins = dict(_twins(wanted))
     with many_values():
-        everything = partial(_listed, wanted, twins, _Share(store.folder, root, is_fresh), token)
-        bare = _write_files(store, wanted, everything, progress, token)
+        everything = partial(_listed, wanted, twins, _Share(store.folder, root, is_fresh), work.token)
+        bare = _write_files(store, wanted, everything, work)
     for path, entry in _links(wanted):
         _put_link(on_disk(root, path), entry)
     for path, first in twins.items():
@@ -211,16 +209,14 @@ def _links(wanted: Manifest) -> Iterator[tuple[TreePath, Entry]]:
                 yield folder.path_of(row), folder.entry(row)
 
 
-def _write_files(
-    store: Store, wanted: Manifest, everything: Callable[[], _Share], progress: Progress, token: CancelToken
-) -> list[TreePath]:
+def _write_files(store: Store, wanted: Manifest, everything: Callable[[], _Share], work: Work) -> list[TreePath]:
     """Write the files, a great many in two processes; the paths whose extended attributes were not taken.
 
     `everything` lists them; a second process gets ready meanwhile.
     """
     total = sum(len(folder.names) for folder in wanted.folders.values())
     if not is_worthwhile(total, sum(sum(folder.facts[SIZE::FACTS]) for folder in wanted.folders.values())):
-        return _write_share(store, everything(), lambda count: progress("restoring", count, total), token)
+        return _write_share(store, everything(), lambda count: work.progress("restoring", count, total), work.token)
     with Second(f"{__name__}:restore_share") as second:
         whole = everything()
         # Parted between blocks, so that none has to be unpacked twice.
@@ -231,10 +227,10 @@ def _write_files(
         second.give(whole.part(others))
 
         def tell(count: int) -> None:
-            progress("restoring", count + second.done, total)
+            work.progress("restoring", count + second.done, total)
 
-        bare = _write_share(store, whole.part(mine), tell, token)
-        return bare + list(second.result(token))
+        bare = _write_share(store, whole.part(mine), tell, work.token)
+        return bare + list(second.result(work.token))
 
 
 def restore_share(share: _Share, tell: Callable[[int], None]) -> list[TreePath]:

@@ -27,7 +27,7 @@ from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import sweep, write_atomic
 from fernshale.core.base.errors import StoreError
 from fernshale.core.base.lock import Holder, locked
-from fernshale.core.base.work import CancelToken, Progress, many_values, no_progress
+from fernshale.core.base.work import UNWATCHED, Work, many_values
 from fernshale.core.snapshot.blob_index import Index
 from fernshale.core.snapshot.blob_writer import Keeper
 from fernshale.core.snapshot.file_reader import KeepFailed
@@ -187,7 +187,7 @@ class Store:
 
     # -- snapshots
 
-    def take(self, tree: Path, note: str, progress: Progress, token: CancelToken) -> Snapshot:
+    def take(self, tree: Path, note: str, work: Work) -> Snapshot:
         """Keep the tree as it is now. Raises OSError when the store cannot be written (nothing of it then counts)."""
         from fernshale.core.snapshot.parallel_reading import keep_contents
 
@@ -196,20 +196,20 @@ class Store:
             raise StoreError(f"{tree} is not a folder")
         if self.folder.resolve().is_relative_to(tree):
             raise StoreError("the snapshot store lies inside the tree", "Choose a store outside with --store DIR.")
-        with self.writing(progress, token), many_values():
+        with self.writing(work), many_values():
             last, path = self._last_of(tree)
-            listed = self.without_lost(list_tree(tree, last, progress, token))
-            manifest, stored = keep_contents(self, tree, listed, progress, token)
+            listed = self.without_lost(list_tree(tree, last, work))
+            manifest, stored = keep_contents(self, tree, listed, work)
             same = path if manifest.folders is last.folders else None
             return self._write_manifest(tree, note, manifest, stored, same)
 
-    def scan(self, tree: Path, previous: Manifest, progress: Progress, token: CancelToken) -> Manifest:
+    def scan(self, tree: Path, previous: Manifest, work: Work) -> Manifest:
         """The tree as it is now, with every content kept that `previous` does not have; no snapshot of it. Raises OSError."""
         from fernshale.core.snapshot.parallel_reading import keep_contents
 
-        with self.writing(progress, token):
-            listed = self.without_lost(list_tree(tree, previous, progress, token))
-            return keep_contents(self, tree, listed, progress, token)[0]
+        with self.writing(work):
+            listed = self.without_lost(list_tree(tree, previous, work))
+            return keep_contents(self, tree, listed, work)[0]
 
     def without_lost(self, manifest: Manifest) -> Manifest:
         """`manifest` with each file only listed whose content the store has lost, so that it is read again; the same object where
@@ -262,12 +262,11 @@ class Store:
         there = {path.name.removesuffix(_MANIFEST) for path in self.snapshots_folder.glob("*" + _MANIFEST)}
         return there - {item.id for item in self.list()}
 
-    def verify(self, progress: Progress = no_progress, token: CancelToken | None = None) -> Verdict:
+    def verify(self, work: Work = UNWATCHED) -> Verdict:
         """Read every block and manifest; name each that is damaged, and what is missing, with the snapshots touched.
 
         The index is not looked at: it checks itself and holds nothing that the packs do not.
         """
-        token = token or CancelToken()
         damaged: list[tuple[str, tuple[str, ...]]] = []
         users: dict[bytes, set[str]] = {}
         for path in sorted(self.snapshots_folder.glob("*" + _MANIFEST)):
@@ -286,11 +285,11 @@ class Store:
         for path in packs:
             try:
                 for block in read_pack(path, check=True):
-                    token.check()
+                    work.check()
                     if isinstance(block, DamagedBlock):
                         broken.append((path.name, block.offset, block.message))
                         continue
-                    progress("verifying", (done + block.end) >> 20, total >> 20)
+                    work.progress("verifying", (done + block.end) >> 20, total >> 20)
                     good |= {digest for digest, _ in block.blobs}
                     parts |= _parts_in(path, block)
             except StoreError as error:
@@ -312,13 +311,12 @@ class Store:
     # -- writing
 
     @contextlib.contextmanager
-    def writing(self, progress: Progress = no_progress, token: CancelToken | None = None) -> Iterator[None]:
+    def writing(self, work: Work = UNWATCHED) -> Iterator[None]:
         """Hold the store's lock, waiting for another writer; sweep what a killed one left. Raises Cancelled."""
 
         def on_wait(holder: Holder) -> None:
-            if token is not None:
-                token.check()
-            progress(f"another Fernshale ({holder}) writes into the snapshot store; waiting", 0, 0)
+            work.check()
+            work.progress(f"another Fernshale ({holder}) writes into the snapshot store; waiting", 0, 0)
 
         with locked(self.folder / "lock", on_wait):
             for leftover in self.packs_folder.glob("*" + WRITING):

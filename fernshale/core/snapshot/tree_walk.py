@@ -15,7 +15,7 @@ from pathlib import Path
 from fernshale.core.base.errors import ProjectError
 from fernshale.core.base.handles import Below, is_link_in_the_way
 from fernshale.core.base.treepath import TreePath, joined, under
-from fernshale.core.base.work import CancelToken, Progress, many_values
+from fernshale.core.base.work import CancelToken, Work, many_values
 from fernshale.core.snapshot.file_reader import Keep, attributes_of, hash_only, read_file
 from fernshale.core.snapshot.manifest import (
     CTIME,
@@ -42,8 +42,7 @@ _by_name = attrgetter("name")
 def scan_tree(
     root: Path,
     previous: Manifest,
-    progress: Progress,
-    token: CancelToken,
+    work: Work,
     keep: Keep = hash_only,
     without: frozenset[str] = frozenset(),
 ) -> Manifest:
@@ -55,12 +54,10 @@ def scan_tree(
     reading that equal times prove nothing. Sockets, devices and unreadable files are reported, the rest is taken.
     """
     with many_values():
-        return read_contents(root, list_tree(root, previous, progress, token, without), progress, token, keep)
+        return read_contents(root, list_tree(root, previous, work, without), work, keep)
 
 
-def list_tree(
-    root: Path, previous: Manifest, progress: Progress, token: CancelToken, without: frozenset[str] = frozenset()
-) -> Manifest:
+def list_tree(root: Path, previous: Manifest, work: Work, without: frozenset[str] = frozenset()) -> Manifest:
     """As `scan_tree`, but files `previous` does not know keep an empty content: one stat per file, nothing is read."""
     started = time.time_ns()
     trusted_ns = previous.taken_ns - _RACY_NS
@@ -79,7 +76,7 @@ def list_tree(
     with tree, contextlib.ExitStack() as held:
         while waiting:
             held.close()
-            token.check()
+            work.check()
             path = waiting.pop()
             prefix = path + "/" if path else ""
             try:
@@ -122,7 +119,7 @@ def list_tree(
             waiting += reversed(inside)
             known = previous.folders.get(path)
             folders[path] = _as_known(handle, path, tuple(names), array("q", facts), others, known, trusted_ns, is_old)
-            progress("reading the tree", count, 0)
+            work.progress("reading the tree", count, 0)
     _tie_names(folders, names_of)
     reported.sort()
     is_same = len(folders) == len(previous.folders) and all(
@@ -220,8 +217,7 @@ def unread_files(manifest: Manifest, below: str = "") -> list[Wanted]:
 def read_contents(
     root: Path,
     manifest: Manifest,
-    progress: Progress,
-    token: CancelToken,
+    work: Work,
     keep: Keep = hash_only,
     below: str = "",
 ) -> Manifest:
@@ -229,9 +225,9 @@ def read_contents(
     wanted = unread_files(manifest, below)
 
     def tell(count: int) -> None:
-        progress("reading files", count, len(wanted))
+        work.progress("reading files", count, len(wanted))
 
-    return with_contents(manifest, wanted, read_files(os.fspath(root), wanted, keep, tell, token))
+    return with_contents(manifest, wanted, read_files(os.fspath(root), wanted, keep, tell, work.token))
 
 
 Wanted = tuple[str, int, str]

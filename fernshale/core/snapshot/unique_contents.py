@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from fernshale.core.base.errors import StoreError
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import Work
 from fernshale.core.snapshot.manifest import FACTS, UNREAD
 from fernshale.core.snapshot.store import Store
 
 
-def added_by_each(store: Store, progress: Progress, token: CancelToken) -> Mapping[str, int]:
+def added_by_each(store: Store, work: Work) -> Mapping[str, int]:
     """By id, the size in bytes of the contents that came with a snapshot, before they were compressed.
 
     A snapshot that cannot be read is left out.
@@ -19,8 +19,8 @@ def added_by_each(store: Store, progress: Progress, token: CancelToken) -> Mappi
     added: dict[str, int] = {}
     snapshots = store.list()
     for number, item in enumerate(snapshots):
-        token.check()
-        progress("looking at snapshots", number, len(snapshots))
+        work.check()
+        work.progress("looking at snapshots", number, len(snapshots))
         try:
             folders = store.manifest(item.id).folders.values()
         except StoreError:

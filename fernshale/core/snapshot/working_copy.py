@@ -16,7 +16,7 @@ from pathlib import Path
 from fernshale.core.base.disk import sync_file_system, sync_folder
 from fernshale.core.base.errors import MisuseError, ProjectError
 from fernshale.core.base.treepath import TreePath, on_disk
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import Work
 from fernshale.core.snapshot.file_reader import attributes_of, is_sparse, next_data
 from fernshale.core.snapshot.manifest import EMPTY, Entry, Kind
 from fernshale.core.snapshot.restore import give_facts
@@ -37,7 +37,7 @@ class Duplicate:
     reported: tuple[tuple[str, str], ...]
 
 
-def duplicate_tree(source: Path, destination: Path, progress: Progress, token: CancelToken) -> Duplicate:
+def duplicate_tree(source: Path, destination: Path, work: Work) -> Duplicate:
     """Copy the tree at `source` to `destination`, which must not exist: files, links, folders, modes, times, attributes.
 
     Raises MisuseError, ProjectError for a file that changes while it is copied, OSError, Cancelled; then there is no copy.
@@ -51,10 +51,10 @@ def duplicate_tree(source: Path, destination: Path, progress: Progress, token: C
     partial = destination.with_name(f".fernshale-copy-{destination.name}")
     if partial.exists():
         shutil.rmtree(partial)
-    tree = list_tree(source, EMPTY, progress, token)
+    tree = list_tree(source, EMPTY, work)
     try:
         partial.mkdir()
-        shared = _fill(source, partial, tree.entries, progress, token)
+        shared = _fill(source, partial, tree.entries, work)
         sync_file_system(partial)
         os.rename(partial, destination)
         sync_folder(destination.parent)
@@ -64,11 +64,11 @@ def duplicate_tree(source: Path, destination: Path, progress: Progress, token: C
     return Duplicate(len(tree.files), shared, tree.reported)
 
 
-def _fill(source: Path, partial: Path, entries: dict[TreePath, Entry], progress: Progress, token: CancelToken) -> int:
+def _fill(source: Path, partial: Path, entries: dict[TreePath, Entry], work: Work) -> int:
     shared = 0
     for number, (path, entry) in enumerate(entries.items()):  # a folder comes before what is in it
-        token.check()
-        progress("copying", number, len(entries))
+        work.check()
+        work.progress("copying", number, len(entries))
         here, there = on_disk(source, path), on_disk(partial, path)
         if entry.kind is Kind.FOLDER:
             there.mkdir()

@@ -8,7 +8,7 @@ from pathlib import Path
 from fernshale.core.base.globs import FirstFit
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath, parents
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.profile.model import Profile, Reach
 from fernshale.core.snapshot.manifest import EMPTY, Kind, Manifest
 from fernshale.core.snapshot.tree_walk import scan_tree
@@ -47,7 +47,7 @@ def _plugin_folders(globs: tuple[str, ...], manifest: Manifest) -> list[TreePath
 
 def read_folder(folder: Path, token: CancelToken) -> Manifest:
     """The manifest of a folder that is only looked at."""
-    return scan_tree(folder, EMPTY, no_progress, token)
+    return scan_tree(folder, EMPTY, Work(token=token))
 
 
 def version_in(profile: Profile, text: str, where: str) -> str:

@@ -14,7 +14,7 @@ import pytest
 
 from fernshale.core.base.errors import Cancelled
 from fernshale.core.base.lock import Held, Holder, locked
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.snapshot.store import Store
 from tests.conftest import Tree, listing
 
@@ -74,9 +74,9 @@ def test_waiting_for_the_store_is_said_and_can_be_cancelled(tree: Tree, tmp_path
 
     with _held_elsewhere(tmp_path / "store/lock") as other:
         with pytest.raises(Cancelled):
-            store.take(root, "", progress, token)
+            store.take(root, "", Work(progress=progress, token=token))
         assert f"process {other.pid}" in said[0] and "waiting" in said[0]
-    assert store.list() == [] and store.take(root, "", no_progress, CancelToken()).files == 1
+    assert store.list() == [] and store.take(root, "", Work()).files == 1
 
 
 def test_a_lock_file_with_anything_in_it_is_still_a_lock(tmp_path: Path) -> None:

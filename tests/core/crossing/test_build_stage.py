@@ -10,7 +10,7 @@ import pytest
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.flow.actions import choose_sure_from, go_rounds, settle
 from fernshale.core.crossing.project.scan import crossing_ground
 from fernshale.core.crossing.record.database import Crossing
@@ -39,11 +39,11 @@ def _quiet(line: str) -> None:
 
 
 def _look(crossing: Crossing) -> Overview:
-    return look(crossing, no_progress, CancelToken())
+    return look(crossing, Work())
 
 
 def _take(crossing: Crossing, key: str, way: str) -> None:
-    settle(crossing, Taken(key, way, "test"), _quiet, no_progress, CancelToken())
+    settle(crossing, Taken(key, way, "test"), Work(on_line=_quiet))
 
 
 def _without_rules(tree: Tree, old: str, new: str, game: str) -> tuple[Wick, Crossing]:
@@ -76,7 +76,7 @@ def test_causes_on_one_line_are_followed_in_one_round(tree: Tree) -> None:
     old = _OLD + 'def snuff(room):\n    """Make it dark again in a room."""\n    return lamps.find(room).darken()\n'
     new = old.replace("light_up", "kindle").replace("snuff", "quench")
     wick, crossing = _without_rules(tree, old, new, "import wick\nwick.light_up('hall', wick.snuff('cellar'))\n")
-    assert go_rounds(crossing, "test", _quiet, no_progress, CancelToken()) == "it compiles and links"
+    assert go_rounds(crossing, "test", Work(on_line=_quiet)) == "it compiles and links"
     assert [item.total for item in _look(crossing).build.rounds] == [2, 0]
     assert (wick.project / "game.py").read_text() == "import wick\nwick.kindle('hall', wick.quench('cellar'))\n"
 
@@ -149,7 +149,7 @@ def test_one_change_by_hand_is_offered_at_the_other_places(tree: Tree) -> None:
     # The rule is kept, and can be given to others with its example.
     assert [rule.id for rule in own_rules(crossing).rules] == [fix.rule.id]
     shared = wick.project.parent / "shared.rules.toml"
-    shared.write_text(export_rules(crossing, crossing_ground(crossing, no_progress, CancelToken())))
+    shared.write_text(export_rules(crossing, crossing_ground(crossing, Work())))
     (read,) = read_rules(shared).rules
     assert read.example[0].before.strip() == "wick.light_up('hall', 3)"
 
@@ -179,7 +179,7 @@ _CPP_NEW = {
 
 def test_each_usual_kind_of_change_has_a_rule_to_follow(tree: Tree) -> None:
     old, new = tree("old", _CPP_OLD), tree("new", _CPP_NEW)
-    changes = compare(read_pair(old, new, "", no_progress, CancelToken()), CancelToken())
+    changes = compare(read_pair(old, new, "", Work()), CancelToken())
     rules = {rule.id: rule for rule in guess_rules(changes, old, new, "comparing", ()).rules}
     told = {
         (rule.kind, rule.old or rule.call or rule.base or rule.pattern, rule.new or rule.text or rule.replacement)
@@ -216,7 +216,7 @@ def test_rules_are_found_in_the_same_texts_however_many_there_are(many: int, mon
 def test_a_lost_override_is_told_before_the_first_build(tree: Tree, tmp_path: Path) -> None:
     old = {"a.hpp": "struct Actor { virtual void on_tide(int hour) { water.rise(hour); } };\n"}
     new = {"a.hpp": "struct Actor { virtual void on_water(int hour) { water.rise(hour); } };\n"}
-    changes = compare(read_pair(tree("old", old), tree("new", new), "", no_progress, CancelToken()), CancelToken())
+    changes = compare(read_pair(tree("old", old), tree("new", new), "", Work()), CancelToken())
     (silent,) = (rule for rule in guess_rules(changes, tmp_path, tmp_path, "comparing", ()).rules if rule.silent)
     text = "struct Ferry : Actor { void on_tide(int hour); };\nstruct Other { void on_tide(int hour); };\n"
     edits = find_edits(silent, TreePath("f.hpp"), text)
@@ -234,9 +234,9 @@ def test_rounds_go_on_until_it_compiles(tree: Tree) -> None:
     _, crossing = begin_wick(tree)
     _take(crossing, "plugin:snuffer", "take")
     with pytest.raises(MisuseError, match=r"on 1\.4 still"):
-        go_rounds(crossing, "test", _quiet, no_progress, CancelToken())
+        go_rounds(crossing, "test", Work(on_line=_quiet))
     _take(crossing, "engine:sites", "apply")
-    assert go_rounds(crossing, "test", _quiet, no_progress, CancelToken()) == "it compiles and links"
+    assert go_rounds(crossing, "test", Work(on_line=_quiet)) == "it compiles and links"
     assert [item.total for item in _look(crossing).build.rounds] == [3, 0]
 
 
@@ -245,7 +245,7 @@ def test_the_user_says_how_far_rounds_go_and_what_is_put_off(tree: Tree) -> None
     _take(crossing, "plugin:snuffer", "take")
     _take(crossing, "engine:sites", "apply")
     choose_sure_from(crossing, 2.0)
-    assert go_rounds(crossing, "test", _quiet, no_progress, CancelToken()) == "nothing sure is left"
+    assert go_rounds(crossing, "test", Work(on_line=_quiet)) == "nothing sure is left"
     assert not _look(crossing).build.sure
     choose_sure_from(crossing, 0.9)
     (cause,) = (item.cause for item in _look(crossing).build.causes)
@@ -254,9 +254,9 @@ def test_the_user_says_how_far_rounds_go_and_what_is_put_off(tree: Tree) -> None
     assert view.causes[0].put_off and not view.sure
     (matter,) = (item for item in view.matters if item.key == f"cause:{cause.key}")
     assert matter.detail == "put off" and matter.proposals and not any(way.sure for way in matter.proposals)
-    assert go_rounds(crossing, "test", _quiet, no_progress, CancelToken()) == "nothing sure is left"
+    assert go_rounds(crossing, "test", Work(on_line=_quiet)) == "nothing sure is left"
     _take(crossing, f"cause:{cause.key}", "now")
-    assert go_rounds(crossing, "test", _quiet, no_progress, CancelToken()) == "it compiles and links"
+    assert go_rounds(crossing, "test", Work(on_line=_quiet)) == "it compiles and links"
     with pytest.raises(MisuseError, match="no confidence"):
         choose_sure_from(crossing, 0.1)
 
@@ -268,7 +268,7 @@ def test_a_round_that_made_it_worse_is_undone(tree: Tree) -> None:
     rules = wick.shelf / "notes.rules.toml"
     rules.write_text(rules.read_text().replace('new = "ignite"', 'new = "not_there_either"'))
     before = listing(wick.project)
-    said = go_rounds(crossing, "test", _quiet, no_progress, CancelToken())
+    said = go_rounds(crossing, "test", Work(on_line=_quiet))
     assert said.startswith("round 2 made it worse, 3 errors became 3") and listing(wick.project) == before
     assert any(said in entry.title for entry in crossing.logbook())
 
@@ -311,10 +311,8 @@ def test_arguments_that_went_are_left_out_of_calls(tree: Tree) -> None:
     old = "def light_up(room, hour, echo):\n    return lamps.find(room).burn(hour)\n"
     game = "import wick\nwick.light_up('hall', (3, 4)[0], True)\nwick.light_up(x(1, 2), 4, False)\n"
     wick, crossing = _without_rules(tree, old, old.replace(", echo", ""), game)
-    ground = crossing_ground(crossing, no_progress, CancelToken())
-    changes = compare(
-        read_pair(wick.shelf / "wick/1.4", wick.shelf / "wick/2.0", "", no_progress, CancelToken()), CancelToken()
-    )
+    ground = crossing_ground(crossing, Work())
+    changes = compare(read_pair(wick.shelf / "wick/1.4", wick.shelf / "wick/2.0", "", Work()), CancelToken())
     rules = guess_rules(changes, wick.shelf / "wick/1.4", wick.shelf / "wick/2.0", "t", frozenset()).rules
     (rule,) = [rule for rule in rules if rule.id.endswith("-fewer")]
     text = ground.read(TreePath("game.py")) or ""
@@ -347,7 +345,7 @@ def test_arguments_in_another_order_are_put_there_once(tree: Tree) -> None:
     _take(crossing, matter.key, "pin")
     assert (wick.project / "game.py").read_text() == game.replace("'hall', 3", "3, 'hall'")
     assert not any(item.key.startswith("default:") for item in _look(crossing).matters)
-    undo(crossing, crossing.logbook()[-1].id, no_progress, CancelToken())
+    undo(crossing, crossing.logbook()[-1].id, Work())
     assert [item.key for item in _look(crossing).matters if item.key.startswith("default:")] == [matter.key]
 
 
@@ -363,13 +361,13 @@ def test_what_a_plugin_renamed_is_followed_once_it_is_taken(tree: Tree) -> None:
     _take(crossing, "plugin:snuffer", "take")
     (used,) = (item for item in _look(crossing).build.drift if item.change.symbol.name == "snuff")
     assert (used.change.kind, used.uses) == ("renamed", 2)
-    ground = crossing_ground(crossing, no_progress, CancelToken())
-    rules = leg_rules(ground, crossing, no_progress, CancelToken())
+    ground = crossing_ground(crossing, Work())
+    rules = leg_rules(ground, crossing, Work())
     (rule,) = (rule for rule in rules.all if rule.old == "snuff")
     assert rules.source(rule) == "comparing snuffer 1 with 2" and rule.new == "put_out"
     assert {edit.path for edit in find_all_edits(ground, [rule], CancelToken())[rule.id]} == {"evening.py"}
     assert [row["action"] for row in report_data(_look(crossing), crossing)["route"]] == ["taken"]
-    undo(crossing, crossing.logbook()[-1].id, no_progress, CancelToken())
+    undo(crossing, crossing.logbook()[-1].id, Work())
     assert not [item for item in _look(crossing).build.drift if item.change.symbol.name == "snuff"]
     assert [row["action"] for row in report_data(_look(crossing), crossing)["route"]] == ["update"]
 
@@ -416,7 +414,7 @@ def test_what_a_build_leaves_in_the_project_asks_for_no_other_build_but_an_edit_
     wick, crossing = _without_rules(tree, _OLD, _OLD, "import wick\nwick.light_up('hall', 3)\n")
     check = wick.shelf / "wick/2.0/check.py"
     check.write_text(_LEAVES_THINGS + check.read_text())
-    assert go_rounds(crossing, "test", _quiet, no_progress, CancelToken()) == "it compiles and links"
+    assert go_rounds(crossing, "test", Work(on_line=_quiet)) == "it compiles and links"
     for _ in range(2):
         view = _look(crossing).build
         assert view.passed and not view.is_stale and len(view.rounds) == 1

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.flow.import_content import CarryPlan, carry, plan_carry
 from fernshale.core.crossing.project.scan import crossing_ground
 from fernshale.core.crossing.record.database import Crossing
@@ -54,7 +54,7 @@ def _made(tree: Tree) -> tuple[Wick, Crossing, Path]:
 
 
 def _plan(crossing: Crossing, old: Path, *chosen: str, into: str = "") -> CarryPlan:
-    ground = crossing_ground(crossing, no_progress, CancelToken())
+    ground = crossing_ground(crossing, Work())
     return plan_carry(ground, old, chosen, into, CancelToken())
 
 
@@ -71,27 +71,27 @@ def test_a_scene_comes_with_all_it_needs_and_nothing_else(tree: Tree) -> None:
     }
     assert [(item.what, item.line) for item in plan.unmet] == [("nobody", 4)]
     before = listing(wick.project)
-    ground = crossing_ground(crossing, no_progress, CancelToken())
+    ground = crossing_ground(crossing, Work())
     with crossing.acting():
-        entry = carry(crossing, ground, plan, False, "", no_progress, CancelToken())
+        entry = carry(crossing, ground, plan, False, "", Work())
     assert (wick.project / "art/rust.png").read_bytes() == b"\0png"
     assert (wick.project / "shared/rope.mesh").read_text() == "rope\n"
     assert not (wick.project / "voices/gull.voice").exists() and not (wick.project / "voices/high.voice").exists()
     again = _plan(crossing, old, "scenes/quay.scene")
     assert again.count("same") == 2 and again.count("copy") == 0
     with crossing.acting():
-        undo(crossing, entry, no_progress, CancelToken())
+        undo(crossing, entry, Work())
     assert listing(wick.project) == before
 
 
 def test_what_stands_there_is_overwritten_only_when_asked(tree: Tree) -> None:
     wick, crossing, old = _made(tree)
     plan = _plan(crossing, old, "shared/rope.mesh")
-    ground = crossing_ground(crossing, no_progress, CancelToken())
+    ground = crossing_ground(crossing, Work())
     with crossing.acting(), pytest.raises(MisuseError, match="already"):
-        carry(crossing, ground, plan, False, "", no_progress, CancelToken())
+        carry(crossing, ground, plan, False, "", Work())
     with crossing.acting():
-        carry(crossing, ground, plan, True, "", no_progress, CancelToken())
+        carry(crossing, ground, plan, True, "", Work())
     assert (wick.project / "shared/rope.mesh").read_text() == "another rope\n"
 
 

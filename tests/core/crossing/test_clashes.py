@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.record.decisions import Taken
 from fernshale.core.crossing.stages.overview import look
@@ -38,7 +38,7 @@ class Shed:
 
 
 def _clashes(crossing) -> dict[str, str]:
-    matters = look(crossing, no_progress, CancelToken()).build.matters
+    matters = look(crossing, Work()).build.matters
     return {item.key.removeprefix("default:"): item.place for item in matters if " has a member " in item.key}
 
 
@@ -50,7 +50,7 @@ def test_what_a_class_has_already_is_told_until_it_is_said_to_be_right(tree: Tre
     hour = "Pier in src/game.py has a member hour, and so has Stage now"
     close = "Quay in src/game.py has a member close, and so has Stage now"
     assert _clashes(crossing) == {hour: "src/game.py:6", close: "src/game.py:13"}
-    settle(crossing, Taken(f"default:{hour}", "noted", "t"), lambda line: None, no_progress, CancelToken())
+    settle(crossing, Taken(f"default:{hour}", "noted", "t"), Work())
     assert list(_clashes(crossing)) == [close]
 
 

@@ -8,7 +8,7 @@ from pathlib import Path
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.record.snapshot_diff import compare_snapshots
 from fernshale.core.snapshot.store import Store
 from tests.conftest import Tree
@@ -20,7 +20,7 @@ def test_each_kind_of_difference_is_told(tree: Tree, tmp_path: Path, token: Canc
     root = tree("t", {"stay": "s", "go": "g", "edit": "1", "old/name": "moved text", "long.c": _BODY, "run.sh": "x", "w.txt": "a\nb\n",
                       "both.txt": "a\nb\n"})  # fmt: skip
     store = Store(tmp_path / "store")
-    first = store.take(root, "", no_progress, token).id
+    first = store.take(root, "", Work(token=token)).id
     (root / "go").unlink()
     (root / "come").write_text("c")
     (root / "edit").write_text("2")
@@ -32,7 +32,7 @@ def test_each_kind_of_difference_is_told(tree: Tree, tmp_path: Path, token: Canc
     (root / "run.sh").chmod(0o755)
     (root / "w.txt").write_bytes(b"a\r\nb\r\n")
     (root / "both.txt").write_bytes(b"a\r\nc\r\n")
-    second = store.take(root, "", no_progress, token).id
+    second = store.take(root, "", Work(token=token)).id
     found = compare_snapshots(store, first, second, token)
     assert (found.added, found.removed) == (("come", "new", "src"), ("go",))
     assert found.changed == ("both.txt", "edit", "run.sh", "w.txt")
@@ -58,7 +58,7 @@ def test_every_difference_stands_in_one_list(tmp_path: Path, data: st.DataObject
         files.append(data.draw(st.dictionaries(names, bodies)))
         for name, body in files[-1].items():
             (root / name).write_bytes(body)
-        ids.append(store.take(root, "", no_progress, CancelToken()).id)
+        ids.append(store.take(root, "", Work()).id)
     found = compare_snapshots(store, ids[0], ids[1], CancelToken())
     old, new = files
     assert {*found.removed, *(one for one, _ in found.moved)} == set(old) - set(new)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Taken
@@ -27,11 +27,11 @@ def _begin(tree: Tree, mine: str) -> tuple[Wick, Crossing]:
 
 
 def _matters(crossing: Crossing) -> list[Matter]:
-    return [item for item in look(crossing, no_progress, CancelToken()).matters if item.key.startswith("copy:")]
+    return [item for item in look(crossing, Work()).matters if item.key.startswith("copy:")]
 
 
 def _take(crossing: Crossing, key: str, way: str) -> None:
-    settle(crossing, Taken(key, way, "test"), lambda line: None, no_progress, CancelToken())
+    settle(crossing, Taken(key, way, "test"), Work())
 
 
 def test_a_copy_is_found_by_content_and_brought_along(tree: Tree) -> None:
@@ -43,7 +43,7 @@ def test_a_copy_is_found_by_content_and_brought_along(tree: Tree) -> None:
     text = (wick.project / "our_glow.py").read_text()
     assert text == _MINE.replace("shine(lamp_2)", "gleam(lamp_2)") + "output all = sum(glow)\n"
     assert not _matters(crossing)
-    undo(crossing, crossing.logbook()[-1].id, no_progress, CancelToken())
+    undo(crossing, crossing.logbook()[-1].id, Work())
     assert (wick.project / "our_glow.py").read_text() == _MINE and len(_matters(crossing)) == 1
 
 

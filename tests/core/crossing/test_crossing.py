@@ -9,7 +9,7 @@ import pytest
 
 from fernshale.core.base.errors import ChangedUnderneath, MisuseError
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.flow.actions import apply_fix, settle, take_sure_fixes
 from fernshale.core.crossing.flow.autopilot import cross
@@ -37,12 +37,12 @@ from tests.wick import begin_wick, make_wick
 
 
 def _look(crossing: Crossing) -> Overview:
-    return look(crossing, no_progress, CancelToken())
+    return look(crossing, Work())
 
 
 def _take(crossing: Crossing, key: str, way: str) -> list[str]:
     lines: list[str] = []
-    settle(crossing, Taken(key, way, "you"), lines.append, no_progress, CancelToken())
+    settle(crossing, Taken(key, way, "you"), Work(on_line=lines.append))
     return lines
 
 
@@ -52,9 +52,7 @@ def _cross(crossing: Crossing, recorded: dict[str, Recorded] | None = None) -> O
         recorded or {},
         lambda step: None,
         lambda stage, overview: None,
-        lambda line: None,
-        no_progress,
-        CancelToken(),
+        Work(),
     )
 
 
@@ -74,7 +72,7 @@ def test_whole_crossing_and_back_to_identical_bytes(tree: Tree, token: CancelTok
     preview = preview_back_to(crossing, 1)
     expected = {item.path: item.after.content if item.after else None for item in preview.changes.files}
     assert preview.is_exact and {"candle.ini", "game.py"} <= set(expected)
-    went = go_back_to(crossing, 1, no_progress, token)
+    went = go_back_to(crossing, 1, Work(token=token))
     assert listing(wick.project) == before and went.steps >= 3 and not went.kept
     for path, content in expected.items():
         place = wick.project / path
@@ -87,9 +85,7 @@ def test_a_baseline_is_offered_only_before_the_project_is_moved(tree: Tree) -> N
     _, crossing = begin_wick(tree)
 
     def ways() -> list[str]:
-        matter = next(
-            item for item in look(crossing, no_progress, CancelToken()).matters if item.key == "survey:baseline"
-        )
+        matter = next(item for item in look(crossing, Work()).matters if item.key == "survey:baseline")
         return [way.id for way in matter.proposals]
 
     assert ways() == ["take", "without"]
@@ -101,12 +97,12 @@ def test_opening_runs_nothing_and_writes_nothing(tree: Tree, token: CancelToken)
     wick = make_wick(tree)
     before = listing(wick.project)
     profile = read_profile(wick.profile)
-    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, token)
+    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", Work(token=token))
     assert not is_trusted(profile) and listing(wick.project) == before
     with pytest.raises(TrustNeeded):
         _take(crossing, "survey:baseline", "take")
     assert listing(wick.project) == before
-    resumed = begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, token)
+    resumed = begin_crossing(wick.project, profile, [wick.shelf], "2.0", Work(token=token))
     assert resumed.folder == crossing.folder == find_crossing(wick.project).folder  # type: ignore[union-attr]
     assert [item.setup.project for item in all_crossings()] == [wick.project.resolve()]
 
@@ -134,11 +130,11 @@ def test_fix_here_in_file_and_everywhere(tree: Tree, token: CancelToken) -> None
     fix = cause.fixes[0]
     assert (cause.cause.count, fix.clears, len(fix.edits), fix.is_sure) == (3, 3, 3, True)
     place = next(edit for edit in fix.edits if edit.path == "more.py")
-    apply_fix(crossing, overview.ground, fix, "here", place, "you", lambda line: None, no_progress, token)
+    apply_fix(crossing, overview.ground, fix, "here", place, "you", Work(token=token))
     assert (project / "more.py").read_text().count("ignite") == 1
     left = _look(crossing).build.causes[0]
     assert left.open == 2 and left.fixes[0].clears == 2
-    assert take_sure_fixes(crossing, "you", lambda line: None, no_progress, token) == 1
+    assert take_sure_fixes(crossing, "you", Work(token=token)) == 1
     assert "light_up()" not in (project / "more.py").read_text() + (project / "game.py").read_text()
     assert _look(crossing).build.is_stale
     _take(crossing, "build:run", "build")
@@ -169,18 +165,18 @@ def test_undo_says_what_stands_in_the_way(tree: Tree, token: CancelToken) -> Non
     first = next(entry for entry in crossing.logbook() if entry.about == "engine")
     (project / "candle.ini").write_text("wick = 2.0 ; by hand\n")
     with pytest.raises(CannotUndo, match=r"candle\.ini: line 1 changed since \(outside Fernshale"):
-        undo(crossing, first.id, no_progress, token)
+        undo(crossing, first.id, Work(token=token))
     draft = Draft(project)
     draft.write("candle.ini", b"wick = 2.0\n")
-    write_step(crossing, Stage.ENGINE, "a later step", "", "", draft.change_set(), no_progress, token)
+    write_step(crossing, Stage.ENGINE, "a later step", "", "", draft.change_set(), Work(token=token))
     with pytest.raises(CannotUndo, match="a later step"):
-        undo(crossing, first.id, no_progress, token)
+        undo(crossing, first.id, Work(token=token))
 
 
 def test_undone_plugin_gives_its_decisions_back(tree: Tree, token: CancelToken) -> None:
     project, crossing = _until_build(tree)
     entry = next(item for item in crossing.logbook() if item.about == "plugin addons/snuffer")
-    undo(crossing, entry.id, no_progress, token)
+    undo(crossing, entry.id, Work(token=token))
     view = _look(crossing).plugins.plugins[0]
     assert not view.done and view.merge is not None
     assert "step_8 = 8\n" in (project / "addons/snuffer/snuffer.py").read_text()
@@ -190,9 +186,9 @@ def test_snapshot_comes_back_as_a_step_of_its_own(tree: Tree, token: CancelToken
     project, crossing = _until_build(tree)
     changed = listing(project)
     start = crossing.fact("start")
-    entry = restore_snapshot(crossing, start, ("game.py", "candle.ini"), no_progress, token)
+    entry = restore_snapshot(crossing, start, ("game.py", "candle.ini"), Work(token=token))
     assert (project / "candle.ini").read_text().startswith("; the game\nwick = 1.4")
-    undo(crossing, entry, no_progress, token)
+    undo(crossing, entry, Work(token=token))
     assert listing(project) == changed
 
 
@@ -223,7 +219,7 @@ def test_command_that_writes_into_the_project_is_a_step(tree: Tree, token: Cance
     _take(crossing, "build:run", "build")
     entry = next(item for item in crossing.logbook() if item.changes is not None)
     assert (wick.project / "made.txt").exists()
-    undo(crossing, entry.id, no_progress, token)
+    undo(crossing, entry.id, Work(token=token))
     assert listing(wick.project) == before
 
 
@@ -232,7 +228,7 @@ def begin_wick_again(wick):
 
     profile = read_profile(wick.profile)
     trust(profile)
-    return wick, begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, CancelToken())
+    return wick, begin_crossing(wick.project, profile, [wick.shelf], "2.0", Work())
 
 
 def test_plugin_with_nothing_for_the_target_needs_a_decision(tree: Tree) -> None:
@@ -266,16 +262,16 @@ def test_an_undone_step_is_done_again_unless_something_stands_in_the_way(tree: T
     assert _cross(crossing).is_done
     after = listing(wick.project)
     entry = next(item for item in crossing.logbook() if item.about == "engine")
-    undo(crossing, entry.id, no_progress, token)
+    undo(crossing, entry.id, Work(token=token))
     assert "1.4" in (wick.project / "candle.ini").read_text()
-    redo(crossing, entry.id, no_progress, token)
+    redo(crossing, entry.id, Work(token=token))
     assert listing(wick.project) == after and _look(crossing).is_done
     with pytest.raises(CannotUndo, match="was not undone"):
-        redo(crossing, entry.id, no_progress, token)
-    undo(crossing, entry.id, no_progress, token)
+        redo(crossing, entry.id, Work(token=token))
+    undo(crossing, entry.id, Work(token=token))
     (wick.project / "candle.ini").write_text("mine\n")
     with pytest.raises(CannotUndo, match=r"candle\.ini: line 1 changed since \(outside Fernshale"):
-        redo(crossing, entry.id, no_progress, token)
+        redo(crossing, entry.id, Work(token=token))
     assert (wick.project / "candle.ini").read_text() == "mine\n"
 
 
@@ -293,9 +289,9 @@ def test_a_step_that_is_refused_leaves_earlier_decisions_alone(tree: Tree) -> No
     (wick.project / "game.py").write_text("changed meanwhile\n")
     mended = replace(left, choice="mend", why="it is now")
     with pytest.raises(ChangedUnderneath):
-        write_step(crossing, Stage.LINKS, "doors", "", "", changes, no_progress, CancelToken(), [mended])
+        write_step(crossing, Stage.LINKS, "doors", "", "", changes, Work(), [mended])
     assert crossing.decisions() == {"expect:door": left}
     draft = Draft(wick.project)
     draft.write(TreePath("game.py"), b"import wick\n")
-    done = write_step(crossing, Stage.LINKS, "doors", "", "", draft.change_set(), no_progress, CancelToken(), [mended])
+    done = write_step(crossing, Stage.LINKS, "doors", "", "", draft.change_set(), Work(), [mended])
     assert crossing.decisions() == {"expect:door": replace(mended, entry=done)}

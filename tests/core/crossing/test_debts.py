@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.deferred.code import with_stub, without_line
 from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.record.database import Crossing
@@ -64,7 +64,7 @@ def test_each_language_has_a_stub(path: str, text: str) -> None:
 
 
 def _take(crossing: Crossing, key: str, way: str, why: str = "") -> None:
-    settle(crossing, Taken(key, way, "test", why), lambda line: None, no_progress, CancelToken())
+    settle(crossing, Taken(key, way, "test", why), Work())
 
 
 @pytest.mark.parametrize("what", ["line", "function", "file"])
@@ -75,13 +75,13 @@ def test_what_is_set_aside_is_a_debt_until_it_is_put_back(tree: Tree, what: str)
     _take(crossing, "engine:sites", "apply")
     _take(crossing, "build:run", "build")
     before = listing(wick.project)
-    (cause,) = look(crossing, no_progress, CancelToken()).build.causes
+    (cause,) = look(crossing, Work()).build.causes
     key = f"cause:{cause.cause.key}"
-    matter = next(item for item in look(crossing, no_progress, CancelToken()).matters if item.key == key)
+    matter = next(item for item in look(crossing, Work()).matters if item.key == key)
     assert f"aside {what}" in [proposal.id for proposal in matter.proposals]
     _take(crossing, key, f"aside {what}", "nobody knows how yet")
     _take(crossing, "build:run", "build")
-    overview = look(crossing, no_progress, CancelToken())
+    overview = look(crossing, Work())
     assert overview.build.passed
     (debt,) = overview.build.debts
     assert (debt.what, debt.place, debt.why) == (what, "game.py:5", "nobody knows how yet")
@@ -90,7 +90,7 @@ def test_what_is_set_aside_is_a_debt_until_it_is_put_back(tree: Tree, what: str)
     # What was done since stays when it comes back.
     (wick.project / "new.py").write_text("x = 1\n")
     _take(crossing, f"debt:{debt.entry}", "return")
-    assert look(crossing, no_progress, CancelToken()).build.debts == ()
+    assert look(crossing, Work()).build.debts == ()
     (wick.project / "new.py").unlink()
     assert listing(wick.project) == before
     with pytest.raises(MisuseError):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import Work
 from fernshale.core.build.causes import find_causes
 from fernshale.core.build.owners import Owned
 from fernshale.core.build.reading import read_diagnostics
@@ -82,10 +82,8 @@ def test_what_a_checker_wants_said_is_said(tree: Tree) -> None:
     check = "cd {project}/src && MYPYPATH={engine} {python} -m mypy --check-untyped-defs --show-column-numbers --cache-dir=/dev/null game.py"
     crossing = begin_engine(tree, {"rush.py": _OLD}, {"rush.py": _NEW}, {"src/game.py": _GAME}, check)
     for key, way in (("engine:sites", "apply"), ("build:run", "build")):
-        settle(crossing, Taken(key, way, "test"), lambda line: None, no_progress, CancelToken())
-    causes = {
-        (item.cause.kind, item.cause.symbol): item for item in look(crossing, no_progress, CancelToken()).build.causes
-    }
+        settle(crossing, Taken(key, way, "test"), Work())
+    causes = {(item.cause.kind, item.cause.symbol): item for item in look(crossing, Work()).build.causes}
     assert {("may be empty", "boats"), ("number", "tide"), ("no type", "here")} <= causes.keys()
     empty = causes["may be empty", "boats"]
     # Whatever the checker says of one line is about that field.
@@ -97,10 +95,10 @@ def test_what_a_checker_wants_said_is_said(tree: Tree) -> None:
         and causes["no type", "here"].fixes[0].is_sure
     )
     take = Taken(f"cause:{empty.cause.key}", empty.fixes[0].rule.id, "test")
-    settle(crossing, take, lambda line: None, no_progress, CancelToken())
-    go_rounds(crossing, "test", lambda line: None, no_progress, CancelToken())
+    settle(crossing, take, Work())
+    go_rounds(crossing, "test", Work())
     assert (crossing.setup.project / "src/game.py").read_text() == _SAID
-    assert look(crossing, no_progress, CancelToken()).build.passed
+    assert look(crossing, Work()).build.passed
 
 
 _CODE = {

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Taken
@@ -22,7 +22,7 @@ _PRIVATE = "src/a.cpp:3:21: error: 'int rush::Pier::boats' is private within thi
 
 
 def _take(crossing: Crossing, key: str, way: str) -> None:
-    settle(crossing, Taken(key, way, "test"), lambda line: None, no_progress, CancelToken())
+    settle(crossing, Taken(key, way, "test"), Work())
 
 
 def _built(tree: Tree, log: str) -> Crossing:
@@ -36,7 +36,7 @@ def _built(tree: Tree, log: str) -> Crossing:
 
 
 def _cause(crossing: Crossing) -> CauseView:
-    (view,) = look(crossing, no_progress, CancelToken()).build.causes
+    (view,) = look(crossing, Work()).build.causes
     return view
 
 
@@ -50,7 +50,7 @@ def test_arguments_are_put_at_their_places_once(tree: Tree) -> None:
     assert 'rush::draw("all", pier.boats);' in source.read_text()
     _take(crossing, "build:run", "build")
     assert not _cause(crossing).fixes  # whatever the compiler says still, a second time would put them back
-    undo(crossing, crossing.logbook()[-2].id, no_progress, CancelToken())
+    undo(crossing, crossing.logbook()[-2].id, Work())
     assert 'rush::draw(pier.boats, "all");' in source.read_text()
     assert [item.rule.kind for item in _cause(crossing).fixes] == ["reorder"]
 

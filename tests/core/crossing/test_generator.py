@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 from fernshale.core.base.errors import Cancelled, CommandError
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Taken
@@ -54,13 +54,11 @@ def _begin(tree: Tree, generator: str = "", files: Mapping[str, str] = _FILES) -
 
 
 def _items(crossing: Crossing) -> dict[str, Matter]:
-    return {
-        item.key: item for item in look(crossing, no_progress, CancelToken()).matters if item.key.startswith("engine:")
-    }
+    return {item.key: item for item in look(crossing, Work()).matters if item.key.startswith("engine:")}
 
 
 def _take(crossing: Crossing, key: str, option: str, text: str = "") -> None:
-    settle(crossing, Taken(key, option, "you", text=text), lambda line: None, no_progress, CancelToken())
+    settle(crossing, Taken(key, option, "you", text=text), Work())
 
 
 def _generated(project: Path) -> dict[str, object]:
@@ -96,7 +94,7 @@ def test_stale_files_are_deleted_or_made_by_a_command_when_a_person_says_so(tree
     assert key in _items(crossing)
     _take(crossing, key, "run", shlex.join(("sh", "-c", "echo for 2.0 > made/table.txt")))
     assert (project / "made/table.txt").read_text() == "for 2.0\n" and key not in _items(crossing)
-    go_back_to(crossing, 1, no_progress, CancelToken())
+    go_back_to(crossing, 1, Work())
     assert listing(project) == before
     crossing.withdraw(key)
     # What came back has another time; a crossing of its own sees it as it is now.
@@ -107,14 +105,14 @@ def test_stale_files_are_deleted_or_made_by_a_command_when_a_person_says_so(tree
     _take(crossing, key, "delete")
     assert not (project / "made").exists() and (project / "tool.lock").exists()
     assert (project / "addons/snuffer/built/1.4/lib.bin").exists()
-    go_back_to(crossing, 1, no_progress, CancelToken())
+    go_back_to(crossing, 1, Work())
     assert listing(project) == before
 
 
 def test_what_the_generator_does_not_write_again_is_restored_and_asked_about(tree: Tree) -> None:
     project, crossing = _begin(tree, "test ! -e made/table.txt && mkdir -p made && echo for 2.0 > made/table.txt")
     before = listing(project)
-    view = look(crossing, no_progress, CancelToken()).engine
+    view = look(crossing, Work()).engine
     assert view.stale == ("made/startup.txt", "made/table.txt")  # neither lock file nor compiled output
     _take(crossing, "engine:sites", "apply")
     assert (project / "made/table.txt").read_text() == "for 2.0\n"
@@ -127,7 +125,7 @@ def test_what_the_generator_does_not_write_again_is_restored_and_asked_about(tre
     )
     _take(crossing, item.key, "keep")
     assert not [key for key in _items(crossing) if key.startswith("engine:stale:")]
-    go_back_to(crossing, 1, no_progress, CancelToken())
+    go_back_to(crossing, 1, Work())
     assert listing(project) == before
 
 
@@ -148,7 +146,7 @@ def test_a_generator_that_is_cancelled_leaves_all_of_them_as_they_were(tree: Tre
     with pytest.raises(Cancelled):
         settle(
             crossing, Taken("engine:sites", "apply", "you"),
-            lambda line: token.cancel() if line == "started" else None, no_progress, token,
+            Work(token=token, on_line=lambda line: token.cancel() if line == "started" else None),
         )  # fmt: skip
     assert _generated(project) == before
 

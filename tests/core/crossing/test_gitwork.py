@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from fernshale.core.base.errors import CommandError
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.flow.autopilot import cross
@@ -62,12 +62,12 @@ def _under_git(tree: Tree, files: dict[str, str] | None = None) -> tuple[Wick, C
 
 
 def _matter(crossing: Crossing) -> Matter | None:
-    found = look(crossing, no_progress, CancelToken()).survey.matters
+    found = look(crossing, Work()).survey.matters
     return next((item for item in found if item.key == KEY), None)
 
 
 def _settle(crossing: Crossing, way: str) -> None:
-    settle(crossing, Taken(KEY, way, "you"), lambda line: None, no_progress, CancelToken())
+    settle(crossing, Taken(KEY, way, "you"), Work())
 
 
 def _step(crossing: Crossing, title: str, files: dict[str, str | None]) -> int:
@@ -79,7 +79,7 @@ def _step(crossing: Crossing, title: str, files: dict[str, str | None]) -> int:
             draft.write(path, text.encode())
     changes = draft.change_set()
     decided = Decision("cause:x", Stage.BUILD, "mend", "", "you", "it must", 1.0)
-    return write_step(crossing, Stage.BUILD, title, "because", "", changes, no_progress, CancelToken(), [decided])
+    return write_step(crossing, Stage.BUILD, title, "because", "", changes, Work(), [decided])
 
 
 def _subjects(project: Path) -> list[str]:
@@ -112,20 +112,20 @@ def test_each_step_is_a_commit_on_a_branch_of_its_own(tree: Tree, token: CancelT
     assert _git(project, "show", "--name-status", "--format=").split() == ["A", "a/new.txt", "D", "gone.txt"]
     assert _git(project, "status", "--porcelain") == "M  kept.txt"
     assert commit_of(crossing, first) == _git(project, "rev-parse", "HEAD")
-    undo(crossing, first, no_progress, token)
+    undo(crossing, first, Work(token=token))
     assert _subjects(project)[0] == "Undo: first" and _git(project, "diff", "HEAD~2", "--stat", "HEAD") == ""
-    redo(crossing, first, no_progress, token)
-    with watching(crossing, Stage.ENGINE, "a command ran", "", "", no_progress, token):
+    redo(crossing, first, Work(token=token))
+    with watching(crossing, Stage.ENGINE, "a command ran", "", "", Work(token=token)):
         (project / "made.txt").write_text("made\n")
     assert _subjects(project)[:2] == ["Engine: a command ran", "Build: first"]
     # A snapshot has what git ignores, and git's own folder; a step that brings it back leaves the history alone.
-    snapshot = ensure_snapshot(crossing, "all of it", no_progress, token)
+    snapshot = ensure_snapshot(crossing, "all of it", Work(token=token))
     kept = crossing.store.manifest(snapshot).files
     assert "build/out.log" in kept and ".git/HEAD" in kept
     start = crossing.fact("start")
-    restore_snapshot(crossing, start, (), no_progress, token)
+    restore_snapshot(crossing, start, (), Work(token=token))
     assert not (project / "made.txt").exists() and _subjects(project)[0].startswith("Survey: restored")
-    go_back_to(crossing, first, no_progress, token)
+    go_back_to(crossing, first, Work(token=token))
     assert "went back to before “first”" in _subjects(project)[0] and "went back" not in _subjects(project)[1]
     assert _git(project, "fsck", "--no-dangling") == ""
 
@@ -138,7 +138,7 @@ def test_nothing_of_git_is_touched_when_the_user_says_no(tree: Tree, token: Canc
     _settle(crossing, "leave")
     before = {path: item for path, item in listing(wick.project).items() if path.startswith(".git/")}
     id = _step(crossing, "a step", {"new.txt": "new\n"})
-    undo(crossing, id, no_progress, token)
+    undo(crossing, id, Work(token=token))
     assert _matter(crossing) is None
     assert {path: item for path, item in listing(wick.project).items() if path.startswith(".git/")} == before
     assert not (wick.project / "ran").exists() and crossing.fact("git commits") is None
@@ -221,15 +221,15 @@ def test_a_project_inside_a_larger_repository(tree: Tree, tmp_path: Path, token:
     _step(crossing, "inside", {"sub/nötig.txt": "new\n"})
     name = f"{wick.project.name}/sub/nötig.txt"
     assert _git(top, "-c", "core.quotePath=false", "show", "--name-only", "--format=") == name
-    overview = look(crossing, no_progress, token)
+    overview = look(crossing, Work(token=token))
     _git(top, "gc", "-q")
     assert not has_changed(overview, token)
 
 
 def test_restored_elsewhere_git_goes_along(tree: Tree, tmp_path: Path, token: CancelToken) -> None:
     wick, crossing = _under_git(tree)
-    taken = crossing.store.take(wick.project, "", no_progress, token)
-    restore(crossing.store, crossing.store.manifest(taken.id), tmp_path / "back", (), no_progress, token)
+    taken = crossing.store.take(wick.project, "", Work(token=token))
+    restore(crossing.store, crossing.store.manifest(taken.id), tmp_path / "back", (), Work(token=token))
     assert _git(tmp_path / "back", "status", "--porcelain") == "" and _subjects(tmp_path / "back") == ["as it was"]
 
 
@@ -284,10 +284,10 @@ def test_nothing_that_a_repository_names_runs_without_consent(tree: Tree, tmp_pa
     matter = _matter(crossing)
     assert matter is not None
     overview = cross(
-        crossing, {}, lambda step: None, lambda stage, overview: None, lambda line: None, no_progress, token
+        crossing, {}, lambda step: None, lambda stage, overview: None, Work(token=token)
     )  # fmt: skip
     _step(crossing, "a step", {"game.py": "import wick\n", "more.txt": "t\n"})
-    undo(crossing, crossing.logbook()[-1].id, no_progress, token)
+    undo(crossing, crossing.logbook()[-1].id, Work(token=token))
     assert overview is not None and not ran.exists(), ran.read_text()
 
 

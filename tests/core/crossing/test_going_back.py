@@ -9,7 +9,7 @@ import pytest
 from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.record.database import Crossing, Setup, begin
 from fernshale.core.crossing.record.items import Stage
@@ -39,11 +39,11 @@ def _step(crossing: Crossing, files: dict[str, str | None]) -> int:
             draft.delete(path)
         else:
             draft.write(path, content.encode())
-    return write_step(crossing, Stage.BUILD, "a step", "", "", draft.change_set(), no_progress, CancelToken())
+    return write_step(crossing, Stage.BUILD, "a step", "", "", draft.change_set(), Work())
 
 
 def _back(crossing: Crossing, id: int) -> tuple[str, ...]:
-    return tuple(go_back_to(crossing, id, no_progress, CancelToken()).kept)
+    return tuple(go_back_to(crossing, id, Work()).kept)
 
 
 def test_an_empty_step_and_an_earlier_undo_do_not_stop_it(tmp_path: Path) -> None:
@@ -54,18 +54,18 @@ def test_an_empty_step_and_an_earlier_undo_do_not_stop_it(tmp_path: Path) -> Non
     note(crossing, Stage.BUILD, "wrote nothing", "", "")
     second = _step(crossing, {"b.txt": _text({2: "two"}), "sub/c.txt": "new\n"})
     empty = write_step(
-        crossing, Stage.BUILD, "empty", "", "", Draft(project).change_set(), no_progress, CancelToken()
+        crossing, Stage.BUILD, "empty", "", "", Draft(project).change_set(), Work()
     )  # fmt: skip
-    undo(crossing, first, no_progress, CancelToken())
+    undo(crossing, first, Work())
     (project / "a.txt").write_text(_text({7: "by hand"}))
     assert _back(crossing, first) == ("a.txt",)
     assert {**listing(project), "a.txt": None} == {**before, "a.txt": None}
     assert (project / "a.txt").read_text() == _text({7: "by hand"})
     states = {item.id: item.state for item in crossing.logbook()}
     assert states[second] == states[empty] == "undone"
-    assert go_back_to(crossing, first, no_progress, CancelToken()).steps == 0  # a second call does nothing
+    assert go_back_to(crossing, first, Work()).steps == 0  # a second call does nothing
     assert (project / "a.txt").read_text() == _text({7: "by hand"})
-    undo(crossing, crossing.logbook()[-1].id, no_progress, CancelToken())
+    undo(crossing, crossing.logbook()[-1].id, Work())
     assert (project / "b.txt").read_text() == _text({2: "two"}) and (project / "sub/c.txt").read_text() == "new\n"
     assert {item.id: item.state for item in crossing.logbook()}[second] == "done"
 
@@ -90,7 +90,7 @@ def test_an_edit_by_hand_under_a_later_step_is_not_blamed_on_the_step_alone(tmp_
     (crossing.setup.project / "a.txt").write_text(_text({2: "by hand"}))
     _step(crossing, {"a.txt": _text({2: "by hand", 7: "later"})})
     with pytest.raises(CannotUndo, match="by “a step” and outside Fernshale"):
-        undo(crossing, first, no_progress, CancelToken())
+        undo(crossing, first, Work())
 
 
 def test_going_forward_again_to_a_point_that_a_return_went_past(tmp_path: Path) -> None:
@@ -144,7 +144,7 @@ def test_the_tree_is_that_of_the_point_but_for_edits_by_hand(
             case "undo" | "redo" | "back" as verb, at if known:
                 act = {"undo": undo, "redo": redo, "back": go_back_to}[verb]
                 try:
-                    act(crossing, known[at % len(known)], no_progress, CancelToken())
+                    act(crossing, known[at % len(known)], Work())
                 except CannotUndo:
                     assert listing(project) == point
             case ("note",):
@@ -167,7 +167,7 @@ def test_the_tree_is_that_of_the_point_but_for_edits_by_hand(
     assert set(kept) <= differing <= edited
     if next(item for item in crossing.logbook() if item.id == id).snapshot:  # nobody saw the project at a note
         assert differing == set(kept)
-    assert go_back_to(crossing, id, no_progress, CancelToken()).steps == 0 and listing(project) == after
+    assert go_back_to(crossing, id, Work()).steps == 0 and listing(project) == after
     shutil.rmtree(base)
 
 
@@ -210,7 +210,7 @@ def test_a_crossing_from_before_writes_were_kept_gets_them_from_its_logbook(tree
     crossing = _begin(tree("home", {}) / "game")
     first = _step(crossing, {"a.txt": _text({2: "one"})})
     second = _step(crossing, {"b.txt": _text({2: "two"})})
-    undo(crossing, second, no_progress, CancelToken())
+    undo(crossing, second, Work())
     with crossing._database() as database:
         database.execute("DROP TABLE writes")
     again = Crossing(crossing.folder)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.drift.comparison import compare
 from fernshale.core.drift.release_symbols import read_pair
 from fernshale.core.fix.apply import apply_edits, find_edits
@@ -62,7 +62,7 @@ _CASES = {
 def test_a_name_moves_into_another_class_with_its_import(language: str, tree: Tree) -> None:
     old, new, path, before, after = _CASES[language]
     folders = tree("old", old), tree("new", new)
-    changes = compare(read_pair(*folders, "", no_progress, CancelToken()), CancelToken())
+    changes = compare(read_pair(*folders, "", Work()), CancelToken())
     rules = guess_rules(changes, *folders, "t", ()).rules
     followed = {apply_edits(before, find_edits(rule, TreePath(path), before)) for rule in rules}
     whole = [text for text in followed if text == after]
@@ -88,7 +88,7 @@ def test_a_name_moves_into_another_class_with_its_import(language: str, tree: Tr
 def test_what_a_file_sees_already_is_not_imported_again(path: str, text: str, tree: Tree) -> None:
     old, new, *_ = _CASES["java"]
     folders = tree("old", old), tree("new", new)
-    changes = compare(read_pair(*folders, "", no_progress, CancelToken()), CancelToken())
+    changes = compare(read_pair(*folders, "", Work()), CancelToken())
     rules = [rule for rule in guess_rules(changes, *folders, "t", ()).rules if rule.kind == "move"]
     edits = [edit for rule in rules for edit in find_edits(rule, TreePath(path), text)]
     assert edits and not any(edit.is_added_import for edit in edits)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.record.decisions import Taken
 from fernshale.core.crossing.stages.overview import look
@@ -66,8 +66,8 @@ def test_a_name_is_brought_in(name: str, tree: Tree) -> None:
     )
     take = ("engine:sites", "apply"), ("build:run", "build")
     for key, way in take:
-        settle(crossing, Taken(key, way, "test"), lambda text: None, no_progress, CancelToken())
-    (cause,) = look(crossing, no_progress, CancelToken()).build.causes
+        settle(crossing, Taken(key, way, "test"), Work())
+    (cause,) = look(crossing, Work()).build.causes
     (fix,) = (fix for fix in cause.fixes if fix.rule.kind == "import")
     assert fix.rule.text == line and fix.is_sure and fix.clears == 1
     assert [edit.path for edit in fix.edits] == [next(iter(game))]
@@ -95,17 +95,15 @@ def test_a_class_that_is_only_announced_is_brought_in_whole(name: str, tree: Tre
     crossing = begin_engine(
         tree, old, new, game, "g++ -std=c++17 -fsyntax-only -I {engine}/include {project}/src/a.cpp"
     )
-    settle(crossing, Taken("engine:sites", "apply", "test"), lambda text: None, no_progress, CancelToken())
-    settle(crossing, Taken("build:run", "build", "test"), lambda text: None, no_progress, CancelToken())
-    (view,) = look(crossing, no_progress, CancelToken()).build.causes
+    settle(crossing, Taken("engine:sites", "apply", "test"), Work())
+    settle(crossing, Taken("build:run", "build", "test"), Work())
+    (view,) = look(crossing, Work()).build.causes
     assert (view.cause.kind, view.cause.symbol) == ("incomplete type", "Pier")
     assert view.fixes[0].rule.text == '#include "rush/pier.hpp"' and view.fixes[0].is_sure
     settle(
         crossing,
         Taken(f"cause:{view.cause.key}", view.fixes[0].rule.id, "test"),
-        lambda text: None,
-        no_progress,
-        CancelToken(),
+        Work(),
     )
-    settle(crossing, Taken("build:run", "build", "test"), lambda text: None, no_progress, CancelToken())
-    assert look(crossing, no_progress, CancelToken()).build.passed
+    settle(crossing, Taken("build:run", "build", "test"), Work())
+    assert look(crossing, Work()).build.passed

@@ -12,7 +12,7 @@ import time
 import pytest
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.project.scan import crossing_ground
 from fernshale.core.crossing.record.database import Crossing
@@ -121,18 +121,18 @@ def _crossing(tree: Tree, rooms: int = 3) -> tuple[Wick, Crossing]:
     (wick.project / "plans/attic.plan").write_text("door wide=1\nwindow wide=1\n")
     profile = read_profile(wick.profile)
     trust(profile)
-    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, CancelToken())
+    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", Work())
     for key in ("plugin:snuffer", "engine:sites"):
         _take(crossing, key, "take" if key.startswith("plugin") else "apply")
     return wick, crossing
 
 
 def _look(crossing: Crossing) -> Overview:
-    return look(crossing, no_progress, CancelToken())
+    return look(crossing, Work())
 
 
 def _take(crossing: Crossing, key: str, way: str, why: str = "") -> None:
-    settle(crossing, Taken(key, way, "test", why), lambda line: None, no_progress, CancelToken())
+    settle(crossing, Taken(key, way, "test", why), Work())
 
 
 def test_everything_sure_is_relinked_in_one_step_that_can_be_taken_back(tree: Tree) -> None:
@@ -153,7 +153,7 @@ def test_everything_sure_is_relinked_in_one_step_that_can_be_taken_back(tree: Tr
     )
     assert now["rooms/1.json"][0] == wanted and not _look(crossing).links.dangling
     for entry in reversed([item.id for item in crossing.logbook() if item.stage.value == "Links"]):
-        undo(crossing, entry, no_progress, CancelToken())
+        undo(crossing, entry, Work())
     assert listing(wick.project) == before and len(_look(crossing).links.dangling) == 3
 
 
@@ -181,7 +181,7 @@ def test_data_is_rewritten_for_one_and_then_for_all_like_it_and_never_twice(tree
     assert angles() == [0, 90, 330, 90, 60, 90] and _look(crossing).links.scan.work[0].total == 4
     _take(crossing, "data:turn", "all")
     assert angles() == [0, 270, 330, 270, 300, 270] and not _look(crossing).links.scan.work
-    undo(crossing, crossing.logbook()[-1].id, no_progress, CancelToken())
+    undo(crossing, crossing.logbook()[-1].id, Work())
     assert angles() == [0, 90, 330, 90, 60, 90] and _look(crossing).links.scan.work[0].total == 4
 
 
@@ -197,7 +197,7 @@ def test_scans_are_mended_scanned_again_or_left_so_with_a_reason(tree: Tree) -> 
     _take(crossing, "expect:one-hearth:plans/hall.plan", "drop 0")
     assert "warm=3" not in (wick.project / "plans/hall.plan").read_text()
     assert not _look(crossing).links.scan.unmet
-    ground = crossing_ground(crossing, no_progress, CancelToken())
+    ground = crossing_ground(crossing, Work())
     way = export_way(crossing, ground, CancelToken())  # the next project meets the same
     assert 'key = "expect:one-hearth:plans/hall.plan"\ntake = "drop 0"' in way
     (wick.project / "plans/cellar.plan").write_text("hearth warm=1\nhearth warm=2\ndoor wide=1\n")
@@ -220,8 +220,7 @@ def test_nothing_is_scanned_before_the_project_is_on_the_release(tree: Tree) -> 
     undo(
         crossing,
         next(item.id for item in crossing.logbook() if item.stage.value == "Engine"),
-        no_progress,
-        CancelToken(),
+        Work(),
     )
     assert _look(crossing).links.scan.work == ()
 
@@ -233,7 +232,7 @@ from fernshale.core.base.work import CancelToken, no_progress
 from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.record.decisions import Taken
 from fernshale.core.crossing.record.database import open_crossing
-settle(open_crossing(Path(sys.argv[1])), Taken("links:old-1", "111-fresh", "test"), print, no_progress, CancelToken())
+settle(open_crossing(Path(sys.argv[1])), Taken("links:old-1", "111-fresh", "test"), Work(on_line=print))
 """
 
 
@@ -284,7 +283,7 @@ def test_where_the_merge_moved_a_file_is_asked_of_the_merge(tree: Tree) -> None:
     assert item.candidates[0].id == "addons/snuffer/words/brief.txt" and item.sure
     assert "addons/snuffer/note.txt is addons/snuffer/words/brief.txt now" in item.candidates[0].evidence
     entry = crossing.logbook()[-1].id
-    undo(crossing, entry, no_progress, CancelToken())
+    undo(crossing, entry, Work())
     assert not _look(crossing).links.dangling
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.record.decisions import Taken
 from fernshale.core.crossing.stages.overview import look
@@ -52,8 +52,8 @@ def test_a_member_is_looked_for_in_what_is_given_now(name: str, tree: Tree) -> N
     file, text, source, code, wanted, build = _CASES[name]
     crossing = begin_engine(tree, {file: text % "Mark"}, {file: text % "Berth"}, {source: code}, build)
     for key, way in (("engine:sites", "apply"), ("build:run", "build")):
-        settle(crossing, Taken(key, way, "test"), lambda line: None, no_progress, CancelToken())
-    view = look(crossing, no_progress, CancelToken()).build
+        settle(crossing, Taken(key, way, "test"), Work())
+    view = look(crossing, Work()).build
     (cause,) = (item for item in view.causes if item.cause.symbol == "where")
     assert cause.fixes[0].rule.new == wanted and "gave Mark and gives Berth now" in cause.fixes[0].rule.why
     change = view.change_of(cause.cause)
@@ -61,9 +61,7 @@ def test_a_member_is_looked_for_in_what_is_given_now(name: str, tree: Tree) -> N
     settle(
         crossing,
         Taken(f"cause:{cause.cause.key}", cause.fixes[0].rule.id, "test"),
-        lambda line: None,
-        no_progress,
-        CancelToken(),
+        Work(),
     )
-    settle(crossing, Taken("build:run", "build", "test"), lambda line: None, no_progress, CancelToken())
-    assert look(crossing, no_progress, CancelToken()).build.passed
+    settle(crossing, Taken("build:run", "build", "test"), Work())
+    assert look(crossing, Work()).build.passed

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.drift.comparison import Change, compare
 from fernshale.core.drift.release_symbols import read_pair
 from fernshale.core.fix.apply import apply_edits, find_edits
@@ -160,7 +160,7 @@ _CASES = {
 
 def _changes(tree: Tree, file: str, old: str, new: str) -> tuple[Change, ...]:
     token = CancelToken()
-    return compare(read_pair(tree("old", {file: old}), tree("new", {file: new}), "", no_progress, token), token)
+    return compare(read_pair(tree("old", {file: old}), tree("new", {file: new}), "", Work(token=token)), token)
 
 
 def _rules(tree: Tree, file: str, old: str, new: str) -> list[Rule]:

@@ -10,10 +10,9 @@ from pathlib import Path
 import pytest
 
 from fernshale.core.base.errors import CommandError, FernshaleError, MisuseError
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import OnLine, Work
 from fernshale.core.crossing.deferred.plugins import find_aside
 from fernshale.core.crossing.flow.actions import settle, withdraw
-from fernshale.core.crossing.project.commands import OnLine
 from fernshale.core.crossing.project.scan import crossing_ground
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Taken
@@ -49,13 +48,13 @@ def _wick(tree: Tree, files: dict[str, tuple[str, str, str]]) -> tuple[Wick, Cro
 
 
 def _view(crossing: Crossing) -> tuple[PluginsView, PluginView]:
-    ground = crossing_ground(crossing, no_progress, CancelToken())
-    found = plugins(ground, crossing, no_progress, CancelToken())
+    ground = crossing_ground(crossing, Work())
+    found = plugins(ground, crossing, Work())
     return found, next(view for view in found.plugins if view.plugin.id == "snuffer")
 
 
 def _settle(crossing: Crossing, key: str, way: str, text: str = "", why: str = "") -> None:
-    settle(crossing, Taken(key, way, "you", why, text), _on_line, no_progress, CancelToken())
+    settle(crossing, Taken(key, way, "you", why, text), Work(on_line=_on_line))
 
 
 def test_decisions_of_one_kind_are_taken_at_once(tree: Tree) -> None:
@@ -166,16 +165,16 @@ def test_a_plugin_is_set_aside_and_brought_back_beside_later_work(tree: Tree) ->
     _settle(crossing, matter, "aside", why="it flickers")
     assert not (wick.project / "addons/snuffer").exists()
     assert settings.read_text() == '{\n  "on": ["hood"],  \n  "size": 3\n}\n'
-    ground = crossing_ground(crossing, no_progress, CancelToken())
+    ground = crossing_ground(crossing, Work())
     (aside,) = find_aside(crossing, ground)
     assert (aside.id, aside.why, aside.ready) == ("snuffer", "it flickers", "") and "accepts 2.0" in aside.condition
-    overview = look(crossing, no_progress, CancelToken())
+    overview = look(crossing, Work())
     assert not any(item.key == "aside:snuffer" for item in overview.matters)  # 2 was there when it was set aside
     shelf = wick.shelf / "shelf.toml"
     shelf.write_text(
         shelf.read_text() + '[[plugin]]\nid = "snuffer"\nversion = "2.1"\nfolder = "snuffer/2"\naccepts = ">=2"\n'
     )
-    overview = look(crossing, no_progress, CancelToken())
+    overview = look(crossing, Work())
     assert any(item.title == "snuffer is set aside, and 2.1 would fit now" for item in overview.matters)
     assert any(item.title.startswith("decided: snuffer") or "snuffer" in item.title for item in overview.logbook)
     assert "snuffer 1: it flickers. It comes back with a release of it that accepts 2.0" in report_markdown(
@@ -192,8 +191,8 @@ def test_a_plugin_is_set_aside_and_brought_back_beside_later_work(tree: Tree) ->
 
 
 def _matters_of(crossing: Crossing) -> list[str]:
-    ground = crossing_ground(crossing, no_progress, CancelToken())
-    return [matter.key for matter in plugins(ground, crossing, no_progress, CancelToken()).matters]
+    ground = crossing_ground(crossing, Work())
+    return [matter.key for matter in plugins(ground, crossing, Work()).matters]
 
 
 def test_pointing_the_project_at_the_target_first_leaves_the_open_merges_open(tree: Tree) -> None:
@@ -255,7 +254,7 @@ def test_a_compiled_plugin_is_built_from_its_sources_swapped_in_and_undone(tree:
     assert (lib / "2.0/sum.o").read_bytes().startswith(b"\x7fELF") and "2.0" in (lib / "2.0/stamp.ini").read_text()
     assert "rebuild:winch" not in _matters_of(crossing)
     with crossing.acting():
-        undo(crossing, crossing.logbook()[-1].id, no_progress, CancelToken())
+        undo(crossing, crossing.logbook()[-1].id, Work())
     assert (lib / "1.4/sum.o").read_text() == "old" and not (lib / "2.0").exists()
     assert "rebuild:winch" in _matters_of(crossing)
 

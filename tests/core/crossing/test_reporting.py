@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from lxml import html
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.change.preview import text_diff
 from fernshale.core.crossing.flow.actions import settle
@@ -42,15 +42,15 @@ from tests.wick import begin_wick, make_wick
 
 
 def _look(crossing: Crossing) -> Overview:
-    return look(crossing, no_progress, CancelToken())
+    return look(crossing, Work())
 
 
 def _take(crossing: Crossing, key: str, way: str, why: str = "", who: str = "you") -> None:
-    settle(crossing, Taken(key, way, who, why), lambda line: None, no_progress, CancelToken())
+    settle(crossing, Taken(key, way, who, why), Work())
 
 
 def _finished(crossing: Crossing) -> Overview:
-    return cross_one(crossing, None, {}, lambda step: None, lambda stage, view: None, no_progress, CancelToken())[0]
+    return cross_one(crossing, None, {}, lambda step: None, lambda stage, view: None, Work())[0]
 
 
 def test_every_form_tells_the_same_and_markup_in_names_stays_text(tree: Tree) -> None:
@@ -68,8 +68,7 @@ def test_every_form_tells_the_same_and_markup_in_names_stays_text(tree: Tree) ->
         "because <script>alert(1)</script>",
         "",
         draft.change_set(),
-        no_progress,
-        CancelToken(),
+        Work(),
     )
     data = report_data(_look(crossing), crossing)
     assert json.loads(json.dumps(data)) == data and data["figures"]["rounds"] >= 1
@@ -127,9 +126,7 @@ def test_real_git_follows_the_patches_to_the_same_tree(tree: Tree, tmp_path: Pat
             draft.delete("empty")
             draft.delete("more.py")
             draft.link("link", "tool.sh")
-        write_step(
-            crossing, Stage.BUILD, f"turn {turn}: ümlaut", "to see", "", draft.change_set(), no_progress, CancelToken()
-        )
+        write_step(crossing, Stage.BUILD, f"turn {turn}: ümlaut", "to see", "", draft.change_set(), Work())
     names = write_patches(crossing, tmp_path / "patches")
     assert len(names) == 3
     _git(other, "am", "-q", "--keep-cr", *(str(tmp_path / "patches" / name) for name in names))
@@ -167,7 +164,7 @@ def test_the_way_of_one_crossing_is_followed_by_the_next_and_what_does_not_fit_i
     second = wick.project.parent / "second"
     shutil.copytree(wick.project, second)
     (second / "game.py").write_text("import wick\nwick.light_up()\n")
-    ground = crossing_ground(crossing, no_progress, CancelToken())
+    ground = crossing_ground(crossing, Work())
     add_check(crossing, ground, Check("lit", prints="lit"))
     for key, way in (("plugin:snuffer", "take"), ("engine:sites", "apply"), ("build:run", "build")):
         _take(crossing, key, way)
@@ -181,10 +178,8 @@ def test_the_way_of_one_crossing_is_followed_by_the_next_and_what_does_not_fit_i
     assert [item.name for item in way.check] == ["lit"] and "light" in [rule.id for rule in way.rule]
     assert "route:2.0:ghost" in [item.key for item in way.decision]
     profile = read_profile(wick.profile)
-    there = begin_crossing(second, profile, [wick.shelf], "2.0", no_progress, CancelToken())
-    overview, followed = cross_one(
-        there, way, {}, lambda step: None, lambda stage, view: None, no_progress, CancelToken()
-    )
+    there = begin_crossing(second, profile, [wick.shelf], "2.0", Work())
+    overview, followed = cross_one(there, way, {}, lambda step: None, lambda stage, view: None, Work())
     assert any("route:2.0:ghost" in words for words in followed.unfit) and not followed.ahead
     row = {row.check.name: row for row in overview.trial.checks}["lit"]
     assert row.on("2.0").is_good and overview.is_done
@@ -204,10 +199,10 @@ def test_several_projects_go_on_without_the_one_that_cannot_come(tree: Tree) -> 
         file.write("def gone_for_good(): pass\n")
 
     def begin(project: Path) -> Crossing:
-        return begin_crossing(project, profile, [wick.shelf], "2.0", no_progress, CancelToken())
+        return begin_crossing(project, profile, [wick.shelf], "2.0", Work())
 
     ahead = Way(decision=tuple(Recorded(key, "x", "") for key in ("links:lamp", "trial:log:1", "engine:trouble:no")))
-    rows = cross_all([wick.project, second, third], begin, ahead, {}, lambda project: None, no_progress, CancelToken())
+    rows = cross_all([wick.project, second, third], begin, ahead, {}, Work())
     assert rows[0].done and rows[1].trouble and not rows[1].release
     assert rows[2].stage is Stage.BUILD and rows[2].errors == 1 and "1 error," in rows[2].words
     assert rows[2].followed.lines[0].startswith("did not fit: decision engine:trouble:no")
@@ -220,7 +215,7 @@ def test_a_member_without_a_sure_way_is_left_out_and_comes_back(tmp_path: Path) 
     profile = read_profile(toys.profile)
     trust(profile)
     (toys.project / "toys/bell/main.py").write_text("import osier\n\nosier.nobody_knows_this(3)\n")
-    crossing = begin_crossing(toys.project, profile, [toys.shelf], toys.target, no_progress, CancelToken())
+    crossing = begin_crossing(toys.project, profile, [toys.shelf], toys.target, Work())
     _take(crossing, "engine:sites", "apply")
     _take(crossing, "build:run", "build")
     overview = _look(crossing)
@@ -243,7 +238,7 @@ def test_the_key_of_a_matter_tells_its_stage(tmp_path: Path) -> None:
     for name in ("nine-piers", "quayside"):
         sample = unpack(tmp_path / name, name)
         profile = read_profile(sample.profile)
-        crossing = begin_crossing(sample.project, profile, [sample.shelf], sample.target, no_progress, CancelToken())
+        crossing = begin_crossing(sample.project, profile, [sample.shelf], sample.target, Work())
         matters = _look(crossing).matters
         assert [stage_of(matter.key) for matter in matters] == [matter.stage for matter in matters]
 
@@ -256,7 +251,7 @@ def test_a_report_tells_every_leg(tree: Tree) -> None:
     shelf.write_text(shelf.read_text().replace("[[engine]]", entry + "[[engine]]", 1))
     profile = read_profile(wick.profile)
     trust(profile)
-    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, CancelToken(), via=["1.6"])
+    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", Work(), via=["1.6"])
     overview = _finished(crossing)
     assert overview.is_done
     data = report_data(overview, crossing)

@@ -14,7 +14,7 @@ import pytest
 
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.flow.autopilot import cross
 from fernshale.core.crossing.project import plugin_plan
@@ -105,20 +105,20 @@ def make_far_wick(tree: Tree) -> Wick:
 def begin_far(wick: Wick, via: tuple[str, ...] = ()) -> Crossing:
     profile = read_profile(wick.profile)
     trust(profile)
-    return begin_crossing(wick.project, profile, [wick.shelf], "3.0", no_progress, CancelToken(), via)
+    return begin_crossing(wick.project, profile, [wick.shelf], "3.0", Work(), via)
 
 
 def _look(crossing: Crossing) -> Overview:
-    return look(crossing, no_progress, CancelToken())
+    return look(crossing, Work())
 
 
 def _take(crossing: Crossing, key: str, way: str) -> None:
-    settle(crossing, Taken(key, way, "you"), lambda line: None, no_progress, CancelToken())
+    settle(crossing, Taken(key, way, "you"), Work())
 
 
 def _cross(crossing: Crossing, recorded: dict[str, Recorded] | None = None) -> Overview:
     nothing = recorded or {}
-    return cross(crossing, nothing, lambda _: None, lambda *_: None, lambda _: None, no_progress, CancelToken())
+    return cross(crossing, nothing, lambda _: None, lambda *_: None, Work())
 
 
 def test_leg_by_leg_each_with_its_own_rounds_and_back_to_the_start(tree: Tree, token: CancelToken) -> None:
@@ -134,13 +134,13 @@ def test_leg_by_leg_each_with_its_own_rounds_and_back_to_the_start(tree: Tree, t
     assert any("leg 2 begins: 2.0 → 3.0" in title for title in titles)
     assert sum(title.startswith("round 1 ") for title in titles) == 2
     assert {view.plugin.id for view in overview.plugins.plugins if view.ledger} == {"snuffer"}
-    go_back_to(crossing, 1, no_progress, token)
+    go_back_to(crossing, 1, Work(token=token))
     assert listing(wick.project) == before and crossing.setup.leg == 0
     assert _look(crossing).setup.to == "2.0"
     # The way again: nothing of the first time passes for what is so now, and steps of the other leg are not done again.
     old = next(entry.id for entry in reversed(crossing.logbook()) if entry.can_redo)
     with pytest.raises(CannotUndo, match="another leg"):
-        redo(crossing, old, no_progress, token)
+        redo(crossing, old, Work(token=token))
     overview = _cross(crossing)
     assert overview.is_done and [item.total for item in overview.build.rounds] == [3, 0]
 
@@ -172,7 +172,7 @@ def test_a_target_with_a_fault_that_concerns_the_project_needs_a_decision(tree: 
     wick = make_far_wick(tree)
     profile = read_profile(wick.profile)
     trust(profile)
-    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.5", no_progress, CancelToken())
+    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.5", Work())
     (matter,) = [item for item in _look(crossing).route.matters if "fault" in item.key]
     assert matter.detail == "it smokes" and matter.needs_you
     for path in ("game.py", "more.py"):
@@ -284,10 +284,10 @@ def test_origin_is_found_in_an_earlier_snapshot_where_no_shelf_has_the_release(t
     mine = wick.project / "addons/snuffer/snuffer.py"
     edited = mine.read_text()
     mine.write_text((wick.shelf / "snuffer/1/snuffer.py").read_text())
-    Store(home() / "store").take(wick.project.resolve(), "as it came", no_progress, CancelToken())
+    Store(home() / "store").take(wick.project.resolve(), "as it came", Work())
     mine.write_text(edited)
     profile = read_profile(wick.profile)
-    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, CancelToken())
+    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", Work())
     (item,) = _look(crossing).survey.plugins
     assert item.origin is not None and item.origin.name == "1" and item.source.startswith("snapshot of ")
     assert item.origin.edited == ("snuffer.py",) and "no shelf has 1" in item.note
@@ -303,7 +303,7 @@ def test_preconditions_come_before_the_baseline(tree: Tree, monkeypatch: pytest.
         file.write('[[requirement]]\nname = "licence"\nvariable = "WICK_LICENCE"\nhint = "Ask the chandler."\n')
     profile = read_profile(wick.profile)
     trust(profile)
-    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, CancelToken())
+    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", Work())
     monkeypatch.delenv("WICK_LICENCE", raising=False)
     _take(crossing, "survey:baseline", "take")
     overview = _look(crossing)
@@ -329,7 +329,7 @@ def test_frame_times_are_kept_with_the_run(tree: Tree) -> None:
                     f"(out / 'frames.csv').write_text('{table}')\nwick.light_up()\n")  # fmt: skip
     profile = read_profile(wick.profile)
     trust(profile)
-    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, CancelToken())
+    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", Work())
     _take(crossing, "survey:baseline", "take")
     baseline = _look(crossing).survey.baseline
     assert baseline is not None and baseline.run is not None and baseline.run.frames is not None
@@ -345,7 +345,7 @@ def test_what_is_there_twice_is_removed_by_a_step_that_can_be_undone(tree: Tree)
         (wick.project / place).write_bytes(b"!<arch>\nwax")
     before = listing(wick.project)
     profile = read_profile(wick.profile)
-    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, CancelToken())
+    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", Work())
     (matter,) = [item for item in _look(crossing).survey.matters if item.key.startswith("survey:double:")]
     _take(crossing, matter.key, "remove old/libwax.a")
     assert not (wick.project / "old/libwax.a").exists()
@@ -355,16 +355,16 @@ def test_what_is_there_twice_is_removed_by_a_step_that_can_be_undone(tree: Tree)
     assert [item for item in _look(crossing).survey.matters if item.key == matter.key]
     shutil.rmtree(wick.project / "old")
     assert crossing.decisions()[matter.key].choice == "remove old/libwax.a"
-    go_back_to(crossing, 1, no_progress, CancelToken())
+    go_back_to(crossing, 1, Work())
     assert listing(wick.project) == before and matter.key not in crossing.decisions()
-    redo(crossing, next(entry.id for entry in crossing.logbook() if entry.can_redo), no_progress, CancelToken())
+    redo(crossing, next(entry.id for entry in crossing.logbook() if entry.can_redo), Work())
     assert crossing.decisions()[matter.key].choice == "remove old/libwax.a"
 
 
 def test_a_folder_called_mine_keeps_that_role(tree: Tree) -> None:
     wick = make_wick(tree)
     profile = read_profile(wick.profile)
-    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, CancelToken())
+    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", Work())
     before = listing(wick.project)
     assert [item.origin.edited for item in _look(crossing).survey.plugins if item.origin] == [("snuffer.py",)]
     _take(crossing, "role:addons/snuffer", "own")
@@ -378,7 +378,7 @@ def test_a_folder_called_mine_keeps_that_role(tree: Tree) -> None:
 
 def test_what_is_remembered_of_a_tree_does_not_outlive_a_rule_or_a_shelf(tree: Tree, token: CancelToken) -> None:
     wick = make_far_wick(tree)
-    ground = read_ground(wick.project, read_profile(wick.profile), read_shelf([wick.shelf]), no_progress, token)
+    ground = read_ground(wick.project, read_profile(wick.profile), read_shelf([wick.shelf]), Work(token=token))
     (before,) = find_origins(ground, None, token)
     mine = replace(ground.profile, role=(RoleRule("own", ("addons/**",)), *ground.profile.role))
     (after,) = find_origins(replace(ground, profile=mine), None, token)
@@ -435,7 +435,7 @@ def test_a_read_only_project_can_be_surveyed_and_a_write_into_it_says_why(
 def test_a_project_that_vanishes_is_said(tree: Tree) -> None:
     wick = make_wick(tree)
     profile = read_profile(wick.profile)
-    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, CancelToken())
+    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", Work())
     away = Path(str(wick.project) + "-away")
     before = listing(wick.project)
     wick.project.rename(away)

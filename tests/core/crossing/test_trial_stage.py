@@ -9,7 +9,7 @@ from lxml import etree
 from PIL import Image
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.project.checks import check_rows
 from fernshale.core.crossing.project.scan import crossing_ground
@@ -58,7 +58,7 @@ def _crossing(tree: Tree, silence: str = "") -> tuple[Wick, Crossing]:
     Image.new("RGB", (20, 10), (40, 60, 80)).save(wick.project / "picture.ppm")
     profile = read_profile(wick.profile)
     trust(profile)
-    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", no_progress, CancelToken())
+    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", Work())
     _take(crossing, "survey:baseline", "take")
     for key, way in (("plugin:snuffer", "take"), ("engine:sites", "apply"), ("build:run", "build")):
         _take(crossing, key, way)
@@ -66,11 +66,11 @@ def _crossing(tree: Tree, silence: str = "") -> tuple[Wick, Crossing]:
 
 
 def _look(crossing: Crossing) -> Overview:
-    return look(crossing, no_progress, CancelToken())
+    return look(crossing, Work())
 
 
 def _take(crossing: Crossing, key: str, way: str, why: str = "") -> None:
-    settle(crossing, Taken(key, way, "test", why), lambda line: None, no_progress, CancelToken())
+    settle(crossing, Taken(key, way, "test", why), Work())
 
 
 def test_new_messages_are_matters_until_they_are_accepted_with_a_reason(tree: Tree) -> None:
@@ -117,7 +117,7 @@ def test_a_run_that_hangs_is_ended_and_said(tree: Tree) -> None:
 
 def test_checks_of_ones_own_by_hand_and_by_themselves_release_by_release(tree: Tree) -> None:
     _wick, crossing = _crossing(tree)
-    ground = crossing_ground(crossing, no_progress, CancelToken())
+    ground = crossing_ground(crossing, Work())
     add_check(crossing, ground, Check("candles", prints=r"room of \d candles"))
     add_check(crossing, ground, Check("old save loads", by_hand="Open a save of 1.4; the room is lit."))
     add_check(crossing, ground, Check("tool", run=("python3", "-c", "print('fine')"), prints="fine"))
@@ -139,7 +139,7 @@ def test_checks_of_ones_own_by_hand_and_by_themselves_release_by_release(tree: T
 
 def test_what_the_upgrade_touched_is_proposed_to_try(tree: Tree) -> None:
     _, crossing = _crossing(tree)
-    ground = crossing_ground(crossing, no_progress, CancelToken())
+    ground = crossing_ground(crossing, Work())
     names = [item.check.name for item in propose_checks(crossing, ground)]
     assert "works: addons/snuffer" in names
     refuse_check(crossing, "works: addons/snuffer")

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.items import Stage
@@ -24,7 +24,7 @@ def _step(crossing: Crossing, title: str, files: dict[str, str | bytes | None]) 
             draft.delete(path)
         else:
             draft.write(path, content.encode() if isinstance(content, str) else content)
-    return write_step(crossing, Stage.BUILD, title, "", "", draft.change_set(), no_progress, CancelToken())
+    return write_step(crossing, Stage.BUILD, title, "", "", draft.change_set(), Work())
 
 
 def _numbered(edits: dict[int, str]) -> str:
@@ -51,24 +51,24 @@ def test_edits_of_other_lines_stay_through_undo_and_redo(tree: Tree, token: Canc
         and [item.path for item in way.changes.files] == ["long.txt", "new/made.txt"]
     )
     assert file.read_text() == by_hand  # a preview writes nothing
-    undo(crossing, first, no_progress, token)
+    undo(crossing, first, Work(token=token))
     assert file.read_text() == _numbered({20: "by hand"}) and other.exists() and not (wick.project / "new").exists()
     assert _state_of(crossing, first) == "undone"
     took_back = crossing.logbook()[-1]
     assert "took back “first”" in took_back.title
     # The step that took it back can itself be undone, and then the first one counts again.
-    undo(crossing, took_back.id, no_progress, token)
+    undo(crossing, took_back.id, Work(token=token))
     assert file.read_text() == by_hand and _state_of(crossing, first) == "done"
-    redo(crossing, took_back.id, no_progress, token)
+    redo(crossing, took_back.id, Work(token=token))
     assert file.read_text() == _numbered({20: "by hand"}) and _state_of(crossing, first) == "undone"
     file.write_text(_numbered({20: "by hand", 28: "later"}))
-    redo(crossing, first, no_progress, token)
+    redo(crossing, first, Work(token=token))
     assert (
         file.read_text() == _numbered({3: "by the step", 20: "by hand", 28: "later"})
         and _state_of(crossing, first) == "done"
     )
     for entry in sorted((item for item in crossing.logbook() if item.can_undo), key=lambda item: -item.id):
-        undo(crossing, entry.id, no_progress, token)
+        undo(crossing, entry.id, Work(token=token))
     file.write_text(_numbered({}))
     assert listing(wick.project) == start
 
@@ -88,7 +88,7 @@ def test_the_same_lines_are_named_with_who_changed_them(tree: Tree, token: Cance
     (wick.project / "gone.txt").unlink()
     before = listing(wick.project)
     with pytest.raises(CannotUndo) as caught:
-        undo(crossing, first, no_progress, token)
+        undo(crossing, first, Work(token=token))
     said = caught.value.message
     assert "long.txt: lines 3–4 changed since (by “second”)" in said
     assert "pic.bin: changed since, and not text (outside Fernshale)" in said
@@ -123,7 +123,7 @@ def test_what_is_taken_back_is_the_step_and_nothing_else(
     file.write_text(now)
     near = {line for number in step for line in (number - 1, number, number + 1)}
     try:
-        undo(crossing, id, no_progress, CancelToken())
+        undo(crossing, id, Work())
     except CannotUndo:
         assert near & set(hand) and file.read_text() == now
     else:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from fernshale.core.base.errors import FormatError, MisuseError
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.flow.outstanding import owed
 from fernshale.core.crossing.record.database import Crossing
@@ -33,12 +33,12 @@ def _wick(tree: Tree, version: str, workarounds: str) -> Wick:
 
 
 def _matters(crossing: Crossing) -> list[Matter]:
-    found = look(crossing, no_progress, CancelToken()).engine.matters
+    found = look(crossing, Work()).engine.matters
     return [item for item in found if item.key.startswith("workaround:")]
 
 
 def _take(crossing: Crossing, key: str, way: str) -> None:
-    settle(crossing, Taken(key, way, "test"), lambda line: None, no_progress, CancelToken())
+    settle(crossing, Taken(key, way, "test"), Work())
 
 
 def test_a_line_is_put_in_with_its_note_and_stays_a_debt(tree: Tree) -> None:
@@ -52,7 +52,7 @@ def test_a_line_is_put_in_with_its_note_and_stays_a_debt(tree: Tree) -> None:
     note = "; can go with 2.1: 2.0 flickers"
     assert ini.read_text() == f"; the game\nwick = 1.4   ; engine\n{note}\nflicker = off\n"
     assert not _matters(crossing)
-    overview = look(crossing, no_progress, CancelToken())
+    overview = look(crossing, Work())
     (debt,) = (item for item in owed(overview, crossing) if item.kind == "line")
     assert (debt.condition, debt.ready, debt.place) == ("can go with 2.1", "", "candle.ini:4")
     assert "“flicker = off” (candle.ini:4): 2.0 flickers; can go with 2.1" in report_markdown(
@@ -62,7 +62,7 @@ def test_a_line_is_put_in_with_its_note_and_stays_a_debt(tree: Tree) -> None:
         _take(crossing, matter.key, "add")
     _take(crossing, debt.key, debt.way)
     assert ini.read_bytes() == before
-    undo(crossing, crossing.logbook()[-1].id, no_progress, CancelToken())
+    undo(crossing, crossing.logbook()[-1].id, Work())
     assert note in ini.read_text()
 
 
@@ -76,7 +76,7 @@ def test_a_line_goes_when_the_target_does_not_need_it(tree: Tree, noted: bool, s
     crossing = cross_wick(wick)
     (matter,) = _matters(crossing)
     assert [(way.id, way.sure) for way in matter.proposals] == [("remove", sure), ("keep", False)]
-    (debt,) = (item for item in owed(look(crossing, no_progress, CancelToken()), crossing) if item.kind == "line")
+    (debt,) = (item for item in owed(look(crossing, Work()), crossing) if item.kind == "line")
     assert debt.ready == "2.0 does not need it"
     if sure:
         _take(crossing, matter.key, "remove")

@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.stages.build.items import pinning_rule
 from fernshale.core.drift import comparison_cache, release_symbols
 from fernshale.core.drift.comparison import Change, compare
@@ -31,7 +31,7 @@ from tests.conftest import Tree
 
 
 def _changes(old: Path, new: Path) -> tuple[Change, ...]:
-    return compare(read_pair(old, new, "", no_progress, CancelToken()), CancelToken())
+    return compare(read_pair(old, new, "", Work()), CancelToken())
 
 
 def _told(changes: Sequence[Change]) -> set[tuple[str, str, str]]:
@@ -213,7 +213,7 @@ def test_a_definition_belongs_to_its_declaration(tree: Tree) -> None:
         "p.hpp": "namespace m { struct Pier { int keeper() const; }; }",
         "p.cpp": "using namespace m;\nint Pier::keeper() const { return watch.of(hour, day); }\nstatic int own() { return 1; }",
     }
-    symbols = {item.full: item for item in release_symbols.read_release(tree("r", files), "", no_progress, CancelToken())}
+    symbols = {item.full: item for item in release_symbols.read_release(tree("r", files), "", Work())}
     assert set(symbols["m::Pier::keeper"].words) >= {"watch", "hour", "day"}
     assert symbols["m::Pier::keeper"].file == "p.hpp" and symbols["own"].is_hidden
 
@@ -523,7 +523,7 @@ def test_a_comparison_is_the_same_in_every_run(tree: Tree) -> None:
     script = (
         "import sys; from pathlib import Path; from fernshale.core.drift.comparison import compare\n"
         "from fernshale.core.drift.release_symbols import read_pair; from fernshale.core.base.work import CancelToken, no_progress\n"
-        "pair = read_pair(Path(sys.argv[1]), Path(sys.argv[2]), '', no_progress, CancelToken())\n"
+        "pair = read_pair(Path(sys.argv[1]), Path(sys.argv[2]), '', Work())\n"
         "print([(c.what, [(k.symbol.full, k.score) for k in c.candidates]) for c in compare(pair, CancelToken())])\n"
     )
     old, new = tree("old", {}), tree("new", {})
@@ -582,33 +582,33 @@ def test_what_may_be_given_by_name_only_may_stand_anywhere(tree: Tree) -> None:
 def test_a_comparison_is_kept_until_a_file_changes(tree: Tree, monkeypatch: pytest.MonkeyPatch) -> None:
     path, before, after, _ = _CASES["python"]
     old, new = tree("old", {path: before}), tree("new", {path: after})
-    first = compare_releases(old, new, "", no_progress, CancelToken())
+    first = compare_releases(old, new, "", Work())
     monkeypatch.setattr(comparison_cache, "read_pair", lambda *given: pytest.fail("it was read again"))
-    assert compare_releases(old, new, "", no_progress, CancelToken()) is first
+    assert compare_releases(old, new, "", Work()) is first
     comparison_cache._in_hand.clear()  # as in another process
-    again = compare_releases(old, new, "", no_progress, CancelToken())
+    again = compare_releases(old, new, "", Work())
     assert _told(again) == _told(first)
     assert [[c.score for c in item.candidates] for item in again] == [
         [c.score for c in item.candidates] for item in first
     ]
     monkeypatch.undo()
     (new / path).write_text(before)
-    assert compare_releases(old, new, "", no_progress, CancelToken()) == ()
+    assert compare_releases(old, new, "", Work()) == ()
 
 
 def test_two_processes_read_the_same(tree: Tree, monkeypatch: pytest.MonkeyPatch) -> None:
     path, before, after, _ = _CASES["c++"]
     old, new = tree("old", {path: before, "a.py": "def f(): pass"}), tree("new", {path: after})
-    alone = read_pair(old, new, "", no_progress, CancelToken())
+    alone = read_pair(old, new, "", Work())
     monkeypatch.setattr(release_symbols, "_MUCH", 0)
-    assert read_pair(old, new, "", no_progress, CancelToken()) == alone
+    assert read_pair(old, new, "", Work()) == alone
 
 
 def test_unknown_folders_and_languages_are_refused(tmp_path: Path) -> None:
     with pytest.raises(MisuseError):
-        read_pair(tmp_path / "nothing", tmp_path, "", no_progress, CancelToken())
+        read_pair(tmp_path / "nothing", tmp_path, "", Work())
     with pytest.raises(MisuseError):
-        read_pair(tmp_path, tmp_path, "latin", no_progress, CancelToken())
+        read_pair(tmp_path, tmp_path, "latin", Work())
 
 
 _NAMES = st.from_regex(r"[a-z]{2,6}(_[a-z]{2,6}){0,2}|[A-Z][a-z]{1,5}([A-Z][a-z]{1,5}){0,2}", fullmatch=True)

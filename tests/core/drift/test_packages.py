@@ -8,7 +8,7 @@ import sys
 import pytest
 
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.drift.comparison import compare
 from fernshale.core.drift.names.python_packages import Packages
 from fernshale.core.drift.release_symbols import read_pair
@@ -103,7 +103,7 @@ def test_what_a_package_shows_no_more_is_followed(before: str, after: str, tree:
             "wick/sparks/_core.py": spark,
         },
     )
-    changes = compare(read_pair(old, new, "", no_progress, CancelToken()), CancelToken())
+    changes = compare(read_pair(old, new, "", Work()), CancelToken())
     rules = [rule for rule in guess_rules(changes, old, new, "t", ()).rules if rule.id.startswith("drift-shown-")]
     assert {(rule.old, rule.new) for rule in rules} == {
         ("wick.ease", "wick.easing.ease"),
@@ -136,7 +136,7 @@ def test_a_shown_function_that_went_into_a_class_is_written_over_it(tree: Tree) 
             "wick/types/colour.py": members,
         },
     )
-    changes = compare(read_pair(old, new, "", no_progress, CancelToken()), CancelToken())
+    changes = compare(read_pair(old, new, "", Work()), CancelToken())
     rules = [rule for rule in guess_rules(changes, old, new, "t", ()).rules if "colour_from_hex" in rule.old]
     shown = next(rule for rule in rules if rule.old == "wick.colour_from_hex")
     assert (shown.kind, shown.new, shown.holder) == ("move", "wick.types.Colour.from_hex", "wick.types.Colour")

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import Work
 from fernshale.core.drift.release_symbols import read_pair
 from fernshale.core.drift.trivia import differ_in_remarks
 from fernshale.core.fix.tokens import tokenize
@@ -54,6 +54,6 @@ def test_what_is_told_to_be_a_remark_has_the_same_tokens(old: str, new: str, pat
 def test_what_differs_in_remarks_is_not_read(tree: Tree) -> None:
     files = {"a.hpp": "// 2025\nvoid a();\n", "b.hpp": "// 2025\nvoid b();\n"}
     news = {"a.hpp": "// 2026\nvoid a();\n", "b.hpp": "// 2026\nvoid c();\n"}
-    pair = read_pair(tree("old", files), tree("new", news), "", no_progress, CancelToken())
+    pair = read_pair(tree("old", files), tree("new", news), "", Work())
     assert ([item.name for item in pair.old.symbols], [item.name for item in pair.new.symbols]) == (["b"], ["c"])
     assert pair.new.files == {"a.hpp", "b.hpp"}

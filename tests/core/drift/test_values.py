@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.stages.build.items import pinning_rule
 from fernshale.core.drift.comparison import Change, compare
 from fernshale.core.drift.release_symbols import read_pair
@@ -33,7 +33,7 @@ def test_texts_of_one_value(one: str, other: str, is_same: bool, tree: Tree) -> 
 
 def _changes(tree: Tree, file: str, old: str, new: str) -> list[Change]:
     folders = tree("old", {file: old}), tree("new", {file: new})
-    pair = read_pair(*folders, "", no_progress, CancelToken())
+    pair = read_pair(*folders, "", Work())
     return [change for change in compare(pair, CancelToken()) if change.kind == "default"]
 
 

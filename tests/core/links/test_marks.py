@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.errors import FormatError
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import Work
 from fernshale.core.links.index import LinkIndex
 from fernshale.core.links.reference_reader import Rules, replace_marks
 from fernshale.core.profile.model import DataFormat, IdPattern, LinkShape
@@ -32,7 +32,7 @@ def _bytes(tree: dict[TreePath, tuple[str, list[str]]]) -> dict[TreePath, bytes]
 
 
 def _update(index: LinkIndex, files: dict[TreePath, bytes]) -> int:
-    return index.update({path: hash(data) for path, data in files.items()}, files.get, no_progress, CancelToken())
+    return index.update({path: hash(data) for path, data in files.items()}, files.get, Work())
 
 
 @given(st.lists(_TREES, min_size=1, max_size=5))
@@ -175,6 +175,6 @@ def test_large_files_and_many_files_are_read_whole(tmp_path: Path) -> None:
         (tmp_path / f"{number}.json").write_text(f'{{"ref": "id{number}"}}')
     stamps = {TreePath(f"{number}.json"): 1 for number in range(4100)}
     index = LinkIndex(_SHAPE)
-    index.update(stamps, tmp_path, no_progress, CancelToken())
+    index.update(stamps, tmp_path, Work())
     assert set(index.ids_used()) == {f"id{number}" for number in range(4100)}
     assert index.uses("id4099")[0].file == "4099.json"

@@ -9,7 +9,7 @@ import pytest
 from orchard import Format, Grove, make_grove, profile_text
 
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.links.index import LinkIndex
 from fernshale.core.links.missing_references import Dangling, find_dangling
 from fernshale.core.links.reference_reader import with_includes
@@ -26,7 +26,7 @@ _JSON = LinkShape((IdPattern(("**/*.json",), key=("uid",)),), (IdPattern(("**/*.
 def side(shape: LinkShape, files: Files) -> Side:
     index = LinkIndex(shape)
     there = {TreePath(path): data for path, data in files.items()}
-    index.update({path: hash(data) for path, data in there.items()}, there.get, no_progress, CancelToken())
+    index.update({path: hash(data) for path, data in there.items()}, there.get, Work())
     return Side(index, there, there.get)
 
 

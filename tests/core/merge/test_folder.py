@@ -12,7 +12,7 @@ from hypothesis import example, given
 from hypothesis import strategies as st
 
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.merge import folder_reader
 from fernshale.core.merge.folder_merge import FolderMerge, Side, merge_folders
 from fernshale.core.merge.folder_reader import disk_sides
@@ -34,7 +34,7 @@ def _side(files: Mapping[str, str | bytes]) -> Side:
 def _merge(
     base: Mapping[str, str | bytes], mine: Mapping[str, str | bytes], incoming: Mapping[str, str | bytes]
 ) -> FolderMerge:
-    return merge_folders(_side(base), _side(mine), _side(incoming), no_progress, CancelToken())
+    return merge_folders(_side(base), _side(mine), _side(incoming), Work())
 
 
 def _result(merge: FolderMerge, choices: Mapping[str, Choice] | None = None) -> dict[str, bytes]:
@@ -170,7 +170,7 @@ def test_links_modes_and_empty_folders_on_disk(tree: Tree) -> None:
     for root, target in zip(roots, ("v1", "v1", "v2"), strict=True):
         (root / "current").symlink_to(target)
     base, mine, incoming = disk_sides(roots, token)
-    merge = merge_folders(base, mine, incoming, no_progress, token)
+    merge = merge_folders(base, mine, incoming, Work(token=token))
     result = build_result(merge, {}, "mine")
     assert result.entries[TreePath("run.sh")].mode == 0o755
     assert result.entries[TreePath("current")] == Entry(Kind.LINK, 0, "v2")
@@ -193,7 +193,7 @@ def test_a_result_is_written_whole(tree: Tree, tmp_path: Path) -> None:
     (roots[1] / "a/b/run.sh").chmod(0o751)
     (roots[1] / "a/now").symlink_to("b")
     base, mine, incoming = disk_sides(roots, token)
-    merge = merge_folders(base, mine, incoming, no_progress, token)
+    merge = merge_folders(base, mine, incoming, Work(token=token))
     write_result(merge, build_result(merge, {}, "mine"), tmp_path / "new/result")
     assert listing(tmp_path / "new/result") == listing(roots[1])
 
@@ -295,7 +295,7 @@ def test_modes_merge_bit_by_bit(old: int, ours: int, theirs: int) -> None:
     for side, mode in zip(sides, (old, ours, theirs), strict=True):
         entry = replace(side.manifest.entries[TreePath("run")], mode=mode)
         side.manifest.memo["entries"] = {TreePath("run"): entry}
-    merge = merge_folders(sides[0], sides[1], sides[2], no_progress, CancelToken())
+    merge = merge_folders(sides[0], sides[1], sides[2], Work())
     mode = build_result(merge, {}, "mine").entries[TreePath("run")].mode
     for bit in (1 << at for at in range(9)):
         expected = theirs if ours & bit == old & bit else ours
@@ -305,7 +305,7 @@ def test_modes_merge_bit_by_bit(old: int, ours: int, theirs: int) -> None:
 def test_without_a_base_nothing_is_taken_that_could_be_an_edit() -> None:
     mine = {"same": _OLD, "a": _EDIT, "own": "mine\n"}
     incoming = {"same": _OLD, "a": _NEW, "new": "theirs\n"}
-    merge = merge_folders(None, _side(mine), _side(incoming), no_progress, CancelToken())
+    merge = merge_folders(None, _side(mine), _side(incoming), Work())
     assert _result(merge) == {"same": _OLD.encode(), "a": _EDIT.encode(), "own": b"mine\n", "new": b"theirs\n"}
     assert [(file.shown, due.mine, due.incoming) for file, due in merge.decisions] == [
         ("a", (3, 4), (3, 4)),
@@ -328,7 +328,7 @@ def test_split_joined_or_moved_the_ledger_balances(
     base: dict[str, str], mine: dict[str, str], incoming: dict[str, str], way: str, know: bool
 ) -> None:
     sides = [_side(files) for files in (base, mine, incoming)]
-    merge = merge_folders(sides[0] if know else None, sides[1], sides[2], no_progress, CancelToken())
+    merge = merge_folders(sides[0] if know else None, sides[1], sides[2], Work())
     choices = {due.id: Choice(way) for _, due in merge.decisions} if way else {}  # type: ignore[arg-type]
     result = build_result(merge, choices, "mine")
     ledger = build_ledger(merge, result, choices)

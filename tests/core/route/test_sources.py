@@ -22,7 +22,7 @@ import pytest
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import Cancelled, FernshaleError, MisuseError
 from fernshale.core.base.limits import LimitExceeded
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.route import shelf_sources
 from fernshale.core.route.download import Patience, ShelfError, fetch
 from fernshale.core.route.shelf_server import ShelfServer
@@ -60,7 +60,7 @@ def _folder(tree: Tree) -> Path:
 @contextmanager
 def _served(tree: Tree, tmp_path: Path) -> Iterator[tuple[ShelfServer, Path]]:
     folder = _folder(tree)
-    server = ShelfServer(folder, tmp_path / "packed", "127.0.0.1", 0, no_progress, CancelToken())
+    server = ShelfServer(folder, tmp_path / "packed", "127.0.0.1", 0, Work())
     try:
         yield server, folder
     finally:
@@ -99,7 +99,7 @@ def test_releases_come_over_the_wire_as_they_lie_in_the_folder(tree: Tree, tmp_p
         assert listing(shelf.place(plugin)) == listing(folder / "p/1")
         assert shelf.file(engine, engine.notes).read_text() == "- `spark` is `flame`\n"
         with pytest.raises(ShelfError, match="404"):
-            fetch(server.address + "/secret.txt", tmp_path / "s", "", _HASTY, no_progress, CancelToken())
+            fetch(server.address + "/secret.txt", tmp_path / "s", "", _HASTY, Work())
     # The server is gone: what was fetched is still good, and that it is old is said.
     shelf_sources._last_fetched.clear()
     again = read_shelf([server.address], _HASTY)
@@ -126,7 +126,7 @@ def test_a_download_goes_on_where_it_broke_off(tree: Tree, tmp_path: Path) -> No
     target = tmp_path / "file"
     checksum = "sha256:" + hashlib.sha256(data).hexdigest()
     with _answering(act) as address:
-        fetch(address + "/f", target, checksum, Patience(tries=5), no_progress, CancelToken())
+        fetch(address + "/f", target, checksum, Patience(tries=5), Work())
     assert target.read_bytes() == data
     assert asked[0] == "" and asked[1].startswith("bytes=") and len(asked) == 3
     assert sorted(path.name for path in tmp_path.iterdir() if path.is_file()) == ["file"]
@@ -189,7 +189,7 @@ def test_cancel_stops_a_download_and_keeps_what_came(tree: Tree, tmp_path: Path)
     with _served(tree, tmp_path) as (server, _):
         shelf = read_shelf([server.address])
         with pytest.raises(Cancelled):
-            shelf.place(shelf.plugins[0], progress, token)
+            shelf.place(shelf.plugins[0], Work(progress=progress, token=token))
         shelf.place(shelf.plugins[0])
 
 
@@ -230,7 +230,7 @@ def test_an_archive_that_leads_out_is_refused_whole(
 ) -> None:
     archive = _tar(tmp_path / "bad.tar.gz", ("good.txt", "file", b"good"), *members)
     with pytest.raises(BadArchive, match=said):
-        unpack(archive, tmp_path / "place" / "here", no_progress, CancelToken())
+        unpack(archive, tmp_path / "place" / "here", Work())
     assert sorted(path.name for path in tmp_path.iterdir()) == ["bad.tar.gz", "place"]
     assert list((tmp_path / "place").iterdir()) == []
 
@@ -240,13 +240,13 @@ def test_a_zip_that_leads_out_or_lies_about_its_size_is_refused(tmp_path: Path) 
     with zipfile.ZipFile(path, "w") as archive:
         archive.writestr("../out", "x")
     with pytest.raises(BadArchive, match="leads outside"):
-        unpack(path, tmp_path / "here", no_progress, CancelToken())
+        unpack(path, tmp_path / "here", Work())
     link = zipfile.ZipInfo("link")
     link.external_attr = 0o120777 << 16
     with zipfile.ZipFile(path, "w") as archive:
         archive.writestr(link, "/etc")
     with pytest.raises(BadArchive, match="outside"):
-        unpack(path, tmp_path / "here", no_progress, CancelToken())
+        unpack(path, tmp_path / "here", Work())
 
 
 @pytest.mark.parametrize("name", ["a.zip", "a.tar", "a.tar.gz", "a.tar.xz", "a.tar.bz2"])
@@ -264,7 +264,7 @@ def test_each_kind_unpacks_and_cut_short_is_refused_wherever_it_is_cut(name: str
         (folder / "top/link").symlink_to("a.txt")
         with tarfile.open(path, "w:" + name.rpartition(".")[2].replace("tar", "")) as archive:
             archive.add(folder, ".")
-    unpack(path, tmp_path / "whole", no_progress, CancelToken())
+    unpack(path, tmp_path / "whole", Work())
     assert listing(tmp_path / "whole") == listing(folder)
     whole = path.read_bytes()
     if name == "a.tar":
@@ -272,7 +272,7 @@ def test_each_kind_unpacks_and_cut_short_is_refused_wherever_it_is_cut(name: str
     for part in (0, len(whole) // 3, len(whole) // 2, len(whole) - 1500):
         path.write_bytes(whole[:part])
         with pytest.raises((BadArchive, OSError)):
-            unpack(path, tmp_path / "torn", no_progress, CancelToken())
+            unpack(path, tmp_path / "torn", Work())
         assert not (tmp_path / "torn").exists()
 
 
@@ -294,7 +294,7 @@ def test_an_archive_whose_links_lead_out_by_way_of_one_another_is_refused(tmp_pa
     chain = [("d/up", "link", b".."), ("d/e/top", "link", b"../up"), ("x", "link", b"d/e/top/../secret")]
     archive = _tar(tmp_path / "chain.tar.gz", ("d/e/f", "file", b"f"), *chain)
     with pytest.raises(BadArchive, match=r"'x' leads to .* by way of other links is outside"):
-        unpack(archive, tmp_path / "here", no_progress, CancelToken())
+        unpack(archive, tmp_path / "here", Work())
     assert sorted(path.name for path in tmp_path.iterdir()) == ["chain.tar.gz", "secret"]
 
 
@@ -307,10 +307,10 @@ def test_an_archive_is_bounded_in_size_ratio_and_entries(tmp_path: Path) -> None
         values = {**loose, name: 10 if name != "archive_bytes" else 1 << 20}
         _limit(**values)
         with pytest.raises(LimitExceeded, match=f"raise {name} in"):
-            unpack(archive, tmp_path / "here", no_progress, CancelToken())
+            unpack(archive, tmp_path / "here", Work())
         assert not (tmp_path / "here").exists()
     _limit(archive_small_bytes=1 << 20, archive_ratio=10**6)  # a person raised it
-    unpack(big, tmp_path / "here", no_progress, CancelToken())
+    unpack(big, tmp_path / "here", Work())
 
 
 def _limit(**values: float) -> None:
@@ -407,7 +407,7 @@ def test_half_open_requests_are_bounded_in_number_and_in_time(tree: Tree, tmp_pa
 def test_a_port_that_cannot_be_had_is_said(port: int, tree: Tree, tmp_path: Path) -> None:
     shelf = tree("shelf", {"shelf.toml": 'format = "fernshale-shelf/1"\n'})
     with pytest.raises(MisuseError, match=f"port {port}"):
-        ShelfServer(shelf, tmp_path / "packed", "127.0.0.1", port, no_progress, CancelToken())
+        ShelfServer(shelf, tmp_path / "packed", "127.0.0.1", port, Work())
 
 
 def _endless(handler: BaseHTTPRequestHandler) -> None:

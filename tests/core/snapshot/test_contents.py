@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fernshale.core.base.errors import Cancelled, StoreError
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.apply import apply_changes
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
@@ -70,12 +70,12 @@ def test_an_edit_changes_only_the_chunks_around_it(seed: int, at: int, piece: by
 def test_a_large_file_changed_in_part_shares_the_rest(tree: Tree, tmp_path: Path, token: CancelToken) -> None:
     data = _content(1, 6_000_000, 256)
     root, store = tree("t", {"big.bin": data}), Store(tmp_path / "store")
-    first = store.take(root, "", no_progress, token)
+    first = store.take(root, "", Work(token=token))
     (root / "big.bin").write_bytes(data[:3_000_000] + b"a few bytes more" + data[3_000_000:])
     (root / "copy.bin").write_bytes(data)
-    second = store.take(root, "", no_progress, token)
+    second = store.take(root, "", Work(token=token))
     assert first.stored > 6_000_000 and second.stored < 600_000
-    restore(store, store.manifest(second.id), tmp_path / "back", (), no_progress, token)
+    restore(store, store.manifest(second.id), tmp_path / "back", (), Work(token=token))
     assert listing(tmp_path / "back") == listing(root) and store.verify().ok
     store.put_all([data + b"from memory"])
     digest = blake3.blake3(data + b"from memory").hexdigest()
@@ -88,7 +88,7 @@ def test_contents_are_packed_together_and_compressed_where_it_helps(
     texts: dict[str, str | bytes | None] = {f"d{n % 7}/f{n}.txt": f"line {n}\n" * 60 for n in range(2000)}
     root = tree("t", {**texts, "picture.txt": os.urandom(400_000)})  # the name says nothing
     store = Store(tmp_path / "store")
-    taken = store.take(root, "", no_progress, token)
+    taken = store.take(root, "", Work(token=token))
     assert 400_000 < taken.stored < 400_000 + taken.bytes / 4
     assert len(list(store.packs_folder.iterdir())) == 1
 
@@ -112,12 +112,12 @@ def test_holes_names_and_attributes_come_back(tree: Tree, tmp_path: Path, token:
         assert error.errno == errno.ENOTSUP
         has_attributes = False
     store = Store(tmp_path / "store")
-    taken = store.take(root, "", no_progress, token)
+    taken = store.take(root, "", Work(token=token))
     assert taken.stored < 100_000  # holes take no room
     manifest = store.manifest(taken.id)
     back = tmp_path / "back"
     for _ in range(2):  # again over what is there already
-        done = restore(store, manifest, back, (), no_progress, token)
+        done = restore(store, manifest, back, (), Work(token=token))
         assert listing(back) == listing(root) and done.without_attributes == ()
         assert {(back / name).stat().st_ino for name in ("a/one", "b/two", "three")} == {(back / "three").stat().st_ino}
         for name in ("sparse", "small-sparse"):
@@ -125,10 +125,10 @@ def test_holes_names_and_attributes_come_back(tree: Tree, tmp_path: Path, token:
         if has_attributes:
             assert os.getxattr(back / "z", "user.note") == b"\0kept\xff" and os.getxattr(back / "folder", "user.note")
     # One name alone is a file of its own; and the tree is known again without reading it.
-    restore(store, manifest, tmp_path / "part", ("b/two",), no_progress, token)
+    restore(store, manifest, tmp_path / "part", ("b/two",), Work(token=token))
     assert (tmp_path / "part/b/two").read_text() == "shared" and (tmp_path / "part/b/two").stat().st_nlink == 1
     (root / "a/one").unlink()
-    after = store.manifest(store.take(root, "", no_progress, token).id)
+    after = store.manifest(store.take(root, "", Work(token=token)).id)
     assert {path: entry.twin for path, entry in after.files.items() if entry.twin} == {"three": "b/two"}
 
 
@@ -161,23 +161,23 @@ def test_two_processes_keep_and_restore_what_one_does(
 ) -> None:
     root = _many(tree, token)
     alone = Store(tmp_path / "alone")
-    one = alone.take(root, "", no_progress, token)
+    one = alone.take(root, "", Work(token=token))
     for module in (parallel_reading, restoring):
         monkeypatch.setattr(module, "is_worthwhile", lambda files, size: True)
     monkeypatch.setattr(parallel_reading, "_START_S", 0)
     monkeypatch.setattr(restoring, "_START", 0)
     counts: list[int] = []
     both = Store(tmp_path / "both")
-    two = both.take(root, "", lambda what, done, total: counts.append(done), token)
+    two = both.take(root, "", Work(lambda what, done, total: counts.append(done), token))
     assert (two.files, two.bytes, two.reported) == (one.files, one.bytes, one.reported)
     assert abs(two.stored - one.stored) < 0.02 * one.stored  # the same content is not kept twice
     assert len(list(both.packs_folder.iterdir())) == 2 and both.verify().ok
     assert both.manifest(two.id).entries == alone.manifest(one.id).entries
     (root / "pipe").unlink()
-    restore(both, both.manifest(two.id), tmp_path / "back", (), no_progress, token)
+    restore(both, both.manifest(two.id), tmp_path / "back", (), Work(token=token))
     assert listing(tmp_path / "back") == listing(root)
     # Nothing new: no process, no pack.
-    assert both.take(root, "", no_progress, token).stored == 0
+    assert both.take(root, "", Work(token=token)).stored == 0
 
 
 def test_a_second_process_that_fails_loses_nothing(
@@ -185,12 +185,12 @@ def test_a_second_process_that_fails_loses_nothing(
 ) -> None:
     root = _many(tree, token)
     store = Store(tmp_path / "store")
-    kept = store.take(root, "", no_progress, token)
+    kept = store.take(root, "", Work(token=token))
     monkeypatch.setattr(parallel_reading, "is_worthwhile", lambda files, size: True)
     (root / "d1/new").write_text("new")
     monkeypatch.setattr(parallel_reading, "__name__", "fernshale.core.snapshot.nowhere")
     with pytest.raises(ModuleNotFoundError):
-        store.take(root, "", no_progress, token)
+        store.take(root, "", Work(token=token))
     assert [item.id for item in store.list()] == [kept.id] and store.verify().ok
     assert not list(store.packs_folder.glob("*.writing"))
 
@@ -225,17 +225,17 @@ def test_a_file_that_changes_while_it_is_read_is_read_again_or_reported(
     monkeypatch.setattr(os, "read", read)
     for limit, wanted in ((2, ()), (99, (("busy", "keeps changing while it is read"),))):
         reads.update(count=0, limit=limit)
-        taken = Store(tmp_path / f"store{limit}").take(root, "", no_progress, token)
+        taken = Store(tmp_path / f"store{limit}").take(root, "", Work(token=token))
         assert taken.reported == wanted
 
 
 def test_an_unchanged_folder_is_one_object_for_all_looks(tree: Tree, token: CancelToken) -> None:
     root = tree("t", {"a/x": "1", "b/y": "2"})
-    old = list_tree(root, EMPTY, no_progress, token)
+    old = list_tree(root, EMPTY, Work(token=token))
     aged = type(old)(old.folders, (), old.taken_ns + 10_000_000_000)
-    assert list_tree(root, aged, no_progress, token).folders is aged.folders
+    assert list_tree(root, aged, Work(token=token)).folders is aged.folders
     (root / "b/z").write_text("3")
-    now = list_tree(root, aged, no_progress, token)
+    now = list_tree(root, aged, Work(token=token))
     assert now.folders["a"] is aged.folders["a"] and now.folders["b"] is not aged.folders["b"]
     assert now.entry("b/z") is not None and now.entry("b/none") is None and now.entry("none/z") is None
 

@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 from fernshale.core.base.errors import Cancelled, MisuseError, ProjectError
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.snapshot import working_copy
 from fernshale.core.snapshot.working_copy import duplicate_tree
 from tests.conftest import Tree, listing
@@ -47,7 +47,7 @@ def _rich(tree: Tree) -> Path:
 def test_the_copy_is_the_same_and_the_original_untouched(tree: Tree, tmp_path: Path, token: CancelToken) -> None:
     root = _rich(tree)
     before = _facts(root)
-    done = duplicate_tree(root, tmp_path / "deep" / "copy", no_progress, token)
+    done = duplicate_tree(root, tmp_path / "deep" / "copy", Work(token=token))
     copy = tmp_path / "deep" / "copy"
     assert _facts(root) == before and done.files == 6 and done.reported == (("pipe", "not a file, link or folder"),)
     (root / "pipe").unlink()
@@ -60,9 +60,9 @@ def test_the_copy_is_the_same_and_the_original_untouched(tree: Tree, tmp_path: P
     (copy / "a.txt").write_text("edited")
     assert (root / "a.txt").read_text() == "one\n"
     with pytest.raises(MisuseError, match="is there already"):
-        duplicate_tree(root, copy, no_progress, token)
+        duplicate_tree(root, copy, Work(token=token))
     with pytest.raises(MisuseError, match="lies inside"):
-        duplicate_tree(root, root / "sub" / "copy", no_progress, token)
+        duplicate_tree(root, root / "sub" / "copy", Work(token=token))
 
 
 def test_no_half_copy_stays(tree: Tree, tmp_path: Path, token: CancelToken, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -73,7 +73,7 @@ def test_no_half_copy_stays(tree: Tree, tmp_path: Path, token: CancelToken, monk
             token.cancel()
 
     with pytest.raises(Cancelled):
-        duplicate_tree(root, tmp_path / "copy", stop, token)
+        duplicate_tree(root, tmp_path / "copy", Work(stop, token))
     assert sorted(path.name for path in tmp_path.iterdir()) == ["game"]
     # What a killed one left is removed by the next.
     (tmp_path / ".fernshale-copy-copy").mkdir()
@@ -88,9 +88,9 @@ def test_no_half_copy_stays(tree: Tree, tmp_path: Path, token: CancelToken, monk
     monkeypatch.setattr(working_copy, "_copy_bytes", busy)
     monkeypatch.setattr(working_copy, "_clone", lambda reading, writing: False)
     with pytest.raises(ProjectError, match="changed while it was copied"):
-        duplicate_tree(root, tmp_path / "copy", no_progress, CancelToken())
+        duplicate_tree(root, tmp_path / "copy", Work())
     monkeypatch.setattr(working_copy, "_copy_bytes", real)
-    assert duplicate_tree(root, tmp_path / "copy", no_progress, CancelToken()).files == 6
+    assert duplicate_tree(root, tmp_path / "copy", Work()).files == 6
     assert sorted(path.name for path in tmp_path.iterdir()) == ["copy", "game"]
 
 
@@ -108,7 +108,7 @@ def test_blocks_are_shared_where_the_file_system_can(tree: Tree, tmp_path: Path,
         (place / "game" / "big.bin").write_bytes(os.urandom(50_000_000))
         os.sync()
         free = os.statvfs(place).f_bavail
-        done = duplicate_tree(place / "game", place / "copy", no_progress, token)
+        done = duplicate_tree(place / "game", place / "copy", Work(token=token))
         assert done.shared == done.files == 1
         assert (free - os.statvfs(place).f_bavail) * os.statvfs(place).f_bsize < 10_000_000
         assert listing(place / "copy") == listing(place / "game") and stat.S_ISREG(

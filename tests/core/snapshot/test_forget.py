@@ -10,7 +10,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from fernshale.core.base.errors import MisuseError, StoreError
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.record.decisions import Taken
 from fernshale.core.crossing.record.logbook import undo
@@ -55,43 +55,43 @@ def test_what_stays_is_whole_and_what_only_the_forgotten_had_is_gone(tmp_path: P
     for number in range(data.draw(st.integers(2, 5))):
         for name in data.draw(st.sets(st.sampled_from("abcd"), min_size=1)):
             (root / name).write_bytes(os.urandom(2000) + name.encode() + bytes([number]))
-        kept[store.take(root, str(number), no_progress, CancelToken()).id] = listing(root)
+        kept[store.take(root, str(number), Work()).id] = listing(root)
     gone = data.draw(st.sets(st.sampled_from(sorted(kept)), min_size=1, max_size=len(kept) - 1))
     reader = Store(base / "store")  # another process that remembers where blobs lay
     for id in kept:
         for entry in reader.manifest(id).files.values():
             reader.get(entry.content)
     before = store.size_bytes()
-    freed = forget(store, gone, set, no_progress, CancelToken())
+    freed = forget(store, gone, set, Work())
     assert set(freed.forgotten) == gone and freed.bytes == before - store.size_bytes() > 0
     assert [item.id for item in store.list()] == sorted(set(kept) - gone) and store.verify().ok
     for user in (store, reader):
         for id in set(kept) - gone:
             target = base / os.urandom(4).hex()
-            restore(user, user.manifest(id), target, (), no_progress, CancelToken())
+            restore(user, user.manifest(id), target, (), Work())
             assert listing(target) == kept[id]
     # What was freed can be kept again: nothing is taken to be there that is not.
-    again = reader.take(root, "again", no_progress, CancelToken())
+    again = reader.take(root, "again", Work())
     assert reader.verify().ok and Store(base / "store").verify().ok and again.files == len(list(root.iterdir()))
 
 
 def test_what_steps_and_crossings_need_stays(tree: Tree, token: CancelToken) -> None:
     wick, crossing = begin_wick(tree)
     before = listing(wick.project)
-    settle(crossing, Taken("engine:sites", "apply", "you"), lambda line: None, no_progress, token)
+    settle(crossing, Taken("engine:sites", "apply", "you"), Work(token=token))
     (start,) = needed_snapshots()
     assert needed_contents()
     with pytest.raises(StoreError, match="the crossing of candle began from it"):
-        forget_these(crossing.store, [start], no_progress, token)
+        forget_these(crossing.store, [start], Work(token=token))
     (wick.project / "extra").write_text("x")
-    crossing.store.take(wick.project, "later", no_progress, token)
-    crossing.store.take(wick.project, "latest", no_progress, token)
-    only = forget_by_policy(crossing.store, Policy(last=1), "", no_progress, token, dry_run=True)
+    crossing.store.take(wick.project, "later", Work(token=token))
+    crossing.store.take(wick.project, "latest", Work(token=token))
+    only = forget_by_policy(crossing.store, Policy(last=1), "", Work(token=token), dry_run=True)
     assert len(only.forgotten) >= 1 and start not in only.forgotten and len(crossing.store.list()) >= 3
-    done = forget_by_policy(crossing.store, Policy(last=1), "", no_progress, token, dry_run=False)
+    done = forget_by_policy(crossing.store, Policy(last=1), "", Work(token=token), dry_run=False)
     assert done.forgotten == only.forgotten
     (wick.project / "extra").unlink()
-    undo(crossing, crossing.logbook()[-1].id, no_progress, token)
+    undo(crossing, crossing.logbook()[-1].id, Work(token=token))
     assert listing(wick.project) == before and crossing.store.verify().ok
 
 
@@ -99,16 +99,16 @@ def test_nothing_goes_while_a_snapshot_that_stays_cannot_be_read(
     tree: Tree, tmp_path: Path, token: CancelToken
 ) -> None:
     root, store = tree("t", {"a": "one"}), Store(tmp_path / "store")
-    first = store.take(root, "", no_progress, token)
+    first = store.take(root, "", Work(token=token))
     (root / "a").write_text("two")
-    second = store.take(root, "", no_progress, token)
+    second = store.take(root, "", Work(token=token))
     path = store.manifest_path(second.id)
     whole = path.read_bytes()
     for damaged in (whole[:-1] + bytes([whole[-1] ^ 1]), b"{" + whole[1:40]):
         path.write_bytes(damaged)
         with pytest.raises(StoreError):
-            forget(store, [first.id], set, no_progress, token)
+            forget(store, [first.id], set, Work(token=token))
         assert store.manifest_path(first.id).exists()
     # The damaged one itself can go, and then the rest is as good as ever.
-    forget(store, [second.id], set, no_progress, token)
+    forget(store, [second.id], set, Work(token=token))
     assert store.verify().ok and [item.id for item in store.list()] == [first.id]

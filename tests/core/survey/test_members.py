@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.flow.autopilot import cross
 from fernshale.core.crossing.project.scan import read_ground
 from fernshale.core.crossing.record.decisions import read_decisions
@@ -83,9 +83,9 @@ def _cross(folder: Path, members: tuple[str, ...] = ()) -> tuple[Path, Overview,
     profile = read_profile(sample.profile)
     trust(profile)
     token = CancelToken()
-    crossing = begin_crossing(sample.project, profile, [sample.shelf], "2.0", no_progress, token, members=members)
+    crossing = begin_crossing(sample.project, profile, [sample.shelf], "2.0", Work(token=token), members=members)
     recorded = read_decisions(sample.decisions)
-    overview = cross(crossing, recorded, lambda _: None, lambda *_: None, lambda _: None, no_progress, token)
+    overview = cross(crossing, recorded, lambda _: None, lambda *_: None, Work(token=token))
     return sample.project, overview, before
 
 
@@ -122,7 +122,5 @@ def test_survey_lists_the_members(tmp_path: Path) -> None:
     found = json.loads(subprocess.run(words, capture_output=True, check=True).stdout)
     how = [item["how"] for item in found["members"]]
     assert (how.count("inherits"), how.count("overrides"), how.count("pins")) == (9, 1, 2)
-    ground = read_ground(
-        sample.project, read_profile(sample.profile), None, no_progress, CancelToken(), members=["kite"]
-    )
+    ground = read_ground(sample.project, read_profile(sample.profile), None, Work(), members=["kite"])
     assert ground.release == "1.6" and ground.along == ("toys/kite",)

@@ -11,7 +11,7 @@ from typing import Literal
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import TreePath, printable
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.database import Crossing
@@ -59,8 +59,7 @@ def set_code_aside(
     line: int,
     what: What,
     why: str,
-    progress: Progress,
-    token: CancelToken,
+    work: Work,
 ) -> int:
     """Take a line, the function round it or its file out of the way; the logbook entry's id.
 
@@ -78,19 +77,19 @@ def set_code_aside(
             new, name = with_stub(file.text, path, line)
             title = f"{name} set aside"
         draft.write(path, file.with_text(new).encode())
-    entry = write_step(crossing, Stage.BUILD, title, why, f"{_ABOUT}{what}", draft.change_set(), progress, token)
+    entry = write_step(crossing, Stage.BUILD, title, why, f"{_ABOUT}{what}", draft.change_set(), work)
     kept = crossing.fact(_FACT) or {}
     crossing.keep_fact(_FACT, {**kept, str(entry): [what, title, f"{path}:{line}", why]})
     return entry
 
 
-def pay_debt(crossing: Crossing, entry: int, progress: Progress, token: CancelToken) -> int:
+def pay_debt(crossing: Crossing, entry: int, work: Work) -> int:
     """Put back what was set aside, beside what was done since. Raises MisuseError with what stands in the way."""
     found = next((item for item in find_debts(crossing) if item.entry == entry), None)
     if found is None:
         raise MisuseError(f"nothing is set aside by step {entry}")
     title = f"put back: {found.title.removesuffix(' set aside')}"
-    return take_back(crossing, entry, Stage.BUILD, title, f"{found.title} cannot be put back", progress, token)
+    return take_back(crossing, entry, Stage.BUILD, title, f"{found.title} cannot be put back", work)
 
 
 def find_debts(crossing: Crossing) -> tuple[Debt, ...]:

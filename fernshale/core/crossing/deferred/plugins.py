@@ -14,7 +14,7 @@ from fernshale.core.base.globs import matches
 from fernshale.core.base.quantities import count
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath, under
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.database import Crossing
@@ -49,9 +49,7 @@ class Aside:
     ready: str = ""
 
 
-def set_aside(
-    crossing: Crossing, ground: Ground, plugin: Plugin, why: str, progress: Progress, token: CancelToken
-) -> int:
+def set_aside(crossing: Crossing, ground: Ground, plugin: Plugin, why: str, work: Work) -> int:
     """Switch a plugin off and take its folder out of the project; the logbook entry's id.
 
     Raises MisuseError where a switch cannot be found in a file that should have it.
@@ -66,7 +64,7 @@ def set_aside(
     for path in inside:
         draft.delete(path)
     title = f"{plugin.id} {plugin.version} set aside · {count(len(inside), 'file')} taken out"
-    entry = write_step(crossing, Stage.PLUGINS, title, why, f"{_ABOUT}{plugin.id}", draft.change_set(), progress, token)
+    entry = write_step(crossing, Stage.PLUGINS, title, why, f"{_ABOUT}{plugin.id}", draft.change_set(), work)
     condition = f"a release of it that accepts {crossing.setup.to}"
     kept = crossing.fact(_FACT) or {}
     declined = _fitting(ground, plugin.id, crossing.setup.to)
@@ -74,13 +72,13 @@ def set_aside(
     return entry
 
 
-def bring_back(crossing: Crossing, id: str, progress: Progress, token: CancelToken) -> int:
+def bring_back(crossing: Crossing, id: str, work: Work) -> int:
     """Put a plugin back as it was, beside what was done since. Raises MisuseError with what stands in the way."""
     found = next((item for item in find_aside(crossing, None) if item.id == id), None)
     if found is None:
         raise MisuseError(f"{id} is not set aside")
     title = f"{id} {found.version} brought back"
-    return take_back(crossing, found.entry, Stage.PLUGINS, title, f"{id} cannot be brought back", progress, token)
+    return take_back(crossing, found.entry, Stage.PLUGINS, title, f"{id} cannot be brought back", work)
 
 
 def find_aside(crossing: Crossing, ground: Ground | None) -> tuple[Aside, ...]:

@@ -10,10 +10,9 @@ from typing import cast
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.release import same_release
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.deferred.code import What, pay_debt, set_code_aside
 from fernshale.core.crossing.deferred.plugins import bring_back, set_aside
-from fernshale.core.crossing.project.commands import OnLine
 from fernshale.core.crossing.project.plugin_plan import plugin_key
 from fernshale.core.crossing.project.roles import give_role
 from fernshale.core.crossing.project.scan import Ground, crossing_ground
@@ -52,10 +51,10 @@ _MOST_ROUNDS = 12
 _LEFT = "left as it is"
 
 
-def settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
+def settle(crossing: Crossing, taken: Taken, work: Work) -> None:
     """Carry out what was decided. Raises what the stage raises; then the decision is not kept either."""
     with crossing.acting():
-        _settle(crossing, taken, on_line, progress, token)
+        _settle(crossing, taken, work)
 
 
 def withdraw(crossing: Crossing, key: str) -> None:
@@ -64,9 +63,9 @@ def withdraw(crossing: Crossing, key: str) -> None:
         withdraw_choice(crossing, key)
 
 
-def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progress, token: CancelToken) -> None:
+def _settle(crossing: Crossing, taken: Taken, work: Work) -> None:
     area, _, rest = taken.key.partition(":")
-    ground = crossing_ground(crossing, progress, token)
+    ground = crossing_ground(crossing, work)
     match area, taken.proposal:
         case "git", way if way.partition(" ")[0] == "commit":
             name = commit_from_now_on(crossing, way)
@@ -75,77 +74,77 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
             leave_alone(crossing)
             note(crossing, Stage.SURVEY, "git is left alone", taken.why, taken.key)
         case "survey", "again":
-            try_requirements(crossing, ground, token)
+            try_requirements(crossing, ground, work.token)
         case "survey", way if way.startswith("remove "):
             place = TreePath(way.removeprefix("remove "))
-            remove_thing(crossing, ground, place, _decision(taken), progress, token)
+            remove_thing(crossing, ground, place, _decision(taken), work)
         case "role", role:
             note(crossing, Stage.SURVEY, give_role(ground.project, TreePath(rest), role), taken.why, "role")
         case "survey", "take":
-            take_baseline(crossing, ground, on_line, progress, token)
+            take_baseline(crossing, ground, work)
         case "aside", "aside":
             decided = crossing.decisions().get(plugin_key(crossing.setup, rest))
             why = taken.why or (decided.why if decided is not None else "") or "it cannot come along yet"
-            set_aside(crossing, ground, _plugin(ground, rest), why, progress, token)
+            set_aside(crossing, ground, _plugin(ground, rest), why, work)
         case "rebuild", "rebuild":
-            rebuild(crossing, ground, _plugin(ground, rest), on_line, progress, token)
+            rebuild(crossing, ground, _plugin(ground, rest), work)
         case "aside", "return":
-            bring_back(crossing, rest, progress, token)
+            bring_back(crossing, rest, work)
         case "plugin", "take" | "clean" as way:
-            apply_plugin(crossing, ground, rest, way == "clean", progress, token)
+            apply_plugin(crossing, ground, rest, way == "clean", work)
         case "merge" | "merge-like" | "merge-below", way:
-            settle_merge(crossing, ground, taken.key, way, taken.text, taken.who, taken.why, token)
+            settle_merge(crossing, ground, taken.key, way, taken.text, taken.who, taken.why, work.token)
         case "engine", "apply":
-            apply_engine(crossing, ground, on_line, progress, token)
+            apply_engine(crossing, ground, work)
         case "engine", way if rest == "generate" and way.startswith(("aside ", "rebuild ")):
             how, _, id = way.partition(" ")
             if how == "aside":
                 why = taken.why or "it stands in the generator's way"
-                set_aside(crossing, ground, _plugin(ground, id), why, progress, token)
+                set_aside(crossing, ground, _plugin(ground, id), why, work)
             else:
-                rebuild(crossing, ground, _plugin(ground, id), on_line, progress, token)
-            regenerate(crossing, on_line, progress, token)
+                rebuild(crossing, ground, _plugin(ground, id), work)
+            regenerate(crossing, work)
         case "engine", "regenerate":
-            regenerate(crossing, on_line, progress, token)
+            regenerate(crossing, work)
         case "engine", "restore" if rest == "generate" and (sweep := unsettled_sweep(crossing)):
             restore_swept(crossing, sweep, has_failed=False)
         case "engine", _ if taken.key.startswith(STALE):
-            resolve_stale(crossing, ground, _decision(taken), on_line, progress, token)
+            resolve_stale(crossing, ground, _decision(taken), work)
         case "build", "build":
-            run_round(crossing, ground, on_line, progress, token)
+            run_round(crossing, ground, work)
         case "trial", "passed" | "failed" if rest.startswith("check:"):
             mark_check(
                 crossing, ground, rest.removeprefix("check:"), cast(Verdict, taken.proposal), taken.why, taken.who
             )
         case "trial", "run":
-            run_trial(crossing, ground, on_line, progress, token)
+            run_trial(crossing, ground, work)
         case "trial", "next":
-            go_on(crossing, progress, token)
+            go_on(crossing, work)
         case "route", way if way.startswith("way "):
             choose_way(crossing, ground, way.split()[1:], taken.who, taken.why)
         case "demand", "raise":
-            raise_standard(crossing, ground, find_demand(ground, rest), progress, token)
+            raise_standard(crossing, ground, find_demand(ground, rest), work)
         case "workaround", "add" | "remove":
-            settle_workaround(crossing, ground, _decision(taken), progress, token)
+            settle_workaround(crossing, ground, _decision(taken), work)
         case "copy", way:
-            settle_copy(crossing, ground, TreePath(rest), way, taken.who, taken.why, progress, token)
+            settle_copy(crossing, ground, TreePath(rest), way, taken.who, taken.why, work)
         case "member", "leave":
-            leave_out(crossing, ground, rest, taken.who, taken.why, progress, token)
+            leave_out(crossing, ground, rest, taken.who, taken.why, work)
         case "member", "return":
-            take_along(crossing, ground, rest, taken.who, taken.why, progress, token)
+            take_along(crossing, ground, rest, taken.who, taken.why, work)
         case "default", "pin":
-            fix = find_pin(crossing, ground, rest, token)
+            fix = find_pin(crossing, ground, rest, work.token)
             decided = replace(_decision(taken), why=taken.why or fix.rule.why)
-            apply_fix(crossing, ground, fix, "everywhere", None, taken.who, on_line, progress, token, [decided])
+            apply_fix(crossing, ground, fix, "everywhere", None, taken.who, work, [decided])
         case "debt", "return":
-            pay_debt(crossing, int(rest), progress, token)
+            pay_debt(crossing, int(rest), work)
         case "cause", "aside line" | "aside function" | "aside file" as way:
             what = cast(What, way.removeprefix("aside "))
-            path, line = first_place(crossing, ground, taken.key, token)
+            path, line = first_place(crossing, ground, taken.key, work.token)
             why = taken.why or "it cannot be mended now"
-            set_code_aside(crossing, ground, path, line, what, why, progress, token)
+            set_code_aside(crossing, ground, path, line, what, why, work)
         case "cause", way if way.startswith("return "):
-            bring_back(crossing, way.removeprefix("return "), progress, token)
+            bring_back(crossing, way.removeprefix("return "), work)
         case "cause", "later":
             put_cause_off(crossing, rest)
         case "cause", "now":
@@ -153,14 +152,14 @@ def _settle(crossing: Crossing, taken: Taken, on_line: OnLine, progress: Progres
         case "silent", "noted":
             _record(crossing, taken)
         case "cause" | "silent", rule:
-            fix = find_fix(crossing, ground, taken.key, rule, token)
-            apply_fix(crossing, ground, fix, "everywhere", None, taken.who, on_line, progress, token)
+            fix = find_fix(crossing, ground, taken.key, rule, work.token)
+            apply_fix(crossing, ground, fix, "everywhere", None, taken.who, work)
         case "data", way if way:
-            apply_data(crossing, ground, rest, way, taken.who, taken.why, progress, token)
+            apply_data(crossing, ground, rest, way, taken.who, taken.why, work)
         case "expect", way if way:
-            apply_mending(crossing, ground, _decision(taken), progress, token)
+            apply_mending(crossing, ground, _decision(taken), work)
         case "links" | "file", new if new:
-            apply_relink(crossing, ground, taken.key, new, taken.who, taken.why, progress, token)
+            apply_relink(crossing, ground, taken.key, new, taken.who, taken.why, work)
         case _:
             _record(crossing, taken)
 
@@ -172,15 +171,13 @@ def apply_fix(
     scope: Scope,
     at: Edit | None,
     who: str,
-    on_line: OnLine,
-    progress: Progress,
-    token: CancelToken,
+    work: Work,
     decided: Sequence[Decision] = (),
 ) -> int:
     """Write a fix, and run the generator where the fix removes generated files; the logbook entry's id."""
-    entry = write_fix(crossing, ground, fix, scope, at, who, progress, token, decided)
+    entry = write_fix(crossing, ground, fix, scope, at, who, work, decided)
     if fix.removes:
-        regenerate(crossing, on_line, progress, token)
+        regenerate(crossing, work)
     return entry
 
 
@@ -190,13 +187,13 @@ def choose_sure_from(crossing: Crossing, value: float) -> None:
         keep_sure_from(crossing, value)
 
 
-def take_sure_fixes(crossing: Crossing, who: str, on_line: OnLine, progress: Progress, token: CancelToken) -> int:
+def take_sure_fixes(crossing: Crossing, who: str, work: Work) -> int:
     """Apply every sure fix everywhere, one step each, looking anew after each; how many."""
     with crossing.acting():
-        return len(_take_sure(crossing, who, on_line, progress, token))
+        return len(_take_sure(crossing, who, work))
 
 
-def go_rounds(crossing: Crossing, who: str, on_line: OnLine, progress: Progress, token: CancelToken) -> str:
+def go_rounds(crossing: Crossing, who: str, work: Work) -> str:
     """Build, take what is sure, build again; why it stopped, in words.
 
     It stops when the project compiles, when nothing sure is left, or when a round made it worse, which is then undone: there
@@ -204,54 +201,52 @@ def go_rounds(crossing: Crossing, who: str, on_line: OnLine, progress: Progress,
     a header that is found again shows what was hidden behind it.) Raises MisuseError while the project is on another release.
     """
     with crossing.acting():
-        release = crossing_ground(crossing, progress, token).release
+        release = crossing_ground(crossing, work).release
         if not same_release(release, crossing.setup.to):
             raise MisuseError(f"the project is on {release} still", f"Point it at {crossing.setup.to} first.")
-        view = build(crossing_ground(crossing, progress, token), crossing, token)
+        view = build(crossing_ground(crossing, work), crossing, work.token)
         if view.is_stale or not view.rounds:
-            run_round(crossing, crossing_ground(crossing, progress, token), on_line, progress, token)
+            run_round(crossing, crossing_ground(crossing, work), work)
         for _ in range(_MOST_ROUNDS):
-            view = build(crossing_ground(crossing, progress, token), crossing, token)
+            view = build(crossing_ground(crossing, work), crossing, work.token)
             if view.passed:
                 return "it compiles and links"
             before = view.rounds[-1]
-            taken = _take_sure(crossing, who, on_line, progress, token)
+            taken = _take_sure(crossing, who, work)
             if not taken:
                 return "nothing sure is left"
-            after = run_round(crossing, crossing_ground(crossing, progress, token), on_line, progress, token)
+            after = run_round(crossing, crossing_ground(crossing, work), work)
             changed = {place for fix, _ in taken for place in fix.places}
-            still = changed & _error_places(crossing, progress, token)
+            still = changed & _error_places(crossing, work)
             if after.total >= before.total and len(still) * 2 > len(changed):
                 for _, entry in reversed(taken):
-                    undo(crossing, entry, progress, token)
+                    undo(crossing, entry, work)
                 said = f"round {after.number} made it worse, {before.total} errors became {after.total}; it was undone"
                 note(crossing, Stage.BUILD, said, "", "round")
                 return said
     return f"{_MOST_ROUNDS} rounds were gone"
 
 
-def _error_places(crossing: Crossing, progress: Progress, token: CancelToken) -> set[tuple[str, int]]:
-    view = build(crossing_ground(crossing, progress, token), crossing, token)
+def _error_places(crossing: Crossing, work: Work) -> set[tuple[str, int]]:
+    view = build(crossing_ground(crossing, work), crossing, work.token)
     return {(error.place.file, error.place.line) for item in view.causes for error in item.cause.errors}
 
 
-def _take_sure(
-    crossing: Crossing, who: str, on_line: OnLine, progress: Progress, token: CancelToken
-) -> list[tuple[Fix, int]]:
+def _take_sure(crossing: Crossing, who: str, work: Work) -> list[tuple[Fix, int]]:
     """The sure fixes that were applied with their logbook entries, in order."""
     taken: dict[str, tuple[Fix, int]] = {}
     while True:
-        token.check()
-        ground = crossing_ground(crossing, progress, token)
-        sure = build(ground, crossing, token).sure
+        work.check()
+        ground = crossing_ground(crossing, work)
+        sure = build(ground, crossing, work.token).sure
         fresh = [fix for fix in sure if fix.rule.id not in taken]
         if not fresh:
             return list(taken.values())
         touched: set[TreePath] = set()
         for fix in fresh:
             if touched.isdisjoint(fix.files):  # else its places are not where they were
-                progress(fix.rule.name, len(taken), len(taken) + len(sure))
-                entry = apply_fix(crossing, ground, fix, "everywhere", None, who, on_line, progress, token)
+                work.progress(fix.rule.name, len(taken), len(taken) + len(sure))
+                entry = apply_fix(crossing, ground, fix, "everywhere", None, who, work)
                 taken[fix.rule.id] = fix, entry
                 touched.update(fix.files)
 

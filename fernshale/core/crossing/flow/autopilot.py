@@ -5,9 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.actions import in_words, proposal_of, settle
-from fernshale.core.crossing.project.commands import OnLine
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Recorded, Taken
 from fernshale.core.crossing.record.items import STAGES, Matter, Stage
@@ -35,18 +34,16 @@ def cross(
     recorded: Mapping[str, Recorded],
     on_step: Callable[[Step], None],
     on_stage: Callable[[Stage, Overview], None],
-    on_line: OnLine,
-    progress: Progress,
-    token: CancelToken,
+    work: Work,
 ) -> Overview:
     """Go on until done or until a person is needed; the overview at the end says which.
 
     `on_step` hears of each step before it is taken, `on_stage` of each stage when it is left.
     """
-    overview = look(crossing, progress, token)
+    overview = look(crossing, work)
     while True:
         leg = overview.setup.leg
-        overview = _cross_leg(crossing, overview, recorded, on_step, on_stage, on_line, progress, token)
+        overview = _cross_leg(crossing, overview, recorded, on_step, on_stage, work)
         if overview.setup.leg == leg:
             return overview
 
@@ -57,19 +54,17 @@ def _cross_leg(
     recorded: Mapping[str, Recorded],
     on_step: Callable[[Step], None],
     on_stage: Callable[[Stage, Overview], None],
-    on_line: OnLine,
-    progress: Progress,
-    token: CancelToken,
+    work: Work,
 ) -> Overview:
     """One leg, to its end or to where a person is needed; at its end the next one has begun."""
     for stage in STAGES:
         tried: dict[str, int] = {}
         while step := _next_step(overview, stage, recorded, tried):
-            token.check()
+            work.check()
             tried[step.matter.key] = tried.get(step.matter.key, 0) + 1
             on_step(step)
-            settle(crossing, step.taken, on_line, progress, token)
-            overview = look(crossing, progress, token)
+            settle(crossing, step.taken, work)
+            overview = look(crossing, work)
             if step.taken.proposal == "next":
                 return overview
         on_stage(stage, overview)

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from fernshale.core.base.errors import Cancelled, FernshaleError
 from fernshale.core.base.quantities import count
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.autopilot import Step
 from fernshale.core.crossing.flow.autopilot import cross as cross_over
 from fernshale.core.crossing.project.scan import crossing_ground
@@ -67,20 +67,19 @@ def cross_one(
     recorded: dict[str, Recorded],
     on_step: Callable[[Step], None],
     on_stage: Callable[[Stage, Overview], None],
-    progress: Progress,
-    token: CancelToken,
+    work: Work,
 ) -> tuple[Overview, Followed]:
     """Cross as far as it goes, by a way of an earlier crossing where there is one; and how it went with that."""
     if way is not None:
         with crossing.acting():
-            recorded = {**recorded, **follow_way(crossing, crossing_ground(crossing, progress, token), way)}
+            recorded = {**recorded, **follow_way(crossing, crossing_ground(crossing, work), way)}
     taken: list[str] = []
 
     def told(step: Step) -> None:
         taken.append(step.taken.key)
         on_step(step)
 
-    overview = cross_over(crossing, recorded, told, on_stage, lambda line: None, progress, token)
+    overview = cross_over(crossing, recorded, told, on_stage, Work(progress=work.progress, token=work.token))
     return overview, Followed(*unfit(way, crossing, taken, _stands_at(overview))) if way is not None else Followed()
 
 
@@ -90,8 +89,7 @@ def cross_all(
     way: Way | None,
     recorded: dict[str, Recorded],
     on_project: Callable[[Path], None],
-    progress: Progress,
-    token: CancelToken,
+    work: Work,
 ) -> tuple[HowFar, ...]:
     """Each project in turn; one that cannot be crossed is said, and the others go on. Raises Cancelled."""
     found = []
@@ -99,9 +97,7 @@ def cross_all(
         on_project(project)
         try:
             crossing = begin(project)
-            overview, followed = cross_one(
-                crossing, way, recorded, lambda step: None, lambda stage, view: None, progress, token
-            )
+            overview, followed = cross_one(crossing, way, recorded, lambda step: None, lambda stage, view: None, work)
             found.append(how_far(overview, followed))
         except Cancelled:
             raise

@@ -15,7 +15,7 @@ from typing import Literal
 from fernshale.core.base.errors import MisuseError, ProjectError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import GITS_OWN, TreePath, on_disk, tree_path, under
-from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground, engine_folder
@@ -63,7 +63,7 @@ def plan_carry(ground: Ground, source: Path, chosen: Sequence[str], into: str, t
     if not source.is_dir():
         raise MisuseError(f"{source} is not a folder")
     prefix = f"{tree_path(into)}/" if into else ""
-    tree = list_tree(source, EMPTY, no_progress, token, GITS_OWN)
+    tree = list_tree(source, EMPTY, Work(token=token), GITS_OWN)
     # Rules of the profile see every file where it would stand in the project.
     at = {TreePath(prefix + path): path for path, entry in tree.entries.items() if entry.kind is not Kind.FOLDER}
     picked = [path for path in at if any(under(path, prefix + tree_path(item)) for item in chosen)]
@@ -85,7 +85,7 @@ def plan_carry(ground: Ground, source: Path, chosen: Sequence[str], into: str, t
     roots = [root for rule in shape.include for root in rule.roots]
     here = TreePaths(ground.files)
     there = LinkIndex(shape)
-    there.update({path: entry.content for path, entry in ground.files.items()}, ground.project, no_progress, token)
+    there.update({path: entry.content for path, entry in ground.files.items()}, ground.project, Work(token=token))
     engine = _engine_files(ground, token)
 
     def found_there(what: str, path: TreePath) -> bool:
@@ -115,15 +115,13 @@ def preview_carry(ground: Ground, plan: CarryPlan, over: bool) -> ChangeSet:
     return draft.change_set()
 
 
-def carry(
-    crossing: Crossing, ground: Ground, plan: CarryPlan, over: bool, why: str, progress: Progress, token: CancelToken
-) -> int:
+def carry(crossing: Crossing, ground: Ground, plan: CarryPlan, over: bool, why: str, work: Work) -> int:
     """Bring it over, as a step that can be undone; the logbook entry's id. Raises MisuseError when nothing is to come."""
     changes = preview_carry(ground, plan, over)
     if changes.is_empty:
         raise MisuseError("all of it is in the project already")
     title = f"{count(len(changes.files), 'file')} brought over from {plan.source.name}"
-    return write_step(crossing, Stage.PLUGINS, title, why, "carry", changes, progress, token)
+    return write_step(crossing, Stage.PLUGINS, title, why, "carry", changes, work)
 
 
 def _engine_files(ground: Ground, token: CancelToken) -> tuple[str, ...]:
@@ -132,7 +130,7 @@ def _engine_files(ground: Ground, token: CancelToken) -> tuple[str, ...]:
         folder = engine_folder(ground, ground.release)
     except ProjectError:
         return ()
-    return tuple(list_tree(folder, EMPTY, no_progress, token).files)
+    return tuple(list_tree(folder, EMPTY, Work(token=token)).files)
 
 
 def _content(entry: Entry | None) -> tuple[Kind, str] | None:

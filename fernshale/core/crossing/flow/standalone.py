@@ -9,7 +9,7 @@ from pathlib import Path
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.lock import Held, locked
 from fernshale.core.base.quantities import count
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import Work
 from fernshale.core.change.apply import apply_changes, recover
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
@@ -21,9 +21,7 @@ from fernshale.core.links.relink import replacements, rewrite
 from fernshale.core.snapshot.store import Store
 
 
-def write_changes(
-    project: Path, changes: ChangeSet, stage: Stage, title: str, why: str, progress: Progress, token: CancelToken
-) -> str:
+def write_changes(project: Path, changes: ChangeSet, stage: Stage, title: str, why: str, work: Work) -> str:
     """Apply `changes`; as a step of the crossing where there is one. What to say about the way back.
 
     Raises AnotherActs while another process writes into the project, and what `apply_changes` raises.
@@ -31,7 +29,7 @@ def write_changes(
     crossing = find_crossing(project)
     if crossing is not None:
         with crossing.acting():
-            entry = write_step(crossing, stage, title, why, "", changes, progress, token)
+            entry = write_step(crossing, stage, title, why, "", changes, work)
         return f"entry {entry} of the logbook"
     store = Store(home() / "store")
     journal = home() / "journals" / f"{hashlib.sha256(os.fsencode(project.resolve())).hexdigest()[:16]}.json"
@@ -39,8 +37,8 @@ def write_changes(
     try:
         with locked(journal.with_suffix(".lock")):
             recover(journal, store)
-            snapshot = store.take(project, f"before: {title}", progress, token)
-            apply_changes(project, changes, store, journal, token)
+            snapshot = store.take(project, f"before: {title}", work)
+            apply_changes(project, changes, store, journal, work.token)
     except Held as error:
         raise AnotherActs(
             f"another Fernshale ({error.holder}) is writing into {project}", "Wait for it to finish, then try again."
@@ -48,7 +46,7 @@ def write_changes(
     return f"snapshot {snapshot.id}"
 
 
-def write_links(tree: Path, linkage: Linkage, progress: Progress, token: CancelToken) -> str:
+def write_links(tree: Path, linkage: Linkage, work: Work) -> str:
     """Give everything that dangles and has a sure successor its new name, as one change; the way back, "" for nothing."""
     chosen = [(item, way) for item in linkage.dangling for way in item.sure]
     draft = Draft(tree.resolve())
@@ -60,4 +58,4 @@ def write_links(tree: Path, linkage: Linkage, progress: Progress, token: CancelT
     if changes.is_empty:
         return ""
     title = f"{count(len({item.id for item, _ in chosen}), 'link')} follow in {count(len(changes.files), 'file')}"
-    return write_changes(tree, changes, Stage.LINKS, title, "asked for", progress, token)
+    return write_changes(tree, changes, Stage.LINKS, title, "asked for", work)

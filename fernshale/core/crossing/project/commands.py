@@ -7,7 +7,7 @@ import re
 import shlex
 import sys
 import time
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -15,7 +15,7 @@ from fernshale.core.base.bounded_regex import search
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import CommandError, MisuseError
 from fernshale.core.base.release import parse_release
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.freshness import about_command
 from fernshale.core.crossing.project.scan import Ground, command_places
 from fernshale.core.crossing.record.database import Crossing
@@ -26,7 +26,6 @@ from fernshale.core.process.command import Finished, run_command
 from fernshale.core.profile.model import Command, Requirement
 from fernshale.core.profile.read import fill, fill_arguments
 
-OnLine = Callable[[str], None]
 # A typed command that takes longer is ended.
 _TYPED_TIMEOUT_S = 3600.0
 
@@ -60,9 +59,7 @@ def run_profile_command(
     name: str,
     stage: Stage,
     why: str,
-    on_line: OnLine,
-    progress: Progress,
-    token: CancelToken,
+    work: Work,
     release: str = "",
     more: Mapping[str, str] | None = None,
 ) -> Finished:
@@ -80,10 +77,12 @@ def run_profile_command(
     arguments = fill_arguments(command.run, places, ground.along)
     environment = {key: fill(value, places) for key, value in command.environment.items()}
     folder = Path(fill(command.folder, places))
-    on_line("$ " + " ".join(arguments))
-    with watching(crossing, stage, f"{name} for {release}", why, about_command(name), progress, token):
-        progress(f"the command “{name}” runs", 0, 0)
-        finished = run_command(arguments, folder, token, on_line, environment, command.timeout_s, command.silence_s)
+    work.on_line("$ " + " ".join(arguments))
+    with watching(crossing, stage, f"{name} for {release}", why, about_command(name), work):
+        work.progress(f"the command “{name}” runs", 0, 0)
+        finished = run_command(
+            arguments, folder, work.token, work.on_line, environment, command.timeout_s, command.silence_s
+        )
     log = crossing.scratch("logs") / f"{int(time.time() * 1000)}-{name}.log"
     write_atomic(log, finished.output)
     crossing.keep_fact(f"log {name}", str(log))
@@ -96,18 +95,16 @@ def run_typed_command(
     arguments: Sequence[str],
     stage: Stage,
     why: str,
-    on_line: OnLine,
-    progress: Progress,
-    token: CancelToken,
+    work: Work,
 ) -> Finished:
     """Run a command that a person typed, in the project's folder; what it changes there is a step in the logbook.
 
     Raises CommandError, Cancelled.
     """
     line = shlex.join(arguments)
-    on_line(f"$ {line}")
-    with watching(crossing, stage, f"ran {line}", why, "", progress, token):
-        return run_command(arguments, ground.project, token, on_line, {}, _TYPED_TIMEOUT_S)
+    work.on_line(f"$ {line}")
+    with watching(crossing, stage, f"ran {line}", why, "", work):
+        return run_command(arguments, ground.project, work.token, work.on_line, {}, _TYPED_TIMEOUT_S)
 
 
 def _check(need: Requirement, ground: Ground, token: CancelToken) -> RequirementResult:

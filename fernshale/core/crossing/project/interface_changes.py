@@ -8,7 +8,7 @@ from pathlib import Path
 
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.scan import Ground, engine_folder
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.plugin_updates import taken_plugins
@@ -24,7 +24,7 @@ class Used:
     uses: int
 
 
-def engine_drift(ground: Ground, from_: str, to: str, progress: Progress, token: CancelToken) -> tuple[Change, ...]:
+def engine_drift(ground: Ground, from_: str, to: str, work: Work) -> tuple[Change, ...]:
     """The changes between two releases of the engine; none where one of them is not at hand. Raises Cancelled."""
     try:
         old, new = (engine_folder(ground, release) for release in (from_, to))
@@ -32,7 +32,7 @@ def engine_drift(ground: Ground, from_: str, to: str, progress: Progress, token:
         return ()
     if not (old.is_dir() and new.is_dir()):
         return ()
-    return compare_releases(old, new, "", progress, token)
+    return compare_releases(old, new, "", work)
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,14 +47,14 @@ class PluginDrift:
     changes: tuple[Change, ...]
 
 
-def plugin_drift(ground: Ground, crossing: Crossing, progress: Progress, token: CancelToken) -> tuple[PluginDrift, ...]:
+def plugin_drift(ground: Ground, crossing: Crossing, work: Work) -> tuple[PluginDrift, ...]:
     """The changes between the releases of each plugin that was taken on the leg, where both are at hand. Raises Cancelled."""
     found = []
     ids = {plugin.folder: plugin.id for plugin in ground.plugins}
     for folder, taken in taken_plugins(crossing).items():
         id = ids.get(TreePath(folder), "")
-        old, new = (_release_folder(ground, id, version, token) for version in (taken.from_, taken.to))
-        if old is not None and new is not None and (changes := compare_releases(old, new, "", progress, token)):
+        old, new = (_release_folder(ground, id, version, work.token) for version in (taken.from_, taken.to))
+        if old is not None and new is not None and (changes := compare_releases(old, new, "", work)):
             found.append(PluginDrift(id, taken.from_, taken.to, old, new, changes))
     return tuple(found)
 
@@ -63,7 +63,9 @@ def _release_folder(ground: Ground, plugin: str, version: str, token: CancelToke
     releases = ground.shelf.releases_of(plugin) if ground.shelf is not None else ()
     release = next((item for item in releases if item.version == version), None)
     try:
-        folder = ground.shelf.place(release, token=token) if ground.shelf is not None and release is not None else None
+        folder = (
+            ground.shelf.place(release, Work(token=token)) if ground.shelf is not None and release is not None else None
+        )
     except FernshaleError:
         return None
     return folder if folder is not None and folder.is_dir() else None

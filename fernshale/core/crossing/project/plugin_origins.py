@@ -12,7 +12,7 @@ from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.release import same_release
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath, on_disk
-from fernshale.core.base.work import CancelToken
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.scan import Ground, plugin_manifest
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.snapshot.manifest import Entry, Manifest
@@ -101,7 +101,9 @@ def _index(ground: Ground, plugin: Plugin, token: CancelToken) -> ReleaseIndex:
     shelf = ground.shelf
     if shelf is None:
         return build_index({})
-    return shelf_index({item.version: shelf.place(item, token=token) for item in shelf.releases_of(plugin.id)}, token)
+    return shelf_index(
+        {item.version: shelf.place(item, Work(token=token)) for item in shelf.releases_of(plugin.id)}, token
+    )
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from fernshale.core.base.release import parse_release
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.scan import read_ground
 from fernshale.core.profile.model import Profile
 from fernshale.core.profile.read import find_profile, read_profile
@@ -33,7 +33,7 @@ class Opening:
 def look_at_project(project: Path, profile: Path | None, folders: Sequence[Path]) -> Opening:
     """Find the profile and the release. Raises ProjectError, FormatError."""
     found = read_profile(profile) if profile else find_profile(project, folders)
-    ground = read_ground(project, found, None, no_progress, CancelToken(), contents=False)
+    ground = read_ground(project, found, None, Work(), contents=False)
     return Opening(ground.project, found, ground.release, ground.members)
 
 

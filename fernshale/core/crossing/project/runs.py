@@ -5,14 +5,14 @@ from __future__ import annotations
 import shutil
 import time
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
 from fernshale.core.base.bounded_regex import search
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.checks import keep_results, listed_checks, try_check
-from fernshale.core.crossing.project.commands import OnLine, run_profile_command
+from fernshale.core.crossing.project.commands import run_profile_command
 from fernshale.core.crossing.project.scan import Ground, command_places
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.items import Stage
@@ -81,9 +81,7 @@ class RunRecord:
         )
 
 
-def run_game(
-    crossing: Crossing, ground: Ground, stage: Stage, on_line: OnLine, progress: Progress, token: CancelToken
-) -> RunRecord:
+def run_game(crossing: Crossing, ground: Ground, stage: Stage, work: Work) -> RunRecord:
     """Run the game, as often as the profile wants for its timings, and try all checks that need nobody.
 
     Log, pictures and checks are those of the first run. Raises TrustNeeded, CommandError, Cancelled.
@@ -94,7 +92,7 @@ def run_game(
     elapsed, started, frames = [], [], []
     first: RunRecord | None = None
     for number in range(wanted):
-        progress("running the game", number, wanted)
+        work.progress("running the game", number, wanted)
         _clear(ground, places)
         begun = time.monotonic()
         seen: list[float] = []
@@ -103,9 +101,11 @@ def run_game(
         def watch(line: str, begun: float = begun, seen: list[float] = seen, pattern: str = pattern) -> None:
             if pattern and not seen and search(pattern, line):
                 seen.append(time.monotonic() - begun)
-            on_line(line)
+            work.on_line(line)
 
-        finished = run_profile_command(crossing, ground, "run", stage, "to see how it behaves", watch, progress, token)
+        finished = run_profile_command(
+            crossing, ground, "run", stage, "to see how it behaves", replace(work, on_line=watch)
+        )
         elapsed.append(finished.elapsed_s)
         started += seen[:1]
         if shape is not None:
@@ -115,7 +115,7 @@ def run_game(
             command = ground.profile.commands.run
             log = tuple(finished.text.splitlines())
             checks = tuple(
-                try_check(check, ground, places, log, token)
+                try_check(check, ground, places, log, work.token)
                 for check in listed_checks(crossing, ground)
                 if not check.by_hand
             )

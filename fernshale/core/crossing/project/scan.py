@@ -14,7 +14,7 @@ from fernshale.core.base.errors import ProjectError
 from fernshale.core.base.globs import FirstFit
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import GITS_OWN, TreePath, on_disk, under
-from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.profile.model import Profile
 from fernshale.core.profile.read import fill, read_profile
@@ -79,8 +79,7 @@ def read_ground(
     project: Path,
     profile: Profile,
     shelf: Shelf | None,
-    progress: Progress,
-    token: CancelToken,
+    work: Work,
     *,
     contents: bool = True,
     members: Sequence[str] = (),
@@ -97,9 +96,9 @@ def read_ground(
     profile = with_own_rules(profile, project)
     with _seen_lock:
         before = _seen.get(str(project), EMPTY)
-    manifest = list_tree(project, before, progress, token, GITS_OWN)
+    manifest = list_tree(project, before, work, GITS_OWN)
     if contents:
-        manifest = read_contents(project, manifest, progress, token)
+        manifest = read_contents(project, manifest, work)
     with _seen_lock:
         _seen[str(project)] = manifest
     plugins = find_plugins(profile, project, manifest)
@@ -119,7 +118,7 @@ def plugin_manifest(ground: Ground, plugin: Plugin, token: CancelToken) -> Manif
 
     What was compiled into it is neither the vendor's nor an edit, and left out.
     """
-    manifest = read_contents(ground.project, ground.manifest, no_progress, token, below=plugin.folder)
+    manifest = read_contents(ground.project, ground.manifest, Work(token=token), below=plugin.folder)
     if manifest is not ground.manifest:
         # So that the next look finds them read.
         with _seen_lock:
@@ -135,16 +134,16 @@ def plugin_manifest(ground: Ground, plugin: Plugin, token: CancelToken) -> Manif
     return Manifest.of({path: entry for path, entry in whole.entries.items() if path not in made})
 
 
-def crossing_ground(crossing: Crossing, progress: Progress, token: CancelToken) -> Ground:
+def crossing_ground(crossing: Crossing, work: Work) -> Ground:
     """The ground of a crossing, everything read anew."""
     setup = crossing.setup
     profile, shelf = read_profile(setup.profile), read_shelf(setup.shelves)
-    return read_ground(setup.project, profile, shelf, progress, token, members=setup.members)
+    return read_ground(setup.project, profile, shelf, work, members=setup.members)
 
 
 def shelf_manifest(shelf: Shelf, item: Release, token: CancelToken) -> Manifest:
     """The manifest of a release on the shelf; releases do not change, so it is read once. Raises ShelfError."""
-    place = shelf.place(item, token=token)
+    place = shelf.place(item, Work(token=token))
     with _seen_lock:
         known = _seen.get(str(place))
     if known is None:

@@ -5,18 +5,18 @@ from __future__ import annotations
 from dataclasses import replace
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.items import Stage
 from fernshale.core.crossing.record.logbook import ensure_snapshot, leg_mark, note
 
 
-def go_on(crossing: Crossing, progress: Progress, token: CancelToken) -> None:
+def go_on(crossing: Crossing, work: Work) -> None:
     """Begin the next leg. Raises MisuseError when this one is the last."""
     setup = crossing.setup
     if setup.leg + 1 >= len(setup.stops):
         raise MisuseError(f"{setup.to} is the last stop of this crossing")
-    start = ensure_snapshot(crossing, f"on {setup.to}, before the next leg", progress, token)
+    start = ensure_snapshot(crossing, f"on {setup.to}, before the next leg", work)
     crossing.drop_leg_facts(setup.leg)
     crossing.change_setup(replace(setup, leg=setup.leg + 1))
     title = f"leg {setup.leg + 2} begins: {setup.to} → {crossing.setup.to}"

@@ -10,7 +10,7 @@ from typing import Literal
 from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import TreePath, is_gits_own, under
-from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.apply import apply_changes, recover
 from fernshale.core.change.changeset import ChangeSet, changes_between
 from fernshale.core.crossing.record.database import UNSETTLED, Crossing, Entry
@@ -39,8 +39,7 @@ def write_step(
     why: str,
     about: str,
     changes: ChangeSet,
-    progress: Progress,
-    token: CancelToken,
+    work: Work,
     decided: Sequence[Decision] = (),
 ) -> int:
     """Snapshot the project, apply `changes`, write the logbook entry; its id.
@@ -49,10 +48,10 @@ def write_step(
     Raises what `apply_changes` raises; then nothing was written, into the logbook neither.
     """
     settle_interrupted(crossing)
-    snapshot = ensure_snapshot(crossing, f"before: {title}", progress, token)
+    snapshot = ensure_snapshot(crossing, f"before: {title}", work)
     id = crossing.write_entry(stage, title, why, about, snapshot, changes, "pending", decided)
     try:
-        apply_changes(crossing.setup.project, changes, crossing.store, crossing.journal, token)
+        apply_changes(crossing.setup.project, changes, crossing.store, crossing.journal, work.token)
     except FernshaleError:
         crossing.drop_entry(id)
         raise
@@ -67,34 +66,32 @@ def note(crossing: Crossing, stage: Stage, title: str, why: str, about: str) -> 
 
 
 @contextlib.contextmanager
-def watching(
-    crossing: Crossing, stage: Stage, title: str, why: str, about: str, progress: Progress, token: CancelToken
-) -> Iterator[None]:
+def watching(crossing: Crossing, stage: Stage, title: str, why: str, about: str, work: Work) -> Iterator[None]:
     """Around a foreign command: what it changes in the project becomes a step that can be undone."""
     settle_interrupted(crossing)
-    snapshot = ensure_snapshot(crossing, f"before: {title}", progress, token)
+    snapshot = ensure_snapshot(crossing, f"before: {title}", work)
     try:
         yield
     finally:
         # Also when the command failed or was cancelled: half of its work must not go unrecorded.
         before = crossing.store.manifest(snapshot)
-        after = crossing.store.scan(crossing.setup.project, before, progress, CancelToken())
+        after = crossing.store.scan(crossing.setup.project, before, Work(progress=work.progress))
         changes = _changes(before, after)
         if not changes.is_empty:
             crossing.write_entry(stage, title, why, about, snapshot, changes, "done")
             commit_steps(crossing)
 
 
-def ensure_snapshot(crossing: Crossing, note: str, progress: Progress, token: CancelToken) -> str:
+def ensure_snapshot(crossing: Crossing, note: str, work: Work) -> str:
     """The id of a snapshot of the project as it is: the latest one when nothing changed since, else a new one."""
     known = crossing.fact("snapshot")
     if known:
         with contextlib.suppress(UnknownSnapshot):
             before = crossing.store.manifest(known)
-            now = scan_tree(crossing.setup.project, before, progress, token)
+            now = scan_tree(crossing.setup.project, before, work)
             if _changes(before, now).is_empty and crossing.store.without_lost(before) is before:
                 return str(known)
-    taken = crossing.store.take(crossing.setup.project, note, progress, token)
+    taken = crossing.store.take(crossing.setup.project, note, work)
     crossing.keep_fact("snapshot", taken.id)
     return taken.id
 
@@ -125,39 +122,35 @@ def settle_interrupted(crossing: Crossing) -> str:
     return outcome
 
 
-def undo(crossing: Crossing, id: int, progress: Progress, token: CancelToken) -> None:
+def undo(crossing: Crossing, id: int, work: Work) -> None:
     """Undo one step, byte for byte; beside later changes of other lines it is a step of its own that takes it back.
 
     Raises CannotUndo with what stands in the way.
     """
     settle_interrupted(crossing)
-    _carry_out(crossing, _undoable(crossing, id), preview_undo(crossing, id), progress, token, is_undo=True)
+    _carry_out(crossing, _undoable(crossing, id), preview_undo(crossing, id), work, is_undo=True)
     _return_to_leg_of(crossing, id)
-    progress("undone", 1, 1)
+    work.progress("undone", 1, 1)
 
 
-def redo(crossing: Crossing, id: int, progress: Progress, token: CancelToken) -> None:
+def redo(crossing: Crossing, id: int, work: Work) -> None:
     """Do a step again that was undone, byte for byte, or beside later changes of other lines as a step of its own.
 
     Raises CannotUndo with what stands in the way.
     """
     settle_interrupted(crossing)
-    _carry_out(crossing, _entry(crossing, id), preview_redo(crossing, id), progress, token, is_undo=False)
-    progress("done again", 1, 1)
+    _carry_out(crossing, _entry(crossing, id), preview_redo(crossing, id), work, is_undo=False)
+    work.progress("done again", 1, 1)
 
 
-def _carry_out(
-    crossing: Crossing, entry: Entry, way: WayBack, progress: Progress, token: CancelToken, *, is_undo: bool
-) -> None:
+def _carry_out(crossing: Crossing, entry: Entry, way: WayBack, work: Work, *, is_undo: bool) -> None:
     _refuse(crossing, entry, way)
     if way.is_exact:
-        _write_entry_again(crossing, entry, way.changes, token, is_undo=is_undo)
+        _write_entry_again(crossing, entry, way.changes, work.token, is_undo=is_undo)
     else:
         title = f"took back “{entry.title}”" if is_undo else f"did “{entry.title}” again"
         about = reversal(UNDO if is_undo else REDO, entry.id)
-        write_step(
-            crossing, entry.stage, f"{title}, beside later changes", "asked for", about, way.changes, progress, token
-        )
+        write_step(crossing, entry.stage, f"{title}, beside later changes", "asked for", about, way.changes, work)
     commit_steps(crossing)
 
 
@@ -221,7 +214,7 @@ class WentBack:
     kept: tuple[TreePath, ...]
 
 
-def go_back_to(crossing: Crossing, id: int, progress: Progress, token: CancelToken) -> WentBack:
+def go_back_to(crossing: Crossing, id: int, work: Work) -> WentBack:
     """Make the project as it was before entry `id`, but for edits made by hand since, in one step; nothing where it is so.
 
     All or nothing. Raises CannotUndo with the edits that stand in the way, MisuseError, StoreError, Cancelled.
@@ -237,14 +230,14 @@ def go_back_to(crossing: Crossing, id: int, progress: Progress, token: CancelTok
             ),
             "Put these files back as the last step left them, or save your edits elsewhere, and try again.",
         )
-    progress("comparing with the project of then", 0, 0)
-    kept = edits_since(crossing, id, way, token)
+    work.progress("comparing with the project of then", 0, 0)
+    kept = edits_since(crossing, id, way, work.token)
     if steps:
         why = _several("asked for; edits made by hand stayed in", kept) if kept else "asked for"
         title = f"went back to before “{entry.title}”, {count(steps, 'step')}"
-        write_step(crossing, entry.stage, title, why, reversal(BACK, id), way.changes, progress, token)
+        write_step(crossing, entry.stage, title, why, reversal(BACK, id), way.changes, work)
     _return_to_leg_of(crossing, id)
-    progress("undone", 1, 1)
+    work.progress("undone", 1, 1)
     return WentBack(steps, kept)
 
 
@@ -255,7 +248,7 @@ def edits_since(crossing: Crossing, id: int, way: WayBack, token: CancelToken) -
     deleted, only files that steps wrote are compared. Raises StoreError, Cancelled.
     """
     then, undone = _point(crossing, id)
-    now = scan_tree(crossing.setup.project, then or EMPTY, no_progress, token)
+    now = scan_tree(crossing.setup.project, then or EMPTY, Work(token=token))
     then = then or now
     coming = {item.path: item.after for item in way.changes.changes}
     paths = {*coming, *undone, *(item.path for item in _changes(then, now).changes)}
@@ -392,12 +385,10 @@ def _stands(crossing: Crossing, changes: ChangeSet) -> bool:
     return all(entry_below(root, change.path) == change.after for change in changes.changes)
 
 
-def restore_snapshot(
-    crossing: Crossing, id: str, paths: tuple[str, ...], progress: Progress, token: CancelToken
-) -> int:
+def restore_snapshot(crossing: Crossing, id: str, paths: tuple[str, ...], work: Work) -> int:
     """Make the project (or `paths` of it) what it was in a snapshot, as a step; the entry's id, 0 when it is so already."""
     then = crossing.store.manifest(id)
-    now = scan_tree(crossing.setup.project, then, progress, token)
+    now = scan_tree(crossing.setup.project, then, work)
     changes = _changes(now, then)
     if paths:
         changes = ChangeSet(tuple(item for item in changes.changes if any(under(item.path, path) for path in paths)))
@@ -405,4 +396,4 @@ def restore_snapshot(
         return 0
     when = crossing.store.summary(id)
     title = f"restored {count(len(changes.files), 'file')} from the snapshot “{when.note}”"
-    return write_step(crossing, Stage.SURVEY, title, "asked for", "restore", changes, progress, token)
+    return write_step(crossing, Stage.SURVEY, title, "asked for", "restore", changes, work)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.record.database import Crossing, Entry
 from fernshale.core.crossing.record.items import Stage
 from fernshale.core.crossing.record.logbook import obstacles_in_words, preview_undo, write_step
@@ -18,12 +18,10 @@ def waiting_steps(crossing: Crossing, about: str) -> list[Entry]:
     return [entry for entry in entries if entry.about.startswith(about) and str(entry.id) not in returned]
 
 
-def take_back(
-    crossing: Crossing, entry: int, stage: Stage, title: str, refused: str, progress: Progress, token: CancelToken
-) -> int:
+def take_back(crossing: Crossing, entry: int, stage: Stage, title: str, refused: str, work: Work) -> int:
     """Write the way back of a step as a new step; its id. Raises MisuseError: `refused`, and what stands in the way."""
     way = preview_undo(crossing, entry)
     if way.obstacles:
         words = "; ".join(obstacles_in_words(crossing, entry, way))
         raise MisuseError(f"{refused}: {words}")
-    return write_step(crossing, stage, title, "", f"{_RETURN}{entry}", way.changes, progress, token)
+    return write_step(crossing, stage, title, "", f"{_RETURN}{entry}", way.changes, work)

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.treepath import GITS_OWN, TreePath, is_gits_own, on_disk
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.changeset import FileChange
 from fernshale.core.change.preview import Read as ReadEntry
 from fernshale.core.merge.moved_files import find_moves
@@ -71,7 +71,7 @@ def compare_sides(store: Store, project: Path, before: str, after: str, token: C
     if after:
         new = _without_history(store.manifest(after))
     else:
-        new = scan_tree(project, old, no_progress, token, without=GITS_OWN)
+        new = scan_tree(project, old, Work(token=token), without=GITS_OWN)
     places = {} if after else {entry.content: path for path, entry in new.files.items()}
 
     def read_before(entry: Entry) -> bytes:

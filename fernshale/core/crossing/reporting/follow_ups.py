@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.interface_changes import engine_drift
 from fernshale.core.crossing.stages.overview import Overview
 
@@ -16,7 +16,7 @@ def follow_ups(overview: Overview) -> list[dict[str, str]]:
 
 def _new_things(overview: Overview) -> list[dict[str, str]]:
     setup = overview.setup
-    changes = engine_drift(overview.ground, setup.from_, setup.to, no_progress, CancelToken())
+    changes = engine_drift(overview.ground, setup.from_, setup.to, Work())
     added = {change.symbol.name for change in changes if change.kind == "added"}
     found = []
     for note in overview.route.notes:

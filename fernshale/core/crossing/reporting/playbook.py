@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any, ClassVar
 
 from fernshale.core.base.toml_schema import STRICT, read_toml
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.checks import own_checks
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.database import Crossing
@@ -117,7 +117,7 @@ def _rules(crossing: Crossing, ground: Ground, token: CancelToken) -> list[Rule]
     }
     rules = {rule.id: rule for rule in own_rules(crossing).rules}
     if chosen - rules.keys():
-        for rule in leg_rules(ground, crossing, no_progress, token).all:
+        for rule in leg_rules(ground, crossing, Work(token=token)).all:
             if rule.id in chosen:
                 rules.setdefault(rule.id, replace(rule, confidence=1.0))
     return list(rules.values())

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.release import parse_release
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.interface_changes import engine_drift, plugin_drift
 from fernshale.core.crossing.project.scan import Ground, engine_folder
 from fernshale.core.crossing.record.database import Crossing
@@ -58,17 +58,17 @@ class LegRules:
         return next((group.title for group in self.sets if rule in group.rules), "")
 
 
-def leg_rules(ground: Ground, crossing: Crossing, progress: Progress, token: CancelToken) -> LegRules:
+def leg_rules(ground: Ground, crossing: Crossing, work: Work) -> LegRules:
     """Rules for the leg in hand. Raises FormatError, ShelfError, Cancelled."""
     from_, to = crossing.setup.from_, crossing.setup.to
     own = own_rules(crossing)
     sets = [*([own] if own.rules else []), *written_rules(ground, from_, to)]
     known = symbols_named([rule for group in sets for rule in group.rules])
-    changes = engine_drift(ground, from_, to, progress, token)
+    changes = engine_drift(ground, from_, to, work)
     if changes:
         title = f"comparing {ground.profile.title} {from_} with {to}"
         sets.append(guess_rules(changes, engine_folder(ground, from_), engine_folder(ground, to), title, known))
-    for drift in plugin_drift(ground, crossing, progress, token):
+    for drift in plugin_drift(ground, crossing, work):
         title = f"comparing {drift.plugin} {drift.from_} with {drift.to}"
         sets.append(guess_rules(drift.changes, drift.old, drift.new, title, known))
         changes += drift.changes

@@ -9,7 +9,7 @@ from pathlib import Path
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.release import parse_release, same_release
 from fernshale.core.base.treepath import GITS_OWN
-from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.plugin_plan import plan_for
 from fernshale.core.crossing.project.scan import Ground, crossing_ground, read_ground
 from fernshale.core.crossing.record.database import Crossing, Entry, Setup, begin
@@ -76,8 +76,7 @@ def begin_crossing(
     profile: Profile,
     shelves: Sequence[str | Path],
     to: str,
-    progress: Progress,
-    token: CancelToken,
+    work: Work,
     via: Sequence[str] = (),
     members: Sequence[str] = (),
     original: str = "",
@@ -89,18 +88,18 @@ def begin_crossing(
     Raises NotOnShelf for a release that is not there, MisuseError for a target that the project is on already.
     """
     shelf = read_shelf(shelves)
-    ground = read_ground(project, profile, shelf, progress, token, members=members)
+    ground = read_ground(project, profile, shelf, work, members=members)
     stops = (*via, to)
     _check_members(ground, members)
     for low, high in zip((ground.release, *stops), stops, strict=False):
-        plan_for(ground, low, high, Wishes(), token)
+        plan_for(ground, low, high, Wishes(), work.token)
     setup = Setup(ground.project, profile.path, shelf.addresses, ground.release, stops, 0, tuple(members), original)
     crossing = begin(setup)
     if crossing.fact("start") is None:
         if parse_release(ground.release) == parse_release(to):
             raise MisuseError(f"the project is on {to} already", "Choose another release to go to.")
         with crossing.acting():
-            crossing.keep_fact("start", ensure_snapshot(crossing, "before anything was touched", progress, token))
+            crossing.keep_fact("start", ensure_snapshot(crossing, "before anything was touched", work))
             words = f", over {', '.join(via)}" if via else ""
             note(crossing, Stage.ROUTE, f"target {to} chosen, from {ground.release}{words}", "", "route")
     elif via and crossing.setup.stops[crossing.setup.leg :] != stops:
@@ -116,22 +115,22 @@ def _check_members(ground: Ground, members: Sequence[str]) -> None:
         raise MisuseError(f"these members cannot cross together: {named}", "Name those of one release.")
 
 
-def look(crossing: Crossing, progress: Progress, token: CancelToken) -> Overview:
+def look(crossing: Crossing, work: Work) -> Overview:
     """Read everything anew. An interrupted change is settled first; else nothing is written into the project."""
     if not crossing.is_settled:
         with crossing.acting():
             settle_interrupted(crossing)
-    ground = crossing_ground(crossing, progress, token)
-    built = with_members(build(ground, crossing, token), ground, crossing)
+    ground = crossing_ground(crossing, work)
+    built = with_members(build(ground, crossing, work.token), ground, crossing)
     overview = Overview(
         crossing.setup,
         ground,
-        survey(ground, crossing, token),
-        route(ground, crossing, token),
-        plugins(ground, crossing, progress, token),
-        engine(ground, crossing, token),
+        survey(ground, crossing, work.token),
+        route(ground, crossing, work.token),
+        plugins(ground, crossing, work),
+        engine(ground, crossing, work.token),
         built,
-        links(ground, crossing, token),
+        links(ground, crossing, work.token),
         trial(ground, crossing, built.passed),
         crossing.logbook(),
         {},
@@ -144,7 +143,7 @@ def look(crossing: Crossing, progress: Progress, token: CancelToken) -> Overview
 def has_changed(overview: Overview, token: CancelToken) -> bool:
     """Whether the project's tree is not the one `overview` was read from; costs a stat per file."""
     before = overview.ground.manifest
-    now = scan_tree(overview.setup.project, before, no_progress, token, without=GITS_OWN)
+    now = scan_tree(overview.setup.project, before, Work(token=token), without=GITS_OWN)
     return bool(differing(before, now))
 
 

@@ -14,7 +14,7 @@ from fernshale.core.base.errors import FernshaleError, FormatError
 from fernshale.core.base.globs import matches
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath, on_disk
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.profile.model import Profile, Reach
 from fernshale.core.profile.read import OF_PLUGIN, PLACEHOLDERS, fits, line_of_text, read_profile
 from fernshale.core.snapshot.manifest import EMPTY, Manifest
@@ -166,7 +166,7 @@ def _fit_nothing(profile: Profile, project: Path, token: CancelToken) -> Iterato
         files = ", ".join(profile.recognise.files)
         yield _error(profile.recognise.files[0], f"{project} is not recognised: its root has nothing for {files}")
         return
-    tree = list_tree(project, EMPTY, no_progress, token)
+    tree = list_tree(project, EMPTY, Work(token=token))
     folders = [path for path in tree.entries if path not in tree.files]
     for what, globs in _globs(profile):
         for glob in globs:

@@ -18,7 +18,7 @@ from fernshale.core.base.ranges import parse_range
 from fernshale.core.base.release import is_release, parse_release, same_release
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath, on_disk
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.profile.model import Reach, Role
 from fernshale.core.snapshot.manifest import EMPTY, Manifest
 from fernshale.core.snapshot.tree_walk import list_tree
@@ -96,7 +96,7 @@ def draft_profile(project: Path, token: CancelToken) -> ProfileDraft:
     """Raises ProjectError when nothing in the project looks like an engine's release, Cancelled."""
     if not project.is_dir():
         raise MisuseError(f"{project} is not a folder")
-    tree = list_tree(project.resolve(), EMPTY, no_progress, token)
+    tree = list_tree(project.resolve(), EMPTY, Work(token=token))
     texts = _read_small(project.resolve(), tree, token)
     plugins = _find_plugins(texts)
     inside = plugins.folders.removesuffix("*") if plugins else "\0"

@@ -10,7 +10,7 @@ from pathlib import Path
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.quantities import count, seconds
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.build.causes import Cause, LineOf, find_causes
 from fernshale.core.build.diagnostics import Diagnostic
 from fernshale.core.build.message_patterns import HEADER
@@ -22,7 +22,7 @@ from fernshale.core.build.rounds import Round, cause_states, count_round
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.deferred.code import find_debts
 from fernshale.core.crossing.deferred.plugins import files_aside, has_file
-from fernshale.core.crossing.project.commands import OnLine, run_profile_command
+from fernshale.core.crossing.project.commands import run_profile_command
 from fernshale.core.crossing.project.freshness import fingerprint
 from fernshale.core.crossing.project.interface_changes import Used, used_changes
 from fernshale.core.crossing.project.scan import Ground, engine_folder
@@ -67,7 +67,7 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     """Look at the last round against the tree as it is; runs nothing."""
     rounds = tuple(Round.from_json(item) for item in crossing.leg_fact("rounds") or ())
     last = crossing.leg_fact("last build") if rounds else None
-    rules = leg_rules(ground, crossing, no_progress, token)
+    rules = leg_rules(ground, crossing, Work(token=token))
     is_built = last is not None and last["release"] == crossing.setup.to
     causes: tuple[Cause, ...] = ()
     shape = near = None
@@ -132,12 +132,12 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     return BuildView(rounds, *found, is_stale, passed and not is_stale, matters, far, defaults, pins, right)
 
 
-def run_round(crossing: Crossing, ground: Ground, on_line: OnLine, progress: Progress, token: CancelToken) -> Round:
+def run_round(crossing: Crossing, ground: Ground, work: Work) -> Round:
     """Build once and keep what was learned. Raises TrustNeeded, CommandError, Cancelled."""
     earlier = [Round.from_json(item) for item in crossing.leg_fact("rounds") or ()]
     number = len(earlier) + 1
-    progress(f"round {number}", 0, 0)
-    finished = run_profile_command(crossing, ground, "build", Stage.BUILD, f"round {number}", on_line, progress, token)
+    work.progress(f"round {number}", 0, 0)
+    finished = run_profile_command(crossing, ground, "build", Stage.BUILD, f"round {number}", work)
     log = Path(crossing.fact("log build"))
     owned = find_owners(_read_log(log, ground), _build_ground(ground, crossing, lambda path, line: line))
     passed = finished.status == 0
@@ -168,8 +168,7 @@ def write_fix(
     scope: Scope,
     at: Edit | None,
     who: str,
-    progress: Progress,
-    token: CancelToken,
+    work: Work,
     decided: Sequence[Decision] = (),
 ) -> int:
     """Write a fix here, in one file or everywhere; the logbook entry's id. `at` says where "here" is.
@@ -192,7 +191,7 @@ def write_fix(
     about = f"{'silent' if fix.rule.silent else 'fix'} {fix.rule.id}"
     key = f"fix:{fix.rule.id}" if scope == "everywhere" or at is None else f"fix:{fix.rule.id}:{at.path}:{at.line}"
     kept = (Decision(key, Stage.BUILD, scope, "", who, fix.rule.why, time.time()), *decided)
-    entry = write_step(crossing, Stage.BUILD, title, fix.rule.why, about, changes, progress, token, kept)
+    entry = write_step(crossing, Stage.BUILD, title, fix.rule.why, about, changes, work, kept)
     if fix.rule.id.startswith(LEARNED):
         keep_rules(crossing, [fix.rule])
     return entry

@@ -10,7 +10,7 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.release import same_release
 from fernshale.core.base.treepath import under
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.database import Crossing
@@ -75,18 +75,14 @@ def with_members(build: BuildView, ground: Ground, crossing: Crossing) -> BuildV
     return replace(build, matters=(*build.matters, *more)) if more else build
 
 
-def leave_out(
-    crossing: Crossing, ground: Ground, name: str, who: str, why: str, progress: Progress, token: CancelToken
-) -> int:
+def leave_out(crossing: Crossing, ground: Ground, name: str, who: str, why: str, work: Work) -> int:
     """Let a member stay on the release it came from, so that the others go on; the logbook entry's id. Raises MisuseError."""
-    return _settle(crossing, ground, name, crossing.setup.from_, "leave", who, why, progress, token)
+    return _settle(crossing, ground, name, crossing.setup.from_, "leave", who, why, work)
 
 
-def take_along(
-    crossing: Crossing, ground: Ground, name: str, who: str, why: str, progress: Progress, token: CancelToken
-) -> int:
+def take_along(crossing: Crossing, ground: Ground, name: str, who: str, why: str, work: Work) -> int:
     """Bring a member that was left out to the release of the others; the logbook entry's id. Raises MisuseError."""
-    return _settle(crossing, ground, name, crossing.setup.to, "return", who, why, progress, token)
+    return _settle(crossing, ground, name, crossing.setup.to, "return", who, why, work)
 
 
 def _settle(
@@ -97,8 +93,7 @@ def _settle(
     choice: str,
     who: str,
     why: str,
-    progress: Progress,
-    token: CancelToken,
+    work: Work,
 ) -> int:
     (member,) = choose_members(ground.members, [name])
     workspace = ground.profile.workspace
@@ -114,7 +109,7 @@ def _settle(
     title = f"{member.name} stays on {release}" if choice == "leave" else f"{member.name} comes along to {release}"
     decided = Decision(_key(member), Stage.BUILD, choice, "", who, why, time.time())
     about = f"member {member.name}"
-    return write_step(crossing, Stage.BUILD, title, why, about, draft.change_set(), progress, token, [decided])
+    return write_step(crossing, Stage.BUILD, title, why, about, draft.change_set(), work, [decided])
 
 
 def _causes_of(member: Member, build: BuildView) -> list[CauseView]:

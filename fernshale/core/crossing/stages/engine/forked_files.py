@@ -18,7 +18,7 @@ from fernshale.core.base.handles import Below
 from fernshale.core.base.quantities import count
 from fernshale.core.base.textfile import TextFile, read_text
 from fernshale.core.base.treepath import TreePath, printable
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground, engine_folder
 from fernshale.core.crossing.record.database import Crossing
@@ -97,13 +97,12 @@ def settle_copy(
     way: str,
     who: str,
     why: str,
-    progress: Progress,
-    token: CancelToken,
+    work: Work,
 ) -> None:
     """Merge a copy, taking one side where both changed, or leave it. Raises MisuseError when it is none any more."""
     key, to = f"{KEY}{path}", crossing.setup.to
     if way != "leave":
-        item = next((item for item in find_copies(ground, crossing, token) if item.path == path), None)
+        item = next((item for item in find_copies(ground, crossing, work.token) if item.path == path), None)
         if item is None:
             raise MisuseError(f"{printable(path)} has nothing to take from the engine any more", "Look again.")
         choice = Choice("incoming") if way == "incoming" else Choice("mine")
@@ -113,7 +112,7 @@ def settle_copy(
         draft.write(path, result.encode())
         title = f"{printable(path)} follows the engine's {item.engine}"
         about = why or f"it was copied from {item.engine}"
-        write_step(crossing, Stage.ENGINE, title, about, key, draft.change_set(), progress, token)
+        write_step(crossing, Stage.ENGINE, title, about, key, draft.change_set(), work)
     else:
         crossing.decide(Decision(key, Stage.ENGINE, way, to, who, why, time.time()))
 

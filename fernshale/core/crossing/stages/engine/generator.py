@@ -13,10 +13,10 @@ from dataclasses import dataclass
 from fernshale.core.base.errors import CommandError, MisuseError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.base.work import Work
 from fernshale.core.change.changeset import ChangeSet, FileChange
 from fernshale.core.change.draft import Draft
-from fernshale.core.crossing.project.commands import OnLine, run_profile_command, run_typed_command, tail
+from fernshale.core.crossing.project.commands import run_profile_command, run_typed_command, tail
 from fernshale.core.crossing.project.plugin_builds import find_built
 from fernshale.core.crossing.project.scan import Ground, crossing_ground
 from fernshale.core.crossing.record.database import Crossing, Entry
@@ -72,21 +72,21 @@ def files_to_replace(ground: Ground, crossing: Crossing, *, is_moved: bool) -> t
     return replaceable_files(ground.profile, ground.manifest.paths(), ground.plugins)
 
 
-def regenerate(crossing: Crossing, on_line: OnLine, progress: Progress, token: CancelToken) -> Regenerated | None:
+def regenerate(crossing: Crossing, work: Work) -> Regenerated | None:
     """Run the generator for the release the project is on now; None when the profile has none.
 
     Raises TrustNeeded before anything is removed, Cancelled after everything is restored.
     """
-    ground = crossing_ground(crossing, progress, token)
+    ground = crossing_ground(crossing, work)
     if ground.profile.commands.regenerate is None:
         return None
     require_trust(ground.profile)
     settle_interrupted(crossing)
-    sweep = unsettled_sweep(crossing) or _sweep(crossing, ground, progress, token)
+    sweep = unsettled_sweep(crossing) or _sweep(crossing, ground, work)
     why = "project files are made by the engine's own generator"
     status, said = 127, "it was stopped"
     try:
-        finished = run_profile_command(crossing, ground, "regenerate", Stage.ENGINE, why, on_line, progress, token)
+        finished = run_profile_command(crossing, ground, "regenerate", Stage.ENGINE, why, work)
         status, said = finished.status, tail(finished.text.splitlines(), _MAX_LINES)
     except CommandError as error:
         said = error.message
@@ -104,7 +104,7 @@ def unsettled_sweep(crossing: Crossing) -> Entry | None:
     return sweeps[-1] if sweeps and sweeps[-1].id > (crossing.fact(_SETTLED) or 0) else None
 
 
-def _sweep(crossing: Crossing, ground: Ground, progress: Progress, token: CancelToken) -> Entry | None:
+def _sweep(crossing: Crossing, ground: Ground, work: Work) -> Entry | None:
     draft = Draft(ground.project)
     for path in files_to_replace(ground, crossing, is_moved=True):
         draft.delete(path)
@@ -113,7 +113,7 @@ def _sweep(crossing: Crossing, ground: Ground, progress: Progress, token: Cancel
         return None
     title = f"{count(len(changes.files), 'generated file')} removed before the generator runs"
     why = "restored if the generator fails or does not write them again"
-    id = write_step(crossing, Stage.ENGINE, title, why, _SWEEP, changes, progress, token)
+    id = write_step(crossing, Stage.ENGINE, title, why, _SWEEP, changes, work)
     return next(entry for entry in crossing.logbook() if entry.id == id)
 
 
@@ -132,7 +132,7 @@ def restore_swept(crossing: Crossing, sweep: Entry, *, has_failed: bool) -> tupl
         reason = "the generator failed" if has_failed else "the generator did not write them again"
         title = f"{count(len(files), 'generated file')} restored"
         write_step(
-            crossing, Stage.ENGINE, title, reason, "", ChangeSet(tuple(found)), no_progress, CancelToken()
+            crossing, Stage.ENGINE, title, reason, "", ChangeSet(tuple(found)), Work()
         )  # fmt: skip
     crossing.keep_fact(_SETTLED, sweep.id)
     return files
@@ -226,9 +226,7 @@ def resolve_stale(
     crossing: Crossing,
     ground: Ground,
     decision: Decision,
-    on_line: OnLine,
-    progress: Progress,
-    token: CancelToken,
+    work: Work,
 ) -> None:
     """Carry out a decision about stale generated files. Raises MisuseError, CommandError when the command fails."""
     last = read_regenerated(crossing, ground.release)
@@ -247,12 +245,12 @@ def resolve_stale(
                 draft.delete(path)
             title = f"{count(len(paths), 'generated file')} deleted: {globs}"
             changes = draft.change_set()
-            write_step(crossing, Stage.ENGINE, title, decision.why, "", changes, progress, token, [decision])
+            write_step(crossing, Stage.ENGINE, title, decision.why, "", changes, work, [decision])
         case "run":
             words = shlex.split(decision.text)
             if not words:
                 raise MisuseError("no command was given", 'Give one with `--text "COMMAND ARGUMENT ..."`.')
-            finished = run_typed_command(crossing, ground, words, Stage.ENGINE, decision.why, on_line, progress, token)
+            finished = run_typed_command(crossing, ground, words, Stage.ENGINE, decision.why, work)
             if finished.status != 0:
                 raise CommandError(
                     f"{words[0]} failed: {tail(finished.text.splitlines(), 3) or f'status {finished.status}'}"

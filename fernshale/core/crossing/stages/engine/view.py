@@ -8,9 +8,8 @@ from dataclasses import dataclass, replace
 from fernshale.core.base.quantities import count
 from fernshale.core.base.release import is_release, parse_release, same_release
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.changeset import ChangeSet
-from fernshale.core.crossing.project.commands import OnLine
 from fernshale.core.crossing.project.plugin_plan import SAID, said_key
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.database import Crossing, Setup
@@ -117,11 +116,9 @@ def preview_engine(ground: Ground, view: EngineView, to: str) -> ChangeSet:
     return draft.change_set()
 
 
-def apply_engine(
-    crossing: Crossing, ground: Ground, on_line: OnLine, progress: Progress, token: CancelToken
-) -> Regenerated | None:
+def apply_engine(crossing: Crossing, ground: Ground, work: Work) -> Regenerated | None:
     """Change all sites in one step, then run the engine's generator."""
-    view = engine(ground, crossing, token)
+    view = engine(ground, crossing, work.token)
     changes = preview_engine(ground, view, crossing.setup.to)
     if not changes.is_empty:
         to = crossing.setup.to
@@ -129,8 +126,8 @@ def apply_engine(
         if crossing.leg_fact(SAID) is None:
             crossing.keep_leg_fact(SAID, {said_key(plugin): plugin.accepts for plugin in ground.plugins})
         title = f"{count(view.places, 'place')} now {'names' if view.places == 1 else 'name'} {to}"
-        write_step(crossing, Stage.ENGINE, title, f"the target is {to}", "engine", changes, progress, token)
-    return regenerate(crossing, on_line, progress, token)
+        write_step(crossing, Stage.ENGINE, title, f"the target is {to}", "engine", changes, work)
+    return regenerate(crossing, work)
 
 
 def to_json(sites: tuple[SiteChange, ...], matters: tuple[Matter, ...]) -> dict[str, object]:

@@ -14,7 +14,7 @@ from fernshale.core.base.languages import comment_mark
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.textfile import TextFile, line_end
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.database import Crossing
@@ -101,9 +101,7 @@ def workaround_matters(lines: Collection[Line], to: str, left_so: Collection[str
             yield Matter(item.key, Stage.ENGINE, title, "own", item.place, item.condition, not item.noted, (drop, keep))
 
 
-def settle_workaround(
-    crossing: Crossing, ground: Ground, decided: Decision, progress: Progress, token: CancelToken
-) -> int:
+def settle_workaround(crossing: Crossing, ground: Ground, decided: Decision, work: Work) -> int:
     """Put a line in (`add`) or take it out (`remove`), as was decided; the entry's id. Raises MisuseError where that is not due."""
     key, way = decided.key, decided.choice
     item = next((item for item in find_lines(ground, crossing.setup.to) if item.key == key), None)
@@ -116,7 +114,7 @@ def settle_workaround(
     done = f"put into {item.file}, {item.condition}" if way == "add" else f"taken out of {item.file}"
     title = f"{item.words} {done}"
     reason = decided.why or item.workaround.why
-    return write_step(crossing, Stage.ENGINE, title, reason, key, draft.change_set(), progress, token, [decided])
+    return write_step(crossing, Stage.ENGINE, title, reason, key, draft.change_set(), work, [decided])
 
 
 def _with_line(file: TextFile, item: Line) -> str:

@@ -13,7 +13,7 @@ from fernshale.core.base.globs import FirstFit
 from fernshale.core.base.quantities import count
 from fernshale.core.base.release import same_release
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground
@@ -114,30 +114,28 @@ def scan_matters(found: Scan, fillings: Mapping[str, Sequence[Proposal]]) -> Ite
         yield _unmet_matter(key, items, fillings.get(key, ()))
 
 
-def apply_data(
-    crossing: Crossing, ground: Ground, id: str, way: str, who: str, why: str, progress: Progress, token: CancelToken
-) -> int:
+def apply_data(crossing: Crossing, ground: Ground, id: str, way: str, who: str, why: str, work: Work) -> int:
     """Follow a rule for all objects, or for one (`one FILE#NUMBER`); the logbook entry's id. Raises MisuseError, FormatError."""
-    work = next((item for item in scan(ground, crossing, token).work if item.rule.id == id), None)
-    if work is None:
+    rewrite = next((item for item in scan(ground, crossing, work.token).work if item.rule.id == id), None)
+    if rewrite is None:
         raise MisuseError(f"nothing is left to rewrite by {id}")
-    chosen = dict(work.objects)
+    chosen = dict(rewrite.objects)
     if way.startswith("one "):
         path, _, number = way.removeprefix("one ").rpartition("#")
-        only = [item for item in work.objects.get(TreePath(path), ()) if str(item.found.number) == number]
+        only = [item for item in rewrite.objects.get(TreePath(path), ()) if str(item.found.number) == number]
         if not only:
             raise MisuseError(f"{path} has no such object left to rewrite")
         chosen = {TreePath(path): tuple(only)}
     changes = preview_data(ground, chosen)
     total = sum(len(found) for found in chosen.values())
-    title = f"{work.rule.name} · {count(total, 'object')} in {count(len(chosen), 'file')}"
-    reason, now = why or work.rule.why, time.time()
+    title = f"{rewrite.rule.name} · {count(total, 'object')} in {count(len(chosen), 'file')}"
+    reason, now = why or rewrite.rule.why, time.time()
     decided = [
         Decision(f"data:{id}@{path}#{item.found.number}", Stage.LINKS, "done", "", who, reason, now)
         for path, found in chosen.items()
         for item in found
     ]
-    return write_step(crossing, Stage.LINKS, title, reason, f"data {id}", changes, progress, token, decided)
+    return write_step(crossing, Stage.LINKS, title, reason, f"data {id}", changes, work, decided)
 
 
 def preview_data(ground: Ground, objects: Mapping[TreePath, Sequence[Rewritten]]) -> ChangeSet:
@@ -147,20 +145,18 @@ def preview_data(ground: Ground, objects: Mapping[TreePath, Sequence[Rewritten]]
     )
 
 
-def apply_mending(crossing: Crossing, ground: Ground, decided: Decision, progress: Progress, token: CancelToken) -> int:
+def apply_mending(crossing: Crossing, ground: Ground, decided: Decision, work: Work) -> int:
     """Put in what is missing (`mend`), fill a field (`set VALUE`) or take one of too many out (`drop NUMBER`), as was decided;
     the logbook entry's id. Raises MisuseError, FormatError."""
     key = decided.key
-    items = [item for item in scan(ground, crossing, token).unmet if key_of(item) == key]
+    items = [item for item in scan(ground, crossing, work.token).unmet if key_of(item) == key]
     if not items:
         raise MisuseError(f"{key.partition(':')[2]} is met")
     changes = preview_mending(ground, items, decided.choice)
     words = items[0].expect.title
     title = f"{words} · {count(len(changes.files), 'file')}"
     reason = decided.why or items[0].expect.why
-    return write_step(
-        crossing, Stage.LINKS, title, reason, key, changes, progress, token, [replace(decided, why=reason)]
-    )
+    return write_step(crossing, Stage.LINKS, title, reason, key, changes, work, [replace(decided, why=reason)])
 
 
 def preview_mending(ground: Ground, items: Sequence[Unmet], way: str) -> ChangeSet:

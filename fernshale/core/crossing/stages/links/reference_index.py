@@ -9,7 +9,7 @@ from pathlib import Path
 
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.treepath import GITS_OWN, TreePath, on_disk
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.links.index import LinkIndex
 from fernshale.core.links.missing_references import Dangling, find_dangling
@@ -51,8 +51,7 @@ def read_linkage(
     start: str | None,
     moved: Mapping[TreePath, TreePath],
     told: Told,
-    progress: Progress,
-    token: CancelToken,
+    work: Work,
 ) -> Linkage:
     """The links of a crossing's project beside those of the snapshot `start`, from what is kept where nothing changed.
 
@@ -67,7 +66,7 @@ def read_linkage(
         if kept.linkage is not None and kept.of == (stamp, start or "", moved, told):
             return kept.linkage
         kept.linkage = None
-        kept.now.update(_stamps(ground.manifest), ground.project, progress, token)
+        kept.now.update(_stamps(ground.manifest), ground.project, work)
         now = Side(kept.now, ground.manifest.files, lambda path: read_bytes(ground.project, path))
         if store is not None and start is not None:
             manifest = store.manifest(start)
@@ -75,32 +74,30 @@ def read_linkage(
         else:
             before = Side(kept.before, {}, lambda path: None)
             manifest = EMPTY
-        kept.before.update(_stamps(manifest), before.read, progress, token, like=kept.now)
-        kept.linkage = Linkage(now, before, find_dangling(before, now, moved, told, token))
+        kept.before.update(_stamps(manifest), before.read, work, like=kept.now)
+        kept.linkage = Linkage(now, before, find_dangling(before, now, moved, told, work.token))
         kept.of = stamp, start or "", moved, told
         return kept.linkage
 
 
-def compare_trees(
-    profile: Profile, tree: Path, before: Path | tuple[Store, str], progress: Progress, token: CancelToken
-) -> Linkage:
+def compare_trees(profile: Profile, tree: Path, before: Path | tuple[Store, str], work: Work) -> Linkage:
     """The links of any tree beside those of another, a folder or a snapshot in a store. Raises ProjectError, FormatError."""
     now, index = _index(profile), _index(profile)
-    here = list_tree(tree, EMPTY, progress, token, GITS_OWN)
-    now.update({path: (entry.size, path) for path, entry in here.files.items()}, tree, progress, token)
+    here = list_tree(tree, EMPTY, work, GITS_OWN)
+    now.update({path: (entry.size, path) for path, entry in here.files.items()}, tree, work)
     there: Callable[[TreePath], bytes | None]
     if isinstance(before, Path):
         folder = before
-        manifest = list_tree(folder, EMPTY, progress, token, GITS_OWN)
+        manifest = list_tree(folder, EMPTY, work, GITS_OWN)
         there = lambda path: read_bytes(folder, path)  # noqa: E731
-        index.update({path: (entry.size, path) for path, entry in manifest.files.items()}, folder, progress, token)
+        index.update({path: (entry.size, path) for path, entry in manifest.files.items()}, folder, work)
     else:
         store, snapshot = before
         manifest = store.manifest(snapshot)
         there = _from_store(store, manifest)
-        index.update(_stamps(manifest), there, progress, token)
+        index.update(_stamps(manifest), there, work)
     sides = Side(now, here.files, lambda path: read_bytes(tree, path)), Side(index, manifest.files, there)
-    return Linkage(*sides, find_dangling(sides[1], sides[0], {}, {}, token))
+    return Linkage(*sides, find_dangling(sides[1], sides[0], {}, {}, work.token))
 
 
 def read_bytes(root: Path, path: TreePath) -> bytes | None:

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground
@@ -62,7 +62,7 @@ def links(ground: Ground, crossing: Crossing, token: CancelToken) -> LinksView:
     token.check()
     told = _told(ground, crossing)
     moved = {old: new for taken in taken_plugins(crossing).values() for old, new in taken.moves.items()}
-    linkage = read_linkage(ground, crossing.store, crossing.leg_start, moved, told, no_progress, token)
+    linkage = read_linkage(ground, crossing.store, crossing.leg_start, moved, told, Work(token=token))
     decided = crossing.decisions()
     fresh = [item for item in linkage.dangling if not item.before]
     left = tuple(item for item in fresh if key_of(item) in decided)
@@ -102,14 +102,12 @@ def preview_relink(ground: Ground, index: LinkIndex, chosen: Iterable[tuple[Dang
     return draft.change_set()
 
 
-def apply_relink(
-    crossing: Crossing, ground: Ground, key: str, new: str, who: str, why: str, progress: Progress, token: CancelToken
-) -> int:
+def apply_relink(crossing: Crossing, ground: Ground, key: str, new: str, who: str, why: str, work: Work) -> int:
     """Give what dangles its new name, or names by what they are used for (`new` is "split"); the logbook entry's id.
 
     With the key of those that are sure, all of them. Raises MisuseError, FormatError.
     """
-    view = links(ground, crossing, token)
+    view = links(ground, crossing, work.token)
     if key == f"links:{_TOGETHER}":
         chosen = [(item, way) for item in view.sure for way in item.sure]
     else:
@@ -136,7 +134,7 @@ def apply_relink(
         )
         for item, way in chosen
     ]  # fmt: skip
-    return write_step(crossing, Stage.LINKS, title, reason, about, changes, progress, token, decided)
+    return write_step(crossing, Stage.LINKS, title, reason, about, changes, work, decided)
 
 
 def _ways(item: Dangling, new: str, index: LinkIndex) -> Sequence[Candidate]:

@@ -11,9 +11,9 @@ import shutil
 from fernshale.core.base.errors import CommandError, MisuseError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import on_disk, under
-from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
-from fernshale.core.crossing.project.commands import OnLine, run_profile_command, tail
+from fernshale.core.crossing.project.commands import run_profile_command, tail
 from fernshale.core.crossing.project.plugin_builds import is_built_for, read_stamp, read_stamps
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.database import Crossing
@@ -25,9 +25,7 @@ from fernshale.core.snapshot.tree_walk import scan_tree
 from fernshale.core.survey.plugins import Plugin
 
 
-def rebuild(
-    crossing: Crossing, ground: Ground, plugin: Plugin, on_line: OnLine, progress: Progress, token: CancelToken
-) -> int:
+def rebuild(crossing: Crossing, ground: Ground, plugin: Plugin, work: Work) -> int:
     """Build a plugin from its sources for the leg's target and swap the output in; the logbook entry's id.
 
     Raises TrustNeeded, CommandError when the build fails or its stamp says another release; then nothing was swapped.
@@ -40,7 +38,7 @@ def rebuild(
     made.mkdir()
     more = {"plugin": str(on_disk(ground.project, plugin.folder)), "id": plugin.id, "out": str(made)}
     why = f"{plugin.id} must be compiled for {to}"
-    finished = run_profile_command(crossing, ground, "rebuild", Stage.PLUGINS, why, on_line, progress, token, to, more)
+    finished = run_profile_command(crossing, ground, "rebuild", Stage.PLUGINS, why, work, to, more)
     if finished.status != 0:
         said = tail(finished.text.splitlines(), 3)
         raise CommandError(f"{plugin.id} could not be built for {to}: {said or f'status {finished.status}'}")
@@ -52,7 +50,7 @@ def rebuild(
         raise CommandError(f"{plugin.id} was not built for {to}: its stamp {found}", "Nothing was taken over.")
     draft = Draft(ground.project)
     target = _output(shape, plugin, to)
-    files = scan_tree(made, EMPTY, no_progress, token)
+    files = scan_tree(made, EMPTY, Work(token=work.token))
     for folder, release in read_stamps(ground, shape, plugin):
         if is_built_for(release, crossing.setup.from_):
             for path in ground.files:
@@ -64,7 +62,7 @@ def rebuild(
         elif entry.kind is Kind.LINK:
             draft.link(f"{target}/{path}", entry.content)
     title = f"{plugin.id} built for {to} · {count(len(files.files), 'file')}"
-    return write_step(crossing, Stage.PLUGINS, title, why, f"built {plugin.id}", draft.change_set(), progress, token)
+    return write_step(crossing, Stage.PLUGINS, title, why, f"built {plugin.id}", draft.change_set(), work)
 
 
 def _output(shape: Compiled, plugin: Plugin, release: str) -> str:

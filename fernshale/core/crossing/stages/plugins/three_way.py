@@ -9,7 +9,7 @@ from fernshale.core.base.errors import ProjectError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.textfile import TextFile
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.plugin_origins import find_plugin_origin
 from fernshale.core.crossing.project.scan import Ground, plugin_manifest, shelf_manifest
 from fernshale.core.crossing.record.database import Crossing
@@ -39,7 +39,7 @@ def merge_plugin(
     incoming = shelf.plugin(step.becomes or plugin.id, step.to)
     if incoming is None:
         raise ProjectError(f"{plugin.id} {step.to} is not on the shelf any more")
-    place = shelf.place(incoming, token=token)
+    place = shelf.place(incoming, Work(token=token))
     names = tuple(item.version for item in shelf.releases_of(plugin.id))
     key = (ground.project / plugin.folder, plugin.version, names, place, step.becomes, tuple(mine.entries.items()))
     if (kept := _merged.get(key)) is not None:
@@ -49,7 +49,7 @@ def merge_plugin(
         news = Side(EMPTY, news.read)  # it is part of one that is here: nothing comes in its place
     local = disk_side(ground.project / plugin.folder, mine)
     base, name, note = _base(ground, crossing, plugin, local, token)
-    merge = merge_folders(base, local, news, no_progress, token, _by_format(ground.profile, plugin.folder))
+    merge = merge_folders(base, local, news, Work(token=token), _by_format(ground.profile, plugin.folder))
     if len(_merged) >= _MOST_KEPT:
         _merged.clear()
     _merged[key] = merge, name, note
@@ -94,7 +94,7 @@ def _shelf_sides(ground: Ground, plugin: Plugin, token: CancelToken) -> Mapping[
     shelf = ground.shelf
     assert shelf is not None
     return {
-        item.version: disk_side(shelf.place(item, token=token), shelf_manifest(shelf, item, token))
+        item.version: disk_side(shelf.place(item, Work(token=token)), shelf_manifest(shelf, item, token))
         for item in shelf.releases_of(plugin.id)
     }
 

@@ -11,7 +11,7 @@ from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath, joined, on_disk
-from fernshale.core.base.work import CancelToken, Progress, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
 from fernshale.core.change.preview import Read
@@ -79,17 +79,17 @@ class PluginsView:
         return sum(view.ledger.edits for view in self.plugins if view.ledger)
 
 
-def plugins(ground: Ground, crossing: Crossing, progress: Progress, token: CancelToken) -> PluginsView:
+def plugins(ground: Ground, crossing: Crossing, work: Work) -> PluginsView:
     """Merge in memory; writes nothing."""
     choices = read_choices(crossing)
     standing = {plugin.id: plugin for plugin in ground.plugins}
     taken = taken_plugins(crossing)
     views = []
-    steps = plan(ground, crossing, token).plugins
+    steps = plan(ground, crossing, work.token).plugins
     for number, step in enumerate(steps):
-        progress(f"merging {step.id}", number, len(steps))
+        work.progress(f"merging {step.id}", number, len(steps))
         plugin = standing.get(step.id) or Plugin(step.id, plugin_folder(ground.profile, step.id), "", "")
-        views.append(_look(ground, crossing, plugin, step, choices, taken, token))
+        views.append(_look(ground, crossing, plugin, step, choices, taken, work.token))
     known, settled = recall(), crossing.decisions()
     matters = tuple(matter for view in views for matter in _matters(view, choices, settled, known))
     built = find_built(ground)
@@ -116,7 +116,7 @@ def settle_merge(
     Raises MisuseError for one that is not due or a way it has not, FernshaleError for text that breaks the file.
     """
     area, _, rest = key.partition(":")
-    views = [view for view in plugins(ground, crossing, no_progress, token).plugins if view.merge is not None]
+    views = [view for view in plugins(ground, crossing, Work(token=token)).plugins if view.merge is not None]
     choices = read_choices(crossing)
     if area == "merge-below":
         id, _, place = rest.partition("/")
@@ -177,15 +177,15 @@ def preview_plugin(view: PluginView, ground: Ground, choices: Mapping[str, Choic
     return FolderPreview(changes, {path: entry for path, entry in entries.items() if path not in changing})
 
 
-def apply_plugin(
-    crossing: Crossing, ground: Ground, id: str, clean: bool, progress: Progress, token: CancelToken
-) -> int:
+def apply_plugin(crossing: Crossing, ground: Ground, id: str, clean: bool, work: Work) -> int:
     """Take the new release of a plugin; the logbook entry's id.
 
     `clean` puts it in the place of what is there: local edits are given up, files of the user's own stay.
     Raises MisuseError while decisions are due, LedgerUnbalanced when a local edit would be lost.
     """
-    view = next((item for item in plugins(ground, crossing, no_progress, token).plugins if item.plugin.id == id), None)
+    view = next(
+        (item for item in plugins(ground, crossing, Work(token=work.token)).plugins if item.plugin.id == id), None
+    )
     if view is None or view.merge is None:
         raise MisuseError(f"there is nothing to take for the plugin {id}")
     merge, choices = view.merge, read_choices(crossing)
@@ -201,7 +201,7 @@ def apply_plugin(
     changes = _change_set(ground, view.plugin, merge, result)
     title = f"{id} {view.step.from_} → {view.step.to} · {count(len(changes.files), 'file')} · {_ledger_words(ledger)}"
     folder, step = view.plugin.folder, view.step
-    entry = write_step(crossing, Stage.PLUGINS, title, step.why, about(folder), changes, progress, token)
+    entry = write_step(crossing, Stage.PLUGINS, title, step.why, about(folder), changes, work)
     taken = TakenPlugin(view.base, step.from_, step.to, ledger, _moves(view.plugin, merge))
     keep_taken(crossing, folder, entry, taken)
     return entry

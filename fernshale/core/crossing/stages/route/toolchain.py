@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.release import is_release, parse_release
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.commands import RequirementResult
 from fernshale.core.crossing.project.scan import Ground
@@ -66,7 +66,7 @@ def find_demand(ground: Ground, place: str) -> Demand:
     return found
 
 
-def raise_standard(crossing: Crossing, ground: Ground, demand: Demand, progress: Progress, token: CancelToken) -> int:
+def raise_standard(crossing: Crossing, ground: Ground, demand: Demand, work: Work) -> int:
     """Write the demanded number wherever the project states a lower one, as a step; the entry's id."""
     (state,) = check_demands(ground, [demand], ())
     if state.holds is not False or not state.stated:
@@ -78,7 +78,7 @@ def raise_standard(crossing: Crossing, ground: Ground, demand: Demand, progress:
         draft.write(path, file.with_text(replace_values(file.text, values)).encode())
     title = f"{demand.name} is {demand.at_least} now"
     why = demand.why or f"{crossing.setup.to} demands it"
-    return write_step(crossing, Stage.ROUTE, title, why, f"demand {demand.name}", draft.change_set(), progress, token)
+    return write_step(crossing, Stage.ROUTE, title, why, f"demand {demand.name}", draft.change_set(), work)
 
 
 def _check(

@@ -10,12 +10,11 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.quantities import count, seconds
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.treepath import TreePath, under
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.build.reading import read_diagnostics
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.baseline import Baseline, read_baseline
 from fernshale.core.crossing.project.commands import (
-    OnLine,
     RequirementResult,
     check_requirements,
     read_requirements,
@@ -80,9 +79,7 @@ def survey(ground: Ground, crossing: Crossing | None, token: CancelToken) -> Sur
     return SurveyView(ground, roles, sizes, plugins, doubles, stale, requirements, baseline, open_)
 
 
-def take_baseline(
-    crossing: Crossing, ground: Ground, on_line: OnLine, progress: Progress, token: CancelToken
-) -> Baseline | None:
+def take_baseline(crossing: Crossing, ground: Ground, work: Work) -> Baseline | None:
     """Build and run the project as it is, and keep how that went.
 
     The profile's preconditions are tried first; None while one does not hold and nobody decided to go on all the same.
@@ -93,15 +90,15 @@ def take_baseline(
             f"the project is on {ground.release} already; a baseline is taken on {crossing.setup.from_}",
             "Undo back to the start for a baseline.",
         )
-    requirements = try_requirements(crossing, ground, token)
+    requirements = try_requirements(crossing, ground, work.token)
     decided = crossing.decisions()
     if any(not item.holds and _need_key(item) not in decided for item in requirements):
         return None
     commands = ground.profile.commands
     baseline = Baseline(ground.release, True, 0.0, 0, "", None, time.time())
     if commands.build is not None:
-        progress("building as it is today", 0, 2)
-        built = run_profile_command(crossing, ground, "build", Stage.SURVEY, "the baseline", on_line, progress, token)
+        work.progress("building as it is today", 0, 2)
+        built = run_profile_command(crossing, ground, "build", Stage.SURVEY, "the baseline", work)
         lines = built.text.splitlines()
         warnings = sum(item.severity == "warning" for item in read_diagnostics(lines, ground.profile.diagnostic))
         baseline = replace(
@@ -109,8 +106,8 @@ def take_baseline(
             log=str(crossing.fact("log build")),
         )  # fmt: skip
     if commands.run is not None and baseline.built:
-        progress("running as it is today", 1, 2)
-        baseline = replace(baseline, run=run_game(crossing, ground, Stage.SURVEY, on_line, progress, token))
+        work.progress("running as it is today", 1, 2)
+        baseline = replace(baseline, run=run_game(crossing, ground, Stage.SURVEY, work))
     crossing.keep_fact("baseline", _to_json(baseline))
     note(crossing, Stage.SURVEY, f"baseline on {ground.release}: {describe(baseline)}", "", "baseline")
     return baseline
@@ -126,9 +123,7 @@ def try_requirements(crossing: Crossing, ground: Ground, token: CancelToken) -> 
     return requirements
 
 
-def remove_thing(
-    crossing: Crossing, ground: Ground, place: TreePath, decided: Decision, progress: Progress, token: CancelToken
-) -> int:
+def remove_thing(crossing: Crossing, ground: Ground, place: TreePath, decided: Decision, work: Work) -> int:
     """Take a file or a folder out of the project, as was decided; the entry's id. Raises MisuseError when it is not there."""
     paths = [path for path in ground.manifest.paths() if under(path, place)]
     if not paths:
@@ -138,7 +133,7 @@ def remove_thing(
         draft.delete(path)
     title = f"{place} removed · {count(len(paths), 'file')}"
     why, about = decided.why or "there is one too many", f"removed {place}"
-    return write_step(crossing, Stage.SURVEY, title, why, about, draft.change_set(), progress, token, [decided])
+    return write_step(crossing, Stage.SURVEY, title, why, about, draft.change_set(), work, [decided])
 
 
 def describe(baseline: Baseline) -> str:

@@ -9,7 +9,7 @@ from pathlib import Path
 from fernshale.core.base.errors import ProjectError
 from fernshale.core.base.textfile import position, text_of
 from fernshale.core.base.treepath import TreePath, reader
-from fernshale.core.base.work import CancelToken, no_progress
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.scan import Ground, engine_folder
 from fernshale.core.process.text_search import files_with
 from fernshale.core.snapshot.manifest import EMPTY
@@ -52,7 +52,7 @@ def find_printers(ground: Ground, template: str, token: CancelToken) -> tuple[Pr
 
 def _engine_places(ground: Ground, parts: Sequence[str], token: CancelToken) -> _Places:
     folder = engine_folder(ground, ground.release)
-    return _Places(folder, list_tree(folder, EMPTY, no_progress, token).paths(), parts, True, token)
+    return _Places(folder, list_tree(folder, EMPTY, Work(token=token)).paths(), parts, True, token)
 
 
 def _halves(part: str) -> list[str]:

@@ -7,10 +7,9 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from fernshale.core.base.quantities import seconds
-from fernshale.core.base.work import CancelToken, Progress
+from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.baseline import Baseline, read_baseline
 from fernshale.core.crossing.project.checks import CheckRow, check_rows
-from fernshale.core.crossing.project.commands import OnLine
 from fernshale.core.crossing.project.freshness import fingerprint
 from fernshale.core.crossing.project.runs import RunRecord, run_game
 from fernshale.core.crossing.project.scan import Ground
@@ -102,9 +101,9 @@ def trial(ground: Ground, crossing: Crossing, compiles: bool = True) -> TrialVie
     return replace(view, matters=(*matters, *_leg_end(matters, crossing)))
 
 
-def run_trial(crossing: Crossing, ground: Ground, on_line: OnLine, progress: Progress, token: CancelToken) -> RunRecord:
+def run_trial(crossing: Crossing, ground: Ground, work: Work) -> RunRecord:
     """Run the game on the release the project is on, and keep how it went."""
-    run = run_game(crossing, ground, Stage.TRIAL, on_line, progress, token)
+    run = run_game(crossing, ground, Stage.TRIAL, work)
     crossing.keep_leg_fact(
         "trial", {"run": run.to_json(), "fingerprint": fingerprint(crossing, ground, ("generated",))}
     )
