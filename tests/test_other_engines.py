@@ -45,7 +45,7 @@ _CPP_GAME = {
 
 
 def _go(crossing: Crossing) -> list[str]:
-    """Rounds as far as they go by themselves, and then the first way of each matter that has one; what was decided, in order."""
+    """Rounds as far as they go by themselves, and then the first way of each item that has one; what was decided, in order."""
     decided = []
     token = CancelToken()
 
@@ -56,10 +56,10 @@ def _go(crossing: Crossing) -> list[str]:
     for _ in range(20):
         go_rounds(crossing, "test", Work(token=token))
         view = look(crossing, Work(token=token)).build
-        ways = [(item.key, item.proposals[0].id) for item in view.matters if item.proposals and item.key != "build:run"]
+        ways = [(item.key, item.options[0].id) for item in view.items if item.options and item.key != "build:run"]
         ways = [(key, way) for key, way in ways if not way.startswith("aside")]
         if not ways:
-            assert view.passed, [item.title for item in view.matters]
+            assert view.passed, [item.title for item in view.items]
             return decided
         take(*ways[0])
         decided.append(ways[0][1])
@@ -190,16 +190,16 @@ def test_a_game_in_java_brings_in_what_its_new_parameters_want(tree: Tree) -> No
 def test_what_a_profile_has_no_command_for_is_not_asked_for(build: str, said: str, tree: Tree) -> None:
     crossing = begin_engine(tree, {"a.h": "int a();\n"}, {"a.h": "int b();\n"}, {"src/x.c": "int x;\n"}, build)
     overview = look(crossing, Work())
-    assert not [item.key for item in overview.matters if item.key.startswith(("trial:", "survey:"))] or build
+    assert not [item.key for item in overview.items if item.key.startswith(("trial:", "survey:"))] or build
     overview = cross(crossing, {}, lambda step: None, lambda *_: None, Work())
-    assert overview.is_done and not overview.matters and overview.trial.run is None
+    assert overview.is_done and not overview.items and overview.trial.run is None
     assert said in finding_of(Stage.SURVEY, overview).plain
 
 
 def test_the_game_is_not_run_before_it_compiles(tree: Tree) -> None:
     crossing = cross_wick(make_wick(tree))
-    (matter,) = (item for item in look(crossing, Work()).matters if item.key == "trial:run")
-    assert not matter.proposals and not matter.needs_you
+    (open_item,) = (item for item in look(crossing, Work()).items if item.key == "trial:run")
+    assert not open_item.options and not open_item.needs_you
 
 
 _LUA = {
@@ -221,12 +221,11 @@ def test_where_nothing_is_compiled_what_changed_is_asked_about(tree: Tree) -> No
     settle(crossing, Taken("engine:sites", "apply", "test"), Work())
     view = look(crossing, Work()).build
     assert not view.passed and all(not fix.is_sure for fix in view.silent)
-    titles = {item.key: item.title for item in view.matters}
+    titles = {item.key: item.title for item in view.items}
     assert titles["silent:drift-rush-stage-add_prop"] == "add_prop → place: nothing here tells of it"
     (gone,) = (key for key in titles if key.startswith("default:"))
     assert (
-        "flush is not there any more" in gone
-        and next(m for m in view.matters if m.key == gone).place == "src/main.lua:4"
+        "flush is not there any more" in gone and next(m for m in view.items if m.key == gone).place == "src/main.lua:4"
     )
     settle(
         crossing,
@@ -251,4 +250,4 @@ def test_what_nothing_tells_may_be_right_as_it_is(tree: Tree) -> None:
         Work(),
     )
     view = look(crossing, Work()).build
-    assert "silent:drift-rush-stage-add_prop" not in [item.key for item in view.matters] and not view.silent
+    assert "silent:drift-rush-stage-add_prop" not in [item.key for item in view.items] and not view.silent

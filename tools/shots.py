@@ -92,7 +92,7 @@ def main(out: Path, wanted: list[str]) -> None:
     keys = list(recorded)
     page = window.pages[Stage.PLUGINS]
     overview = overview_of(window)
-    page.go_to(next(matter for matter in overview.matters if "slot.cpp" in matter.title))
+    page.go_to(next(open_item for open_item in overview.items if "slot.cpp" in open_item.title))
     shot("plugins")
     for key in keys:
         if key.startswith(("route:3.0.2", "default:", "silent:", "expect:", "cause:")):
@@ -104,20 +104,20 @@ def main(out: Path, wanted: list[str]) -> None:
         settle(window)
     window.session.take("rebuild:mooring", "rebuild", "mooring")
     settle(window)
-    for matter in overview_of(window).route.matters:
-        window.session.take(matter.key, matter.proposals[0].id, matter.title)
+    for open_item in overview_of(window).route.items:
+        window.session.take(open_item.key, open_item.options[0].id, open_item.title)
         settle(window)
     shot("engine", Stage.ENGINE)
     window.session.take("engine:sites", "apply", "engine")
     settle(window)
-    for matter in [item for item in overview_of(window).matters if item.key.startswith("copy:")]:
-        window.session.take(matter.key, "merge", matter.title)
+    for open_item in [item for item in overview_of(window).items if item.key.startswith("copy:")]:
+        window.session.take(open_item.key, "merge", open_item.title)
         settle(window)
     shot("build-forecast", Stage.BUILD)
     window.session.take("build:run", "build", "build")
     settle(window)
     overview = overview_of(window)
-    window.pages[Stage.BUILD].go_to(next(matter for matter in overview.matters if "write_log" in matter.title))
+    window.pages[Stage.BUILD].go_to(next(open_item for open_item in overview.items if "write_log" in open_item.title))
     shot("build-first", Stage.BUILD)
     shot_dialogs(window, shot_of)
     build = page_of(window, BuildPage)
@@ -132,13 +132,15 @@ def main(out: Path, wanted: list[str]) -> None:
             break
         build._on_sure()
         settle(window)
-        for matter in overview_of(window).matters:
-            if matter.key.startswith("cause:") and matter.key in recorded:
-                window.session.take(matter.key, recorded[matter.key].take, matter.title, why=recorded[matter.key].why)
+        for open_item in overview_of(window).items:
+            if open_item.key.startswith("cause:") and open_item.key in recorded:
+                window.session.take(
+                    open_item.key, recorded[open_item.key].take, open_item.title, why=recorded[open_item.key].why
+                )
                 settle(window)
         window.session.take("build:run", "build", "build")
         settle(window)
-    open_ = {matter.key for matter in overview_of(window).matters}
+    open_ = {open_item.key for open_item in overview_of(window).items}
     for key in [key for key in keys if key in open_ and key.startswith(("default:", "silent:"))]:
         window.session.take(key, recorded[key].take, "default", why=recorded[key].why)
         settle(window)

@@ -115,12 +115,12 @@ class World:
 def decide(world: World, source: random.Random) -> None:
     """One of the options of one open item; what takes a line of text or runs for long is left."""
     crossing = world.crossing
-    matters = [item for item in look(crossing, Work(token=_TOKEN)).matters if item.proposals]
-    if not matters:
+    items = [item for item in look(crossing, Work(token=_TOKEN)).items if item.options]
+    if not items:
         return
-    matter = source.choice(matters)
-    option = source.choice([item for item in matter.proposals if not item.asks])
-    settle(crossing, Taken(matter.key, option.id, "soak"), Work(token=_TOKEN))
+    open_item = source.choice(items)
+    option = source.choice([item for item in open_item.options if not item.asks])
+    settle(crossing, Taken(open_item.key, option.id, "soak"), Work(token=_TOKEN))
 
 
 def step(world: World, source: random.Random) -> None:

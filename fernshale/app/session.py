@@ -105,13 +105,13 @@ class Session(QObject):
         """Look again."""
         self._act("looking again", lambda crossing, work: None)
 
-    def take(self, key: str, proposal: str, title: str, text: str = "", why: str = "") -> None:
-        """Settle a matter."""
-        taken = Taken(key, proposal, "you", why, text, self._words(key, proposal))
+    def take(self, key: str, option: str, title: str, text: str = "", why: str = "") -> None:
+        """Settle an item."""
+        taken = Taken(key, option, "you", why, text, self._words(key, option))
         self._act(title, lambda crossing, work: settle(crossing, taken, work))
 
     def take_each(self, ways: Sequence[tuple[str, str]], title: str) -> None:
-        """Settle several matters one after the other, each given with its proposal; what fails ends it."""
+        """Settle several items one after the other, each given with its proposal; what fails ends it."""
         taken = [Taken(key, way, "you", words=self._words(key, way)) for key, way in ways]
 
         def task(crossing: Crossing, work: Work) -> None:
@@ -121,8 +121,8 @@ class Session(QObject):
         self._act(title, task)
 
     def _words(self, key: str, way: str) -> str:
-        matters = self.overview.matters if self.overview is not None else ()
-        return next((in_words(matter, way) for matter in matters if matter.key == key), "")
+        items = self.overview.items if self.overview is not None else ()
+        return next((in_words(item, way) for item in items if item.key == key), "")
 
     def take_sure_fixes(self) -> None:
         """Apply every sure fix of the last round."""

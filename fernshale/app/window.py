@@ -1,4 +1,4 @@
-"""The main window: route band, pages, open matters, logbook, live output."""
+"""The main window: route band, pages, open items, logbook, live output."""
 
 from __future__ import annotations
 
@@ -53,7 +53,7 @@ from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.quantities import count
 from fernshale.core.crossing.record.database import Crossing, Entry, find_crossing
-from fernshale.core.crossing.record.items import STAGES, Matter, Stage, State
+from fernshale.core.crossing.record.items import STAGES, Item, Stage, State
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.profile.read import read_profile
@@ -76,7 +76,7 @@ class MainWindow(QMainWindow):
         self.session = Session(self)
         self._stage = Stage.SURVEY
         self._searched = ""
-        self._visited = ""  # the key of the matter that was gone to last
+        self._visited = ""  # the key of the item that was gone to last
         self._stack = QStackedWidget(self)
         self.start_page = StartPage(self)
         self._stack.addWidget(self.start_page)
@@ -104,11 +104,11 @@ class MainWindow(QMainWindow):
         for page in self.pages.values():
             self._page_stack.addWidget(page)
             page.editor_wanted.connect(self._open_editor)
-            page.step_wanted.connect(self._step_matter)
+            page.step_wanted.connect(self._step_item)
         self.report, self.debts = ReportView(self, self.session), DebtsView(self, self.session)
         for view in (self.report, self.debts):
             self._page_stack.addWidget(view)
-        self._columns_split.addWidget(self._build_matters())
+        self._columns_split.addWidget(self._build_items())
         self._columns_split.setStretchFactor(0, 1)
         self._columns_split.setSizes([1010, 270])
         self._rows_split.addWidget(self._build_foot())
@@ -117,20 +117,20 @@ class MainWindow(QMainWindow):
         column.addWidget(self._rows_split, 1)
         return work
 
-    def _build_matters(self) -> QWidget:
+    def _build_items(self) -> QWidget:
         side = QFrame(self._columns_split)
         side.setObjectName("side")
         column = QVBoxLayout(side)
         column.setContentsMargins(1, 10, 0, 0)
-        self._matters_head = heading_label(side, "")
-        self._matters_head.setContentsMargins(11, 0, 8, 4)
-        self.matters = RowList(side, "Open matters", wrap=True)
-        self.matters.activated_row.connect(self._go_to)
-        self.matters.clicked.connect(lambda index: self._go_to(self.matters.current()))
-        self.matters.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        self.matters.customContextMenuRequested.connect(self._matter_menu)
-        column.addWidget(self._matters_head)
-        column.addWidget(self.matters, 1)
+        self._items_head = heading_label(side, "")
+        self._items_head.setContentsMargins(11, 0, 8, 4)
+        self.items = RowList(side, "Open items", wrap=True)
+        self.items.activated_row.connect(self._go_to)
+        self.items.clicked.connect(lambda index: self._go_to(self.items.current()))
+        self.items.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.items.customContextMenuRequested.connect(self._item_menu)
+        column.addWidget(self._items_head)
+        column.addWidget(self.items, 1)
         row = QHBoxLayout()
         row.setContentsMargins(11, 6, 8, 8)
         row.setSpacing(6)
@@ -325,37 +325,37 @@ class MainWindow(QMainWindow):
         # What was clicked may be gone now; the keyboard stays on the page all the same.
         if had_focus and not here.isAncestorOf(QApplication.focusWidget() or self):
             here.setFocus()
-        matters = overview.matters
-        needs = sum(matter.needs_you for matter in matters)
-        head = f"{count(len(matters), 'open matter')}" + (
+        items = overview.items
+        needs = sum(item.needs_you for item in items)
+        head = f"{count(len(items), 'open item')}" + (
             f", {needs} need you" if needs > 1 else ", 1 needs you" if needs else ""
         )
-        self._matters_head.setText(head if matters else "Nothing is left open")
-        self.matters.set_rows(
+        self._items_head.setText(head if items else "Nothing is left open")
+        self.items.set_rows(
             tuple(
-                Row(matter.title, _words(matter), edge="alarm" if matter.needs_you else "base", payload=matter)
-                for matter in matters
+                Row(item.title, _words(item), edge="alarm" if item.needs_you else "base", payload=item)
+                for item in items
             )
         )
         self.logbook.set_rows(tuple(_entry_row(entry) for entry in reversed(overview.logbook)))
         self.logbook.show_top()
 
     def _go_to(self, payload: object) -> None:
-        if isinstance(payload, Matter):
+        if isinstance(payload, Item):
             self._visited = payload.key
             self.show_stage(payload.stage)
             self.pages[payload.stage].visit(payload)
 
-    def _step_matter(self, by: int) -> None:
-        """To the next open matter of any stage, or the one before; from one that was settled to what took its place."""
-        rows = self.matters.rows()
+    def _step_item(self, by: int) -> None:
+        """To the next open item of any stage, or the one before; from one that was settled to what took its place."""
+        rows = self.items.rows()
         if not rows:
             return
         at = next((at for at, row in enumerate(rows) if _key_of(row.payload) == self._visited), None)
         if at is None:
-            at = max(0, self.matters.currentIndex().row()) - (1 if by > 0 else 0)
+            at = max(0, self.items.currentIndex().row()) - (1 if by > 0 else 0)
         payload = rows[(at + by) % len(rows)].payload
-        self.matters.select(payload)
+        self.items.select(payload)
         self._go_to(payload)
 
     # -- logbook
@@ -407,18 +407,18 @@ class MainWindow(QMainWindow):
         menu.addAction("Copy", lambda: QApplication.clipboard().setText(entry.title))
         menu.exec(self.logbook.viewport().mapToGlobal(place))
 
-    def _matter_menu(self, place: QPoint) -> None:
-        index = self.matters.indexAt(place)
-        matter = index.data(Qt.ItemDataRole.UserRole).payload if index.isValid() else None
-        if not isinstance(matter, Matter):
+    def _item_menu(self, place: QPoint) -> None:
+        index = self.items.indexAt(place)
+        item = index.data(Qt.ItemDataRole.UserRole).payload if index.isValid() else None
+        if not isinstance(item, Item):
             return
         menu = QMenu(self)
-        for way in matter.proposals:
-            menu.addAction(way.title, partial(take_option, self, self.session, matter, way))
-        if matter.place:
-            path, line = file_and_line(matter.place)
+        for way in item.options:
+            menu.addAction(way.title, partial(take_option, self, self.session, item, way))
+        if item.place:
+            path, line = file_and_line(item.place)
             menu.addAction("Open in your editor", lambda: self._open_editor(path, line))
-        menu.exec(self.matters.viewport().mapToGlobal(place))
+        menu.exec(self.items.viewport().mapToGlobal(place))
 
     def _open_knot(self, knot: Knot | None) -> None:
         crossing, overview = self.session.crossing, self.session.overview
@@ -472,10 +472,10 @@ class MainWindow(QMainWindow):
         for debt in overview.build.debts:
             act = partial(self.session.take, f"debt:{debt.entry}", "return", f"putting back {debt.title}")
             actions.append(Action(f"Put back: {debt.title}", "Build", "", act))
-        for matter in overview.matters:
-            for way in matter.proposals:
-                act = partial(take_option, self, self.session, matter, way)
-                actions.append(Action(f"{way.title}: {matter.title}", matter.stage.value, "", act))
+        for item in overview.items:
+            for way in item.options:
+                act = partial(take_option, self, self.session, item, way)
+                actions.append(Action(f"{way.title}: {item.title}", item.stage.value, "", act))
         return tuple(actions)
 
     def toggle_theme(self) -> None:
@@ -582,11 +582,11 @@ class MainWindow(QMainWindow):
 
 
 def _key_of(payload: object) -> str:
-    return payload.key if isinstance(payload, Matter) else ""
+    return payload.key if isinstance(payload, Item) else ""
 
 
-def _words(matter: Matter) -> str:
-    return " · ".join(part for part in (matter.stage.value, matter.owner, matter.place) if part)
+def _words(item: Item) -> str:
+    return " · ".join(part for part in (item.stage.value, item.owner, item.place) if part)
 
 
 def _entry_row(entry: Entry) -> Row:

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from fernshale.cli.begin import begun
 from fernshale.cli.crossing_lookup import crossing_for
-from fernshale.cli.output import LEFT_TO_DECIDE, matter_lines, print_data, print_json, print_lines, to_stderr
+from fernshale.cli.output import LEFT_TO_DECIDE, item_lines, print_data, print_json, print_lines, to_stderr
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.quantities import count
@@ -64,9 +64,9 @@ def cross(options: argparse.Namespace, token: CancelToken) -> int:
         states = member_states(overview.ground, overview.build, crossing)
         print_lines(f"  {item.member.name}: {item.words}" for item in states)
         print_lines(f"  {line}" for line in followed.lines)
-        if overview.matters:
+        if overview.items:
             print("\nleft to do")
-            print_lines(matter_lines(overview.matters))
+            print_lines(item_lines(overview.items))
     return exit_code(overview)
 
 
@@ -119,7 +119,7 @@ def run_crossing(
     def on_step(step: Step) -> None:
         if not quiet:
             by = ": ".join(part for part in (step.taken.who, step.taken.why) if part)
-            print(f"  {step.matter.title}\n    → {step.title}  ({by})", flush=True)
+            print(f"  {step.item.title}\n    → {step.title}  ({by})", flush=True)
 
     def on_stage(stage: Stage, overview: Overview) -> None:
         if not quiet:
@@ -132,31 +132,31 @@ def exit_code(overview: Overview) -> int:
     """0 when all is done; 3 when something is left to decide; 1 when it went wrong with nothing to decide."""
     if overview.is_done:
         return 0
-    return LEFT_TO_DECIDE if overview.matters else 1
+    return LEFT_TO_DECIDE if overview.items else 1
 
 
 def decide(options: argparse.Namespace, token: CancelToken) -> int:
-    """Settle one matter, or take a decision back."""
+    """Settle one item, or take a decision back."""
     crossing = crossing_for(options)
     if options.withdraw:
         withdraw(crossing, options.key)
     else:
         overview = look(crossing, Work(token=token))
-        matter = next((item for item in overview.matters if item.key == options.key), None)
-        ways = [item.id for item in matter.proposals] if matter else []
-        if matter is None and options.key not in {item.key for item in overview.route.notes}:
+        open_item = next((item for item in overview.items if item.key == options.key), None)
+        ways = [item.id for item in open_item.options] if open_item else []
+        if open_item is None and options.key not in {item.key for item in overview.route.notes}:
             raise MisuseError(f"{options.key} is not open", "`fernshale cross PROJECT` lists what is.")
-        if matter is not None and options.take not in ways:
+        if open_item is not None and options.take not in ways:
             raise MisuseError(f"{options.take!r} does not settle {options.key}; what does: {', '.join(ways)}")
-        words = in_words(matter, options.take) if matter is not None else ""
+        words = in_words(open_item, options.take) if open_item is not None else ""
         taken = Taken(options.key, options.take, "you", options.why, options.text, words)
         settle(crossing, taken, Work(token=token, on_line=to_stderr))
     overview = look(crossing, Work(token=token))
     if options.json:
-        print_json({"left": [{"key": item.key, "title": item.title} for item in overview.matters]})
+        print_json({"left": [{"key": item.key, "title": item.title} for item in overview.items]})
     else:
-        print_lines(matter_lines(overview.matters))
-    return LEFT_TO_DECIDE if overview.matters else 0
+        print_lines(item_lines(overview.items))
+    return LEFT_TO_DECIDE if overview.items else 0
 
 
 def trial(options: argparse.Namespace, token: CancelToken) -> int:
@@ -175,7 +175,7 @@ def trial(options: argparse.Namespace, token: CancelToken) -> int:
         print_lines(_trial_lines(view))
     if view.run is None or not view.run.passed:
         return 1
-    return LEFT_TO_DECIDE if view.matters else 0
+    return LEFT_TO_DECIDE if view.items else 0
 
 
 def _trial_lines(view: TrialView) -> list[str]:
@@ -206,7 +206,7 @@ def _trial_lines(view: TrialView) -> list[str]:
             else pair.trouble
         )
         lines.append(f"{pair.name}: {told}")
-    return [*lines, *matter_lines(view.matters)]
+    return [*lines, *item_lines(view.items)]
 
 
 def check(options: argparse.Namespace, token: CancelToken) -> int:

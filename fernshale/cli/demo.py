@@ -10,7 +10,7 @@ import time
 from pathlib import Path
 
 from fernshale.cli.cross import exit_code, run_crossing
-from fernshale.cli.output import matter_lines, print_json, print_lines
+from fernshale.cli.output import item_lines, print_json, print_lines
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.record.decisions import read_decisions
@@ -52,7 +52,7 @@ def demo(options: argparse.Namespace, token: CancelToken) -> int:
         print(f"It compiles and runs on {sample.target}, and what it writes is as expected.")
     else:
         print("left to do")
-        print_lines(matter_lines(overview.matters))
+        print_lines(item_lines(overview.items))
     report = folder / "report.md"
     report.write_text(report_markdown(report_data(overview, crossing)), encoding="utf-8")
     print(f"{time.monotonic() - started:.0f} s; the report lies in {report}")

@@ -83,7 +83,7 @@ def _parser() -> argparse.ArgumentParser:
         prog="fernshale", description="Take a game project from one engine release to a newer one.", epilog=_CODES
     )
     parser.add_argument("--version", action="version", version=f"fernshale {__version__}")
-    parser.set_defaults(handler=("window", "open_window"), project=None)
+    parser.set_defaults(handler=("open_window", "open_window"), project=None)
     commands = parser.add_subparsers(metavar="COMMAND")
 
     def command(name: str, handler: tuple[str, str], text: str) -> argparse.ArgumentParser:
@@ -105,7 +105,7 @@ def _parser() -> argparse.ArgumentParser:
         added.add_argument("--trust", action="store_true", help="you have read the profile; its commands may run")
         return added
 
-    opened = command("open", ("window", "open_window"), "open the window, on a project where one is named")
+    opened = command("open", ("open_window", "open_window"), "open the window, on a project where one is named")
     opened.add_argument("project", metavar="PROJECT", nargs="?")
 
     demo = command("demo", ("demo", "demo"), "unpack the sample into a fresh folder and open it")
@@ -114,20 +114,22 @@ def _parser() -> argparse.ArgumentParser:
     demo.add_argument("--folder", metavar="DIR", help="where to unpack; without it a new temporary folder")
     demo.add_argument("--by-hand", action="store_true", help="with --headless: take no recorded decisions")
 
-    survey = on_project("survey", ("look", "survey"), "what a project is made of and which release it is on")
+    survey = on_project("survey", ("stages", "survey"), "what a project is made of and which release it is on")
     survey.add_argument("others", metavar="PROJECT", nargs="*", help="more projects, for one table of all")
-    role = on_project("role", ("look", "role"), "the role of a place and why; or give it one of your own")
+    role = on_project("role", ("stages", "role"), "the role of a place and why; or give it one of your own")
     role.add_argument("place", metavar="PATH", help="a file or folder, seen from the project")
     role.add_argument("role", metavar="ROLE", nargs="?", default="", help="own, user content, generated, asset, ...")
     role.add_argument("--withdraw", action="store_true", help="let the profile decide again")
-    route = on_project("route", ("look", "route"), "begin a crossing: who can come along to a release")
+    route = on_project("route", ("stages", "route"), "begin a crossing: who can come along to a release")
     route.add_argument("--to", metavar="RELEASE", required=True)
     route.add_argument("--via", metavar="RELEASE", action="append", help="a stop on the way; may be given again")
-    engine = on_project("engine", ("look", "engine"), "the places that name the release, before and after")
+    engine = on_project("engine", ("stages", "engine"), "the places that name the release, before and after")
     engine.add_argument("--to", metavar="RELEASE", required=True)
     engine.add_argument("--apply", action="store_true", help="write it, as one step that can be undone")
 
-    carried = on_project("carry", ("carry", "carry_over"), "bring own content over with everything it depends on")
+    carried = on_project(
+        "carry", ("import_content", "carry_over"), "bring own content over with everything it depends on"
+    )
     carried.add_argument(
         "paths", metavar="PATH", nargs="+", help="a file or folder, seen from the folder it comes from"
     )
@@ -218,7 +220,7 @@ def _parser() -> argparse.ArgumentParser:
     cross.add_argument(
         "--way", metavar="FILE", help="what a finished crossing knows (`report --way`); what does not fit is said"
     )
-    decide = on_project("decide", ("cross", "decide"), "settle one open matter")
+    decide = on_project("decide", ("cross", "decide"), "settle one open item")
     decide.add_argument("key", metavar="KEY", help="as `cross` lists it with --json")
     decide.add_argument("take", metavar="WAY", nargs="?", default="", help="one of its ways")
     decide.add_argument("--why", metavar="TEXT", default="")

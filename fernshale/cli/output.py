@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from typing import Any, TextIO
 
 from fernshale.core.base.treepath import printable
-from fernshale.core.crossing.record.items import Matter
+from fernshale.core.crossing.record.items import Item
 
 LEFT_TO_DECIDE = 3
 
@@ -54,11 +54,11 @@ def print_lines(lines: Iterable[str]) -> None:
         print(printable(line))
 
 
-def matter_lines(matters: Iterable[Matter]) -> list[str]:
-    """Open matters for people."""
+def item_lines(items: Iterable[Item]) -> list[str]:
+    """Open items for people."""
     lines = []
-    for matter in matters:
-        place = f"  ({matter.place})" if matter.place else ""
-        lines.append(f"  {'◆' if matter.needs_you else '·'} {matter.stage.value}: {matter.title}{place}")
-        lines += [f"      {way.id or '-'}: {way.title}" for way in matter.proposals]
+    for item in items:
+        place = f"  ({item.place})" if item.place else ""
+        lines.append(f"  {'◆' if item.needs_you else '·'} {item.stage.value}: {item.title}{place}")
+        lines += [f"      {way.id or '-'}: {way.title}" for way in item.options]
     return lines

@@ -8,7 +8,7 @@ from typing import Any
 
 from fernshale.cli.begin import begun
 from fernshale.cli.crossing_lookup import ground_for
-from fernshale.cli.output import LEFT_TO_DECIDE, matter_lines, print_data, print_json, print_lines, to_stderr
+from fernshale.cli.output import LEFT_TO_DECIDE, item_lines, print_data, print_json, print_lines, to_stderr
 from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
@@ -18,7 +18,7 @@ from fernshale.core.crossing.flow.standalone import write_changes
 from fernshale.core.crossing.project.roles import give_role, role_at
 from fernshale.core.crossing.record.database import find_crossing
 from fernshale.core.crossing.record.decisions import Taken
-from fernshale.core.crossing.record.items import Matter, Stage
+from fernshale.core.crossing.record.items import Item, Stage
 from fernshale.core.crossing.stages.engine import view as engine_stage
 from fernshale.core.crossing.stages.overview import look
 from fernshale.core.crossing.stages.route import view as route_stage
@@ -54,9 +54,9 @@ def survey(options: argparse.Namespace, token: CancelToken) -> int:
     print_lines(f"  older than {item.source}: {item.file}" for item in view.stale)
     print("\nfiles by role")
     print_lines(f"  {role}: {len(paths)}" for role, paths in view.roles.items())
-    if view.matters:
+    if view.items:
         print("\nopen")
-        print_lines(matter_lines(view.matters))
+        print_lines(item_lines(view.items))
     return 0
 
 
@@ -111,20 +111,20 @@ def route(options: argparse.Namespace, token: CancelToken) -> int:
         print_lines(f"  {s.id} {s.from_} → {s.to or 'nothing'}: {s.action}, {s.why}" for s in view.leg.plugins)
         print_lines(f"  {count} places: {title}" for title, count in view.estimate.known.items())
         print_lines(f"  {notice}" for notice in view.notices)
-        print_lines(matter_lines(view.matters))
-    return LEFT_TO_DECIDE if view.matters else 0
+        print_lines(item_lines(view.items))
+    return LEFT_TO_DECIDE if view.items else 0
 
 
 def engine(options: argparse.Namespace, token: CancelToken) -> int:
     ground = ground_for(options, token)
     crossing = find_crossing(ground.project)
-    matters: tuple[Matter, ...] = ()
+    items: tuple[Item, ...] = ()
     if options.apply and crossing is not None:
         if crossing.setup.to != options.to:
             raise MisuseError(f"the crossing of this project leads to {crossing.setup.to}, not to {options.to}")
         before = engine_stage.site_changes(ground, crossing.setup.from_, options.to)
         settle(crossing, Taken("engine:sites", "apply", "command line"), Work(token=token, on_line=to_stderr))
-        sites, matters = before, look(crossing, Work(token=token)).engine.matters
+        sites, items = before, look(crossing, Work(token=token)).engine.items
     else:
         sites = engine_stage.site_changes(ground, crossing.setup.from_ if crossing else ground.release, options.to)
         changes = draft_sites(ground.project, sites).change_set()
@@ -135,10 +135,10 @@ def engine(options: argparse.Namespace, token: CancelToken) -> int:
         elif not options.json:
             print_data(unified_diff(changes, lambda change: (ground.project / change.path).read_bytes()))
     if options.json:
-        print_json(engine_stage.to_json(sites, matters))
+        print_json(engine_stage.to_json(sites, items))
     else:
         for item in sites:
             arrow = f"{item.before} → {item.after}" if item.changes else f"{item.before}, stays"
             print(f"{item.site.file}:{item.site.line}  {arrow}  {item.trouble}".rstrip())
-        print_lines(matter_lines(matters))
-    return LEFT_TO_DECIDE if any(matter.needs_you for matter in matters) else 0
+        print_lines(item_lines(items))
+    return LEFT_TO_DECIDE if any(open_item.needs_you for open_item in items) else 0

@@ -104,8 +104,8 @@ def test_another_default_is_settled_on_the_page_by_its_number(tree: Tree, window
     settle(crossing, Taken("engine:sites", "apply", "test"), Work())
     page = _show(crossing, window, qtbot)
     assert page.finding.accessibleName().endswith("1 change compiles and means something else.")
-    (matter,) = (item for item in window.session.overview.matters if item.key.startswith("default:"))  # type: ignore[union-attr]
-    page.go_to(matter)
+    (open_item,) = (item for item in window.session.overview.items if item.key.startswith("default:"))  # type: ignore[union-attr]
+    page.go_to(open_item)
     assert "was 1 and is 2" in page._code.toPlainText() and "wick.light_up('hall', 3, 1)" in page._code.toPlainText()
     assert page._noted.isVisible() and not page._here.isVisible()
     page._causes.setFocus()
@@ -114,7 +114,7 @@ def test_another_default_is_settled_on_the_page_by_its_number(tree: Tree, window
     assert (wick.project / "game.py").read_text() == _GAME.replace(", 3)", ", 3, 1)").replace(
         ", 4)", ", 4, 1)"
     ).replace("2)", "2, 1)")
-    assert not any(item.key == matter.key for item in window.session.overview.matters)  # type: ignore[union-attr]
+    assert not any(item.key == open_item.key for item in window.session.overview.items)  # type: ignore[union-attr]
     assert not page._noted.isVisible()
 
 
@@ -173,10 +173,10 @@ def test_an_error_of_the_engine_can_always_be_looked_at(
     assert page._mine.isVisible() == is_mine_as_well
     assert any("flag" in row for row in _rows(page)) != is_mine_as_well
     assert window.session.overview is not None
-    matter = next(
-        item for item in window.session.overview.matters if item.key.startswith("cause:") and "flag" in item.title
+    open_item = next(
+        item for item in window.session.overview.items if item.key.startswith("cause:") and "flag" in item.title
     )
-    page.go_to(matter)
+    page.go_to(open_item)
     assert "flag" in page._card.title.text() and any("flag" in row for row in _rows(page))
 
 
@@ -216,7 +216,7 @@ def test_where_nothing_is_built_the_page_asks_and_offers_no_build(tree: Tree, wi
     )
     overview = window.session.overview
     assert overview is not None
-    renamed, gone = (item for item in overview.matters if item.stage is Stage.BUILD)
+    renamed, gone = (item for item in overview.items if item.stage is Stage.BUILD)
     page.go_to(gone)
     with qtbot.waitSignal(page.editor_wanted) as opened:
         page._edit.click()
@@ -237,7 +237,7 @@ def test_where_nothing_is_built_the_page_asks_and_offers_no_build(tree: Tree, wi
     page._causes.setFocus()
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         qtbot.keyClick(page._causes, Qt.Key.Key_L)
-    assert [item.key for item in window.session.overview.matters] == [renamed.key]
+    assert [item.key for item in window.session.overview.items] == [renamed.key]
     page.go_to(renamed)
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         page._noted.click()

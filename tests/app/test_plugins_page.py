@@ -12,7 +12,7 @@ from pytestqt.qtbot import QtBot
 
 from fernshale.app.dialogs.import_content import CarryDialog, PickDialog
 from fernshale.app.pages.plugins import PluginsPage
-from fernshale.app.pages.plugins.files import AsideOf, FileOf, GroupOf, MatterOf, ReadyOf
+from fernshale.app.pages.plugins.files import AsideOf, FileOf, GroupOf, ItemOf, ReadyOf
 from fernshale.app.pages.plugins.preview import PreviewDialog
 from fernshale.app.widgets.code import CodeEditor
 from fernshale.app.window import MainWindow
@@ -85,7 +85,7 @@ def test_decisions_are_gone_through_taken_and_taken_back_by_keyboard(
         page._on_next()
         _press(window, qtbot, page, Qt.Key.Key_1)
     assert page._take.isEnabled() and not page.ways()  # a key too many writes nothing
-    window._go_to(next(item for item in window.session.overview.matters if item.key == "plugin:snuffer"))
+    window._go_to(next(item for item in window.session.overview.items if item.key == "plugin:snuffer"))
     assert page.ways() == [page._take]
 
 
@@ -258,7 +258,7 @@ def test_a_plugin_that_is_set_aside_is_listed_and_brought_back(tree: Tree, windo
     wick, page = _open(tree, window, qtbot, {})
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         window.session.take("route:2.0:snuffer", "aside", "aside", why="it flickers")
-    assert page._files.select(MatterOf("aside:snuffer"))
+    assert page._files.select(ItemOf("aside:snuffer"))
     assert any("it flickers" in line.text for block in page._text.blocks() for line in block.lines())
     act = next(item for item in page._text.findChildren(QPushButton) if item.text() == "Set snuffer aside")
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):

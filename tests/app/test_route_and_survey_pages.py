@@ -82,19 +82,19 @@ def test_ways_versions_and_notes_are_picked_on_the_route_page(qtbot: QtBot, wind
     assert not overview.route.notes[0].dealt
 
 
-def test_matter_of_the_route_is_shown_with_its_ways(qtbot: QtBot, window: MainWindow, tree: Tree) -> None:
+def test_item_of_the_route_is_shown_with_its_ways(qtbot: QtBot, window: MainWindow, tree: Tree) -> None:
     wick = make_far_wick(tree)
     _open(qtbot, window, wick, "3.0")
     assert window.session.overview is not None
-    (matter,) = window.session.overview.route.matters
+    (item,) = window.session.overview.route.items
     window.show_stage(Stage.ROUTE)
-    window.pages[Stage.ROUTE].go_to(matter)
+    window.pages[Stage.ROUTE].go_to(item)
     lift = _button(qtbot, window.pages[Stage.ROUTE], "Set it to 3")
     overview = _after(qtbot, window, lambda: qtbot.mouseClick(lift, Qt.MouseButton.LeftButton))
-    assert not overview.route.matters and "dialect = 3" in (wick.project / "candle.ini").read_text()
+    assert not overview.route.items and "dialect = 3" in (wick.project / "candle.ini").read_text()
 
 
-def test_matters_are_gone_through_and_settled_by_their_numbers(qtbot: QtBot, window: MainWindow, tree: Tree) -> None:
+def test_items_are_gone_through_and_settled_by_their_numbers(qtbot: QtBot, window: MainWindow, tree: Tree) -> None:
     wick = make_wick(tree)
     shelf = wick.shelf / "shelf.toml"
     shelf.write_text(shelf.read_text().replace('folder = "snuffer/2"', 'folder = "snuffer/2"\nstage = "preview"'))
@@ -104,32 +104,32 @@ def test_matters_are_gone_through_and_settled_by_their_numbers(qtbot: QtBot, win
     window.show_stage(Stage.ROUTE)
     page = window.pages[Stage.ROUTE]
     assert "0 of 1 plugin can come; 1 needs you" in page.finding.accessibleName()
-    (matter,) = overview.route.matters
-    way = next(number for number, item in enumerate(matter.proposals, 1) if item.id == "aside")
+    (open_item,) = overview.route.items
+    way = next(number for number, item in enumerate(open_item.options, 1) if item.id == "aside")
     page.setFocus()
     overview = _after(qtbot, window, lambda: qtbot.keyClick(QApplication.focusWidget(), str(way)))
     assert "0 of 1 plugin can come; 1 stays behind, as you decided" in page.finding.accessibleName()
-    assert overview.logbook[-1].title == f"decided: {matter.title} · {matter.proposals[way - 1].title}"
+    assert overview.logbook[-1].title == f"decided: {open_item.title} · {open_item.options[way - 1].title}"
     titles: list[str] = []
-    for _ in overview.matters:
+    for _ in overview.items:
         qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_N)
-        titles.append(window.matters.current().title)  # type: ignore[attr-defined]
-    assert len(set(titles)) == len(overview.matters) > 2
+        titles.append(window.items.current().title)  # type: ignore[attr-defined]
+    assert len(set(titles)) == len(overview.items) > 2
     qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_P)
-    assert window.matters.current().title == titles[-2]  # type: ignore[attr-defined]
-    # On the pages with a main step of their own the first key is the step of the matter in hand.
+    assert window.items.current().title == titles[-2]  # type: ignore[attr-defined]
+    # On the pages with a main step of their own the first key is the step of the item in hand.
     for key, name in (("engine:sites", "_apply"), ("build:run", "_build")):
-        matter = next(item for item in overview.matters if item.key == key)
-        window._go_to(matter)
-        page = window.pages[matter.stage]
+        open_item = next(item for item in overview.items if item.key == key)
+        window._go_to(open_item)
+        page = window.pages[open_item.stage]
         assert page.ways() == [getattr(page, name)]
     # One that is settled makes way for what stood behind it, which is the next.
-    baseline, *others = (matter.title for matter in overview.matters)
-    while window.matters.current().title != baseline:  # type: ignore[attr-defined]
+    baseline, *others = (open_item.title for open_item in overview.items)
+    while window.items.current().title != baseline:  # type: ignore[attr-defined]
         qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_P)
     _after(qtbot, window, lambda: window.session.take("survey:baseline", "without", "going on without"))
     qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_N)
-    assert window.matters.current().title == others[0]  # type: ignore[attr-defined]
+    assert window.items.current().title == others[0]  # type: ignore[attr-defined]
 
 
 def test_places_that_name_another_release_are_settled_on_the_engine_page(
@@ -140,13 +140,13 @@ def test_places_that_name_another_release_are_settled_on_the_engine_page(
     window.show_stage(Stage.ENGINE)
     page = window.pages[Stage.ENGINE]
     assert window.session.overview is not None
-    rope = next(item for item in window.session.overview.engine.matters if "toys/rope/" in item.place)
+    rope = next(item for item in window.session.overview.engine.items if "toys/rope/" in item.place)
     page.go_to(rope)
     follow = _button(qtbot, page, "Let it name 2.0 as well")
     _after(qtbot, window, lambda: qtbot.mouseClick(follow, Qt.MouseButton.LeftButton))
     keep = _button(qtbot, page, "Leave it as it is")
     overview = _after(qtbot, window, lambda: qtbot.mouseClick(keep, Qt.MouseButton.LeftButton))
-    assert [item.key for item in overview.engine.matters] == ["engine:sites"]
+    assert [item.key for item in overview.engine.items] == ["engine:sites"]
     _after(
         qtbot,
         window,
@@ -230,8 +230,8 @@ def test_git_runs_a_filter_only_once_its_command_line_was_shown_and_agreed_to(
     _git(wick.project, "config", "filter.count.clean", command)
     _open(qtbot, window, wick, "2.0")
     assert window.session.overview is not None
-    matter = next(each for each in window.session.overview.matters if each.key.startswith("git:"))
-    way = matter.proposals[0]
+    item = next(each for each in window.session.overview.items if each.key.startswith("git:"))
+    way = item.options[0]
     shown: list[str] = []
 
     def answer(words: str) -> None:
@@ -241,10 +241,10 @@ def test_git_runs_a_filter_only_once_its_command_line_was_shown_and_agreed_to(
         next(each for each in box.buttons() if each.text() == words).click()
 
     QTimer.singleShot(100, lambda: answer("Not now"))
-    take_option(window, window.session, matter, way)
+    take_option(window, window.session, item, way)
     assert command in shown[0]
     assert not window.session.runner.is_busy
     assert not (tmp_path / "it-ran").exists()
     QTimer.singleShot(100, lambda: answer("Yes, do that"))
-    after = _after(qtbot, window, lambda: take_option(window, window.session, matter, way))
-    assert not [each for each in after.matters if each.key == matter.key and each.proposals]
+    after = _after(qtbot, window, lambda: take_option(window, window.session, item, way))
+    assert not [each for each in after.items if each.key == item.key and each.options]

@@ -86,7 +86,7 @@ def test_crossing_by_hand_and_undo_back_to_the_start(qtbot: QtBot, window: MainW
     _press(qtbot, window, Stage.TRIAL, "Run the game")
     overview = window.session.overview
     assert overview is not None and overview.is_done
-    assert window.matters.rows() == () and "snuffer 1 → 2" in " ".join(_titles(window.logbook))
+    assert window.items.rows() == () and "snuffer 1 → 2" in " ".join(_titles(window.logbook))
     assert {knot.stage for knot in knots_of(overview)} == {Stage.PLUGINS, Stage.ENGINE, Stage.BUILD}
     said: list[str] = []
 
@@ -183,7 +183,7 @@ def test_stages_by_key_and_every_action_in_the_list(qtbot: QtBot, window: MainWi
 
 def test_both_themes_and_sizes_paint_every_page(qtbot: QtBot, window: MainWindow, tree: Tree) -> None:
     _open(qtbot, window, make_wick(tree))
-    # Beside the matters there is room for every page in a narrow window.
+    # Beside the items there is room for every page in a narrow window.
     assert {
         stage: page.minimumSizeHint().width()
         for stage, page in window.pages.items()

@@ -81,7 +81,7 @@ def test_roles_are_explained_and_given(tree: Tree) -> None:
     assert data("role", *where)["role"] == "plugin"  # type: ignore[index]
 
 
-def test_one_matter_is_decided_and_taken_back(tree: Tree) -> None:
+def test_one_item_is_decided_and_taken_back(tree: Tree) -> None:
     wick = make_wick(tree)
     shelf = wick.shelf / "shelf.toml"
     shelf.write_text(shelf.read_text().replace('accepts = ">=2, <3"', 'accepts = ">=7"'))

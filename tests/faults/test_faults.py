@@ -1,4 +1,4 @@
-"""Every write, sync, rename and removal of the operations that matter, killed or refused in turn, for real."""
+"""Every write, sync, rename and removal of the operations that item, killed or refused in turn, for real."""
 
 from __future__ import annotations
 

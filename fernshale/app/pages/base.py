@@ -13,14 +13,14 @@ from fernshale.app.session import Session
 from fernshale.app.widgets.basics import FindingLabel
 from fernshale.core.base.treepath import printable
 from fernshale.core.crossing.flow.summaries import finding_of
-from fernshale.core.crossing.record.items import Matter, Proposal, Stage
+from fernshale.core.crossing.record.items import Item, Option, Stage
 from fernshale.core.crossing.stages.overview import Overview
 
 _MOST_WAYS = 7
 
 
 class Page(QWidget):
-    """One stage. `editor_wanted` carries (path in the project, line); `step_wanted` 1 for the next open matter, -1 for
+    """One stage. `editor_wanted` carries (path in the project, line); `step_wanted` 1 for the next open item, -1 for
     the one before."""
 
     stage: Stage
@@ -30,7 +30,7 @@ class Page(QWidget):
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent)
         self.session = session
-        self.visited = ""  # the key of the matter that was gone to, until something else is picked
+        self.visited = ""  # the key of the item that was gone to, until something else is picked
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(18, 14, 18, 10)
         self.column.setSpacing(10)
@@ -52,7 +52,7 @@ class Page(QWidget):
         return ()
 
     def step(self, by: int) -> None:
-        """To the next matter, or with -1 to the one before."""
+        """To the next item, or with -1 to the one before."""
         self.step_wanted.emit(by)
 
     def press(self, number: int) -> None:
@@ -63,7 +63,7 @@ class Page(QWidget):
 
     def show_overview(self, overview: Overview) -> None:
         """Show a new overview."""
-        if all(matter.key != self.visited for matter in overview.matters_of(self.stage)):
+        if all(item.key != self.visited for item in overview.items_of(self.stage)):
             self.visited = ""
         self.finding.show_finding(finding_of(self.stage, overview))
         self.fill(overview)
@@ -72,13 +72,13 @@ class Page(QWidget):
         """Show what is below the finding."""
         raise NotImplementedError
 
-    def visit(self, matter: Matter) -> None:
-        """Go to a matter of this stage; the ways are its own from now on."""
-        self.go_to(matter)
-        self.visited = matter.key
+    def visit(self, item: Item) -> None:
+        """Go to an item of this stage; the ways are its own from now on."""
+        self.go_to(item)
+        self.visited = item.key
 
-    def go_to(self, matter: Matter) -> None:
-        """Bring a matter of this stage into view."""
+    def go_to(self, item: Item) -> None:
+        """Bring an item of this stage into view."""
 
     def find_text(self, words: str) -> bool:
         """Go to the next place on the page that holds `words`; False when there is none."""
@@ -91,11 +91,11 @@ def file_and_line(place: str) -> tuple[str, int]:
     return (path, int(line)) if path and line.isdigit() else (place, 1)
 
 
-def take_option(parent: QWidget, session: Session, matter: Matter, option: Proposal) -> None:
+def take_option(parent: QWidget, session: Session, item: Item, option: Option) -> None:
     """Carry an option out, once the line of text it needs was typed, and what it wants confirmed was."""
     text = ""
     if option.confirm:
-        box = QMessageBox(QMessageBox.Icon.Question, matter.title, option.title.rstrip("…") + "?", parent=parent)
+        box = QMessageBox(QMessageBox.Icon.Question, item.title, option.title.rstrip("…") + "?", parent=parent)
         box.setInformativeText(printable(option.confirm))
         yes = box.addButton("Yes, do that", QMessageBox.ButtonRole.AcceptRole)
         box.setDefaultButton(box.addButton("Not now", QMessageBox.ButtonRole.RejectRole))
@@ -103,7 +103,7 @@ def take_option(parent: QWidget, session: Session, matter: Matter, option: Propo
         if box.clickedButton() is not yes:
             return
     if option.asks:
-        text, is_given = QInputDialog.getText(parent, matter.title, option.asks)
+        text, is_given = QInputDialog.getText(parent, item.title, option.asks)
         if not is_given or not text.strip():
             return
-    session.take(matter.key, option.id, matter.title, text)
+    session.take(item.key, option.id, item.title, text)

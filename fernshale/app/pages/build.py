@@ -1,4 +1,4 @@
-"""Build: rounds, causes with what each would clear, and the code with the proposal drawn in."""
+"""Build: rounds, causes with what each would clear, and the code with the option drawn in."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ from fernshale.core.build.rounds import Round
 from fernshale.core.crossing.deferred.code import Debt
 from fernshale.core.crossing.project.interface_changes import Used
 from fernshale.core.crossing.record.automation import NEVER
-from fernshale.core.crossing.record.items import Matter, Stage
+from fernshale.core.crossing.record.items import Item, Stage
 from fernshale.core.crossing.stages.build.items import DEFAULT, default_key
 from fernshale.core.crossing.stages.build.view import CauseView, Fix, Scope
 from fernshale.core.crossing.stages.overview import Overview
@@ -43,7 +43,7 @@ from fernshale.core.fix.apply import Edit
 
 # Whose errors are not the project's to mend.
 _NOT_MINE = ("engine", "elsewhere")
-# What may count as sure; the last is more than any proposal has.
+# What may count as sure; the last is more than any option has.
 _HOW_FAR = (0.7, 0.8, 0.9, 0.95, NEVER)
 # More places than this are listed, not drawn: nobody reads the hundredth.
 _MOST_DRAWN = 40
@@ -75,7 +75,7 @@ class BuildPage(Page):
         )
         self._far = QComboBox(rounds)
         self._far.setAccessibleName("What counts as sure")
-        self._far.setToolTip("From which confidence on a proposal counts as sure and is taken by itself")
+        self._far.setToolTip("From which confidence on a option counts as sure and is taken by itself")
         for value in _HOW_FAR:
             self._far.addItem(f"sure from {value:.2f}" if value <= 1 else "nothing is sure", value)
         self._far.activated.connect(lambda at: self.session.choose_sure_from(self._far.itemData(at)))
@@ -101,7 +101,7 @@ class BuildPage(Page):
         causes.body.addWidget(self._causes)
         self._card = Card(split, " ")
         self._ways = QComboBox(self._card)
-        self._ways.setAccessibleName("Proposals")
+        self._ways.setAccessibleName("Options")
         self._ways.setToolTip("Alt+Up and Alt+Down")
         self._ways.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self._ways.activated.connect(self._on_way)
@@ -113,7 +113,7 @@ class BuildPage(Page):
         self._code = QTextBrowser(self._card)
         self._code.setOpenLinks(False)
         self._code.setFrameShape(QTextBrowser.Shape.NoFrame)
-        self._code.setAccessibleName("The code with the proposal drawn in")
+        self._code.setAccessibleName("The code with the option drawn in")
         self._code.anchorClicked.connect(self._on_anchor)
         self._card.body.addWidget(self._code, 1)
         row = QHBoxLayout()
@@ -189,7 +189,7 @@ class BuildPage(Page):
         most = max((item.cause.count for item in shown), default=1)
         is_checked = self._overview.ground.profile.commands.build is not None
         rows = [_silent_row(fix, is_checked) for fix in view.silent]
-        rows += [_default_row(matter, view.pins.get(matter.key), is_checked) for matter in view.defaults]
+        rows += [_default_row(open_item, view.pins.get(open_item.key), is_checked) for open_item in view.defaults]
         rows += [_cause_row(item, most) for item in shown if not item.put_off]
         if later := [_cause_row(item, most) for item in shown if item.put_off]:
             rows += [Row("Not now", heading=True), *later]
@@ -211,11 +211,11 @@ class BuildPage(Page):
         self._causes.set_rows(tuple(rows))
         self._show_cause()
 
-    def go_to(self, matter: Matter) -> None:
-        if not self._causes.select(_Chosen(matter.key)) and matter.key.startswith("cause:"):
+    def go_to(self, item: Item) -> None:
+        if not self._causes.select(_Chosen(item.key)) and item.key.startswith("cause:"):
             # It is among those that are left out, and who goes there wants to see it.
             self._mine.setChecked(False)
-            self._causes.select(_Chosen(matter.key))
+            self._causes.select(_Chosen(item.key))
 
     def find_text(self, words: str) -> bool:
         return self._code.find(words) or self._causes.find_text(words)
@@ -233,20 +233,20 @@ class BuildPage(Page):
         silent = {f"silent:{fix.rule.id}": fix for fix in view.silent}
         return None, silent.get(chosen.key, view.pins.get(chosen.key))
 
-    def _default(self) -> Matter | None:
-        """The chosen matter of calls that pass another default now."""
+    def _default(self) -> Item | None:
+        """The chosen item of calls that pass another default now."""
         chosen = self._causes.current()
         if self._overview is None or not isinstance(chosen, _Chosen):
             return None
-        return next((matter for matter in self._overview.build.defaults if matter.key == chosen.key), None)
+        return next((item for item in self._overview.build.defaults if item.key == chosen.key), None)
 
-    def _notable(self) -> Matter | None:
-        """The chosen matter, where it may be right as it is."""
+    def _notable(self) -> Item | None:
+        """The chosen item, where it may be right as it is."""
         chosen = self._causes.current()
         if self._overview is None or not isinstance(chosen, _Chosen):
             return None
-        found = next((matter for matter in self._overview.build.matters if matter.key == chosen.key), None)
-        return found if found is not None and any(way.id == "noted" for way in found.proposals) else None
+        found = next((item for item in self._overview.build.items if item.key == chosen.key), None)
+        return found if found is not None and any(way.id == "noted" for way in found.options) else None
 
     def _right(self) -> tuple[str, str] | None:
         """Key and title of the chosen change that was said to be right as it is."""
@@ -353,7 +353,7 @@ class BuildPage(Page):
             if fix
             else "changed since; the next build tells"
             if is_settled
-            else "no proposal"
+            else "no option"
         )
         if fix is None and not is_settled:
             self._hint.setText("Change one place in your editor, and the same is offered for the others.")
@@ -492,9 +492,9 @@ class BuildPage(Page):
             self.session.fix(fix, scope, self._at)
 
     def _on_noted(self) -> None:
-        matter = self._notable()
-        if matter is not None:
-            self.session.take(matter.key, "noted", matter.title)
+        item = self._notable()
+        if item is not None:
+            self.session.take(item.key, "noted", item.title)
 
     def _on_plugin_back(self) -> None:
         cause, _ = self._current()
@@ -584,7 +584,7 @@ def _cause_row(item: CauseView, most: int) -> Row:
     if item.is_settled:
         sub = "changed since; the next build tells"
     elif fix is None:
-        sub = " · ".join(told if cause.under else [*told, "no proposal"])
+        sub = " · ".join(told if cause.under else [*told, "no option"])
     else:
         sub = " · ".join([*told, "sure" if fix.is_sure else "perhaps"])
     right = f"clears {fix.clears}" if fix else str(item.open) if item.open else ""
@@ -607,14 +607,14 @@ def _silent_row(fix: Fix, is_checked: bool) -> Row:
     return Row(fix.rule.name, sub, "silent", "!", "incoming", edge="incoming", payload=_Chosen(f"silent:{fix.rule.id}"))
 
 
-def _what_default(matter: Matter) -> str:
-    return matter.key.removeprefix(DEFAULT)
+def _what_default(item: Item) -> str:
+    return item.key.removeprefix(DEFAULT)
 
 
-def _default_row(matter: Matter, pin: Fix | None, is_checked: bool) -> Row:
+def _default_row(item: Item, pin: Fix | None, is_checked: bool) -> Row:
     told = "compiles, and may mean something else" if is_checked else "nothing here tells of it"
     sub = told + (f" · {count(len(pin.edits), 'place')}" if pin else "")
-    return Row(_what_default(matter), sub, "silent", "!", "incoming", edge="incoming", payload=_Chosen(matter.key))
+    return Row(_what_default(item), sub, "silent", "!", "incoming", edge="incoming", payload=_Chosen(item.key))
 
 
 def _drift_key(item: Used) -> str:

@@ -17,7 +17,7 @@ from fernshale.app.widgets.tables import TableRow, TextTable
 from fernshale.app.widgets.text_document import Document, LineRow
 from fernshale.core.base.quantities import count
 from fernshale.core.change.preview import unified_diff
-from fernshale.core.crossing.record.items import Matter, Proposal, Stage
+from fernshale.core.crossing.record.items import Item, Option, Stage
 from fernshale.core.crossing.stages.engine.forked_files import KEY, Copy
 from fernshale.core.crossing.stages.engine.view import EngineView, preview_engine
 from fernshale.core.crossing.stages.engine.workarounds import KEY as WORKAROUND
@@ -123,8 +123,8 @@ class EnginePage(Page):
         self._view = view
         self._show_ways()
 
-    def go_to(self, matter: Matter) -> None:
-        path, line = file_and_line(matter.place)
+    def go_to(self, item: Item) -> None:
+        path, line = file_and_line(item.place)
         self._sites.select((path, line))
         self._show_ways()
 
@@ -135,33 +135,33 @@ class EnginePage(Page):
     def _show_ways(self) -> None:
         """What can be done about the chosen place, else about the first that needs a decision."""
         clear_layout(self._ways)
-        waiting = [item for item in self._view.matters if _is_asked_here(item)] if self._view else []
+        waiting = [item for item in self._view.items if _is_asked_here(item)] if self._view else []
         chosen = [item for item in waiting if file_and_line(item.place) == self._sites.current()]
-        matter = next(iter(chosen or waiting), None)
+        open_item = next(iter(chosen or waiting), None)
         # Changes to be written come first; the files of a question are shown once there are none.
-        asked = matter.detail.split("\n") if matter is not None and not self._written else []
+        asked = open_item.detail.split("\n") if open_item is not None and not self._written else []
         self._text.show_lines(self._written or tuple(LineRow("", "base", "", line) for line in asked))
         title = (
             "What will be written"
             if self._written
-            else matter.title
-            if asked and matter
+            else open_item.title
+            if asked and open_item
             else "Nothing is left to write here"
         )
         self._preview_card.set_title(title[:1].upper() + title[1:])
         # The title above says it already, and the buttons need the room.
-        self._asks.setText(f"◆ {matter.title}" if matter and matter.title != title else "")
+        self._asks.setText(f"◆ {open_item.title}" if open_item and open_item.title != title else "")
         self._asks.setVisible(bool(self._asks.text()))
-        if matter is not None:
-            for way in matter.proposals:
-                self._ways.addWidget(button(self, way.title, self._taking(matter, way)))
+        if open_item is not None:
+            for way in open_item.options:
+                self._ways.addWidget(button(self, way.title, self._taking(open_item, way)))
 
     def ways(self) -> list[QPushButton]:
         own = {"engine:sites": self._apply, "engine:generate": self._again}.get(self.visited)
         return [own] if own is not None else [*buttons_in(self._ways), self._apply, self._again]
 
-    def _taking(self, matter: Matter, way: Proposal) -> Callable[[], None]:
-        return lambda: take_option(self, self.session, matter, way)
+    def _taking(self, item: Item, way: Option) -> Callable[[], None]:
+        return lambda: take_option(self, self.session, item, way)
 
     def find_text(self, words: str) -> bool:
         return self._sites.find_text(words) or self._text.find_text(words)
@@ -177,10 +177,10 @@ class EnginePage(Page):
             self.editor_wanted.emit(payload[0], payload[1])
 
 
-def _is_asked_here(matter: Matter) -> bool:
-    """Whether a matter has ways of its own; for the others the page has buttons."""
-    is_here = matter.needs_you or matter.key.startswith((KEY, WORKAROUND))
-    return bool(matter.proposals) and matter.key != "engine:sites" and is_here
+def _is_asked_here(item: Item) -> bool:
+    """Whether an item has ways of its own; for the others the page has buttons."""
+    is_here = item.needs_you or item.key.startswith((KEY, WORKAROUND))
+    return bool(item.options) and item.key != "engine:sites" and is_here
 
 
 def _workaround_row(item: Line, view: EngineView, to: str) -> TableRow:

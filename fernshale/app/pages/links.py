@@ -22,7 +22,7 @@ from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.quantities import count
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.preview import unified_diff
-from fernshale.core.crossing.record.items import Matter, Proposal, Stage
+from fernshale.core.crossing.record.items import Item, Option, Stage
 from fernshale.core.crossing.stages.links.data_rules import DataWork, key_of, preview_data, preview_mending
 from fernshale.core.crossing.stages.links.view import declaration, preview_relink
 from fernshale.core.crossing.stages.links.view import key_of as link_key
@@ -101,7 +101,7 @@ class LinksPage(Page):
         view = overview.links
         self._chart.set_threads(tuple(_thread(item) for item in view.dangling))
         rows = [row for item in view.dangling if (row := _dangling_row(item))]
-        if any(matter.key == _TOGETHER for matter in view.matters):
+        if any(open_item.key == _TOGETHER for open_item in view.items):
             uses = sum(len(item.uses) for item in view.sure)
             words = f"{count(len(view.sure), 'link')} with a sure successor"
             rows.insert(
@@ -153,8 +153,8 @@ class LinksPage(Page):
         self._list.set_rows(tuple(rows) or (_nothing_row(view.index),))
         self._show(self._list.current())
 
-    def go_to(self, matter: Matter) -> None:
-        self._go(matter.key)
+    def go_to(self, item: Item) -> None:
+        self._go(item.key)
 
     def find_text(self, words: str) -> bool:
         return self._list.find_text(words)
@@ -212,15 +212,13 @@ class LinksPage(Page):
                 ]
             return ways[:400]
         return [
-            (way.id, f"{_glyph(way.confidence)} {way.confidence:.2f}  {way.title}")
-            for way in self._proposals()
-            if way.id
+            (way.id, f"{_glyph(way.confidence)} {way.confidence:.2f}  {way.title}") for way in self._options() if way.id
         ]
 
-    def _proposals(self) -> tuple[Proposal, ...]:
-        """The ways of the matter behind the chosen row."""
-        matters = self._overview.links.matters if self._overview is not None else ()
-        return next((matter.proposals for matter in matters if matter.key == self._list.current()), ())
+    def _options(self) -> tuple[Option, ...]:
+        """The ways of the item behind the chosen row."""
+        items = self._overview.links.items if self._overview is not None else ()
+        return next((item.options for item in items if item.key == self._list.current()), ())
 
     def _show_way(self) -> None:
         item, work, unmet, way = self._item(), self._work(), self._unmet(), self._ways.currentData()
@@ -256,7 +254,7 @@ class LinksPage(Page):
                 }
             self._write(lambda: preview_data(ground, objects), "Rewrite", f"{work.rule.why}  ({work.source})")
         else:
-            evidence = next((each.evidence for each in self._proposals() if each.id == way), ())
+            evidence = next((each.evidence for each in self._options() if each.id == way), ())
             told = "; ".join(dict.fromkeys(part for part in (*evidence, unmet[0].expect.why) if part))
             verb = {"drop": "Take it out", "set": "Set it"}.get(way.partition(" ")[0], "Put it in")
             self._write(lambda: preview_mending(ground, unmet, way), verb, told)

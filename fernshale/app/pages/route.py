@@ -17,7 +17,7 @@ from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.quantities import count
 from fernshale.core.crossing.project.plugin_plan import plugin_key
 from fernshale.core.crossing.project.release_notes import NoteUse
-from fernshale.core.crossing.record.items import Matter, Stage
+from fernshale.core.crossing.record.items import Item, Stage
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.crossing.stages.route.options import LegEstimate, Way
 from fernshale.core.crossing.stages.route.view import RouteView
@@ -86,7 +86,7 @@ class RoutePage(Page):
         self._notes_card.set_title(title, f"{len(near)} of {len(view.notes)} concern you, {left} not dealt with")
         self._notes.set_rows(_note_rows(view.notes))
         if not self._table.picked:
-            waiting = next((item for item in view.matters if item.owner.startswith("plugin ")), None)
+            waiting = next((item for item in view.items if item.owner.startswith("plugin ")), None)
             self._table.picked = waiting.owner.removeprefix("plugin ") if waiting else ""
         self._show_detail(self._table.picked)
 
@@ -98,10 +98,10 @@ class RoutePage(Page):
         """All of the table where there is room; else it scrolls, so that the way and the notes can be read."""
         self._area.setFixedHeight(min(self._table.height() + 2, max(140, int(self.height() * 0.42))))
 
-    def go_to(self, matter: Matter) -> None:
-        self._table.pick(matter.owner.removeprefix("plugin ") if matter.owner.startswith("plugin ") else "")
-        if not matter.owner.startswith("plugin "):
-            self._show_matter(matter)
+    def go_to(self, item: Item) -> None:
+        self._table.pick(item.owner.removeprefix("plugin ") if item.owner.startswith("plugin ") else "")
+        if not item.owner.startswith("plugin "):
+            self._show_item(item)
 
     def find_text(self, words: str) -> bool:
         return self._notes.find_text(words) or self._ways.find_text(words)
@@ -116,24 +116,24 @@ class RoutePage(Page):
             top, bottom = self._table.lines_of(plugin)
             self._area.ensureVisible(0, (top + bottom) // 2, 0, bottom - top + 32)  # with the head above the first
         view = overview.route
-        matter = next((item for item in view.matters if item.owner == f"plugin {plugin}"), None)
+        open_item = next((item for item in view.items if item.owner == f"plugin {plugin}"), None)
         step = next((item for item in view.leg.plugins if item.id == plugin), None)
-        if matter is not None:
-            self._show_matter(matter)
+        if open_item is not None:
+            self._show_item(open_item)
         elif step is not None:
             self._show_step(step, view)
-        elif view.matters:
-            self._show_matter(view.matters[0])
+        elif view.items:
+            self._show_item(view.items[0])
         else:
             clear_layout(self._ways_out)
             self._detail.setText("Nothing here needs you. Pick a plugin for its reasons, a release to go over it.")
 
-    def _show_matter(self, matter: Matter) -> None:
+    def _show_item(self, item: Item) -> None:
         clear_layout(self._ways_out)
-        detail = "" if matter.detail in matter.title else f"\n{matter.detail}"
-        self._detail.setText(f"◆ {matter.title}.{detail}")
-        for way in matter.proposals:
-            self._ways_out.addWidget(button(self, way.title, self._taking(matter.key, way.id, matter.title)))
+        detail = "" if item.detail in item.title else f"\n{item.detail}"
+        self._detail.setText(f"◆ {item.title}.{detail}")
+        for way in item.options:
+            self._ways_out.addWidget(button(self, way.title, self._taking(item.key, way.id, item.title)))
 
     def _show_step(self, step: PluginStep, view: RouteView) -> None:
         clear_layout(self._ways_out)
@@ -226,7 +226,7 @@ def _line(step: PluginStep, view: RouteView, overview: Overview) -> Line:
             word = "ready" if step.from_ else "nothing"
         hint = f"{step.id} for {release.version}: {word}" + (f", {text}" if text != "–" else "")
         fields.append(Field(text, _TONES.get(word, "incoming"), taken, hint))
-    waits = any(item.owner == f"plugin {step.id}" for item in view.matters)
+    waits = any(item.owner == f"plugin {step.id}" for item in view.items)
     return Line(step.id, tuple(fields), "◆" if waits else "")
 
 

@@ -17,7 +17,7 @@ from fernshale.app.widgets.tables import TableRow, TextTable
 from fernshale.core.base.quantities import count, size_words
 from fernshale.core.base.treepath import TreePath, parents, printable, under
 from fernshale.core.crossing.project.plugin_origins import PluginOrigin, file_states
-from fernshale.core.crossing.record.items import Matter, Proposal, Stage
+from fernshale.core.crossing.record.items import Item, Option, Stage
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.crossing.stages.survey.view import SurveyView, describe
 from fernshale.core.survey.role_overrides import is_own_rule
@@ -42,7 +42,7 @@ class SurveyPage(Page):
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, session)
         self._view: SurveyView | None = None
-        self._matter: Matter | None = None
+        self._item: Item | None = None
         self._map_card = Card(self, "Files by role")
         self._map = TileMap(self._map_card, "Files by role")
         self._map.picked.connect(self._on_part)
@@ -118,8 +118,8 @@ class SurveyPage(Page):
         self._show_baseline(view)
         self._on_part(self._map.current())
 
-    def go_to(self, matter: Matter) -> None:
-        self._matter = matter
+    def go_to(self, item: Item) -> None:
+        self._item = item
         if self._view is not None:
             self._show_baseline(self._view)
 
@@ -176,27 +176,27 @@ class SurveyPage(Page):
                 text += f"; {count(frames.count, 'frame')}, the longest {frames.longest_ms:.2f} ms." if frames else "."
         marks = [f"{'●' if need.holds else '◆'} {need.found}" for need in view.requirements]
         self._needs.setText("   ".join(marks))
-        open_ = any(matter.key == "survey:baseline" for matter in view.matters)
+        open_ = any(open_item.key == "survey:baseline" for open_item in view.items)
         self._take.setText("Build and run it now" if baseline is None else "Build and run again")
-        wanted = self._matter.key if self._matter else ""
-        waiting = [matter for matter in view.matters if matter.key != "survey:baseline"]
+        wanted = self._item.key if self._item else ""
+        waiting = [open_item for open_item in view.items if open_item.key != "survey:baseline"]
         shown = next((item for item in waiting if item.key == wanted), None)
         if not (open_ and wanted == "survey:baseline"):
             shown = shown or next(iter(waiting), None)
         clear_layout(self._ways)
-        if shown is not None and shown.proposals:
+        if shown is not None and shown.options:
             text = f"◆ {shown.title}{'' if shown.title.endswith('?') else '.'} {shown.detail}"
-            for way in shown.proposals:
+            for way in shown.options:
                 self._ways.addWidget(button(self, way.title, self._taking(shown, way)))
         self._today.setText(text)
         for made in (self._take, self._skip):
-            made.setVisible(open_ and (shown is None or not shown.proposals))
+            made.setVisible(open_ and (shown is None or not shown.options))
 
     def ways(self) -> list[QPushButton]:
         return [*buttons_in(self._ways), self._take, self._skip]
 
-    def _taking(self, matter: Matter, way: Proposal) -> Callable[[], None]:
-        return lambda: take_option(self, self.session, matter, way)
+    def _taking(self, item: Item, way: Option) -> Callable[[], None]:
+        return lambda: take_option(self, self.session, item, way)
 
     def _on_take(self) -> None:
         self.session.take("survey:baseline", "take", "baseline")

@@ -28,7 +28,7 @@ from fernshale.app.widgets.tables import TableRow, TextTable
 from fernshale.app.widgets.text_document import Document, LineRow
 from fernshale.core.base.quantities import count, seconds
 from fernshale.core.crossing.project.checks import CheckRow
-from fernshale.core.crossing.record.items import Matter, Stage
+from fernshale.core.crossing.record.items import Item, Stage
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.crossing.stages.trial.log_origins import find_printers
 from fernshale.core.crossing.stages.trial.view import TrialView, log_key
@@ -149,9 +149,9 @@ class TrialPage(Page):
         view = overview.trial
         rows = [
             Row(item.title, item.detail.split("\n")[0], "", "◆" if item.needs_you else "·", "alarm", payload=item.key)
-            for item in view.matters
+            for item in view.items
         ]
-        self._left.set_title("To settle" if view.matters else "Nothing is left to settle")
+        self._left.set_title("To settle" if view.items else "Nothing is left to settle")
         if view.proposed:
             rows.append(Row("Worth trying: the upgrade touched it", heading=True))
         rows += [
@@ -185,8 +185,8 @@ class TrialPage(Page):
         self._name_tabs(view)
         self._show(self._list.current())
 
-    def go_to(self, matter: Matter) -> None:
-        self._list.select(matter.key)
+    def go_to(self, item: Item) -> None:
+        self._list.select(item.key)
 
     def find_text(self, words: str) -> bool:
         if self._stack.currentIndex() == _CHECKS:
@@ -195,22 +195,22 @@ class TrialPage(Page):
 
     # -- the list
 
-    def _matter(self) -> Matter | None:
+    def _item(self) -> Item | None:
         if self._overview is None:
             return None
-        return next((matter for matter in self._overview.trial.matters if matter.key == self._list.current()), None)
+        return next((item for item in self._overview.trial.items if item.key == self._list.current()), None)
 
     def _show(self, payload: object) -> None:
-        matter = self._matter()
+        open_item = self._item()
         key = payload if isinstance(payload, str) else ""
-        ways = {way.id for way in matter.proposals} if matter else set()
+        ways = {way.id for way in open_item.options} if open_item else set()
         self._good.setVisible("passed" in ways)
         self._bad.setVisible("failed" in ways)
         self._accept.setVisible("accept" in ways)
         self._where.setVisible(key.startswith("trial:log:"))
         self._add.setVisible(key.startswith("propose:"))
         self._refuse.setVisible(key.startswith("propose:"))
-        lines = matter.detail.splitlines()[:12] if matter else []
+        lines = open_item.detail.splitlines()[:12] if open_item else []
         if key.startswith("propose:") and self._overview is not None:
             item = next(item for item in self._overview.trial.proposed if f"propose:{item.check.name}" == key)
             lines = [item.check.by_hand, item.reason]
@@ -227,8 +227,8 @@ class TrialPage(Page):
                 break
         if key.startswith("trial:check:"):
             self._table.select(key.removeprefix("trial:check:"))
-        if key.startswith("trial:log:") and matter is not None:
-            self._log.find_text(matter.detail)
+        if key.startswith("trial:log:") and open_item is not None:
+            self._log.find_text(open_item.detail)
 
     def ways(self) -> list[QPushButton]:
         return [self._good, self._bad, self._accept, self._add, self._refuse, self._run]
@@ -329,23 +329,23 @@ class TrialPage(Page):
         self.session.take("trial:run", "run", "running the game")
 
     def _on_accept(self) -> None:
-        matter = self._matter()
-        why = ask_why(self, "It is meant to be so") if matter else None
-        if matter is not None and why is not None:
-            self.session.take(matter.key, "accept", matter.title, why=why)
+        item = self._item()
+        why = ask_why(self, "It is meant to be so") if item else None
+        if item is not None and why is not None:
+            self.session.take(item.key, "accept", item.title, why=why)
 
     def _mark(self, verdict: str) -> None:
-        matter = self._matter()
+        item = self._item()
         why = "" if verdict == "passed" else ask_why(self, "It does not")
-        if matter is not None and why is not None:
-            self.session.take(matter.key, verdict, matter.title, why=why)
+        if item is not None and why is not None:
+            self.session.take(item.key, verdict, item.title, why=why)
 
     def _on_where(self) -> None:
-        matter = self._matter()
-        if self._overview is None or matter is None:
+        open_item = self._item()
+        if self._overview is None or open_item is None:
             return
         ground, log = self._overview.ground, self._overview.trial.log
-        item = next((item for item in log.differences if log_key(item) == matter.key), None)
+        item = next((item for item in log.differences if log_key(item) == open_item.key), None)
         if item is not None:
             work = lambda work: find_printers(ground, item.template, work.token)  # noqa: E731
             self._searching.start("looking for the code", work)

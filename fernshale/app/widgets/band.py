@@ -126,8 +126,8 @@ class RouteBand(QWidget):
         painter.setPen(QColor(colours.quiet))
         where = "on a copy" if overview.setup.original else "in place"
         painter.drawText(18, 56, f"{overview.ground.profile.title} · {where} · {_leg_words(overview)}")
-        count = len(overview.matters)
-        words = "nothing left open" if not count else "1 matter open" if count == 1 else f"{count} matters open"
+        count = len(overview.items)
+        words = "nothing left open" if not count else "1 item open" if count == 1 else f"{count} items open"
         painter.drawText(18, 76, words)
 
     def _paint_line(self, painter: QPainter, overview: Overview) -> None:
@@ -171,7 +171,7 @@ class RouteBand(QWidget):
         colours = theme()
         spot = QPointF(self.stop(stage))
         state = overview.states[stage]
-        count = len(overview.matters_of(stage))
+        count = len(overview.items_of(stage))
         current = stage is self._stage
         if current:
             notch = QPolygonF(
@@ -253,7 +253,7 @@ class RouteBand(QWidget):
             more = [f"and {len(lines) - 8} more"] if len(lines) > 8 else []
             return "\n".join(["snapshots:", *lines[-8:], *more])
         if isinstance(found, Stage) and self._overview is not None:
-            return f"{found.value}: {self._overview.states[found].value}, {len(self._overview.matters_of(found))} open"
+            return f"{found.value}: {self._overview.states[found].value}, {len(self._overview.items_of(found))} open"
         return ""
 
     def _at(self, place: QPoint) -> Stage | Knot | None:

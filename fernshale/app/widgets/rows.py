@@ -1,4 +1,4 @@
-"""Lists of rows: one model and one delegate for matters, causes, files, notes and the logbook.
+"""Lists of rows: one model and one delegate for items, causes, files, notes and the logbook.
 
 The model holds a tuple of frozen rows and nothing else; order and filter are made before it is set.
 """

@@ -1,7 +1,7 @@
 """What tools call the usual kinds of error, one row each: which kind it is, and where the symbol stands in the words.
 
 The rows are read against a message whose quotes are all made `'`. The groups are `symbol`, maybe `scope` (what should
-have had it). The first that fits decides; what different compilers and checkers say of one matter comes to one kind.
+have had it). The first that fits decides; what different compilers and checkers say of one item comes to one kind.
 """
 
 from __future__ import annotations

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import regex
 
-from fernshale.core.data.tree import Document, Item, Node, NotKeyed, Span
+from fernshale.core.data.tree import Document, KeyedNode, Node, NotKeyed, Span
 
 _LIMIT_S = 5.0
 
@@ -34,7 +34,7 @@ def read_objects(text: str, patterns: ObjectPatterns) -> Document:
             if start == end or (patterns.comment and text[line:end].lstrip().startswith(patterns.comment)):
                 continue
             node = _object(text, (start, end), found.groupdict().get("kind") or "", patterns.field)
-            items.append(Item("", node, (at, start), (start, end), (end, end)))
+            items.append(KeyedNode("", node, (at, start), (start, end), (end, end)))
             at = end
     except TimeoutError as error:
         raise NotKeyed(f"the pattern {patterns.object!r} takes too long") from error
@@ -48,6 +48,6 @@ def _object(text: str, span: Span, kind: str, field: str) -> Node:
     for found in regex.finditer(field, text, pos=span[0], endpos=span[1], flags=regex.MULTILINE, timeout=_LIMIT_S):
         place = found.span("value")
         value = Node("value", place, "s" + found["value"])
-        items.append(Item(found["key"], value, (at, found.start()), found.span(), (found.end(), found.end())))
+        items.append(KeyedNode(found["key"], value, (at, found.start()), found.span(), (found.end(), found.end())))
         at = found.end()
     return Node("map", span, "", tuple(items), label=kind)

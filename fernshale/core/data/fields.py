@@ -12,7 +12,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from fernshale.core.data.paths import children
-from fernshale.core.data.tree import Document, Item, Node, NotKeyed, Span
+from fernshale.core.data.tree import Document, KeyedNode, Node, NotKeyed, Span
 from fernshale.core.data.xml_tree import escaped
 
 Value = str | float | int | bool | None
@@ -36,7 +36,7 @@ class Field:
     """A field as it stands: the entry and the container that holds it."""
 
     name: str
-    item: Item
+    item: KeyedNode
     holder: Node
 
 
@@ -117,7 +117,7 @@ def drop_field(document: Document, field: Field) -> list[Change]:
     return drop_item(document, field.holder, field.item)
 
 
-def drop_item(document: Document, holder: Node, item: Item) -> list[Change]:
+def drop_item(document: Document, holder: Node, item: KeyedNode) -> list[Change]:
     """Take an entry of a map or a list out."""
     at = holder.items.index(item)
     changes = [Change((item.lead[0], item.trail[1]), "")]
@@ -182,7 +182,7 @@ def plain_node(document: Document, node: Node) -> Node | None:
     return None
 
 
-def _holder(node: Node, item: Item) -> Node:
+def _holder(node: Node, item: KeyedNode) -> Node:
     """The container whose entry it is: for an element one of its two parts."""
     if item in node.items:
         return node

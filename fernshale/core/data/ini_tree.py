@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from fernshale.core.data.tree import Document, Item, Node, NotKeyed, Span, line_items
+from fernshale.core.data.tree import Document, KeyedNode, Node, NotKeyed, Span, line_items
 
 _SECTION = re.compile(r"[ \t]*\[([^\]\n]*)\][ \t]*(?:[;#][^\n]*)?\r?$")
 _PAIR = re.compile(r"[ \t]*([^=:#;\s][^=:\n]*?)[ \t]*[=:][ \t]*(.*?)[ \t]*(?:[ \t][;#][^\n]*)?\r?$")
@@ -80,7 +80,7 @@ def read_properties(text: str) -> Document:
 def _document(text: str, entries: list[tuple[str, Node, Span]], format: str, comments: tuple[str, ...]) -> Document:
     """The root; the comment at the top of a file is the file's, not its first entry's."""
     first = entries[0][2][0] if entries else len(text)
-    items: tuple[Item, ...] = line_items(text, entries, first)
+    items: tuple[KeyedNode, ...] = line_items(text, entries, first)
     return Document(text, Node("map", (0, len(text)), "", items), format, comments)
 
 

@@ -10,7 +10,7 @@ import re
 from collections.abc import Callable, Iterator
 from functools import lru_cache
 
-from fernshale.core.data.tree import Document, Item, Node
+from fernshale.core.data.tree import Document, KeyedNode, Node
 
 Way = tuple[str, ...]
 _ELEMENT = re.compile(r"\[\[(?P<list>.*)\]\] (?P<which>.*)$")
@@ -22,7 +22,7 @@ def walk(document: Document) -> Iterator[tuple[Way, Node]]:
     yield from _walk(document.root, (), document.format)
 
 
-def children(node: Node, format: str) -> Iterator[tuple[Way, Item]]:
+def children(node: Node, format: str) -> Iterator[tuple[Way, KeyedNode]]:
     """The entries of a container, each with the steps from the container to it."""
     if format == "xml" and node.fixed:
         yield from _of_element(node)
@@ -65,7 +65,7 @@ def _walk(node: Node, way: Way, format: str) -> Iterator[tuple[Way, Node]]:
         yield from _walk(item.node, way + steps, format)
 
 
-def _of_element(node: Node) -> Iterator[tuple[Way, Item]]:
+def _of_element(node: Node) -> Iterator[tuple[Way, KeyedNode]]:
     """An element's attributes and what is inside; its text is the element itself."""
     for part in node.items:
         if part.key == "@":

@@ -37,7 +37,7 @@ class Node:
     kind: Kind
     span: Span
     canon_value: str = ""
-    items: tuple[Item, ...] = ()
+    items: tuple[KeyedNode, ...] = ()
     separator: str = ""
     fixed: bool = False
     label: str = ""
@@ -51,12 +51,12 @@ class Node:
             return ("map", self.label, tuple(sorted((item.key, item.node.canon) for item in self.items)))
         return ("list", tuple(item.node.canon for item in self.items))
 
-    def find(self, key: str) -> Item | None:
+    def find(self, key: str) -> KeyedNode | None:
         return next((item for item in self.items if item.key == key), None)
 
 
 @dataclass(frozen=True, slots=True)
-class Item:
+class KeyedNode:
     """An entry: its key ("" in a list), its value, and where its pieces are in the text."""
 
     key: str
@@ -91,7 +91,7 @@ class Document:
 
 def flow_items(
     text: str, entries: list[tuple[str, Node, Span]], inside: Span, separator: str, comments: tuple[str, ...]
-) -> tuple[Item, ...]:
+) -> tuple[KeyedNode, ...]:
     """The pieces of a container whose entries are parted by `separator`, as between braces.
 
     A comma and a comment on the same line belong to the entry before them.
@@ -106,7 +106,7 @@ def flow_items(
         rest = _skip_blanks(text, end, inside[1])
         if text.startswith(comments, rest):
             end = _comment_end(text, rest, inside[1])
-        items.append(Item(key, node, (at, body[0]), body, (body[1], end)))
+        items.append(KeyedNode(key, node, (at, body[0]), body, (body[1], end)))
         at = end
     return tuple(items)
 
@@ -125,7 +125,7 @@ def _comment_end(text: str, at: int, end: int) -> int:
     return line if line >= 0 else end
 
 
-def line_items(text: str, entries: list[tuple[str, Node, Span]], start: int) -> tuple[Item, ...]:
+def line_items(text: str, entries: list[tuple[str, Node, Span]], start: int) -> tuple[KeyedNode, ...]:
     """The pieces of a container with an entry a line; the rest of an entry's last line belongs to it."""
     items = []
     at = start
@@ -134,6 +134,6 @@ def line_items(text: str, entries: list[tuple[str, Node, Span]], start: int) -> 
         end = len(text) if line < 0 else line
         if text[body[1] : end].endswith("\r"):
             end -= 1
-        items.append(Item(key, node, (at, body[0]), body, (body[1], end)))
+        items.append(KeyedNode(key, node, (at, body[0]), body, (body[1], end)))
         at = end
     return tuple(items)

@@ -9,7 +9,7 @@ import html
 import re
 from dataclasses import dataclass, field
 
-from fernshale.core.data.tree import Document, Item, Node, NotKeyed
+from fernshale.core.data.tree import Document, KeyedNode, Node, NotKeyed
 
 MARKUP = re.compile(
     r"""(?P<comment><!--.*?-->)|(?P<other><\?.*?\?>)|(?P<refused><!\[CDATA\[|<!)
@@ -86,14 +86,14 @@ def read_xml_tree(text: str) -> Document:
             stack[-1].children.append(node)
     root = stack[0].children[0]
     start, end = root.span
-    first = Item(f"<{root.label}>", root, (start, start), root.span, (end, end))
+    first = KeyedNode(f"<{root.label}>", root, (start, start), root.span, (end, end))
     return Document(text, Node("map", (0, len(text)), "", (first,), fixed=True), "xml", _COMMENTS)
 
 
-def _fixed(key: str, node: Node, after: int) -> Item:
+def _fixed(key: str, node: Node, after: int) -> KeyedNode:
     """A part every element has, which is neither taken out nor put in."""
     start, end = node.span
-    return Item(key, node, (after, start), node.span, (end, end))
+    return KeyedNode(key, node, (after, start), node.span, (end, end))
 
 
 def _attributes(text: str, start: int, end: int) -> Node:
@@ -101,7 +101,7 @@ def _attributes(text: str, start: int, end: int) -> Node:
     at = start
     for found in ATTRIBUTE.finditer(text, start, end):
         value = Node("value", (found.start(2) + 1, found.end(2) - 1), "s" + html.unescape(found[2][1:-1]))
-        items.append(Item(found[1], value, (at, found.start()), found.span(), (found.end(), found.end())))
+        items.append(KeyedNode(found[1], value, (at, found.start()), found.span(), (found.end(), found.end())))
         at = found.end()
     return Node("map", (start, at), "", tuple(items))
 
@@ -123,6 +123,6 @@ def _content(text: str, opened: _Open, end: int) -> Node:
         start, stop = node.span
         line = _COMMENT_BEHIND.match(text, stop)
         end = line.end() if line else stop
-        items.append(Item("", node, (at, start), node.span, (stop, end)))
+        items.append(KeyedNode("", node, (at, start), node.span, (stop, end)))
         at = end
     return Node("list", span, "", tuple(items))

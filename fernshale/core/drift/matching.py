@@ -183,7 +183,7 @@ class _Work:
             ):
                 found = new.by_key.get(key, ())
                 if len(found) <= _COMMON or key[0] in ("name", "scope"):
-                    # What few have tells more. Whole numbers, so that the order in which they are added does not matter.
+                    # What few have tells more. Whole numbers, so that the order in which they are added does not item.
                     told = _TOLD_BY.get(key[0], _TOLD_BY_OTHERS) // (1 + len(found).bit_length())
                     near.update(dict.fromkeys(found, told))
             weighed = {}

@@ -24,7 +24,7 @@ def find_calls(text: str, path: str, name: str) -> Iterator[tuple[int, int, list
 
 
 def split_arguments(tokens: Sequence[Token], first: int, last: int) -> list[tuple[int, int]]:
-    """Token spans between the commas; `<` opens a bracket where a `>` closes it before the next comma could matter."""
+    """Token spans between the commas; `<` opens a bracket where a `>` closes it before the next comma could item."""
     arguments, start, at = [], first, first
     while at < last:
         text = tokens[at].text

@@ -14,7 +14,7 @@ from fernshale.core.data.fields import Change, add_entry, add_field, drop_item, 
 from fernshale.core.data.formats import Formats
 from fernshale.core.data.objects import Found, find_objects
 from fernshale.core.data.paths import children
-from fernshale.core.data.tree import Document, Item, Node, NotKeyed
+from fernshale.core.data.tree import Document, KeyedNode, Node, NotKeyed
 from fernshale.core.profile.model import Expect
 
 Fault = Literal["missing", "too many", "empty", "not allowed"]
@@ -128,7 +128,7 @@ def _holder(document: Document, way: str) -> tuple[Node, str]:
     return node, "" if steps[-1] == "*" else steps[-1]
 
 
-def _entries(document: Document, node: Node) -> Iterator[tuple[Node, Item]]:
+def _entries(document: Document, node: Node) -> Iterator[tuple[Node, KeyedNode]]:
     for item in node.items:
         yield node, item
         yield from _entries(document, item.node)

@@ -252,8 +252,8 @@ def test_the_user_says_how_far_rounds_go_and_what_is_put_off(tree: Tree) -> None
     _take(crossing, f"cause:{cause.key}", "later")
     view = _look(crossing).build
     assert view.causes[0].put_off and not view.sure
-    (matter,) = (item for item in view.matters if item.key == f"cause:{cause.key}")
-    assert matter.detail == "put off" and matter.proposals and not any(way.sure for way in matter.proposals)
+    (open_item,) = (item for item in view.items if item.key == f"cause:{cause.key}")
+    assert open_item.detail == "put off" and open_item.options and not any(way.sure for way in open_item.options)
     assert go_rounds(crossing, "test", Work(on_line=_quiet)) == "nothing sure is left"
     _take(crossing, f"cause:{cause.key}", "now")
     assert go_rounds(crossing, "test", Work(on_line=_quiet)) == "it compiles and links"
@@ -283,28 +283,28 @@ def test_a_plugin_in_the_generators_way_can_be_set_aside(tree: Tree) -> None:
     profile = read_profile(wick.profile)
     trust(profile)
     _take(crossing, "engine:sites", "apply")
-    matter = next(item for item in _look(crossing).matters if item.key == "engine:generate")
-    assert "no table for 2.0" in matter.detail
-    assert [way.id for way in matter.proposals] == ["regenerate", "aside snuffer"]
+    open_item = next(item for item in _look(crossing).items if item.key == "engine:generate")
+    assert "no table for 2.0" in open_item.detail
+    assert [way.id for way in open_item.options] == ["regenerate", "aside snuffer"]
     _take(crossing, "engine:generate", "aside snuffer")
     overview = _look(crossing)
-    assert not any(item.key == "engine:generate" for item in overview.matters)
+    assert not any(item.key == "engine:generate" for item in overview.items)
     assert [item.id for item in overview.plugins.aside] == ["snuffer"]
 
 
-def test_a_default_that_changed_under_a_call_is_a_matter_of_its_own(tree: Tree) -> None:
+def test_a_default_that_changed_under_a_call_is_a_item_of_its_own(tree: Tree) -> None:
     old = "def light_up(room, warm=True):\n    return lamps.find(room).burn(warm)\n"
     _, crossing = _without_rules(
         tree, old, old.replace("warm=True", "warm=False"), "import wick\nwick.light_up('hall')\n"
     )
-    (matter,) = (item for item in _look(crossing).matters if item.key.startswith("default:"))
+    (open_item,) = (item for item in _look(crossing).items if item.key.startswith("default:"))
     assert (
-        "warm of wick.light_up was True and is False" in matter.title
-        and matter.place == "game.py:2"
-        and matter.needs_you
+        "warm of wick.light_up was True and is False" in open_item.title
+        and open_item.place == "game.py:2"
+        and open_item.needs_you
     )
-    _take(crossing, matter.key, "noted")
-    assert not any(item.key.startswith("default:") for item in _look(crossing).matters)
+    _take(crossing, open_item.key, "noted")
+    assert not any(item.key.startswith("default:") for item in _look(crossing).items)
 
 
 def test_arguments_that_went_are_left_out_of_calls(tree: Tree) -> None:
@@ -325,10 +325,10 @@ def test_an_old_default_is_written_where_a_call_left_it_out(tree: Tree) -> None:
     wick, crossing = _without_rules(
         tree, old, old.replace("warm=True", "warm=False"), "import wick\nwick.light_up('hall')\n"
     )
-    (matter,) = (item for item in _look(crossing).matters if item.key.startswith("default:"))
-    _take(crossing, matter.key, "pin")
+    (open_item,) = (item for item in _look(crossing).items if item.key.startswith("default:"))
+    _take(crossing, open_item.key, "pin")
     assert (wick.project / "game.py").read_text() == "import wick\nwick.light_up('hall', True)\n"
-    assert not any(item.key.startswith("default:") for item in _look(crossing).matters)
+    assert not any(item.key.startswith("default:") for item in _look(crossing).items)
 
 
 def test_arguments_in_another_order_are_put_there_once(tree: Tree) -> None:
@@ -337,16 +337,16 @@ def test_arguments_in_another_order_are_put_there_once(tree: Tree) -> None:
     )
     game = "import wick\nwick.Lamp().light('hall', 3)\n"
     wick, crossing = _without_rules(tree, old, old.replace("room, hour", "hour, room"), game)
-    (matter,) = (item for item in _look(crossing).matters if item.key.startswith("default:"))
+    (open_item,) = (item for item in _look(crossing).items if item.key.startswith("default:"))
     assert (
-        matter.title.startswith("light takes its arguments at other places now: hour, room")
-        and matter.place == "game.py:2"
+        open_item.title.startswith("light takes its arguments at other places now: hour, room")
+        and open_item.place == "game.py:2"
     )
-    _take(crossing, matter.key, "pin")
+    _take(crossing, open_item.key, "pin")
     assert (wick.project / "game.py").read_text() == game.replace("'hall', 3", "3, 'hall'")
-    assert not any(item.key.startswith("default:") for item in _look(crossing).matters)
+    assert not any(item.key.startswith("default:") for item in _look(crossing).items)
     undo(crossing, crossing.logbook()[-1].id, Work())
-    assert [item.key for item in _look(crossing).matters if item.key.startswith("default:")] == [matter.key]
+    assert [item.key for item in _look(crossing).items if item.key.startswith("default:")] == [open_item.key]
 
 
 def test_what_a_plugin_renamed_is_followed_once_it_is_taken(tree: Tree) -> None:

@@ -38,8 +38,8 @@ class Shed:
 
 
 def _clashes(crossing) -> dict[str, str]:
-    matters = look(crossing, Work()).build.matters
-    return {item.key.removeprefix("default:"): item.place for item in matters if " has a member " in item.key}
+    items = look(crossing, Work()).build.items
+    return {item.key.removeprefix("default:"): item.place for item in items if " has a member " in item.key}
 
 
 @pytest.mark.parametrize("build", ["true", ""])

@@ -6,7 +6,7 @@ from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Taken
-from fernshale.core.crossing.record.items import Matter
+from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.logbook import undo
 from fernshale.core.crossing.stages.overview import look
 from tests.conftest import Tree
@@ -26,8 +26,8 @@ def _begin(tree: Tree, mine: str) -> tuple[Wick, Crossing]:
     return wick, cross_wick(wick)
 
 
-def _matters(crossing: Crossing) -> list[Matter]:
-    return [item for item in look(crossing, Work()).matters if item.key.startswith("copy:")]
+def _items(crossing: Crossing) -> list[Item]:
+    return [item for item in look(crossing, Work()).items if item.key.startswith("copy:")]
 
 
 def _take(crossing: Crossing, key: str, way: str) -> None:
@@ -36,15 +36,15 @@ def _take(crossing: Crossing, key: str, way: str) -> None:
 
 def test_a_copy_is_found_by_content_and_brought_along(tree: Tree) -> None:
     wick, crossing = _begin(tree, _MINE)
-    (matter,) = _matters(crossing)
-    assert "our_glow.py is a copy of the engine's glow.glim" in matter.title and not matter.needs_you
-    assert [(way.id, way.sure) for way in matter.proposals] == [("merge", True), ("leave", False)]
-    _take(crossing, matter.key, "merge")
+    (item,) = _items(crossing)
+    assert "our_glow.py is a copy of the engine's glow.glim" in item.title and not item.needs_you
+    assert [(way.id, way.sure) for way in item.options] == [("merge", True), ("leave", False)]
+    _take(crossing, item.key, "merge")
     text = (wick.project / "our_glow.py").read_text()
     assert text == _MINE.replace("shine(lamp_2)", "gleam(lamp_2)") + "output all = sum(glow)\n"
-    assert not _matters(crossing)
+    assert not _items(crossing)
     undo(crossing, crossing.logbook()[-1].id, Work())
-    assert (wick.project / "our_glow.py").read_text() == _MINE and len(_matters(crossing)) == 1
+    assert (wick.project / "our_glow.py").read_text() == _MINE and len(_items(crossing)) == 1
 
 
 def test_a_short_file_that_came_with_the_release_follows_it_from_its_place(tree: Tree) -> None:
@@ -56,18 +56,18 @@ def test_a_short_file_that_came_with_the_release_follows_it_from_its_place(tree:
     for path in ("ci/nightly.py", "mine/nightly.py"):
         (wick.project / path).parent.mkdir()
         (wick.project / path).write_text("run --quiet\nsweep --all\nlog_it = 1\n")
-    (matter,) = (item for item in _matters(crossing) if "nightly" in item.key)
-    assert matter.key == "copy:ci/nightly.py"
-    _take(crossing, matter.key, "merge")
+    (open_item,) = (item for item in _items(crossing) if "nightly" in item.key)
+    assert open_item.key == "copy:ci/nightly.py"
+    _take(crossing, open_item.key, "merge")
     assert (wick.project / "ci/nightly.py").read_text() == "run --calm\nsweep --all\nlog_it = 1\n"
 
 
 def test_where_both_changed_a_person_says_whose(tree: Tree) -> None:
     both = _MINE.replace("shine(lamp_2)", "shine(lamp_2) * cold")
     wick, crossing = _begin(tree, both)
-    (matter,) = _matters(crossing)
-    assert matter.needs_you and [way.id for way in matter.proposals] == ["mine", "incoming", "leave"]
-    _take(crossing, matter.key, "mine")
+    (item,) = _items(crossing)
+    assert item.needs_you and [way.id for way in item.options] == ["mine", "incoming", "leave"]
+    _take(crossing, item.key, "mine")
     text = (wick.project / "our_glow.py").read_text()
     assert "shine(lamp_2) * cold" in text and "output all" in text and "# ours is warmer" in text
 
@@ -75,9 +75,9 @@ def test_where_both_changed_a_person_says_whose(tree: Tree) -> None:
 def test_a_copy_that_is_left_is_not_asked_about_again(tree: Tree) -> None:
     wick, crossing = _begin(tree, _MINE)
     _take(crossing, "copy:our_glow.py", "leave")
-    assert not _matters(crossing) and (wick.project / "our_glow.py").read_text() == _MINE
+    assert not _items(crossing) and (wick.project / "our_glow.py").read_text() == _MINE
 
 
 def test_what_has_little_in_common_is_no_copy(tree: Tree) -> None:
     _, crossing = _begin(tree, "\n".join(f"own line number {n}" for n in range(40)) + "\n" + _SHADER[:200])
-    assert not _matters(crossing)
+    assert not _items(crossing)

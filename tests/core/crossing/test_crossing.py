@@ -78,15 +78,15 @@ def test_whole_crossing_and_back_to_identical_bytes(tree: Tree, token: CancelTok
         place = wick.project / path
         assert (digest_of(place.read_bytes()) if place.exists() else None) == content
     assert preview_back_to(crossing, 1).changes.is_empty
-    assert _look(crossing).states[Stage.PLUGINS] is State.IN_HAND or _look(crossing).matters
+    assert _look(crossing).states[Stage.PLUGINS] is State.IN_HAND or _look(crossing).items
 
 
 def test_a_baseline_is_offered_only_before_the_project_is_moved(tree: Tree) -> None:
     _, crossing = begin_wick(tree)
 
     def ways() -> list[str]:
-        matter = next(item for item in look(crossing, Work()).matters if item.key == "survey:baseline")
-        return [way.id for way in matter.proposals]
+        open_item = next(item for item in look(crossing, Work()).items if item.key == "survey:baseline")
+        return [way.id for way in open_item.options]
 
     assert ways() == ["take", "without"]
     _take(crossing, "engine:sites", "apply")
@@ -157,7 +157,7 @@ def test_edit_made_outside_is_noticed(tree: Tree, token: CancelToken) -> None:
     assert not has_changed(overview, token) and not overview.build.is_stale
     (project / "game.py").write_text("import wick\n\nwick.ignite()\n")
     assert has_changed(overview, token)
-    assert any(matter.key == "build:run" for matter in _look(crossing).build.matters)
+    assert any(item.key == "build:run" for item in _look(crossing).build.items)
 
 
 def test_undo_says_what_stands_in_the_way(tree: Tree, token: CancelToken) -> None:
@@ -238,7 +238,7 @@ def test_plugin_with_nothing_for_the_target_needs_a_decision(tree: Tree) -> None
     _, crossing = begin_wick_again(wick)
     overview = _cross(crossing)
     assert overview.states[Stage.ROUTE] is State.NEEDS_YOU
-    assert [matter.key for matter in overview.route.matters] == ["route:2.0:snuffer"]
+    assert [item.key for item in overview.route.items] == ["route:2.0:snuffer"]
     _take(crossing, "route:2.0:snuffer", "keep")
     assert _cross(crossing).is_done
 
@@ -249,7 +249,7 @@ def test_conflict_waits_and_a_recorded_decision_settles_it(tree: Tree) -> None:
     addon.write_text(addon.read_text().replace("step_8 = 8", "step_8 = 'mine'"))
     _, crossing = begin_wick_again(wick)
     overview = _cross(crossing)
-    due = next(matter for matter in overview.plugins.matters if matter.key.startswith("merge:"))
+    due = next(item for item in overview.plugins.items if item.key.startswith("merge:"))
     with pytest.raises(MisuseError, match="1 decisions are due"):
         _take(crossing, "plugin:snuffer", "take")
     overview = _cross(crossing, {due.key: Recorded(due.key, "mine", "ours is better")})

@@ -77,8 +77,8 @@ def test_what_is_set_aside_is_a_debt_until_it_is_put_back(tree: Tree, what: str)
     before = listing(wick.project)
     (cause,) = look(crossing, Work()).build.causes
     key = f"cause:{cause.cause.key}"
-    matter = next(item for item in look(crossing, Work()).matters if item.key == key)
-    assert f"aside {what}" in [proposal.id for proposal in matter.proposals]
+    open_item = next(item for item in look(crossing, Work()).items if item.key == key)
+    assert f"aside {what}" in [option.id for option in open_item.options]
     _take(crossing, key, f"aside {what}", "nobody knows how yet")
     _take(crossing, "build:run", "build")
     overview = look(crossing, Work())

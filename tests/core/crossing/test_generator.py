@@ -14,7 +14,7 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Taken
-from fernshale.core.crossing.record.items import Matter
+from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.logbook import go_back_to
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.crossing.stages.overview import look
@@ -53,8 +53,8 @@ def _begin(tree: Tree, generator: str = "", files: Mapping[str, str] = _FILES) -
     return wick.project, cross_wick(wick)
 
 
-def _items(crossing: Crossing) -> dict[str, Matter]:
-    return {item.key: item for item in look(crossing, Work()).matters if item.key.startswith("engine:")}
+def _items(crossing: Crossing) -> dict[str, Item]:
+    return {item.key: item for item in look(crossing, Work()).items if item.key.startswith("engine:")}
 
 
 def _take(crossing: Crossing, key: str, option: str, text: str = "") -> None:
@@ -73,7 +73,7 @@ def test_without_a_generator_nothing_is_removed_and_a_person_is_asked(tree: Tree
     _take(crossing, "build:run", "build")  # which might have made them
     (key,) = (key for key in _items(crossing) if key.startswith("engine:stale:"))
     item = _items(crossing)[key]
-    assert item.needs_you and not any(option.sure for option in item.proposals)
+    assert item.needs_you and not any(option.sure for option in item.options)
     assert (
         "made/startup.txt" in item.detail
         and "tool.lock" not in item.detail

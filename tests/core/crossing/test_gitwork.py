@@ -16,7 +16,7 @@ from fernshale.core.crossing.flow.autopilot import cross
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Taken
 from fernshale.core.crossing.record.git_commits import KEY, commit_of, find_work_tree
-from fernshale.core.crossing.record.items import Decision, Matter, Stage
+from fernshale.core.crossing.record.items import Decision, Item, Stage
 from fernshale.core.crossing.record.logbook import (
     ensure_snapshot,
     go_back_to,
@@ -61,8 +61,8 @@ def _under_git(tree: Tree, files: dict[str, str] | None = None) -> tuple[Wick, C
     return wick, crossing
 
 
-def _matter(crossing: Crossing) -> Matter | None:
-    found = look(crossing, Work()).survey.matters
+def _item(crossing: Crossing) -> Item | None:
+    found = look(crossing, Work()).survey.items
     return next((item for item in found if item.key == KEY), None)
 
 
@@ -89,8 +89,8 @@ def _subjects(project: Path) -> list[str]:
 def test_each_step_is_a_commit_on_a_branch_of_its_own(tree: Tree, token: CancelToken) -> None:
     wick, crossing = _under_git(tree, {"gone.txt": "x\n", "kept.txt": "k\n"})
     project = wick.project
-    matter = _matter(crossing)
-    assert matter is not None and not matter.needs_you and [way.id for way in matter.proposals] == ["commit", "leave"]
+    item = _item(crossing)
+    assert item is not None and not item.needs_you and [way.id for way in item.options] == ["commit", "leave"]
     (project / "kept.txt").write_text("staged by hand\n")  # stays staged, in no commit of ours
     _settle(crossing, "leave")
     assert _git(project, "branch", "--show-current") == "trunk"
@@ -99,9 +99,7 @@ def test_each_step_is_a_commit_on_a_branch_of_its_own(tree: Tree, token: CancelT
     _git(project, "checkout", "-q", "kept.txt")
     _settle(crossing, "commit")
     branch = _git(project, "branch", "--show-current")
-    assert (
-        branch == "crossing-1.4-to-2.0" and _matter(crossing) is None and _git(project, "status", "--porcelain") == ""
-    )
+    assert branch == "crossing-1.4-to-2.0" and _item(crossing) is None and _git(project, "status", "--porcelain") == ""
     (project / "kept.txt").write_text("staged by hand\n")
     _git(project, "add", "kept.txt")
     first = _step(crossing, "first", {"a/new.txt": "new\n", "gone.txt": None, "build/out.log": "ignored\n"})
@@ -139,7 +137,7 @@ def test_nothing_of_git_is_touched_when_the_user_says_no(tree: Tree, token: Canc
     before = {path: item for path, item in listing(wick.project).items() if path.startswith(".git/")}
     id = _step(crossing, "a step", {"new.txt": "new\n"})
     undo(crossing, id, Work(token=token))
-    assert _matter(crossing) is None
+    assert _item(crossing) is None
     assert {path: item for path, item in listing(wick.project).items() if path.startswith(".git/")} == before
     assert not (wick.project / "ran").exists() and crossing.fact("git commits") is None
 
@@ -151,43 +149,43 @@ def test_looking_writes_nothing_into_git_and_runs_nothing_it_names(tree: Tree) -
     (wick.project / ".gitattributes").write_text("*.py filter=lfs\n")
     os.utime(wick.project / "game.py", (1, 1))  # looks changed, is not
     before = listing(wick.project)
-    matter = _matter(crossing)
-    assert matter is not None and listing(wick.project) == before
-    assert "kept by LFS" in matter.detail and "game.py" not in matter.detail
+    item = _item(crossing)
+    assert item is not None and listing(wick.project) == before
+    assert "kept by LFS" in item.detail and "game.py" not in item.detail
 
 
 def test_what_is_in_the_way_is_said(tree: Tree, tmp_path: Path) -> None:
     wick, crossing = begin_wick(tree)
-    assert find_work_tree(wick.project) is None and _matter(crossing) is None
+    assert find_work_tree(wick.project) is None and _item(crossing) is None
     _git(wick.project, "init", "-q")
-    matter = _matter(crossing)
-    assert matter is not None and "no commit yet" in matter.detail and [way.id for way in matter.proposals] == ["leave"]
+    item = _item(crossing)
+    assert item is not None and "no commit yet" in item.detail and [way.id for way in item.options] == ["leave"]
     _git(wick.project, "add", "-A")
     _git(wick.project, "commit", "-qm", "one")
     (wick.project / "model.bin").write_text("version https://git-lfs.github.com/spec/v1\noid sha256:0\nsize 9\n")
     (wick.project / ".gitattributes").write_text("*.bin filter=lfs\n")
     _git(wick.project, "add", "-A")
     _git(wick.project, "commit", "-qm", "two")
-    matter = _matter(crossing)
-    assert matter is not None and "LFS pointers in place of 1 file (model.bin)" in matter.detail
+    item = _item(crossing)
+    assert item is not None and "LFS pointers in place of 1 file (model.bin)" in item.detail
     (wick.project / ".git" / "MERGE_HEAD").write_text(_git(wick.project, "rev-parse", "HEAD") + "\n")
-    matter = _matter(crossing)
-    assert matter is not None and "a merge is under way" in matter.detail
+    item = _item(crossing)
+    assert item is not None and "a merge is under way" in item.detail
 
 
-def test_another_branch_meanwhile_is_a_matter_and_steps_are_committed_later(tree: Tree, token: CancelToken) -> None:
+def test_another_branch_meanwhile_is_a_item_and_steps_are_committed_later(tree: Tree, token: CancelToken) -> None:
     wick, crossing = _under_git(tree)
     _settle(crossing, "commit")
     _git(wick.project, "checkout", "-q", "trunk")
     _step(crossing, "while away", {"new.txt": "new\n"})
     assert _subjects(wick.project) == ["as it was"]
-    matter = _matter(crossing)
-    assert matter is not None and "is on trunk, not on crossing-1.4-to-2.0" in matter.detail
+    item = _item(crossing)
+    assert item is not None and "is on trunk, not on crossing-1.4-to-2.0" in item.detail
     with pytest.raises(CommandError, match="is on trunk"):
         _settle(crossing, "commit")
     _git(wick.project, "checkout", "-q", "crossing-1.4-to-2.0")
     _settle(crossing, "commit")
-    assert _matter(crossing) is None and _subjects(wick.project)[0] == "Build: while away"
+    assert _item(crossing) is None and _subjects(wick.project)[0] == "Build: while away"
     assert _git(wick.project, "status", "--porcelain") == ""
 
 
@@ -199,8 +197,8 @@ def test_submodules_are_left_to_themselves(tree: Tree, tmp_path: Path) -> None:
     wick, crossing = _under_git(tree)
     _git(wick.project, "submodule", "add", "-q", str(other), "libs/other")
     _git(wick.project, "commit", "-qm", "with a submodule")
-    matter = _matter(crossing)
-    assert matter is not None and "submodule (libs/other)" in matter.detail
+    item = _item(crossing)
+    assert item is not None and "submodule (libs/other)" in item.detail
     _settle(crossing, "commit")
     _step(crossing, "both", {"libs/other/lib.py": "x = 2\n", "new.txt": "new\n"})
     assert _git(wick.project, "show", "--name-only", "--format=").split() == ["new.txt"]
@@ -281,8 +279,8 @@ def test_nothing_that_a_repository_names_runs_without_consent(tree: Tree, tmp_pa
     assert "touch.sh" in ran.read_text()  # the canary can sing: git itself runs it
     ran.unlink()
     assert find_work_tree(project) is not None
-    matter = _matter(crossing)
-    assert matter is not None
+    item = _item(crossing)
+    assert item is not None
     overview = cross(
         crossing, {}, lambda step: None, lambda stage, overview: None, Work(token=token)
     )  # fmt: skip
@@ -303,19 +301,19 @@ def test_filters_run_only_as_they_were_agreed_to(tree: Tree, tmp_path: Path) -> 
     _git(project, "add", "-A")
     _git(project, "commit", "-qm", "with a filter")
     ran.unlink()
-    matter = _matter(crossing)
-    assert matter is not None and f"filter store, clean: {script} %f" in matter.detail and "never" not in matter.detail
+    item = _item(crossing)
+    assert item is not None and f"filter store, clean: {script} %f" in item.detail and "never" not in item.detail
     with pytest.raises(CommandError, match="nobody agreed") as caught:
         _settle(crossing, "commit")
     assert str(script) in caught.value.message and not ran.exists()
-    _settle(crossing, matter.proposals[0].id)
+    _settle(crossing, item.options[0].id)
     _step(crossing, "first", {"big.bin": "more\n"})
     assert ran.exists() and _git(project, "show", "HEAD:big.bin") == "cleaned more"
     assert _git(project, "status", "--porcelain") == ""
     ran.unlink()
     _git(project, "config", "filter.store.clean", f"{script} --other %f")
     _step(crossing, "second", {"big.bin": "even more\n"})
-    trouble = _matter(crossing)
+    trouble = _item(crossing)
     assert (
         trouble is not None
         and "not those you agreed to" in trouble.detail
@@ -323,9 +321,9 @@ def test_filters_run_only_as_they_were_agreed_to(tree: Tree, tmp_path: Path) -> 
         and not ran.exists()
     )
     assert _subjects(project)[0] == "Build: first"
-    _settle(crossing, trouble.proposals[0].id)
+    _settle(crossing, trouble.options[0].id)
     assert ran.exists() and _subjects(project)[0] == "Build: second"
     with (project / ".gitattributes").open("a") as file:
         file.write("*.dat filter=other\n")
     _step(crossing, "third", {"new.dat": "x\n"})  # a filter that was not in use when it was agreed to
-    assert _matter(crossing) is not None and not (tmp_path / "never").exists()
+    assert _item(crossing) is not None and not (tmp_path / "never").exists()

@@ -187,7 +187,9 @@ def test_data_is_rewritten_for_one_and_then_for_all_like_it_and_never_twice(tree
 
 def test_scans_are_mended_scanned_again_or_left_so_with_a_reason(tree: Tree) -> None:
     wick, crossing = _crossing(tree)
-    keys = {matter.key: matter for matter in _look(crossing).links.matters if matter.key.startswith("expect:")}
+    keys = {
+        open_item.key: open_item for open_item in _look(crossing).links.items if open_item.key.startswith("expect:")
+    }
     assert set(keys) == {"expect:door", "expect:glow", "expect:one-hearth:plans/hall.plan"}
     _take(crossing, "expect:door", "mend")
     assert (wick.project / "plans/hall.plan").read_text().endswith("window wide=1\ndoor wide=2\n")
@@ -256,12 +258,12 @@ def test_killed_while_five_thousand_files_are_relinked(tree: Tree, after_s: floa
     assert now in (before, after)
 
 
-def test_an_id_that_two_declare_since_the_crossing_began_is_a_matter(tree: Tree) -> None:
+def test_an_id_that_two_declare_since_the_crossing_began_is_a_item(tree: Tree) -> None:
     wick, crossing = _crossing(tree)
     (wick.project / "addons/snuffer/copy.json").write_text(_lamp("111-fresh", look="tall"))
-    (matter,) = [item for item in _look(crossing).links.matters if item.key.startswith("doubled:")]
-    assert matter.title == "111-fresh is declared 2 times" and "addons/snuffer/copy.json:2" in matter.detail
-    _take(crossing, matter.key, "", "one is for the attic")
+    (open_item,) = [item for item in _look(crossing).links.items if item.key.startswith("doubled:")]
+    assert open_item.title == "111-fresh is declared 2 times" and "addons/snuffer/copy.json:2" in open_item.detail
+    _take(crossing, open_item.key, "", "one is for the attic")
     assert not _look(crossing).links.doubled
 
 
@@ -293,18 +295,18 @@ def test_an_empty_reference_gets_what_it_held_before_or_what_its_like_hold(tree:
     room.write_bytes(room.read_bytes().replace(b'"lamp": "old-1", "angle": 90', b'"lamp": "", "angle": 90'))
     (wick.project / "plans/hall.plan").write_text("shutter wide=1 state=open\nshutter wide=2 state=ajar\n")
     view = _look(crossing).links
-    matters = {item.key: item for item in view.matters}
-    lamp = matters["expect:lit:rooms/0.json"].proposals[0]
+    items = {item.key: item for item in view.items}
+    lamp = items["expect:lit:rooms/0.json"].options[0]
     assert (lamp.id, lamp.sure) == ("set 111-fresh", False)
     assert lamp.evidence == ("it held old-1 before the crossing, which is this now",)
     # It held nothing before, and what is not allowed is not proposed.
-    shade = [way for way in matters["expect:shade:plans/hall.plan"].proposals if way.id]
+    shade = [way for way in items["expect:shade:plans/hall.plan"].options if way.id]
     assert [(way.id, way.evidence) for way in shade] == [("set open", ("1 of 2 others hold it",))]
     with pytest.raises(MisuseError, match="none of what state may be"):
         _take(crossing, "expect:shade:plans/hall.plan", "set ajar")
     _take(crossing, "expect:lit:rooms/0.json", lamp.id)
     assert '"lamp": "111-fresh", "angle": 90' in room.read_text()
-    assert "expect:lit:rooms/0.json" not in {item.key for item in _look(crossing).links.matters}
+    assert "expect:lit:rooms/0.json" not in {item.key for item in _look(crossing).links.items}
 
 
 @pytest.mark.parametrize(("beside", "is_sure"), [("", True), (' "hue": [1, 2],', True), (' "old": [1, 2],', False)])
@@ -319,7 +321,7 @@ def test_a_data_rule_that_drops_more_than_a_plain_value_waits_for_a_person(
     rules.write_text(rules.read_text() + rule)
     crossing = cross_wick(wick)
     _take(crossing, "engine:sites", "apply")
-    matter = next(item for item in _look(crossing).matters if item.key == "data:slim")
-    option = matter.proposals[0]
-    assert option.sure == is_sure and matter.needs_you != is_sure
+    open_item = next(item for item in _look(crossing).items if item.key == "data:slim")
+    option = open_item.options[0]
+    assert option.sure == is_sure and open_item.needs_you != is_sure
     assert is_sure or any("never applied automatically" in line and "[1, 2]" in line for line in option.evidence)

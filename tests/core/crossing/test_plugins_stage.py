@@ -96,7 +96,7 @@ def test_what_was_decided_in_another_project_is_offered_and_not_taken(tree: Tree
     crossing = cross_wick(other)
     view, plugin = _view(crossing)
     assert len(plugin.due(view.choices)) == 2
-    offers = {matter.key: matter.proposals[0] for matter in view.matters}
+    offers = {item.key: item.options[0] for item in view.items}
     assert offers[f"merge:{first.id}"].id == "incoming"
     assert any("theirs is brighter" in words for words in offers[f"merge:{first.id}"].evidence)
     assert offers[f"merge:{second.id}"].id == "again" and not offers[f"merge:{second.id}"].sure
@@ -120,7 +120,7 @@ def test_a_result_that_does_not_parse_must_be_looked_at(tree: Tree) -> None:
     _settle(crossing, f"merge:{second.id}", "mine")
     view, plugin = _view(crossing)
     assert "is no Python" in plugin.odd["lamps.py"][0]  # type: ignore[index]
-    (odd,) = (matter for matter in view.matters if matter.key.startswith("odd:"))
+    (odd,) = (item for item in view.items if item.key.startswith("odd:"))
     assert odd.needs_you
     with pytest.raises(MisuseError, match="looked at"):
         _settle(crossing, "plugin:snuffer", "take")
@@ -161,21 +161,21 @@ def test_a_plugin_is_set_aside_and_brought_back_beside_later_work(tree: Tree) ->
     crossing = cross_wick(wick)
     before = {path: path.read_bytes() for path in (wick.project / "addons/snuffer").rglob("*") if path.is_file()}
     _settle(crossing, "route:2.0:snuffer", "aside", why="it flickers")
-    (matter,) = (item for item in _matters_of(crossing) if item.startswith("aside:"))
-    _settle(crossing, matter, "aside", why="it flickers")
+    (open_item,) = (item for item in _items_of(crossing) if item.startswith("aside:"))
+    _settle(crossing, open_item, "aside", why="it flickers")
     assert not (wick.project / "addons/snuffer").exists()
     assert settings.read_text() == '{\n  "on": ["hood"],  \n  "size": 3\n}\n'
     ground = crossing_ground(crossing, Work())
     (aside,) = find_aside(crossing, ground)
     assert (aside.id, aside.why, aside.ready) == ("snuffer", "it flickers", "") and "accepts 2.0" in aside.condition
     overview = look(crossing, Work())
-    assert not any(item.key == "aside:snuffer" for item in overview.matters)  # 2 was there when it was set aside
+    assert not any(item.key == "aside:snuffer" for item in overview.items)  # 2 was there when it was set aside
     shelf = wick.shelf / "shelf.toml"
     shelf.write_text(
         shelf.read_text() + '[[plugin]]\nid = "snuffer"\nversion = "2.1"\nfolder = "snuffer/2"\naccepts = ">=2"\n'
     )
     overview = look(crossing, Work())
-    assert any(item.title == "snuffer is set aside, and 2.1 would fit now" for item in overview.matters)
+    assert any(item.title == "snuffer is set aside, and 2.1 would fit now" for item in overview.items)
     assert any(item.title.startswith("decided: snuffer") or "snuffer" in item.title for item in overview.logbook)
     assert "snuffer 1: it flickers. It comes back with a release of it that accepts 2.0" in report_markdown(
         report_data(overview, crossing)
@@ -190,9 +190,9 @@ def test_a_plugin_is_set_aside_and_brought_back_beside_later_work(tree: Tree) ->
         _settle(crossing, "aside:snuffer", "return")
 
 
-def _matters_of(crossing: Crossing) -> list[str]:
+def _items_of(crossing: Crossing) -> list[str]:
     ground = crossing_ground(crossing, Work())
-    return [matter.key for matter in plugins(ground, crossing, Work()).matters]
+    return [item.key for item in plugins(ground, crossing, Work()).items]
 
 
 def test_pointing_the_project_at_the_target_first_leaves_the_open_merges_open(tree: Tree) -> None:
@@ -247,16 +247,16 @@ def _compiled(tree: Tree, script: str, source: str = "int sum(void) { return 3; 
 
 def test_a_compiled_plugin_is_built_from_its_sources_swapped_in_and_undone(tree: Tree) -> None:
     wick, crossing = _compiled(tree, _BUILD)
-    assert "rebuild:winch" in _matters_of(crossing)
+    assert "rebuild:winch" in _items_of(crossing)
     _settle(crossing, "rebuild:winch", "rebuild")
     lib = wick.project / "addons/winch/lib"
     assert sorted(path.name for path in lib.iterdir()) == ["2.0"]
     assert (lib / "2.0/sum.o").read_bytes().startswith(b"\x7fELF") and "2.0" in (lib / "2.0/stamp.ini").read_text()
-    assert "rebuild:winch" not in _matters_of(crossing)
+    assert "rebuild:winch" not in _items_of(crossing)
     with crossing.acting():
         undo(crossing, crossing.logbook()[-1].id, Work())
     assert (lib / "1.4/sum.o").read_text() == "old" and not (lib / "2.0").exists()
-    assert "rebuild:winch" in _matters_of(crossing)
+    assert "rebuild:winch" in _items_of(crossing)
 
 
 def test_what_the_build_did_not_make_again_stays_and_so_do_other_releases(tree: Tree) -> None:
@@ -273,7 +273,7 @@ def test_what_the_build_did_not_make_again_stays_and_so_do_other_releases(tree: 
     _settle(crossing, "rebuild:winch", "rebuild")
     left = sorted(str(path.relative_to(lib)) for path in lib.rglob("*") if path.is_file())
     assert left == ["1.2/stamp.ini", "1.2/sum.o", "1.4/extra.so", "1.4/notes.txt", "2.0/stamp.ini", "2.0/sum.o"]
-    assert "rebuild:winch" not in _matters_of(crossing)
+    assert "rebuild:winch" not in _items_of(crossing)
 
 
 @pytest.mark.parametrize(

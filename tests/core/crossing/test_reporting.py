@@ -202,7 +202,7 @@ def test_several_projects_go_on_without_the_one_that_cannot_come(tree: Tree) -> 
         return begin_crossing(project, profile, [wick.shelf], "2.0", Work())
 
     ahead = Way(decision=tuple(Recorded(key, "x", "") for key in ("links:lamp", "trial:log:1", "engine:trouble:no")))
-    rows = cross_all([wick.project, second, third], begin, ahead, {}, Work())
+    rows = cross_all([wick.project, second, third], begin, ahead, {}, lambda project: None, Work())
     assert rows[0].done and rows[1].trouble and not rows[1].release
     assert rows[2].stage is Stage.BUILD and rows[2].errors == 1 and "1 error," in rows[2].words
     assert rows[2].followed.lines[0].startswith("did not fit: decision engine:trouble:no")
@@ -219,8 +219,8 @@ def test_a_member_without_a_sure_way_is_left_out_and_comes_back(tmp_path: Path) 
     _take(crossing, "engine:sites", "apply")
     _take(crossing, "build:run", "build")
     overview = _look(crossing)
-    (matter,) = [item for item in overview.matters if item.key.startswith("member:bell")]
-    assert [way.id for way in matter.proposals] == ["leave"]
+    (open_item,) = [item for item in overview.items if item.key.startswith("member:bell")]
+    assert [way.id for way in open_item.options] == ["leave"]
     _take(crossing, "member:bell", "leave", "its author is at sea")
     _take(crossing, "build:run", "build")
     overview = _look(crossing)
@@ -234,13 +234,13 @@ def test_a_member_without_a_sure_way_is_left_out_and_comes_back(tmp_path: Path) 
     assert states["bell"].crosses
 
 
-def test_the_key_of_a_matter_tells_its_stage(tmp_path: Path) -> None:
+def test_the_key_of_an_item_tells_its_stage(tmp_path: Path) -> None:
     for name in ("nine-piers", "quayside"):
         sample = unpack(tmp_path / name, name)
         profile = read_profile(sample.profile)
         crossing = begin_crossing(sample.project, profile, [sample.shelf], sample.target, Work())
-        matters = _look(crossing).matters
-        assert [stage_of(matter.key) for matter in matters] == [matter.stage for matter in matters]
+        items = _look(crossing).items
+        assert [stage_of(item.key) for item in items] == [item.stage for item in items]
 
 
 def test_a_report_tells_every_leg(tree: Tree) -> None:

@@ -173,25 +173,25 @@ def test_a_target_with_a_fault_that_concerns_the_project_needs_a_decision(tree: 
     profile = read_profile(wick.profile)
     trust(profile)
     crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.5", Work())
-    (matter,) = [item for item in _look(crossing).route.matters if "fault" in item.key]
-    assert matter.detail == "it smokes" and matter.needs_you
+    (open_item,) = [item for item in _look(crossing).route.items if "fault" in item.key]
+    assert open_item.detail == "it smokes" and open_item.needs_you
     for path in ("game.py", "more.py"):
         text = (wick.project / path).read_text()
         (wick.project / path).write_text(text.replace("light_up", "something_else"))
-    assert not [item for item in _look(crossing).route.matters if "fault" in item.key]
+    assert not [item for item in _look(crossing).route.items if "fault" in item.key]
 
 
-def test_demands_on_the_toolchain_are_matters_before_the_first_build(tree: Tree) -> None:
+def test_demands_on_the_toolchain_are_items_before_the_first_build(tree: Tree) -> None:
     wick = make_far_wick(tree)
     crossing = begin_far(wick)
     view = _look(crossing).route
     assert [(item.demand.name, item.holds) for item in view.demands] == [("dialect", False), ("tallow", None)]
-    (matter,) = view.matters
-    assert matter.title == "3.0 needs dialect 3: candle.ini says 2" and matter.place == "candle.ini:3"
+    (open_item,) = view.items
+    assert open_item.title == "3.0 needs dialect 3: candle.ini says 2" and open_item.place == "candle.ini:3"
     before = (wick.project / "candle.ini").read_text()
-    _take(crossing, matter.key, "raise")
+    _take(crossing, open_item.key, "raise")
     assert (wick.project / "candle.ini").read_text() == before.replace("dialect = 2", "dialect = 3")
-    assert not _look(crossing).route.matters
+    assert not _look(crossing).route.items
 
 
 def test_notes_of_engine_and_plugins_are_filtered_and_ticked_off(tree: Tree) -> None:
@@ -270,7 +270,7 @@ def test_a_plugin_that_was_folded_into_another_goes_but_for_what_was_edited(tree
         file.write('[[succession]]\nid = "tray"\nkind = "folded"\nto = ["snuffer"]\n')
     crossing = begin_far(wick)
     _take(crossing, "route:3.0:tray", "take")
-    due = [item for item in _look(crossing).plugins.matters if item.key.startswith("merge:")]
+    due = [item for item in _look(crossing).plugins.items if item.key.startswith("merge:")]
     assert [item.title for item in due] == ["b.py: the vendor dropped it, but it was edited here"]
     _take(crossing, due[0].key, "mine")
     _take(crossing, "plugin:tray", "take")
@@ -308,8 +308,8 @@ def test_preconditions_come_before_the_baseline(tree: Tree, monkeypatch: pytest.
     _take(crossing, "survey:baseline", "take")
     overview = _look(crossing)
     assert overview.survey.baseline is None
-    (matter,) = [item for item in overview.survey.matters if item.key == "survey:needs:licence"]
-    assert "WICK_LICENCE is not set" in matter.title and "Ask the chandler." in matter.detail
+    (open_item,) = [item for item in overview.survey.items if item.key == "survey:needs:licence"]
+    assert "WICK_LICENCE is not set" in open_item.title and "Ask the chandler." in open_item.detail
     monkeypatch.setenv("WICK_LICENCE", "1")
     _take(crossing, "survey:needs:licence", "again")
     _take(crossing, "survey:baseline", "take")
@@ -346,19 +346,19 @@ def test_what_is_there_twice_is_removed_by_a_step_that_can_be_undone(tree: Tree)
     before = listing(wick.project)
     profile = read_profile(wick.profile)
     crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", Work())
-    (matter,) = [item for item in _look(crossing).survey.matters if item.key.startswith("survey:double:")]
-    _take(crossing, matter.key, "remove old/libwax.a")
+    (open_item,) = [item for item in _look(crossing).survey.items if item.key.startswith("survey:double:")]
+    _take(crossing, open_item.key, "remove old/libwax.a")
     assert not (wick.project / "old/libwax.a").exists()
-    assert not [item for item in _look(crossing).survey.matters if item.key.startswith("survey:double:")]
+    assert not [item for item in _look(crossing).survey.items if item.key.startswith("survey:double:")]
     (wick.project / "old").mkdir(exist_ok=True)
     (wick.project / "old/libwax.a").write_bytes(b"!<arch>\nwax")  # there again, so it is asked about again
-    assert [item for item in _look(crossing).survey.matters if item.key == matter.key]
+    assert [item for item in _look(crossing).survey.items if item.key == open_item.key]
     shutil.rmtree(wick.project / "old")
-    assert crossing.decisions()[matter.key].choice == "remove old/libwax.a"
+    assert crossing.decisions()[open_item.key].choice == "remove old/libwax.a"
     go_back_to(crossing, 1, Work())
-    assert listing(wick.project) == before and matter.key not in crossing.decisions()
+    assert listing(wick.project) == before and open_item.key not in crossing.decisions()
     redo(crossing, next(entry.id for entry in crossing.logbook() if entry.can_redo), Work())
-    assert crossing.decisions()[matter.key].choice == "remove old/libwax.a"
+    assert crossing.decisions()[open_item.key].choice == "remove old/libwax.a"
 
 
 def test_a_folder_called_mine_keeps_that_role(tree: Tree) -> None:

@@ -73,17 +73,17 @@ def _take(crossing: Crossing, key: str, way: str, why: str = "") -> None:
     settle(crossing, Taken(key, way, "test", why), Work())
 
 
-def test_new_messages_are_matters_until_they_are_accepted_with_a_reason(tree: Tree) -> None:
+def test_new_messages_are_items_until_they_are_accepted_with_a_reason(tree: Tree) -> None:
     _, crossing = _crossing(tree)
     _take(crossing, "trial:run", "run")
     view = _look(crossing).trial
     assert view.run is not None and view.run.ending.kind == "well" and view.pictures[0].difference is not None
-    open_ = {matter.detail: matter.key for matter in view.matters}
+    open_ = {open_item.detail: open_item.key for open_item in view.items}
     assert set(open_) == {"warning: the wick is short", "error: smoke in room 4"}
     _take(crossing, open_["error: smoke in room 4"], "accept", "the cook is in")
     _take(crossing, "trial:run", "run")
     view = _look(crossing).trial
-    assert [matter.detail for matter in view.matters] == ["warning: the wick is short"]
+    assert [open_item.detail for open_item in view.items] == ["warning: the wick is short"]
     assert "the cook is in" in view.accepted.values()
     found = find_printers(
         _look(crossing).ground,
@@ -99,20 +99,20 @@ def test_a_picture_that_looks_different_and_one_that_is_gone(tree: Tree) -> None
     image.paste((240, 200, 10), (2, 2, 8, 8))
     image.save(wick.project / "picture.ppm")
     _take(crossing, "trial:run", "run")
-    (matter,) = [item for item in _look(crossing).trial.matters if item.key == "trial:picture:last frame"]
-    assert "looks different" in matter.title
+    (open_item,) = [item for item in _look(crossing).trial.items if item.key == "trial:picture:last frame"]
+    assert "looks different" in open_item.title
     (wick.project / "game.py").write_text(_GAME.replace('(out / "last.ppm")', '(out / "other.ppm")'))
     _take(crossing, "trial:run", "run")
-    (matter,) = [item for item in _look(crossing).trial.matters if item.key == "trial:picture:last frame"]
-    assert "did not leave it" in matter.title
+    (open_item,) = [item for item in _look(crossing).trial.items if item.key == "trial:picture:last frame"]
+    assert "did not leave it" in open_item.title
 
 
 def test_a_run_that_hangs_is_ended_and_said(tree: Tree) -> None:
     wick, crossing = _crossing(tree, "silence_s = 0.5")
     (wick.project / "game.py").write_text("import time\nprint('here', flush=True)\ntime.sleep(60)\n")
     _take(crossing, "trial:run", "run")
-    (matter,) = [item for item in _look(crossing).trial.matters if item.key == "trial:failed"]
-    assert "hangs" in matter.title and matter.detail == "here"
+    (open_item,) = [item for item in _look(crossing).trial.items if item.key == "trial:failed"]
+    assert "hangs" in open_item.title and open_item.detail == "here"
 
 
 def test_checks_of_ones_own_by_hand_and_by_themselves_release_by_release(tree: Tree) -> None:
@@ -128,9 +128,9 @@ def test_checks_of_ones_own_by_hand_and_by_themselves_release_by_release(tree: T
     rows = {row.check.name: row for row in view.checks}
     assert rows["report"].on("1.4").is_good and rows["report"].on("2.0").is_good
     assert rows["candles"].on("2.0").is_good and rows["tool"].on("2.0").detail.endswith("fine")
-    (matter,) = [item for item in view.matters if item.key == "trial:check:old save loads"]
-    assert [way.id for way in matter.proposals] == ["passed", "failed", "accept"]
-    _take(crossing, matter.key, "failed", "the room is dark")
+    (open_item,) = [item for item in view.items if item.key == "trial:check:old save loads"]
+    assert [way.id for way in open_item.options] == ["passed", "failed", "accept"]
+    _take(crossing, open_item.key, "failed", "the room is dark")
     result = {row.check.name: row for row in check_rows(crossing, ground)}["old save loads"].on("2.0")
     assert (result.verdict, result.detail, result.who) == ("failed", "the room is dark", "test")
     drop_check(crossing, "tool")

@@ -10,7 +10,7 @@ from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.flow.outstanding import owed
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Taken
-from fernshale.core.crossing.record.items import Matter
+from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.logbook import undo
 from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.markdown import report_markdown
@@ -32,8 +32,8 @@ def _wick(tree: Tree, version: str, workarounds: str) -> Wick:
     return wick
 
 
-def _matters(crossing: Crossing) -> list[Matter]:
-    found = look(crossing, Work()).engine.matters
+def _items(crossing: Crossing) -> list[Item]:
+    found = look(crossing, Work()).engine.items
     return [item for item in found if item.key.startswith("workaround:")]
 
 
@@ -46,12 +46,12 @@ def test_a_line_is_put_in_with_its_note_and_stays_a_debt(tree: Tree) -> None:
     crossing = cross_wick(wick)
     ini = wick.project / "candle.ini"
     before = ini.read_bytes()
-    (matter,) = _matters(crossing)
-    assert matter.key == "workaround:2.0:0:candle.ini" and matter.proposals[0].sure
-    _take(crossing, matter.key, "add")
+    (open_item,) = _items(crossing)
+    assert open_item.key == "workaround:2.0:0:candle.ini" and open_item.options[0].sure
+    _take(crossing, open_item.key, "add")
     note = "; can go with 2.1: 2.0 flickers"
     assert ini.read_text() == f"; the game\nwick = 1.4   ; engine\n{note}\nflicker = off\n"
-    assert not _matters(crossing)
+    assert not _items(crossing)
     overview = look(crossing, Work())
     (debt,) = (item for item in owed(overview, crossing) if item.kind == "line")
     assert (debt.condition, debt.ready, debt.place) == ("can go with 2.1", "", "candle.ini:4")
@@ -59,7 +59,7 @@ def test_a_line_is_put_in_with_its_note_and_stays_a_debt(tree: Tree) -> None:
         report_data(overview, crossing)
     )
     with pytest.raises(MisuseError, match="nothing to add"):
-        _take(crossing, matter.key, "add")
+        _take(crossing, open_item.key, "add")
     _take(crossing, debt.key, debt.way)
     assert ini.read_bytes() == before
     undo(crossing, crossing.logbook()[-1].id, Work())
@@ -74,17 +74,17 @@ def test_a_line_goes_when_the_target_does_not_need_it(tree: Tree, noted: bool, s
     note = "; can go with 2.0: it flickers\n" if noted else ""
     ini.write_text(before + note + "flicker = off\n")
     crossing = cross_wick(wick)
-    (matter,) = _matters(crossing)
-    assert [(way.id, way.sure) for way in matter.proposals] == [("remove", sure), ("keep", False)]
+    (open_item,) = _items(crossing)
+    assert [(way.id, way.sure) for way in open_item.options] == [("remove", sure), ("keep", False)]
     (debt,) = (item for item in owed(look(crossing, Work()), crossing) if item.kind == "line")
     assert debt.ready == "2.0 does not need it"
     if sure:
-        _take(crossing, matter.key, "remove")
+        _take(crossing, open_item.key, "remove")
         assert ini.read_text() == before
     else:
-        _take(crossing, matter.key, "keep")
+        _take(crossing, open_item.key, "keep")
         assert ini.read_text() == before + "flicker = off\n"
-    assert not _matters(crossing)
+    assert not _items(crossing)
 
 
 @pytest.mark.parametrize(
@@ -102,10 +102,10 @@ workarounds = [{{ file = "more.ini", line = "x = 1", after = "{after}", why = "w
     wick = _wick(tree, "2.0", more)
     (wick.project / "more.ini").write_bytes(text)
     crossing = cross_wick(wick)
-    (matter,) = _matters(crossing)
-    _take(crossing, matter.key, "add")
+    (item,) = _items(crossing)
+    _take(crossing, item.key, "add")
     assert (wick.project / "more.ini").read_bytes() == wanted
-    _take(crossing, matter.key, "remove")
+    _take(crossing, item.key, "remove")
     # A line end that the last line had to get stays with it.
     assert (wick.project / "more.ini").read_bytes().removesuffix(b"\n") == text.removesuffix(b"\n")
 

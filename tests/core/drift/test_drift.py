@@ -547,7 +547,7 @@ def test_what_makes_an_object_goes_along_with_its_class(tree: Tree) -> None:
     rules = {
         rule.call: rule for rule in guess_rules(_changes(old, new), old, new, "t", ()).rules if rule.kind == "reorder"
     }
-    assert not rules  # no compiler tells, so it is a matter of its own
+    assert not rules  # no compiler tells, so it is an item of its own
     (change,) = (item for item in _changes(old, new) if item.kind == "reordered")
     rule = pinning_rule(change)
     assert rule is not None and (rule.call, rule.order, rule.fill) == ("Pier", (1, 0, 2), ("0",))

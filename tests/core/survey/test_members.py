@@ -108,7 +108,7 @@ def test_chosen_members_cross_and_nothing_else_is_touched(tmp_path: Path) -> Non
         "toys/net/main.py", "toys/net/toy.properties",
     }  # fmt: skip
     assert (project / "toys/bell/toy.properties").read_text().endswith("engine = 2.0\n")
-    assert overview.build.passed and [item.key for item in overview.matters] == ["trial:check:what the toys say"]
+    assert overview.build.passed and [item.key for item in overview.items] == ["trial:check:what the toys say"]
 
 
 def test_members_of_different_releases_do_not_cross_together(tmp_path: Path) -> None:

@@ -9,7 +9,7 @@ from fernshale.app.theme import Tone
 from fernshale.app.widgets.rows import Row
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
-from fernshale.core.crossing.record.items import Matter
+from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.crossing.stages.plugins.view import PluginView
 from fernshale.core.merge.folder_merge import FileMerge
@@ -41,7 +41,7 @@ class GroupOf:
 
 
 @dataclass(frozen=True, slots=True)
-class MatterOf:
+class ItemOf:
     """Something to be done with a plugin that is no merge."""
 
     key: str
@@ -68,11 +68,11 @@ def ready_plugins(overview: Overview) -> list[PluginView]:
 
 def is_odd(view: PluginView, overview: Overview) -> bool:
     """Whether a result of its merge is still to be looked at."""
-    return any(matter.key.startswith(f"odd:{view.plugin.id}:") for matter in overview.plugins.matters)
+    return any(item.key.startswith(f"odd:{view.plugin.id}:") for item in overview.plugins.items)
 
 
 def file_rows(overview: Overview, unfolded: Collection[GroupOf]) -> tuple[Row, ...]:
-    """The rows of the list, in the order they matter."""
+    """The rows of the list, in the order they item."""
     view = overview.plugins
     due = [row for plugin in view.plugins for row in _due_rows(plugin, overview)]
     odd = [row for plugin in view.plugins for row in _odd_rows(plugin)]
@@ -87,8 +87,10 @@ def file_rows(overview: Overview, unfolded: Collection[GroupOf]) -> tuple[Row, .
         rows.append(Row(names, "nothing is left to decide", "take them", payload=ReadyOf(), link=True))
     if steps := plugin_steps(overview):
         rows.append(Row("▸ To do", right=str(len(steps)), heading=True))
-        for matter in steps:
-            rows.append(Row(matter.title, matter.proposals[0].title, "", "▸", "base", payload=MatterOf(matter.key)))
+        for open_item in steps:
+            rows.append(
+                Row(open_item.title, open_item.options[0].title, "", "▸", "base", payload=ItemOf(open_item.key))
+            )
     for plugin in view.plugins:
         rows += _plugin_rows(plugin, overview, unfolded)
     if view.aside:
@@ -99,14 +101,14 @@ def file_rows(overview: Overview, unfolded: Collection[GroupOf]) -> tuple[Row, .
     return tuple(rows)
 
 
-def plugin_steps(overview: Overview) -> list[Matter]:
+def plugin_steps(overview: Overview) -> list[Item]:
     """What is to be done with plugins beside merging them: set one aside, build one."""
     aside = {item.id for item in overview.plugins.aside}
     keys = ("rebuild:", "aside:")
     return [
-        matter
-        for matter in overview.plugins.matters
-        if matter.key.startswith(keys) and matter.key.partition(":")[2] not in aside
+        open_item
+        for open_item in overview.plugins.items
+        if open_item.key.startswith(keys) and open_item.key.partition(":")[2] not in aside
     ]
 
 

@@ -14,7 +14,7 @@ from fernshale.app.pages.plugins.files import (
     AsideOf,
     FileOf,
     GroupOf,
-    MatterOf,
+    ItemOf,
     ReadyOf,
     file_rows,
     is_odd,
@@ -30,7 +30,7 @@ from fernshale.app.widgets.rows import RowList
 from fernshale.app.widgets.text_document import Document, LineRow, LinesBlock
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
-from fernshale.core.crossing.record.items import Matter, Stage
+from fernshale.core.crossing.record.items import Item, Stage
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.crossing.stages.plugins.choices import below
 from fernshale.core.crossing.stages.plugins.merged_lines import file_lines
@@ -101,22 +101,22 @@ class PluginsPage(Page):
         self._files.set_rows(file_rows(overview, self._unfolded))
         self._show_file(self._files.current())
 
-    def go_to(self, matter: Matter) -> None:
+    def go_to(self, item: Item) -> None:
         if self._overview is None:
             return
         for view in self._overview.plugins.plugins:
-            if matter.key == f"plugin:{view.plugin.id}":
+            if item.key == f"plugin:{view.plugin.id}":
                 self._on_bar(view.plugin.id)
             for file, due in view.merge.decisions if view.merge else ():
-                if decision_key(due.id) == matter.key:
+                if decision_key(due.id) == item.key:
                     self._files.select(FileOf(view.plugin.id, file.shown))
-                    self._reveal(matter.key)
+                    self._reveal(item.key)
                     return
             for path in view.odd:
-                if matter.place.endswith(f"/{path}"):
+                if item.place.endswith(f"/{path}"):
                     self._files.select(FileOf(view.plugin.id, path))
-        if not self._files.select(MatterOf(matter.key)) and matter.key.startswith("aside:"):
-            self._files.select(AsideOf(matter.key.removeprefix("aside:")))
+        if not self._files.select(ItemOf(item.key)) and item.key.startswith("aside:"):
+            self._files.select(AsideOf(item.key.removeprefix("aside:")))
 
     def find_text(self, words: str) -> bool:
         return self._text.find_text(words) or self._files.find_text(words)
@@ -144,7 +144,7 @@ class PluginsPage(Page):
         if isinstance(payload, AsideOf):
             self._show_aside(payload.id)
             return
-        if isinstance(payload, MatterOf):
+        if isinstance(payload, ItemOf):
             self._show_step(payload.key)
             return
         if isinstance(payload, ReadyOf):
@@ -217,19 +217,19 @@ class PluginsPage(Page):
 
     def _show_step(self, key: str) -> None:
         assert self._overview is not None
-        matter = next((item for item in self._overview.plugins.matters if item.key == key), None)
-        if matter is None:
+        open_item = next((item for item in self._overview.plugins.items if item.key == key), None)
+        if open_item is None:
             return
-        self._card.set_title(matter.title, "")
-        self._why.setText(printable(matter.place))
+        self._card.set_title(open_item.title, "")
+        self._why.setText(printable(open_item.place))
         parts: list[QWidget] = []
-        for way in matter.proposals:
+        for way in open_item.options:
             lines = tuple(LineRow("because", "base", "", text) for text in way.evidence if text)
             parts += [LinesBlock(self._text, lines), self._button(way.title, key, way.id)]
         self._text.show_parts(parts)
 
     def _button(self, words: str, key: str, way: str) -> QWidget:
-        """A button of its own line in the detail that settles a matter."""
+        """A button of its own line in the detail that settles an item."""
         return self._holder(words, lambda: self.session.take(key, way, words))
 
     def _holder(self, words: str, act: Callable[[], None]) -> QWidget:
@@ -259,11 +259,11 @@ class PluginsPage(Page):
         assert self._overview is not None and view.merge is not None
         choices = self._overview.plugins.choices
         parts: list[QWidget] = []
-        for matter in self._overview.plugins.matters:
-            if matter.key.startswith("odd:") and matter.place == f"{view.plugin.folder}/{file.path}":
-                words = tuple(LineRow("look", "alarm", "", text) for text in matter.proposals[0].evidence)
+        for item in self._overview.plugins.items:
+            if item.key.startswith("odd:") and item.place == f"{view.plugin.folder}/{file.path}":
+                words = tuple(LineRow("look", "alarm", "", text) for text in item.options[0].evidence)
                 parts.append(LinesBlock(self._text, words))
-                parts.append(self._button("It is right as it stands", matter.key, "leave"))
+                parts.append(self._button("It is right as it stands", item.key, "leave"))
         for due in file.decisions:
             if due.kind == "file":
                 parts.append(self._decision(view, file, due.id, choices.get(due.id)))
@@ -341,7 +341,7 @@ class PluginsPage(Page):
         return [*self._in_text, self._take] if self.visited.startswith("plugin:") else self._in_text
 
     def step(self, by: int) -> None:
-        """To the decision behind or before the one in hand, round and round; with none left, to other matters."""
+        """To the decision behind or before the one in hand, round and round; with none left, to other items."""
         if self._left():
             self._step(by)
         else:

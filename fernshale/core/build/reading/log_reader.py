@@ -23,7 +23,7 @@ _SAID = (": error: ", ": warning: ", ": note: ", ": fatal error: ")
 def read_log(data: bytes, patterns: Sequence[DiagnosticPattern]) -> tuple[Diagnostic, ...]:
     """All diagnostics of a log, as `read_diagnostics` gives them.
 
-    Each different line is looked at once, which tells the lines that matter. A head of the usual shape is read where it
+    Each different line is looked at once, which tells the lines that item. A head of the usual shape is read where it
     comes first, and what stands round it there counts for all; every other line of account goes to the reader.
     """
     if len(data) < _LONG or patterns:

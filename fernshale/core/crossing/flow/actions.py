@@ -20,7 +20,7 @@ from fernshale.core.crossing.record.automation import keep_sure_from, put_cause_
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Taken
 from fernshale.core.crossing.record.git_commits import commit_from_now_on, leave_alone
-from fernshale.core.crossing.record.items import Decision, Matter, Stage, stage_of
+from fernshale.core.crossing.record.items import Decision, Item, Stage, stage_of
 from fernshale.core.crossing.record.legs import go_on
 from fernshale.core.crossing.record.logbook import note, undo
 from fernshale.core.crossing.stages.build.items import DEFAULT
@@ -66,7 +66,7 @@ def withdraw(crossing: Crossing, key: str) -> None:
 def _settle(crossing: Crossing, taken: Taken, work: Work) -> None:
     area, _, rest = taken.key.partition(":")
     ground = crossing_ground(crossing, work)
-    match area, taken.proposal:
+    match area, taken.option:
         case "git", way if way.partition(" ")[0] == "commit":
             name = commit_from_now_on(crossing, way)
             note(crossing, Stage.SURVEY, f"steps are committed on the branch {name}", taken.why, taken.key)
@@ -113,9 +113,7 @@ def _settle(crossing: Crossing, taken: Taken, work: Work) -> None:
         case "build", "build":
             run_round(crossing, ground, work)
         case "trial", "passed" | "failed" if rest.startswith("check:"):
-            mark_check(
-                crossing, ground, rest.removeprefix("check:"), cast(Verdict, taken.proposal), taken.why, taken.who
-            )
+            mark_check(crossing, ground, rest.removeprefix("check:"), cast(Verdict, taken.option), taken.why, taken.who)
         case "trial", "run":
             run_trial(crossing, ground, work)
         case "trial", "next":
@@ -252,7 +250,7 @@ def _take_sure(crossing: Crossing, who: str, work: Work) -> list[tuple[Fix, int]
 
 
 def find_fix(crossing: Crossing, ground: Ground, key: str, rule: str, token: CancelToken) -> Fix:
-    """The fix a matter of Build proposes. Raises MisuseError when there is none any more."""
+    """The fix an item of Build proposes. Raises MisuseError when there is none any more."""
     view = build(ground, crossing, token)
     fixes = [fix for cause in view.causes if f"cause:{cause.cause.key}" == key for fix in cause.fixes]
     fixes += [fix for fix in view.silent if f"silent:{fix.rule.id}" == key]
@@ -296,19 +294,19 @@ def _record(crossing: Crossing, taken: Taken) -> None:
     crossing.decide(decided)
     # Merge decisions stand in the ledger, and a tick beside a note is no step of the way.
     if stage is not Stage.PLUGINS and not taken.key.startswith("note:"):
-        words = taken.words or f"{taken.key} · {taken.proposal or _LEFT}"
+        words = taken.words or f"{taken.key} · {taken.option or _LEFT}"
         note(crossing, stage, f"decided: {words}", taken.why, taken.key)
 
 
 def _decision(taken: Taken) -> Decision:
-    return Decision(taken.key, stage_of(taken.key), taken.proposal, taken.text, taken.who, taken.why, time.time())
+    return Decision(taken.key, stage_of(taken.key), taken.option, taken.text, taken.who, taken.why, time.time())
 
 
-def in_words(matter: Matter, id: str) -> str:
-    """A matter and the way it was settled, for the logbook."""
-    return f"{matter.title} · {proposal_of(matter, id) or _LEFT}"
+def in_words(item: Item, id: str) -> str:
+    """A item and the way it was settled, for the logbook."""
+    return f"{item.title} · {option_title(item, id) or _LEFT}"
 
 
-def proposal_of(matter: Matter, id: str) -> str:
-    """The title of a matter's proposal, or its id where it is not among them."""
-    return next((item.title for item in matter.proposals if item.id == id), id)
+def option_title(open_item: Item, id: str) -> str:
+    """The title of an option of an item, or its id where it is not among them."""
+    return next((item.title for item in open_item.options if item.id == id), id)

@@ -6,13 +6,13 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.flow.actions import in_words, proposal_of, settle
+from fernshale.core.crossing.flow.actions import in_words, option_title, settle
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Recorded, Taken
-from fernshale.core.crossing.record.items import STAGES, Matter, Stage
+from fernshale.core.crossing.record.items import STAGES, Item, Stage
 from fernshale.core.crossing.stages.overview import Overview, look
 
-# Rounds without fewer open matters before it gives up: fixes that undo one another must not go on for ever.
+# Rounds without fewer open items before it gives up: fixes that undo one another must not go on for ever.
 _PATIENCE = 3
 
 
@@ -21,12 +21,12 @@ class Step:
     """Something the automatic crossing is about to do."""
 
     stage: Stage
-    matter: Matter
+    item: Item
     taken: Taken
 
     @property
     def title(self) -> str:
-        return proposal_of(self.matter, self.taken.proposal)
+        return option_title(self.item, self.taken.option)
 
 
 def cross(
@@ -61,14 +61,14 @@ def _cross_leg(
         tried: dict[str, int] = {}
         while step := _next_step(overview, stage, recorded, tried):
             work.check()
-            tried[step.matter.key] = tried.get(step.matter.key, 0) + 1
+            tried[step.item.key] = tried.get(step.item.key, 0) + 1
             on_step(step)
             settle(crossing, step.taken, work)
             overview = look(crossing, work)
-            if step.taken.proposal == "next":
+            if step.taken.option == "next":
                 return overview
         on_stage(stage, overview)
-        if overview.matters_of(stage):
+        if overview.items_of(stage):
             break
     return overview
 
@@ -76,26 +76,26 @@ def _cross_leg(
 def _next_step(
     overview: Overview, stage: Stage, recorded: Mapping[str, Recorded], tried: Mapping[str, int]
 ) -> Step | None:
-    """The next matter of a stage that can be settled: decisions and fixes before the commands that try them."""
-    matters = [item for item in overview.matters_of(stage) if tried.get(item.key, 0) < _limit(item)]
-    for matter in sorted(matters, key=_is_command):
-        known = recorded.get(matter.key)
+    """The next item of a stage that can be settled: decisions and fixes before the commands that try them."""
+    items = [item for item in overview.items_of(stage) if tried.get(item.key, 0) < _limit(item)]
+    for open_item in sorted(items, key=_is_command):
+        known = recorded.get(open_item.key)
         if known is not None:
-            words = in_words(matter, known.take)
-            taken = Taken(matter.key, known.take, "decisions file", known.why, known.text, words)
-            return Step(stage, matter, taken)
-        for proposal in matter.proposals:
-            if proposal.sure:
-                why = "; ".join(part for part in proposal.evidence if part)
-                words = in_words(matter, proposal.id)
-                return Step(stage, matter, Taken(matter.key, proposal.id, "automatic", why, words=words))
+            words = in_words(open_item, known.take)
+            taken = Taken(open_item.key, known.take, "decisions file", known.why, known.text, words)
+            return Step(stage, open_item, taken)
+        for option in open_item.options:
+            if option.sure:
+                why = "; ".join(part for part in option.evidence if part)
+                words = in_words(open_item, option.id)
+                return Step(stage, open_item, Taken(open_item.key, option.id, "automatic", why, words=words))
     return None
 
 
-def _is_command(matter: Matter) -> bool:
-    return matter.key in ("build:run", "trial:run", "engine:generate")
+def _is_command(item: Item) -> bool:
+    return item.key in ("build:run", "trial:run", "engine:generate")
 
 
-def _limit(matter: Matter) -> int:
+def _limit(item: Item) -> int:
     # A build is run again and again, a decision is taken once.
-    return 20 if _is_command(matter) else _PATIENCE if matter.key.startswith("cause:") else 1
+    return 20 if _is_command(item) else _PATIENCE if item.key.startswith("cause:") else 1

@@ -38,7 +38,7 @@ class Followed:
 
 @dataclass(frozen=True, slots=True)
 class HowFar:
-    """How far a project came: the stage it stands at (None when it is through), how many matters are open and how many need a
+    """How far a project came: the stage it stands at (None when it is through), how many items are open and how many need a
     person; `trouble` is why it could not be crossed at all, `followed` how it went with the way."""
 
     project: Path
@@ -107,19 +107,19 @@ def cross_all(
 
 
 def _stands_at(overview: Overview) -> Stage | None:
-    return next((stage for stage in STAGES if overview.matters_of(stage)), None)
+    return next((stage for stage in STAGES if overview.items_of(stage)), None)
 
 
 def how_far(overview: Overview, followed: Followed = Followed()) -> HowFar:
     """A crossing as a row of the table."""
     errors = sum(item.open for item in overview.build.causes)
-    needs = sum(matter.needs_you for matter in overview.matters)
+    needs = sum(open_item.needs_you for open_item in overview.items)
     return HowFar(
         overview.setup.project,
         overview.ground.release,
         _stands_at(overview),
         errors,
-        len(overview.matters),
+        len(overview.items),
         needs,
         overview.is_done,
         "",

@@ -1,4 +1,4 @@
-"""The finding of each stage: one plain sentence with the numbers that matter, for window and command line alike."""
+"""The finding of each stage: one plain sentence with the numbers that item, for window and command line alike."""
 
 from __future__ import annotations
 
@@ -68,7 +68,7 @@ def _survey(overview: Overview) -> _Parts:
 
 def _route(overview: Overview) -> _Parts:
     leg, setup = overview.route.leg, overview.setup
-    waiting = {item.owner for item in overview.route.matters if item.needs_you}
+    waiting = {item.owner for item in overview.route.items if item.needs_you}
     asked = [step for step in leg.plugins if f"plugin {step.id}" in waiting]
     come = [step for step in leg.plugins if step.to and step.action != "hold" and step not in asked]
     legs = count(len(setup.stops), "leg")
@@ -144,7 +144,7 @@ def _build(overview: Overview) -> _Parts:
     view = overview.build
     if overview.ground.profile.commands.build is None:
         open_ = count(len(view.silent) + len(view.defaults), "change")
-        told: _Parts = [("alarm", f" Look at {open_} that nothing tells of.")] if view.matters else []
+        told: _Parts = [("alarm", f" Look at {open_} that nothing tells of.")] if view.items else []
         return [("plain", "The profile has no command to build it."), *told]
     if not view.rounds:
         parts: _Parts = [("plain", "Not built on "), ("strong", overview.setup.to), ("plain", " yet.")]
@@ -167,7 +167,7 @@ def _build(overview: Overview) -> _Parts:
         parts += [
             (
                 "plain",
-                f"{count(len(view.sure), 'proposal')} {'is' if len(view.sure) == 1 else 'are'} sure and would clear ",
+                f"{count(len(view.sure), 'option')} {'is' if len(view.sure) == 1 else 'are'} sure and would clear ",
             ),
             ("mine", str(clears)),
             ("plain", "."),

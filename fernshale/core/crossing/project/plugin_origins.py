@@ -154,7 +154,7 @@ def _snapshots(
                 cells = {path: cell_of(store.get(entry.content)) for path, entry in files.items()}
                 found[name] = _Elsewhere(f"snapshot of {when}", item.id, cells)
         except (FernshaleError, KeyError):
-            continue  # damaged, or without this plugin: verify tells of the one, the other is no matter
+            continue  # damaged, or without this plugin: verify tells of the one, the other is no item
     return found
 
 

@@ -31,7 +31,7 @@ class NoteUse:
 
     @property
     def concerns(self) -> bool:
-        """Whether it may matter to this project: it names something that is used, or nothing that could be looked for."""
+        """Whether it may item to this project: it names something that is used, or nothing that could be looked for."""
         return self.uses > 0 or not self.point.names
 
 

@@ -13,13 +13,13 @@ FORMAT = "fernshale-decisions/1"
 
 @dataclass(frozen=True, slots=True)
 class Taken:
-    """A proposal taken: which matter, which way, the text where it was written by hand, by whom and why.
+    """A proposal taken: which item, which way, the text where it was written by hand, by whom and why.
 
-    `words` is what the logbook says of it, the matter with the way; see `in_words`.
+    `words` is what the logbook says of it, the item with the way; see `in_words`.
     """
 
     key: str
-    proposal: str
+    option: str
     who: str
     why: str = ""
     text: str = ""
@@ -28,7 +28,7 @@ class Taken:
 
 @dataclass(frozen=True, slots=True)
 class Recorded:
-    """A decision from a file: made once, taken again wherever the same matter comes up."""
+    """A decision from a file: made once, taken again wherever the same item comes up."""
 
     __pydantic_config__: ClassVar = STRICT
     key: str
@@ -45,5 +45,5 @@ class _DecisionFile:
 
 
 def read_decisions(path: Path) -> dict[str, Recorded]:
-    """Recorded decisions by the key of their matter. Raises MisuseError, FormatError."""
+    """Recorded decisions by the key of their item. Raises MisuseError, FormatError."""
     return {item.key: item for item in read_toml(path, _DecisionFile, FORMAT).decision}

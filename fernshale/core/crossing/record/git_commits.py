@@ -19,7 +19,7 @@ from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import TreePath, printable, under
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.crossing.record.database import Crossing, Entry
-from fernshale.core.crossing.record.items import Matter, Proposal, Stage
+from fernshale.core.crossing.record.items import Item, Option, Stage
 from fernshale.core.process.git import Filter, ask_git, find_filters, tell_git
 
 KEY = "git:steps"
@@ -173,10 +173,10 @@ def _commands_of(filters: Sequence[Filter]) -> str:
     )
 
 
-def git_matters(crossing: Crossing, project: Path) -> tuple[Matter, ...]:
+def git_items(crossing: Crossing, project: Path) -> tuple[Item, ...]:
     """The question whether steps are to be committed while it is open, and what keeps them from it."""
     chosen = crossing.fact(_FACT)
-    leave = Proposal("leave", "Leave git alone", ("snapshots keep everything as well",), 0.9, sure=chosen is None)
+    leave = Option("leave", "Leave git alone", ("snapshots keep everything as well",), 0.9, sure=chosen is None)
     if chosen is not None:
         trouble = crossing.fact(_TROUBLE)
         if not trouble or chosen == "leave":
@@ -184,8 +184,8 @@ def git_matters(crossing: Crossing, project: Path) -> tuple[Matter, ...]:
         filters = _used_filters(project)
         words = "Try again" if not filters else f"Try again, and let git run {count(len(filters), 'filter')}…"
         consent = f"commit {filters_digest(filters)}" if filters else "commit"
-        again = Proposal(consent, words, filter_lines(filters), confirm=_commands_of(filters))
-        return (Matter(KEY, Stage.SURVEY, "Steps are not committed to git", detail=trouble, proposals=(again, leave)),)
+        again = Option(consent, words, filter_lines(filters), confirm=_commands_of(filters))
+        return (Item(KEY, Stage.SURVEY, "Steps are not committed to git", detail=trouble, options=(again, leave)),)
     tree = find_work_tree(project)
     if tree is None:
         return ()
@@ -201,8 +201,8 @@ def git_matters(crossing: Crossing, project: Path) -> tuple[Matter, ...]:
         if tree.filters:
             words += f", and let git run {count(len(tree.filters), 'filter')}…"
             detail = f"{detail}; git would run {'; '.join(filter_lines(tree.filters))}"
-        ways = [Proposal(tree.consent, words, evidence, 0.6, confirm=_commands_of(tree.filters)), leave]
-    return (Matter(KEY, Stage.SURVEY, title, detail=detail, needs_you=False, proposals=tuple(ways)),)
+        ways = [Option(tree.consent, words, evidence, 0.6, confirm=_commands_of(tree.filters)), leave]
+    return (Item(KEY, Stage.SURVEY, title, detail=detail, needs_you=False, options=tuple(ways)),)
 
 
 def commit_from_now_on(crossing: Crossing, consent: str) -> str:
@@ -249,7 +249,7 @@ def leave_alone(crossing: Crossing) -> None:
 
 
 def commit_steps(crossing: Crossing) -> None:
-    """Commit each step that was done or undone and is not committed yet; what git refuses is kept as a matter.
+    """Commit each step that was done or undone and is not committed yet; what git refuses is kept as an item.
 
     A step is in the project whether or not git takes it, so this raises nothing of git's.
     """

@@ -1,4 +1,4 @@
-"""Matters, proposals and decisions: what every stage hands out and takes back."""
+"""Open items, their options, and decisions: what every stage returns and accepts."""
 
 from __future__ import annotations
 
@@ -31,8 +31,8 @@ class State(Enum):
 
 
 @dataclass(frozen=True, slots=True)
-class Proposal:
-    """A way to settle a matter. `confidence` is 0..1; a sure one may be taken without looking.
+class Option:
+    """A way to settle an item. `confidence` is 0..1; a sure one may be taken without looking.
 
     With `asks` it needs a line of text from a person, which `asks` names. With `confirm` a person has to have read that before it
     is carried out.
@@ -48,7 +48,7 @@ class Proposal:
 
 
 @dataclass(frozen=True, slots=True)
-class Matter:
+class Item:
     """One open thing between now and a running game. `place` is a file with a line, a folder or a name.
 
     `needs_you`: nothing settles it but a decision; otherwise the stage's own next step does.
@@ -61,7 +61,7 @@ class Matter:
     place: str = ""
     detail: str = ""
     needs_you: bool = True
-    proposals: tuple[Proposal, ...] = ()
+    options: tuple[Option, ...] = ()
 
 
 _STAGES_OF = {
@@ -77,13 +77,13 @@ _STAGE_OF = {area: stage for stage, areas in _STAGES_OF.items() for area in area
 
 
 def stage_of(key: str) -> Stage:
-    """The stage that a matter's key belongs to."""
+    """The stage that an item's key belongs to."""
     return _STAGE_OF.get(key.partition(":")[0], Stage.TRIAL)
 
 
 @dataclass(frozen=True, slots=True)
 class Decision:
-    """A proposal taken, changed or refused: by whom, why, and in which logbook entry it was carried out (0: none)."""
+    """An option that was chosen or refused: by whom, why, and in which logbook entry it was carried out (0: none)."""
 
     key: str
     stage: Stage

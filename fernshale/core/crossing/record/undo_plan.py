@@ -19,7 +19,7 @@ from fernshale.core.snapshot.tree_walk import entry_below
 
 @dataclass(frozen=True, slots=True)
 class Obstacle:
-    """Why one path cannot be brought back: `what` in words, with its lines where it is a matter of lines."""
+    """Why one path cannot be brought back: `what` in words, with its lines where it is an item of lines."""
 
     path: TreePath
     what: str

@@ -36,7 +36,7 @@ def report_data(overview: Overview, crossing: Crossing) -> dict[str, Any]:
         "done": overview.is_done,
         "verdict": _verdict(overview),
         "stages": {stage.value: overview.states[stage].value for stage in STAGES},
-        "open": {stage.value: len(overview.matters_of(stage)) for stage in STAGES},
+        "open": {stage.value: len(overview.items_of(stage)) for stage in STAGES},
         "figures": _figures(overview, decisions, earlier),
         "earlier": earlier,
         "route": _route(overview, crossing),
@@ -109,10 +109,10 @@ def report_data(overview: Overview, crossing: Crossing) -> dict[str, Any]:
                         "confidence": round(way.confidence, 3),
                         "why": list(way.evidence),
                     }
-                    for way in item.proposals
+                    for way in item.options
                 ],
             }
-            for item in overview.matters
+            for item in overview.items
         ],
     }
 
@@ -124,9 +124,9 @@ def _verdict(overview: Overview) -> str:
         did += ["runs", "passes its checks"] if commands.run is not None else []
         words = " and ".join(filter(None, (", ".join(did[:-1]), *did[-1:])))
         return f"It {words}; nothing is left open." if did else "Nothing is left open; nothing was built or run."
-    needs = sum(matter.needs_you for matter in overview.matters)
+    needs = sum(item.needs_you for item in overview.items)
     wanted = f"{needs} of them {'needs' if needs == 1 else 'need'} a decision" if needs else "none needs a decision"
-    return f"{count(len(overview.matters), 'matter is', 'matters are')} open, {wanted}."
+    return f"{count(len(overview.items), 'item is', 'items are')} open, {wanted}."
 
 
 def _earlier_leg(overview: Overview, crossing: Crossing, leg: int) -> dict[str, Any]:

@@ -213,9 +213,9 @@ def _follow_ups(data: Data) -> list[str]:
 
 def _left(data: Data) -> list[str]:
     parts = []
-    for matter in data["left"]:
-        place = f" ({matter['place']})" if matter["place"] else ""
-        parts.append(f"- [ ] {matter['stage']}: {matter['title']}{place}")
+    for item in data["left"]:
+        place = f" ({item['place']})" if item["place"] else ""
+        parts.append(f"- [ ] {item['stage']}: {item['title']}{place}")
     return ["## What is left", "", *(parts or ["Nothing."]), ""]
 
 

@@ -1,7 +1,7 @@
 """The way of a finished crossing as one file for the next project: decisions with their reasons, fix rules, checks.
 
 Relinks are decisions, too. What does not fit the next project is said, and does no harm: a decision is taken only where the
-same matter comes up, a rule only where it finds its place.
+same item comes up, a rule only where it finds its place.
 """
 
 from __future__ import annotations
@@ -84,7 +84,7 @@ def follow_way(crossing: Crossing, ground: Ground, way: Way) -> dict[str, Record
 
 
 def unfit(way: Way, crossing: Crossing, taken: Collection[str], stopped: Stage | None) -> tuple[tuple[str, ...], int]:
-    """What of a way did not fit: decisions whose matter never came up, rules that found no place; and how many of both are
+    """What of a way did not fit: decisions whose item never came up, rules that found no place; and how many of both are
     for stages behind the one at which the crossing `stopped`, and may fit yet."""
     decided = crossing.decisions()
     used = {entry.about.partition(" ")[2] for entry in crossing.logbook() if entry.state == "done"}

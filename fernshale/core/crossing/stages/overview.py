@@ -13,7 +13,7 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.plugin_plan import plan_for
 from fernshale.core.crossing.project.scan import Ground, crossing_ground, read_ground
 from fernshale.core.crossing.record.database import Crossing, Entry, Setup, begin
-from fernshale.core.crossing.record.items import STAGES, Matter, Stage, State
+from fernshale.core.crossing.record.items import STAGES, Item, Stage, State
 from fernshale.core.crossing.record.logbook import ensure_snapshot, note, settle_interrupted
 from fernshale.core.crossing.stages.build.rounds import build
 from fernshale.core.crossing.stages.build.view import BuildView
@@ -48,27 +48,27 @@ class Overview:
     logbook: tuple[Entry, ...]
     states: Mapping[Stage, State]
 
-    def matters_of(self, stage: Stage) -> tuple[Matter, ...]:
-        matters = {
-            Stage.SURVEY: self.survey.matters,
-            Stage.ROUTE: self.route.matters,
-            Stage.PLUGINS: self.plugins.matters,
-            Stage.ENGINE: self.engine.matters,
-            Stage.BUILD: self.build.matters,
-            Stage.LINKS: self.links.matters,
-            Stage.TRIAL: self.trial.matters,
+    def items_of(self, stage: Stage) -> tuple[Item, ...]:
+        items = {
+            Stage.SURVEY: self.survey.items,
+            Stage.ROUTE: self.route.items,
+            Stage.PLUGINS: self.plugins.items,
+            Stage.ENGINE: self.engine.items,
+            Stage.BUILD: self.build.items,
+            Stage.LINKS: self.links.items,
+            Stage.TRIAL: self.trial.items,
         }
-        return matters[stage]
+        return items[stage]
 
     @property
-    def matters(self) -> tuple[Matter, ...]:
+    def items(self) -> tuple[Item, ...]:
         """Everything that is open, in the order of the stages."""
-        return tuple(matter for stage in STAGES for matter in self.matters_of(stage))
+        return tuple(item for stage in STAGES for item in self.items_of(stage))
 
     @property
     def is_done(self) -> bool:
         """The game compiles, runs and does what is expected on the last stop, and nothing is open."""
-        return self.setup.to == self.setup.target and self.build.passed and self.trial.passed and not self.matters
+        return self.setup.to == self.setup.target and self.build.passed and self.trial.passed and not self.items
 
 
 def begin_crossing(
@@ -136,7 +136,7 @@ def look(crossing: Crossing, work: Work) -> Overview:
         {},
     )
     touched = {entry.stage for entry in overview.logbook if entry.state == "done"}
-    states = {stage: _state(overview.matters_of(stage), stage in touched) for stage in STAGES}
+    states = {stage: _state(overview.items_of(stage), stage in touched) for stage in STAGES}
     return replace(overview, states=_in_order(states, touched))
 
 
@@ -147,10 +147,10 @@ def has_changed(overview: Overview, token: CancelToken) -> bool:
     return bool(differing(before, now))
 
 
-def _state(matters: tuple[Matter, ...], touched: bool) -> State:
-    if any(matter.needs_you for matter in matters):
+def _state(items: tuple[Item, ...], touched: bool) -> State:
+    if any(item.needs_you for item in items):
         return State.NEEDS_YOU
-    if matters:
+    if items:
         return State.IN_HAND if touched else State.UNTOUCHED
     return State.CLEAR
 

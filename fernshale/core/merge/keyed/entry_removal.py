@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from fernshale.core.data.formats import find_reader
-from fernshale.core.data.tree import Document, Item, NotKeyed
+from fernshale.core.data.tree import Document, KeyedNode, NotKeyed
 from fernshale.core.merge.keyed.plan import Clash, Entry, Plan
 from fernshale.core.merge.keyed.plan_writer import Writer
 
@@ -19,7 +19,7 @@ def without_entry(path: str, text: str, steps: Sequence[str], said: str) -> str 
     if read is None:
         raise NotKeyed(f"{path} has no keys that could be followed")
     document = read(text)
-    way: list[Item] = []
+    way: list[KeyedNode] = []
     node = document.root
     for step in steps:
         item = node.find(step) or node.find(f"[{step}]")

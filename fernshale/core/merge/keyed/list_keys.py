@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from fernshale.core.data.list_identity import find_identity, has_usual_name
-from fernshale.core.data.tree import Item, Node
+from fernshale.core.data.tree import KeyedNode, Node
 
 VALUE = "="
 # What tells the entries of a list apart: a field, or VALUE where they are plain values without a double; for entries
@@ -40,7 +40,7 @@ def _find_ways(nodes: Sequence[Node], at: str, named: Sequence[str], ways: dict[
             _find_ways(found, f"{at}/{key}", named, ways)
 
 
-def entries_by_key(node: Node, at: str, ways: Ways) -> dict[str, Item] | None:
+def entries_by_key(node: Node, at: str, ways: Ways) -> dict[str, KeyedNode] | None:
     """The entries of a container by what tells them apart, as a step of the way to them; None where nothing does."""
     if node.kind == "map":
         return {_step(item.key): item for item in node.items}

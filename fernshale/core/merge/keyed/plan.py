@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from fernshale.core.data.tree import Document, Item, Node
+from fernshale.core.data.tree import Document, KeyedNode, Node
 from fernshale.core.merge.keyed.list_keys import Ways, entries_by_key
 from fernshale.core.merge.line_merge import RegionKind, merge_tokens
 
@@ -18,9 +18,9 @@ class Clash:
     """An entry both sides changed. `at` is the way to it; what a side does not have is None."""
 
     at: str
-    base: Item | None
-    mine: Item | None
-    incoming: Item | None
+    base: KeyedNode | None
+    mine: KeyedNode | None
+    incoming: KeyedNode | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,8 +28,8 @@ class Entry:
     """An entry of the result: taken from `mine` (with the merge of its value, where it is merged), or new from
     `incoming`; with a `clash` it is either, or nothing, as is decided."""
 
-    mine: Item | None
-    incoming: Item | None
+    mine: KeyedNode | None
+    incoming: KeyedNode | None
     value: Plan | None = None
     clash: Clash | None = None
 
@@ -103,7 +103,11 @@ def _merge_maps(three: Three, base: Node | None, mine: Node, incoming: Node, at:
 
 
 def _merge_keys(
-    three: Three, base: Mapping[str, Item], mine: Mapping[str, Item], incoming: Mapping[str, Item], at: str
+    three: Three,
+    base: Mapping[str, KeyedNode],
+    mine: Mapping[str, KeyedNode],
+    incoming: Mapping[str, KeyedNode],
+    at: str,
 ) -> Sequence[Entry]:
     """Entries in the local order; new ones follow the entry they follow in the new release."""
     entries: dict[str, Entry] = {}
@@ -128,7 +132,7 @@ def _merge_keys(
     return [entries[key] for key in order]
 
 
-def _merge_entry(three: Three, old: Item | None, item: Item, new: Item | None, at: str) -> Entry | None:
+def _merge_entry(three: Three, old: KeyedNode | None, item: KeyedNode, new: KeyedNode | None, at: str) -> Entry | None:
     """What becomes of a local entry; None where it goes."""
     if new is None:
         if old is None:
@@ -142,7 +146,7 @@ def _merge_entry(three: Three, old: Item | None, item: Item, new: Item | None, a
     return Entry(item, None, value)
 
 
-def _has_own_comments(three: Three, old: Item, item: Item) -> bool:
+def _has_own_comments(three: Three, old: KeyedNode, item: KeyedNode) -> bool:
     spans = (old.lead[0], old.trail[1]), (item.lead[0], item.trail[1])
     return bool(set(three.mine.comments(spans[1])) - set(three.base.comments(spans[0])))
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from fernshale.core.data.tree import Document, Item, Node, NotKeyed
+from fernshale.core.data.tree import Document, KeyedNode, Node, NotKeyed
 from fernshale.core.merge.keyed.plan import Clash, Entry, Plan
 
 # What is decided about a clash: the side to take ("mine", "incoming", "base"), or ("text", value).
@@ -68,7 +68,7 @@ class Writer:
         assert incoming is not None
         return self._foreign(node, self.incoming, incoming)
 
-    def _own(self, node: Node, item: Item, value: str | None) -> _Piece:
+    def _own(self, node: Node, item: KeyedNode, value: str | None) -> _Piece:
         body = self.mine.cut(item.body)
         if value is not None:
             start, end = item.node.span[0] - item.body[0], item.node.span[1] - item.body[0]
@@ -78,7 +78,7 @@ class Writer:
         pad, after = _without_separator(self.mine.cut(item.trail), node.separator)
         return _Piece(self.mine.cut(item.lead), body, pad, after, item is node.items[0])
 
-    def _foreign(self, node: Node, source: Document, item: Item) -> _Piece:
+    def _foreign(self, node: Node, source: Document, item: KeyedNode) -> _Piece:
         """An entry from another file: its comments come along, its indentation is that of its new neighbours."""
         gap = self._gap(node)
         if "\n" in gap:

@@ -12,7 +12,7 @@ from fernshale.core.base.globs import FirstFit
 from fernshale.core.base.textfile import TextFile
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.data.formats import Read, find_reader
-from fernshale.core.data.tree import Document, Item, Node, NotKeyed
+from fernshale.core.data.tree import Document, KeyedNode, Node, NotKeyed
 from fernshale.core.merge.align import align_lines, equal_lines
 from fernshale.core.merge.keyed.list_keys import VALUE, Ways, entries_by_key, find_ways
 from fernshale.core.merge.keyed.plan import Clash, Plan, Three, make_plan
@@ -135,7 +135,7 @@ class KeyedMerge:
         yield from self._comment_edits(document)
 
     @cached_property
-    def edits(self) -> tuple[tuple[str, Item | None, Item | None], ...]:
+    def edits(self) -> tuple[tuple[str, KeyedNode | None, KeyedNode | None], ...]:
         """The local edits: the way to an entry, what it was, what it is."""
         return tuple(_differences(self.three.base.root, self.three.mine.root, "", self.three.ways))
 
@@ -211,14 +211,14 @@ def _is_strict_json(text: str) -> bool:
     return True
 
 
-def _stands(item: Item | None, found: Item | None, at: str, ways: Ways) -> bool:
+def _stands(item: KeyedNode | None, found: KeyedNode | None, at: str, ways: Ways) -> bool:
     """Whether a change, of an entry to `item` or its removal, is there."""
     if item is None or found is None:
         return item is None and found is None
     return _holds(item.node, found.node, at, ways)
 
 
-def _sides(three: Three, clash: Clash) -> tuple[tuple[Document, Item | None], ...]:
+def _sides(three: Three, clash: Clash) -> tuple[tuple[Document, KeyedNode | None], ...]:
     """A clash's entry on each side, with the document it is in."""
     return (three.base, clash.base), (three.mine, clash.mine), (three.incoming, clash.incoming)
 
@@ -250,7 +250,9 @@ def _clashes(plan: Plan) -> Iterator[Clash]:
             yield from _clashes(entry.value)
 
 
-def _differences(base: Node, mine: Node, at: str, ways: Ways) -> Iterator[tuple[str, Item | None, Item | None]]:
+def _differences(
+    base: Node, mine: Node, at: str, ways: Ways
+) -> Iterator[tuple[str, KeyedNode | None, KeyedNode | None]]:
     """The smallest entries in which one tree differs from another, with the way to each."""
     olds, ours = entries_by_key(base, at, ways) or {}, entries_by_key(mine, at, ways) or {}
     for key in {**ours, **olds}:
@@ -267,7 +269,7 @@ def _differences(base: Node, mine: Node, at: str, ways: Ways) -> Iterator[tuple[
                 yield way, old, item
 
 
-def _follow(root: Node, at: str, ways: Ways) -> Item | None:
+def _follow(root: Node, at: str, ways: Ways) -> KeyedNode | None:
     node, item, way = root, None, ""
     for step in at.split("/")[1:]:
         item = (entries_by_key(node, way, ways) or {}).get(step)
@@ -300,7 +302,7 @@ def _holds(wanted: Node, found: Node, at: str, ways: Ways) -> bool:
     return all(key in theirs and _holds(item.node, theirs[key].node, f"{at}/{key}", ways) for key, item in ours.items())
 
 
-def _what(three: Three, at: str, old: Item | None, item: Item | None) -> str:
+def _what(three: Three, at: str, old: KeyedNode | None, item: KeyedNode | None) -> str:
     name = at.lstrip("/")
     above = at.rpartition("/")[0]
     if three.ways.get(above) == VALUE:

@@ -13,7 +13,7 @@ from fernshale.core.build.causes import Cause
 from fernshale.core.crossing.project.interface_changes import Used
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.project.source_texts import Texts
-from fernshale.core.crossing.record.items import Matter, Proposal, Stage
+from fernshale.core.crossing.record.items import Item, Option, Stage
 from fernshale.core.crossing.stages.build.view import CauseView, Fix
 from fernshale.core.drift.comparison import Change
 from fernshale.core.drift.symbols import Symbol
@@ -23,7 +23,7 @@ from fernshale.core.fix.tokens import name_starts
 from fernshale.core.inference.from_api_diff import reorder_rule
 from fernshale.core.survey.roles import role_of
 
-# Matters of calls that pass another default now; how sure it is that the old one is meant.
+# Items of calls that pass another default now; how sure it is that the old one is meant.
 DEFAULT = "default:"
 PIN = 0.5
 # A default that means the same in the project's own files: a literal, or a name with its whole path.
@@ -31,26 +31,26 @@ _MEANS_THE_SAME = re.compile(
     r"""[-+!~]?\.?\d[\w.']*|"(?:[^"\\\n]|\\.)*"|'(?:[^'\\\n]|\\.)*'|true|false|True|False|None|null|nullptr|undefined|NULL|!0|!1"""
     r"|(?:::)?\w+(?:(?:::|\.)\w+)+|\(\)|\[\]|\{\}"
 )
-RIGHT = Proposal("noted", "It is right as it is now", (), 0.3)
+RIGHT = Option("noted", "It is right as it is now", (), 0.3)
 
 
-def no_build() -> list[Matter]:
+def no_build() -> list[Item]:
     """Before the first build for a release."""
-    run = Proposal("build", "Build", ("nothing was built for this release yet",), 1.0, True)
-    return [Matter("build:run", Stage.BUILD, "not built yet for this release", needs_you=False, proposals=(run,))]
+    run = Option("build", "Build", ("nothing was built for this release yet",), 1.0, True)
+    return [Item("build:run", Stage.BUILD, "not built yet for this release", needs_you=False, options=(run,))]
 
 
-def cause_matters(views: Sequence[CauseView], is_stale: bool, passed: bool) -> list[Matter]:
+def cause_items(views: Sequence[CauseView], is_stale: bool, passed: bool) -> list[Item]:
     """Another build where one is due, and each cause that stands for itself with the ways there are."""
-    run = Proposal("build", "Build again", ("files changed since the last build",), 1.0, True)
-    matters = []
+    run = Option("build", "Build again", ("files changed since the last build",), 1.0, True)
+    items = []
     if is_stale:
-        matters.append(
-            Matter("build:run", Stage.BUILD, "files changed since the last build", needs_you=False, proposals=(run,))
+        items.append(
+            Item("build:run", Stage.BUILD, "files changed since the last build", needs_you=False, options=(run,))
         )
     elif not passed and not views:
-        matters.append(
-            Matter("build:run", Stage.BUILD, "the build failed without an error that can be read", proposals=(run,))
+        items.append(
+            Item("build:run", Stage.BUILD, "the build failed without an error that can be read", options=(run,))
         )
     for view in sorted(views, key=lambda view: view.put_off):
         cause = view.cause
@@ -58,22 +58,22 @@ def cause_matters(views: Sequence[CauseView], is_stale: bool, passed: bool) -> l
         place = f"{first.file}:{first.line}" if first.line else first.file
         title = f"{cause.title}, {count(view.open, 'place')}"
         ways = tuple(
-            Proposal(fix.rule.id, fix.rule.name, fix.evidence, fix.confidence, fix.is_sure) for fix in view.fixes
+            Option(fix.rule.id, fix.rule.name, fix.evidence, fix.confidence, fix.is_sure) for fix in view.fixes
         )
         # What is settled waits for the next build; what only follows from another goes with it.
         if not view.is_settled and not cause.under:
             aside = () if any(way.sure for way in ways) else _ways_aside(cause)
             if view.aside:
                 words = (f"{view.aside} had it, and is set aside",)
-                aside = (Proposal(f"return {view.aside}", f"Bring {view.aside} back", words, 0.4), *aside)
+                aside = (Option(f"return {view.aside}", f"Bring {view.aside} back", words, 0.4), *aside)
             why = "put off" if view.put_off else f"{view.aside} is set aside" if view.aside else ""
-            matters.append(
-                Matter(f"cause:{cause.key}", Stage.BUILD, title, cause.owner, place, why, not ways, (*ways, *aside))
+            items.append(
+                Item(f"cause:{cause.key}", Stage.BUILD, title, cause.owner, place, why, not ways, (*ways, *aside))
             )
-    return matters
+    return items
 
 
-def default_matters(ground: Ground, drift: Sequence[Used], texts: Texts, decided: Collection[str]) -> Iterator[Matter]:
+def default_items(ground: Ground, drift: Sequence[Used], texts: Texts, decided: Collection[str]) -> Iterator[Item]:
     """Calls that pass something else than before without a word of them changed: arguments whose default is another, or that
     have another place."""
     seen = set(decided)
@@ -88,8 +88,8 @@ def default_matters(ground: Ground, drift: Sequence[Used], texts: Texts, decided
                 title = f"{key.removeprefix(DEFAULT)}: compiles, and may mean something else"
                 place = f"{path}:{position(text, at)[0]}"
                 noted = replace(RIGHT, evidence=(change.what,))
-                pin = (Proposal("pin", f"At each call: {rule.title}", (rule.why,), PIN),) if rule else ()
-                yield Matter(key, Stage.BUILD, title, "own", place, "", True, (*pin, noted))
+                pin = (Option("pin", f"At each call: {rule.title}", (rule.why,), PIN),) if rule else ()
+                yield Item(key, Stage.BUILD, title, "own", place, "", True, (*pin, noted))
                 break
 
 
@@ -116,7 +116,7 @@ def _means_otherwise(change: Change) -> bool:
 
 
 def default_key(change: Change) -> str:
-    """The key of the matter that calls are which pass something else now. Arguments at other places are one matter for a class
+    """The key of the item that calls are which pass something else now. Arguments at other places are one item for a class
     and those that derive from it."""
     full, called = change.symbol.full, change.symbol.called
     return f"{DEFAULT}{change.what.replace(full, called, 1) if change.kind == 'reordered' else change.what}"
@@ -154,21 +154,21 @@ def _default_of(old: Symbol, name: str, at: int) -> str:
     return old.given[at].default if at < len(old.given) and not old.given[at].name else ""
 
 
-def _ways_aside(cause: Cause) -> tuple[Proposal, ...]:
+def _ways_aside(cause: Cause) -> tuple[Option, ...]:
     """Ways to get the rest compiled where nothing mends a cause; each leaves a debt."""
     if cause.owner != "own" or not any(error.place.line > 0 for error in cause.errors):
         return ()
     return tuple(
-        Proposal(f"aside {what}", f"Set the {what} aside", ("it goes on the list of debts until it is put back",), 0.05)
+        Option(f"aside {what}", f"Set the {what} aside", ("it goes on the list of debts until it is put back",), 0.05)
         for what in ("line", "function", "file")
     )
 
 
-def silent_matters(silent: Sequence[Fix], is_checked: bool) -> list[Matter]:
+def silent_items(silent: Sequence[Fix], is_checked: bool) -> list[Item]:
     """Changes that rules know of and no compiler tells; `is_checked`: there is one that tells of others."""
     wrong = "compiles, but is wrong now" if is_checked else "nothing here tells of it"
     return [
-        Matter(
+        Item(
             f"silent:{fix.rule.id}",
             Stage.BUILD,
             f"{fix.rule.name}: {wrong}",
@@ -176,15 +176,15 @@ def silent_matters(silent: Sequence[Fix], is_checked: bool) -> list[Matter]:
             f"{fix.edits[0].path}:{fix.edits[0].line}",
             fix.rule.why,
             True,
-            (Proposal(fix.rule.id, fix.rule.name, fix.evidence, fix.confidence, fix.is_sure), RIGHT),
+            (Option(fix.rule.id, fix.rule.name, fix.evidence, fix.confidence, fix.is_sure), RIGHT),
         )
         for fix in silent
     ]
 
 
-def gone_matters(
+def gone_items(
     ground: Ground, drift: Sequence[Used], texts: Texts, mended: Collection[str], decided: Collection[str]
-) -> Iterator[Matter]:
+) -> Iterator[Item]:
     """What the project's own code names and the new release has not, where no compiler tells. `mended` are names that a fix is
     proposed for."""
     for change in (item.change for item in drift if item.change.kind in ("removed", "renamed", "moved")):
@@ -196,4 +196,4 @@ def gone_matters(
             (f"{path}:{position(text, at)[0]}" for path, text in own for at in name_starts(text, path, name)), None
         )
         if place is not None:
-            yield Matter(key, Stage.BUILD, f"{change.what}: nothing here tells of it", "own", place, "", True, (RIGHT,))
+            yield Item(key, Stage.BUILD, f"{change.what}: nothing here tells of it", "own", place, "", True, (RIGHT,))

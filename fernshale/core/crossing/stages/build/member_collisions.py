@@ -12,7 +12,7 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.project.source_texts import Texts
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Matter, Stage
+from fernshale.core.crossing.record.items import Item, Stage
 from fernshale.core.crossing.stages.build.items import DEFAULT, RIGHT
 from fernshale.core.drift.comparison import Change
 from fernshale.core.fix.members import OwnClass, own_classes
@@ -22,9 +22,9 @@ from fernshale.core.survey.roles import role_of
 _HEAD = re.compile(r"\b(?:class|struct|interface|impl)\b[^;{}]{0,300}")
 
 
-def clash_matters(
+def clash_items(
     ground: Ground, crossing: Crossing, changes: Sequence[Change], texts: Texts, decided: Collection[str]
-) -> Iterator[Matter]:
+) -> Iterator[Item]:
     """One for each class and member, in the order of the files. What a class has only since the leg began was written for the
     new release."""
     # By the last name of a class, the new members that it has or inherits.
@@ -37,7 +37,7 @@ def clash_matters(
             inherited = _inherited(item, known)
             if clashing := inherited.keys() & item.members.keys():
                 had = before.members(path, item)
-                yield from _matters(
+                yield from _items(
                     item, path, texts.of[path], {name: inherited[name] for name in clashing & had}, decided
                 )
 
@@ -111,9 +111,9 @@ def _inherited(item: OwnClass, known: Mapping[str, Mapping[str, Change]]) -> Map
     return {name: change for base in item.bases for name, change in known.get(base, {}).items()}
 
 
-def _matters(
+def _items(
     item: OwnClass, path: TreePath, text: str, clashing: Mapping[str, Change], decided: Collection[str]
-) -> Iterator[Matter]:
+) -> Iterator[Item]:
     for name in item.members:
         change = clashing.get(name)
         if change is None:
@@ -125,6 +125,6 @@ def _matters(
             symbol = change.symbol
             declared = f"{symbol.full}{symbol.signature if symbol.is_callable else ''}"
             why = f"{declared} is new, in {symbol.file}:{symbol.line}. Whatever asks for it finds that of {item.name} instead."
-            yield Matter(
+            yield Item(
                 key, Stage.BUILD, f"{what}: compiles, and may mean something else", "own", place, why, True, (RIGHT,)
             )

@@ -29,7 +29,7 @@ from fernshale.core.crossing.project.scan import Ground, engine_folder
 from fernshale.core.crossing.project.source_texts import read_texts
 from fernshale.core.crossing.record.automation import NEVER, put_off, sure_from
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Decision, Matter, Stage
+from fernshale.core.crossing.record.items import Decision, Item, Stage
 from fernshale.core.crossing.record.logbook import note, write_step
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.rules.sources import LEARNED, keep_rules, leg_rules
@@ -39,17 +39,17 @@ from fernshale.core.crossing.stages.build.fix_search import find_fixes, live_rul
 from fernshale.core.crossing.stages.build.items import (
     DEFAULT,
     PIN,
-    cause_matters,
+    cause_items,
+    default_items,
     default_key,
-    default_matters,
-    gone_matters,
+    gone_items,
     no_build,
     pinning_rule,
-    silent_matters,
+    silent_items,
 )
 from fernshale.core.crossing.stages.build.learned import learn_from_changes
 from fernshale.core.crossing.stages.build.line_tracking import LinesNow
-from fernshale.core.crossing.stages.build.member_collisions import clash_matters
+from fernshale.core.crossing.stages.build.member_collisions import clash_items
 from fernshale.core.crossing.stages.build.missing_imports import with_imports
 from fernshale.core.crossing.stages.build.type_annotations import with_declared
 from fernshale.core.crossing.stages.build.view import BuildView, CauseView, Fix, Scope
@@ -100,18 +100,18 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     )
     texts = read_texts(ground, token) if rules.changes else None
     drift = used_changes(rules.changes, texts.used) if texts else ()
-    defaults = tuple(default_matters(ground, drift, texts, decided)) if texts else ()
-    defaults += tuple(clash_matters(ground, crossing, rules.changes, texts, decided)) if texts else ()
+    defaults = tuple(default_items(ground, drift, texts, decided)) if texts else ()
+    defaults += tuple(clash_items(ground, crossing, rules.changes, texts, decided)) if texts else ()
     if texts and not can_build:
         mended = symbols_named([fix.rule for fix in quiet])
-        defaults = (*defaults, *gone_matters(ground, drift, texts, mended, decided))
+        defaults = (*defaults, *gone_items(ground, drift, texts, mended, decided))
     pins = _pins(ground, drift, defaults, far, token)
     if last is None or shape is None or near is None:
-        matters = (*(no_build() if can_build else ()), *silent_matters(silent, can_build), *defaults)
+        items = (*(no_build() if can_build else ()), *silent_items(silent, can_build), *defaults)
         # Where nothing is built, all is well once nothing is open.
-        passed = not can_build and not matters
+        passed = not can_build and not items
         return BuildView(
-            rounds, (), silent, drift, find_debts(crossing), can_build, passed, matters, far, defaults, pins, right
+            rounds, (), silent, drift, find_debts(crossing), can_build, passed, items, far, defaults, pins, right
         )
     is_stale = last["fingerprint"] != fingerprint(crossing, ground, _NOT_BUILT)
     states, gone = cause_states(rounds), files_aside(crossing)
@@ -127,9 +127,9 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     told = {fix.rule.id for view in views for fix in view.fixes}
     silent = tuple(fix for fix in silent if fix.rule.id not in told)
     passed = bool(last["passed"])
-    matters = (*cause_matters(views, is_stale, passed), *silent_matters(silent, True), *defaults)
+    items = (*cause_items(views, is_stale, passed), *silent_items(silent, True), *defaults)
     found = tuple(views), silent, drift, find_debts(crossing)
-    return BuildView(rounds, *found, is_stale, passed and not is_stale, matters, far, defaults, pins, right)
+    return BuildView(rounds, *found, is_stale, passed and not is_stale, items, far, defaults, pins, right)
 
 
 def run_round(crossing: Crossing, ground: Ground, work: Work) -> Round:
@@ -298,10 +298,10 @@ def _count_open(cause: Cause) -> int:
 
 
 def _pins(
-    ground: Ground, drift: Sequence[Used], defaults: Sequence[Matter], far: float, token: CancelToken
+    ground: Ground, drift: Sequence[Used], defaults: Sequence[Item], far: float, token: CancelToken
 ) -> dict[str, Fix]:
-    """By the key of their matter, the fixes that write an old default at the calls that leave it out."""
-    due = {matter.key for matter in defaults}
+    """By the key of their item, the fixes that write an old default at the calls that leave it out."""
+    due = {open_item.key for open_item in defaults}
     keyed = [(default_key(item.change), pinning_rule(item.change)) for item in drift]
     rules = {key: rule for key, rule in keyed if key in due and rule is not None}
     edits = find_all_edits(ground, list(rules.values()), token)

@@ -13,7 +13,7 @@ from fernshale.core.build.rounds import CauseState, Round
 from fernshale.core.crossing.deferred.code import Debt
 from fernshale.core.crossing.project.interface_changes import Used
 from fernshale.core.crossing.record.automation import SURE_FROM
-from fernshale.core.crossing.record.items import Matter
+from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.stages.build.changed_types import gives_other
 from fernshale.core.drift.comparison import Change
 from fernshale.core.fix.apply import Edit
@@ -82,7 +82,7 @@ class BuildView:
 
     Fixes are sure from the confidence `sure_from` on.
 
-    `defaults` are the matters of calls that pass another default now, `pins` by their keys the fixes that say the old one.
+    `defaults` are the items of calls that pass another default now, `pins` by their keys the fixes that say the old one.
 
     `right` are what a person said of changes that nothing tells of, that they are right as they are: keys with titles.
 
@@ -96,9 +96,9 @@ class BuildView:
     debts: tuple[Debt, ...]
     is_stale: bool
     passed: bool
-    matters: tuple[Matter, ...]
+    items: tuple[Item, ...]
     sure_from: float = SURE_FROM
-    defaults: tuple[Matter, ...] = ()
+    defaults: tuple[Item, ...] = ()
     pins: Mapping[str, Fix] = field(default_factory=dict)
     right: tuple[tuple[str, str], ...] = ()
 

@@ -14,7 +14,7 @@ from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Decision, Matter, Proposal, Stage
+from fernshale.core.crossing.record.items import Decision, Item, Option, Stage
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.stages.build.view import BuildView, CauseView
 from fernshale.core.survey.release_sites import read_project_text
@@ -56,7 +56,7 @@ def member_states(ground: Ground, build: BuildView, crossing: Crossing) -> tuple
     return tuple(found)
 
 
-def member_matters(ground: Ground, build: BuildView, crossing: Crossing) -> Iterator[Matter]:
+def member_items(ground: Ground, build: BuildView, crossing: Crossing) -> Iterator[Item]:
     """Members that errors without a sure way hold up, each of which may be left out for now; those left out may come back."""
     for state in member_states(ground, build, crossing):
         member = state.member
@@ -64,15 +64,15 @@ def member_matters(ground: Ground, build: BuildView, crossing: Crossing) -> Iter
             continue
         stuck = [item for item in _causes_of(member, build) if not any(fix.is_sure for fix in item.fixes)]
         if state.crosses and stuck and len(ground.along) > 1 and ground.profile.workspace is not None:
-            leave = Proposal("leave", f"Leave {member.name} on {crossing.setup.from_}", ("the others go on",), 0.3)
+            leave = Option("leave", f"Leave {member.name} on {crossing.setup.from_}", ("the others go on",), 0.3)
             title = f"{member.name} cannot come yet, {count(len(stuck), 'cause')} without a sure way"
-            yield Matter(_key(member), Stage.BUILD, title, "own", member.folder, "", False, (leave,))
+            yield Item(_key(member), Stage.BUILD, title, "own", member.folder, "", False, (leave,))
 
 
 def with_members(build: BuildView, ground: Ground, crossing: Crossing) -> BuildView:
-    """The build with the matters of members among its own."""
-    more = tuple(member_matters(ground, build, crossing)) if ground.members else ()
-    return replace(build, matters=(*build.matters, *more)) if more else build
+    """The build with the items of members among its own."""
+    more = tuple(member_items(ground, build, crossing)) if ground.members else ()
+    return replace(build, items=(*build.items, *more)) if more else build
 
 
 def leave_out(crossing: Crossing, ground: Ground, name: str, who: str, why: str, work: Work) -> int:

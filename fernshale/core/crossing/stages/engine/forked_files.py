@@ -22,7 +22,7 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground, engine_folder
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Decision, Matter, Proposal, Stage
+from fernshale.core.crossing.record.items import Decision, Item, Option, Stage
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.merge.text_merge import Choice, TextMerge, merge_text, result_text
 from fernshale.core.survey.release_sites import read_project_text
@@ -67,27 +67,27 @@ def find_copies(ground: Ground, crossing: Crossing, token: CancelToken) -> tuple
     return ground.manifest.derived(("copies", old, new), lambda: tuple(_find(ground, old, new, token)))
 
 
-def copy_matters(copies: tuple[Copy, ...], crossing: Crossing) -> Iterator[Matter]:
-    """One matter for each copy that nothing was decided about on this leg."""
+def copy_items(copies: tuple[Copy, ...], crossing: Crossing) -> Iterator[Item]:
+    """One item for each copy that nothing was decided about on this leg."""
     decided = crossing.decisions()
     to = crossing.setup.to
     for item in copies:
         if item.key in decided and decided[item.key].text == to:
             continue
         evidence = (f"{item.alike:.0%} of its lines are the engine's {item.engine}", f"which changed in {to}")
-        leave = Proposal("leave", "Leave it as it is", ("it goes on as it was",), 0.2)
+        leave = Option("leave", "Leave it as it is", ("it goes on as it was",), 0.2)
         if item.clashes:
             places = count(item.clashes, "place")
-            ways: tuple[Proposal, ...] = (
-                Proposal("mine", f"Merge, mine in the {places} both changed", evidence, 0.4),
-                Proposal("incoming", f"Merge, the engine's in the {places} both changed", evidence, 0.4),
+            ways: tuple[Option, ...] = (
+                Option("mine", f"Merge, mine in the {places} both changed", evidence, 0.4),
+                Option("incoming", f"Merge, the engine's in the {places} both changed", evidence, 0.4),
                 leave,
             )
         else:
             sure = 0.92 if item.alike >= _SURE else 0.7
-            ways = (Proposal("merge", f"Bring it to {to}, your edits kept", evidence, sure, sure >= 0.9), leave)
+            ways = (Option("merge", f"Bring it to {to}, your edits kept", evidence, sure, sure >= 0.9), leave)
         title = f"{printable(item.path)} is a copy of the engine's {item.engine}, which changed"
-        yield Matter(item.key, Stage.ENGINE, title, "own", item.path, "", bool(item.clashes), ways)
+        yield Item(item.key, Stage.ENGINE, title, "own", item.path, "", bool(item.clashes), ways)
 
 
 def settle_copy(

@@ -20,7 +20,7 @@ from fernshale.core.crossing.project.commands import run_profile_command, run_ty
 from fernshale.core.crossing.project.plugin_builds import find_built
 from fernshale.core.crossing.project.scan import Ground, crossing_ground
 from fernshale.core.crossing.record.database import Crossing, Entry
-from fernshale.core.crossing.record.items import Decision, Matter, Proposal, Stage
+from fernshale.core.crossing.record.items import Decision, Item, Option, Stage
 from fernshale.core.crossing.record.logbook import settle_interrupted, write_step
 from fernshale.core.crossing.record.trust import require_trust
 from fernshale.core.engine.generated_files import replaceable_files
@@ -141,26 +141,26 @@ def restore_swept(crossing: Crossing, sweep: Entry, *, has_failed: bool) -> tupl
 # -- questions
 
 
-def generator_items(ground: Ground, crossing: Crossing, last: Regenerated | None) -> tuple[Matter, ...]:
+def generator_items(ground: Ground, crossing: Crossing, last: Regenerated | None) -> tuple[Item, ...]:
     """The open items of the generator once the project names the target everywhere."""
     key, owner = "engine:generate", "generated"
     if ground.profile.commands.regenerate is None:
         return ()
-    again = Proposal("regenerate", "Run the generator", (), 1.0, last is None)
+    again = Option("regenerate", "Run the generator", (), 1.0, last is None)
     if sweep := unsettled_sweep(crossing):
         assert sweep.changes is not None
         title = f"the generator was interrupted; {count(len(sweep.changes.files), 'generated file')} removed before it"
-        restore = Proposal("restore", "Restore those that are missing", ("each is in the snapshot before",), 0.6)
-        return (Matter(key, Stage.ENGINE, title, owner, proposals=(again, restore)),)
+        restore = Option("restore", "Restore those that are missing", ("each is in the snapshot before",), 0.6)
+        return (Item(key, Stage.ENGINE, title, owner, options=(again, restore)),)
     if last is None:
-        return (Matter(key, Stage.ENGINE, "the generator has not run yet", owner, needs_you=False, proposals=(again,)),)
+        return (Item(key, Stage.ENGINE, "the generator has not run yet", owner, needs_you=False, options=(again,)),)
     if last.status != 0:
         ways = (again, *_around(ground, last.said))
-        return (Matter(key, Stage.ENGINE, "the engine's generator failed", owner, "", last.said, True, ways),)
+        return (Item(key, Stage.ENGINE, "the engine's generator failed", owner, "", last.said, True, ways),)
     return ()
 
 
-def _around(ground: Ground, said: str) -> tuple[Proposal, ...]:
+def _around(ground: Ground, said: str) -> tuple[Option, ...]:
     """Ways to get a plugin out of the generator's way: those that it names."""
     ways = []
     compiled = {item.plugin.id for item in find_built(ground)}
@@ -170,12 +170,12 @@ def _around(ground: Ground, said: str) -> tuple[Proposal, ...]:
             continue
         evidence = (f"the generator says: {said.splitlines()[-1].strip()}",)
         if plugin.id in compiled:
-            ways.append(Proposal(f"rebuild {plugin.id}", f"Rebuild {plugin.id} and run it again", evidence, 0.6))
-        ways.append(Proposal(f"aside {plugin.id}", f"Set {plugin.id} aside and run it again", evidence, 0.5))
+            ways.append(Option(f"rebuild {plugin.id}", f"Rebuild {plugin.id} and run it again", evidence, 0.6))
+        ways.append(Option(f"aside {plugin.id}", f"Set {plugin.id} aside and run it again", evidence, 0.5))
     return tuple(ways)
 
 
-def stale_items(ground: Ground, crossing: Crossing, last: Regenerated | None) -> tuple[Matter, ...]:
+def stale_items(ground: Ground, crossing: Crossing, last: Regenerated | None) -> tuple[Item, ...]:
     """Generated files that no command made again on this leg, one question for each rule of the profile."""
     groups: dict[str, list[TreePath]] = {}
     for path in _unreplaced(ground, crossing, last):
@@ -191,14 +191,14 @@ def stale_items(ground: Ground, crossing: Crossing, last: Regenerated | None) ->
         files = count(len(paths), "generated file")
         evidence = (f"made for {crossing.setup.from_}; {reason}",)
         options = (
-            Proposal("keep", "Keep them as they are", evidence, 0.5),
-            Proposal("delete", f"Delete {files}", ("the snapshot before has them",), 0.2),
-            Proposal("run", "Run a command…", ("it runs in the project's folder",), 0.3, asks="The command to run"),
+            Option("keep", "Keep them as they are", evidence, 0.5),
+            Option("delete", f"Delete {files}", ("the snapshot before has them",), 0.2),
+            Option("run", "Run a command…", ("it runs in the project's folder",), 0.3, asks="The command to run"),
         )
         named = [*paths[:_MAX_NAMED], *([f"and {len(paths) - _MAX_NAMED} more"] if len(paths) > _MAX_NAMED else [])]
         title = f"{files} may be stale: {globs}"
         detail = "\n".join((f"Made for {crossing.setup.from_}, and {reason}:", *named))
-        items.append(Matter(f"{KEY}{globs}", Stage.ENGINE, title, "generated", paths[0], detail, True, options))
+        items.append(Item(f"{KEY}{globs}", Stage.ENGINE, title, "generated", paths[0], detail, True, options))
     return tuple(items)
 
 

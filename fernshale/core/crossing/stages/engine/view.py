@@ -13,9 +13,9 @@ from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.crossing.project.plugin_plan import SAID, said_key
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.database import Crossing, Setup
-from fernshale.core.crossing.record.items import Matter, Proposal, Stage
+from fernshale.core.crossing.record.items import Item, Option, Stage
 from fernshale.core.crossing.record.logbook import write_step
-from fernshale.core.crossing.stages.engine.forked_files import Copy, copy_matters, find_copies
+from fernshale.core.crossing.stages.engine.forked_files import Copy, copy_items, find_copies
 from fernshale.core.crossing.stages.engine.generator import (
     Regenerated,
     files_to_replace,
@@ -24,7 +24,7 @@ from fernshale.core.crossing.stages.engine.generator import (
     regenerate,
     stale_items,
 )
-from fernshale.core.crossing.stages.engine.workarounds import Line, find_lines, workaround_matters
+from fernshale.core.crossing.stages.engine.workarounds import Line, find_lines, workaround_items
 from fernshale.core.engine.release_update import SiteChange, draft_sites, plan_sites
 from fernshale.core.survey.release_sites import read_project_text
 from fernshale.core.survey.workspace_members import choose_members, with_override
@@ -44,7 +44,7 @@ class EngineView:
     regenerated: Regenerated | None
     release: str
     copies: tuple[Copy, ...]
-    matters: tuple[Matter, ...]
+    items: tuple[Item, ...]
     workarounds: tuple[Line, ...] = ()
 
     @property
@@ -83,8 +83,8 @@ def engine(ground: Ground, crossing: Crossing, token: CancelToken) -> EngineView
     copies = find_copies(ground, crossing, token)
     lines = find_lines(ground, setup.to)
     view = EngineView(sites, overrides, stale, regenerated, ground.release, copies, (), lines)
-    more = (*copy_matters(copies, crossing), *workaround_matters(lines, setup.to, crossing.left_so()))
-    return replace(view, matters=(*_matters(view, ground, crossing), *more))
+    more = (*copy_items(copies, crossing), *workaround_items(lines, setup.to, crossing.left_so()))
+    return replace(view, items=(*_items(view, ground, crossing), *more))
 
 
 def _leg_changes(ground: Ground, setup: Setup, asked: Collection[str]) -> tuple[SiteChange, ...]:
@@ -130,7 +130,7 @@ def apply_engine(crossing: Crossing, ground: Ground, work: Work) -> Regenerated 
     return regenerate(crossing, work)
 
 
-def to_json(sites: tuple[SiteChange, ...], matters: tuple[Matter, ...]) -> dict[str, object]:
+def to_json(sites: tuple[SiteChange, ...], items: tuple[Item, ...]) -> dict[str, object]:
     """The sites as the command line prints them."""
     return {
         "sites": [
@@ -144,28 +144,28 @@ def to_json(sites: tuple[SiteChange, ...], matters: tuple[Matter, ...]) -> dict[
             }
             for item in sites
         ],
-        "matters": [{"key": matter.key, "title": matter.title} for matter in matters],
+        "items": [{"key": open_item.key, "title": open_item.title} for open_item in items],
     }
 
 
-def _matters(view: EngineView, ground: Ground, crossing: Crossing) -> tuple[Matter, ...]:
-    matters = []
+def _items(view: EngineView, ground: Ground, crossing: Crossing) -> tuple[Item, ...]:
+    items = []
     to = crossing.setup.to
     for item in view.sites:
         key = _key(item)
         if item.trouble and key not in crossing.decisions():
             place = f"{item.site.file}:{item.site.line}"
-            keep = Proposal("keep", "Leave it as it is", (item.trouble,), 0.5)
+            keep = Option("keep", "Leave it as it is", (item.trouble,), 0.5)
             title = f"{item.site.file} {item.trouble.split(';')[0]}"
-            follow = Proposal("follow", f"Let it name {to} as well", ("it names another release today",), 0.3)
+            follow = Option("follow", f"Let it name {to} as well", ("it names another release today",), 0.3)
             ways = (keep, follow) if item.site.notation == "exact" and is_release(item.before) else (keep,)
-            matters.append(Matter(key, Stage.ENGINE, title, "own", place, item.trouble, True, ways))
+            items.append(Item(key, Stage.ENGINE, title, "own", place, item.trouble, True, ways))
     if view.places:
         evidence = f"the generator then replaces {count(len(view.stale), 'generated file')}" if view.stale else ""
-        take = Proposal("apply", f"Change them to {to}", (evidence,), 1.0, True)
+        take = Option("apply", f"Change them to {to}", (evidence,), 1.0, True)
         title = f"{count(view.places, 'place')} still to name {to}"
-        matters.append(Matter("engine:sites", Stage.ENGINE, title, "own", needs_you=False, proposals=(take,)))
+        items.append(Item("engine:sites", Stage.ENGINE, title, "own", needs_you=False, options=(take,)))
     else:
-        matters += generator_items(ground, crossing, view.regenerated)
-        matters += stale_items(ground, crossing, view.regenerated)
-    return tuple(matters)
+        items += generator_items(ground, crossing, view.regenerated)
+        items += stale_items(ground, crossing, view.regenerated)
+    return tuple(items)

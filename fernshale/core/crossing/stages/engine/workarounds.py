@@ -18,7 +18,7 @@ from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Decision, Matter, Proposal, Stage
+from fernshale.core.crossing.record.items import Decision, Item, Option, Stage
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.route.shelf import Workaround
 from fernshale.core.survey.release_sites import read_project_text
@@ -80,25 +80,23 @@ def is_needed(found: Line, lines: Collection[Line], to: str) -> bool:
     return not all(end and parse_release(to) >= parse_release(end) for end in ends)
 
 
-def workaround_matters(lines: Collection[Line], to: str, left_so: Collection[str]) -> Iterator[Matter]:
+def workaround_items(lines: Collection[Line], to: str, left_so: Collection[str]) -> Iterator[Item]:
     """Lines to be put in, and lines that can go; but for those that were decided to be `left_so`."""
     for item in lines:
         why = item.workaround.why
         if item.key in left_so:
             continue
         if not item.line:
-            add = Proposal("add", "Put it in, with a note", (why, item.condition), 0.95, True)
-            keep = Proposal("keep", "Leave it as it is", ("the build may fail for it",), 0.2)
+            add = Option("add", "Put it in, with a note", (why, item.condition), 0.95, True)
+            keep = Option("keep", "Leave it as it is", ("the build may fail for it",), 0.2)
             title = f"{to} wants {item.words} in {item.file}"
-            yield Matter(item.key, Stage.ENGINE, title, "own", item.place, why, False, (add, keep))
+            yield Item(item.key, Stage.ENGINE, title, "own", item.place, why, False, (add, keep))
         elif not is_needed(item, lines, to):
             told = "its note says so" if item.noted else "there is no note by it; you may want it for something else"
-            drop = Proposal(
-                "remove", "Take it out", (item.condition, told), _OURS if item.noted else _THEIRS, item.noted
-            )
-            keep = Proposal("keep", "Leave it as it is", ("it may be wanted for something else",), 0.2)
+            drop = Option("remove", "Take it out", (item.condition, told), _OURS if item.noted else _THEIRS, item.noted)
+            keep = Option("keep", "Leave it as it is", ("it may be wanted for something else",), 0.2)
             title = f"{item.words} can go: {why}"
-            yield Matter(item.key, Stage.ENGINE, title, "own", item.place, item.condition, not item.noted, (drop, keep))
+            yield Item(item.key, Stage.ENGINE, title, "own", item.place, item.condition, not item.noted, (drop, keep))
 
 
 def settle_workaround(crossing: Crossing, ground: Ground, decided: Decision, work: Work) -> int:

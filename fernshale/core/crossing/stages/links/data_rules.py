@@ -18,7 +18,7 @@ from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Decision, Matter, Proposal, Stage
+from fernshale.core.crossing.record.items import Decision, Item, Option, Stage
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.rules.sources import written_rules
 from fernshale.core.data.fields import Change, apply_changes
@@ -91,27 +91,27 @@ def scan(ground: Ground, crossing: Crossing, token: CancelToken) -> Scan:
 
 
 def key_of(unmet: Unmet) -> str:
-    """The key of its matter: one for all files where one thing mends all, else one for the file."""
+    """The key of its item: one for all files where one thing mends all, else one for the file."""
     return f"expect:{unmet.expect.id}" if unmet.can_mend else f"expect:{unmet.expect.id}:{unmet.file}"
 
 
-def scan_matters(found: Scan, fillings: Mapping[str, Sequence[Proposal]]) -> Iterable[Matter]:
-    """`fillings` are ways to fill fields that are empty, by the key of the matter."""
+def scan_items(found: Scan, fillings: Mapping[str, Sequence[Option]]) -> Iterable[Item]:
+    """`fillings` are ways to fill fields that are empty, by the key of the item."""
     for work in found.work:
         rule = work.rule
         first, objects = next(iter(work.objects.items()))
         sure = rule.confidence >= SURE and not work.lost
         evidence = (rule.why, work.source, *((words_of_loss(work.lost),) if work.lost else ()))
-        all_ = Proposal("all", f"Rewrite {count(work.total, 'object')}", evidence, rule.confidence, sure)
-        leave = Proposal("", "Leave them as they are", (), 0.1)
+        all_ = Option("all", f"Rewrite {count(work.total, 'object')}", evidence, rule.confidence, sure)
+        leave = Option("", "Leave them as they are", (), 0.1)
         title = f"{rule.name}, {count(work.total, 'object')} in {count(len(work.objects), 'file')}"
         place = f"{first}:{objects[0].found.line}"
-        yield Matter(f"data:{rule.id}", Stage.LINKS, title, "own", place, rule.why, not sure, (all_, leave))
+        yield Item(f"data:{rule.id}", Stage.LINKS, title, "own", place, rule.why, not sure, (all_, leave))
     groups: dict[str, list[Unmet]] = {}
     for item in found.unmet:
         groups.setdefault(key_of(item), []).append(item)
     for key, items in groups.items():
-        yield _unmet_matter(key, items, fillings.get(key, ()))
+        yield _unmet_item(key, items, fillings.get(key, ()))
 
 
 def apply_data(crossing: Crossing, ground: Ground, id: str, way: str, who: str, why: str, work: Work) -> int:
@@ -184,19 +184,18 @@ def _written(ground: Ground, changes: Mapping[TreePath, Sequence[Change]]) -> Ch
     return draft.change_set()
 
 
-def _unmet_matter(key: str, items: Sequence[Unmet], fillings: Sequence[Proposal]) -> Matter:
+def _unmet_item(key: str, items: Sequence[Unmet], fillings: Sequence[Option]) -> Item:
     first = items[0]
     expect = first.expect
     ways = [*fillings]
     if first.can_mend:
         words = "Put it in" if first.fault == "missing" else f"Set {expect.field} to {expect.default}"
-        ways.append(Proposal("mend", words, (expect.why,), SURE, True))
+        ways.append(Option("mend", words, (expect.why,), SURE, True))
     elif first.fault == "too many":
         ways += [
-            Proposal(f"drop {item.number}", f"Take out {item.name}, line {item.line}", (), 0.4)
-            for item in first.objects
+            Option(f"drop {item.number}", f"Take out {item.name}, line {item.line}", (), 0.4) for item in first.objects
         ]
-    ways.append(Proposal("", "Leave it so", ("write down why",), 0.1))
+    ways.append(Option("", "Leave it so", ("write down why",), 0.1))
     total = sum(max(1, len(item.objects)) for item in items)
     where = (
         f"{first.fault} in {count(len(items), 'file')}" if first.fault != "too many" else f"{len(first.objects)} there"
@@ -204,7 +203,7 @@ def _unmet_matter(key: str, items: Sequence[Unmet], fillings: Sequence[Proposal]
     place = f"{first.file}:{first.line}" if first.line else first.file
     detail = ", ".join(item.file for item in items[:12])
     noun = f"{total} times " if first.fault in ("empty", "not allowed") and total > 1 else ""
-    return Matter(
+    return Item(
         key, Stage.LINKS, f"{expect.title}: {noun}{where}", "own", place, detail, not first.can_mend, tuple(ways)
     )
 

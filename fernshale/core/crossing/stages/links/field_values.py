@@ -39,7 +39,7 @@ class Filling:
 def find_fillings(
     ground: Ground, store: Store, start: str | None, linkage: Linkage, unmet: Iterable[Unmet], token: CancelToken
 ) -> dict[str, tuple[Filling, ...]]:
-    """For each empty field without a default, by the key of its matter: values, the likeliest first. Raises Cancelled."""
+    """For each empty field without a default, by the key of its item: values, the likeliest first. Raises Cancelled."""
     formats = own_formats(ground.profile.data)
     before = store.manifest(start) if start else EMPTY
     groups: dict[str, list[Unmet]] = defaultdict(list)

@@ -14,11 +14,11 @@ from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Decision, Matter, Proposal, Stage
+from fernshale.core.crossing.record.items import Decision, Item, Option, Stage
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.plugin_updates import taken_plugins
 from fernshale.core.crossing.rules.sources import LegRules, written_rules
-from fernshale.core.crossing.stages.links.data_rules import Scan, scan, scan_matters
+from fernshale.core.crossing.stages.links.data_rules import Scan, scan, scan_items
 from fernshale.core.crossing.stages.links.field_values import find_fillings
 from fernshale.core.crossing.stages.links.reference_index import Linkage, read_bytes, read_linkage
 from fernshale.core.links.index import LinkIndex
@@ -46,7 +46,7 @@ class LinksView:
     left: tuple[Dangling, ...]
     doubled: tuple[str, ...]
     scan: Scan
-    matters: tuple[Matter, ...]
+    items: tuple[Item, ...]
 
     @property
     def index(self) -> LinkIndex:
@@ -73,15 +73,15 @@ def links(ground: Ground, crossing: Crossing, token: CancelToken) -> LinksView:
     doubled = tuple(id for id in linkage.now.index.doubled if id not in known and f"doubled:{id}" not in decided)
     fillings = find_fillings(ground, crossing.store, crossing.leg_start, linkage, scanned.unmet, token)
     ways = {
-        key: [Proposal(f"set {item.value}", f"Set it to {item.value}", item.evidence, item.score) for item in items]
+        key: [Option(f"set {item.value}", f"Set it to {item.value}", item.evidence, item.score) for item in items]
         for key, items in fillings.items()
     }
-    matters = (*_matters(dangling), *_doubled_matters(doubled, linkage.now.index), *scan_matters(scanned, ways))
-    return LinksView(linkage, dangling, before, left, doubled, scanned, matters)
+    open_items = (*_items(dangling), *_doubled_items(doubled, linkage.now.index), *scan_items(scanned, ways))
+    return LinksView(linkage, dangling, before, left, doubled, scanned, open_items)
 
 
 def key_of(item: Dangling) -> str:
-    """The key of its matter."""
+    """The key of its item."""
     return f"{'file' if item.is_file else 'links'}:{item.id}"
 
 
@@ -153,45 +153,45 @@ def _told(ground: Ground, crossing: Crossing) -> Told:
     return {(rule.old, rule.new): Evidence(_TOLD, rule.why) for rule in rules.all if rule.kind == "rename-id"}
 
 
-def _matters(dangling: Sequence[Dangling]) -> Iterable[Matter]:
+def _items(dangling: Sequence[Dangling]) -> Iterable[Item]:
     sure = [item for item in dangling if item.sure]
     together = len(sure) >= _MANY
     if together:
         uses = sum(len(item.uses) for item in sure)
         least = min(way.score for item in sure for way in item.sure)
-        all_ = Proposal("sure", "Relink them all", (f"the least sure of them is {least:.0%}",), least, True)
-        yield Matter(
+        all_ = Option("sure", "Relink them all", (f"the least sure of them is {least:.0%}",), least, True)
+        yield Item(
             f"links:{_TOGETHER}", Stage.LINKS, f"{len(sure)} links dangle and have a sure successor, {count(uses, 'use')}",
             "own", "", ", ".join(item.id for item in sure[:12]), False, (all_,),
         )  # fmt: skip
     for item in dangling:
         if not (together and item.sure):
-            yield _matter(item)
+            yield _item(item)
 
 
-def _doubled_matters(doubled: Sequence[str], index: LinkIndex) -> Iterable[Matter]:
+def _doubled_items(doubled: Sequence[str], index: LinkIndex) -> Iterable[Item]:
     """Ids that two declare, of which a use can mean only one."""
     for id in doubled:
         places = [f"{use.file}:{use.line}" for use in index.declarations(id)]
-        leave = Proposal("", "Leave it so", ("write down why",), 0.1)
+        leave = Option("", "Leave it so", ("write down why",), 0.1)
         title = f"{id} is declared {len(places)} times"
-        yield Matter(f"doubled:{id}", Stage.LINKS, title, "own", places[-1], "; ".join(places), True, (leave,))
+        yield Item(f"doubled:{id}", Stage.LINKS, title, "own", places[-1], "; ".join(places), True, (leave,))
 
 
-def _matter(item: Dangling) -> Matter:
+def _item(item: Dangling) -> Item:
     ways = []
     if item.candidates and item.candidates[0].slots:
         parts = [way for way in item.candidates if way.slots]
         told = tuple(f"{way.id} for {', '.join(way.slots)}" for way in parts)
         least = min(way.score for way in parts)
-        ways.append(Proposal("split", f"{item.id} became {count(len(parts), 'id')}", told, least, least >= SURE))
+        ways.append(Option("split", f"{item.id} became {count(len(parts), 'id')}", told, least, least >= SURE))
     split = bool(ways)
     for way in item.candidates:
         score = min(way.score, 0.6) if split else way.score
-        ways.append(Proposal(way.id, f"{item.id} → {way.id}", way.evidence, score, score >= SURE))
-    ways.append(Proposal("", "Leave it dangling", ("it is known and wanted so",), 0.1))
+        ways.append(Option(way.id, f"{item.id} → {way.id}", way.evidence, score, score >= SURE))
+    ways.append(Option("", "Leave it dangling", ("it is known and wanted so",), 0.1))
     first = item.uses[0]
     place = f"{first.file}:{first.line}" if first.line else first.file
     what = "was there" if item.is_file else f"was declared in {item.was}"
     title = f"{item.id} {'is gone' if item.is_file else 'dangles'}, {count(len(item.uses), 'use')}"
-    return Matter(key_of(item), Stage.LINKS, title, "own", place, what, True, tuple(ways))
+    return Item(key_of(item), Stage.LINKS, title, "own", place, what, True, tuple(ways))

@@ -21,7 +21,7 @@ from fernshale.core.crossing.project.plugin_plan import is_wanted, plan, plugin_
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decision_memory import Remembered, recall
-from fernshale.core.crossing.record.items import Matter, Proposal, Stage
+from fernshale.core.crossing.record.items import Item, Option, Stage
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.plugin_updates import TakenPlugin, about, keep_taken, taken_plugins
 from fernshale.core.crossing.stages.plugins.choices import PREFIX, alike, below, decide_all, keep_decisions
@@ -66,7 +66,7 @@ class PluginsView:
 
     plugins: tuple[PluginView, ...]
     choices: Mapping[str, Choice]
-    matters: tuple[Matter, ...]
+    items: tuple[Item, ...]
     aside: tuple[Aside, ...] = ()
     remembered: Mapping[str, Remembered] = field(default_factory=dict)
     built: tuple[Built, ...] = ()
@@ -91,12 +91,12 @@ def plugins(ground: Ground, crossing: Crossing, work: Work) -> PluginsView:
         plugin = standing.get(step.id) or Plugin(step.id, plugin_folder(ground.profile, step.id), "", "")
         views.append(_look(ground, crossing, plugin, step, choices, taken, work.token))
     known, settled = recall(), crossing.decisions()
-    matters = tuple(matter for view in views for matter in _matters(view, choices, settled, known))
+    items = tuple(item for view in views for item in _items(view, choices, settled, known))
     built = find_built(ground)
-    matters += tuple(_rebuild_matters(crossing, built, views))
+    items += tuple(_rebuild_items(crossing, built, views))
     aside = find_aside(crossing, ground)
-    matters += tuple(_aside_matters(ground, crossing, [view.step for view in views], aside))
-    return PluginsView(tuple(views), choices, matters, aside, known, built)
+    items += tuple(_aside_items(ground, crossing, [view.step for view in views], aside))
+    return PluginsView(tuple(views), choices, items, aside, known, built)
 
 
 def read_choices(crossing: Crossing) -> dict[str, Choice]:
@@ -259,7 +259,7 @@ def _find_odd(merge: FolderMerge, result: Result, choices: Mapping[str, Choice])
 
 
 def _odd_keys(view: PluginView) -> dict[TreePath, str]:
-    """The key of the matter of each odd file: another one when it is merged otherwise."""
+    """The key of the item of each odd file: another one when it is merged otherwise."""
     return {path: f"odd:{view.plugin.id}:{fingerprint(path, *words)}" for path, words in view.odd.items()}
 
 
@@ -279,41 +279,41 @@ def _change_set(ground: Ground, plugin: Plugin, merge: FolderMerge, result: Resu
     return draft.change_set()
 
 
-def _matters(
+def _items(
     view: PluginView, choices: Mapping[str, Choice], settled: Collection[str], known: Mapping[str, Remembered]
-) -> list[Matter]:
+) -> list[Item]:
     if view.merge is None:
         return []
     plugin, owner = view.plugin, f"plugin {view.plugin.id}"
     due = view.due(choices)
-    matters = []
+    items = []
     for file, item in due:
         title = f"{file.shown.rsplit('/', 1)[-1]}: {_about(file, item)}"
         place = f"{plugin.folder}/{file.mine or file.shown}" + (f":{item.mine[0] + 1}" if item.kind != "file" else "")
-        matters.append(
-            Matter(decision_key(item.id), Stage.PLUGINS, title, owner, place, file.why, True, _ways(file, item, known))
+        items.append(
+            Item(decision_key(item.id), Stage.PLUGINS, title, owner, place, file.why, True, _ways(file, item, known))
         )
     odd = [(path, key) for path, key in _odd_keys(view).items() if key not in settled]
     for path, key in odd:
         title = f"{path.rsplit('/', 1)[-1]}: merged, but {view.odd[path][0]}"
-        leave = Proposal("leave", "It is right as it stands", view.odd[path])
+        leave = Option("leave", "It is right as it stands", view.odd[path])
         place = f"{plugin.folder}/{path}"
-        matters.append(Matter(key, Stage.PLUGINS, title, owner, place, "; ".join(view.odd[path]), True, (leave,)))
+        items.append(Item(key, Stage.PLUGINS, title, owner, place, "; ".join(view.odd[path]), True, (leave,)))
     ready = "its decisions come first" if due else "nothing is left to decide"
     if odd and not due:
         ready = "what looks odd comes first"
-    take = Proposal("take", f"Take {view.step.to}", (view.step.why, ready), 1.0, not due and not odd)
+    take = Option("take", f"Take {view.step.to}", (view.step.why, ready), 1.0, not due and not odd)
     ways = [take]
     if view.ledger is not None and view.ledger.edits:
         lost = view.ledger.edits - view.ledger.count("already")
         words = f"gives up {count(lost, 'edit')}; files of your own stay"
-        ways.append(Proposal("clean", f"Replace it with {view.step.to} as it comes", (words,), 0.1))
+        ways.append(Option("clean", f"Replace it with {view.step.to} as it comes", (words,), 0.1))
     title = f"{plugin.id} {view.step.from_} → {view.step.to}"
-    matters.append(Matter(f"plugin:{plugin.id}", Stage.PLUGINS, title, owner, plugin.folder, ready, False, tuple(ways)))
-    return matters
+    items.append(Item(f"plugin:{plugin.id}", Stage.PLUGINS, title, owner, plugin.folder, ready, False, tuple(ways)))
+    return items
 
 
-def _rebuild_matters(crossing: Crossing, built: Sequence[Built], views: Sequence[PluginView]) -> Iterator[Matter]:
+def _rebuild_items(crossing: Crossing, built: Sequence[Built], views: Sequence[PluginView]) -> Iterator[Item]:
     """Compiled plugins whose stamps name other releases; their own new release comes first."""
     to = crossing.setup.to
     coming = {view.plugin.id for view in views if view.merge is not None or view.step.action == "set aside"}
@@ -321,31 +321,31 @@ def _rebuild_matters(crossing: Crossing, built: Sequence[Built], views: Sequence
         if item.is_built_for(to) or item.plugin.id in coming:
             continue
         id = item.plugin.id
-        way = Proposal(
+        way = Option(
             "rebuild", f"Build it for {to}", ("from its sources, by the engine's own tool", item.words), 0.9, True
         )
         title = f"{id} is {item.words}, not for {to}"
-        yield Matter(f"rebuild:{id}", Stage.PLUGINS, title, f"plugin {id}", item.plugin.folder, "", False, (way,))
+        yield Item(f"rebuild:{id}", Stage.PLUGINS, title, f"plugin {id}", item.plugin.folder, "", False, (way,))
 
 
-def _aside_matters(
+def _aside_items(
     ground: Ground, crossing: Crossing, steps: Sequence[PluginStep], aside: Sequence[Aside]
-) -> Iterator[Matter]:
+) -> Iterator[Item]:
     """What is still to be set aside, as was decided, and what could come back."""
     for step in steps:
         if step.action == "set aside":
             decided = crossing.decisions().get(plugin_key(crossing.setup, step.id))
             why = decided.why if decided is not None else ""
             evidence = (why or step.why, "switched off and taken out; one action brings it back")
-            way = Proposal("aside", f"Set {step.id} aside", evidence, 1.0, True)
+            way = Option("aside", f"Set {step.id} aside", evidence, 1.0, True)
             place = next((plugin.folder for plugin in ground.plugins if plugin.id == step.id), "")
             title = f"{step.id} is to be set aside"
-            yield Matter(f"aside:{step.id}", Stage.PLUGINS, title, f"plugin {step.id}", place, why, False, (way,))
+            yield Item(f"aside:{step.id}", Stage.PLUGINS, title, f"plugin {step.id}", place, why, False, (way,))
     for item in aside:
         if item.ready:
-            back = Proposal("return", f"Bring {item.id} back", (f"{item.ready} accepts {crossing.setup.to}",), 0.5)
+            back = Option("return", f"Bring {item.id} back", (f"{item.ready} accepts {crossing.setup.to}",), 0.5)
             title = f"{item.id} is set aside, and {item.ready} would fit now"
-            yield Matter(f"aside:{item.id}", Stage.PLUGINS, title, f"plugin {item.id}", "", item.why, True, (back,))
+            yield Item(f"aside:{item.id}", Stage.PLUGINS, title, f"plugin {item.id}", "", item.why, True, (back,))
 
 
 _WAY_TITLES: Mapping[str, str] = {
@@ -368,7 +368,7 @@ def _about(file: FileMerge, due: Due) -> str:
     return file.why.split(";")[0]
 
 
-def _ways(file: FileMerge, due: Due, known: Mapping[str, Remembered]) -> tuple[Proposal, ...]:
+def _ways(file: FileMerge, due: Due, known: Mapping[str, Remembered]) -> tuple[Option, ...]:
     """The ways to settle a decision; first the one that was taken when the same conflict came up before."""
     titles = dict(_WAY_TITLES)
     if due.kind == "file":
@@ -379,12 +379,12 @@ def _ways(file: FileMerge, due: Due, known: Mapping[str, Remembered]) -> tuple[P
         versions = dict(zip(("base", "mine", "incoming"), file.merge.versions(due), strict=True))
         evidence = {way: (text or "not there",) for way, text in versions.items()}
     before = known.get(due.id)
-    found = [Proposal(way, titles[way], evidence.get(way, ())) for way in due.ways if way in titles]
+    found = [Option(way, titles[way], evidence.get(way, ())) for way in due.ways if way in titles]
     if before is not None and before.take in titles:
         found.sort(key=lambda item: item.id != before.take)
         found[0] = replace(found[0], evidence=(*found[0].evidence, before.words), confidence=0.9)
     elif before is not None and before.take == "text" and "text" in due.ways:
-        found.insert(0, Proposal("again", "As written before", (before.text.strip(), before.words), 0.9))
+        found.insert(0, Option("again", "As written before", (before.text.strip(), before.words), 0.9))
     return tuple(found)
 
 

@@ -12,7 +12,7 @@ from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.commands import RequirementResult
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Matter, Proposal, Stage
+from fernshale.core.crossing.record.items import Item, Option, Stage
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.route.shelf import Demand
 from fernshale.core.survey.release_sites import FoundStandard, find_standards, read_project_text
@@ -37,23 +37,23 @@ def check_demands(
     return tuple(_check(ground, demand, standards, requirements) for demand in demands)
 
 
-def demand_matters(states: Sequence[DemandState], to: str, decided: Sequence[str]) -> list[Matter]:
+def demand_items(states: Sequence[DemandState], to: str, decided: Sequence[str]) -> list[Item]:
     """What is to be done before the first build."""
-    matters = []
+    items = []
     for item in states:
         key = f"demand:{to}:{item.demand.name}"
         if item.holds is not False or key in decided:
             continue
         detail = "; ".join(part for part in (item.found, item.demand.why) if part)
         title = f"{to} needs {item.demand.name} {item.demand.at_least}: {item.found}"
-        keep = Proposal("keep", "Leave it as it is", ("the build may fail for it",), 0.2)
+        keep = Option("keep", "Leave it as it is", ("the build may fail for it",), 0.2)
         if item.stated:
             place = f"{item.stated[0].file}:{item.stated[0].line}"
-            lift = Proposal("raise", f"Set it to {item.demand.at_least}", (item.demand.why or item.found,), 0.95, True)
-            matters.append(Matter(key, Stage.ROUTE, title, "own", place, detail, False, (lift, keep)))
+            lift = Option("raise", f"Set it to {item.demand.at_least}", (item.demand.why or item.found,), 0.95, True)
+            items.append(Item(key, Stage.ROUTE, title, "own", place, detail, False, (lift, keep)))
         else:
-            matters.append(Matter(key, Stage.ROUTE, title, "this machine", "", detail, True, (keep,)))
-    return matters
+            items.append(Item(key, Stage.ROUTE, title, "this machine", "", detail, True, (keep,)))
+    return items
 
 
 def find_demand(ground: Ground, place: str) -> Demand:

@@ -14,10 +14,10 @@ from fernshale.core.crossing.project.release_notes import NoteUse, find_notes
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.project.source_texts import read_texts
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Matter, Proposal, Stage
+from fernshale.core.crossing.record.items import Item, Option, Stage
 from fernshale.core.crossing.record.logbook import note
 from fernshale.core.crossing.stages.route.options import LegEstimate, Way, find_ways
-from fernshale.core.crossing.stages.route.toolchain import DemandState, check_demands, demand_matters
+from fernshale.core.crossing.stages.route.toolchain import DemandState, check_demands, demand_items
 from fernshale.core.route.candidates import Candidate, Here, Wishes, concerning, find_candidates
 from fernshale.core.route.planner import UNSURE, Cell, Leg, PluginStep, readiness
 from fernshale.core.route.shelf import EngineRelease
@@ -41,7 +41,7 @@ class RouteView:
     demands: tuple[DemandState, ...]
     notices: tuple[str, ...]
     decided: frozenset[str]
-    matters: tuple[Matter, ...]
+    items: tuple[Item, ...]
 
     @property
     def way(self) -> Way:
@@ -83,7 +83,7 @@ def route(ground: Ground, crossing: Crossing, token: CancelToken) -> RouteView:
         frozenset(decided),
         (),
     )
-    return replace(view, matters=tuple(item for item in _matters(view, crossing) if item.key not in decided))
+    return replace(view, items=tuple(item for item in _items(view, crossing) if item.key not in decided))
 
 
 def choose_way(crossing: Crossing, ground: Ground, stops: Sequence[str], who: str, why: str) -> None:
@@ -142,7 +142,7 @@ def to_json(view: RouteView) -> dict[str, object]:
             for item in view.demands
         ],
         "notices": list(view.notices),
-        "matters": [{"key": item.key, "title": item.title} for item in view.matters],
+        "items": [{"key": item.key, "title": item.title} for item in view.items],
     }
 
 
@@ -155,47 +155,47 @@ def _estimate_json(item: LegEstimate) -> dict[str, object]:
     return {"known_places": sum(item.known.values()), "gone_names": None if item.gone is None else dict(item.gone)}
 
 
-def _matters(view: RouteView, crossing: Crossing) -> list[Matter]:
+def _items(view: RouteView, crossing: Crossing) -> list[Item]:
     to = view.leg.to
-    matters = []
-    go = Proposal("take", "Go there all the same", ("what it breaks is known",), 0.3)
+    items = []
+    go = Option("take", "Go there all the same", ("what it breaks is known",), 0.3)
     ways = tuple(
-        Proposal("way " + " ".join(way.stops), f"Go {way.title}", (_way_words(way),), 0.4)
+        Option("way " + " ".join(way.stops), f"Go {way.title}", (_way_words(way),), 0.4)
         for way in view.ways
         if way.stops != view.stops and to not in way.stops[:-1]
     )
     for fault in view.faults.get(to, ()):
         title = f"{to} has a known fault that concerns this project"
-        proposals = (*(ways if to != crossing.setup.target else ()), go)
-        matters.append(Matter(f"route:fault:{to}:{fault}", Stage.ROUTE, title, detail=fault, proposals=proposals))
+        options = (*(ways if to != crossing.setup.target else ()), go)
+        items.append(Item(f"route:fault:{to}:{fault}", Stage.ROUTE, title, detail=fault, options=options))
     if parse_release(to).is_preview:
-        take = Proposal("take", "Take the preview", ("previews change until they are released",), 0.3)
-        matters.append(Matter(f"route:preview:{to}", Stage.ROUTE, f"{to} is a preview", proposals=(take,)))
+        take = Option("take", "Take the preview", ("previews change until they are released",), 0.3)
+        items.append(Item(f"route:preview:{to}", Stage.ROUTE, f"{to} is a preview", options=(take,)))
     conflicts = {item.plugin: item for item in view.leg.conflicts}
     for step in view.leg.plugins:
         conflict = conflicts.get(step.id)
         lines = (*(conflict.demands if conflict else ()), *(conflict.ways if conflict else ()))
-        matters += _plugin_matters(step, plugin_key(crossing.setup, step.id), to, "\n".join((step.why, *lines)))
-    return matters + demand_matters(view.demands, to, list(crossing.decisions()))
+        items += _plugin_items(step, plugin_key(crossing.setup, step.id), to, "\n".join((step.why, *lines)))
+    return items + demand_items(view.demands, to, list(crossing.decisions()))
 
 
-def _plugin_matters(step: PluginStep, key: str, to: str, detail: str) -> list[Matter]:
-    take = Proposal("take", f"Take {step.to}", (step.why,), 0.4)
-    keep = Proposal("keep", f"Hold {step.from_ or 'the copy'} back as it is", ("it may not compile",), 0.3)
-    aside = Proposal("aside", "Set it aside for now", ("the plan goes on without it",), 0.2)
-    proposals: tuple[Proposal, ...]
+def _plugin_items(step: PluginStep, key: str, to: str, detail: str) -> list[Item]:
+    take = Option("take", f"Take {step.to}", (step.why,), 0.4)
+    keep = Option("keep", f"Hold {step.from_ or 'the copy'} back as it is", ("it may not compile",), 0.3)
+    aside = Option("aside", "Set it aside for now", ("the plan goes on without it",), 0.2)
+    options: tuple[Option, ...]
     if step.action == "nothing":
-        title, proposals = f"{step.id} has nothing for {to}", (keep, aside)
+        title, options = f"{step.id} has nothing for {to}", (keep, aside)
     elif step.action in UNSURE:
-        title, proposals = f"{step.id} for {to}: {step.action}, {step.to}", (take, keep, aside)
+        title, options = f"{step.id} for {to}: {step.action}, {step.to}", (take, keep, aside)
     elif step.action == "follow":
-        take = Proposal("take", f"Follow it to {step.becomes} {step.to}", (step.why,), 0.8)
-        title, proposals = f"{step.id} is {step.becomes} now", (take, keep)
+        take = Option("take", f"Follow it to {step.becomes} {step.to}", (step.why,), 0.8)
+        title, options = f"{step.id} is {step.becomes} now", (take, keep)
     elif "known fault" in step.why:
-        title, proposals = f"{step.id} {step.to} has a known fault that concerns this project", (take, keep, aside)
+        title, options = f"{step.id} {step.to} has a known fault that concerns this project", (take, keep, aside)
     else:
         return []
-    return [Matter(key, Stage.ROUTE, title, f"plugin {step.id}", detail=detail, proposals=proposals)]
+    return [Item(key, Stage.ROUTE, title, f"plugin {step.id}", detail=detail, options=options)]
 
 
 def _way_words(way: Way) -> str:

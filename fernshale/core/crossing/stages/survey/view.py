@@ -25,8 +25,8 @@ from fernshale.core.crossing.project.plugin_origins import PluginOrigin, find_or
 from fernshale.core.crossing.project.runs import run_game
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.git_commits import git_matters
-from fernshale.core.crossing.record.items import Decision, Matter, Proposal, Stage
+from fernshale.core.crossing.record.git_commits import git_items
+from fernshale.core.crossing.record.items import Decision, Item, Option, Stage
 from fernshale.core.crossing.record.logbook import note, write_step
 from fernshale.core.profile.model import Role
 from fernshale.core.survey.duplicates import Double, Stale, find_doubles, find_stale
@@ -46,7 +46,7 @@ class SurveyView:
     stale: tuple[Stale, ...]
     requirements: tuple[RequirementResult, ...]
     baseline: Baseline | None
-    matters: tuple[Matter, ...]
+    items: tuple[Item, ...]
 
     @property
     def can_compare(self) -> bool:
@@ -68,14 +68,14 @@ def survey(ground: Ground, crossing: Crossing | None, token: CancelToken) -> Sur
     doubles = find_doubles(ground.profile, ground.project, ground.manifest, token)
     stale = find_stale(ground.profile, ground.manifest)
     left_so = crossing.left_so() if crossing else frozenset()
-    matters = (
-        *_matters(ground, plugins, requirements, crossing is None),
-        *_double_matters(doubles, plugins),
-        *_baseline_matters(ground, crossing, baseline),
+    items = (
+        *_items(ground, plugins, requirements, crossing is None),
+        *_double_items(doubles, plugins),
+        *_baseline_items(ground, crossing, baseline),
     )
-    open_ = tuple(item for item in matters if item.key not in left_so)
+    open_ = tuple(item for item in items if item.key not in left_so)
     if crossing is not None:
-        open_ = (*open_, *git_matters(crossing, ground.project))
+        open_ = (*open_, *git_items(crossing, ground.project))
     return SurveyView(ground, roles, sizes, plugins, doubles, stale, requirements, baseline, open_)
 
 
@@ -172,7 +172,7 @@ def to_json(view: SurveyView) -> dict[str, object]:
         "doubles": [{"one": item.one, "other": item.other, "how": item.how, "why": item.why} for item in view.doubles],
         "stale": [{"file": item.file, "source": item.source} for item in view.stale],
         "baseline": _to_json(view.baseline) if view.baseline else None,
-        "matters": [{"key": item.key, "title": item.title, "place": item.place} for item in view.matters],
+        "items": [{"key": item.key, "title": item.title, "place": item.place} for item in view.items],
     }
 
 
@@ -201,31 +201,29 @@ def _plugin_json(item: PluginOrigin) -> dict[str, object]:
     }
 
 
-def _matters(
+def _items(
     ground: Ground, plugins: tuple[PluginOrigin, ...], requirements: tuple[RequirementResult, ...], alone: bool
-) -> list[Matter]:
+) -> list[Item]:
     """`alone`: no crossing was begun; in one, Route and Engine speak of plugins and sites."""
-    matters = []
+    items = []
     for path, why in ground.manifest.reported:
-        matters.append(
-            Matter(
-                f"survey:unread:{path}", Stage.SURVEY, f"{path} could not be read", "own", path, why, needs_you=False
-            )
+        items.append(
+            Item(f"survey:unread:{path}", Stage.SURVEY, f"{path} could not be read", "own", path, why, needs_you=False)
         )
     for need in requirements:
         if not need.holds:
             detail = f"{need.found}. {need.hint}"
-            again = Proposal("again", "Look again", ("once it is there",), 0.5)
-            without = Proposal("without", "Go on all the same", ("the build may fail for it",), 0.2)
+            again = Option("again", "Look again", ("once it is there",), 0.5)
+            without = Option("without", "Go on all the same", ("the build may fail for it",), 0.2)
             title = f"{need.name}: {need.found}"
-            matters.append(Matter(_need_key(need), Stage.SURVEY, title, detail=detail, proposals=(again, without)))
+            items.append(Item(_need_key(need), Stage.SURVEY, title, detail=detail, options=(again, without)))
     if not alone:
-        return matters
+        return items
     for item in plugins:
         if ground.shelf is not None and item.origin is None:
             title = f"{item.plugin.id}: no release of it is on the shelf"
-            matters.append(
-                Matter(
+            items.append(
+                Item(
                     f"survey:origin:{item.plugin.id}",
                     Stage.SURVEY,
                     title,
@@ -235,38 +233,36 @@ def _matters(
                 )
             )
     engine = [site for site in ground.sites if not site.plugin and site.notation == "exact"]
-    matters += [_odd_site(site, ground) for site in engine if site.value.text != ground.release]
-    return matters
+    items += [_odd_site(site, ground) for site in engine if site.value.text != ground.release]
+    return items
 
 
-def _double_matters(doubles: tuple[Double, ...], plugins: tuple[PluginOrigin, ...]) -> list[Matter]:
-    matters = []
+def _double_items(doubles: tuple[Double, ...], plugins: tuple[PluginOrigin, ...]) -> list[Item]:
+    items = []
     for item in doubles:
-        ways = [Proposal(f"remove {path}", f"Remove {path}", (item.why,), 0.4) for path in (item.one, item.other)]
-        keep = Proposal("keep", "Keep both", ("they are both needed",), 0.3)
+        ways = [Option(f"remove {path}", f"Remove {path}", (item.why,), 0.4) for path in (item.one, item.other)]
+        keep = Option("keep", "Keep both", ("they are both needed",), 0.3)
         title = f"{item.one} and {item.other} seem to be one library"
         key = f"survey:double:{item.one}:{item.other}"
-        matters.append(Matter(key, Stage.SURVEY, title, "", item.other, item.why, True, (*ways, keep)))
+        items.append(Item(key, Stage.SURVEY, title, "", item.other, item.why, True, (*ways, keep)))
     for plugin in plugins:
         for path, name in plugin.origin.leftovers.items() if plugin.origin else ():
             place = f"{plugin.plugin.folder}/{path}"
-            ways = [Proposal(f"remove {place}", "Remove it", (f"{plugin.origin.name} has no such file",), 0.6)]  # type: ignore[union-attr]
-            keep = Proposal("keep", "Keep it", ("it is in use",), 0.3)
+            ways = [Option(f"remove {place}", "Remove it", (f"{plugin.origin.name} has no such file",), 0.6)]  # type: ignore[union-attr]
+            keep = Option("keep", "Keep it", ("it is in use",), 0.3)
             title = f"{place} is left over from {plugin.plugin.id} {name}"
             owner = f"plugin {plugin.plugin.id}"
-            matters.append(
-                Matter(f"survey:leftover:{place}", Stage.SURVEY, title, owner, place, "", True, (*ways, keep))
-            )
-    return matters
+            items.append(Item(f"survey:leftover:{place}", Stage.SURVEY, title, owner, place, "", True, (*ways, keep)))
+    return items
 
 
 def _need_key(need: RequirementResult) -> str:
     return f"survey:needs:{need.name}"
 
 
-def _odd_site(site: FoundSite, ground: Ground) -> Matter:
+def _odd_site(site: FoundSite, ground: Ground) -> Item:
     title = f"{site.file} names {site.value.text}, the project is on {ground.release}"
-    return Matter(
+    return Item(
         f"survey:site:{site.file}:{site.at.text}",
         Stage.SURVEY,
         title,
@@ -276,27 +272,25 @@ def _odd_site(site: FoundSite, ground: Ground) -> Matter:
     )
 
 
-def _baseline_matters(ground: Ground, crossing: Crossing | None, baseline: Baseline | None) -> list[Matter]:
+def _baseline_items(ground: Ground, crossing: Crossing | None, baseline: Baseline | None) -> list[Item]:
     commands = ground.profile.commands
     does = " and ".join(
         word for word, command in (("build", commands.build), ("run", commands.run)) if command is not None
     )
     if crossing is None or not does:
         return []
-    without = Proposal(
-        "without", "Go on without a baseline", ("what was broken before cannot be told apart later",), 0.2
-    )
+    without = Option("without", "Go on without a baseline", ("what was broken before cannot be told apart later",), 0.2)
     is_before = _is_before(ground, crossing)
     if baseline is None:
-        build = Proposal("take", f"{does.capitalize()} it now", ("the profile has the commands",), 1.0, True)
+        build = Option("take", f"{does.capitalize()} it now", ("the profile has the commands",), 1.0, True)
         title = f"no baseline yet: does it {does} today?" if is_before else f"no baseline on {crossing.setup.from_}"
         ways = (build, without) if is_before else (without,)
-        return [Matter("survey:baseline", Stage.SURVEY, title, detail="", proposals=ways, needs_you=not is_before)]
+        return [Item("survey:baseline", Stage.SURVEY, title, detail="", options=ways, needs_you=not is_before)]
     if not baseline.is_good(commands):
-        again = Proposal("take", f"{does.capitalize()} again", (), 0.5)
+        again = Option("take", f"{does.capitalize()} again", (), 0.5)
         title = f"today's project on {baseline.release}: {describe(baseline)}"
         ways = (again, without) if is_before else (without,)
-        return [Matter("survey:baseline", Stage.SURVEY, title, detail=baseline.said, proposals=ways)]
+        return [Item("survey:baseline", Stage.SURVEY, title, detail=baseline.said, options=ways)]
     return []
 
 

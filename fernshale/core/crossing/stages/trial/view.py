@@ -14,7 +14,7 @@ from fernshale.core.crossing.project.freshness import fingerprint
 from fernshale.core.crossing.project.runs import RunRecord, run_game
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Decision, Matter, Proposal, Stage
+from fernshale.core.crossing.record.items import Decision, Item, Option, Stage
 from fernshale.core.crossing.record.logbook import note
 from fernshale.core.crossing.stages.trial.checks import ProposedCheck, propose_checks
 from fernshale.core.profile.model import LogShape
@@ -22,7 +22,7 @@ from fernshale.core.trial.frame_times import Hitch, Timing, compare_times, find_
 from fernshale.core.trial.image_diff import NoPicture, PictureDifference, compare_pictures
 from fernshale.core.trial.log_diff import Difference, LogComparison, compare_logs
 
-# Differences nobody feels are no matter, however sure they are.
+# Differences nobody feels are no item, however sure they are.
 _FELT_S, _FELT_FRAME_S = 0.25, 0.0005
 
 
@@ -46,7 +46,7 @@ class TrialView:
     baseline: Baseline | None
     log: LogComparison
     is_stale: bool
-    matters: tuple[Matter, ...]
+    items: tuple[Item, ...]
     checks: tuple[CheckRow, ...] = ()
     proposed: tuple[ProposedCheck, ...] = ()
     timings: tuple[Timing, ...] = ()
@@ -77,9 +77,9 @@ def trial(ground: Ground, crossing: Crossing, compiles: bool = True) -> TrialVie
     if kept is None or kept["run"]["release"] != to:
         can_run = ground.profile.commands.run is not None
         view = TrialView(None, baseline, LogComparison(), can_run, (), rows, release=to, can_run=can_run)
-        matters = [_not_run("not run yet on this release", compiles)] if can_run else []
-        matters += _tried(view, crossing.decisions())
-        return replace(view, matters=(*matters, *(_leg_end(matters, crossing) if compiles else ())))
+        items = [_not_run("not run yet on this release", compiles)] if can_run else []
+        items += _tried(view, crossing.decisions())
+        return replace(view, items=(*items, *(_leg_end(items, crossing) if compiles else ())))
     run = RunRecord.from_json(kept["run"])
     before = baseline.run if baseline else None
     decided = crossing.decisions()
@@ -97,8 +97,8 @@ def trial(ground: Ground, crossing: Crossing, compiles: bool = True) -> TrialVie
         {key: item.why for key, item in decided.items() if key.startswith("trial:")},
         to,
     )
-    matters = _matters(view, decided, compiles)
-    return replace(view, matters=(*matters, *_leg_end(matters, crossing)))
+    items = _items(view, decided, compiles)
+    return replace(view, items=(*items, *_leg_end(items, crossing)))
 
 
 def run_trial(crossing: Crossing, ground: Ground, work: Work) -> RunRecord:
@@ -114,7 +114,7 @@ def run_trial(crossing: Crossing, ground: Ground, work: Work) -> RunRecord:
 
 
 def log_key(item: Difference) -> str:
-    """The key of the matter about a message."""
+    """The key of the item about a message."""
     return f"trial:log:{item.key}"
 
 
@@ -169,7 +169,7 @@ def to_json(view: TrialView) -> dict[str, object]:
             }
             for item in view.pictures
         ],
-        "matters": [{"key": matter.key, "title": matter.title} for matter in view.matters],
+        "items": [{"key": open_item.key, "title": open_item.title} for open_item in view.items],
     }
 
 
@@ -239,40 +239,38 @@ def _picture(before: str, now: str, tolerance: float) -> PictureDifference:
     return _compared_pictures[key]
 
 
-def _not_run(title: str, compiles: bool) -> Matter:
-    run = (Proposal("run", "Run the game", (), 1.0, True),) if compiles else ()
+def _not_run(title: str, compiles: bool) -> Item:
+    run = (Option("run", "Run the game", (), 1.0, True),) if compiles else ()
     detail = "" if compiles else "it is built first"
-    return Matter("trial:run", Stage.TRIAL, title, detail=detail, needs_you=False, proposals=run)
+    return Item("trial:run", Stage.TRIAL, title, detail=detail, needs_you=False, options=run)
 
 
-_AGAIN = Proposal("run", "Run again", (), 0.5)
-_ACCEPT = Proposal("accept", "It is meant to be so", ("write down why",), 0.2)
+_AGAIN = Option("run", "Run again", (), 0.5)
+_ACCEPT = Option("accept", "It is meant to be so", ("write down why",), 0.2)
 
 
-def _matters(view: TrialView, decided: Mapping[str, Decision], compiles: bool) -> list[Matter]:
+def _items(view: TrialView, decided: Mapping[str, Decision], compiles: bool) -> list[Item]:
     run = view.run
     assert run is not None
-    matters = [_not_run("files changed since the last run", compiles)] if view.is_stale else []
+    items = [_not_run("files changed since the last run", compiles)] if view.is_stale else []
     if not run.passed:
         ending = run.ending
         detail = "\n".join(ending.stack or ending.last)
-        matters.append(
-            Matter("trial:failed", Stage.TRIAL, f"the run {ending.words}", detail=detail, proposals=(_AGAIN,))
-        )
-    matters += _tried(view, decided)
+        items.append(Item("trial:failed", Stage.TRIAL, f"the run {ending.words}", detail=detail, options=(_AGAIN,)))
+    items += _tried(view, decided)
     for item in view.log.differences:
         worse = item.sign == "new" or (item.sign == "more" and item.severity)
         if worse and item.severity and log_key(item) not in decided:
             what = f"new {item.severity} in the log"
             if item.sign == "more":
                 what = f"{item.severity} in the log {item.now} times instead of {item.before}"
-            matters.append(Matter(log_key(item), Stage.TRIAL, what, detail=item.sample, proposals=(_ACCEPT, _AGAIN)))
-    return matters + _measured(view, decided)
+            items.append(Item(log_key(item), Stage.TRIAL, what, detail=item.sample, options=(_ACCEPT, _AGAIN)))
+    return items + _measured(view, decided)
 
 
-def _tried(view: TrialView, decided: Mapping[str, Decision]) -> list[Matter]:
+def _tried(view: TrialView, decided: Mapping[str, Decision]) -> list[Item]:
     """Checks that did not come out well, and those that a person has to try."""
-    matters = []
+    items = []
     for row in view.checks:
         result = row.on(view.release)
         key = f"trial:check:{row.check.name}"
@@ -280,30 +278,30 @@ def _tried(view: TrialView, decided: Mapping[str, Decision]) -> list[Matter]:
             continue
         if result.verdict == "not tried":
             if row.check.by_hand:
-                ways = (Proposal("passed", "It does", (), 0.5), Proposal("failed", "It does not", (), 0.5), _ACCEPT)
-                matters.append(
-                    Matter(key, Stage.TRIAL, f"{row.check.name}: not tried", detail=row.check.by_hand, proposals=ways)
+                ways = (Option("passed", "It does", (), 0.5), Option("failed", "It does not", (), 0.5), _ACCEPT)
+                items.append(
+                    Item(key, Stage.TRIAL, f"{row.check.name}: not tried", detail=row.check.by_hand, options=ways)
                 )
             continue
         title = f"{row.check.name}: {result.verdict}"
-        matters.append(Matter(key, Stage.TRIAL, title, detail=result.detail, proposals=(_ACCEPT, _AGAIN)))
-    return matters
+        items.append(Item(key, Stage.TRIAL, title, detail=result.detail, options=(_ACCEPT, _AGAIN)))
+    return items
 
 
-def _leg_end(matters: Sequence[Matter], crossing: Crossing) -> list[Matter]:
+def _leg_end(items: Sequence[Item], crossing: Crossing) -> list[Item]:
     """The way on to the next leg, where nothing is left of this one."""
     setup = crossing.setup
-    if matters or setup.to == setup.target:
+    if items or setup.to == setup.target:
         return []
     following = setup.stops[setup.leg + 1]
-    go_on = Proposal("next", f"Go on to {following}", (f"nothing is left on {setup.to}",), 1.0, True)
+    go_on = Option("next", f"Go on to {following}", (f"nothing is left on {setup.to}",), 1.0, True)
     title = f"{setup.to} is reached; the next stop is {following}"
-    return [Matter("trial:leg", Stage.TRIAL, title, needs_you=False, proposals=(go_on,))]
+    return [Item("trial:leg", Stage.TRIAL, title, needs_you=False, options=(go_on,))]
 
 
-def _measured(view: TrialView, decided: Mapping[str, Decision]) -> list[Matter]:
+def _measured(view: TrialView, decided: Mapping[str, Decision]) -> list[Item]:
     """What takes longer, hitches, and looks different, beyond noise."""
-    matters = []
+    items = []
     for item in view.timings:
         key = f"trial:time:{item.name}"
         if item.verdict == "slower" and key not in decided:
@@ -311,14 +309,14 @@ def _measured(view: TrialView, decided: Mapping[str, Decision]) -> list[Matter]:
             detail = (
                 f"{seconds(item.before)} before, {seconds(item.now)} now; by chance alone in {item.chance:.1%} of cases"
             )
-            matters.append(Matter(key, Stage.TRIAL, title, detail=detail, proposals=(_ACCEPT, _AGAIN)))
+            items.append(Item(key, Stage.TRIAL, title, detail=detail, options=(_ACCEPT, _AGAIN)))
     for pair in view.pictures:
         key = f"trial:picture:{pair.name}"
         if key in decided:
             continue
         if pair.difference is not None and not pair.difference.is_same:
             told = pair.difference.why or f"{pair.difference.share:.1%} of it looks different"
-            matters.append(Matter(key, Stage.TRIAL, f"{pair.name}: {told}", proposals=(_ACCEPT, _AGAIN)))
+            items.append(Item(key, Stage.TRIAL, f"{pair.name}: {told}", options=(_ACCEPT, _AGAIN)))
         elif pair.trouble and pair.before:
-            matters.append(Matter(key, Stage.TRIAL, f"{pair.name}: {pair.trouble}", proposals=(_ACCEPT, _AGAIN)))
-    return matters
+            items.append(Item(key, Stage.TRIAL, f"{pair.name}: {pair.trouble}", options=(_ACCEPT, _AGAIN)))
+    return items
