@@ -12,7 +12,10 @@ def main() -> None:
     signal.signal(signal.SIGINT, lambda _number, _frame: os._exit(130))
     from fernshale.cli.main import SIGNALS, run
 
-    code = run(sys.argv[1:])
+    try:
+        code = run(sys.argv[1:])
+    except KeyboardInterrupt:
+        code = 130  # a second interrupt, while the first was being answered
     # While the interpreter shuts down a further interrupt has nothing left to end.
     signal.pthread_sigmask(signal.SIG_BLOCK, SIGNALS)
     sys.exit(code)

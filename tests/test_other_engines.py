@@ -7,14 +7,15 @@ import shutil
 import pytest
 
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.flow.actions import go_rounds, settle
+from fernshale.core.crossing.flow.actions import build_and_fix
 from fernshale.core.crossing.flow.autopilot import cross
 from fernshale.core.crossing.flow.summaries import finding_of
+from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.decisions import Taken
-from fernshale.core.crossing.record.items import Stage
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.overview import look
 from tests.conftest import Tree
+from tests.crossing_steps import act
 from tests.engines import begin_engine
 from tests.wick import cross_wick, make_wick
 
@@ -50,11 +51,11 @@ def _go(crossing: Crossing) -> list[str]:
     token = CancelToken()
 
     def take(key: str, way: str) -> None:
-        settle(crossing, Taken(key, way, "test"), Work(token=token))
+        act(crossing, key, way, work=Work(token=token))
 
     take("engine:sites", "apply")
     for _ in range(20):
-        go_rounds(crossing, "test", Work(token=token))
+        build_and_fix(crossing, Author("test"), Work(token=token))
         view = look(crossing, Work(token=token)).build
         ways = [(item.key, item.options[0].id) for item in view.items if item.options and item.key != "build:run"]
         ways = [(key, way) for key, way in ways if not way.startswith("aside")]
@@ -218,7 +219,7 @@ _LUA_GAME = {
 
 def test_where_nothing_is_compiled_what_changed_is_asked_about(tree: Tree) -> None:
     crossing = begin_engine(tree, _LUA, _LUA_NEW, _LUA_GAME, "")
-    settle(crossing, Taken("engine:sites", "apply", "test"), Work())
+    act(crossing, "engine:sites", "apply")
     view = look(crossing, Work()).build
     assert not view.passed and all(not fix.is_sure for fix in view.silent)
     titles = {item.key: item.title for item in view.items}
@@ -227,16 +228,8 @@ def test_where_nothing_is_compiled_what_changed_is_asked_about(tree: Tree) -> No
     assert (
         "flush is not there any more" in gone and next(m for m in view.items if m.key == gone).place == "src/main.lua:4"
     )
-    settle(
-        crossing,
-        Taken("silent:drift-rush-stage-add_prop", "drift-rush-stage-add_prop", "test"),
-        Work(),
-    )
-    settle(
-        crossing,
-        Taken(gone, "noted", "test", why="it draws at once now"),
-        Work(),
-    )
+    act(crossing, "silent:drift-rush-stage-add_prop", "drift-rush-stage-add_prop")
+    act(crossing, gone, "noted", why="it draws at once now")
     overview = look(crossing, Work())
     assert (crossing.setup.project / "src/main.lua").read_text().count("Stage.place(hall") == 2
     assert overview.is_done and overview.build.passed
@@ -244,10 +237,6 @@ def test_where_nothing_is_compiled_what_changed_is_asked_about(tree: Tree) -> No
 
 def test_what_nothing_tells_may_be_right_as_it_is(tree: Tree) -> None:
     crossing = begin_engine(tree, _LUA, _LUA_NEW, _LUA_GAME, "")
-    settle(
-        crossing,
-        Taken("silent:drift-rush-stage-add_prop", "noted", "test"),
-        Work(),
-    )
+    act(crossing, "silent:drift-rush-stage-add_prop", "noted")
     view = look(crossing, Work()).build
     assert "silent:drift-rush-stage-add_prop" not in [item.key for item in view.items] and not view.silent

@@ -10,6 +10,9 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TypeVar
 
+from fernshale.core.crossing.flow.actions import parse_action
+from fernshale.core.crossing.record.items import choose
+
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 _FOLDER = Path(tempfile.mkdtemp(prefix="fernshale-shots-"))
 os.environ["FERNSHALE_HOME"] = str(_FOLDER / "home")
@@ -28,7 +31,7 @@ from fernshale.app.pages.trial import TrialPage  # noqa: E402
 from fernshale.app.theme import choose_theme  # noqa: E402
 from fernshale.app.window import MainWindow  # noqa: E402
 from fernshale.core.crossing.record.decisions import read_decisions  # noqa: E402
-from fernshale.core.crossing.record.items import Stage  # noqa: E402
+from fernshale.core.crossing.record.stage import Stage  # noqa: E402
 from fernshale.core.crossing.record.trust import trust  # noqa: E402
 from fernshale.core.crossing.stages.overview import Overview  # noqa: E402
 from fernshale.core.profile.read import read_profile  # noqa: E402
@@ -47,6 +50,13 @@ def overview_of(window: MainWindow) -> Overview:
 def page_of(window: MainWindow, kind: type[PageOf]) -> PageOf:
     """The page of a kind."""
     return next(page for page in window.pages.values() if isinstance(page, kind))
+
+
+def take(window: MainWindow, key: str, option: str, title: str, why: str = "") -> None:
+    """Carry an option out, as a person who clicks it does."""
+    item = next((item for item in overview_of(window).items if item.key == key), None)
+    action = (choose(item, option) if item is not None else None) or parse_action(key, option)
+    window.session.carry_out(action, title, why)
 
 
 def main(out: Path, wanted: list[str]) -> None:
@@ -80,7 +90,7 @@ def main(out: Path, wanted: list[str]) -> None:
     shot("start")
     window.begin(sample.project, sample.profile, [sample.shelf], sample.target)
     settle(window)
-    window.session.take("survey:baseline", "take", "baseline")
+    take(window, "survey:baseline", "take", "baseline")
     settle(window)
     shot("survey", Stage.SURVEY)
     page_of(window, SurveyPage)._map.pick(("plugin", "plugins/gullvoice"))
@@ -97,24 +107,24 @@ def main(out: Path, wanted: list[str]) -> None:
     for key in keys:
         if key.startswith(("route:3.0.2", "default:", "silent:", "expect:", "cause:")):
             continue
-        window.session.take(key, recorded[key].take, "deciding", why=recorded[key].why)
+        take(window, key, recorded[key].take, "deciding", why=recorded[key].why)
         settle(window)
     for name in [view.plugin.id for view in overview_of(window).plugins.plugins if view.merge]:
-        window.session.take(f"plugin:{name}", "take", name)
+        take(window, f"plugin:{name}", "take", name)
         settle(window)
-    window.session.take("rebuild:mooring", "rebuild", "mooring")
+    take(window, "rebuild:mooring", "rebuild", "mooring")
     settle(window)
     for open_item in overview_of(window).route.items:
-        window.session.take(open_item.key, open_item.options[0].id, open_item.title)
+        take(window, open_item.key, open_item.options[0].id, open_item.title)
         settle(window)
     shot("engine", Stage.ENGINE)
-    window.session.take("engine:sites", "apply", "engine")
+    take(window, "engine:sites", "apply", "engine")
     settle(window)
     for open_item in [item for item in overview_of(window).items if item.key.startswith("copy:")]:
-        window.session.take(open_item.key, "merge", open_item.title)
+        take(window, open_item.key, "merge", open_item.title)
         settle(window)
     shot("build-forecast", Stage.BUILD)
-    window.session.take("build:run", "build", "build")
+    take(window, "build:run", "build", "build")
     settle(window)
     overview = overview_of(window)
     window.pages[Stage.BUILD].go_to(next(open_item for open_item in overview.items if "write_log" in open_item.title))
@@ -123,7 +133,7 @@ def main(out: Path, wanted: list[str]) -> None:
     build = page_of(window, BuildPage)
     build._on_sure()
     settle(window)
-    window.session.take("build:run", "build", "build")
+    take(window, "build:run", "build", "build")
     settle(window)
     shot("build", Stage.BUILD)
     for _ in range(4):
@@ -134,34 +144,32 @@ def main(out: Path, wanted: list[str]) -> None:
         settle(window)
         for open_item in overview_of(window).items:
             if open_item.key.startswith("cause:") and open_item.key in recorded:
-                window.session.take(
-                    open_item.key, recorded[open_item.key].take, open_item.title, why=recorded[open_item.key].why
-                )
+                take(window, open_item.key, recorded[open_item.key].take, open_item.title, recorded[open_item.key].why)
                 settle(window)
-        window.session.take("build:run", "build", "build")
+        take(window, "build:run", "build", "build")
         settle(window)
     open_ = {open_item.key for open_item in overview_of(window).items}
     for key in [key for key in keys if key in open_ and key.startswith(("default:", "silent:"))]:
-        window.session.take(key, recorded[key].take, "default", why=recorded[key].why)
+        take(window, key, recorded[key].take, "default", why=recorded[key].why)
         settle(window)
-    window.session.take("build:run", "build", "build")
+    take(window, "build:run", "build", "build")
     settle(window)
     links = page_of(window, LinksPage)
     links._go("links:pier-wood")
     shot("links", Stage.LINKS)
-    window.session.take("links:together:sure", "sure", "links")
+    take(window, "links:together:sure", "sure", "links")
     settle(window)
     links._go("data:lamp-angle")
     shot("links-data", Stage.LINKS)
     for key in ("data:pier-places", "data:lamp-angle"):
-        window.session.take(key, "all", "data")
+        take(window, key, "all", "data")
         settle(window)
-    window.session.take("expect:tide-clock", "mend", "clock")
+    take(window, "expect:tide-clock", "mend", "clock")
     settle(window)
     bell = next(key for key in keys if key.startswith("expect:one-bell"))
-    window.session.take(bell, recorded[bell].take, "bell", why=recorded[bell].why)
+    take(window, bell, recorded[bell].take, "bell", why=recorded[bell].why)
     settle(window)
-    window.session.take("trial:run", "run", "trial")
+    take(window, "trial:run", "run", "trial")
     settle(window)
     shot("trial", Stage.TRIAL)
     for tab, name in ((2, "trial-timings"), (3, "trial-pictures")) if "all" in wanted else ():
@@ -169,7 +177,7 @@ def main(out: Path, wanted: list[str]) -> None:
         shot(name, Stage.TRIAL)
     window.show_view(window.report)
     shot("report")
-    window.session.take("aside:pursebook", "aside", "aside", why="nobody keeps it any more")
+    take(window, "aside:pursebook", "aside", "aside", why="nobody keeps it any more")
     settle(window)
     window.show_view(window.debts)
     shot("debts")
@@ -186,7 +194,7 @@ def main(out: Path, wanted: list[str]) -> None:
     trust(read_profile(toys.profile))
     window.begin(toys.project, toys.profile, [toys.shelf], toys.target)
     settle(window)
-    window.session.take("survey:baseline", "take", "baseline")
+    take(window, "survey:baseline", "take", "baseline")
     settle(window)
     shot("workspace", Stage.SURVEY)
     window.close()

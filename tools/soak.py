@@ -23,16 +23,17 @@ from collections import Counter
 from collections.abc import Callable
 from pathlib import Path
 
+from fernshale.core.crossing.flow.actions import carry_out
+from fernshale.core.crossing.record.actions import Author
+from fernshale.core.crossing.record.items import choose
+
 ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT))
 
 from fernshale.core.base.errors import FernshaleError  # noqa: E402  # found only once the path is set
 from fernshale.core.base.work import CancelToken, Work  # noqa: E402
 from fernshale.core.change.draft import Draft  # noqa: E402
-from fernshale.core.crossing.flow.actions import settle  # noqa: E402
 from fernshale.core.crossing.record.database import Crossing, open_crossing  # noqa: E402
-from fernshale.core.crossing.record.decisions import Taken  # noqa: E402
-from fernshale.core.crossing.record.items import Stage  # noqa: E402
 from fernshale.core.crossing.record.logbook import (  # noqa: E402
     go_back_to,
     redo,
@@ -41,6 +42,7 @@ from fernshale.core.crossing.record.logbook import (  # noqa: E402
     undo,
     write_step,
 )
+from fernshale.core.crossing.record.stage import Stage  # noqa: E402
 from fernshale.core.crossing.record.trust import trust  # noqa: E402
 from fernshale.core.crossing.stages.overview import begin_crossing, look  # noqa: E402
 from fernshale.core.profile.read import read_profile  # noqa: E402
@@ -120,7 +122,9 @@ def decide(world: World, source: random.Random) -> None:
         return
     open_item = source.choice(items)
     option = source.choice([item for item in open_item.options if not item.asks])
-    settle(crossing, Taken(open_item.key, option.id, "soak"), Work(token=_TOKEN))
+    action = choose(open_item, option.id)
+    assert action is not None
+    carry_out(crossing, action, Author("soak"), Work(token=_TOKEN))
 
 
 def step(world: World, source: random.Random) -> None:

@@ -12,29 +12,29 @@ from fernshale.app.jobs import Runner, Task
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.actions import (
-    apply_fix,
-    choose_sure_from,
-    go_rounds,
-    in_words,
-    settle,
-    take_sure_fixes,
+    apply_confident_fixes,
+    build_and_fix,
+    carry_out,
+    choose_confidence,
     withdraw,
 )
 from fernshale.core.crossing.flow.import_content import CarryPlan, carry
 from fernshale.core.crossing.project.scan import crossing_ground
+from fernshale.core.crossing.record.actions import Action, Author
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.decisions import Taken
+from fernshale.core.crossing.record.items import Item, choose
 from fernshale.core.crossing.record.logbook import go_back_to, redo, restore_snapshot, undo
 from fernshale.core.crossing.record.trust import TrustNeeded
-from fernshale.core.crossing.stages.build.view import Fix, Scope
 from fernshale.core.crossing.stages.overview import Overview, begin_crossing, has_changed, look
 from fernshale.core.crossing.stages.trial.checks import add_check, refuse_check
-from fernshale.core.fix.apply import Edit
 from fernshale.core.profile.model import Check, Profile
 from fernshale.core.snapshot.working_copy import duplicate_tree
 
 # How often the tree is looked at for edits made outside; a look costs a stat per file.
 _WATCH_MS = 4000
+
+# Who acts in the window.
+YOU = "you"
 
 
 class Session(QObject):
@@ -105,58 +105,48 @@ class Session(QObject):
         """Look again."""
         self._act("looking again", lambda crossing, work: None)
 
-    def take(self, key: str, option: str, title: str, text: str = "", why: str = "") -> None:
-        """Settle an item."""
-        taken = Taken(key, option, "you", why, text, self._words(key, option))
-        self._act(title, lambda crossing, work: settle(crossing, taken, work))
+    def carry_out(self, action: Action, title: str, why: str = "") -> None:
+        """Carry an action out."""
+        self._act(title, lambda crossing, work: carry_out(crossing, action, Author(YOU, why), work))
 
-    def take_each(self, ways: Sequence[tuple[str, str]], title: str) -> None:
-        """Settle several items one after the other, each given with its proposal; what fails ends it."""
-        taken = [Taken(key, way, "you", words=self._words(key, way)) for key, way in ways]
+    def carry_out_each(self, actions: Sequence[Action], title: str) -> None:
+        """Carry several actions out, one after the other; the first that fails ends it."""
 
         def task(crossing: Crossing, work: Work) -> None:
-            for item in taken:
-                settle(crossing, item, work)
+            for action in actions:
+                carry_out(crossing, action, Author(YOU), work)
 
         self._act(title, task)
 
-    def _words(self, key: str, way: str) -> str:
-        items = self.overview.items if self.overview is not None else ()
-        return next((in_words(item, way) for item in items if item.key == key), "")
+    def choose(self, item: Item, option: str, text: str = "", why: str = "") -> None:
+        """Carry out an option of an open item, given by its id."""
+        action = choose(item, option, text)
+        if action is not None:
+            self.carry_out(action, item.title, why)
 
-    def take_sure_fixes(self) -> None:
-        """Apply every sure fix of the last round."""
-
-        def task(crossing: Crossing, work: Work) -> None:
-            take_sure_fixes(crossing, "you", work)
-
-        self._act("applying the sure fixes", task)
-
-    def go_rounds(self) -> None:
-        """Take what is sure and build again, until it compiles or nothing sure is left."""
+    def apply_confident_fixes(self) -> None:
+        """Apply every high-confidence fix of the last round."""
 
         def task(crossing: Crossing, work: Work) -> None:
-            work.on_line(go_rounds(crossing, "you", work))
+            apply_confident_fixes(crossing, Author(YOU), work)
 
-        self._act("going round", task)
+        self._act("applying the high-confidence fixes", task)
 
-    def choose_sure_from(self, value: float) -> None:
-        """Say from which confidence on fixes count as sure."""
-        self._act("how far to go", lambda crossing, work: choose_sure_from(crossing, value))
+    def build_and_fix(self) -> None:
+        """Build and fix automatically, until it compiles or no high-confidence fix is left."""
 
-    def take_back(self, key: str, title: str) -> None:
+        def task(crossing: Crossing, work: Work) -> None:
+            work.on_line(build_and_fix(crossing, Author(YOU), work))
+
+        self._act("building and fixing automatically", task)
+
+    def choose_confidence(self, value: float) -> None:
+        """Set the confidence from which fixes are applied automatically."""
+        self._act("setting the confidence", lambda crossing, work: choose_confidence(crossing, value))
+
+    def withdraw(self, key: str, title: str) -> None:
         """Withdraw a decision that was not carried out yet."""
         self._act(title, lambda crossing, work: withdraw(crossing, key))
-
-    def fix(self, fix: Fix, scope: Scope, at: Edit | None) -> None:
-        """Apply a fix here, in this file or everywhere."""
-
-        def task(crossing: Crossing, work: Work) -> None:
-            assert self.overview is not None
-            with crossing.acting():
-                apply_fix(crossing, self.overview.ground, fix, scope, at, "you", work)
-
-        self._act(fix.rule.name, task)
 
     def undo(self, entry: int, title: str) -> None:
         """Undo one step."""

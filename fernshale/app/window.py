@@ -28,7 +28,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from fernshale.app.dialogs.action_list import Action, ActionList
+from fernshale.app.dialogs.action_list import ActionList, Command
 from fernshale.app.dialogs.begin import BeginDialog
 from fernshale.app.dialogs.import_content import CarryDialog, choose_content
 from fernshale.app.dialogs.questions import ask_trust, choose_editor, show_error
@@ -53,9 +53,12 @@ from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.quantities import count
 from fernshale.core.crossing.record.database import Crossing, Entry, find_crossing
-from fernshale.core.crossing.record.items import STAGES, Item, Stage, State
+from fernshale.core.crossing.record.items import Item
+from fernshale.core.crossing.record.stage import STAGES, Stage, State
 from fernshale.core.crossing.record.trust import trust
+from fernshale.core.crossing.stages.build.actions import RunBuild, SwitchCodeOn
 from fernshale.core.crossing.stages.overview import Overview
+from fernshale.core.crossing.stages.trial.actions import RunGame
 from fernshale.core.profile.read import read_profile
 from fernshale.core.snapshot.store import Store, default_store
 from fernshale.sample import SAMPLES, unpack
@@ -440,42 +443,42 @@ class MainWindow(QMainWindow):
         """The list of everything that can be done now."""
         ActionList(self, self._actions()).exec()
 
-    def _actions(self) -> tuple[Action, ...]:
+    def _actions(self) -> tuple[Command, ...]:
         actions = [
-            Action("Open a folder", "Fernshale", "Ctrl+O", self._choose_folder),
-            *(Action(f"Try {words}", "Fernshale", "", self._opening_sample(name)) for name, words in SAMPLES.items()),
-            Action("Back to the start page", "Fernshale", "", self._to_start),
-            Action("Light or dark", "Fernshale", "", self.toggle_theme),
-            Action("Choose your editor", "Fernshale", "", lambda: choose_editor(self)),
+            Command("Open a folder", "Fernshale", "Ctrl+O", self._choose_folder),
+            *(Command(f"Try {words}", "Fernshale", "", self._opening_sample(name)) for name, words in SAMPLES.items()),
+            Command("Back to the start page", "Fernshale", "", self._to_start),
+            Command("Light or dark", "Fernshale", "", self.toggle_theme),
+            Command("Choose your editor", "Fernshale", "", lambda: choose_editor(self)),
         ]
         overview = self.session.overview
         if overview is None:
             return tuple(actions)
         for number, stage in enumerate(STAGES, 1):
-            actions.append(Action(f"Go to {stage.value}", "Stages", f"Alt+{number}", partial(self.show_stage, stage)))
+            actions.append(Command(f"Go to {stage.value}", "Stages", f"Alt+{number}", partial(self.show_stage, stage)))
         actions += [
-            Action("Build", "Build", "F5", self._build),
-            Action("Go round by itself: take what is sure and build again", "Build", "", self.session.go_rounds),
-            Action("Run the game", "Trial", "", lambda: self.session.take("trial:run", "run", "running the game")),
-            Action("Look again at everything", "Crossing", "Ctrl+R", self.session.refresh),
-            Action("Undo the last step", "Logbook", "Ctrl+Z", self._undo_last),
-            Action("Do the last undone step again", "Logbook", "Ctrl+Y", self._redo_last),
-            Action("Undo back to the start", "Logbook", "", self._undo_all),
-            Action("Compare snapshots", "Snapshots", "Alt+S", lambda: self._open_knot(None)),
-            Action("The snapshot store", "Snapshots", "", self._open_store),
-            Action("Bring content over from elsewhere", "Plugins", "", self._bring_content),
-            Action("Go to the report", "Crossing", "Alt+8", lambda: self.show_view(self.report)),
-            Action("Go to the debts", "Crossing", "Alt+9", lambda: self.show_view(self.debts)),
-            Action("Save the report", "Crossing", "", self.report.save),
-            Action("Find on this page", "Page", "Ctrl+F", self._find),
+            Command("Build", "Build", "F5", self._build),
+            Command("Build and fix automatically", "Build", "", self.session.build_and_fix),
+            Command("Run the game", "Trial", "", lambda: self.session.carry_out(RunGame(), "running the game")),
+            Command("Look again at everything", "Crossing", "Ctrl+R", self.session.refresh),
+            Command("Undo the last step", "Logbook", "Ctrl+Z", self._undo_last),
+            Command("Do the last undone step again", "Logbook", "Ctrl+Y", self._redo_last),
+            Command("Undo back to the start", "Logbook", "", self._undo_all),
+            Command("Compare snapshots", "Snapshots", "Alt+S", lambda: self._open_knot(None)),
+            Command("The snapshot store", "Snapshots", "", self._open_store),
+            Command("Bring content over from elsewhere", "Plugins", "", self._bring_content),
+            Command("Go to the report", "Crossing", "Alt+8", lambda: self.show_view(self.report)),
+            Command("Go to the debts", "Crossing", "Alt+9", lambda: self.show_view(self.debts)),
+            Command("Save the report", "Crossing", "", self.report.save),
+            Command("Find on this page", "Page", "Ctrl+F", self._find),
         ]
         for debt in overview.build.debts:
-            act = partial(self.session.take, f"debt:{debt.entry}", "return", f"putting back {debt.title}")
-            actions.append(Action(f"Put back: {debt.title}", "Build", "", act))
+            act = partial(self.session.carry_out, SwitchCodeOn(debt.entry), f"putting back {debt.title}")
+            actions.append(Command(f"Put back: {debt.title}", "Build", "", act))
         for item in overview.items:
             for way in item.options:
                 act = partial(take_option, self, self.session, item, way)
-                actions.append(Action(f"{way.title}: {item.title}", item.stage.value, "", act))
+                actions.append(Command(f"{way.title}: {item.title}", item.stage.value, "", act))
         return tuple(actions)
 
     def toggle_theme(self) -> None:
@@ -493,7 +496,7 @@ class MainWindow(QMainWindow):
 
     def _build(self) -> None:
         self.show_stage(Stage.BUILD)
-        self.session.take("build:run", "build", "building")
+        self.session.carry_out(RunBuild(), "building")
 
     def _undo_all(self) -> None:
         overview = self.session.overview

@@ -18,13 +18,14 @@ from fernshale.core.build.causes import Cause
 from fernshale.core.build.owners import Owned
 from fernshale.core.build.sarif import write_sarif
 from fernshale.core.change.preview import unified_diff
-from fernshale.core.crossing.flow.actions import choose_sure_from, go_rounds, settle
+from fernshale.core.crossing.flow.actions import build_and_fix, carry_out, choose_confidence
 from fernshale.core.crossing.flow.standalone import write_changes
 from fernshale.core.crossing.project.scan import read_ground
-from fernshale.core.crossing.record.decisions import Taken
-from fernshale.core.crossing.record.items import Stage
+from fernshale.core.crossing.record.actions import Author
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.rules.search import apply_rules
 from fernshale.core.crossing.rules.sources import keep_rules
+from fernshale.core.crossing.stages.build.actions import RunBuild
 from fernshale.core.crossing.stages.build.rounds import diagnose as diagnose_log
 from fernshale.core.crossing.stages.build.rounds import plain_ground
 from fernshale.core.crossing.stages.overview import look
@@ -61,11 +62,11 @@ def diagnose(options: argparse.Namespace, token: CancelToken) -> int:
 def build(options: argparse.Namespace, token: CancelToken) -> int:
     crossing = crossing_for(options)
     if options.sure is not None:
-        choose_sure_from(crossing, options.sure)
+        choose_confidence(crossing, options.sure)
     if options.rounds:
-        print(go_rounds(crossing, "command line", Work(token=token, on_line=to_stderr)), file=sys.stderr)
+        print(build_and_fix(crossing, Author("command line"), Work(token=token, on_line=to_stderr)), file=sys.stderr)
     else:
-        settle(crossing, Taken("build:run", "build", "command line"), Work(token=token, on_line=to_stderr))
+        carry_out(crossing, RunBuild(), Author("command line"), Work(token=token, on_line=to_stderr))
     view = look(crossing, Work(token=token)).build
     last = view.rounds[-1]
     if options.json:

@@ -16,17 +16,19 @@ from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.preview import describe, show_change, tree_of
-from fernshale.core.crossing.flow.actions import in_words, settle, withdraw
+from fernshale.core.crossing.flow.actions import carry_out, withdraw
 from fernshale.core.crossing.flow.autopilot import Step
 from fernshale.core.crossing.flow.batch import Followed, cross_all, cross_one
 from fernshale.core.crossing.flow.summaries import finding_of
 from fernshale.core.crossing.project.checks import check_rows
 from fernshale.core.crossing.project.scan import crossing_ground
+from fernshale.core.crossing.record.actions import Action, Author, Choose
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.decisions import Recorded, Taken, read_decisions
+from fernshale.core.crossing.record.decisions import Recorded, read_decisions
 from fernshale.core.crossing.record.git_commits import find_work_tree
-from fernshale.core.crossing.record.items import Stage
+from fernshale.core.crossing.record.items import choose
 from fernshale.core.crossing.record.logbook import Rewind, edits_since, go_back_to, preview_way, redo, undo
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.record.undo_plan import sides_of
 from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.html import report_html
@@ -36,7 +38,9 @@ from fernshale.core.crossing.reporting.playbook import Way, export_way, read_way
 from fernshale.core.crossing.rules.sources import export_rules
 from fernshale.core.crossing.stages.build.workspace_members import member_states
 from fernshale.core.crossing.stages.overview import Overview, look
+from fernshale.core.crossing.stages.survey.actions import CommitSteps
 from fernshale.core.crossing.stages.trial import view as trial_stage
+from fernshale.core.crossing.stages.trial.actions import MarkCheck, RunGame
 from fernshale.core.crossing.stages.trial.checks import add_check, drop_check, mark_check, propose_checks
 from fernshale.core.crossing.stages.trial.view import TrialView
 from fernshale.core.profile.model import Check
@@ -52,7 +56,7 @@ def cross(options: argparse.Namespace, token: CancelToken) -> int:
     if options.git:
         tree = find_work_tree(crossing.setup.project)
         consent = tree.consent if tree is not None and options.trust else "commit"
-        settle(crossing, Taken("git:steps", consent, "you", "asked for"), Work(token=token, on_line=to_stderr))
+        carry_out(crossing, CommitSteps(consent), Author("you", "asked for"), Work(token=token, on_line=to_stderr))
     followed = Followed()
     if options.auto:
         overview, followed = run_crossing(crossing, recorded, options.json, token, way)
@@ -118,7 +122,7 @@ def run_crossing(
 
     def on_step(step: Step) -> None:
         if not quiet:
-            by = ": ".join(part for part in (step.taken.who, step.taken.why) if part)
+            by = ": ".join(part for part in (step.author.who, step.author.why) if part)
             print(f"  {step.item.title}\n    → {step.title}  ({by})", flush=True)
 
     def on_stage(stage: Stage, overview: Overview) -> None:
@@ -143,14 +147,16 @@ def decide(options: argparse.Namespace, token: CancelToken) -> int:
     else:
         overview = look(crossing, Work(token=token))
         open_item = next((item for item in overview.items if item.key == options.key), None)
-        ways = [item.id for item in open_item.options] if open_item else []
         if open_item is None and options.key not in {item.key for item in overview.route.notes}:
             raise MisuseError(f"{options.key} is not open", "`fernshale cross PROJECT` lists what is.")
-        if open_item is not None and options.take not in ways:
-            raise MisuseError(f"{options.take!r} does not settle {options.key}; what does: {', '.join(ways)}")
-        words = in_words(open_item, options.take) if open_item is not None else ""
-        taken = Taken(options.key, options.take, "you", options.why, options.text, words)
-        settle(crossing, taken, Work(token=token, on_line=to_stderr))
+        if open_item is None:
+            action: Action | None = Choose(options.key, options.take, options.text)
+        else:
+            action = choose(open_item, options.take, options.text)
+        if action is None:
+            ids = ", ".join(option.id for option in open_item.options) if open_item else ""
+            raise MisuseError(f"{options.take!r} is no option of {options.key}; its options: {ids}")
+        carry_out(crossing, action, Author("you", options.why), Work(token=token, on_line=to_stderr))
     overview = look(crossing, Work(token=token))
     if options.json:
         print_json({"left": [{"key": item.key, "title": item.title} for item in overview.items]})
@@ -162,7 +168,7 @@ def decide(options: argparse.Namespace, token: CancelToken) -> int:
 def trial(options: argparse.Namespace, token: CancelToken) -> int:
     crossing = crossing_for(options)
     if not options.look:
-        settle(crossing, Taken("trial:run", "run", "command line"), Work(token=token, on_line=to_stderr))
+        carry_out(crossing, RunGame(), Author("command line"), Work(token=token, on_line=to_stderr))
     view = look(crossing, Work(token=token)).trial
     if options.junit:
         releases = list(dict.fromkeys([crossing.setup.start, *crossing.setup.stops, view.release]))
@@ -215,7 +221,7 @@ def check(options: argparse.Namespace, token: CancelToken) -> int:
     ground = crossing_ground(crossing, Work(token=token))
     with crossing.acting():
         if options.mark:
-            mark_check(crossing, ground, options.name, options.mark, options.why, "you")
+            mark_check(crossing, ground, MarkCheck(options.name, options.mark), Author("you", options.why))
         elif options.drop:
             drop_check(crossing, options.name)
         elif options.name:

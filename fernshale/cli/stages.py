@@ -13,13 +13,15 @@ from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.preview import unified_diff
-from fernshale.core.crossing.flow.actions import settle
+from fernshale.core.crossing.flow.actions import carry_out
 from fernshale.core.crossing.flow.standalone import write_changes
 from fernshale.core.crossing.project.roles import give_role, role_at
+from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import find_crossing
-from fernshale.core.crossing.record.decisions import Taken
-from fernshale.core.crossing.record.items import Item, Stage
+from fernshale.core.crossing.record.items import Item
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.engine import view as engine_stage
+from fernshale.core.crossing.stages.engine.actions import PointAtRelease
 from fernshale.core.crossing.stages.overview import look
 from fernshale.core.crossing.stages.route import view as route_stage
 from fernshale.core.crossing.stages.survey import view as survey_stage
@@ -123,7 +125,7 @@ def engine(options: argparse.Namespace, token: CancelToken) -> int:
         if crossing.setup.to != options.to:
             raise MisuseError(f"the crossing of this project leads to {crossing.setup.to}, not to {options.to}")
         before = engine_stage.site_changes(ground, crossing.setup.from_, options.to)
-        settle(crossing, Taken("engine:sites", "apply", "command line"), Work(token=token, on_line=to_stderr))
+        carry_out(crossing, PointAtRelease(), Author("command line"), Work(token=token, on_line=to_stderr))
         sites, items = before, look(crossing, Work(token=token)).engine.items
     else:
         sites = engine_stage.site_changes(ground, crossing.setup.from_ if crossing else ground.release, options.to)

@@ -9,12 +9,10 @@ from pytestqt.qtbot import QtBot
 
 from fernshale.app.pages.build import BuildPage
 from fernshale.app.window import MainWindow
-from fernshale.core.base.work import Work
-from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.decisions import Taken
-from fernshale.core.crossing.record.items import Stage
+from fernshale.core.crossing.record.stage import Stage
 from tests.conftest import Tree
+from tests.crossing_steps import act
 from tests.engines import begin_engine
 from tests.wick import Wick, cross_wick, make_silent_wick, make_wick
 
@@ -27,7 +25,7 @@ def _open(tree: Tree, window: MainWindow, qtbot: QtBot, new: str, builds: bool =
     wick = make_silent_wick(tree, _OLD, new, _GAME)
     crossing = cross_wick(wick)
     for key, way in (("engine:sites", "apply"), *([("build:run", "build")] if builds else [])):
-        settle(crossing, Taken(key, way, "test"), Work())
+        act(crossing, key, way)
     return wick, _show(crossing, window, qtbot)
 
 
@@ -90,7 +88,7 @@ def test_a_change_by_hand_is_offered_and_a_function_set_aside_and_put_back(
     assert "raise NotImplementedError" in game.read_text()
     assert any(row.startswith("play() set aside") for row in _rows(page))
     titles = [action.title for action in window._actions()]
-    assert "Put back: play() set aside" in titles and any(title.startswith("Go round") for title in titles)
+    assert "Put back: play() set aside" in titles and any(title.startswith("Build and fix") for title in titles)
     page._causes.select(next(row.payload for row in page._causes.rows() if row.title.startswith("play()")))
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         page._return.click()
@@ -101,7 +99,7 @@ def test_another_default_is_settled_on_the_page_by_its_number(tree: Tree, window
     old = "def light_up(room, hour, glow=1):\n    return lamps.find(room).burn(hour, glow)\n"
     wick = make_silent_wick(tree, old, old.replace("glow=1", "glow=2"), _GAME)
     crossing = cross_wick(wick)
-    settle(crossing, Taken("engine:sites", "apply", "test"), Work())
+    act(crossing, "engine:sites", "apply")
     page = _show(crossing, window, qtbot)
     assert page.finding.accessibleName().endswith("1 change compiles and means something else.")
     (open_item,) = (item for item in window.session.overview.items if item.key.startswith("default:"))  # type: ignore[union-attr]
@@ -134,7 +132,7 @@ def test_what_is_missing_with_a_plugin_that_is_set_aside_is_told_and_brought_bac
         ("engine:sites", "apply"),
         ("build:run", "build"),
     ):
-        settle(crossing, Taken(key, way, "test"), Work())
+        act(crossing, key, way)
     page = _show(crossing, window, qtbot)
     assert "snuffer had it, and is set aside" in page._code.toPlainText()
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
@@ -168,7 +166,7 @@ def test_an_error_of_the_engine_can_always_be_looked_at(
     (wick.shelf / "wick/2.0/check.py").write_text(f"{engine}{mine}raise SystemExit(1)\n")
     crossing = cross_wick(wick)
     for key, way in (("engine:sites", "apply"), ("build:run", "build")):
-        settle(crossing, Taken(key, way, "test"), Work())
+        act(crossing, key, way)
     page = _show(crossing, window, qtbot)
     assert page._mine.isVisible() == is_mine_as_well
     assert any("flag" in row for row in _rows(page)) != is_mine_as_well
@@ -188,7 +186,7 @@ def test_five_thousand_errors_stay_smooth(tree: Tree, window: MainWindow, qtbot:
         (wick.project / f"part{number}.py").write_text("import wick\n" + calls)
     crossing = cross_wick(wick)
     for key, way in (("engine:sites", "apply"), ("build:run", "build")):
-        settle(crossing, Taken(key, way, "test"), Work())
+        act(crossing, key, way)
     with qtbot.waitSignal(window.session.overview_changed, timeout=120_000):
         window.session.resume(crossing)
     window.show_stage(Stage.BUILD)
@@ -209,7 +207,7 @@ def test_where_nothing_is_built_the_page_asks_and_offers_no_build(tree: Tree, wi
     new = old.replace("add_prop", "place").replace("function Stage.flush(stage)\nend\n", "")
     game = "local Stage = require 'stage'\nStage.add_prop(hall, 'boat')\nStage.flush(hall)\n"
     crossing = begin_engine(tree, {"stage.lua": old}, {"stage.lua": new}, {"src/main.lua": game}, "")
-    settle(crossing, Taken("engine:sites", "apply", "test"), Work())
+    act(crossing, "engine:sites", "apply")
     page = _show(crossing, window, qtbot)
     assert not page._build.isVisible() and page.finding.accessibleName().endswith(
         "Look at 2 changes that nothing tells of."

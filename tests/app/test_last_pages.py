@@ -17,14 +17,13 @@ from fernshale.app.pages import trial as trial_page
 from fernshale.app.pages.links import LinksPage
 from fernshale.app.pages.trial import TrialPage
 from fernshale.app.window import MainWindow
-from fernshale.core.base.work import Work
-from fernshale.core.crossing.flow.actions import settle
+from fernshale.core.crossing.flow.actions import parse_action
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.decisions import Taken
-from fernshale.core.crossing.record.items import Stage
+from fernshale.core.crossing.record.stage import Stage
 from tests.conftest import Tree
 from tests.core.crossing.test_links_stage import _crossing as links_crossing
 from tests.core.crossing.test_trial_stage import _crossing as trial_crossing
+from tests.crossing_steps import act
 from tests.wick import begin_wick
 
 
@@ -104,7 +103,7 @@ def test_a_new_warning_is_accepted_and_the_code_behind_it_found(tree: Tree, wind
 @pytest.mark.usefixtures("reasons")
 def test_checks_are_proposed_added_and_marked(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:
     _, crossing = trial_crossing(tree)
-    settle(crossing, Taken("trial:run", "run", "test"), Work())
+    act(crossing, "trial:run", "run")
     _resume(window, qtbot, crossing, Stage.TRIAL)
     page = window.pages[Stage.TRIAL]
     assert isinstance(page, TrialPage)
@@ -140,7 +139,7 @@ def test_the_report_is_live_and_saved_in_each_form(
     qtbot.keyClick(window, Qt.Key.Key_8, Qt.KeyboardModifier.AltModifier)
     assert window.report.isVisible() and "Merge" not in window.report._page.toPlainText()
     assert "candle: Wick 1.4 → 2.0" in window.report._page.toPlainText()
-    _act(window, qtbot, lambda: window.session.take("plugin:snuffer", "take", "snuffer"))
+    _act(window, qtbot, lambda: window.session.carry_out(parse_action("plugin:snuffer", "take"), "snuffer"))
     assert (
         "snuffer 1 → 2" in window.report._page.toPlainText() and "snuffer 1 → 2" in window.report._message.toPlainText()
     )
@@ -163,11 +162,7 @@ def test_the_report_is_live_and_saved_in_each_form(
 
 def test_a_debt_is_brought_back_by_one_action(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:
     wick, crossing = begin_wick(tree)
-    settle(
-        crossing,
-        Taken("aside:snuffer", "aside", "test", "nobody keeps it"),
-        Work(),
-    )
+    act(crossing, "aside:snuffer", "aside", why="nobody keeps it")
     assert not (wick.project / "addons/snuffer").exists()
     _resume(window, qtbot, crossing, Stage.PLUGINS)
     assert window._debts_button.text() == "Debts · 1"

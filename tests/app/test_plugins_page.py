@@ -16,7 +16,8 @@ from fernshale.app.pages.plugins.files import AsideOf, FileOf, GroupOf, ItemOf, 
 from fernshale.app.pages.plugins.preview import PreviewDialog
 from fernshale.app.widgets.code import CodeEditor
 from fernshale.app.window import MainWindow
-from fernshale.core.crossing.record.items import Stage
+from fernshale.core.crossing.flow.actions import parse_action
+from fernshale.core.crossing.record.stage import Stage
 from tests.conftest import Tree
 from tests.wick import Wick, cross_wick, make_wick
 
@@ -257,7 +258,7 @@ def test_the_folder_is_previewed_before_anything_is_written(
 def test_a_plugin_that_is_set_aside_is_listed_and_brought_back(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:
     wick, page = _open(tree, window, qtbot, {})
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
-        window.session.take("route:2.0:snuffer", "aside", "aside", why="it flickers")
+        window.session.carry_out(parse_action("route:2.0:snuffer", "aside"), "aside", why="it flickers")
     assert page._files.select(ItemOf("aside:snuffer"))
     assert any("it flickers" in line.text for block in page._text.blocks() for line in block.lines())
     act = next(item for item in page._text.findChildren(QPushButton) if item.text() == "Set snuffer aside")
@@ -267,7 +268,7 @@ def test_a_plugin_that_is_set_aside_is_listed_and_brought_back(tree: Tree, windo
     assert page._files.select(AsideOf("snuffer"))
     assert any("it flickers" in line.text for block in page._text.blocks() for line in block.lines())
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
-        window.session.take("aside:snuffer", "return", "return")
+        window.session.carry_out(parse_action("aside:snuffer", "return"), "return")
     assert (wick.project / "addons/snuffer/snuffer.py").exists()
 
 

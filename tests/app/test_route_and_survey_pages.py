@@ -15,7 +15,8 @@ from fernshale.app.pages.route import RoutePage
 from fernshale.app.pages.survey import SurveyPage
 from fernshale.app.window import MainWindow
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.record.items import Stage
+from fernshale.core.crossing.flow.actions import parse_action
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.profile.read import read_profile
@@ -127,7 +128,9 @@ def test_items_are_gone_through_and_settled_by_their_numbers(qtbot: QtBot, windo
     baseline, *others = (open_item.title for open_item in overview.items)
     while window.items.current().title != baseline:  # type: ignore[attr-defined]
         qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_P)
-    _after(qtbot, window, lambda: window.session.take("survey:baseline", "without", "going on without"))
+    _after(
+        qtbot, window, lambda: window.session.carry_out(parse_action("survey:baseline", "without"), "going on without")
+    )
     qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_N)
     assert window.items.current().title == others[0]  # type: ignore[attr-defined]
 

@@ -14,19 +14,18 @@ from fernshale.app.window import MainWindow
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.change.preview import show_change, tree_of
-from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.decisions import Taken
-from fernshale.core.crossing.record.items import Stage
 from fernshale.core.crossing.record.logbook import write_step
+from fernshale.core.crossing.record.stage import Stage
 from tests.conftest import Tree, listing
+from tests.crossing_steps import act
 from tests.wick import Wick, begin_wick
 
 
 def _crossed(tree: Tree) -> tuple[Wick, Crossing]:
     """A crossing with one step, and an edit by hand after it."""
     wick, crossing = begin_wick(tree)
-    settle(crossing, Taken("engine:sites", "apply", "you"), Work())
+    act(crossing, "engine:sites", "apply", who="you")
     (wick.project / "pic.bin").write_bytes(b"\0\1\2" * 50)
     (wick.project / "by-hand.txt").write_text("mine\n")
     return wick, crossing

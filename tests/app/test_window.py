@@ -16,7 +16,8 @@ from fernshale.app.widgets.conflict_card import DecisionCard
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.tables import TableRow, TextTable
 from fernshale.app.window import MainWindow
-from fernshale.core.crossing.record.items import STAGES, Stage, State
+from fernshale.core.crossing.flow.actions import parse_action
+from fernshale.core.crossing.record.stage import STAGES, Stage, State
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree, listing
@@ -112,12 +113,12 @@ def test_untrusted_commands_are_asked_about_and_run_after_a_yes(
     answer = [False]
     monkeypatch.setattr("fernshale.app.window.ask_trust", lambda parent, profile: asked.append(profile.id) or answer[0])
     with qtbot.waitSignal(window.session.trust_needed, timeout=30_000):
-        window.session.take("survey:baseline", "take", "baseline")
+        window.session.carry_out(parse_action("survey:baseline", "take"), "baseline")
     _settled(qtbot, window)
     assert asked == ["wick"] and window.session.overview.survey.baseline is None  # type: ignore[union-attr]
     answer[0] = True
     with qtbot.waitSignal(window.session.overview_changed, timeout=30_000):
-        window.session.take("survey:baseline", "take", "baseline")
+        window.session.carry_out(parse_action("survey:baseline", "take"), "baseline")
     assert window.session.overview.survey.baseline.built  # type: ignore[union-attr]
 
 
@@ -129,7 +130,7 @@ def test_cancel_ends_a_build_and_the_window_goes_on(qtbot: QtBot, window: MainWi
     wick.profile.write_text(endless)
     _open(qtbot, window, wick)
     with qtbot.waitSignal(window.session.runner.output, timeout=30_000):
-        window.session.take("build:run", "build", "building")
+        window.session.carry_out(parse_action("build:run", "build"), "building")
     qtbot.waitUntil(lambda: "7" in window.output.toPlainText().splitlines(), timeout=30_000)
     with qtbot.waitSignal(window.session.runner.cancelled, timeout=15_000):
         qtbot.keyClick(window, Qt.Key.Key_Escape)

@@ -24,9 +24,9 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.record.database import AnotherActs, Crossing, Setup, begin
 from fernshale.core.crossing.record.git_commits import commit_from_now_on
-from fernshale.core.crossing.record.items import Stage
 from fernshale.core.crossing.record.logbook import go_back_to, redo, settle_interrupted, undo, write_step
 from fernshale.core.crossing.record.retention import forget_these
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.snapshot import parallel_reading
 from fernshale.core.snapshot.restore import restore
 from fernshale.core.snapshot.store import Store

@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from fernshale.core.base.bounded_regex import Budget
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.limits import Limits
+from fernshale.core.base.parse_errors import compose_yaml
 from fernshale.core.base.ranges import parse_range
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.textfile import read_text
@@ -301,3 +302,8 @@ def test_frame_times(tmp_path_factory: pytest.TempPathFactory, data: bytes) -> N
     path.write_bytes(b"frame,ms\n" + data)
     with suppress(FernshaleError, OSError):
         read_frames(path, "ms", 1000.0)
+
+
+def test_an_anchor_that_is_used_twice_is_read() -> None:
+    (node,) = compose_yaml("&x [&x a, *x]")
+    assert [item.value for item in node.value] == ["a", "a"]

@@ -14,10 +14,9 @@ import pytest
 from fernshale.cli.main import run
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.flow.actions import settle
-from fernshale.core.crossing.record.decisions import Taken
 from fernshale.core.crossing.stages.overview import look
 from tests.conftest import Tree, listing
+from tests.crossing_steps import act
 from tests.hostile import inputs
 from tests.wick import begin_wick, make_wick
 
@@ -264,7 +263,7 @@ def test_damaged_caches(tree: Tree, capsys: pytest.CaptureFixture[str]) -> None:
 @pytest.mark.parametrize("how", ["cut", "noise", "empty", "no tables", "bad facts", "bad changes"])
 def test_a_damaged_crossing(how: str, tree: Tree, capsys: pytest.CaptureFixture[str]) -> None:
     wick, crossing = begin_wick(tree)
-    settle(crossing, Taken("engine:sites", "apply", "you"), Work())
+    act(crossing, "engine:sites", "apply", who="you")
     before = listing(wick.project)
     path = crossing.folder / "crossing.sqlite"
     data = path.read_bytes()

@@ -13,7 +13,8 @@ from fernshale.app.session import Session
 from fernshale.app.widgets.basics import FindingLabel
 from fernshale.core.base.treepath import printable
 from fernshale.core.crossing.flow.summaries import finding_of
-from fernshale.core.crossing.record.items import Item, Option, Stage
+from fernshale.core.crossing.record.items import Item, Option
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.overview import Overview
 
 _MOST_WAYS = 7
@@ -106,4 +107,4 @@ def take_option(parent: QWidget, session: Session, item: Item, option: Option) -
         text, is_given = QInputDialog.getText(parent, item.title, option.asks)
         if not is_given or not text.strip():
             return
-    session.take(item.key, option.id, item.title, text)
+    session.choose(item, option.id, text)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import partial
 from html import escape
-from typing import cast
+from typing import cast, get_args
 
 from PySide6.QtCore import Qt, QUrl
 from PySide6.QtWidgets import (
@@ -33,9 +33,23 @@ from fernshale.core.build.rounds import Round
 from fernshale.core.crossing.deferred.code import Debt
 from fernshale.core.crossing.project.interface_changes import Used
 from fernshale.core.crossing.record.automation import NEVER
-from fernshale.core.crossing.record.items import Item, Stage
+from fernshale.core.crossing.record.items import Item
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.build.actions import (
+    Part,
+    PutCauseOff,
+    ReturnPluginForCause,
+    RunBuild,
+    Scope,
+    SwitchCodeOff,
+    SwitchCodeOn,
+    TakeCauseUp,
+    UseRule,
+    UseRuleAt,
+    UseSilentRule,
+)
 from fernshale.core.crossing.stages.build.items import DEFAULT, default_key
-from fernshale.core.crossing.stages.build.view import CauseView, Fix, Scope
+from fernshale.core.crossing.stages.build.view import CauseView, Fix
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.drift.comparison import Change
 from fernshale.core.drift.symbols import Symbol
@@ -78,7 +92,7 @@ class BuildPage(Page):
         self._far.setToolTip("From which confidence on a option counts as sure and is taken by itself")
         for value in _HOW_FAR:
             self._far.addItem(f"sure from {value:.2f}" if value <= 1 else "nothing is sure", value)
-        self._far.activated.connect(lambda at: self.session.choose_sure_from(self._far.itemData(at)))
+        self._far.activated.connect(lambda at: self.session.choose_confidence(self._far.itemData(at)))
         rounds.head.addWidget(self._far)
         rounds.head.addWidget(self._rounds_button)
         rounds.head.addWidget(self._sure)
@@ -129,7 +143,7 @@ class BuildPage(Page):
             self._card, "Set aside …", self._on_aside, hint="Get the rest compiled; a debt until it is put back"
         )
         self._aside_menu = QMenu(self._aside)
-        for what in ("line", "function", "file"):
+        for what in get_args(Part):
             self._aside_menu.addAction(f"The {what}", partial(self._set_aside, what))
         self._return = button(self._card, "Put back", self._on_return, main=True)
         self._later = button(self._card, "Not now", self._on_later, hint="L")
@@ -487,19 +501,29 @@ class BuildPage(Page):
         _, fix = self._current()
         default = self._default()
         if default is not None:
-            self.session.take(default.key, "pin", default.title)
+            self.session.choose(default, "pin")
         elif fix is not None:
-            self.session.fix(fix, scope, self._at)
+            self._apply_fix(fix, scope)
+
+    def _apply_fix(self, fix: Fix, scope: Scope) -> None:
+        cause, _ = self._current()
+        if scope != "everywhere" and self._at is not None:
+            at = self._at
+            self.session.carry_out(UseRuleAt(fix.rule.id, scope, at.path, at.line, at.start), fix.rule.name)
+        elif cause is not None:
+            self.session.carry_out(UseRule(cause.cause.key, fix.rule.id), fix.rule.name)
+        else:
+            self.session.carry_out(UseSilentRule(fix.rule.id, fix.rule.id), fix.rule.name)
 
     def _on_noted(self) -> None:
         item = self._notable()
         if item is not None:
-            self.session.take(item.key, "noted", item.title)
+            self.session.choose(item, "noted")
 
     def _on_plugin_back(self) -> None:
         cause, _ = self._current()
         if cause is not None and cause.aside:
-            self.session.take(f"cause:{cause.cause.key}", f"return {cause.aside}", f"bringing {cause.aside} back")
+            self.session.carry_out(ReturnPluginForCause(cause.cause.key, cause.aside), f"bringing {cause.aside} back")
 
     def _debt(self) -> Debt | None:
         chosen = self._causes.current()
@@ -510,25 +534,27 @@ class BuildPage(Page):
     def _on_return(self) -> None:
         debt = self._debt()
         if debt is not None:
-            self.session.take(f"debt:{debt.entry}", "return", f"putting back {debt.title}")
+            self.session.carry_out(SwitchCodeOn(debt.entry), f"putting back {debt.title}")
 
     def _on_aside(self) -> None:
         self._aside_menu.popup(self._aside.mapToGlobal(self._aside.rect().bottomLeft()))
 
-    def _set_aside(self, what: str) -> None:
+    def _set_aside(self, what: Part) -> None:
         cause, _ = self._current()
         if cause is not None:
-            self.session.take(f"cause:{cause.cause.key}", f"aside {what}", f"setting the {what} aside")
+            self.session.carry_out(SwitchCodeOff(cause.cause.key, what), f"setting the {what} aside")
 
     def _on_later(self) -> None:
         cause, _ = self._current()
         if (right := self._right()) is not None:
-            self.session.take_back(right[0], f"taken up again: {right[1]}")
+            self.session.withdraw(right[0], f"taken up again: {right[1]}")
         elif cause is not None and not cause.cause.under:
-            way, words = ("now", "taken up again") if cause.put_off else ("later", "put off")
-            if not cause.put_off:
+            key, title = cause.cause.key, cause.cause.title
+            if cause.put_off:
+                self.session.carry_out(TakeCauseUp(key), f"taken up again: {title}")
+            else:
                 self._to_next()
-            self.session.take(f"cause:{cause.cause.key}", way, f"{words}: {cause.cause.title}")
+                self.session.carry_out(PutCauseOff(key), f"put off: {title}")
 
     def _to_next(self) -> None:
         """To the row below, or else above, that stands for something."""
@@ -550,13 +576,13 @@ class BuildPage(Page):
             self.editor_wanted.emit(*file_and_line(default.place))
 
     def _on_build(self) -> None:
-        self.session.take("build:run", "build", "building")
+        self.session.carry_out(RunBuild(), "building")
 
     def _on_rounds(self) -> None:
-        self.session.go_rounds()
+        self.session.build_and_fix()
 
     def _on_sure(self) -> None:
-        self.session.take_sure_fixes()
+        self.session.apply_confident_fixes()
 
 
 def _bar(item: Round) -> Bar:

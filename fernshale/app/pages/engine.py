@@ -17,7 +17,9 @@ from fernshale.app.widgets.tables import TableRow, TextTable
 from fernshale.app.widgets.text_document import Document, LineRow
 from fernshale.core.base.quantities import count
 from fernshale.core.change.preview import unified_diff
-from fernshale.core.crossing.record.items import Item, Option, Stage
+from fernshale.core.crossing.record.items import Item, Option
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.engine.actions import PointAtRelease, RunGenerator
 from fernshale.core.crossing.stages.engine.forked_files import KEY, Copy
 from fernshale.core.crossing.stages.engine.view import EngineView, preview_engine
 from fernshale.core.crossing.stages.engine.workarounds import KEY as WORKAROUND
@@ -167,10 +169,10 @@ class EnginePage(Page):
         return self._sites.find_text(words) or self._text.find_text(words)
 
     def _on_apply(self) -> None:
-        self.session.take("engine:sites", "apply", "pointing the project at the release")
+        self.session.carry_out(PointAtRelease(), "pointing the project at the release")
 
     def _on_again(self) -> None:
-        self.session.take("engine:generate", "regenerate", "running the generator")
+        self.session.carry_out(RunGenerator(), "running the generator")
 
     def _open(self, payload: object) -> None:
         if isinstance(payload, tuple):

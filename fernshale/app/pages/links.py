@@ -22,9 +22,18 @@ from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.quantities import count
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.preview import unified_diff
-from fernshale.core.crossing.record.items import Item, Option, Stage
-from fernshale.core.crossing.stages.links.data_rules import DataWork, key_of, preview_data, preview_mending
-from fernshale.core.crossing.stages.links.view import declaration, preview_relink
+from fernshale.core.crossing.record.actions import Choose
+from fernshale.core.crossing.record.items import Item, Option
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.links.actions import MeetConstraint, RewriteData
+from fernshale.core.crossing.stages.links.data_rules import (
+    DataWork,
+    constraint_of,
+    key_of,
+    preview_data,
+    preview_mending,
+)
+from fernshale.core.crossing.stages.links.view import declaration, preview_relink, relink
 from fernshale.core.crossing.stages.links.view import key_of as link_key
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.links.constraints import Unmet
@@ -295,14 +304,23 @@ class LinksPage(Page):
     def _on_apply(self) -> None:
         key, way = self._list.current(), self._ways.currentData()
         if isinstance(key, str) and isinstance(way, str):
-            self.session.take(key, way, self._apply.text())
+            self._carry_out(way)
+
+    def _carry_out(self, way: str) -> None:
+        item, work, unmet = self._item(), self._work(), self._unmet()
+        if item is not None:
+            self.session.carry_out(relink(item, way), self._apply.text())
+        elif work is not None:
+            self.session.carry_out(RewriteData(work.rule.id, way), self._apply.text())
+        elif unmet:
+            self.session.carry_out(MeetConstraint(constraint_of(unmet[0]), way), self._apply.text())
 
     def _on_leave(self) -> None:
         key = self._list.current()
         if isinstance(key, str):
             why = ask_why(self, "Leave it so")
             if why is not None:
-                self.session.take(key, "", "leaving it so", why=why)
+                self.session.carry_out(Choose(key, ""), "leaving it so", why)
 
 
 def _nothing_row(index: LinkIndex) -> Row:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 
 from PySide6.QtCore import Signal
@@ -29,7 +29,7 @@ from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.work import CancelToken
-from fernshale.core.crossing.flow.outstanding import Owed, owed
+from fernshale.core.crossing.flow.outstanding import Kind, Owed, owed
 from fernshale.core.crossing.flow.summaries import Finding, FindingParts
 from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.html import report_html
@@ -176,7 +176,12 @@ def _ink() -> dict[str, str]:
 
 
 # What paying a debt is called, by its way.
-_BACK = {"return": "Bring it back", "remove": "Take it out"}
+_BACK: Mapping[Kind, str] = {
+    "plugin": "Bring it back",
+    "code": "Bring it back",
+    "member": "Bring it back",
+    "line": "Take it out",
+}
 
 
 class DebtsView(QWidget):
@@ -230,14 +235,14 @@ class DebtsView(QWidget):
     def _show(self, payload: object) -> None:
         item = next((item for item in self._owed if item.key == payload), None)
         self._back.setVisible(item is not None)
-        self._back.setText(_BACK[item.way] if item else "")
+        self._back.setText(_BACK[item.kind] if item else "")
         nothing = "Whatever is set aside on the way stands here until it is back."
         self._detail.setText(f"{item.why}\n{item.place}" if item else nothing)
 
     def _on_back(self) -> None:
         item = next((item for item in self._owed if item.key == self._list.current()), None)
         if item is not None:
-            self.session.take(item.key, item.way, f"{_BACK[item.way].lower()}: {item.title}")
+            self.session.carry_out(item.action, f"{_BACK[item.kind].lower()}: {item.title}")
 
 
 def _debt_row(item: Owed) -> Row:

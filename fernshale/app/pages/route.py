@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent
@@ -17,8 +18,11 @@ from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.quantities import count
 from fernshale.core.crossing.project.plugin_plan import plugin_key
 from fernshale.core.crossing.project.release_notes import NoteUse
-from fernshale.core.crossing.record.items import Item, Stage
+from fernshale.core.crossing.record.actions import Choose
+from fernshale.core.crossing.record.items import Item
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.overview import Overview
+from fernshale.core.crossing.stages.route.actions import ChooseRoute
 from fernshale.core.crossing.stages.route.options import LegEstimate, Way
 from fernshale.core.crossing.stages.route.view import RouteView
 from fernshale.core.route.planner import PluginStep
@@ -133,7 +137,7 @@ class RoutePage(Page):
         detail = "" if item.detail in item.title else f"\n{item.detail}"
         self._detail.setText(f"◆ {item.title}.{detail}")
         for way in item.options:
-            self._ways_out.addWidget(button(self, way.title, self._taking(item.key, way.id, item.title)))
+            self._ways_out.addWidget(button(self, way.title, partial(self.session.choose, item, way.id)))
 
     def _show_step(self, step: PluginStep, view: RouteView) -> None:
         clear_layout(self._ways_out)
@@ -148,19 +152,19 @@ class RoutePage(Page):
         ]
         for item in others[-2:]:
             title = f"Take {item.version} instead"
-            self._ways_out.addWidget(button(self, title, self._taking(key, f"version {item.version}", title)))
+            self._ways_out.addWidget(button(self, title, self._choosing(key, f"version {item.version}", title)))
         if step.action == "update":
             title = f"Hold {step.from_} back"
-            self._ways_out.addWidget(button(self, title, self._taking(key, "keep", title), hint="It may not compile"))
+            self._ways_out.addWidget(button(self, title, self._choosing(key, "keep", title), hint="It may not compile"))
         if key in view.decided:
             title = "Undecide"
-            self._ways_out.addWidget(button(self, title, lambda: self.session.take_back(key, title)))
+            self._ways_out.addWidget(button(self, title, lambda: self.session.withdraw(key, title)))
 
     def ways(self) -> list[QPushButton]:
         return buttons_in(self._ways_out)
 
-    def _taking(self, key: str, way: str, title: str) -> Callable[[], None]:
-        return lambda: self.session.take(key, way, title)
+    def _choosing(self, key: str, option: str, title: str) -> Callable[[], None]:
+        return lambda: self.session.carry_out(Choose(key, option, words=title), title)
 
     # -- picking a way, ticking a note
 
@@ -177,7 +181,7 @@ class RoutePage(Page):
 
     def _on_way(self, payload: object) -> None:
         if isinstance(payload, tuple) and self._overview and payload != self._overview.route.stops:
-            self.session.take("route:way", "way " + " ".join(payload), "another way")
+            self.session.carry_out(ChooseRoute(" ".join(payload)), "another route")
 
     def _on_note(self, payload: object) -> None:
         note = (
@@ -186,9 +190,9 @@ class RoutePage(Page):
         if note is None:
             return
         if note.dealt:
-            self.session.take_back(note.key, "a note is open again")
+            self.session.withdraw(note.key, "a note is open again")
         else:
-            self.session.take(note.key, "dealt", "a note is dealt with")
+            self.session.carry_out(Choose(note.key, "dealt"), "a note is dealt with")
 
 
 def _columns(view: RouteView, overview: Overview) -> tuple[Column, ...]:

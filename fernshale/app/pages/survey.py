@@ -17,8 +17,11 @@ from fernshale.app.widgets.tables import TableRow, TextTable
 from fernshale.core.base.quantities import count, size_words
 from fernshale.core.base.treepath import TreePath, parents, printable, under
 from fernshale.core.crossing.project.plugin_origins import PluginOrigin, file_states
-from fernshale.core.crossing.record.items import Item, Option, Stage
+from fernshale.core.crossing.record.actions import Choose
+from fernshale.core.crossing.record.items import Item, Option
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.overview import Overview
+from fernshale.core.crossing.stages.survey.actions import AssignRole, TakeBaseline
 from fernshale.core.crossing.stages.survey.view import SurveyView, describe
 from fernshale.core.survey.role_overrides import is_own_rule
 from fernshale.core.survey.roles import role_of
@@ -34,6 +37,8 @@ _TONES: dict[str, Tone] = {
 _MOST_PARTS = 24
 # A picked part of the map: the role it lies in, and the folder or file, "" for the whole role.
 _Part = tuple[str, str]
+
+_BASELINE = TakeBaseline().key
 
 
 class SurveyPage(Page):
@@ -155,7 +160,7 @@ class SurveyPage(Page):
         part = self._map.current()
         if isinstance(part, tuple) and part[1]:
             words = f"{part[1]} is yours" if role else f"{part[1]} has its role from the profile again"
-            self.session.take(f"role:{part[1]}", role, words)
+            self.session.carry_out(AssignRole(TreePath(part[1]), role), words)
 
     # -- the baseline, and what needs you before it
 
@@ -176,12 +181,12 @@ class SurveyPage(Page):
                 text += f"; {count(frames.count, 'frame')}, the longest {frames.longest_ms:.2f} ms." if frames else "."
         marks = [f"{'●' if need.holds else '◆'} {need.found}" for need in view.requirements]
         self._needs.setText("   ".join(marks))
-        open_ = any(open_item.key == "survey:baseline" for open_item in view.items)
+        open_ = any(open_item.key == _BASELINE for open_item in view.items)
         self._take.setText("Build and run it now" if baseline is None else "Build and run again")
         wanted = self._item.key if self._item else ""
-        waiting = [open_item for open_item in view.items if open_item.key != "survey:baseline"]
+        waiting = [open_item for open_item in view.items if open_item.key != _BASELINE]
         shown = next((item for item in waiting if item.key == wanted), None)
-        if not (open_ and wanted == "survey:baseline"):
+        if not (open_ and wanted == _BASELINE):
             shown = shown or next(iter(waiting), None)
         clear_layout(self._ways)
         if shown is not None and shown.options:
@@ -199,10 +204,10 @@ class SurveyPage(Page):
         return lambda: take_option(self, self.session, item, way)
 
     def _on_take(self) -> None:
-        self.session.take("survey:baseline", "take", "baseline")
+        self.session.carry_out(TakeBaseline(), "baseline")
 
     def _on_skip(self) -> None:
-        self.session.take("survey:baseline", "without", "going on without a baseline")
+        self.session.carry_out(Choose(_BASELINE, "without"), "going on without a baseline")
 
     def _open_site(self, payload: object) -> None:
         if isinstance(payload, tuple):

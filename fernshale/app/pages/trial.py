@@ -28,8 +28,10 @@ from fernshale.app.widgets.tables import TableRow, TextTable
 from fernshale.app.widgets.text_document import Document, LineRow
 from fernshale.core.base.quantities import count, seconds
 from fernshale.core.crossing.project.checks import CheckRow
-from fernshale.core.crossing.record.items import Item, Stage
+from fernshale.core.crossing.record.items import Item
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.overview import Overview
+from fernshale.core.crossing.stages.trial.actions import RunGame
 from fernshale.core.crossing.stages.trial.log_origins import find_printers
 from fernshale.core.crossing.stages.trial.view import TrialView, log_key
 from fernshale.core.trial.frame_times import Timing
@@ -326,19 +328,19 @@ class TrialPage(Page):
     # -- what one can do
 
     def _on_run(self) -> None:
-        self.session.take("trial:run", "run", "running the game")
+        self.session.carry_out(RunGame(), "running the game")
 
     def _on_accept(self) -> None:
         item = self._item()
         why = ask_why(self, "It is meant to be so") if item else None
         if item is not None and why is not None:
-            self.session.take(item.key, "accept", item.title, why=why)
+            self.session.choose(item, "accept", why=why)
 
     def _mark(self, verdict: str) -> None:
         item = self._item()
         why = "" if verdict == "passed" else ask_why(self, "It does not")
         if item is not None and why is not None:
-            self.session.take(item.key, verdict, item.title, why=why)
+            self.session.choose(item, verdict, why=why)
 
     def _on_where(self) -> None:
         open_item = self._item()

@@ -22,7 +22,7 @@ from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 from fernshale.app.theme import text_font, theme
 from fernshale.core.base.quantities import count
 from fernshale.core.crossing.record.database import Entry
-from fernshale.core.crossing.record.items import STAGES, Stage, State
+from fernshale.core.crossing.record.stage import STAGES, Stage, State
 from fernshale.core.crossing.stages.overview import Overview
 
 _LEFT = 230

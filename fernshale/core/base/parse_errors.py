@@ -56,12 +56,11 @@ def load_toml(text: str) -> dict[str, Any]:
 
 def compose_yaml(text: str) -> list[Any]:
     """The documents of a YAML file as nodes with their marks; nothing of them is made into objects. Raises Malformed."""
-    from ruamel.yaml import YAML
     from ruamel.yaml.error import MarkedYAMLError, YAMLError
 
     if too_deep := yaml_is_too_deep(text):
         raise Malformed("YAML that is nested too deep", too_deep)
-    loader: Any = YAML(typ="safe", pure=True)
+    loader: Any = yaml_loader()
     try:
         return list(loader.compose_all(text))
     except MarkedYAMLError as error:
@@ -70,6 +69,15 @@ def compose_yaml(text: str) -> list[Any]:
     except (YAMLError, RecursionError, ValueError, IndexError, TypeError, AttributeError) as error:
         said = str(error).splitlines()
         raise Malformed(f"not valid YAML: {said[0] if said else type(error).__name__}") from error
+
+
+def yaml_loader() -> Any:
+    """A loader for the YAML of strangers. An anchor that is used twice is valid YAML and no reason for a warning."""
+    from ruamel.yaml import YAML
+
+    loader: Any = YAML(typ="safe", pure=True)
+    loader.composer.warn_double_anchors = False
+    return loader
 
 
 def yaml_is_too_deep(text: str) -> int:

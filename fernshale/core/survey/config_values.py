@@ -11,7 +11,7 @@ from typing import Any
 
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.limits import limits
-from fernshale.core.base.parse_errors import Malformed, load_json, load_toml, yaml_is_too_deep
+from fernshale.core.base.parse_errors import Malformed, load_json, load_toml, yaml_is_too_deep, yaml_loader
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.profile.model import Reach
 from fernshale.core.survey.value_access import find_values
@@ -151,12 +151,11 @@ def _load_toml(text: str) -> Any:
 
 
 def _load_yaml(text: str) -> Any:
-    from ruamel.yaml import YAML
     from ruamel.yaml.error import YAMLError
 
     if yaml_is_too_deep(text):
         return None
     try:
-        return YAML(typ="safe", pure=True).load(text)
+        return yaml_loader().load(text)
     except (YAMLError, RecursionError, ValueError, TypeError, OverflowError, AttributeError, IndexError):
         return None

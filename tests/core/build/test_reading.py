@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from fernshale.core.build.diagnostics import Diagnostic, Place
 from fernshale.core.build.owners import Owned
 from fernshale.core.build.path_mapping import ProjectFiles
-from fernshale.core.build.reading import Reader, log, read_diagnostics, read_log
+from fernshale.core.build.reading import Reader, log_reader, read_diagnostics, read_log
 from fernshale.core.build.reading.log_lines import LogLines
 from fernshale.core.build.sarif import write_sarif
 from tests.conftest import Tree
@@ -49,7 +49,7 @@ def test_a_long_log_is_read_as_line_by_line(snippets: list[Snippet], times: int,
     text = "".join(pieces) * times
     slow = read_diagnostics(text.split("\n"), ())
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(log, "_LONG", 0)
+        patch.setattr(log_reader, "_LONG", 0)
         fast = read_log(text.encode(), ())
     assert {item.key for item in fast} == {item.key for item in slow}
     assert {item.key: item.notes for item in fast} == {item.key: item.notes for item in slow}

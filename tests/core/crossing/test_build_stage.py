@@ -11,10 +11,10 @@ import pytest
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.flow.actions import choose_sure_from, go_rounds, settle
+from fernshale.core.crossing.flow.actions import build_and_fix, choose_confidence
 from fernshale.core.crossing.project.scan import crossing_ground
+from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.decisions import Taken
 from fernshale.core.crossing.record.logbook import undo
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.crossing.reporting.data import report_data
@@ -30,6 +30,7 @@ from fernshale.core.inference.from_api_diff import guess_rules, symbols_named
 from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree, listing
 from tests.core.fix.test_fixes import _CASES as RULE_CASES
+from tests.crossing_steps import act
 from tests.engines import begin_engine
 from tests.wick import Wick, begin_wick, cross_wick, make_silent_wick, make_wick
 
@@ -43,7 +44,7 @@ def _look(crossing: Crossing) -> Overview:
 
 
 def _take(crossing: Crossing, key: str, way: str) -> None:
-    settle(crossing, Taken(key, way, "test"), Work(on_line=_quiet))
+    act(crossing, key, way, work=Work(on_line=_quiet))
 
 
 def _without_rules(tree: Tree, old: str, new: str, game: str) -> tuple[Wick, Crossing]:
@@ -76,7 +77,7 @@ def test_causes_on_one_line_are_followed_in_one_round(tree: Tree) -> None:
     old = _OLD + 'def snuff(room):\n    """Make it dark again in a room."""\n    return lamps.find(room).darken()\n'
     new = old.replace("light_up", "kindle").replace("snuff", "quench")
     wick, crossing = _without_rules(tree, old, new, "import wick\nwick.light_up('hall', wick.snuff('cellar'))\n")
-    assert go_rounds(crossing, "test", Work(on_line=_quiet)) == "it compiles and links"
+    assert build_and_fix(crossing, Author("test"), Work(on_line=_quiet)) == "it compiles and links"
     assert [item.total for item in _look(crossing).build.rounds] == [2, 0]
     assert (wick.project / "game.py").read_text() == "import wick\nwick.kindle('hall', wick.quench('cellar'))\n"
 
@@ -234,9 +235,9 @@ def test_rounds_go_on_until_it_compiles(tree: Tree) -> None:
     _, crossing = begin_wick(tree)
     _take(crossing, "plugin:snuffer", "take")
     with pytest.raises(MisuseError, match=r"on 1\.4 still"):
-        go_rounds(crossing, "test", Work(on_line=_quiet))
+        build_and_fix(crossing, Author("test"), Work(on_line=_quiet))
     _take(crossing, "engine:sites", "apply")
-    assert go_rounds(crossing, "test", Work(on_line=_quiet)) == "it compiles and links"
+    assert build_and_fix(crossing, Author("test"), Work(on_line=_quiet)) == "it compiles and links"
     assert [item.total for item in _look(crossing).build.rounds] == [3, 0]
 
 
@@ -244,21 +245,21 @@ def test_the_user_says_how_far_rounds_go_and_what_is_put_off(tree: Tree) -> None
     _, crossing = begin_wick(tree)
     _take(crossing, "plugin:snuffer", "take")
     _take(crossing, "engine:sites", "apply")
-    choose_sure_from(crossing, 2.0)
-    assert go_rounds(crossing, "test", Work(on_line=_quiet)) == "nothing sure is left"
+    choose_confidence(crossing, 2.0)
+    assert build_and_fix(crossing, Author("test"), Work(on_line=_quiet)) == "no high-confidence fixes are left"
     assert not _look(crossing).build.sure
-    choose_sure_from(crossing, 0.9)
+    choose_confidence(crossing, 0.9)
     (cause,) = (item.cause for item in _look(crossing).build.causes)
     _take(crossing, f"cause:{cause.key}", "later")
     view = _look(crossing).build
     assert view.causes[0].put_off and not view.sure
     (open_item,) = (item for item in view.items if item.key == f"cause:{cause.key}")
     assert open_item.detail == "put off" and open_item.options and not any(way.sure for way in open_item.options)
-    assert go_rounds(crossing, "test", Work(on_line=_quiet)) == "nothing sure is left"
+    assert build_and_fix(crossing, Author("test"), Work(on_line=_quiet)) == "no high-confidence fixes are left"
     _take(crossing, f"cause:{cause.key}", "now")
-    assert go_rounds(crossing, "test", Work(on_line=_quiet)) == "it compiles and links"
+    assert build_and_fix(crossing, Author("test"), Work(on_line=_quiet)) == "it compiles and links"
     with pytest.raises(MisuseError, match="no confidence"):
-        choose_sure_from(crossing, 0.1)
+        choose_confidence(crossing, 0.1)
 
 
 def test_a_round_that_made_it_worse_is_undone(tree: Tree) -> None:
@@ -268,7 +269,7 @@ def test_a_round_that_made_it_worse_is_undone(tree: Tree) -> None:
     rules = wick.shelf / "notes.rules.toml"
     rules.write_text(rules.read_text().replace('new = "ignite"', 'new = "not_there_either"'))
     before = listing(wick.project)
-    said = go_rounds(crossing, "test", Work(on_line=_quiet))
+    said = build_and_fix(crossing, Author("test"), Work(on_line=_quiet))
     assert said.startswith("round 2 made it worse, 3 errors became 3") and listing(wick.project) == before
     assert any(said in entry.title for entry in crossing.logbook())
 
@@ -414,7 +415,7 @@ def test_what_a_build_leaves_in_the_project_asks_for_no_other_build_but_an_edit_
     wick, crossing = _without_rules(tree, _OLD, _OLD, "import wick\nwick.light_up('hall', 3)\n")
     check = wick.shelf / "wick/2.0/check.py"
     check.write_text(_LEAVES_THINGS + check.read_text())
-    assert go_rounds(crossing, "test", Work(on_line=_quiet)) == "it compiles and links"
+    assert build_and_fix(crossing, Author("test"), Work(on_line=_quiet)) == "it compiles and links"
     for _ in range(2):
         view = _look(crossing).build
         assert view.passed and not view.is_stale and len(view.rounds) == 1

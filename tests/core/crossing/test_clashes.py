@@ -5,11 +5,10 @@ from __future__ import annotations
 import pytest
 
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.flow.actions import settle
-from fernshale.core.crossing.record.decisions import Taken
 from fernshale.core.crossing.stages.overview import look
 from fernshale.core.fix.members import own_classes
 from tests.conftest import Tree
+from tests.crossing_steps import act
 from tests.engines import begin_engine
 
 _OLD = "class Stage:\n    def open(self): pass\n    def tick(self): pass\n"
@@ -50,7 +49,7 @@ def test_what_a_class_has_already_is_told_until_it_is_said_to_be_right(tree: Tre
     hour = "Pier in src/game.py has a member hour, and so has Stage now"
     close = "Quay in src/game.py has a member close, and so has Stage now"
     assert _clashes(crossing) == {hour: "src/game.py:6", close: "src/game.py:13"}
-    settle(crossing, Taken(f"default:{hour}", "noted", "t"), Work())
+    act(crossing, f"default:{hour}", "noted", who="t")
     assert list(_clashes(crossing)) == [close]
 
 

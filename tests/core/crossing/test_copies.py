@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.decisions import Taken
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.logbook import undo
 from fernshale.core.crossing.stages.overview import look
 from tests.conftest import Tree
+from tests.crossing_steps import act
 from tests.wick import Wick, cross_wick, make_wick
 
 _SHADER = "".join(f"input lamp_{n}: brightness of lamp {n}\noutput glow_{n} = shine(lamp_{n})\n" for n in range(8))
@@ -31,7 +30,7 @@ def _items(crossing: Crossing) -> list[Item]:
 
 
 def _take(crossing: Crossing, key: str, way: str) -> None:
-    settle(crossing, Taken(key, way, "test"), Work())
+    act(crossing, key, way)
 
 
 def test_a_copy_is_found_by_content_and_brought_along(tree: Tree) -> None:

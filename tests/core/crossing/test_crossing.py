@@ -11,11 +11,11 @@ from fernshale.core.base.errors import ChangedUnderneath, MisuseError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
-from fernshale.core.crossing.flow.actions import apply_fix, settle, take_sure_fixes
+from fernshale.core.crossing.flow.actions import apply_confident_fixes, carry_out
 from fernshale.core.crossing.flow.autopilot import cross
+from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import AnotherActs, Crossing, all_crossings, find_crossing
-from fernshale.core.crossing.record.decisions import Recorded, Taken
-from fernshale.core.crossing.record.items import STAGES, Decision, Stage, State
+from fernshale.core.crossing.record.decisions import Decision, Recorded
 from fernshale.core.crossing.record.logbook import (
     CannotUndo,
     go_back_to,
@@ -26,13 +26,16 @@ from fernshale.core.crossing.record.logbook import (
     undo,
     write_step,
 )
+from fernshale.core.crossing.record.stage import STAGES, Stage, State
 from fernshale.core.crossing.record.trust import TrustNeeded, is_trusted
 from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.markdown import report_markdown
+from fernshale.core.crossing.stages.build.actions import UseRuleAt
 from fernshale.core.crossing.stages.overview import Overview, begin_crossing, has_changed, look
 from fernshale.core.profile.read import read_profile
 from fernshale.core.snapshot.manifest import digest_of
 from tests.conftest import Tree, listing
+from tests.crossing_steps import act
 from tests.wick import begin_wick, make_wick
 
 
@@ -42,7 +45,7 @@ def _look(crossing: Crossing) -> Overview:
 
 def _take(crossing: Crossing, key: str, way: str) -> list[str]:
     lines: list[str] = []
-    settle(crossing, Taken(key, way, "you"), Work(on_line=lines.append))
+    act(crossing, key, way, who="you", work=Work(on_line=lines.append))
     return lines
 
 
@@ -130,11 +133,12 @@ def test_fix_here_in_file_and_everywhere(tree: Tree, token: CancelToken) -> None
     fix = cause.fixes[0]
     assert (cause.cause.count, fix.clears, len(fix.edits), fix.is_sure) == (3, 3, 3, True)
     place = next(edit for edit in fix.edits if edit.path == "more.py")
-    apply_fix(crossing, overview.ground, fix, "here", place, "you", Work(token=token))
+    here = UseRuleAt(fix.rule.id, "here", place.path, place.line, place.start)
+    carry_out(crossing, here, Author("you"), Work(token=token))
     assert (project / "more.py").read_text().count("ignite") == 1
     left = _look(crossing).build.causes[0]
     assert left.open == 2 and left.fixes[0].clears == 2
-    assert take_sure_fixes(crossing, "you", Work(token=token)) == 1
+    assert apply_confident_fixes(crossing, Author("you"), Work(token=token)) == 1
     assert "light_up()" not in (project / "more.py").read_text() + (project / "game.py").read_text()
     assert _look(crossing).build.is_stale
     _take(crossing, "build:run", "build")

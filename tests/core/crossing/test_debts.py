@@ -11,13 +11,12 @@ import pytest
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.deferred.code import with_stub, without_line
-from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.decisions import Taken
 from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.markdown import report_markdown
 from fernshale.core.crossing.stages.overview import look
 from tests.conftest import Tree, listing
+from tests.crossing_steps import act
 from tests.wick import cross_wick, make_silent_wick
 
 _CPP = "#include <vector>\nstruct Boat { int go(int n) const; };\nint Boat::go(int n) const {\n    gone(n);\n    return n;\n}\nint main() { return Boat{}.go(1); }\n"
@@ -64,7 +63,7 @@ def test_each_language_has_a_stub(path: str, text: str) -> None:
 
 
 def _take(crossing: Crossing, key: str, way: str, why: str = "") -> None:
-    settle(crossing, Taken(key, way, "test", why), Work())
+    act(crossing, key, way, why=why)
 
 
 @pytest.mark.parametrize("what", ["line", "function", "file"])

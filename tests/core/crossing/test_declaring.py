@@ -6,10 +6,11 @@ from fernshale.core.base.work import Work
 from fernshale.core.build.causes import find_causes
 from fernshale.core.build.owners import Owned
 from fernshale.core.build.reading import read_diagnostics
-from fernshale.core.crossing.flow.actions import go_rounds, settle
-from fernshale.core.crossing.record.decisions import Taken
+from fernshale.core.crossing.flow.actions import build_and_fix
+from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.stages.overview import look
 from tests.conftest import Tree
+from tests.crossing_steps import act
 from tests.engines import begin_engine
 
 _OLD = """\
@@ -82,7 +83,7 @@ def test_what_a_checker_wants_said_is_said(tree: Tree) -> None:
     check = "cd {project}/src && MYPYPATH={engine} {python} -m mypy --check-untyped-defs --show-column-numbers --cache-dir=/dev/null game.py"
     crossing = begin_engine(tree, {"rush.py": _OLD}, {"rush.py": _NEW}, {"src/game.py": _GAME}, check)
     for key, way in (("engine:sites", "apply"), ("build:run", "build")):
-        settle(crossing, Taken(key, way, "test"), Work())
+        act(crossing, key, way)
     causes = {(item.cause.kind, item.cause.symbol): item for item in look(crossing, Work()).build.causes}
     assert {("may be empty", "boats"), ("number", "tide"), ("no type", "here")} <= causes.keys()
     empty = causes["may be empty", "boats"]
@@ -94,9 +95,8 @@ def test_what_a_checker_wants_said_is_said(tree: Tree) -> None:
         and causes["number", "tide"].fixes[0].is_sure
         and causes["no type", "here"].fixes[0].is_sure
     )
-    take = Taken(f"cause:{empty.cause.key}", empty.fixes[0].rule.id, "test")
-    settle(crossing, take, Work())
-    go_rounds(crossing, "test", Work())
+    act(crossing, empty.key, empty.fixes[0].rule.id)
+    build_and_fix(crossing, Author("test"), Work())
     assert (crossing.setup.project / "src/game.py").read_text() == _SAID
     assert look(crossing, Work()).build.passed
 

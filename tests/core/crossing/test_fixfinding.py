@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.decisions import Taken
 from fernshale.core.crossing.record.logbook import undo
 from fernshale.core.crossing.stages.build.view import CauseView
 from fernshale.core.crossing.stages.overview import look
 from tests.conftest import Tree
+from tests.crossing_steps import act
 from tests.engines import begin_engine
 
 _OLD = (
@@ -22,7 +21,7 @@ _PRIVATE = "src/a.cpp:3:21: error: 'int rush::Pier::boats' is private within thi
 
 
 def _take(crossing: Crossing, key: str, way: str) -> None:
-    settle(crossing, Taken(key, way, "test"), Work())
+    act(crossing, key, way)
 
 
 def _built(tree: Tree, log: str) -> Crossing:

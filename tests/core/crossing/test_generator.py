@@ -11,9 +11,7 @@ import pytest
 
 from fernshale.core.base.errors import Cancelled, CommandError
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.decisions import Taken
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.logbook import go_back_to
 from fernshale.core.crossing.record.trust import trust
@@ -21,6 +19,7 @@ from fernshale.core.crossing.stages.overview import look
 from fernshale.core.engine.generated_files import is_lock_file
 from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree, listing
+from tests.crossing_steps import act
 from tests.wick import Wick, cross_wick, make_wick
 
 _ROLES = """
@@ -58,7 +57,7 @@ def _items(crossing: Crossing) -> dict[str, Item]:
 
 
 def _take(crossing: Crossing, key: str, option: str, text: str = "") -> None:
-    settle(crossing, Taken(key, option, "you", text=text), Work())
+    act(crossing, key, option, who="you", text=text)
 
 
 def _generated(project: Path) -> dict[str, object]:
@@ -144,10 +143,7 @@ def test_a_generator_that_is_cancelled_leaves_all_of_them_as_they_were(tree: Tre
     before = _generated(project)
     token = CancelToken()
     with pytest.raises(Cancelled):
-        settle(
-            crossing, Taken("engine:sites", "apply", "you"),
-            Work(token=token, on_line=lambda line: token.cancel() if line == "started" else None),
-        )  # fmt: skip
+        act(crossing, "engine:sites", "apply", who="you", work=Work(token=token, on_line=lambda line: token.cancel() if line == "started" else None))  # fmt: skip
     assert _generated(project) == before
 
 
@@ -163,8 +159,8 @@ def test_after_a_kill_the_removed_files_are_on_the_list_and_come_back(
     project, crossing = _begin(tree, "mkdir -p made; echo for 2.0 > made/table.txt")
     before = _generated(project)
     with monkeypatch.context() as patch:
-        patch.setattr("fernshale.core.crossing.stages.engine.generator.run_profile_command", die)
-        patch.setattr("fernshale.core.crossing.stages.engine.generator.restore_swept", die)
+        patch.setattr("fernshale.core.crossing.project.generator.run_profile_command", die)
+        patch.setattr("fernshale.core.crossing.project.generator.restore_swept", die)
         with pytest.raises(Killed):
             _take(crossing, "engine:sites", "apply")
     assert not (project / "made").exists()

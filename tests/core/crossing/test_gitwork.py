@@ -11,12 +11,11 @@ import pytest
 from fernshale.core.base.errors import CommandError
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
-from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.flow.autopilot import cross
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.decisions import Taken
+from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.git_commits import KEY, commit_of, find_work_tree
-from fernshale.core.crossing.record.items import Decision, Item, Stage
+from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.logbook import (
     ensure_snapshot,
     go_back_to,
@@ -26,9 +25,11 @@ from fernshale.core.crossing.record.logbook import (
     watching,
     write_step,
 )
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.overview import has_changed, look
 from fernshale.core.snapshot.restore import restore
 from tests.conftest import Tree, listing
+from tests.crossing_steps import act
 from tests.wick import Wick, begin_wick
 
 _WHO = ("-c", "user.name=somebody", "-c", "user.email=nobody@nowhere.invalid", "-c", "protocol.file.allow=always")
@@ -67,7 +68,7 @@ def _item(crossing: Crossing) -> Item | None:
 
 
 def _settle(crossing: Crossing, way: str) -> None:
-    settle(crossing, Taken(KEY, way, "you"), Work())
+    act(crossing, KEY, way, who="you")
 
 
 def _step(crossing: Crossing, title: str, files: dict[str, str | None]) -> int:

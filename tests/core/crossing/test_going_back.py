@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.record.database import Crossing, Setup, begin
-from fernshale.core.crossing.record.items import Stage
 from fernshale.core.crossing.record.logbook import CannotUndo, go_back_to, note, preview_way, redo, undo, write_step
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.record.step_order import Write, done_after, writes_since
 from tests.conftest import Tree, listing
 

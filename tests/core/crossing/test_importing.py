@@ -5,10 +5,9 @@ from __future__ import annotations
 import pytest
 
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.flow.actions import settle
-from fernshale.core.crossing.record.decisions import Taken
 from fernshale.core.crossing.stages.overview import look
 from tests.conftest import Tree
+from tests.crossing_steps import act
 from tests.engines import begin_engine
 
 # What a tool prints, the game's files, files of both releases, and the line that is proposed.
@@ -66,7 +65,7 @@ def test_a_name_is_brought_in(name: str, tree: Tree) -> None:
     )
     take = ("engine:sites", "apply"), ("build:run", "build")
     for key, way in take:
-        settle(crossing, Taken(key, way, "test"), Work())
+        act(crossing, key, way)
     (cause,) = look(crossing, Work()).build.causes
     (fix,) = (fix for fix in cause.fixes if fix.rule.kind == "import")
     assert fix.rule.text == line and fix.is_sure and fix.clears == 1
@@ -95,15 +94,11 @@ def test_a_class_that_is_only_announced_is_brought_in_whole(name: str, tree: Tre
     crossing = begin_engine(
         tree, old, new, game, "g++ -std=c++17 -fsyntax-only -I {engine}/include {project}/src/a.cpp"
     )
-    settle(crossing, Taken("engine:sites", "apply", "test"), Work())
-    settle(crossing, Taken("build:run", "build", "test"), Work())
+    act(crossing, "engine:sites", "apply")
+    act(crossing, "build:run", "build")
     (view,) = look(crossing, Work()).build.causes
     assert (view.cause.kind, view.cause.symbol) == ("incomplete type", "Pier")
     assert view.fixes[0].rule.text == '#include "rush/pier.hpp"' and view.fixes[0].is_sure
-    settle(
-        crossing,
-        Taken(f"cause:{view.cause.key}", view.fixes[0].rule.id, "test"),
-        Work(),
-    )
-    settle(crossing, Taken("build:run", "build", "test"), Work())
+    act(crossing, f"cause:{view.cause.key}", view.fixes[0].rule.id)
+    act(crossing, "build:run", "build")
     assert look(crossing, Work()).build.passed

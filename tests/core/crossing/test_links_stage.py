@@ -13,16 +13,15 @@ import pytest
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.project.scan import crossing_ground
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.decisions import Taken
 from fernshale.core.crossing.record.logbook import undo
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.crossing.reporting.playbook import export_way
 from fernshale.core.crossing.stages.overview import Overview, begin_crossing, look
 from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree, listing
+from tests.crossing_steps import act
 from tests.wick import Wick, cross_wick, make_wick
 
 _PROFILE = """
@@ -132,7 +131,7 @@ def _look(crossing: Crossing) -> Overview:
 
 
 def _take(crossing: Crossing, key: str, way: str, why: str = "") -> None:
-    settle(crossing, Taken(key, way, "test", why), Work())
+    act(crossing, key, way, why=why)
 
 
 def test_everything_sure_is_relinked_in_one_step_that_can_be_taken_back(tree: Tree) -> None:
@@ -230,11 +229,12 @@ def test_nothing_is_scanned_before_the_project_is_on_the_release(tree: Tree) -> 
 _RELINK = """
 import sys
 from pathlib import Path
-from fernshale.core.base.work import CancelToken, no_progress
-from fernshale.core.crossing.flow.actions import settle
-from fernshale.core.crossing.record.decisions import Taken
+from fernshale.core.base.work import Work
+from fernshale.core.crossing.flow.actions import carry_out
+from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import open_crossing
-settle(open_crossing(Path(sys.argv[1])), Taken("links:old-1", "111-fresh", "test"), Work(on_line=print))
+from fernshale.core.crossing.stages.links.actions import Relink
+carry_out(open_crossing(Path(sys.argv[1])), Relink("old-1", "111-fresh"), Author("test"), Work(on_line=print))
 """
 
 

@@ -5,10 +5,9 @@ from __future__ import annotations
 import pytest
 
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.flow.actions import settle
-from fernshale.core.crossing.record.decisions import Taken
 from fernshale.core.crossing.stages.overview import look
 from tests.conftest import Tree
+from tests.crossing_steps import act
 from tests.engines import begin_engine
 
 _HEADER = """\
@@ -52,16 +51,12 @@ def test_a_member_is_looked_for_in_what_is_given_now(name: str, tree: Tree) -> N
     file, text, source, code, wanted, build = _CASES[name]
     crossing = begin_engine(tree, {file: text % "Mark"}, {file: text % "Berth"}, {source: code}, build)
     for key, way in (("engine:sites", "apply"), ("build:run", "build")):
-        settle(crossing, Taken(key, way, "test"), Work())
+        act(crossing, key, way)
     view = look(crossing, Work()).build
     (cause,) = (item for item in view.causes if item.cause.symbol == "where")
     assert cause.fixes[0].rule.new == wanted and "gave Mark and gives Berth now" in cause.fixes[0].rule.why
     change = view.change_of(cause.cause)
     assert change is not None and change.symbol.name == "find"
-    settle(
-        crossing,
-        Taken(f"cause:{cause.cause.key}", cause.fixes[0].rule.id, "test"),
-        Work(),
-    )
-    settle(crossing, Taken("build:run", "build", "test"), Work())
+    act(crossing, f"cause:{cause.cause.key}", cause.fixes[0].rule.id)
+    act(crossing, "build:run", "build")
     assert look(crossing, Work()).build.passed

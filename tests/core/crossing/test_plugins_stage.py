@@ -12,16 +12,16 @@ import pytest
 from fernshale.core.base.errors import CommandError, FernshaleError, MisuseError
 from fernshale.core.base.work import OnLine, Work
 from fernshale.core.crossing.deferred.plugins import find_aside
-from fernshale.core.crossing.flow.actions import settle, withdraw
+from fernshale.core.crossing.flow.actions import withdraw
 from fernshale.core.crossing.project.scan import crossing_ground
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.decisions import Taken
 from fernshale.core.crossing.record.logbook import undo
 from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.markdown import report_markdown
 from fernshale.core.crossing.stages.overview import look
 from fernshale.core.crossing.stages.plugins.view import PluginsView, PluginView, plugins
 from tests.conftest import Tree
+from tests.crossing_steps import act
 from tests.wick import Wick, cross_wick, make_wick
 
 _OLD = "".join(f"def step_{n}():\n    lamp({n}, 1)\n\n\n" for n in range(4))
@@ -54,7 +54,7 @@ def _view(crossing: Crossing) -> tuple[PluginsView, PluginView]:
 
 
 def _settle(crossing: Crossing, key: str, way: str, text: str = "", why: str = "") -> None:
-    settle(crossing, Taken(key, way, "you", why, text), Work(on_line=_on_line))
+    act(crossing, key, way, who="you", why=why, text=text, work=Work(on_line=_on_line))
 
 
 def test_decisions_of_one_kind_are_taken_at_once(tree: Tree) -> None:
@@ -205,7 +205,7 @@ def test_pointing_the_project_at_the_target_first_leaves_the_open_merges_open(tr
     wick.profile.write_text(text)
     crossing = cross_wick(wick)
     before = [view.plugin.id for view in _view(crossing)[0].plugins if view.merge is not None]
-    _settle(crossing, "engine:apply", "apply")
+    _settle(crossing, "engine:sites", "apply")
     assert [view.plugin.id for view in _view(crossing)[0].plugins if view.merge is not None] == before == ["snuffer"]
 
 

@@ -18,13 +18,12 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.change.preview import text_diff
-from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.flow.batch import cross_all, cross_one
 from fernshale.core.crossing.project.scan import crossing_ground
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.decisions import Recorded, Taken
-from fernshale.core.crossing.record.items import Stage, stage_of
+from fernshale.core.crossing.record.decisions import Recorded
 from fernshale.core.crossing.record.logbook import write_step
+from fernshale.core.crossing.record.stage import Stage, stage_of
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.html import report_html
@@ -38,6 +37,7 @@ from fernshale.core.profile.model import Check
 from fernshale.core.profile.read import read_profile
 from fernshale.sample import unpack
 from tests.conftest import Tree, listing
+from tests.crossing_steps import act
 from tests.wick import begin_wick, make_wick
 
 
@@ -46,7 +46,7 @@ def _look(crossing: Crossing) -> Overview:
 
 
 def _take(crossing: Crossing, key: str, way: str, why: str = "", who: str = "you") -> None:
-    settle(crossing, Taken(key, way, who, why), Work())
+    act(crossing, key, way, who=who, why=why)
 
 
 def _finished(crossing: Crossing) -> Overview:

@@ -15,13 +15,12 @@ import pytest
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.flow.autopilot import cross
 from fernshale.core.crossing.project import plugin_plan
 from fernshale.core.crossing.project.plugin_origins import find_origins
 from fernshale.core.crossing.project.scan import read_ground
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.decisions import Recorded, Taken
+from fernshale.core.crossing.record.decisions import Recorded
 from fernshale.core.crossing.record.logbook import CannotUndo, go_back_to, redo
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.crossing.stages.overview import Overview, begin_crossing, look
@@ -32,6 +31,7 @@ from fernshale.core.route.candidates import NO_WISHES
 from fernshale.core.route.shelf_sources import read_shelf
 from fernshale.core.snapshot.store import Store
 from tests.conftest import Tree, listing
+from tests.crossing_steps import act
 from tests.wick import Wick, make_wick
 
 # Wick 3: what was renamed in 2.0 is renamed again; it wants a newer dialect, and 2.5 has a fault.
@@ -113,7 +113,7 @@ def _look(crossing: Crossing) -> Overview:
 
 
 def _take(crossing: Crossing, key: str, way: str) -> None:
-    settle(crossing, Taken(key, way, "you"), Work())
+    act(crossing, key, way, who="you")
 
 
 def _cross(crossing: Crossing, recorded: dict[str, Recorded] | None = None) -> Overview:

@@ -10,11 +10,9 @@ from PIL import Image
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.project.checks import check_rows
 from fernshale.core.crossing.project.scan import crossing_ground
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.decisions import Taken
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.crossing.stages.overview import Overview, begin_crossing, look
 from fernshale.core.crossing.stages.trial.checks import add_check, drop_check, propose_checks, refuse_check
@@ -23,6 +21,7 @@ from fernshale.core.profile.model import Check
 from fernshale.core.profile.read import read_profile
 from tests.cli.test_commands import data, run
 from tests.conftest import Tree
+from tests.crossing_steps import act
 from tests.wick import Wick, make_wick
 
 _GAME = """\
@@ -70,7 +69,7 @@ def _look(crossing: Crossing) -> Overview:
 
 
 def _take(crossing: Crossing, key: str, way: str, why: str = "") -> None:
-    settle(crossing, Taken(key, way, "test", why), Work())
+    act(crossing, key, way, why=why)
 
 
 def test_new_messages_are_items_until_they_are_accepted_with_a_reason(tree: Tree) -> None:

@@ -11,8 +11,8 @@ from hypothesis import strategies as st
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Stage
 from fernshale.core.crossing.record.logbook import CannotUndo, preview_undo, redo, undo, write_step
+from fernshale.core.crossing.record.stage import Stage
 from tests.conftest import Tree, listing
 from tests.wick import begin_wick
 

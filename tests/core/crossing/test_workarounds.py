@@ -6,10 +6,8 @@ import pytest
 
 from fernshale.core.base.errors import FormatError, MisuseError
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.flow.actions import settle
 from fernshale.core.crossing.flow.outstanding import owed
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.decisions import Taken
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.logbook import undo
 from fernshale.core.crossing.reporting.data import report_data
@@ -18,6 +16,7 @@ from fernshale.core.crossing.stages.overview import look
 from fernshale.core.route.shelf import Workaround
 from fernshale.core.route.shelf_sources import read_shelf
 from tests.conftest import Tree
+from tests.crossing_steps import act
 from tests.wick import Wick, cross_wick, make_wick
 
 _LINE = """
@@ -38,7 +37,7 @@ def _items(crossing: Crossing) -> list[Item]:
 
 
 def _take(crossing: Crossing, key: str, way: str) -> None:
-    settle(crossing, Taken(key, way, "test"), Work())
+    act(crossing, key, way)
 
 
 def test_a_line_is_put_in_with_its_note_and_stays_a_debt(tree: Tree) -> None:
@@ -60,7 +59,7 @@ def test_a_line_is_put_in_with_its_note_and_stays_a_debt(tree: Tree) -> None:
     )
     with pytest.raises(MisuseError, match="nothing to add"):
         _take(crossing, open_item.key, "add")
-    _take(crossing, debt.key, debt.way)
+    _take(crossing, debt.key, debt.action.option)
     assert ini.read_bytes() == before
     undo(crossing, crossing.logbook()[-1].id, Work())
     assert note in ini.read_text()

@@ -522,7 +522,7 @@ def test_a_comparison_is_the_same_in_every_run(tree: Tree) -> None:
     tree("new", {"w/b.py": namesakes.replace("def alpha_n39(x): pass", f"def alpha_n39{_WATER}")})
     script = (
         "import sys; from pathlib import Path; from fernshale.core.drift.comparison import compare\n"
-        "from fernshale.core.drift.release_symbols import read_pair; from fernshale.core.base.work import CancelToken, no_progress\n"
+        "from fernshale.core.drift.release_symbols import read_pair; from fernshale.core.base.work import CancelToken, Work\n"
         "pair = read_pair(Path(sys.argv[1]), Path(sys.argv[2]), '', Work())\n"
         "print([(c.what, [(k.symbol.full, k.score) for k in c.candidates]) for c in compare(pair, CancelToken())])\n"
     )

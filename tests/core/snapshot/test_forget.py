@@ -11,14 +11,13 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.errors import MisuseError, StoreError
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.flow.actions import settle
-from fernshale.core.crossing.record.decisions import Taken
 from fernshale.core.crossing.record.logbook import undo
 from fernshale.core.crossing.record.retention import forget_by_policy, forget_these, needed_contents, needed_snapshots
 from fernshale.core.snapshot.deletion import Policy, choose_forgotten, forget
 from fernshale.core.snapshot.restore import restore
 from fernshale.core.snapshot.store import Snapshot, Store
 from tests.conftest import Tree, listing
+from tests.crossing_steps import act
 from tests.wick import begin_wick
 
 _DAY = 86_400.0
@@ -78,7 +77,7 @@ def test_what_stays_is_whole_and_what_only_the_forgotten_had_is_gone(tmp_path: P
 def test_what_steps_and_crossings_need_stays(tree: Tree, token: CancelToken) -> None:
     wick, crossing = begin_wick(tree)
     before = listing(wick.project)
-    settle(crossing, Taken("engine:sites", "apply", "you"), Work(token=token))
+    act(crossing, "engine:sites", "apply", who="you", work=Work(token=token))
     (start,) = needed_snapshots()
     assert needed_contents()
     with pytest.raises(StoreError, match="the crossing of candle began from it"):

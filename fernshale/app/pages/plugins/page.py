@@ -30,8 +30,18 @@ from fernshale.app.widgets.rows import RowList
 from fernshale.app.widgets.text_document import Document, LineRow, LinesBlock
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
-from fernshale.core.crossing.record.items import Item, Stage
+from fernshale.core.crossing.record.actions import Action
+from fernshale.core.crossing.record.items import Item
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.overview import Overview
+from fernshale.core.crossing.stages.plugins.actions import (
+    ReplacePlugin,
+    ResolveAlike,
+    ResolveBelow,
+    ResolveConflict,
+    ReturnPlugin,
+    UpdatePlugin,
+)
 from fernshale.core.crossing.stages.plugins.choices import below
 from fernshale.core.crossing.stages.plugins.merged_lines import file_lines
 from fernshale.core.crossing.stages.plugins.questions import ask
@@ -199,7 +209,7 @@ class PluginsPage(Page):
         words = [("why", item.why or "no reason was given"), ("until", item.condition)]
         words.append(("now", f"{item.ready} would fit" if item.ready else "no release has come since that would fit"))
         block = LinesBlock(self._text, tuple(LineRow(name, "base", "", text) for name, text in words))
-        self._text.show_parts([block, self._button(f"Bring {item.id} back", f"aside:{item.id}", "return")])
+        self._text.show_parts([block, self._button(f"Bring {item.id} back", ReturnPlugin(item.id))])
 
     def _show_ready(self) -> None:
         """What is ready to be taken, and the button that takes it all."""
@@ -225,12 +235,16 @@ class PluginsPage(Page):
         parts: list[QWidget] = []
         for way in open_item.options:
             lines = tuple(LineRow("because", "base", "", text) for text in way.evidence if text)
-            parts += [LinesBlock(self._text, lines), self._button(way.title, key, way.id)]
+            parts += [LinesBlock(self._text, lines), self._choice(way.title, open_item, way.id)]
         self._text.show_parts(parts)
 
-    def _button(self, words: str, key: str, way: str) -> QWidget:
-        """A button of its own line in the detail that settles an item."""
-        return self._holder(words, lambda: self.session.take(key, way, words))
+    def _button(self, words: str, action: Action) -> QWidget:
+        """A button in a line of the detail that carries an action out."""
+        return self._holder(words, lambda: self.session.carry_out(action, words))
+
+    def _choice(self, words: str, item: Item, option: str) -> QWidget:
+        """A button in a line of the detail that chooses an option."""
+        return self._holder(words, lambda: self.session.choose(item, option))
 
     def _holder(self, words: str, act: Callable[[], None]) -> QWidget:
         holder = QWidget(self._text)
@@ -263,7 +277,7 @@ class PluginsPage(Page):
             if item.key.startswith("odd:") and item.place == f"{view.plugin.folder}/{file.path}":
                 words = tuple(LineRow("look", "alarm", "", text) for text in item.options[0].evidence)
                 parts.append(LinesBlock(self._text, words))
-                parts.append(self._button("It is right as it stands", item.key, "leave"))
+                parts.append(self._choice("It is right as it stands", item, "leave"))
         for due in file.decisions:
             if due.kind == "file":
                 parts.append(self._decision(view, file, due.id, choices.get(due.id)))
@@ -310,12 +324,12 @@ class PluginsPage(Page):
 
     def _on_decided(self, id: str, take: str, text: str, alike: bool, title: str) -> None:
         self._last.append(id)
-        key = f"merge-like:{id}" if alike else decision_key(id)
-        self.session.take(key, take, title, text)
+        action = ResolveAlike(id, take) if alike else ResolveConflict(id, take, text)
+        self.session.carry_out(action, title)
 
     def _on_withdrawn(self, id: str, title: str) -> None:
         if self._overview is not None and id in self._overview.plugins.choices:
-            self.session.take_back(decision_key(id), title)
+            self.session.withdraw(decision_key(id), title)
         else:
             self._show_file(self._files.current())  # nothing was decided yet: the editor closes
 
@@ -324,7 +338,7 @@ class PluginsPage(Page):
         while self._last and self._overview is not None:
             id = self._last.pop()
             if id in self._overview.plugins.choices:
-                self.session.take_back(decision_key(id), "the last decision")
+                self.session.withdraw(decision_key(id), "the last decision")
                 return
 
     def press(self, number: int) -> None:
@@ -405,9 +419,9 @@ class PluginsPage(Page):
                 continue
             name = f"in {printable(where)}" if where else f"in all of {view.plugin.id}"
             for way, words in (("mine", "Keep yours"), ("incoming", "Take incoming")):
-                key = f"merge-below:{view.plugin.id}/{where}"
+                action = ResolveBelow(f"{view.plugin.id}/{where}", way)
                 title = f"{words} {name} ({count(len(due), 'decision')})"
-                menu.addAction(title, partial(self.session.take, key, way, title))
+                menu.addAction(title, partial(self.session.carry_out, action, title))
         if menu.isEmpty():
             menu.addAction("Nothing is to be decided here").setEnabled(False)
         lost = view.ledger.edits - view.ledger.count("already") if view.ledger else 0
@@ -421,7 +435,7 @@ class PluginsPage(Page):
     def _on_clean(self, view: PluginView, lost: int) -> None:
         words = f"{count(lost, 'edit')} of yours in {view.plugin.id} would be given up; files of your own stay."
         if ask_yes(self, "Replace it as it comes?", words, "Give them up"):
-            self.session.take(f"plugin:{view.plugin.id}", "clean", f"replacing {view.plugin.id}")
+            self.session.carry_out(ReplacePlugin(view.plugin.id), f"replacing {view.plugin.id}")
 
     def _on_preview(self) -> None:
         found = self._current()
@@ -432,12 +446,12 @@ class PluginsPage(Page):
         found = self._current()
         if found is not None:
             view = found[0]
-            self.session.take(f"plugin:{view.plugin.id}", "take", f"taking {view.plugin.id} {view.step.to}")
+            self.session.carry_out(UpdatePlugin(view.plugin.id), f"taking {view.plugin.id} {view.step.to}")
 
     def _on_take_all(self) -> None:
         if self._overview is not None:
-            ready = [(f"plugin:{view.plugin.id}", "take") for view in ready_plugins(self._overview)]
-            self.session.take_each(ready, f"taking {count(len(ready), 'plugin')}")
+            ready = [UpdatePlugin(view.plugin.id) for view in ready_plugins(self._overview)]
+            self.session.carry_out_each(ready, f"taking {count(len(ready), 'plugin')}")
 
     def _on_bar(self, plugin: object) -> None:
         row = next(

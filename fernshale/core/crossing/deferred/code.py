@@ -15,9 +15,9 @@ from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Stage
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.reversal import take_back, waiting_steps
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.drift.parsing.functions import Function, function_at
 from fernshale.core.fix.commenting_out import as_comments
 from fernshale.core.survey.release_sites import read_project_text
@@ -52,19 +52,20 @@ class Debt:
     entry: int
 
 
-def set_code_aside(
-    crossing: Crossing,
-    ground: Ground,
-    path: TreePath,
-    line: int,
-    what: What,
-    why: str,
-    work: Work,
-) -> int:
+@dataclass(frozen=True, slots=True)
+class Place:
+    """A line of a file, 1-based."""
+
+    path: TreePath
+    line: int
+
+
+def set_code_aside(crossing: Crossing, ground: Ground, place: Place, what: What, why: str, work: Work) -> int:
     """Take a line, the function round it or its file out of the way; the logbook entry's id.
 
     Raises MisuseError where there is no such line, no function round it, or a function of a language without stubs.
     """
+    path, line = place.path, place.line
     draft = Draft(ground.project)
     if what == "file":
         draft.delete(path)

@@ -18,9 +18,9 @@ from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Stage
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.reversal import take_back, waiting_steps
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.data.tree import NotKeyed
 from fernshale.core.merge.keyed.entry_removal import without_entry
 from fernshale.core.profile.model import Switch

@@ -6,27 +6,36 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.flow.actions import in_words, option_title, settle
+from fernshale.core.crossing.flow.actions import carry_out, parse_action
+from fernshale.core.crossing.record.actions import Action, Author
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.decisions import Recorded, Taken
-from fernshale.core.crossing.record.items import STAGES, Item, Stage
+from fernshale.core.crossing.record.decisions import Recorded
+from fernshale.core.crossing.record.items import Item, choose
+from fernshale.core.crossing.record.stage import STAGES, Stage
 from fernshale.core.crossing.stages.overview import Overview, look
+from fernshale.core.crossing.stages.trial.actions import BeginNextLeg
 
 # Rounds without fewer open items before it gives up: fixes that undo one another must not go on for ever.
 _PATIENCE = 3
 
+# Who acts: a file of decisions, or nobody in person.
+RECORDED, AUTOMATIC = "decisions file", "automatic"
+
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """Something the automatic crossing is about to do."""
+    """An action that the automatic crossing is about to carry out."""
 
     stage: Stage
     item: Item
-    taken: Taken
+    action: Action
+    author: Author
 
     @property
     def title(self) -> str:
-        return option_title(self.item, self.taken.option)
+        """The title of the option, or its id where the item does not list it."""
+        option = self.item.option(self.action.option)
+        return option.title if option is not None else self.action.option
 
 
 def cross(
@@ -63,9 +72,9 @@ def _cross_leg(
             work.check()
             tried[step.item.key] = tried.get(step.item.key, 0) + 1
             on_step(step)
-            settle(crossing, step.taken, work)
+            carry_out(crossing, step.action, step.author, work)
             overview = look(crossing, work)
-            if step.taken.option == "next":
+            if isinstance(step.action, BeginNextLeg):
                 return overview
         on_stage(stage, overview)
         if overview.items_of(stage):
@@ -81,14 +90,14 @@ def _next_step(
     for open_item in sorted(items, key=_is_command):
         known = recorded.get(open_item.key)
         if known is not None:
-            words = in_words(open_item, known.take)
-            taken = Taken(open_item.key, known.take, "decisions file", known.why, known.text, words)
-            return Step(stage, open_item, taken)
+            action: Action = choose(open_item, known.take, known.text) or parse_action(
+                open_item.key, known.take, known.text
+            )
+            return Step(stage, open_item, action, Author(RECORDED, known.why))
         for option in open_item.options:
-            if option.sure:
+            if option.sure and (sure := choose(open_item, option.id)) is not None:
                 why = "; ".join(part for part in option.evidence if part)
-                words = in_words(open_item, option.id)
-                return Step(stage, open_item, Taken(open_item.key, option.id, "automatic", why, words=words))
+                return Step(stage, open_item, sure, Author(AUTOMATIC, why))
     return None
 
 

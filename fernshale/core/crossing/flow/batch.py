@@ -14,7 +14,7 @@ from fernshale.core.crossing.flow.autopilot import cross as cross_over
 from fernshale.core.crossing.project.scan import crossing_ground
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Recorded
-from fernshale.core.crossing.record.items import STAGES, Stage
+from fernshale.core.crossing.record.stage import STAGES, Stage
 from fernshale.core.crossing.reporting.playbook import Way, follow_way, unfit
 from fernshale.core.crossing.stages.overview import Overview
 
@@ -76,7 +76,7 @@ def cross_one(
     taken: list[str] = []
 
     def told(step: Step) -> None:
-        taken.append(step.taken.key)
+        taken.append(step.item.key)
         on_step(step)
 
     overview = cross_over(crossing, recorded, told, on_stage, Work(progress=work.progress, token=work.token))

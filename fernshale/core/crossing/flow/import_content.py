@@ -20,8 +20,8 @@ from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground, engine_folder
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Stage
 from fernshale.core.crossing.record.logbook import write_step
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.links.dependencies import Closure, Unmet, find_closure
 from fernshale.core.links.index import LinkIndex
 from fernshale.core.links.path_references import TreePaths

@@ -5,17 +5,21 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from fernshale.core.crossing.record.actions import Action
 from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.stages.build.actions import SwitchCodeOn, TakeMemberAlong
 from fernshale.core.crossing.stages.build.workspace_members import member_states
+from fernshale.core.crossing.stages.engine.actions import RemoveWorkaround
 from fernshale.core.crossing.stages.engine.workarounds import is_needed
 from fernshale.core.crossing.stages.overview import Overview
+from fernshale.core.crossing.stages.plugins.actions import ReturnPlugin
 
 Kind = Literal["plugin", "code", "member", "line"]
 
 
 @dataclass(frozen=True, slots=True)
 class Owed:
-    """Something to come back to. `key` and `way` settle it; `ready` says why that can be done now, "" while it cannot."""
+    """Something to come back to. `action` settles it; `ready` says why that can be done now, "" while it cannot."""
 
     kind: Kind
     title: str
@@ -23,8 +27,12 @@ class Owed:
     why: str
     condition: str
     ready: str
-    key: str
-    way: str
+    action: Action
+
+    @property
+    def key(self) -> str:
+        """The key of the item that the action resolves."""
+        return self.action.key
 
 
 def owed(overview: Overview, crossing: Crossing) -> tuple[Owed, ...]:
@@ -32,7 +40,7 @@ def owed(overview: Overview, crossing: Crossing) -> tuple[Owed, ...]:
     found = [
         Owed(
             "plugin", f"{item.id} {item.version}", item.id, item.why, f"comes back with {item.condition}",
-            f"{item.ready} would fit now" if item.ready else "", f"aside:{item.id}", "return",
+            f"{item.ready} would fit now" if item.ready else "", ReturnPlugin(item.id),
         )
         for item in overview.plugins.aside
     ]  # fmt: skip
@@ -44,8 +52,7 @@ def owed(overview: Overview, crossing: Crossing) -> tuple[Owed, ...]:
             item.why,
             "comes back when it can be mended",
             "",
-            f"debt:{item.entry}",
-            "return",
+            SwitchCodeOn(item.entry),
         )
         for item in overview.build.debts
     ]
@@ -53,14 +60,14 @@ def owed(overview: Overview, crossing: Crossing) -> tuple[Owed, ...]:
     for item in (item for item in lines if item.line):
         ready = "" if is_needed(item, lines, overview.setup.to) else f"{overview.setup.to} does not need it"
         found.append(
-            Owed("line", item.words, item.place, item.workaround.why, item.condition, ready, item.key, "remove")
+            Owed(
+                "line", item.words, item.place, item.workaround.why, item.condition, ready, RemoveWorkaround(item.name)
+            )
         )
     for state in member_states(overview.ground, overview.build, crossing):
         if state.left_out:
             member, to = state.member, overview.setup.to
             words = f"comes along when it can be mended for {to}"
             title = f"{member.name} stays on {member.release}"
-            found.append(
-                Owed("member", title, member.folder, state.left_out, words, "", f"member:{member.name}", "return")
-            )
+            found.append(Owed("member", title, member.folder, state.left_out, words, "", TakeMemberAlong(member.name)))
     return tuple(sorted(found, key=lambda item: not item.ready))

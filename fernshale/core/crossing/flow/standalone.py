@@ -14,8 +14,8 @@ from fernshale.core.change.apply import apply_changes, recover
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.record.database import AnotherActs, find_crossing
-from fernshale.core.crossing.record.items import Stage
 from fernshale.core.crossing.record.logbook import write_step
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.links.reference_index import Linkage, read_bytes
 from fernshale.core.links.relink import replacements, rewrite
 from fernshale.core.snapshot.store import Store

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from fernshale.core.base.quantities import count, seconds
-from fernshale.core.crossing.record.items import Stage
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.build.view import BuildView
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.crossing.stages.survey.view import describe

@@ -19,8 +19,8 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.freshness import about_command
 from fernshale.core.crossing.project.scan import Ground, command_places
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Stage
 from fernshale.core.crossing.record.logbook import watching
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.record.trust import require_trust
 from fernshale.core.process.command import Finished, run_command
 from fernshale.core.profile.model import Command, Requirement

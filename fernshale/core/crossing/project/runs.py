@@ -15,7 +15,7 @@ from fernshale.core.crossing.project.checks import keep_results, listed_checks, 
 from fernshale.core.crossing.project.commands import run_profile_command
 from fernshale.core.crossing.project.scan import Ground, command_places
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Stage
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.profile.read import fill
 from fernshale.core.trial.checks import CheckResult
 from fernshale.core.trial.frame_times import FrameTimes, read_frames, summarise

@@ -10,7 +10,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from fernshale.core.base.errors import ProjectError
+from fernshale.core.base.errors import MisuseError, ProjectError
 from fernshale.core.base.globs import FirstFit
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import GITS_OWN, TreePath, on_disk, under
@@ -182,3 +182,11 @@ def command_places(crossing: Crossing, ground: Ground, release: str) -> Mapping[
         "jobs": str(os.cpu_count() or 1),
         "python": sys.executable,
     }
+
+
+def find_plugin(ground: Ground, id: str) -> Plugin:
+    """A plugin of the project by its id. Raises MisuseError where there is none."""
+    found = next((item for item in ground.plugins if item.id == id), None)
+    if found is None:
+        raise MisuseError(f"there is no plugin {id}")
+    return found

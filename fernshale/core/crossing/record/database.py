@@ -30,7 +30,8 @@ from fernshale.core.base.disk import sweep
 from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
 from fernshale.core.base.lock import Held, locked
 from fernshale.core.change.changeset import ChangeSet
-from fernshale.core.crossing.record.items import Decision, Stage
+from fernshale.core.crossing.record.decisions import Decision
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.record.step_order import BACK, REDO, UNDO, Write, done_after, read_reversal
 from fernshale.core.snapshot.store import Store
 

@@ -7,23 +7,9 @@ from pathlib import Path
 from typing import ClassVar
 
 from fernshale.core.base.toml_schema import STRICT, read_toml
+from fernshale.core.crossing.record.stage import Stage
 
 FORMAT = "fernshale-decisions/1"
-
-
-@dataclass(frozen=True, slots=True)
-class Taken:
-    """A proposal taken: which item, which way, the text where it was written by hand, by whom and why.
-
-    `words` is what the logbook says of it, the item with the way; see `in_words`.
-    """
-
-    key: str
-    option: str
-    who: str
-    why: str = ""
-    text: str = ""
-    words: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,3 +33,17 @@ class _DecisionFile:
 def read_decisions(path: Path) -> dict[str, Recorded]:
     """Recorded decisions by the key of their item. Raises MisuseError, FormatError."""
     return {item.key: item for item in read_toml(path, _DecisionFile, FORMAT).decision}
+
+
+@dataclass(frozen=True, slots=True)
+class Decision:
+    """An option that was chosen or refused: by whom, why, and in which logbook entry it was carried out (0: none)."""
+
+    key: str
+    stage: Stage
+    choice: str
+    text: str
+    who: str
+    why: str
+    time: float
+    entry: int = 0

@@ -19,7 +19,6 @@ from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import TreePath, printable, under
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.crossing.record.database import Crossing, Entry
-from fernshale.core.crossing.record.items import Item, Option, Stage
 from fernshale.core.process.git import Filter, ask_git, find_filters, tell_git
 
 KEY = "git:steps"
@@ -45,8 +44,8 @@ class WorkTree:
 
     @property
     def consent(self) -> str:
-        """The option that commits: with filters it is bound to their very command lines."""
-        return f"commit {filters_digest(self.filters)}" if self.filters else "commit"
+        """What a person agrees to who lets steps be committed, see `consent_to`."""
+        return consent_to(self.filters)
 
 
 def find_work_tree(project: Path) -> WorkTree | None:
@@ -56,11 +55,11 @@ def find_work_tree(project: Path) -> WorkTree | None:
         return None
     branch = (ask_git(project, "symbolic-ref", "-q", "--short", "HEAD") or b"").decode("utf-8", "replace").strip()
     head = (ask_git(project, "rev-parse", "-q", "--verify", "HEAD^{commit}") or b"").decode("ascii", "replace").strip()
-    remarks, filters = tuple(_remarks(find_submodules(project))), _used_filters(project)
+    remarks, filters = tuple(_remarks(find_submodules(project))), used_filters(project)
     return WorkTree(branch, head, tuple(_obstacles(project, head)), remarks, filters)
 
 
-def _used_filters(project: Path, further: bytes = b"") -> tuple[Filter, ...]:
+def used_filters(project: Path, further: bytes = b"") -> tuple[Filter, ...]:
     """The filters that the settings name and that the attributes of a tracked file ask for, or of a file in `further`."""
     filters = find_filters(project)
     if not filters:
@@ -75,6 +74,11 @@ def _filter_attributes(project: Path, further: bytes = b"") -> list[tuple[bytes,
     cells = (ask_git(project, "check-attr", "-z", "--stdin", "filter", given=listed) or b"").split(b"\0")
     pairs = zip(cells[::3], cells[2::3], strict=False)
     return [(name, value) for name, value in pairs if value not in (b"unspecified", b"unset", b"set")]
+
+
+def consent_to(filters: Sequence[Filter]) -> str:
+    """What a person agrees to who lets git commit with these filters: it is bound to their very command lines."""
+    return f"commit {filters_digest(filters)}" if filters else "commit"
 
 
 def filters_digest(filters: Sequence[Filter]) -> str:
@@ -163,46 +167,21 @@ def _some(names: Sequence[bytes]) -> str:
     return f"{shown}, …" if len(names) > _SHOWN else shown
 
 
-def _commands_of(filters: Sequence[Filter]) -> str:
-    """What a person has to read before git may run filters; "" where there are none."""
-    lines = filter_lines(filters)
-    return (
-        "\n".join(("Git would run these commands on your files whenever a step is committed:", "", *lines))
-        if lines
-        else ""
-    )
+@dataclass(frozen=True, slots=True)
+class Committing:
+    """Whether the steps of a crossing are committed. `branch` is None while nobody decided, "" where git is left alone.
+
+    `trouble` is what git refused the last time.
+    """
+
+    branch: str | None
+    trouble: str
 
 
-def git_items(crossing: Crossing, project: Path) -> tuple[Item, ...]:
-    """The question whether steps are to be committed while it is open, and what keeps them from it."""
+def read_committing(crossing: Crossing) -> Committing:
+    """What was decided about commits, and how the last one went."""
     chosen = crossing.fact(_FACT)
-    leave = Option("leave", "Leave git alone", ("snapshots keep everything as well",), 0.9, sure=chosen is None)
-    if chosen is not None:
-        trouble = crossing.fact(_TROUBLE)
-        if not trouble or chosen == "leave":
-            return ()
-        filters = _used_filters(project)
-        words = "Try again" if not filters else f"Try again, and let git run {count(len(filters), 'filter')}…"
-        consent = f"commit {filters_digest(filters)}" if filters else "commit"
-        again = Option(consent, words, filter_lines(filters), confirm=_commands_of(filters))
-        return (Item(KEY, Stage.SURVEY, "Steps are not committed to git", detail=trouble, options=(again, leave)),)
-    tree = find_work_tree(project)
-    if tree is None:
-        return ()
-    if tree.obstacles:
-        title, detail = "Steps cannot be committed to git as it stands", "; ".join(tree.obstacles)
-        ways = [leave]
-    else:
-        title = "Keep each step as a commit in git?"
-        here = tree.branch or "no branch"
-        detail = "; ".join((f"The project is on {here}; the steps would be on {_branch_name(crossing)}", *tree.remarks))
-        evidence = (*tree.remarks, *filter_lines(tree.filters))
-        words = "Commit each step on a branch of its own"
-        if tree.filters:
-            words += f", and let git run {count(len(tree.filters), 'filter')}…"
-            detail = f"{detail}; git would run {'; '.join(filter_lines(tree.filters))}"
-        ways = [Option(tree.consent, words, evidence, 0.6, confirm=_commands_of(tree.filters)), leave]
-    return (Item(KEY, Stage.SURVEY, title, detail=detail, needs_you=False, options=tuple(ways)),)
+    return Committing("" if chosen == "leave" else chosen, crossing.fact(_TROUBLE) or "")
 
 
 def commit_from_now_on(crossing: Crossing, consent: str) -> str:
@@ -213,7 +192,7 @@ def commit_from_now_on(crossing: Crossing, consent: str) -> str:
     """
     project = crossing.setup.project
     chosen = crossing.fact(_FACT)
-    filters = _used_filters(project)
+    filters = used_filters(project)
     agreed = consent.partition(" ")[2]
     if filters and agreed != filters_digest(filters):
         lines = "\n".join(filter_lines(filters))
@@ -232,7 +211,7 @@ def commit_from_now_on(crossing: Crossing, consent: str) -> str:
         raise CommandError(f"{project} is not in a git work tree")
     if obstacles := tuple(_obstacles(project, tree.head, filters)):
         raise CommandError("steps cannot be committed: " + "; ".join(obstacles))
-    name = _branch_name(crossing)
+    name = branch_name(crossing)
     # The new branch begins where HEAD is: neither the index nor the work tree changes.
     tell_git(project, "update-ref", f"refs/heads/{name}", tree.head, "0" * len(tree.head))
     tell_git(project, "symbolic-ref", "-m", f"crossing: on {name}", "HEAD", f"refs/heads/{name}")
@@ -290,7 +269,7 @@ def _commit(crossing: Crossing, project: Path, branch: str, entry: Entry) -> str
     head = tell_git(project, "rev-parse", "--verify", f"refs/heads/{branch}^{{commit}}")
     own = {"GIT_INDEX_FILE": str(crossing.folder / "git.index")}
     given = b"".join(os.fsencode(path) + b"\0" for path in paths)
-    filters = _used_filters(project, given)
+    filters = used_filters(project, given)
     if filters and crossing.fact(_FILTERS) != filters_digest(filters):
         raise CommandError("git's filters are not those you agreed to: " + "; ".join(filter_lines(filters)))
     names = [item.name for item in filters]
@@ -353,7 +332,7 @@ def _decision(key: str, choice: str, who: str, why: str) -> str:
     return f"{key}: {choice or 'left as it is'} ({who}{': ' + why if why else ''})"
 
 
-def _branch_name(crossing: Crossing) -> str:
+def branch_name(crossing: Crossing) -> str:
     """A name no branch has yet."""
     setup = crossing.setup
     plain = f"crossing-{setup.start}-to-{setup.target}"

@@ -1,50 +1,33 @@
-"""Open items, their options, and decisions: what every stage returns and accepts."""
+"""Open items and their options: what every stage reports, and what a person or the automatic crossing chooses from."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from enum import Enum
+from dataclasses import dataclass, replace
 
-
-class Stage(Enum):
-    """The stations of a leg, in order."""
-
-    SURVEY = "Survey"
-    ROUTE = "Route"
-    PLUGINS = "Plugins"
-    ENGINE = "Engine"
-    BUILD = "Build"
-    LINKS = "Links"
-    TRIAL = "Trial"
-
-
-STAGES = tuple(Stage)
-
-
-class State(Enum):
-    """How a stage stands."""
-
-    UNTOUCHED = "untouched"
-    IN_HAND = "in hand"
-    NEEDS_YOU = "needs you"
-    CLEAR = "clear"
+from fernshale.core.crossing.record.actions import Action, Choose
+from fernshale.core.crossing.record.stage import Stage
 
 
 @dataclass(frozen=True, slots=True)
 class Option:
-    """A way to settle an item. `confidence` is 0..1; a sure one may be taken without looking.
+    """A way to resolve an item: its action, with evidence and confidence (0 to 1). A `sure` one may be carried out automatically.
 
-    With `asks` it needs a line of text from a person, which `asks` names. With `confirm` a person has to have read that before it
-    is carried out.
+    Where `asks` is set, a person has to type the line of text that it names. Where `confirm` is set, a person has to read it
+    and agree before the action is carried out.
     """
 
-    id: str
+    action: Action
     title: str
     evidence: tuple[str, ...] = ()
     confidence: float = 0.5
     sure: bool = False
     asks: str = ""
     confirm: str = ""
+
+    @property
+    def id(self) -> str:
+        """The text that names the option among those of its item."""
+        return self.action.option
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,33 +46,23 @@ class Item:
     needs_you: bool = True
     options: tuple[Option, ...] = ()
 
-
-_STAGES_OF = {
-    Stage.SURVEY: ("git", "role", "survey"),
-    Stage.ROUTE: ("route", "note", "demand"),
-    Stage.PLUGINS: ("plugin", "merge", "merge-like", "merge-below", "aside", "rebuild", "odd"),
-    Stage.ENGINE: ("engine", "workaround", "copy"),
-    Stage.BUILD: ("build", "cause", "silent", "default", "debt", "fix", "member"),
-    Stage.LINKS: ("links", "file", "doubled", "data", "expect"),
-    Stage.TRIAL: ("trial", "check", "propose"),
-}
-_STAGE_OF = {area: stage for stage, areas in _STAGES_OF.items() for area in areas}
+    def option(self, id: str) -> Option | None:
+        """The option of that id, None where the item has none."""
+        return next((option for option in self.options if option.id == id), None)
 
 
-def stage_of(key: str) -> Stage:
-    """The stage that an item's key belongs to."""
-    return _STAGE_OF.get(key.partition(":")[0], Stage.TRIAL)
+LEFT_AS_IT_IS = "left as it is"
 
 
-@dataclass(frozen=True, slots=True)
-class Decision:
-    """An option that was chosen or refused: by whom, why, and in which logbook entry it was carried out (0: none)."""
+def choose(item: Item, id: str, text: str = "") -> Action | None:
+    """The action of an item's option, ready to be carried out; None where the item has no such option.
 
-    key: str
-    stage: Stage
-    choice: str
-    text: str
-    who: str
-    why: str
-    time: float
-    entry: int = 0
+    `text` is what a person typed, where the option asks for it.
+    """
+    option = item.option(id)
+    if option is None:
+        return None
+    action = option.action
+    if isinstance(action, Choose):
+        action = replace(action, words=f"{item.title} · {option.title or LEFT_AS_IT_IS}")
+    return replace(action, text=text) if text else action  # type: ignore[call-arg]  # only options that ask have a text

@@ -7,8 +7,8 @@ from dataclasses import replace
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Stage
 from fernshale.core.crossing.record.logbook import ensure_snapshot, leg_mark, note
+from fernshale.core.crossing.record.stage import Stage
 
 
 def go_on(crossing: Crossing, work: Work) -> None:

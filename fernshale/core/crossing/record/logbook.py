@@ -14,8 +14,9 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.apply import apply_changes, recover
 from fernshale.core.change.changeset import ChangeSet, changes_between
 from fernshale.core.crossing.record.database import UNSETTLED, Crossing, Entry
+from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.git_commits import commit_steps
-from fernshale.core.crossing.record.items import Decision, Stage
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.record.step_order import BACK, REDO, UNDO, Write, reversal, writes_since
 from fernshale.core.crossing.record.undo_plan import Obstacle, WayBack, find_way_back, find_way_through
 from fernshale.core.snapshot.manifest import EMPTY, Kind, Manifest

@@ -7,7 +7,7 @@ from dataclasses import asdict, dataclass
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Stage
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.merge.ledger import Ledger, LedgerEntry
 
 _ABOUT = "plugin "

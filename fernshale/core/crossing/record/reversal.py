@@ -5,8 +5,8 @@ from __future__ import annotations
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.record.database import Crossing, Entry
-from fernshale.core.crossing.record.items import Stage
 from fernshale.core.crossing.record.logbook import obstacles_in_words, preview_undo, write_step
+from fernshale.core.crossing.record.stage import Stage
 
 _RETURN = "return "
 

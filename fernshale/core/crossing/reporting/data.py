@@ -8,8 +8,9 @@ from typing import Any
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
 from fernshale.core.crossing.record.database import Crossing, Entry
-from fernshale.core.crossing.record.items import STAGES, Decision
+from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.plugin_updates import taken_plugins
+from fernshale.core.crossing.record.stage import STAGES
 from fernshale.core.crossing.reporting.follow_ups import follow_ups
 from fernshale.core.crossing.stages.build.workspace_members import member_states
 from fernshale.core.crossing.stages.overview import Overview

@@ -16,8 +16,8 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.checks import own_checks
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.decisions import Recorded
-from fernshale.core.crossing.record.items import STAGES, Decision, Stage, stage_of
+from fernshale.core.crossing.record.decisions import Decision, Recorded
+from fernshale.core.crossing.record.stage import STAGES, Stage, stage_of
 from fernshale.core.crossing.rules.sources import keep_rules, leg_rules, own_rules
 from fernshale.core.crossing.stages.trial.checks import add_check
 from fernshale.core.fix.rules import Rule, rule_table

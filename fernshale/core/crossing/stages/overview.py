@@ -12,9 +12,11 @@ from fernshale.core.base.treepath import GITS_OWN
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.plugin_plan import plan_for
 from fernshale.core.crossing.project.scan import Ground, crossing_ground, read_ground
+from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing, Entry, Setup, begin
-from fernshale.core.crossing.record.items import STAGES, Item, Stage, State
+from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.logbook import ensure_snapshot, note, settle_interrupted
+from fernshale.core.crossing.record.stage import STAGES, Stage, State
 from fernshale.core.crossing.stages.build.rounds import build
 from fernshale.core.crossing.stages.build.view import BuildView
 from fernshale.core.crossing.stages.build.workspace_members import with_members
@@ -104,7 +106,7 @@ def begin_crossing(
             note(crossing, Stage.ROUTE, f"target {to} chosen, from {ground.release}{words}", "", "route")
     elif via and crossing.setup.stops[crossing.setup.leg :] != stops:
         with crossing.acting():
-            choose_way(crossing, ground, stops, "", "asked for")
+            choose_way(crossing, ground, stops, Author("", "asked for"))
     return crossing
 
 

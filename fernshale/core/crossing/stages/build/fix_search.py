@@ -27,7 +27,7 @@ from fernshale.core.build.message_patterns import (
 from fernshale.core.build.owners import Ground as BuildGround
 from fernshale.core.build.owners import all_places
 from fernshale.core.crossing.project.scan import Ground
-from fernshale.core.crossing.record.items import Decision
+from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.crossing.stages.build.view import Fix

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import replace
+from typing import get_args
 
 from fernshale.core.base.quantities import count
 from fernshale.core.base.textfile import position
@@ -13,7 +14,19 @@ from fernshale.core.build.causes import Cause
 from fernshale.core.crossing.project.interface_changes import Used
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.project.source_texts import Texts
-from fernshale.core.crossing.record.items import Item, Option, Stage
+from fernshale.core.crossing.record.actions import Choose
+from fernshale.core.crossing.record.items import Item, Option
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.build.actions import (
+    AcceptSilent,
+    Part,
+    PinDefault,
+    ReturnPluginForCause,
+    RunBuild,
+    SwitchCodeOff,
+    UseRule,
+    UseSilentRule,
+)
 from fernshale.core.crossing.stages.build.view import CauseView, Fix
 from fernshale.core.drift.comparison import Change
 from fernshale.core.drift.symbols import Symbol
@@ -31,18 +44,25 @@ _MEANS_THE_SAME = re.compile(
     r"""[-+!~]?\.?\d[\w.']*|"(?:[^"\\\n]|\\.)*"|'(?:[^'\\\n]|\\.)*'|true|false|True|False|None|null|nullptr|undefined|NULL|!0|!1"""
     r"|(?:::)?\w+(?:(?:::|\.)\w+)+|\(\)|\[\]|\{\}"
 )
-RIGHT = Option("noted", "It is right as it is now", (), 0.3)
+
+
+RIGHT = "It is right as it is now"
+
+
+def right(key: str, *evidence: str) -> Option:
+    """The option that records that the code is right as it is."""
+    return Option(Choose(key, "noted"), RIGHT, evidence, 0.3)
 
 
 def no_build() -> list[Item]:
     """Before the first build for a release."""
-    run = Option("build", "Build", ("nothing was built for this release yet",), 1.0, True)
+    run = Option(RunBuild(), "Build", ("nothing was built for this release yet",), 1.0, True)
     return [Item("build:run", Stage.BUILD, "not built yet for this release", needs_you=False, options=(run,))]
 
 
 def cause_items(views: Sequence[CauseView], is_stale: bool, passed: bool) -> list[Item]:
     """Another build where one is due, and each cause that stands for itself with the ways there are."""
-    run = Option("build", "Build again", ("files changed since the last build",), 1.0, True)
+    run = Option(RunBuild(), "Build again", ("files changed since the last build",), 1.0, True)
     items = []
     if is_stale:
         items.append(
@@ -58,18 +78,20 @@ def cause_items(views: Sequence[CauseView], is_stale: bool, passed: bool) -> lis
         place = f"{first.file}:{first.line}" if first.line else first.file
         title = f"{cause.title}, {count(view.open, 'place')}"
         ways = tuple(
-            Option(fix.rule.id, fix.rule.name, fix.evidence, fix.confidence, fix.is_sure) for fix in view.fixes
+            Option(UseRule(cause.key, fix.rule.id), fix.rule.name, fix.evidence, fix.confidence, fix.is_sure)
+            for fix in view.fixes
         )
         # What is settled waits for the next build; what only follows from another goes with it.
         if not view.is_settled and not cause.under:
             aside = () if any(way.sure for way in ways) else _ways_aside(cause)
             if view.aside:
                 words = (f"{view.aside} had it, and is set aside",)
-                aside = (Option(f"return {view.aside}", f"Bring {view.aside} back", words, 0.4), *aside)
+                aside = (
+                    Option(ReturnPluginForCause(cause.key, view.aside), f"Bring {view.aside} back", words, 0.4),
+                    *aside,
+                )
             why = "put off" if view.put_off else f"{view.aside} is set aside" if view.aside else ""
-            items.append(
-                Item(f"cause:{cause.key}", Stage.BUILD, title, cause.owner, place, why, not ways, (*ways, *aside))
-            )
+            items.append(Item(view.key, Stage.BUILD, title, cause.owner, place, why, not ways, (*ways, *aside)))
     return items
 
 
@@ -87,8 +109,12 @@ def default_items(ground: Ground, drift: Sequence[Used], texts: Texts, decided: 
             if at is not None:
                 title = f"{key.removeprefix(DEFAULT)}: compiles, and may mean something else"
                 place = f"{path}:{position(text, at)[0]}"
-                noted = replace(RIGHT, evidence=(change.what,))
-                pin = (Option("pin", f"At each call: {rule.title}", (rule.why,), PIN),) if rule else ()
+                noted = right(key, change.what)
+                pin = (
+                    (Option(PinDefault(key.removeprefix(DEFAULT)), f"At each call: {rule.title}", (rule.why,), PIN),)
+                    if rule
+                    else ()
+                )
                 yield Item(key, Stage.BUILD, title, "own", place, "", True, (*pin, noted))
                 break
 
@@ -159,8 +185,13 @@ def _ways_aside(cause: Cause) -> tuple[Option, ...]:
     if cause.owner != "own" or not any(error.place.line > 0 for error in cause.errors):
         return ()
     return tuple(
-        Option(f"aside {what}", f"Set the {what} aside", ("it goes on the list of debts until it is put back",), 0.05)
-        for what in ("line", "function", "file")
+        Option(
+            SwitchCodeOff(cause.key, part),
+            f"Set the {part} aside",
+            ("it goes on the list of debts until it is put back",),
+            0.05,
+        )
+        for part in get_args(Part)
     )
 
 
@@ -176,7 +207,12 @@ def silent_items(silent: Sequence[Fix], is_checked: bool) -> list[Item]:
             f"{fix.edits[0].path}:{fix.edits[0].line}",
             fix.rule.why,
             True,
-            (Option(fix.rule.id, fix.rule.name, fix.evidence, fix.confidence, fix.is_sure), RIGHT),
+            (
+                Option(
+                    UseSilentRule(fix.rule.id, fix.rule.id), fix.rule.name, fix.evidence, fix.confidence, fix.is_sure
+                ),
+                Option(AcceptSilent(fix.rule.id), RIGHT, (), 0.3),
+            ),
         )
         for fix in silent
     ]
@@ -196,4 +232,6 @@ def gone_items(
             (f"{path}:{position(text, at)[0]}" for path, text in own for at in name_starts(text, path, name)), None
         )
         if place is not None:
-            yield Item(key, Stage.BUILD, f"{change.what}: nothing here tells of it", "own", place, "", True, (RIGHT,))
+            yield Item(
+                key, Stage.BUILD, f"{change.what}: nothing here tells of it", "own", place, "", True, (right(key),)
+            )

@@ -12,8 +12,9 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.project.source_texts import Texts
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Item, Stage
-from fernshale.core.crossing.stages.build.items import DEFAULT, RIGHT
+from fernshale.core.crossing.record.items import Item
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.build.items import DEFAULT, right
 from fernshale.core.drift.comparison import Change
 from fernshale.core.fix.members import OwnClass, own_classes
 from fernshale.core.snapshot.manifest import Entry
@@ -126,5 +127,12 @@ def _items(
             declared = f"{symbol.full}{symbol.signature if symbol.is_callable else ''}"
             why = f"{declared} is new, in {symbol.file}:{symbol.line}. Whatever asks for it finds that of {item.name} instead."
             yield Item(
-                key, Stage.BUILD, f"{what}: compiles, and may mean something else", "own", place, why, True, (RIGHT,)
+                key,
+                Stage.BUILD,
+                f"{what}: compiles, and may mean something else",
+                "own",
+                place,
+                why,
+                True,
+                (right(key),),
             )

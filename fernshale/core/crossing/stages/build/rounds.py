@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
-from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.quantities import count, seconds
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
@@ -19,7 +17,6 @@ from fernshale.core.build.owners import Owned, all_places, find_owners
 from fernshale.core.build.path_mapping import ProjectFiles
 from fernshale.core.build.reading import read_log
 from fernshale.core.build.rounds import Round, cause_states, count_round
-from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.deferred.code import find_debts
 from fernshale.core.crossing.deferred.plugins import files_aside, has_file
 from fernshale.core.crossing.project.commands import run_profile_command
@@ -29,10 +26,11 @@ from fernshale.core.crossing.project.scan import Ground, engine_folder
 from fernshale.core.crossing.project.source_texts import read_texts
 from fernshale.core.crossing.record.automation import NEVER, put_off, sure_from
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Decision, Item, Stage
-from fernshale.core.crossing.record.logbook import note, write_step
+from fernshale.core.crossing.record.items import Item
+from fernshale.core.crossing.record.logbook import note
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.rules.search import find_all_edits
-from fernshale.core.crossing.rules.sources import LEARNED, keep_rules, leg_rules
+from fernshale.core.crossing.rules.sources import leg_rules
 from fernshale.core.crossing.stages.build.changed_types import with_other_types
 from fernshale.core.crossing.stages.build.compiler_suggestions import with_hints
 from fernshale.core.crossing.stages.build.fix_search import find_fixes, live_rules, silent_fixes, unchecked_fixes
@@ -52,11 +50,9 @@ from fernshale.core.crossing.stages.build.line_tracking import LinesNow
 from fernshale.core.crossing.stages.build.member_collisions import clash_items
 from fernshale.core.crossing.stages.build.missing_imports import with_imports
 from fernshale.core.crossing.stages.build.type_annotations import with_declared
-from fernshale.core.crossing.stages.build.view import BuildView, CauseView, Fix, Scope
-from fernshale.core.fix.apply import Edit, apply_edits
+from fernshale.core.crossing.stages.build.view import BuildView, CauseView, Fix
 from fernshale.core.inference.from_api_diff import symbols_named
 from fernshale.core.profile.model import Role
-from fernshale.core.survey.release_sites import read_project_text
 from fernshale.core.survey.roles import role_of
 
 # Assets are read by the running game; a change of theirs needs another trial, not another build.
@@ -159,61 +155,6 @@ def run_round(crossing: Crossing, ground: Ground, work: Work) -> Round:
     )
     note(crossing, Stage.BUILD, f"round {number} · {words} · {seconds(finished.elapsed_s)}", "", "round")
     return done
-
-
-def write_fix(
-    crossing: Crossing,
-    ground: Ground,
-    fix: Fix,
-    scope: Scope,
-    at: Edit | None,
-    who: str,
-    work: Work,
-    decided: Sequence[Decision] = (),
-) -> int:
-    """Write a fix here, in one file or everywhere; the logbook entry's id. `at` says where "here" is.
-
-    `decided` is kept with it, beside the decision for the fix.
-    """
-    edits = select_edits(fix, scope, at)
-    draft = Draft(ground.project)
-    for path in fix.removes if scope == "everywhere" else ():
-        draft.delete(path)
-    for path, group in group_edits(edits).items():
-        file = read_project_text(ground.project, path)
-        draft.write(path, file.with_text(apply_edits(file.text, group)).encode())
-    changes = draft.change_set()
-    if changes.is_empty:
-        raise MisuseError(f"{fix.rule.name}: nothing is left to change there")
-    files = count(len(changes.files), "file")
-    places = f"{count(len(edits), 'place')} in {files}" if edits else f"{files} removed"
-    title = f"{fix.rule.name} · {places}"
-    about = f"{'silent' if fix.rule.silent else 'fix'} {fix.rule.id}"
-    key = f"fix:{fix.rule.id}" if scope == "everywhere" or at is None else f"fix:{fix.rule.id}:{at.path}:{at.line}"
-    kept = (Decision(key, Stage.BUILD, scope, "", who, fix.rule.why, time.time()), *decided)
-    entry = write_step(crossing, Stage.BUILD, title, fix.rule.why, about, changes, work, kept)
-    if fix.rule.id.startswith(LEARNED):
-        keep_rules(crossing, [fix.rule])
-    return entry
-
-
-def select_edits(fix: Fix, scope: Scope, at: Edit | None) -> tuple[Edit, ...]:
-    """The edits of a fix within a scope around `at`."""
-    if scope == "everywhere":
-        return fix.edits
-    if at is None:
-        raise MisuseError("say where the fix is to be applied")
-    return tuple(
-        edit for edit in fix.edits if edit.path == at.path and (scope == "file" or edit == at or edit.is_added_import)
-    )
-
-
-def group_edits(edits: Sequence[Edit]) -> dict[TreePath, list[Edit]]:
-    """Edits by file."""
-    groups: dict[TreePath, list[Edit]] = {}
-    for edit in edits:
-        groups.setdefault(edit.path, []).append(edit)
-    return groups
 
 
 def diagnose(

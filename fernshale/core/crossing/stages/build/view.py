@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Literal
 
+from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import Cause, last_name
 from fernshale.core.build.message_patterns import CONVERSION, MEMBER
@@ -14,12 +14,11 @@ from fernshale.core.crossing.deferred.code import Debt
 from fernshale.core.crossing.project.interface_changes import Used
 from fernshale.core.crossing.record.automation import SURE_FROM
 from fernshale.core.crossing.record.items import Item
+from fernshale.core.crossing.stages.build.actions import Scope
 from fernshale.core.crossing.stages.build.changed_types import gives_other
 from fernshale.core.drift.comparison import Change
 from fernshale.core.fix.apply import Edit
 from fernshale.core.fix.rules import Rule
-
-Scope = Literal["here", "file", "everywhere"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,6 +58,41 @@ class Fix:
 
 
 @dataclass(frozen=True, slots=True)
+class ChosenEdits:
+    """A fix and where it is to be applied: everywhere, in the file of the edit `at`, or there alone ("here")."""
+
+    fix: Fix
+    scope: Scope = "everywhere"
+    at: Edit | None = None
+
+    @property
+    def edits(self) -> tuple[Edit, ...]:
+        """The edits within the scope. Raises MisuseError where a place is needed and none is given."""
+        if self.scope == "everywhere":
+            return self.fix.edits
+        at = self.at
+        if at is None:
+            raise MisuseError("say where the fix is to be applied")
+        same_file = [edit for edit in self.fix.edits if edit.path == at.path]
+        return tuple(edit for edit in same_file if self.scope == "file" or edit == at or edit.is_added_import)
+
+    @property
+    def removes(self) -> tuple[TreePath, ...]:
+        """The files that are removed: only where the fix is applied everywhere."""
+        return self.fix.removes if self.scope == "everywhere" else ()
+
+    @property
+    def key(self) -> str:
+        """The key under which the decision is kept."""
+        everywhere = f"fix:{self.fix.rule.id}"
+        return (
+            everywhere
+            if self.at is None or self.scope == "everywhere"
+            else f"{everywhere}:{self.at.path}:{self.at.line}"
+        )
+
+
+@dataclass(frozen=True, slots=True)
 class CauseView:
     """A cause and the fixes there are for it, best first. `open` counts errors whose lines were not changed since.
 
@@ -73,6 +107,11 @@ class CauseView:
     put_off: bool = False
     aside: str = ""
     is_settled: bool = False
+
+    @property
+    def key(self) -> str:
+        """The key of its open item."""
+        return f"cause:{self.cause.key}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,3 +159,8 @@ class BuildView:
         found = {view.fixes[0].rule.id: view.fixes[0] for view in self.causes if view.fixes and view.fixes[0].is_sure}
         found.update({fix.rule.id: fix for fix in self.silent if fix.is_sure})
         return tuple(found.values())
+
+    @property
+    def every_fix(self) -> tuple[Fix, ...]:
+        """All fixes of the view, those of causes first."""
+        return (*(fix for view in self.causes for fix in view.fixes), *self.silent, *self.pins.values())

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
@@ -13,9 +12,12 @@ from fernshale.core.base.treepath import under
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Decision, Item, Option, Stage
+from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import write_step
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.build.actions import LeaveMemberBehind, TakeMemberAlong
 from fernshale.core.crossing.stages.build.view import BuildView, CauseView
 from fernshale.core.survey.release_sites import read_project_text
 from fernshale.core.survey.value_access import replace_values
@@ -64,7 +66,12 @@ def member_items(ground: Ground, build: BuildView, crossing: Crossing) -> Iterat
             continue
         stuck = [item for item in _causes_of(member, build) if not any(fix.is_sure for fix in item.fixes)]
         if state.crosses and stuck and len(ground.along) > 1 and ground.profile.workspace is not None:
-            leave = Option("leave", f"Leave {member.name} on {crossing.setup.from_}", ("the others go on",), 0.3)
+            leave = Option(
+                LeaveMemberBehind(member.name),
+                f"Leave {member.name} on {crossing.setup.from_}",
+                ("the others go on",),
+                0.3,
+            )
             title = f"{member.name} cannot come yet, {count(len(stuck), 'cause')} without a sure way"
             yield Item(_key(member), Stage.BUILD, title, "own", member.folder, "", False, (leave,))
 
@@ -75,26 +82,13 @@ def with_members(build: BuildView, ground: Ground, crossing: Crossing) -> BuildV
     return replace(build, items=(*build.items, *more)) if more else build
 
 
-def leave_out(crossing: Crossing, ground: Ground, name: str, who: str, why: str, work: Work) -> int:
-    """Let a member stay on the release it came from, so that the others go on; the logbook entry's id. Raises MisuseError."""
-    return _settle(crossing, ground, name, crossing.setup.from_, "leave", who, why, work)
+MemberAction = LeaveMemberBehind | TakeMemberAlong
 
 
-def take_along(crossing: Crossing, ground: Ground, name: str, who: str, why: str, work: Work) -> int:
-    """Bring a member that was left out to the release of the others; the logbook entry's id. Raises MisuseError."""
-    return _settle(crossing, ground, name, crossing.setup.to, "return", who, why, work)
-
-
-def _settle(
-    crossing: Crossing,
-    ground: Ground,
-    name: str,
-    release: str,
-    choice: str,
-    who: str,
-    why: str,
-    work: Work,
-) -> int:
+def move_member(crossing: Crossing, ground: Ground, action: MemberAction, author: Author, work: Work) -> int:
+    """Write the release that a member stays on or moves to; the logbook entry's id. Raises MisuseError."""
+    name, leaves = action.member, isinstance(action, LeaveMemberBehind)
+    release = crossing.setup.from_ if leaves else crossing.setup.to
     (member,) = choose_members(ground.members, [name])
     workspace = ground.profile.workspace
     if workspace is None or same_release(member.release, release):
@@ -106,10 +100,11 @@ def _settle(
     else:
         text = with_override(workspace, file.text, release, member.descriptor)
     draft.write(member.descriptor, file.with_text(text).encode())
-    title = f"{member.name} stays on {release}" if choice == "leave" else f"{member.name} comes along to {release}"
-    decided = Decision(_key(member), Stage.BUILD, choice, "", who, why, time.time())
+    title = f"{member.name} stays on {release}" if leaves else f"{member.name} comes along to {release}"
     about = f"member {member.name}"
-    return write_step(crossing, Stage.BUILD, title, why, about, draft.change_set(), work, [decided])
+    return write_step(
+        crossing, Stage.BUILD, title, author.why, about, draft.change_set(), work, [action.decision(author)]
+    )
 
 
 def _causes_of(member: Member, build: BuildView) -> list[CauseView]:

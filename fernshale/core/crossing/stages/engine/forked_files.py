@@ -7,10 +7,9 @@ copy is then merged like a plugin's file: old release, copy, new release.
 from __future__ import annotations
 
 import stat
-import time
 from collections import Counter, defaultdict
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from fernshale.core.base.errors import FernshaleError, MisuseError
@@ -21,9 +20,12 @@ from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground, engine_folder
+from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Decision, Item, Option, Stage
+from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import write_step
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.engine.actions import UpdateForkedFile
 from fernshale.core.merge.text_merge import Choice, TextMerge, merge_text, result_text
 from fernshale.core.survey.release_sites import read_project_text
 from fernshale.core.survey.roles import EDITED_ROLES, role_of
@@ -75,46 +77,52 @@ def copy_items(copies: tuple[Copy, ...], crossing: Crossing) -> Iterator[Item]:
         if item.key in decided and decided[item.key].text == to:
             continue
         evidence = (f"{item.alike:.0%} of its lines are the engine's {item.engine}", f"which changed in {to}")
-        leave = Option("leave", "Leave it as it is", ("it goes on as it was",), 0.2)
+        leave = Option(UpdateForkedFile(item.path, "leave"), "Leave it as it is", ("it goes on as it was",), 0.2)
         if item.clashes:
             places = count(item.clashes, "place")
             ways: tuple[Option, ...] = (
-                Option("mine", f"Merge, mine in the {places} both changed", evidence, 0.4),
-                Option("incoming", f"Merge, the engine's in the {places} both changed", evidence, 0.4),
+                Option(UpdateForkedFile(item.path, "mine"), f"Merge, mine in the {places} both changed", evidence, 0.4),
+                Option(
+                    UpdateForkedFile(item.path, "incoming"),
+                    f"Merge, the engine's in the {places} both changed",
+                    evidence,
+                    0.4,
+                ),
                 leave,
             )
         else:
             sure = 0.92 if item.alike >= _SURE else 0.7
-            ways = (Option("merge", f"Bring it to {to}, your edits kept", evidence, sure, sure >= 0.9), leave)
+            ways = (
+                Option(
+                    UpdateForkedFile(item.path, "merge"),
+                    f"Bring it to {to}, your edits kept",
+                    evidence,
+                    sure,
+                    sure >= 0.9,
+                ),
+                leave,
+            )
         title = f"{printable(item.path)} is a copy of the engine's {item.engine}, which changed"
         yield Item(item.key, Stage.ENGINE, title, "own", item.path, "", bool(item.clashes), ways)
 
 
-def settle_copy(
-    crossing: Crossing,
-    ground: Ground,
-    path: TreePath,
-    way: str,
-    who: str,
-    why: str,
-    work: Work,
-) -> None:
+def update_copy(crossing: Crossing, ground: Ground, action: UpdateForkedFile, author: Author, work: Work) -> None:
     """Merge a copy, taking one side where both changed, or leave it. Raises MisuseError when it is none any more."""
-    key, to = f"{KEY}{path}", crossing.setup.to
-    if way != "leave":
+    path, to = action.path, crossing.setup.to
+    if action.choice != "leave":
         item = next((item for item in find_copies(ground, crossing, work.token) if item.path == path), None)
         if item is None:
             raise MisuseError(f"{printable(path)} has nothing to take from the engine any more", "Look again.")
-        choice = Choice("incoming") if way == "incoming" else Choice("mine")
+        choice = Choice("incoming") if action.choice == "incoming" else Choice("mine")
         result = result_text(item.merge, {due.id: choice for due in item.merge.dues.values()}, "nothing")
         assert result is not None
         draft = Draft(ground.project)
         draft.write(path, result.encode())
         title = f"{printable(path)} follows the engine's {item.engine}"
-        about = why or f"it was copied from {item.engine}"
-        write_step(crossing, Stage.ENGINE, title, about, key, draft.change_set(), work)
+        reason = author.why or f"it was copied from {item.engine}"
+        write_step(crossing, Stage.ENGINE, title, reason, action.key, draft.change_set(), work)
     else:
-        crossing.decide(Decision(key, Stage.ENGINE, way, to, who, why, time.time()))
+        crossing.decide(replace(action.decision(author), text=to))
 
 
 @dataclass(frozen=True, slots=True)

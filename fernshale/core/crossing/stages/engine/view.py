@@ -10,20 +10,17 @@ from fernshale.core.base.release import is_release, parse_release, same_release
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.changeset import ChangeSet
+from fernshale.core.crossing.project.generator import Regenerated, files_to_replace, read_regenerated, regenerate
 from fernshale.core.crossing.project.plugin_plan import SAID, said_key
 from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.actions import Choose
 from fernshale.core.crossing.record.database import Crossing, Setup
-from fernshale.core.crossing.record.items import Item, Option, Stage
+from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import write_step
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.engine.actions import PointAtRelease
 from fernshale.core.crossing.stages.engine.forked_files import Copy, copy_items, find_copies
-from fernshale.core.crossing.stages.engine.generator import (
-    Regenerated,
-    files_to_replace,
-    generator_items,
-    read_regenerated,
-    regenerate,
-    stale_items,
-)
+from fernshale.core.crossing.stages.engine.generated_files import generator_items, stale_items
 from fernshale.core.crossing.stages.engine.workarounds import Line, find_lines, workaround_items
 from fernshale.core.engine.release_update import SiteChange, draft_sites, plan_sites
 from fernshale.core.survey.release_sites import read_project_text
@@ -155,14 +152,16 @@ def _items(view: EngineView, ground: Ground, crossing: Crossing) -> tuple[Item, 
         key = _key(item)
         if item.trouble and key not in crossing.decisions():
             place = f"{item.site.file}:{item.site.line}"
-            keep = Option("keep", "Leave it as it is", (item.trouble,), 0.5)
+            keep = Option(Choose(key, "keep"), "Leave it as it is", (item.trouble,), 0.5)
             title = f"{item.site.file} {item.trouble.split(';')[0]}"
-            follow = Option("follow", f"Let it name {to} as well", ("it names another release today",), 0.3)
+            follow = Option(
+                Choose(key, "follow"), f"Let it name {to} as well", ("it names another release today",), 0.3
+            )
             ways = (keep, follow) if item.site.notation == "exact" and is_release(item.before) else (keep,)
             items.append(Item(key, Stage.ENGINE, title, "own", place, item.trouble, True, ways))
     if view.places:
         evidence = f"the generator then replaces {count(len(view.stale), 'generated file')}" if view.stale else ""
-        take = Option("apply", f"Change them to {to}", (evidence,), 1.0, True)
+        take = Option(PointAtRelease(), f"Change them to {to}", (evidence,), 1.0, True)
         title = f"{count(view.places, 'place')} still to name {to}"
         items.append(Item("engine:sites", Stage.ENGINE, title, "own", needs_you=False, options=(take,)))
     else:

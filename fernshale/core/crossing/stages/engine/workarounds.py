@@ -17,9 +17,12 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.actions import Author, Choose
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Decision, Item, Option, Stage
+from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import write_step
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.engine.actions import AddWorkaround, RemoveWorkaround
 from fernshale.core.route.shelf import Workaround
 from fernshale.core.survey.release_sites import read_project_text
 
@@ -38,6 +41,11 @@ class Line:
     file: TreePath
     line: int
     noted: bool = False
+
+    @property
+    def name(self) -> str:
+        """How an action names it."""
+        return self.key.removeprefix(KEY)
 
     @property
     def words(self) -> str:
@@ -87,32 +95,40 @@ def workaround_items(lines: Collection[Line], to: str, left_so: Collection[str])
         if item.key in left_so:
             continue
         if not item.line:
-            add = Option("add", "Put it in, with a note", (why, item.condition), 0.95, True)
-            keep = Option("keep", "Leave it as it is", ("the build may fail for it",), 0.2)
+            add = Option(AddWorkaround(item.name), "Put it in, with a note", (why, item.condition), 0.95, True)
+            keep = Option(Choose(item.key, "keep"), "Leave it as it is", ("the build may fail for it",), 0.2)
             title = f"{to} wants {item.words} in {item.file}"
             yield Item(item.key, Stage.ENGINE, title, "own", item.place, why, False, (add, keep))
         elif not is_needed(item, lines, to):
             told = "its note says so" if item.noted else "there is no note by it; you may want it for something else"
-            drop = Option("remove", "Take it out", (item.condition, told), _OURS if item.noted else _THEIRS, item.noted)
-            keep = Option("keep", "Leave it as it is", ("it may be wanted for something else",), 0.2)
+            drop = Option(
+                RemoveWorkaround(item.name),
+                "Take it out",
+                (item.condition, told),
+                _OURS if item.noted else _THEIRS,
+                item.noted,
+            )
+            keep = Option(Choose(item.key, "keep"), "Leave it as it is", ("it may be wanted for something else",), 0.2)
             title = f"{item.words} can go: {why}"
             yield Item(item.key, Stage.ENGINE, title, "own", item.place, item.condition, not item.noted, (drop, keep))
 
 
-def settle_workaround(crossing: Crossing, ground: Ground, decided: Decision, work: Work) -> int:
-    """Put a line in (`add`) or take it out (`remove`), as was decided; the entry's id. Raises MisuseError where that is not due."""
-    key, way = decided.key, decided.choice
+def change_workaround(
+    crossing: Crossing, ground: Ground, action: AddWorkaround | RemoveWorkaround, author: Author, work: Work
+) -> int:
+    """Add or remove the line of a workaround; the logbook entry's id. Raises MisuseError where there is nothing to do."""
+    key, adds = action.key, isinstance(action, AddWorkaround)
     item = next((item for item in find_lines(ground, crossing.setup.to) if item.key == key), None)
-    if item is None or (way == "add") == bool(item.line):
-        raise MisuseError(f"there is nothing to {way} for {key}", "Look again; something changed meanwhile.")
+    if item is None or adds == bool(item.line):
+        raise MisuseError(f"there is nothing to {action.option} for {key}", "Look again; something changed meanwhile.")
     file = read_project_text(ground.project, item.file)
-    text = _with_line(file, item) if way == "add" else _without_line(file.text, item)
+    text = _with_line(file, item) if adds else _without_line(file.text, item)
     draft = Draft(ground.project)
     draft.write(item.file, file.with_text(text).encode())
-    done = f"put into {item.file}, {item.condition}" if way == "add" else f"taken out of {item.file}"
+    done = f"put into {item.file}, {item.condition}" if adds else f"taken out of {item.file}"
     title = f"{item.words} {done}"
-    reason = decided.why or item.workaround.why
-    return write_step(crossing, Stage.ENGINE, title, reason, key, draft.change_set(), work, [decided])
+    reason = author.why or item.workaround.why
+    return write_step(crossing, Stage.ENGINE, title, reason, key, draft.change_set(), work, [action.decision(author)])
 
 
 def _with_line(file: TextFile, item: Line) -> str:

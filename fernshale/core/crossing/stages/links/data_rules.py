@@ -17,10 +17,14 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.actions import Author, Choose
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Decision, Item, Option, Stage
+from fernshale.core.crossing.record.decisions import Decision
+from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import write_step
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.rules.sources import written_rules
+from fernshale.core.crossing.stages.links.actions import MeetConstraint, RewriteData
 from fernshale.core.data.fields import Change, apply_changes
 from fernshale.core.data.objects import Rewritten
 from fernshale.core.fix.data_rewriter import find_rewrites
@@ -95,6 +99,11 @@ def key_of(unmet: Unmet) -> str:
     return f"expect:{unmet.expect.id}" if unmet.can_mend else f"expect:{unmet.expect.id}:{unmet.file}"
 
 
+def constraint_of(unmet: Unmet) -> str:
+    """How an action names it, see MeetConstraint."""
+    return key_of(unmet).removeprefix("expect:")
+
+
 def scan_items(found: Scan, fillings: Mapping[str, Sequence[Option]]) -> Iterable[Item]:
     """`fillings` are ways to fill fields that are empty, by the key of the item."""
     for work in found.work:
@@ -102,8 +111,10 @@ def scan_items(found: Scan, fillings: Mapping[str, Sequence[Option]]) -> Iterabl
         first, objects = next(iter(work.objects.items()))
         sure = rule.confidence >= SURE and not work.lost
         evidence = (rule.why, work.source, *((words_of_loss(work.lost),) if work.lost else ()))
-        all_ = Option("all", f"Rewrite {count(work.total, 'object')}", evidence, rule.confidence, sure)
-        leave = Option("", "Leave them as they are", (), 0.1)
+        all_ = Option(
+            RewriteData(rule.id, "all"), f"Rewrite {count(work.total, 'object')}", evidence, rule.confidence, sure
+        )
+        leave = Option(Choose(f"data:{rule.id}", ""), "Leave them as they are", (), 0.1)
         title = f"{rule.name}, {count(work.total, 'object')} in {count(len(work.objects), 'file')}"
         place = f"{first}:{objects[0].found.line}"
         yield Item(f"data:{rule.id}", Stage.LINKS, title, "own", place, rule.why, not sure, (all_, leave))
@@ -114,8 +125,9 @@ def scan_items(found: Scan, fillings: Mapping[str, Sequence[Option]]) -> Iterabl
         yield _unmet_item(key, items, fillings.get(key, ()))
 
 
-def apply_data(crossing: Crossing, ground: Ground, id: str, way: str, who: str, why: str, work: Work) -> int:
+def apply_data(crossing: Crossing, ground: Ground, action: RewriteData, author: Author, work: Work) -> int:
     """Follow a rule for all objects, or for one (`one FILE#NUMBER`); the logbook entry's id. Raises MisuseError, FormatError."""
+    id, way = action.rule, action.objects
     rewrite = next((item for item in scan(ground, crossing, work.token).work if item.rule.id == id), None)
     if rewrite is None:
         raise MisuseError(f"nothing is left to rewrite by {id}")
@@ -129,9 +141,9 @@ def apply_data(crossing: Crossing, ground: Ground, id: str, way: str, who: str, 
     changes = preview_data(ground, chosen)
     total = sum(len(found) for found in chosen.values())
     title = f"{rewrite.rule.name} · {count(total, 'object')} in {count(len(chosen), 'file')}"
-    reason, now = why or rewrite.rule.why, time.time()
+    reason, now = author.why or rewrite.rule.why, time.time()
     decided = [
-        Decision(f"data:{id}@{path}#{item.found.number}", Stage.LINKS, "done", "", who, reason, now)
+        Decision(f"data:{id}@{path}#{item.found.number}", Stage.LINKS, "done", "", author.who, reason, now)
         for path, found in chosen.items()
         for item in found
     ]
@@ -145,18 +157,19 @@ def preview_data(ground: Ground, objects: Mapping[TreePath, Sequence[Rewritten]]
     )
 
 
-def apply_mending(crossing: Crossing, ground: Ground, decided: Decision, work: Work) -> int:
-    """Put in what is missing (`mend`), fill a field (`set VALUE`) or take one of too many out (`drop NUMBER`), as was decided;
-    the logbook entry's id. Raises MisuseError, FormatError."""
-    key = decided.key
+def meet_constraint(crossing: Crossing, ground: Ground, action: MeetConstraint, author: Author, work: Work) -> int:
+    """Add what is missing, fill a field or remove an object; the logbook entry's id. Raises MisuseError, FormatError."""
+    key = action.key
     items = [item for item in scan(ground, crossing, work.token).unmet if key_of(item) == key]
     if not items:
         raise MisuseError(f"{key.partition(':')[2]} is met")
-    changes = preview_mending(ground, items, decided.choice)
+    changes = preview_mending(ground, items, action.how)
     words = items[0].expect.title
     title = f"{words} · {count(len(changes.files), 'file')}"
-    reason = decided.why or items[0].expect.why
-    return write_step(crossing, Stage.LINKS, title, reason, key, changes, work, [replace(decided, why=reason)])
+    reason = author.why or items[0].expect.why
+    return write_step(
+        crossing, Stage.LINKS, title, reason, key, changes, work, [action.decision(replace(author, why=reason))]
+    )
 
 
 def preview_mending(ground: Ground, items: Sequence[Unmet], way: str) -> ChangeSet:
@@ -188,14 +201,16 @@ def _unmet_item(key: str, items: Sequence[Unmet], fillings: Sequence[Option]) ->
     first = items[0]
     expect = first.expect
     ways = [*fillings]
+    name = key.removeprefix("expect:")
     if first.can_mend:
         words = "Put it in" if first.fault == "missing" else f"Set {expect.field} to {expect.default}"
-        ways.append(Option("mend", words, (expect.why,), SURE, True))
+        ways.append(Option(MeetConstraint(name, "mend"), words, (expect.why,), SURE, True))
     elif first.fault == "too many":
         ways += [
-            Option(f"drop {item.number}", f"Take out {item.name}, line {item.line}", (), 0.4) for item in first.objects
+            Option(MeetConstraint(name, f"drop {item.number}"), f"Take out {item.name}, line {item.line}", (), 0.4)
+            for item in first.objects
         ]
-    ways.append(Option("", "Leave it so", ("write down why",), 0.1))
+    ways.append(Option(Choose(key, ""), "Leave it so", ("write down why",), 0.1))
     total = sum(max(1, len(item.objects)) for item in items)
     where = (
         f"{first.fault} in {count(len(items), 'file')}" if first.fault != "too many" else f"{len(first.objects)} there"

@@ -13,11 +13,15 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.actions import Author, Choose
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Decision, Item, Option, Stage
+from fernshale.core.crossing.record.decisions import Decision
+from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.plugin_updates import taken_plugins
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.rules.sources import LegRules, written_rules
+from fernshale.core.crossing.stages.links.actions import MeetConstraint, Relink, RelinkFile
 from fernshale.core.crossing.stages.links.data_rules import Scan, scan, scan_items
 from fernshale.core.crossing.stages.links.field_values import find_fillings
 from fernshale.core.crossing.stages.links.reference_index import Linkage, read_bytes, read_linkage
@@ -73,7 +77,15 @@ def links(ground: Ground, crossing: Crossing, token: CancelToken) -> LinksView:
     doubled = tuple(id for id in linkage.now.index.doubled if id not in known and f"doubled:{id}" not in decided)
     fillings = find_fillings(ground, crossing.store, crossing.leg_start, linkage, scanned.unmet, token)
     ways = {
-        key: [Option(f"set {item.value}", f"Set it to {item.value}", item.evidence, item.score) for item in items]
+        key: [
+            Option(
+                MeetConstraint(key.removeprefix("expect:"), f"set {item.value}"),
+                f"Set it to {item.value}",
+                item.evidence,
+                item.score,
+            )
+            for item in items
+        ]
         for key, items in fillings.items()
     }
     open_items = (*_items(dangling), *_doubled_items(doubled, linkage.now.index), *scan_items(scanned, ways))
@@ -102,11 +114,12 @@ def preview_relink(ground: Ground, index: LinkIndex, chosen: Iterable[tuple[Dang
     return draft.change_set()
 
 
-def apply_relink(crossing: Crossing, ground: Ground, key: str, new: str, who: str, why: str, work: Work) -> int:
+def apply_relink(crossing: Crossing, ground: Ground, action: Relink | RelinkFile, author: Author, work: Work) -> int:
     """Give what dangles its new name, or names by what they are used for (`new` is "split"); the logbook entry's id.
 
     With the key of those that are sure, all of them. Raises MisuseError, FormatError.
     """
+    key, new = action.key, action.new
     view = links(ground, crossing, work.token)
     if key == f"links:{_TOGETHER}":
         chosen = [(item, way) for item in view.sure for way in item.sure]
@@ -118,18 +131,18 @@ def apply_relink(crossing: Crossing, ground: Ground, key: str, new: str, who: st
     changes = preview_relink(ground, view.index, chosen)
     items = list(dict.fromkeys(id(item) for item, _ in chosen))
     uses = sum(len(item.uses_in(way.slots)) for item, way in chosen)
-    reason = why or "; ".join(chosen[0][1].evidence[:1]) or "chosen"
+    reason = author.why or "; ".join(chosen[0][1].evidence[:1]) or "chosen"
     if len(items) == 1:
         item = chosen[0][0]
         title = f"{item.id} → {' and '.join(way.id for _, way in chosen)} · {count(uses, 'use')}"
         about = f"link {item.id}"
     else:
         title, about = f"{count(len(items), 'link')} follow · {count(uses, 'use')}", "links"
-        reason = why or f"each is {SURE:.0%} sure or more"
+        reason = author.why or f"each is {SURE:.0%} sure or more"
     title += f" in {count(len(changes.files), 'file')}"
     decided = [
         Decision(
-            key_of(item), Stage.LINKS, new if new == "split" else way.id, "", who,
+            key_of(item), Stage.LINKS, new if new == "split" else way.id, "", author.who,
             "; ".join(way.evidence[:1]) or reason, time.time(),
         )
         for item, way in chosen
@@ -159,7 +172,9 @@ def _items(dangling: Sequence[Dangling]) -> Iterable[Item]:
     if together:
         uses = sum(len(item.uses) for item in sure)
         least = min(way.score for item in sure for way in item.sure)
-        all_ = Option("sure", "Relink them all", (f"the least sure of them is {least:.0%}",), least, True)
+        all_ = Option(
+            Relink(_TOGETHER, "sure"), "Relink them all", (f"the least sure of them is {least:.0%}",), least, True
+        )
         yield Item(
             f"links:{_TOGETHER}", Stage.LINKS, f"{len(sure)} links dangle and have a sure successor, {count(uses, 'use')}",
             "own", "", ", ".join(item.id for item in sure[:12]), False, (all_,),
@@ -173,9 +188,14 @@ def _doubled_items(doubled: Sequence[str], index: LinkIndex) -> Iterable[Item]:
     """Ids that two declare, of which a use can mean only one."""
     for id in doubled:
         places = [f"{use.file}:{use.line}" for use in index.declarations(id)]
-        leave = Option("", "Leave it so", ("write down why",), 0.1)
+        leave = Option(Choose(f"doubled:{id}", ""), "Leave it so", ("write down why",), 0.1)
         title = f"{id} is declared {len(places)} times"
         yield Item(f"doubled:{id}", Stage.LINKS, title, "own", places[-1], "; ".join(places), True, (leave,))
+
+
+def relink(item: Dangling, new: str) -> Relink | RelinkFile:
+    """The action that writes `new` wherever what is missing is used."""
+    return RelinkFile(TreePath(item.id), new) if item.is_file else Relink(item.id, new)
 
 
 def _item(item: Dangling) -> Item:
@@ -184,12 +204,14 @@ def _item(item: Dangling) -> Item:
         parts = [way for way in item.candidates if way.slots]
         told = tuple(f"{way.id} for {', '.join(way.slots)}" for way in parts)
         least = min(way.score for way in parts)
-        ways.append(Option("split", f"{item.id} became {count(len(parts), 'id')}", told, least, least >= SURE))
+        ways.append(
+            Option(relink(item, "split"), f"{item.id} became {count(len(parts), 'id')}", told, least, least >= SURE)
+        )
     split = bool(ways)
     for way in item.candidates:
         score = min(way.score, 0.6) if split else way.score
-        ways.append(Option(way.id, f"{item.id} → {way.id}", way.evidence, score, score >= SURE))
-    ways.append(Option("", "Leave it dangling", ("it is known and wanted so",), 0.1))
+        ways.append(Option(relink(item, way.id), f"{item.id} → {way.id}", way.evidence, score, score >= SURE))
+    ways.append(Option(Choose(key_of(item), ""), "Leave it dangling", ("it is known and wanted so",), 0.1))
     first = item.uses[0]
     place = f"{first.file}:{first.line}" if first.line else first.file
     what = "was there" if item.is_file else f"was declared in {item.was}"

@@ -8,9 +8,11 @@ from collections import Counter
 from collections.abc import Sequence
 
 from fernshale.core.base.errors import MisuseError
+from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decision_memory import forget, remember
-from fernshale.core.crossing.record.items import Decision, Stage
+from fernshale.core.crossing.record.decisions import Decision
+from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.merge.folder_merge import FileMerge, FolderMerge
 from fernshale.core.merge.text_merge import TAKINGS, Due, TextMerge, fingerprint, part_of
 from fernshale.core.merge.token_merge import split_tokens
@@ -46,21 +48,21 @@ def below(merge: FolderMerge, place: str) -> tuple[tuple[FileMerge, Due], ...]:
     )
 
 
-def decide_all(crossing: Crossing, items: Sequence[tuple[FileMerge, Due]], take: str, who: str, why: str) -> None:
+def decide_all(crossing: Crossing, items: Sequence[tuple[FileMerge, Due]], take: str, author: Author) -> None:
     """Take the same way with each decision that has it. Raises MisuseError where none has."""
     ids = [due.id for _, due in items if take in due.ways]
     if not ids:
         raise MisuseError(f"none of {len(items)} decisions can be settled by {take!r}")
-    keep_decisions(crossing, ids, take, "", who, why)
+    keep_decisions(crossing, ids, take, "", author)
 
 
-def keep_decisions(crossing: Crossing, ids: Sequence[str], take: str, text: str, who: str, why: str) -> None:
+def keep_decisions(crossing: Crossing, ids: Sequence[str], take: str, text: str, author: Author) -> None:
     """Keep merge decisions, for this crossing and for others that meet the same conflicts."""
     if take not in TAKINGS:
         raise MisuseError(f"{take!r} is no way to settle a merge decision", f"Ways: {', '.join(TAKINGS)}.")
     for id in ids:
-        crossing.decide(Decision(PREFIX + id, Stage.PLUGINS, take, text, who, why, time.time()))
-    remember(ids, take, text, why, crossing.setup.project)
+        crossing.decide(Decision(PREFIX + id, Stage.PLUGINS, take, text, author.who, author.why, time.time()))
+    remember(ids, take, text, author.why, crossing.setup.project)
 
 
 def withdraw_choice(crossing: Crossing, key: str) -> None:

@@ -19,11 +19,23 @@ from fernshale.core.crossing.deferred.plugins import Aside, find_aside
 from fernshale.core.crossing.project.plugin_builds import Built, find_built
 from fernshale.core.crossing.project.plugin_plan import is_wanted, plan, plugin_key
 from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.actions import Author, Choose
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decision_memory import Remembered, recall
-from fernshale.core.crossing.record.items import Item, Option, Stage
+from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.plugin_updates import TakenPlugin, about, keep_taken, taken_plugins
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.plugins.actions import (
+    LeavePluginOut,
+    RebuildPlugin,
+    ReplacePlugin,
+    ResolveAlike,
+    ResolveBelow,
+    ResolveConflict,
+    ReturnPlugin,
+    UpdatePlugin,
+)
 from fernshale.core.crossing.stages.plugins.choices import PREFIX, alike, below, decide_all, keep_decisions
 from fernshale.core.crossing.stages.plugins.three_way import merge_plugin
 from fernshale.core.merge.folder_merge import FileMerge, FolderMerge
@@ -108,39 +120,52 @@ def read_choices(crossing: Crossing) -> dict[str, Choice]:
     }
 
 
-def settle_merge(
-    crossing: Crossing, ground: Ground, key: str, take: str, text: str, who: str, why: str, token: CancelToken
-) -> None:
-    """Take a merge decision: `merge:ID` one, `merge-like:ID` all that are like it, `merge-below:PLUGIN/PATH` all there.
-
-    Raises MisuseError for one that is not due or a way it has not, FernshaleError for text that breaks the file.
-    """
-    area, _, rest = key.partition(":")
-    views = [view for view in plugins(ground, crossing, Work(token=token)).plugins if view.merge is not None]
-    choices = read_choices(crossing)
-    if area == "merge-below":
-        id, _, place = rest.partition("/")
-        merge = next((view.merge for view in views if view.plugin.id == id), None)
-        items = below(merge, place) if merge is not None else ()
-        decide_all(crossing, [item for item in items if item[1].id not in choices], take, who, why)
-        return
-    merge = next((view.merge for view in views for _, due in view.due({}) if due.id == rest), None)
-    if merge is None:
-        raise MisuseError(f"{rest} is no merge decision that is due", "Look again; something changed meanwhile.")
-    if area == "merge-like":
-        # What was decided one by one before stays.
-        left = [item for item in alike(merge, rest) if item[1].id not in choices or item[1].id == rest]
-        decide_all(crossing, left, take, who, why)
-        return
-    file, due = next(item for item in merge.decisions if item[1].id == rest)
-    if take == "again":
-        before = recall().get(rest)
-        take, text = ("text", before.text) if before is not None else (take, text)
-    if take not in due.ways:
-        raise MisuseError(f"{take!r} is no way to settle {file.shown}", f"Ways: {', '.join(due.ways)}.")
+def resolve_conflict(crossing: Crossing, ground: Ground, action: ResolveConflict, author: Author, work: Work) -> None:
+    """Resolve one conflict. Raises MisuseError for one that is not open or has no such option, FernshaleError for text that
+    breaks the file."""
+    merge, choices = _merge_of(crossing, ground, action.conflict, work), read_choices(crossing)
+    file, due = next(item for item in merge.decisions if item[1].id == action.conflict)
+    side, text = action.side, action.text
+    if side == "again":
+        before = recall().get(action.conflict)
+        side, text = ("text", before.text) if before is not None else (side, text)
+    if side not in due.ways:
+        raise MisuseError(f"{side!r} is no option of {file.shown}", f"Options: {', '.join(due.ways)}.")
     if file.merge is not None:
-        file.merge.result({**choices, rest: _choice(take, text)}, "mine")
-    keep_decisions(crossing, [rest], take, text, who, why)
+        file.merge.result({**choices, action.conflict: _choice(side, text)}, "mine")
+    keep_decisions(crossing, [action.conflict], side, text, author)
+
+
+def resolve_alike(crossing: Crossing, ground: Ground, action: ResolveAlike, author: Author, work: Work) -> None:
+    """Resolve all conflicts that are like one, except those that were resolved one by one. Raises MisuseError."""
+    merge, choices = _merge_of(crossing, ground, action.conflict, work), read_choices(crossing)
+    left = [
+        item for item in alike(merge, action.conflict) if item[1].id not in choices or item[1].id == action.conflict
+    ]
+    decide_all(crossing, left, action.side, author)
+
+
+def resolve_below(crossing: Crossing, ground: Ground, action: ResolveBelow, author: Author, work: Work) -> None:
+    """Resolve all conflicts in a folder of a plugin, except those that were resolved before. Raises MisuseError."""
+    id, _, place = action.place.partition("/")
+    choices = read_choices(crossing)
+    merge = next((view.merge for view in _merging(crossing, ground, work) if view.plugin.id == id), None)
+    items = below(merge, place) if merge is not None else ()
+    decide_all(crossing, [item for item in items if item[1].id not in choices], action.side, author)
+
+
+def _merging(crossing: Crossing, ground: Ground, work: Work) -> list[PluginView]:
+    """The plugins that are still to be merged."""
+    return [view for view in plugins(ground, crossing, Work(token=work.token)).plugins if view.merge is not None]
+
+
+def _merge_of(crossing: Crossing, ground: Ground, conflict: str, work: Work) -> FolderMerge:
+    """The merge with a conflict. Raises MisuseError when there is none any more."""
+    views = _merging(crossing, ground, work)
+    merge = next((view.merge for view in views for _, due in view.due({}) if due.id == conflict), None)
+    if merge is None:
+        raise MisuseError(f"{conflict} is no open conflict", "Look again; something changed meanwhile.")
+    return merge
 
 
 def decision_key(due_id: str) -> str:
@@ -177,19 +202,22 @@ def preview_plugin(view: PluginView, ground: Ground, choices: Mapping[str, Choic
     return FolderPreview(changes, {path: entry for path, entry in entries.items() if path not in changing})
 
 
-def apply_plugin(crossing: Crossing, ground: Ground, id: str, clean: bool, work: Work) -> int:
-    """Take the new release of a plugin; the logbook entry's id.
+def apply_plugin(
+    crossing: Crossing, ground: Ground, action: UpdatePlugin | ReplacePlugin, author: Author, work: Work
+) -> int:
+    """Write the planned release of a plugin; the logbook entry's id.
 
-    `clean` puts it in the place of what is there: local edits are given up, files of the user's own stay.
+    Replacing it drops the local edits; files of the user's own stay.
     Raises MisuseError while decisions are due, LedgerUnbalanced when a local edit would be lost.
     """
+    id = action.plugin
     view = next(
         (item for item in plugins(ground, crossing, Work(token=work.token)).plugins if item.plugin.id == id), None
     )
     if view is None or view.merge is None:
         raise MisuseError(f"there is nothing to take for the plugin {id}")
     merge, choices = view.merge, read_choices(crossing)
-    if clean:
+    if isinstance(action, ReplacePlugin):
         merge, choices = replace_clean(merge)
     elif due := view.due(choices):
         names = ", ".join(sorted({file.shown for file, _ in due}))
@@ -296,18 +324,18 @@ def _items(
     odd = [(path, key) for path, key in _odd_keys(view).items() if key not in settled]
     for path, key in odd:
         title = f"{path.rsplit('/', 1)[-1]}: merged, but {view.odd[path][0]}"
-        leave = Option("leave", "It is right as it stands", view.odd[path])
+        leave = Option(Choose(key, "leave"), "It is right as it stands", view.odd[path])
         place = f"{plugin.folder}/{path}"
         items.append(Item(key, Stage.PLUGINS, title, owner, place, "; ".join(view.odd[path]), True, (leave,)))
     ready = "its decisions come first" if due else "nothing is left to decide"
     if odd and not due:
         ready = "what looks odd comes first"
-    take = Option("take", f"Take {view.step.to}", (view.step.why, ready), 1.0, not due and not odd)
+    take = Option(UpdatePlugin(plugin.id), f"Take {view.step.to}", (view.step.why, ready), 1.0, not due and not odd)
     ways = [take]
     if view.ledger is not None and view.ledger.edits:
         lost = view.ledger.edits - view.ledger.count("already")
         words = f"gives up {count(lost, 'edit')}; files of your own stay"
-        ways.append(Option("clean", f"Replace it with {view.step.to} as it comes", (words,), 0.1))
+        ways.append(Option(ReplacePlugin(plugin.id), f"Replace it with {view.step.to} as it comes", (words,), 0.1))
     title = f"{plugin.id} {view.step.from_} → {view.step.to}"
     items.append(Item(f"plugin:{plugin.id}", Stage.PLUGINS, title, owner, plugin.folder, ready, False, tuple(ways)))
     return items
@@ -322,7 +350,11 @@ def _rebuild_items(crossing: Crossing, built: Sequence[Built], views: Sequence[P
             continue
         id = item.plugin.id
         way = Option(
-            "rebuild", f"Build it for {to}", ("from its sources, by the engine's own tool", item.words), 0.9, True
+            RebuildPlugin(id),
+            f"Build it for {to}",
+            ("from its sources, by the engine's own tool", item.words),
+            0.9,
+            True,
         )
         title = f"{id} is {item.words}, not for {to}"
         yield Item(f"rebuild:{id}", Stage.PLUGINS, title, f"plugin {id}", item.plugin.folder, "", False, (way,))
@@ -337,13 +369,15 @@ def _aside_items(
             decided = crossing.decisions().get(plugin_key(crossing.setup, step.id))
             why = decided.why if decided is not None else ""
             evidence = (why or step.why, "switched off and taken out; one action brings it back")
-            way = Option("aside", f"Set {step.id} aside", evidence, 1.0, True)
+            way = Option(LeavePluginOut(step.id), f"Set {step.id} aside", evidence, 1.0, True)
             place = next((plugin.folder for plugin in ground.plugins if plugin.id == step.id), "")
             title = f"{step.id} is to be set aside"
             yield Item(f"aside:{step.id}", Stage.PLUGINS, title, f"plugin {step.id}", place, why, False, (way,))
     for item in aside:
         if item.ready:
-            back = Option("return", f"Bring {item.id} back", (f"{item.ready} accepts {crossing.setup.to}",), 0.5)
+            back = Option(
+                ReturnPlugin(item.id), f"Bring {item.id} back", (f"{item.ready} accepts {crossing.setup.to}",), 0.5
+            )
             title = f"{item.id} is set aside, and {item.ready} would fit now"
             yield Item(f"aside:{item.id}", Stage.PLUGINS, title, f"plugin {item.id}", "", item.why, True, (back,))
 
@@ -379,12 +413,16 @@ def _ways(file: FileMerge, due: Due, known: Mapping[str, Remembered]) -> tuple[O
         versions = dict(zip(("base", "mine", "incoming"), file.merge.versions(due), strict=True))
         evidence = {way: (text or "not there",) for way, text in versions.items()}
     before = known.get(due.id)
-    found = [Option(way, titles[way], evidence.get(way, ())) for way in due.ways if way in titles]
+    found = [
+        Option(ResolveConflict(due.id, way), titles[way], evidence.get(way, ())) for way in due.ways if way in titles
+    ]
     if before is not None and before.take in titles:
         found.sort(key=lambda item: item.id != before.take)
         found[0] = replace(found[0], evidence=(*found[0].evidence, before.words), confidence=0.9)
     elif before is not None and before.take == "text" and "text" in due.ways:
-        found.insert(0, Option("again", "As written before", (before.text.strip(), before.words), 0.9))
+        found.insert(
+            0, Option(ResolveConflict(due.id, "again"), "As written before", (before.text.strip(), before.words), 0.9)
+        )
     return tuple(found)
 
 

@@ -11,9 +11,12 @@ from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.commands import RequirementResult
 from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.actions import Choose
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Item, Option, Stage
+from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import write_step
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.route.actions import RaiseStandard
 from fernshale.core.route.shelf import Demand
 from fernshale.core.survey.release_sites import FoundStandard, find_standards, read_project_text
 from fernshale.core.survey.value_access import replace_values
@@ -46,10 +49,16 @@ def demand_items(states: Sequence[DemandState], to: str, decided: Sequence[str])
             continue
         detail = "; ".join(part for part in (item.found, item.demand.why) if part)
         title = f"{to} needs {item.demand.name} {item.demand.at_least}: {item.found}"
-        keep = Option("keep", "Leave it as it is", ("the build may fail for it",), 0.2)
+        keep = Option(Choose(key, "keep"), "Leave it as it is", ("the build may fail for it",), 0.2)
         if item.stated:
             place = f"{item.stated[0].file}:{item.stated[0].line}"
-            lift = Option("raise", f"Set it to {item.demand.at_least}", (item.demand.why or item.found,), 0.95, True)
+            lift = Option(
+                RaiseStandard(key.removeprefix("demand:")),
+                f"Set it to {item.demand.at_least}",
+                (item.demand.why or item.found,),
+                0.95,
+                True,
+            )
             items.append(Item(key, Stage.ROUTE, title, "own", place, detail, False, (lift, keep)))
         else:
             items.append(Item(key, Stage.ROUTE, title, "this machine", "", detail, True, (keep,)))

@@ -13,9 +13,12 @@ from fernshale.core.crossing.project.plugin_plan import plan, plugin_key, read_w
 from fernshale.core.crossing.project.release_notes import NoteUse, find_notes
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.project.source_texts import read_texts
+from fernshale.core.crossing.record.actions import Author, Choose
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Item, Option, Stage
+from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import note
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.route.actions import ChooseRoute
 from fernshale.core.crossing.stages.route.options import LegEstimate, Way, find_ways
 from fernshale.core.crossing.stages.route.toolchain import DemandState, check_demands, demand_items
 from fernshale.core.route.candidates import Candidate, Here, Wishes, concerning, find_candidates
@@ -86,7 +89,7 @@ def route(ground: Ground, crossing: Crossing, token: CancelToken) -> RouteView:
     return replace(view, items=tuple(item for item in _items(view, crossing) if item.key not in decided))
 
 
-def choose_way(crossing: Crossing, ground: Ground, stops: Sequence[str], who: str, why: str) -> None:
+def choose_way(crossing: Crossing, ground: Ground, stops: Sequence[str], author: Author) -> None:
     """Go over these stops from where the crossing is. Raises MisuseError for stops that lead nowhere, NotOnShelf."""
     setup, shelf = crossing.setup, shelf_of(ground)
     order = [setup.from_, *stops]
@@ -104,7 +107,13 @@ def choose_way(crossing: Crossing, ground: Ground, stops: Sequence[str], who: st
     kept = setup.stops[: setup.leg]
     crossing.change_setup(replace(setup, stops=(*kept, *stops)))
     words = "direct" if len(stops) == 1 else "over " + ", ".join(stops[:-1])
-    note(crossing, Stage.ROUTE, f"the way to {setup.target} goes {words}", f"{who}: {why}".strip(": "), "way")
+    note(
+        crossing,
+        Stage.ROUTE,
+        f"the way to {setup.target} goes {words}",
+        f"{author.who}: {author.why}".strip(": "),
+        "way",
+    )
 
 
 def to_json(view: RouteView) -> dict[str, object]:
@@ -158,19 +167,23 @@ def _estimate_json(item: LegEstimate) -> dict[str, object]:
 def _items(view: RouteView, crossing: Crossing) -> list[Item]:
     to = view.leg.to
     items = []
-    go = Option("take", "Go there all the same", ("what it breaks is known",), 0.3)
-    ways = tuple(
-        Option("way " + " ".join(way.stops), f"Go {way.title}", (_way_words(way),), 0.4)
-        for way in view.ways
-        if way.stops != view.stops and to not in way.stops[:-1]
-    )
+    others = [way for way in view.ways if way.stops != view.stops and to not in way.stops[:-1]]
     for fault in view.faults.get(to, ()):
         title = f"{to} has a known fault that concerns this project"
+        key = f"route:fault:{to}:{fault}"
+        go = Option(Choose(key, "take"), "Go there all the same", ("what it breaks is known",), 0.3)
+        ways = tuple(
+            Option(
+                ChooseRoute(" ".join(way.stops), key.removeprefix("route:")), f"Go {way.title}", (_way_words(way),), 0.4
+            )
+            for way in others
+        )
         options = (*(ways if to != crossing.setup.target else ()), go)
-        items.append(Item(f"route:fault:{to}:{fault}", Stage.ROUTE, title, detail=fault, options=options))
+        items.append(Item(key, Stage.ROUTE, title, detail=fault, options=options))
     if parse_release(to).is_preview:
-        take = Option("take", "Take the preview", ("previews change until they are released",), 0.3)
-        items.append(Item(f"route:preview:{to}", Stage.ROUTE, f"{to} is a preview", options=(take,)))
+        key = f"route:preview:{to}"
+        take = Option(Choose(key, "take"), "Take the preview", ("previews change until they are released",), 0.3)
+        items.append(Item(key, Stage.ROUTE, f"{to} is a preview", options=(take,)))
     conflicts = {item.plugin: item for item in view.leg.conflicts}
     for step in view.leg.plugins:
         conflict = conflicts.get(step.id)
@@ -180,16 +193,16 @@ def _items(view: RouteView, crossing: Crossing) -> list[Item]:
 
 
 def _plugin_items(step: PluginStep, key: str, to: str, detail: str) -> list[Item]:
-    take = Option("take", f"Take {step.to}", (step.why,), 0.4)
-    keep = Option("keep", f"Hold {step.from_ or 'the copy'} back as it is", ("it may not compile",), 0.3)
-    aside = Option("aside", "Set it aside for now", ("the plan goes on without it",), 0.2)
+    take = Option(Choose(key, "take"), f"Take {step.to}", (step.why,), 0.4)
+    keep = Option(Choose(key, "keep"), f"Hold {step.from_ or 'the copy'} back as it is", ("it may not compile",), 0.3)
+    aside = Option(Choose(key, "aside"), "Set it aside for now", ("the plan goes on without it",), 0.2)
     options: tuple[Option, ...]
     if step.action == "nothing":
         title, options = f"{step.id} has nothing for {to}", (keep, aside)
     elif step.action in UNSURE:
         title, options = f"{step.id} for {to}: {step.action}, {step.to}", (take, keep, aside)
     elif step.action == "follow":
-        take = Option("take", f"Follow it to {step.becomes} {step.to}", (step.why,), 0.8)
+        take = Option(Choose(key, "take"), f"Follow it to {step.becomes} {step.to}", (step.why,), 0.8)
         title, options = f"{step.id} is {step.becomes} now", (take, keep)
     elif "known fault" in step.why:
         title, options = f"{step.id} {step.to} has a known fault that concerns this project", (take, keep, aside)

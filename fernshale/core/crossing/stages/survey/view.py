@@ -24,14 +24,20 @@ from fernshale.core.crossing.project.commands import (
 from fernshale.core.crossing.project.plugin_origins import PluginOrigin, find_origins, local_json
 from fernshale.core.crossing.project.runs import run_game
 from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.actions import Choose
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.git_commits import git_items
-from fernshale.core.crossing.record.items import Decision, Item, Option, Stage
+from fernshale.core.crossing.record.decisions import Decision
+from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import note, write_step
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.survey.actions import CheckRequirements, RemovePath, TakeBaseline
+from fernshale.core.crossing.stages.survey.git_items import git_items
 from fernshale.core.profile.model import Role
 from fernshale.core.survey.duplicates import Double, Stale, find_doubles, find_stale
 from fernshale.core.survey.release_sites import FoundSite
 from fernshale.core.survey.roles import files_by_role
+
+_BASELINE = TakeBaseline().key
 
 
 @dataclass(frozen=True, slots=True)
@@ -213,8 +219,10 @@ def _items(
     for need in requirements:
         if not need.holds:
             detail = f"{need.found}. {need.hint}"
-            again = Option("again", "Look again", ("once it is there",), 0.5)
-            without = Option("without", "Go on all the same", ("the build may fail for it",), 0.2)
+            again = Option(CheckRequirements(need.name), "Look again", ("once it is there",), 0.5)
+            without = Option(
+                Choose(_need_key(need), "without"), "Go on all the same", ("the build may fail for it",), 0.2
+            )
             title = f"{need.name}: {need.found}"
             items.append(Item(_need_key(need), Stage.SURVEY, title, detail=detail, options=(again, without)))
     if not alone:
@@ -240,19 +248,25 @@ def _items(
 def _double_items(doubles: tuple[Double, ...], plugins: tuple[PluginOrigin, ...]) -> list[Item]:
     items = []
     for item in doubles:
-        ways = [Option(f"remove {path}", f"Remove {path}", (item.why,), 0.4) for path in (item.one, item.other)]
-        keep = Option("keep", "Keep both", ("they are both needed",), 0.3)
+        name = f"double:{item.one}:{item.other}"
+        key = f"survey:{name}"
+        ways = [Option(RemovePath(name, path), f"Remove {path}", (item.why,), 0.4) for path in (item.one, item.other)]
+        keep = Option(Choose(key, "keep"), "Keep both", ("they are both needed",), 0.3)
         title = f"{item.one} and {item.other} seem to be one library"
-        key = f"survey:double:{item.one}:{item.other}"
         items.append(Item(key, Stage.SURVEY, title, "", item.other, item.why, True, (*ways, keep)))
     for plugin in plugins:
-        for path, name in plugin.origin.leftovers.items() if plugin.origin else ():
+        origin = plugin.origin
+        if origin is None:
+            continue
+        for path, name in origin.leftovers.items():
             place = f"{plugin.plugin.folder}/{path}"
-            ways = [Option(f"remove {place}", "Remove it", (f"{plugin.origin.name} has no such file",), 0.6)]  # type: ignore[union-attr]
-            keep = Option("keep", "Keep it", ("it is in use",), 0.3)
+            name = f"leftover:{place}"
+            key = f"survey:{name}"
+            ways = [Option(RemovePath(name, TreePath(place)), "Remove it", (f"{origin.name} has no such file",), 0.6)]
+            keep = Option(Choose(key, "keep"), "Keep it", ("it is in use",), 0.3)
             title = f"{place} is left over from {plugin.plugin.id} {name}"
             owner = f"plugin {plugin.plugin.id}"
-            items.append(Item(f"survey:leftover:{place}", Stage.SURVEY, title, owner, place, "", True, (*ways, keep)))
+            items.append(Item(key, Stage.SURVEY, title, owner, place, "", True, (*ways, keep)))
     return items
 
 
@@ -279,18 +293,23 @@ def _baseline_items(ground: Ground, crossing: Crossing | None, baseline: Baselin
     )
     if crossing is None or not does:
         return []
-    without = Option("without", "Go on without a baseline", ("what was broken before cannot be told apart later",), 0.2)
+    without = Option(
+        Choose(_BASELINE, "without"),
+        "Go on without a baseline",
+        ("what was broken before cannot be told apart later",),
+        0.2,
+    )
     is_before = _is_before(ground, crossing)
     if baseline is None:
-        build = Option("take", f"{does.capitalize()} it now", ("the profile has the commands",), 1.0, True)
+        build = Option(TakeBaseline(), f"{does.capitalize()} it now", ("the profile has the commands",), 1.0, True)
         title = f"no baseline yet: does it {does} today?" if is_before else f"no baseline on {crossing.setup.from_}"
         ways = (build, without) if is_before else (without,)
-        return [Item("survey:baseline", Stage.SURVEY, title, detail="", options=ways, needs_you=not is_before)]
+        return [Item(_BASELINE, Stage.SURVEY, title, detail="", options=ways, needs_you=not is_before)]
     if not baseline.is_good(commands):
-        again = Option("take", f"{does.capitalize()} again", (), 0.5)
+        again = Option(TakeBaseline(), f"{does.capitalize()} again", (), 0.5)
         title = f"today's project on {baseline.release}: {describe(baseline)}"
         ways = (again, without) if is_before else (without,)
-        return [Item("survey:baseline", Stage.SURVEY, title, detail=baseline.said, options=ways)]
+        return [Item(_BASELINE, Stage.SURVEY, title, detail=baseline.said, options=ways)]
     return []
 
 

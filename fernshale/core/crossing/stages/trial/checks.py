@@ -11,12 +11,14 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.quantities import count
 from fernshale.core.crossing.project.checks import keep_results, listed_checks, own_checks
 from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing, Entry
-from fernshale.core.crossing.record.items import Stage
 from fernshale.core.crossing.record.logbook import note
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.trial.actions import MarkCheck
 from fernshale.core.profile.model import Check
 from fernshale.core.survey.roles import role_of
-from fernshale.core.trial.checks import CheckResult, Verdict
+from fernshale.core.trial.checks import CheckResult
 
 _MOST_PROPOSED = 12
 
@@ -46,11 +48,12 @@ def drop_check(crossing: Crossing, name: str) -> None:
     crossing.keep_fact("checks", [asdict(item) for item in kept])
 
 
-def mark_check(crossing: Crossing, ground: Ground, name: str, verdict: Verdict, evidence: str, who: str) -> None:
+def mark_check(crossing: Crossing, ground: Ground, action: MarkCheck, author: Author) -> None:
     """Keep what somebody saw who tried a check. Raises MisuseError for a name that is not listed."""
+    name, verdict, evidence = action.check, action.verdict, author.why
     if not any(item.name == name for item in listed_checks(crossing, ground)):
         raise MisuseError(f"there is no check {name}")
-    result = CheckResult(name, verdict, evidence, ground.release, time.time(), 0.0, who)
+    result = CheckResult(name, verdict, evidence, ground.release, time.time(), 0.0, author.who)
     keep_results(crossing, [result])
     note(crossing, Stage.TRIAL, f"{name}: {verdict} on {ground.release}", evidence, f"check {name}")
 

@@ -13,9 +13,13 @@ from fernshale.core.crossing.project.checks import CheckRow, check_rows
 from fernshale.core.crossing.project.freshness import fingerprint
 from fernshale.core.crossing.project.runs import RunRecord, run_game
 from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.actions import Choose
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Decision, Item, Option, Stage
+from fernshale.core.crossing.record.decisions import Decision
+from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import note
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.trial.actions import BeginNextLeg, MarkCheck, RunGame
 from fernshale.core.crossing.stages.trial.checks import ProposedCheck, propose_checks
 from fernshale.core.profile.model import LogShape
 from fernshale.core.trial.frame_times import Hitch, Timing, compare_times, find_hitches
@@ -240,13 +244,17 @@ def _picture(before: str, now: str, tolerance: float) -> PictureDifference:
 
 
 def _not_run(title: str, compiles: bool) -> Item:
-    run = (Option("run", "Run the game", (), 1.0, True),) if compiles else ()
+    run = (Option(RunGame(), "Run the game", (), 1.0, True),) if compiles else ()
     detail = "" if compiles else "it is built first"
     return Item("trial:run", Stage.TRIAL, title, detail=detail, needs_you=False, options=run)
 
 
-_AGAIN = Option("run", "Run again", (), 0.5)
-_ACCEPT = Option("accept", "It is meant to be so", ("write down why",), 0.2)
+def _again(key: str) -> Option:
+    return Option(RunGame(key.removeprefix("trial:")), "Run again", (), 0.5)
+
+
+def _accept(key: str) -> Option:
+    return Option(Choose(key, "accept"), "It is meant to be so", ("write down why",), 0.2)
 
 
 def _items(view: TrialView, decided: Mapping[str, Decision], compiles: bool) -> list[Item]:
@@ -256,15 +264,20 @@ def _items(view: TrialView, decided: Mapping[str, Decision], compiles: bool) -> 
     if not run.passed:
         ending = run.ending
         detail = "\n".join(ending.stack or ending.last)
-        items.append(Item("trial:failed", Stage.TRIAL, f"the run {ending.words}", detail=detail, options=(_AGAIN,)))
+        items.append(
+            Item(
+                "trial:failed", Stage.TRIAL, f"the run {ending.words}", detail=detail, options=(_again("trial:failed"),)
+            )
+        )
     items += _tried(view, decided)
     for item in view.log.differences:
         worse = item.sign == "new" or (item.sign == "more" and item.severity)
-        if worse and item.severity and log_key(item) not in decided:
+        key = log_key(item)
+        if worse and item.severity and key not in decided:
             what = f"new {item.severity} in the log"
             if item.sign == "more":
                 what = f"{item.severity} in the log {item.now} times instead of {item.before}"
-            items.append(Item(log_key(item), Stage.TRIAL, what, detail=item.sample, options=(_ACCEPT, _AGAIN)))
+            items.append(Item(key, Stage.TRIAL, what, detail=item.sample, options=(_accept(key), _again(key))))
     return items + _measured(view, decided)
 
 
@@ -278,13 +291,17 @@ def _tried(view: TrialView, decided: Mapping[str, Decision]) -> list[Item]:
             continue
         if result.verdict == "not tried":
             if row.check.by_hand:
-                ways = (Option("passed", "It does", (), 0.5), Option("failed", "It does not", (), 0.5), _ACCEPT)
+                ways = (
+                    Option(MarkCheck(row.check.name, "passed"), "It does", (), 0.5),
+                    Option(MarkCheck(row.check.name, "failed"), "It does not", (), 0.5),
+                    _accept(key),
+                )
                 items.append(
                     Item(key, Stage.TRIAL, f"{row.check.name}: not tried", detail=row.check.by_hand, options=ways)
                 )
             continue
         title = f"{row.check.name}: {result.verdict}"
-        items.append(Item(key, Stage.TRIAL, title, detail=result.detail, options=(_ACCEPT, _AGAIN)))
+        items.append(Item(key, Stage.TRIAL, title, detail=result.detail, options=(_accept(key), _again(key))))
     return items
 
 
@@ -294,7 +311,7 @@ def _leg_end(items: Sequence[Item], crossing: Crossing) -> list[Item]:
     if items or setup.to == setup.target:
         return []
     following = setup.stops[setup.leg + 1]
-    go_on = Option("next", f"Go on to {following}", (f"nothing is left on {setup.to}",), 1.0, True)
+    go_on = Option(BeginNextLeg(), f"Go on to {following}", (f"nothing is left on {setup.to}",), 1.0, True)
     title = f"{setup.to} is reached; the next stop is {following}"
     return [Item("trial:leg", Stage.TRIAL, title, needs_you=False, options=(go_on,))]
 
@@ -309,14 +326,14 @@ def _measured(view: TrialView, decided: Mapping[str, Decision]) -> list[Item]:
             detail = (
                 f"{seconds(item.before)} before, {seconds(item.now)} now; by chance alone in {item.chance:.1%} of cases"
             )
-            items.append(Item(key, Stage.TRIAL, title, detail=detail, options=(_ACCEPT, _AGAIN)))
+            items.append(Item(key, Stage.TRIAL, title, detail=detail, options=(_accept(key), _again(key))))
     for pair in view.pictures:
         key = f"trial:picture:{pair.name}"
         if key in decided:
             continue
         if pair.difference is not None and not pair.difference.is_same:
             told = pair.difference.why or f"{pair.difference.share:.1%} of it looks different"
-            items.append(Item(key, Stage.TRIAL, f"{pair.name}: {told}", options=(_ACCEPT, _AGAIN)))
+            items.append(Item(key, Stage.TRIAL, f"{pair.name}: {told}", options=(_accept(key), _again(key))))
         elif pair.trouble and pair.before:
-            items.append(Item(key, Stage.TRIAL, f"{pair.name}: {pair.trouble}", options=(_ACCEPT, _AGAIN)))
+            items.append(Item(key, Stage.TRIAL, f"{pair.name}: {pair.trouble}", options=(_accept(key), _again(key))))
     return items

@@ -1,0 +1,127 @@
+"""Run the engine's generator. Stale generated files are removed before it and restored unless it writes them again."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from fernshale.core.base.errors import CommandError
+from fernshale.core.base.quantities import count
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import Work
+from fernshale.core.change.changeset import ChangeSet, FileChange
+from fernshale.core.change.draft import Draft
+from fernshale.core.crossing.project.commands import run_profile_command, tail
+from fernshale.core.crossing.project.scan import Ground, crossing_ground
+from fernshale.core.crossing.record.database import Crossing, Entry
+from fernshale.core.crossing.record.logbook import settle_interrupted, write_step
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.record.trust import require_trust
+from fernshale.core.engine.generated_files import replaceable_files
+from fernshale.core.snapshot.tree_walk import entry_below
+
+_SWEEP, _SETTLED = "sweep", "sweep settled"
+
+
+# How many lines of a failed generator's output are kept.
+_MAX_LINES = 6
+
+
+@dataclass(frozen=True, slots=True)
+class Regenerated:
+    """How the engine's generator ended the last time, and for which release.
+
+    `restored` are the files that were removed before it and that it did not write again.
+    """
+
+    release: str
+    status: int
+    said: str
+    restored: tuple[TreePath, ...] = ()
+
+
+def read_regenerated(crossing: Crossing, release: str) -> Regenerated | None:
+    """How the generator ended for `release` on the leg in hand; None where it did not run."""
+    kept = crossing.leg_fact("regenerated")
+    if not kept or kept["release"] != release:
+        return None
+    restored = tuple(TreePath(path) for path in kept.get("restored", ()))
+    return Regenerated(kept["release"], kept["status"], kept["said"], restored)
+
+
+def files_to_replace(ground: Ground, crossing: Crossing, *, is_moved: bool) -> tuple[TreePath, ...]:
+    """The generated files that the generator's next run replaces. None where there is no generator.
+
+    `is_moved`: the project names the target everywhere. Then the files are stale until the generator ended well once.
+    """
+    if ground.profile.commands.regenerate is None:
+        return ()
+    last = read_regenerated(crossing, ground.release) if is_moved else None
+    if last is not None and last.status == 0:
+        return ()
+    return replaceable_files(ground.profile, ground.manifest.paths(), ground.plugins)
+
+
+def regenerate(crossing: Crossing, work: Work) -> Regenerated | None:
+    """Run the generator for the release the project is on now; None when the profile has none.
+
+    Raises TrustNeeded before anything is removed, Cancelled after everything is restored.
+    """
+    ground = crossing_ground(crossing, work)
+    if ground.profile.commands.regenerate is None:
+        return None
+    require_trust(ground.profile)
+    settle_interrupted(crossing)
+    sweep = unsettled_sweep(crossing) or _sweep(crossing, ground, work)
+    why = "project files are made by the engine's own generator"
+    status, said = 127, "it was stopped"
+    try:
+        finished = run_profile_command(crossing, ground, "regenerate", Stage.ENGINE, why, work)
+        status, said = finished.status, tail(finished.text.splitlines(), _MAX_LINES)
+    except CommandError as error:
+        said = error.message
+    finally:
+        restored = restore_swept(crossing, sweep, has_failed=status != 0) if sweep is not None else ()
+    outcome = Regenerated(ground.release, status, said, restored if status == 0 else ())
+    kept = {"release": outcome.release, "status": status, "said": said, "restored": list(outcome.restored)}
+    crossing.keep_leg_fact("regenerated", kept)
+    return outcome
+
+
+def unsettled_sweep(crossing: Crossing) -> Entry | None:
+    """The step that removed generated files for a run of the generator that a kill ended; None where there is none."""
+    sweeps = [entry for entry in crossing.logbook() if entry.about == _SWEEP and entry.can_undo]
+    return sweeps[-1] if sweeps and sweeps[-1].id > (crossing.fact(_SETTLED) or 0) else None
+
+
+def _sweep(crossing: Crossing, ground: Ground, work: Work) -> Entry | None:
+    draft = Draft(ground.project)
+    for path in files_to_replace(ground, crossing, is_moved=True):
+        draft.delete(path)
+    changes = draft.change_set()
+    if changes.is_empty:
+        return None
+    title = f"{count(len(changes.files), 'generated file')} removed before the generator runs"
+    why = "restored if the generator fails or does not write them again"
+    id = write_step(crossing, Stage.ENGINE, title, why, _SWEEP, changes, work)
+    return next(entry for entry in crossing.logbook() if entry.id == id)
+
+
+def restore_swept(crossing: Crossing, sweep: Entry, *, has_failed: bool) -> tuple[TreePath, ...]:
+    """Restore the removed files that are missing, after a failed run all of them; their paths. Raises ApplyFailed."""
+    assert sweep.changes is not None
+    found = []
+    missing: set[TreePath] = set()
+    for item in sweep.changes.changes:
+        now = entry_below(crossing.setup.project, item.path)
+        if now is None or (has_failed and now != item.before):
+            found.append(FileChange(item.path, now, item.before))
+            missing.add(item.path)
+    files = tuple(item.path for item in sweep.changes.files if item.path in missing)
+    if found:
+        reason = "the generator failed" if has_failed else "the generator did not write them again"
+        title = f"{count(len(files), 'generated file')} restored"
+        write_step(
+            crossing, Stage.ENGINE, title, reason, "", ChangeSet(tuple(found)), Work()
+        )  # fmt: skip
+    crossing.keep_fact(_SETTLED, sweep.id)
+    return files

@@ -1,0 +1,27 @@
+"""What a stage offers to the door through which all actions are carried out: a function for each of its kinds of action."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from fernshale.core.base.work import Work
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.actions import Action, Author, Choose
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.logbook import note
+from fernshale.core.crossing.record.stage import Stage
+
+# Carries an action out: writes at most one change set, raises what stands in the way. The action is of the kind it is listed for.
+Handler = Callable[[Crossing, Ground, Any, Author, Work], object]
+Handlers = Mapping[type[Action], Handler]
+
+
+def record_choice(crossing: Crossing, ground: Ground, action: Choose, author: Author, work: Work) -> None:
+    """Keep a decision that writes nothing by itself."""
+    decided = action.decision(author)
+    crossing.decide(decided)
+    # Conflicts stand in the ledger, and a tick beside a note is no step.
+    if decided.stage is not Stage.PLUGINS and not action.item.startswith("note:"):
+        words = action.words or f"{action.item} · {action.chosen or 'left as it is'}"
+        note(crossing, decided.stage, f"decided: {words}", author.why, action.item)

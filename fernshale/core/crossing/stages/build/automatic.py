@@ -1,0 +1,78 @@
+"""Building and fixing automatically: high-confidence fixes are applied and tried by another build, until none is left."""
+
+from __future__ import annotations
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.release import same_release
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import Work
+from fernshale.core.crossing.project.scan import crossing_ground
+from fernshale.core.crossing.record.actions import Author
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.logbook import note, undo
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.build.fix_application import apply_fix
+from fernshale.core.crossing.stages.build.rounds import build, run_round
+from fernshale.core.crossing.stages.build.view import ChosenEdits, Fix
+
+# Whatever does not compile after so many rounds needs a person.
+MAX_ROUNDS = 12
+
+
+def apply_confident_fixes(crossing: Crossing, author: Author, work: Work) -> list[tuple[Fix, int]]:
+    """Apply every high-confidence fix everywhere, one step each, and look again after each batch.
+
+    Returns the fixes with their logbook entries, in order.
+    """
+    applied: dict[str, tuple[Fix, int]] = {}
+    while True:
+        work.check()
+        ground = crossing_ground(crossing, work)
+        sure = build(ground, crossing, work.token).sure
+        fresh = [fix for fix in sure if fix.rule.id not in applied]
+        if not fresh:
+            return list(applied.values())
+        touched: set[TreePath] = set()
+        for fix in fresh:
+            if touched.isdisjoint(fix.files):  # else its places are not where they were
+                work.progress(fix.rule.name, len(applied), len(applied) + len(sure))
+                applied[fix.rule.id] = fix, apply_fix(crossing, ground, ChosenEdits(fix), author, work)
+                touched.update(fix.files)
+
+
+def build_and_fix(crossing: Crossing, author: Author, work: Work) -> str:
+    """Build, apply the high-confidence fixes and build again; why it stopped, in words.
+
+    It stops when the project compiles, when no high-confidence fix is left, or when a round made it worse, which is then undone:
+    there are not fewer errors than before, and most of the places that were changed still have one. (More errors alone prove
+    little: a header that is found again uncovers the errors after it.) Raises MisuseError before the project is on the target.
+    """
+    release = crossing_ground(crossing, work).release
+    if not same_release(release, crossing.setup.to):
+        raise MisuseError(f"the project is on {release} still", f"Point it at {crossing.setup.to} first.")
+    view = build(crossing_ground(crossing, work), crossing, work.token)
+    if view.is_stale or not view.rounds:
+        run_round(crossing, crossing_ground(crossing, work), work)
+    for _ in range(MAX_ROUNDS):
+        view = build(crossing_ground(crossing, work), crossing, work.token)
+        if view.passed:
+            return "it compiles and links"
+        before = view.rounds[-1]
+        applied = apply_confident_fixes(crossing, author, work)
+        if not applied:
+            return "no high-confidence fixes are left"
+        after = run_round(crossing, crossing_ground(crossing, work), work)
+        changed = {place for fix, _ in applied for place in fix.places}
+        still = changed & _error_places(crossing, work)
+        if after.total >= before.total and len(still) * 2 > len(changed):
+            for _, entry in reversed(applied):
+                undo(crossing, entry, work)
+            said = f"round {after.number} made it worse, {before.total} errors became {after.total}; it was undone"
+            note(crossing, Stage.BUILD, said, "", "round")
+            return said
+    return f"stopped after {MAX_ROUNDS} rounds"
+
+
+def _error_places(crossing: Crossing, work: Work) -> set[tuple[str, int]]:
+    view = build(crossing_ground(crossing, work), crossing, work.token)
+    return {(error.place.file, error.place.line) for item in view.causes for error in item.cause.errors}

@@ -1,0 +1,112 @@
+"""How the actions of Build are carried out."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import Work
+from fernshale.core.crossing.deferred.code import Place, pay_debt, set_code_aside
+from fernshale.core.crossing.deferred.plugins import bring_back
+from fernshale.core.crossing.project.handlers import Handlers, record_choice
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.actions import Author, Choose
+from fernshale.core.crossing.record.automation import put_cause_off, take_cause_up
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.stages.build.actions import (
+    AcceptSilent,
+    LeaveMemberBehind,
+    PinDefault,
+    PutCauseOff,
+    ReturnPluginForCause,
+    RunBuild,
+    SwitchCodeOff,
+    SwitchCodeOn,
+    TakeCauseUp,
+    TakeMemberAlong,
+    UseRule,
+    UseRuleAt,
+    UseSilentRule,
+)
+from fernshale.core.crossing.stages.build.fix_application import apply_fix
+from fernshale.core.crossing.stages.build.rounds import build, run_round
+from fernshale.core.crossing.stages.build.view import BuildView, ChosenEdits, Fix
+from fernshale.core.crossing.stages.build.workspace_members import move_member
+
+
+def _use_rule(crossing: Crossing, ground: Ground, action: UseRule | UseSilentRule, author: Author, work: Work) -> None:
+    fix = find_fix(build(ground, crossing, work.token), action)
+    apply_fix(crossing, ground, ChosenEdits(fix), author, work)
+
+
+def _use_rule_at(crossing: Crossing, ground: Ground, action: UseRuleAt, author: Author, work: Work) -> None:
+    view = build(ground, crossing, work.token)
+    fix = next((fix for fix in view.every_fix if fix.rule.id == action.rule), None)
+    at = (
+        next((edit for edit in fix.edits if (edit.path, edit.start) == (action.path, action.start)), None)
+        if fix
+        else None
+    )
+    if fix is None or at is None:
+        raise MisuseError(
+            f"{action.rule} changes nothing in {action.path}:{action.line}", "Look again; something changed meanwhile."
+        )
+    apply_fix(crossing, ground, ChosenEdits(fix, action.scope, at), author, work)
+
+
+def _pin_default(crossing: Crossing, ground: Ground, action: PinDefault, author: Author, work: Work) -> None:
+    fix = build(ground, crossing, work.token).pins.get(action.key)
+    if fix is None:
+        raise MisuseError(f"no call leaves it out: {action.change}")
+    decided = replace(action.decision(author), why=author.why or fix.rule.why)
+    apply_fix(crossing, ground, ChosenEdits(fix), author, work, [decided])
+
+
+def _switch_off(crossing: Crossing, ground: Ground, action: SwitchCodeOff, author: Author, work: Work) -> None:
+    path, line = first_place(build(ground, crossing, work.token), ground, action.key)
+    why = author.why or "it cannot be mended now"
+    set_code_aside(crossing, ground, Place(path, line), action.part, why, work)
+
+
+def _accept(crossing: Crossing, ground: Ground, action: AcceptSilent, author: Author, work: Work) -> None:
+    record_choice(crossing, ground, Choose(action.key, action.option), author, work)
+
+
+def find_fix(view: BuildView, action: UseRule | UseSilentRule) -> Fix:
+    """The fix that an action applies. Raises MisuseError when it is not proposed any more."""
+    fixes = [fix for cause in view.causes if cause.key == action.key for fix in cause.fixes]
+    fixes += [fix for fix in view.silent if f"silent:{fix.rule.id}" == action.key]
+    found = next((fix for fix in fixes if fix.rule.id == action.rule), None)
+    if found is None:
+        raise MisuseError(
+            f"{action.rule} is no option of {action.key} any more", "Look again; something changed meanwhile."
+        )
+    return found
+
+
+def first_place(view: BuildView, ground: Ground, key: str) -> tuple[TreePath, int]:
+    """The first place of a cause that is in the project and still as it was built. Raises MisuseError without one."""
+    errors = (error for item in view.causes if item.key == key for error in item.cause.errors)
+    places = (error.place for error in errors if error.place.line > 0 and error.place.file in ground.manifest.files)
+    place = next(places, None)
+    if place is None:
+        raise MisuseError(f"{key} has no place in the project that could be set aside")
+    return TreePath(place.file), place.line
+
+
+HANDLERS: Handlers = {
+    RunBuild: lambda crossing, ground, action, author, work: run_round(crossing, ground, work),
+    UseRule: _use_rule,
+    UseSilentRule: _use_rule,
+    AcceptSilent: _accept,
+    UseRuleAt: _use_rule_at,
+    PinDefault: _pin_default,
+    SwitchCodeOff: _switch_off,
+    SwitchCodeOn: lambda crossing, ground, action, author, work: pay_debt(crossing, action.entry, work),
+    ReturnPluginForCause: lambda crossing, ground, action, author, work: bring_back(crossing, action.plugin, work),
+    PutCauseOff: lambda crossing, ground, action, author, work: put_cause_off(crossing, action.cause),
+    TakeCauseUp: lambda crossing, ground, action, author, work: take_cause_up(crossing, action.cause),
+    LeaveMemberBehind: move_member,
+    TakeMemberAlong: move_member,
+}

@@ -1,0 +1,160 @@
+"""The open items about generated files: a generator that did not run or failed, and files that nothing makes again."""
+
+from __future__ import annotations
+
+import re
+import shlex
+from collections.abc import Sequence
+
+from fernshale.core.base.errors import CommandError, MisuseError
+from fernshale.core.base.quantities import count
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import Work
+from fernshale.core.change.draft import Draft
+from fernshale.core.crossing.project.commands import run_typed_command, tail
+from fernshale.core.crossing.project.generator import Regenerated, read_regenerated, unsettled_sweep
+from fernshale.core.crossing.project.plugin_builds import find_built
+from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.record.actions import Author
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.items import Item, Option
+from fernshale.core.crossing.record.logbook import write_step
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.engine.actions import (
+    LeaveOutAndGenerate,
+    RebuildAndGenerate,
+    ResolveStaleFiles,
+    RestoreGenerated,
+    RunGenerator,
+)
+from fernshale.core.engine.generated_files import replaceable_files
+from fernshale.core.snapshot.manifest import Entry as TreeEntry
+from fernshale.core.snapshot.store import UnknownSnapshot
+from fernshale.core.survey.roles import role_rule
+
+KEY = "engine:stale:"
+# How many file names a question lists.
+_MAX_NAMED = 12
+
+
+# -- questions
+
+
+def generator_items(ground: Ground, crossing: Crossing, last: Regenerated | None) -> tuple[Item, ...]:
+    """The open items of the generator once the project names the target everywhere."""
+    key, owner = "engine:generate", "generated"
+    if ground.profile.commands.regenerate is None:
+        return ()
+    again = Option(RunGenerator(), "Run the generator", (), 1.0, last is None)
+    if sweep := unsettled_sweep(crossing):
+        assert sweep.changes is not None
+        title = f"the generator was interrupted; {count(len(sweep.changes.files), 'generated file')} removed before it"
+        restore = Option(RestoreGenerated(), "Restore those that are missing", ("each is in the snapshot before",), 0.6)
+        return (Item(key, Stage.ENGINE, title, owner, options=(again, restore)),)
+    if last is None:
+        return (Item(key, Stage.ENGINE, "the generator has not run yet", owner, needs_you=False, options=(again,)),)
+    if last.status != 0:
+        ways = (again, *_around(ground, last.said))
+        return (Item(key, Stage.ENGINE, "the engine's generator failed", owner, "", last.said, True, ways),)
+    return ()
+
+
+def _around(ground: Ground, said: str) -> tuple[Option, ...]:
+    """Ways to get a plugin out of the generator's way: those that it names."""
+    ways = []
+    compiled = {item.plugin.id for item in find_built(ground)}
+    for plugin in ground.plugins:
+        named = re.search(rf"(?<![\w-]){re.escape(plugin.id)}(?![\w-])", said) or f"{plugin.folder}/" in said
+        if not named:
+            continue
+        evidence = (f"the generator says: {said.splitlines()[-1].strip()}",)
+        if plugin.id in compiled:
+            ways.append(Option(RebuildAndGenerate(plugin.id), f"Rebuild {plugin.id} and run it again", evidence, 0.6))
+        ways.append(Option(LeaveOutAndGenerate(plugin.id), f"Set {plugin.id} aside and run it again", evidence, 0.5))
+    return tuple(ways)
+
+
+def stale_items(ground: Ground, crossing: Crossing, last: Regenerated | None) -> tuple[Item, ...]:
+    """Generated files that no command made again on this leg, one question for each rule of the profile."""
+    groups: dict[str, list[TreePath]] = {}
+    for path in _unreplaced(ground, crossing, last):
+        rule = role_rule(ground.profile, path)
+        groups.setdefault(", ".join(rule.files) if rule is not None else path, []).append(path)
+    decided = crossing.decisions()
+    has_generator = ground.profile.commands.regenerate is not None
+    reason = "the generator did not write them again" if has_generator else "no command of the profile made them again"
+    items = []
+    for globs, paths in groups.items():
+        if f"{KEY}{globs}" in decided:
+            continue
+        files = count(len(paths), "generated file")
+        evidence = (f"made for {crossing.setup.from_}; {reason}",)
+        options = (
+            Option(ResolveStaleFiles(globs, "keep"), "Keep them as they are", evidence, 0.5),
+            Option(ResolveStaleFiles(globs, "delete"), f"Delete {files}", ("the snapshot before has them",), 0.2),
+            Option(
+                ResolveStaleFiles(globs, "run"),
+                "Run a command…",
+                ("it runs in the project's folder",),
+                0.3,
+                asks="The command to run",
+            ),
+        )
+        named = [*paths[:_MAX_NAMED], *([f"and {len(paths) - _MAX_NAMED} more"] if len(paths) > _MAX_NAMED else [])]
+        title = f"{files} may be stale: {globs}"
+        detail = "\n".join((f"Made for {crossing.setup.from_}, and {reason}:", *named))
+        items.append(Item(f"{KEY}{globs}", Stage.ENGINE, title, "generated", paths[0], detail, True, options))
+    return tuple(items)
+
+
+def _unreplaced(ground: Ground, crossing: Crossing, last: Regenerated | None) -> Sequence[TreePath]:
+    """The replaceable files that nothing wrote since the leg began: neither the generator nor, where there is none, a build."""
+    commands = ground.profile.commands
+    if commands.regenerate is not None:
+        return last.restored if last is not None and last.status == 0 else ()
+    if commands.build is not None and not crossing.leg_fact("rounds"):
+        return ()  # the build may make them
+    try:
+        then = crossing.store.manifest(crossing.leg_start).files if crossing.leg_start else {}
+    except UnknownSnapshot:
+        then = {}
+    now = ground.manifest.files
+    paths = replaceable_files(ground.profile, ground.manifest.paths(), ground.plugins)
+    return [path for path in paths if path in then and _is_untouched(then[path], now[path])]
+
+
+def _is_untouched(then: TreeEntry, now: TreeEntry) -> bool:
+    return then.content == now.content and then.mtime_ns == now.mtime_ns
+
+
+def resolve_stale(crossing: Crossing, ground: Ground, action: ResolveStaleFiles, author: Author, work: Work) -> None:
+    """Keep, delete or make stale generated files again. Raises MisuseError, CommandError when the command fails."""
+    last = read_regenerated(crossing, ground.release)
+    globs, decision = action.globs, action.decision(author)
+    paths = [
+        path
+        for path in _unreplaced(ground, crossing, last)
+        if (rule := role_rule(ground.profile, path)) is not None and ", ".join(rule.files) == globs
+    ]
+    if not paths:
+        raise MisuseError(f"no stale generated files of {globs} are left")
+    match action.choice:
+        case "delete":
+            draft = Draft(ground.project)
+            for path in paths:
+                draft.delete(path)
+            title = f"{count(len(paths), 'generated file')} deleted: {globs}"
+            changes = draft.change_set()
+            write_step(crossing, Stage.ENGINE, title, decision.why, "", changes, work, [decision])
+        case "run":
+            words = shlex.split(action.text)
+            if not words:
+                raise MisuseError("no command was given", 'Give one with `--text "COMMAND ARGUMENT ..."`.')
+            finished = run_typed_command(crossing, ground, words, Stage.ENGINE, decision.why, work)
+            if finished.status != 0:
+                raise CommandError(
+                    f"{words[0]} failed: {tail(finished.text.splitlines(), 3) or f'status {finished.status}'}"
+                )
+            crossing.decide(decision)
+        case _:
+            crossing.decide(decision)

@@ -1,0 +1,72 @@
+"""What can be done on the Survey page."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.crossing.record.actions import Action
+
+
+@dataclass(frozen=True, slots=True)
+class CommitSteps(Action):
+    """Commit each step to git. `consent` names the filters that git may run, see `WorkTree.consent`."""
+
+    KEY = "git:steps"
+    OPTION = "{consent}"
+    consent: str = "commit"
+
+
+@dataclass(frozen=True, slots=True)
+class LeaveGitAlone(Action):
+    """Commit nothing to git."""
+
+    KEY = "git:steps"
+    OPTION = "leave"
+
+
+@dataclass(frozen=True, slots=True)
+class CheckRequirements(Action):
+    """Check again whether the requirements of the profile hold."""
+
+    KEY = "survey:needs:{requirement}"
+    OPTION = "again"
+    requirement: str
+
+
+@dataclass(frozen=True, slots=True)
+class TakeBaseline(Action):
+    """Build and run the project as it is and keep the result."""
+
+    KEY = "survey:baseline"
+    OPTION = "take"
+
+
+@dataclass(frozen=True, slots=True)
+class RemovePath(Action):
+    """Remove a file or folder that an item of Survey names."""
+
+    KEY = "survey:{item}"
+    OPTION = "remove {path}"
+    item: str
+    path: TreePath
+
+
+@dataclass(frozen=True, slots=True)
+class AssignRole(Action):
+    """Give a file or folder another role, or with "" the one that the profile gives it."""
+
+    KEY = "role:{path}"
+    OPTION = "{role}"
+    path: TreePath
+    role: str = ""
+
+
+KINDS: tuple[type[Action], ...] = (
+    CommitSteps,
+    LeaveGitAlone,
+    CheckRequirements,
+    TakeBaseline,
+    RemovePath,
+    AssignRole,
+)

@@ -1,0 +1,60 @@
+"""The question whether steps are committed to git, and what prevents it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from fernshale.core.base.quantities import count
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.git_commits import (
+    KEY,
+    branch_name,
+    consent_to,
+    filter_lines,
+    find_work_tree,
+    read_committing,
+    used_filters,
+)
+from fernshale.core.crossing.record.items import Item, Option
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.survey.actions import CommitSteps, LeaveGitAlone
+from fernshale.core.process.git import Filter
+
+
+def git_items(crossing: Crossing, project: Path) -> tuple[Item, ...]:
+    """The question while it is open, and the reason where git refused a commit."""
+    now = read_committing(crossing)
+    leave = Option(LeaveGitAlone(), "Leave git alone", ("snapshots keep everything as well",), 0.9, now.branch is None)
+    if now.branch is not None:
+        if not now.trouble or not now.branch:
+            return ()
+        filters = used_filters(project)
+        words = "Try again" if not filters else f"Try again, and let git run {count(len(filters), 'filter')}…"
+        again = _committing(consent_to(filters), words, filter_lines(filters), 0.5, filters)
+        return (Item(KEY, Stage.SURVEY, "Steps are not committed to git", detail=now.trouble, options=(again, leave)),)
+    tree = find_work_tree(project)
+    if tree is None:
+        return ()
+    if tree.obstacles:
+        title, detail = "Steps cannot be committed to git as it stands", "; ".join(tree.obstacles)
+        return (Item(KEY, Stage.SURVEY, title, detail=detail, needs_you=False, options=(leave,)),)
+    title = "Keep each step as a commit in git?"
+    here = tree.branch or "no branch"
+    detail = "; ".join((f"The project is on {here}; the steps would be on {branch_name(crossing)}", *tree.remarks))
+    evidence = (*tree.remarks, *filter_lines(tree.filters))
+    words = "Commit each step on a branch of its own"
+    if tree.filters:
+        words += f", and let git run {count(len(tree.filters), 'filter')}…"
+        detail = f"{detail}; git would run {'; '.join(filter_lines(tree.filters))}"
+    commit = _committing(tree.consent, words, evidence, 0.6, tree.filters)
+    return (Item(KEY, Stage.SURVEY, title, detail=detail, needs_you=False, options=(commit, leave)),)
+
+
+def _committing(
+    consent: str, title: str, evidence: tuple[str, ...], confidence: float, filters: Sequence[Filter]
+) -> Option:
+    lines = filter_lines(filters)
+    heading = "Git would run these commands on your files whenever a step is committed:"
+    confirm = "\n".join((heading, "", *lines)) if lines else ""
+    return Option(CommitSteps(consent), title, evidence, confidence, confirm=confirm)
