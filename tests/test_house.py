@@ -121,3 +121,38 @@ def test_light_commands_import_nothing_heavy() -> None:
     )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60)
     assert done.returncode == 0, done.stderr
+
+
+def _modules() -> dict[str, set[str]]:
+    """The modules of Fernshale with the modules each imports, also those that a function or a type check imports."""
+    names = {}
+    for path in _ROOT.rglob("*.py"):
+        if "data" not in path.relative_to(_ROOT).parts[1:2] or "sample" not in path.parts:
+            names[".".join(path.relative_to(_ROOT.parent).with_suffix("").parts).removesuffix(".__init__")] = path
+    graph = {}
+    for name, path in names.items():
+        found = set()
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.ImportFrom) and node.module:
+                found |= {
+                    f"{node.module}.{item.name}" if f"{node.module}.{item.name}" in names else node.module
+                    for item in node.names
+                }
+            elif isinstance(node, ast.Import):
+                found |= {item.name for item in node.names}
+        graph[name] = {item for item in found if item in names and item != name}
+    return graph
+
+
+def test_no_module_imports_itself_by_way_of_others() -> None:
+    graph, seen = _modules(), set()
+
+    def walk(name: str, way: tuple[str, ...]) -> None:
+        assert name not in way, " -> ".join((*way[way.index(name) :], name))
+        if name not in seen:
+            for other in sorted(graph[name]):
+                walk(other, (*way, name))
+            seen.add(name)
+
+    for name in sorted(graph):
+        walk(name, ())

@@ -13,7 +13,7 @@ from fernshale.core.crossing.flow.summaries import finding_of
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.stage import Stage
-from fernshale.core.crossing.stages.overview import look
+from fernshale.core.crossing.stages.overview import inspect
 from tests.conftest import Tree
 from tests.crossing_steps import act
 from tests.engines import begin_engine
@@ -56,7 +56,7 @@ def _go(crossing: Crossing) -> list[str]:
     take("engine:sites", "apply")
     for _ in range(20):
         build_and_fix(crossing, Author("test"), Work(token=token))
-        view = look(crossing, Work(token=token)).build
+        view = inspect(crossing, Work(token=token)).build
         ways = [(item.key, item.options[0].id) for item in view.items if item.options and item.key != "build:run"]
         ways = [(key, way) for key, way in ways if not way.startswith("aside")]
         if not ways:
@@ -190,7 +190,7 @@ def test_a_game_in_java_brings_in_what_its_new_parameters_want(tree: Tree) -> No
 )
 def test_what_a_profile_has_no_command_for_is_not_asked_for(build: str, said: str, tree: Tree) -> None:
     crossing = begin_engine(tree, {"a.h": "int a();\n"}, {"a.h": "int b();\n"}, {"src/x.c": "int x;\n"}, build)
-    overview = look(crossing, Work())
+    overview = inspect(crossing, Work())
     assert not [item.key for item in overview.items if item.key.startswith(("trial:", "survey:"))] or build
     overview = cross(crossing, {}, lambda step: None, lambda *_: None, Work())
     assert overview.is_done and not overview.items and overview.trial.run is None
@@ -199,7 +199,7 @@ def test_what_a_profile_has_no_command_for_is_not_asked_for(build: str, said: st
 
 def test_the_game_is_not_run_before_it_compiles(tree: Tree) -> None:
     crossing = cross_wick(make_wick(tree))
-    (open_item,) = (item for item in look(crossing, Work()).items if item.key == "trial:run")
+    (open_item,) = (item for item in inspect(crossing, Work()).items if item.key == "trial:run")
     assert not open_item.options and not open_item.needs_you
 
 
@@ -220,7 +220,7 @@ _LUA_GAME = {
 def test_where_nothing_is_compiled_what_changed_is_asked_about(tree: Tree) -> None:
     crossing = begin_engine(tree, _LUA, _LUA_NEW, _LUA_GAME, "")
     act(crossing, "engine:sites", "apply")
-    view = look(crossing, Work()).build
+    view = inspect(crossing, Work()).build
     assert not view.passed and all(not fix.is_sure for fix in view.silent)
     titles = {item.key: item.title for item in view.items}
     assert titles["silent:drift-rush-stage-add_prop"] == "add_prop → place: nothing here tells of it"
@@ -230,7 +230,7 @@ def test_where_nothing_is_compiled_what_changed_is_asked_about(tree: Tree) -> No
     )
     act(crossing, "silent:drift-rush-stage-add_prop", "drift-rush-stage-add_prop")
     act(crossing, gone, "noted", why="it draws at once now")
-    overview = look(crossing, Work())
+    overview = inspect(crossing, Work())
     assert (crossing.setup.project / "src/main.lua").read_text().count("Stage.place(hall") == 2
     assert overview.is_done and overview.build.passed
 
@@ -238,5 +238,5 @@ def test_where_nothing_is_compiled_what_changed_is_asked_about(tree: Tree) -> No
 def test_what_nothing_tells_may_be_right_as_it_is(tree: Tree) -> None:
     crossing = begin_engine(tree, _LUA, _LUA_NEW, _LUA_GAME, "")
     act(crossing, "silent:drift-rush-stage-add_prop", "noted")
-    view = look(crossing, Work()).build
+    view = inspect(crossing, Work()).build
     assert "silent:drift-rush-stage-add_prop" not in [item.key for item in view.items] and not view.silent

@@ -44,7 +44,7 @@ from fernshale.core.crossing.record.logbook import (  # noqa: E402
 )
 from fernshale.core.crossing.record.stage import Stage  # noqa: E402
 from fernshale.core.crossing.record.trust import trust  # noqa: E402
-from fernshale.core.crossing.stages.overview import begin_crossing, look  # noqa: E402
+from fernshale.core.crossing.stages.overview import begin_crossing, inspect  # noqa: E402
 from fernshale.core.profile.read import read_profile  # noqa: E402
 from tests.conftest import listing  # noqa: E402
 from tests.wick import make_wick  # noqa: E402
@@ -117,7 +117,7 @@ class World:
 def decide(world: World, source: random.Random) -> None:
     """One of the options of one open item; what takes a line of text or runs for long is left."""
     crossing = world.crossing
-    items = [item for item in look(crossing, Work(token=_TOKEN)).items if item.options]
+    items = [item for item in inspect(crossing, Work(token=_TOKEN)).items if item.options]
     if not items:
         return
     open_item = source.choice(items)
@@ -222,7 +222,7 @@ def check(world: World, what: str) -> None:
     with crossing.acting():
         settle_interrupted(crossing)
     assert crossing.is_settled, f"{what}: the logbook is not settled"
-    view = look(crossing, Work(token=_TOKEN))
+    view = inspect(crossing, Work(token=_TOKEN))
     for item in view.plugins.plugins:
         if item.ledger is not None:
             sums = sum(item.ledger.count(fate) for fate in ("carried", "already", "decide", "dropped"))

@@ -8,27 +8,35 @@ from typing import Literal
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from fernshale.api.actions import Action, Author
+from fernshale.api.crossings import (
+    Crossing,
+    add_check,
+    apply_confident_fixes,
+    begin_crossing,
+    build_and_fix,
+    carry,
+    carry_out,
+    choose,
+    choose_confidence,
+    go_back_to,
+    has_changed,
+    inspect,
+    redo,
+    refuse_check,
+    restore_snapshot,
+    undo,
+    withdraw,
+)
+from fernshale.api.projects import crossing_ground, duplicate_tree
 from fernshale.app.jobs import Runner, Task
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.flow.actions import (
-    apply_confident_fixes,
-    build_and_fix,
-    carry_out,
-    choose_confidence,
-    withdraw,
-)
-from fernshale.core.crossing.flow.import_content import CarryPlan, carry
-from fernshale.core.crossing.project.scan import crossing_ground
-from fernshale.core.crossing.record.actions import Action, Author
-from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Item, choose
-from fernshale.core.crossing.record.logbook import go_back_to, redo, restore_snapshot, undo
+from fernshale.core.crossing.flow.import_content import CarryPlan
+from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.trust import TrustNeeded
-from fernshale.core.crossing.stages.overview import Overview, begin_crossing, has_changed, look
-from fernshale.core.crossing.stages.trial.checks import add_check, refuse_check
+from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.profile.model import Check, Profile
-from fernshale.core.snapshot.working_copy import duplicate_tree
 
 # How often the tree is looked at for edits made outside; a look costs a stat per file.
 _WATCH_MS = 4000
@@ -82,7 +90,7 @@ class Session(QObject):
             self.crossing = begin_crossing(
                 place, profile, shelves, to, work, members=members, original=str(project) if beside else ""
             )
-            return look(self.crossing, work)
+            return inspect(self.crossing, work)
 
         self._start(f"reading {project.name}", task)
 
@@ -91,7 +99,7 @@ class Session(QObject):
 
         def task(work: Work) -> Overview:
             self.crossing = crossing
-            return look(crossing, work)
+            return inspect(crossing, work)
 
         self._start(f"reading {crossing.setup.project.name}", task)
 
@@ -226,7 +234,7 @@ class Session(QObject):
 
         def task(work: Work) -> Overview:
             act(crossing, work)
-            return look(crossing, work)
+            return inspect(crossing, work)
 
         self._start(title, task)
 
@@ -248,7 +256,7 @@ class Session(QObject):
             return
 
         def task(work: Work) -> Overview | None:
-            return look(crossing, work) if has_changed(overview, work.token) else None
+            return inspect(crossing, work) if has_changed(overview, work.token) else None
 
         self._quiet = "watch"
         self.runner.start("", task)
@@ -296,4 +304,4 @@ class Session(QObject):
         ):
             crossing = self.crossing
             self._quiet = "after"
-            self.runner.start("", lambda work: look(crossing, work))
+            self.runner.start("", lambda work: inspect(crossing, work))

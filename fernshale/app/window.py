@@ -28,6 +28,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from fernshale.api.actions import RunBuild, RunGame, SwitchCodeOn
+from fernshale.api.crossings import Crossing, find_crossing
+from fernshale.api.projects import read_profile, trust
+from fernshale.api.snapshots import Store, default_store
 from fernshale.app.dialogs.action_list import ActionList, Command
 from fernshale.app.dialogs.begin import BeginDialog
 from fernshale.app.dialogs.import_content import CarryDialog, choose_content
@@ -52,15 +56,10 @@ from fernshale.app.widgets.basics import button, heading_label
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.quantities import count
-from fernshale.core.crossing.record.database import Crossing, Entry, find_crossing
+from fernshale.core.crossing.record.database import Entry
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.stage import STAGES, Stage, State
-from fernshale.core.crossing.record.trust import trust
-from fernshale.core.crossing.stages.build.actions import RunBuild, SwitchCodeOn
 from fernshale.core.crossing.stages.overview import Overview
-from fernshale.core.crossing.stages.trial.actions import RunGame
-from fernshale.core.profile.read import read_profile
-from fernshale.core.snapshot.store import Store, default_store
 from fernshale.sample import SAMPLES, unpack
 
 _PAGES: tuple[type[Page], ...] = (SurveyPage, RoutePage, PluginsPage, EnginePage, BuildPage, LinksPage, TrialPage)

@@ -5,14 +5,13 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
+from fernshale.api.crossings import Crossing, begin_crossing, find_crossing
+from fernshale.api.projects import duplicate_tree
 from fernshale.cli.crossing_lookup import profile_for
 from fernshale.cli.output import to_stderr
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.record.database import Crossing, find_crossing
-from fernshale.core.crossing.stages.overview import begin_crossing
-from fernshale.core.snapshot.working_copy import duplicate_tree
 
 
 def begun(options: argparse.Namespace, token: CancelToken) -> Crossing:

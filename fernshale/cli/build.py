@@ -8,6 +8,12 @@ from pathlib import Path
 from typing import Any
 
 from fernshale import __version__
+from fernshale.api.actions import Author, RunBuild
+from fernshale.api.building import apply_rules, keep_rules, plain_ground, read_rules, repeats, try_rule, write_sarif
+from fernshale.api.building import diagnose as diagnose_log
+from fernshale.api.changes import unified_diff
+from fernshale.api.crossings import build_and_fix, carry_out, choose_confidence, inspect, write_changes
+from fernshale.api.projects import read_ground
 from fernshale.cli.crossing_lookup import crossing_for, ground_for, profile_for
 from fernshale.cli.output import LEFT_TO_DECIDE, print_data, print_json, print_lines, to_stderr
 from fernshale.core.base.disk import write_atomic
@@ -16,22 +22,8 @@ from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.build.causes import Cause
 from fernshale.core.build.owners import Owned
-from fernshale.core.build.sarif import write_sarif
-from fernshale.core.change.preview import unified_diff
-from fernshale.core.crossing.flow.actions import build_and_fix, carry_out, choose_confidence
-from fernshale.core.crossing.flow.standalone import write_changes
-from fernshale.core.crossing.project.scan import read_ground
-from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.stage import Stage
-from fernshale.core.crossing.rules.search import apply_rules
-from fernshale.core.crossing.rules.sources import keep_rules
-from fernshale.core.crossing.stages.build.actions import RunBuild
-from fernshale.core.crossing.stages.build.rounds import diagnose as diagnose_log
-from fernshale.core.crossing.stages.build.rounds import plain_ground
-from fernshale.core.crossing.stages.overview import look
-from fernshale.core.fix.apply import try_rule
-from fernshale.core.fix.data_rewriter import repeats
-from fernshale.core.fix.rules import RuleSet, read_rules
+from fernshale.core.fix.rules import RuleSet
 
 # Which share of a project's files rules may remove without being asked twice, and how many of them are then named.
 _MAX_REMOVED = 0.1
@@ -67,7 +59,7 @@ def build(options: argparse.Namespace, token: CancelToken) -> int:
         print(build_and_fix(crossing, Author("command line"), Work(token=token, on_line=to_stderr)), file=sys.stderr)
     else:
         carry_out(crossing, RunBuild(), Author("command line"), Work(token=token, on_line=to_stderr))
-    view = look(crossing, Work(token=token)).build
+    view = inspect(crossing, Work(token=token)).build
     last = view.rounds[-1]
     if options.json:
         causes = [

@@ -7,6 +7,45 @@ import json
 import time
 from pathlib import Path
 
+from fernshale.api.actions import Action, Author, Choose, CommitSteps, MarkCheck, RunGame
+from fernshale.api.building import export_rules
+from fernshale.api.changes import describe, show_change, tree_of
+from fernshale.api.crossings import (
+    Crossing,
+    Rewind,
+    add_check,
+    carry_out,
+    check_rows,
+    choose,
+    cross_all,
+    cross_one,
+    drop_check,
+    edits_since,
+    finding_of,
+    go_back_to,
+    inspect,
+    mark_check,
+    member_states,
+    preview_way,
+    propose_checks,
+    read_decisions,
+    redo,
+    sides_of,
+    undo,
+    withdraw,
+)
+from fernshale.api.projects import crossing_ground, find_work_tree
+from fernshale.api.reports import (
+    export_way,
+    read_way,
+    report_data,
+    report_html,
+    report_markdown,
+    report_message,
+    to_junit,
+    trial_json,
+    write_patches,
+)
 from fernshale.cli.begin import begun
 from fernshale.cli.crossing_lookup import crossing_for
 from fernshale.cli.output import LEFT_TO_DECIDE, item_lines, print_data, print_json, print_lines, to_stderr
@@ -15,36 +54,14 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.change.preview import describe, show_change, tree_of
-from fernshale.core.crossing.flow.actions import carry_out, withdraw
 from fernshale.core.crossing.flow.autopilot import Step
-from fernshale.core.crossing.flow.batch import Followed, cross_all, cross_one
-from fernshale.core.crossing.flow.summaries import finding_of
-from fernshale.core.crossing.project.checks import check_rows
-from fernshale.core.crossing.project.scan import crossing_ground
-from fernshale.core.crossing.record.actions import Action, Author, Choose
-from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.decisions import Recorded, read_decisions
-from fernshale.core.crossing.record.git_commits import find_work_tree
-from fernshale.core.crossing.record.items import choose
-from fernshale.core.crossing.record.logbook import Rewind, edits_since, go_back_to, preview_way, redo, undo
+from fernshale.core.crossing.flow.batch import Followed
+from fernshale.core.crossing.record.decisions import Recorded
 from fernshale.core.crossing.record.stage import Stage
-from fernshale.core.crossing.record.undo_plan import sides_of
-from fernshale.core.crossing.reporting.data import report_data
-from fernshale.core.crossing.reporting.html import report_html
-from fernshale.core.crossing.reporting.markdown import report_markdown, report_message
-from fernshale.core.crossing.reporting.patches import write_patches
-from fernshale.core.crossing.reporting.playbook import Way, export_way, read_way
-from fernshale.core.crossing.rules.sources import export_rules
-from fernshale.core.crossing.stages.build.workspace_members import member_states
-from fernshale.core.crossing.stages.overview import Overview, look
-from fernshale.core.crossing.stages.survey.actions import CommitSteps
-from fernshale.core.crossing.stages.trial import view as trial_stage
-from fernshale.core.crossing.stages.trial.actions import MarkCheck, RunGame
-from fernshale.core.crossing.stages.trial.checks import add_check, drop_check, mark_check, propose_checks
+from fernshale.core.crossing.reporting.playbook import Way
+from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.crossing.stages.trial.view import TrialView
 from fernshale.core.profile.model import Check
-from fernshale.core.trial.junit import to_junit
 
 
 def cross(options: argparse.Namespace, token: CancelToken) -> int:
@@ -61,7 +78,7 @@ def cross(options: argparse.Namespace, token: CancelToken) -> int:
     if options.auto:
         overview, followed = run_crossing(crossing, recorded, options.json, token, way)
     else:
-        overview = look(crossing, Work(token=token))
+        overview = inspect(crossing, Work(token=token))
     if options.json:
         print_json({**report_data(overview, crossing), "unfit": list(followed.unfit), "ahead": followed.ahead})
     else:
@@ -145,7 +162,7 @@ def decide(options: argparse.Namespace, token: CancelToken) -> int:
     if options.withdraw:
         withdraw(crossing, options.key)
     else:
-        overview = look(crossing, Work(token=token))
+        overview = inspect(crossing, Work(token=token))
         open_item = next((item for item in overview.items if item.key == options.key), None)
         if open_item is None and options.key not in {item.key for item in overview.route.notes}:
             raise MisuseError(f"{options.key} is not open", "`fernshale cross PROJECT` lists what is.")
@@ -157,7 +174,7 @@ def decide(options: argparse.Namespace, token: CancelToken) -> int:
             ids = ", ".join(option.id for option in open_item.options) if open_item else ""
             raise MisuseError(f"{options.take!r} is no option of {options.key}; its options: {ids}")
         carry_out(crossing, action, Author("you", options.why), Work(token=token, on_line=to_stderr))
-    overview = look(crossing, Work(token=token))
+    overview = inspect(crossing, Work(token=token))
     if options.json:
         print_json({"left": [{"key": item.key, "title": item.title} for item in overview.items]})
     else:
@@ -169,14 +186,14 @@ def trial(options: argparse.Namespace, token: CancelToken) -> int:
     crossing = crossing_for(options)
     if not options.look:
         carry_out(crossing, RunGame(), Author("command line"), Work(token=token, on_line=to_stderr))
-    view = look(crossing, Work(token=token)).trial
+    view = inspect(crossing, Work(token=token)).trial
     if options.junit:
         releases = list(dict.fromkeys([crossing.setup.start, *crossing.setup.stops, view.release]))
         results = {each: [row.on(each) for row in view.checks if each in row.results] for each in releases}
         text = to_junit(crossing.setup.project.name, {each: listed for each, listed in results.items() if listed})
         write_atomic(Path(options.junit), text.encode())
     if options.json:
-        print_json(trial_stage.to_json(view))
+        print_json(trial_json(view))
     else:
         print_lines(_trial_lines(view))
     if view.run is None or not view.run.passed:
@@ -269,7 +286,7 @@ def report(options: argparse.Namespace, token: CancelToken) -> int:
     if options.patches:
         names = write_patches(crossing, Path(options.patches))
         to_stderr(f"{len(names)} patches written to {options.patches}")
-    overview = look(crossing, Work(token=token))
+    overview = inspect(crossing, Work(token=token))
     if options.rules:
         write_atomic(Path(options.rules), export_rules(crossing, overview.ground).encode())
         to_stderr(f"written to {options.rules}")

@@ -5,21 +5,12 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from fernshale.core.base.data_folder import home
+from fernshale.api import profile_folders
+from fernshale.api.crossings import Crossing, find_crossing, open_crossing
+from fernshale.api.projects import find_profile, read_ground, read_profile, read_shelf, trust
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.project.scan import Ground, read_ground
-from fernshale.core.crossing.record.database import Crossing, find_crossing, open_crossing
-from fernshale.core.crossing.record.trust import trust
+from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.profile.model import Profile
-from fernshale.core.profile.read import find_profile, read_profile
-from fernshale.core.route.shelf_sources import read_shelf
-
-
-def profile_folders() -> tuple[Path, ...]:
-    """Where profiles are looked for: the user's own, then those that ship."""
-    from fernshale.sample import PROFILES
-
-    return (home() / "profiles", PROFILES)
 
 
 def profile_for(options: argparse.Namespace, project: Path) -> Profile:

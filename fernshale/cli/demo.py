@@ -9,16 +9,15 @@ import tempfile
 import time
 from pathlib import Path
 
+from fernshale.api.crossings import begin_crossing, read_decisions
+from fernshale.api.projects import read_profile, trust
+from fernshale.api.reports import report_data, report_markdown
 from fernshale.cli.cross import exit_code, run_crossing
+from fernshale.cli.display import has_display
+from fernshale.cli.open_window import show
 from fernshale.cli.output import item_lines, print_json, print_lines
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.record.decisions import read_decisions
-from fernshale.core.crossing.record.trust import trust
-from fernshale.core.crossing.reporting.data import report_data
-from fernshale.core.crossing.reporting.markdown import report_markdown
-from fernshale.core.crossing.stages.overview import begin_crossing
-from fernshale.core.profile.read import read_profile
 from fernshale.sample import unpack
 
 
@@ -32,8 +31,6 @@ def demo(options: argparse.Namespace, token: CancelToken) -> int:
     profile = read_profile(sample.profile)
     trust(profile)  # it ships with the program that is asking
     if not options.headless and has_display():
-        from fernshale.cli.open_window import show
-
         print(f"the sample lies in {folder}", file=sys.stderr)
         return show(sample.project, sample.shelf, sample.target)
     if not options.headless:
@@ -57,8 +54,3 @@ def demo(options: argparse.Namespace, token: CancelToken) -> int:
     report.write_text(report_markdown(report_data(overview, crossing)), encoding="utf-8")
     print(f"{time.monotonic() - started:.0f} s; the report lies in {report}")
     return exit_code(overview)
-
-
-def has_display() -> bool:
-    """Whether a window can be shown: a display server, or a platform that was chosen on purpose."""
-    return any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"))

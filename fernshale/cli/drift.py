@@ -7,12 +7,10 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
+from fernshale.api.releases import compare_releases, names_in, used_changes, uses_of
 from fernshale.cli.output import print_json, print_lines
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.project.interface_changes import used_changes, uses_of
-from fernshale.core.crossing.project.source_texts import names_in
 from fernshale.core.drift.comparison import Change
-from fernshale.core.drift.comparison_cache import compare_releases
 from fernshale.core.drift.symbols import Symbol
 
 

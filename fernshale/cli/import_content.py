@@ -5,13 +5,12 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
+from fernshale.api.crossings import carry, open_crossing, plan_carry
 from fernshale.cli.crossing_lookup import ground_for
 from fernshale.cli.output import LEFT_TO_DECIDE, print_json, print_lines
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.flow.import_content import carry, plan_carry
-from fernshale.core.crossing.record.database import open_crossing
 
 _WORDS = {"copy": "comes", "same": "is there", "differs": "differs"}
 

@@ -7,17 +7,18 @@ import sys
 from pathlib import Path
 from typing import Any
 
+from fernshale.api.crossings import write_links
+from fernshale.api.links import compare_trees
+from fernshale.api.snapshots import Store
 from fernshale.cli.crossing_lookup import profile_for
 from fernshale.cli.output import LEFT_TO_DECIDE, print_json, print_lines
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.flow.standalone import write_links
-from fernshale.core.crossing.stages.links.reference_index import Linkage, compare_trees
+from fernshale.core.crossing.stages.links.reference_index import Linkage
 from fernshale.core.links.missing_references import Dangling
 from fernshale.core.links.renamed_targets import SURE
-from fernshale.core.snapshot.store import Store
 
 
 def links(options: argparse.Namespace, token: CancelToken) -> int:

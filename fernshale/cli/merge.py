@@ -7,21 +7,28 @@ import json
 from pathlib import Path
 from typing import Any
 
+from fernshale.api.merging import (
+    Undecided,
+    build_ledger,
+    build_result,
+    disk_sides,
+    find_origin,
+    index_folders,
+    ledger_json,
+    merge_folders,
+    plain_format,
+    read_column,
+    write_result,
+)
+from fernshale.api.projects import local_json
 from fernshale.cli.output import LEFT_TO_DECIDE, print_json, print_lines
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.project.plugin_origins import local_json
-from fernshale.core.crossing.stages.plugins.three_way import plain_format
-from fernshale.core.crossing.stages.plugins.view import ledger_json
-from fernshale.core.merge.folder_merge import FolderMerge, merge_folders
-from fernshale.core.merge.folder_reader import disk_sides
-from fernshale.core.merge.ledger import FATES, Ledger, build_ledger
-from fernshale.core.merge.merge_result import build_result, write_result
-from fernshale.core.merge.text_merge import Choice, Undecided
-from fernshale.core.survey.release_index import index_folders, read_column
-from fernshale.core.survey.release_origin import find_origin
+from fernshale.core.merge.folder_merge import FolderMerge
+from fernshale.core.merge.ledger import FATES, Ledger
+from fernshale.core.merge.text_merge import Choice
 
 
 def merge(options: argparse.Namespace, token: CancelToken) -> int:

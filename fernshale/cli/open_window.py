@@ -6,7 +6,7 @@ import argparse
 import sys
 from pathlib import Path
 
-from fernshale.cli.demo import has_display
+from fernshale.cli.display import has_display
 from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.work import CancelToken
 

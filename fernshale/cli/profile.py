@@ -6,9 +6,9 @@ import argparse
 from dataclasses import asdict
 from pathlib import Path
 
+from fernshale.api.projects import check_profile, draft_text, keep_draft
 from fernshale.cli.output import print_data, print_json, print_lines
 from fernshale.core.base.work import CancelToken
-from fernshale.core.crossing.project.profile_drafts import check_profile, draft_text, keep_draft
 
 
 def draft(options: argparse.Namespace, token: CancelToken) -> int:

@@ -8,10 +8,9 @@ import time
 from dataclasses import asdict
 from pathlib import Path
 
+from fernshale.api.projects import ShelfServer, read_shelf
 from fernshale.cli.output import print_json, print_lines
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.route.shelf_server import ShelfServer
-from fernshale.core.route.shelf_sources import read_shelf
 
 
 def show(options: argparse.Namespace, token: CancelToken) -> int:

@@ -7,14 +7,18 @@ import time
 from dataclasses import asdict
 from pathlib import Path
 
+from fernshale.api.snapshots import (
+    Store,
+    compare_snapshots,
+    default_store,
+    forget_by_policy,
+    forget_these,
+    restore_tree,
+)
 from fernshale.cli.output import print_json, print_lines
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.record.retention import forget_by_policy, forget_these
-from fernshale.core.crossing.record.snapshot_diff import compare_snapshots
-from fernshale.core.snapshot import restore as restoring
 from fernshale.core.snapshot.deletion import Policy
-from fernshale.core.snapshot.store import Store, default_store
 
 
 def take(options: argparse.Namespace, token: CancelToken) -> int:
@@ -57,7 +61,7 @@ def compare(options: argparse.Namespace, token: CancelToken) -> int:
 def restore(options: argparse.Namespace, token: CancelToken) -> int:
     store = _store(options)
     manifest = store.manifest(options.id)
-    done = restoring.restore(store, manifest, Path(options.destination), options.paths, Work(token=token))
+    done = restore_tree(store, manifest, Path(options.destination), options.paths, Work(token=token))
     if options.json:
         print_json(
             {

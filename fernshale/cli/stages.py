@@ -6,35 +6,28 @@ import argparse
 import sys
 from typing import Any
 
+from fernshale.api.actions import Author, PointAtRelease
+from fernshale.api.changes import unified_diff
+from fernshale.api.crossings import carry_out, find_crossing, inspect, inspect_project, survey_json, write_changes
+from fernshale.api.projects import give_role, role_at
+from fernshale.api.releases import draft_sites, engine_json, route_json, site_changes
 from fernshale.cli.begin import begun
 from fernshale.cli.crossing_lookup import ground_for
 from fernshale.cli.output import LEFT_TO_DECIDE, item_lines, print_data, print_json, print_lines, to_stderr
 from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.change.preview import unified_diff
-from fernshale.core.crossing.flow.actions import carry_out
-from fernshale.core.crossing.flow.standalone import write_changes
-from fernshale.core.crossing.project.roles import give_role, role_at
-from fernshale.core.crossing.record.actions import Author
-from fernshale.core.crossing.record.database import find_crossing
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.stage import Stage
-from fernshale.core.crossing.stages.engine import view as engine_stage
-from fernshale.core.crossing.stages.engine.actions import PointAtRelease
-from fernshale.core.crossing.stages.overview import look
-from fernshale.core.crossing.stages.route import view as route_stage
-from fernshale.core.crossing.stages.survey import view as survey_stage
-from fernshale.core.engine.release_update import draft_sites
 
 
 def survey(options: argparse.Namespace, token: CancelToken) -> int:
     if options.others:
         return _survey_all([options.project, *options.others], options, token)
     ground = ground_for(options, token, contents=False)
-    view = survey_stage.survey(ground, find_crossing(ground.project), token)
+    view = inspect_project(ground, find_crossing(ground.project), token)
     if options.json:
-        print_json(survey_stage.to_json(view))
+        print_json(survey_json(view))
         return 0
     print(f"{ground.project.name} is on {ground.profile.title} {ground.release}")
     print("\nplaces that name a release")
@@ -101,10 +94,10 @@ def role(options: argparse.Namespace, token: CancelToken) -> int:
 
 def route(options: argparse.Namespace, token: CancelToken) -> int:
     crossing = begun(options, token)
-    overview = look(crossing, Work(token=token))
+    overview = inspect(crossing, Work(token=token))
     view = overview.route
     if options.json:
-        print_json(route_stage.to_json(view))
+        print_json(route_json(view))
     else:
         for way in view.ways:
             costs = "; ".join(f"{leg.leg.from_} → {leg.leg.to}: {leg.places} places" for leg in way.legs)
@@ -124,11 +117,11 @@ def engine(options: argparse.Namespace, token: CancelToken) -> int:
     if options.apply and crossing is not None:
         if crossing.setup.to != options.to:
             raise MisuseError(f"the crossing of this project leads to {crossing.setup.to}, not to {options.to}")
-        before = engine_stage.site_changes(ground, crossing.setup.from_, options.to)
+        before = site_changes(ground, crossing.setup.from_, options.to)
         carry_out(crossing, PointAtRelease(), Author("command line"), Work(token=token, on_line=to_stderr))
-        sites, items = before, look(crossing, Work(token=token)).engine.items
+        sites, items = before, inspect(crossing, Work(token=token)).engine.items
     else:
-        sites = engine_stage.site_changes(ground, crossing.setup.from_ if crossing else ground.release, options.to)
+        sites = site_changes(ground, crossing.setup.from_ if crossing else ground.release, options.to)
         changes = draft_sites(ground.project, sites).change_set()
         if options.apply and not changes.is_empty:
             title = f"{sum(item.changes for item in sites)} places name {options.to}"
@@ -137,7 +130,7 @@ def engine(options: argparse.Namespace, token: CancelToken) -> int:
         elif not options.json:
             print_data(unified_diff(changes, lambda change: (ground.project / change.path).read_bytes()))
     if options.json:
-        print_json(engine_stage.to_json(sites, items))
+        print_json(engine_json(sites, items))
     else:
         for item in sites:
             arrow = f"{item.before} → {item.after}" if item.changes else f"{item.before}, stays"

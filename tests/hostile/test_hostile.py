@@ -14,7 +14,7 @@ import pytest
 from fernshale.cli.main import run
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.stages.overview import look
+from fernshale.core.crossing.stages.overview import inspect
 from tests.conftest import Tree, listing
 from tests.crossing_steps import act
 from tests.hostile import inputs
@@ -297,7 +297,7 @@ def test_names_that_move_cursors(tree: Tree, capsys: pytest.CaptureFixture[str])
     odd.write_text("import wick\nwick.light_up()\n")
     (wick.project / "addons/\x1b]0;x\x07").mkdir()
     (wick.project / "addons/\x1b]0;x\x07/addon.ini").write_text("version = \x1b[31m\nwick = *\n")
-    look(crossing, Work())
+    inspect(crossing, Work())
     for words in (
         ("survey", wick.project),
         ("cross", wick.project, "--to", "2.0", "--shelf", wick.shelf, "--auto"),

@@ -17,11 +17,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from fernshale.api.projects import look_at_project, targets_on
 from fernshale.app.dialogs.questions import WorkingDialog
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.treepath import printable
-from fernshale.core.crossing.project.probe import Opening, look_at_project, targets_on
+from fernshale.core.crossing.project.probe import Opening
 from fernshale.core.profile.model import Profile
 
 

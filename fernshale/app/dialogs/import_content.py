@@ -20,13 +20,14 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from fernshale.api.crossings import State, plan_carry
 from fernshale.app.dialogs.questions import WorkingDialog
 from fernshale.app.theme import Tone
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
-from fernshale.core.crossing.flow.import_content import CarryPlan, State, plan_carry
+from fernshale.core.crossing.flow.import_content import CarryPlan
 from fernshale.core.crossing.project.scan import Ground
 
 _STATES: dict[State, tuple[str, str, Tone]] = {

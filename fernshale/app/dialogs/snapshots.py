@@ -18,6 +18,15 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from fernshale.api.crossings import Crossing, Rewind, edits_since, preview_way, sides_of, steps_since
+from fernshale.api.snapshots import (
+    Store,
+    added_by_each,
+    compare_sides,
+    forget_by_policy,
+    forget_these,
+    needed_snapshots,
+)
 from fernshale.app.dialogs.questions import WorkingDialog
 from fernshale.app.jobs import ProgressNote
 from fernshale.app.widgets.band import Knot
@@ -27,14 +36,11 @@ from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.quantities import count, size_words
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.record.database import Crossing, Entry
-from fernshale.core.crossing.record.logbook import Rewind, edits_since, preview_way, steps_since
-from fernshale.core.crossing.record.retention import forget_by_policy, forget_these, needed_snapshots
-from fernshale.core.crossing.record.snapshot_diff import Differences, Sides, compare_sides
-from fernshale.core.crossing.record.undo_plan import WayBack, sides_of
+from fernshale.core.crossing.record.database import Entry
+from fernshale.core.crossing.record.snapshot_diff import Differences, Sides
+from fernshale.core.crossing.record.undo_plan import WayBack
 from fernshale.core.snapshot.deletion import Freed, Policy
-from fernshale.core.snapshot.store import Snapshot, Store, Verdict
-from fernshale.core.snapshot.unique_contents import added_by_each
+from fernshale.core.snapshot.store import Snapshot, Verdict
 
 _NOW = ""
 # How many of the files that keep a person's edits a dialog names.

@@ -9,10 +9,10 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QInputDialog, QMessageBox, QPushButton, QVBoxLayout, QWidget
 
+from fernshale.api.crossings import finding_of
 from fernshale.app.session import Session
 from fernshale.app.widgets.basics import FindingLabel
 from fernshale.core.base.treepath import printable
-from fernshale.core.crossing.flow.summaries import finding_of
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.overview import Overview

@@ -20,6 +20,18 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from fernshale.api.actions import (
+    PutCauseOff,
+    ReturnPluginForCause,
+    RunBuild,
+    SwitchCodeOff,
+    SwitchCodeOn,
+    TakeCauseUp,
+    UseRule,
+    UseRuleAt,
+    UseSilentRule,
+)
+from fernshale.api.building import Part, Scope, default_key
 from fernshale.app.pages.base import Page, file_and_line
 from fernshale.app.session import Session
 from fernshale.app.theme import Tone, code_font, theme
@@ -35,20 +47,7 @@ from fernshale.core.crossing.project.interface_changes import Used
 from fernshale.core.crossing.record.automation import NEVER
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.stage import Stage
-from fernshale.core.crossing.stages.build.actions import (
-    Part,
-    PutCauseOff,
-    ReturnPluginForCause,
-    RunBuild,
-    Scope,
-    SwitchCodeOff,
-    SwitchCodeOn,
-    TakeCauseUp,
-    UseRule,
-    UseRuleAt,
-    UseSilentRule,
-)
-from fernshale.core.crossing.stages.build.items import DEFAULT, default_key
+from fernshale.core.crossing.stages.build.items import DEFAULT
 from fernshale.core.crossing.stages.build.view import CauseView, Fix
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.drift.comparison import Change

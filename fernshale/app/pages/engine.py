@@ -7,6 +7,9 @@ from collections.abc import Callable
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QWidget
 
+from fernshale.api.actions import PointAtRelease, RunGenerator
+from fernshale.api.changes import unified_diff
+from fernshale.api.releases import is_needed, preview_engine
 from fernshale.app.pages.base import Page, file_and_line, take_option
 from fernshale.app.session import Session
 from fernshale.app.theme import Tone
@@ -16,14 +19,12 @@ from fernshale.app.widgets.diff_lines import diff_lines
 from fernshale.app.widgets.tables import TableRow, TextTable
 from fernshale.app.widgets.text_document import Document, LineRow
 from fernshale.core.base.quantities import count
-from fernshale.core.change.preview import unified_diff
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.stage import Stage
-from fernshale.core.crossing.stages.engine.actions import PointAtRelease, RunGenerator
 from fernshale.core.crossing.stages.engine.forked_files import KEY, Copy
-from fernshale.core.crossing.stages.engine.view import EngineView, preview_engine
+from fernshale.core.crossing.stages.engine.view import EngineView
 from fernshale.core.crossing.stages.engine.workarounds import KEY as WORKAROUND
-from fernshale.core.crossing.stages.engine.workarounds import Line, is_needed
+from fernshale.core.crossing.stages.engine.workarounds import Line
 from fernshale.core.crossing.stages.overview import Overview
 
 _REPLACED = "removed before the generator runs; restored if it fails or does not write it again"

@@ -9,6 +9,19 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QSplitter, QWidget
 
+from fernshale.api.actions import Choose, MeetConstraint, RewriteData
+from fernshale.api.changes import unified_diff
+from fernshale.api.links import (
+    LinkIndex,
+    constraint_of,
+    declaration,
+    link_key,
+    preview_data,
+    preview_mending,
+    preview_relink,
+    relink,
+)
+from fernshale.api.links import constraint_key as key_of
 from fernshale.app.dialogs.questions import ask_why
 from fernshale.app.pages.base import Page
 from fernshale.app.session import Session
@@ -21,23 +34,11 @@ from fernshale.app.widgets.text_document import Document, LineRow
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.quantities import count
 from fernshale.core.change.changeset import ChangeSet
-from fernshale.core.change.preview import unified_diff
-from fernshale.core.crossing.record.actions import Choose
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.stage import Stage
-from fernshale.core.crossing.stages.links.actions import MeetConstraint, RewriteData
-from fernshale.core.crossing.stages.links.data_rules import (
-    DataWork,
-    constraint_of,
-    key_of,
-    preview_data,
-    preview_mending,
-)
-from fernshale.core.crossing.stages.links.view import declaration, preview_relink, relink
-from fernshale.core.crossing.stages.links.view import key_of as link_key
+from fernshale.core.crossing.stages.links.data_rules import DataWork
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.links.constraints import Unmet
-from fernshale.core.links.index import LinkIndex
 from fernshale.core.links.missing_references import Dangling
 from fernshale.core.links.renamed_targets import SURE
 

@@ -21,6 +21,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from fernshale.api.crossings import FindingParts, Kind, owed
+from fernshale.api.reports import export_way, report_data, report_html, report_markdown, report_message, write_patches
 from fernshale.app.dialogs.questions import show_error
 from fernshale.app.session import Session
 from fernshale.app.theme import code_font, theme
@@ -29,13 +31,8 @@ from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.work import CancelToken
-from fernshale.core.crossing.flow.outstanding import Kind, Owed, owed
-from fernshale.core.crossing.flow.summaries import Finding, FindingParts
-from fernshale.core.crossing.reporting.data import report_data
-from fernshale.core.crossing.reporting.html import report_html
-from fernshale.core.crossing.reporting.markdown import report_markdown, report_message
-from fernshale.core.crossing.reporting.patches import write_patches
-from fernshale.core.crossing.reporting.playbook import export_way
+from fernshale.core.crossing.flow.outstanding import Owed
+from fernshale.core.crossing.flow.summaries import Finding
 from fernshale.core.crossing.stages.overview import Overview
 
 

@@ -9,6 +9,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QSplitter, QWidget
 
+from fernshale.api.actions import Choose, ChooseRoute
+from fernshale.api.projects import plugin_key
 from fernshale.app.pages.base import Page
 from fernshale.app.session import Session
 from fernshale.app.theme import Tone
@@ -16,13 +18,10 @@ from fernshale.app.widgets.basics import Card, button, buttons_in, clear_layout,
 from fernshale.app.widgets.plan_matrix import Column, Field, Line, WayTable
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.quantities import count
-from fernshale.core.crossing.project.plugin_plan import plugin_key
 from fernshale.core.crossing.project.release_notes import NoteUse
-from fernshale.core.crossing.record.actions import Choose
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.overview import Overview
-from fernshale.core.crossing.stages.route.actions import ChooseRoute
 from fernshale.core.crossing.stages.route.options import LegEstimate, Way
 from fernshale.core.crossing.stages.route.view import RouteView
 from fernshale.core.route.planner import PluginStep

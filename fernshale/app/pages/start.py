@@ -8,12 +8,12 @@ from collections.abc import Callable
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QSplitter, QVBoxLayout, QWidget
 
+from fernshale.api.crossings import Crossing, all_crossings
+from fernshale.api.projects import missing_tools
 from fernshale.app.theme import text_font
 from fernshale.app.widgets.basics import Card, button, heading_label, quiet_label
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.treepath import printable
-from fernshale.core.crossing.project.probe import missing_tools
-from fernshale.core.crossing.record.database import Crossing, all_crossings
 from fernshale.sample import SAMPLES
 
 

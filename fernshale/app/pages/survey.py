@@ -7,6 +7,9 @@ from collections.abc import Callable, Sequence
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QStackedWidget, QWidget
 
+from fernshale.api.actions import AssignRole, Choose, TakeBaseline
+from fernshale.api.crossings import describe
+from fernshale.api.projects import file_states, is_own_rule, role_of
 from fernshale.app.pages.base import Page, take_option
 from fernshale.app.session import Session
 from fernshale.app.theme import Tone
@@ -16,15 +19,11 @@ from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.tables import TableRow, TextTable
 from fernshale.core.base.quantities import count, size_words
 from fernshale.core.base.treepath import TreePath, parents, printable, under
-from fernshale.core.crossing.project.plugin_origins import PluginOrigin, file_states
-from fernshale.core.crossing.record.actions import Choose
+from fernshale.core.crossing.project.plugin_origins import PluginOrigin
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.overview import Overview
-from fernshale.core.crossing.stages.survey.actions import AssignRole, TakeBaseline
-from fernshale.core.crossing.stages.survey.view import SurveyView, describe
-from fernshale.core.survey.role_overrides import is_own_rule
-from fernshale.core.survey.roles import role_of
+from fernshale.core.crossing.stages.survey.view import SurveyView
 
 _TONES: dict[str, Tone] = {
     "own": "mine",

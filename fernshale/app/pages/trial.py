@@ -15,6 +15,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from fernshale.api.actions import RunGame
+from fernshale.api.reports import find_printers, log_key
 from fernshale.app.dialogs.questions import ask_check, ask_why
 from fernshale.app.jobs import Runner
 from fernshale.app.pages.base import Page
@@ -31,9 +33,7 @@ from fernshale.core.crossing.project.checks import CheckRow
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.overview import Overview
-from fernshale.core.crossing.stages.trial.actions import RunGame
-from fernshale.core.crossing.stages.trial.log_origins import find_printers
-from fernshale.core.crossing.stages.trial.view import TrialView, log_key
+from fernshale.core.crossing.stages.trial.view import TrialView
 from fernshale.core.trial.frame_times import Timing
 from fernshale.core.trial.log_diff import LogLine
 

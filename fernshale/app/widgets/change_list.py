@@ -8,6 +8,7 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QSplitter, QWidget
 
+from fernshale.api.changes import Read, show_change, show_content, tree_of
 from fernshale.app.theme import Tone
 from fernshale.app.widgets.basics import Card
 from fernshale.app.widgets.diff_lines import diff_lines
@@ -16,7 +17,6 @@ from fernshale.app.widgets.text_document import Document, LineRow
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.treepath import TreePath, printable, under
 from fernshale.core.change.changeset import FileChange
-from fernshale.core.change.preview import Read, show_change, show_content, tree_of
 from fernshale.core.snapshot.manifest import Entry
 
 _MOST_LINES = 4000

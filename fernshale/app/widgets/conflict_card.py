@@ -10,12 +10,12 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QPixmap
 from PySide6.QtWidgets import QCheckBox, QFrame, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
+from fernshale.api.merging import changed_spans
 from fernshale.app.theme import Tone, code_font, text_font, theme
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.app.widgets.code import CodeEditor
 from fernshale.core.crossing.stages.plugins.questions import Question, Version
 from fernshale.core.merge.text_merge import Choice
-from fernshale.core.merge.token_merge import changed_spans
 
 _WORDS = {
     "mine": "yours kept",

@@ -3,25 +3,25 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
+from contextlib import AbstractContextManager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import Protocol
 
-from fernshale.core.base.work import CancelToken, Work
+from fernshale.core.base.work import Work
 from fernshale.core.process.workers import Second, is_worthwhile
 from fernshale.core.snapshot.blob_writer import Keeper
 from fernshale.core.snapshot.file_reader import KeepFailed
 from fernshale.core.snapshot.manifest import FACTS, Manifest
 from fernshale.core.snapshot.pack import PackWriter, WrittenPack, give_names
-from fernshale.core.snapshot.tree_walk import Readings, Wanted, read_files, unread_files, with_contents
-
-if TYPE_CHECKING:
-    from fernshale.core.snapshot.store import Store
+from fernshale.core.snapshot.tree_walk import Wanted, read_files, unread_files, with_contents
 
 # About what a file and a byte of it take here, seconds; only their relation counts.
 _PER_FILE_S, _PER_BYTE_S = 40e-6, 7e-9
 _START_S = 0.3
+# What the second process runs.
+_WORKER = "fernshale.core.snapshot.reading_worker:read_share"
 
 
 @dataclass(frozen=True)
@@ -34,7 +34,20 @@ class Share:
     wanted: Sequence[Wanted]
 
 
-def keep_contents(store: Store, tree: Path, listed: Manifest, work: Work) -> tuple[Manifest, int]:
+class BlobStore(Protocol):
+    """What is needed of the store: where its packs lie, which contents it has, and how it takes in new packs."""
+
+    @property
+    def folder(self) -> Path: ...
+    @property
+    def packs_folder(self) -> Path: ...
+    def has_all_of(self, digest: bytes) -> bool: ...
+    def keeping(self) -> AbstractContextManager[Keeper]: ...
+    def new_pack(self) -> PackWriter: ...
+    def took(self, *packs: WrittenPack) -> None: ...
+
+
+def keep_contents(store: BlobStore, tree: Path, listed: Manifest, work: Work) -> tuple[Manifest, int]:
     """`listed` with all contents read and kept, and the bytes that took; only while the store is `writing`.
 
     Raises OSError when the store cannot be written, StoreError, Cancelled.
@@ -58,7 +71,7 @@ def keep_contents(store: Store, tree: Path, listed: Manifest, work: Work) -> tup
     try:
         with store.new_pack() as pack:
             job = Share(store.folder, other.name, place, others)
-            with Second(f"{__name__}:read_share", job) as second:
+            with Second(_WORKER, job) as second:
                 keeper = Keeper(pack, store.has_all_of)
                 found = read_files(place, mine, keeper, lambda count: tell(count + second.done), work.token)
                 pack.finish()
@@ -71,26 +84,6 @@ def keep_contents(store: Store, tree: Path, listed: Manifest, work: Work) -> tup
     store.took(pack.written(), other_pack)
     found.extend(theirs)
     return with_contents(listed, [*mine, *others], found), pack.stored_bytes + other_pack.stored_bytes
-
-
-def read_share(share: Share, tell: Callable[[int], None]) -> tuple[Readings, WrittenPack]:
-    """In the second process: the files that were read, and the pack, whole but under its temporary name.
-
-    Raises OSError when it cannot be written.
-    """
-    from fernshale.core.snapshot.store import Store
-
-    store = Store(share.store)
-    pack = PackWriter(store.packs_folder, share.pack)
-    try:
-        found = read_files(share.tree, share.wanted, Keeper(pack, store.has_all_of), tell, CancelToken())
-        pack.finish()
-    except BaseException as error:
-        pack.remove()
-        raise error.cause if isinstance(error, KeepFailed) else error from error
-    finally:
-        pack.close()
-    return found, pack.written()
 
 
 def _shared_out(wanted: Sequence[Wanted], sizes: Sequence[int]) -> tuple[list[Wanted], list[Wanted]]:

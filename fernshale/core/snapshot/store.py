@@ -55,6 +55,7 @@ from fernshale.core.snapshot.pack import (
     read_block,
     read_pack,
 )
+from fernshale.core.snapshot.parallel_reading import keep_contents
 from fernshale.core.snapshot.tree_walk import list_tree
 
 _MANIFEST = ".manifest"
@@ -189,8 +190,6 @@ class Store:
 
     def take(self, tree: Path, note: str, work: Work) -> Snapshot:
         """Keep the tree as it is now. Raises OSError when the store cannot be written (nothing of it then counts)."""
-        from fernshale.core.snapshot.parallel_reading import keep_contents
-
         tree = tree.resolve()
         if not tree.is_dir():
             raise StoreError(f"{tree} is not a folder")
@@ -205,8 +204,6 @@ class Store:
 
     def scan(self, tree: Path, previous: Manifest, work: Work) -> Manifest:
         """The tree as it is now, with every content kept that `previous` does not have; no snapshot of it. Raises OSError."""
-        from fernshale.core.snapshot.parallel_reading import keep_contents
-
         with self.writing(work):
             listed = self.without_lost(list_tree(tree, previous, work))
             return keep_contents(self, tree, listed, work)[0]

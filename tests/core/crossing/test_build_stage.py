@@ -21,7 +21,7 @@ from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.rules import search as ruling
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.rules.sources import export_rules, leg_rules, own_rules
-from fernshale.core.crossing.stages.overview import Overview, look
+from fernshale.core.crossing.stages.overview import Overview, inspect
 from fernshale.core.drift.comparison import compare
 from fernshale.core.drift.release_symbols import read_pair
 from fernshale.core.fix.apply import apply_edits, find_edits
@@ -40,7 +40,7 @@ def _quiet(line: str) -> None:
 
 
 def _look(crossing: Crossing) -> Overview:
-    return look(crossing, Work())
+    return inspect(crossing, Work())
 
 
 def _take(crossing: Crossing, key: str, way: str) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.stages.overview import look
+from fernshale.core.crossing.stages.overview import inspect
 from fernshale.core.fix.members import own_classes
 from tests.conftest import Tree
 from tests.crossing_steps import act
@@ -37,7 +37,7 @@ class Shed:
 
 
 def _clashes(crossing) -> dict[str, str]:
-    items = look(crossing, Work()).build.items
+    items = inspect(crossing, Work()).build.items
     return {item.key.removeprefix("default:"): item.place for item in items if " has a member " in item.key}
 
 

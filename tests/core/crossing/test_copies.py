@@ -6,7 +6,7 @@ from fernshale.core.base.work import Work
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.logbook import undo
-from fernshale.core.crossing.stages.overview import look
+from fernshale.core.crossing.stages.overview import inspect
 from tests.conftest import Tree
 from tests.crossing_steps import act
 from tests.wick import Wick, cross_wick, make_wick
@@ -26,7 +26,7 @@ def _begin(tree: Tree, mine: str) -> tuple[Wick, Crossing]:
 
 
 def _items(crossing: Crossing) -> list[Item]:
-    return [item for item in look(crossing, Work()).items if item.key.startswith("copy:")]
+    return [item for item in inspect(crossing, Work()).items if item.key.startswith("copy:")]
 
 
 def _take(crossing: Crossing, key: str, way: str) -> None:

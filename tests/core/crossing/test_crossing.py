@@ -31,7 +31,7 @@ from fernshale.core.crossing.record.trust import TrustNeeded, is_trusted
 from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.markdown import report_markdown
 from fernshale.core.crossing.stages.build.actions import UseRuleAt
-from fernshale.core.crossing.stages.overview import Overview, begin_crossing, has_changed, look
+from fernshale.core.crossing.stages.overview import Overview, begin_crossing, has_changed, inspect
 from fernshale.core.profile.read import read_profile
 from fernshale.core.snapshot.manifest import digest_of
 from tests.conftest import Tree, listing
@@ -40,7 +40,7 @@ from tests.wick import begin_wick, make_wick
 
 
 def _look(crossing: Crossing) -> Overview:
-    return look(crossing, Work())
+    return inspect(crossing, Work())
 
 
 def _take(crossing: Crossing, key: str, way: str) -> list[str]:
@@ -88,7 +88,7 @@ def test_a_baseline_is_offered_only_before_the_project_is_moved(tree: Tree) -> N
     _, crossing = begin_wick(tree)
 
     def ways() -> list[str]:
-        open_item = next(item for item in look(crossing, Work()).items if item.key == "survey:baseline")
+        open_item = next(item for item in inspect(crossing, Work()).items if item.key == "survey:baseline")
         return [way.id for way in open_item.options]
 
     assert ways() == ["take", "without"]

@@ -14,7 +14,7 @@ from fernshale.core.crossing.deferred.code import with_stub, without_line
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.markdown import report_markdown
-from fernshale.core.crossing.stages.overview import look
+from fernshale.core.crossing.stages.overview import inspect
 from tests.conftest import Tree, listing
 from tests.crossing_steps import act
 from tests.wick import cross_wick, make_silent_wick
@@ -74,13 +74,13 @@ def test_what_is_set_aside_is_a_debt_until_it_is_put_back(tree: Tree, what: str)
     _take(crossing, "engine:sites", "apply")
     _take(crossing, "build:run", "build")
     before = listing(wick.project)
-    (cause,) = look(crossing, Work()).build.causes
+    (cause,) = inspect(crossing, Work()).build.causes
     key = f"cause:{cause.cause.key}"
-    open_item = next(item for item in look(crossing, Work()).items if item.key == key)
+    open_item = next(item for item in inspect(crossing, Work()).items if item.key == key)
     assert f"aside {what}" in [option.id for option in open_item.options]
     _take(crossing, key, f"aside {what}", "nobody knows how yet")
     _take(crossing, "build:run", "build")
-    overview = look(crossing, Work())
+    overview = inspect(crossing, Work())
     assert overview.build.passed
     (debt,) = overview.build.debts
     assert (debt.what, debt.place, debt.why) == (what, "game.py:5", "nobody knows how yet")
@@ -89,7 +89,7 @@ def test_what_is_set_aside_is_a_debt_until_it_is_put_back(tree: Tree, what: str)
     # What was done since stays when it comes back.
     (wick.project / "new.py").write_text("x = 1\n")
     _take(crossing, f"debt:{debt.entry}", "return")
-    assert look(crossing, Work()).build.debts == ()
+    assert inspect(crossing, Work()).build.debts == ()
     (wick.project / "new.py").unlink()
     assert listing(wick.project) == before
     with pytest.raises(MisuseError):

@@ -8,7 +8,7 @@ from fernshale.core.build.owners import Owned
 from fernshale.core.build.reading import read_diagnostics
 from fernshale.core.crossing.flow.actions import build_and_fix
 from fernshale.core.crossing.record.actions import Author
-from fernshale.core.crossing.stages.overview import look
+from fernshale.core.crossing.stages.overview import inspect
 from tests.conftest import Tree
 from tests.crossing_steps import act
 from tests.engines import begin_engine
@@ -84,7 +84,7 @@ def test_what_a_checker_wants_said_is_said(tree: Tree) -> None:
     crossing = begin_engine(tree, {"rush.py": _OLD}, {"rush.py": _NEW}, {"src/game.py": _GAME}, check)
     for key, way in (("engine:sites", "apply"), ("build:run", "build")):
         act(crossing, key, way)
-    causes = {(item.cause.kind, item.cause.symbol): item for item in look(crossing, Work()).build.causes}
+    causes = {(item.cause.kind, item.cause.symbol): item for item in inspect(crossing, Work()).build.causes}
     assert {("may be empty", "boats"), ("number", "tide"), ("no type", "here")} <= causes.keys()
     empty = causes["may be empty", "boats"]
     # Whatever the checker says of one line is about that field.
@@ -98,7 +98,7 @@ def test_what_a_checker_wants_said_is_said(tree: Tree) -> None:
     act(crossing, empty.key, empty.fixes[0].rule.id)
     build_and_fix(crossing, Author("test"), Work())
     assert (crossing.setup.project / "src/game.py").read_text() == _SAID
-    assert look(crossing, Work()).build.passed
+    assert inspect(crossing, Work()).build.passed
 
 
 _CODE = {

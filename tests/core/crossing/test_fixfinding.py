@@ -6,7 +6,7 @@ from fernshale.core.base.work import Work
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.logbook import undo
 from fernshale.core.crossing.stages.build.view import CauseView
-from fernshale.core.crossing.stages.overview import look
+from fernshale.core.crossing.stages.overview import inspect
 from tests.conftest import Tree
 from tests.crossing_steps import act
 from tests.engines import begin_engine
@@ -35,7 +35,7 @@ def _built(tree: Tree, log: str) -> Crossing:
 
 
 def _cause(crossing: Crossing) -> CauseView:
-    (view,) = look(crossing, Work()).build.causes
+    (view,) = inspect(crossing, Work()).build.causes
     return view
 
 

@@ -15,7 +15,7 @@ from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.logbook import go_back_to
 from fernshale.core.crossing.record.trust import trust
-from fernshale.core.crossing.stages.overview import look
+from fernshale.core.crossing.stages.overview import inspect
 from fernshale.core.engine.generated_files import is_lock_file
 from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree, listing
@@ -53,7 +53,7 @@ def _begin(tree: Tree, generator: str = "", files: Mapping[str, str] = _FILES) -
 
 
 def _items(crossing: Crossing) -> dict[str, Item]:
-    return {item.key: item for item in look(crossing, Work()).items if item.key.startswith("engine:")}
+    return {item.key: item for item in inspect(crossing, Work()).items if item.key.startswith("engine:")}
 
 
 def _take(crossing: Crossing, key: str, option: str, text: str = "") -> None:
@@ -111,7 +111,7 @@ def test_stale_files_are_deleted_or_made_by_a_command_when_a_person_says_so(tree
 def test_what_the_generator_does_not_write_again_is_restored_and_asked_about(tree: Tree) -> None:
     project, crossing = _begin(tree, "test ! -e made/table.txt && mkdir -p made && echo for 2.0 > made/table.txt")
     before = listing(project)
-    view = look(crossing, Work()).engine
+    view = inspect(crossing, Work()).engine
     assert view.stale == ("made/startup.txt", "made/table.txt")  # neither lock file nor compiled output
     _take(crossing, "engine:sites", "apply")
     assert (project / "made/table.txt").read_text() == "for 2.0\n"

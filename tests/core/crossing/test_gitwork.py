@@ -26,7 +26,7 @@ from fernshale.core.crossing.record.logbook import (
     write_step,
 )
 from fernshale.core.crossing.record.stage import Stage
-from fernshale.core.crossing.stages.overview import has_changed, look
+from fernshale.core.crossing.stages.overview import has_changed, inspect
 from fernshale.core.snapshot.restore import restore
 from tests.conftest import Tree, listing
 from tests.crossing_steps import act
@@ -63,7 +63,7 @@ def _under_git(tree: Tree, files: dict[str, str] | None = None) -> tuple[Wick, C
 
 
 def _item(crossing: Crossing) -> Item | None:
-    found = look(crossing, Work()).survey.items
+    found = inspect(crossing, Work()).survey.items
     return next((item for item in found if item.key == KEY), None)
 
 
@@ -220,7 +220,7 @@ def test_a_project_inside_a_larger_repository(tree: Tree, tmp_path: Path, token:
     _step(crossing, "inside", {"sub/nötig.txt": "new\n"})
     name = f"{wick.project.name}/sub/nötig.txt"
     assert _git(top, "-c", "core.quotePath=false", "show", "--name-only", "--format=") == name
-    overview = look(crossing, Work(token=token))
+    overview = inspect(crossing, Work(token=token))
     _git(top, "gc", "-q")
     assert not has_changed(overview, token)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.stages.overview import look
+from fernshale.core.crossing.stages.overview import inspect
 from tests.conftest import Tree
 from tests.crossing_steps import act
 from tests.engines import begin_engine
@@ -66,7 +66,7 @@ def test_a_name_is_brought_in(name: str, tree: Tree) -> None:
     take = ("engine:sites", "apply"), ("build:run", "build")
     for key, way in take:
         act(crossing, key, way)
-    (cause,) = look(crossing, Work()).build.causes
+    (cause,) = inspect(crossing, Work()).build.causes
     (fix,) = (fix for fix in cause.fixes if fix.rule.kind == "import")
     assert fix.rule.text == line and fix.is_sure and fix.clears == 1
     assert [edit.path for edit in fix.edits] == [next(iter(game))]
@@ -96,9 +96,9 @@ def test_a_class_that_is_only_announced_is_brought_in_whole(name: str, tree: Tre
     )
     act(crossing, "engine:sites", "apply")
     act(crossing, "build:run", "build")
-    (view,) = look(crossing, Work()).build.causes
+    (view,) = inspect(crossing, Work()).build.causes
     assert (view.cause.kind, view.cause.symbol) == ("incomplete type", "Pier")
     assert view.fixes[0].rule.text == '#include "rush/pier.hpp"' and view.fixes[0].is_sure
     act(crossing, f"cause:{view.cause.key}", view.fixes[0].rule.id)
     act(crossing, "build:run", "build")
-    assert look(crossing, Work()).build.passed
+    assert inspect(crossing, Work()).build.passed

@@ -18,7 +18,7 @@ from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.logbook import undo
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.crossing.reporting.playbook import export_way
-from fernshale.core.crossing.stages.overview import Overview, begin_crossing, look
+from fernshale.core.crossing.stages.overview import Overview, begin_crossing, inspect
 from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree, listing
 from tests.crossing_steps import act
@@ -127,7 +127,7 @@ def _crossing(tree: Tree, rooms: int = 3) -> tuple[Wick, Crossing]:
 
 
 def _look(crossing: Crossing) -> Overview:
-    return look(crossing, Work())
+    return inspect(crossing, Work())
 
 
 def _take(crossing: Crossing, key: str, way: str, why: str = "") -> None:

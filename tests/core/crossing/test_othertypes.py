@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.stages.overview import look
+from fernshale.core.crossing.stages.overview import inspect
 from tests.conftest import Tree
 from tests.crossing_steps import act
 from tests.engines import begin_engine
@@ -52,11 +52,11 @@ def test_a_member_is_looked_for_in_what_is_given_now(name: str, tree: Tree) -> N
     crossing = begin_engine(tree, {file: text % "Mark"}, {file: text % "Berth"}, {source: code}, build)
     for key, way in (("engine:sites", "apply"), ("build:run", "build")):
         act(crossing, key, way)
-    view = look(crossing, Work()).build
+    view = inspect(crossing, Work()).build
     (cause,) = (item for item in view.causes if item.cause.symbol == "where")
     assert cause.fixes[0].rule.new == wanted and "gave Mark and gives Berth now" in cause.fixes[0].rule.why
     change = view.change_of(cause.cause)
     assert change is not None and change.symbol.name == "find"
     act(crossing, f"cause:{cause.cause.key}", cause.fixes[0].rule.id)
     act(crossing, "build:run", "build")
-    assert look(crossing, Work()).build.passed
+    assert inspect(crossing, Work()).build.passed

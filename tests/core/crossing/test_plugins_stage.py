@@ -18,7 +18,7 @@ from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.logbook import undo
 from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.markdown import report_markdown
-from fernshale.core.crossing.stages.overview import look
+from fernshale.core.crossing.stages.overview import inspect
 from fernshale.core.crossing.stages.plugins.view import PluginsView, PluginView, plugins
 from tests.conftest import Tree
 from tests.crossing_steps import act
@@ -168,13 +168,13 @@ def test_a_plugin_is_set_aside_and_brought_back_beside_later_work(tree: Tree) ->
     ground = crossing_ground(crossing, Work())
     (aside,) = find_aside(crossing, ground)
     assert (aside.id, aside.why, aside.ready) == ("snuffer", "it flickers", "") and "accepts 2.0" in aside.condition
-    overview = look(crossing, Work())
+    overview = inspect(crossing, Work())
     assert not any(item.key == "aside:snuffer" for item in overview.items)  # 2 was there when it was set aside
     shelf = wick.shelf / "shelf.toml"
     shelf.write_text(
         shelf.read_text() + '[[plugin]]\nid = "snuffer"\nversion = "2.1"\nfolder = "snuffer/2"\naccepts = ">=2"\n'
     )
-    overview = look(crossing, Work())
+    overview = inspect(crossing, Work())
     assert any(item.title == "snuffer is set aside, and 2.1 would fit now" for item in overview.items)
     assert any(item.title.startswith("decided: snuffer") or "snuffer" in item.title for item in overview.logbook)
     assert "snuffer 1: it flickers. It comes back with a release of it that accepts 2.0" in report_markdown(

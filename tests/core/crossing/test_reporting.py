@@ -31,7 +31,7 @@ from fernshale.core.crossing.reporting.markdown import report_markdown, report_m
 from fernshale.core.crossing.reporting.patches import write_patches
 from fernshale.core.crossing.reporting.playbook import Way, export_way, read_way
 from fernshale.core.crossing.stages.build.workspace_members import member_states
-from fernshale.core.crossing.stages.overview import Overview, begin_crossing, look
+from fernshale.core.crossing.stages.overview import Overview, begin_crossing, inspect
 from fernshale.core.crossing.stages.trial.checks import add_check
 from fernshale.core.profile.model import Check
 from fernshale.core.profile.read import read_profile
@@ -42,7 +42,7 @@ from tests.wick import begin_wick, make_wick
 
 
 def _look(crossing: Crossing) -> Overview:
-    return look(crossing, Work())
+    return inspect(crossing, Work())
 
 
 def _take(crossing: Crossing, key: str, way: str, why: str = "", who: str = "you") -> None:

@@ -23,7 +23,7 @@ from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Recorded
 from fernshale.core.crossing.record.logbook import CannotUndo, go_back_to, redo
 from fernshale.core.crossing.record.trust import trust
-from fernshale.core.crossing.stages.overview import Overview, begin_crossing, look
+from fernshale.core.crossing.stages.overview import Overview, begin_crossing, inspect
 from fernshale.core.crossing.stages.route import view as route_view
 from fernshale.core.profile.model import RoleRule
 from fernshale.core.profile.read import read_profile
@@ -109,7 +109,7 @@ def begin_far(wick: Wick, via: tuple[str, ...] = ()) -> Crossing:
 
 
 def _look(crossing: Crossing) -> Overview:
-    return look(crossing, Work())
+    return inspect(crossing, Work())
 
 
 def _take(crossing: Crossing, key: str, way: str) -> None:
@@ -206,7 +206,7 @@ def test_notes_of_engine_and_plugins_are_filtered_and_ticked_off(tree: Tree) -> 
     _take(crossing, notes[0].key, "dealt")
     assert [item.dealt for item in _look(crossing).route.notes] == [True, False, False, False]
     assert len(crossing.logbook()) == entries
-    data = route_view.to_json(_look(crossing).route)
+    data = route_view.route_json(_look(crossing).route)
     assert [item["dealt"] for item in data["notes"]] == [True, False, False, False]  # type: ignore[attr-defined]
 
 

@@ -14,7 +14,7 @@ from fernshale.core.crossing.project.checks import check_rows
 from fernshale.core.crossing.project.scan import crossing_ground
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.trust import trust
-from fernshale.core.crossing.stages.overview import Overview, begin_crossing, look
+from fernshale.core.crossing.stages.overview import Overview, begin_crossing, inspect
 from fernshale.core.crossing.stages.trial.checks import add_check, drop_check, propose_checks, refuse_check
 from fernshale.core.crossing.stages.trial.log_origins import find_printers
 from fernshale.core.profile.model import Check
@@ -65,7 +65,7 @@ def _crossing(tree: Tree, silence: str = "") -> tuple[Wick, Crossing]:
 
 
 def _look(crossing: Crossing) -> Overview:
-    return look(crossing, Work())
+    return inspect(crossing, Work())
 
 
 def _take(crossing: Crossing, key: str, way: str, why: str = "") -> None:

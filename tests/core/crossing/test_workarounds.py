@@ -12,7 +12,7 @@ from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.logbook import undo
 from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.markdown import report_markdown
-from fernshale.core.crossing.stages.overview import look
+from fernshale.core.crossing.stages.overview import inspect
 from fernshale.core.route.shelf import Workaround
 from fernshale.core.route.shelf_sources import read_shelf
 from tests.conftest import Tree
@@ -32,7 +32,7 @@ def _wick(tree: Tree, version: str, workarounds: str) -> Wick:
 
 
 def _items(crossing: Crossing) -> list[Item]:
-    found = look(crossing, Work()).engine.items
+    found = inspect(crossing, Work()).engine.items
     return [item for item in found if item.key.startswith("workaround:")]
 
 
@@ -51,7 +51,7 @@ def test_a_line_is_put_in_with_its_note_and_stays_a_debt(tree: Tree) -> None:
     note = "; can go with 2.1: 2.0 flickers"
     assert ini.read_text() == f"; the game\nwick = 1.4   ; engine\n{note}\nflicker = off\n"
     assert not _items(crossing)
-    overview = look(crossing, Work())
+    overview = inspect(crossing, Work())
     (debt,) = (item for item in owed(overview, crossing) if item.kind == "line")
     assert (debt.condition, debt.ready, debt.place) == ("can go with 2.1", "", "candle.ini:4")
     assert "“flicker = off” (candle.ini:4): 2.0 flickers; can go with 2.1" in report_markdown(
@@ -75,7 +75,7 @@ def test_a_line_goes_when_the_target_does_not_need_it(tree: Tree, noted: bool, s
     crossing = cross_wick(wick)
     (open_item,) = _items(crossing)
     assert [(way.id, way.sure) for way in open_item.options] == [("remove", sure), ("keep", False)]
-    (debt,) = (item for item in owed(look(crossing, Work()), crossing) if item.kind == "line")
+    (debt,) = (item for item in owed(inspect(crossing, Work()), crossing) if item.kind == "line")
     assert debt.ready == "2.0 does not need it"
     if sure:
         _take(crossing, open_item.key, "remove")

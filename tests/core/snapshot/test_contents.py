@@ -188,7 +188,7 @@ def test_a_second_process_that_fails_loses_nothing(
     kept = store.take(root, "", Work(token=token))
     monkeypatch.setattr(parallel_reading, "is_worthwhile", lambda files, size: True)
     (root / "d1/new").write_text("new")
-    monkeypatch.setattr(parallel_reading, "__name__", "fernshale.core.snapshot.nowhere")
+    monkeypatch.setattr(parallel_reading, "_WORKER", "fernshale.core.snapshot.nowhere:read_share")
     with pytest.raises(ModuleNotFoundError):
         store.take(root, "", Work(token=token))
     assert [item.id for item in store.list()] == [kept.id] and store.verify().ok

@@ -8,6 +8,16 @@ from functools import partial
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QSplitter, QWidget
 
+from fernshale.api.actions import (
+    Action,
+    ReplacePlugin,
+    ResolveAlike,
+    ResolveBelow,
+    ResolveConflict,
+    ReturnPlugin,
+    UpdatePlugin,
+)
+from fernshale.api.merging import ask, below, decision_key, file_lines
 from fernshale.app.dialogs.questions import ask_yes
 from fernshale.app.pages.base import Page
 from fernshale.app.pages.plugins.files import (
@@ -30,22 +40,10 @@ from fernshale.app.widgets.rows import RowList
 from fernshale.app.widgets.text_document import Document, LineRow, LinesBlock
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
-from fernshale.core.crossing.record.actions import Action
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.overview import Overview
-from fernshale.core.crossing.stages.plugins.actions import (
-    ReplacePlugin,
-    ResolveAlike,
-    ResolveBelow,
-    ResolveConflict,
-    ReturnPlugin,
-    UpdatePlugin,
-)
-from fernshale.core.crossing.stages.plugins.choices import below
-from fernshale.core.crossing.stages.plugins.merged_lines import file_lines
-from fernshale.core.crossing.stages.plugins.questions import ask
-from fernshale.core.crossing.stages.plugins.view import PluginView, decision_key
+from fernshale.core.crossing.stages.plugins.view import PluginView
 from fernshale.core.merge.folder_merge import FileMerge
 from fernshale.core.merge.ledger import LedgerEntry
 from fernshale.core.merge.text_merge import Choice, Due

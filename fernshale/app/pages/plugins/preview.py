@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QVBoxLayout, QWidget
 
+from fernshale.api.merging import preview_plugin
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.app.widgets.change_list import ChangesPane
 from fernshale.core.base.quantities import count
 from fernshale.core.crossing.stages.overview import Overview
-from fernshale.core.crossing.stages.plugins.view import PluginView, preview_plugin
+from fernshale.core.crossing.stages.plugins.view import PluginView
 
 
 class PreviewDialog(QDialog):

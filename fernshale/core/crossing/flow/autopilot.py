@@ -12,7 +12,7 @@ from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Recorded
 from fernshale.core.crossing.record.items import Item, choose
 from fernshale.core.crossing.record.stage import STAGES, Stage
-from fernshale.core.crossing.stages.overview import Overview, look
+from fernshale.core.crossing.stages.overview import Overview, inspect
 from fernshale.core.crossing.stages.trial.actions import BeginNextLeg
 
 # Rounds without fewer open items before it gives up: fixes that undo one another must not go on for ever.
@@ -49,7 +49,7 @@ def cross(
 
     `on_step` hears of each step before it is taken, `on_stage` of each stage when it is left.
     """
-    overview = look(crossing, work)
+    overview = inspect(crossing, work)
     while True:
         leg = overview.setup.leg
         overview = _cross_leg(crossing, overview, recorded, on_step, on_stage, work)
@@ -73,7 +73,7 @@ def _cross_leg(
             tried[step.item.key] = tried.get(step.item.key, 0) + 1
             on_step(step)
             carry_out(crossing, step.action, step.author, work)
-            overview = look(crossing, work)
+            overview = inspect(crossing, work)
             if isinstance(step.action, BeginNextLeg):
                 return overview
         on_stage(stage, overview)

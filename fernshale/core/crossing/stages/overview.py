@@ -117,7 +117,7 @@ def _check_members(ground: Ground, members: Sequence[str]) -> None:
         raise MisuseError(f"these members cannot cross together: {named}", "Name those of one release.")
 
 
-def look(crossing: Crossing, work: Work) -> Overview:
+def inspect(crossing: Crossing, work: Work) -> Overview:
     """Read everything anew. An interrupted change is settled first; else nothing is written into the project."""
     if not crossing.is_settled:
         with crossing.acting():

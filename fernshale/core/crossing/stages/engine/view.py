@@ -127,7 +127,7 @@ def apply_engine(crossing: Crossing, ground: Ground, work: Work) -> Regenerated 
     return regenerate(crossing, work)
 
 
-def to_json(sites: tuple[SiteChange, ...], items: tuple[Item, ...]) -> dict[str, object]:
+def engine_json(sites: tuple[SiteChange, ...], items: tuple[Item, ...]) -> dict[str, object]:
     """The sites as the command line prints them."""
     return {
         "sites": [

@@ -116,7 +116,7 @@ def choose_way(crossing: Crossing, ground: Ground, stops: Sequence[str], author:
     )
 
 
-def to_json(view: RouteView) -> dict[str, object]:
+def route_json(view: RouteView) -> dict[str, object]:
     """The route as the command line prints it: all legs of the chosen way, and what the other ways would cost."""
     legs = [view.leg, *(item.leg for item in view.way.legs[1:])]
     return {

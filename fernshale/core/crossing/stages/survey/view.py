@@ -153,7 +153,7 @@ def describe(baseline: Baseline) -> str:
     return ", ".join(parts)
 
 
-def to_json(view: SurveyView) -> dict[str, object]:
+def survey_json(view: SurveyView) -> dict[str, object]:
     """The survey as the command line prints it."""
     ground = view.ground
     return {

@@ -122,7 +122,7 @@ def log_key(item: Difference) -> str:
     return f"trial:log:{item.key}"
 
 
-def to_json(view: TrialView) -> dict[str, object]:
+def trial_json(view: TrialView) -> dict[str, object]:
     """The trial as the command line prints it."""
     run = view.run
     return {

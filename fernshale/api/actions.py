@@ -1,0 +1,103 @@
+"""Every action that can be carried out, by stage."""
+
+from __future__ import annotations
+
+from fernshale.core.crossing.record.actions import Action, Author, Choose
+from fernshale.core.crossing.stages.build.actions import (
+    AcceptSilent,
+    LeaveMemberBehind,
+    PinDefault,
+    PutCauseOff,
+    ReturnPluginForCause,
+    RunBuild,
+    SwitchCodeOff,
+    SwitchCodeOn,
+    TakeCauseUp,
+    TakeMemberAlong,
+    UseRule,
+    UseRuleAt,
+    UseSilentRule,
+)
+from fernshale.core.crossing.stages.engine.actions import (
+    AddWorkaround,
+    LeaveOutAndGenerate,
+    PointAtRelease,
+    RebuildAndGenerate,
+    RemoveWorkaround,
+    ResolveStaleFiles,
+    RestoreGenerated,
+    RunGenerator,
+    UpdateForkedFile,
+)
+from fernshale.core.crossing.stages.links.actions import MeetConstraint, Relink, RelinkFile, RewriteData
+from fernshale.core.crossing.stages.plugins.actions import (
+    LeavePluginOut,
+    RebuildPlugin,
+    ReplacePlugin,
+    ResolveAlike,
+    ResolveBelow,
+    ResolveConflict,
+    ReturnPlugin,
+    UpdatePlugin,
+)
+from fernshale.core.crossing.stages.route.actions import ChooseRoute, RaiseStandard
+from fernshale.core.crossing.stages.survey.actions import (
+    AssignRole,
+    CheckRequirements,
+    CommitSteps,
+    LeaveGitAlone,
+    RemovePath,
+    TakeBaseline,
+)
+from fernshale.core.crossing.stages.trial.actions import BeginNextLeg, MarkCheck, RunGame
+
+__all__ = [
+    "AcceptSilent",
+    "Action",
+    "AddWorkaround",
+    "AssignRole",
+    "Author",
+    "BeginNextLeg",
+    "CheckRequirements",
+    "Choose",
+    "ChooseRoute",
+    "CommitSteps",
+    "LeaveGitAlone",
+    "LeaveMemberBehind",
+    "LeaveOutAndGenerate",
+    "LeavePluginOut",
+    "MarkCheck",
+    "MeetConstraint",
+    "PinDefault",
+    "PointAtRelease",
+    "PutCauseOff",
+    "RaiseStandard",
+    "RebuildAndGenerate",
+    "RebuildPlugin",
+    "Relink",
+    "RelinkFile",
+    "RemovePath",
+    "RemoveWorkaround",
+    "ReplacePlugin",
+    "ResolveAlike",
+    "ResolveBelow",
+    "ResolveConflict",
+    "ResolveStaleFiles",
+    "RestoreGenerated",
+    "ReturnPlugin",
+    "ReturnPluginForCause",
+    "RewriteData",
+    "RunBuild",
+    "RunGame",
+    "RunGenerator",
+    "SwitchCodeOff",
+    "SwitchCodeOn",
+    "TakeBaseline",
+    "TakeCauseUp",
+    "TakeMemberAlong",
+    "UpdateForkedFile",
+    "UpdatePlugin",
+    "UseRule",
+    "UseRuleAt",
+    "UseSilentRule",
+]

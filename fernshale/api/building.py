@@ -1,0 +1,28 @@
+"""Diagnostics, causes, fix rules and their edits."""
+
+from __future__ import annotations
+
+from fernshale.core.build.sarif import write_sarif
+from fernshale.core.crossing.rules.search import apply_rules
+from fernshale.core.crossing.rules.sources import export_rules, keep_rules
+from fernshale.core.crossing.stages.build.actions import Part, Scope
+from fernshale.core.crossing.stages.build.items import default_key
+from fernshale.core.crossing.stages.build.rounds import diagnose, plain_ground
+from fernshale.core.fix.apply import try_rule
+from fernshale.core.fix.data_rewriter import repeats
+from fernshale.core.fix.rules import read_rules
+
+__all__ = [
+    "Part",
+    "Scope",
+    "apply_rules",
+    "default_key",
+    "diagnose",
+    "export_rules",
+    "keep_rules",
+    "plain_ground",
+    "read_rules",
+    "repeats",
+    "try_rule",
+    "write_sarif",
+]

@@ -1,0 +1,14 @@
+"""Change sets as text, and what an action would write before it does."""
+
+from __future__ import annotations
+
+from fernshale.core.change.preview import Read, describe, show_change, show_content, tree_of, unified_diff
+
+__all__ = [
+    "Read",
+    "describe",
+    "show_change",
+    "show_content",
+    "tree_of",
+    "unified_diff",
+]

@@ -1,0 +1,83 @@
+"""Crossings: begin, inspect, act, go back, and what a crossing owes."""
+
+from __future__ import annotations
+
+from fernshale.core.crossing.flow.actions import (
+    apply_confident_fixes,
+    build_and_fix,
+    carry_out,
+    choose_confidence,
+    withdraw,
+)
+from fernshale.core.crossing.flow.batch import cross_all, cross_one
+from fernshale.core.crossing.flow.import_content import State, carry, plan_carry
+from fernshale.core.crossing.flow.outstanding import Kind, owed
+from fernshale.core.crossing.flow.standalone import write_changes, write_links
+from fernshale.core.crossing.flow.summaries import FindingParts, finding_of
+from fernshale.core.crossing.project.checks import check_rows
+from fernshale.core.crossing.record.database import Crossing, all_crossings, find_crossing, open_crossing
+from fernshale.core.crossing.record.decisions import read_decisions
+from fernshale.core.crossing.record.items import choose
+from fernshale.core.crossing.record.logbook import (
+    Rewind,
+    edits_since,
+    go_back_to,
+    preview_way,
+    redo,
+    restore_snapshot,
+    steps_since,
+    undo,
+)
+from fernshale.core.crossing.record.undo_plan import sides_of
+from fernshale.core.crossing.stages.build.workspace_members import member_states
+from fernshale.core.crossing.stages.overview import begin_crossing, has_changed, inspect
+from fernshale.core.crossing.stages.survey.view import describe, survey_json
+from fernshale.core.crossing.stages.survey.view import survey as inspect_project
+from fernshale.core.crossing.stages.trial.checks import add_check, drop_check, mark_check, propose_checks, refuse_check
+
+__all__ = [
+    "Crossing",
+    "FindingParts",
+    "Kind",
+    "Rewind",
+    "State",
+    "add_check",
+    "all_crossings",
+    "apply_confident_fixes",
+    "begin_crossing",
+    "build_and_fix",
+    "carry",
+    "carry_out",
+    "check_rows",
+    "choose",
+    "choose_confidence",
+    "cross_all",
+    "cross_one",
+    "describe",
+    "drop_check",
+    "edits_since",
+    "find_crossing",
+    "finding_of",
+    "go_back_to",
+    "has_changed",
+    "inspect",
+    "inspect_project",
+    "mark_check",
+    "member_states",
+    "open_crossing",
+    "owed",
+    "plan_carry",
+    "preview_way",
+    "propose_checks",
+    "read_decisions",
+    "redo",
+    "refuse_check",
+    "restore_snapshot",
+    "sides_of",
+    "steps_since",
+    "survey_json",
+    "undo",
+    "withdraw",
+    "write_changes",
+    "write_links",
+]

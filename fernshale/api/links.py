@@ -1,0 +1,23 @@
+"""Ids and paths in assets, and data that has to be rewritten."""
+
+from __future__ import annotations
+
+from fernshale.core.crossing.stages.links.data_rules import constraint_of, preview_data, preview_mending
+from fernshale.core.crossing.stages.links.data_rules import key_of as constraint_key
+from fernshale.core.crossing.stages.links.reference_index import compare_trees
+from fernshale.core.crossing.stages.links.view import declaration, preview_relink, relink
+from fernshale.core.crossing.stages.links.view import key_of as link_key
+from fernshale.core.links.index import LinkIndex
+
+__all__ = [
+    "LinkIndex",
+    "compare_trees",
+    "constraint_key",
+    "constraint_of",
+    "declaration",
+    "link_key",
+    "preview_data",
+    "preview_mending",
+    "preview_relink",
+    "relink",
+]

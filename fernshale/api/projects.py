@@ -1,0 +1,43 @@
+"""Projects, profiles and shelves as they lie on disk: find, read, describe, trust."""
+
+from __future__ import annotations
+
+from fernshale.core.crossing.project.plugin_origins import file_states, local_json
+from fernshale.core.crossing.project.plugin_plan import plugin_key
+from fernshale.core.crossing.project.probe import look_at_project, missing_tools, targets_on
+from fernshale.core.crossing.project.profile_drafts import check_profile, draft_text, keep_draft
+from fernshale.core.crossing.project.roles import give_role, role_at
+from fernshale.core.crossing.project.scan import crossing_ground, read_ground
+from fernshale.core.crossing.record.git_commits import find_work_tree
+from fernshale.core.crossing.record.trust import trust
+from fernshale.core.profile.read import find_profile, read_profile
+from fernshale.core.route.shelf_server import ShelfServer
+from fernshale.core.route.shelf_sources import read_shelf
+from fernshale.core.snapshot.working_copy import duplicate_tree
+from fernshale.core.survey.role_overrides import is_own_rule
+from fernshale.core.survey.roles import role_of
+
+__all__ = [
+    "ShelfServer",
+    "check_profile",
+    "crossing_ground",
+    "draft_text",
+    "duplicate_tree",
+    "file_states",
+    "find_profile",
+    "find_work_tree",
+    "give_role",
+    "is_own_rule",
+    "keep_draft",
+    "local_json",
+    "look_at_project",
+    "missing_tools",
+    "plugin_key",
+    "read_ground",
+    "read_profile",
+    "read_shelf",
+    "role_at",
+    "role_of",
+    "targets_on",
+    "trust",
+]

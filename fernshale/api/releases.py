@@ -1,0 +1,24 @@
+"""What changes from one release to another, and where the project names its release."""
+
+from __future__ import annotations
+
+from fernshale.core.crossing.project.interface_changes import used_changes, uses_of
+from fernshale.core.crossing.project.source_texts import names_in
+from fernshale.core.crossing.stages.engine.view import engine_json, preview_engine, site_changes
+from fernshale.core.crossing.stages.engine.workarounds import is_needed
+from fernshale.core.crossing.stages.route.view import route_json
+from fernshale.core.drift.comparison_cache import compare_releases
+from fernshale.core.engine.release_update import draft_sites
+
+__all__ = [
+    "compare_releases",
+    "draft_sites",
+    "engine_json",
+    "is_needed",
+    "names_in",
+    "preview_engine",
+    "route_json",
+    "site_changes",
+    "used_changes",
+    "uses_of",
+]

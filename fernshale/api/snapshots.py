@@ -1,0 +1,21 @@
+"""The snapshot store: take, compare, restore, delete."""
+
+from __future__ import annotations
+
+from fernshale.core.crossing.record.retention import forget_by_policy, forget_these, needed_snapshots
+from fernshale.core.crossing.record.snapshot_diff import compare_sides, compare_snapshots
+from fernshale.core.snapshot.restore import restore as restore_tree
+from fernshale.core.snapshot.store import Store, default_store
+from fernshale.core.snapshot.unique_contents import added_by_each
+
+__all__ = [
+    "Store",
+    "added_by_each",
+    "compare_sides",
+    "compare_snapshots",
+    "default_store",
+    "forget_by_policy",
+    "forget_these",
+    "needed_snapshots",
+    "restore_tree",
+]
