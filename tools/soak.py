@@ -25,6 +25,7 @@ from pathlib import Path
 
 from fernshale.core.crossing.flow.actions import carry_out
 from fernshale.core.crossing.record.actions import Author
+from fernshale.core.crossing.record.database import EntryText
 from fernshale.core.crossing.record.items import choose
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -138,7 +139,7 @@ def step(world: World, source: random.Random) -> None:
     draft.write(f"made/{source.randint(0, 5)}.txt", f"{source.random()}\n".encode())
     crossing = world.crossing
     with crossing.acting():
-        write_step(crossing, Stage.BUILD, "a step", "", "", draft.change_set(), Work(token=_TOKEN))
+        write_step(crossing, EntryText(Stage.BUILD, "a step"), draft.change_set(), Work(token=_TOKEN))
 
 
 def _on_an_entry(act: Callable[..., object]) -> Callable[[World, random.Random], None]:

@@ -35,7 +35,7 @@ from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.import_content import CarryPlan
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.trust import TrustNeeded
-from fernshale.core.crossing.stages.overview import Overview
+from fernshale.core.crossing.stages.overview import Extent, Overview
 from fernshale.core.profile.model import Check, Profile
 
 # How often the tree is looked at for edits made outside; a look costs a stat per file.
@@ -88,7 +88,7 @@ class Session(QObject):
                 duplicate_tree(project, beside, work)
             place = beside or project
             self.crossing = begin_crossing(
-                place, profile, shelves, to, work, members=members, original=str(project) if beside else ""
+                place, profile, shelves, to, work, Extent(members=members, original=str(project) if beside else "")
             )
             return inspect(self.crossing, work)
 

@@ -12,6 +12,7 @@ from fernshale.cli.output import to_stderr
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, Work
+from fernshale.core.crossing.stages.overview import Extent
 
 
 def begun(options: argparse.Namespace, token: CancelToken) -> Crossing:
@@ -27,7 +28,7 @@ def begun(options: argparse.Namespace, token: CancelToken) -> Crossing:
     goes_on = known is not None and known.setup.target == options.to
     members = options.member or (known.setup.members if known and goes_on else ())
     return begin_crossing(
-        project, profile, shelves, options.to, Work(token=token), options.via or (), members, original
+        project, profile, shelves, options.to, Work(token=token), Extent(options.via or (), members, original)
     )
 
 

@@ -14,7 +14,7 @@ from fernshale.app.window import MainWindow
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.change.preview import show_change, tree_of
-from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage
 from tests.conftest import Tree, listing
@@ -189,7 +189,7 @@ def test_a_change_set_as_a_tree_and_in_full(tree: Tree, token: CancelToken) -> N
     assert shown("run.sh").splitlines()[0] == "# mode 644 becomes 755" and "-x\n+y\n" in shown("run.sh")
     assert "+1\n" in shown("a/b/one.txt") and "2 bytes, content" in shown("a/b/two.bin")
     assert "a link to run.sh" in shown("link")
-    write_step(crossing, Stage.BUILD, "step", "", "", changes, Work(token=token))
+    write_step(crossing, EntryText(Stage.BUILD, "step"), changes, Work(token=token))
     later = Draft(wick.project)
     later.write("a/b/one.txt", b"2\n")
     rows = [(depth, path, change is not None) for depth, path, change in tree_of(later.change_set().changes)]

@@ -22,7 +22,7 @@ from pathlib import Path
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
-from fernshale.core.crossing.record.database import AnotherActs, Crossing, Setup, begin
+from fernshale.core.crossing.record.database import AnotherActs, Crossing, EntryText, Setup, begin
 from fernshale.core.crossing.record.git_commits import commit_from_now_on
 from fernshale.core.crossing.record.logbook import go_back_to, redo, settle_interrupted, undo, write_step
 from fernshale.core.crossing.record.retention import forget_these
@@ -68,7 +68,7 @@ def apply(world: World) -> None:
     draft.delete("gone.txt")
     draft.delete("b/c.txt")
     draft.link("link2", "a.txt")
-    write_step(world.crossing, Stage.ENGINE, "a step", "", "engine", draft.change_set(), Work(token=_TOKEN))
+    write_step(world.crossing, EntryText(Stage.ENGINE, "a step", "", "engine"), draft.change_set(), Work(token=_TOKEN))
 
 
 def edit_outside(world: World) -> None:
@@ -112,7 +112,7 @@ def apply_more(world: World) -> None:
     draft = Draft(world.project)
     draft.write("a.txt", b"one, changed again\n")
     draft.write("new/other.txt", b"other\n")
-    write_step(world.crossing, Stage.BUILD, "another step", "", "", draft.change_set(), Work(token=_TOKEN))
+    write_step(world.crossing, EntryText(Stage.BUILD, "another step"), draft.change_set(), Work(token=_TOKEN))
 
 
 def go_back(world: World) -> None:
@@ -156,7 +156,7 @@ def _make_own_step(world: World) -> None:
         settle_interrupted(crossing)
         draft = Draft(world.project)
         draft.write("other.txt", b"by the other process\n")
-        write_step(crossing, Stage.BUILD, "another's step", "", "", draft.change_set(), Work(token=_TOKEN))
+        write_step(crossing, EntryText(Stage.BUILD, "another's step"), draft.change_set(), Work(token=_TOKEN))
 
     _once_free(world, make)
 

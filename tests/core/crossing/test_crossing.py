@@ -14,7 +14,7 @@ from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.flow.actions import apply_confident_fixes, carry_out
 from fernshale.core.crossing.flow.autopilot import cross
 from fernshale.core.crossing.record.actions import Author
-from fernshale.core.crossing.record.database import AnotherActs, Crossing, all_crossings, find_crossing
+from fernshale.core.crossing.record.database import AnotherActs, Crossing, EntryText, all_crossings, find_crossing
 from fernshale.core.crossing.record.decisions import Decision, Recorded
 from fernshale.core.crossing.record.logbook import (
     CannotUndo,
@@ -172,7 +172,7 @@ def test_undo_says_what_stands_in_the_way(tree: Tree, token: CancelToken) -> Non
         undo(crossing, first.id, Work(token=token))
     draft = Draft(project)
     draft.write("candle.ini", b"wick = 2.0\n")
-    write_step(crossing, Stage.ENGINE, "a later step", "", "", draft.change_set(), Work(token=token))
+    write_step(crossing, EntryText(Stage.ENGINE, "a later step"), draft.change_set(), Work(token=token))
     with pytest.raises(CannotUndo, match="a later step"):
         undo(crossing, first.id, Work(token=token))
 
@@ -201,7 +201,7 @@ def test_kill_between_entry_and_journal_is_settled(tree: Tree) -> None:
     draft = Draft(project)
     draft.write("game.py", b"new\n")
     changes = draft.change_set()
-    id = crossing.write_entry(Stage.BUILD, "killed", "", "", "", changes, "pending")
+    id = crossing.write_entry(EntryText(Stage.BUILD, "killed"), "", changes, "pending")
     settle_interrupted(crossing)
     assert id not in [entry.id for entry in crossing.logbook()]
 
@@ -293,9 +293,9 @@ def test_a_step_that_is_refused_leaves_earlier_decisions_alone(tree: Tree) -> No
     (wick.project / "game.py").write_text("changed meanwhile\n")
     mended = replace(left, choice="mend", why="it is now")
     with pytest.raises(ChangedUnderneath):
-        write_step(crossing, Stage.LINKS, "doors", "", "", changes, Work(), [mended])
+        write_step(crossing, EntryText(Stage.LINKS, "doors"), changes, Work(), [mended])
     assert crossing.decisions() == {"expect:door": left}
     draft = Draft(wick.project)
     draft.write(TreePath("game.py"), b"import wick\n")
-    done = write_step(crossing, Stage.LINKS, "doors", "", "", draft.change_set(), Work(), [mended])
+    done = write_step(crossing, EntryText(Stage.LINKS, "doors"), draft.change_set(), Work(), [mended])
     assert crossing.decisions() == {"expect:door": replace(mended, entry=done)}

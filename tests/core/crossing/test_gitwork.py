@@ -12,7 +12,7 @@ from fernshale.core.base.errors import CommandError
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.flow.autopilot import cross
-from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.git_commits import KEY, commit_of, find_work_tree
 from fernshale.core.crossing.record.items import Item
@@ -80,7 +80,7 @@ def _step(crossing: Crossing, title: str, files: dict[str, str | None]) -> int:
             draft.write(path, text.encode())
     changes = draft.change_set()
     decided = Decision("cause:x", Stage.BUILD, "mend", "", "you", "it must", 1.0)
-    return write_step(crossing, Stage.BUILD, title, "because", "", changes, Work(), [decided])
+    return write_step(crossing, EntryText(Stage.BUILD, title, "because"), changes, Work(), [decided])
 
 
 def _subjects(project: Path) -> list[str]:
@@ -114,7 +114,7 @@ def test_each_step_is_a_commit_on_a_branch_of_its_own(tree: Tree, token: CancelT
     undo(crossing, first, Work(token=token))
     assert _subjects(project)[0] == "Undo: first" and _git(project, "diff", "HEAD~2", "--stat", "HEAD") == ""
     redo(crossing, first, Work(token=token))
-    with watching(crossing, Stage.ENGINE, "a command ran", "", "", Work(token=token)):
+    with watching(crossing, EntryText(Stage.ENGINE, "a command ran"), Work(token=token)):
         (project / "made.txt").write_text("made\n")
     assert _subjects(project)[:2] == ["Engine: a command ran", "Build: first"]
     # A snapshot has what git ignores, and git's own folder; a step that brings it back leaves the history alone.

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
-from fernshale.core.crossing.record.database import Crossing, Setup, begin
+from fernshale.core.crossing.record.database import Crossing, EntryText, Setup, begin
 from fernshale.core.crossing.record.logbook import CannotUndo, go_back_to, note, preview_way, redo, undo, write_step
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.record.step_order import Write, done_after, writes_since
@@ -39,7 +39,7 @@ def _step(crossing: Crossing, files: dict[str, str | None]) -> int:
             draft.delete(path)
         else:
             draft.write(path, content.encode())
-    return write_step(crossing, Stage.BUILD, "a step", "", "", draft.change_set(), Work())
+    return write_step(crossing, EntryText(Stage.BUILD, "a step"), draft.change_set(), Work())
 
 
 def _back(crossing: Crossing, id: int) -> tuple[str, ...]:
@@ -54,7 +54,7 @@ def test_an_empty_step_and_an_earlier_undo_do_not_stop_it(tmp_path: Path) -> Non
     note(crossing, Stage.BUILD, "wrote nothing", "", "")
     second = _step(crossing, {"b.txt": _text({2: "two"}), "sub/c.txt": "new\n"})
     empty = write_step(
-        crossing, Stage.BUILD, "empty", "", "", Draft(project).change_set(), Work()
+        crossing, EntryText(Stage.BUILD, "empty"), Draft(project).change_set(), Work()
     )  # fmt: skip
     undo(crossing, first, Work())
     (project / "a.txt").write_text(_text({7: "by hand"}))

@@ -20,7 +20,7 @@ from fernshale.core.change.draft import Draft
 from fernshale.core.change.preview import text_diff
 from fernshale.core.crossing.flow.batch import cross_all, cross_one
 from fernshale.core.crossing.project.scan import crossing_ground
-from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.decisions import Recorded
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage, stage_of
@@ -31,7 +31,7 @@ from fernshale.core.crossing.reporting.markdown import report_markdown, report_m
 from fernshale.core.crossing.reporting.patches import write_patches
 from fernshale.core.crossing.reporting.playbook import Way, export_way, read_way
 from fernshale.core.crossing.stages.build.workspace_members import member_states
-from fernshale.core.crossing.stages.overview import Overview, begin_crossing, inspect
+from fernshale.core.crossing.stages.overview import Extent, Overview, begin_crossing, inspect
 from fernshale.core.crossing.stages.trial.checks import add_check
 from fernshale.core.profile.model import Check
 from fernshale.core.profile.read import read_profile
@@ -63,10 +63,7 @@ def test_every_form_tells_the_same_and_markup_in_names_stays_text(tree: Tree) ->
     draft.write("odd <b>|name.txt", b"y")
     write_step(
         crossing,
-        Stage.TRIAL,
-        "by hand <i>|</i>",
-        "because <script>alert(1)</script>",
-        "",
+        EntryText(Stage.TRIAL, "by hand <i>|</i>", "because <script>alert(1)</script>"),
         draft.change_set(),
         Work(),
     )
@@ -126,7 +123,7 @@ def test_real_git_follows_the_patches_to_the_same_tree(tree: Tree, tmp_path: Pat
             draft.delete("empty")
             draft.delete("more.py")
             draft.link("link", "tool.sh")
-        write_step(crossing, Stage.BUILD, f"turn {turn}: ümlaut", "to see", "", draft.change_set(), Work())
+        write_step(crossing, EntryText(Stage.BUILD, f"turn {turn}: ümlaut", "to see"), draft.change_set(), Work())
     names = write_patches(crossing, tmp_path / "patches")
     assert len(names) == 3
     _git(other, "am", "-q", "--keep-cr", *(str(tmp_path / "patches" / name) for name in names))
@@ -251,7 +248,7 @@ def test_a_report_tells_every_leg(tree: Tree) -> None:
     shelf.write_text(shelf.read_text().replace("[[engine]]", entry + "[[engine]]", 1))
     profile = read_profile(wick.profile)
     trust(profile)
-    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", Work(), via=["1.6"])
+    crossing = begin_crossing(wick.project, profile, [wick.shelf], "2.0", Work(), Extent(via=["1.6"]))
     overview = _finished(crossing)
     assert overview.is_done
     data = report_data(overview, crossing)

@@ -23,7 +23,7 @@ from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Recorded
 from fernshale.core.crossing.record.logbook import CannotUndo, go_back_to, redo
 from fernshale.core.crossing.record.trust import trust
-from fernshale.core.crossing.stages.overview import Overview, begin_crossing, inspect
+from fernshale.core.crossing.stages.overview import Extent, Overview, begin_crossing, inspect
 from fernshale.core.crossing.stages.route import view as route_view
 from fernshale.core.profile.model import RoleRule
 from fernshale.core.profile.read import read_profile
@@ -105,7 +105,7 @@ def make_far_wick(tree: Tree) -> Wick:
 def begin_far(wick: Wick, via: tuple[str, ...] = ()) -> Crossing:
     profile = read_profile(wick.profile)
     trust(profile)
-    return begin_crossing(wick.project, profile, [wick.shelf], "3.0", Work(), via)
+    return begin_crossing(wick.project, profile, [wick.shelf], "3.0", Work(), Extent(via))
 
 
 def _look(crossing: Crossing) -> Overview:

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
-from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.logbook import CannotUndo, preview_undo, redo, undo, write_step
 from fernshale.core.crossing.record.stage import Stage
 from tests.conftest import Tree, listing
@@ -24,7 +24,7 @@ def _step(crossing: Crossing, title: str, files: dict[str, str | bytes | None]) 
             draft.delete(path)
         else:
             draft.write(path, content.encode() if isinstance(content, str) else content)
-    return write_step(crossing, Stage.BUILD, title, "", "", draft.change_set(), Work())
+    return write_step(crossing, EntryText(Stage.BUILD, title), draft.change_set(), Work())
 
 
 def _numbered(edits: dict[int, str]) -> str:

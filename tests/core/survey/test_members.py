@@ -15,7 +15,7 @@ from fernshale.core.crossing.flow.autopilot import cross
 from fernshale.core.crossing.project.scan import read_ground
 from fernshale.core.crossing.record.decisions import read_decisions
 from fernshale.core.crossing.record.trust import trust
-from fernshale.core.crossing.stages.overview import Overview, begin_crossing
+from fernshale.core.crossing.stages.overview import Extent, Overview, begin_crossing
 from fernshale.core.profile.model import Override, Profile, Reach, Recognise, Site, Workspace
 from fernshale.core.profile.read import read_profile
 from fernshale.core.survey.plugins import read_folder
@@ -83,7 +83,9 @@ def _cross(folder: Path, members: tuple[str, ...] = ()) -> tuple[Path, Overview,
     profile = read_profile(sample.profile)
     trust(profile)
     token = CancelToken()
-    crossing = begin_crossing(sample.project, profile, [sample.shelf], "2.0", Work(token=token), members=members)
+    crossing = begin_crossing(
+        sample.project, profile, [sample.shelf], "2.0", Work(token=token), Extent(members=members)
+    )
     recorded = read_decisions(sample.decisions)
     overview = cross(crossing, recorded, lambda _: None, lambda *_: None, Work(token=token))
     return sample.project, overview, before

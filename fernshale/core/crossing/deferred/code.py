@@ -14,7 +14,7 @@ from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground
-from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.reversal import take_back, waiting_steps
 from fernshale.core.crossing.record.stage import Stage
@@ -78,7 +78,7 @@ def set_code_aside(crossing: Crossing, ground: Ground, place: Place, what: What,
             new, name = with_stub(file.text, path, line)
             title = f"{name} set aside"
         draft.write(path, file.with_text(new).encode())
-    entry = write_step(crossing, Stage.BUILD, title, why, f"{_ABOUT}{what}", draft.change_set(), work)
+    entry = write_step(crossing, EntryText(Stage.BUILD, title, why, f"{_ABOUT}{what}"), draft.change_set(), work)
     kept = crossing.fact(_FACT) or {}
     crossing.keep_fact(_FACT, {**kept, str(entry): [what, title, f"{path}:{line}", why]})
     return entry

@@ -17,7 +17,7 @@ from fernshale.core.base.treepath import TreePath, under
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground
-from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.reversal import take_back, waiting_steps
 from fernshale.core.crossing.record.stage import Stage
@@ -64,7 +64,7 @@ def set_aside(crossing: Crossing, ground: Ground, plugin: Plugin, why: str, work
     for path in inside:
         draft.delete(path)
     title = f"{plugin.id} {plugin.version} set aside · {count(len(inside), 'file')} taken out"
-    entry = write_step(crossing, Stage.PLUGINS, title, why, f"{_ABOUT}{plugin.id}", draft.change_set(), work)
+    entry = write_step(crossing, EntryText(Stage.PLUGINS, title, why, f"{_ABOUT}{plugin.id}"), draft.change_set(), work)
     condition = f"a release of it that accepts {crossing.setup.to}"
     kept = crossing.fact(_FACT) or {}
     declined = _fitting(ground, plugin.id, crossing.setup.to)

@@ -19,7 +19,7 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground, engine_folder
-from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.links.dependencies import Closure, Unmet, find_closure
@@ -121,7 +121,7 @@ def carry(crossing: Crossing, ground: Ground, plan: CarryPlan, over: bool, why: 
     if changes.is_empty:
         raise MisuseError("all of it is in the project already")
     title = f"{count(len(changes.files), 'file')} brought over from {plan.source.name}"
-    return write_step(crossing, Stage.PLUGINS, title, why, "carry", changes, work)
+    return write_step(crossing, EntryText(Stage.PLUGINS, title, why, "carry"), changes, work)
 
 
 def _engine_files(ground: Ground, token: CancelToken) -> tuple[str, ...]:

@@ -13,7 +13,7 @@ from fernshale.core.base.work import Work
 from fernshale.core.change.apply import apply_changes, recover
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
-from fernshale.core.crossing.record.database import AnotherActs, find_crossing
+from fernshale.core.crossing.record.database import AnotherActs, EntryText, find_crossing
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.links.reference_index import Linkage, read_bytes
@@ -29,7 +29,7 @@ def write_changes(project: Path, changes: ChangeSet, stage: Stage, title: str, w
     crossing = find_crossing(project)
     if crossing is not None:
         with crossing.acting():
-            entry = write_step(crossing, stage, title, why, "", changes, work)
+            entry = write_step(crossing, EntryText(stage, title, why), changes, work)
         return f"entry {entry} of the logbook"
     store = Store(home() / "store")
     journal = home() / "journals" / f"{hashlib.sha256(os.fsencode(project.resolve())).hexdigest()[:16]}.json"

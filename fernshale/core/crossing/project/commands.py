@@ -8,7 +8,7 @@ import shlex
 import sys
 import time
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from fernshale.core.base.bounded_regex import search
@@ -18,7 +18,7 @@ from fernshale.core.base.release import parse_release
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.freshness import about_command
 from fernshale.core.crossing.project.scan import Ground, command_places
-from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.logbook import watching
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.record.trust import require_trust
@@ -53,32 +53,37 @@ def read_requirements(crossing: Crossing) -> tuple[RequirementResult, ...]:
     return tuple(RequirementResult(*item) for item in crossing.fact("requirements") or ())
 
 
-def run_profile_command(
-    crossing: Crossing,
-    ground: Ground,
-    name: str,
-    stage: Stage,
-    why: str,
-    work: Work,
-    release: str = "",
-    more: Mapping[str, str] | None = None,
-) -> Finished:
-    """Run the command `name` of the profile for the release the project is on, or for `release`; its log is kept.
+@dataclass(frozen=True, slots=True)
+class CommandCall:
+    """A command of the profile by its name, the stage that runs it and the reason.
 
-    `more` are values for placeholders beside the usual ones. What it changes in the project is a step in the logbook.
+    It runs for the release the project is on, or for `release`. `more` are values for placeholders in addition to the usual.
+    """
+
+    name: str
+    stage: Stage
+    why: str
+    release: str = ""
+    more: Mapping[str, str] = field(default_factory=dict)
+
+
+def run_profile_command(crossing: Crossing, ground: Ground, call: CommandCall, work: Work) -> Finished:
+    """Run a command of the profile; its log is kept. What it changes in the project is a step in the logbook.
+
     Raises TrustNeeded, CommandError, Cancelled.
     """
+    name = call.name
     command: Command | None = getattr(ground.profile.commands, name)
     if command is None:
         raise MisuseError(f"the profile {ground.profile.path.name} has no command {name}", f"Add [commands.{name}].")
     require_trust(ground.profile)
-    release = release or ground.release
-    places = {**command_places(crossing, ground, release), **(more or {})}
+    release = call.release or ground.release
+    places = {**command_places(crossing, ground, release), **call.more}
     arguments = fill_arguments(command.run, places, ground.along)
     environment = {key: fill(value, places) for key, value in command.environment.items()}
     folder = Path(fill(command.folder, places))
     work.on_line("$ " + " ".join(arguments))
-    with watching(crossing, stage, f"{name} for {release}", why, about_command(name), work):
+    with watching(crossing, EntryText(call.stage, f"{name} for {release}", call.why, about_command(name)), work):
         work.progress(f"the command “{name}” runs", 0, 0)
         finished = run_command(
             arguments, folder, work.token, work.on_line, environment, command.timeout_s, command.silence_s
@@ -103,7 +108,7 @@ def run_typed_command(
     """
     line = shlex.join(arguments)
     work.on_line(f"$ {line}")
-    with watching(crossing, stage, f"ran {line}", why, "", work):
+    with watching(crossing, EntryText(stage, f"ran {line}", why), work):
         return run_command(arguments, ground.project, work.token, work.on_line, {}, _TYPED_TIMEOUT_S)
 
 

@@ -10,9 +10,9 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
 from fernshale.core.change.changeset import ChangeSet, FileChange
 from fernshale.core.change.draft import Draft
-from fernshale.core.crossing.project.commands import run_profile_command, tail
+from fernshale.core.crossing.project.commands import CommandCall, run_profile_command, tail
 from fernshale.core.crossing.project.scan import Ground, crossing_ground
-from fernshale.core.crossing.record.database import Crossing, Entry
+from fernshale.core.crossing.record.database import Crossing, Entry, EntryText
 from fernshale.core.crossing.record.logbook import settle_interrupted, write_step
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.record.trust import require_trust
@@ -75,7 +75,7 @@ def regenerate(crossing: Crossing, work: Work) -> Regenerated | None:
     why = "project files are made by the engine's own generator"
     status, said = 127, "it was stopped"
     try:
-        finished = run_profile_command(crossing, ground, "regenerate", Stage.ENGINE, why, work)
+        finished = run_profile_command(crossing, ground, CommandCall("regenerate", Stage.ENGINE, why), work)
         status, said = finished.status, tail(finished.text.splitlines(), _MAX_LINES)
     except CommandError as error:
         said = error.message
@@ -102,7 +102,7 @@ def _sweep(crossing: Crossing, ground: Ground, work: Work) -> Entry | None:
         return None
     title = f"{count(len(changes.files), 'generated file')} removed before the generator runs"
     why = "restored if the generator fails or does not write them again"
-    id = write_step(crossing, Stage.ENGINE, title, why, _SWEEP, changes, work)
+    id = write_step(crossing, EntryText(Stage.ENGINE, title, why, _SWEEP), changes, work)
     return next(entry for entry in crossing.logbook() if entry.id == id)
 
 
@@ -121,7 +121,7 @@ def restore_swept(crossing: Crossing, sweep: Entry, *, has_failed: bool) -> tupl
         reason = "the generator failed" if has_failed else "the generator did not write them again"
         title = f"{count(len(files), 'generated file')} restored"
         write_step(
-            crossing, Stage.ENGINE, title, reason, "", ChangeSet(tuple(found)), Work()
+            crossing, EntryText(Stage.ENGINE, title, reason), ChangeSet(tuple(found)), Work()
         )  # fmt: skip
     crossing.keep_fact(_SETTLED, sweep.id)
     return files

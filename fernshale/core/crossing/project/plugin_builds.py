@@ -14,9 +14,9 @@ from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath, on_disk, under
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
-from fernshale.core.crossing.project.commands import run_profile_command, tail
+from fernshale.core.crossing.project.commands import CommandCall, run_profile_command, tail
 from fernshale.core.crossing.project.scan import Ground
-from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.profile.model import Compiled
@@ -95,7 +95,7 @@ def rebuild(crossing: Crossing, ground: Ground, plugin: Plugin, work: Work) -> i
     made.mkdir()
     more = {"plugin": str(on_disk(ground.project, plugin.folder)), "id": plugin.id, "out": str(made)}
     why = f"{plugin.id} must be compiled for {to}"
-    finished = run_profile_command(crossing, ground, "rebuild", Stage.PLUGINS, why, work, to, more)
+    finished = run_profile_command(crossing, ground, CommandCall("rebuild", Stage.PLUGINS, why, to, more), work)
     if finished.status != 0:
         said = tail(finished.text.splitlines(), 3)
         raise CommandError(f"{plugin.id} could not be built for {to}: {said or f'status {finished.status}'}")
@@ -119,7 +119,7 @@ def rebuild(crossing: Crossing, ground: Ground, plugin: Plugin, work: Work) -> i
         elif entry.kind is Kind.LINK:
             draft.link(f"{target}/{path}", entry.content)
     title = f"{plugin.id} built for {to} · {count(len(files.files), 'file')}"
-    return write_step(crossing, Stage.PLUGINS, title, why, f"built {plugin.id}", draft.change_set(), work)
+    return write_step(crossing, EntryText(Stage.PLUGINS, title, why, f"built {plugin.id}"), draft.change_set(), work)
 
 
 def _output(shape: Compiled, plugin: Plugin, release: str) -> str:

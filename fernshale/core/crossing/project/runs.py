@@ -12,7 +12,7 @@ from typing import Any
 from fernshale.core.base.bounded_regex import search
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.checks import keep_results, listed_checks, try_check
-from fernshale.core.crossing.project.commands import run_profile_command
+from fernshale.core.crossing.project.commands import CommandCall, run_profile_command
 from fernshale.core.crossing.project.scan import Ground, command_places
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.stage import Stage
@@ -104,7 +104,7 @@ def run_game(crossing: Crossing, ground: Ground, stage: Stage, work: Work) -> Ru
             work.on_line(line)
 
         finished = run_profile_command(
-            crossing, ground, "run", stage, "to see how it behaves", replace(work, on_line=watch)
+            crossing, ground, CommandCall("run", stage, "to see how it behaves"), replace(work, on_line=watch)
         )
         elapsed.append(finished.elapsed_s)
         started += seen[:1]

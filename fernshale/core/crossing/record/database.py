@@ -113,6 +113,16 @@ class Setup:
 
 
 @dataclass(frozen=True, slots=True)
+class EntryText:
+    """What a new line of the logbook says: the title, the reason, and what it deals with (`about`, for programs)."""
+
+    stage: Stage
+    title: str
+    why: str = ""
+    about: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class Entry:
     """A line of the logbook. `changes` is set when it wrote into the project; `about` names what it dealt with.
 
@@ -238,10 +248,7 @@ class Crossing:
 
     def write_entry(
         self,
-        stage: Stage,
-        title: str,
-        why: str,
-        about: str,
+        text: EntryText,
         snapshot: str,
         changes: ChangeSet | None,
         state: str,
@@ -252,7 +259,7 @@ class Crossing:
         with self._database() as database:
             cursor = database.execute(
                 "INSERT INTO logbook (time, stage, title, why, about, snapshot, changes, state) VALUES (?,?,?,?,?,?,?,?)",
-                (time.time(), stage.value, title, why, about, snapshot, data, state),
+                (time.time(), text.stage.value, text.title, text.why, text.about, snapshot, data, state),
             )
             id = int(cursor.lastrowid or 0)
             database.executemany(_DECIDE.format("carried"), [_decision_row(item, id) for item in decided])

@@ -13,7 +13,7 @@ from fernshale.core.base.treepath import TreePath, is_gits_own, under
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.apply import apply_changes, recover
 from fernshale.core.change.changeset import ChangeSet, changes_between
-from fernshale.core.crossing.record.database import UNSETTLED, Crossing, Entry
+from fernshale.core.crossing.record.database import UNSETTLED, Crossing, Entry, EntryText
 from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.git_commits import commit_steps
 from fernshale.core.crossing.record.stage import Stage
@@ -35,10 +35,7 @@ class CannotUndo(FernshaleError):
 
 def write_step(
     crossing: Crossing,
-    stage: Stage,
-    title: str,
-    why: str,
-    about: str,
+    text: EntryText,
     changes: ChangeSet,
     work: Work,
     decided: Sequence[Decision] = (),
@@ -49,8 +46,8 @@ def write_step(
     Raises what `apply_changes` raises; then nothing was written, into the logbook neither.
     """
     settle_interrupted(crossing)
-    snapshot = ensure_snapshot(crossing, f"before: {title}", work)
-    id = crossing.write_entry(stage, title, why, about, snapshot, changes, "pending", decided)
+    snapshot = ensure_snapshot(crossing, f"before: {text.title}", work)
+    id = crossing.write_entry(text, snapshot, changes, "pending", decided)
     try:
         apply_changes(crossing.setup.project, changes, crossing.store, crossing.journal, work.token)
     except FernshaleError:
@@ -63,14 +60,14 @@ def write_step(
 
 def note(crossing: Crossing, stage: Stage, title: str, why: str, about: str) -> int:
     """A logbook entry for something that wrote nothing."""
-    return crossing.write_entry(stage, title, why, about, "", None, "done")
+    return crossing.write_entry(EntryText(stage, title, why, about), "", None, "done")
 
 
 @contextlib.contextmanager
-def watching(crossing: Crossing, stage: Stage, title: str, why: str, about: str, work: Work) -> Iterator[None]:
+def watching(crossing: Crossing, text: EntryText, work: Work) -> Iterator[None]:
     """Around a foreign command: what it changes in the project becomes a step that can be undone."""
     settle_interrupted(crossing)
-    snapshot = ensure_snapshot(crossing, f"before: {title}", work)
+    snapshot = ensure_snapshot(crossing, f"before: {text.title}", work)
     try:
         yield
     finally:
@@ -79,7 +76,7 @@ def watching(crossing: Crossing, stage: Stage, title: str, why: str, about: str,
         after = crossing.store.scan(crossing.setup.project, before, Work(progress=work.progress))
         changes = _changes(before, after)
         if not changes.is_empty:
-            crossing.write_entry(stage, title, why, about, snapshot, changes, "done")
+            crossing.write_entry(text, snapshot, changes, "done")
             commit_steps(crossing)
 
 
@@ -151,7 +148,9 @@ def _carry_out(crossing: Crossing, entry: Entry, way: WayBack, work: Work, *, is
     else:
         title = f"took back “{entry.title}”" if is_undo else f"did “{entry.title}” again"
         about = reversal(UNDO if is_undo else REDO, entry.id)
-        write_step(crossing, entry.stage, f"{title}, beside later changes", "asked for", about, way.changes, work)
+        write_step(
+            crossing, EntryText(entry.stage, f"{title}, beside later changes", "asked for", about), way.changes, work
+        )
     commit_steps(crossing)
 
 
@@ -236,7 +235,7 @@ def go_back_to(crossing: Crossing, id: int, work: Work) -> WentBack:
     if steps:
         why = _several("asked for; edits made by hand stayed in", kept) if kept else "asked for"
         title = f"went back to before “{entry.title}”, {count(steps, 'step')}"
-        write_step(crossing, entry.stage, title, why, reversal(BACK, id), way.changes, work)
+        write_step(crossing, EntryText(entry.stage, title, why, reversal(BACK, id)), way.changes, work)
     _return_to_leg_of(crossing, id)
     work.progress("undone", 1, 1)
     return WentBack(steps, kept)
@@ -397,4 +396,4 @@ def restore_snapshot(crossing: Crossing, id: str, paths: tuple[str, ...], work: 
         return 0
     when = crossing.store.summary(id)
     title = f"restored {count(len(changes.files), 'file')} from the snapshot “{when.note}”"
-    return write_step(crossing, Stage.SURVEY, title, "asked for", "restore", changes, work)
+    return write_step(crossing, EntryText(Stage.SURVEY, title, "asked for", "restore"), changes, work)

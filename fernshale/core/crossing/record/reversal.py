@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.record.database import Crossing, Entry
+from fernshale.core.crossing.record.database import Crossing, Entry, EntryText
 from fernshale.core.crossing.record.logbook import obstacles_in_words, preview_undo, write_step
 from fernshale.core.crossing.record.stage import Stage
 
@@ -24,4 +24,4 @@ def take_back(crossing: Crossing, entry: int, stage: Stage, title: str, refused:
     if way.obstacles:
         words = "; ".join(obstacles_in_words(crossing, entry, way))
         raise MisuseError(f"{refused}: {words}")
-    return write_step(crossing, stage, title, "", f"{_RETURN}{entry}", way.changes, work)
+    return write_step(crossing, EntryText(stage, title, "", f"{_RETURN}{entry}"), way.changes, work)

@@ -73,29 +73,43 @@ class Overview:
         return self.setup.to == self.setup.target and self.build.passed and self.trial.passed and not self.items
 
 
+@dataclass(frozen=True, slots=True)
+class Extent:
+    """How far a crossing reaches: over which releases, for which members of a workspace (none: all of it).
+
+    `original` is the project that the one to be crossed is a copy of, "" where it is crossed in place.
+    """
+
+    via: Sequence[str] = ()
+    members: Sequence[str] = ()
+    original: str = ""
+
+
+WHOLE = Extent()
+
+
 def begin_crossing(
     project: Path,
     profile: Profile,
     shelves: Sequence[str | Path],
     to: str,
     work: Work,
-    via: Sequence[str] = (),
-    members: Sequence[str] = (),
-    original: str = "",
+    extent: Extent = WHOLE,
 ) -> Crossing:
-    """Begin (or resume) a crossing to `to`, over the releases `via`; the project is snapshotted and else left alone.
-
-    `original` is what the project is a copy of.
+    """Begin (or resume) a crossing to the release `to`; the project is snapshotted and else left alone.
 
     Raises NotOnShelf for a release that is not there, MisuseError for a target that the project is on already.
     """
+    via, members = extent.via, extent.members
     shelf = read_shelf(shelves)
     ground = read_ground(project, profile, shelf, work, members=members)
     stops = (*via, to)
     _check_members(ground, members)
     for low, high in zip((ground.release, *stops), stops, strict=False):
         plan_for(ground, low, high, Wishes(), work.token)
-    setup = Setup(ground.project, profile.path, shelf.addresses, ground.release, stops, 0, tuple(members), original)
+    setup = Setup(
+        ground.project, profile.path, shelf.addresses, ground.release, stops, 0, tuple(members), extent.original
+    )
     crossing = begin(setup)
     if crossing.fact("start") is None:
         if parse_release(ground.release) == parse_release(to):

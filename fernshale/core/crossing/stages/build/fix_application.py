@@ -13,7 +13,7 @@ from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.generator import regenerate
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.actions import Author
-from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage
@@ -51,7 +51,7 @@ def apply_fix(
     title = f"{fix.rule.name} · {places}"
     about = f"{'silent' if fix.rule.silent else 'fix'} {fix.rule.id}"
     own = Decision(chosen.key, Stage.BUILD, chosen.scope, "", author.who, fix.rule.why, time.time())
-    entry = write_step(crossing, Stage.BUILD, title, fix.rule.why, about, changes, work, (own, *decided))
+    entry = write_step(crossing, EntryText(Stage.BUILD, title, fix.rule.why, about), changes, work, (own, *decided))
     if fix.rule.id.startswith(LEARNED):
         keep_rules(crossing, [fix.rule])
     if fix.removes:

@@ -19,7 +19,7 @@ from fernshale.core.build.reading import read_log
 from fernshale.core.build.rounds import Round, cause_states, count_round
 from fernshale.core.crossing.deferred.code import find_debts
 from fernshale.core.crossing.deferred.plugins import files_aside, has_file
-from fernshale.core.crossing.project.commands import run_profile_command
+from fernshale.core.crossing.project.commands import CommandCall, run_profile_command
 from fernshale.core.crossing.project.freshness import fingerprint
 from fernshale.core.crossing.project.interface_changes import Used, used_changes
 from fernshale.core.crossing.project.scan import Ground, engine_folder
@@ -133,7 +133,7 @@ def run_round(crossing: Crossing, ground: Ground, work: Work) -> Round:
     earlier = [Round.from_json(item) for item in crossing.leg_fact("rounds") or ()]
     number = len(earlier) + 1
     work.progress(f"round {number}", 0, 0)
-    finished = run_profile_command(crossing, ground, "build", Stage.BUILD, f"round {number}", work)
+    finished = run_profile_command(crossing, ground, CommandCall("build", Stage.BUILD, f"round {number}"), work)
     log = Path(crossing.fact("log build"))
     owned = find_owners(_read_log(log, ground), _build_ground(ground, crossing, lambda path, line: line))
     passed = finished.status == 0

@@ -13,7 +13,7 @@ from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.actions import Author
-from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage
@@ -103,7 +103,7 @@ def move_member(crossing: Crossing, ground: Ground, action: MemberAction, author
     title = f"{member.name} stays on {release}" if leaves else f"{member.name} comes along to {release}"
     about = f"member {member.name}"
     return write_step(
-        crossing, Stage.BUILD, title, author.why, about, draft.change_set(), work, [action.decision(author)]
+        crossing, EntryText(Stage.BUILD, title, author.why, about), draft.change_set(), work, [action.decision(author)]
     )
 
 

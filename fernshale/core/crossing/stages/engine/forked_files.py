@@ -21,7 +21,7 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground, engine_folder
 from fernshale.core.crossing.record.actions import Author
-from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage
@@ -120,7 +120,7 @@ def update_copy(crossing: Crossing, ground: Ground, action: UpdateForkedFile, au
         draft.write(path, result.encode())
         title = f"{printable(path)} follows the engine's {item.engine}"
         reason = author.why or f"it was copied from {item.engine}"
-        write_step(crossing, Stage.ENGINE, title, reason, action.key, draft.change_set(), work)
+        write_step(crossing, EntryText(Stage.ENGINE, title, reason, action.key), draft.change_set(), work)
     else:
         crossing.decide(replace(action.decision(author), text=to))
 

@@ -16,7 +16,7 @@ from fernshale.core.crossing.project.generator import Regenerated, read_regenera
 from fernshale.core.crossing.project.plugin_builds import find_built
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.actions import Author
-from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage
@@ -145,7 +145,7 @@ def resolve_stale(crossing: Crossing, ground: Ground, action: ResolveStaleFiles,
                 draft.delete(path)
             title = f"{count(len(paths), 'generated file')} deleted: {globs}"
             changes = draft.change_set()
-            write_step(crossing, Stage.ENGINE, title, decision.why, "", changes, work, [decision])
+            write_step(crossing, EntryText(Stage.ENGINE, title, decision.why), changes, work, [decision])
         case "run":
             words = shlex.split(action.text)
             if not words:

@@ -14,7 +14,7 @@ from fernshale.core.crossing.project.generator import Regenerated, files_to_repl
 from fernshale.core.crossing.project.plugin_plan import SAID, said_key
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.actions import Choose
-from fernshale.core.crossing.record.database import Crossing, Setup
+from fernshale.core.crossing.record.database import Crossing, EntryText, Setup
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage
@@ -123,7 +123,7 @@ def apply_engine(crossing: Crossing, ground: Ground, work: Work) -> Regenerated 
         if crossing.leg_fact(SAID) is None:
             crossing.keep_leg_fact(SAID, {said_key(plugin): plugin.accepts for plugin in ground.plugins})
         title = f"{count(view.places, 'place')} now {'names' if view.places == 1 else 'name'} {to}"
-        write_step(crossing, Stage.ENGINE, title, f"the target is {to}", "engine", changes, work)
+        write_step(crossing, EntryText(Stage.ENGINE, title, f"the target is {to}", "engine"), changes, work)
     return regenerate(crossing, work)
 
 

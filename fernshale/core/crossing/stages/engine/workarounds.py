@@ -18,7 +18,7 @@ from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.actions import Author, Choose
-from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage
@@ -128,7 +128,9 @@ def change_workaround(
     done = f"put into {item.file}, {item.condition}" if adds else f"taken out of {item.file}"
     title = f"{item.words} {done}"
     reason = author.why or item.workaround.why
-    return write_step(crossing, Stage.ENGINE, title, reason, key, draft.change_set(), work, [action.decision(author)])
+    return write_step(
+        crossing, EntryText(Stage.ENGINE, title, reason, key), draft.change_set(), work, [action.decision(author)]
+    )
 
 
 def _with_line(file: TextFile, item: Line) -> str:

@@ -18,7 +18,7 @@ from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.actions import Author, Choose
-from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import write_step
@@ -147,7 +147,7 @@ def apply_data(crossing: Crossing, ground: Ground, action: RewriteData, author: 
         for path, found in chosen.items()
         for item in found
     ]
-    return write_step(crossing, Stage.LINKS, title, reason, f"data {id}", changes, work, decided)
+    return write_step(crossing, EntryText(Stage.LINKS, title, reason, f"data {id}"), changes, work, decided)
 
 
 def preview_data(ground: Ground, objects: Mapping[TreePath, Sequence[Rewritten]]) -> ChangeSet:
@@ -168,7 +168,11 @@ def meet_constraint(crossing: Crossing, ground: Ground, action: MeetConstraint, 
     title = f"{words} · {count(len(changes.files), 'file')}"
     reason = author.why or items[0].expect.why
     return write_step(
-        crossing, Stage.LINKS, title, reason, key, changes, work, [action.decision(replace(author, why=reason))]
+        crossing,
+        EntryText(Stage.LINKS, title, reason, key),
+        changes,
+        work,
+        [action.decision(replace(author, why=reason))],
     )
 
 

@@ -14,7 +14,7 @@ from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.actions import Author, Choose
-from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import write_step
@@ -147,7 +147,7 @@ def apply_relink(crossing: Crossing, ground: Ground, action: Relink | RelinkFile
         )
         for item, way in chosen
     ]  # fmt: skip
-    return write_step(crossing, Stage.LINKS, title, reason, about, changes, work, decided)
+    return write_step(crossing, EntryText(Stage.LINKS, title, reason, about), changes, work, decided)
 
 
 def _ways(item: Dangling, new: str, index: LinkIndex) -> Sequence[Candidate]:

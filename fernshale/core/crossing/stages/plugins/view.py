@@ -20,7 +20,7 @@ from fernshale.core.crossing.project.plugin_builds import Built, find_built
 from fernshale.core.crossing.project.plugin_plan import is_wanted, plan, plugin_key
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.actions import Author, Choose
-from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.decision_memory import Remembered, recall
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import write_step
@@ -229,7 +229,7 @@ def apply_plugin(
     changes = _change_set(ground, view.plugin, merge, result)
     title = f"{id} {view.step.from_} → {view.step.to} · {count(len(changes.files), 'file')} · {_ledger_words(ledger)}"
     folder, step = view.plugin.folder, view.step
-    entry = write_step(crossing, Stage.PLUGINS, title, step.why, about(folder), changes, work)
+    entry = write_step(crossing, EntryText(Stage.PLUGINS, title, step.why, about(folder)), changes, work)
     taken = TakenPlugin(view.base, step.from_, step.to, ledger, _moves(view.plugin, merge))
     keep_taken(crossing, folder, entry, taken)
     return entry

@@ -12,7 +12,7 @@ from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.commands import RequirementResult
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.actions import Choose
-from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage
@@ -87,7 +87,7 @@ def raise_standard(crossing: Crossing, ground: Ground, demand: Demand, work: Wor
         draft.write(path, file.with_text(replace_values(file.text, values)).encode())
     title = f"{demand.name} is {demand.at_least} now"
     why = demand.why or f"{crossing.setup.to} demands it"
-    return write_step(crossing, Stage.ROUTE, title, why, f"demand {demand.name}", draft.change_set(), work)
+    return write_step(crossing, EntryText(Stage.ROUTE, title, why, f"demand {demand.name}"), draft.change_set(), work)
 
 
 def _check(

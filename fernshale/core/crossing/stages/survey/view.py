@@ -15,6 +15,7 @@ from fernshale.core.build.reading import read_diagnostics
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.baseline import Baseline, read_baseline
 from fernshale.core.crossing.project.commands import (
+    CommandCall,
     RequirementResult,
     check_requirements,
     read_requirements,
@@ -25,7 +26,7 @@ from fernshale.core.crossing.project.plugin_origins import PluginOrigin, find_or
 from fernshale.core.crossing.project.runs import run_game
 from fernshale.core.crossing.project.scan import Ground
 from fernshale.core.crossing.record.actions import Choose
-from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import note, write_step
@@ -104,7 +105,7 @@ def take_baseline(crossing: Crossing, ground: Ground, work: Work) -> Baseline | 
     baseline = Baseline(ground.release, True, 0.0, 0, "", None, time.time())
     if commands.build is not None:
         work.progress("building as it is today", 0, 2)
-        built = run_profile_command(crossing, ground, "build", Stage.SURVEY, "the baseline", work)
+        built = run_profile_command(crossing, ground, CommandCall("build", Stage.SURVEY, "the baseline"), work)
         lines = built.text.splitlines()
         warnings = sum(item.severity == "warning" for item in read_diagnostics(lines, ground.profile.diagnostic))
         baseline = replace(
@@ -139,7 +140,7 @@ def remove_thing(crossing: Crossing, ground: Ground, place: TreePath, decided: D
         draft.delete(path)
     title = f"{place} removed · {count(len(paths), 'file')}"
     why, about = decided.why or "there is one too many", f"removed {place}"
-    return write_step(crossing, Stage.SURVEY, title, why, about, draft.change_set(), work, [decided])
+    return write_step(crossing, EntryText(Stage.SURVEY, title, why, about), draft.change_set(), work, [decided])
 
 
 def describe(baseline: Baseline) -> str:
