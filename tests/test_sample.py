@@ -13,7 +13,7 @@ from pathlib import Path
 import pytest
 
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.project.scan import read_ground
+from fernshale.core.crossing.project.scan import scan_project
 from fernshale.core.crossing.rules.search import apply_rules
 from fernshale.core.crossing.stages.build.rounds import diagnose, plain_ground
 from fernshale.core.crossing.stages.engine.view import site_changes
@@ -81,7 +81,7 @@ def test_sample_is_clean_on_its_release_and_breaks_in_many_ways_on_the_next(samp
     assert (tmp_path / "day-report.txt").read_bytes() == expected.read_bytes()
 
     profile = read_profile(sample.profile)
-    ground = read_ground(sample.project, profile, None, Work())
+    ground = scan_project(sample.project, profile, None, Work())
     _write(draft_sites(sample.project, site_changes(ground, "2.6.1", "3.0.2")))
     broken = _make(sample, "3.0.2", tmp_path / "new")
     owned, causes = diagnose((broken.stdout + broken.stderr).encode(), ground, plain_ground(ground))
@@ -111,11 +111,11 @@ def test_stale_start_table_is_a_linker_error_and_the_silent_change_a_wrong_repor
         rules = tuple(
             rule for rule in read_rules(sample.shelf / path).rules if not rule.silent and rule.kind != "delete"
         )
-        ground = read_ground(sample.project, profile, None, Work())
+        ground = scan_project(sample.project, profile, None, Work())
         _write(apply_rules(ground, rules, CancelToken()).draft)
     # What only comparing the releases tells.
     fewer = Rule("fewer", "rewrite", "", pattern="ring_bell($a, $b, $c)", replacement="ring_bell($a, $b)")
-    _write(apply_rules(read_ground(sample.project, profile, None, Work()), [fewer], CancelToken()).draft)
+    _write(apply_rules(scan_project(sample.project, profile, None, Work()), [fewer], CancelToken()).draft)
     east = sample.project / "scenes/east.scene"
     east.write_text(east.read_text().replace('bell minute="1050"\n', ""))
     descriptor = sample.project / "nine-piers.mproj"

@@ -32,7 +32,7 @@ from fernshale.core.build.causes import find_causes
 from fernshale.core.build.owners import Owned
 from fernshale.core.build.reading import read_log
 from fernshale.core.crossing.project import scan as ground_module
-from fernshale.core.crossing.project.scan import read_ground
+from fernshale.core.crossing.project.scan import scan_project
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.stages.survey.view import survey
 from fernshale.core.drift.comparison_cache import compare_releases
@@ -46,7 +46,7 @@ from fernshale.core.merge.ledger import build_ledger
 from fernshale.core.merge.merge_result import build_result, write_result
 from fernshale.core.merge.text_merge import merge_text, result_text
 from fernshale.core.profile.model import IdPattern, LinkShape, LogShape, Profile, Reach, Recognise, RoleRule, Site
-from fernshale.core.route.candidates import Here
+from fernshale.core.route.candidates import InstalledPlugin
 from fernshale.core.route.planner import plan_leg
 from fernshale.core.route.shelf import Need, PluginRelease, Shelf
 from fernshale.core.route.shelf_sources import FolderSource
@@ -488,11 +488,11 @@ def bench_rules(folder: Path) -> None:
 
     def ours() -> None:
         ground_module._seen.clear()
-        ground = read_ground(folder / "tree", profile, None, Work(token=token), contents=False)
+        ground = scan_project(folder / "tree", profile, None, Work(token=token), contents=False)
         assert len(find_all_edits(ground, [rule], token)["tide"]) == 2000
 
     root = folder / "tree"
-    ground = read_ground(root, profile, None, Work(token=token), contents=False)
+    ground = scan_project(root, profile, None, Work(token=token), contents=False)
 
     def again() -> None:
         assert len(find_all_edits(ground, [rule], token)["tide"]) == 2000
@@ -525,7 +525,7 @@ def bench_survey(folder: Path) -> None:
         return sum(os.lstat(os.path.join(at, name)).st_size for at, _, names in os.walk(root) for name in names)
 
     def look() -> None:
-        ground = read_ground(root, profile, None, Work(), contents=False)
+        ground = scan_project(root, profile, None, Work(), contents=False)
         survey(ground, None, CancelToken())
 
     def first() -> None:
@@ -598,7 +598,7 @@ def bench_planner() -> None:
             )  # fmt: skip
     source = FolderSource("bench", Path("bench"))
     shelf = Shelf("", (), tuple(releases), (), (), (source,), dict.fromkeys(releases, source))
-    here = [Here(f"p{number:03}", f"{chance.randint(1, 5)}.0", "[1,2)") for number in range(200)]
+    here = [InstalledPlugin(f"p{number:03}", f"{chance.randint(1, 5)}.0", "[1,2)") for number in range(200)]
     # Each time for a shelf of its own, since a plan is kept.
     elapsed = timed(lambda: plan_leg(replace(shelf), "1", "3.5", here))
     print(f"{'plan 200 plugins x 30 releases':34} {elapsed:8.3f} s   exact; the aim is below 2 s")

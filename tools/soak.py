@@ -37,9 +37,9 @@ from fernshale.core.change.draft import Draft  # noqa: E402
 from fernshale.core.crossing.record.database import Crossing, open_crossing  # noqa: E402
 from fernshale.core.crossing.record.logbook import (  # noqa: E402
     go_back_to,
+    recover_interrupted,
     redo,
     restore_snapshot,
-    settle_interrupted,
     undo,
     write_step,
 )
@@ -221,7 +221,7 @@ def check(world: World, what: str) -> None:
     """What has to hold after every act."""
     crossing = world.crossing
     with crossing.acting():
-        settle_interrupted(crossing)
+        recover_interrupted(crossing)
     assert crossing.is_settled, f"{what}: the logbook is not settled"
     view = inspect(crossing, Work(token=_TOKEN))
     for item in view.plugins.plugins:

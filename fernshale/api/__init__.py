@@ -50,7 +50,7 @@ from fernshale.core.crossing.record.stage import Stage
 # What is heavy is imported by the function that uses it, so that a light command does not pay for it.
 if TYPE_CHECKING:
     from fernshale.core.crossing.flow.autopilot import Step
-    from fernshale.core.crossing.project.scan import Ground
+    from fernshale.core.crossing.project.scan import ProjectScan
     from fernshale.core.crossing.record.database import Crossing
     from fernshale.core.crossing.record.decisions import Recorded
     from fernshale.core.crossing.stages.overview import Overview
@@ -84,17 +84,17 @@ SCRIPT = "script"
 
 def open_project(
     folder: Path, *, profile: Path | None = None, shelves: Sequence[str | Path] = (), work: Work = UNWATCHED
-) -> Ground:
+) -> ProjectScan:
     """Read a project: its release, the places that name it, plugins, members of a workspace, roles of files.
 
     Without `profile` the one is used that fits among those that ship and the user's own. Raises ProjectError where none or
     several fit, MisuseError or FormatError for a profile that cannot be read.
     """
-    from fernshale.core.crossing.project.scan import read_ground
+    from fernshale.core.crossing.project.scan import scan_project
     from fernshale.core.route.shelf_sources import read_shelf
 
     shelf = read_shelf(shelves) if shelves else None
-    return read_ground(folder, _profile(folder, profile), shelf, work)
+    return scan_project(folder, _profile(folder, profile), shelf, work)
 
 
 def trust(profile: Path) -> None:

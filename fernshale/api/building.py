@@ -5,7 +5,7 @@ from __future__ import annotations
 from fernshale.core.build.sarif import write_sarif
 from fernshale.core.crossing.rules.search import apply_rules
 from fernshale.core.crossing.rules.sources import export_rules, keep_rules
-from fernshale.core.crossing.stages.build.actions import Part, Scope
+from fernshale.core.crossing.stages.build.actions import CodePart, FixScope
 from fernshale.core.crossing.stages.build.items import default_key
 from fernshale.core.crossing.stages.build.rounds import diagnose, plain_ground
 from fernshale.core.fix.apply import try_rule
@@ -13,8 +13,8 @@ from fernshale.core.fix.data_rewriter import repeats
 from fernshale.core.fix.rules import read_rules
 
 __all__ = [
-    "Part",
-    "Scope",
+    "CodePart",
+    "FixScope",
     "apply_rules",
     "default_key",
     "diagnose",

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from fernshale.core.change.preview import Read, describe, show_change, show_content, tree_of, unified_diff
+from fernshale.core.change.preview import EntryReader, describe, show_change, show_content, tree_of, unified_diff
 
 __all__ = [
-    "Read",
+    "EntryReader",
     "describe",
     "show_change",
     "show_content",

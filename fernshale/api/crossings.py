@@ -10,8 +10,8 @@ from fernshale.core.crossing.flow.actions import (
     withdraw,
 )
 from fernshale.core.crossing.flow.batch import cross_all, cross_one
-from fernshale.core.crossing.flow.import_content import State, carry, plan_carry
-from fernshale.core.crossing.flow.outstanding import Kind, owed
+from fernshale.core.crossing.flow.import_content import ContentState, import_content, plan_import
+from fernshale.core.crossing.flow.outstanding import DebtKind, find_outstanding
 from fernshale.core.crossing.flow.standalone import write_changes, write_links
 from fernshale.core.crossing.flow.summaries import FindingParts, finding_of
 from fernshale.core.crossing.project.checks import check_rows
@@ -22,7 +22,7 @@ from fernshale.core.crossing.record.logbook import (
     Rewind,
     edits_since,
     go_back_to,
-    preview_way,
+    preview_undo_plan,
     redo,
     restore_snapshot,
     steps_since,
@@ -36,17 +36,16 @@ from fernshale.core.crossing.stages.survey.view import survey as inspect_project
 from fernshale.core.crossing.stages.trial.checks import add_check, drop_check, mark_check, propose_checks, refuse_check
 
 __all__ = [
+    "ContentState",
     "Crossing",
+    "DebtKind",
     "FindingParts",
-    "Kind",
     "Rewind",
-    "State",
     "add_check",
     "all_crossings",
     "apply_confident_fixes",
     "begin_crossing",
     "build_and_fix",
-    "carry",
     "carry_out",
     "check_rows",
     "choose",
@@ -57,17 +56,18 @@ __all__ = [
     "drop_check",
     "edits_since",
     "find_crossing",
+    "find_outstanding",
     "finding_of",
     "go_back_to",
     "has_changed",
+    "import_content",
     "inspect",
     "inspect_project",
     "mark_check",
     "member_states",
     "open_crossing",
-    "owed",
-    "plan_carry",
-    "preview_way",
+    "plan_import",
+    "preview_undo_plan",
     "propose_checks",
     "read_decisions",
     "redo",

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from fernshale.core.crossing.project.plugin_origins import file_states, local_json
 from fernshale.core.crossing.project.plugin_plan import plugin_key
-from fernshale.core.crossing.project.probe import look_at_project, missing_tools, targets_on
+from fernshale.core.crossing.project.probe import missing_tools, probe_project, targets_on
 from fernshale.core.crossing.project.profile_drafts import check_profile, draft_text, keep_draft
 from fernshale.core.crossing.project.roles import give_role, role_at
-from fernshale.core.crossing.project.scan import crossing_ground, read_ground
+from fernshale.core.crossing.project.scan import scan_crossing, scan_project
 from fernshale.core.crossing.record.git_commits import find_work_tree
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.profile.read import find_profile, read_profile
@@ -20,7 +20,6 @@ from fernshale.core.survey.roles import role_of
 __all__ = [
     "ShelfServer",
     "check_profile",
-    "crossing_ground",
     "draft_text",
     "duplicate_tree",
     "file_states",
@@ -30,14 +29,15 @@ __all__ = [
     "is_own_rule",
     "keep_draft",
     "local_json",
-    "look_at_project",
     "missing_tools",
     "plugin_key",
-    "read_ground",
+    "probe_project",
     "read_profile",
     "read_shelf",
     "role_at",
     "role_of",
+    "scan_crossing",
+    "scan_project",
     "targets_on",
     "trust",
 ]

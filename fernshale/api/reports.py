@@ -6,16 +6,16 @@ from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.html import report_html
 from fernshale.core.crossing.reporting.markdown import report_markdown, report_message
 from fernshale.core.crossing.reporting.patches import write_patches
-from fernshale.core.crossing.reporting.playbook import export_way, read_way
+from fernshale.core.crossing.reporting.playbook import export_playbook, read_playbook
 from fernshale.core.crossing.stages.trial.log_origins import find_printers
 from fernshale.core.crossing.stages.trial.view import log_key, trial_json
 from fernshale.core.trial.junit import to_junit
 
 __all__ = [
-    "export_way",
+    "export_playbook",
     "find_printers",
     "log_key",
-    "read_way",
+    "read_playbook",
     "report_data",
     "report_html",
     "report_markdown",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fernshale.core.crossing.record.retention import forget_by_policy, forget_these, needed_snapshots
+from fernshale.core.crossing.record.retention import delete_by_policy, delete_snapshots, needed_snapshots
 from fernshale.core.crossing.record.snapshot_diff import compare_sides, compare_snapshots
 from fernshale.core.snapshot.restore import restore as restore_tree
 from fernshale.core.snapshot.store import Store, default_store
@@ -14,8 +14,8 @@ __all__ = [
     "compare_sides",
     "compare_snapshots",
     "default_store",
-    "forget_by_policy",
-    "forget_these",
+    "delete_by_policy",
+    "delete_snapshots",
     "needed_snapshots",
     "restore_tree",
 ]

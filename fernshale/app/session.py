@@ -15,12 +15,12 @@ from fernshale.api.crossings import (
     apply_confident_fixes,
     begin_crossing,
     build_and_fix,
-    carry,
     carry_out,
     choose,
     choose_confidence,
     go_back_to,
     has_changed,
+    import_content,
     inspect,
     redo,
     refuse_check,
@@ -28,11 +28,11 @@ from fernshale.api.crossings import (
     undo,
     withdraw,
 )
-from fernshale.api.projects import crossing_ground, duplicate_tree
+from fernshale.api.projects import duplicate_tree, scan_crossing
 from fernshale.app.jobs import Runner, Task
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.flow.import_content import CarryPlan
+from fernshale.core.crossing.flow.import_content import ImportPlan
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.trust import TrustNeeded
 from fernshale.core.crossing.stages.overview import Extent, Overview
@@ -188,7 +188,7 @@ class Session(QObject):
 
         def task(crossing: Crossing, work: Work) -> None:
             with crossing.acting():
-                add_check(crossing, crossing_ground(crossing, work), check)
+                add_check(crossing, scan_crossing(crossing, work), check)
 
         self._act(f"to try: {check.name}", task)
 
@@ -201,13 +201,13 @@ class Session(QObject):
 
         self._act("a proposed check is not needed", task)
 
-    def carry(self, plan: CarryPlan, over: bool) -> None:
+    def carry(self, plan: ImportPlan, over: bool) -> None:
         """Bring content over, with what it needs."""
 
         def task(crossing: Crossing, work: Work) -> None:
             with crossing.acting():
-                ground = crossing_ground(crossing, work)
-                carry(crossing, ground, plan, over, "chosen in the window", work)
+                ground = scan_crossing(crossing, work)
+                import_content(crossing, ground, plan, over, "chosen in the window", work)
 
         self._act("bringing content over", task)
 

@@ -32,7 +32,7 @@ from fernshale.api.actions import RunBuild, RunGame, SwitchCodeOn
 from fernshale.api.crossings import Crossing, find_crossing
 from fernshale.api.projects import read_profile, trust
 from fernshale.api.snapshots import Store, default_store
-from fernshale.app.dialogs.action_list import ActionList, Command
+from fernshale.app.dialogs.action_list import ActionList, MenuCommand
 from fernshale.app.dialogs.begin import BeginDialog
 from fernshale.app.dialogs.import_content import CarryDialog, choose_content
 from fernshale.app.dialogs.questions import ask_trust, choose_editor, show_error
@@ -56,9 +56,9 @@ from fernshale.app.widgets.basics import button, heading_label
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.quantities import count
-from fernshale.core.crossing.record.database import Entry
+from fernshale.core.crossing.record.database import LogEntry
 from fernshale.core.crossing.record.items import Item
-from fernshale.core.crossing.record.stage import STAGES, Stage, State
+from fernshale.core.crossing.record.stage import STAGES, Stage, StageState
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.sample import SAMPLES, unpack
 
@@ -311,7 +311,7 @@ class MainWindow(QMainWindow):
         self._stack.setCurrentIndex(1)
         overview = self.session.overview
         assert overview is not None
-        waiting = [stage for stage in STAGES if overview.states[stage] is not State.CLEAR]
+        waiting = [stage for stage in STAGES if overview.states[stage] is not StageState.CLEAR]
         self.setWindowTitle(f"{overview.setup.project.name} – Fernshale")
         self.show_stage(waiting[0] if waiting else Stage.TRIAL)
 
@@ -365,7 +365,7 @@ class MainWindow(QMainWindow):
     def _ask_undo(self, payload: object, *, back_to: bool = False) -> None:
         """Undo a step, or do it again, once what that would change was seen; with `back_to` every later step, too."""
         crossing = self.session.crossing
-        if not isinstance(payload, Entry) or crossing is None or self.session.runner.is_busy:
+        if not isinstance(payload, LogEntry) or crossing is None or self.session.runner.is_busy:
             return
         try:
             dialog = WayBackDialog(self, crossing, payload, back_to=back_to)
@@ -398,7 +398,7 @@ class MainWindow(QMainWindow):
     def _logbook_menu(self, place: QPoint) -> None:
         index = self.logbook.indexAt(place)
         entry = index.data(Qt.ItemDataRole.UserRole).payload if index.isValid() else None
-        if not isinstance(entry, Entry):
+        if not isinstance(entry, LogEntry):
             return
         menu = QMenu(self)
         if entry.can_undo:
@@ -442,42 +442,47 @@ class MainWindow(QMainWindow):
         """The list of everything that can be done now."""
         ActionList(self, self._actions()).exec()
 
-    def _actions(self) -> tuple[Command, ...]:
+    def _actions(self) -> tuple[MenuCommand, ...]:
         actions = [
-            Command("Open a folder", "Fernshale", "Ctrl+O", self._choose_folder),
-            *(Command(f"Try {words}", "Fernshale", "", self._opening_sample(name)) for name, words in SAMPLES.items()),
-            Command("Back to the start page", "Fernshale", "", self._to_start),
-            Command("Light or dark", "Fernshale", "", self.toggle_theme),
-            Command("Choose your editor", "Fernshale", "", lambda: choose_editor(self)),
+            MenuCommand("Open a folder", "Fernshale", "Ctrl+O", self._choose_folder),
+            *(
+                MenuCommand(f"Try {words}", "Fernshale", "", self._opening_sample(name))
+                for name, words in SAMPLES.items()
+            ),
+            MenuCommand("Back to the start page", "Fernshale", "", self._to_start),
+            MenuCommand("Light or dark", "Fernshale", "", self.toggle_theme),
+            MenuCommand("Choose your editor", "Fernshale", "", lambda: choose_editor(self)),
         ]
         overview = self.session.overview
         if overview is None:
             return tuple(actions)
         for number, stage in enumerate(STAGES, 1):
-            actions.append(Command(f"Go to {stage.value}", "Stages", f"Alt+{number}", partial(self.show_stage, stage)))
+            actions.append(
+                MenuCommand(f"Go to {stage.value}", "Stages", f"Alt+{number}", partial(self.show_stage, stage))
+            )
         actions += [
-            Command("Build", "Build", "F5", self._build),
-            Command("Build and fix automatically", "Build", "", self.session.build_and_fix),
-            Command("Run the game", "Trial", "", lambda: self.session.carry_out(RunGame(), "running the game")),
-            Command("Look again at everything", "Crossing", "Ctrl+R", self.session.refresh),
-            Command("Undo the last step", "Logbook", "Ctrl+Z", self._undo_last),
-            Command("Do the last undone step again", "Logbook", "Ctrl+Y", self._redo_last),
-            Command("Undo back to the start", "Logbook", "", self._undo_all),
-            Command("Compare snapshots", "Snapshots", "Alt+S", lambda: self._open_knot(None)),
-            Command("The snapshot store", "Snapshots", "", self._open_store),
-            Command("Bring content over from elsewhere", "Plugins", "", self._bring_content),
-            Command("Go to the report", "Crossing", "Alt+8", lambda: self.show_view(self.report)),
-            Command("Go to the debts", "Crossing", "Alt+9", lambda: self.show_view(self.debts)),
-            Command("Save the report", "Crossing", "", self.report.save),
-            Command("Find on this page", "Page", "Ctrl+F", self._find),
+            MenuCommand("Build", "Build", "F5", self._build),
+            MenuCommand("Build and fix automatically", "Build", "", self.session.build_and_fix),
+            MenuCommand("Run the game", "Trial", "", lambda: self.session.carry_out(RunGame(), "running the game")),
+            MenuCommand("Look again at everything", "Crossing", "Ctrl+R", self.session.refresh),
+            MenuCommand("Undo the last step", "Logbook", "Ctrl+Z", self._undo_last),
+            MenuCommand("Do the last undone step again", "Logbook", "Ctrl+Y", self._redo_last),
+            MenuCommand("Undo back to the start", "Logbook", "", self._undo_all),
+            MenuCommand("Compare snapshots", "Snapshots", "Alt+S", lambda: self._open_knot(None)),
+            MenuCommand("The snapshot store", "Snapshots", "", self._open_store),
+            MenuCommand("Bring content over from elsewhere", "Plugins", "", self._bring_content),
+            MenuCommand("Go to the report", "Crossing", "Alt+8", lambda: self.show_view(self.report)),
+            MenuCommand("Go to the debts", "Crossing", "Alt+9", lambda: self.show_view(self.debts)),
+            MenuCommand("Save the report", "Crossing", "", self.report.save),
+            MenuCommand("Find on this page", "Page", "Ctrl+F", self._find),
         ]
         for debt in overview.build.debts:
             act = partial(self.session.carry_out, SwitchCodeOn(debt.entry), f"putting back {debt.title}")
-            actions.append(Command(f"Put back: {debt.title}", "Build", "", act))
+            actions.append(MenuCommand(f"Put back: {debt.title}", "Build", "", act))
         for item in overview.items:
             for way in item.options:
                 act = partial(take_option, self, self.session, item, way)
-                actions.append(Command(f"{way.title}: {item.title}", item.stage.value, "", act))
+                actions.append(MenuCommand(f"{way.title}: {item.title}", item.stage.value, "", act))
         return tuple(actions)
 
     def toggle_theme(self) -> None:
@@ -591,7 +596,7 @@ def _words(item: Item) -> str:
     return " · ".join(part for part in (item.stage.value, item.owner, item.place) if part)
 
 
-def _entry_row(entry: Entry) -> Row:
+def _entry_row(entry: LogEntry) -> Row:
     when = time.strftime("%H:%M", time.localtime(entry.time))
     right = "undo" if entry.can_undo else "do again" if entry.can_redo else "undone" if entry.state == "undone" else ""
     glyph: str

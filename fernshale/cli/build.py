@@ -13,7 +13,7 @@ from fernshale.api.building import apply_rules, keep_rules, plain_ground, read_r
 from fernshale.api.building import diagnose as diagnose_log
 from fernshale.api.changes import unified_diff
 from fernshale.api.crossings import build_and_fix, carry_out, choose_confidence, inspect, write_changes
-from fernshale.api.projects import read_ground
+from fernshale.api.projects import scan_project
 from fernshale.cli.crossing_lookup import crossing_for, ground_for, profile_for
 from fernshale.cli.output import LEFT_TO_DECIDE, print_data, print_json, print_lines, to_stderr
 from fernshale.core.base.disk import write_atomic
@@ -38,7 +38,7 @@ def diagnose(options: argparse.Namespace, token: CancelToken) -> int:
     ground = None
     if options.project:
         project = Path(options.project)
-        ground = read_ground(project, profile_for(options, project), None, Work(token=token))
+        ground = scan_project(project, profile_for(options, project), None, Work(token=token))
     owned, causes = diagnose_log(data, ground, plain_ground(ground) if ground else None)
     if options.sarif:
         write_atomic(Path(options.sarif), write_sarif(owned, __version__))

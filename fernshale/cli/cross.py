@@ -26,7 +26,7 @@ from fernshale.api.crossings import (
     inspect,
     mark_check,
     member_states,
-    preview_way,
+    preview_undo_plan,
     propose_checks,
     read_decisions,
     redo,
@@ -34,10 +34,10 @@ from fernshale.api.crossings import (
     undo,
     withdraw,
 )
-from fernshale.api.projects import crossing_ground, find_work_tree
+from fernshale.api.projects import find_work_tree, scan_crossing
 from fernshale.api.reports import (
-    export_way,
-    read_way,
+    export_playbook,
+    read_playbook,
     report_data,
     report_html,
     report_markdown,
@@ -55,10 +55,10 @@ from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.flow.autopilot import Step
-from fernshale.core.crossing.flow.batch import Followed
+from fernshale.core.crossing.flow.batch import PlaybookOutcome
 from fernshale.core.crossing.record.decisions import Recorded
 from fernshale.core.crossing.record.stage import Stage
-from fernshale.core.crossing.reporting.playbook import Way
+from fernshale.core.crossing.reporting.playbook import Playbook
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.crossing.stages.trial.view import TrialView
 from fernshale.core.profile.model import Check
@@ -66,7 +66,7 @@ from fernshale.core.profile.model import Check
 
 def cross(options: argparse.Namespace, token: CancelToken) -> int:
     recorded = read_decisions(Path(options.decisions)) if options.decisions else {}
-    way = read_way(Path(options.way)) if options.way else None
+    way = read_playbook(Path(options.way)) if options.way else None
     if options.others:
         return _cross_all(options, way, recorded, token)
     crossing = begun(options, token)
@@ -74,7 +74,7 @@ def cross(options: argparse.Namespace, token: CancelToken) -> int:
         tree = find_work_tree(crossing.setup.project)
         consent = tree.consent if tree is not None and options.trust else "commit"
         carry_out(crossing, CommitSteps(consent), Author("you", "asked for"), Work(token=token, on_line=to_stderr))
-    followed = Followed()
+    followed = PlaybookOutcome()
     if options.auto:
         overview, followed = run_crossing(crossing, recorded, options.json, token, way)
     else:
@@ -91,7 +91,9 @@ def cross(options: argparse.Namespace, token: CancelToken) -> int:
     return exit_code(overview)
 
 
-def _cross_all(options: argparse.Namespace, way: Way | None, recorded: dict[str, Recorded], token: CancelToken) -> int:
+def _cross_all(
+    options: argparse.Namespace, way: Playbook | None, recorded: dict[str, Recorded], token: CancelToken
+) -> int:
     """Several projects in one go, and one table of how far each is."""
     if not options.auto:
         raise MisuseError("several projects are crossed with --auto")
@@ -133,8 +135,8 @@ def _cross_all(options: argparse.Namespace, way: Way | None, recorded: dict[str,
 
 
 def run_crossing(
-    crossing: Crossing, recorded: dict[str, Recorded], quiet: bool, token: CancelToken, way: Way | None = None
-) -> tuple[Overview, Followed]:
+    crossing: Crossing, recorded: dict[str, Recorded], quiet: bool, token: CancelToken, way: Playbook | None = None
+) -> tuple[Overview, PlaybookOutcome]:
     """Cross as far as it goes, telling each step as it is taken unless `quiet`; and how it went with `way`."""
 
     def on_step(step: Step) -> None:
@@ -235,7 +237,7 @@ def _trial_lines(view: TrialView) -> list[str]:
 def check(options: argparse.Namespace, token: CancelToken) -> int:
     """List, add, mark or drop behaviours to try."""
     crossing = crossing_for(options)
-    ground = crossing_ground(crossing, Work(token=token))
+    ground = scan_crossing(crossing, Work(token=token))
     with crossing.acting():
         if options.mark:
             mark_check(crossing, ground, MarkCheck(options.name, options.mark), Author("you", options.why))
@@ -291,7 +293,7 @@ def report(options: argparse.Namespace, token: CancelToken) -> int:
         write_atomic(Path(options.rules), export_rules(crossing, overview.ground).encode())
         to_stderr(f"written to {options.rules}")
     if options.way:
-        write_atomic(Path(options.way), export_way(crossing, overview.ground, token).encode())
+        write_atomic(Path(options.way), export_playbook(crossing, overview.ground, token).encode())
         to_stderr(f"written to {options.way}")
     if out is None and (options.patches or options.rules or options.way):
         return 0
@@ -311,7 +313,7 @@ def _preview(crossing: Crossing, options: argparse.Namespace, token: CancelToken
     found = next(((id, what) for what, id in asked.items() if id is not None), None)
     if found is None:
         raise MisuseError("--dry-run goes with --undo, --redo or --back-to")
-    way, obstacles = preview_way(crossing, *found)
+    way, obstacles = preview_undo_plan(crossing, *found)
     kept = edits_since(crossing, found[0], way, token) if found[1] == "back to" else ()
     if options.json:
         paths = [{"path": item.path, "what": describe(item)} for item in way.changes.changes]

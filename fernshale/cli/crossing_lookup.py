@@ -7,9 +7,9 @@ from pathlib import Path
 
 from fernshale.api import profile_folders
 from fernshale.api.crossings import Crossing, find_crossing, open_crossing
-from fernshale.api.projects import find_profile, read_ground, read_profile, read_shelf, trust
+from fernshale.api.projects import find_profile, read_profile, read_shelf, scan_project, trust
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.profile.model import Profile
 
 
@@ -28,15 +28,15 @@ def profile_for(options: argparse.Namespace, project: Path) -> Profile:
     return profile
 
 
-def ground_for(options: argparse.Namespace, token: CancelToken, *, contents: bool = True) -> Ground:
-    """The project that was named, with the shelf that was named or that of its crossing; see `read_ground`."""
+def ground_for(options: argparse.Namespace, token: CancelToken, *, contents: bool = True) -> ProjectScan:
+    """The project that was named, with the shelf that was named or that of its crossing; see `scan_project`."""
     project = Path(options.project)
     profile = profile_for(options, project)
     named = getattr(options, "shelf", None)
     crossing = find_crossing(project)
     addresses = named or (crossing.setup.shelves if crossing else ())
     shelf = read_shelf(addresses) if addresses else None
-    return read_ground(project, profile, shelf, Work(token=token), contents=contents)
+    return scan_project(project, profile, shelf, Work(token=token), contents=contents)
 
 
 def crossing_for(options: argparse.Namespace) -> Crossing:

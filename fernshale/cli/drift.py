@@ -10,7 +10,7 @@ from typing import Any
 from fernshale.api.releases import compare_releases, names_in, used_changes, uses_of
 from fernshale.cli.output import print_json, print_lines
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.drift.comparison import Change
+from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.symbols import Symbol
 
 
@@ -28,7 +28,7 @@ def drift(options: argparse.Namespace, token: CancelToken) -> int:
     return 0
 
 
-def _change(change: Change, used: Mapping[str, int]) -> dict[str, Any]:
+def _change(change: ApiChange, used: Mapping[str, int]) -> dict[str, Any]:
     return {
         "kind": change.kind,
         "old": change.old.full if change.old else None,
@@ -49,7 +49,7 @@ def _at(symbol: Symbol | None) -> str | None:
     return f"{symbol.file}:{symbol.line}" if symbol else None
 
 
-def _line(change: Change, used: Mapping[str, int], with_uses: bool) -> str:
+def _line(change: ApiChange, used: Mapping[str, int], with_uses: bool) -> str:
     uses = f"{uses_of(change, used):5} uses  " if with_uses else ""
     others = [f"{item.symbol.full} {item.score:.2f}" for item in change.candidates[: 1 if change.new else 3]]
     return f"{uses}{change.kind:20} {change.what}" + (f"  ({', '.join(others)})" if others else "")

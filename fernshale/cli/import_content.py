@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from fernshale.api.crossings import carry, open_crossing, plan_carry
+from fernshale.api.crossings import import_content, open_crossing, plan_import
 from fernshale.cli.crossing_lookup import ground_for
 from fernshale.cli.output import LEFT_TO_DECIDE, print_json, print_lines
 from fernshale.core.base.quantities import count
@@ -17,11 +17,13 @@ _WORDS = {"copy": "comes", "same": "is there", "differs": "differs"}
 
 def carry_over(options: argparse.Namespace, token: CancelToken) -> int:
     ground = ground_for(options, token)
-    plan = plan_carry(ground, Path(options.source), options.paths, options.into, token)
+    plan = plan_import(ground, Path(options.source), options.paths, options.into, token)
     if options.apply:
         crossing = open_crossing(ground.project)
         with crossing.acting():
-            carry(crossing, ground, plan, options.over, f"asked for: {', '.join(options.paths)}", Work(token=token))
+            import_content(
+                crossing, ground, plan, options.over, f"asked for: {', '.join(options.paths)}", Work(token=token)
+            )
     if options.json:
         print_json(
             {

@@ -17,7 +17,7 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.stages.links.reference_index import Linkage
-from fernshale.core.links.missing_references import Dangling
+from fernshale.core.links.missing_references import MissingReference
 from fernshale.core.links.renamed_targets import SURE
 
 
@@ -72,7 +72,7 @@ def to_json(linkage: Linkage) -> dict[str, Any]:
     }
 
 
-def _best(item: Dangling) -> tuple[Any, ...]:
+def _best(item: MissingReference) -> tuple[Any, ...]:
     """The best candidate, or one for each kind of use."""
     split = tuple(way for way in item.candidates if way.slots)
     return split or item.candidates[:1]

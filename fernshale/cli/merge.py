@@ -28,7 +28,7 @@ from fernshale.core.base.quantities import count
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.merge.folder_merge import FolderMerge
 from fernshale.core.merge.ledger import FATES, Ledger
-from fernshale.core.merge.text_merge import Choice
+from fernshale.core.merge.text_merge import Resolution
 
 
 def merge(options: argparse.Namespace, token: CancelToken) -> int:
@@ -38,9 +38,9 @@ def merge(options: argparse.Namespace, token: CancelToken) -> int:
         raise MisuseError(f"{target} is not empty", "The result goes into a new or empty folder.")
     base, mine, incoming = disk_sides(folders, token)
     merged = merge_folders(base, mine, incoming, Work(token=token), plain_format)
-    choices: dict[str, Choice] = {}
+    choices: dict[str, Resolution] = {}
     if options.undecided == "incoming":
-        choices = {due.id: Choice("incoming") for _, due in merged.decisions}
+        choices = {due.id: Resolution("incoming") for _, due in merged.decisions}
     undecided: Undecided = "marked" if options.undecided == "marked" else "mine"
     result = build_result(merged, choices, undecided)
     ledger = build_ledger(merged, result, choices, undecided)

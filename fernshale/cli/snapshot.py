@@ -11,8 +11,8 @@ from fernshale.api.snapshots import (
     Store,
     compare_snapshots,
     default_store,
-    forget_by_policy,
-    forget_these,
+    delete_by_policy,
+    delete_snapshots,
     restore_tree,
 )
 from fernshale.cli.output import print_json, print_lines
@@ -91,11 +91,11 @@ def verify(options: argparse.Namespace, token: CancelToken) -> int:
 def forget(options: argparse.Namespace, token: CancelToken) -> int:
     store = _store(options)
     if options.ids:
-        freed = forget_these(store, options.ids, Work(token=token))
+        freed = delete_snapshots(store, options.ids, Work(token=token))
     else:
         tree = str(Path(options.tree).resolve()) if options.tree else ""
         policy = Policy(options.keep_last, options.keep_daily)
-        freed = forget_by_policy(store, policy, tree, Work(token=token), dry_run=options.dry_run)
+        freed = delete_by_policy(store, policy, tree, Work(token=token), dry_run=options.dry_run)
     if options.json:
         print_json({"forgotten": [*freed.forgotten], "freed": freed.bytes, "done": not options.dry_run})
     else:

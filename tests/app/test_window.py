@@ -17,7 +17,7 @@ from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.tables import TableRow, TextTable
 from fernshale.app.window import MainWindow
 from fernshale.core.crossing.flow.actions import parse_action
-from fernshale.core.crossing.record.stage import STAGES, Stage, State
+from fernshale.core.crossing.record.stage import STAGES, Stage, StageState
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree, listing
@@ -202,7 +202,7 @@ def test_both_themes_and_sizes_paint_every_page(qtbot: QtBot, window: MainWindow
                 assert window.width() <= size[0] and window.height() <= size[1]
     finally:
         choose_theme("")
-    assert window.session.overview is not None and window.session.overview.states[Stage.TRIAL] is State.UNTOUCHED
+    assert window.session.overview is not None and window.session.overview.states[Stage.TRIAL] is StageState.UNTOUCHED
 
 
 def test_models_keep_the_rules_of_qt(qtbot: QtBot, qtmodeltester) -> None:

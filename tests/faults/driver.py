@@ -24,8 +24,8 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.record.database import AnotherActs, Crossing, EntryText, Setup, begin
 from fernshale.core.crossing.record.git_commits import commit_from_now_on
-from fernshale.core.crossing.record.logbook import go_back_to, redo, settle_interrupted, undo, write_step
-from fernshale.core.crossing.record.retention import forget_these
+from fernshale.core.crossing.record.logbook import go_back_to, recover_interrupted, redo, undo, write_step
+from fernshale.core.crossing.record.retention import delete_snapshots
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.snapshot import parallel_reading
 from fernshale.core.snapshot.restore import restore
@@ -153,7 +153,7 @@ def apply_next_to_another(world: World) -> None:
 
 def _make_own_step(world: World) -> None:
     def make(crossing: Crossing) -> None:
-        settle_interrupted(crossing)
+        recover_interrupted(crossing)
         draft = Draft(world.project)
         draft.write("other.txt", b"by the other process\n")
         write_step(crossing, EntryText(Stage.BUILD, "another's step"), draft.change_set(), Work(token=_TOKEN))
@@ -192,7 +192,7 @@ def take_more(world: World) -> None:
 def forget_second(world: World) -> None:
     store = world.crossing.store
     second = next(item.id for item in store.list() if item.note == "second")
-    forget_these(store, [second], Work(token=_TOKEN))
+    delete_snapshots(store, [second], Work(token=_TOKEN))
 
 
 # name: what is done before (unarmed), and what is done under fire
@@ -299,7 +299,7 @@ def check(
     crossing = world.crossing
     if name == "two":
         wait_for_the_other(world, where)
-    _once_free(world, settle_interrupted)
+    _once_free(world, recover_interrupted)
     now = project_of(place)
     assert now in (started, ended, between), (
         f"{where}: the project is neither as before nor as after: {difference(now, started)}"

@@ -14,7 +14,7 @@ import pytest
 
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.record.database import open_crossing
-from fernshale.core.crossing.record.logbook import go_back_to, settle_interrupted
+from fernshale.core.crossing.record.logbook import go_back_to, recover_interrupted
 from fernshale.core.snapshot.store import Store
 from tests.conftest import Tree, listing
 from tests.wick import Wick, make_wick
@@ -64,7 +64,7 @@ def test_a_crossing_ends_and_goes_on(how: str, tree: Tree) -> None:
         assert process.returncode in wanted, (process.returncode, err)
         crossing = open_crossing(wick.project)
         with crossing.acting():  # nobody holds the lock any more
-            settle_interrupted(crossing)
+            recover_interrupted(crossing)
         assert not list(wick.project.rglob(".fernshale-*"))
     process = _cross(wick)
     out, err = process.communicate(timeout=120)

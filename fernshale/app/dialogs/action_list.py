@@ -13,7 +13,7 @@ from fernshale.app.widgets.rows import Row, RowList
 
 
 @dataclass(frozen=True, slots=True)
-class Command:
+class MenuCommand:
     """Something that can be done now: its words, where it belongs, its key, what it does."""
 
     title: str
@@ -25,7 +25,7 @@ class Command:
 class ActionList(QDialog):
     """All actions, narrowed by what is typed; letters may be left out."""
 
-    def __init__(self, parent: QWidget, actions: tuple[Command, ...]) -> None:
+    def __init__(self, parent: QWidget, actions: tuple[MenuCommand, ...]) -> None:
         super().__init__(parent)
         self.setWindowTitle("All actions")
         self.resize(560, 420)
@@ -67,6 +67,6 @@ class ActionList(QDialog):
             self._actions[payload].act()
 
 
-def _fits(words: str, action: Command) -> bool:
+def _fits(words: str, action: MenuCommand) -> bool:
     text = iter(f"{action.title} {action.area}".lower())
     return all(letter in text for letter in words.lower() if not letter.isspace())

@@ -17,12 +17,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from fernshale.api.projects import look_at_project, targets_on
+from fernshale.api.projects import probe_project, targets_on
 from fernshale.app.dialogs.questions import WorkingDialog
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.treepath import printable
-from fernshale.core.crossing.project.probe import Opening
+from fernshale.core.crossing.project.probe import ProjectProbe
 from fernshale.core.profile.model import Profile
 
 
@@ -35,7 +35,7 @@ class BeginDialog(WorkingDialog):
         self.resize(560, 300)
         self._profiles = profiles
         self.project = project
-        self.opening: Opening | None = None
+        self.opening: ProjectProbe | None = None
         column = QVBoxLayout(self)
         column.setSpacing(8)
         self._said = heading_label(self, "")
@@ -113,7 +113,7 @@ class BeginDialog(WorkingDialog):
 
     def _look(self, profile: Path | None) -> None:
         try:
-            self.opening = look_at_project(self.project, profile, self._profiles)
+            self.opening = probe_project(self.project, profile, self._profiles)
         except FernshaleError as error:
             self.opening = None
             self._said.setText(printable(self.project.name))

@@ -20,17 +20,17 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from fernshale.api.crossings import State, plan_carry
+from fernshale.api.crossings import ContentState, plan_import
 from fernshale.app.dialogs.questions import WorkingDialog
 from fernshale.app.theme import Tone
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
-from fernshale.core.crossing.flow.import_content import CarryPlan
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.flow.import_content import ImportPlan
+from fernshale.core.crossing.project.scan import ProjectScan
 
-_STATES: dict[State, tuple[str, str, Tone]] = {
+_STATES: dict[ContentState, tuple[str, str, Tone]] = {
     "copy": ("○", "comes", "mine"),
     "same": ("●", "is there already", "base"),
     "differs": ("◆", "something else stands there", "alarm"),
@@ -94,16 +94,16 @@ class CarryDialog(WorkingDialog):
     def __init__(
         self,
         parent: QWidget | None,
-        ground: Ground,
+        ground: ProjectScan,
         source: Path,
         chosen: list[str],
-        bring: Callable[[CarryPlan, bool], None],
+        bring: Callable[[ImportPlan, bool], None],
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle("Bring content over")
         self.resize(820, 520)
         self._ground, self._source, self._chosen, self._bring = ground, source, chosen, bring
-        self._plan: CarryPlan | None = None
+        self._plan: ImportPlan | None = None
         column = QVBoxLayout(self)
         column.addWidget(heading_label(self, f"From {printable(str(source))}"))
         into = QHBoxLayout()
@@ -137,11 +137,11 @@ class CarryDialog(WorkingDialog):
         self._said.setText("Looking at what it needs …")
         self._runner.start(
             "looking",
-            lambda work: plan_carry(self._ground, self._source, self._chosen, into, work.token),
+            lambda work: plan_import(self._ground, self._source, self._chosen, into, work.token),
         )
 
     def _on_plan(self, plan: object) -> None:
-        assert isinstance(plan, CarryPlan)
+        assert isinstance(plan, ImportPlan)
         self._plan = plan
         self._show()
 

@@ -18,13 +18,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from fernshale.api.crossings import Crossing, Rewind, edits_since, preview_way, sides_of, steps_since
+from fernshale.api.crossings import Crossing, Rewind, edits_since, preview_undo_plan, sides_of, steps_since
 from fernshale.api.snapshots import (
     Store,
     added_by_each,
     compare_sides,
-    forget_by_policy,
-    forget_these,
+    delete_by_policy,
+    delete_snapshots,
     needed_snapshots,
 )
 from fernshale.app.dialogs.questions import WorkingDialog
@@ -36,11 +36,11 @@ from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.quantities import count, size_words
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.record.database import Entry
-from fernshale.core.crossing.record.snapshot_diff import Differences, Sides
-from fernshale.core.crossing.record.undo_plan import WayBack
+from fernshale.core.crossing.record.database import LogEntry
+from fernshale.core.crossing.record.snapshot_diff import Differences, SnapshotSides
+from fernshale.core.crossing.record.undo_plan import UndoPlan
 from fernshale.core.snapshot.deletion import Freed, Policy
-from fernshale.core.snapshot.store import Snapshot, Verdict
+from fernshale.core.snapshot.store import Snapshot, StoreCheck
 
 _NOW = ""
 # How many of the files that keep a person's edits a dialog names.
@@ -126,7 +126,7 @@ class SnapshotDialog(WorkingDialog):
         self._said.setText("comparing…")
         crossing = self._crossing
 
-        def task(work: Work) -> tuple[tuple[str, str], Sides]:
+        def task(work: Work) -> tuple[tuple[str, str], SnapshotSides]:
             return asked, compare_sides(crossing.store, crossing.setup.project, *asked, work.token)
 
         self._runner.start("", task)
@@ -185,10 +185,10 @@ class WayBackDialog(QDialog):
     With `back_to` every later step is undone as well.
     """
 
-    def __init__(self, parent: QWidget | None, crossing: Crossing, entry: Entry, *, back_to: bool = False) -> None:
+    def __init__(self, parent: QWidget | None, crossing: Crossing, entry: LogEntry, *, back_to: bool = False) -> None:
         super().__init__(parent)
         what: Rewind = "back to" if back_to else "undo" if entry.can_undo else "redo"
-        way, obstacles = preview_way(crossing, entry.id, what)
+        way, obstacles = preview_undo_plan(crossing, entry.id, what)
         several = count(steps_since(crossing, entry.id), "step")
         kept = edits_since(crossing, entry.id, way, CancelToken()) if back_to else ()
         window, title, go = {
@@ -215,7 +215,7 @@ class WayBackDialog(QDialog):
         column.addLayout(foot)
         self._show(crossing, way, obstacles, kept)
 
-    def _show(self, crossing: Crossing, way: WayBack, obstacles: Sequence[str], kept: Sequence[str]) -> None:
+    def _show(self, crossing: Crossing, way: UndoPlan, obstacles: Sequence[str], kept: Sequence[str]) -> None:
         files = way.changes.files
         self._go.setEnabled(bool(way.changes.changes) and not obstacles)
         if obstacles:
@@ -336,7 +336,7 @@ class StoreDialog(WorkingDialog):
             self._said.setText("A policy has to keep something.")
             return
         policy = Policy(self._last.value(), self._daily.value())
-        found = forget_by_policy(self._store, policy, "", Work(), dry_run=True)
+        found = delete_by_policy(self._store, policy, "", Work(), dry_run=True)
         if not found.forgotten:
             self._unsure()
             self._said.setText("There is nothing to forget by that.")
@@ -355,8 +355,8 @@ class StoreDialog(WorkingDialog):
 
         def task(work: Work) -> Freed:
             if isinstance(what, Policy):
-                return forget_by_policy(self._store, what, "", work, dry_run=False)
-            return forget_these(self._store, what, work)
+                return delete_by_policy(self._store, what, "", work, dry_run=False)
+            return delete_snapshots(self._store, what, work)
 
         self._start("forgetting", task)
 
@@ -381,7 +381,7 @@ class StoreDialog(WorkingDialog):
             self._said.setText(f"{found.what}: {found.done} of {found.total}" if found.total else found.what)
 
     def _on_done(self, result: object) -> None:
-        if isinstance(result, Verdict):
+        if isinstance(result, StoreCheck):
             self._end(_verdict_words(result))
         elif isinstance(result, Freed):
             self._look(f"{count(len(result.forgotten), 'snapshot')} forgotten, {size_words(result.bytes)} freed.")
@@ -417,7 +417,7 @@ def _when(item: Snapshot) -> str:
     return time.strftime("%d %b %Y %H:%M", time.localtime(item.taken))
 
 
-def _verdict_words(verdict: Verdict) -> str:
+def _verdict_words(verdict: StoreCheck) -> str:
     if verdict.ok:
         return "● Everything reads back as it was put in."
     lines = [f"◆ {what}" + (f"; touches {', '.join(ids)}" if ids else "") for what, ids in verdict.damaged[:6]]

@@ -31,7 +31,7 @@ from fernshale.api.actions import (
     UseRuleAt,
     UseSilentRule,
 )
-from fernshale.api.building import Part, Scope, default_key
+from fernshale.api.building import CodePart, FixScope, default_key
 from fernshale.app.pages.base import Page, file_and_line
 from fernshale.app.session import Session
 from fernshale.app.theme import Tone, code_font, theme
@@ -50,9 +50,9 @@ from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.build.items import DEFAULT
 from fernshale.core.crossing.stages.build.view import CauseView, Fix
 from fernshale.core.crossing.stages.overview import Overview
-from fernshale.core.drift.comparison import Change
+from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.symbols import Symbol
-from fernshale.core.fix.apply import Edit
+from fernshale.core.fix.apply import CodeEdit
 
 # Whose errors are not the project's to mend.
 _NOT_MINE = ("engine", "elsewhere")
@@ -76,7 +76,7 @@ class BuildPage(Page):
         super().__init__(parent, session)
         self._overview: Overview | None = None
         self._way = 0
-        self._at: Edit | None = None
+        self._at: CodeEdit | None = None
         rounds = Card(self, "Errors per round")
         self._build = button(rounds, "Build", self._on_build, main=True, hint="F5")
         self._sure = button(rounds, "Take the sure ones", self._on_sure)
@@ -142,7 +142,7 @@ class BuildPage(Page):
             self._card, "Set aside …", self._on_aside, hint="Get the rest compiled; a debt until it is put back"
         )
         self._aside_menu = QMenu(self._aside)
-        for what in get_args(Part):
+        for what in get_args(CodePart):
             self._aside_menu.addAction(f"The {what}", partial(self._set_aside, what))
         self._return = button(self._card, "Put back", self._on_return, main=True)
         self._later = button(self._card, "Not now", self._on_later, hint="L")
@@ -375,7 +375,7 @@ class BuildPage(Page):
             self._hint.setText("▸ marks the place that “in this file” and “only here” mean; click another to move it.")
         self._code.setHtml(self._page(cause, fix))
 
-    def _change(self, cause: CauseView | None) -> Change | None:
+    def _change(self, cause: CauseView | None) -> ApiChange | None:
         """What changed in the engine that the chosen row is about."""
         if self._overview is None:
             return None
@@ -386,7 +386,7 @@ class BuildPage(Page):
         drift = self._overview.build.drift
         return next((item.change for item in drift if key in (_drift_key(item), default_key(item.change))), None)
 
-    def _declarations(self, change: Change, fix: Fix | None) -> str:
+    def _declarations(self, change: ApiChange, fix: Fix | None) -> str:
         """The declaration in the old release over the one in the new, where comparing the two found both."""
         now = change.new
         if fix is not None and fix.rule.new:
@@ -453,7 +453,7 @@ class BuildPage(Page):
         code = escape(self._line(file, line)) + "\n" if line else ""
         return f"{head}<pre>{code}<span style='color:{colours.alarm}'>▴ {escape(message)}</span></pre>"
 
-    def _place(self, number: int, edit: Edit, messages: dict[tuple[str, int], str], named: bool) -> str:
+    def _place(self, number: int, edit: CodeEdit, messages: dict[tuple[str, int], str], named: bool) -> str:
         colours = theme()
         here = "▸ " if edit == self._at else ""
         quiet = (
@@ -496,7 +496,7 @@ class BuildPage(Page):
             self._draw(cause, fix)
             self._code.verticalScrollBar().setValue(at)
 
-    def _apply(self, scope: Scope) -> None:
+    def _apply(self, scope: FixScope) -> None:
         _, fix = self._current()
         default = self._default()
         if default is not None:
@@ -504,7 +504,7 @@ class BuildPage(Page):
         elif fix is not None:
             self._apply_fix(fix, scope)
 
-    def _apply_fix(self, fix: Fix, scope: Scope) -> None:
+    def _apply_fix(self, fix: Fix, scope: FixScope) -> None:
         cause, _ = self._current()
         if scope != "everywhere" and self._at is not None:
             at = self._at
@@ -538,7 +538,7 @@ class BuildPage(Page):
     def _on_aside(self) -> None:
         self._aside_menu.popup(self._aside.mapToGlobal(self._aside.rect().bottomLeft()))
 
-    def _set_aside(self, what: Part) -> None:
+    def _set_aside(self, what: CodePart) -> None:
         cause, _ = self._current()
         if cause is not None:
             self.session.carry_out(SwitchCodeOff(cause.cause.key, what), f"setting the {what} aside")
@@ -654,7 +654,7 @@ def _drift_row(item: Used) -> Row:
     return Row(_drift_title(change), sub, uses, glyph, cast(Tone, tone), payload=_Chosen(_drift_key(item)))
 
 
-def _drift_title(change: Change) -> str:
+def _drift_title(change: ApiChange) -> str:
     """A change in a few words, without the scopes that all have in common."""
     old, new = change.old, change.new
     if old is not None and new is not None and change.kind in ("renamed", "moved"):

@@ -17,14 +17,14 @@ from fernshale.app.widgets.basics import Card, button, buttons_in, clear_layout,
 from fernshale.app.widgets.charts import Bar, BarChart
 from fernshale.app.widgets.diff_lines import diff_lines
 from fernshale.app.widgets.tables import TableRow, TextTable
-from fernshale.app.widgets.text_document import Document, LineRow
+from fernshale.app.widgets.text_document import AnnotatedText, LineRow
 from fernshale.core.base.quantities import count
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.stage import Stage
-from fernshale.core.crossing.stages.engine.forked_files import KEY, Copy
+from fernshale.core.crossing.stages.engine.forked_files import KEY, ForkedFile
 from fernshale.core.crossing.stages.engine.view import EngineView
 from fernshale.core.crossing.stages.engine.workarounds import KEY as WORKAROUND
-from fernshale.core.crossing.stages.engine.workarounds import Line
+from fernshale.core.crossing.stages.engine.workarounds import WorkaroundLine
 from fernshale.core.crossing.stages.overview import Overview
 
 _REPLACED = "removed before the generator runs; restored if it fails or does not write it again"
@@ -49,7 +49,7 @@ class EnginePage(Page):
         sites.body.addWidget(self._sites)
         preview = Card(split, "What will be written")
         self._preview_card = preview
-        self._text = Document(preview, "What will be written")
+        self._text = AnnotatedText(preview, "What will be written")
         preview.body.addWidget(self._text, 1)
         self._said = quiet_label(preview, "")
         self._said.setContentsMargins(11, 4, 9, 4)
@@ -186,7 +186,7 @@ def _is_asked_here(item: Item) -> bool:
     return bool(item.options) and item.key != "engine:sites" and is_here
 
 
-def _workaround_row(item: Line, view: EngineView, to: str) -> TableRow:
+def _workaround_row(item: WorkaroundLine, view: EngineView, to: str) -> TableRow:
     before, after = "", item.workaround.line
     if item.line:
         before, after = after, "as it is" if is_needed(item, view.workarounds, to) else "goes"
@@ -195,7 +195,7 @@ def _workaround_row(item: Line, view: EngineView, to: str) -> TableRow:
     return TableRow(cells, ((3, tone), (4, "quiet")), (item.file, item.line))
 
 
-def _copy_row(item: Copy) -> TableRow:
+def _copy_row(item: ForkedFile) -> TableRow:
     remark = f"{count(item.clashes, 'place')} to decide" if item.clashes else "merges without a clash"
     cells = (item.path, f"a copy of the engine's {item.engine}", f"{item.alike:.0%} alike", "follows it", remark)
     return TableRow(cells, ((3, "mine"), (4, "alarm" if item.clashes else "quiet")), file_and_line(item.path))

@@ -30,16 +30,16 @@ from fernshale.app.widgets.basics import Card, button, quiet_label
 from fernshale.app.widgets.dependency_chart import HangingChart, Thread
 from fernshale.app.widgets.diff_lines import diff_lines
 from fernshale.app.widgets.rows import Row, RowList
-from fernshale.app.widgets.text_document import Document, LineRow
+from fernshale.app.widgets.text_document import AnnotatedText, LineRow
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.quantities import count
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.stage import Stage
-from fernshale.core.crossing.stages.links.data_rules import DataWork
+from fernshale.core.crossing.stages.links.data_rules import DataRewrite
 from fernshale.core.crossing.stages.overview import Overview
-from fernshale.core.links.constraints import Unmet
-from fernshale.core.links.missing_references import Dangling
+from fernshale.core.links.constraints import UnmetConstraint
+from fernshale.core.links.missing_references import MissingReference
 from fernshale.core.links.renamed_targets import SURE
 
 _TOGETHER = "links:together:sure"
@@ -70,10 +70,10 @@ class LinksPage(Page):
         self._sides = QSplitter(Qt.Orientation.Horizontal, right)
         self._sides.setHandleWidth(10)
         self._was_card = Card(self._sides, "What it meant")
-        self._was = Document(self._was_card, "What it meant", has_words=False)
+        self._was = AnnotatedText(self._was_card, "What it meant", has_words=False)
         self._was_card.body.addWidget(self._was)
         self._is_card = Card(self._sides, "What it would be")
-        self._is = Document(self._is_card, "What it would be", has_words=False)
+        self._is = AnnotatedText(self._is_card, "What it would be", has_words=False)
         self._is_card.body.addWidget(self._is)
         self._card = Card(right, "What will be written")
         row = QHBoxLayout()
@@ -93,7 +93,7 @@ class LinksPage(Page):
         self._said = quiet_label(self._card, "")
         self._said.setContentsMargins(11, 0, 9, 5)
         self._card.body.addWidget(self._said)
-        self._text = Document(self._card, "What will be written")
+        self._text = AnnotatedText(self._card, "What will be written")
         self._card.body.addWidget(self._text, 1)
         right.setSizes([170, 300])
         split.setSizes([360, 620])
@@ -118,9 +118,9 @@ class LinksPage(Page):
                 0, Row(words, "relinked together, as one step", count(uses, "use"), "●", "mine", payload=_TOGETHER)
             )
         rows += [_doubled_row(id, view.index) for id in view.doubled]
-        rows += [_work_row(item) for item in view.scan.work]
-        seen: dict[str, list[Unmet]] = {}
-        for unmet in view.scan.unmet:
+        rows += [_work_row(item) for item in view.data_scan.work]
+        seen: dict[str, list[UnmetConstraint]] = {}
+        for unmet in view.data_scan.unmet:
             seen.setdefault(key_of(unmet), []).append(unmet)
         rows += [_unmet_row(key, items) for key, items in seen.items()]
         rows += [
@@ -143,7 +143,7 @@ class LinksPage(Page):
                 "quiet",
                 payload=_SETTLED,
             )
-            for item, why in view.scan.ignored
+            for item, why in view.data_scan.ignored
         ]
         rows += [
             Row(
@@ -158,7 +158,7 @@ class LinksPage(Page):
         ]
         rows += [
             Row("A file could not be scanned", words, "", "◆", "alarm", payload=_SETTLED)
-            for words in view.scan.troubles
+            for words in view.data_scan.troubles
         ]
         self._list.set_rows(tuple(rows) or (_nothing_row(view.index),))
         self._show(self._list.current())
@@ -174,21 +174,21 @@ class LinksPage(Page):
 
     # -- what is chosen
 
-    def _item(self) -> Dangling | None:
+    def _item(self) -> MissingReference | None:
         view = self._overview.links if self._overview else None
         return next((item for item in view.dangling if link_key(item) == self._list.current()), None) if view else None
 
-    def _work(self) -> DataWork | None:
+    def _work(self) -> DataRewrite | None:
         view = self._overview.links if self._overview else None
         return (
-            next((item for item in view.scan.work if f"data:{item.rule.id}" == self._list.current()), None)
+            next((item for item in view.data_scan.work if f"data:{item.rule.id}" == self._list.current()), None)
             if view
             else None
         )
 
-    def _unmet(self) -> list[Unmet]:
+    def _unmet(self) -> list[UnmetConstraint]:
         view = self._overview.links if self._overview else None
-        return [item for item in view.scan.unmet if key_of(item) == self._list.current()] if view else []
+        return [item for item in view.data_scan.unmet if key_of(item) == self._list.current()] if view else []
 
     def _show(self, payload: object) -> None:
         ways = self._find_ways()
@@ -284,7 +284,7 @@ class LinksPage(Page):
         self._apply.setText(verb)
         self._said.setText(why)
 
-    def _show_sides(self, item: Dangling, way: str) -> None:
+    def _show_sides(self, item: MissingReference, way: str) -> None:
         assert self._overview is not None
         linkage = self._overview.links.linkage
         split = [each.id for each in item.candidates if each.slots]
@@ -332,7 +332,7 @@ def _nothing_row(index: LinkIndex) -> Row:
     return Row("Nothing dangles", words, "", "●", "mine", payload=_SETTLED)
 
 
-def _thread(item: Dangling) -> Thread:
+def _thread(item: MissingReference) -> Thread:
     kinds = Counter(_kind(use.file) for use in item.uses)
     tone: Tone = "mine" if item.sure else "alarm"
     return Thread(item.id, tone, "●" if item.sure else "◆", tuple(kinds.most_common()), link_key(item))
@@ -349,7 +349,7 @@ def _glyph(score: float) -> str:
     return "●" if score >= SURE else "○"
 
 
-def _dangling_row(item: Dangling) -> Row:
+def _dangling_row(item: MissingReference) -> Row:
     sure = bool(item.sure)
     if sure:
         words = "became " + " and ".join(way.id for way in item.sure)
@@ -373,7 +373,7 @@ def _doubled_row(id: str, index: LinkIndex) -> Row:
     return Row(id, f"declared {len(places)} times: {', '.join(places)}", "", "◆", "alarm", payload=f"doubled:{id}")
 
 
-def _work_row(work: DataWork) -> Row:
+def _work_row(work: DataRewrite) -> Row:
     sure = work.rule.confidence >= SURE
     words = f"{work.rule.why}; in {count(len(work.objects), 'file')}"
     return Row(
@@ -386,7 +386,7 @@ def _work_row(work: DataWork) -> Row:
     )
 
 
-def _unmet_row(key: str, items: list[Unmet]) -> Row:
+def _unmet_row(key: str, items: list[UnmetConstraint]) -> Row:
     first = items[0]
     where = first.file if len(items) == 1 else count(len(items), "file")
     mends = first.can_mend

@@ -21,8 +21,15 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from fernshale.api.crossings import FindingParts, Kind, owed
-from fernshale.api.reports import export_way, report_data, report_html, report_markdown, report_message, write_patches
+from fernshale.api.crossings import DebtKind, FindingParts, find_outstanding
+from fernshale.api.reports import (
+    export_playbook,
+    report_data,
+    report_html,
+    report_markdown,
+    report_message,
+    write_patches,
+)
 from fernshale.app.dialogs.questions import show_error
 from fernshale.app.session import Session
 from fernshale.app.theme import code_font, theme
@@ -31,7 +38,7 @@ from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.work import CancelToken
-from fernshale.core.crossing.flow.outstanding import Owed
+from fernshale.core.crossing.flow.outstanding import OutstandingDebt
 from fernshale.core.crossing.flow.summaries import Finding
 from fernshale.core.crossing.stages.overview import Overview
 
@@ -144,7 +151,7 @@ class ReportView(QWidget):
         if name:
 
             def work() -> None:
-                Path(name).write_text(export_way(crossing, overview.ground, CancelToken()), encoding="utf-8")
+                Path(name).write_text(export_playbook(crossing, overview.ground, CancelToken()), encoding="utf-8")
 
             self._try(work, f"written to {name}; `fernshale cross --way` follows it")
 
@@ -173,7 +180,7 @@ def _ink() -> dict[str, str]:
 
 
 # What paying a debt is called, by its way.
-_BACK: Mapping[Kind, str] = {
+_BACK: Mapping[DebtKind, str] = {
     "plugin": "Bring it back",
     "code": "Bring it back",
     "member": "Bring it back",
@@ -189,7 +196,7 @@ class DebtsView(QWidget):
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent)
         self.session = session
-        self._owed: tuple[Owed, ...] = ()
+        self._owed: tuple[OutstandingDebt, ...] = ()
         column = QVBoxLayout(self)
         column.setContentsMargins(18, 14, 18, 10)
         column.setSpacing(10)
@@ -215,7 +222,7 @@ class DebtsView(QWidget):
         crossing = self.session.crossing
         if crossing is None:
             return
-        self._owed = owed(overview, crossing)
+        self._owed = find_outstanding(overview, crossing)
         self.count_changed.emit(len(self._owed))
         ready = sum(bool(item.ready) for item in self._owed)
         parts: FindingParts = (("plain", "Nothing is set aside."),)
@@ -242,7 +249,7 @@ class DebtsView(QWidget):
             self.session.carry_out(item.action, f"{_BACK[item.kind].lower()}: {item.title}")
 
 
-def _debt_row(item: Owed) -> Row:
+def _debt_row(item: OutstandingDebt) -> Row:
     words = item.ready or item.condition
     return Row(
         item.title, words, item.kind, "●" if item.ready else "○", "mine" if item.ready else "base", payload=item.key

@@ -15,14 +15,14 @@ from fernshale.app.pages.base import Page
 from fernshale.app.session import Session
 from fernshale.app.theme import Tone
 from fernshale.app.widgets.basics import Card, button, buttons_in, clear_layout, quiet_label
-from fernshale.app.widgets.plan_matrix import Column, Field, Line, WayTable
+from fernshale.app.widgets.plan_matrix import MatrixCell, MatrixColumn, MatrixRow, WayTable
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.quantities import count
 from fernshale.core.crossing.project.release_notes import NoteUse
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.overview import Overview
-from fernshale.core.crossing.stages.route.options import LegEstimate, Way
+from fernshale.core.crossing.stages.route.options import LegEstimate, RouteOption
 from fernshale.core.crossing.stages.route.view import RouteView
 from fernshale.core.route.planner import PluginStep
 
@@ -194,7 +194,7 @@ class RoutePage(Page):
             self.session.carry_out(Choose(note.key, "dealt"), "a note is dealt with")
 
 
-def _columns(view: RouteView, overview: Overview) -> tuple[Column, ...]:
+def _columns(view: RouteView, overview: Overview) -> tuple[MatrixColumn, ...]:
     setup = overview.setup
     columns = []
     for item in view.releases:
@@ -209,11 +209,11 @@ def _columns(view: RouteView, overview: Overview) -> tuple[Column, ...]:
         elif view.faults.get(item.version):
             remark, tone = "known fault", "alarm"
         hint = "; ".join((f"go over {item.version}, or not", *view.faults.get(item.version, ())))
-        columns.append(Column(item.version, remark, tone, item.version in (setup.from_, *view.stops), hint))
+        columns.append(MatrixColumn(item.version, remark, tone, item.version in (setup.from_, *view.stops), hint))
     return tuple(columns)
 
 
-def _line(step: PluginStep, view: RouteView, overview: Overview) -> Line:
+def _line(step: PluginStep, view: RouteView, overview: Overview) -> MatrixRow:
     leg = view.leg
     fields = []
     for release in view.releases:
@@ -228,9 +228,9 @@ def _line(step: PluginStep, view: RouteView, overview: Overview) -> Line:
             text = step.from_ or "–"
             word = "ready" if step.from_ else "nothing"
         hint = f"{step.id} for {release.version}: {word}" + (f", {text}" if text != "–" else "")
-        fields.append(Field(text, _TONES.get(word, "incoming"), taken, hint))
+        fields.append(MatrixCell(text, _TONES.get(word, "incoming"), taken, hint))
     waits = any(item.owner == f"plugin {step.id}" for item in view.items)
-    return Line(step.id, tuple(fields), "◆" if waits else "")
+    return MatrixRow(step.id, tuple(fields), "◆" if waits else "")
 
 
 def _way_rows(view: RouteView) -> list[Row]:
@@ -238,7 +238,7 @@ def _way_rows(view: RouteView) -> list[Row]:
     return [_way_row(way, way.stops == view.stops, most) for way in view.ways]
 
 
-def _way_row(way: Way, chosen: bool, most: int) -> Row:
+def _way_row(way: RouteOption, chosen: bool, most: int) -> Row:
     places = sum(leg.places for leg in way.legs)
     waiting = sum(leg.waiting for leg in way.legs)
     costs = "; ".join(f"{leg.leg.from_} → {leg.leg.to}: {count(leg.places, 'place')}" for leg in way.legs)

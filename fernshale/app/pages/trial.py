@@ -27,7 +27,7 @@ from fernshale.app.widgets.frame_chart import FramePlot
 from fernshale.app.widgets.pictures import PicturePairView
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.app.widgets.tables import TableRow, TextTable
-from fernshale.app.widgets.text_document import Document, LineRow
+from fernshale.app.widgets.text_document import AnnotatedText, LineRow
 from fernshale.core.base.quantities import count, seconds
 from fernshale.core.crossing.project.checks import CheckRow
 from fernshale.core.crossing.record.items import Item
@@ -119,12 +119,12 @@ class TrialPage(Page):
         self.setFocusProxy(self._list)
 
     def _make_evidence(self) -> None:
-        self._log = Document(self._stack, "Its log beside the baseline's")
+        self._log = AnnotatedText(self._stack, "Its log beside the baseline's")
         self._stack.addWidget(self._log)
         checks = QSplitter(Qt.Orientation.Vertical, self._stack)
         self._table = TextTable(checks, "Checks by release", ("check",), ())
         self._table.chosen.connect(self._show_check)
-        self._evidence = Document(checks, "Evidence of a check", has_words=False)
+        self._evidence = AnnotatedText(checks, "Evidence of a check", has_words=False)
         checks.setSizes([220, 200])
         self._stack.addWidget(checks)
         timings = QWidget(self._stack)

@@ -21,8 +21,8 @@ from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from fernshale.app.theme import text_font, theme
 from fernshale.core.base.quantities import count
-from fernshale.core.crossing.record.database import Entry
-from fernshale.core.crossing.record.stage import STAGES, Stage, State
+from fernshale.core.crossing.record.database import LogEntry
+from fernshale.core.crossing.record.stage import STAGES, Stage, StageState
 from fernshale.core.crossing.stages.overview import Overview
 
 _LEFT = 230
@@ -52,7 +52,7 @@ def knots_of(overview: Overview) -> tuple[Knot, ...]:
     return tuple(knots)
 
 
-def _how_much(entry: Entry) -> str:
+def _how_much(entry: LogEntry) -> str:
     return f" ({count(len(entry.changes.files), 'file')})" if entry.changes is not None else ""
 
 
@@ -135,7 +135,7 @@ class RouteBand(QWidget):
         left, right = _LEFT, self.width() - _FLAG - 24
         painter.setPen(QPen(QColor(colours.edge), 4))
         painter.drawLine(left + _FLAG, _LINE_Y, right, _LINE_Y)
-        reached = [stage for stage in STAGES if overview.states[stage] is State.CLEAR]
+        reached = [stage for stage in STAGES if overview.states[stage] is StageState.CLEAR]
         if reached:
             painter.setPen(QPen(QColor(colours.mine), 4))
             end = right if overview.is_done else self.stop(_last_in_a_row(overview)).x()
@@ -190,7 +190,7 @@ class RouteBand(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(QRectF(spot.x() - 36, 22, 72, 66), 6, 6)
         painter.setFont(text_font(11, True))
-        if state is State.NEEDS_YOU:
+        if state is StageState.NEEDS_YOU:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(colours.alarm))
             painter.drawPolygon(
@@ -200,17 +200,17 @@ class RouteBand(QWidget):
             )
             painter.setPen(QColor(colours.card))
             painter.drawText(QRectF(spot.x() - 14, spot.y() - 10, 28, 20), Qt.AlignmentFlag.AlignCenter, str(count))
-        elif state is State.CLEAR:
+        elif state is StageState.CLEAR:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(colours.mine))
             painter.drawEllipse(spot, 11, 11)
             painter.setPen(QPen(QColor(colours.card), 2.2))
             painter.drawPolyline([spot + QPointF(-5, 0), spot + QPointF(-1.5, 4), spot + QPointF(5, -4)])
         else:
-            painter.setPen(QPen(QColor(colours.mine if state is State.IN_HAND else colours.quiet), 2.4))
+            painter.setPen(QPen(QColor(colours.mine if state is StageState.IN_HAND else colours.quiet), 2.4))
             painter.setBrush(QColor(colours.card))
             painter.drawEllipse(spot, 10, 10)
-            if state is State.IN_HAND:
+            if state is StageState.IN_HAND:
                 painter.setPen(Qt.PenStyle.NoPen)
                 painter.setBrush(QColor(colours.mine))
                 painter.drawPie(QRectF(spot.x() - 9, spot.y() - 9, 18, 18), -90 * 16, 180 * 16)
@@ -277,7 +277,7 @@ def _last_in_a_row(overview: Overview) -> Stage:
     """The last stage up to which all are clear; the first one when it is not."""
     last = STAGES[0]
     for stage in STAGES:
-        if overview.states[stage] is not State.CLEAR:
+        if overview.states[stage] is not StageState.CLEAR:
             break
         last = stage
     return last

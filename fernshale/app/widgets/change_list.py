@@ -8,19 +8,19 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QSplitter, QWidget
 
-from fernshale.api.changes import Read, show_change, show_content, tree_of
+from fernshale.api.changes import EntryReader, show_change, show_content, tree_of
 from fernshale.app.theme import Tone
 from fernshale.app.widgets.basics import Card
 from fernshale.app.widgets.diff_lines import diff_lines
 from fernshale.app.widgets.rows import Row, RowList
-from fernshale.app.widgets.text_document import Document, LineRow
+from fernshale.app.widgets.text_document import AnnotatedText, LineRow
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.treepath import TreePath, printable, under
 from fernshale.core.change.changeset import FileChange
-from fernshale.core.snapshot.manifest import Entry
+from fernshale.core.snapshot.manifest import TreeEntry
 
 _MOST_LINES = 4000
-_NOTHING: Mapping[TreePath, Entry] = {}
+_NOTHING: Mapping[TreePath, TreeEntry] = {}
 _GLYPHS: dict[str, tuple[str, Tone]] = {"new": ("○", "mine"), "gone": ("–", "alarm"), "moved": ("◇", "base")}
 
 
@@ -32,22 +32,22 @@ class ChangesPane(QSplitter):
         listed, shown = Card(self), Card(self)
         self._list = RowList(listed, name)
         listed.body.addWidget(self._list)
-        self._text = Document(shown, "The change")
+        self._text = AnnotatedText(shown, "The change")
         shown.body.addWidget(self._text)
         self.setSizes([340, 520])
         self.setChildrenCollapsible(False)
         self._changes: list[FileChange] = []
-        self._before: Read | None = None
-        self._after: Read | None = None
-        self._staying: Mapping[TreePath, Entry] = {}
+        self._before: EntryReader | None = None
+        self._after: EntryReader | None = None
+        self._staying: Mapping[TreePath, TreeEntry] = {}
         self._list.chosen.connect(self._show)
 
     def show_changes(
         self,
         changes: Sequence[tuple[str, FileChange]],
-        before: Read,
-        after: Read,
-        staying: Mapping[TreePath, Entry] = _NOTHING,
+        before: EntryReader,
+        after: EntryReader,
+        staying: Mapping[TreePath, TreeEntry] = _NOTHING,
     ) -> None:
         """Each as (what in a word or two, change); the two read the contents of either side.
 
@@ -99,7 +99,7 @@ class ChangesPane(QSplitter):
                 lines += self._shown(change.path, partial(show_change, change))
         self._text.show_lines(tuple(lines))
 
-    def _shown(self, path: str, show: Callable[[Read, Read], str]) -> tuple[LineRow, ...]:
+    def _shown(self, path: str, show: Callable[[EntryReader, EntryReader], str]) -> tuple[LineRow, ...]:
         assert self._before is not None and self._after is not None
         try:
             return diff_lines(show(self._before, self._after))

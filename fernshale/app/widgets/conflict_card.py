@@ -15,7 +15,7 @@ from fernshale.app.theme import Tone, code_font, text_font, theme
 from fernshale.app.widgets.basics import button, heading_label, quiet_label
 from fernshale.app.widgets.code import CodeEditor
 from fernshale.core.crossing.stages.plugins.questions import Question, Version
-from fernshale.core.merge.text_merge import Choice
+from fernshale.core.merge.text_merge import Resolution
 
 _WORDS = {
     "mine": "yours kept",
@@ -49,7 +49,7 @@ class DecisionCard(QFrame):
     withdrawn = Signal()
     editing = Signal(object)  # the editor that opened
 
-    def __init__(self, parent: QWidget, question: Question, choice: Choice | None) -> None:
+    def __init__(self, parent: QWidget, question: Question, choice: Resolution | None) -> None:
         super().__init__(parent)
         self.due = question.due
         self.is_decided = choice is not None
@@ -74,7 +74,7 @@ class DecisionCard(QFrame):
         else:
             self.taken.emit(way, "", self._all is not None and self._all.isChecked())
 
-    def _build_decided(self, choice: Choice) -> None:
+    def _build_decided(self, choice: Resolution) -> None:
         row = QHBoxLayout()
         row.addWidget(heading_label(self, f"● Decided: {_WORDS[choice.take]}"))
         row.addStretch(1)

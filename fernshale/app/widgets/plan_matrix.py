@@ -16,7 +16,7 @@ _LINE = 27
 
 
 @dataclass(frozen=True, slots=True)
-class Field:
+class MatrixCell:
     """A field of the table: its text and what it means; `taken` lies on the chosen way."""
 
     text: str
@@ -26,7 +26,7 @@ class Field:
 
 
 @dataclass(frozen=True, slots=True)
-class Column:
+class MatrixColumn:
     """An engine release; `on_way`: it is where the project is, a stop or the target."""
 
     release: str
@@ -37,11 +37,11 @@ class Column:
 
 
 @dataclass(frozen=True, slots=True)
-class Line:
+class MatrixRow:
     """A plugin with a field for each column; `mark` is a glyph for what it needs."""
 
     plugin: str
-    fields: tuple[Field, ...]
+    fields: tuple[MatrixCell, ...]
     mark: str = ""
 
 
@@ -57,14 +57,14 @@ class WayTable(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self._columns: tuple[Column, ...] = ()
-        self._lines: tuple[Line, ...] = ()
+        self._columns: tuple[MatrixColumn, ...] = ()
+        self._lines: tuple[MatrixRow, ...] = ()
         self.picked = ""
 
     def sizeHint(self) -> QSize:
         return QSize(600, _TOP + _LINE * len(self._lines) + 24)
 
-    def set_table(self, columns: tuple[Column, ...], lines: tuple[Line, ...]) -> None:
+    def set_table(self, columns: tuple[MatrixColumn, ...], lines: tuple[MatrixRow, ...]) -> None:
         """Show a table; the picked plugin stays picked where it is still there."""
         self._columns, self._lines = columns, lines
         if self.picked not in [line.plugin for line in lines]:
@@ -157,7 +157,7 @@ class WayTable(QWidget):
                 painter.setBrush(QColor(colours.card))
                 painter.drawEllipse(QPointF(centre, 42), 4, 4)
 
-    def _paint_line(self, painter: QPainter, top: int, line: Line) -> None:
+    def _paint_line(self, painter: QPainter, top: int, line: MatrixRow) -> None:
         colours = theme()
         if line.plugin == self.picked:
             painter.fillRect(QRectF(8, top, self.width() - 16, _LINE), QColor(colours.track))
@@ -179,7 +179,7 @@ class WayTable(QWidget):
         for column, field in enumerate(line.fields):
             self._paint_field(painter, self._box(column, top), field)
 
-    def _paint_field(self, painter: QPainter, box: QRectF, field: Field) -> None:
+    def _paint_field(self, painter: QPainter, box: QRectF, field: MatrixCell) -> None:
         colours = theme()
         soft = {"mine": colours.mine_soft, "incoming": colours.incoming_soft, "alarm": colours.alarm_soft}
         edge = colours.tone(field.tone) if field.taken else QColor(colours.edge)

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import QApplication, QListView, QStyle, QStyledItemDelega
 
 from fernshale.app.theme import Tone, code_font, text_font, theme
 
-Index = QModelIndex | QPersistentModelIndex
+ModelIndex = QModelIndex | QPersistentModelIndex
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,10 +57,10 @@ class RowModel(QAbstractListModel):
         self.rows = rows
         self.endResetModel()
 
-    def rowCount(self, parent: Index | None = None) -> int:
+    def rowCount(self, parent: ModelIndex | None = None) -> int:
         return 0 if parent is not None and parent.isValid() else len(self.rows)
 
-    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if not index.isValid() or not 0 <= index.row() < len(self.rows):
             return None
         row = self.rows[index.row()]
@@ -72,7 +72,7 @@ class RowModel(QAbstractListModel):
             return "\n".join(part for part in (row.title, row.sub) if part)
         return None
 
-    def flags(self, index: Index) -> Qt.ItemFlag:
+    def flags(self, index: ModelIndex) -> Qt.ItemFlag:
         if not index.isValid() or self.rows[index.row()].heading:
             return Qt.ItemFlag.ItemIsEnabled if index.isValid() else Qt.ItemFlag.NoItemFlags
         return Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemNeverHasChildren
@@ -86,7 +86,7 @@ class RowDelegate(QStyledItemDelegate):
         self._wrap = wrap
         self._padding = padding
 
-    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
+    def sizeHint(self, option: QStyleOptionViewItem, index: ModelIndex) -> QSize:
         row: Row = index.data(Qt.ItemDataRole.UserRole)
         if row.heading:
             return QSize(60, 26)
@@ -95,7 +95,7 @@ class RowDelegate(QStyledItemDelegate):
         title = self._title_height(row, width)
         return QSize(60, 2 * self._padding + title + (16 if row.sub else 0) + (9 if row.bar >= 0 else 0))
 
-    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: ModelIndex) -> None:
         row: Row = index.data(Qt.ItemDataRole.UserRole)
         colours = theme()
         rect: QRect = option.rect

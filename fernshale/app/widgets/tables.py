@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QApplication, QHeaderView, QTableView, QWidget
 
 from fernshale.app.theme import Tone, code_font, theme
 
-Index = QModelIndex | QPersistentModelIndex
+ModelIndex = QModelIndex | QPersistentModelIndex
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,10 +48,10 @@ class TextTableModel(QAbstractTableModel):
             tuple(sorted(self.rows, key=lambda row: row.cells[column], reverse=order is Qt.SortOrder.DescendingOrder))
         )
 
-    def rowCount(self, parent: Index | None = None) -> int:
+    def rowCount(self, parent: ModelIndex | None = None) -> int:
         return 0 if parent is not None and parent.isValid() else len(self.rows)
 
-    def columnCount(self, parent: Index | None = None) -> int:
+    def columnCount(self, parent: ModelIndex | None = None) -> int:
         return 0 if parent is not None and parent.isValid() else len(self.columns)
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
@@ -65,7 +65,7 @@ class TextTableModel(QAbstractTableModel):
             return Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
         return None
 
-    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if not index.isValid():
             return None
         row = self.rows[index.row()]

@@ -117,7 +117,7 @@ class LinesBlock(QWidget):
         return min(max(place.y() // _HEIGHT, 0), len(self._lines) - 1)
 
 
-class Document(QScrollArea):
+class AnnotatedText(QScrollArea):
     """Blocks of lines and whatever stands between them, one below the other; without words in the margin it is narrow."""
 
     def __init__(self, parent: QWidget, name: str, has_words: bool = True) -> None:

@@ -20,7 +20,7 @@ from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
 from fernshale.core.base.errors import MisuseError
-from fernshale.core.base.release import Release, parse_release, release_of
+from fernshale.core.base.release import ReleaseNumber, parse_release, release_of
 
 _INTERVAL = re.compile(r"\s*([\[(])\s*([^,\s\])]*)\s*(?:(,\s*)([^,\s\])]*))?\s*([\])])\s*")
 _CLAUSE = re.compile(r"(?P<sign>>=|<=|==|=|!=|~=|>|<|\^|~)?(?P<gap>\s*)(?P<release>[0-9vV*xX][^\s,]*)")
@@ -32,7 +32,7 @@ _ANYTHING = ("*", "", "x", "X", "any")
 class End:
     """One end of a range; an open end does not include its release."""
 
-    release: Release
+    release: ReleaseNumber
     closed: bool
 
 
@@ -43,15 +43,15 @@ class Stretch:
     low: End | None
     high: End | None
 
-    def contains(self, release: Release) -> bool:
+    def contains(self, release: ReleaseNumber) -> bool:
         return not self.is_below(release) and not self.is_above(release)
 
-    def is_below(self, release: Release) -> bool:
+    def is_below(self, release: ReleaseNumber) -> bool:
         """Whether `release` lies below this stretch."""
         low = self.low
         return low is not None and (release < low.release or (release == low.release and not low.closed))
 
-    def is_above(self, release: Release) -> bool:
+    def is_above(self, release: ReleaseNumber) -> bool:
         """Whether `release` lies above this stretch."""
         high = self.high
         if high is None or release < high.release:
@@ -84,10 +84,10 @@ class Interval:
     separator: str
     brackets: str = field(default="()", compare=False)
 
-    def contains(self, release: Release) -> bool:
+    def contains(self, release: ReleaseNumber) -> bool:
         return self.stretch.contains(release)
 
-    def widened(self, release: Release) -> Interval:
+    def widened(self, release: ReleaseNumber) -> Interval:
         low, high, end = self.stretch.low, self.stretch.high, End(release, True)
         below, above = self.stretch.is_below(release), self.stretch.is_above(release)
         return replace(
@@ -124,10 +124,10 @@ class Conjunction:
                 high = part.high
         return Stretch(low, high)
 
-    def contains(self, release: Release) -> bool:
+    def contains(self, release: ReleaseNumber) -> bool:
         return all(clause.stretch.contains(release) != (clause.sign == "!=") for clause in self.clauses)
 
-    def widened(self, release: Release) -> Conjunction | Everything:
+    def widened(self, release: ReleaseNumber) -> Conjunction | Everything:
         kept = [item for item in self.clauses if item.sign != "!=" or not item.stretch.contains(release)]
         model = next((item for item in self.clauses if item.sign in (">=", "<=", ">", "<")), self.clauses[0])
         gaps = [item.before for item in self.clauses[1:]] or [", "]
@@ -166,10 +166,10 @@ class Everything:
     text: str
     stretch: Stretch = Stretch(None, None)
 
-    def contains(self, release: Release) -> bool:
+    def contains(self, release: ReleaseNumber) -> bool:
         return True
 
-    def widened(self, release: Release) -> Everything:
+    def widened(self, release: ReleaseNumber) -> Everything:
         return self
 
     def __str__(self) -> str:
@@ -183,10 +183,10 @@ class Hyphen:
     stretch: Stretch
     separator: str
 
-    def contains(self, release: Release) -> bool:
+    def contains(self, release: ReleaseNumber) -> bool:
         return self.stretch.contains(release)
 
-    def widened(self, release: Release) -> Hyphen:
+    def widened(self, release: ReleaseNumber) -> Hyphen:
         return replace(self, stretch=Interval(self.stretch, ",").widened(release).stretch)
 
     def __str__(self) -> str:
@@ -195,20 +195,20 @@ class Hyphen:
         return f"{low.release.text}{self.separator}{high.release.text}"
 
 
-Part = Interval | Conjunction | Everything | Hyphen
+RangePart = Interval | Conjunction | Everything | Hyphen
 
 
 @dataclass(frozen=True, slots=True)
 class Range:
     """Releases that any of `parts` contains; `separators` stood between the parts."""
 
-    parts: tuple[Part, ...]
+    parts: tuple[RangePart, ...]
     separators: tuple[str, ...] = ()
 
-    def contains(self, release: Release) -> bool:
+    def contains(self, release: ReleaseNumber) -> bool:
         return any(part.contains(release) for part in self.parts)
 
-    def widened(self, release: Release) -> Range:
+    def widened(self, release: ReleaseNumber) -> Range:
         """A range of the same style that contains all this one does, and `release`.
 
         Intervals and comparators get `release` as a closed end; carets, tildes, wildcards and lists get one more entry.
@@ -226,7 +226,7 @@ class Range:
         parts = (more, *self.parts) if goes_first else (*self.parts, more)
         return Range(parts, (separator, *self.separators))
 
-    def _nearest(self, release: Release) -> int:
+    def _nearest(self, release: ReleaseNumber) -> int:
         """The last part that begins below `release`, or the first one."""
         below = [at for at, part in enumerate(self.parts) if not part.stretch.is_below(release)]
         return below[-1] if below else 0
@@ -245,7 +245,7 @@ def parse_range(text: str) -> Range:
     if body in _ANYTHING:
         return Range((Everything(body or "*"),))
     pieces = re.split(r"(\s*\|\|?\s*)", body)
-    parts: list[Part] = []
+    parts: list[RangePart] = []
     separators: list[str] = []
     for number, piece in enumerate(pieces):
         if number % 2:
@@ -257,7 +257,7 @@ def parse_range(text: str) -> Range:
     return Range(tuple(parts), tuple(separators))
 
 
-def _parse_piece(piece: str, whole: str) -> tuple[list[Part], list[str]]:
+def _parse_piece(piece: str, whole: str) -> tuple[list[RangePart], list[str]]:
     if piece.startswith(("[", "(")):
         return _parse_intervals(piece, whole)
     if found := _HYPHEN.match(piece):
@@ -269,8 +269,8 @@ def _parse_piece(piece: str, whole: str) -> tuple[list[Part], list[str]]:
     return [Conjunction(tuple(clauses))], []
 
 
-def _parse_intervals(piece: str, whole: str) -> tuple[list[Part], list[str]]:
-    parts: list[Part] = []
+def _parse_intervals(piece: str, whole: str) -> tuple[list[RangePart], list[str]]:
+    parts: list[RangePart] = []
     separators: list[str] = []
     at = 0
     while at < len(piece):
@@ -354,22 +354,22 @@ def _stretch(sign: str, text: str) -> Stretch:
             return Stretch(End(release, True), End(release, True))
 
 
-def _up_to(low: Release, at: int) -> Stretch:
+def _up_to(low: ReleaseNumber, at: int) -> Stretch:
     """From `low` to where the number at `at` is one more."""
     high = release_of((*low.parts[:at], low.parts[at] + 1), low.epoch)
     return Stretch(End(low, True), End(high, False))
 
 
-def _is_preview_of(release: Release, end: End) -> bool:
+def _is_preview_of(release: ReleaseNumber, end: End) -> bool:
     high = end.release
     return not end.closed and release.is_preview and not high.is_preview and release.numbers == high.numbers
 
 
-def _is_plain(part: Part) -> bool:
+def _is_plain(part: RangePart) -> bool:
     return isinstance(part, Conjunction) and part.clauses[0].sign == ""
 
 
-def _one_more(part: Part, release: Release) -> Part | None:
+def _one_more(part: RangePart, release: ReleaseNumber) -> RangePart | None:
     """The entry that a list of this style gets for `release`; None where an end is moved instead."""
     if not isinstance(part, Conjunction) or len(part.clauses) != 1 or part.clauses[0].sign not in ("", "^", "~"):
         return None

@@ -26,18 +26,18 @@ _REVISIONS = ("post", "rev", "r")
 # Classes of marks in order; the end of a number stands between what comes before a release and what comes after it.
 _DEV, _BEFORE, _END, _AFTER, _REVISION = range(5)
 
-Mark = tuple[int, str, int]
+ReleaseMark = tuple[int, str, int]
 
 
 @total_ordering
 @dataclass(frozen=True, slots=True)
-class Release:
+class ReleaseNumber:
     """`parts` are the numbers as written, `numbers` those without trailing zeros, so that 3.0 and 3.0.0 are one."""
 
     text: str
     parts: tuple[int, ...]
     numbers: tuple[int, ...]
-    marks: tuple[Mark, ...]
+    marks: tuple[ReleaseMark, ...]
     epoch: int = 0
 
     @property
@@ -50,13 +50,13 @@ class Release:
         """Whether it comes after the release it is named after."""
         return self.marks[0][0] == _REVISION
 
-    def _key(self) -> tuple[int, tuple[int, ...], tuple[Mark, ...]]:
+    def _key(self) -> tuple[int, tuple[int, ...], tuple[ReleaseMark, ...]]:
         return (self.epoch, self.numbers, self.marks)
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, Release) and self._key() == other._key()
+        return isinstance(other, ReleaseNumber) and self._key() == other._key()
 
-    def __lt__(self, other: Release) -> bool:
+    def __lt__(self, other: ReleaseNumber) -> bool:
         return self._key() < other._key()
 
     def __hash__(self) -> int:
@@ -67,7 +67,7 @@ class Release:
 
 
 @lru_cache(maxsize=8192)
-def parse_release(text: str) -> Release:
+def parse_release(text: str) -> ReleaseNumber:
     """Raises MisuseError when `text` is no release number."""
     if len(text) > _MAX_LENGTH:
         raise MisuseError(f"{text[:40]!r}… is too long for a release number: {len(text):,} characters")
@@ -75,10 +75,12 @@ def parse_release(text: str) -> Release:
     if found is None or (found["mark"] or "").lower() == "x":  # 3.x is a wildcard, not a release
         raise MisuseError(f"{text!r} is not a release number", "Numbers between dots, as 3.0.2 or 3.2.0-pre1.")
     parts = tuple(int(part) for part in re.split(r"[.-]", found["numbers"]))
-    return Release(text.strip(), parts, trimmed(parts), tuple(_marks(found["mark"] or "")), int(found["epoch"] or 0))
+    return ReleaseNumber(
+        text.strip(), parts, trimmed(parts), tuple(_marks(found["mark"] or "")), int(found["epoch"] or 0)
+    )
 
 
-def release_of(numbers: tuple[int, ...], epoch: int = 0) -> Release:
+def release_of(numbers: tuple[int, ...], epoch: int = 0) -> ReleaseNumber:
     """The proper release of these numbers."""
     return parse_release((f"{epoch}!" if epoch else "") + ".".join(map(str, numbers)))
 
@@ -105,8 +107,8 @@ def trimmed(parts: tuple[int, ...]) -> tuple[int, ...]:
     return parts[:end]
 
 
-def _marks(text: str) -> list[Mark]:
-    marks: list[Mark] = []
+def _marks(text: str) -> list[ReleaseMark]:
+    marks: list[ReleaseMark] = []
     words = re.findall(r"[A-Za-z]+|\d+", text)
     while words:
         word = words.pop(0)
@@ -119,7 +121,7 @@ def _marks(text: str) -> list[Mark]:
     return [*marks, (_END, "", 0)]
 
 
-def _mark(word: str, number: int, is_first: bool) -> Mark:
+def _mark(word: str, number: int, is_first: bool) -> ReleaseMark:
     if word == "dev":
         return (_DEV, "", number)
     if word in _REVISIONS:

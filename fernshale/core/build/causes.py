@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
-from fernshale.core.build.diagnostics import Diagnostic, Place
+from fernshale.core.build.diagnostics import Diagnostic, SourcePlace
 from fernshale.core.build.message_patterns import (
     CALL,
     CONVERSION,
@@ -199,7 +199,7 @@ def _held_near(owned: Owned, line_of: LineOf) -> str:
     return names[-1] if names and names[-1] not in _OBJECTS else ""
 
 
-def _called_near(place: Place, kind: str, line_of: LineOf) -> str:
+def _called_near(place: SourcePlace, kind: str, line_of: LineOf) -> str:
     """The function whose call a place stands in, or that is declared there or below its annotations."""
     if kind == OVERRIDE:
         lines = (_ANNOTATIONS.sub("", line_of(place.file, place.line + down)) for down in range(_MOST_ANNOTATIONS))

@@ -13,7 +13,7 @@ Severity = Literal["error", "warning", "note"]
 
 
 @dataclass(frozen=True, slots=True)
-class Place:
+class SourcePlace:
     """A spot a tool named; `line` and `column` are 1-based, 0 where unknown. `folder` is where the tool worked, if known."""
 
     file: str
@@ -31,7 +31,7 @@ def place_number(text: str | None) -> int:
 class Note:
     """What a tool adds to a diagnostic, and where."""
 
-    place: Place
+    place: SourcePlace
     message: str
 
 
@@ -43,14 +43,14 @@ class Diagnostic:
     `included` are the including files, innermost first. `count` is how often the very same was reported.
     """
 
-    place: Place
+    place: SourcePlace
     severity: Severity
     code: str
     message: str
     tool: str
     notes: tuple[Note, ...] = ()
-    context: tuple[Place, ...] = ()
-    included: tuple[Place, ...] = ()
+    context: tuple[SourcePlace, ...] = ()
+    included: tuple[SourcePlace, ...] = ()
     count: int = 1
 
     @property

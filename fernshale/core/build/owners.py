@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from fernshale.core.base.treepath import TreePath, under
-from fernshale.core.build.diagnostics import Diagnostic, Place
+from fernshale.core.build.diagnostics import Diagnostic, SourcePlace
 from fernshale.core.build.path_mapping import ProjectFiles
 from fernshale.core.profile.model import Role
 
@@ -16,7 +16,7 @@ _OUTSIDE = ("engine", "elsewhere")
 
 
 @dataclass(frozen=True, slots=True)
-class Ground:
+class OwnerContext:
     """Where things lie: the project and its files, the engine, the build's folders, plugins (id, folder), a file's role.
 
     `line_now` tells where a line of a project file stands by now, 0 when it was changed since the build.
@@ -30,7 +30,9 @@ class Ground:
     role_of: Callable[[str], Role]
     line_now: Callable[[str, int], int]
     # Many diagnostics name one place: what it is in the project is worked out once.
-    mapped: dict[Place, tuple[Place, str]] = field(default_factory=dict, init=False, repr=False, compare=False)
+    mapped: dict[SourcePlace, tuple[SourcePlace, str]] = field(
+        default_factory=dict, init=False, repr=False, compare=False
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,16 +44,16 @@ class Owned:
 
     diagnostic: Diagnostic
     owner: str
-    place: Place
+    place: SourcePlace
 
 
-def all_places(diagnostic: Diagnostic, ground: Ground) -> tuple[Place, ...]:
+def all_places(diagnostic: Diagnostic, ground: OwnerContext) -> tuple[SourcePlace, ...]:
     """Every place inside the project that the diagnostic, its notes or its context name."""
     named = (diagnostic.place, *(note.place for note in diagnostic.notes), *diagnostic.context, *diagnostic.included)
     return tuple(place for place, owner in (_mapped(item, ground) for item in named) if owner not in _OUTSIDE)
 
 
-def find_owner(diagnostic: Diagnostic, ground: Ground) -> Owned:
+def find_owner(diagnostic: Diagnostic, ground: OwnerContext) -> Owned:
     """Place and owner. Of an error inside a library that the project's code brought about, the project's place counts.
 
     An error of the engine's own is the project's when its code is what the engine was instantiated or called with; that
@@ -66,18 +68,18 @@ def find_owner(diagnostic: Diagnostic, ground: Ground) -> Owned:
     return Owned(diagnostic, owner, place)
 
 
-def find_owners(diagnostics: Sequence[Diagnostic], ground: Ground) -> tuple[Owned, ...]:
+def find_owners(diagnostics: Sequence[Diagnostic], ground: OwnerContext) -> tuple[Owned, ...]:
     return tuple(find_owner(diagnostic, ground) for diagnostic in diagnostics)
 
 
-def _mapped(place: Place, ground: Ground) -> tuple[Place, str]:
+def _mapped(place: SourcePlace, ground: OwnerContext) -> tuple[SourcePlace, str]:
     known = ground.mapped.get(place)
     if known is None:
         known = ground.mapped[place] = _map(place, ground)
     return known
 
 
-def _map(place: Place, ground: Ground) -> tuple[Place, str]:
+def _map(place: SourcePlace, ground: OwnerContext) -> tuple[SourcePlace, str]:
     if not place.file:
         return place, "elsewhere"
     path = os.path.normpath(os.path.join(ground.project, place.folder, place.file))
@@ -92,7 +94,7 @@ def _map(place: Place, ground: Ground) -> tuple[Place, str]:
     return replace(place, file=inner, line=line, folder=""), _owner_inside(inner, ground)
 
 
-def _owner_inside(path: str, ground: Ground) -> str:
+def _owner_inside(path: str, ground: OwnerContext) -> str:
     if ground.role_of(path) == "generated":
         return "generated"
     for id, folder in ground.plugins:

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from functools import cached_property
 from pathlib import Path
 
-from fernshale.core.build.diagnostics import Place
+from fernshale.core.build.diagnostics import SourcePlace
 
 
 class ProjectFiles:
@@ -18,7 +18,7 @@ class ProjectFiles:
         self._real_root = os.path.realpath(root)
         self._files = frozenset(files)
 
-    def find(self, place: Place) -> str | None:
+    def find(self, place: SourcePlace) -> str | None:
         """The path inside the project, None for a file elsewhere.
 
         A path that leads into the project counts as it is, also of a file that is gone by now. Else the longest end of

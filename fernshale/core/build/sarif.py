@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from typing import Any
 from urllib.parse import quote
 
-from fernshale.core.build.diagnostics import Place
+from fernshale.core.build.diagnostics import SourcePlace
 from fernshale.core.build.owners import Owned
 
 _SCHEMA = "https://json.schemastore.org/sarif-2.1.0.json"
@@ -43,7 +43,7 @@ def _result(item: Owned) -> dict[str, Any]:
     return result
 
 
-def _location(place: Place) -> dict[str, Any]:
+def _location(place: SourcePlace) -> dict[str, Any]:
     physical: dict[str, Any] = {
         "artifactLocation": {"uri": quote(place.file.encode("utf-8", "surrogateescape"), safe="/:@+")}
     }

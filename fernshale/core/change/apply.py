@@ -25,7 +25,7 @@ from fernshale.core.base.handles import Below, is_link_in_the_way
 from fernshale.core.base.treepath import TreePath, joined, parents, tree_path
 from fernshale.core.base.work import CancelToken
 from fernshale.core.change.changeset import ChangeSet, FileChange
-from fernshale.core.snapshot.manifest import Entry, Kind
+from fernshale.core.snapshot.manifest import EntryKind, TreeEntry
 from fernshale.core.snapshot.store import Store
 from fernshale.core.snapshot.tree_walk import entry_in
 
@@ -121,7 +121,7 @@ def _opened(root: Path) -> Iterator[Below]:
         yield tree
 
 
-def _is_now(tree: Below, path: TreePath, wanted: Entry | None) -> bool:
+def _is_now(tree: Below, path: TreePath, wanted: TreeEntry | None) -> bool:
     """Whether this stands at a path; not where a link now stands on the way there."""
     try:
         return entry_in(tree, path) == wanted
@@ -134,7 +134,7 @@ def _is_now(tree: Below, path: TreePath, wanted: Entry | None) -> bool:
 def _read_before(tree: Below, changes: ChangeSet, store: Store) -> dict[str, bytes]:
     """What the store does not have of what stands there now."""
     files = {
-        item.before.content: item.path for item in changes.changes if item.before and item.before.kind is Kind.FILE
+        item.before.content: item.path for item in changes.changes if item.before and item.before.kind is EntryKind.FILE
     }
     missing = {content: path for content, path in files.items() if not store.has_all_of(bytes.fromhex(content))}
     return {content: tree.read(path) for content, path in missing.items()}
@@ -145,10 +145,14 @@ def _staging_places(tree: Below, changes: ChangeSet, run: str) -> dict[TreePath,
 
     The same file system, so that a rename is all that is left to do once everything is written.
     """
-    goes = {item.path for item in changes.changes if _is(item.before, Kind.FOLDER) and not _is(item.after, Kind.FOLDER)}
+    goes = {
+        item.path
+        for item in changes.changes
+        if _is(item.before, EntryKind.FOLDER) and not _is(item.after, EntryKind.FOLDER)
+    }
     places: dict[TreePath, TreePath] = {}
     for number, item in enumerate(changes.changes):
-        if item.after is None or item.after.kind is Kind.FOLDER or not _differs_beyond_mode(item):
+        if item.after is None or item.after.kind is EntryKind.FOLDER or not _differs_beyond_mode(item):
             continue
         staying = [up for up in parents(item.path) if up not in goes and _is_folder(tree, up)]
         # Short whatever the file is called: a name may already be as long as the file system allows.
@@ -171,13 +175,13 @@ def _carry_out(tree: Below, changes: ChangeSet, store: Store, staged: Mapping[Tr
         _stage(tree, place, entry, store)
         touched.add(_parent(place))
     for item in changes.changes:
-        if item.before is None or item.before.kind is Kind.FOLDER or not (_is_nothing_or_folder(item.after)):
+        if item.before is None or item.before.kind is EntryKind.FOLDER or not (_is_nothing_or_folder(item.after)):
             continue
         with tree.parent(item.path) as (folder, name):
             os.unlink(name, dir_fd=folder)
         touched.add(_parent(item.path))
     for item in reversed(changes.changes):  # paths are in order, so what lies deeper comes first here
-        if _is(item.before, Kind.FOLDER) and not _is(item.after, Kind.FOLDER):
+        if _is(item.before, EntryKind.FOLDER) and not _is(item.after, EntryKind.FOLDER):
             with tree.parent(item.path) as (folder, name):
                 os.rmdir(name, dir_fd=folder)
             touched.add(_parent(item.path))
@@ -185,12 +189,12 @@ def _carry_out(tree: Below, changes: ChangeSet, store: Store, staged: Mapping[Tr
         if item.after is None:
             continue
         with tree.parent(item.path) as (folder, name):
-            if item.after.kind is Kind.FOLDER and not _is(item.before, Kind.FOLDER):
+            if item.after.kind is EntryKind.FOLDER and not _is(item.before, EntryKind.FOLDER):
                 os.mkdir(name, dir_fd=folder)
             if item.path in staged:
                 with tree.parent(staged[item.path]) as (waiting, temporary):
                     os.rename(temporary, name, src_dir_fd=waiting, dst_dir_fd=folder)
-            elif item.after.kind is not Kind.LINK:
+            elif item.after.kind is not EntryKind.LINK:
                 _change_mode(folder, name, item.after)
         touched.add(_parent(item.path))
     _sync(tree, touched)
@@ -207,7 +211,7 @@ def _roll_back(tree: Below, changes: ChangeSet, store: Store, staged: Iterable[T
         if here is None or (item.before is not None and item.before.kind is here.kind):
             continue
         with tree.parent(item.path) as (folder, name):
-            if here.kind is Kind.FOLDER:
+            if here.kind is EntryKind.FOLDER:
                 # A stranger's file in a folder of ours stays, and the folder with it.
                 with contextlib.suppress(OSError):
                     os.rmdir(name, dir_fd=folder)
@@ -218,7 +222,7 @@ def _roll_back(tree: Below, changes: ChangeSet, store: Store, staged: Iterable[T
         if item.before is None:
             continue
         with tree.parent(item.path) as (folder, name):
-            if item.before.kind is Kind.FOLDER:
+            if item.before.kind is EntryKind.FOLDER:
                 with contextlib.suppress(FileExistsError):
                     os.mkdir(name, dir_fd=folder)
                 _change_mode(folder, name, item.before)
@@ -246,7 +250,7 @@ def _parent(path: str) -> str:
     return path.rpartition("/")[0]
 
 
-def _change_mode(folder: int, name: str, entry: Entry) -> None:
+def _change_mode(folder: int, name: str, entry: TreeEntry) -> None:
     """Set the mode of a file or folder, never of what a link leads to."""
     handle = os.open(name, os.O_PATH | os.O_NOFOLLOW | os.O_CLOEXEC, dir_fd=folder)
     try:
@@ -259,13 +263,13 @@ def _change_mode(folder: int, name: str, entry: Entry) -> None:
         os.close(handle)
 
 
-def _is_nothing_or_folder(entry: Entry | None) -> bool:
-    return entry is None or entry.kind is Kind.FOLDER
+def _is_nothing_or_folder(entry: TreeEntry | None) -> bool:
+    return entry is None or entry.kind is EntryKind.FOLDER
 
 
-def _stage(tree: Below, path: TreePath, entry: Entry, store: Store) -> None:
+def _stage(tree: Below, path: TreePath, entry: TreeEntry, store: Store) -> None:
     with tree.parent(path) as (folder, name):
-        if entry.kind is Kind.LINK:
+        if entry.kind is EntryKind.LINK:
             os.symlink(entry.content, name, dir_fd=folder)
         else:
             write_synced(name, store.get(entry.content), entry.mode, entry.attributes, folder=folder)
@@ -281,7 +285,7 @@ def _differs_beyond_mode(item: FileChange) -> bool:
     )
 
 
-def _is(entry: Entry | None, kind: Kind) -> bool:
+def _is(entry: TreeEntry | None, kind: EntryKind) -> bool:
     return entry is not None and entry.kind is kind
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from fernshale.core.base.treepath import TreePath, tree_path
-from fernshale.core.snapshot.manifest import Entry, Kind, Manifest
+from fernshale.core.snapshot.manifest import EntryKind, Manifest, TreeEntry
 from fernshale.core.snapshot.manifest_diff import differing
 
 
@@ -17,8 +17,8 @@ class FileChange:
     """`before` and `after` of one path; None is nothing. They always differ."""
 
     path: TreePath
-    before: Entry | None
-    after: Entry | None
+    before: TreeEntry | None
+    after: TreeEntry | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,8 +52,8 @@ class ChangeSet:
     @staticmethod
     def joined(steps: Iterable[ChangeSet]) -> ChangeSet:
         """Several steps, each after the other, as one: of each path what stood there first and what stands there last."""
-        first: dict[TreePath, Entry | None] = {}
-        last: dict[TreePath, Entry | None] = {}
+        first: dict[TreePath, TreeEntry | None] = {}
+        last: dict[TreePath, TreeEntry | None] = {}
         for step in steps:
             for item in step.changes:
                 first.setdefault(item.path, item.before)
@@ -76,19 +76,19 @@ def changes_between(before: Manifest, after: Manifest) -> ChangeSet:
 
 def _is_folder(change: FileChange) -> bool:
     sides = [side for side in (change.before, change.after) if side is not None]
-    return all(side.kind is Kind.FOLDER for side in sides)
+    return all(side.kind is EntryKind.FOLDER for side in sides)
 
 
-def _entry_json(entry: Entry | None) -> list[Any] | None:
+def _entry_json(entry: TreeEntry | None) -> list[Any] | None:
     if entry is None:
         return None
     attributes = [[name, base64.b64encode(value).decode()] for name, value in entry.attributes]
     return [entry.kind.value, entry.mode, entry.content, entry.size, *([attributes] if attributes else [])]
 
 
-def _entry(data: list[Any] | None) -> Entry | None:
+def _entry(data: list[Any] | None) -> TreeEntry | None:
     if data is None:
         return None
     kind, mode, content, size, *rest = data
     attributes = tuple((name, base64.b64decode(value)) for name, value in (rest[0] if rest else ()))
-    return Entry(Kind(kind), mode, content, size, attributes=attributes)
+    return TreeEntry(EntryKind(kind), mode, content, size, attributes=attributes)

@@ -10,7 +10,7 @@ from pathlib import Path
 from fernshale.core.base.errors import ProjectError
 from fernshale.core.base.treepath import TreePath, on_disk, parents, tree_path
 from fernshale.core.change.changeset import ChangeSet, FileChange
-from fernshale.core.snapshot.manifest import Entry, Kind, digest_of
+from fernshale.core.snapshot.manifest import EntryKind, TreeEntry, digest_of
 from fernshale.core.snapshot.tree_walk import entry_below
 
 _NEW_FILE, _NEW_FOLDER = 0o644, 0o755
@@ -21,7 +21,7 @@ class Draft:
 
     def __init__(self, root: Path) -> None:
         self.root = root
-        self._after: dict[TreePath, Entry | None] = {}
+        self._after: dict[TreePath, TreeEntry | None] = {}
         self._contents: dict[str, bytes] = {}
 
     def read(self, path: str) -> bytes | None:
@@ -29,7 +29,7 @@ class Draft:
         place = tree_path(path)
         if place in self._after:
             entry = self._after[place]
-            return self._contents[entry.content] if entry is not None and entry.kind is Kind.FILE else None
+            return self._contents[entry.content] if entry is not None and entry.kind is EntryKind.FILE else None
         target = on_disk(self.root, place)
         try:
             return target.read_bytes() if target.is_file() and not target.is_symlink() else None
@@ -41,14 +41,14 @@ class Draft:
         place = tree_path(path)
         if mode is None:
             here = self._after.get(place)
-            mode = here.mode if here is not None and here.kind is Kind.FILE else self._mode_on_disk(place)
+            mode = here.mode if here is not None and here.kind is EntryKind.FILE else self._mode_on_disk(place)
         digest = digest_of(data)
         self._contents[digest] = data
-        self._after[place] = Entry(Kind.FILE, mode, digest, len(data))
+        self._after[place] = TreeEntry(EntryKind.FILE, mode, digest, len(data))
 
     def link(self, path: str, target: str) -> None:
         """A symbolic link shall stand at `path`."""
-        self._after[tree_path(path)] = Entry(Kind.LINK, 0, target)
+        self._after[tree_path(path)] = TreeEntry(EntryKind.LINK, 0, target)
 
     def delete(self, path: str) -> None:
         """No file or link shall stand at `path`; a folder that is empty then goes too."""
@@ -58,7 +58,7 @@ class Draft:
         """The difference to the disk as it is now. Raises ProjectError, OSError."""
         changes: dict[TreePath, FileChange] = {}
 
-        def put(path: TreePath, after: Entry | None) -> None:
+        def put(path: TreePath, after: TreeEntry | None) -> None:
             before = entry_below(self.root, path)
             if before is not None and after is not None and before.kind is after.kind:
                 after = replace(after, attributes=before.attributes)
@@ -73,7 +73,7 @@ class Draft:
                     here = self.root / folder
                     if not here.is_dir():
                         changes[folder] = FileChange(
-                            folder, entry_below(self.root, folder), Entry(Kind.FOLDER, _NEW_FOLDER)
+                            folder, entry_below(self.root, folder), TreeEntry(EntryKind.FOLDER, _NEW_FOLDER)
                         )
         # Deepest first, so that a folder whose last folder goes is seen as empty.
         gone = {folder for path, after in self._after.items() if after is None for folder in parents(path)}

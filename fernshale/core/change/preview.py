@@ -9,9 +9,9 @@ from itertools import takewhile
 from fernshale.core.base.textfile import read_text, split_lines
 from fernshale.core.base.treepath import printable
 from fernshale.core.change.changeset import ChangeSet, FileChange
-from fernshale.core.snapshot.manifest import Entry, Kind
+from fernshale.core.snapshot.manifest import EntryKind, TreeEntry
 
-Read = Callable[[Entry], bytes]
+EntryReader = Callable[[TreeEntry], bytes]
 
 
 # Above this no content is read for a preview, bytes; a diff of such files would help nobody.
@@ -28,7 +28,7 @@ def unified_diff(changes: ChangeSet, before: Callable[[FileChange], bytes]) -> s
     return "".join(parts)
 
 
-def show_change(change: FileChange, before: Read, after: Read) -> str:
+def show_change(change: FileChange, before: EntryReader, after: EntryReader) -> str:
     """One change in full: a unified diff, or the facts where it is not text. The two read the contents, by entry."""
     sides = [side for side in (change.before, change.after) if _is_file(side)]
     if any(side is not None and side.size > LARGEST_SHOWN for side in sides):
@@ -63,11 +63,11 @@ def tree_of(changes: Iterable[FileChange], staying: Iterable[str] = ()) -> list[
     return rows
 
 
-def show_content(path: str, entry: Entry, read: Read) -> str:
+def show_content(path: str, entry: TreeEntry, read: EntryReader) -> str:
     """A file that does not change: its text, or its facts where it is not text. In the form of a diff without changes."""
-    text = _text(entry, read(entry)) if entry.kind is Kind.FILE and entry.size <= LARGEST_SHOWN else None
+    text = _text(entry, read(entry)) if entry.kind is EntryKind.FILE and entry.size <= LARGEST_SHOWN else None
     if text is None:
-        fact = f"a link to {printable(entry.content)}" if entry.kind is Kind.LINK else f"{entry.size:,} bytes"
+        fact = f"a link to {printable(entry.content)}" if entry.kind is EntryKind.LINK else f"{entry.size:,} bytes"
         return f"# {printable(path)}: {fact}, stays as it is\n"
     return f"# {printable(path)}: stays as it is\n" + "".join(f" {line}\n" for line in text.splitlines())
 
@@ -98,9 +98,9 @@ def _facts(change: FileChange, old: bytes | None, new: bytes | None) -> str:
     """What can be said of a change that is not one of text, line by line."""
     lines = [f"# {printable(change.path)}: {describe(change)}"]
     for words, side in (("before", change.before), ("after", change.after)):
-        if side is not None and side.kind is Kind.FILE:
+        if side is not None and side.kind is EntryKind.FILE:
             lines.append(f"# {words}: {side.size:,} bytes, content {side.content[:12]}, mode {side.mode:o}")
-        elif side is not None and side.kind is Kind.LINK:
+        elif side is not None and side.kind is EntryKind.LINK:
             lines.append(f"# {words}: a link to {printable(side.content)}")
     if old and new:
         start = _alike(old, new)
@@ -131,15 +131,15 @@ def _alike(old: bytes, new: bytes) -> int:
     return int(differs.argmax()) if differs.any() else count
 
 
-def _is_folder(entry: Entry | None) -> bool:
-    return entry is not None and entry.kind is Kind.FOLDER
+def _is_folder(entry: TreeEntry | None) -> bool:
+    return entry is not None and entry.kind is EntryKind.FOLDER
 
 
-def _is_file(entry: Entry | None) -> bool:
-    return entry is not None and entry.kind is Kind.FILE
+def _is_file(entry: TreeEntry | None) -> bool:
+    return entry is not None and entry.kind is EntryKind.FILE
 
 
-def _text(entry: Entry | None, content: bytes) -> str | None:
+def _text(entry: TreeEntry | None, content: bytes) -> str | None:
     if entry is None:
         return ""
     file = read_text(content) if _is_file(entry) else None

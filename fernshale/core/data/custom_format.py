@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import regex
 
-from fernshale.core.data.tree import Document, KeyedNode, Node, NotKeyed, Span
+from fernshale.core.data.tree import DataDocument, KeyedNode, Node, NotKeyed, Span
 
 _LIMIT_S = 5.0
 
@@ -23,7 +23,7 @@ class ObjectPatterns:
     comment: str = "#"
 
 
-def read_objects(text: str, patterns: ObjectPatterns) -> Document:
+def read_objects(text: str, patterns: ObjectPatterns) -> DataDocument:
     """A list of the objects, labelled by kind. Raises NotKeyed for a pattern that runs away or objects that overlap."""
     items = []
     at = 0
@@ -39,7 +39,7 @@ def read_objects(text: str, patterns: ObjectPatterns) -> Document:
     except TimeoutError as error:
         raise NotKeyed(f"the pattern {patterns.object!r} takes too long") from error
     root = Node("list", (0, len(text)), "", tuple(items))
-    return Document(text, root, "lines", (patterns.comment,) if patterns.comment else ())
+    return DataDocument(text, root, "lines", (patterns.comment,) if patterns.comment else ())
 
 
 def _object(text: str, span: Span, kind: str, field: str) -> Node:

@@ -18,10 +18,10 @@ from dataclasses import dataclass
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.limits import limits
-from fernshale.core.data.fields import Value
+from fernshale.core.data.fields import FieldValue
 
-Scope = Mapping[str, Value]
-_Node = Callable[[Scope], Value]
+Variables = Mapping[str, FieldValue]
+_Node = Callable[[Variables], FieldValue]
 
 _TOKEN = re.compile(
     r"""\s*(?:(?P<number>\d+\.?\d*(?:[eE][+-]?\d+)?|\.\d+)|(?P<text>"(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*')
@@ -49,7 +49,7 @@ class Expression:
     fields: frozenset[str]
     _node: _Node
 
-    def value(self, scope: Scope) -> Value:
+    def value(self, scope: Variables) -> FieldValue:
         """What it comes to for the fields of an object. Raises BadExpression."""
         try:
             found = self._node(scope)
@@ -59,7 +59,7 @@ class Expression:
             raise BadExpression(f"{_short(self.text)!r} comes to no number")
         return found
 
-    def holds(self, scope: Scope) -> bool:
+    def holds(self, scope: Variables) -> bool:
         """Whether it holds for an object; a field that is not there makes a comparison fail. Raises BadExpression."""
         return bool(self.value(scope))
 
@@ -120,7 +120,7 @@ class _Parser:
         if kind == "number":
             if len(token) > _digits():
                 raise BadExpression(f"a number of {len(token):,} digits is more than {_digits():,} (expression_digits)")
-            number: Value = int(token) if token.isdigit() else float(token)
+            number: FieldValue = int(token) if token.isdigit() else float(token)
             return lambda scope: number
         if kind == "text":
             said = re.sub(r"\\(.)", r"\1", token[1:-1])
@@ -141,7 +141,7 @@ class _Parser:
             if self._peek()[1] == "(" and token in (*_FUNCTIONS, "if", "has"):
                 return self._call(token, depth)
             if token in ("true", "false", "null"):
-                constant: Value = {"true": True, "false": False, "null": None}[token]
+                constant: FieldValue = {"true": True, "false": False, "null": None}[token]
                 return lambda scope: constant
             return self._field(token)
         self._at -= 1
@@ -211,11 +211,11 @@ def _binary(sign: str, left: _Node, right: _Node) -> _Node:
     return lambda scope: _calculate(sign, _number(left(scope), sign), _number(right(scope), sign))
 
 
-def _same(one: Value, other: Value) -> bool:
+def _same(one: FieldValue, other: FieldValue) -> bool:
     return one == other and isinstance(one, bool) == isinstance(other, bool)
 
 
-def _compare(sign: str, one: Value, other: Value) -> bool:
+def _compare(sign: str, one: FieldValue, other: FieldValue) -> bool:
     if one is None or other is None:
         return False
     if isinstance(one, str) != isinstance(other, str):
@@ -224,7 +224,7 @@ def _compare(sign: str, one: Value, other: Value) -> bool:
     return {"<": less, "<=": less or same, ">": not less and not same, ">=": not less}[sign]
 
 
-def _plus(one: Value, other: Value) -> Value:
+def _plus(one: FieldValue, other: FieldValue) -> FieldValue:
     if isinstance(one, str) and isinstance(other, str):
         return _bounded_text(len(one) + len(other), lambda: one + other)
     return _number(one, "+") + _number(other, "+")
@@ -241,13 +241,13 @@ def _calculate(sign: str, one: float, other: float) -> float:
     return int(found) if isinstance(one, int) and isinstance(other, int) and found == int(found) else found
 
 
-def _number(value: Value, of: str) -> float:
+def _number(value: FieldValue, of: str) -> float:
     if isinstance(value, bool) or not isinstance(value, int | float):
         raise BadExpression(f"{of} wants numbers, not {'nothing' if value is None else repr(value)}")
     return value
 
 
-def _text(value: Value) -> str:
+def _text(value: FieldValue) -> str:
     if value is None:
         return ""
     if isinstance(value, int):
@@ -255,11 +255,11 @@ def _text(value: Value) -> str:
     return str(value).lower() if isinstance(value, bool) else str(value)
 
 
-def _numbers(name: str, function: Callable[..., float]) -> Callable[[Sequence[Value]], Value]:
+def _numbers(name: str, function: Callable[..., float]) -> Callable[[Sequence[FieldValue]], FieldValue]:
     return lambda values: function(*(_number(value, name) for value in values))
 
 
-def _as_number(values: Sequence[Value]) -> Value:
+def _as_number(values: Sequence[FieldValue]) -> FieldValue:
     said = _text(values[0]).strip()
     if len(said) > _digits():
         raise BadExpression(f"{_short(said)!r} is no number that can be read")
@@ -269,7 +269,7 @@ def _as_number(values: Sequence[Value]) -> Value:
         raise BadExpression(f"{said!r} is no number") from error
 
 
-def _round(values: Sequence[Value]) -> Value:
+def _round(values: Sequence[FieldValue]) -> FieldValue:
     places = int(_number(values[1], "round")) if len(values) > 1 else 0
     if abs(places) > _MAX_PLACES:
         raise BadExpression(f"round(…) to {places} places; at most {_MAX_PLACES} make sense")
@@ -277,7 +277,7 @@ def _round(values: Sequence[Value]) -> Value:
     return int(found) if places <= 0 else found
 
 
-def _replace(values: Sequence[Value]) -> Value:
+def _replace(values: Sequence[FieldValue]) -> FieldValue:
     text, old, new = map(_text, values)
     count = text.count(old)
     return _bounded_text(len(text) + count * (len(new) - len(old)), lambda: text.replace(old, new))
@@ -304,13 +304,13 @@ def _short(text: str) -> str:
     return text if len(text) <= _MAX_SHOWN else f"{text[:_MAX_SHOWN]}…"
 
 
-def _turned(function: Callable[[float], float]) -> Callable[[Sequence[Value]], Value]:
+def _turned(function: Callable[[float], float]) -> Callable[[Sequence[FieldValue]], FieldValue]:
     """Angles are in degrees, as data has them."""
     return lambda values: round(function(math.radians(_number(values[0], "an angle"))), 12)
 
 
 # How many values each function takes, and what it does.
-_FUNCTIONS: Mapping[str, tuple[int, int, Callable[[Sequence[Value]], Value]]] = {
+_FUNCTIONS: Mapping[str, tuple[int, int, Callable[[Sequence[FieldValue]], FieldValue]]] = {
     "abs": (1, 1, _numbers("abs", abs)),
     "min": (1, 9, _numbers("min", lambda *values: min(values))),
     "max": (1, 9, _numbers("max", lambda *values: max(values))),

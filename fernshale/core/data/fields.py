@@ -12,19 +12,19 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from fernshale.core.data.paths import children
-from fernshale.core.data.tree import Document, KeyedNode, Node, NotKeyed, Span
+from fernshale.core.data.tree import DataDocument, KeyedNode, Node, NotKeyed, Span
 from fernshale.core.data.xml_tree import escaped
 
-Value = str | float | int | bool | None
+FieldValue = str | float | int | bool | None
 _NUMBER = re.compile(r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?")
 _BARE = re.compile(r"[A-Za-z_][\w ./-]*")
 _BARE_KEY = re.compile(r"[A-Za-z_][\w-]*")
 _QUOTES = ('"', "'")
-_LITERALS: Mapping[str, Value] = {"true": True, "false": False, "null": None}
+_LITERALS: Mapping[str, FieldValue] = {"true": True, "false": False, "null": None}
 
 
 @dataclass(frozen=True, slots=True)
-class Change:
+class TextChange:
     """Characters `span` of a text become `new`."""
 
     span: Span
@@ -32,7 +32,7 @@ class Change:
 
 
 @dataclass(frozen=True, slots=True)
-class Field:
+class ObjectField:
     """A field as it stands: the entry and the container that holds it."""
 
     name: str
@@ -40,24 +40,24 @@ class Field:
     holder: Node
 
 
-def find_field(document: Document, node: Node, name: str) -> Field | None:
+def find_field(document: DataDocument, node: Node, name: str) -> ObjectField | None:
     """The field of an object by its name, None where there is none."""
     first, _, rest = name.partition(".")
     for steps, item in children(node, document.format):
         whole = ".".join(steps)
         if whole == name:
-            return Field(name, item, _holder(node, item))
+            return ObjectField(name, item, _holder(node, item))
         if rest and whole == first and item.node.kind != "value":
             inner = find_field(document, item.node, rest)
-            return Field(name, inner.item, inner.holder) if inner is not None else None
+            return ObjectField(name, inner.item, inner.holder) if inner is not None else None
         if not rest and not steps and item.node.kind == "value" and name == "text":
-            return Field(name, item, node)  # an element's own text
+            return ObjectField(name, item, node)  # an element's own text
     return None
 
 
-def fields_of(document: Document, node: Node) -> dict[str, Value]:
+def fields_of(document: DataDocument, node: Node) -> dict[str, FieldValue]:
     """The plain values of an object by name, those of inner objects with dots."""
-    found: dict[str, Value] = {}
+    found: dict[str, FieldValue] = {}
     for steps, item in children(node, document.format):
         name = ".".join(steps) or "text"
         value = plain_node(document, item.node)
@@ -68,7 +68,7 @@ def fields_of(document: Document, node: Node) -> dict[str, Value]:
     return found
 
 
-def read_value(document: Document, node: Node) -> Value:
+def read_value(document: DataDocument, node: Node) -> FieldValue:
     """What a plain value says. In formats whose values are all texts, numbers are read as numbers."""
     raw = node.canon_value
     if document.format in ("json", "toml", "yaml") and raw.startswith("s"):
@@ -82,16 +82,16 @@ def read_value(document: Document, node: Node) -> Value:
     return said
 
 
-def set_field(document: Document, field: Field, value: Value) -> Change:
+def set_field(document: DataDocument, field: ObjectField, value: FieldValue) -> TextChange:
     """Give a field another value, written as the old one was."""
     node = plain_node(document, field.item.node)
     if node is None:
         raise NotKeyed(f"{field.name} is no plain value")
     raw = document.cut(node.span)
-    return Change(node.span, _spelled(document.format, value, raw))
+    return TextChange(node.span, _spelled(document.format, value, raw))
 
 
-def rename_field(document: Document, field: Field, new: str) -> list[Change]:
+def rename_field(document: DataDocument, field: ObjectField, new: str) -> list[TextChange]:
     """Give a field another name where it stands."""
     start = field.item.body[0]
     text = document.text
@@ -101,32 +101,32 @@ def rename_field(document: Document, field: Field, new: str) -> list[Change]:
             text.rindex(f"</{tag}", start, field.item.body[1]) if f"</{tag}" in document.cut(field.item.body) else -1
         )
         places = [start + 1, *([close + 2] if close >= 0 else [])]
-        return [Change((place, place + len(tag)), new.removeprefix("@")) for place in places]
+        return [TextChange((place, place + len(tag)), new.removeprefix("@")) for place in places]
     if text[start : start + 1] in _QUOTES:
         end = text.index(text[start], start + 1) + 1
-        return [Change((start + 1, end - 1), json.dumps(new, ensure_ascii=False)[1:-1])]
+        return [TextChange((start + 1, end - 1), json.dumps(new, ensure_ascii=False)[1:-1])]
     old = field.item.key.rpartition(".")[2] if document.format == "toml" else field.item.key
     at = text.find(old, start, field.item.node.span[0])
     if at < 0:
         raise NotKeyed(f"the name of {field.name} is written in a way of its own")
-    return [Change((at, at + len(old)), new.removeprefix("@"))]
+    return [TextChange((at, at + len(old)), new.removeprefix("@"))]
 
 
-def drop_field(document: Document, field: Field) -> list[Change]:
+def drop_field(document: DataDocument, field: ObjectField) -> list[TextChange]:
     """Take an entry out, with the comments above it and the comma that parted it from the next."""
     return drop_item(document, field.holder, field.item)
 
 
-def drop_item(document: Document, holder: Node, item: KeyedNode) -> list[Change]:
+def drop_item(document: DataDocument, holder: Node, item: KeyedNode) -> list[TextChange]:
     """Take an entry of a map or a list out."""
     at = holder.items.index(item)
-    changes = [Change((item.lead[0], item.trail[1]), "")]
+    changes = [TextChange((item.lead[0], item.trail[1]), "")]
     is_last = at == len(holder.items) - 1
     if holder.separator and is_last and at and holder.separator not in document.cut(item.trail):
         before = holder.items[at - 1]
         comma = document.text.find(holder.separator, before.body[1], before.trail[1])
         if comma >= 0:
-            changes.append(Change((comma, comma + len(holder.separator)), ""))
+            changes.append(TextChange((comma, comma + len(holder.separator)), ""))
     if not holder.separator and at == 0:
         # What stands before the first entry of lines is the head's, or nobody's; the line break behind goes instead.
         end = item.trail[1]
@@ -135,11 +135,11 @@ def drop_item(document: Document, holder: Node, item: KeyedNode) -> list[Change]
         line_start = document.text.rfind("\n", 0, item.body[0]) + 1
         start = line_start if not document.text[line_start : item.body[0]].strip() else item.body[0]
         if document.text[item.lead[0] : item.body[0]].strip() or item.lead[0] == item.lead[1]:
-            changes[0] = Change((start, end + gone), "")
+            changes[0] = TextChange((start, end + gone), "")
     return changes
 
 
-def add_field(document: Document, node: Node, name: str, value: Value) -> Change:
+def add_field(document: DataDocument, node: Node, name: str, value: FieldValue) -> TextChange:
     """Put a field in behind the others, spelled like its neighbours."""
     holder, name = _holder_for(document, node, name)
     format = document.format
@@ -163,14 +163,14 @@ def add_field(document: Document, node: Node, name: str, value: Value) -> Change
     lead = _gap(document, holder)
     at = last.trail[1]
     if not holder.separator:
-        return Change((at, at), lead + new)
+        return TextChange((at, at), lead + new)
     comma = document.text.find(holder.separator, last.body[1], last.trail[1])
     if comma >= 0:
-        return Change((at, at), lead + new + holder.separator)
-    return Change((last.body[1], last.body[1]), holder.separator + lead + new)
+        return TextChange((at, at), lead + new + holder.separator)
+    return TextChange((last.body[1], last.body[1]), holder.separator + lead + new)
 
 
-def plain_node(document: Document, node: Node) -> Node | None:
+def plain_node(document: DataDocument, node: Node) -> Node | None:
     """The plain value that a node is, also the text of an element without anything else."""
     if node.kind == "value":
         return node
@@ -189,7 +189,7 @@ def _holder(node: Node, item: KeyedNode) -> Node:
     return next(part.node for part in node.items if item in part.node.items)
 
 
-def _holder_for(document: Document, node: Node, name: str) -> tuple[Node, str]:
+def _holder_for(document: DataDocument, node: Node, name: str) -> tuple[Node, str]:
     """The inner object a dotted name speaks of, and the last part of the name."""
     first, _, rest = name.partition(".")
     if rest:
@@ -199,26 +199,26 @@ def _holder_for(document: Document, node: Node, name: str) -> tuple[Node, str]:
     return node, name
 
 
-def _add_attribute(document: Document, node: Node, name: str, value: Value) -> Change:
+def _add_attribute(document: DataDocument, node: Node, name: str, value: FieldValue) -> TextChange:
     attributes = node.find("@")
     if attributes is None:
         raise NotKeyed("an attribute needs an element")
     at = attributes.node.items[-1].body[1] if attributes.node.items else node.span[0] + 1 + len(node.label)
-    return Change((at, at), f' {name.removeprefix("@")}="{_spelled("xml", value, "")}"')
+    return TextChange((at, at), f' {name.removeprefix("@")}="{_spelled("xml", value, "")}"')
 
 
-def _first_field(document: Document, holder: Node, name: str, value: Value) -> Change:
+def _first_field(document: DataDocument, holder: Node, name: str, value: FieldValue) -> TextChange:
     if holder.separator:
         at = holder.span[0] + 1
         glue = " = " if document.format == "toml" else ": "
-        return Change((at, at), _key(document.format, name, '"') + glue + _spelled(document.format, value, ""))
+        return TextChange((at, at), _key(document.format, name, '"') + glue + _spelled(document.format, value, ""))
     if document.format in ("toml", "ini", "properties"):
         at = holder.span[1]
-        return Change((at, at), f"\n{name} = {_spelled(document.format, value, '')}")
+        return TextChange((at, at), f"\n{name} = {_spelled(document.format, value, '')}")
     raise NotKeyed("an object without fields shows no way to write one")
 
 
-def _gap(document: Document, holder: Node) -> str:
+def _gap(document: DataDocument, holder: Node) -> str:
     """What stands before an entry, without comments."""
     for item in reversed(holder.items):
         lead = document.cut(item.lead)
@@ -252,7 +252,7 @@ def _key(format: str, name: str, like: str) -> str:
     return name
 
 
-def _kind_sample(holder: Node, document: Document, value: Value) -> str:
+def _kind_sample(holder: Node, document: DataDocument, value: FieldValue) -> str:
     """How a neighbour with the same kind of value is written."""
     for item in reversed(holder.items):
         if item.node.kind == "value" and isinstance(read_value(document, item.node), str) == isinstance(value, str):
@@ -260,7 +260,7 @@ def _kind_sample(holder: Node, document: Document, value: Value) -> str:
     return ""
 
 
-def _spelled(format: str, value: Value, like: str) -> str:
+def _spelled(format: str, value: FieldValue, like: str) -> str:
     """A value as text, in the manner of `like`."""
     if format == "xml":
         return escaped(_said(value))
@@ -291,7 +291,7 @@ def _is_float(text: str) -> bool:
     return bool(_NUMBER.fullmatch(text)) and any(mark in text for mark in ".eE")
 
 
-def _said(value: Value) -> str:
+def _said(value: FieldValue) -> str:
     if value is None:
         return "null"
     if isinstance(value, bool):
@@ -302,7 +302,7 @@ def _said(value: Value) -> str:
     return str(value)
 
 
-def apply_changes(text: str, changes: Iterator[Change] | list[Change]) -> str:
+def apply_changes(text: str, changes: Iterator[TextChange] | list[TextChange]) -> str:
     """The text with all changes made; they must not overlap."""
     parts, at = [], 0
     for change in sorted(changes, key=lambda item: item.span):
@@ -313,7 +313,7 @@ def apply_changes(text: str, changes: Iterator[Change] | list[Change]) -> str:
     return "".join([*parts, text[at:]])
 
 
-def add_entry(document: Document, holder: Node, body: str, like: str = "") -> Change:
+def add_entry(document: DataDocument, holder: Node, body: str, like: str = "") -> TextChange:
     """Put an entry into a list, behind the last one (behind the last of the kind `like`), in the manner of its neighbours."""
     if holder.kind != "list":
         raise NotKeyed("there is no list to put it into")
@@ -324,9 +324,9 @@ def add_entry(document: Document, holder: Node, body: str, like: str = "") -> Ch
     if last is None:
         if not holder.separator:
             at = holder.span[1]
-            return Change((at, at), ("" if not at or text[at - 1] == "\n" else end_of_line) + body + end_of_line)
+            return TextChange((at, at), ("" if not at or text[at - 1] == "\n" else end_of_line) + body + end_of_line)
         at = holder.span[0] + 1
-        return Change((at, at), body)
+        return TextChange((at, at), body)
     start = text.rfind("\n", 0, last.body[0]) + 1
     indent = re.match(r"[ \t]*", text[start:])
     margin = indent[0] if indent else ""
@@ -334,8 +334,8 @@ def add_entry(document: Document, holder: Node, body: str, like: str = "") -> Ch
     alone = not text[start : last.body[0]].strip()
     lead = end_of_line + margin if alone or document.format == "lines" else " "
     if not holder.separator:
-        return Change((last.trail[1], last.trail[1]), lead + spelled)
+        return TextChange((last.trail[1], last.trail[1]), lead + spelled)
     comma = text.find(holder.separator, last.body[1], last.trail[1])
     if comma >= 0:
-        return Change((last.trail[1], last.trail[1]), lead + spelled + holder.separator)
-    return Change((last.body[1], last.body[1]), holder.separator + lead + spelled)
+        return TextChange((last.trail[1], last.trail[1]), lead + spelled + holder.separator)
+    return TextChange((last.body[1], last.body[1]), holder.separator + lead + spelled)

@@ -11,9 +11,9 @@ from fernshale.core.data.custom_format import ObjectPatterns, read_objects
 from fernshale.core.data.ini_tree import read_ini, read_properties
 from fernshale.core.data.json_tree import read_json
 from fernshale.core.data.json_values import json_values
-from fernshale.core.data.paths import Way, walk
+from fernshale.core.data.paths import DataPath, walk
 from fernshale.core.data.toml_tree import read_toml_tree
-from fernshale.core.data.tree import Document, NotKeyed, Span
+from fernshale.core.data.tree import DataDocument, NotKeyed, Span
 from fernshale.core.data.xml_tree import read_xml_tree
 from fernshale.core.data.xml_values import xml_values
 from fernshale.core.data.yaml_tree import read_yaml_tree
@@ -22,9 +22,9 @@ from fernshale.core.data.yaml_values import yaml_values
 # Files that are written as JSON or XML under a name of their own.
 _LIKE = {"gltf": "json", "svg": "xml"}
 
-Read = Callable[[str], Document]
+FormatReader = Callable[[str], DataDocument]
 
-_BY_ENDING: Mapping[str, Read] = {
+_BY_ENDING: Mapping[str, FormatReader] = {
     "json": read_json,
     "jsonc": read_json,
     "toml": read_toml_tree,
@@ -40,14 +40,14 @@ _BY_ENDING: Mapping[str, Read] = {
     "properties": read_properties,
 }
 
-_QUICK: Mapping[Read, Callable[[str], Iterator[tuple[Way, Span]]]] = {
+_QUICK: Mapping[FormatReader, Callable[[str], Iterator[tuple[DataPath, Span]]]] = {
     read_json: json_values,
     read_xml_tree: xml_values,
     read_yaml_tree: yaml_values,
 }
 
 
-def find_reader(path: str, text: str) -> Read | None:
+def find_reader(path: str, text: str) -> FormatReader | None:
     """How a file is read by key, by its ending; for other endings by how it begins. None for what has no keys."""
     name = path.rsplit("/", 1)[-1].lower()
     known = _BY_ENDING.get(name.rpartition(".")[2])
@@ -71,13 +71,13 @@ class Formats:
     def is_own(self, path: str) -> bool:
         return self._fits.find(path) is not None
 
-    def document(self, path: str, text: str) -> Document | None:
+    def document(self, path: str, text: str) -> DataDocument | None:
         """A file as a tree, None where it is of no known format. Raises NotKeyed."""
         own = self._fits.find(path)
         read = find_reader(usual_name(path), text) if own is None else partial(read_objects, patterns=self._own[own])
         return replace(read(text), read=read) if read is not None else None
 
-    def values(self, path: str, text: str) -> Iterator[tuple[Way, Span]]:
+    def values(self, path: str, text: str) -> Iterator[tuple[DataPath, Span]]:
         """The plain values of a file with the ways to them and their places, quickly where nothing else is wanted.
 
         Raises NotKeyed.

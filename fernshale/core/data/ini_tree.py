@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from fernshale.core.data.tree import Document, KeyedNode, Node, NotKeyed, Span, line_items
+from fernshale.core.data.tree import DataDocument, KeyedNode, Node, NotKeyed, Span, line_items
 
 _SECTION = re.compile(r"[ \t]*\[([^\]\n]*)\][ \t]*(?:[;#][^\n]*)?\r?$")
 _PAIR = re.compile(r"[ \t]*([^=:#;\s][^=:\n]*?)[ \t]*[=:][ \t]*(.*?)[ \t]*(?:[ \t][;#][^\n]*)?\r?$")
@@ -15,7 +15,7 @@ _INI_COMMENTS = (";", "#")
 _PROPERTY_COMMENTS = ("#", "!")
 
 
-def read_ini(text: str) -> Document:
+def read_ini(text: str) -> DataDocument:
     """Keys before the first section stand beside the sections. Raises NotKeyed for a line that is neither."""
     entries: list[tuple[str, Node, Span]] = []
     sections: list[tuple[str, Span, list[tuple[str, Node, Span]]]] = []
@@ -51,7 +51,7 @@ def read_ini(text: str) -> Document:
     return _document(text, whole, "ini", _INI_COMMENTS)
 
 
-def read_properties(text: str) -> Document:
+def read_properties(text: str) -> DataDocument:
     """Lines that go on behind a backslash belong to the one above. Raises NotKeyed for a key that stands twice."""
     entries: list[tuple[str, Node, Span]] = []
     at = 0
@@ -77,11 +77,11 @@ def read_properties(text: str) -> Document:
     return _document(text, entries, "properties", _PROPERTY_COMMENTS)
 
 
-def _document(text: str, entries: list[tuple[str, Node, Span]], format: str, comments: tuple[str, ...]) -> Document:
+def _document(text: str, entries: list[tuple[str, Node, Span]], format: str, comments: tuple[str, ...]) -> DataDocument:
     """The root; the comment at the top of a file is the file's, not its first entry's."""
     first = entries[0][2][0] if entries else len(text)
     items: tuple[KeyedNode, ...] = line_items(text, entries, first)
-    return Document(text, Node("map", (0, len(text)), "", items), format, comments)
+    return DataDocument(text, Node("map", (0, len(text)), "", items), format, comments)
 
 
 def _line_end(text: str, at: int) -> int:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import re
 
-from fernshale.core.data.tree import Document, Node, NotKeyed, Span, flow_items
+from fernshale.core.data.tree import DataDocument, Node, NotKeyed, Span, flow_items
 
 _SKIP = re.compile(r"(?:[ \t\r\n\ufeff]++|//[^\n]*+|/\*.*?\*/)*+", re.DOTALL)
 _STRING = re.compile(r'"[^"\\\n]*+(?:\\.[^"\\\n]*+)*+"')
@@ -14,13 +14,13 @@ _COMMENTS = ("//", "/*")
 _DEEPEST = 100
 
 
-def read_json(text: str) -> Document:
+def read_json(text: str) -> DataDocument:
     """Raises NotKeyed with the line."""
     start = _skip(text, 0)
     root, end = _value(text, start, 0)
     if _skip(text, end) != len(text):
         raise _broken(text, end)
-    return Document(text, root, "json", _COMMENTS)
+    return DataDocument(text, root, "json", _COMMENTS)
 
 
 def _value(text: str, at: int, depth: int) -> tuple[Node, int]:

@@ -10,7 +10,7 @@ import re
 from collections.abc import Iterator
 
 from fernshale.core.data.json_tree import read_json
-from fernshale.core.data.paths import Way, walk
+from fernshale.core.data.paths import DataPath, walk
 from fernshale.core.data.tree import Span
 
 # A string, what opens, what closes, a comma, or anything bare; colons and blanks say nothing that these do not.
@@ -18,7 +18,7 @@ _TOKEN = re.compile(r'("[^"\\]*+(?:\\.[^"\\]*+)*+")|([{\[])|([}\]])|(,)|([^\s{}\
 _STRING, _OPEN, _CLOSE, _COMMA = 1, 2, 3, 4
 
 
-def json_values(text: str) -> Iterator[tuple[Way, Span]]:
+def json_values(text: str) -> Iterator[tuple[DataPath, Span]]:
     """Each plain value with its way and its place, quotes included. Raises NotKeyed with the line."""
     try:
         json.loads(text)
@@ -29,10 +29,10 @@ def json_values(text: str) -> Iterator[tuple[Way, Span]]:
     yield from _values(text)
 
 
-def _values(text: str) -> Iterator[tuple[Way, Span]]:
+def _values(text: str) -> Iterator[tuple[DataPath, Span]]:
     """As `json_values`, of a text that is sound."""
-    above: list[tuple[Way, bool, int]] = []  # what is open around the container in hand
-    way: Way = ()
+    above: list[tuple[DataPath, bool, int]] = []  # what is open around the container in hand
+    way: DataPath = ()
     is_map, number, key = False, -1, ""
     wants_key = False
     for hit in _TOKEN.finditer(text):

@@ -10,8 +10,8 @@ from typing import Literal
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.data.expressions import Expression, parse_expression
 from fernshale.core.data.fields import (
-    Change,
-    Value,
+    FieldValue,
+    TextChange,
     add_field,
     apply_changes,
     drop_field,
@@ -21,8 +21,8 @@ from fernshale.core.data.fields import (
     rename_field,
     set_field,
 )
-from fernshale.core.data.paths import Way, as_text, fits, walk
-from fernshale.core.data.tree import Document, Node, NotKeyed
+from fernshale.core.data.paths import DataPath, as_text, fits, walk
+from fernshale.core.data.tree import DataDocument, Node, NotKeyed
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,11 +42,11 @@ class Rewrite:
 class Found:
     """An object of a document: the way to it, its number among those of its way, and the 1-based line it begins in."""
 
-    way: Way
+    way: DataPath
     number: int
     line: int
     node: Node
-    fields: Mapping[str, Value]
+    fields: Mapping[str, FieldValue]
 
     @property
     def name(self) -> str:
@@ -65,13 +65,13 @@ class Rewritten:
     """
 
     found: Found
-    changes: tuple[Change, ...]
-    before: Mapping[str, Value]
-    after: Mapping[str, Value]
+    changes: tuple[TextChange, ...]
+    before: Mapping[str, FieldValue]
+    after: Mapping[str, FieldValue]
     lost: str = ""
 
 
-def find_objects(document: Document, way: str, when: str = "") -> tuple[Found, ...]:
+def find_objects(document: DataDocument, way: str, when: str = "") -> tuple[Found, ...]:
     """The objects that a way leads to ("" for the whole file) and for which a condition holds. Raises BadExpression."""
     condition = _parsed(when) if when else None
     found = []
@@ -88,7 +88,7 @@ def find_objects(document: Document, way: str, when: str = "") -> tuple[Found, .
     return tuple(found)
 
 
-def rewrite_object(document: Document, found: Found, rewrite: Rewrite) -> Rewritten | None:
+def rewrite_object(document: DataDocument, found: Found, rewrite: Rewrite) -> Rewritten | None:
     """What the rewrite makes of an object, None where nothing changes. Raises BadExpression, NotKeyed."""
     before = dict(found.fields)
     after = dict(before)
@@ -123,7 +123,7 @@ def rewrite_object(document: Document, found: Found, rewrite: Rewrite) -> Rewrit
     return Rewritten(found, tuple(_changes(document, found.node, steps)), before, after, lost)
 
 
-def _lost(document: Document, node: Node, name: str) -> str:
+def _lost(document: DataDocument, node: Node, name: str) -> str:
     """The text that is removed with a field besides a name and a plain value, "" where there is nothing."""
     field = find_field(document, node, name)
     if field is None:
@@ -141,9 +141,9 @@ class _Step:
 
     what: Literal["rename", "set", "drop"]
     name: str
-    to: Value = None
+    to: FieldValue = None
 
-    def changes(self, document: Document, node: Node) -> list[Change]:
+    def changes(self, document: DataDocument, node: Node) -> list[TextChange]:
         field = find_field(document, node, self.name)
         if self.what == "set":
             return [
@@ -156,7 +156,7 @@ class _Step:
         return rename_field(document, field, str(self.to).rpartition(".")[2])
 
 
-def _changes(document: Document, node: Node, steps: Sequence[_Step]) -> list[Change]:
+def _changes(document: DataDocument, node: Node, steps: Sequence[_Step]) -> list[TextChange]:
     """The steps as changes of the text: places alone where each field stays; one after the other where entries come and go."""
     there = {step.name for step in steps if step.what == "rename"}
     if all(
@@ -172,11 +172,11 @@ def _changes(document: Document, node: Node, steps: Sequence[_Step]) -> list[Cha
     if part is not None:
         new = _stepped(*part, steps)
         change = _narrowed(part[0].text, new)
-        return [Change((change.span[0] + node.span[0], change.span[1] + node.span[0]), change.new)]
+        return [TextChange((change.span[0] + node.span[0], change.span[1] + node.span[0]), change.new)]
     return [_narrowed(document.text, _stepped(document, node, steps))]
 
 
-def _stepped(document: Document, node: Node, steps: Sequence[_Step]) -> str:
+def _stepped(document: DataDocument, node: Node, steps: Sequence[_Step]) -> str:
     """The text after the steps, read again after each: entries that come and go move the others."""
     read = document.read
     if read is None:
@@ -188,7 +188,7 @@ def _stepped(document: Document, node: Node, steps: Sequence[_Step]) -> str:
     return document.text
 
 
-def _by_itself(document: Document, node: Node) -> tuple[Document, Node] | None:
+def _by_itself(document: DataDocument, node: Node) -> tuple[DataDocument, Node] | None:
     """An object as a document of its own, where its format allows it, so that a large file is not read for each object."""
     if document.read is None or document.format not in ("json", "xml", "lines") or node is document.root:
         return None
@@ -196,7 +196,7 @@ def _by_itself(document: Document, node: Node) -> tuple[Document, Node] | None:
     return part, part.root if document.format == "json" else part.root.items[0].node
 
 
-def _narrowed(before: str, after: str) -> Change:
+def _narrowed(before: str, after: str) -> TextChange:
     """What differs between two texts as one change."""
     shorter = min(len(before), len(after))
     start = next((at for at in range(shorter) if before[at] != after[at]), shorter)
@@ -204,7 +204,7 @@ def _narrowed(before: str, after: str) -> Change:
     end = 0
     while end < rest and before[len(before) - 1 - end] == after[len(after) - 1 - end]:
         end += 1
-    return Change((start, len(before) - end), after[start : len(after) - end])
+    return TextChange((start, len(before) - end), after[start : len(after) - end])
 
 
 def check_rewrite(rewrite: Rewrite, when: str) -> None:

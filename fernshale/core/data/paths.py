@@ -10,19 +10,19 @@ import re
 from collections.abc import Callable, Iterator
 from functools import lru_cache
 
-from fernshale.core.data.tree import Document, KeyedNode, Node
+from fernshale.core.data.tree import DataDocument, KeyedNode, Node
 
-Way = tuple[str, ...]
+DataPath = tuple[str, ...]
 _ELEMENT = re.compile(r"\[\[(?P<list>.*)\]\] (?P<which>.*)$")
 _INNER = re.compile(r"\[(?P<table>.*)\] of \[\[(?P<list>.*)\]\] (?P<which>.*)$")
 
 
-def walk(document: Document) -> Iterator[tuple[Way, Node]]:
+def walk(document: DataDocument) -> Iterator[tuple[DataPath, Node]]:
     """Every node of a tree with the way to it, containers before what is in them, in the order of the text."""
     yield from _walk(document.root, (), document.format)
 
 
-def children(node: Node, format: str) -> Iterator[tuple[Way, KeyedNode]]:
+def children(node: Node, format: str) -> Iterator[tuple[DataPath, KeyedNode]]:
     """The entries of a container, each with the steps from the container to it."""
     if format == "xml" and node.fixed:
         yield from _of_element(node)
@@ -34,19 +34,19 @@ def children(node: Node, format: str) -> Iterator[tuple[Way, KeyedNode]]:
             yield _steps(item.key, format), item
 
 
-def fits(pattern: str, way: Way) -> bool:
+def fits(pattern: str, way: DataPath) -> bool:
     """Whether a way is one that `pattern` means."""
     return fit_of(pattern)(way)
 
 
 @lru_cache(maxsize=256)
-def fit_of(pattern: str) -> Callable[[Way], bool]:
+def fit_of(pattern: str) -> Callable[[DataPath], bool]:
     """As `fits`, for very many ways."""
     compiled = _compiled(pattern)
     last = pattern.strip("/").rpartition("/")[2]
     name = "" if "*" in last else last.replace("~1", "/").replace("~0", "~")
 
-    def fit(way: Way) -> bool:
+    def fit(way: DataPath) -> bool:
         if not way or (name and way[-1] != name):
             return False  # most are told by their last step
         return compiled.fullmatch("/".join(map(_escaped, way))) is not None
@@ -54,18 +54,18 @@ def fit_of(pattern: str) -> Callable[[Way], bool]:
     return fit
 
 
-def as_text(way: Way) -> str:
+def as_text(way: DataPath) -> str:
     """A way as a pattern that means just it."""
     return "/".join(map(_escaped, way))
 
 
-def _walk(node: Node, way: Way, format: str) -> Iterator[tuple[Way, Node]]:
+def _walk(node: Node, way: DataPath, format: str) -> Iterator[tuple[DataPath, Node]]:
     yield way, node
     for steps, item in children(node, format):
         yield from _walk(item.node, way + steps, format)
 
 
-def _of_element(node: Node) -> Iterator[tuple[Way, KeyedNode]]:
+def _of_element(node: Node) -> Iterator[tuple[DataPath, KeyedNode]]:
     """An element's attributes and what is inside; its text is the element itself."""
     for part in node.items:
         if part.key == "@":
@@ -80,7 +80,7 @@ def _of_element(node: Node) -> Iterator[tuple[Way, KeyedNode]]:
             yield (part.node.label,), part
 
 
-def _steps(key: str, format: str) -> Way:
+def _steps(key: str, format: str) -> DataPath:
     """The steps that a key of a map stands for: tables of TOML stand side by side, sections of INI in brackets."""
     if format == "toml":
         if found := _INNER.match(key):

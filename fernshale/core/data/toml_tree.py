@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from fernshale.core.base.parse_errors import Malformed, load_toml
 from fernshale.core.data.list_identity import find_identity
-from fernshale.core.data.tree import Document, Node, NotKeyed, Span, flow_items, line_items
+from fernshale.core.data.tree import DataDocument, Node, NotKeyed, Span, flow_items, line_items
 
 if TYPE_CHECKING:
     from tree_sitter import Language
@@ -28,7 +28,7 @@ def check_toml(text: str) -> None:
         raise NotKeyed(error.what) from error
 
 
-def read_toml_tree(text: str) -> Document:
+def read_toml_tree(text: str) -> DataDocument:
     """Raises NotKeyed for what is no TOML."""
     check_toml(text)
     from tree_sitter import Parser
@@ -56,7 +56,7 @@ def read_toml_tree(text: str) -> Document:
     if len({key for key, _, _ in entries}) != len(entries):
         raise NotKeyed("a table stands twice")
     first = entries[0][2][0] if entries else len(text)
-    return Document(text, Node("map", (0, len(text)), "", line_items(text, entries, first)), "toml", _COMMENTS)
+    return DataDocument(text, Node("map", (0, len(text)), "", line_items(text, entries, first)), "toml", _COMMENTS)
 
 
 class _Reader:

@@ -17,7 +17,7 @@ from typing import Literal
 
 from fernshale.core.base.errors import FernshaleError
 
-Kind = Literal["map", "list", "value"]
+NodeKind = Literal["map", "list", "value"]
 Span = tuple[int, int]
 
 
@@ -34,7 +34,7 @@ class Node:
     tag of an element).
     """
 
-    kind: Kind
+    kind: NodeKind
     span: Span
     canon_value: str = ""
     items: tuple[KeyedNode, ...] = ()
@@ -67,14 +67,14 @@ class KeyedNode:
 
 
 @dataclass(frozen=True, slots=True)
-class Document:
+class DataDocument:
     """A text and its tree. `comment` are the ways comments begin in its format; `read` is how it was read."""
 
     text: str
     root: Node
     format: str
     comment: tuple[str, ...]
-    read: Callable[[str], Document] | None = None
+    read: Callable[[str], DataDocument] | None = None
 
     def cut(self, span: Span) -> str:
         return self.text[slice(*span)]

@@ -9,7 +9,7 @@ import html
 import re
 from dataclasses import dataclass, field
 
-from fernshale.core.data.tree import Document, KeyedNode, Node, NotKeyed
+from fernshale.core.data.tree import DataDocument, KeyedNode, Node, NotKeyed
 
 MARKUP = re.compile(
     r"""(?P<comment><!--.*?-->)|(?P<other><\?.*?\?>)|(?P<refused><!\[CDATA\[|<!)
@@ -50,7 +50,7 @@ class _Open:
     has_text: bool = False
 
 
-def read_xml_tree(text: str) -> Document:
+def read_xml_tree(text: str) -> DataDocument:
     """Raises NotKeyed."""
     check_xml(text)
     stack = [_Open("", 0, 0, Node("map", (0, 0)))]
@@ -87,7 +87,7 @@ def read_xml_tree(text: str) -> Document:
     root = stack[0].children[0]
     start, end = root.span
     first = KeyedNode(f"<{root.label}>", root, (start, start), root.span, (end, end))
-    return Document(text, Node("map", (0, len(text)), "", (first,), fixed=True), "xml", _COMMENTS)
+    return DataDocument(text, Node("map", (0, len(text)), "", (first,), fixed=True), "xml", _COMMENTS)
 
 
 def _fixed(key: str, node: Node, after: int) -> KeyedNode:

@@ -7,20 +7,20 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from fernshale.core.data.paths import Way
+from fernshale.core.data.paths import DataPath
 from fernshale.core.data.tree import NotKeyed, Span
 from fernshale.core.data.xml_tree import ATTRIBUTE, MARKUP, check_xml
 
-_Values = list[tuple[Way, Span]]
+_Values = list[tuple[DataPath, Span]]
 
 
-def xml_values(text: str) -> Iterator[tuple[Way, Span]]:
+def xml_values(text: str) -> Iterator[tuple[DataPath, Span]]:
     """Each attribute and each text with its way and its place, quotes left out. Raises NotKeyed.
 
     An element that has text beside its children is one value, as in the tree.
     """
     check_xml(text)
-    way: Way = ()
+    way: DataPath = ()
     # Of each open element what was found in it, where its inside begins, and whether it has text and children.
     above: list[tuple[_Values, int, bool, bool]] = []
     found: _Values = []

@@ -6,13 +6,13 @@ from dataclasses import replace
 from typing import Any
 
 from fernshale.core.base.parse_errors import Malformed, compose_yaml
-from fernshale.core.data.tree import Document, Node, NotKeyed, Span, flow_items, line_items
+from fernshale.core.data.tree import DataDocument, Node, NotKeyed, Span, flow_items, line_items
 
 _COMMENTS = ("#",)
 _DEEPEST = 60
 
 
-def read_yaml_tree(text: str) -> Document:
+def read_yaml_tree(text: str) -> DataDocument:
     """Raises NotKeyed."""
     try:
         documents = compose_yaml(text)
@@ -28,7 +28,7 @@ def read_yaml_tree(text: str) -> Document:
         raise NotKeyed("a key without a value") from error
     if root.kind == "value":
         raise NotKeyed("no keys")
-    return Document(text, replace(root, span=(0, len(text))), "yaml", _COMMENTS)
+    return DataDocument(text, replace(root, span=(0, len(text))), "yaml", _COMMENTS)
 
 
 def _has_markers(text: str) -> bool:

@@ -10,7 +10,7 @@ from functools import cache
 from typing import TYPE_CHECKING
 
 from fernshale.core.base.parse_errors import yaml_is_too_deep
-from fernshale.core.data.paths import Way
+from fernshale.core.data.paths import DataPath
 from fernshale.core.data.tree import NotKeyed, Span
 
 if TYPE_CHECKING:
@@ -23,7 +23,7 @@ _PAIRS = frozenset({"block_mapping_pair", "flow_pair"})
 _DEEPEST = 100
 
 
-def yaml_values(text: str) -> Iterator[tuple[Way, Span]]:
+def yaml_values(text: str) -> Iterator[tuple[DataPath, Span]]:
     """Each plain value with its way and its place, quotes left out; what cannot be read is passed over.
 
     Raises NotKeyed for what is nested too deep, which the parser would not survive.
@@ -42,7 +42,7 @@ def yaml_values(text: str) -> Iterator[tuple[Way, Span]]:
                 yield way, (offset(node.start_byte + quotes), offset(node.end_byte - quotes))
 
 
-def _values(node: Node, way: Way, source: bytes, depth: int) -> Iterator[tuple[Way, Node]]:
+def _values(node: Node, way: DataPath, source: bytes, depth: int) -> Iterator[tuple[DataPath, Node]]:
     if depth > _DEEPEST:
         return
     number = 0

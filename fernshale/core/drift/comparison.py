@@ -13,11 +13,11 @@ from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS
 from fernshale.core.base.work import CancelToken
 from fernshale.core.drift.accepted_arguments import signatures_of
 from fernshale.core.drift.declarations import plain_type, renamed_type
-from fernshale.core.drift.matching import Candidate, Matches, match_symbols
+from fernshale.core.drift.matching import Matches, SymbolCandidate, match_symbols
 from fernshale.core.drift.parameter_order import is_quiet, new_order
 from fernshale.core.drift.release_symbols import Pair
 from fernshale.core.drift.stated.removals import Removals
-from fernshale.core.drift.stated.replacements import Names, find_replacement, forwards_to
+from fernshale.core.drift.stated.replacements import ReleaseNames, find_replacement, forwards_to
 from fernshale.core.drift.symbols import CONTAINER, Parameter, Symbol
 from fernshale.core.drift.value_equality import Constants, is_same_value
 
@@ -54,7 +54,7 @@ _Same = Callable[[str, str], bool]
 
 
 @dataclass(frozen=True, slots=True)
-class Change:
+class ApiChange:
     """One difference. `old` or `new` is None where there is none; `candidates` are what may stand for `old`, best first.
 
     `what` says it in words. `match` is how likely it is, 0..1, that `new` is what `old` became: 1 where the path stayed.
@@ -65,7 +65,7 @@ class Change:
     old: Symbol | None
     new: Symbol | None
     what: str
-    candidates: tuple[Candidate, ...] = ()
+    candidates: tuple[SymbolCandidate, ...] = ()
     match: float = 1.0
     parameter: int = -1
 
@@ -86,7 +86,7 @@ class Change:
         return is_wider or self.kind in ("default", "no-longer-overrides")
 
 
-def compare(pair: Pair, token: CancelToken) -> tuple[Change, ...]:
+def compare(pair: Pair, token: CancelToken) -> tuple[ApiChange, ...]:
     """Every difference a user of the release may meet, in the order of the old release's files."""
     old = [item for item in pair.old.symbols if not item.is_hidden]
     new = [item for item in pair.new.symbols if not item.is_hidden]
@@ -95,12 +95,12 @@ def compare(pair: Pair, token: CancelToken) -> tuple[Change, ...]:
     gone = [_main(group) for path, group in olds.items() if path not in news and group[0].kind != "constructor"]
     fresh = [_main(group) for path, group in news.items() if path not in olds and group[0].kind != "constructor"]
     matches = match_symbols(old, new, gone, fresh, pair.moved, token)
-    names, removals = Names(new), Removals(pair.new)
+    names, removals = ReleaseNames(new), Removals(pair.new)
     constants = [Constants(side.folder, side.files) for side in (pair.old, pair.new)]
     is_same = partial(is_same_value, old=constants[0], new=constants[1])
     # A member goes along with the file of what holds it.
     containers = {item.path for item in pair.old.symbols if item.kind in CONTAINER}
-    changes: list[Change] = []
+    changes: list[ApiChange] = []
     for symbol in gone:
         changes += _gone(symbol, olds[symbol.path], news, matches, names, removals, hidden, is_same)
     for path, group in olds.items():
@@ -118,7 +118,7 @@ def compare(pair: Pair, token: CancelToken) -> tuple[Change, ...]:
     followed = {matches.scope_of(item.path) for item in gone} | {item.path for item in matches.chosen.values()}
     new_paths = {item.path for item in fresh}
     changes += [
-        Change("added", None, item, f"{item.full} is new")
+        ApiChange("added", None, item, f"{item.full} is new")
         for item in fresh
         if item.path not in followed and item.scope not in new_paths and item.name not in matches.reach(item.scope)
     ]
@@ -143,8 +143,8 @@ def _by_path(symbols: Iterable[Symbol]) -> dict[tuple[str, ...], list[Symbol]]:
 
 def _gone(
     symbol: Symbol, overloads: Sequence[Symbol], news: Mapping[tuple[str, ...], Sequence[Symbol]], matches: Matches,
-    names: Names, removals: Removals, hidden: set[tuple[str, ...]], is_same: _Same,
-) -> Iterator[Change]:  # fmt: skip
+    names: ReleaseNames, removals: Removals, hidden: set[tuple[str, ...]], is_same: _Same,
+) -> Iterator[ApiChange]:  # fmt: skip
     """What became of a path that the new release has not."""
     followed = matches.scope_of(symbol.path)
     if followed != symbol.path and followed in news and symbol.kind not in CONTAINER and symbol.scope:
@@ -169,17 +169,17 @@ def _gone(
     best = candidates[0] if candidates else None
     if best is None or best.score < _TOLD:
         why = "is no longer for others to use" if symbol.path in hidden else "is not there any more"
-        yield Change("removed", symbol, None, f"{symbol.full} {why}", candidates)
+        yield ApiChange("removed", symbol, None, f"{symbol.full} {why}", candidates)
     else:
         kind: ChangeKind = "moved" if best.symbol.name == symbol.name else "renamed"
-        yield Change(kind, symbol, best.symbol, f"{symbol.full} is {best.symbol.full} now", candidates)
+        yield ApiChange(kind, symbol, best.symbol, f"{symbol.full} is {best.symbol.full} now", candidates)
         # What only is to be used instead, with something else besides, takes arguments of its own.
         if best.score > _SAID_MORE or best.symbol in [item.symbol for item in found]:
             found_there = _compare_overloads(overloads, news.get(best.symbol.path, ()), matches.types, is_same)
             yield from _resting_on(best.score, found_there)
     if symbol.is_overridable and (symbol.file.endswith(_SAY_SO) or _is_hook(symbol)):
         what = f"{symbol.name} overrides nothing of {'.'.join(symbol.scope)} any more"
-        yield Change(
+        yield ApiChange(
             "no-longer-overrides", symbol, best.symbol if best and best.score >= _TOLD else None, what, candidates
         )
 
@@ -190,7 +190,7 @@ def _holder(symbol: Symbol, news: Mapping[tuple[str, ...], Sequence[Symbol]]) ->
     return next((part for part in parts if any(item.kind in CONTAINER for item in news.get(part, ()))), ())
 
 
-def _resting_on(match: float, changes: Iterable[Change]) -> Iterator[Change]:
+def _resting_on(match: float, changes: Iterable[ApiChange]) -> Iterator[ApiChange]:
     """Changes that hold only if two symbols were paired rightly, with how likely that is."""
     return (replace(change, match=min(match, change.match)) for change in changes)
 
@@ -200,7 +200,9 @@ def _is_hook(symbol: Symbol) -> bool:
     return _NOTHING.issuperset(symbol.words) and not symbol.file.endswith(_WITHOUT_BODIES)
 
 
-def _said_of(symbol: Symbol, scope: tuple[str, ...], text: str, who: str, names: Names) -> Candidate | None:
+def _said_of(
+    symbol: Symbol, scope: tuple[str, ...], text: str, who: str, names: ReleaseNames
+) -> SymbolCandidate | None:
     """What a text about a symbol says to take instead; `scope` is where what holds the symbol went."""
     said = find_replacement(text, symbol, names) if text else None
     if said is None:
@@ -211,12 +213,12 @@ def _said_of(symbol: Symbol, scope: tuple[str, ...], text: str, who: str, names:
     is_member = symbol.kind in ("method", "field") and said.symbol.kind in ("method", "field")
     if is_member and said.is_plain and said.symbol.scope[-1:] not in (symbol.scope[-1:], scope[-1:]):
         score *= _OTHER_THING  # a member of that name, and nothing says that it is this one
-    return Candidate(said.symbol, score, (f"{who}: {_short(text)}",), said.written)
+    return SymbolCandidate(said.symbol, score, (f"{who}: {_short(text)}",), said.written)
 
 
 def _with_said(
-    symbol: Symbol, scope: tuple[str, ...], found: Sequence[Candidate], names: Names, removals: Removals
-) -> tuple[Candidate, ...]:
+    symbol: Symbol, scope: tuple[str, ...], found: Sequence[SymbolCandidate], names: ReleaseNames, removals: Removals
+) -> tuple[SymbolCandidate, ...]:
     """Candidates with what the releases themselves say: a deprecation text, a note on what was removed, or that it was only
     another name."""
     top = _said_of(symbol, scope, symbol.deprecated, "the old release says", names)
@@ -234,7 +236,7 @@ def _with_said(
         target, is_all = forwarded
         is_sure = is_all or names.rarity.likeness(symbol.name, target.name) > 0.55
         score = _FORWARDED if is_sure else _PERHAPS_FORWARDED
-        top = Candidate(target, score, (f"it only passed on to {target.name}",))
+        top = SymbolCandidate(target, score, (f"it only passed on to {target.name}",))
     known = next((item for item in found if item.symbol.path == top.symbol.path), None)
     if known is not None:
         # What a text names, and is very much like it besides, is surer than by either.
@@ -260,17 +262,17 @@ def _kept(
     old: Sequence[Symbol],
     new: Sequence[Symbol],
     pair: Pair,
-    names: Names,
+    names: ReleaseNames,
     types: Mapping[str, str],
     containers: Collection[tuple[str, ...]],
     is_same: _Same,
-) -> Iterator[Change]:
+) -> Iterator[ApiChange]:
     """What changed of a path that both releases have."""
     before, after = old[0], new[0]
     has_gone = before.file != after.file and before.file not in pair.new.files
     if has_gone and before.kind != "field" and before.scope not in containers:
-        there = Candidate(after, 0.98, (f"{before.file} is not there any more",))
-        yield Change("moved", before, after, f"{before.full} stands in {after.file} now", (there,))
+        there = SymbolCandidate(after, 0.98, (f"{before.file} is not there any more",))
+        yield ApiChange("moved", before, after, f"{before.full} stands in {after.file} now", (there,))
     if other := _other_kind(before, after):
         yield other
         return
@@ -279,31 +281,31 @@ def _kept(
         before.kind == "type" and before.returns and renamed_type(before.returns, types) != plain_type(after.returns)
     )
     if is_type or (before.kind in ("field", "constant") and _is_other_type(before, after, types)):
-        yield Change("signature", before, after, f"{before.full} was {before.returns} and is {after.returns}")
+        yield ApiChange("signature", before, after, f"{before.full} was {before.returns} and is {after.returns}")
     fresh = next((item for item in new if item.deprecated), None)
     if fresh is not None and not any(item.deprecated for item in old):
         forwarded = forwards_to(fresh, names)
         said = _said_of(fresh, fresh.scope, fresh.deprecated, "the new release says", names)
         if said is None and forwarded is not None:
-            said = Candidate(forwarded[0], _SAID, (f"the new release says: {_short(fresh.deprecated)}",))
+            said = SymbolCandidate(forwarded[0], _SAID, (f"the new release says: {_short(fresh.deprecated)}",))
         candidates = () if said is None else (said,)
-        yield Change("deprecated", before, fresh, f"{before.full}: {_short(fresh.deprecated)}", candidates)
+        yield ApiChange("deprecated", before, fresh, f"{before.full}: {_short(fresh.deprecated)}", candidates)
     is_value = before.kind in ("constant", "field") and before.value and after.value
     if is_value and _is_literal(before.value) and not is_same(before.value, after.value):
-        yield Change("default", before, after, f"{before.full} was {before.value} and is {after.value}")
+        yield ApiChange("default", before, after, f"{before.full} was {before.value} and is {after.value}")
 
 
-def _other_kind(before: Symbol, after: Symbol) -> Change | None:
+def _other_kind(before: Symbol, after: Symbol) -> ApiChange | None:
     """A field that is a function now, or the other way round."""
     if before.is_callable == after.is_callable or before.kind in CONTAINER or after.kind in CONTAINER:
         return None
     now = "a function" if after.is_callable else "no function"
-    return Change("signature", before, after, f"{before.full} is {now} now")
+    return ApiChange("signature", before, after, f"{before.full} is {now} now")
 
 
 def _compare_overloads(
     old: Sequence[Symbol], new: Sequence[Symbol], types: Mapping[str, str], is_same: _Same
-) -> Iterator[Change]:
+) -> Iterator[ApiChange]:
     """Signatures: each old overload against the new one most like it."""
     if not new or not old[0].is_callable:
         return
@@ -324,20 +326,22 @@ def _compare_overloads(
         ]
         if new_order(before, after):
             places = ", ".join(item.name for item in after.parameters)
-            yield Change(
+            yield ApiChange(
                 "reordered", original, after, f"{original.full} takes its arguments at other places now: {places}"
             )
         elif same is None and not _accepts(before, after):
-            yield Change("signature", original, after, f"{original.full}{original.signature} is {after.signature} now")
+            yield ApiChange(
+                "signature", original, after, f"{original.full}{original.signature} is {after.signature} now"
+            )
         elif same is None and original.is_overridable and len(after.parameters) > len(original.parameters):
             words = f"{original.full} is {after.signature} now, and what overrides it should take as much"
-            yield Change("wider", original, after, words)
+            yield ApiChange("wider", original, after, words)
         elif _is_other_type(original, after, types):
-            yield Change(
+            yield ApiChange(
                 "signature", original, after, f"{original.full} gave {original.returns} and gives {after.returns} now"
             )
         for mine, now in defaults:
-            yield Change(
+            yield ApiChange(
                 "default",
                 original,
                 after,
@@ -422,7 +426,7 @@ def _accepts(before: Symbol, after: Symbol) -> bool:
 
 def _to_implement(
     olds: Mapping[tuple[str, ...], Sequence[Symbol]], news: Mapping[tuple[str, ...], Sequence[Symbol]], matches: Matches
-) -> Iterator[Change]:
+) -> Iterator[ApiChange]:
     """Methods without a body that a class or interface did not ask for before."""
     back = {new.path: path for path, new in matches.chosen.items()}
     scopes = {matches.scope_of(path): path for path, group in olds.items() if group[0].kind in ("class", "interface")}
@@ -432,7 +436,7 @@ def _to_implement(
             continue
         before = olds.get(path) or olds.get(back.get(path, ())) or olds.get((*scopes[method.scope], method.name))
         if before is None or not any("abstract" in item.marks for item in before):
-            yield Change(
+            yield ApiChange(
                 "must-implement", None, method, f"{'.'.join(method.scope)} wants {method.name}{method.signature}"
             )
 
@@ -441,7 +445,7 @@ def _closed(
     olds: Mapping[tuple[str, ...], Sequence[Symbol]],
     new: Sequence[Symbol],
     news: Mapping[tuple[str, ...], Sequence[Symbol]],
-) -> Iterator[Change]:
+) -> Iterator[ApiChange]:
     """Constructors that others may not use any more, with the functions of the class that make one instead."""
     hidden = {item.path for item in new if item.is_hidden and item.kind == "constructor"}
     for path, group in olds.items():
@@ -454,9 +458,9 @@ def _closed(
             if item.scope == path[:-1] and item.is_callable and path[-1] in re.findall(r"\w+", item.returns)
         ]
         candidates = tuple(
-            Candidate(item, round(0.95 / len(made), 3), (f"it gives a {path[-1]}",)) for item in made[:5]
+            SymbolCandidate(item, round(0.95 / len(made), 3), (f"it gives a {path[-1]}",)) for item in made[:5]
         )
-        yield Change("removed", group[0], None, f"{group[0].full} is no longer for others to use", candidates)
+        yield ApiChange("removed", group[0], None, f"{group[0].full} is no longer for others to use", candidates)
 
 
 def _is_literal(value: str) -> bool:

@@ -11,8 +11,8 @@ from typing import Any
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.work import Work
-from fernshale.core.drift.comparison import Change, compare
-from fernshale.core.drift.matching import Candidate
+from fernshale.core.drift.comparison import ApiChange, compare
+from fernshale.core.drift.matching import SymbolCandidate
 from fernshale.core.drift.release_symbols import languages_of, list_sources, read_pair
 from fernshale.core.drift.symbols import Parameter, Symbol
 
@@ -20,7 +20,7 @@ from fernshale.core.drift.symbols import Parameter, Symbol
 _FORMAT = 35
 
 
-def compare_releases(old: Path, new: Path, language: str, work: Work) -> tuple[Change, ...]:
+def compare_releases(old: Path, new: Path, language: str, work: Work) -> tuple[ApiChange, ...]:
     """The changes from one release to another, from what is kept where neither has changed.
 
     Raises MisuseError, Cancelled.
@@ -35,10 +35,10 @@ def compare_releases(old: Path, new: Path, language: str, work: Work) -> tuple[C
 
 # The last comparisons, so that each look at a project need not decode them: that of the engine and those of its plugins.
 _MOST_IN_HAND = 32
-_in_hand: dict[str, tuple[Change, ...]] = {}
+_in_hand: dict[str, tuple[ApiChange, ...]] = {}
 
 
-def _kept_or_made(kept: Path, old: Path, new: Path, language: str, work: Work) -> tuple[Change, ...]:
+def _kept_or_made(kept: Path, old: Path, new: Path, language: str, work: Work) -> tuple[ApiChange, ...]:
     try:
         return _decode(json.loads(kept.read_bytes()))
     except (OSError, ValueError, KeyError, TypeError, IndexError, RecursionError):
@@ -59,7 +59,7 @@ def _stamp(old: Path, new: Path, language: str) -> str:
     return told.hexdigest()[:32]
 
 
-def _encode(changes: Sequence[Change]) -> dict[str, Any]:
+def _encode(changes: Sequence[ApiChange]) -> dict[str, Any]:
     """Each symbol once, in a list; changes and candidates name it by its number."""
     symbols: dict[Symbol, int] = {}
 
@@ -89,7 +89,7 @@ def _symbol_row(symbol: Symbol) -> list[Any]:
     ]  # fmt: skip
 
 
-def _decode(data: Mapping[str, Any]) -> tuple[Change, ...]:
+def _decode(data: Mapping[str, Any]) -> tuple[ApiChange, ...]:
     symbols = [
         Symbol(
             row[0], row[1], tuple(row[2]), row[3], row[4], tuple(Parameter(*item) for item in row[5]), row[6],
@@ -98,10 +98,10 @@ def _decode(data: Mapping[str, Any]) -> tuple[Change, ...]:
         for row in data["symbols"]
     ]  # fmt: skip
     return tuple(
-        Change(
+        ApiChange(
             kind, symbols[old] if old >= 0 else None, symbols[new] if new >= 0 else None, what,
             tuple(
-                Candidate(symbols[at], score, tuple(evidence), written, tuple(signatures), tuple(holder))
+                SymbolCandidate(symbols[at], score, tuple(evidence), written, tuple(signatures), tuple(holder))
                 for at, score, evidence, written, signatures, holder in candidates
             ),
             match, parameter,

@@ -41,7 +41,7 @@ _BESIDE = 0.35
 
 
 @dataclass(frozen=True, slots=True)
-class Candidate:
+class SymbolCandidate:
     """What an old symbol may have become. `score` is how likely, 0..1, given all other candidates. `written` is how it is
     written where the old name stood, where that is not just the new name.
 
@@ -61,7 +61,7 @@ class Matches:
     """Candidates by the old symbol's path, the best first; `chosen` is what the assignment gave each, where any did. `reach` are
     the names of all members that a class of the old release had, with those of its bases."""
 
-    candidates: Mapping[Path, tuple[Candidate, ...]]
+    candidates: Mapping[Path, tuple[SymbolCandidate, ...]]
     chosen: Mapping[Path, Symbol]
     scopes: Mapping[Path, Path]
     types: Mapping[str, str]
@@ -171,7 +171,7 @@ class _Work:
             lambda file: files.get(file, file), self.swaps, self.paired, self.unique,
         )  # fmt: skip
 
-    def match(self, old: _Side, new: _Side, token: CancelToken) -> dict[Path, tuple[Candidate, ...]]:
+    def match(self, old: _Side, new: _Side, token: CancelToken) -> dict[Path, tuple[SymbolCandidate, ...]]:
         world = replace(self.world, sole=_sole(old, new, self.scopes))
         most = max(_FEWEST_WEIGHED, min(_MOST_WEIGHED, _MOST_PAIRS // max(1, len(old.traits))))
         pairs: list[dict[int, tuple[float, tuple[str, ...]]]] = []
@@ -195,13 +195,13 @@ class _Work:
 
     def _decide(
         self, old: _Side, new: _Side, pairs: Sequence[Mapping[int, tuple[float, tuple[str, ...]]]]
-    ) -> dict[Path, tuple[Candidate, ...]]:
+    ) -> dict[Path, tuple[SymbolCandidate, ...]]:
         """Scores against all rivals on either side, and the assignment."""
         claims: dict[int, float] = defaultdict(float)
         for weighed in pairs:
             for number, (odds, _) in weighed.items():
                 claims[number] += math.exp(min(30.0, odds))
-        result: dict[Path, tuple[Candidate, ...]] = {}
+        result: dict[Path, tuple[SymbolCandidate, ...]] = {}
         assigned = _assign(pairs)
         for row, weighed in enumerate(pairs):
             whole = 1.0 + sum(math.exp(min(30.0, odds)) for odds, _ in weighed.values())
@@ -216,12 +216,12 @@ class _Work:
             path = old.traits[row].symbol.path
             ranked = sorted(listed, key=lambda item: (item[0] and item[1] > -0.5, item[1], item[2]))
             result[path] = tuple(
-                Candidate(new.traits[number].symbol, round(-score, 3), words)
+                SymbolCandidate(new.traits[number].symbol, round(-score, 3), words)
                 for _, score, number, words in ranked[:_MOST_TOLD]
             )
         return result
 
-    def learn(self, found: Mapping[Path, tuple[Candidate, ...]]) -> None:
+    def learn(self, found: Mapping[Path, tuple[SymbolCandidate, ...]]) -> None:
         """What the likely pairs tell of the others: where scopes went, which parts of names were exchanged."""
         self.chosen = {path: listed[0].symbol for path, listed in found.items() if listed and listed[0].score >= 0.5}
         self.swaps = Counter()
@@ -236,8 +236,8 @@ class _Work:
         self._learn_scopes()
 
     def with_swapped(
-        self, gone: Sequence[Symbol], found: Mapping[Path, tuple[Candidate, ...]]
-    ) -> dict[Path, tuple[Candidate, ...]]:
+        self, gone: Sequence[Symbol], found: Mapping[Path, tuple[SymbolCandidate, ...]]
+    ) -> dict[Path, tuple[SymbolCandidate, ...]]:
         """What has no likely successor among what is new may be known by a name beside it that was there before: where the parts
         in which the two differ are those that others exchanged."""
         beside: dict[tuple[Path, str, frozenset[str]], Symbol] = {}
@@ -266,7 +266,7 @@ class _Work:
                         if item.symbol != other
                     ]
                     why = swapped_words((lost, come), times) or f"{times} others are written in the same other way now"
-                    swapped = Candidate(other, _SWAPPED, (why,))
+                    swapped = SymbolCandidate(other, _SWAPPED, (why,))
                     result[symbol.path] = (swapped, *rest)[:_MOST_TOLD]
                     break
         return result

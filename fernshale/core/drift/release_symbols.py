@@ -22,7 +22,7 @@ from fernshale.core.drift.declarations import join_symbols
 from fernshale.core.drift.parsing import read_both, read_source
 from fernshale.core.drift.symbols import Symbol
 from fernshale.core.drift.trivia import differ_in_remarks
-from fernshale.core.process.workers import Second
+from fernshale.core.process.workers import WorkerProcess
 
 # Folders in which a release shows or checks itself; nobody writes against what stands there.
 _ASIDE = frozenset(
@@ -39,7 +39,7 @@ _PARSE = "fernshale.core.drift.release_symbols:parse_files"
 
 
 @dataclass(frozen=True, slots=True)
-class Release:
+class ReleaseSymbols:
     """One side: its folder, the symbols of the files that differ, and all source files by relative path."""
 
     folder: Path
@@ -51,8 +51,8 @@ class Release:
 class Pair:
     """Two releases. `moved` maps files of the old one to where the new one has the same bytes."""
 
-    old: Release
-    new: Release
+    old: ReleaseSymbols
+    new: ReleaseSymbols
     moved: Mapping[str, str]
 
 
@@ -80,7 +80,7 @@ def read_pair(old: Path, new: Path, language: str, work: Work) -> Pair:
             jobs.append((sides[0], sides[1], path, sum(files[at][path].st_size for at in (0, 1) if sides[at])))
         read = _parse(jobs, second, work)
         symbols = [[item for path in listed[at] for item in read[path][at]] for at in (0, 1)]
-        releases = [Release(folders[at], join_symbols(symbols[at]), frozenset(files[at])) for at in (0, 1)]
+        releases = [ReleaseSymbols(folders[at], join_symbols(symbols[at]), frozenset(files[at])) for at in (0, 1)]
     return Pair(releases[0], releases[1], moved)
 
 
@@ -167,9 +167,9 @@ _Job = tuple[
 _Both = tuple[tuple[Symbol, ...], tuple[Symbol, ...]]
 
 
-def _second(size: int) -> AbstractContextManager[Second | None]:
+def _second(size: int) -> AbstractContextManager[WorkerProcess | None]:
     """A second process where so many bytes are worth its start."""
-    return nullcontext() if size < _MUCH or len(os.sched_getaffinity(0)) < 2 else Second(_PARSE)
+    return nullcontext() if size < _MUCH or len(os.sched_getaffinity(0)) < 2 else WorkerProcess(_PARSE)
 
 
 def _differing_bytes(old: Mapping[str, os.stat_result], new: Mapping[str, os.stat_result]) -> int:
@@ -182,7 +182,7 @@ def _differing_bytes(old: Mapping[str, os.stat_result], new: Mapping[str, os.sta
     )
 
 
-def _parse(jobs: Sequence[_Job], second: Second | None, work: Work) -> dict[str, _Both]:
+def _parse(jobs: Sequence[_Job], second: WorkerProcess | None, work: Work) -> dict[str, _Both]:
     """The symbols of each file in both releases, by its path."""
 
     def told(done: int) -> None:

@@ -71,7 +71,7 @@ class Traits:
 
 
 @dataclass(frozen=True, slots=True)
-class Evidence:
+class SymbolEvidence:
     """What speaks for a pair, strongest first, and the log odds it comes to."""
 
     odds: float
@@ -99,7 +99,7 @@ class World:
     sole: Collection[tuple[tuple[str, ...], tuple[str, ...]]] = ()
 
 
-def weigh(old: Traits, new: Traits, world: World) -> Evidence:
+def weigh(old: Traits, new: Traits, world: World) -> SymbolEvidence:
     """What speaks for `new` being what became of `old`."""
     found: list[tuple[float, str]] = []
 
@@ -117,7 +117,7 @@ def weigh(old: Traits, new: Traits, world: World) -> Evidence:
         add(-0.5 if old.symbol.is_callable == new.symbol.is_callable else -1.2)
     _weigh_neighbours(old, new, world, add)
     told = sorted((item for item in found if item[1] and item[0] > 0.25), key=lambda item: -item[0])
-    return Evidence(_PRIOR + sum(odds for odds, _ in found), tuple(words for _, words in told))
+    return SymbolEvidence(_PRIOR + sum(odds for odds, _ in found), tuple(words for _, words in told))
 
 
 _Add = Callable[..., None]

@@ -39,7 +39,7 @@ _BEFORE_VALUES = frozenset(("return", "case", "throw", "yield", "await", "else",
 
 
 @dataclass(frozen=True, slots=True)
-class Edit:
+class CodeEdit:
     """One place of a file: characters `start`..`end` become `new`. `line` is 1-based, where it starts.
 
     `is_import`: the line brings the name in from elsewhere, so that the rest of the file means it by that name.
@@ -56,7 +56,7 @@ class Edit:
     is_added_import: bool = False
 
 
-def find_edits(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) -> tuple[Edit, ...]:
+def find_edits(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) -> tuple[CodeEdit, ...]:
     """The edits `rule` makes in a file, in order and without overlap. Rules of kind delete make none.
 
     `formats` are how data files are read. Raises FormatError for a data file that a rule cannot be followed in.
@@ -64,7 +64,7 @@ def find_edits(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) 
     return edits_near(rule, path, text, formats) if has_needed(needed_words(rule), text) else ()
 
 
-def edits_near(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) -> tuple[Edit, ...]:
+def edits_near(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) -> tuple[CodeEdit, ...]:
     """As `find_edits`, in a text that is known to have what the rule needs."""
     finder = _FINDERS.get(rule.kind)
     if rule.kind == "data":
@@ -72,7 +72,7 @@ def edits_near(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) 
     if finder is None or not _holds_here(rule.where, path, text):
         return ()
     edits = tuple(
-        Edit(path, position(text, start)[0], start, end, text[start:end], new, is_import(text, start))
+        CodeEdit(path, position(text, start)[0], start, end, text[start:end], new, is_import(text, start))
         for start, end, new in finder(rule, path, text)
         if text[start:end] != new
     )
@@ -81,21 +81,21 @@ def edits_near(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) 
         edits = tuple(edit for edit in edits if any(start <= edit.start < end for start, end in spans))
     if needs_import(rule, path, text, [edit.new for edit in edits]):
         added = (
-            Edit(path, position(text, start)[0], start, end, text[start:end], new, is_added_import=True)
+            CodeEdit(path, position(text, start)[0], start, end, text[start:end], new, is_added_import=True)
             for start, end, new in holder_import(rule, path, text)
         )
         edits = tuple(sorted((*added, *edits), key=lambda edit: edit.start))
     return edits
 
 
-def find_conflicts(edits: Mapping[str, Sequence[Edit]]) -> tuple[tuple[str, str, Edit], ...]:
+def find_conflicts(edits: Mapping[str, Sequence[CodeEdit]]) -> tuple[tuple[str, str, CodeEdit], ...]:
     """Pairs of rules that want different things of the same place, with the place; `edits` by the id of their rule."""
     placed = sorted(
         ((edit, id) for id, listed in edits.items() for edit in listed),
         key=lambda item: (item[0].path, item[0].start, item[0].end),
     )
-    found: dict[tuple[str, str], Edit] = {}
-    open_: list[tuple[Edit, str]] = []
+    found: dict[tuple[str, str], CodeEdit] = {}
+    open_: list[tuple[CodeEdit, str]] = []
     for edit, id in placed:
         open_ = [item for item in open_ if item[0].path == edit.path and item[0].end > edit.start]
         for other, theirs in open_:
@@ -127,7 +127,7 @@ def _holds_here(where: Where, path: str, text: str) -> bool:
     return not any(re.search(rf"\b{re.escape(word)}\b", text) for word in where.unless)
 
 
-def apply_edits(text: str, edits: Sequence[Edit]) -> str:
+def apply_edits(text: str, edits: Sequence[CodeEdit]) -> str:
     """`text` with `edits` made; they must be of this very text."""
     for edit in sorted(edits, key=lambda edit: -edit.start):
         text = text[: edit.start] + edit.new + text[edit.end :]

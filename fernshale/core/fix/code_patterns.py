@@ -24,7 +24,7 @@ _LONGEST_RUN = 400
 
 
 @dataclass(frozen=True, slots=True)
-class Part:
+class PatternPart:
     """A literal token, or a metavariable: `run` for `$$`, `whole` for one that may be any expression. `also` is what may stand in
     the place of `text`."""
 
@@ -47,7 +47,7 @@ class Match:
     bound: Mapping[str, tuple[int, int]]
 
 
-def parse_pattern(text: str, has_pointers: bool = False) -> tuple[Part, ...]:
+def parse_pattern(text: str, has_pointers: bool = False) -> tuple[PatternPart, ...]:
     """Raises MisuseError when there is nothing to look for. Where a language `has_pointers`, what is asked of a metavariable is
     asked of an object as well as through a pointer to one."""
     metas: list[str] = []
@@ -57,23 +57,23 @@ def parse_pattern(text: str, has_pointers: bool = False) -> tuple[Part, ...]:
         return f" {_MARK}{len(metas) - 1} "
 
     tokens = tokenize(META.sub(mark, text), "")
-    parts: list[Part] = []
+    parts: list[PatternPart] = []
     for index, token in enumerate(tokens):
         if not token.text.startswith(_MARK):
             is_asked = has_pointers and parts and parts[-1].meta
-            parts.append(Part(token.text, also=ACCESS.get(token.text, "") if is_asked else ""))
+            parts.append(PatternPart(token.text, also=ACCESS.get(token.text, "") if is_asked else ""))
             continue
         meta = metas[int(token.text[len(_MARK) :])]
         before = tokens[index - 1].text if index else ""
         after = tokens[index + 1].text if index + 1 < len(tokens) else ""
         whole = before in ("(", ",", "[") and after in (")", ",", "]")
-        parts.append(Part("", meta.lstrip("$"), meta.startswith("$$"), whole))
+        parts.append(PatternPart("", meta.lstrip("$"), meta.startswith("$$"), whole))
     if not any(part.text for part in parts):
         raise MisuseError(f"the pattern {text!r} has nothing to look for but metavariables")
     return tuple(parts)
 
 
-def find_matches(parts: Sequence[Part], tokens: Sequence[Token]) -> Iterator[Match]:
+def find_matches(parts: Sequence[PatternPart], tokens: Sequence[Token]) -> Iterator[Match]:
     """Matches from left to right that do not overlap."""
     behind = 0
     for found in all_matches(parts, tokens):
@@ -82,12 +82,12 @@ def find_matches(parts: Sequence[Part], tokens: Sequence[Token]) -> Iterator[Mat
             behind = found.last
 
 
-def all_matches(parts: Sequence[Part], tokens: Sequence[Token]) -> Iterator[Match]:
+def all_matches(parts: Sequence[PatternPart], tokens: Sequence[Token]) -> Iterator[Match]:
     """The match that begins at each token, where one does."""
     return (found for at in _starts(parts, tokens) if (found := _match_at(parts, tokens, at)) is not None)
 
 
-def _starts(parts: Sequence[Part], tokens: Sequence[Token]) -> Iterable[int]:
+def _starts(parts: Sequence[PatternPart], tokens: Sequence[Token]) -> Iterable[int]:
     """Where a match can begin, in order: where the first texts of the pattern stand, or the operand before them."""
     first = 0 if parts[0].text else 1
     words = tuple(takewhile(lambda part: part.text, parts[first:]))
@@ -116,7 +116,7 @@ def _operand_begin(tokens: Sequence[Token], end: int) -> int:
     return at
 
 
-def _match_at(parts: Sequence[Part], tokens: Sequence[Token], at: int) -> Match | None:
+def _match_at(parts: Sequence[PatternPart], tokens: Sequence[Token], at: int) -> Match | None:
     """The match that begins at token `at`."""
     # `a::b` and `x.b` must not be found inside `c::a::b`: a leading name stands on its own.
     if parts[0].meta and at and tokens[at - 1].text in (".", "->", "::"):
@@ -127,12 +127,12 @@ def _match_at(parts: Sequence[Part], tokens: Sequence[Token], at: int) -> Match 
     return None if bound is None else Match(at, bound[0], bound[1])
 
 
-def _qualified(parts: Sequence[Part]) -> bool:
+def _qualified(parts: Sequence[PatternPart]) -> bool:
     return len(parts) > 1 and parts[1].text == "::"
 
 
 def _match(
-    parts: Sequence[Part], tokens: Sequence[Token], at: int, bound: dict[str, tuple[int, int]]
+    parts: Sequence[PatternPart], tokens: Sequence[Token], at: int, bound: dict[str, tuple[int, int]]
 ) -> tuple[int, dict[str, tuple[int, int]]] | None:
     if not parts:
         return at, bound

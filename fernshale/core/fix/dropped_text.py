@@ -10,7 +10,7 @@ import re
 from collections import Counter
 from collections.abc import Sequence
 
-from fernshale.core.fix.apply import Edit
+from fernshale.core.fix.apply import CodeEdit
 from fernshale.core.fix.code_patterns import META
 from fernshale.core.fix.rules import Rule
 from fernshale.core.fix.tokens import Token, tokenize
@@ -38,7 +38,7 @@ _HARMLESS = frozenset((",", "-", ".", "::", "->"))
 _MAX_SHOWN = 48
 
 
-def dropped_by(rule: Rule, edits: Sequence[Edit], *, is_declared: bool) -> str:
+def dropped_by(rule: Rule, edits: Sequence[CodeEdit], *, is_declared: bool) -> str:
     """The first text that a rule drops which takes a person's word, "" where there is none.
 
     `is_declared`: the rule was written for the release, not derived from it or learned.
@@ -70,7 +70,7 @@ def _metas(pattern: str) -> frozenset[str]:
     return frozenset(re.findall(r"\$\$?\w+", pattern))
 
 
-def _lost(edit: Edit) -> list[Token]:
+def _lost(edit: CodeEdit) -> list[Token]:
     """The tokens of the old text that the new one does not have, each as often as it is missing."""
     left = Counter(token.text for token in tokenize(edit.new, edit.path))
     lost = []
@@ -82,7 +82,7 @@ def _lost(edit: Edit) -> list[Token]:
     return lost
 
 
-def _gained(edit: Edit) -> int:
+def _gained(edit: CodeEdit) -> int:
     """How many words the new text has that the old one had not."""
     old = Counter(token.text for token in tokenize(edit.old, edit.path) if token.kind in _WORDS)
     new = Counter(token.text for token in tokenize(edit.new, edit.path) if token.kind in _WORDS)

@@ -15,7 +15,7 @@ _FROM = re.compile(
 _IMPORT = re.compile(r"(?m)^(?P<indent>[ \t]*)import[ \t]+(?P<names>[\w., \t]+)")
 _COMMENT = re.compile(r"#[^\n]*")
 
-Edit = tuple[int, int, str]
+TextEdit = tuple[int, int, str]
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,7 +45,7 @@ def bound_names(text: str, path: str) -> dict[str, Bound]:
 
 
 @dataclass(frozen=True, slots=True)
-class Place:
+class ImportPlace:
     """Where a name stands now: its module, and the names from there on; of two the first is that of a class."""
 
     module: tuple[str, ...]
@@ -69,13 +69,13 @@ class Place:
         return f"from {'.'.join(self.module)} import {self.imported}"
 
 
-def place_of(path: Sequence[str], class_: str) -> Place:
+def place_of(path: Sequence[str], class_: str) -> ImportPlace:
     """The place of a path; what stands in a class (`class_` is its full name, "" for none) is brought in with that."""
     end = -2 if class_ and ".".join(path[:-1]) == class_ else -1
-    return Place(tuple(path[:end]), tuple(path[end:]))
+    return ImportPlace(tuple(path[:end]), tuple(path[end:]))
 
 
-def moved_imports(old: Sequence[str], new: Place, text: str, path: str) -> Iterator[Edit]:
+def moved_imports(old: Sequence[str], new: ImportPlace, text: str, path: str) -> Iterator[TextEdit]:
     """The lines that import `old` by its name from its module, with it imported from where it is now. Where a class is imported
     for it, its uses are written anew as well."""
     for line in _in_code(_FROM, text, path, "from"):
@@ -109,7 +109,7 @@ def _hangs_on(text: str, at: int) -> bool:
 
 
 def moved_uses(
-    names: Sequence[str], old: Sequence[str], new: Place, bound: dict[str, Bound]
+    names: Sequence[str], old: Sequence[str], new: ImportPlace, bound: dict[str, Bound]
 ) -> tuple[str, Bound | None, str] | None:
     """How a chain of names is written once `old` is `new`, as (text, the import it stands behind, the import it wants besides);
     None where no import says what the chain means."""

@@ -27,7 +27,7 @@ _MOST_TOKENS = 120
 
 
 @dataclass(frozen=True, slots=True)
-class Lines:
+class EditLines:
     """Where else a rule should apply: the text of a file and the lines (1-based) that are known to want it."""
 
     path: TreePath
@@ -36,7 +36,7 @@ class Lines:
 
 
 def learn_rules(
-    before: str, after: str, path: TreePath, others: Sequence[Lines], id: str, why: str
+    before: str, after: str, path: TreePath, others: Sequence[EditLines], id: str, why: str
 ) -> tuple[Rule, ...]:
     """Rules that make the change from `before` to `after`, the one that does most of `others` first.
 
@@ -56,7 +56,7 @@ def learn_rules(
     return tuple(_with_example(rule, example) for rule in ranked)
 
 
-def count_other_places(rule: Rule, others: Sequence[Lines]) -> tuple[int, int]:
+def count_other_places(rule: Rule, others: Sequence[EditLines]) -> tuple[int, int]:
     """How many of the lines that want the rule it changes, and how many other lines."""
     wanted = beside = 0
     for item in others:
@@ -66,7 +66,7 @@ def count_other_places(rule: Rule, others: Sequence[Lines]) -> tuple[int, int]:
     return wanted, beside
 
 
-def _rank(rule: Rule, others: Sequence[Lines]) -> tuple[int, int, int]:
+def _rank(rule: Rule, others: Sequence[EditLines]) -> tuple[int, int, int]:
     wanted, beside = count_other_places(rule, others)
     return -wanted, beside, -(len(META.findall(rule.pattern)) + (rule.kind == "rename") * 9)
 

@@ -14,9 +14,9 @@ from functools import lru_cache
 from pathlib import Path
 
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS, SCRIPTS
-from fernshale.core.drift.comparison import Change
+from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.declarations import plain_type
-from fernshale.core.drift.matching import Candidate
+from fernshale.core.drift.matching import SymbolCandidate
 from fernshale.core.drift.names.cpp_types import types_of
 from fernshale.core.drift.names.python_packages import packages_of
 from fernshale.core.drift.names.reexports import front_names, shown_path
@@ -57,7 +57,7 @@ def reorder_rule(old: Symbol, new: Symbol, id: str, name: str, why: str, sure: f
     )  # fmt: skip
 
 
-def guess_rules(changes: Sequence[Change], old: Path, new: Path, title: str, known: Collection[str]) -> RuleSet:
+def guess_rules(changes: Sequence[ApiChange], old: Path, new: Path, title: str, known: Collection[str]) -> RuleSet:
     """Rules to follow `changes`; nothing for the symbols that better authorities (`known`) have rules for.
 
     `old` and `new` are the releases' folders; the new one's own code shows how new things are used.
@@ -104,7 +104,7 @@ class _Leg:
         return types_of(self.after).full_name(name, scope)
 
 
-def _rules_of(change: Change, leg: _Leg) -> Iterator[Rule]:
+def _rules_of(change: ApiChange, leg: _Leg) -> Iterator[Rule]:
     old, now = change.old, change.new
     if change.kind in ("renamed", "moved", "removed", "deprecated") and old is not None and old.kind != "constructor":
         for number, candidate in enumerate(change.candidates[: 1 + _OTHERS]):
@@ -149,7 +149,7 @@ def _is_shown(old: str, before: Path, new: str, after: Path) -> bool:
     return not set(front_names(before).get(old, ())).isdisjoint(front_names(after).get(new, ()))
 
 
-def _follow(old: Symbol, candidate: Candidate, number: int, before: Path, after: Path) -> Iterator[Rule]:
+def _follow(old: Symbol, candidate: SymbolCandidate, number: int, before: Path, after: Path) -> Iterator[Rule]:
     """A name that is another one now, in the same place or elsewhere."""
     id = rule_id(old, f"{number + 1}" if number else "")
     new, score = candidate.symbol, candidate.score
@@ -199,7 +199,7 @@ def _follow(old: Symbol, candidate: Candidate, number: int, before: Path, after:
             )
 
 
-def _needed_import(old: Symbol, candidate: Candidate) -> tuple[str, str]:
+def _needed_import(old: Symbol, candidate: SymbolCandidate) -> tuple[str, str]:
     """The class that has a name now and did not have it before, and the line that imports it, "" where a file has to say."""
     new, holder = candidate.symbol, candidate.holder
     if not holder or new.file.endswith(PYTHON) or old.path[: len(holder)] == holder:
@@ -230,7 +230,7 @@ def _is_of_class(old: Symbol, new: Symbol) -> bool:
     return old.kind == "function" and new.kind == "method" and not new.marks.isdisjoint(_OF_THE_CLASS)
 
 
-def _header_rules(changes: Sequence[Change]) -> Iterator[Rule]:
+def _header_rules(changes: Sequence[ApiChange]) -> Iterator[Rule]:
     """Headers and modules of scripts whose symbols are found in another one now."""
     into: dict[str, Counter[str]] = {}
     match: dict[tuple[str, str], float] = {}
@@ -252,7 +252,7 @@ def _header_rules(changes: Sequence[Change]) -> Iterator[Rule]:
         yield Rule(f"drift-header-{old}", "header", why, old=old, new=new, confidence=sure, named=True)
 
 
-def _shown_rules(changes: Sequence[Change], before: Path, after: Path) -> Iterator[Rule]:
+def _shown_rules(changes: Sequence[ApiChange], before: Path, after: Path) -> Iterator[Rule]:
     """What a package of Python showed and shows no more, wherever it stands now."""
     old, new = packages_of(before), packages_of(after)
     became = {
@@ -292,7 +292,7 @@ def _shown_rules(changes: Sequence[Change], before: Path, after: Path) -> Iterat
             )  # fmt: skip
 
 
-def _factory(change: Change) -> Iterator[Rule]:
+def _factory(change: ApiChange) -> Iterator[Rule]:
     """A constructor that was closed, with a function that makes one instead."""
     assert change.old is not None
     class_ = change.old.scope[-1]
@@ -310,7 +310,7 @@ def _factory(change: Change) -> Iterator[Rule]:
         )  # fmt: skip
 
 
-def _getter(change: Change, old: Symbol, new: Symbol, added: Collection[tuple[str, ...]]) -> Rule:
+def _getter(change: ApiChange, old: Symbol, new: Symbol, added: Collection[tuple[str, ...]]) -> Rule:
     """A field that is read by a function, and set by the one that came with it, whatever the manners of the release."""
     manners = (
         f"set_{old.name}",
@@ -324,7 +324,7 @@ def _getter(change: Change, old: Symbol, new: Symbol, added: Collection[tuple[st
     )  # fmt: skip
 
 
-def _new_argument(change: Change, old: Symbol, new: Symbol, folder: Path) -> Iterator[Rule]:
+def _new_argument(change: ApiChange, old: Symbol, new: Symbol, folder: Path) -> Iterator[Rule]:
     """One more argument without a default: what the release's own code passes there most."""
     ours, theirs = [item.name for item in old.given], new.given
     added = [at for at, item in enumerate(theirs) if item.name not in ours]
@@ -342,7 +342,7 @@ def _new_argument(change: Change, old: Symbol, new: Symbol, folder: Path) -> Ite
     )  # fmt: skip
 
 
-def _fewer_arguments(change: Change, old: Symbol, new: Symbol) -> Iterator[Rule]:
+def _fewer_arguments(change: ApiChange, old: Symbol, new: Symbol) -> Iterator[Rule]:
     """Arguments that are not wanted any more, where those that stay are as they were and in their order."""
     ours = [(item.name, item.type) for item in old.given]
     theirs = iter([(item.name, item.type) for item in new.given])

@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, SCRIPTS, TYPE_BEHIND
-from fernshale.core.drift.comparison import Change
+from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.declarations import plain_type
 from fernshale.core.drift.symbols import Parameter, Symbol
 from fernshale.core.fix.classes import PYTHON
@@ -37,7 +37,7 @@ FullName = Callable[[str, tuple[str, ...]], str]
 """The full name of what a signature in some scope writes in short."""
 
 
-def override_rules(change: Change, old: Symbol, new: Symbol, full_name: FullName) -> Iterator[Rule]:
+def override_rules(change: ApiChange, old: Symbol, new: Symbol, full_name: FullName) -> Iterator[Rule]:
     """To take what the method it overrides takes now, or to give what that gives."""
     if old.parameters == new.parameters and old.kind == "method":
         yield from _new_result(change, old, new, full_name)
@@ -57,7 +57,7 @@ def override_rules(change: Change, old: Symbol, new: Symbol, full_name: FullName
         yield replace(rule, id=rule_id(old, "defined"), where=Where(), member="", silent=False, named=True)
 
 
-def renamed_override(change: Change, old: Symbol, new: Symbol) -> Rule:
+def renamed_override(change: ApiChange, old: Symbol, new: Symbol) -> Rule:
     """To override the name a method has now: the old one overrides nothing, and compiles."""
     why = f"{old.full} is {new.name} now; a class that still has {old.name} overrides nothing by it, and compiles"
     return Rule(
@@ -66,7 +66,7 @@ def renamed_override(change: Change, old: Symbol, new: Symbol) -> Rule:
     )  # fmt: skip
 
 
-def member_rules(change: Change, method: Symbol, full_name: FullName) -> Iterator[Rule]:
+def member_rules(change: ApiChange, method: Symbol, full_name: FullName) -> Iterator[Rule]:
     """A method that every class of a kind must have, as a stub in the class."""
     base = method.scope[-1] if method.scope else ""
     text = _stub(method, full_name)
@@ -81,7 +81,7 @@ def _derived(old: Symbol, new: Symbol) -> Where:
     return Where(derives=tuple(dict.fromkeys((old.scope[-1], new.scope[-1]))))
 
 
-def _new_type(change: Change, old: Symbol, new: Symbol, full_name: FullName) -> Iterator[Rule]:
+def _new_type(change: ApiChange, old: Symbol, new: Symbol, full_name: FullName) -> Iterator[Rule]:
     """A parameter of another type, wherever the function is declared or defined again: in overrides and their definitions."""
     changed = [at for at, (a, b) in enumerate(zip(old.parameters, new.parameters, strict=False)) if a.type != b.type]
     if len(old.parameters) != len(new.parameters) or len(changed) != 1:
@@ -97,7 +97,7 @@ def _new_type(change: Change, old: Symbol, new: Symbol, full_name: FullName) -> 
     )  # fmt: skip
 
 
-def _new_result(change: Change, old: Symbol, new: Symbol, full_name: FullName) -> Iterator[Rule]:
+def _new_result(change: ApiChange, old: Symbol, new: Symbol, full_name: FullName) -> Iterator[Rule]:
     """To give another type, in the classes that derive from it and where a method is defined outside of its class."""
     before, after = old.returns, _in_full(new.returns, new, full_name)
     if not before or not after or not (old.is_overridable or old.file.endswith(PYTHON)):
@@ -134,7 +134,7 @@ def _in_full(type_: str, method: Symbol, full_name: FullName) -> str:
     return _SHORT.sub(lambda word: full_name(word[0], method.scope), type_)
 
 
-def _new_parameters(change: Change, old: Symbol, new: Symbol, full_name: FullName) -> Rule | None:
+def _new_parameters(change: ApiChange, old: Symbol, new: Symbol, full_name: FullName) -> Rule | None:
     """Classes that derive from it declare its parameters as it does; those that stay keep the names they have there."""
     ours, theirs = old.parameters, new.parameters
     is_typed = all(item.type or item.name == "self" for item in (*ours, *theirs))
@@ -202,7 +202,7 @@ def _around(method: Symbol) -> tuple[str, str]:
     )
 
 
-def _wider(change: Change, old: Symbol, new: Symbol) -> Iterator[Rule]:
+def _wider(change: ApiChange, old: Symbol, new: Symbol) -> Iterator[Rule]:
     """Methods of Python that override one with more parameters take them as well."""
     if old.kind != "method":
         return

@@ -10,24 +10,24 @@ from fernshale.core.base.errors import FormatError
 from fernshale.core.base.globs import matches
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.data.expressions import BadExpression
-from fernshale.core.data.fields import Change, add_entry, add_field, drop_item, find_field, set_field
+from fernshale.core.data.fields import TextChange, add_entry, add_field, drop_item, find_field, set_field
 from fernshale.core.data.formats import Formats
 from fernshale.core.data.objects import Found, find_objects
 from fernshale.core.data.paths import children
-from fernshale.core.data.tree import Document, KeyedNode, Node, NotKeyed
+from fernshale.core.data.tree import DataDocument, KeyedNode, Node, NotKeyed
 from fernshale.core.profile.model import Expect
 
-Fault = Literal["missing", "too many", "empty", "not allowed"]
+ConstraintFault = Literal["missing", "too many", "empty", "not allowed"]
 _NOTHING = ("", None)
 
 
 @dataclass(frozen=True, slots=True)
-class Unmet:
+class UnmetConstraint:
     """Something a file has not as it should: which objects are concerned, none where one is missing."""
 
     expect: Expect
     file: TreePath
-    fault: Fault
+    fault: ConstraintFault
     objects: tuple[Found, ...]
 
     @property
@@ -42,7 +42,7 @@ class Unmet:
         )
 
 
-def find_unmet(expect: Expect, path: TreePath, text: str, formats: Formats) -> tuple[Unmet, ...]:
+def find_unmet(expect: Expect, path: TreePath, text: str, formats: Formats) -> tuple[UnmetConstraint, ...]:
     """What is not met in one file. Raises FormatError for a file that is broken."""
     if not matches(expect.files, path):
         return ()
@@ -51,15 +51,15 @@ def find_unmet(expect: Expect, path: TreePath, text: str, formats: Formats) -> t
         return ()
     unmet = []
     if expect.least is not None and len(found) < expect.least:
-        unmet.append(Unmet(expect, path, "missing", ()))
+        unmet.append(UnmetConstraint(expect, path, "missing", ()))
     if expect.most is not None and len(found) > expect.most:
-        unmet.append(Unmet(expect, path, "too many", found))
+        unmet.append(UnmetConstraint(expect, path, "too many", found))
     if expect.field:
         empty = tuple(each for each in found if each.fields.get(expect.field) in _NOTHING)
         rest = [each for each in found if expect.values and each not in empty]
         odd = [each for each in rest if str(each.fields[expect.field]) not in expect.values]
-        unmet += [Unmet(expect, path, "empty", empty)] if empty else []
-        unmet += [Unmet(expect, path, "not allowed", tuple(odd))] if odd else []
+        unmet += [UnmetConstraint(expect, path, "empty", empty)] if empty else []
+        unmet += [UnmetConstraint(expect, path, "not allowed", tuple(odd))] if odd else []
     return tuple(unmet)
 
 
@@ -68,7 +68,7 @@ def objects_of(expect: Expect, path: TreePath, text: str, formats: Formats) -> t
     return _read(expect, path, text, formats)[1]
 
 
-def mend(unmet: Unmet, text: str, formats: Formats, value: str) -> list[Change]:
+def mend(unmet: UnmetConstraint, text: str, formats: Formats, value: str) -> list[TextChange]:
     """Put in what is missing, or `value` where a field is empty. Raises FormatError."""
     expect = unmet.expect
     document, found = _read(expect, unmet.file, text, formats)
@@ -93,7 +93,7 @@ def mend(unmet: Unmet, text: str, formats: Formats, value: str) -> list[Change]:
         raise FormatError(unmet.file, [(unmet.line, error.message)]) from error
 
 
-def without(unmet: Unmet, number: int, text: str, formats: Formats) -> list[Change]:
+def without(unmet: UnmetConstraint, number: int, text: str, formats: Formats) -> list[TextChange]:
     """Take one of too many out, by its number. Raises FormatError."""
     document, found = _read(unmet.expect, unmet.file, text, formats)
     each = next((each for each in found if each.number == number), None)
@@ -105,7 +105,7 @@ def without(unmet: Unmet, number: int, text: str, formats: Formats) -> list[Chan
     raise FormatError(unmet.file, [(each.line, "it cannot be taken out by itself")])
 
 
-def _read(expect: Expect, path: TreePath, text: str, formats: Formats) -> tuple[Document | None, tuple[Found, ...]]:
+def _read(expect: Expect, path: TreePath, text: str, formats: Formats) -> tuple[DataDocument | None, tuple[Found, ...]]:
     try:
         document = formats.document(path, text)
         return document, find_objects(document, expect.object, expect.when) if document is not None else ()
@@ -113,7 +113,7 @@ def _read(expect: Expect, path: TreePath, text: str, formats: Formats) -> tuple[
         raise FormatError(path, [(0, f"it cannot be scanned for {expect.id}: {error.message}")]) from error
 
 
-def _holder(document: Document, way: str) -> tuple[Node, str]:
+def _holder(document: DataDocument, way: str) -> tuple[Node, str]:
     """The list an object of that way belongs into, and its kind there."""
     steps: Sequence[str] = way.split("/")
     node = document.root
@@ -128,7 +128,7 @@ def _holder(document: Document, way: str) -> tuple[Node, str]:
     return node, "" if steps[-1] == "*" else steps[-1]
 
 
-def _entries(document: Document, node: Node) -> Iterator[tuple[Node, KeyedNode]]:
+def _entries(document: DataDocument, node: Node) -> Iterator[tuple[Node, KeyedNode]]:
     for item in node.items:
         yield node, item
         yield from _entries(document, item.node)

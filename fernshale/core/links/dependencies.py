@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.links.index import LinkIndex
-from fernshale.core.links.reference_reader import Read, with_includes
+from fernshale.core.links.reference_reader import ReferenceReader, with_includes
 from fernshale.core.profile.model import LinkShape
 
 
@@ -25,7 +25,7 @@ class Needed:
 
 
 @dataclass(frozen=True, slots=True)
-class Unmet:
+class MissingDependency:
     """Something that a file needs and nobody has."""
 
     by: TreePath
@@ -38,14 +38,14 @@ class Closure:
     """Files in the order they were found, chosen ones first, and what could not be met."""
 
     needed: tuple[Needed, ...]
-    unmet: tuple[Unmet, ...]
+    unmet: tuple[MissingDependency, ...]
 
 
 def find_closure(
     shape: LinkShape,
     chosen: Sequence[TreePath],
     files: Collection[TreePath],
-    read: Read,
+    read: ReferenceReader,
     is_met: Callable[[TreePath], bool],
     there: LinkIndex,
     found_there: Callable[[str, TreePath], bool],
@@ -59,7 +59,7 @@ def find_closure(
     index = LinkIndex(with_includes(shape, of_code=True))
     index.update(dict.fromkeys(files, ""), read, Work(token=token))
     needed: dict[TreePath, Needed] = {path: Needed(path, "", 0, "") for path in chosen}
-    unmet: dict[Unmet, None] = {}
+    unmet: dict[MissingDependency, None] = {}
     waiting = list(chosen)
     while waiting:
         path = waiting.pop(0)
@@ -68,7 +68,7 @@ def find_closure(
         for what, line, targets in _wants(index, path):
             if not targets:
                 if not (there.declares(what) or found_there(what, path)):
-                    unmet[Unmet(path, line, what)] = None
+                    unmet[MissingDependency(path, line, what)] = None
                 continue
             if there.declares(what):
                 continue

@@ -12,8 +12,8 @@ from typing import Any
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work, many_values
 from fernshale.core.links.path_references import TreePaths
-from fernshale.core.links.reference_reader import NOTHING, FileMarks, Mark, Plan, Read, Rules
-from fernshale.core.process.workers import Second, is_worthwhile
+from fernshale.core.links.reference_reader import NOTHING, FileMarks, ReadPlan, Reference, ReferenceReader, Rules
+from fernshale.core.process.workers import WorkerProcess, is_worthwhile
 from fernshale.core.profile.model import DataFormat, LinkShape
 
 _READ = "fernshale.core.links.index:read_files"
@@ -28,7 +28,7 @@ class Use:
     """A place where an id or path stands."""
 
     file: TreePath
-    mark: Mark
+    mark: Reference
 
     @property
     def line(self) -> int:
@@ -47,7 +47,7 @@ class LinkIndex:
         self.files: dict[TreePath, FileMarks] = {}
         self.paths = TreePaths()
         self._stamps: dict[TreePath, object] = {}
-        self._plans: dict[TreePath, Plan | None] = {}  # None: no rule concerns it
+        self._plans: dict[TreePath, ReadPlan | None] = {}  # None: no rule concerns it
         # Which files, each with how many marks; ids are looked up far more often than files are read.
         self._declared: dict[str, dict[TreePath, int]] = {}
         self._used: dict[str, dict[TreePath, int]] = {}
@@ -56,7 +56,7 @@ class LinkIndex:
     def update(
         self,
         stamps: Mapping[TreePath, object],
-        root: Path | Read,
+        root: Path | ReferenceReader,
         work: Work,
         like: LinkIndex | None = None,
     ) -> int:
@@ -174,14 +174,16 @@ class LinkIndex:
 
     # -- reading
 
-    def _read(self, wanted: Sequence[TreePath], root: Path | Read, work: Work) -> Iterator[tuple[TreePath, FileMarks]]:
+    def _read(
+        self, wanted: Sequence[TreePath], root: Path | ReferenceReader, work: Work
+    ) -> Iterator[tuple[TreePath, FileMarks]]:
         # Keys are found about as quickly as marks come over from another process.
         is_slow = any(not rule.key for rule in self.rules.all)
         if is_slow and isinstance(root, Path) and is_worthwhile(len(wanted), 0):
             # The second process has to start first.
             half = len(wanted) // 2 + min(len(wanted) // 8, _HEAD_START)
             job = (self.shape, self.formats, str(root), wanted[half:])
-            with Second(_READ, job) as second:
+            with WorkerProcess(_READ, job) as second:
                 told = lambda done: work.progress("reading links", done + second.done, len(wanted))  # noqa: E731
                 mine = list(_read_marks(self.rules, root, wanted[:half], told, work.token))
                 theirs = second.result(work.token)
@@ -218,7 +220,7 @@ def read_files(
 
 def _unpacked(item: Any) -> FileMarks:
     marks, uses_from, trouble = item
-    return FileMarks(tuple(map(Mark._make, marks)), uses_from, trouble)
+    return FileMarks(tuple(map(Reference._make, marks)), uses_from, trouble)
 
 
 def _bytes(root: Path, path: TreePath) -> bytes | None:

@@ -12,14 +12,22 @@ from dataclasses import dataclass
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.links.index import Use
-from fernshale.core.links.renamed_targets import MOST, SURE, Candidate, Evidence, Matching, Told, match_things
+from fernshale.core.links.renamed_targets import (
+    MOST,
+    SURE,
+    Matching,
+    TargetCandidate,
+    TargetEvidence,
+    Told,
+    match_things,
+)
 from fernshale.core.links.split_ids import split_by_use
-from fernshale.core.links.targets import Side, Thing, describe_files, describe_ids
+from fernshale.core.links.targets import LinkSide, Thing, describe_files, describe_ids
 from fernshale.core.links.usage_votes import Votes, count_votes, slots_of
 
 
 @dataclass(frozen=True, slots=True)
-class Dangling:
+class MissingReference:
     """An id (or the path of a file) that is used and not there. `was` is where it was declared before, "" if nowhere.
 
     `before`: it dangled before the update as well. `slots` are what its uses are for, in the order of `uses`. Candidates are
@@ -32,10 +40,10 @@ class Dangling:
     slots: tuple[str, ...]
     was: str
     before: bool
-    candidates: tuple[Candidate, ...]
+    candidates: tuple[TargetCandidate, ...]
 
     @property
-    def sure(self) -> tuple[Candidate, ...]:
+    def sure(self) -> tuple[TargetCandidate, ...]:
         """The candidates to take without asking: one for all uses, or one for each slot."""
         if self.candidates and self.candidates[0].slots:
             return tuple(item for item in self.candidates if item.slots and item.score >= SURE)
@@ -47,8 +55,8 @@ class Dangling:
 
 
 def find_dangling(
-    before: Side, now: Side, moved: Mapping[TreePath, TreePath], told: Told, token: CancelToken
-) -> tuple[Dangling, ...]:
+    before: LinkSide, now: LinkSide, moved: Mapping[TreePath, TreePath], told: Told, token: CancelToken
+) -> tuple[MissingReference, ...]:
     """All that dangles, ids first, each with what it may be now.
 
     `moved` is what is known already of where files went; `told` are new names that someone wrote down, by old and new.
@@ -70,9 +78,9 @@ def find_dangling(
 
 
 def _dangling_id(
-    id: str, before: Side, now: Side, were: Mapping[str, Thing], are: Mapping[str, Thing],
+    id: str, before: LinkSide, now: LinkSide, were: Mapping[str, Thing], are: Mapping[str, Thing],
     matching: Matching, votes: Votes, told: Told,
-) -> Dangling:  # fmt: skip
+) -> MissingReference:  # fmt: skip
     uses = now.index.uses(id)
     slots = slots_of(now, uses)
     listed = tuple(slots[use] for use in uses)
@@ -80,18 +88,18 @@ def _dangling_id(
     ways = matching.candidates.get(id, [])
     if not ways:
         ways = [
-            Candidate(new, item.weight, (item.words,))
+            TargetCandidate(new, item.weight, (item.words,))
             for (old, new), item in told.items()
             if old == id and now.index.declares(new)
         ]
     if id in were:
         ways = split_by_use(were[id], matching.family.get(id, {}), are, ways, listed, votes)
     place = f"{was[0].file}:{was[0].line}" if was else ""
-    return Dangling(id, False, uses, listed, place, not was, tuple(ways[:MOST]))
+    return MissingReference(id, False, uses, listed, place, not was, tuple(ways[:MOST]))
 
 
 def _same_bytes(
-    before: Side, now: Side, were: Mapping[str, Thing], are: Mapping[str, Thing]
+    before: LinkSide, now: LinkSide, were: Mapping[str, Thing], are: Mapping[str, Thing]
 ) -> dict[TreePath, TreePath]:
     """Where files went that say the same but for ids, told by the things in them."""
     new: dict[str, list[TreePath]] = defaultdict(list)
@@ -110,8 +118,8 @@ def _same_bytes(
 
 
 def _dangling_files(
-    before: Side, now: Side, moved: Mapping[TreePath, TreePath], told: Told, token: CancelToken
-) -> list[Dangling]:
+    before: LinkSide, now: LinkSide, moved: Mapping[TreePath, TreePath], told: Told, token: CancelToken
+) -> list[MissingReference]:
     """Files that others name and that are not there, with the files they may be now."""
     gone = now.index.dangling_files(before.index.paths)
     if not gone:
@@ -122,11 +130,11 @@ def _dangling_files(
     passing = set(now.index.dangling)
     were = describe_files(before, known, passing)
     are = describe_files(now, fresh, passing)
-    by_id: dict[tuple[str, str], Evidence] = {}
+    by_id: dict[tuple[str, str], TargetEvidence] = {}
     for path in known:
         for mark in before.index.files[path].declared if path in before.index.files else ():
             for use in now.index.declarations(mark.id):
-                by_id[path, use.file] = Evidence(0.96, f"declares {mark.id}, as it did")
+                by_id[path, use.file] = TargetEvidence(0.96, f"declares {mark.id}, as it did")
     votes = _file_votes(before, now, gone)
     ways = match_things(list(were.values()), list(are.values()), votes, moved, {**told, **by_id}, token)
     found = []
@@ -136,12 +144,12 @@ def _dangling_files(
         listed = tuple(slots[use] for use in uses)
         was = f"{path}:1" if path in before.files else ""
         found.append(
-            Dangling(path, True, tuple(uses), listed, was, not was, tuple(ways.candidates.get(path, [])[:MOST]))
+            MissingReference(path, True, tuple(uses), listed, was, not was, tuple(ways.candidates.get(path, [])[:MOST]))
         )
     return found
 
 
-def _file_votes(before: Side, now: Side, gone: Mapping[TreePath, Sequence[Use]]) -> Votes:
+def _file_votes(before: LinkSide, now: LinkSide, gone: Mapping[TreePath, Sequence[Use]]) -> Votes:
     """Votes for paths: which file others name where they named the one that is gone."""
     named_before, named_now = before.index.named_files(), now.index.named_files()
     at_now: dict[tuple[TreePath, int], TreePath] = {}

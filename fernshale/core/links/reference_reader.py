@@ -22,7 +22,7 @@ from fernshale.core.base.textfile import TextFile, read_text
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.data.custom_format import ObjectPatterns
 from fernshale.core.data.formats import Formats, usual_name
-from fernshale.core.data.paths import Way, fit_of
+from fernshale.core.data.paths import DataPath, fit_of
 from fernshale.core.data.tree import NotKeyed, Span
 from fernshale.core.data.xml_tree import escaped
 from fernshale.core.profile.model import DataFormat, IdPattern, LinkShape
@@ -31,7 +31,7 @@ _LIMIT_S = 5.0
 _START = attrgetter("start")
 
 
-class Mark(NamedTuple):
+class Reference(NamedTuple):
     """An id (or a path as it is written) at characters `start`..`end` of a file, in bytes where its rule is raw.
 
     `line` is 1-based, 0 in binary files; `rule` is its number in the `Rules`.
@@ -50,16 +50,16 @@ class FileMarks(NamedTuple):
     `trouble` says why it could not be read by key.
     """
 
-    all: tuple[Mark, ...] = ()
+    all: tuple[Reference, ...] = ()
     uses_from: int = 0
     trouble: str = ""
 
     @property
-    def declared(self) -> tuple[Mark, ...]:
+    def declared(self) -> tuple[Reference, ...]:
         return tuple(mark for mark in self.all if mark.rule < self.uses_from)
 
     @property
-    def used(self) -> tuple[Mark, ...]:
+    def used(self) -> tuple[Reference, ...]:
         return tuple(mark for mark in self.all if mark.rule >= self.uses_from)
 
 
@@ -67,14 +67,14 @@ NOTHING = FileMarks()
 
 
 @dataclass(frozen=True, slots=True)
-class Plan:
+class ReadPlan:
     """How files of one kind are read: `keys` with the rules each stands in, what rules that go by `ways` fit, and the
     `others` by their numbers."""
 
     keys: Mapping[str, tuple[int, ...]]
-    read: Callable[[Plan, str], list[Mark]]
+    read: Callable[[ReadPlan, str], list[Reference]]
     json: re.Pattern[str]
-    ways: Mapping[int, Callable[[Way], bool]]
+    ways: Mapping[int, Callable[[DataPath], bool]]
     others: tuple[int, ...]
     is_text: bool
 
@@ -92,7 +92,7 @@ class Rules:
         by_globs: dict[tuple[str, ...], list[int]] = {}
         for number, rule in enumerate(self.all):
             by_globs.setdefault(tuple(rule.files), []).append(number)
-        self._plans: dict[tuple[tuple[int, ...], str], Plan] = {}
+        self._plans: dict[tuple[tuple[int, ...], str], ReadPlan] = {}
         self._fits = [(FirstFit([globs]), tuple(numbers)) for globs, numbers in by_globs.items()]
 
     def of(self, path: TreePath) -> tuple[int, ...]:
@@ -100,10 +100,10 @@ class Rules:
         found = [numbers for fit, numbers in self._fits if fit.find(path) is not None]
         return tuple(sorted(itertools.chain(*found))) if len(found) > 1 else found[0] if found else ()
 
-    def names_files(self, mark: Mark) -> bool:
+    def names_files(self, mark: Reference) -> bool:
         return mark.rule in self.naming
 
-    def plan(self, path: TreePath) -> Plan | None:
+    def plan(self, path: TreePath) -> ReadPlan | None:
         """How a file with that path is read, None where no rule concerns it."""
         numbers = self.of(path)
         if not numbers:
@@ -113,7 +113,7 @@ class Rules:
             self._plans[known] = self._make_plan(*known)
         return self._plans[known]
 
-    def _make_plan(self, numbers: tuple[int, ...], ending: str) -> Plan:
+    def _make_plan(self, numbers: tuple[int, ...], ending: str) -> ReadPlan:
         keyed: dict[str, list[int]] = {}
         for number in numbers:
             for key in self.all[number].key:
@@ -122,9 +122,9 @@ class Rules:
         ways = {number: fit_of(self.all[number].at) for number in numbers if self.all[number].at}
         others = tuple(number for number in numbers if self.all[number].pattern)
         is_text = bool(keys or ways) or any(not self.all[number].raw for number in others)
-        return Plan(keys, _reader_of(ending), _json_pattern(keys), ways, others, is_text)
+        return ReadPlan(keys, _reader_of(ending), _json_pattern(keys), ways, others, is_text)
 
-    def read(self, path: TreePath, data: bytes, plan: Plan | None = None) -> FileMarks:
+    def read(self, path: TreePath, data: bytes, plan: ReadPlan | None = None) -> FileMarks:
         """The marks of a file; `plan` is that of its path, where it is at hand.
 
         Raises FormatError for a pattern that runs away.
@@ -152,7 +152,9 @@ class Rules:
             marks.sort(key=_START)
         return FileMarks(tuple(marks), self.declaring, trouble)
 
-    def _of_ways(self, ways: Mapping[int, Callable[[Way], bool]], path: TreePath, text: str) -> Iterator[Mark]:
+    def _of_ways(
+        self, ways: Mapping[int, Callable[[DataPath], bool]], path: TreePath, text: str
+    ) -> Iterator[Reference]:
         # A plain search first: reading a tree costs much more.
         near = [(number, fit) for number, fit in ways.items() if _may_hold(self.all[number].at, text)]
         line = _Lines(text)
@@ -160,7 +162,7 @@ class Rules:
             for number, fit in near:
                 if fit(way):
                     start, end = _inside(text, span)
-                    yield Mark(_decoded(text[start:end], text, start), start, end, line(start), number)
+                    yield Reference(_decoded(text[start:end], text, start), start, end, line(start), number)
 
 
 def with_includes(shape: LinkShape, *, of_code: bool) -> LinkShape:
@@ -189,7 +191,7 @@ def as_text(data: bytes) -> str | None:
     return file.text if file is not None else None
 
 
-def replace_marks(data: bytes, rules: Rules, path: TreePath, changes: Sequence[tuple[Mark, str]]) -> bytes:
+def replace_marks(data: bytes, rules: Rules, path: TreePath, changes: Sequence[tuple[Reference, str]]) -> bytes:
     """The file with each mark saying something else; nothing else changes.
 
     Raises FormatError where bytes of another length would be needed, or where the text is not what the marks were read from.
@@ -222,7 +224,7 @@ def _with_text(file: TextFile, path: TreePath, changes: Sequence[tuple[int, int,
     return file.with_text("".join([*parts, text[at:]])).encode()
 
 
-def _of_pattern(pattern: str, number: int, path: TreePath, text: str) -> Iterator[Mark]:
+def _of_pattern(pattern: str, number: int, path: TreePath, text: str) -> Iterator[Reference]:
     compiled = regex.compile(pattern)
     group = "id" if "id" in compiled.groupindex else "path"
     count = _Lines(text)
@@ -230,12 +232,12 @@ def _of_pattern(pattern: str, number: int, path: TreePath, text: str) -> Iterato
         for hit in compiled.finditer(text, timeout=_LIMIT_S):
             start, end = hit.span(group)
             if start >= 0:
-                yield Mark(hit[group], start, end, count(start), number)
+                yield Reference(hit[group], start, end, count(start), number)
     except TimeoutError as error:
         raise FormatError(path, [(0, f"the pattern {pattern!r} takes too long on this file")]) from error
 
 
-def _of_bytes(rule: IdPattern, number: int, path: TreePath, data: bytes) -> Iterator[Mark]:
+def _of_bytes(rule: IdPattern, number: int, path: TreePath, data: bytes) -> Iterator[Reference]:
     # One letter a byte: the pattern speaks of bytes, as in "mesh\x00(?P<id>.{16})".
     for mark in _of_pattern("(?s)" + rule.pattern, number, path, data.decode("latin-1")):
         there = data[mark.start : mark.end]
@@ -256,7 +258,7 @@ def _as_bytes(id: str, raw: str, path: TreePath) -> bytes:
         raise FormatError(path, [(0, f"{id!r} cannot be written as bytes: {error}")]) from error
 
 
-def _reader_of(ending: str) -> Callable[[Plan, str], list[Mark]]:
+def _reader_of(ending: str) -> Callable[[ReadPlan, str], list[Reference]]:
     """How values of keys are found in files with that ending, by their names: much quicker than a tree, and with patterns
     that cannot run away."""
     like = usual_name("a." + ending).rpartition(".")[2].lower()
@@ -265,21 +267,22 @@ def _reader_of(ending: str) -> Callable[[Plan, str], list[Mark]]:
     return _read_json if like == "json" else _read_any
 
 
-def _read_xml(plan: Plan, text: str) -> list[Mark]:
+def _read_xml(plan: ReadPlan, text: str) -> list[Reference]:
     return _marks_of(plan, text, _xml_values)
 
 
-def _read_any(plan: Plan, text: str) -> list[Mark]:
+def _read_any(plan: ReadPlan, text: str) -> list[Reference]:
     return _marks_of(plan, text, _xml_values if text.startswith("<?xml") else _key_values)
 
 
-def _marks_of(plan: Plan, text: str, values: Callable[[str, str], Iterable[Span]]) -> list[Mark]:
+def _marks_of(plan: ReadPlan, text: str, values: Callable[[str, str], Iterable[Span]]) -> list[Reference]:
     found = sorted(
         (*span, number) for key, numbers in plan.keys.items() for span in values(key, text) for number in numbers
     )
     line = _Lines(text)
     return [
-        Mark(_decoded(text[start:end], text, start), start, end, line(start), number) for start, end, number in found
+        Reference(_decoded(text[start:end], text, start), start, end, line(start), number)
+        for start, end, number in found
     ]
 
 
@@ -298,11 +301,11 @@ _STRINGS = re.compile(r""""([^"\\\n]*+(?:\\.[^"\\\n]*+)*+)"|'([^'\n]*)'""")
 _COMMENTS = ("#", ";", "//")
 
 
-def _read_json(plan: Plan, text: str) -> list[Mark]:
+def _read_json(plan: ReadPlan, text: str) -> list[Reference]:
     """Where keys stand in quotes always: all in one pass. This is what reading a large tree spends its time on."""
     if text.startswith("<?xml"):
         return _read_xml(plan, text)
-    marks: list[Mark] = []
+    marks: list[Reference] = []
     has_comments = "//" in text
     rules, count, new = plan.keys, text.count, tuple.__new__
     line, last = 1, 0
@@ -314,13 +317,13 @@ def _read_json(plan: Plan, text: str) -> list[Mark]:
         said = hit[which]
         if which == _IN_QUOTES and not has_comments and "\\" not in said and "&" not in said:
             for number in rules[hit[1]]:
-                marks.append(new(Mark, (said, start, end, line, number)))
+                marks.append(new(Reference, (said, start, end, line, number)))
         elif not (has_comments and _is_comment(text, hit.start())):
             marks += _unusual(text, which, (start, end), line, rules[hit[1]])
     return marks
 
 
-def _unusual(text: str, which: int, place: Span, line: int, numbers: Sequence[int]) -> Iterator[Mark]:
+def _unusual(text: str, which: int, place: Span, line: int, numbers: Sequence[int]) -> Iterator[Reference]:
     """The marks of a value that is not a plain string in double quotes."""
     places = [place]
     if which == _LIST:
@@ -330,7 +333,7 @@ def _unusual(text: str, which: int, place: Span, line: int, numbers: Sequence[in
     for start, end in places:
         at = line + text.count("\n", place[0], start)
         said = _decoded(text[start:end], text, start)
-        yield from (Mark(said, start, end, at, number) for number in numbers)
+        yield from (Reference(said, start, end, at, number) for number in numbers)
 
 
 def _may_hold(at: str, text: str) -> bool:
@@ -425,4 +428,4 @@ def _encoded(new: str, text: str, start: int, end: int) -> str:
     return new
 
 
-Read = Callable[[TreePath], bytes | None]
+ReferenceReader = Callable[[TreePath], bytes | None]

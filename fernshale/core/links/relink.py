@@ -6,15 +6,15 @@ import posixpath
 from collections.abc import Callable, Iterable
 
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.links.missing_references import Dangling
+from fernshale.core.links.missing_references import MissingReference
 from fernshale.core.links.path_references import spell_path
-from fernshale.core.links.reference_reader import Mark, Rules, replace_marks
-from fernshale.core.links.renamed_targets import Candidate
+from fernshale.core.links.reference_reader import Reference, Rules, replace_marks
+from fernshale.core.links.renamed_targets import TargetCandidate
 
-Replacements = dict[TreePath, list[tuple[Mark, str]]]
+Replacements = dict[TreePath, list[tuple[Reference, str]]]
 
 
-def replacements(chosen: Iterable[tuple[Dangling, Candidate]]) -> Replacements:
+def replacements(chosen: Iterable[tuple[MissingReference, TargetCandidate]]) -> Replacements:
     """What stands where and becomes what, by file."""
     found: Replacements = {}
     for item, candidate in chosen:

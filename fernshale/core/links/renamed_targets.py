@@ -40,7 +40,7 @@ _PAIRS = 12_000_000
 
 
 @dataclass(frozen=True, slots=True)
-class Evidence:
+class TargetEvidence:
     """Why two may be the same: `weight` is the chance that this alone is right."""
 
     weight: float
@@ -48,11 +48,11 @@ class Evidence:
 
 
 # New names that someone wrote down, by old and new.
-Told = Mapping[tuple[str, str], Evidence]
+Told = Mapping[tuple[str, str], TargetEvidence]
 
 
 @dataclass(frozen=True, slots=True)
-class Candidate:
+class TargetCandidate:
     """What something that dangles may be now; `score` is 0..1. `slots`: only its uses in these slots, () for all."""
 
     id: str
@@ -69,7 +69,7 @@ class Matching:
     already, 0..1: several, where it may have been split.
     """
 
-    candidates: Mapping[str, list[Candidate]]
+    candidates: Mapping[str, list[TargetCandidate]]
     family: Mapping[str, Mapping[str, float]]
 
 
@@ -90,7 +90,7 @@ def match_things(
     for (was, is_), found in ways.items() if folders else ():
         share = folders.get((_folder(was.file), _folder(is_.file)), 0.0)
         if share and was.file.rpartition("/")[2] == is_.file.rpartition("/")[2]:
-            found.append(Evidence(0.75 * share, f"its folder is {_folder(is_.file) or 'the top'} now"))
+            found.append(TargetEvidence(0.75 * share, f"its folder is {_folder(is_.file) or 'the top'} now"))
     things = {(was.id, is_.id): found for (was, is_), found in ways.items()}
     scores: dict[str, dict[str, float]] = defaultdict(dict)
     nearest: dict[str, tuple[float, str]] = {}
@@ -111,7 +111,7 @@ def match_things(
             judged = _judged(o, n, scores[o], holder, wished.get(n, ()), nearest[n][1])
             if judged >= _LEAST:
                 best = sorted(things[o, n], key=lambda item: -item.weight)
-                listed.append(Candidate(n, round(judged, 2), tuple(item.words for item in best[:4])))
+                listed.append(TargetCandidate(n, round(judged, 2), tuple(item.words for item in best[:4])))
         result[o] = sorted(listed, key=lambda item: (item.id != chosen.get(o), -item.score))
     family: dict[str, dict[str, float]] = {}
     for n, (_, o) in nearest.items():
@@ -139,9 +139,9 @@ def _evidence(
     old: Sequence[Thing], new: Sequence[Thing], votes: Votes, moved: Mapping[TreePath, TreePath],
     told: Told,
     inside: dict[tuple[str, str], float], token: CancelToken,
-) -> dict[tuple[Thing, Thing], list[Evidence]]:  # fmt: skip
+) -> dict[tuple[Thing, Thing], list[TargetEvidence]]:  # fmt: skip
     """Evidence for each pair that has any; `inside` is told how much of the new the old has."""
-    found: dict[tuple[Thing, Thing], list[Evidence]] = {}
+    found: dict[tuple[Thing, Thing], list[TargetEvidence]] = {}
     digests = Counter(thing.digest for thing in new), Counter(thing.digest for thing in old)
     companions = Counter(thing.companion for thing in new if thing.companion)
     names = Counter(_name(thing) for thing in new)
@@ -200,30 +200,30 @@ def _worth(
     return sorted(near)
 
 
-def _by_file(o: Thing, n: Thing, moved: Mapping[TreePath, TreePath]) -> list[Evidence]:
+def _by_file(o: Thing, n: Thing, moved: Mapping[TreePath, TreePath]) -> list[TargetEvidence]:
     if o.file == n.file:
         if o.alone and n.alone:
-            return [Evidence(0.96, f"{n.file} declares it now")]
+            return [TargetEvidence(0.96, f"{n.file} declares it now")]
         same = sum(bool(a) and a == b for a, b in zip(o.around, n.around, strict=True))
         if same:
             beside = next(a for a, b in zip(o.around, n.around, strict=True) if a and a == b)
             words = "between the same two" if same == 2 else f"beside {beside}"
-            return [Evidence((0.0, 0.55, 0.8)[same], f"stands {words} in {n.file}")]
-        return [Evidence(0.3, f"in the same file, {n.file}")]
+            return [TargetEvidence((0.0, 0.55, 0.8)[same], f"stands {words} in {n.file}")]
+        return [TargetEvidence(0.3, f"in the same file, {n.file}")]
     goal = moved.get(o.file)
     if goal == n.file and o.file != goal:
-        return [Evidence(0.94 if o.alone and n.alone else 0.6, f"{o.file} is {n.file} now")]
+        return [TargetEvidence(0.94 if o.alone and n.alone else 0.6, f"{o.file} is {n.file} now")]
     return []
 
 
 def _by_text(
     o: Thing, n: Thing, digests: tuple[Counter[str], Counter[str]], companions: Counter[str],
     likeness: Likeness | None, i: int, j: int,
-) -> list[Evidence]:  # fmt: skip
+) -> list[TargetEvidence]:  # fmt: skip
     found = []
     if o.companion and o.companion == n.companion:
         found.append(
-            Evidence(
+            TargetEvidence(
                 0.95 if companions[n.companion] == 1 else 0.5, "the file it lies beside is the same, byte for byte"
             )
         )
@@ -231,7 +231,7 @@ def _by_text(
     if o.digest == n.digest and enough:
         alone = digests[0][n.digest] == 1 and digests[1][o.digest] == 1
         found.append(
-            Evidence(0.95 if alone else 0.55, "says the same but for ids" if o.text else "has the same content")
+            TargetEvidence(0.95 if alone else 0.55, "says the same but for ids" if o.text else "has the same content")
         )
     elif likeness is not None and enough:
         cosine = float(likeness.cosine[i, j])
@@ -239,33 +239,33 @@ def _by_text(
             # Half alike says much where all others are alike by a tenth, and little where they all are by half.
             apart = min(1.0, max(0.0, (cosine - likeness.runner_up(i, j)) / _APART))
             weight = cosine**3 + (cosine**2 - cosine**3) * apart
-            found.append(Evidence(min(0.93, weight), f"its text is alike by {cosine:.0%}"))
+            found.append(TargetEvidence(min(0.93, weight), f"its text is alike by {cosine:.0%}"))
     return found
 
 
-def _by_name(o: Thing, n: Thing, names: Mapping[tuple[str, str], int], cosine: float) -> list[Evidence]:
+def _by_name(o: Thing, n: Thing, names: Mapping[tuple[str, str], int], cosine: float) -> list[TargetEvidence]:
     found = []
     if o.file != n.file and _name(o) == _name(n):
         alone = o.alone and n.alone and names[_name(n)] == 1
         # The same name for something else is common where names are numbers, or one of a few words.
         weight = 0.8 if alone and cosine >= _APART and is_name(o.stem) else 0.5 if alone and cosine >= _APART else 0.25
-        found.append(Evidence(weight, f"a file of the same name, {n.file}"))
+        found.append(TargetEvidence(weight, f"a file of the same name, {n.file}"))
     elif o.alone and n.alone and o.file != n.file and o.ending == n.ending:
         alike = _names_alike(o.stem, n.stem)
         if alike > 0.6:
-            found.append(Evidence(0.6 * alike**2, f"{n.stem} is called much like {o.stem}"))
+            found.append(TargetEvidence(0.6 * alike**2, f"{n.stem} is called much like {o.stem}"))
     if is_name(o.id) and is_name(n.id) and o.id != o.file:
         alike = _names_alike(o.id, n.id)
         if alike > 0.5:
-            found.append(Evidence(0.8 * alike**2, f"names alike by {alike:.0%}"))
+            found.append(TargetEvidence(0.8 * alike**2, f"names alike by {alike:.0%}"))
     return found
 
 
-def _vote(given: int, all_: int, example: TreePath) -> Evidence:
+def _vote(given: int, all_: int, example: TreePath) -> TargetEvidence:
     share = given / all_
     weight = (0.88 if given == 1 else 0.94 if given < 4 else 0.97) * share
     words = f"stands in its place in {example}"
-    return Evidence(weight, words + (f" and {count(given - 1, 'other place')}" if given > 1 else ""))
+    return TargetEvidence(weight, words + (f" and {count(given - 1, 'other place')}" if given > 1 else ""))
 
 
 def _names_alike(one: str, other: str) -> float:
@@ -278,7 +278,7 @@ def _names_alike(one: str, other: str) -> float:
     return float(ratio) / 100
 
 
-def _together(found: Sequence[Evidence]) -> float:
+def _together(found: Sequence[TargetEvidence]) -> float:
     left = 1.0
     for item in found:
         left *= 1 - item.weight
@@ -329,7 +329,7 @@ def _assign(scores: Mapping[str, Mapping[str, float]], token: CancelToken) -> di
     return chosen
 
 
-def _folders_moved(ways: Mapping[tuple[Thing, Thing], Sequence[Evidence]]) -> dict[tuple[str, str], float]:
+def _folders_moved(ways: Mapping[tuple[Thing, Thing], Sequence[TargetEvidence]]) -> dict[tuple[str, str], float]:
     """Where whole folders went, from the pairs that are sure by themselves: the share of a folder's files, 0..1."""
     went: Counter[tuple[str, str]] = Counter()
     all_: Counter[str] = Counter()

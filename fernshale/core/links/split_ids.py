@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
-from fernshale.core.links.renamed_targets import GAP, Candidate
+from fernshale.core.links.renamed_targets import GAP, TargetCandidate
 from fernshale.core.links.targets import Thing, is_name, name_parts
 from fernshale.core.links.usage_votes import Votes
 
@@ -20,10 +20,10 @@ def split_by_use(
     was: Thing,
     family: Mapping[str, float],
     are: Mapping[str, Thing],
-    ways: Sequence[Candidate],
+    ways: Sequence[TargetCandidate],
     slots: Sequence[str],
     votes: Votes,
-) -> list[Candidate]:
+) -> list[TargetCandidate]:
     """Candidates told apart by what the uses are for, where several of `family` came out of `was`; else `ways` as they are.
 
     `family` says how much of what they say `was` said already; `slots` is what each use is for. Uses that
@@ -50,7 +50,7 @@ def split_by_use(
         said = tuple(dict.fromkeys(words for _, _, words in mine.values()))
         score = round(min(score for _, score, _ in mine.values()), 2)
         told = known[id].evidence if id in known else ("came out of the same",)
-        found.append(Candidate(id, score, (*said, *told)[:4], tuple(mine)))
+        found.append(TargetCandidate(id, score, (*said, *told)[:4], tuple(mine)))
     rest = [replace(way, score=min(way.score, 0.5)) for way in ways if way.id not in chosen]
     return sorted(found, key=lambda item: -item.score) + rest
 

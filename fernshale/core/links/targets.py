@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.links.index import LinkIndex, Use
-from fernshale.core.links.reference_reader import Mark, as_text
+from fernshale.core.links.reference_reader import Reference, as_text
 
 _WORD = re.compile(r"[A-Za-z]+|\d+(?:\.\d+)?")
 _NAME_PART = re.compile(r"[A-Z]?[a-z]+|[A-Z]+(?![a-z])|\d+")
@@ -51,7 +51,7 @@ class Thing:
 
 
 @dataclass(frozen=True, slots=True)
-class Side:
+class LinkSide:
     """A tree, before or now: its index, its files, and a way to read them."""
 
     index: LinkIndex
@@ -63,7 +63,7 @@ class Side:
         return as_text(data) if data is not None else None
 
 
-def describe_ids(side: Side, ids: Iterable[str], passing: Collection[str]) -> dict[str, Thing]:
+def describe_ids(side: LinkSide, ids: Iterable[str], passing: Collection[str]) -> dict[str, Thing]:
     """The things that ids mean on a side, by the first place that declares each. `passing` are ids that come or go."""
     by_file: dict[TreePath, list[Use]] = {}
     for id in ids:
@@ -93,7 +93,7 @@ def describe_ids(side: Side, ids: Iterable[str], passing: Collection[str]) -> di
     return found
 
 
-def describe_files(side: Side, paths: Iterable[TreePath], passing: Collection[str]) -> dict[str, Thing]:
+def describe_files(side: LinkSide, paths: Iterable[TreePath], passing: Collection[str]) -> dict[str, Thing]:
     """Files as things, by their paths."""
     found = {}
     for path in paths:
@@ -121,7 +121,7 @@ def name_parts(text: str) -> list[str]:
     return [part.lower() for part in _NAME_PART.findall(text)]
 
 
-def _record(text: str, at: int, declared: Sequence[Mark]) -> tuple[str, int]:
+def _record(text: str, at: int, declared: Sequence[Reference]) -> tuple[str, int]:
     """The part of a text that is about one of its declarations, and where it begins."""
     if len(declared) == 1 or not text:
         return text, 0
@@ -161,7 +161,7 @@ def _braces(text: str, at: int) -> tuple[int, int] | None:
     return start, end
 
 
-def _blanked(chunk: str, start: int, marks: Sequence[Mark], own: str) -> str:
+def _blanked(chunk: str, start: int, marks: Sequence[Reference], own: str) -> str:
     """A text without the ids that come or go, so that it can be compared with one from the other side.
 
     `marks` come in the order of the text.
@@ -176,7 +176,7 @@ def _blanked(chunk: str, start: int, marks: Sequence[Mark], own: str) -> str:
     return text.replace(own, _BLANK) if len(own) > 3 else text
 
 
-def _companion(side: Side, path: TreePath) -> str:
+def _companion(side: LinkSide, path: TreePath) -> str:
     base = TreePath(path.rpartition(".")[0])
     if base not in side.files or "." not in base.rpartition("/")[2]:
         return ""

@@ -10,8 +10,8 @@ from difflib import SequenceMatcher
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.links.index import Use
-from fernshale.core.links.reference_reader import Mark
-from fernshale.core.links.targets import Side
+from fernshale.core.links.reference_reader import Reference
+from fernshale.core.links.targets import LinkSide
 
 # The word right before a place, with nothing but punctuation between; else the key of the list it stands in.
 _BEFORE = re.compile(r"""([A-Za-z_@$][\w.-]*)["']?[\s:=>(@#&*]*["'\[{(]*$""")
@@ -42,7 +42,7 @@ class Votes:
         return Counter({other: count for (place, other), count in self.of.get(id, Counter()).items() if place == slot})
 
 
-def slot_of(text: str, mark: Mark) -> str:
+def slot_of(text: str, mark: Reference) -> str:
     """What a place is for: the key or word before it, with the element it stands in, or with the key before where its own says
     nothing by itself."""
     line = text.rfind("\n", 0, mark.start) + 1
@@ -61,7 +61,7 @@ def slot_of(text: str, mark: Mark) -> str:
     return last
 
 
-def slots_of(side: Side, uses: Sequence[Use]) -> dict[Use, str]:
+def slots_of(side: LinkSide, uses: Sequence[Use]) -> dict[Use, str]:
     """The slot of each use; files are read once each."""
     texts: dict[TreePath, str] = {}
     found = {}
@@ -73,7 +73,7 @@ def slots_of(side: Side, uses: Sequence[Use]) -> dict[Use, str]:
     return found
 
 
-def count_votes(before: Side, now: Side, gone: Collection[str], files: Mapping[TreePath, TreePath]) -> Votes:
+def count_votes(before: LinkSide, now: LinkSide, gone: Collection[str], files: Mapping[TreePath, TreePath]) -> Votes:
     """Votes of the files that used one of `gone` before. `files` says what a file is called now, where it moved."""
     voting: dict[TreePath, None] = {}
     for id in gone:
@@ -95,7 +95,7 @@ def count_votes(before: Side, now: Side, gone: Collection[str], files: Mapping[T
     return Votes(of, example)
 
 
-def _replaced(old: Sequence[Mark], new: Sequence[Mark]) -> list[tuple[Mark, Mark]]:
+def _replaced(old: Sequence[Reference], new: Sequence[Reference]) -> list[tuple[Reference, Reference]]:
     """Marks that stand in one another's place: runs of the same length between ids that stayed."""
     matcher = SequenceMatcher(None, [mark.id for mark in old], [mark.id for mark in new], autojunk=False)
     found = []

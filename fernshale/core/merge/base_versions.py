@@ -10,9 +10,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.merge.folder_merge import Side
+from fernshale.core.merge.folder_merge import FolderSide
 from fernshale.core.merge.moved_files import telling_lines
-from fernshale.core.snapshot.manifest import Entry, Kind, Manifest
+from fernshale.core.snapshot.manifest import EntryKind, Manifest, TreeEntry
 
 # So much more alike another release must be than the best one before a file is merged from it.
 _CLEARLY = 0.02
@@ -23,11 +23,11 @@ _STRANGER = 0.4
 class Base:
     """The old side, put together; `others` says of which release a file is that is not of the best one."""
 
-    side: Side
+    side: FolderSide
     others: Mapping[TreePath, str]
 
 
-def compose_base(mine: Side, releases: Mapping[str, Side], best: str) -> Base:
+def compose_base(mine: FolderSide, releases: Mapping[str, FolderSide], best: str) -> Base:
     """The old version of each file: of `best`, but of another of the `releases` where `mine` has that one's file."""
     ours = mine.things
     chosen = {path: name for path, entry in ours.items() if (name := _choose(path, entry, mine, releases, best))}
@@ -39,18 +39,20 @@ def compose_base(mine: Side, releases: Mapping[str, Side], best: str) -> Base:
     entries = {
         path: entry for path, name in sorted(chosen.items()) if (entry := releases[name].entry(path)) is not None
     }
-    side = Side(Manifest.of(entries), lambda path: releases[chosen[path]].read(path))
+    side = FolderSide(Manifest.of(entries), lambda path: releases[chosen[path]].read(path))
     return Base(side, {path: name for path, name in chosen.items() if name != best})
 
 
-def _choose(path: TreePath, entry: Entry, mine: Side, releases: Mapping[str, Side], best: str) -> str | None:
+def _choose(
+    path: TreePath, entry: TreeEntry, mine: FolderSide, releases: Mapping[str, FolderSide], best: str
+) -> str | None:
     """The release a local file is an edition of; None for one that is of no release."""
     names = [best, *(name for name in releases if name != best)]
     having = [name for name in names if (old := releases[name].entry(path)) is not None and old.kind is entry.kind]
     same = [name for name in having if _equal(releases[name].entry(path), entry)]
     if same:
         return same[0]
-    if not having or len(having) == 1 == len(names) or entry.kind is not Kind.FILE:
+    if not having or len(having) == 1 == len(names) or entry.kind is not EntryKind.FILE:
         return having[0] if having else None
     own = set(telling_lines(mine.read(path)))
     scores = {name: _alike(own, telling_lines(releases[name].read(path))) for name in having}
@@ -61,7 +63,7 @@ def _choose(path: TreePath, entry: Entry, mine: Side, releases: Mapping[str, Sid
     return nearest if best in having or scores[nearest] >= _STRANGER else None
 
 
-def _equal(left: Entry | None, right: Entry) -> bool:
+def _equal(left: TreeEntry | None, right: TreeEntry) -> bool:
     return left is not None and left.content == right.content
 
 

@@ -22,8 +22,8 @@ from fernshale.core.base.work import CancelToken, Progress, Work, many_values
 from fernshale.core.merge.moved_files import find_moves, telling_lines
 from fernshale.core.merge.split_texts import Regrouping, cut_merge, find_regrouping, in_a_row
 from fernshale.core.merge.text_merge import (
-    Choice,
-    Due,
+    Conflict,
+    Resolution,
     Taking,
     Undecided,
     WovenLine,
@@ -31,35 +31,35 @@ from fernshale.core.merge.text_merge import (
     merge_text,
     merge_two_texts,
 )
-from fernshale.core.snapshot.manifest import Entry, Kind, Manifest
+from fernshale.core.snapshot.manifest import EntryKind, Manifest, TreeEntry
 
 Outcome = Literal["same", "updated", "carried", "merged", "own", "added", "removed", "decide"]
 Takes = Literal["mine", "incoming", "nothing"]
-Content = Callable[[TreePath], bytes]
+FileContent = Callable[[TreePath], bytes]
 
 _NOWHERE = (0, 0)
 
 
 @dataclass(frozen=True)
-class Side:
+class FolderSide:
     """One of the three folders: its entries and how to read a file of it."""
 
     manifest: Manifest
-    read: Content
+    read: FileContent
 
     @cached_property
-    def things(self) -> Mapping[TreePath, Entry]:
+    def things(self) -> Mapping[TreePath, TreeEntry]:
         """Files and links."""
-        return {path: entry for path, entry in self.manifest.entries.items() if entry.kind is not Kind.FOLDER}
+        return {path: entry for path, entry in self.manifest.entries.items() if entry.kind is not EntryKind.FOLDER}
 
-    def entry(self, path: TreePath | None) -> Entry | None:
+    def entry(self, path: TreePath | None) -> TreeEntry | None:
         """The file or link at `path`."""
         return self.things.get(path) if path is not None else None
 
     def text(self, path: TreePath | None) -> TextFile | None:
         """The file at `path` as text; None when there is none, or it is a link or binary."""
         entry = self.entry(path)
-        if path is None or entry is None or entry.kind is not Kind.FILE:
+        if path is None or entry is None or entry.kind is not EntryKind.FILE:
             return None
         return read_text(self.read(path))
 
@@ -68,11 +68,11 @@ class ContentMerge(Protocol):
     """The merge of what stands in a file: by lines, or by keys."""
 
     @property
-    def decisions(self) -> tuple[Due, ...]: ...
+    def decisions(self) -> tuple[Conflict, ...]: ...
 
-    def result(self, choices: Mapping[str, Choice], undecided: Undecided) -> TextFile | None: ...
+    def result(self, choices: Mapping[str, Resolution], undecided: Undecided) -> TextFile | None: ...
 
-    def weave(self, choices: Mapping[str, Choice]) -> tuple[WovenLine, ...]: ...
+    def weave(self, choices: Mapping[str, Resolution]) -> tuple[WovenLine, ...]: ...
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,7 +92,7 @@ class FileMerge:
     why: str
     takes: Takes
     merge: ContentMerge | None = None
-    decisions: tuple[Due, ...] = ()
+    decisions: tuple[Conflict, ...] = ()
     mode: int = 0o644
     joined: tuple[tuple[TreePath, TreePath, int], ...] = ()
 
@@ -111,14 +111,14 @@ class FolderMerge:
     Where no base is known, `base` is empty and nobody can tell which differences are local edits.
     """
 
-    base: Side
-    mine: Side
-    incoming: Side
+    base: FolderSide
+    mine: FolderSide
+    incoming: FolderSide
     files: tuple[FileMerge, ...]
     is_base_known: bool = True
 
     @property
-    def decisions(self) -> tuple[tuple[FileMerge, Due], ...]:
+    def decisions(self) -> tuple[tuple[FileMerge, Conflict], ...]:
         return tuple((file, due) for file in self.files for due in file.decisions)
 
 
@@ -126,9 +126,9 @@ class FolderMerge:
 ByFormat = Callable[[TreePath, TextFile, TextFile, TextFile], ContentMerge | None]
 
 
-def disk_side(folder: Path, manifest: Manifest) -> Side:
+def disk_side(folder: Path, manifest: Manifest) -> FolderSide:
     """A side that is read from disk when it is needed."""
-    return Side(manifest, reader(folder))
+    return FolderSide(manifest, reader(folder))
 
 
 def no_format(_path: TreePath, _base: TextFile, _mine: TextFile, _incoming: TextFile) -> None:
@@ -136,9 +136,9 @@ def no_format(_path: TreePath, _base: TextFile, _mine: TextFile, _incoming: Text
 
 
 def merge_folders(
-    base: Side | None,
-    mine: Side,
-    incoming: Side,
+    base: FolderSide | None,
+    mine: FolderSide,
+    incoming: FolderSide,
     work: Work,
     by_format: ByFormat = no_format,
 ) -> FolderMerge:
@@ -153,9 +153,11 @@ def merge_folders(
 class _Merger:
     """The three sides while they are merged."""
 
-    def __init__(self, base: Side | None, mine: Side, incoming: Side, token: CancelToken, by_format: ByFormat) -> None:
+    def __init__(
+        self, base: FolderSide | None, mine: FolderSide, incoming: FolderSide, token: CancelToken, by_format: ByFormat
+    ) -> None:
         self._known = base is not None
-        self._base = base or Side(Manifest({}), lambda path: b"")
+        self._base = base or FolderSide(Manifest({}), lambda path: b"")
         self._mine, self._incoming = mine, incoming
         self._token, self._by_format = token, by_format
         self._olds, self._ours, self._theirs = self._base.things, mine.things, incoming.things
@@ -220,18 +222,18 @@ class _Merger:
             path
             for path, old in self._olds.items()
             if self._here(path) == path
-            and (ours := self._ours[path]).kind is old.kind is Kind.FILE
+            and (ours := self._ours[path]).kind is old.kind is EntryKind.FILE
             and ours.content != old.content
             and (path not in there or self._theirs[there[path]].content not in (old.content, ours.content))
         ]
         if not edited:
             return Regrouping({}, {})
         known = set(there.values())
-        new = [path for path, entry in self._theirs.items() if path not in known and entry.kind is Kind.FILE]
+        new = [path for path, entry in self._theirs.items() if path not in known and entry.kind is EntryKind.FILE]
         changed = {
             at: path
             for path, at in there.items()
-            if self._theirs[at].kind is Kind.FILE and self._theirs[at].content != self._olds[path].content
+            if self._theirs[at].kind is EntryKind.FILE and self._theirs[at].content != self._olds[path].content
         }
         found = find_regrouping(
             edited,
@@ -352,10 +354,10 @@ class _Merger:
         return FileMerge(target, path, here, there, outcome, why + moved, "mine", merge, merge.decisions, mode)
 
     @staticmethod
-    def _entry(side: Mapping[TreePath, Entry], path: TreePath | None) -> Entry | None:
+    def _entry(side: Mapping[TreePath, TreeEntry], path: TreePath | None) -> TreeEntry | None:
         return side.get(path) if path is not None else None
 
-    def _texts(self, *places: tuple[Side, TreePath | None]) -> tuple[TextFile, TextFile, TextFile] | None:
+    def _texts(self, *places: tuple[FolderSide, TreePath | None]) -> tuple[TextFile, TextFile, TextFile] | None:
         base, mine, incoming = (side.text(path) for side, path in places)
         return (base, mine, incoming) if base and mine and incoming else None
 
@@ -402,10 +404,14 @@ class _Merger:
 
 
 def _moves(
-    olds: Mapping[TreePath, Entry], others: Mapping[TreePath, Entry], base: Side, other: Side, token: CancelToken
+    olds: Mapping[TreePath, TreeEntry],
+    others: Mapping[TreePath, TreeEntry],
+    base: FolderSide,
+    other: FolderSide,
+    token: CancelToken,
 ) -> dict[TreePath, TreePath]:
-    gone = [(path, entry) for path, entry in olds.items() if entry.kind is Kind.FILE and path not in others]
-    come = [(path, entry) for path, entry in others.items() if entry.kind is Kind.FILE and path not in olds]
+    gone = [(path, entry) for path, entry in olds.items() if entry.kind is EntryKind.FILE and path not in others]
+    come = [(path, entry) for path, entry in others.items() if entry.kind is EntryKind.FILE and path not in olds]
     return find_moves(gone, come, base.read, other.read, token) if gone and come else {}
 
 
@@ -423,7 +429,7 @@ def _merge_modes(old: int, ours: int, theirs: int) -> int:
     return ours ^ ((old ^ theirs) & ~(old ^ ours))
 
 
-def _same(left: Entry | None, right: Entry | None) -> bool:
+def _same(left: TreeEntry | None, right: TreeEntry | None) -> bool:
     """Same kind and content; the mode is merged by itself."""
     return left is not None and right is not None and (left.kind, left.content) == (right.kind, right.content)
 
@@ -439,7 +445,7 @@ def _due(
 ) -> FileMerge:
     id = fingerprint(base or "", mine or "", incoming or "", why)
     ways: tuple[Taking, ...] = ("mine", "incoming")
-    due = Due(id, "file", _NOWHERE, _NOWHERE, _NOWHERE, ways)
+    due = Conflict(id, "file", _NOWHERE, _NOWHERE, _NOWHERE, ways)
     return FileMerge(path, base, mine, incoming, "decide", why, takes, None, (due,), mode)
 
 
@@ -478,7 +484,7 @@ def _without_clashes(files: Sequence[FileMerge]) -> Iterator[FileMerge]:
         yield made
 
 
-def _with_case_notes(files: Sequence[FileMerge], before: Mapping[TreePath, Entry]) -> Iterator[FileMerge]:
+def _with_case_notes(files: Sequence[FileMerge], before: Mapping[TreePath, TreeEntry]) -> Iterator[FileMerge]:
     """Names that differ by case only are one file on other systems; it is said where the merge brings that about."""
     first: dict[str, TreePath] = {}
     for file in files:

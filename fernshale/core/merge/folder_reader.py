@@ -6,13 +6,13 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from fernshale.core.base.work import CancelToken, Work, many_values
-from fernshale.core.merge.folder_merge import Side, disk_side
-from fernshale.core.process.workers import Second, is_worthwhile
+from fernshale.core.merge.folder_merge import FolderSide, disk_side
+from fernshale.core.process.workers import WorkerProcess, is_worthwhile
 from fernshale.core.snapshot.manifest import EMPTY, Manifest
 from fernshale.core.snapshot.tree_walk import list_tree, read_contents
 
 
-def disk_sides(folders: Sequence[Path], token: CancelToken) -> list[Side]:
+def disk_sides(folders: Sequence[Path], token: CancelToken) -> list[FolderSide]:
     """The folders as sides of a merge. Raises Cancelled."""
     with many_values():
         listed = [list_tree(folder, EMPTY, Work(token=token)) for folder in folders]
@@ -20,7 +20,7 @@ def disk_sides(folders: Sequence[Path], token: CancelToken) -> list[Side]:
         # The second process starts while the first reads: it is given one folder, where that is much.
         names = sum(len(folder.names) for folder in last[1].folders.values())
         if rest and is_worthwhile(names, 0):
-            with Second(f"{__name__}:read_listed", last) as second:
+            with WorkerProcess(f"{__name__}:read_listed", last) as second:
                 found = [read_contents(folder, tree, Work(token=token)) for folder, tree in rest]
                 found.append(second.result(token))
         else:

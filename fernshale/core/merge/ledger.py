@@ -18,10 +18,10 @@ from fernshale.core.merge.align import Hunk, Span, align_lines, equal_lines
 from fernshale.core.merge.folder_merge import FileMerge, FolderMerge
 from fernshale.core.merge.line_merge import Region, RegionKind
 from fernshale.core.merge.merge_result import Result
-from fernshale.core.merge.text_merge import Choice, TextMerge, Undecided, region_spans
+from fernshale.core.merge.text_merge import Resolution, TextMerge, Undecided, region_spans
 from fernshale.core.merge.text_style import read_lines, traits
 from fernshale.core.merge.token_merge import split_tokens
-from fernshale.core.snapshot.manifest import Entry, Kind
+from fernshale.core.snapshot.manifest import EntryKind, TreeEntry
 
 Fate = Literal["carried", "already", "decide", "dropped"]
 FATES: tuple[Fate, ...] = ("carried", "already", "decide", "dropped")
@@ -62,14 +62,14 @@ class FindsItsEdits(Protocol):
     """A merge that knows how edits of its kind are looked for in a text."""
 
     def find_edits(
-        self, now: TextFile, choices: Mapping[str, Choice]
+        self, now: TextFile, choices: Mapping[str, Resolution]
     ) -> Iterator[tuple[str, str, Fate | None, str, str]]:
         """For each local edit: its lines, what it does, its fate (None: lost), the line it is at now, and why."""
         ...
 
 
 def build_ledger(
-    merge: FolderMerge, result: Result, choices: Mapping[str, Choice], undecided: Undecided = "mine"
+    merge: FolderMerge, result: Result, choices: Mapping[str, Resolution], undecided: Undecided = "mine"
 ) -> Ledger:
     """Look for every local edit in `result`, which was built with the same `choices` and `undecided`.
 
@@ -83,7 +83,7 @@ def build_ledger(
 class _Account:
     merge: FolderMerge
     result: Result
-    choices: Mapping[str, Choice]
+    choices: Mapping[str, Resolution]
     undecided: Undecided
 
     def edits(self, file: FileMerge) -> Iterator[LedgerEntry]:
@@ -106,7 +106,7 @@ class _Account:
             yield LedgerEntry(file.mine, "", "file moved", *self._fate(file, stands, False, file.mine))
         here = self.result.entries.get(file.path) if file.path else None
         theirs = merge.incoming.entry(file.incoming)
-        if ours.mode != old.mode and ours.kind is old.kind is Kind.FILE:
+        if ours.mode != old.mode and ours.kind is old.kind is EntryKind.FILE:
             done = here is not None and (here.mode ^ ours.mode) & (ours.mode ^ old.mode) == 0
             already = theirs is not None and (theirs.mode ^ ours.mode) & (ours.mode ^ old.mode) == 0
             yield LedgerEntry(file.shown, "", f"mode {ours.mode:o}", *self._fate(file, done, already, file.shown))
@@ -119,7 +119,7 @@ class _Account:
 
     # -- files as a whole
 
-    def _whole(self, file: FileMerge, ours: Entry | None) -> LedgerEntry:
+    def _whole(self, file: FileMerge, ours: TreeEntry | None) -> LedgerEntry:
         """A file added or deleted."""
         theirs = self.merge.incoming.entry(file.incoming)
         path = file.mine or file.base
@@ -137,7 +137,7 @@ class _Account:
         return LedgerEntry(path, "", "file added", *self._fate(file, done, already, file.path or ""))
 
     def _edits_of_whole(
-        self, file: FileMerge, ours: Entry, theirs: Entry | None, here: Entry | None
+        self, file: FileMerge, ours: TreeEntry, theirs: TreeEntry | None, here: TreeEntry | None
     ) -> Iterator[LedgerEntry]:
         """Edits of a file one side's version of which is the result."""
         assert file.mine is not None
@@ -200,7 +200,7 @@ class _Account:
 
     def _result_text(self, file: FileMerge) -> TextFile | None:
         here = self.result.entries.get(file.path) if file.path else None
-        if file.path is None or here is None or here.kind is not Kind.FILE:
+        if file.path is None or here is None or here.kind is not EntryKind.FILE:
             return None
         return read_text(self.result.read(file.path))
 
@@ -224,7 +224,7 @@ def lost(file: FileMerge) -> LedgerUnbalanced:
     )
 
 
-def _decision_words(choice: Choice) -> str:
+def _decision_words(choice: Resolution) -> str:
     return {
         "incoming": "given up for the incoming version",
         "base": "given up for what was there before",

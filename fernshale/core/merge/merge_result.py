@@ -9,18 +9,18 @@ from pathlib import Path
 
 from fernshale.core.base.disk import sync_file_system, write_all
 from fernshale.core.base.treepath import TreePath, parents
-from fernshale.core.merge.folder_merge import FileMerge, FolderMerge, Side
-from fernshale.core.merge.text_merge import Choice, Due, Undecided
-from fernshale.core.snapshot.manifest import Entry, Kind, digest_of
+from fernshale.core.merge.folder_merge import FileMerge, FolderMerge, FolderSide
+from fernshale.core.merge.text_merge import Conflict, Resolution, Undecided
+from fernshale.core.snapshot.manifest import EntryKind, TreeEntry, digest_of
 
 
 @dataclass(frozen=True, slots=True)
 class Result:
     """What stands at each path. `woven` are contents that no side has; the others are read from their side when asked."""
 
-    entries: Mapping[TreePath, Entry]
+    entries: Mapping[TreePath, TreeEntry]
     woven: Mapping[TreePath, bytes] = field(default_factory=dict)
-    taken: Mapping[TreePath, tuple[Side, TreePath]] = field(default_factory=dict)
+    taken: Mapping[TreePath, tuple[FolderSide, TreePath]] = field(default_factory=dict)
 
     def read(self, path: TreePath) -> bytes:
         """The content of the file at `path`."""
@@ -30,11 +30,11 @@ class Result:
         return side.read(at)
 
 
-def build_result(merge: FolderMerge, choices: Mapping[str, Choice], undecided: Undecided) -> Result:
+def build_result(merge: FolderMerge, choices: Mapping[str, Resolution], undecided: Undecided) -> Result:
     """The merged folder. What is not decided yet stands as mine, or marked in the text where that is asked for."""
-    entries: dict[TreePath, Entry] = {}
+    entries: dict[TreePath, TreeEntry] = {}
     woven: dict[TreePath, bytes] = {}
-    taken: dict[TreePath, tuple[Side, TreePath]] = {}
+    taken: dict[TreePath, tuple[FolderSide, TreePath]] = {}
     for file in merge.files:
         if file.merge is not None:
             assert file.path is not None
@@ -43,7 +43,7 @@ def build_result(merge: FolderMerge, choices: Mapping[str, Choice], undecided: U
             data = text.encode()
             own = merge.mine.entry(file.mine)
             attributes = own.attributes if own is not None else ()
-            entries[file.path] = Entry(Kind.FILE, file.mode, digest_of(data), len(data), attributes=attributes)
+            entries[file.path] = TreeEntry(EntryKind.FILE, file.mode, digest_of(data), len(data), attributes=attributes)
             woven[file.path] = data
             continue
         takes = takes_of(file, choices)
@@ -53,7 +53,7 @@ def build_result(merge: FolderMerge, choices: Mapping[str, Choice], undecided: U
         entry = side.entry(path) if side else None
         if side is not None and path is not None and entry is not None:
             target = file.path if file.path is not None else path
-            is_other = entry.kind is Kind.FILE and entry.mode != file.mode
+            is_other = entry.kind is EntryKind.FILE and entry.mode != file.mode
             entries[target] = replace(entry, mode=file.mode) if is_other else entry
             taken[target] = (side, path)
     return Result(dict(sorted(entries.items())), woven, taken)
@@ -65,14 +65,14 @@ def write_result(merge: FolderMerge, result: Result, target: Path) -> None:
     It is on the disk when this is left. Raises OSError.
     """
     target.mkdir(parents=True, exist_ok=True)
-    kept = {path for path, entry in merge.mine.manifest.entries.items() if entry.kind is Kind.FOLDER}
+    kept = {path for path, entry in merge.mine.manifest.entries.items() if entry.kind is EntryKind.FOLDER}
     filled = {parent for path in merge.mine.things for parent in parents(path)}
     wanted = (kept - filled) | {parent for path in result.entries for parent in parents(path)}
     for folder in sorted({up for path in wanted for up in (*parents(path), path)}):
         (target / folder).mkdir()
     for path, entry in result.entries.items():
         place = f"{target}/{path}"
-        if entry.kind is Kind.LINK:
+        if entry.kind is EntryKind.LINK:
             os.symlink(entry.content, place)
             continue
         handle = os.open(place, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600)
@@ -84,9 +84,9 @@ def write_result(merge: FolderMerge, result: Result, target: Path) -> None:
     sync_file_system(target)
 
 
-def replace_clean(merge: FolderMerge) -> tuple[FolderMerge, dict[str, Choice]]:
+def replace_clean(merge: FolderMerge) -> tuple[FolderMerge, dict[str, Resolution]]:
     """The merge as if everything had been decided for the new release; files only the user has stay."""
-    due = Due("clean", "file", (0, 0), (0, 0), (0, 0), ("incoming",))
+    due = Conflict("clean", "file", (0, 0), (0, 0), (0, 0), ("incoming",))
     files = []
     seen: set[TreePath] = set()
     for file in merge.files:
@@ -101,10 +101,10 @@ def replace_clean(merge: FolderMerge) -> tuple[FolderMerge, dict[str, Choice]]:
         seen.update(path for path in (file.mine,) if path is not None)
         files.append(whole)
         files += [replace(whole, path=None, base=old, mine=mine, incoming=None) for old, mine, _ in file.joined]
-    return replace(merge, files=tuple(files)), {due.id: Choice("incoming")}
+    return replace(merge, files=tuple(files)), {due.id: Resolution("incoming")}
 
 
-def takes_of(file: FileMerge, choices: Mapping[str, Choice]) -> str:
+def takes_of(file: FileMerge, choices: Mapping[str, Resolution]) -> str:
     """The side whose version of a file that is taken as a whole is the result."""
     for due in file.decisions:
         choice = choices.get(due.id)

@@ -13,13 +13,13 @@ from typing import TYPE_CHECKING
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
-from fernshale.core.snapshot.manifest import Entry
+from fernshale.core.snapshot.manifest import TreeEntry
 
 if TYPE_CHECKING:
     from scipy.sparse import csr_matrix
 
-Content = Callable[[TreePath], bytes]
-Files = Sequence[tuple[TreePath, Entry]]
+MovedContent = Callable[[TreePath], bytes]
+Files = Sequence[tuple[TreePath, TreeEntry]]
 
 # Below this share of common lines two files are taken for strangers; a few lines alike prove less than many.
 _LEAST, _LEAST_OF_FEW, _FEW = 0.5, 0.75, 4
@@ -30,7 +30,7 @@ _LARGEST_TEXT = 8 << 20
 
 
 def find_moves(
-    gone: Files, come: Files, read_gone: Content, read_come: Content, token: CancelToken
+    gone: Files, come: Files, read_gone: MovedContent, read_come: MovedContent, token: CancelToken
 ) -> dict[TreePath, TreePath]:
     """New path for each of `gone` that was moved."""
     moves = _identical(gone, come)
@@ -76,8 +76,8 @@ def _path_likeness(old: str, new: str) -> float:
 def _alike(
     left: Sequence[TreePath],
     right: Sequence[TreePath],
-    read_left: Content,
-    read_right: Content,
+    read_left: MovedContent,
+    read_right: MovedContent,
     known: Mapping[TreePath, TreePath],
     token: CancelToken,
 ) -> dict[TreePath, TreePath]:
@@ -117,7 +117,11 @@ def _alike(
 
 
 def _line_matrix(
-    left: Sequence[TreePath], right: Sequence[TreePath], read_left: Content, read_right: Content, token: CancelToken
+    left: Sequence[TreePath],
+    right: Sequence[TreePath],
+    read_left: MovedContent,
+    read_right: MovedContent,
+    token: CancelToken,
 ) -> tuple[csr_matrix, csr_matrix]:
     """(files, lines) of 0 and 1, sparse, for both sides: which lines stand in which file."""
     import numpy as np

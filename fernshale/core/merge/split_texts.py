@@ -12,8 +12,8 @@ from dataclasses import dataclass, replace
 from fernshale.core.base.textfile import TextFile
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.merge.line_merge import Region, RegionKind
-from fernshale.core.merge.text_merge import Due, TextMerge, fingerprint
-from fernshale.core.merge.text_style import Lines
+from fernshale.core.merge.text_merge import Conflict, TextMerge, fingerprint
+from fernshale.core.merge.text_style import StyledLines
 
 _PIECE_LINES, _PIECE_SHARE = 4, 0.5
 _MOST_PAIRS = 100_000
@@ -91,11 +91,13 @@ def in_a_row(texts: Sequence[TextFile]) -> tuple[TextFile, tuple[int, ...]]:
 def cut_merge(merge: TextMerge, counts: Sequence[int]) -> tuple[TextMerge, ...]:
     """One merge for each part of the incoming text, which has `counts` lines each."""
     found = []
-    rest: list[tuple[Region, Due | None]] = [(region, merge.dues.get(at)) for at, region in enumerate(merge.regions)]
+    rest: list[tuple[Region, Conflict | None]] = [
+        (region, merge.dues.get(at)) for at, region in enumerate(merge.regions)
+    ]
     end = 0
     for number, lines in enumerate(counts):
         end += lines
-        part: list[tuple[Region, Due | None]] = []
+        part: list[tuple[Region, Conflict | None]] = []
         is_last = number == len(counts) - 1
         while rest and (is_last or rest[0][0].incoming[1] <= end):
             part.append(rest.pop(0))
@@ -120,9 +122,9 @@ def _cut_region(region: Region, at: int) -> tuple[Region, Region]:
     return Region(kind, (a, b), (c, d), (e, at)), Region(RegionKind.INCOMING, (b, b), (d, d), (at, f))
 
 
-def _part_of(merge: TextMerge, part: Sequence[tuple[Region, Due | None]]) -> TextMerge:
+def _part_of(merge: TextMerge, part: Sequence[tuple[Region, Conflict | None]]) -> TextMerge:
     if not part:
-        empty = Lines((), merge.spelling.end, None, True)
+        empty = StyledLines((), merge.spelling.end, None, True)
         return TextMerge((), (), (), (), {}, merge.local, empty, (), ())
     first, last = part[0][0], part[-1][0]
     (a, b), (c, d), (e, f) = (
@@ -146,10 +148,10 @@ def _part_of(merge: TextMerge, part: Sequence[tuple[Region, Due | None]]) -> Tex
                     )
                 )
             )
-            known = due or Due(id, "text", *spans)
+            known = due or Conflict(id, "text", *spans)
             dues[at] = replace(known, base=spans[0], mine=spans[1], incoming=spans[2])
     ends = merge.spelling.ends
-    spelling = Lines(merge.mine[c:d], merge.spelling.end, ends[c:d] if ends else None, True)
+    spelling = StyledLines(merge.mine[c:d], merge.spelling.end, ends[c:d] if ends else None, True)
     mine_at = merge.mine_at[c:d] if merge.mine_at else tuple(range(c, d))
     return TextMerge(
         merge.base[a:b], merge.mine[c:d], merge.incoming[e:f], tuple(regions), dues, merge.local, spelling, mine_at

@@ -16,7 +16,7 @@ from fernshale.core.base.textfile import TextFile
 from fernshale.core.merge.align import Hunk, Span, align_lines
 from fernshale.core.merge.line_merge import Region, RegionKind, merge_lines
 from fernshale.core.merge.moved_blocks import carried_moves, find_moves, order_after
-from fernshale.core.merge.text_style import Lines, can_encode, indent_of, one_encoding, read_lines, respelled
+from fernshale.core.merge.text_style import StyledLines, can_encode, indent_of, one_encoding, read_lines, respelled
 from fernshale.core.merge.token_merge import merge_finer
 
 # base: neither change; swapped: both, incoming first; finer: token by token; text: written by hand.
@@ -25,7 +25,7 @@ TAKINGS: tuple[str, ...] = get_args(Taking)
 
 
 @dataclass(frozen=True, slots=True)
-class Choice:
+class Resolution:
     """How a decision was taken; `text` is what was written by hand when `take` is "text"."""
 
     take: Taking
@@ -33,7 +33,7 @@ class Choice:
 
 
 @dataclass(frozen=True, slots=True)
-class Due:
+class Conflict:
     """A decision that is due. `id` stays the same as long as the three texts in question do.
 
     `kind` is "text" for lines both sides changed, "key" for a value of a settings file (`at` is the way to it), "file"
@@ -63,21 +63,21 @@ class TextMerge:
     mine: tuple[str, ...]
     incoming: tuple[str, ...]
     regions: tuple[Region, ...]
-    dues: Mapping[int, Due]
+    dues: Mapping[int, Conflict]
     local: TextFile
-    spelling: Lines
+    spelling: StyledLines
     mine_at: tuple[int, ...] | None = None
     incoming_at: tuple[int, ...] | None = None
 
     @property
-    def decisions(self) -> tuple[Due, ...]:
+    def decisions(self) -> tuple[Conflict, ...]:
         return tuple(self.dues.values())
 
-    def result(self, choices: Mapping[str, Choice], undecided: Undecided) -> TextFile | None:
+    def result(self, choices: Mapping[str, Resolution], undecided: Undecided) -> TextFile | None:
         """What will be written; None while something is to be decided and `undecided` is "nothing"."""
         return result_text(self, choices, undecided)
 
-    def weave(self, choices: Mapping[str, Choice]) -> tuple[WovenLine, ...]:
+    def weave(self, choices: Mapping[str, Resolution]) -> tuple[WovenLine, ...]:
         """The result line by line. An undecided region shows nothing but a line of kind DECIDE with its id."""
         return tuple(line for lines in _by_region(self, choices) for line in lines)
 
@@ -147,7 +147,7 @@ def _merge(
     mine: tuple[str, ...],
     incoming: tuple[str, ...],
     local: TextFile,
-    spelling: Lines,
+    spelling: StyledLines,
     mine_at: tuple[int, ...] | None = None,
     incoming_at: tuple[int, ...] | None = None,
 ) -> TextMerge:
@@ -161,8 +161,8 @@ def _dues(
     texts: tuple[Sequence[str], Sequence[str], Sequence[str]],
     mine_at: tuple[int, ...] | None,
     incoming_at: tuple[int, ...] | None,
-) -> dict[int, Due]:
-    dues: dict[int, Due] = {}
+) -> dict[int, Conflict]:
+    dues: dict[int, Conflict] = {}
     seen: dict[str, int] = {}
     for number, region in enumerate(regions):
         if region.kind is RegionKind.DECIDE:
@@ -176,12 +176,12 @@ def _dues(
     return dues
 
 
-def _due(id: str, spans: tuple[Span, Span, Span], parts: Sequence[Sequence[str]]) -> Due:
+def _due(id: str, spans: tuple[Span, Span, Span], parts: Sequence[Sequence[str]]) -> Conflict:
     old, ours, theirs = parts
     finer = merge_finer(old, ours, theirs)
     both: tuple[Taking, ...] = ("both", "swapped") if ours and theirs else ()
     ways: tuple[Taking, ...] = ("mine", "incoming", *both, *(("finer",) if finer is not None else ()), "base", "text")
-    return Due(id, "text", *spans, ways, finer)
+    return Conflict(id, "text", *spans, ways, finer)
 
 
 def _at(places: Sequence[int] | None, span: Span) -> Span:
@@ -226,7 +226,7 @@ def _weight(merge: TextMerge) -> tuple[int, int]:
     return len(undecided), sum(end - start for item in undecided for start, end in (item.mine, item.incoming))
 
 
-def part_of(merge: TextMerge, due: Due, side: Literal["base", "mine", "incoming"]) -> tuple[str, ...]:
+def part_of(merge: TextMerge, due: Conflict, side: Literal["base", "mine", "incoming"]) -> tuple[str, ...]:
     """The lines of one side that a decision is about."""
     number = next(number for number, item in merge.dues.items() if item.id == due.id)
     region = merge.regions[number]
@@ -238,7 +238,7 @@ def part_of(merge: TextMerge, due: Due, side: Literal["base", "mine", "incoming"
 # -- the result
 
 
-def chosen_lines(merge: TextMerge, region: Region, due: Due, choice: Choice) -> list[tuple[str, RegionKind]]:
+def chosen_lines(merge: TextMerge, region: Region, due: Conflict, choice: Resolution) -> list[tuple[str, RegionKind]]:
     """What a choice makes of an undecided region: its lines and where they came from."""
     mine = [(line, RegionKind.MINE) for line in merge.mine[slice(*region.mine)]]
     incoming = [(line, RegionKind.INCOMING) for line in merge.incoming[slice(*region.incoming)]]
@@ -258,7 +258,7 @@ def chosen_lines(merge: TextMerge, region: Region, due: Due, choice: Choice) -> 
             return [(line, RegionKind.MINE) for line in read_lines(text).lines]
 
 
-def region_spans(merge: TextMerge, choices: Mapping[str, Choice], undecided: Undecided) -> tuple[Span, ...]:
+def region_spans(merge: TextMerge, choices: Mapping[str, Resolution], undecided: Undecided) -> tuple[Span, ...]:
     """The lines of the result that each region becomes."""
     spans = []
     at = 0
@@ -273,7 +273,7 @@ def region_spans(merge: TextMerge, choices: Mapping[str, Choice], undecided: Und
     return tuple(spans)
 
 
-def result_text(merge: TextMerge, choices: Mapping[str, Choice], undecided: Undecided) -> TextFile | None:
+def result_text(merge: TextMerge, choices: Mapping[str, Resolution], undecided: Undecided) -> TextFile | None:
     """What will be written; None while something is to be decided and `undecided` is "nothing"."""
     if undecided == "nothing" and any(due.id not in choices for due in merge.dues.values()):
         return None
@@ -317,19 +317,19 @@ def _bytes_of(letter: str, encoding: str) -> str:
         return letter
 
 
-def _decided(merge: TextMerge, number: int, choices: Mapping[str, Choice], undecided: Undecided) -> list[str]:
+def _decided(merge: TextMerge, number: int, choices: Mapping[str, Resolution], undecided: Undecided) -> list[str]:
     region, due = merge.regions[number], merge.dues[number]
     choice = choices.get(due.id)
     if choice is None and undecided == "marked":
         mine, incoming = merge.mine[slice(*region.mine)], merge.incoming[slice(*region.incoming)]
         return [f"{MARK}: to decide {due.id}, mine ~~~", *mine, f"{MARK}: incoming ~~~", *incoming, f"{MARK}: end ~~~"]
-    return [line for line, _ in chosen_lines(merge, region, due, choice or Choice("mine"))]
+    return [line for line, _ in chosen_lines(merge, region, due, choice or Resolution("mine"))]
 
 
 MARK = "~~~ fernshale"
 
 
-def _by_region(merge: TextMerge, choices: Mapping[str, Choice]) -> Iterator[list[WovenLine]]:
+def _by_region(merge: TextMerge, choices: Mapping[str, Resolution]) -> Iterator[list[WovenLine]]:
     for number, region in enumerate(merge.regions):
         if region.kind is RegionKind.DECIDE:
             due = merge.dues[number]

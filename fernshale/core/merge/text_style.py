@@ -17,7 +17,7 @@ _SURROGATE = re.compile("[\udc80-\udcff]")
 
 
 @dataclass(frozen=True, slots=True)
-class Lines:
+class StyledLines:
     """The lines of a text without their ends.
 
     `end` is the line end most lines have; `ends` has one for each line where they differ. `closed`: the last has one.
@@ -35,7 +35,7 @@ class Lines:
         return self.end.join(self.lines) + (self.end if self.closed and self.lines else "")
 
 
-def read_lines(text: str) -> Lines:
+def read_lines(text: str) -> StyledLines:
     """Only `\\n` and `\\r\\n` end a line, so odd separators stay text. `read_lines(text).joined() == text`."""
     crlf = text.count("\r\n") if "\r" in text else 0
     ends: tuple[str, ...] | None = None
@@ -48,7 +48,7 @@ def read_lines(text: str) -> Lines:
     closed = not lines[-1]
     if closed:
         lines.pop()
-    return Lines(tuple(lines), end, ends, closed)
+    return StyledLines(tuple(lines), end, ends, closed)
 
 
 def one_encoding(*texts: TextFile) -> tuple[TextFile, ...]:

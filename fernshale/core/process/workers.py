@@ -39,7 +39,7 @@ def is_worthwhile(files: int, size: int) -> bool:
     return len(os.sched_getaffinity(0)) > 1 and (files >= 4000 or size >= 96 << 20)
 
 
-class Second:
+class WorkerProcess:
     """`function` ("module:name") called with a job and a function to tell how much is done; to be used in a `with`.
 
     Where the job is not known yet, it is given later; the process starts at once, and gets ready for the function.
@@ -81,7 +81,7 @@ class Second:
             raise SecondFailed(f"a second process of Fernshale ended with status {self._child.wait()}")
         return value
 
-    def __enter__(self) -> Second:
+    def __enter__(self) -> WorkerProcess:
         return self
 
     def __exit__(

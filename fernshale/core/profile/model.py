@@ -170,7 +170,7 @@ class Standard:
 
 
 @dataclass(frozen=True, slots=True)
-class Command:
+class ProfileCommand:
     """A command as an argument list with placeholders."""
 
     __pydantic_config__: ClassVar = STRICT
@@ -189,13 +189,13 @@ class Command:
 @dataclass(frozen=True, slots=True)
 class Commands:
     __pydantic_config__: ClassVar = STRICT
-    regenerate: Command | None = None
-    build: Command | None = None
-    run: Command | None = None
-    rebuild: Command | None = None
+    regenerate: ProfileCommand | None = None
+    build: ProfileCommand | None = None
+    run: ProfileCommand | None = None
+    rebuild: ProfileCommand | None = None
 
     @property
-    def named(self) -> tuple[tuple[str, Command], ...]:
+    def named(self) -> tuple[tuple[str, ProfileCommand], ...]:
         """Those that are there, by name."""
         found = (("regenerate", self.regenerate), ("build", self.build), ("run", self.run), ("rebuild", self.rebuild))
         return tuple((name, command) for name, command in found if command is not None)
@@ -245,7 +245,7 @@ class Picture:
 
 
 @dataclass(frozen=True, slots=True)
-class Severity:
+class SeverityRule:
     __pydantic_config__: ClassVar = STRICT
     severity: Literal["error", "warning"]
     pattern: str
@@ -258,7 +258,7 @@ class LogShape:
 
     __pydantic_config__: ClassVar = STRICT
     volatile: tuple[str, ...] = ()
-    severity: tuple[Severity, ...] = ()
+    severity: tuple[SeverityRule, ...] = ()
     started: str = ""
 
 

@@ -10,7 +10,7 @@ from typing import Literal
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.ranges import parse_range
 from fernshale.core.base.release import is_release, parse_release, same_release
-from fernshale.core.route.shelf import Fault, Need, PluginRelease, Shelf
+from fernshale.core.route.shelf import KnownFault, Need, PluginRelease, Shelf
 
 # How ready a release of a plugin is for an engine release, the best first.
 Readiness = Literal["ready", "said to work", "preview only", "revision only", "untested", "nothing"]
@@ -18,7 +18,7 @@ READINESS: tuple[Readiness, ...] = ("ready", "said to work", "preview only", "re
 
 
 @dataclass(frozen=True, slots=True)
-class Here:
+class InstalledPlugin:
     """A plugin as it stands in the project; `accepts` is what its descriptor says of the engine."""
 
     id: str
@@ -27,7 +27,7 @@ class Here:
 
 
 @dataclass(frozen=True, slots=True)
-class Wishes:
+class PluginWishes:
     """What a person decided of plugins, by id: keep the copy as it is, do without it for now, take this very version."""
 
     hold: frozenset[str] = frozenset()
@@ -40,11 +40,11 @@ class Wishes:
         return not asked or any(same_release(version, wanted) for wanted in asked)
 
 
-NO_WISHES = Wishes()
+NO_WISHES = PluginWishes()
 
 
 @dataclass(frozen=True, slots=True)
-class Candidate:
+class PluginCandidate:
     """One release of a plugin that could be taken. `faults` are those that concern this project.
 
     The copy at hand is one, too (`is_here`); it needs no decision, however unsure it would be to take it anew.
@@ -56,7 +56,7 @@ class Candidate:
     is_here: bool
     set: str
     needs: tuple[Need, ...]
-    faults: tuple[Fault, ...]
+    faults: tuple[KnownFault, ...]
 
     @property
     def risk(self) -> int:
@@ -66,13 +66,13 @@ class Candidate:
 
 
 @dataclass(frozen=True, slots=True)
-class Field:
+class CandidateTable:
     """All candidates for one engine release, by plugin; `order` has the plugins of the project first."""
 
     order: tuple[str, ...]
-    here: Mapping[str, Here]
-    of: Mapping[str, tuple[Candidate, ...]]
-    wishes: Wishes = NO_WISHES
+    here: Mapping[str, InstalledPlugin]
+    of: Mapping[str, tuple[PluginCandidate, ...]]
+    wishes: PluginWishes = NO_WISHES
 
 
 def readiness_of(item: PluginRelease, engine: str) -> Readiness:
@@ -88,14 +88,14 @@ def readiness_of(item: PluginRelease, engine: str) -> Readiness:
 
 
 def find_candidates(
-    shelf: Shelf, engine: str, here: Sequence[Here], wishes: Wishes, used: Collection[str] | None
-) -> Field:
+    shelf: Shelf, engine: str, here: Sequence[InstalledPlugin], wishes: PluginWishes, used: Collection[str] | None
+) -> CandidateTable:
     """The candidates of the project's plugins and of all that these need or turn into.
 
     `used` are the names the project uses, to tell which faults concern it; None: take every fault to concern it.
     """
     standing = {item.id: item for item in here}
-    found: dict[str, tuple[Candidate, ...]] = {}
+    found: dict[str, tuple[PluginCandidate, ...]] = {}
     waiting = list(standing)
     while waiting:
         id = waiting.pop(0)
@@ -108,13 +108,15 @@ def find_candidates(
     return field_of(here, found, wishes)
 
 
-def field_of(here: Sequence[Here], found: Mapping[str, tuple[Candidate, ...]], wishes: Wishes) -> Field:
+def field_of(
+    here: Sequence[InstalledPlugin], found: Mapping[str, tuple[PluginCandidate, ...]], wishes: PluginWishes
+) -> CandidateTable:
     """The field of candidates that were found: the project's own plugins first."""
     standing = {item.id: item for item in here}
-    return Field((*standing, *sorted(set(found) - set(standing))), standing, found, wishes)
+    return CandidateTable((*standing, *sorted(set(found) - set(standing))), standing, found, wishes)
 
 
-def concerning(faults: Iterable[Fault], used: Collection[str] | None) -> tuple[Fault, ...]:
+def concerning(faults: Iterable[KnownFault], used: Collection[str] | None) -> tuple[KnownFault, ...]:
     """The faults that concern a project that uses these names."""
     return tuple(item for item in faults if used is None or not item.concerns or any(n in used for n in item.concerns))
 
@@ -131,8 +133,8 @@ def accepts(text: str, release: str) -> bool:
 
 
 def _candidates(
-    shelf: Shelf, id: str, target: str, here: Here | None, wishes: Wishes, used: Collection[str] | None
-) -> Iterable[Candidate]:
+    shelf: Shelf, id: str, target: str, here: InstalledPlugin | None, wishes: PluginWishes, used: Collection[str] | None
+) -> Iterable[PluginCandidate]:
     releases = shelf.releases_of(id)
     held = id in wishes.hold
     known = shelf.plugin(id, here.version) if here else None
@@ -140,7 +142,7 @@ def _candidates(
         usual = known or (releases[-1] if releases else None)
         fits = bool(here.accepts) and accepts(here.accepts, target)
         fits = fits or (known is not None and readiness_of(known, target) in ("ready", "said to work"))
-        yield Candidate(
+        yield PluginCandidate(
             id, here.version, "ready" if fits or held else "nothing", True, usual.set if usual else "",
             known.requires if known and not held else (), concerning(known.faults, used) if known else (),
         )  # fmt: skip
@@ -149,4 +151,4 @@ def _candidates(
     for item in releases:
         if item is not known and wishes.allows(id, item.version):
             faults = concerning(item.faults, used)
-            yield Candidate(id, item.version, readiness_of(item, target), False, item.set, item.requires, faults)
+            yield PluginCandidate(id, item.version, readiness_of(item, target), False, item.set, item.requires, faults)

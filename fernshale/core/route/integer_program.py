@@ -16,7 +16,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
 from fernshale.core.base.release import is_release, parse_release
-from fernshale.core.route.candidates import Candidate, Field, accepts
+from fernshale.core.route.candidates import CandidateTable, PluginCandidate, accepts
 from fernshale.core.route.shelf import Shelf
 
 if TYPE_CHECKING:
@@ -36,13 +36,13 @@ class Claim:
 
 
 @dataclass(frozen=True, slots=True)
-class Choice:
+class ReleaseChoice:
     """A solution: the release taken of each plugin, which follow their successors, which are left out, what it costs.
 
     `cost` is (left out, risk, changes, age): the four things that were made small, in that order.
     """
 
-    taken: dict[str, Candidate]
+    taken: dict[str, PluginCandidate]
     following: tuple[str, ...]
     left_out: tuple[str, ...]
     cost: tuple[int, int, int, int]
@@ -103,11 +103,11 @@ class _Rows:
 class Program:
     """The variables and constraints for one field of candidates."""
 
-    def __init__(self, field: Field, shelf: Shelf) -> None:
+    def __init__(self, field: CandidateTable, shelf: Shelf) -> None:
         self._field = field
         self._rows: list[_Row] = []
         self._size = 0
-        self._candidates: dict[int, Candidate] = {}
+        self._candidates: dict[int, PluginCandidate] = {}
         self._of: dict[str, list[int]] = {}
         self._out: dict[str, int] = {}
         self._follow: dict[str, int] = {}
@@ -116,7 +116,7 @@ class Program:
         self._add_presence()
         self._add_claims()
 
-    def solve(self) -> Choice:
+    def solve(self) -> ReleaseChoice:
         """The best choice; there always is one, since everything can be left out."""
         import numpy as np
 
@@ -136,9 +136,9 @@ class Program:
         taken = {item.id: item for at, item in self._candidates.items() if at in picked}
         following = tuple(id for id, at in self._follow.items() if at in picked)
         left_out = tuple(id for id, at in self._out.items() if at in picked)
-        return Choice(taken, following, left_out, (cost[0], cost[1], cost[2], cost[3]))
+        return ReleaseChoice(taken, following, left_out, (cost[0], cost[1], cost[2], cost[3]))
 
-    def explain(self, id: str, choice: Choice) -> tuple[Claim, ...]:
+    def explain(self, id: str, choice: ReleaseChoice) -> tuple[Claim, ...]:
         """Demands of which none can be spared, and which contradict one another: that `id`, which the best choice
         leaves out, comes along is one of them, and that others do which it takes."""
         import numpy as np
@@ -272,11 +272,11 @@ class Program:
         return near
 
 
-def _number(item: Candidate) -> object:
+def _number(item: PluginCandidate) -> object:
     return parse_release(item.version) if is_release(item.version) else item.version
 
 
-def _age_key(item: Candidate) -> tuple[bool, object]:
+def _age_key(item: PluginCandidate) -> tuple[bool, object]:
     return (True, parse_release(item.version)) if is_release(item.version) else (False, item.version)
 
 

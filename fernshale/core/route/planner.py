@@ -10,24 +10,24 @@ from typing import Literal
 from fernshale.core.route.candidates import (
     NO_WISHES,
     READINESS,
-    Candidate,
-    Field,
-    Here,
+    CandidateTable,
+    InstalledPlugin,
+    PluginCandidate,
+    PluginWishes,
     Readiness,
-    Wishes,
     field_of,
     find_candidates,
     readiness_of,
 )
-from fernshale.core.route.integer_program import Choice, Claim, Program
+from fernshale.core.route.integer_program import Claim, Program, ReleaseChoice
 from fernshale.core.route.shelf import Shelf, Succession
 
 # "said to work", "preview only", "revision only" and "untested" are updates that want a decision.
-Action = Literal[
+PlanAction = Literal[
     "stay", "update", "said to work", "preview only", "revision only", "untested",
     "follow", "add", "hold", "set aside", "nothing",
 ]  # fmt: skip
-UNSURE: tuple[Action, ...] = ("said to work", "preview only", "revision only", "untested")
+UNSURE: tuple[PlanAction, ...] = ("said to work", "preview only", "revision only", "untested")
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,7 +40,7 @@ class PluginStep:
     id: str
     from_: str
     to: str
-    action: Action
+    action: PlanAction
     why: str
     becomes: str = ""
 
@@ -77,8 +77,8 @@ def plan_leg(
     shelf: Shelf,
     from_: str,
     to: str,
-    here: Sequence[Here],
-    wishes: Wishes = NO_WISHES,
+    here: Sequence[InstalledPlugin],
+    wishes: PluginWishes = NO_WISHES,
     used: Collection[str] | None = None,
     targets: Sequence[str] = (),
 ) -> Leg:
@@ -94,8 +94,8 @@ def plan_leg(
 
 @lru_cache(maxsize=256)  # looked at again after each step, few of which change anything for the plan
 def _plan(
-    shelf: Shelf, from_: str, to: str, here: tuple[Here, ...], wishes: Wishes,
-    candidates: tuple[tuple[str, tuple[Candidate, ...]], ...], targets: tuple[str, ...],
+    shelf: Shelf, from_: str, to: str, here: tuple[InstalledPlugin, ...], wishes: PluginWishes,
+    candidates: tuple[tuple[str, tuple[PluginCandidate, ...]], ...], targets: tuple[str, ...],
 ) -> Leg:  # fmt: skip
     field = field_of(here, dict(candidates), wishes)
     program = Program(field, shelf)
@@ -115,7 +115,7 @@ def readiness(shelf: Shelf, plugin: str, engine: str) -> Cell:
     return best
 
 
-def _steps(field: Field, choice: Choice, shelf: Shelf, to: str) -> Iterator[PluginStep]:
+def _steps(field: CandidateTable, choice: ReleaseChoice, shelf: Shelf, to: str) -> Iterator[PluginStep]:
     for id in field.order:
         here = field.here.get(id)
         taken = choice.taken.get(id)
@@ -132,17 +132,17 @@ def _steps(field: Field, choice: Choice, shelf: Shelf, to: str) -> Iterator[Plug
             why = "kept as it is, as you decided" if held else _why_stay(here, shelf, to)
             yield PluginStep(id, here.version, here.version, "hold" if held else "stay", why)
         else:
-            action: Action = "update" if taken.readiness == "ready" else taken.readiness
+            action: PlanAction = "update" if taken.readiness == "ready" else taken.readiness
             yield PluginStep(id, here.version, taken.version, action, _why(taken, shelf, to))
 
 
-def _why_stay(here: Here, shelf: Shelf, to: str) -> str:
+def _why_stay(here: InstalledPlugin, shelf: Shelf, to: str) -> str:
     known = shelf.plugin(here.id, here.version)
     text = here.accepts or (known.accepts or known.said_to_work if known else "")
     return f"{here.version} accepts {text}, which holds {to}"
 
 
-def _why(item: Candidate, shelf: Shelf, to: str) -> str:
+def _why(item: PluginCandidate, shelf: Shelf, to: str) -> str:
     release = shelf.plugin(item.id, item.version)
     assert release is not None
     words: dict[Readiness, str] = {
@@ -159,7 +159,7 @@ def _why(item: Candidate, shelf: Shelf, to: str) -> str:
     return words[item.readiness] + needs + step + faults
 
 
-def _left_out(field: Field, here: Here, shelf: Shelf, to: str) -> PluginStep:
+def _left_out(field: CandidateTable, here: InstalledPlugin, shelf: Shelf, to: str) -> PluginStep:
     if here.id in field.wishes.aside:
         return PluginStep(here.id, here.version, "", "set aside", "as you decided")
     known = ", ".join(item.version for item in shelf.releases_of(here.id))
@@ -175,7 +175,7 @@ def _left_out(field: Field, here: Here, shelf: Shelf, to: str) -> PluginStep:
     return PluginStep(here.id, here.version, "", "nothing", why)
 
 
-def _follow(here: Here, shelf: Shelf, choice: Choice) -> Iterator[PluginStep]:
+def _follow(here: InstalledPlugin, shelf: Shelf, choice: ReleaseChoice) -> Iterator[PluginStep]:
     succession = shelf.succession(here.id)
     assert succession is not None
     for number, other in enumerate(succession.to):
@@ -197,16 +197,16 @@ def _succession_words(item: Succession) -> str:
     return words[item.kind] + (f": {item.why}" if item.why else "")
 
 
-def _is_successor(id: str, choice: Choice, shelf: Shelf) -> bool:
+def _is_successor(id: str, choice: ReleaseChoice, shelf: Shelf) -> bool:
     return any(id in item.to for item in shelf.successions if item.id in choice.following)
 
 
-def _who_needs(id: str, choice: Choice) -> str:
+def _who_needs(id: str, choice: ReleaseChoice) -> str:
     return " and ".join(item.id for item in choice.taken.values() if any(need.id == id for need in item.needs))
 
 
 def _conflicts(
-    field: Field, program: Program, choice: Choice, shelf: Shelf, to: str, targets: Sequence[str]
+    field: CandidateTable, program: Program, choice: ReleaseChoice, shelf: Shelf, to: str, targets: Sequence[str]
 ) -> Iterator[Conflict]:
     told: set[tuple[Claim, ...]] = set()
     for id in choice.left_out:
@@ -219,7 +219,7 @@ def _conflicts(
             yield Conflict(id, tuple(_demand_words(claim, field, to) for claim in claims), ways)
 
 
-def _demand_words(claim: Claim, field: Field, to: str) -> str:
+def _demand_words(claim: Claim, field: CandidateTable, to: str) -> str:
     match claim.kind:
         case "comes along":
             return f"{claim.id} is to come along"
@@ -234,7 +234,7 @@ def _demand_words(claim: Claim, field: Field, to: str) -> str:
             return f"{claim.id} stands at the version of its set {claim.other}"
 
 
-def _ways_out(claims: Sequence[Claim], field: Field, shelf: Shelf, targets: Sequence[str]) -> Iterator[str]:
+def _ways_out(claims: Sequence[Claim], field: CandidateTable, shelf: Shelf, targets: Sequence[str]) -> Iterator[str]:
     wanted = [claim.id for claim in claims if claim.kind == "comes along"]
     for id in wanted:
         yield f"hold {id} back: keep the copy that is here, although it may not compile"

@@ -13,8 +13,8 @@ from fernshale.core.base.release import parse_release, same_release
 from fernshale.core.base.toml_schema import STRICT
 from fernshale.core.base.work import UNWATCHED, Work
 
-Stage = Literal["stable", "preview", "revision"]
-Kind = Literal["renamed", "split", "folded", "deprecated"]
+ReleaseStage = Literal["stable", "preview", "revision"]
+ShelfKind = Literal["renamed", "split", "folded", "deprecated"]
 
 
 class NotOnShelf(FernshaleError):
@@ -22,7 +22,7 @@ class NotOnShelf(FernshaleError):
 
 
 @dataclass(frozen=True, slots=True)
-class Fault:
+class KnownFault:
     """A known fault of a release. It concerns projects that use one of the names in `concerns`; without any, everybody."""
 
     __pydantic_config__: ClassVar = STRICT
@@ -83,10 +83,10 @@ class EngineRelease:
     folder: str = ""
     archive: str = ""
     checksum: str = ""
-    stage: Stage = "stable"
+    stage: ReleaseStage = "stable"
     notes: str = ""
     rules: tuple[str, ...] = ()
-    faults: tuple[Fault, ...] = ()
+    faults: tuple[KnownFault, ...] = ()
     demands: tuple[Demand, ...] = ()
     workarounds: tuple[Workaround, ...] = ()
 
@@ -107,11 +107,11 @@ class PluginRelease:
     checksum: str = ""
     accepts: str = ""
     said_to_work: str = ""
-    stage: Stage = "stable"
+    stage: ReleaseStage = "stable"
     notes: str = ""
     set: str = ""
     requires: tuple[Need, ...] = ()
-    faults: tuple[Fault, ...] = ()
+    faults: tuple[KnownFault, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,15 +120,15 @@ class Succession:
 
     __pydantic_config__: ClassVar = STRICT
     id: str
-    kind: Kind
+    kind: ShelfKind
     to: tuple[str, ...] = ()
     why: str = ""
 
 
-Release = EngineRelease | PluginRelease
+ShelfRelease = EngineRelease | PluginRelease
 
 
-class Source(Protocol):
+class ShelfSource(Protocol):
     """Where one shelf is: a folder of this machine, or a server."""
 
     @property
@@ -145,7 +145,7 @@ class Source(Protocol):
         """A single file of the shelf on this machine. Raises ShelfError."""
         ...
 
-    def place(self, item: Release, work: Work) -> Path:
+    def place(self, item: ShelfRelease, work: Work) -> Path:
         """The folder of a release on this machine, fetched and unpacked where need be. Raises ShelfError, Cancelled."""
         ...
 
@@ -162,8 +162,8 @@ class Shelf:
     plugins: tuple[PluginRelease, ...]
     successions: tuple[Succession, ...]
     notices: tuple[str, ...]
-    sources: tuple[Source, ...]
-    owners: Mapping[Release, Source] = field(repr=False)
+    sources: tuple[ShelfSource, ...]
+    owners: Mapping[ShelfRelease, ShelfSource] = field(repr=False)
 
     @property
     def addresses(self) -> tuple[str, ...]:
@@ -199,10 +199,10 @@ class Shelf:
         """What became of a plugin, None where nothing is said."""
         return next((item for item in self.successions if item.id == plugin), None)
 
-    def place(self, item: Release, work: Work = UNWATCHED) -> Path:
+    def place(self, item: ShelfRelease, work: Work = UNWATCHED) -> Path:
         """The folder of a release on this machine. Raises ShelfError, Cancelled."""
         return self.owners[item].place(item, work)
 
-    def file(self, item: Release, path: str) -> Path:
+    def file(self, item: ShelfRelease, path: str) -> Path:
         """A file that goes with a release, as its notes. Raises ShelfError."""
         return self.owners[item].file(path)

@@ -14,7 +14,7 @@ from fernshale.core.base.errors import FormatError, MisuseError
 from fernshale.core.base.ranges import parse_range
 from fernshale.core.base.release import is_release, parse_release
 from fernshale.core.base.toml_schema import STRICT, parse_toml
-from fernshale.core.route.shelf import EngineRelease, PluginRelease, Release, Succession
+from fernshale.core.route.shelf import EngineRelease, PluginRelease, ShelfRelease, Succession
 
 FORMAT = "fernshale-shelf/1"
 NAME = "shelf.toml"
@@ -33,7 +33,7 @@ class ShelfFile:
     files: dict[str, str] = field(default_factory=dict)
 
     @property
-    def releases(self) -> tuple[Release, ...]:
+    def releases(self) -> tuple[ShelfRelease, ...]:
         return (*self.engine, *self.plugin)
 
 
@@ -47,13 +47,13 @@ def parse_shelf_file(text: str, path: Path) -> ShelfFile:
     return file
 
 
-def paths_of(item: Release) -> Iterator[str]:
+def paths_of(item: ShelfRelease) -> Iterator[str]:
     """Everything a release names on its shelf: its folder or archive first, then single files."""
     yield item.archive or item.folder
     yield from files_of(item)
 
 
-def files_of(item: Release) -> Iterator[str]:
+def files_of(item: ShelfRelease) -> Iterator[str]:
     """Single files that go with a release."""
     if item.notes:
         yield item.notes
@@ -113,9 +113,9 @@ def _toml(value: Any) -> str:
 
 def _faults(file: ShelfFile) -> Iterator[tuple[str, int, str]]:
     """(table, number, what is wrong)."""
-    groups: tuple[tuple[str, tuple[Release, ...]], ...] = (("engine", file.engine), ("plugin", file.plugin))
+    groups: tuple[tuple[str, tuple[ShelfRelease, ...]], ...] = (("engine", file.engine), ("plugin", file.plugin))
     for table, items in groups:
-        seen: dict[tuple[str, object], Release] = {}
+        seen: dict[tuple[str, object], ShelfRelease] = {}
         for number, item in enumerate(items):
             for fault in _release_faults(item):
                 yield table, number, f"{item.id} {item.version}: {fault}"
@@ -135,7 +135,7 @@ def _faults(file: ShelfFile) -> Iterator[tuple[str, int, str]]:
     yield from _succession_faults(file)
 
 
-def _release_faults(item: Release) -> Iterator[str]:
+def _release_faults(item: ShelfRelease) -> Iterator[str]:
     if not item.folder and not item.archive:
         yield "either a folder or an archive must be given"
     for path in (*paths_of(item), item.folder):

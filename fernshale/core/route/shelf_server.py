@@ -31,7 +31,7 @@ from fernshale.core.base.handles import Below
 from fernshale.core.base.limits import limits
 from fernshale.core.base.work import Work
 from fernshale.core.route.download import sha256_of
-from fernshale.core.route.shelf import Release
+from fernshale.core.route.shelf import ShelfRelease
 from fernshale.core.route.shelf_file import NAME, ShelfFile, files_of, write_shelf_file
 from fernshale.core.route.shelf_sources import read_shelf_folder
 
@@ -128,7 +128,7 @@ def _give_out(file: ShelfFile, shelf: Path, packed: Path, work: Work) -> Mapping
     given: dict[str, Given | bytes] = {}
     sums: dict[str, str] = {}
 
-    def as_archive(item: Release, number: int) -> Release:
+    def as_archive(item: ShelfRelease, number: int) -> ShelfRelease:
         work.check()
         work.progress(f"packing {item.id} {item.version}", number, len(file.releases))
         if item.archive:

@@ -21,7 +21,7 @@ from fernshale.core.base.release import parse_release
 from fernshale.core.base.toml_schema import read_utf8
 from fernshale.core.base.work import Work
 from fernshale.core.route.download import PATIENCE, Patience, ShelfError, fetch, sha256_of
-from fernshale.core.route.shelf import EngineRelease, PluginRelease, Release, Shelf, Source
+from fernshale.core.route.shelf import EngineRelease, PluginRelease, Shelf, ShelfRelease, ShelfSource
 from fernshale.core.route.shelf_addresses import clean_address, is_server
 from fernshale.core.route.shelf_file import NAME, ShelfFile, files_of, oddities, parse_shelf_file, paths_of
 from fernshale.core.route.unpack import unpack
@@ -45,7 +45,7 @@ class FolderSource:
             raise ShelfError(f"{path} lies outside the shelf {self.address}")
         return target
 
-    def place(self, item: Release, work: Work) -> Path:
+    def place(self, item: ShelfRelease, work: Work) -> Path:
         """Raises ShelfError for a checksum that differs, BadArchive, Cancelled."""
         if not item.archive:
             return _within(self.folder, item.folder)
@@ -74,7 +74,7 @@ class ServerSource:
             fetch(self.url(path), target, self.checksums[path], self.patience, Work())
         return target
 
-    def place(self, item: Release, work: Work) -> Path:
+    def place(self, item: ShelfRelease, work: Work) -> Path:
         """Raises ShelfError, BadArchive, Cancelled."""
         archive = self.folder / "archives" / f"{item.checksum.removeprefix('sha256:')}-{Path(item.archive).name}"
         if not archive.exists():
@@ -120,8 +120,8 @@ def _read_all(addresses: Sequence[str], patience: Patience) -> Shelf:
     if not addresses:
         raise MisuseError("no shelf was named", "Name the folder or server the releases lie on with --shelf.")
     title, notices, sources = "", [], []
-    owners: dict[Release, Source] = {}
-    known: dict[tuple[type, str, object], Release] = {}
+    owners: dict[ShelfRelease, ShelfSource] = {}
+    known: dict[tuple[type, str, object], ShelfRelease] = {}
     successions = {}
     for address in addresses:
         source, file, said = _open(address, patience)
@@ -150,7 +150,7 @@ def _read_all(addresses: Sequence[str], patience: Patience) -> Shelf:
     )
 
 
-def _open(address: str, patience: Patience) -> tuple[Source, ShelfFile, list[str]]:
+def _open(address: str, patience: Patience) -> tuple[ShelfSource, ShelfFile, list[str]]:
     if not is_server(address):
         folder = Path(address).resolve()
         file = read_shelf_folder(folder)

@@ -20,7 +20,7 @@ import blake3
 
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import StoreError
-from fernshale.core.snapshot.pack import PARTS, PLACED, SUFFIX, DamagedBlock, Place, WrittenPack, read_pack
+from fernshale.core.snapshot.pack import PARTS, PLACED, SUFFIX, BlobPlace, DamagedBlock, WrittenPack, read_pack
 
 _MAGIC = b"FSIX"
 # The fields of `PLACED`, for NumPy.
@@ -29,7 +29,7 @@ _HEAD = struct.Struct("<4sHI")
 _DIGEST = 32
 
 
-class Index:
+class BlobIndex:
     """Blobs by digest. A million of them take some 60 MB: the records stay as they were read, sorted by number."""
 
     def __init__(self, path: Path, packs_folder: Path) -> None:
@@ -77,7 +77,7 @@ class Index:
         for name in sorted(there - self._known):
             self._read_pack(name)
 
-    def find(self, digest: bytes) -> tuple[str, Place] | None:
+    def find(self, digest: bytes) -> tuple[str, BlobPlace] | None:
         """The pack and the place of a blob, as far as it was read."""
         if fresh := self._fresh.get(digest):
             name, records, start = fresh
@@ -122,7 +122,7 @@ class Index:
         return missing, listed
 
     def blocks_of(
-        self, digests: bytes, missing: Callable[[bytes], tuple[str, Place]]
+        self, digests: bytes, missing: Callable[[bytes], tuple[str, BlobPlace]]
     ) -> list[tuple[str, int, list[int]]]:
         """Where many blobs lie, `digests` being 32 bytes of each: (pack, block, rows of `digests`) in the order of places.
 
@@ -214,9 +214,9 @@ class Index:
         self._keys, self._rows = keys[rows].data, rows.data
 
 
-def _place_at(records: bytes, start: int) -> Place:
+def _place_at(records: bytes, start: int) -> BlobPlace:
     _, *place = PLACED.unpack_from(records, start)
-    return Place(*place)
+    return BlobPlace(*place)
 
 
 def _records_of(path: Path) -> bytes:

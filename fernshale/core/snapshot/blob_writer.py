@@ -10,7 +10,7 @@ from fernshale.core.snapshot.file_reader import LARGE, KeepFailed
 from fernshale.core.snapshot.pack import PARTS, PackWriter, encode_parts
 
 
-class Keeper:
+class BlobWriter:
     """Keeps contents in `pack`; `is_there` says of a digest whether the store has all of its content."""
 
     chunks = True

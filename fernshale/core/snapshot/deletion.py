@@ -18,7 +18,7 @@ import blake3
 from fernshale.core.base.disk import sync_folder
 from fernshale.core.base.errors import MisuseError, StoreError
 from fernshale.core.base.work import Work
-from fernshale.core.snapshot.pack import CONTENT, SUFFIX, Block, DamagedBlock, DigestMismatch, read_block, read_pack
+from fernshale.core.snapshot.pack import CONTENT, SUFFIX, DamagedBlock, DigestMismatch, PackBlock, read_block, read_pack
 from fernshale.core.snapshot.store import Snapshot, Store
 
 # A pack is written anew once so much of it is dead; below that, the writing costs more than the room is worth.
@@ -46,7 +46,7 @@ class Freed:
     bytes: int
 
 
-def choose_forgotten(snapshots: Sequence[Snapshot], policy: Policy, kept: Collection[str], tree: str = "") -> list[str]:
+def choose_deleted(snapshots: Sequence[Snapshot], policy: Policy, kept: Collection[str], tree: str = "") -> list[str]:
     """Ids that the policy lets go, oldest first; never those in `kept`. With `tree` only of that one."""
     by_tree: dict[str, list[Snapshot]] = {}
     for item in sorted(snapshots, key=lambda item: item.taken):
@@ -62,7 +62,7 @@ def choose_forgotten(snapshots: Sequence[Snapshot], policy: Policy, kept: Collec
     return gone
 
 
-def forget(store: Store, ids: Iterable[str], needed: Callable[[], Collection[str]], work: Work) -> Freed:
+def delete(store: Store, ids: Iterable[str], needed: Callable[[], Collection[str]], work: Work) -> Freed:
     """Forget snapshots and free what nothing else needs.
 
     `needed` gives the digests others hold on to, as steps that can be undone; it is asked while nobody writes.
@@ -112,13 +112,13 @@ def _free(store: Store, live: Collection[bytes], work: Work) -> None:
         store.freed(gone)
 
 
-def _sound(block: Block | DamagedBlock) -> Block:
+def _sound(block: PackBlock | DamagedBlock) -> PackBlock:
     if isinstance(block, DamagedBlock):
         raise block
     return block
 
 
-def _write_anew(store: Store, path: Path, blocks: Sequence[Block], live: Collection[bytes]) -> bool:
+def _write_anew(store: Store, path: Path, blocks: Sequence[PackBlock], live: Collection[bytes]) -> bool:
     """The blobs that are needed in a pack of their own; it has its name, synced, before the old one goes.
 
     False when one of them is damaged: then the old pack stays, for what can be saved of it.

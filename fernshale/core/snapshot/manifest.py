@@ -22,21 +22,21 @@ from fernshale.core.base.treepath import TreePath, joined
 T = TypeVar("T")
 
 
-class Kind(Enum):
+class EntryKind(Enum):
     FILE = "file"
     LINK = "link"
     FOLDER = "folder"
 
 
 @dataclass(frozen=True, slots=True)
-class Entry:
+class TreeEntry:
     """What stands at one path. `content` is a file's digest or a link's target; `attributes` are the extended ones.
 
     Two entries are equal when restoring either gives the same: times, sizes, holes (`sparse`) and which other name is
     the same file (`twin`, the path of the first) do not count.
     """
 
-    kind: Kind
+    kind: EntryKind
     mode: int
     content: str = ""
     size: int = field(default=0, compare=False)
@@ -80,7 +80,7 @@ class Folder:
         return max((*self.facts[MTIME::FACTS], *self.facts[CTIME::FACTS]), default=0)
 
     @cached_property
-    def entries(self) -> tuple[tuple[TreePath, Entry], ...]:
+    def entries(self) -> tuple[tuple[TreePath, TreeEntry], ...]:
         """Each name as (path in the tree, entry)."""
         return tuple((self.path_of(row), self.entry(row)) for row in range(len(self.names)))
 
@@ -105,19 +105,19 @@ class Folder:
     def digest(self, row: int) -> bytes:
         return self.digests[32 * row : 32 * row + 32]
 
-    def entry(self, row: int) -> Entry:
+    def entry(self, row: int) -> TreeEntry:
         at = FACTS * row
         mode = self.facts[at + MODE]
         kind = mode & _FORMAT
         extra = self.extras.get(self.names[row], NO_EXTRA) if self.extras else NO_EXTRA
         if kind == stat.S_IFLNK:
-            return Entry(_LINK, 0, extra.target, 0, self.facts[at + MTIME])
+            return TreeEntry(_LINK, 0, extra.target, 0, self.facts[at + MTIME])
         if kind == stat.S_IFDIR:
-            return Entry(_FOLDER, mode & 0o7777, "", 0, self.facts[at + MTIME], extra.attributes)
+            return TreeEntry(_FOLDER, mode & 0o7777, "", 0, self.facts[at + MTIME], extra.attributes)
         digest = self.digest(row)
         content = digest.hex() if digest != UNREAD else ""
         times = (self.facts[at + SIZE], self.facts[at + MTIME])
-        return Entry(_FILE, mode & 0o7777, content, *times, extra.attributes, extra.sparse, extra.twin)
+        return TreeEntry(_FILE, mode & 0o7777, content, *times, extra.attributes, extra.sparse, extra.twin)
 
 
 @dataclass(frozen=True)
@@ -136,24 +136,24 @@ class Manifest:
     memo: dict[object, Any] = field(default_factory=dict, compare=False, repr=False)
 
     @staticmethod
-    def of(entries: Mapping[TreePath, Entry]) -> Manifest:
+    def of(entries: Mapping[TreePath, TreeEntry]) -> Manifest:
         """A manifest made of entries; folders that only follow from a path are not among them."""
-        rows: dict[str, list[tuple[str, Entry]]] = {}
+        rows: dict[str, list[tuple[str, TreeEntry]]] = {}
         for path, entry in sorted(entries.items()):
             head, _, name = path.rpartition("/")
             rows.setdefault(head, []).append((name, entry))
         return Manifest({path: _folder_of(path, items) for path, items in sorted(rows.items())})
 
     @property
-    def entries(self) -> dict[TreePath, Entry]:
+    def entries(self) -> dict[TreePath, TreeEntry]:
         """Each path with its entry, in path order."""
         return self.derived("entries", self._find_entries)
 
     @property
-    def files(self) -> dict[TreePath, Entry]:
+    def files(self) -> dict[TreePath, TreeEntry]:
         return self.derived("files", self._find_files)
 
-    def paths(self, kind: Kind = Kind.FILE) -> tuple[TreePath, ...]:
+    def paths(self, kind: EntryKind = EntryKind.FILE) -> tuple[TreePath, ...]:
         """The paths of all files, links or folders in order, without making their entries."""
         return self.derived(("paths", kind), lambda: self._find_paths(_FORMATS[kind]))
 
@@ -165,10 +165,10 @@ class Manifest:
             paths += [TreePath(prefix + name) for name, mode in modes if mode & _FORMAT == format]
         return tuple(sorted(paths))
 
-    def _find_entries(self) -> dict[TreePath, Entry]:
+    def _find_entries(self) -> dict[TreePath, TreeEntry]:
         return dict(sorted((item for folder in self.folders.values() for item in folder.entries), key=_by_path))
 
-    def _find_files(self) -> dict[TreePath, Entry]:
+    def _find_files(self) -> dict[TreePath, TreeEntry]:
         return {path: entry for path, entry in self.entries.items() if entry.kind is _FILE}
 
     def derived(self, name: object, make: Callable[[], T]) -> T:
@@ -181,7 +181,7 @@ class Manifest:
         """Whether `derived` has worked out `name`."""
         return name in self.memo
 
-    def entry(self, path: str) -> Entry | None:
+    def entry(self, path: str) -> TreeEntry | None:
         """What stands at `path`, without making all entries."""
         head, _, name = path.rpartition("/")
         folder = self.folders.get(head)
@@ -211,11 +211,11 @@ class Manifest:
         )
 
 
-def _by_path(item: tuple[TreePath, Entry]) -> TreePath:
+def _by_path(item: tuple[TreePath, TreeEntry]) -> TreePath:
     return item[0]
 
 
-def _folder_of(path: str, items: Iterable[tuple[str, Entry]]) -> Folder:
+def _folder_of(path: str, items: Iterable[tuple[str, TreeEntry]]) -> Folder:
     facts = array("q")
     digests = bytearray()
     extras = {}
@@ -232,9 +232,9 @@ def _folder_of(path: str, items: Iterable[tuple[str, Entry]]) -> Folder:
 
 EMPTY = Manifest({})
 
-_FOLDER, _FILE, _LINK = Kind.FOLDER, Kind.FILE, Kind.LINK
+_FOLDER, _FILE, _LINK = EntryKind.FOLDER, EntryKind.FILE, EntryKind.LINK
 _FORMAT = 0o170000
-_FORMATS = {Kind.FILE: stat.S_IFREG, Kind.LINK: stat.S_IFLNK, Kind.FOLDER: stat.S_IFDIR}
+_FORMATS = {EntryKind.FILE: stat.S_IFREG, EntryKind.LINK: stat.S_IFLNK, EntryKind.FOLDER: stat.S_IFDIR}
 
 
 def digest_of(data: bytes) -> str:

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.snapshot.manifest import FACTS, MODE, Entry, Folder, Kind, Manifest
+from fernshale.core.snapshot.manifest import FACTS, MODE, EntryKind, Folder, Manifest, TreeEntry
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,11 +31,11 @@ def compare(before: Manifest, after: Manifest) -> Comparison:
     changed = tuple(path for path, old, new in pairs if old is not None and new is not None)
     sources: dict[str, list[TreePath]] = {}
     for path, entry in removed.items():
-        if entry.kind is Kind.FILE and entry.size:
+        if entry.kind is EntryKind.FILE and entry.size:
             sources.setdefault(entry.content, []).append(path)
     moved: list[tuple[TreePath, TreePath]] = []
     for path, entry in added.items():
-        if entry.kind is Kind.FILE and sources.get(entry.content):
+        if entry.kind is EntryKind.FILE and sources.get(entry.content):
             moved.append((sources[entry.content].pop(0), path))
     gone, come = {old for old, _ in moved}, {new for _, new in moved}
     return Comparison(
@@ -46,13 +46,15 @@ def compare(before: Manifest, after: Manifest) -> Comparison:
     )
 
 
-def differing(before: Manifest, after: Manifest) -> list[tuple[TreePath, Entry | None, Entry | None]]:
+def differing(before: Manifest, after: Manifest) -> list[tuple[TreePath, TreeEntry | None, TreeEntry | None]]:
     """The paths at which the two differ, in order, with what stands there before and after."""
     found = [item for path in {*before.folders, *after.folders} for item in _in_folder(before, after, path)]
     return sorted(found, key=lambda item: item[0])
 
 
-def _in_folder(before: Manifest, after: Manifest, path: str) -> Iterator[tuple[TreePath, Entry | None, Entry | None]]:
+def _in_folder(
+    before: Manifest, after: Manifest, path: str
+) -> Iterator[tuple[TreePath, TreeEntry | None, TreeEntry | None]]:
     old, new = before.folders.get(path), after.folders.get(path)
     if old is not None and new is not None and _same(old, new):
         return

@@ -63,7 +63,7 @@ class DamagedBlock(DigestMismatch):
         self.offset = offset
 
 
-class Place(NamedTuple):
+class BlobPlace(NamedTuple):
     """Where a blob lies: the `block` (by the offset of its header), and from which byte of its content on."""
 
     block: int
@@ -77,7 +77,7 @@ PLACED = struct.Struct("<32sQIIB")
 
 
 @dataclass(frozen=True, slots=True)
-class Block:
+class PackBlock:
     """A block as its header tells; `blobs` are (digest, place). `end` is where the next one begins."""
 
     offset: int
@@ -85,7 +85,7 @@ class Block:
     packed: bool
     size: int
     stored: int
-    blobs: tuple[tuple[bytes, Place], ...]
+    blobs: tuple[tuple[bytes, BlobPlace], ...]
 
     @property
     def body(self) -> int:
@@ -103,7 +103,7 @@ def decode_parts(data: bytes) -> list[tuple[int, bytes]]:
     return list(_PART.iter_unpack(data))
 
 
-def read_pack(path: Path, *, check: bool = False) -> Iterator[Block | DamagedBlock]:
+def read_pack(path: Path, *, check: bool = False) -> Iterator[PackBlock | DamagedBlock]:
     """The blocks of a pack, and in place of a damaged one what is wrong. With `check` every byte is looked at.
 
     Raises StoreError when it is not a pack.
@@ -130,7 +130,7 @@ class OpenedBlock(NamedTuple):
     """The content of a block, and where in it each blob lies."""
 
     content: bytes
-    places: dict[bytes, Place]
+    places: dict[bytes, BlobPlace]
 
 
 def read_block(path: Path, offset: int) -> OpenedBlock:
@@ -145,7 +145,7 @@ def read_block(path: Path, offset: int) -> OpenedBlock:
         raise DigestMismatch(f"{path.name}, block at byte {offset} cannot be read: {error.strerror}") from error
 
 
-def content_of(handle: int, path: Path, block: Block) -> bytes:
+def content_of(handle: int, path: Path, block: PackBlock) -> bytes:
     """The content of a block, decompressed; the digests of its blobs are not looked at. Raises DigestMismatch."""
     body = os.pread(handle, block.stored, block.body)
     try:
@@ -158,7 +158,7 @@ def content_of(handle: int, path: Path, block: Block) -> bytes:
     return body
 
 
-def _read_header(handle: int, path: Path, offset: int, end: int) -> Block:
+def _read_header(handle: int, path: Path, offset: int, end: int) -> PackBlock:
     head = os.pread(handle, _HEADER.size, offset)
     if len(head) < _HEADER.size:
         raise DamagedBlock(path, offset)
@@ -170,20 +170,20 @@ def _read_header(handle: int, path: Path, offset: int, end: int) -> Block:
     blobs = []
     at = 0
     for digest, length, kind in _RECORD.iter_unpack(os.pread(handle, count * _RECORD.size, offset + _HEADER.size)):
-        blobs.append((digest, Place(offset, at, length, kind)))
+        blobs.append((digest, BlobPlace(offset, at, length, kind)))
         at += length
     if at != size:
         raise DamagedBlock(path, offset)
-    return Block(offset, after, bool(packed), size, stored, tuple(blobs))
+    return PackBlock(offset, after, bool(packed), size, stored, tuple(blobs))
 
 
-def _check_sum(handle: int, path: Path, block: Block) -> None:
+def _check_sum(handle: int, path: Path, block: PackBlock) -> None:
     raw = memoryview(os.pread(handle, block.end - block.offset, block.offset))
     if blake3.blake3(raw[:-_DIGEST]).digest() != raw[-_DIGEST:]:
         raise DamagedBlock(path, block.offset)
 
 
-def _check(handle: int, path: Path, block: Block) -> None:
+def _check(handle: int, path: Path, block: PackBlock) -> None:
     """Every bit of a block, and that its blobs are what their digests say."""
     _check_sum(handle, path, block)
     content = memoryview(content_of(handle, path, block))

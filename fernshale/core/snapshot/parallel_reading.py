@@ -10,8 +10,8 @@ from pathlib import Path
 from typing import Protocol
 
 from fernshale.core.base.work import Work
-from fernshale.core.process.workers import Second, is_worthwhile
-from fernshale.core.snapshot.blob_writer import Keeper
+from fernshale.core.process.workers import WorkerProcess, is_worthwhile
+from fernshale.core.snapshot.blob_writer import BlobWriter
 from fernshale.core.snapshot.file_reader import KeepFailed
 from fernshale.core.snapshot.manifest import FACTS, Manifest
 from fernshale.core.snapshot.pack import PackWriter, WrittenPack, give_names
@@ -42,7 +42,7 @@ class BlobStore(Protocol):
     @property
     def packs_folder(self) -> Path: ...
     def has_all_of(self, digest: bytes) -> bool: ...
-    def keeping(self) -> AbstractContextManager[Keeper]: ...
+    def keeping(self) -> AbstractContextManager[BlobWriter]: ...
     def new_pack(self) -> PackWriter: ...
     def took(self, *packs: WrittenPack) -> None: ...
 
@@ -71,8 +71,8 @@ def keep_contents(store: BlobStore, tree: Path, listed: Manifest, work: Work) ->
     try:
         with store.new_pack() as pack:
             job = Share(store.folder, other.name, place, others)
-            with Second(_WORKER, job) as second:
-                keeper = Keeper(pack, store.has_all_of)
+            with WorkerProcess(_WORKER, job) as second:
+                keeper = BlobWriter(pack, store.has_all_of)
                 found = read_files(place, mine, keeper, lambda count: tell(count + second.done), work.token)
                 pack.finish()
                 theirs, other_pack = second.result(work.token)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from fernshale.core.base.work import CancelToken
-from fernshale.core.snapshot.blob_writer import Keeper
+from fernshale.core.snapshot.blob_writer import BlobWriter
 from fernshale.core.snapshot.file_reader import KeepFailed
 from fernshale.core.snapshot.pack import PackWriter, WrittenPack
 from fernshale.core.snapshot.parallel_reading import Share
@@ -21,7 +21,7 @@ def read_share(share: Share, tell: Callable[[int], None]) -> tuple[Readings, Wri
     store = Store(share.store)
     pack = PackWriter(store.packs_folder, share.pack)
     try:
-        found = read_files(share.tree, share.wanted, Keeper(pack, store.has_all_of), tell, CancelToken())
+        found = read_files(share.tree, share.wanted, BlobWriter(pack, store.has_all_of), tell, CancelToken())
         pack.finish()
     except BaseException as error:
         pack.remove()

@@ -27,8 +27,8 @@ from fernshale.core.base.disk import sync_file_system, write_all
 from fernshale.core.base.errors import MisuseError, StoreError
 from fernshale.core.base.treepath import TreePath, joined, on_disk, parents, tree_path, under
 from fernshale.core.base.work import CancelToken, Work, many_values
-from fernshale.core.process.workers import Second, is_worthwhile
-from fernshale.core.snapshot.manifest import FACTS, MODE, MTIME, NO_EXTRA, SIZE, Entry, Extra, Kind, Manifest
+from fernshale.core.process.workers import WorkerProcess, is_worthwhile
+from fernshale.core.snapshot.manifest import FACTS, MODE, MTIME, NO_EXTRA, SIZE, EntryKind, Extra, Manifest, TreeEntry
 from fernshale.core.snapshot.pack import DigestMismatch
 from fernshale.core.snapshot.store import Store
 from fernshale.core.snapshot.tree_walk import entry_at
@@ -141,7 +141,7 @@ def _move_up(whole: Path, destination: Path) -> None:
     shutil.rmtree(whole)
 
 
-def _wanted(manifest: Manifest, paths: Sequence[str]) -> dict[TreePath, Entry]:
+def _wanted(manifest: Manifest, paths: Sequence[str]) -> dict[TreePath, TreeEntry]:
     wanted = {}
     for path in paths:
         inside = {at: entry for at, entry in manifest.entries.items() if under(at, tree_path(path.rstrip("/")))}
@@ -151,7 +151,7 @@ def _wanted(manifest: Manifest, paths: Sequence[str]) -> dict[TreePath, Entry]:
     return wanted
 
 
-def _folder_entries(manifest: Manifest) -> Iterator[tuple[TreePath, Entry]]:
+def _folder_entries(manifest: Manifest) -> Iterator[tuple[TreePath, TreeEntry]]:
     for folder in manifest.folders.values():
         for row, mode in enumerate(folder.facts[MODE::FACTS]):
             if stat.S_ISDIR(mode):
@@ -201,7 +201,7 @@ def _listed(wanted: Manifest, twins: Container[str], share: _Share, token: Cance
     return replace(share, files=files, digests=bytes(digests))
 
 
-def _links(wanted: Manifest) -> Iterator[tuple[TreePath, Entry]]:
+def _links(wanted: Manifest) -> Iterator[tuple[TreePath, TreeEntry]]:
     for folder in wanted.folders.values():
         for name, extra in folder.extras.items():
             row = folder.find(name)
@@ -217,7 +217,7 @@ def _write_files(store: Store, wanted: Manifest, everything: Callable[[], _Share
     total = sum(len(folder.names) for folder in wanted.folders.values())
     if not is_worthwhile(total, sum(sum(folder.facts[SIZE::FACTS]) for folder in wanted.folders.values())):
         return _write_share(store, everything(), lambda count: work.progress("restoring", count, total), work.token)
-    with Second(f"{__name__}:restore_share") as second:
+    with WorkerProcess(f"{__name__}:restore_share") as second:
         whole = everything()
         # Parted between blocks, so that none has to be unpacked twice.
         blocks = store.blocks(whole.digests)
@@ -276,10 +276,10 @@ class _Writer:
             on_disk(self.destination, path)  # no folder on the way is a link
             self._safe.add(head)
         here = entry_at(Path(target))
-        if here == Entry(Kind.FILE, file.mode, digest.hex(), attributes=file.extra.attributes):
+        if here == TreeEntry(EntryKind.FILE, file.mode, digest.hex(), attributes=file.extra.attributes):
             os.utime(target, ns=(file.mtime_ns, file.mtime_ns))
             return
-        if here is not None and here.kind is Kind.FOLDER:
+        if here is not None and here.kind is EntryKind.FOLDER:
             raise MisuseError(f"a folder stands where {target} is to be restored")
         temporary = f"{self._root}/{head}/{self._name}" if head else f"{self._root}/{self._name}"
         self._write(temporary, file, digest, content, replaces=here is not None)
@@ -350,7 +350,7 @@ def _set_attributes(place: Path | int, attributes: Sequence[tuple[str, bytes]]) 
     return True
 
 
-def give_facts(target: Path, entry: Entry) -> bool:
+def give_facts(target: Path, entry: TreeEntry) -> bool:
     """Give a folder its attributes, mode and time; whether the file system took the attributes."""
     took = _set_attributes(target, entry.attributes)
     target.chmod(entry.mode)
@@ -358,7 +358,7 @@ def give_facts(target: Path, entry: Entry) -> bool:
     return took
 
 
-def _put_link(target: Path, entry: Entry) -> None:
+def _put_link(target: Path, entry: TreeEntry) -> None:
     if entry_at(target) != entry:
         temporary = _beside(target)
         os.symlink(entry.content, temporary)

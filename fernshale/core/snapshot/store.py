@@ -28,8 +28,8 @@ from fernshale.core.base.disk import sweep, write_atomic
 from fernshale.core.base.errors import StoreError
 from fernshale.core.base.lock import Holder, locked
 from fernshale.core.base.work import UNWATCHED, Work, many_values
-from fernshale.core.snapshot.blob_index import Index
-from fernshale.core.snapshot.blob_writer import Keeper
+from fernshale.core.snapshot.blob_index import BlobIndex
+from fernshale.core.snapshot.blob_writer import BlobWriter
 from fernshale.core.snapshot.file_reader import KeepFailed
 from fernshale.core.snapshot.manifest import EMPTY, FACTS, UNREAD, Manifest
 from fernshale.core.snapshot.manifest_file import (
@@ -43,12 +43,12 @@ from fernshale.core.snapshot.pack import (
     PARTS,
     SUFFIX,
     WRITING,
-    Block,
+    BlobPlace,
     DamagedBlock,
     DigestMismatch,
     OpenedBlock,
+    PackBlock,
     PackWriter,
-    Place,
     WrittenPack,
     content_of,
     decode_parts,
@@ -84,7 +84,7 @@ class Snapshot:
 
 
 @dataclass(frozen=True, slots=True)
-class Verdict:
+class StoreCheck:
     """What `verify` found: `damaged` are (what, snapshots it touches)."""
 
     ok: bool
@@ -103,7 +103,7 @@ class Store:
             self.snapshots_folder.mkdir(exist_ok=True)
         except OSError as error:
             raise StoreError(f"the snapshot store {folder} cannot be used: {error.strerror}") from error
-        self._index: Index | None = None
+        self._index: BlobIndex | None = None
         self._blocks: OrderedDict[tuple[str, int], OpenedBlock] = OrderedDict()
 
     # -- blobs
@@ -259,7 +259,7 @@ class Store:
         there = {path.name.removesuffix(_MANIFEST) for path in self.snapshots_folder.glob("*" + _MANIFEST)}
         return there - {item.id for item in self.list()}
 
-    def verify(self, work: Work = UNWATCHED) -> Verdict:
+    def verify(self, work: Work = UNWATCHED) -> StoreCheck:
         """Read every block and manifest; name each that is damaged, and what is missing, with the snapshots touched.
 
         The index is not looked at: it checks itself and holds nothing that the packs do not.
@@ -303,7 +303,7 @@ class Store:
             for digest in here:
                 del lost[digest]
         damaged += [(f"blob {digest.hex()[:12]} is missing", tuple(sorted(ids))) for digest, ids in lost.items()]
-        return Verdict(not damaged, tuple(damaged))
+        return StoreCheck(not damaged, tuple(damaged))
 
     # -- writing
 
@@ -325,14 +325,14 @@ class Store:
             yield
 
     @contextlib.contextmanager
-    def keeping(self) -> Iterator[Keeper]:
+    def keeping(self) -> Iterator[BlobWriter]:
         """Keep contents in a new pack, which counts once this is left without an error; only while `writing`.
 
         Raises OSError when it cannot be written.
         """
         try:
             with self.new_pack() as pack:
-                yield Keeper(pack, self.has_all_of)
+                yield BlobWriter(pack, self.has_all_of)
             self.took(pack.written())
         except KeepFailed as failed:
             raise failed.cause from failed
@@ -366,13 +366,13 @@ class Store:
                 return read_manifest(path), path
         return EMPTY, None
 
-    def _read_index(self) -> Index:
+    def _read_index(self) -> BlobIndex:
         if self._index is None:
-            self._index = Index(self.folder / "index", self.packs_folder)
+            self._index = BlobIndex(self.folder / "index", self.packs_folder)
             self._index.load()
         return self._index
 
-    def _find(self, digest: bytes) -> tuple[str, Place]:
+    def _find(self, digest: bytes) -> tuple[str, BlobPlace]:
         """Raises StoreError where there is no such blob."""
         index = self._read_index()
         found = index.find(digest)
@@ -383,7 +383,7 @@ class Store:
             raise StoreError(f"the store {self.folder} has no blob {digest.hex()[:12]}")
         return found
 
-    def _blob(self, digest: bytes, where: tuple[str, Place] | None = None) -> tuple[bytes, int]:
+    def _blob(self, digest: bytes, where: tuple[str, BlobPlace] | None = None) -> tuple[bytes, int]:
         """A blob as it was put in, and its kind."""
         name, place = where or self._find(digest)
         block = self._open(name, place.block)
@@ -434,7 +434,7 @@ class Store:
         return _summary(path)
 
 
-def _place_in(block: OpenedBlock, digest: bytes, pack: str) -> Place:
+def _place_in(block: OpenedBlock, digest: bytes, pack: str) -> BlobPlace:
     """The block knows best, and is known to be as it was written; the index may be wrong. Raises DigestMismatch."""
     found = block.places.get(digest)
     if found is None:
@@ -452,7 +452,7 @@ def _summary(path: Path) -> Snapshot:
         raise DigestMismatch(f"the manifest of snapshot {path.stem} is damaged") from error
 
 
-def _parts_in(path: Path, block: Block) -> dict[bytes, set[bytes]]:
+def _parts_in(path: Path, block: PackBlock) -> dict[bytes, set[bytes]]:
     """The parts of the large files that a block lists."""
     lists = [(digest, place) for digest, place in block.blobs if place.kind == PARTS]
     if not lists:

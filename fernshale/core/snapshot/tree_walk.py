@@ -24,11 +24,11 @@ from fernshale.core.snapshot.manifest import (
     MTIME,
     NO_EXTRA,
     UNREAD,
-    Entry,
+    EntryKind,
     Extra,
     Folder,
-    Kind,
     Manifest,
+    TreeEntry,
 )
 
 _FORMAT = 0o170000
@@ -309,7 +309,7 @@ def with_contents(manifest: Manifest, wanted: Sequence[Wanted], found: Readings)
     return Manifest(folders, tuple(sorted(reported)), manifest.taken_ns)
 
 
-def entry_below(root: Path, path: TreePath) -> Entry | None:
+def entry_below(root: Path, path: TreePath) -> TreeEntry | None:
     """As `entry_in`. Raises ProjectError where a link stands on the way, OSError."""
     try:
         with Below(root) as tree:
@@ -320,7 +320,7 @@ def entry_below(root: Path, path: TreePath) -> Entry | None:
         raise
 
 
-def entry_in(tree: Below, path: TreePath) -> Entry | None:
+def entry_in(tree: Below, path: TreePath) -> TreeEntry | None:
     """The entry at `path` of a tree now, its content read; None where there is none.
 
     Raises OSError, also where a symbolic link stands on the way.
@@ -330,26 +330,28 @@ def entry_in(tree: Below, path: TreePath) -> Entry | None:
     return None
 
 
-def entry_at(path: Path) -> Entry | None:
+def entry_at(path: Path) -> TreeEntry | None:
     """What stands at `path` now, its content read; None where nothing does. Raises OSError."""
     with contextlib.suppress(FileNotFoundError, NotADirectoryError):
         return _entry_of(os.fspath(path), None)
     return None
 
 
-def _entry_of(path: str, folder: int | None) -> Entry | None:
+def _entry_of(path: str, folder: int | None) -> TreeEntry | None:
     """Raises FileNotFoundError, NotADirectoryError, OSError."""
     status = os.stat(path, dir_fd=folder, follow_symlinks=False)
     mode = stat.S_IMODE(status.st_mode)
     if stat.S_ISLNK(status.st_mode):
-        return Entry(Kind.LINK, 0, os.readlink(path, dir_fd=folder), 0, status.st_mtime_ns)
+        return TreeEntry(EntryKind.LINK, 0, os.readlink(path, dir_fd=folder), 0, status.st_mtime_ns)
     if stat.S_ISDIR(status.st_mode):
-        return Entry(Kind.FOLDER, mode, "", 0, status.st_mtime_ns, _folder_attributes(path, folder))
+        return TreeEntry(EntryKind.FOLDER, mode, "", 0, status.st_mtime_ns, _folder_attributes(path, folder))
     if not stat.S_ISREG(status.st_mode):
         return None
     found = read_file(path, hash_only, CancelToken(), folder)
     size, mtime_ns, _, _, now = found.facts
-    return Entry(Kind.FILE, stat.S_IMODE(now), found.digest.hex(), size, mtime_ns, found.attributes, found.sparse)
+    return TreeEntry(
+        EntryKind.FILE, stat.S_IMODE(now), found.digest.hex(), size, mtime_ns, found.attributes, found.sparse
+    )
 
 
 def _folder_attributes(path: str, folder: int | None) -> tuple[tuple[str, bytes], ...]:

@@ -18,7 +18,7 @@ from fernshale.core.base.errors import MisuseError, ProjectError
 from fernshale.core.base.treepath import TreePath, on_disk
 from fernshale.core.base.work import Work
 from fernshale.core.snapshot.file_reader import attributes_of, is_sparse, next_data
-from fernshale.core.snapshot.manifest import EMPTY, Entry, Kind
+from fernshale.core.snapshot.manifest import EMPTY, EntryKind, TreeEntry
 from fernshale.core.snapshot.restore import give_facts
 from fernshale.core.snapshot.tree_walk import list_tree
 
@@ -64,15 +64,15 @@ def duplicate_tree(source: Path, destination: Path, work: Work) -> Duplicate:
     return Duplicate(len(tree.files), shared, tree.reported)
 
 
-def _fill(source: Path, partial: Path, entries: dict[TreePath, Entry], work: Work) -> int:
+def _fill(source: Path, partial: Path, entries: dict[TreePath, TreeEntry], work: Work) -> int:
     shared = 0
     for number, (path, entry) in enumerate(entries.items()):  # a folder comes before what is in it
         work.check()
         work.progress("copying", number, len(entries))
         here, there = on_disk(source, path), on_disk(partial, path)
-        if entry.kind is Kind.FOLDER:
+        if entry.kind is EntryKind.FOLDER:
             there.mkdir()
-        elif entry.kind is Kind.LINK:
+        elif entry.kind is EntryKind.LINK:
             os.symlink(entry.content, there)
             os.utime(there, ns=(entry.mtime_ns, entry.mtime_ns), follow_symlinks=False)
         elif entry.twin in entries and os.path.lexists(partial / entry.twin):
@@ -81,7 +81,7 @@ def _fill(source: Path, partial: Path, entries: dict[TreePath, Entry], work: Wor
             shared += _copy_file(here, there)
     # Modes and times last, the deepest first: a folder nobody may write into has to be filled first.
     for path, entry in reversed(entries.items()):
-        if entry.kind is Kind.FOLDER:
+        if entry.kind is EntryKind.FOLDER:
             give_facts(on_disk(partial, path), entry)
     return shared
 

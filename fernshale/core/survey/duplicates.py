@@ -31,7 +31,7 @@ _VERSION = re.compile(r"[-_.]?v?\d+(?:[._-]\d+)*(?:[-_.]?(?:alpha|beta|rc|pre)\d
 
 
 @dataclass(frozen=True, slots=True)
-class Double:
+class DuplicateLibrary:
     """Two things that seem to be one library. `how` is what gave it away, `why` says it in words."""
 
     one: TreePath
@@ -48,7 +48,9 @@ class Stale:
     source: TreePath
 
 
-def find_doubles(profile: Profile, project: Path, manifest: Manifest, token: CancelToken) -> tuple[Double, ...]:
+def find_doubles(
+    profile: Profile, project: Path, manifest: Manifest, token: CancelToken
+) -> tuple[DuplicateLibrary, ...]:
     """Libraries and folders that are there twice, by path. Raises Cancelled."""
     key = ("doubles", profile.libraries)
     return manifest.derived(key, lambda: tuple(_doubles(profile, project, manifest, token)))
@@ -75,7 +77,7 @@ def _stale(profile: Profile, manifest: Manifest) -> tuple[Stale, ...]:
     return tuple(found)
 
 
-def _doubles(profile: Profile, project: Path, manifest: Manifest, token: CancelToken) -> Iterator[Double]:
+def _doubles(profile: Profile, project: Path, manifest: Manifest, token: CancelToken) -> Iterator[DuplicateLibrary]:
     named = set(FirstFit([profile.libraries]).those(manifest.paths())) if profile.libraries else ()
     libraries = [path for path in manifest.paths() if path.endswith(_KINDS) or ".so." in path or path in named]
     names = {}
@@ -109,21 +111,23 @@ def _likely_pairs(
 
 def _same_library(
     one: TreePath, other: TreePath, manifest: Manifest, names: Mapping[TreePath, frozenset[str]]
-) -> Double | None:
+) -> DuplicateLibrary | None:
     first, second = manifest.files[one], manifest.files[other]
     if first.content and first.content == second.content:
-        return Double(one, other, "content", "both have the same bytes")
+        return DuplicateLibrary(one, other, "content", "both have the same bytes")
     small, large = sorted((names[one], names[other]), key=len)
     shared = len(small & large)
     if len(small) >= _LEAST_NAMES and shared >= _SHARE * len(small):
         some = ", ".join(sorted(small & large)[:3])
-        return Double(one, other, "exported names", f"{shared} of {len(small)} exported names are the same, as {some}")
+        return DuplicateLibrary(
+            one, other, "exported names", f"{shared} of {len(small)} exported names are the same, as {some}"
+        )
     if (
         _stem(one) == _stem(other)
         and _ending(one) == _ending(other)
         and one.rsplit("/", 1)[-1] != other.rsplit("/", 1)[-1]
     ):
-        return Double(one, other, "name", "their names differ in a version only")
+        return DuplicateLibrary(one, other, "name", "their names differ in a version only")
     return None
 
 
@@ -143,7 +147,7 @@ def _ending(path: str) -> str:
     return re.sub(r"\.[\d.]+$", "", path.rsplit("/", 1)[-1].lower()).rsplit(".", 1)[-1]
 
 
-def _same_folders(manifest: Manifest) -> Iterator[Double]:
+def _same_folders(manifest: Manifest) -> Iterator[DuplicateLibrary]:
     """Outermost folders most of whose files stand in another folder, too, at the same place below it."""
     by_name: dict[tuple[str, str], list[TreePath]] = {}
     for path, entry in manifest.files.items():
@@ -170,7 +174,7 @@ def _same_folders(manifest: Manifest) -> Iterator[Double]:
             continue
         told.append((left, right))
         why = f"{count} of {small} files are the same"
-        yield Double(TreePath(left), TreePath(right), "files", why)
+        yield DuplicateLibrary(TreePath(left), TreePath(right), "files", why)
 
 
 def _without_what_holds_more(

@@ -16,8 +16,8 @@ from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.process.git import GIT, ask_git, git_environment
-from fernshale.core.snapshot.manifest import Entry, Kind, Manifest, digest_of
-from fernshale.core.survey.release_index import Column, cell_of
+from fernshale.core.snapshot.manifest import EntryKind, Manifest, TreeEntry, digest_of
+from fernshale.core.survey.release_index import FileColumn, cell_of
 
 _MOST_COMMITS = 400
 
@@ -28,7 +28,7 @@ class Past:
 
     version: str
     commit: str
-    files: Column
+    files: FileColumn
 
 
 def find_past(
@@ -59,10 +59,10 @@ def read_past(
 ) -> tuple[Manifest, Mapping[TreePath, bytes]]:
     """A folder as a commit had it: its files, and their contents by path. Links are left out."""
     prefix = (ask_git(project, "rev-parse", "--show-prefix") or b"").decode("utf-8", "surrogateescape").strip()
-    entries: dict[TreePath, Entry] = {}
+    entries: dict[TreePath, TreeEntry] = {}
     contents: dict[TreePath, bytes] = {}
     for path, mode, data in _blobs(project, commit, prefix + folder, token):
-        entries[path] = Entry(Kind.FILE, mode, digest_of(data), len(data))
+        entries[path] = TreeEntry(EntryKind.FILE, mode, digest_of(data), len(data))
         contents[path] = data
     return Manifest.of(entries), contents
 

@@ -10,7 +10,7 @@ from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath, parents
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.profile.model import Profile, Reach
-from fernshale.core.snapshot.manifest import EMPTY, Kind, Manifest
+from fernshale.core.snapshot.manifest import EMPTY, EntryKind, Manifest
 from fernshale.core.snapshot.tree_walk import scan_tree
 from fernshale.core.survey.value_access import find_values
 
@@ -40,7 +40,7 @@ def plugin_folder(profile: Profile, id: str) -> TreePath:
 
 def _plugin_folders(globs: tuple[str, ...], manifest: Manifest) -> list[TreePath]:
     fit = FirstFit([globs])
-    found = dict.fromkeys(fit.those(manifest.paths(Kind.FOLDER)))
+    found = dict.fromkeys(fit.those(manifest.paths(EntryKind.FOLDER)))
     # A glob that fits a folder fits all below it, too; only the outermost is the plugin.
     return [folder for folder in found if not any(parent in found for parent in parents(folder))]
 

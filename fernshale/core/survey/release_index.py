@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     import numpy as np
 
 # path -> (content, plain content)
-Column = Mapping[TreePath, tuple[int, int]]
+FileColumn = Mapping[TreePath, tuple[int, int]]
 
 
 @dataclass(frozen=True)
@@ -43,14 +43,14 @@ class ReleaseIndex:
     def rows(self) -> dict[TreePath, int]:
         return {path: at for at, path in enumerate(self.paths)}
 
-    def column(self, name: str) -> Column:
+    def column(self, name: str) -> FileColumn:
         """What one release has."""
         at = self.names.index(name)
         cells = zip(self.paths, self.raw[:, at].tolist(), self.plain[:, at].tolist(), strict=True)
         return {path: (raw, plain) for path, raw, plain in cells if raw}
 
 
-def build_index(columns: Mapping[str, Column]) -> ReleaseIndex:
+def build_index(columns: Mapping[str, FileColumn]) -> ReleaseIndex:
     """The index of releases by name, in the order given."""
     import numpy as np
 
@@ -99,7 +99,7 @@ def shelf_index(folders: Mapping[str, Path], token: CancelToken) -> ReleaseIndex
     return index
 
 
-def read_column(folder: Path, token: CancelToken) -> Column:
+def read_column(folder: Path, token: CancelToken) -> FileColumn:
     """What a folder has, every file read; links and what cannot be read are left out."""
     column: dict[TreePath, tuple[int, int]] = {}
     waiting = [""]

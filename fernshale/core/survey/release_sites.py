@@ -12,7 +12,7 @@ from fernshale.core.base.textfile import TextFile, read_text
 from fernshale.core.base.treepath import TreePath, on_disk
 from fernshale.core.profile.model import Notation, Profile, Reach, Site
 from fernshale.core.snapshot.manifest import Manifest
-from fernshale.core.survey.value_access import Value, find_values, line_of
+from fernshale.core.survey.value_access import FoundValue, find_values, line_of
 
 _PLUGIN = "{plugin}"
 
@@ -28,7 +28,7 @@ class FoundSite:
     file: TreePath
     at: Reach
     notation: Notation
-    value: Value
+    value: FoundValue
     line: int
     plugin: str = ""
     member: str = ""
@@ -63,7 +63,7 @@ class FoundStandard:
 
     name: str
     file: TreePath
-    value: Value
+    value: FoundValue
     line: int
 
 

@@ -14,9 +14,9 @@ from fernshale.core.base.release import same_release
 from fernshale.core.base.textfile import line_end
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.profile.model import Override, Profile, Reach, Workspace
-from fernshale.core.snapshot.manifest import Kind, Manifest
+from fernshale.core.snapshot.manifest import EntryKind, Manifest
 from fernshale.core.survey.release_sites import FoundSite, read_project_text
-from fernshale.core.survey.value_access import Value, find_values, line_of, replace_values
+from fernshale.core.survey.value_access import FoundValue, find_values, line_of, replace_values
 
 How = Literal["inherits", "overrides", "pins"]
 
@@ -94,14 +94,14 @@ def _inserted(override: Override, text: str, release: str) -> str:
 def _folders(workspace: Workspace, manifest: Manifest) -> list[TreePath]:
     fit = FirstFit([workspace.members])
     files = frozenset(manifest.paths())
-    return [path for path in fit.those(manifest.paths(Kind.FOLDER)) if f"{path}/{workspace.descriptor}" in files]
+    return [path for path in fit.those(manifest.paths(EntryKind.FOLDER)) if f"{path}/{workspace.descriptor}" in files]
 
 
 def _read(workspace: Workspace, project: Path, folder: TreePath, root_release: str) -> Member:
     path = TreePath(f"{folder}/{workspace.descriptor}")
     text = read_project_text(project, path).text
 
-    def first(reach: Reach | None) -> Value | None:
+    def first(reach: Reach | None) -> FoundValue | None:
         return next(iter(find_values(text, reach, path)), None) if reach else None
 
     named = first(workspace.name)

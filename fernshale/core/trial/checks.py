@@ -12,7 +12,7 @@ from fernshale.core.base.bounded_regex import search
 from fernshale.core.base.textfile import read_text, split_lines
 from fernshale.core.profile.model import Check
 
-Verdict = Literal["passed", "differs", "missing", "failed", "not tried"]
+CheckVerdict = Literal["passed", "differs", "missing", "failed", "not tried"]
 _LONGEST = 20_000
 
 
@@ -24,7 +24,7 @@ class CheckResult:
     """
 
     name: str
-    verdict: Verdict
+    verdict: CheckVerdict
     detail: str = ""
     release: str = ""
     time: float = 0.0

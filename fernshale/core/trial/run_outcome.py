@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-Kind = Literal["well", "code", "signal", "silence", "time"]
+OutcomeKind = Literal["well", "code", "signal", "silence", "time"]
 # Frames of a stack as sanitizers, debuggers, glibc, interpreters and virtual machines write them.
 _FRAME = re.compile(
     r"""^\s*(?:\#\d+\s+\S
@@ -31,7 +31,7 @@ _LAST = 8
 class Ending:
     """How a run ended, in words; `stack` are the lines of a stack in its output, `last` the last that it said."""
 
-    kind: Kind
+    kind: OutcomeKind
     words: str
     stack: tuple[str, ...]
     last: tuple[str, ...]

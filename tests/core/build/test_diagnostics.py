@@ -12,7 +12,7 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import find_causes, last_name
 from fernshale.core.build.diagnostics import Diagnostic
 from fernshale.core.build.message_patterns import WORDINGS
-from fernshale.core.build.owners import Ground, find_owners
+from fernshale.core.build.owners import OwnerContext, find_owners
 from fernshale.core.build.path_mapping import ProjectFiles
 from fernshale.core.build.reading import read_diagnostics
 from fernshale.core.build.rounds import Round, cause_states
@@ -20,11 +20,13 @@ from fernshale.core.profile.model import DiagnosticPattern
 from tests.conftest import Tree
 
 
-def _ground(project: Path, engine: Path | None = None) -> Ground:
+def _ground(project: Path, engine: Path | None = None) -> OwnerContext:
     role = lambda path: "generated" if path.startswith("gen/") else "own"  # noqa: E731
     names = [str(path.relative_to(project)) for path in project.rglob("*") if path.is_file()]
     files = ProjectFiles(project, names)
-    return Ground(project, files, engine, (), (("tide", TreePath("plugins/tide")),), role, lambda path, line: line)
+    return OwnerContext(
+        project, files, engine, (), (("tide", TreePath("plugins/tide")),), role, lambda path, line: line
+    )
 
 
 def _compile(root: Path, *files: str) -> str:

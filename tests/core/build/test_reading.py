@@ -11,7 +11,7 @@ import pytest
 from hypothesis import example, given
 from hypothesis import strategies as st
 
-from fernshale.core.build.diagnostics import Diagnostic, Place
+from fernshale.core.build.diagnostics import Diagnostic, SourcePlace
 from fernshale.core.build.owners import Owned
 from fernshale.core.build.path_mapping import ProjectFiles
 from fernshale.core.build.reading import Reader, log_reader, read_diagnostics, read_log
@@ -153,16 +153,16 @@ def test_real_tracebacks_and_checkers(tree: Tree) -> None:
 
 def test_files_are_found_whatever_folder_the_tool_works_in(tmp_path: Path) -> None:
     files = ProjectFiles(tmp_path, ["src/a.cpp", "src/deep/a.cpp", "lib/only.hpp", "x/string.h"])
-    assert files.find(Place("src/a.cpp", 1)) == "src/a.cpp"
-    assert files.find(Place(f"{tmp_path}/src/gone.cpp", 1)) == "src/gone.cpp"
-    assert files.find(Place("a.cpp", 1, 0, str(tmp_path / "src"))) == "src/a.cpp"
-    assert files.find(Place("../../lib/only.hpp", 1)) == "lib/only.hpp"
-    assert files.find(Place("/container/build/src/deep/a.cpp", 1)) == "src/deep/a.cpp"
-    assert files.find(Place("deep\\a.cpp", 1)) == "src/deep/a.cpp"
-    assert files.find(Place("only.hpp", 1)) == "lib/only.hpp"
-    assert files.find(Place("/usr/include/string.h", 1)) is None  # the machine's own
-    assert files.find(Place("/container/string.h", 1)) is None  # a name alone is too little of an absolute path
-    assert files.find(Place("a.cpp", 1)) in (None, "a.cpp")  # two have that name
+    assert files.find(SourcePlace("src/a.cpp", 1)) == "src/a.cpp"
+    assert files.find(SourcePlace(f"{tmp_path}/src/gone.cpp", 1)) == "src/gone.cpp"
+    assert files.find(SourcePlace("a.cpp", 1, 0, str(tmp_path / "src"))) == "src/a.cpp"
+    assert files.find(SourcePlace("../../lib/only.hpp", 1)) == "lib/only.hpp"
+    assert files.find(SourcePlace("/container/build/src/deep/a.cpp", 1)) == "src/deep/a.cpp"
+    assert files.find(SourcePlace("deep\\a.cpp", 1)) == "src/deep/a.cpp"
+    assert files.find(SourcePlace("only.hpp", 1)) == "lib/only.hpp"
+    assert files.find(SourcePlace("/usr/include/string.h", 1)) is None  # the machine's own
+    assert files.find(SourcePlace("/container/string.h", 1)) is None  # a name alone is too little of an absolute path
+    assert files.find(SourcePlace("a.cpp", 1)) in (None, "a.cpp")  # two have that name
 
 
 def test_sarif_is_written_so_that_it_reads_back() -> None:

@@ -12,7 +12,7 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.flow.actions import build_and_fix, choose_confidence
-from fernshale.core.crossing.project.scan import crossing_ground
+from fernshale.core.crossing.project.scan import scan_crossing
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.logbook import undo
@@ -150,7 +150,7 @@ def test_one_change_by_hand_is_offered_at_the_other_places(tree: Tree) -> None:
     # The rule is kept, and can be given to others with its example.
     assert [rule.id for rule in own_rules(crossing).rules] == [fix.rule.id]
     shared = wick.project.parent / "shared.rules.toml"
-    shared.write_text(export_rules(crossing, crossing_ground(crossing, Work())))
+    shared.write_text(export_rules(crossing, scan_crossing(crossing, Work())))
     (read,) = read_rules(shared).rules
     assert read.example[0].before.strip() == "wick.light_up('hall', 3)"
 
@@ -312,7 +312,7 @@ def test_arguments_that_went_are_left_out_of_calls(tree: Tree) -> None:
     old = "def light_up(room, hour, echo):\n    return lamps.find(room).burn(hour)\n"
     game = "import wick\nwick.light_up('hall', (3, 4)[0], True)\nwick.light_up(x(1, 2), 4, False)\n"
     wick, crossing = _without_rules(tree, old, old.replace(", echo", ""), game)
-    ground = crossing_ground(crossing, Work())
+    ground = scan_crossing(crossing, Work())
     changes = compare(read_pair(wick.shelf / "wick/1.4", wick.shelf / "wick/2.0", "", Work()), CancelToken())
     rules = guess_rules(changes, wick.shelf / "wick/1.4", wick.shelf / "wick/2.0", "t", frozenset()).rules
     (rule,) = [rule for rule in rules if rule.id.endswith("-fewer")]
@@ -362,7 +362,7 @@ def test_what_a_plugin_renamed_is_followed_once_it_is_taken(tree: Tree) -> None:
     _take(crossing, "plugin:snuffer", "take")
     (used,) = (item for item in _look(crossing).build.drift if item.change.symbol.name == "snuff")
     assert (used.change.kind, used.uses) == ("renamed", 2)
-    ground = crossing_ground(crossing, Work())
+    ground = scan_crossing(crossing, Work())
     rules = leg_rules(ground, crossing, Work())
     (rule,) = (rule for rule in rules.all if rule.old == "snuff")
     assert rules.source(rule) == "comparing snuffer 1 with 2" and rule.new == "put_out"

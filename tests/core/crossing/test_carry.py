@@ -8,8 +8,8 @@ import pytest
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.flow.import_content import CarryPlan, carry, plan_carry
-from fernshale.core.crossing.project.scan import crossing_ground
+from fernshale.core.crossing.flow.import_content import ImportPlan, import_content, plan_import
+from fernshale.core.crossing.project.scan import scan_crossing
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.logbook import undo
 from tests.conftest import Tree, listing
@@ -53,9 +53,9 @@ def _made(tree: Tree) -> tuple[Wick, Crossing, Path]:
     return wick, cross_wick(wick), old
 
 
-def _plan(crossing: Crossing, old: Path, *chosen: str, into: str = "") -> CarryPlan:
-    ground = crossing_ground(crossing, Work())
-    return plan_carry(ground, old, chosen, into, CancelToken())
+def _plan(crossing: Crossing, old: Path, *chosen: str, into: str = "") -> ImportPlan:
+    ground = scan_crossing(crossing, Work())
+    return plan_import(ground, old, chosen, into, CancelToken())
 
 
 def test_a_scene_comes_with_all_it_needs_and_nothing_else(tree: Tree) -> None:
@@ -71,9 +71,9 @@ def test_a_scene_comes_with_all_it_needs_and_nothing_else(tree: Tree) -> None:
     }
     assert [(item.what, item.line) for item in plan.unmet] == [("nobody", 4)]
     before = listing(wick.project)
-    ground = crossing_ground(crossing, Work())
+    ground = scan_crossing(crossing, Work())
     with crossing.acting():
-        entry = carry(crossing, ground, plan, False, "", Work())
+        entry = import_content(crossing, ground, plan, False, "", Work())
     assert (wick.project / "art/rust.png").read_bytes() == b"\0png"
     assert (wick.project / "shared/rope.mesh").read_text() == "rope\n"
     assert not (wick.project / "voices/gull.voice").exists() and not (wick.project / "voices/high.voice").exists()
@@ -87,11 +87,11 @@ def test_a_scene_comes_with_all_it_needs_and_nothing_else(tree: Tree) -> None:
 def test_what_stands_there_is_overwritten_only_when_asked(tree: Tree) -> None:
     wick, crossing, old = _made(tree)
     plan = _plan(crossing, old, "shared/rope.mesh")
-    ground = crossing_ground(crossing, Work())
+    ground = scan_crossing(crossing, Work())
     with crossing.acting(), pytest.raises(MisuseError, match="already"):
-        carry(crossing, ground, plan, False, "", Work())
+        import_content(crossing, ground, plan, False, "", Work())
     with crossing.acting():
-        carry(crossing, ground, plan, True, "", Work())
+        import_content(crossing, ground, plan, True, "", Work())
     assert (wick.project / "shared/rope.mesh").read_text() == "another rope\n"
 
 

@@ -20,13 +20,13 @@ from fernshale.core.crossing.record.logbook import (
     CannotUndo,
     go_back_to,
     preview_back_to,
+    recover_interrupted,
     redo,
     restore_snapshot,
-    settle_interrupted,
     undo,
     write_step,
 )
-from fernshale.core.crossing.record.stage import STAGES, Stage, State
+from fernshale.core.crossing.record.stage import STAGES, Stage, StageState
 from fernshale.core.crossing.record.trust import TrustNeeded, is_trusted
 from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.markdown import report_markdown
@@ -63,7 +63,7 @@ def test_whole_crossing_and_back_to_identical_bytes(tree: Tree, token: CancelTok
     wick, crossing = begin_wick(tree)
     before = listing(wick.project)
     overview = _cross(crossing)
-    assert overview.is_done and set(overview.states.values()) == {State.CLEAR}
+    assert overview.is_done and set(overview.states.values()) == {StageState.CLEAR}
     assert (wick.project / "candle.ini").read_text() == "; the game\nwick = 2.0   ; engine\n"
     assert (wick.project / "game.py").read_text() == "import wick\n\nwick.ignite()  # light_up\n"
     merged = (wick.project / "addons/snuffer/snuffer.py").read_text()
@@ -81,7 +81,7 @@ def test_whole_crossing_and_back_to_identical_bytes(tree: Tree, token: CancelTok
         place = wick.project / path
         assert (digest_of(place.read_bytes()) if place.exists() else None) == content
     assert preview_back_to(crossing, 1).changes.is_empty
-    assert _look(crossing).states[Stage.PLUGINS] is State.IN_HAND or _look(crossing).items
+    assert _look(crossing).states[Stage.PLUGINS] is StageState.IN_HAND or _look(crossing).items
 
 
 def test_a_baseline_is_offered_only_before_the_project_is_moved(tree: Tree) -> None:
@@ -202,7 +202,7 @@ def test_kill_between_entry_and_journal_is_settled(tree: Tree) -> None:
     draft.write("game.py", b"new\n")
     changes = draft.change_set()
     id = crossing.write_entry(EntryText(Stage.BUILD, "killed"), "", changes, "pending")
-    settle_interrupted(crossing)
+    recover_interrupted(crossing)
     assert id not in [entry.id for entry in crossing.logbook()]
 
 
@@ -241,7 +241,7 @@ def test_plugin_with_nothing_for_the_target_needs_a_decision(tree: Tree) -> None
     shelf.write_text(shelf.read_text().replace('accepts = ">=2, <3"', 'accepts = ">=7"'))
     _, crossing = begin_wick_again(wick)
     overview = _cross(crossing)
-    assert overview.states[Stage.ROUTE] is State.NEEDS_YOU
+    assert overview.states[Stage.ROUTE] is StageState.NEEDS_YOU
     assert [item.key for item in overview.route.items] == ["route:2.0:snuffer"]
     _take(crossing, "route:2.0:snuffer", "keep")
     assert _cross(crossing).is_done

@@ -12,7 +12,15 @@ from hypothesis import strategies as st
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.record.database import Crossing, EntryText, Setup, begin
-from fernshale.core.crossing.record.logbook import CannotUndo, go_back_to, note, preview_way, redo, undo, write_step
+from fernshale.core.crossing.record.logbook import (
+    CannotUndo,
+    go_back_to,
+    note,
+    preview_undo_plan,
+    redo,
+    undo,
+    write_step,
+)
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.record.step_order import Write, done_after, writes_since
 from tests.conftest import Tree, listing
@@ -81,7 +89,7 @@ def test_an_edit_of_the_same_line_refuses_all_of_it_and_is_called_what_it_is(tmp
         _back(crossing, first)
     assert "a.txt: line 3 changed since (outside Fernshale)" in caught.value.message
     assert listing(project) == before and [item.state for item in crossing.logbook()] == ["done", "done"]
-    assert preview_way(crossing, first, "back to")[1] == ["a.txt: line 3 changed since (outside Fernshale)"]
+    assert preview_undo_plan(crossing, first, "back to")[1] == ["a.txt: line 3 changed since (outside Fernshale)"]
 
 
 def test_an_edit_by_hand_under_a_later_step_is_not_blamed_on_the_step_alone(tmp_path: Path) -> None:

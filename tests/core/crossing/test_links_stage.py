@@ -13,11 +13,11 @@ import pytest
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.project.scan import crossing_ground
+from fernshale.core.crossing.project.scan import scan_crossing
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.logbook import undo
 from fernshale.core.crossing.record.trust import trust
-from fernshale.core.crossing.reporting.playbook import export_way
+from fernshale.core.crossing.reporting.playbook import export_playbook
 from fernshale.core.crossing.stages.overview import Overview, begin_crossing, inspect
 from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree, listing
@@ -172,16 +172,16 @@ def test_data_is_rewritten_for_one_and_then_for_all_like_it_and_never_twice(tree
         texts = [(wick.project / f"rooms/{number}.json").read_text() for number in range(3)]
         return [lamp["angle"] for text in texts for lamp in json.loads(text)["lamps"]]
 
-    (work,) = _look(crossing).links.scan.work
+    (work,) = _look(crossing).links.data_scan.work
     assert angles() == [0, 90, 30, 90, 60, 90] and work.total == 5
     found = work.objects["rooms/1.json"][0]  # type: ignore[index]
     assert found.before["angle"] == 30 and found.after["angle"] == 330
     _take(crossing, "data:turn", f"one rooms/1.json#{found.found.number}")
-    assert angles() == [0, 90, 330, 90, 60, 90] and _look(crossing).links.scan.work[0].total == 4
+    assert angles() == [0, 90, 330, 90, 60, 90] and _look(crossing).links.data_scan.work[0].total == 4
     _take(crossing, "data:turn", "all")
-    assert angles() == [0, 270, 330, 270, 300, 270] and not _look(crossing).links.scan.work
+    assert angles() == [0, 270, 330, 270, 300, 270] and not _look(crossing).links.data_scan.work
     undo(crossing, crossing.logbook()[-1].id, Work())
-    assert angles() == [0, 90, 330, 90, 60, 90] and _look(crossing).links.scan.work[0].total == 4
+    assert angles() == [0, 90, 330, 90, 60, 90] and _look(crossing).links.data_scan.work[0].total == 4
 
 
 def test_scans_are_mended_scanned_again_or_left_so_with_a_reason(tree: Tree) -> None:
@@ -197,13 +197,13 @@ def test_scans_are_mended_scanned_again_or_left_so_with_a_reason(tree: Tree) -> 
     assert json.loads((wick.project / "rooms/0.json").read_text())["lamps"][1]["glow"] == "warm"
     _take(crossing, "expect:one-hearth:plans/hall.plan", "drop 0")
     assert "warm=3" not in (wick.project / "plans/hall.plan").read_text()
-    assert not _look(crossing).links.scan.unmet
-    ground = crossing_ground(crossing, Work())
-    way = export_way(crossing, ground, CancelToken())  # the next project meets the same
+    assert not _look(crossing).links.data_scan.unmet
+    ground = scan_crossing(crossing, Work())
+    way = export_playbook(crossing, ground, CancelToken())  # the next project meets the same
     assert 'key = "expect:one-hearth:plans/hall.plan"\ntake = "drop 0"' in way
     (wick.project / "plans/cellar.plan").write_text("hearth warm=1\nhearth warm=2\ndoor wide=1\n")
     _take(crossing, "expect:one-hearth:plans/cellar.plan", "", "both are lit at feasts")
-    scan = _look(crossing).links.scan
+    scan = _look(crossing).links.data_scan
     assert not scan.unmet and [(item.file, why) for item, why in scan.ignored] == [
         ("plans/cellar.plan", "both are lit at feasts")
     ]
@@ -212,7 +212,7 @@ def test_scans_are_mended_scanned_again_or_left_so_with_a_reason(tree: Tree) -> 
 def test_a_broken_file_is_said_and_stops_nothing(tree: Tree) -> None:
     wick, crossing = _crossing(tree)
     (wick.project / "rooms/2.json").write_text('{"lamps": [ {"lamp": "old-1", "angle": 5,,')
-    scan = _look(crossing).links.scan
+    scan = _look(crossing).links.data_scan
     assert any("rooms/2.json" in words for words in scan.troubles) and scan.work[0].total == 3
 
 
@@ -223,7 +223,7 @@ def test_nothing_is_scanned_before_the_project_is_on_the_release(tree: Tree) -> 
         next(item.id for item in crossing.logbook() if item.stage.value == "Engine"),
         Work(),
     )
-    assert _look(crossing).links.scan.work == ()
+    assert _look(crossing).links.data_scan.work == ()
 
 
 _RELINK = """

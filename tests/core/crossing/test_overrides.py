@@ -6,7 +6,7 @@ import pytest
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.drift.comparison import Change, compare
+from fernshale.core.drift.comparison import ApiChange, compare
 from fernshale.core.drift.release_symbols import read_pair
 from fernshale.core.fix.apply import apply_edits, find_edits
 from fernshale.core.fix.rules import Rule
@@ -158,7 +158,7 @@ _CASES = {
 }  # fmt: skip
 
 
-def _changes(tree: Tree, file: str, old: str, new: str) -> tuple[Change, ...]:
+def _changes(tree: Tree, file: str, old: str, new: str) -> tuple[ApiChange, ...]:
     token = CancelToken()
     return compare(read_pair(tree("old", {file: old}), tree("new", {file: new}), "", Work(token=token)), token)
 

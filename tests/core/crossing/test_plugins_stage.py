@@ -11,9 +11,9 @@ import pytest
 
 from fernshale.core.base.errors import CommandError, FernshaleError, MisuseError
 from fernshale.core.base.work import OnLine, Work
-from fernshale.core.crossing.deferred.plugins import find_aside
+from fernshale.core.crossing.deferred.plugins import find_left_out
 from fernshale.core.crossing.flow.actions import withdraw
-from fernshale.core.crossing.project.scan import crossing_ground
+from fernshale.core.crossing.project.scan import scan_crossing
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.logbook import undo
 from fernshale.core.crossing.reporting.data import report_data
@@ -48,7 +48,7 @@ def _wick(tree: Tree, files: dict[str, tuple[str, str, str]]) -> tuple[Wick, Cro
 
 
 def _view(crossing: Crossing) -> tuple[PluginsView, PluginView]:
-    ground = crossing_ground(crossing, Work())
+    ground = scan_crossing(crossing, Work())
     found = plugins(ground, crossing, Work())
     return found, next(view for view in found.plugins if view.plugin.id == "snuffer")
 
@@ -165,8 +165,8 @@ def test_a_plugin_is_set_aside_and_brought_back_beside_later_work(tree: Tree) ->
     _settle(crossing, open_item, "aside", why="it flickers")
     assert not (wick.project / "addons/snuffer").exists()
     assert settings.read_text() == '{\n  "on": ["hood"],  \n  "size": 3\n}\n'
-    ground = crossing_ground(crossing, Work())
-    (aside,) = find_aside(crossing, ground)
+    ground = scan_crossing(crossing, Work())
+    (aside,) = find_left_out(crossing, ground)
     assert (aside.id, aside.why, aside.ready) == ("snuffer", "it flickers", "") and "accepts 2.0" in aside.condition
     overview = inspect(crossing, Work())
     assert not any(item.key == "aside:snuffer" for item in overview.items)  # 2 was there when it was set aside
@@ -185,13 +185,13 @@ def test_a_plugin_is_set_aside_and_brought_back_beside_later_work(tree: Tree) ->
     _settle(crossing, "aside:snuffer", "return")
     assert json.loads(settings.read_text()) == {"on": ["hood", "snuffer"], "size": 4}
     assert {path: path.read_bytes() for path in before} == before
-    assert not find_aside(crossing, ground)
+    assert not find_left_out(crossing, ground)
     with pytest.raises(MisuseError):
         _settle(crossing, "aside:snuffer", "return")
 
 
 def _items_of(crossing: Crossing) -> list[str]:
-    ground = crossing_ground(crossing, Work())
+    ground = scan_crossing(crossing, Work())
     return [item.key for item in plugins(ground, crossing, Work()).items]
 
 

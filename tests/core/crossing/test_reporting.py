@@ -19,7 +19,7 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.change.preview import text_diff
 from fernshale.core.crossing.flow.batch import cross_all, cross_one
-from fernshale.core.crossing.project.scan import crossing_ground
+from fernshale.core.crossing.project.scan import scan_crossing
 from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.decisions import Recorded
 from fernshale.core.crossing.record.logbook import write_step
@@ -29,7 +29,7 @@ from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.html import report_html
 from fernshale.core.crossing.reporting.markdown import report_markdown, report_message
 from fernshale.core.crossing.reporting.patches import write_patches
-from fernshale.core.crossing.reporting.playbook import Way, export_way, read_way
+from fernshale.core.crossing.reporting.playbook import Playbook, export_playbook, read_playbook
 from fernshale.core.crossing.stages.build.workspace_members import member_states
 from fernshale.core.crossing.stages.overview import Extent, Overview, begin_crossing, inspect
 from fernshale.core.crossing.stages.trial.checks import add_check
@@ -161,17 +161,17 @@ def test_the_way_of_one_crossing_is_followed_by_the_next_and_what_does_not_fit_i
     second = wick.project.parent / "second"
     shutil.copytree(wick.project, second)
     (second / "game.py").write_text("import wick\nwick.light_up()\n")
-    ground = crossing_ground(crossing, Work())
+    ground = scan_crossing(crossing, Work())
     add_check(crossing, ground, Check("lit", prints="lit"))
     for key, way in (("plugin:snuffer", "take"), ("engine:sites", "apply"), ("build:run", "build")):
         _take(crossing, key, way)
     cause = _look(crossing).build.causes[0]
     _take(crossing, f"cause:{cause.cause.key}", "light", "as the notes say")
     _take(crossing, "route:2.0:ghost", "keep", "only here")
-    text = export_way(crossing, ground, CancelToken())
+    text = export_playbook(crossing, ground, CancelToken())
     file = tmp_path / "candle.way.toml"
     file.write_text(text)
-    way = read_way(file)
+    way = read_playbook(file)
     assert [item.name for item in way.check] == ["lit"] and "light" in [rule.id for rule in way.rule]
     assert "route:2.0:ghost" in [item.key for item in way.decision]
     profile = read_profile(wick.profile)
@@ -198,7 +198,9 @@ def test_several_projects_go_on_without_the_one_that_cannot_come(tree: Tree) -> 
     def begin(project: Path) -> Crossing:
         return begin_crossing(project, profile, [wick.shelf], "2.0", Work())
 
-    ahead = Way(decision=tuple(Recorded(key, "x", "") for key in ("links:lamp", "trial:log:1", "engine:trouble:no")))
+    ahead = Playbook(
+        decision=tuple(Recorded(key, "x", "") for key in ("links:lamp", "trial:log:1", "engine:trouble:no"))
+    )
     rows = cross_all([wick.project, second, third], begin, ahead, {}, lambda project: None, Work())
     assert rows[0].done and rows[1].trouble and not rows[1].release
     assert rows[2].stage is Stage.BUILD and rows[2].errors == 1 and "1 error," in rows[2].words

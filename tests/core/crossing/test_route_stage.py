@@ -18,7 +18,7 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.flow.autopilot import cross
 from fernshale.core.crossing.project import plugin_plan
 from fernshale.core.crossing.project.plugin_origins import find_origins
-from fernshale.core.crossing.project.scan import read_ground
+from fernshale.core.crossing.project.scan import scan_project
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Recorded
 from fernshale.core.crossing.record.logbook import CannotUndo, go_back_to, redo
@@ -378,7 +378,7 @@ def test_a_folder_called_mine_keeps_that_role(tree: Tree) -> None:
 
 def test_what_is_remembered_of_a_tree_does_not_outlive_a_rule_or_a_shelf(tree: Tree, token: CancelToken) -> None:
     wick = make_far_wick(tree)
-    ground = read_ground(wick.project, read_profile(wick.profile), read_shelf([wick.shelf]), Work(token=token))
+    ground = scan_project(wick.project, read_profile(wick.profile), read_shelf([wick.shelf]), Work(token=token))
     (before,) = find_origins(ground, None, token)
     mine = replace(ground.profile, role=(RoleRule("own", ("addons/**",)), *ground.profile.role))
     (after,) = find_origins(replace(ground, profile=mine), None, token)

@@ -11,7 +11,7 @@ from PIL import Image
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.checks import check_rows
-from fernshale.core.crossing.project.scan import crossing_ground
+from fernshale.core.crossing.project.scan import scan_crossing
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.crossing.stages.overview import Overview, begin_crossing, inspect
@@ -116,7 +116,7 @@ def test_a_run_that_hangs_is_ended_and_said(tree: Tree) -> None:
 
 def test_checks_of_ones_own_by_hand_and_by_themselves_release_by_release(tree: Tree) -> None:
     _wick, crossing = _crossing(tree)
-    ground = crossing_ground(crossing, Work())
+    ground = scan_crossing(crossing, Work())
     add_check(crossing, ground, Check("candles", prints=r"room of \d candles"))
     add_check(crossing, ground, Check("old save loads", by_hand="Open a save of 1.4; the room is lit."))
     add_check(crossing, ground, Check("tool", run=("python3", "-c", "print('fine')"), prints="fine"))
@@ -138,7 +138,7 @@ def test_checks_of_ones_own_by_hand_and_by_themselves_release_by_release(tree: T
 
 def test_what_the_upgrade_touched_is_proposed_to_try(tree: Tree) -> None:
     _, crossing = _crossing(tree)
-    ground = crossing_ground(crossing, Work())
+    ground = scan_crossing(crossing, Work())
     names = [item.check.name for item in propose_checks(crossing, ground)]
     assert "works: addons/snuffer" in names
     refuse_check(crossing, "works: addons/snuffer")

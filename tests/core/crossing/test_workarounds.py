@@ -6,7 +6,7 @@ import pytest
 
 from fernshale.core.base.errors import FormatError, MisuseError
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.flow.outstanding import owed
+from fernshale.core.crossing.flow.outstanding import find_outstanding
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.logbook import undo
@@ -52,7 +52,7 @@ def test_a_line_is_put_in_with_its_note_and_stays_a_debt(tree: Tree) -> None:
     assert ini.read_text() == f"; the game\nwick = 1.4   ; engine\n{note}\nflicker = off\n"
     assert not _items(crossing)
     overview = inspect(crossing, Work())
-    (debt,) = (item for item in owed(overview, crossing) if item.kind == "line")
+    (debt,) = (item for item in find_outstanding(overview, crossing) if item.kind == "line")
     assert (debt.condition, debt.ready, debt.place) == ("can go with 2.1", "", "candle.ini:4")
     assert "“flicker = off” (candle.ini:4): 2.0 flickers; can go with 2.1" in report_markdown(
         report_data(overview, crossing)
@@ -75,7 +75,7 @@ def test_a_line_goes_when_the_target_does_not_need_it(tree: Tree, noted: bool, s
     crossing = cross_wick(wick)
     (open_item,) = _items(crossing)
     assert [(way.id, way.sure) for way in open_item.options] == [("remove", sure), ("keep", False)]
-    (debt,) = (item for item in owed(inspect(crossing, Work()), crossing) if item.kind == "line")
+    (debt,) = (item for item in find_outstanding(inspect(crossing, Work()), crossing) if item.kind == "line")
     assert debt.ready == "2.0 does not need it"
     if sure:
         _take(crossing, open_item.key, "remove")

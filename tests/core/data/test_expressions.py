@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fernshale.core.data.expressions import BadExpression, parse_expression
-from fernshale.core.data.fields import Value, apply_changes, fields_of
+from fernshale.core.data.fields import FieldValue, apply_changes, fields_of
 from fernshale.core.data.formats import USUAL
 from fernshale.core.data.objects import Rewrite, find_objects, rewrite_object
 from fernshale.core.data.tree import NotKeyed
@@ -168,7 +168,7 @@ def test_the_reverse_undoes_it(angles: list[int]) -> None:
     ],
 )
 def test_whatever_comes_out_is_bounded(text: str, said: str) -> None:
-    scope: dict[str, Value] = {"n": 5, "long": "9" * 100_000, "wide": 10**350}
+    scope: dict[str, FieldValue] = {"n": 5, "long": "9" * 100_000, "wide": 10**350}
     with pytest.raises(BadExpression, match=said):
         parse_expression(text).value(scope)
 

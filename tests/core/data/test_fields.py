@@ -18,7 +18,7 @@ from ruamel.yaml.error import YAMLError
 
 from fernshale.core.data.custom_format import ObjectPatterns, read_objects
 from fernshale.core.data.fields import (
-    Value,
+    FieldValue,
     add_field,
     apply_changes,
     drop_field,
@@ -29,7 +29,7 @@ from fernshale.core.data.fields import (
 )
 from fernshale.core.data.formats import find_reader
 from fernshale.core.data.paths import fits, walk
-from fernshale.core.data.tree import Document
+from fernshale.core.data.tree import DataDocument
 
 _NAMES = st.from_regex(r"[a-z][a-z_]{0,6}", fullmatch=True).filter(
     lambda name: name not in ("true", "false", "null", "yes", "no", "on", "off", "y", "n", "text")
@@ -59,7 +59,7 @@ def _dump_toml(data: dict[str, Any]) -> str:
     )
 
 
-def _read(path: str, text: str) -> Document:
+def _read(path: str, text: str) -> DataDocument:
     read = find_reader(path, text)
     assert read is not None
     return read(text)
@@ -76,7 +76,7 @@ _FORMATS: dict[str, tuple[Callable[[Any], str], Callable[[str], Any]]] = {
 @pytest.mark.parametrize("path", list(_FORMATS))
 @given(data=_OBJECTS, new=_VALUES, name=_NAMES, at=st.integers(0, 5))
 def test_each_edit_says_what_was_asked_and_leaves_the_rest(
-    path: str, data: dict[str, Any], new: Value, name: str, at: int
+    path: str, data: dict[str, Any], new: FieldValue, name: str, at: int
 ) -> None:
     dump, load = _FORMATS[path]
     text = dump(data)

@@ -18,7 +18,7 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.stages.build.items import pinning_rule
 from fernshale.core.drift import comparison_cache, release_symbols
-from fernshale.core.drift.comparison import Change, compare
+from fernshale.core.drift.comparison import ApiChange, compare
 from fernshale.core.drift.comparison_cache import compare_releases
 from fernshale.core.drift.names.name_parts import Rarity, parts_of
 from fernshale.core.drift.parameter_order import new_order
@@ -30,11 +30,11 @@ from fernshale.core.inference.from_api_diff import guess_rules
 from tests.conftest import Tree
 
 
-def _changes(old: Path, new: Path) -> tuple[Change, ...]:
+def _changes(old: Path, new: Path) -> tuple[ApiChange, ...]:
     return compare(read_pair(old, new, "", Work()), CancelToken())
 
 
-def _told(changes: Sequence[Change]) -> set[tuple[str, str, str]]:
+def _told(changes: Sequence[ApiChange]) -> set[tuple[str, str, str]]:
     return {(c.kind, c.old.full if c.old else "", c.new.full if c.new else "") for c in changes}
 
 
@@ -271,7 +271,7 @@ def test_a_text_that_wants_more_than_a_name_says_so(text: str) -> None:
     assert name.startswith("X") and not is_whole
 
 
-def _best(changes: Sequence[Change], old: str) -> tuple[str, float, str]:
+def _best(changes: Sequence[ApiChange], old: str) -> tuple[str, float, str]:
     (change,) = (
         item for item in changes if item.old is not None and item.old.full == old and item.kind in ("renamed", "moved")
     )

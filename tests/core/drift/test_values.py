@@ -6,7 +6,7 @@ import pytest
 
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.stages.build.items import pinning_rule
-from fernshale.core.drift.comparison import Change, compare
+from fernshale.core.drift.comparison import ApiChange, compare
 from fernshale.core.drift.release_symbols import read_pair
 from fernshale.core.drift.value_equality import Constants, is_same_value
 from tests.conftest import Tree
@@ -31,7 +31,7 @@ def test_texts_of_one_value(one: str, other: str, is_same: bool, tree: Tree) -> 
     assert is_same_value(other, one, constants, constants) is is_same
 
 
-def _changes(tree: Tree, file: str, old: str, new: str) -> list[Change]:
+def _changes(tree: Tree, file: str, old: str, new: str) -> list[ApiChange]:
     folders = tree("old", {file: old}), tree("new", {file: new})
     pair = read_pair(*folders, "", Work())
     return [change for change in compare(pair, CancelToken()) if change.kind == "default"]

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.fix.apply import apply_edits, find_edits, try_rule
 from fernshale.core.fix.member_from_edit import learn_member
-from fernshale.core.fix.rule_from_edit import Lines, learn_rules
+from fernshale.core.fix.rule_from_edit import EditLines, learn_rules
 
 _PATH = TreePath("a.cpp")
 # What was changed, and what the rule must make of another place.
@@ -38,14 +38,14 @@ _CASES = [
 @pytest.mark.parametrize(("before", "after", "other", "wanted"), _CASES)
 def test_what_was_done_once_is_done_elsewhere(before: str, after: str, other: str, wanted: str) -> None:
     line = next(number for number, text in enumerate(other.split("\n"), 1) if text not in wanted.split("\n"))
-    rule = learn_rules(before, after, _PATH, [Lines(_PATH, other, frozenset({line}))], "learned", "w")[0]
+    rule = learn_rules(before, after, _PATH, [EditLines(_PATH, other, frozenset({line}))], "learned", "w")[0]
     assert apply_edits(other, find_edits(rule, _PATH, other)) == wanted
     assert try_rule(rule) == ()
 
 
 def test_a_rule_that_touches_less_beside_comes_first() -> None:
     text = "a.go(1);\nb.go(2);\nother(3);\n"
-    rules = learn_rules("x.go(5);", "x.run(5);", _PATH, [Lines(_PATH, text, frozenset({1, 2}))], "l", "w")
+    rules = learn_rules("x.go(5);", "x.run(5);", _PATH, [EditLines(_PATH, text, frozenset({1, 2}))], "l", "w")
     assert (rules[0].kind, rules[0].old, rules[0].new) == ("rename", "go", "run")
 
 
@@ -68,7 +68,7 @@ def test_where_an_arrow_is_no_pointer_it_is_none() -> None:
 
 def test_no_name_of_the_example_is_written_elsewhere() -> None:
     text = "one->blocks().push_back(a);\ntwo.blocks().push_back(b);\nother(fn, 1, c);\n"
-    others = [Lines(_PATH, text, frozenset((1, 2, 3)))]
+    others = [EditLines(_PATH, text, frozenset((1, 2, 3)))]
     for rule in learn_rules("fn->blocks().push_back(x);", "fn->insert(fn->end(), x);", _PATH, others, "l", "w"):
         assert "fn" not in rule.replacement or "fn" in rule.pattern
 

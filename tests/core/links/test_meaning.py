@@ -11,11 +11,11 @@ from orchard import Format, Grove, make_grove, profile_text
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.links.index import LinkIndex
-from fernshale.core.links.missing_references import Dangling, find_dangling
+from fernshale.core.links.missing_references import MissingReference, find_dangling
 from fernshale.core.links.reference_reader import with_includes
 from fernshale.core.links.relink import replacements, rewrite
-from fernshale.core.links.renamed_targets import SURE, Evidence, Told
-from fernshale.core.links.targets import Side
+from fernshale.core.links.renamed_targets import SURE, TargetEvidence, Told
+from fernshale.core.links.targets import LinkSide
 from fernshale.core.profile.model import IdPattern, LinkShape, PathPattern
 from fernshale.core.profile.read import read_profile
 
@@ -23,19 +23,19 @@ Files = dict[str, bytes]
 _JSON = LinkShape((IdPattern(("**/*.json",), key=("uid",)),), (IdPattern(("**/*.json",), key=("ref", "mesh", "skin")),))
 
 
-def side(shape: LinkShape, files: Files) -> Side:
+def side(shape: LinkShape, files: Files) -> LinkSide:
     index = LinkIndex(shape)
     there = {TreePath(path): data for path, data in files.items()}
     index.update({path: hash(data) for path, data in there.items()}, there.get, Work())
-    return Side(index, there, there.get)
+    return LinkSide(index, there, there.get)
 
 
-def dangling(shape: LinkShape, before: Files, now: Files, told: Told | None = None) -> dict[str, Dangling]:
+def dangling(shape: LinkShape, before: Files, now: Files, told: Told | None = None) -> dict[str, MissingReference]:
     found = find_dangling(side(shape, before), side(shape, now), {}, told or {}, CancelToken())
     return {item.id: item for item in found}
 
 
-def relinked(shape: LinkShape, now: Files, found: dict[str, Dangling]) -> Files:
+def relinked(shape: LinkShape, now: Files, found: dict[str, MissingReference]) -> Files:
     here = side(shape, now)
     chosen = [(item, way) for item in found.values() for way in item.sure]
     changed = rewrite(here.index.rules, replacements(chosen), here.read)
@@ -70,7 +70,7 @@ def test_a_grove_after_an_update(format: Format, named: bool, tmp_path) -> None:
     assert right >= 0.98 * asked
 
 
-def _is_right(item: Dangling, grove: Grove) -> bool:
+def _is_right(item: MissingReference, grove: Grove) -> bool:
     """Whether the first proposals are right; one that is sure and wrong fails the test."""
     wanted = grove.right[item.id]
     for way in item.sure:
@@ -184,7 +184,7 @@ def test_what_dangled_before_is_told_apart_and_a_note_outranks_likeness() -> Non
     before = {"kit/a.json": _file("one", look="stone", size=4, height=9)}
     now = {"kit/a.json": _file("two", look="stone", size=4, height=9), "kit/c.json": _file("three", look="glass")}
     own = {"mine.json": b'{"mesh": "one", "skin": "nobody"}'}
-    found = dangling(_JSON, before | own, now | own, {("one", "three"): Evidence(0.97, "the notes say so")})
+    found = dangling(_JSON, before | own, now | own, {("one", "three"): TargetEvidence(0.97, "the notes say so")})
     assert found["nobody"].before and not found["nobody"].candidates
     assert not found["one"].before
     assert {way.id: way.score >= SURE for way in found["one"].candidates}["three"] or not found["one"].sure

@@ -14,21 +14,23 @@ from hypothesis import strategies as st
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.merge import folder_reader
-from fernshale.core.merge.folder_merge import FolderMerge, Side, merge_folders
+from fernshale.core.merge.folder_merge import FolderMerge, FolderSide, merge_folders
 from fernshale.core.merge.folder_reader import disk_sides
 from fernshale.core.merge.ledger import LedgerUnbalanced, build_ledger
 from fernshale.core.merge.merge_result import build_result, write_result
-from fernshale.core.merge.text_merge import Choice
-from fernshale.core.snapshot.manifest import Entry, Kind, Manifest, digest_of
+from fernshale.core.merge.text_merge import Resolution
+from fernshale.core.snapshot.manifest import EntryKind, Manifest, TreeEntry, digest_of
 from tests.conftest import Tree, listing
 
 _BODY = "".join(f"line {n} of a file that is long enough to be known again\n" for n in range(12))
 
 
-def _side(files: Mapping[str, str | bytes]) -> Side:
+def _side(files: Mapping[str, str | bytes]) -> FolderSide:
     data = {TreePath(path): text if isinstance(text, bytes) else text.encode() for path, text in files.items()}
-    entries = {path: Entry(Kind.FILE, 0o644, digest_of(body), len(body)) for path, body in sorted(data.items())}
-    return Side(Manifest.of(entries), lambda path: data[path])
+    entries = {
+        path: TreeEntry(EntryKind.FILE, 0o644, digest_of(body), len(body)) for path, body in sorted(data.items())
+    }
+    return FolderSide(Manifest.of(entries), lambda path: data[path])
 
 
 def _merge(
@@ -37,7 +39,7 @@ def _merge(
     return merge_folders(_side(base), _side(mine), _side(incoming), Work())
 
 
-def _result(merge: FolderMerge, choices: Mapping[str, Choice] | None = None) -> dict[str, bytes]:
+def _result(merge: FolderMerge, choices: Mapping[str, Resolution] | None = None) -> dict[str, bytes]:
     result = build_result(merge, choices or {}, "mine")
     build_ledger(merge, result, choices or {})
     return {path: result.read(path) for path in result.entries}
@@ -110,9 +112,9 @@ def test_binary_files_are_never_woven() -> None:
     merge = _merge({"a.bin": old}, {"a.bin": mine}, {"a.bin": new})
     (due,) = merge.files[0].decisions
     assert merge.files[0].outcome == "decide"
-    assert _result(merge, {due.id: Choice("incoming")}) == {"a.bin": new}
+    assert _result(merge, {due.id: Resolution("incoming")}) == {"a.bin": new}
     ledger = build_ledger(
-        merge, build_result(merge, {due.id: Choice("incoming")}, "mine"), {due.id: Choice("incoming")}
+        merge, build_result(merge, {due.id: Resolution("incoming")}, "mine"), {due.id: Resolution("incoming")}
     )
     assert [entry.fate for entry in ledger.entries] == ["dropped"]
 
@@ -134,7 +136,7 @@ def test_ledger_balances_and_every_file_is_accounted_for(
     base: dict[str, str], mine: dict[str, str], incoming: dict[str, str], way: str
 ) -> None:
     merge = _merge(base, mine, incoming)
-    choices = {due.id: Choice(way) for _, due in merge.decisions} if way else {}  # type: ignore[arg-type]
+    choices = {due.id: Resolution(way) for _, due in merge.decisions} if way else {}  # type: ignore[arg-type]
     result = build_result(merge, choices, "mine")
     ledger = build_ledger(merge, result, choices)
     assert ledger.edits == sum(ledger.count(fate) for fate in ("carried", "already", "decide", "dropped"))  # type: ignore[arg-type]
@@ -155,7 +157,7 @@ def test_ledger_balances_and_every_file_is_accounted_for(
 def test_a_result_that_lost_an_edit_is_refused() -> None:
     merge = _merge({"a": _OLD}, {"a": _EDIT}, {"a": _NEW})
     result = build_result(merge, {}, "mine")
-    spoilt = Entry(Kind.FILE, 0o644, digest_of(_NEW.encode()), len(_NEW))
+    spoilt = TreeEntry(EntryKind.FILE, 0o644, digest_of(_NEW.encode()), len(_NEW))
     bad = replace(result, entries={TreePath("a"): spoilt}, woven={TreePath("a"): _NEW.encode()})
     with pytest.raises(LedgerUnbalanced):
         build_ledger(merge, bad, {})
@@ -173,7 +175,7 @@ def test_links_modes_and_empty_folders_on_disk(tree: Tree) -> None:
     merge = merge_folders(base, mine, incoming, Work(token=token))
     result = build_result(merge, {}, "mine")
     assert result.entries[TreePath("run.sh")].mode == 0o755
-    assert result.entries[TreePath("current")] == Entry(Kind.LINK, 0, "v2")
+    assert result.entries[TreePath("current")] == TreeEntry(EntryKind.LINK, 0, "v2")
     assert [entry.what for entry in build_ledger(merge, result, {}).entries] == ["mode 755"]
 
 
@@ -247,7 +249,7 @@ def test_a_clash_in_a_part_is_decided_there() -> None:
     merge = _merge(base, mine, incoming)
     ((file, due),) = merge.decisions
     assert (file.path, due.mine, due.incoming) == ("fog.cpp", (13, 14), (5, 6))
-    assert b"my fog" in _result(merge, {due.id: Choice("mine")})["fog.cpp"]
+    assert b"my fog" in _result(merge, {due.id: Resolution("mine")})["fog.cpp"]
 
 
 def test_edits_of_files_the_vendor_joined_stand_in_the_one() -> None:
@@ -285,7 +287,10 @@ def test_a_file_that_stands_where_the_vendor_needs_a_folder_keeps_its_place() ->
     merge = _merge({}, {"data": "mine\n"}, {"data/list.txt": "theirs\n"})
     ((file, due),) = merge.decisions
     assert _result(merge) == {"data": b"mine\n"}
-    assert _result(merge, {due.id: Choice("incoming")}) == {"data": b"mine\n", "data-list.txt.incoming": b"theirs\n"}
+    assert _result(merge, {due.id: Resolution("incoming")}) == {
+        "data": b"mine\n",
+        "data-list.txt.incoming": b"theirs\n",
+    }
     assert file.outcome == "decide"
 
 
@@ -312,7 +317,7 @@ def test_without_a_base_nothing_is_taken_that_could_be_an_edit() -> None:
         ("a", (9, 10), (9, 10)),
     ]
     first, second = (due.id for _, due in merge.decisions)
-    assert _result(merge, {first: Choice("incoming"), second: Choice("mine")})["a"] == _BOTH.encode()
+    assert _result(merge, {first: Resolution("incoming"), second: Resolution("mine")})["a"] == _BOTH.encode()
 
 
 _LONG = st.lists(st.sampled_from([f"{word} {n}\n" for word in ("sea", "fog", "pier") for n in range(6)]), max_size=24)
@@ -329,7 +334,7 @@ def test_split_joined_or_moved_the_ledger_balances(
 ) -> None:
     sides = [_side(files) for files in (base, mine, incoming)]
     merge = merge_folders(sides[0] if know else None, sides[1], sides[2], Work())
-    choices = {due.id: Choice(way) for _, due in merge.decisions} if way else {}  # type: ignore[arg-type]
+    choices = {due.id: Resolution(way) for _, due in merge.decisions} if way else {}  # type: ignore[arg-type]
     result = build_result(merge, choices, "mine")
     ledger = build_ledger(merge, result, choices)
     assert all(entry.fate in ("carried", "already", "decide", "dropped") for entry in ledger.entries)
@@ -349,7 +354,7 @@ def test_a_part_that_two_old_files_claim_goes_to_one_and_nothing_is_lost() -> No
     mine = {"a.cpp": base["a.cpp"].replace("a line 2", "my a"), "b.cpp": base["b.cpp"].replace("b line 2", "my b")}
     incoming = {"a.cpp": _part("a"), "b.cpp": _part("b"), "shared.cpp": shared, "a.bin": "\0"}
     merge = _merge(base, mine, incoming)
-    result = _result(merge, {due.id: Choice("mine") for _, due in merge.decisions})
+    result = _result(merge, {due.id: Resolution("mine") for _, due in merge.decisions})
     assert (
         b"my a" in result["a.cpp"]
         and b"my b" in result["b.cpp"]
@@ -361,6 +366,6 @@ def test_a_file_i_moved_is_not_taken_apart() -> None:
     base = {"all.cpp": _part("calendar") + _part("fog")}
     mine = {"own/all.cpp": base["all.cpp"].replace("fog line 5", "my fog")}
     merge = _merge(base, mine, {"calendar.cpp": _part("calendar"), "fog.cpp": _part("fog")})
-    choices = {due.id: Choice("mine") for _, due in merge.decisions}
+    choices = {due.id: Resolution("mine") for _, due in merge.decisions}
     result = _result(merge, choices)
     assert sorted(result) == ["fog.cpp", "own/all.cpp"] and b"my fog" in result["own/all.cpp"]

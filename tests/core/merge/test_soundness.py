@@ -8,9 +8,9 @@ import pytest
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.merge.base_versions import compose_base
-from fernshale.core.merge.folder_merge import Side
+from fernshale.core.merge.folder_merge import FolderSide
 from fernshale.core.merge.soundness import complaints
-from fernshale.core.snapshot.manifest import Entry, Kind, Manifest, digest_of
+from fernshale.core.snapshot.manifest import EntryKind, Manifest, TreeEntry, digest_of
 
 
 @pytest.mark.parametrize(
@@ -33,10 +33,10 @@ def test_what_is_odd_about_a_result(path: str, mine: str, incoming: str, result:
     assert (not found) if not words else any(words in item for item in found)
 
 
-def _side(files: Mapping[str, str]) -> Side:
+def _side(files: Mapping[str, str]) -> FolderSide:
     data = {TreePath(path): text.encode() for path, text in files.items()}
-    entries = {path: Entry(Kind.FILE, 0o644, digest_of(body), len(body)) for path, body in data.items()}
-    return Side(Manifest.of(entries), lambda path: data[path])
+    entries = {path: TreeEntry(EntryKind.FILE, 0o644, digest_of(body), len(body)) for path, body in data.items()}
+    return FolderSide(Manifest.of(entries), lambda path: data[path])
 
 
 def _text(word: str) -> str:

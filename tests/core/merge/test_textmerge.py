@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.textfile import TextFile, read_text
 from fernshale.core.merge.align import Hunk, align_lines
-from fernshale.core.merge.text_merge import Choice, TextMerge, merge_text, result_text
+from fernshale.core.merge.text_merge import Resolution, TextMerge, merge_text, result_text
 from fernshale.core.merge.text_style import read_lines
 
 
@@ -91,7 +91,7 @@ def test_a_clash_is_no_larger_than_it_must_be() -> None:
     merge = _merge("a\nold\nz\n", "a\nsame\nmine\nz\n", "a\nsame\ntheirs\nz\n")
     (due,) = merge.decisions
     assert (due.base, due.mine, due.incoming) == ((1, 2), (2, 3), (2, 3))
-    text = result_text(merge, {due.id: Choice("swapped")}, "nothing")
+    text = result_text(merge, {due.id: Resolution("swapped")}, "nothing")
     assert text is not None and text.text == "a\nsame\ntheirs\nmine\nz\n"
 
 
@@ -106,7 +106,7 @@ def test_tokens_that_do_not_clash_are_a_proposal_and_never_taken_silently() -> N
     (due,) = merge.decisions
     assert due.finer == "return Slot{day.opening(), minutes(15)};"
     assert "finer" in due.ways and result_text(merge, {}, "nothing") is None
-    text = result_text(merge, {due.id: Choice("finer")}, "nothing")
+    text = result_text(merge, {due.id: Resolution("finer")}, "nothing")
     assert text is not None and text.text == "return Slot{day.opening(), minutes(15)};\n"
     clash = _merge(base, base.replace("12", "15"), base.replace("12", "20"))
     assert clash.decisions[0].finer is None and "finer" not in clash.decisions[0].ways

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from fernshale.core.base.textfile import TextFile
 from fernshale.core.merge.align import align_lines, equal_lines
 from fernshale.core.merge.line_merge import RegionKind, merge_lines
-from fernshale.core.merge.text_merge import Choice, merge_text, result_text
+from fernshale.core.merge.text_merge import Resolution, merge_text, result_text
 
 _LINES = st.lists(st.sampled_from("abcdefgh"), max_size=14)
 
@@ -71,7 +71,7 @@ def test_an_unchanged_side_yields_the_other(base: list[str], other: list[str]) -
 @given(_LINES, _LINES, _LINES)
 def test_no_line_of_mine_is_lost_without_a_decision(base: list[str], mine: list[str], incoming: list[str]) -> None:
     merge = merge_text(_text(base), _text(mine), _text(incoming))
-    kept = result_text(merge, {due.id: Choice("mine") for due in merge.decisions}, "nothing")
+    kept = result_text(merge, {due.id: Resolution("mine") for due in merge.decisions}, "nothing")
     assert kept is not None
     added = [mine[line] for hunk in align_lines(base, mine) for line in range(*hunk.new)]
     lines = kept.text.split("\n")
@@ -121,11 +121,11 @@ def test_choices_put_the_lines_where_they_belong() -> None:
     (due,) = merge.decisions
     assert result_text(merge, {}, "nothing") is None
     expected = {
-        Choice("mine"): "a\nmine\nb\n",
-        Choice("incoming"): "a\ntheirs\nb\n",
-        Choice("both"): "a\nmine\ntheirs\nb\n",
-        Choice("text", "by hand"): "a\nby hand\nb\n",
-        Choice("text", ""): "a\nb\n",
+        Resolution("mine"): "a\nmine\nb\n",
+        Resolution("incoming"): "a\ntheirs\nb\n",
+        Resolution("both"): "a\nmine\ntheirs\nb\n",
+        Resolution("text", "by hand"): "a\nby hand\nb\n",
+        Resolution("text", ""): "a\nb\n",
     }
     for choice, text in expected.items():
         found = result_text(merge, {due.id: choice}, "nothing")

@@ -11,9 +11,15 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.ranges import parse_range
 from fernshale.core.base.release import parse_release, same_release
-from fernshale.core.route.candidates import Candidate, Field, Here, Wishes, find_candidates
+from fernshale.core.route.candidates import (
+    CandidateTable,
+    InstalledPlugin,
+    PluginCandidate,
+    PluginWishes,
+    find_candidates,
+)
 from fernshale.core.route.planner import Leg, PluginStep, plan_leg, readiness
-from fernshale.core.route.shelf import Fault, Need, PluginRelease, Shelf, Succession
+from fernshale.core.route.shelf import KnownFault, Need, PluginRelease, Shelf, Succession
 from fernshale.core.route.shelf_sources import FolderSource
 
 _SOURCE = FolderSource("shelf", Path("shelf"))
@@ -40,7 +46,7 @@ _RANGES = ("[1,2)", "[1,3)", "[2,3)", "", "*")
 
 
 @st.composite
-def problems(draw: st.DrawFn) -> tuple[Shelf, list[Here], Wishes]:
+def problems(draw: st.DrawFn) -> tuple[Shelf, list[InstalledPlugin], PluginWishes]:
     plugins = []
     for id in (*_IDS, "drift"):
         for version in draw(st.sets(st.sampled_from(_VERSIONS), max_size=3)):
@@ -54,22 +60,22 @@ def problems(draw: st.DrawFn) -> tuple[Shelf, list[Here], Wishes]:
                     said_to_work=draw(st.sampled_from(("", "", "[2,3)"))),
                     set=draw(st.sampled_from(("", "trees"))) if id in _IDS[:2] else "",
                     requires=tuple(Need(other, draw(st.sampled_from((">=2", "*", "<3", "==1")))) for other in needs),
-                    faults=draw(st.sampled_from(((), (), (Fault("it creaks", ("creak",)),)))),
+                    faults=draw(st.sampled_from(((), (), (KnownFault("it creaks", ("creak",)),)))),
                 )
             )  # fmt: skip
-    here = [Here(id, draw(st.sampled_from(_VERSIONS)), draw(st.sampled_from(_RANGES))) for id in _IDS]
+    here = [InstalledPlugin(id, draw(st.sampled_from(_VERSIONS)), draw(st.sampled_from(_RANGES))) for id in _IDS]
     kinds = st.sampled_from(("renamed", "folded"))
     successions = (
         (Succession("ash", draw(kinds), (draw(st.sampled_from(("drift", "cedar"))),)),) if draw(st.booleans()) else ()
     )
-    wishes = Wishes(draw(st.frozensets(st.sampled_from(_IDS), max_size=1)), frozenset())
+    wishes = PluginWishes(draw(st.frozensets(st.sampled_from(_IDS), max_size=1)), frozenset())
     return shelf_of(*plugins, successions=successions), here, wishes  # type: ignore[arg-type]
 
 
-def _choices(field: Field, shelf: Shelf) -> Iterator[dict[str, Candidate | str]]:
-    options: list[list[tuple[str, Candidate | str]]] = []
+def _choices(field: CandidateTable, shelf: Shelf) -> Iterator[dict[str, PluginCandidate | str]]:
+    options: list[list[tuple[str, PluginCandidate | str]]] = []
     for id in field.order:
-        ways: list[Candidate | str] = [item for item in field.of[id] if item.readiness != "nothing"]
+        ways: list[PluginCandidate | str] = [item for item in field.of[id] if item.readiness != "nothing"]
         if id not in field.here:
             ways.append("absent")
         elif id not in field.wishes.hold:
@@ -81,8 +87,8 @@ def _choices(field: Field, shelf: Shelf) -> Iterator[dict[str, Candidate | str]]
         yield dict(picked)
 
 
-def _allowed(picked: Mapping[str, Candidate | str], shelf: Shelf, wishes: Wishes) -> bool:
-    taken = {id: way for id, way in picked.items() if isinstance(way, Candidate)}
+def _allowed(picked: Mapping[str, PluginCandidate | str], shelf: Shelf, wishes: PluginWishes) -> bool:
+    taken = {id: way for id, way in picked.items() if isinstance(way, PluginCandidate)}
     for item in taken.values():
         for need in item.needs:
             other = taken.get(need.id)
@@ -101,12 +107,12 @@ def _allowed(picked: Mapping[str, Candidate | str], shelf: Shelf, wishes: Wishes
     return True
 
 
-def _cost(picked: Mapping[str, Candidate | str], field: Field) -> tuple[int, int, int, int]:
+def _cost(picked: Mapping[str, PluginCandidate | str], field: CandidateTable) -> tuple[int, int, int, int]:
     left_out = risk = changes = age = 0
     for id, way in picked.items():
         left_out += way == "out"
         changes += way == "follows"
-        if isinstance(way, Candidate):
+        if isinstance(way, PluginCandidate):
             newest_first = sorted(field.of[id], key=lambda item: parse_release(item.version), reverse=True)
             risk += way.risk
             changes += (not way.is_here) + (id not in field.here)
@@ -116,7 +122,7 @@ def _cost(picked: Mapping[str, Candidate | str], field: Field) -> tuple[int, int
 
 @settings(max_examples=150, deadline=None)
 @given(problems())
-def test_no_choice_of_all_there_are_is_better(problem: tuple[Shelf, list[Here], Wishes]) -> None:
+def test_no_choice_of_all_there_are_is_better(problem: tuple[Shelf, list[InstalledPlugin], PluginWishes]) -> None:
     shelf, here, wishes = problem
     field = find_candidates(shelf, "2.5", here, wishes, {"creak"})
     leg = plan_leg(shelf, "1", "2.5", here, wishes, {"creak"})
@@ -126,7 +132,9 @@ def test_no_choice_of_all_there_are_is_better(problem: tuple[Shelf, list[Here], 
 
 @settings(max_examples=60, deadline=None)
 @given(problems())
-def test_what_conflicts_is_named_and_no_demand_too_many(problem: tuple[Shelf, list[Here], Wishes]) -> None:
+def test_what_conflicts_is_named_and_no_demand_too_many(
+    problem: tuple[Shelf, list[InstalledPlugin], PluginWishes],
+) -> None:
     shelf, here, wishes = problem
     leg = plan_leg(shelf, "1", "2.5", here, wishes, {"creak"})
     left_out = {step.id for step in leg.plugins if step.action == "nothing"}
@@ -140,7 +148,7 @@ def test_what_conflicts_is_named_and_no_demand_too_many(problem: tuple[Shelf, li
 
 
 def plan(*plugins: PluginRelease, here: str = "1.5", accepts: str = "[1,2)", used: tuple[str, ...] = ()) -> PluginStep:
-    (step,) = plan_leg(shelf_of(*plugins), "1", "3.1", [Here("p", here, accepts)], used=used).plugins
+    (step,) = plan_leg(shelf_of(*plugins), "1", "3.1", [InstalledPlugin("p", here, accepts)], used=used).plugins
     return step
 
 
@@ -159,7 +167,10 @@ def test_what_is_here_and_fits_stays_and_else_the_newest_stable_is_taken() -> No
 
 
 def test_a_known_fault_is_avoided_where_it_concerns_the_project() -> None:
-    good, faulty = release("p", "2.0", "[3,4)"), release("p", "2.1", "[3,4)", faults=(Fault("stripes", ("blit",)),))
+    good, faulty = (
+        release("p", "2.0", "[3,4)"),
+        release("p", "2.1", "[3,4)", faults=(KnownFault("stripes", ("blit",)),)),
+    )
     assert plan(good, faulty, used=("draw",)).to == "2.1"
     assert plan(good, faulty, used=("blit",)).to == "2.0"
     alone = plan(faulty, used=("blit",))
@@ -171,7 +182,9 @@ def test_a_set_moves_in_step_even_if_one_could_go_further() -> None:
         *(release("lamp", version, "[3,4)", set="light") for version in ("2.0", "2.1", "2.2")),
         *(release("presets", version, "[3,4)", set="light") for version in ("2.0", "2.1")),
     )
-    leg = plan_leg(shelf, "1", "3.1", [Here("lamp", "1.0", "[1,2)"), Here("presets", "1.0", "[1,2)")])
+    leg = plan_leg(
+        shelf, "1", "3.1", [InstalledPlugin("lamp", "1.0", "[1,2)"), InstalledPlugin("presets", "1.0", "[1,2)")]
+    )
     assert steps(leg) == {"lamp": ("update", "2.1"), "presets": ("update", "2.1")}
 
 
@@ -182,7 +195,9 @@ def test_a_plugin_that_is_needed_is_added_and_successors_are_followed() -> None:
         release("chart", "1.0", "[1,2)"), release("atlas", "5.0", "[3,4)"), release("pins", "5.0", "[3,4)"),
         successions=(Succession("chart", "split", ("atlas", "pins"), "it grew"),),
     )  # fmt: skip
-    leg = plan_leg(shelf, "1", "3.1", [Here("map", "1.0", "[1,2)"), Here("chart", "1.0", "[1,2)")])
+    leg = plan_leg(
+        shelf, "1", "3.1", [InstalledPlugin("map", "1.0", "[1,2)"), InstalledPlugin("chart", "1.0", "[1,2)")]
+    )
     assert steps(leg) == {
         "map": ("update", "2.0"), "chart": ("follow", "5.0"), "pins": ("add", "5.0"), "grid": ("add", "1.0"),
     }  # fmt: skip
@@ -197,9 +212,9 @@ def test_few_demands_that_conflict_are_said_with_the_ways_out() -> None:
         release("grid", "1.0", "[1,2)"), release("grid", "2.0", "[3,4)"), release("grid", "1.9", "[4,5)"), *others,
     )  # fmt: skip
     here = [
-        Here("map", "1.0", "[1,2)"),
-        Here("grid", "1.0", "[1,2)"),
-        *(Here(item.id, "1", "[1,2)") for item in others),
+        InstalledPlugin("map", "1.0", "[1,2)"),
+        InstalledPlugin("grid", "1.0", "[1,2)"),
+        *(InstalledPlugin(item.id, "1", "[1,2)") for item in others),
     ]
     leg = plan_leg(shelf, "1", "3.1", here, targets=["4.0"])
     (conflict,) = leg.conflicts
@@ -211,13 +226,13 @@ def test_few_demands_that_conflict_are_said_with_the_ways_out() -> None:
     ]  # fmt: skip
     assert any(way.startswith("set map aside") for way in conflict.ways)
     assert any(way.startswith("go to 4.0 instead") for way in conflict.ways)
-    held = plan_leg(shelf, "1", "3.1", here, Wishes(hold=frozenset({"map"})))
+    held = plan_leg(shelf, "1", "3.1", here, PluginWishes(hold=frozenset({"map"})))
     assert not held.conflicts and steps(held)["map"] == ("hold", "1.0")
 
 
 def test_circular_needs_come_along_together_or_not_at_all() -> None:
     pair = [release(a, "2", "[3,4)", requires=(Need(b, ">=2"),)) for a, b in (("ash", "birch"), ("birch", "ash"))]
-    here = [Here("ash", "1", ""), Here("birch", "1", "")]
+    here = [InstalledPlugin("ash", "1", ""), InstalledPlugin("birch", "1", "")]
     assert steps(plan_leg(shelf_of(*pair), "1", "3.1", here)) == {"ash": ("update", "2"), "birch": ("update", "2")}
     only = plan_leg(shelf_of(pair[0], release("birch", "1", "[1,2)")), "1", "3.1", here)
     assert {step.action for step in only.plugins} == {"nothing"}

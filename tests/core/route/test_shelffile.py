@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fernshale.core.base.errors import FormatError, MisuseError
-from fernshale.core.route.shelf import Demand, EngineRelease, Fault, Need, NotOnShelf, PluginRelease, Succession
+from fernshale.core.route.shelf import Demand, EngineRelease, KnownFault, Need, NotOnShelf, PluginRelease, Succession
 from fernshale.core.route.shelf_file import ShelfFile, is_inside, oddities, parse_shelf_file, write_shelf_file
 from fernshale.core.route.shelf_sources import read_shelf
 from tests.conftest import Tree
@@ -66,7 +66,7 @@ _ids = st.sampled_from(("ash", "birch"))
     title=_text,
     engines=st.lists(st.builds(
         EngineRelease, id=_ids, version=st.integers(1, 99).map(str), folder=st.just("x"),
-        faults=st.lists(st.builds(Fault, what=_text, concerns=st.lists(_text).map(tuple)), max_size=2).map(tuple),
+        faults=st.lists(st.builds(KnownFault, what=_text, concerns=st.lists(_text).map(tuple)), max_size=2).map(tuple),
         demands=st.lists(st.builds(Demand, name=_text, at_least=st.just("17"), why=_text), max_size=2).map(tuple),
     ), max_size=3, unique_by=lambda item: (item.id, item.version)),
     plugins=st.lists(st.builds(

@@ -17,7 +17,7 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.apply import apply_changes
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
-from fernshale.core.process.workers import Second, SecondFailed
+from fernshale.core.process.workers import SecondFailed, WorkerProcess
 from fernshale.core.snapshot import parallel_reading
 from fernshale.core.snapshot import restore as restoring
 from fernshale.core.snapshot.cutting import LEAST, MOST, Cutter
@@ -198,12 +198,12 @@ def test_a_second_process_that_fails_loses_nothing(
 def test_a_second_process_that_dies_or_is_not_wanted_any_more(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     (tmp_path / "slow.py").write_text("import time\ndef work(job, tell):\n    tell(7)\n    time.sleep(job)\n")
     monkeypatch.setenv("PYTHONPATH", str(tmp_path))
-    with pytest.raises(SecondFailed, match="status -9"), Second("slow:work", 60) as second:
+    with pytest.raises(SecondFailed, match="status -9"), WorkerProcess("slow:work", 60) as second:
         os.kill(second._child.pid, 9)
         second.result(CancelToken())
     token = CancelToken()
     threading.Timer(0.2, token.cancel).start()
-    with pytest.raises(Cancelled), Second("slow:work", 60) as second:
+    with pytest.raises(Cancelled), WorkerProcess("slow:work", 60) as second:
         second.result(token)
     assert second._child.returncode is not None
 

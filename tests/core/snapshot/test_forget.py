@@ -12,8 +12,13 @@ from hypothesis import strategies as st
 from fernshale.core.base.errors import MisuseError, StoreError
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.record.logbook import undo
-from fernshale.core.crossing.record.retention import forget_by_policy, forget_these, needed_contents, needed_snapshots
-from fernshale.core.snapshot.deletion import Policy, choose_forgotten, forget
+from fernshale.core.crossing.record.retention import (
+    delete_by_policy,
+    delete_snapshots,
+    needed_contents,
+    needed_snapshots,
+)
+from fernshale.core.snapshot.deletion import Policy, choose_deleted, delete
 from fernshale.core.snapshot.restore import restore
 from fernshale.core.snapshot.store import Snapshot, Store
 from tests.conftest import Tree, listing
@@ -29,16 +34,16 @@ def _snapshot(number: int, tree: str = "/t", day: float = 0.0) -> Snapshot:
 
 def test_policy_keeps_the_last_and_the_latest_of_each_day() -> None:
     many = [_snapshot(number, day=number // 3) for number in range(9)]  # three on each of three days
-    assert choose_forgotten(many, Policy(last=2), ()) == [f"s{n:02}" for n in range(7)]
-    assert choose_forgotten(many, Policy(daily=2), ()) == ["s00", "s01", "s02", "s03", "s04", "s06", "s07"]
-    assert choose_forgotten(many, Policy(last=4, daily=3), ("s00",)) == ["s01", "s03", "s04"]
+    assert choose_deleted(many, Policy(last=2), ()) == [f"s{n:02}" for n in range(7)]
+    assert choose_deleted(many, Policy(daily=2), ()) == ["s00", "s01", "s02", "s03", "s04", "s06", "s07"]
+    assert choose_deleted(many, Policy(last=4, daily=3), ("s00",)) == ["s01", "s03", "s04"]
     # There are fewer than a policy keeps: then all stay.
     for roomy in (Policy(last=10), Policy(last=99, daily=7), Policy(last=9)):
-        assert choose_forgotten(many, roomy, ()) == []
-    assert choose_forgotten(many[2::3], Policy(daily=9), ()) == []
+        assert choose_deleted(many, roomy, ()) == []
+    assert choose_deleted(many[2::3], Policy(daily=9), ()) == []
     other = [_snapshot(50, "/other")]
-    assert "s50" not in choose_forgotten([*many, *other], Policy(last=1), (), "/t")
-    assert choose_forgotten([*many, *other], Policy(last=1), ()) == [f"s{n:02}" for n in range(8)]
+    assert "s50" not in choose_deleted([*many, *other], Policy(last=1), (), "/t")
+    assert choose_deleted([*many, *other], Policy(last=1), ()) == [f"s{n:02}" for n in range(8)]
     for bad in ((0, 0), (-1, 3)):
         with pytest.raises(MisuseError, match="keep something"):
             Policy(*bad)
@@ -61,7 +66,7 @@ def test_what_stays_is_whole_and_what_only_the_forgotten_had_is_gone(tmp_path: P
         for entry in reader.manifest(id).files.values():
             reader.get(entry.content)
     before = store.size_bytes()
-    freed = forget(store, gone, set, Work())
+    freed = delete(store, gone, set, Work())
     assert set(freed.forgotten) == gone and freed.bytes == before - store.size_bytes() > 0
     assert [item.id for item in store.list()] == sorted(set(kept) - gone) and store.verify().ok
     for user in (store, reader):
@@ -81,13 +86,13 @@ def test_what_steps_and_crossings_need_stays(tree: Tree, token: CancelToken) -> 
     (start,) = needed_snapshots()
     assert needed_contents()
     with pytest.raises(StoreError, match="the crossing of candle began from it"):
-        forget_these(crossing.store, [start], Work(token=token))
+        delete_snapshots(crossing.store, [start], Work(token=token))
     (wick.project / "extra").write_text("x")
     crossing.store.take(wick.project, "later", Work(token=token))
     crossing.store.take(wick.project, "latest", Work(token=token))
-    only = forget_by_policy(crossing.store, Policy(last=1), "", Work(token=token), dry_run=True)
+    only = delete_by_policy(crossing.store, Policy(last=1), "", Work(token=token), dry_run=True)
     assert len(only.forgotten) >= 1 and start not in only.forgotten and len(crossing.store.list()) >= 3
-    done = forget_by_policy(crossing.store, Policy(last=1), "", Work(token=token), dry_run=False)
+    done = delete_by_policy(crossing.store, Policy(last=1), "", Work(token=token), dry_run=False)
     assert done.forgotten == only.forgotten
     (wick.project / "extra").unlink()
     undo(crossing, crossing.logbook()[-1].id, Work(token=token))
@@ -106,8 +111,8 @@ def test_nothing_goes_while_a_snapshot_that_stays_cannot_be_read(
     for damaged in (whole[:-1] + bytes([whole[-1] ^ 1]), b"{" + whole[1:40]):
         path.write_bytes(damaged)
         with pytest.raises(StoreError):
-            forget(store, [first.id], set, Work(token=token))
+            delete(store, [first.id], set, Work(token=token))
         assert store.manifest_path(first.id).exists()
     # The damaged one itself can go, and then the rest is as good as ever.
-    forget(store, [second.id], set, Work(token=token))
+    delete(store, [second.id], set, Work(token=token))
     assert store.verify().ok and [item.id for item in store.list()] == [first.id]

@@ -14,7 +14,7 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.profile.model import Profile, Reach, Recognise, RoleRule, Site
 from fernshale.core.snapshot.manifest import EMPTY
-from fernshale.core.survey.duplicates import Double, find_doubles, find_stale
+from fernshale.core.survey.duplicates import DuplicateLibrary, find_doubles, find_stale
 from fernshale.core.survey.library_exports import exported_names
 from fernshale.core.survey.plugins import read_folder
 from fernshale.core.survey.role_overrides import drop_own_rule, read_own_rules, set_own_rule, with_own_rules
@@ -39,7 +39,9 @@ def _built(folder: Path, name: str, seed: int) -> Path:
 
 
 def _doubles(project: Path) -> list[tuple[str, str, str]]:
-    found: tuple[Double, ...] = find_doubles(_PROFILE, project, read_folder(project, CancelToken()), CancelToken())
+    found: tuple[DuplicateLibrary, ...] = find_doubles(
+        _PROFILE, project, read_folder(project, CancelToken()), CancelToken()
+    )
     return [(item.one, item.other, item.how) for item in found]
 
 

@@ -10,7 +10,7 @@ import regex
 from fernshale.core.base.bounded_regex import Budget, RunsAway, search
 from fernshale.core.base.errors import FormatError, ProjectError
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.project.scan import Ground, read_ground
+from fernshale.core.crossing.project.scan import ProjectScan, scan_project
 from fernshale.core.profile.authoring.check import check_profile
 from fernshale.core.profile.authoring.draft import draft_profile
 from fernshale.core.profile.authoring.draft_text import write_draft
@@ -21,23 +21,23 @@ from tests.conftest import Tree, listing
 from tests.wick import make_wick
 
 
-def _drafted(project: Path, to: Path, token: CancelToken) -> Ground:
+def _drafted(project: Path, to: Path, token: CancelToken) -> ProjectScan:
     """The project as seen through its own draft, which must read, fit and pass its check."""
     before = listing(project)
     to.write_text(write_draft(draft_profile(project, token)))
     assert [item for item in check_profile(to, project, token) if item.severity == "error"] == []
     assert listing(project) == before
-    return read_ground(project, read_profile(to), None, Work(token=token))
+    return scan_project(project, read_profile(to), None, Work(token=token))
 
 
 def test_draft_of_the_game_finds_what_its_own_profile_finds(tmp_path: Path, token: CancelToken) -> None:
     sample = unpack(tmp_path / "s")
-    known = read_ground(sample.project, read_profile(sample.profile), None, Work(token=token))
+    known = scan_project(sample.project, read_profile(sample.profile), None, Work(token=token))
     drafted = _drafted(sample.project, tmp_path / "d.profile.toml", token)
     assert (drafted.release, drafted.profile.id, drafted.profile.recognise.files) == ("2.6.1", "merelith", ("*.mproj",))
     assert drafted.plugins == known.plugins
 
-    def places(ground: Ground) -> set[tuple[str, int]]:
+    def places(ground: ProjectScan) -> set[tuple[str, int]]:
         return {(site.file, site.line) for site in ground.sites if not site.plugin}
 
     assert places(drafted) == places(known)
@@ -156,5 +156,5 @@ def test_a_pattern_that_runs_away_ends_with_a_word_and_harms_nothing(
     path.write_text(_GOOD.replace("[log]", site))
     before = listing(project)
     with pytest.raises(FormatError, match="takes too long on this file"):
-        read_ground(project, read_profile(path), None, Work(token=token))
+        scan_project(project, read_profile(path), None, Work(token=token))
     assert listing(project) == before

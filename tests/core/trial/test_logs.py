@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fernshale.core.base.bounded_regex import Budget
-from fernshale.core.profile.model import LogShape, Severity
+from fernshale.core.profile.model import LogShape, SeverityRule
 from fernshale.core.trial.log_diff import compare_logs
 from fernshale.core.trial.log_messages import literal_parts, read_messages, template_of
 
@@ -79,7 +79,7 @@ def test_worst_comes_first_and_severity_goes_by_the_profile_or_by_the_usual_word
         ("", "all well"),
         ("", "terror in the harbour"),
     ]
-    own = compare_logs([], now, LogShape((), (Severity("error", "^terror"),))).differences
+    own = compare_logs([], now, LogShape((), (SeverityRule("error", "^terror"),))).differences
     assert [item.sample for item in own if item.severity] == ["terror in the harbour"]
 
 

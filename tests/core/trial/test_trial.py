@@ -4,11 +4,13 @@ from pathlib import Path
 
 import pytest
 
-from fernshale.core.profile.model import LogShape, Severity
+from fernshale.core.profile.model import LogShape, SeverityRule
 from fernshale.core.trial.checks import check_file
 from fernshale.core.trial.log_diff import compare_logs
 
-_SHAPE = LogShape((r"^\[\d\d:\d\d\] ", r"\d+ ms"), (Severity("warning", "warning "), Severity("error", "error ")))
+_SHAPE = LogShape(
+    (r"^\[\d\d:\d\d\] ", r"\d+ ms"), (SeverityRule("warning", "warning "), SeverityRule("error", "error "))
+)
 
 
 def test_times_do_not_count_and_what_went_comes_before_what_came() -> None:

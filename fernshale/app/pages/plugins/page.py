@@ -37,7 +37,7 @@ from fernshale.app.widgets.basics import Card, button, quiet_label
 from fernshale.app.widgets.charts import Bar, BarChart
 from fernshale.app.widgets.conflict_card import KEYS, DecisionCard
 from fernshale.app.widgets.rows import RowList
-from fernshale.app.widgets.text_document import Document, LineRow, LinesBlock
+from fernshale.app.widgets.text_document import AnnotatedText, LineRow, LinesBlock
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
 from fernshale.core.crossing.record.items import Item
@@ -46,7 +46,7 @@ from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.crossing.stages.plugins.view import PluginView
 from fernshale.core.merge.folder_merge import FileMerge
 from fernshale.core.merge.ledger import LedgerEntry
-from fernshale.core.merge.text_merge import Choice, Due
+from fernshale.core.merge.text_merge import Conflict, Resolution
 
 _MOST_BARS = 7
 _WRITTEN: dict[str, tuple[str, Tone]] = {"finer": ("by tokens", "base"), "text": ("by hand", "mine")}
@@ -99,7 +99,7 @@ class PluginsPage(Page):
         self._why = quiet_label(self._card, "")
         self._why.setContentsMargins(11, 6, 9, 4)
         self._card.body.addWidget(self._why)
-        self._text = Document(self._card, "Result as it will be written")
+        self._text = AnnotatedText(self._card, "Result as it will be written")
         self._card.body.addWidget(self._text, 1)
         return self._card
 
@@ -186,7 +186,7 @@ class PluginsPage(Page):
         self._why.setText(file.why[0].upper() + file.why[1:] + "." + (f" {view.base_note}." if view.base_note else ""))
         self._text.show_parts(self._parts(view, file))
 
-    def _count_words(self, file: FileMerge, left: list[tuple[str, FileMerge, Due]]) -> str:
+    def _count_words(self, file: FileMerge, left: list[tuple[str, FileMerge, Conflict]]) -> str:
         """Which decision of how many, and how many are left in all."""
         if not left:
             return "result as it will be written" if file.path else "will be gone"
@@ -300,7 +300,7 @@ class PluginsPage(Page):
             parts.append(LinesBlock(self._text, tuple(lines)))
         return parts
 
-    def _decision(self, view: PluginView, file: FileMerge, id: str, choice: Choice | None) -> DecisionCard:
+    def _decision(self, view: PluginView, file: FileMerge, id: str, choice: Resolution | None) -> DecisionCard:
         assert self._overview is not None and view.merge is not None
         due = next(due for due in file.decisions if due.id == id)
         plugins = self._overview.plugins
@@ -311,7 +311,7 @@ class PluginsPage(Page):
         self._cards.append(card)
         return card
 
-    def _left(self) -> list[tuple[str, FileMerge, Due]]:
+    def _left(self) -> list[tuple[str, FileMerge, Conflict]]:
         """Every decision that is due: plugin, file, decision."""
         if self._overview is None:
             return []

@@ -10,7 +10,7 @@ import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from fernshale.core.build.diagnostics import Diagnostic, Place, Severity, place_number
+from fernshale.core.build.diagnostics import Diagnostic, Severity, SourcePlace, place_number
 
 # A file's name: no colon but a drive's, and not a clock (12:30:45: error).
 _FILE = r"(?P<file>(?!\d+:)(?:[A-Za-z]:(?=[\\/]))?[^\s:()|>][^:|>]*?)"
@@ -136,7 +136,9 @@ def read_usual(line: str, folder: str) -> Diagnostic | None:
     code = ""
     if message[-1:] in ("]", ")"):
         message, code = split_code(message, code)
-    place = Place(file, place_number(number), place_number(column), folder if folder and file[0] not in "/<" else "")
+    place = SourcePlace(
+        file, place_number(number), place_number(column), folder if folder and file[0] not in "/<" else ""
+    )
     return Diagnostic(place, _SEVERITIES.get(word, "note"), code, message.strip(), "compiler")
 
 
@@ -204,7 +206,7 @@ def diagnostic_of(groups: Mapping[str, str | None], severity: Severity, tool: st
     if file.startswith("file://"):
         file = file.removeprefix("file://")
     number = groups.get("line")
-    place = Place(
+    place = SourcePlace(
         file, place_number(number), place_number(groups.get("column")), folder if file and file[0] not in "/<" else ""
     )
     return Diagnostic(place, severity, code, message, tool)

@@ -9,7 +9,7 @@ from dataclasses import replace
 import regex
 
 from fernshale.core.base.bounded_regex import Budget, RunsAway
-from fernshale.core.build.diagnostics import Diagnostic, Note, Place, merge_repeats, place_number
+from fernshale.core.build.diagnostics import Diagnostic, Note, SourcePlace, merge_repeats, place_number
 from fernshale.core.build.reading.line_patterns import (
     diagnostic_of,
     read_failure,
@@ -19,7 +19,7 @@ from fernshale.core.build.reading.line_patterns import (
     read_usual,
     split_code,
 )
-from fernshale.core.build.reading.multiline import Block, begin_block
+from fernshale.core.build.reading.multiline import MessageBlock, begin_block
 from fernshale.core.build.reading.prefixes import Folders, unwrap, without_colours
 from fernshale.core.build.reading.structured import Gathering, read_document
 from fernshale.core.profile.model import DiagnosticPattern
@@ -62,7 +62,7 @@ class _Open:
 
     __slots__ = ("code", "context", "has_ended", "head", "included", "is_plain", "message", "notes", "place", "unit")
 
-    def __init__(self, head: Diagnostic, context: tuple[Place, ...], included: tuple[Place, ...]) -> None:
+    def __init__(self, head: Diagnostic, context: tuple[SourcePlace, ...], included: tuple[SourcePlace, ...]) -> None:
         self.head, self.context, self.included = head, context, included
         self.place, self.code, self.message = head.place, head.code, head.message
         self.notes: list[Note] = []
@@ -95,15 +95,15 @@ class Reader:
         self._folders = Folders()
         # Oldest first.
         self._open: list[_Open] = []
-        self._block: Block | None = None
+        self._block: MessageBlock | None = None
         self._gathering: Gathering | None = None
         self._done: list[Diagnostic] = []
         # Chains stand before the line they belong to, which may turn out to be a note of the one before.
-        self._included: list[Place] = []
-        self._required: list[Place] = []
+        self._included: list[SourcePlace] = []
+        self._required: list[SourcePlace] = []
         # A head was just read whose message goes on in the lines below it.
         self._is_fresh = False
-        self._related: Place | None = None
+        self._related: SourcePlace | None = None
         self._file_alone = ""
         self._has_error = False
         self._failures: list[Diagnostic] = []
@@ -222,7 +222,7 @@ class Reader:
                 # The rest of the log is for the other readers, and a message says so.
                 self._patterns = []
                 self._done.append(
-                    Diagnostic(Place("", 0), "warning", "", f"{error.message}; it is left out", "profile")
+                    Diagnostic(SourcePlace("", 0), "warning", "", f"{error.message}; it is left out", "profile")
                 )
                 break
             if found:
@@ -297,7 +297,7 @@ class Reader:
             return False
         last = self._open[-1]
         if last.place.line and not last.place.column and line.endswith("^") and _CARET.match(line):
-            last.place = Place(last.place.file, last.place.line, len(line), last.place.folder)
+            last.place = SourcePlace(last.place.file, last.place.line, len(line), last.place.folder)
             return True
         if found := _JAVA_DETAIL.match(line):
             last.notes.append(Note(last.place, found["message"]))
@@ -306,7 +306,9 @@ class Reader:
             return False
         if found := _RELATED.match(line):
             folder = self._folder_for(found["file"])
-            self._related = Place(found["file"], place_number(found["line"]), place_number(found["column"]), folder)
+            self._related = SourcePlace(
+                found["file"], place_number(found["line"]), place_number(found["column"]), folder
+            )
             return " - " not in line
         if _CODE_FRAME.match(line):
             return True
@@ -372,12 +374,12 @@ def read_diagnostics(lines: Iterable[str], patterns: Sequence[DiagnosticPattern]
     return merge_repeats(found)
 
 
-def read_way(line: str) -> tuple[str, Place | None]:
+def read_way(line: str) -> tuple[str, SourcePlace | None]:
     """A step of the way to the diagnostic below: "included" or "required", and from where; None for any other line."""
     if found := _INCLUDED.match(line):
-        return "included", Place(found["file"], place_number(found["line"]), 0)
+        return "included", SourcePlace(found["file"], place_number(found["line"]), 0)
     if "required" in line and (found := _REQUIRED.match(line)):
-        return "required", Place(found["file"], place_number(found["line"]), place_number(found["column"]))
+        return "required", SourcePlace(found["file"], place_number(found["line"]), place_number(found["column"]))
     return "", None
 
 

@@ -9,13 +9,13 @@ import re
 from dataclasses import replace
 from typing import Protocol
 
-from fernshale.core.build.diagnostics import Diagnostic, Note, Place, Severity, place_number
+from fernshale.core.build.diagnostics import Diagnostic, Note, Severity, SourcePlace, place_number
 from fernshale.core.build.reading.line_patterns import is_summary
 
-NOWHERE = Place("", 0)
+NOWHERE = SourcePlace("", 0)
 
 
-class Block(Protocol):
+class MessageBlock(Protocol):
     """Something that is read over several lines."""
 
     def take(self, line: str) -> bool:
@@ -25,7 +25,7 @@ class Block(Protocol):
         """What was read, nothing when it turned out to be no diagnostic."""
 
 
-def begin_block(line: str, folder: str) -> Block | None:
+def begin_block(line: str, folder: str) -> MessageBlock | None:
     """The block that begins with this line."""
     for begin in (_begin_arrow, _begin_python, _begin_cmake, _begin_symbol, _begin_panic, _begin_trace):
         block = begin(line, folder)
@@ -43,7 +43,7 @@ _ADDED = re.compile(r"^(?:\s+= )?(?P<kind>note|help)(?:: (?P<message>.*))?$")
 _FRAME = re.compile(r"^\s*\d*\s*(?:[|│]|\.\.\.$)|^\s*$|^\d+ [-+~] |^\s+|^\.\.\.$")
 
 
-def _begin_arrow(line: str, folder: str) -> Block | None:
+def _begin_arrow(line: str, folder: str) -> MessageBlock | None:
     found = _ARROW_HEAD.match(line)
     return None if found is None else _ArrowBlock(found, folder)
 
@@ -51,7 +51,7 @@ def _begin_arrow(line: str, folder: str) -> Block | None:
 class _ArrowBlock:
     def __init__(self, head: re.Match[str], folder: str) -> None:
         self._head, self._folder = head, folder
-        self._place: Place | None = None
+        self._place: SourcePlace | None = None
         self._notes: list[Note] = []
 
     def take(self, line: str) -> bool:
@@ -66,7 +66,7 @@ class _ArrowBlock:
             return True
         return _FRAME.match(line) is not None
 
-    def _put(self, place: Place) -> None:
+    def _put(self, place: SourcePlace) -> None:
         if self._place is None and not self._notes:
             self._place = place
         elif self._notes and self._notes[-1].place is NOWHERE:
@@ -91,7 +91,7 @@ _PY_ERROR = re.compile(r"^(?P<code>[A-Za-z_][\w.]*)(?:: (?P<message>.*))?$")
 _PY_CHAIN = ("The above exception was the direct cause", "During handling of the above exception")
 
 
-def _begin_python(line: str, folder: str) -> Block | None:
+def _begin_python(line: str, folder: str) -> MessageBlock | None:
     if line.endswith(_PY_HEAD):
         return _PythonBlock(folder)
     found = _PY_FRAME.match(line)
@@ -103,7 +103,7 @@ class _PythonBlock:
 
     def __init__(self, folder: str, first: re.Match[str] | None = None) -> None:
         self._folder = folder
-        self._frames: list[Place] = [_place(first, folder)] if first else []
+        self._frames: list[SourcePlace] = [_place(first, folder)] if first else []
         self._error: re.Match[str] | None = None
         self._earlier: list[Note] = []
         self._is_chained = False
@@ -151,7 +151,7 @@ _CM_HEAD = re.compile(
 _CM_CALL = re.compile(r"^  (?P<file>\S.*?):(?P<line>\d+) \([^()]*\)$")
 
 
-def _begin_cmake(line: str, folder: str) -> Block | None:
+def _begin_cmake(line: str, folder: str) -> MessageBlock | None:
     found = _CM_HEAD.match(line)
     return None if found is None else _CMakeBlock(found, folder)
 
@@ -161,7 +161,7 @@ class _CMakeBlock:
         self._head, self._folder = head, folder
         self._said = [head["message"].strip()] if (head["message"] or "").strip() else []
         self._has_ended = False
-        self._context: list[Place] = []
+        self._context: list[SourcePlace] = []
         self._in_stack = False
 
     def take(self, line: str) -> bool:
@@ -197,7 +197,7 @@ _REFERENCE = re.compile(
 )
 
 
-def _begin_symbol(line: str, folder: str) -> Block | None:
+def _begin_symbol(line: str, folder: str) -> MessageBlock | None:
     found = _SYMBOL_HEAD.match(line)
     return None if found is None else _SymbolBlock(found, folder)
 
@@ -205,14 +205,14 @@ def _begin_symbol(line: str, folder: str) -> Block | None:
 class _SymbolBlock:
     def __init__(self, head: re.Match[str], folder: str) -> None:
         self._head, self._folder = head, folder
-        self._places: list[Place] = []
+        self._places: list[SourcePlace] = []
 
     def take(self, line: str) -> bool:
         if not line.startswith(">>>"):
             return False
         if found := _REFERENCE.match(line):
             file = found["full"] or found["file"]
-            self._places.append(Place(file, place_number(found["line"]), 0, self._folder))
+            self._places.append(SourcePlace(file, place_number(found["line"]), 0, self._folder))
         return True
 
     def close(self) -> Diagnostic | None:
@@ -231,7 +231,7 @@ _PANIC = re.compile(
 )
 
 
-def _begin_panic(line: str, folder: str) -> Block | None:
+def _begin_panic(line: str, folder: str) -> MessageBlock | None:
     found = _PANIC.match(line)
     return None if found is None else _PanicBlock(found, folder)
 
@@ -265,7 +265,7 @@ _INTERNAL = ("node:", "internal/", "<anonymous>")
 _SCRIPT_PLACE = re.compile(r"^(?:file://)?(?P<file>(?:[A-Za-z]:)?[^\s:]*\.(?:[cm]?[jt]sx?)):(?P<line>\d+)$")
 
 
-def _begin_trace(line: str, folder: str) -> Block | None:
+def _begin_trace(line: str, folder: str) -> MessageBlock | None:
     if found := _SCRIPT_PLACE.match(line):
         return _TraceBlock(None, _place(found, folder), folder)
     found = _THROWN.match(line)
@@ -275,9 +275,9 @@ def _begin_trace(line: str, folder: str) -> Block | None:
 class _TraceBlock:
     """An exception with its frames; without a frame or a place before it, it was only a line that looked like one."""
 
-    def __init__(self, head: re.Match[str] | None, place: Place | None, folder: str) -> None:
+    def __init__(self, head: re.Match[str] | None, place: SourcePlace | None, folder: str) -> None:
         self._head, self._shown, self._folder = head, place, folder
-        self._frames: list[Place] = []
+        self._frames: list[SourcePlace] = []
         self._causes: list[Note] = []
         self._lines = 0
 
@@ -320,8 +320,8 @@ class _TraceBlock:
         return Diagnostic(place, "error", code, message, "interpreter", tuple(self._causes), tuple(context))
 
 
-def _place(found: re.Match[str], folder: str) -> Place:
+def _place(found: re.Match[str], folder: str) -> SourcePlace:
     groups = found.groupdict()
     file = groups["file"] or ""
     column = place_number(groups.get("column"))
-    return Place(file, place_number(groups.get("line")), column, folder if file and file[0] not in "/<" else "")
+    return SourcePlace(file, place_number(groups.get("line")), column, folder if file and file[0] not in "/<" else "")

@@ -12,7 +12,7 @@ from typing import Any
 from urllib.parse import unquote, urlparse
 
 from fernshale.core.base.parse_errors import load_json
-from fernshale.core.build.diagnostics import Diagnostic, Note, Place, Severity
+from fernshale.core.build.diagnostics import Diagnostic, Note, Severity, SourcePlace
 
 # A document that is not whole after so many characters is none.
 _MOST = 256_000_000
@@ -111,7 +111,7 @@ def _gcc(items: list[dict[str, Any]]) -> Iterator[Diagnostic]:
     open_: Diagnostic | None = None
     for item in items:
         places = [_gcc_place(location) for location in item["locations"]]
-        place = places[0] if places else Place("", 0)
+        place = places[0] if places else SourcePlace("", 0)
         if item["kind"] == "note":
             if open_ is not None:
                 open_ = replace(open_, notes=(*open_.notes, Note(place, item["message"].strip())))
@@ -119,7 +119,10 @@ def _gcc(items: list[dict[str, Any]]) -> Iterator[Diagnostic]:
         if open_ is not None:
             yield open_
         notes = tuple(
-            Note(_gcc_place(child["locations"][0]) if child["locations"] else Place("", 0), child["message"].strip())
+            Note(
+                _gcc_place(child["locations"][0]) if child["locations"] else SourcePlace("", 0),
+                child["message"].strip(),
+            )
             for child in item.get("children", ())
         )
         open_ = Diagnostic(place, _level(item["kind"]), item.get("option", ""), item["message"], "compiler", notes)
@@ -127,9 +130,9 @@ def _gcc(items: list[dict[str, Any]]) -> Iterator[Diagnostic]:
         yield open_
 
 
-def _gcc_place(location: dict[str, Any]) -> Place:
+def _gcc_place(location: dict[str, Any]) -> SourcePlace:
     caret = location.get("caret") or location.get("start") or {}
-    return Place(caret.get("file", ""), caret.get("line", 0), caret.get("column", 0))
+    return SourcePlace(caret.get("file", ""), caret.get("line", 0), caret.get("column", 0))
 
 
 def _sarif(data: dict[str, Any]) -> Iterator[Diagnostic]:
@@ -151,13 +154,13 @@ def _sarif(data: dict[str, Any]) -> Iterator[Diagnostic]:
                 for location in result.get("relatedLocations", ())
             )
             message = result.get("message", {}).get("text", "")
-            place = places[0] if places else Place("", 0)
+            place = places[0] if places else SourcePlace("", 0)
             # GCC calls the level of an error its rule.
             code = "" if code in ("error", "warning") else code
             yield Diagnostic(place, _level(level), code, message, "compiler", notes)
 
 
-def _sarif_place(location: dict[str, Any], bases: dict[str, str]) -> Place:
+def _sarif_place(location: dict[str, Any], bases: dict[str, str]) -> SourcePlace:
     physical = location.get("physicalLocation", {})
     artifact, region = physical.get("artifactLocation", {}), physical.get("region", {})
     uri = artifact.get("uri", "")
@@ -166,7 +169,7 @@ def _sarif_place(location: dict[str, Any], bases: dict[str, str]) -> Place:
     parsed = urlparse(uri)
     file = unquote(parsed.path) if parsed.scheme == "file" else unquote(uri)
     folder = unquote(urlparse(base).path).rstrip("/") if base.startswith("file:") else ""
-    return Place(file, region.get("startLine", 0), region.get("startColumn", 0), folder)
+    return SourcePlace(file, region.get("startLine", 0), region.get("startColumn", 0), folder)
 
 
 def _rust(message: Any) -> Iterator[Diagnostic]:
@@ -186,21 +189,21 @@ def _rust(message: Any) -> Iterator[Diagnostic]:
         if span is not primary and span.get("label") is not None
     ]
     for child in message.get("children", ()):
-        where = next((_span_place(span) for span in child.get("spans", ())), Place("", 0))
+        where = next((_span_place(span) for span in child.get("spans", ())), SourcePlace("", 0))
         notes.append(Note(where, child["message"]))
     code = (message.get("code") or {}).get("code", "")
-    place = _span_place(primary) if primary else Place("", 0)
+    place = _span_place(primary) if primary else SourcePlace("", 0)
     yield Diagnostic(place, _level(message.get("level", "")), code, text, "compiler", tuple(notes))
 
 
-def _span_place(span: dict[str, Any]) -> Place:
-    return Place(span["file_name"], span["line_start"], span["column_start"])
+def _span_place(span: dict[str, Any]) -> SourcePlace:
+    return SourcePlace(span["file_name"], span["line_start"], span["column_start"])
 
 
 def _ranged(item: dict[str, Any]) -> Diagnostic:
     """A language server's diagnostic: lines and characters from 0."""
     start = item.get("range", {}).get("start", {"line": -1, "character": -1})
-    place = Place(item.get("file", ""), start["line"] + 1, start["character"] + 1)
+    place = SourcePlace(item.get("file", ""), start["line"] + 1, start["character"] + 1)
     message, *more = item["message"].split("\n")
     notes = tuple(Note(place, line.strip()) for line in more)
     return Diagnostic(place, _level(item["severity"]), item.get("rule", ""), message, "checker", notes)
@@ -209,14 +212,14 @@ def _ranged(item: dict[str, Any]) -> Diagnostic:
 def _flat(item: dict[str, Any]) -> Diagnostic:
     """One object a line with file, line and column; columns from 0 where the tool counts so."""
     column = item.get("column", -1)
-    place = Place(item["file"], max(0, item["line"]), column + 1 if column >= 0 else 0)
+    place = SourcePlace(item["file"], max(0, item["line"]), column + 1 if column >= 0 else 0)
     hint = item.get("hint")
     notes = (Note(place, hint),) if hint else ()
     return Diagnostic(place, _level(item["severity"]), item.get("code") or "", item["message"], "checker", notes)
 
 
 def _linted(file: str, item: dict[str, Any]) -> Diagnostic:
-    place = Place(file, item.get("line") or 0, item.get("column") or 0)
+    place = SourcePlace(file, item.get("line") or 0, item.get("column") or 0)
     severity: Severity = "error" if item.get("severity") == 2 or item.get("fatal") else "warning"
     return Diagnostic(place, severity, item.get("ruleId") or "", item["message"], "checker")
 

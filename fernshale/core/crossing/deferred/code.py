@@ -13,7 +13,7 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.reversal import take_back, waiting_steps
@@ -53,14 +53,14 @@ class Debt:
 
 
 @dataclass(frozen=True, slots=True)
-class Place:
+class CodeLine:
     """A line of a file, 1-based."""
 
     path: TreePath
     line: int
 
 
-def set_code_aside(crossing: Crossing, ground: Ground, place: Place, what: What, why: str, work: Work) -> int:
+def switch_code_off(crossing: Crossing, ground: ProjectScan, place: CodeLine, what: What, why: str, work: Work) -> int:
     """Take a line, the function round it or its file out of the way; the logbook entry's id.
 
     Raises MisuseError where there is no such line, no function round it, or a function of a language without stubs.
@@ -84,7 +84,7 @@ def set_code_aside(crossing: Crossing, ground: Ground, place: Place, what: What,
     return entry
 
 
-def pay_debt(crossing: Crossing, entry: int, work: Work) -> int:
+def switch_code_on(crossing: Crossing, entry: int, work: Work) -> int:
     """Put back what was set aside, beside what was done since. Raises MisuseError with what stands in the way."""
     found = next((item for item in find_debts(crossing) if item.entry == entry), None)
     if found is None:

@@ -16,7 +16,7 @@ from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath, under
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.reversal import take_back, waiting_steps
@@ -25,7 +25,7 @@ from fernshale.core.data.tree import NotKeyed
 from fernshale.core.merge.keyed.entry_removal import without_entry
 from fernshale.core.profile.model import Switch
 from fernshale.core.route.candidates import accepts
-from fernshale.core.snapshot.manifest import Kind
+from fernshale.core.snapshot.manifest import EntryKind
 from fernshale.core.survey.plugins import Plugin
 from fernshale.core.survey.release_sites import expand
 from fernshale.core.survey.value_access import find_values, replace_values
@@ -35,7 +35,7 @@ _FACT = "aside"
 
 
 @dataclass(frozen=True, slots=True)
-class Aside:
+class PluginLeftOut:
     """A plugin that is set aside: why, what brings it back, in which logbook entry.
 
     `ready` is a release that would fit and did not, or was not there, when it was set aside.
@@ -49,7 +49,7 @@ class Aside:
     ready: str = ""
 
 
-def set_aside(crossing: Crossing, ground: Ground, plugin: Plugin, why: str, work: Work) -> int:
+def leave_plugin_out(crossing: Crossing, ground: ProjectScan, plugin: Plugin, why: str, work: Work) -> int:
     """Switch a plugin off and take its folder out of the project; the logbook entry's id.
 
     Raises MisuseError where a switch cannot be found in a file that should have it.
@@ -60,7 +60,7 @@ def set_aside(crossing: Crossing, ground: Ground, plugin: Plugin, why: str, work
             if matches(switch.files, path) and not under(path, plugin.folder):
                 _switch_off(draft, ground, switch, path, plugin)
     entries = ground.manifest.entries
-    inside = [path for path in entries if under(path, plugin.folder) and entries[path].kind is not Kind.FOLDER]
+    inside = [path for path in entries if under(path, plugin.folder) and entries[path].kind is not EntryKind.FOLDER]
     for path in inside:
         draft.delete(path)
     title = f"{plugin.id} {plugin.version} set aside · {count(len(inside), 'file')} taken out"
@@ -72,16 +72,16 @@ def set_aside(crossing: Crossing, ground: Ground, plugin: Plugin, why: str, work
     return entry
 
 
-def bring_back(crossing: Crossing, id: str, work: Work) -> int:
+def return_plugin(crossing: Crossing, id: str, work: Work) -> int:
     """Put a plugin back as it was, beside what was done since. Raises MisuseError with what stands in the way."""
-    found = next((item for item in find_aside(crossing, None) if item.id == id), None)
+    found = next((item for item in find_left_out(crossing, None) if item.id == id), None)
     if found is None:
         raise MisuseError(f"{id} is not set aside")
     title = f"{id} {found.version} brought back"
     return take_back(crossing, found.entry, Stage.PLUGINS, title, f"{id} cannot be brought back", work)
 
 
-def find_aside(crossing: Crossing, ground: Ground | None) -> tuple[Aside, ...]:
+def find_left_out(crossing: Crossing, ground: ProjectScan | None) -> tuple[PluginLeftOut, ...]:
     """What is set aside and was not brought back; with a ground also whether a release is there that would fit."""
     known = crossing.fact(_FACT) or {}
     found = []
@@ -90,7 +90,7 @@ def find_aside(crossing: Crossing, ground: Ground | None) -> tuple[Aside, ...]:
             id, version, why, condition, *more = known[str(entry.id)]
             declined = more[0] if more else ()
             fitting = [item for item in _fitting(ground, id, crossing.setup.to) if item not in declined]
-            found.append(Aside(id, version, why, condition, entry.id, fitting[-1] if fitting else ""))
+            found.append(PluginLeftOut(id, version, why, condition, entry.id, fitting[-1] if fitting else ""))
     return tuple(found)
 
 
@@ -108,14 +108,14 @@ def has_file(files: Collection[TreePath], name: str) -> bool:
     return any(f"/{path}".endswith(header) or module in f"/{path}" for path in files)
 
 
-def _fitting(ground: Ground | None, id: str, to: str) -> list[str]:
+def _fitting(ground: ProjectScan | None, id: str, to: str) -> list[str]:
     """The releases of a plugin that accept the engine release `to`, the newest last."""
     if ground is None or ground.shelf is None:
         return []
     return [item.version for item in ground.shelf.releases_of(id) if item.accepts and accepts(item.accepts, to)]
 
 
-def _switch_off(draft: Draft, ground: Ground, switch: Switch, path: TreePath, plugin: Plugin) -> None:
+def _switch_off(draft: Draft, ground: ProjectScan, switch: Switch, path: TreePath, plugin: Plugin) -> None:
     data = draft.read(path)
     text = read_text(data) if data is not None else None
     if text is None:

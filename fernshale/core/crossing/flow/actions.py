@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.handlers import Handlers, record_choice
-from fernshale.core.crossing.project.scan import crossing_ground
+from fernshale.core.crossing.project.scan import scan_crossing
 from fernshale.core.crossing.record.actions import Action, Author, Choose, read_action
 from fernshale.core.crossing.record.automation import keep_sure_from
 from fernshale.core.crossing.record.database import Crossing
@@ -44,7 +44,7 @@ _HANDLERS: Handlers = {
 def carry_out(crossing: Crossing, action: Action, author: Author, work: Work) -> None:
     """Carry an action out. Raises what its stage raises; then the decision is not kept either."""
     with crossing.acting():
-        _HANDLERS[type(action)](crossing, crossing_ground(crossing, work), action, author, work)
+        _HANDLERS[type(action)](crossing, scan_crossing(crossing, work), action, author, work)
 
 
 def parse_action(key: str, option: str, text: str = "") -> Action:

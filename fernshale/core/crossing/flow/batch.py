@@ -11,16 +11,16 @@ from fernshale.core.base.quantities import count
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.autopilot import Step
 from fernshale.core.crossing.flow.autopilot import cross as cross_over
-from fernshale.core.crossing.project.scan import crossing_ground
+from fernshale.core.crossing.project.scan import scan_crossing
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Recorded
 from fernshale.core.crossing.record.stage import STAGES, Stage
-from fernshale.core.crossing.reporting.playbook import Way, follow_way, unfit
+from fernshale.core.crossing.reporting.playbook import Playbook, follow_playbook, unfit
 from fernshale.core.crossing.stages.overview import Overview
 
 
 @dataclass(frozen=True, slots=True)
-class Followed:
+class PlaybookOutcome:
     """What of a way did not fit a project, and how many decisions and rules of it are still ahead."""
 
     unfit: tuple[str, ...] = ()
@@ -37,7 +37,7 @@ class Followed:
 
 
 @dataclass(frozen=True, slots=True)
-class HowFar:
+class ProjectProgress:
     """How far a project came: the stage it stands at (None when it is through), how many items are open and how many need a
     person; `trouble` is why it could not be crossed at all, `followed` how it went with the way."""
 
@@ -49,7 +49,7 @@ class HowFar:
     needs: int
     done: bool
     trouble: str = ""
-    followed: Followed = Followed()
+    followed: PlaybookOutcome = PlaybookOutcome()
 
     @property
     def words(self) -> str:
@@ -63,16 +63,16 @@ class HowFar:
 
 def cross_one(
     crossing: Crossing,
-    way: Way | None,
+    way: Playbook | None,
     recorded: dict[str, Recorded],
     on_step: Callable[[Step], None],
     on_stage: Callable[[Stage, Overview], None],
     work: Work,
-) -> tuple[Overview, Followed]:
+) -> tuple[Overview, PlaybookOutcome]:
     """Cross as far as it goes, by a way of an earlier crossing where there is one; and how it went with that."""
     if way is not None:
         with crossing.acting():
-            recorded = {**recorded, **follow_way(crossing, crossing_ground(crossing, work), way)}
+            recorded = {**recorded, **follow_playbook(crossing, scan_crossing(crossing, work), way)}
     taken: list[str] = []
 
     def told(step: Step) -> None:
@@ -80,17 +80,19 @@ def cross_one(
         on_step(step)
 
     overview = cross_over(crossing, recorded, told, on_stage, Work(progress=work.progress, token=work.token))
-    return overview, Followed(*unfit(way, crossing, taken, _stands_at(overview))) if way is not None else Followed()
+    return overview, PlaybookOutcome(
+        *unfit(way, crossing, taken, _stands_at(overview))
+    ) if way is not None else PlaybookOutcome()
 
 
 def cross_all(
     projects: Sequence[Path],
     begin: Callable[[Path], Crossing],
-    way: Way | None,
+    way: Playbook | None,
     recorded: dict[str, Recorded],
     on_project: Callable[[Path], None],
     work: Work,
-) -> tuple[HowFar, ...]:
+) -> tuple[ProjectProgress, ...]:
     """Each project in turn; one that cannot be crossed is said, and the others go on. Raises Cancelled."""
     found = []
     for project in projects:
@@ -102,7 +104,7 @@ def cross_all(
         except Cancelled:
             raise
         except FernshaleError as error:
-            found.append(HowFar(project, "", None, 0, 0, 0, False, error.message))
+            found.append(ProjectProgress(project, "", None, 0, 0, 0, False, error.message))
     return tuple(found)
 
 
@@ -110,11 +112,11 @@ def _stands_at(overview: Overview) -> Stage | None:
     return next((stage for stage in STAGES if overview.items_of(stage)), None)
 
 
-def how_far(overview: Overview, followed: Followed = Followed()) -> HowFar:
+def how_far(overview: Overview, followed: PlaybookOutcome = PlaybookOutcome()) -> ProjectProgress:
     """A crossing as a row of the table."""
     errors = sum(item.open for item in overview.build.causes)
     needs = sum(open_item.needs_you for open_item in overview.items)
-    return HowFar(
+    return ProjectProgress(
         overview.setup.project,
         overview.ground.release,
         _stands_at(overview),

@@ -18,17 +18,17 @@ from fernshale.core.base.treepath import GITS_OWN, TreePath, on_disk, tree_path,
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
-from fernshale.core.crossing.project.scan import Ground, engine_folder
+from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
 from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage
-from fernshale.core.links.dependencies import Closure, Unmet, find_closure
+from fernshale.core.links.dependencies import Closure, MissingDependency, find_closure
 from fernshale.core.links.index import LinkIndex
 from fernshale.core.links.path_references import TreePaths
-from fernshale.core.snapshot.manifest import EMPTY, Entry, Kind
+from fernshale.core.snapshot.manifest import EMPTY, EntryKind, TreeEntry
 from fernshale.core.snapshot.tree_walk import entry_below, list_tree
 
-State = Literal["copy", "same", "differs"]
+ContentState = Literal["copy", "same", "differs"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,23 +37,23 @@ class Carried:
 
     path: TreePath
     target: TreePath
-    state: State
+    state: ContentState
     why: str
 
 
 @dataclass(frozen=True, slots=True)
-class CarryPlan:
+class ImportPlan:
     """Everything that would come, and what nobody has. `source` is the folder it comes from."""
 
     source: Path
     files: tuple[Carried, ...]
-    unmet: tuple[Unmet, ...]
+    unmet: tuple[MissingDependency, ...]
 
-    def count(self, state: State) -> int:
+    def count(self, state: ContentState) -> int:
         return sum(item.state == state for item in self.files)
 
 
-def plan_carry(ground: Ground, source: Path, chosen: Sequence[str], into: str, token: CancelToken) -> CarryPlan:
+def plan_import(ground: ProjectScan, source: Path, chosen: Sequence[str], into: str, token: CancelToken) -> ImportPlan:
     """What bringing the `chosen` files and folders of `source` over means; nothing is written.
 
     `into` is the folder of the project that stands for `source`, "" for the project itself. Raises MisuseError for something
@@ -65,7 +65,7 @@ def plan_carry(ground: Ground, source: Path, chosen: Sequence[str], into: str, t
     prefix = f"{tree_path(into)}/" if into else ""
     tree = list_tree(source, EMPTY, Work(token=token), GITS_OWN)
     # Rules of the profile see every file where it would stand in the project.
-    at = {TreePath(prefix + path): path for path, entry in tree.entries.items() if entry.kind is not Kind.FOLDER}
+    at = {TreePath(prefix + path): path for path, entry in tree.entries.items() if entry.kind is not EntryKind.FOLDER}
     picked = [path for path in at if any(under(path, prefix + tree_path(item)) for item in chosen)]
     for item in chosen:
         if not any(under(path, prefix + tree_path(item)) for path in at):
@@ -73,9 +73,9 @@ def plan_carry(ground: Ground, source: Path, chosen: Sequence[str], into: str, t
 
     def read(path: TreePath) -> bytes | None:
         entry = tree.entries[at[path]]
-        return on_disk(source, at[path]).read_bytes() if entry.kind is Kind.FILE else None
+        return on_disk(source, at[path]).read_bytes() if entry.kind is EntryKind.FILE else None
 
-    def state(path: TreePath) -> State:
+    def state(path: TreePath) -> ContentState:
         here = entry_below(ground.project, path)
         if here is None:
             return "copy"
@@ -99,23 +99,23 @@ def plan_carry(ground: Ground, source: Path, chosen: Sequence[str], into: str, t
     files = tuple(
         Carried(at[item.path], item.path, state(item.path), _why(closure, item.path)) for item in closure.needed
     )
-    return CarryPlan(source, files, closure.unmet)
+    return ImportPlan(source, files, closure.unmet)
 
 
-def preview_carry(ground: Ground, plan: CarryPlan, over: bool) -> ChangeSet:
+def preview_carry(ground: ProjectScan, plan: ImportPlan, over: bool) -> ChangeSet:
     """What would be written; with `over` also where something else stands."""
     draft = Draft(ground.project)
     for item in plan.files:
         if item.state == "copy" or (over and item.state == "differs"):
             entry = entry_below(plan.source, item.path)
-            if entry is not None and entry.kind is Kind.LINK:
+            if entry is not None and entry.kind is EntryKind.LINK:
                 draft.link(item.target, entry.content)
             elif entry is not None:
                 draft.write(item.target, on_disk(plan.source, item.path).read_bytes(), entry.mode)
     return draft.change_set()
 
 
-def carry(crossing: Crossing, ground: Ground, plan: CarryPlan, over: bool, why: str, work: Work) -> int:
+def import_content(crossing: Crossing, ground: ProjectScan, plan: ImportPlan, over: bool, why: str, work: Work) -> int:
     """Bring it over, as a step that can be undone; the logbook entry's id. Raises MisuseError when nothing is to come."""
     changes = preview_carry(ground, plan, over)
     if changes.is_empty:
@@ -124,7 +124,7 @@ def carry(crossing: Crossing, ground: Ground, plan: CarryPlan, over: bool, why: 
     return write_step(crossing, EntryText(Stage.PLUGINS, title, why, "carry"), changes, work)
 
 
-def _engine_files(ground: Ground, token: CancelToken) -> tuple[str, ...]:
+def _engine_files(ground: ProjectScan, token: CancelToken) -> tuple[str, ...]:
     """The files of the engine's release, which files of the project name, too."""
     try:
         folder = engine_folder(ground, ground.release)
@@ -133,7 +133,7 @@ def _engine_files(ground: Ground, token: CancelToken) -> tuple[str, ...]:
     return tuple(list_tree(folder, EMPTY, Work(token=token)).files)
 
 
-def _content(entry: Entry | None) -> tuple[Kind, str] | None:
+def _content(entry: TreeEntry | None) -> tuple[EntryKind, str] | None:
     return (entry.kind, entry.content) if entry is not None else None
 
 

@@ -14,14 +14,14 @@ from fernshale.core.crossing.stages.engine.workarounds import is_needed
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.crossing.stages.plugins.actions import ReturnPlugin
 
-Kind = Literal["plugin", "code", "member", "line"]
+DebtKind = Literal["plugin", "code", "member", "line"]
 
 
 @dataclass(frozen=True, slots=True)
-class Owed:
+class OutstandingDebt:
     """Something to come back to. `action` settles it; `ready` says why that can be done now, "" while it cannot."""
 
-    kind: Kind
+    kind: DebtKind
     title: str
     place: str
     why: str
@@ -35,17 +35,17 @@ class Owed:
         return self.action.key
 
 
-def owed(overview: Overview, crossing: Crossing) -> tuple[Owed, ...]:
+def find_outstanding(overview: Overview, crossing: Crossing) -> tuple[OutstandingDebt, ...]:
     """All debts, those that can be paid now first."""
     found = [
-        Owed(
+        OutstandingDebt(
             "plugin", f"{item.id} {item.version}", item.id, item.why, f"comes back with {item.condition}",
             f"{item.ready} would fit now" if item.ready else "", ReturnPlugin(item.id),
         )
         for item in overview.plugins.aside
     ]  # fmt: skip
     found += [
-        Owed(
+        OutstandingDebt(
             "code",
             item.title,
             item.place,
@@ -60,7 +60,7 @@ def owed(overview: Overview, crossing: Crossing) -> tuple[Owed, ...]:
     for item in (item for item in lines if item.line):
         ready = "" if is_needed(item, lines, overview.setup.to) else f"{overview.setup.to} does not need it"
         found.append(
-            Owed(
+            OutstandingDebt(
                 "line", item.words, item.place, item.workaround.why, item.condition, ready, RemoveWorkaround(item.name)
             )
         )
@@ -69,5 +69,7 @@ def owed(overview: Overview, crossing: Crossing) -> tuple[Owed, ...]:
             member, to = state.member, overview.setup.to
             words = f"comes along when it can be mended for {to}"
             title = f"{member.name} stays on {member.release}"
-            found.append(Owed("member", title, member.folder, state.left_out, words, "", TakeMemberAlong(member.name)))
+            found.append(
+                OutstandingDebt("member", title, member.folder, state.left_out, words, "", TakeMemberAlong(member.name))
+            )
     return tuple(sorted(found, key=lambda item: not item.ready))

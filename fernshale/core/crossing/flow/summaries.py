@@ -11,8 +11,8 @@ from fernshale.core.crossing.stages.build.view import BuildView
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.crossing.stages.survey.view import describe
 
-Tone = Literal["plain", "strong", "mine", "base", "alarm"]
-FindingParts = tuple[tuple[Tone, str], ...]
+FindingTone = Literal["plain", "strong", "mine", "base", "alarm"]
+FindingParts = tuple[tuple[FindingTone, str], ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,7 +31,7 @@ def finding_of(stage: Stage, overview: Overview) -> Finding:
     return Finding(tuple(_FINDINGS[stage](overview)))
 
 
-_Parts = list[tuple[Tone, str]]
+_Parts = list[tuple[FindingTone, str]]
 
 
 def _survey(overview: Overview) -> _Parts:
@@ -189,7 +189,7 @@ def _silent(view: BuildView) -> _Parts:
 def _links(overview: Overview) -> _Parts:
     view = overview.links
     profile = overview.ground.profile
-    if not profile.links.use and not profile.expect and not view.scan.work:
+    if not profile.links.use and not profile.expect and not view.data_scan.work:
         return [("plain", "The profile names no ids in assets.")]
     known = f"{count(len(view.index.ids_used()), 'id')} used by assets"
     parts: _Parts = [("plain", known + ", ")]
@@ -202,11 +202,11 @@ def _links(overview: Overview) -> _Parts:
     else:
         parts.append(("mine", "none dangles"))
     parts.append(("plain", "."))
-    if view.scan.work:
-        objects = sum(item.total for item in view.scan.work)
+    if view.data_scan.work:
+        objects = sum(item.total for item in view.data_scan.work)
         parts += [("alarm", f" {count(objects, 'object')}"), ("plain", " of data to be rewritten.")]
-    if view.scan.unmet:
-        parts += [("alarm", f" {count(len(view.scan.unmet), 'expectation')}"), ("plain", " not met.")]
+    if view.data_scan.unmet:
+        parts += [("alarm", f" {count(len(view.data_scan.unmet), 'expectation')}"), ("plain", " not met.")]
     return parts
 
 

@@ -10,7 +10,7 @@ from typing import Any
 
 from fernshale.core.base.errors import CommandError
 from fernshale.core.base.work import CancelToken
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.trust import require_trust
 from fernshale.core.process.command import run_command
@@ -32,7 +32,7 @@ class CheckRow:
         return self.results.get(release, CheckResult(self.check.name, "not tried", release=release))
 
 
-def listed_checks(crossing: Crossing, ground: Ground) -> tuple[Check, ...]:
+def listed_checks(crossing: Crossing, ground: ProjectScan) -> tuple[Check, ...]:
     """The profile's checks, then the crossing's own."""
     return (*ground.profile.check, *own_checks(crossing))
 
@@ -46,7 +46,7 @@ def keep_results(crossing: Crossing, results: Iterable[CheckResult]) -> None:
     crossing.keep_fact("check results", [*(crossing.fact("check results") or ()), *kept][-_MOST_RESULTS:])
 
 
-def check_rows(crossing: Crossing, ground: Ground) -> tuple[CheckRow, ...]:
+def check_rows(crossing: Crossing, ground: ProjectScan) -> tuple[CheckRow, ...]:
     """All checks with their latest results by release."""
     latest: dict[str, dict[str, CheckResult]] = {}
     for item in crossing.fact("check results") or ():
@@ -56,7 +56,7 @@ def check_rows(crossing: Crossing, ground: Ground) -> tuple[CheckRow, ...]:
 
 
 def try_check(
-    check: Check, ground: Ground, places: Mapping[str, str], log: Sequence[str], token: CancelToken
+    check: Check, ground: ProjectScan, places: Mapping[str, str], log: Sequence[str], token: CancelToken
 ) -> CheckResult:
     """Try a check that needs nobody. Raises TrustNeeded, Cancelled."""
     begun = time.monotonic()

@@ -17,13 +17,13 @@ from fernshale.core.base.errors import CommandError, MisuseError
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.freshness import about_command
-from fernshale.core.crossing.project.scan import Ground, command_places
+from fernshale.core.crossing.project.scan import ProjectScan, command_places
 from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.logbook import watching
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.record.trust import require_trust
 from fernshale.core.process.command import Finished, run_command
-from fernshale.core.profile.model import Command, Requirement
+from fernshale.core.profile.model import ProfileCommand, Requirement
 from fernshale.core.profile.read import fill, fill_arguments
 
 # A typed command that takes longer is ended.
@@ -41,7 +41,7 @@ class RequirementResult:
     version: str = ""
 
 
-def check_requirements(ground: Ground, token: CancelToken) -> tuple[RequirementResult, ...]:
+def check_requirements(ground: ProjectScan, token: CancelToken) -> tuple[RequirementResult, ...]:
     """Try the preconditions of the profile. Raises TrustNeeded."""
     if ground.profile.requirement:
         require_trust(ground.profile)
@@ -67,13 +67,13 @@ class CommandCall:
     more: Mapping[str, str] = field(default_factory=dict)
 
 
-def run_profile_command(crossing: Crossing, ground: Ground, call: CommandCall, work: Work) -> Finished:
+def run_profile_command(crossing: Crossing, ground: ProjectScan, call: CommandCall, work: Work) -> Finished:
     """Run a command of the profile; its log is kept. What it changes in the project is a step in the logbook.
 
     Raises TrustNeeded, CommandError, Cancelled.
     """
     name = call.name
-    command: Command | None = getattr(ground.profile.commands, name)
+    command: ProfileCommand | None = getattr(ground.profile.commands, name)
     if command is None:
         raise MisuseError(f"the profile {ground.profile.path.name} has no command {name}", f"Add [commands.{name}].")
     require_trust(ground.profile)
@@ -96,7 +96,7 @@ def run_profile_command(crossing: Crossing, ground: Ground, call: CommandCall, w
 
 def run_typed_command(
     crossing: Crossing,
-    ground: Ground,
+    ground: ProjectScan,
     arguments: Sequence[str],
     stage: Stage,
     why: str,
@@ -112,7 +112,7 @@ def run_typed_command(
         return run_command(arguments, ground.project, work.token, work.on_line, {}, _TYPED_TIMEOUT_S)
 
 
-def _check(need: Requirement, ground: Ground, token: CancelToken) -> RequirementResult:
+def _check(need: Requirement, ground: ProjectScan, token: CancelToken) -> RequirementResult:
     places = {"project": str(ground.project), "python": sys.executable}
     if need.variable:
         value = os.environ.get(need.variable, "")

@@ -7,7 +7,7 @@ again: one that changed while either ran and that is binary or that no rule of t
 from __future__ import annotations
 
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.profile.model import Role
 from fernshale.core.snapshot.manifest import digest_of
@@ -22,7 +22,7 @@ def about_command(name: str) -> str:
     return f"{_COMMAND}{name}"
 
 
-def fingerprint(crossing: Crossing, ground: Ground, without: tuple[Role, ...]) -> str:
+def fingerprint(crossing: Crossing, ground: ProjectScan, without: tuple[Role, ...]) -> str:
     """What changes when a file changes that is of no role in `without` and that no build or run left."""
     left = frozenset(
         file.path
@@ -33,7 +33,7 @@ def fingerprint(crossing: Crossing, ground: Ground, without: tuple[Role, ...]) -
     return ground.manifest.derived((without, left), lambda: _fingerprint(ground, without, left))
 
 
-def _fingerprint(ground: Ground, without: tuple[Role, ...], left: frozenset[TreePath]) -> str:
+def _fingerprint(ground: ProjectScan, without: tuple[Role, ...], left: frozenset[TreePath]) -> str:
     lines = []
     for path, entry in ground.manifest.files.items():
         role = role_of(ground.profile, path).role

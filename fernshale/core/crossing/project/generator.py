@@ -11,9 +11,9 @@ from fernshale.core.base.work import Work
 from fernshale.core.change.changeset import ChangeSet, FileChange
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.commands import CommandCall, run_profile_command, tail
-from fernshale.core.crossing.project.scan import Ground, crossing_ground
-from fernshale.core.crossing.record.database import Crossing, Entry, EntryText
-from fernshale.core.crossing.record.logbook import settle_interrupted, write_step
+from fernshale.core.crossing.project.scan import ProjectScan, scan_crossing
+from fernshale.core.crossing.record.database import Crossing, EntryText, LogEntry
+from fernshale.core.crossing.record.logbook import recover_interrupted, write_step
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.record.trust import require_trust
 from fernshale.core.engine.generated_files import replaceable_files
@@ -48,7 +48,7 @@ def read_regenerated(crossing: Crossing, release: str) -> Regenerated | None:
     return Regenerated(kept["release"], kept["status"], kept["said"], restored)
 
 
-def files_to_replace(ground: Ground, crossing: Crossing, *, is_moved: bool) -> tuple[TreePath, ...]:
+def files_to_replace(ground: ProjectScan, crossing: Crossing, *, is_moved: bool) -> tuple[TreePath, ...]:
     """The generated files that the generator's next run replaces. None where there is no generator.
 
     `is_moved`: the project names the target everywhere. Then the files are stale until the generator ended well once.
@@ -66,11 +66,11 @@ def regenerate(crossing: Crossing, work: Work) -> Regenerated | None:
 
     Raises TrustNeeded before anything is removed, Cancelled after everything is restored.
     """
-    ground = crossing_ground(crossing, work)
+    ground = scan_crossing(crossing, work)
     if ground.profile.commands.regenerate is None:
         return None
     require_trust(ground.profile)
-    settle_interrupted(crossing)
+    recover_interrupted(crossing)
     sweep = unsettled_sweep(crossing) or _sweep(crossing, ground, work)
     why = "project files are made by the engine's own generator"
     status, said = 127, "it was stopped"
@@ -87,13 +87,13 @@ def regenerate(crossing: Crossing, work: Work) -> Regenerated | None:
     return outcome
 
 
-def unsettled_sweep(crossing: Crossing) -> Entry | None:
+def unsettled_sweep(crossing: Crossing) -> LogEntry | None:
     """The step that removed generated files for a run of the generator that a kill ended; None where there is none."""
     sweeps = [entry for entry in crossing.logbook() if entry.about == _SWEEP and entry.can_undo]
     return sweeps[-1] if sweeps and sweeps[-1].id > (crossing.fact(_SETTLED) or 0) else None
 
 
-def _sweep(crossing: Crossing, ground: Ground, work: Work) -> Entry | None:
+def _sweep(crossing: Crossing, ground: ProjectScan, work: Work) -> LogEntry | None:
     draft = Draft(ground.project)
     for path in files_to_replace(ground, crossing, is_moved=True):
         draft.delete(path)
@@ -106,7 +106,7 @@ def _sweep(crossing: Crossing, ground: Ground, work: Work) -> Entry | None:
     return next(entry for entry in crossing.logbook() if entry.id == id)
 
 
-def restore_swept(crossing: Crossing, sweep: Entry, *, has_failed: bool) -> tuple[TreePath, ...]:
+def restore_swept(crossing: Crossing, sweep: LogEntry, *, has_failed: bool) -> tuple[TreePath, ...]:
     """Restore the removed files that are missing, after a failed run all of them; their paths. Raises ApplyFailed."""
     assert sweep.changes is not None
     found = []

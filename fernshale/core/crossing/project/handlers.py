@@ -6,18 +6,18 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Action, Author, Choose
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.logbook import note
 from fernshale.core.crossing.record.stage import Stage
 
 # Carries an action out: writes at most one change set, raises what stands in the way. The action is of the kind it is listed for.
-Handler = Callable[[Crossing, Ground, Any, Author, Work], object]
+Handler = Callable[[Crossing, ProjectScan, Any, Author, Work], object]
 Handlers = Mapping[type[Action], Handler]
 
 
-def record_choice(crossing: Crossing, ground: Ground, action: Choose, author: Author, work: Work) -> None:
+def record_choice(crossing: Crossing, ground: ProjectScan, action: Choose, author: Author, work: Work) -> None:
     """Keep a decision that writes nothing by itself."""
     decided = action.decision(author)
     crossing.decide(decided)

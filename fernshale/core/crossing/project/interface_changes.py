@@ -9,10 +9,10 @@ from pathlib import Path
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.project.scan import Ground, engine_folder
+from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.plugin_updates import taken_plugins
-from fernshale.core.drift.comparison import Change
+from fernshale.core.crossing.record.plugin_updates import plugin_updates
+from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.comparison_cache import compare_releases
 
 
@@ -20,11 +20,11 @@ from fernshale.core.drift.comparison_cache import compare_releases
 class Used:
     """A change with how often the project's code names what changed."""
 
-    change: Change
+    change: ApiChange
     uses: int
 
 
-def engine_drift(ground: Ground, from_: str, to: str, work: Work) -> tuple[Change, ...]:
+def engine_drift(ground: ProjectScan, from_: str, to: str, work: Work) -> tuple[ApiChange, ...]:
     """The changes between two releases of the engine; none where one of them is not at hand. Raises Cancelled."""
     try:
         old, new = (engine_folder(ground, release) for release in (from_, to))
@@ -44,14 +44,14 @@ class PluginDrift:
     to: str
     old: Path
     new: Path
-    changes: tuple[Change, ...]
+    changes: tuple[ApiChange, ...]
 
 
-def plugin_drift(ground: Ground, crossing: Crossing, work: Work) -> tuple[PluginDrift, ...]:
+def plugin_drift(ground: ProjectScan, crossing: Crossing, work: Work) -> tuple[PluginDrift, ...]:
     """The changes between the releases of each plugin that was taken on the leg, where both are at hand. Raises Cancelled."""
     found = []
     ids = {plugin.folder: plugin.id for plugin in ground.plugins}
-    for folder, taken in taken_plugins(crossing).items():
+    for folder, taken in plugin_updates(crossing).items():
         id = ids.get(TreePath(folder), "")
         old, new = (_release_folder(ground, id, version, work.token) for version in (taken.from_, taken.to))
         if old is not None and new is not None and (changes := compare_releases(old, new, "", work)):
@@ -59,7 +59,7 @@ def plugin_drift(ground: Ground, crossing: Crossing, work: Work) -> tuple[Plugin
     return tuple(found)
 
 
-def _release_folder(ground: Ground, plugin: str, version: str, token: CancelToken) -> Path | None:
+def _release_folder(ground: ProjectScan, plugin: str, version: str, token: CancelToken) -> Path | None:
     releases = ground.shelf.releases_of(plugin) if ground.shelf is not None else ()
     release = next((item for item in releases if item.version == version), None)
     try:
@@ -71,7 +71,7 @@ def _release_folder(ground: Ground, plugin: str, version: str, token: CancelToke
     return folder if folder is not None and folder.is_dir() else None
 
 
-def used_changes(changes: Sequence[Change], used: Mapping[str, int]) -> tuple[Used, ...]:
+def used_changes(changes: Sequence[ApiChange], used: Mapping[str, int]) -> tuple[Used, ...]:
     """Changes of what a project names, the most used first. `used` counts names in its code. What only classes that override it
     would notice is left to the compiler, where that tells."""
     of_interest = (item for item in changes if item.kind != "added" and (item.kind != "wider" or item.is_silent))
@@ -79,7 +79,7 @@ def used_changes(changes: Sequence[Change], used: Mapping[str, int]) -> tuple[Us
     return tuple(sorted(found, key=lambda item: (-item.uses, item.change.symbol.path)))
 
 
-def uses_of(change: Change, used: Mapping[str, int]) -> int:
+def uses_of(change: ApiChange, used: Mapping[str, int]) -> int:
     """How often a project names what a change is about; a method to be implemented concerns who derives from its class."""
     symbol = change.symbol
     return used.get(symbol.scope[-1] if change.kind == "must-implement" and symbol.scope else symbol.called, 0)

@@ -15,19 +15,19 @@ from fernshale.core.base.treepath import TreePath, on_disk, under
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.commands import CommandCall, run_profile_command, tail
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.profile.model import Compiled
-from fernshale.core.snapshot.manifest import EMPTY, Kind
+from fernshale.core.snapshot.manifest import EMPTY, EntryKind
 from fernshale.core.snapshot.tree_walk import scan_tree
 from fernshale.core.survey.plugins import Plugin
 from fernshale.core.survey.value_access import find_values
 
 
 @dataclass(frozen=True, slots=True)
-class Built:
+class PluginBuild:
     """A plugin with compiled parts: the releases its stamps name, by the folder each stands in."""
 
     plugin: Plugin
@@ -42,23 +42,23 @@ class Built:
         return f"built for {names}" if names else "never built here"
 
 
-def find_built(ground: Ground) -> tuple[Built, ...]:
+def find_built(ground: ProjectScan) -> tuple[PluginBuild, ...]:
     """The plugins that have compiled parts, with their stamps."""
     shape = ground.profile.plugins.compiled
     if shape is None:
         return ()
     return tuple(
-        Built(plugin, tuple(read_stamps(ground, shape, plugin)))
+        PluginBuild(plugin, tuple(read_stamps(ground, shape, plugin)))
         for plugin in ground.plugins
         if any(matches(shape.sources, path[len(plugin.folder) + 1 :]) for path in _inside(ground, plugin))
     )
 
 
-def _inside(ground: Ground, plugin: Plugin) -> Iterator[TreePath]:
+def _inside(ground: ProjectScan, plugin: Plugin) -> Iterator[TreePath]:
     return (path for path in ground.paths if under(path, plugin.folder))
 
 
-def read_stamps(ground: Ground, shape: Compiled, plugin: Plugin) -> Iterator[tuple[TreePath, str]]:
+def read_stamps(ground: ProjectScan, shape: Compiled, plugin: Plugin) -> Iterator[tuple[TreePath, str]]:
     """Each folder of output there is, with the release its stamp names ("" where it cannot be read)."""
     pattern = f"{shape.output.replace('{release}', '*').strip('/')}/{shape.stamp}"
     for path in _inside(ground, plugin):
@@ -82,7 +82,7 @@ def is_built_for(stamp: str, release: str) -> bool:
     return is_release(stamp) and same_release(stamp, release)
 
 
-def rebuild(crossing: Crossing, ground: Ground, plugin: Plugin, work: Work) -> int:
+def rebuild(crossing: Crossing, ground: ProjectScan, plugin: Plugin, work: Work) -> int:
     """Build a plugin from its sources for the leg's target and swap the output in; the logbook entry's id.
 
     Raises TrustNeeded, CommandError when the build fails or its stamp says another release; then nothing was swapped.
@@ -114,9 +114,9 @@ def rebuild(crossing: Crossing, ground: Ground, plugin: Plugin, work: Work) -> i
                 if under(path, folder) and path[len(folder) + 1 :] in files.entries:
                     draft.delete(path)
     for path, entry in files.entries.items():
-        if entry.kind is Kind.FILE:
+        if entry.kind is EntryKind.FILE:
             draft.write(f"{target}/{path}", on_disk(made, path).read_bytes(), entry.mode)
-        elif entry.kind is Kind.LINK:
+        elif entry.kind is EntryKind.LINK:
             draft.link(f"{target}/{path}", entry.content)
     title = f"{plugin.id} built for {to} · {count(len(files.files), 'file')}"
     return write_step(crossing, EntryText(Stage.PLUGINS, title, why, f"built {plugin.id}"), draft.change_set(), work)

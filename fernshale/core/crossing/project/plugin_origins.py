@@ -13,13 +13,20 @@ from fernshale.core.base.release import same_release
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath, on_disk
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.project.scan import Ground, plugin_manifest
+from fernshale.core.crossing.project.scan import ProjectScan, plugin_manifest
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.snapshot.manifest import Entry, Manifest
+from fernshale.core.snapshot.manifest import Manifest, TreeEntry
 from fernshale.core.snapshot.store import Store
 from fernshale.core.survey.git_history import find_past
 from fernshale.core.survey.plugins import Plugin, version_in
-from fernshale.core.survey.release_index import Column, ReleaseIndex, build_index, cell_of, shelf_index, short_digest
+from fernshale.core.survey.release_index import (
+    FileColumn,
+    ReleaseIndex,
+    build_index,
+    cell_of,
+    shelf_index,
+    short_digest,
+)
 from fernshale.core.survey.release_origin import Origin, find_origin
 from fernshale.core.survey.roles import role_of
 
@@ -67,12 +74,14 @@ def file_states(origins: tuple[PluginOrigin, ...]) -> dict[str, str]:
     return states
 
 
-def find_origins(ground: Ground, crossing: Crossing | None, token: CancelToken) -> tuple[PluginOrigin, ...]:
+def find_origins(ground: ProjectScan, crossing: Crossing | None, token: CancelToken) -> tuple[PluginOrigin, ...]:
     """The origin of each plugin folder. Raises ShelfError for a release that cannot be fetched, Cancelled."""
     return tuple(find_plugin_origin(ground, plugin, crossing, token) for plugin in ground.plugins)
 
 
-def find_plugin_origin(ground: Ground, plugin: Plugin, crossing: Crossing | None, token: CancelToken) -> PluginOrigin:
+def find_plugin_origin(
+    ground: ProjectScan, plugin: Plugin, crossing: Crossing | None, token: CancelToken
+) -> PluginOrigin:
     """The origin of one plugin folder: among the shelves' releases, and elsewhere where those have not the one it names."""
     mine = plugin_manifest(ground, plugin, token)
     key = ("origin", plugin, ground.shelf, ground.profile.role, crossing is None)
@@ -97,7 +106,7 @@ def find_plugin_origin(ground: Ground, plugin: Plugin, crossing: Crossing | None
     return ground.manifest.derived(key, look)
 
 
-def _index(ground: Ground, plugin: Plugin, token: CancelToken) -> ReleaseIndex:
+def _index(ground: ProjectScan, plugin: Plugin, token: CancelToken) -> ReleaseIndex:
     shelf = ground.shelf
     if shelf is None:
         return build_index({})
@@ -112,11 +121,11 @@ class _Elsewhere:
 
     words: str
     at: str
-    files: Column
+    files: FileColumn
 
 
 def _elsewhere(
-    ground: Ground, plugin: Plugin, crossing: Crossing | None, token: CancelToken
+    ground: ProjectScan, plugin: Plugin, crossing: Crossing | None, token: CancelToken
 ) -> Mapping[str, _Elsewhere]:
     """What is known of the folder's past, by the release it had then."""
     where = f"{plugin.folder}/{ground.profile.plugins.descriptor}"
@@ -133,7 +142,7 @@ def _elsewhere(
 
 
 def _snapshots(
-    ground: Ground, plugin: Plugin, crossing: Crossing | None, version: Callable[[str], str]
+    ground: ProjectScan, plugin: Plugin, crossing: Crossing | None, version: Callable[[str], str]
 ) -> Mapping[str, _Elsewhere]:
     """Snapshots of the project from before this crossing; one of now would show nothing as edited."""
     folder = home() / "store"
@@ -158,7 +167,7 @@ def _snapshots(
     return found
 
 
-def _below(manifest: Manifest, folder: TreePath) -> dict[TreePath, Entry]:
+def _below(manifest: Manifest, folder: TreePath) -> dict[TreePath, TreeEntry]:
     prefix = folder + "/"
     return {TreePath(path[len(prefix) :]): entry for path, entry in manifest.files.items() if path.startswith(prefix)}
 
@@ -167,7 +176,7 @@ def _contents(manifest: Manifest) -> dict[TreePath, int]:
     return {path: short_digest(entry.content) for path, entry in manifest.files.items()}
 
 
-def _plain_of(ground: Ground, plugin: Plugin) -> Callable[[TreePath], int]:
+def _plain_of(ground: ProjectScan, plugin: Plugin) -> Callable[[TreePath], int]:
     def plain(path: TreePath) -> int:
         try:
             return cell_of(on_disk(ground.project, TreePath(f"{plugin.folder}/{path}")).read_bytes())[1]
@@ -177,7 +186,7 @@ def _plain_of(ground: Ground, plugin: Plugin) -> Callable[[TreePath], int]:
     return plain
 
 
-def _with_content(ground: Ground, plugin: Plugin, mine: Manifest, origin: Origin) -> Origin:
+def _with_content(ground: ProjectScan, plugin: Plugin, mine: Manifest, origin: Origin) -> Origin:
     """What the rules of roles call the user's own is theirs even where the vendor has a file of that name."""
     roles = {path: role_of(ground.profile, f"{plugin.folder}/{path}").role for path in mine.files}
     content = {path for path, role in roles.items() if role in ("user content", "own")}

@@ -7,10 +7,10 @@ from collections.abc import Mapping, Sequence
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.release import is_release, parse_release, same_release
 from fernshale.core.base.work import CancelToken
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.project.source_texts import read_texts
 from fernshale.core.crossing.record.database import Crossing, Setup
-from fernshale.core.route.candidates import Here, Wishes
+from fernshale.core.route.candidates import InstalledPlugin, PluginWishes
 from fernshale.core.route.planner import Leg, PluginStep, plan_leg
 from fernshale.core.route.shelf import EngineRelease, Shelf
 from fernshale.core.survey.plugins import Plugin
@@ -23,7 +23,7 @@ SAID = "plugins said"
 _VERSION = "version "
 
 
-def plan(ground: Ground, crossing: Crossing, token: CancelToken) -> Leg:
+def plan(ground: ProjectScan, crossing: Crossing, token: CancelToken) -> Leg:
     """The leg in hand for the project's plugins as they are. Raises NotOnShelf for an unknown target."""
     setup = crossing.setup
     said = crossing.leg_fact(SAID) or {}
@@ -31,12 +31,20 @@ def plan(ground: Ground, crossing: Crossing, token: CancelToken) -> Leg:
 
 
 def plan_for(
-    ground: Ground, from_: str, to: str, wishes: Wishes, token: CancelToken, said: Mapping[str, str] | None = None
+    ground: ProjectScan,
+    from_: str,
+    to: str,
+    wishes: PluginWishes,
+    token: CancelToken,
+    said: Mapping[str, str] | None = None,
 ) -> Leg:
     """As `plan`, for any leg. `said` is what plugins accepted before ranges were widened for it (see `said_key`)."""
     shelf = shelf_of(ground)
     shelf.engine(ground.profile.id, to)
-    here = tuple(Here(item.id, item.version, (said or {}).get(said_key(item), item.accepts)) for item in ground.plugins)
+    here = tuple(
+        InstalledPlugin(item.id, item.version, (said or {}).get(said_key(item), item.accepts))
+        for item in ground.plugins
+    )
     used = read_texts(ground, token).used.keys()
     targets = other_targets(shelf.engines_of(ground.profile.id), from_, to)
     return plan_leg(shelf, from_, to, here, wishes, used, targets)
@@ -47,7 +55,7 @@ def said_key(plugin: Plugin) -> str:
     return f"{plugin.id} {plugin.version}"
 
 
-def read_wishes(crossing: Crossing) -> Wishes:
+def read_wishes(crossing: Crossing) -> PluginWishes:
     """What was decided of plugins for the leg in hand."""
     hold, aside, pinned = set(), set(), set()
     prefix = plugin_key(crossing.setup, "")
@@ -58,7 +66,7 @@ def read_wishes(crossing: Crossing) -> Wishes:
             aside |= {id} if item.choice == "aside" else set()
             if item.choice.startswith(_VERSION):
                 pinned.add((id, item.choice.removeprefix(_VERSION)))
-    return Wishes(frozenset(hold), frozenset(aside), frozenset(pinned))
+    return PluginWishes(frozenset(hold), frozenset(aside), frozenset(pinned))
 
 
 def is_wanted(step: PluginStep, crossing: Crossing) -> bool:
@@ -71,7 +79,7 @@ def is_wanted(step: PluginStep, crossing: Crossing) -> bool:
     )
 
 
-def shelf_of(ground: Ground) -> Shelf:
+def shelf_of(ground: ProjectScan) -> Shelf:
     if ground.shelf is None:
         raise MisuseError("no shelf was named", "Name the folder or server the releases lie on with --shelf.")
     return ground.shelf

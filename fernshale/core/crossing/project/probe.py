@@ -9,7 +9,7 @@ from pathlib import Path
 
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.project.scan import read_ground
+from fernshale.core.crossing.project.scan import scan_project
 from fernshale.core.profile.model import Profile
 from fernshale.core.profile.read import find_profile, read_profile
 from fernshale.core.route.download import Patience
@@ -21,7 +21,7 @@ _HASTY = Patience(silence_s=4.0, tries=1)
 
 
 @dataclass(frozen=True, slots=True)
-class Opening:
+class ProjectProbe:
     """A project and the profile that fits it; `members` are those of a workspace, in order."""
 
     project: Path
@@ -30,14 +30,14 @@ class Opening:
     members: tuple[Member, ...] = ()
 
 
-def look_at_project(project: Path, profile: Path | None, folders: Sequence[Path]) -> Opening:
+def probe_project(project: Path, profile: Path | None, folders: Sequence[Path]) -> ProjectProbe:
     """Find the profile and the release. Raises ProjectError, FormatError."""
     found = read_profile(profile) if profile else find_profile(project, folders)
-    ground = read_ground(project, found, None, Work(), contents=False)
-    return Opening(ground.project, found, ground.release, ground.members)
+    ground = scan_project(project, found, None, Work(), contents=False)
+    return ProjectProbe(ground.project, found, ground.release, ground.members)
 
 
-def targets_on(shelves: Sequence[str | Path], opening: Opening) -> list[str]:
+def targets_on(shelves: Sequence[str | Path], opening: ProjectProbe) -> list[str]:
     """Releases of the project's engine to go to, the newest stable one first; a server is not waited for long.
 
     Raises MisuseError, FormatError, ShelfError.

@@ -12,7 +12,7 @@ from fernshale.core.crossing.project.source_texts import Texts
 from fernshale.core.drift.stated.note_points import NotePoint, read_points
 from fernshale.core.profile.model import Profile
 from fernshale.core.route.planner import Leg
-from fernshale.core.route.shelf import Release, Shelf
+from fernshale.core.route.shelf import Shelf, ShelfRelease
 from fernshale.core.snapshot.manifest import digest_of
 
 
@@ -51,7 +51,7 @@ def find_notes(shelf: Shelf, profile: Profile, leg: Leg, texts: Texts, decided: 
     return tuple(notes)
 
 
-def _releases(shelf: Shelf, engine: str, title: str, leg: Leg) -> Iterator[tuple[str, Release]]:
+def _releases(shelf: Shelf, engine: str, title: str, leg: Leg) -> Iterator[tuple[str, ShelfRelease]]:
     low, high = parse_release(leg.from_), parse_release(leg.to)
     for item in shelf.engines_of(engine):
         release = parse_release(item.version)

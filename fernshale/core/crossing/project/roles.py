@@ -5,12 +5,12 @@ from __future__ import annotations
 from pathlib import Path
 
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.survey.role_overrides import drop_own_rule, set_own_rule
 from fernshale.core.survey.roles import RoleOf, role_of
 
 
-def role_at(ground: Ground, place: TreePath) -> RoleOf:
+def role_at(ground: ProjectScan, place: TreePath) -> RoleOf:
     """The role of a file or of what lies in a folder, and the rule that gives it."""
     first = next((path for path in ground.manifest.paths() if path.startswith(place + "/")), place)
     return role_of(ground.profile, first)

@@ -13,7 +13,7 @@ from fernshale.core.base.bounded_regex import search
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.checks import keep_results, listed_checks, try_check
 from fernshale.core.crossing.project.commands import CommandCall, run_profile_command
-from fernshale.core.crossing.project.scan import Ground, command_places
+from fernshale.core.crossing.project.scan import ProjectScan, command_places
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.profile.read import fill
@@ -81,7 +81,7 @@ class RunRecord:
         )
 
 
-def run_game(crossing: Crossing, ground: Ground, stage: Stage, work: Work) -> RunRecord:
+def run_game(crossing: Crossing, ground: ProjectScan, stage: Stage, work: Work) -> RunRecord:
     """Run the game, as often as the profile wants for its timings, and try all checks that need nobody.
 
     Log, pictures and checks are those of the first run. Raises TrustNeeded, CommandError, Cancelled.
@@ -133,7 +133,7 @@ def run_game(crossing: Crossing, ground: Ground, stage: Stage, work: Work) -> Ru
     return RunRecord.from_json(values)
 
 
-def _clear(ground: Ground, places: dict[str, str]) -> None:
+def _clear(ground: ProjectScan, places: dict[str, str]) -> None:
     """What an earlier run left must not pass for this one's."""
     shape = ground.profile.frames
     left = [check.produced for check in ground.profile.check if check.produced]
@@ -142,7 +142,7 @@ def _clear(ground: Ground, places: dict[str, str]) -> None:
         Path(fill(text, places)).unlink(missing_ok=True)
 
 
-def _keep_pictures(crossing: Crossing, ground: Ground, stage: Stage, places: dict[str, str]) -> dict[str, str]:
+def _keep_pictures(crossing: Crossing, ground: ProjectScan, stage: Stage, places: dict[str, str]) -> dict[str, str]:
     kept = {}
     folder = crossing.scratch(f"pictures/{stage.value.lower()}-{ground.release}")
     for number, picture in enumerate(ground.profile.picture):

@@ -18,9 +18,9 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.profile.model import Profile
 from fernshale.core.profile.read import fill, read_profile
-from fernshale.core.route.shelf import NotOnShelf, Release, Shelf
+from fernshale.core.route.shelf import NotOnShelf, Shelf, ShelfRelease
 from fernshale.core.route.shelf_sources import read_shelf
-from fernshale.core.snapshot.manifest import EMPTY, Entry, Manifest
+from fernshale.core.snapshot.manifest import EMPTY, Manifest, TreeEntry
 from fernshale.core.snapshot.tree_walk import list_tree, read_contents
 from fernshale.core.survey.plugins import Plugin, find_plugins, read_folder
 from fernshale.core.survey.release_sites import FoundSite, find_sites, project_release
@@ -29,7 +29,7 @@ from fernshale.core.survey.workspace_members import Member, along, choose_member
 
 
 @dataclass(frozen=True, slots=True)
-class Ground:
+class ProjectScan:
     """A project as it is now, read once. `shelf` is None when none was named.
 
     `members` are those of a workspace; `along` the folders of those a crossing or a look is about, and `release` is the
@@ -47,7 +47,7 @@ class Ground:
     along: tuple[TreePath, ...] = ()
 
     @property
-    def files(self) -> Mapping[TreePath, Entry]:
+    def files(self) -> Mapping[TreePath, TreeEntry]:
         """All files, but not those of members of a workspace that stay where they are."""
         staying, files = self._staying, self.manifest.files
         return {path: entry for path, entry in files.items() if not path.startswith(staying)} if staying else files
@@ -75,7 +75,7 @@ _seen: dict[str, Manifest] = {}
 _seen_lock = threading.Lock()
 
 
-def read_ground(
+def scan_project(
     project: Path,
     profile: Profile,
     shelf: Shelf | None,
@@ -83,7 +83,7 @@ def read_ground(
     *,
     contents: bool = True,
     members: Sequence[str] = (),
-) -> Ground:
+) -> ProjectScan:
     """Read the project; a second look at an unchanged tree costs a stat per file.
 
     Without `contents` files are only listed: enough for a survey, which reads what lies in plugin folders by itself.
@@ -110,10 +110,10 @@ def read_ground(
     if chosen:
         release = chosen[0].release
     folders = tuple(item.folder for item in chosen or along(found, release))
-    return Ground(project, profile, shelf, manifest, sites, plugins, release, found, folders)
+    return ProjectScan(project, profile, shelf, manifest, sites, plugins, release, found, folders)
 
 
-def plugin_manifest(ground: Ground, plugin: Plugin, token: CancelToken) -> Manifest:
+def plugin_manifest(ground: ProjectScan, plugin: Plugin, token: CancelToken) -> Manifest:
     """The part of the project's manifest below a plugin folder, with paths as seen from there; contents are read.
 
     What was compiled into it is neither the vendor's nor an edit, and left out.
@@ -134,14 +134,14 @@ def plugin_manifest(ground: Ground, plugin: Plugin, token: CancelToken) -> Manif
     return Manifest.of({path: entry for path, entry in whole.entries.items() if path not in made})
 
 
-def crossing_ground(crossing: Crossing, work: Work) -> Ground:
+def scan_crossing(crossing: Crossing, work: Work) -> ProjectScan:
     """The ground of a crossing, everything read anew."""
     setup = crossing.setup
     profile, shelf = read_profile(setup.profile), read_shelf(setup.shelves)
-    return read_ground(setup.project, profile, shelf, work, members=setup.members)
+    return scan_project(setup.project, profile, shelf, work, members=setup.members)
 
 
-def shelf_manifest(shelf: Shelf, item: Release, token: CancelToken) -> Manifest:
+def shelf_manifest(shelf: Shelf, item: ShelfRelease, token: CancelToken) -> Manifest:
     """The manifest of a release on the shelf; releases do not change, so it is read once. Raises ShelfError."""
     place = shelf.place(item, Work(token=token))
     with _seen_lock:
@@ -153,7 +153,7 @@ def shelf_manifest(shelf: Shelf, item: Release, token: CancelToken) -> Manifest:
     return known
 
 
-def engine_folder(ground: Ground, release: str) -> Path:
+def engine_folder(ground: ProjectScan, release: str) -> Path:
     """Where a release of the engine is: installed, else on the shelf. Raises ProjectError with the folders looked at."""
     shelves = [str(source.folder) for source in ground.shelf.sources] if ground.shelf else []
     looked = []
@@ -170,7 +170,7 @@ def engine_folder(ground: Ground, release: str) -> Path:
     raise ProjectError(f"{ground.profile.title} {release} is not installed; looked at {names}")
 
 
-def command_places(crossing: Crossing, ground: Ground, release: str) -> Mapping[str, str]:
+def command_places(crossing: Crossing, ground: ProjectScan, release: str) -> Mapping[str, str]:
     """Values for the placeholders of the profile's commands."""
     return {
         "project": str(ground.project),
@@ -184,7 +184,7 @@ def command_places(crossing: Crossing, ground: Ground, release: str) -> Mapping[
     }
 
 
-def find_plugin(ground: Ground, id: str) -> Plugin:
+def find_plugin(ground: ProjectScan, id: str) -> Plugin:
     """A plugin of the project by its id. Raises MisuseError where there is none."""
     found = next((item for item in ground.plugins if item.id == id), None)
     if found is None:

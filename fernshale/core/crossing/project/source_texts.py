@@ -11,7 +11,7 @@ from fernshale.core.base.errors import ProjectError
 from fernshale.core.base.textfile import text_of
 from fernshale.core.base.treepath import TreePath, reader
 from fernshale.core.base.work import CancelToken
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.drift.release_symbols import languages_of, list_sources
 from fernshale.core.process.text_search import files_with
 from fernshale.core.route.release_names import count_names
@@ -30,12 +30,12 @@ class Texts:
         return count_names(self.of.values())
 
 
-def read_texts(ground: Ground, token: CancelToken) -> Texts:
+def read_texts(ground: ProjectScan, token: CancelToken) -> Texts:
     """Raises Cancelled."""
     return ground.manifest.derived(_key(ground), lambda: Texts(_read(ground, _paths(ground), token)))
 
 
-def texts_with(ground: Ground, words: Collection[str], token: CancelToken) -> Mapping[TreePath, str]:
+def texts_with(ground: ProjectScan, words: Collection[str], token: CancelToken) -> Mapping[TreePath, str]:
     """Of the texts all that have one of `words`, and maybe others. Raises Cancelled."""
     key = _key(ground)
     if not ground.manifest.knows(key):
@@ -45,22 +45,22 @@ def texts_with(ground: Ground, words: Collection[str], token: CancelToken) -> Ma
     return read_texts(ground, token).of
 
 
-def _key(ground: Ground) -> tuple[object, ...]:
+def _key(ground: ProjectScan) -> tuple[object, ...]:
     return "texts", ground.profile.role, ground.along
 
 
-def _paths(ground: Ground) -> tuple[TreePath, ...]:
+def _paths(ground: ProjectScan) -> tuple[TreePath, ...]:
     return source_files(ground.profile, ground.paths)
 
 
-def _read_some(ground: Ground, words: Collection[str], token: CancelToken) -> Mapping[TreePath, str] | None:
+def _read_some(ground: ProjectScan, words: Collection[str], token: CancelToken) -> Mapping[TreePath, str] | None:
     """The texts that may have one of the words; None where those are all."""
     paths = _paths(ground)
     found = files_with(ground.project, paths, sorted(words), token)
     return _read(ground, found, token) if len(found) < len(paths) else None
 
 
-def _read(ground: Ground, paths: Iterable[TreePath], token: CancelToken) -> Mapping[TreePath, str]:
+def _read(ground: ProjectScan, paths: Iterable[TreePath], token: CancelToken) -> Mapping[TreePath, str]:
     texts = {}
     read_file = reader(ground.project)
     for path in paths:

@@ -123,7 +123,7 @@ class EntryText:
 
 
 @dataclass(frozen=True, slots=True)
-class Entry:
+class LogEntry:
     """A line of the logbook. `changes` is set when it wrote into the project; `about` names what it dealt with.
 
     `state` is "done" or "undone", or one of UNSETTLED while its change set is written, taken back or written again.
@@ -240,7 +240,7 @@ class Crossing:
 
     # -- logbook
 
-    def logbook(self) -> tuple[Entry, ...]:
+    def logbook(self) -> tuple[LogEntry, ...]:
         """All entries, oldest first."""
         with self._database() as database:
             rows = database.execute("SELECT * FROM logbook ORDER BY id").fetchall()
@@ -452,7 +452,7 @@ def _set_states(database: sqlite3.Connection) -> None:
             database.execute("INSERT OR REPLACE INTO decisions SELECT * FROM carried WHERE entry = ?", (id,))
 
 
-def _entry(row: tuple[Any, ...]) -> Entry:
+def _entry(row: tuple[Any, ...]) -> LogEntry:
     id, when, stage, title, why, about, snapshot, changes, state = row
     change_set = None if changes is None else ChangeSet.from_json(json.loads(changes))
-    return Entry(id, when, Stage(stage), title, why, about, snapshot, change_set, state)
+    return LogEntry(id, when, Stage(stage), title, why, about, snapshot, change_set, state)

@@ -18,7 +18,7 @@ from fernshale.core.base.errors import CommandError
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import TreePath, printable, under
 from fernshale.core.change.changeset import ChangeSet
-from fernshale.core.crossing.record.database import Crossing, Entry
+from fernshale.core.crossing.record.database import Crossing, LogEntry
 from fernshale.core.process.git import Filter, ask_git, find_filters, tell_git
 
 KEY = "git:steps"
@@ -262,7 +262,7 @@ def commit_of(crossing: Crossing, entry: int) -> str:
     return str(commits.get(str(entry), ["", ""])[1])
 
 
-def _commit(crossing: Crossing, project: Path, branch: str, entry: Entry) -> str:
+def _commit(crossing: Crossing, project: Path, branch: str, entry: LogEntry) -> str:
     """Raises CommandError."""
     assert entry.changes is not None
     paths, left_out = _committed_paths(project, entry.changes, find_submodules(project))
@@ -309,7 +309,7 @@ def _committed_paths(
     return [path for path in paths if path not in gone], left_out
 
 
-def message_of(crossing: Crossing, entry: Entry, left_out: dict[TreePath, int]) -> str:
+def message_of(crossing: Crossing, entry: LogEntry, left_out: dict[TreePath, int]) -> str:
     """The message of a step's commit: what, why, by which decisions, on which way."""
     subject = f"{entry.stage.value}: {entry.title}"
     if entry.state == "undone":

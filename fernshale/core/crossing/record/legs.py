@@ -11,7 +11,7 @@ from fernshale.core.crossing.record.logbook import ensure_snapshot, leg_mark, no
 from fernshale.core.crossing.record.stage import Stage
 
 
-def go_on(crossing: Crossing, work: Work) -> None:
+def begin_next_leg(crossing: Crossing, work: Work) -> None:
     """Begin the next leg. Raises MisuseError when this one is the last."""
     setup = crossing.setup
     if setup.leg + 1 >= len(setup.stops):

@@ -13,14 +13,14 @@ from fernshale.core.base.treepath import TreePath, is_gits_own, under
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.apply import apply_changes, recover
 from fernshale.core.change.changeset import ChangeSet, changes_between
-from fernshale.core.crossing.record.database import UNSETTLED, Crossing, Entry, EntryText
+from fernshale.core.crossing.record.database import UNSETTLED, Crossing, EntryText, LogEntry
 from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.git_commits import commit_steps
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.record.step_order import BACK, REDO, UNDO, Write, reversal, writes_since
-from fernshale.core.crossing.record.undo_plan import Obstacle, WayBack, find_way_back, find_way_through
-from fernshale.core.snapshot.manifest import EMPTY, Kind, Manifest
-from fernshale.core.snapshot.manifest import Entry as TreeEntry
+from fernshale.core.crossing.record.undo_plan import Obstacle, UndoPlan, find_way_back, find_way_through
+from fernshale.core.snapshot.manifest import EMPTY, EntryKind, Manifest
+from fernshale.core.snapshot.manifest import TreeEntry as TreeEntry
 from fernshale.core.snapshot.store import UnknownSnapshot
 from fernshale.core.snapshot.tree_walk import entry_below, scan_tree
 
@@ -45,7 +45,7 @@ def write_step(
     `decided` are the decisions that the step carries out: they are kept with it, and with it undone they are due again.
     Raises what `apply_changes` raises; then nothing was written, into the logbook neither.
     """
-    settle_interrupted(crossing)
+    recover_interrupted(crossing)
     snapshot = ensure_snapshot(crossing, f"before: {text.title}", work)
     id = crossing.write_entry(text, snapshot, changes, "pending", decided)
     try:
@@ -66,7 +66,7 @@ def note(crossing: Crossing, stage: Stage, title: str, why: str, about: str) -> 
 @contextlib.contextmanager
 def watching(crossing: Crossing, text: EntryText, work: Work) -> Iterator[None]:
     """Around a foreign command: what it changes in the project becomes a step that can be undone."""
-    settle_interrupted(crossing)
+    recover_interrupted(crossing)
     snapshot = ensure_snapshot(crossing, f"before: {text.title}", work)
     try:
         yield
@@ -100,7 +100,7 @@ def _changes(before: Manifest, after: Manifest) -> ChangeSet:
     return ChangeSet(tuple(item for item in changes.changes if not is_gits_own(item.path)))
 
 
-def settle_interrupted(crossing: Crossing) -> str:
+def recover_interrupted(crossing: Crossing) -> str:
     """Settle a change a kill interrupted: "", "finished" or "rolled back". Safe to call at any time.
 
     The logbook follows the project: an entry says what is so, also where the kill came between the two.
@@ -125,7 +125,7 @@ def undo(crossing: Crossing, id: int, work: Work) -> None:
 
     Raises CannotUndo with what stands in the way.
     """
-    settle_interrupted(crossing)
+    recover_interrupted(crossing)
     _carry_out(crossing, _undoable(crossing, id), preview_undo(crossing, id), work, is_undo=True)
     _return_to_leg_of(crossing, id)
     work.progress("undone", 1, 1)
@@ -136,12 +136,12 @@ def redo(crossing: Crossing, id: int, work: Work) -> None:
 
     Raises CannotUndo with what stands in the way.
     """
-    settle_interrupted(crossing)
+    recover_interrupted(crossing)
     _carry_out(crossing, _entry(crossing, id), preview_redo(crossing, id), work, is_undo=False)
     work.progress("done again", 1, 1)
 
 
-def _carry_out(crossing: Crossing, entry: Entry, way: WayBack, work: Work, *, is_undo: bool) -> None:
+def _carry_out(crossing: Crossing, entry: LogEntry, way: UndoPlan, work: Work, *, is_undo: bool) -> None:
     _refuse(crossing, entry, way)
     if way.is_exact:
         _write_entry_again(crossing, entry, way.changes, work.token, is_undo=is_undo)
@@ -154,14 +154,14 @@ def _carry_out(crossing: Crossing, entry: Entry, way: WayBack, work: Work, *, is
     commit_steps(crossing)
 
 
-def preview_undo(crossing: Crossing, id: int) -> WayBack:
+def preview_undo(crossing: Crossing, id: int) -> UndoPlan:
     """What undoing a step would change now. Raises CannotUndo for an entry that wrote nothing."""
     entry = _undoable(crossing, id)
     assert entry.changes is not None
     return find_way_back(crossing.setup.project, crossing.store, entry.changes.inverse())
 
 
-def preview_redo(crossing: Crossing, id: int) -> WayBack:
+def preview_redo(crossing: Crossing, id: int) -> UndoPlan:
     """What doing an undone step again would change now. Raises CannotUndo where it was not undone."""
     entry = _entry(crossing, id)
     if not entry.can_redo or entry.changes is None:
@@ -171,7 +171,7 @@ def preview_redo(crossing: Crossing, id: int) -> WayBack:
     return find_way_back(crossing.setup.project, crossing.store, entry.changes)
 
 
-def preview_way(crossing: Crossing, id: int, what: Rewind) -> tuple[WayBack, list[str]]:
+def preview_undo_plan(crossing: Crossing, id: int, what: Rewind) -> tuple[UndoPlan, list[str]]:
     """The changes that undo a step, redo it, or go back to before it; and the obstacles in words.
 
     Raises CannotUndo where there is nothing to be done.
@@ -182,7 +182,7 @@ def preview_way(crossing: Crossing, id: int, what: Rewind) -> tuple[WayBack, lis
     return way, obstacles_in_words(crossing, id, way)
 
 
-def preview_back_to(crossing: Crossing, id: int) -> WayBack:
+def preview_back_to(crossing: Crossing, id: int) -> UndoPlan:
     """What going back to before entry `id` would change now; empty when the project is as it was then.
 
     What stands in the way is an edit made by hand: every step since then is taken back. Raises MisuseError, StoreError.
@@ -219,7 +219,7 @@ def go_back_to(crossing: Crossing, id: int, work: Work) -> WentBack:
 
     All or nothing. Raises CannotUndo with the edits that stand in the way, MisuseError, StoreError, Cancelled.
     """
-    settle_interrupted(crossing)
+    recover_interrupted(crossing)
     entry, steps = _entry(crossing, id), steps_since(crossing, id)
     way = preview_back_to(crossing, id)
     if way.obstacles:
@@ -241,7 +241,7 @@ def go_back_to(crossing: Crossing, id: int, work: Work) -> WentBack:
     return WentBack(steps, kept)
 
 
-def edits_since(crossing: Crossing, id: int, way: WayBack, token: CancelToken) -> tuple[TreePath, ...]:
+def edits_since(crossing: Crossing, id: int, way: UndoPlan, token: CancelToken) -> tuple[TreePath, ...]:
     """The files that will not be as they were before entry `id` once `way` is carried out: those edited by hand since.
 
     Edits from before the first step since then are not told from the project of then, which nobody saw; where its snapshot was
@@ -256,7 +256,9 @@ def edits_since(crossing: Crossing, id: int, way: WayBack, token: CancelToken) -
     def differs(path: TreePath) -> bool:
         before = undone[path] if path in undone else then.entries.get(path)
         after = coming[path] if path in coming else now.entries.get(path)
-        return before != after and any(side is not None and side.kind is not Kind.FOLDER for side in (before, after))
+        return before != after and any(
+            side is not None and side.kind is not EntryKind.FOLDER for side in (before, after)
+        )
 
     return tuple(sorted(path for path in paths if differs(path)))
 
@@ -278,7 +280,7 @@ def _point(crossing: Crossing, id: int) -> tuple[Manifest | None, dict[TreePath,
     return None, undone
 
 
-def obstacles_in_words(crossing: Crossing, id: int, way: WayBack) -> list[str]:
+def obstacles_in_words(crossing: Crossing, id: int, way: UndoPlan) -> list[str]:
     """One line for each obstacle: the path, the obstacle, and who made it: later steps, or somebody by hand."""
     lines = []
     entries = {entry.id: entry for entry in crossing.logbook()}
@@ -291,7 +293,9 @@ def obstacles_in_words(crossing: Crossing, id: int, way: WayBack) -> list[str]:
     return lines
 
 
-def _changed_since(crossing: Crossing, entries: Mapping[int, Entry], id: int, path: TreePath) -> tuple[list[str], bool]:
+def _changed_since(
+    crossing: Crossing, entries: Mapping[int, LogEntry], id: int, path: TreePath
+) -> tuple[list[str], bool]:
     """The titles of later steps that changed a file, and whether it was also edited by hand between or after them."""
     left = next((item.after for item in (entries[id].changes or ChangeSet(())).changes if item.path == path), None)
     titles: list[str] = []
@@ -309,14 +313,14 @@ def _changed_since(crossing: Crossing, entries: Mapping[int, Entry], id: int, pa
     return titles, is_edited or entry_below(crossing.setup.project, path) != left
 
 
-def _undoable(crossing: Crossing, id: int) -> Entry:
+def _undoable(crossing: Crossing, id: int) -> LogEntry:
     entry = _entry(crossing, id)
     if not entry.can_undo or entry.changes is None:
         raise CannotUndo(f"entry {id} wrote nothing that could be undone")
     return entry
 
 
-def _refuse(crossing: Crossing, entry: Entry, way: WayBack) -> None:
+def _refuse(crossing: Crossing, entry: LogEntry, way: UndoPlan) -> None:
     if way.obstacles:
         lines = obstacles_in_words(crossing, entry.id, way)
         raise CannotUndo(
@@ -338,7 +342,7 @@ def _by_hand(obstacle: Obstacle) -> str:
     return f"{obstacle.path}: {obstacle.what} (outside Fernshale)"
 
 
-def _entry(crossing: Crossing, id: int) -> Entry:
+def _entry(crossing: Crossing, id: int) -> LogEntry:
     entry = next((item for item in crossing.logbook() if item.id == id), None)
     if entry is None:
         raise MisuseError(f"the logbook has no entry {id}")
@@ -346,7 +350,7 @@ def _entry(crossing: Crossing, id: int) -> Entry:
 
 
 def _write_entry_again(
-    crossing: Crossing, entry: Entry, changes: ChangeSet, token: CancelToken, *, is_undo: bool
+    crossing: Crossing, entry: LogEntry, changes: ChangeSet, token: CancelToken, *, is_undo: bool
 ) -> None:
     """Apply `changes` of an entry; its state says what is going on, so that a kill in between can be settled."""
     crossing.mark_entry(entry.id, "undoing" if is_undo else "redoing")

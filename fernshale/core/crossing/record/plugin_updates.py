@@ -14,7 +14,7 @@ _ABOUT = "plugin "
 
 
 @dataclass(frozen=True, slots=True)
-class TakenPlugin:
+class PluginUpdate:
     """`moves` says where the merge moved files of the project to, by where they were."""
 
     base: str
@@ -29,7 +29,7 @@ def about(folder: str) -> str:
     return _ABOUT + folder
 
 
-def keep_taken(crossing: Crossing, folder: str, entry: int, taken: TakenPlugin) -> None:
+def keep_update(crossing: Crossing, folder: str, entry: int, taken: PluginUpdate) -> None:
     """Keep what a plugin's step did; `entry` is its logbook entry."""
     kept = {
         "entry": entry,
@@ -42,7 +42,7 @@ def keep_taken(crossing: Crossing, folder: str, entry: int, taken: TakenPlugin) 
     crossing.keep_leg_fact(_fact(folder), kept)
 
 
-def taken_plugins(crossing: Crossing) -> dict[str, TakenPlugin]:
+def plugin_updates(crossing: Crossing) -> dict[str, PluginUpdate]:
     """Those of the leg in hand whose step was not undone, by folder."""
     found = {}
     for entry in crossing.logbook():
@@ -52,7 +52,7 @@ def taken_plugins(crossing: Crossing) -> dict[str, TakenPlugin]:
             if kept and kept["entry"] == entry.id:
                 ledger = Ledger(tuple(LedgerEntry(**item) for item in kept["entries"]))
                 moves = {TreePath(old): TreePath(new) for old, new in kept.get("moves", {}).items()}
-                found[folder] = TakenPlugin(kept["base"], kept["from"], kept["to"], ledger, moves)
+                found[folder] = PluginUpdate(kept["base"], kept["from"], kept["to"], ledger, moves)
     return found
 
 

@@ -10,24 +10,24 @@ from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import StoreError
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.snapshot.deletion import Freed, Policy, choose_forgotten, forget
+from fernshale.core.snapshot.deletion import Freed, Policy, choose_deleted, delete
 from fernshale.core.snapshot.store import Store
 
 
-def forget_by_policy(store: Store, policy: Policy, tree: str, work: Work, *, dry_run: bool) -> Freed:
+def delete_by_policy(store: Store, policy: Policy, tree: str, work: Work, *, dry_run: bool) -> Freed:
     """Forget what a policy lets go; with `dry_run` only say what. Raises StoreError, Cancelled."""
-    ids = choose_forgotten(store.list(), policy, needed_snapshots(), tree)
-    return Freed(tuple(ids), 0) if dry_run or not ids else forget(store, ids, needed_contents, work)
+    ids = choose_deleted(store.list(), policy, needed_snapshots(), tree)
+    return Freed(tuple(ids), 0) if dry_run or not ids else delete(store, ids, needed_contents, work)
 
 
-def forget_these(store: Store, ids: list[str], work: Work) -> Freed:
+def delete_snapshots(store: Store, ids: list[str], work: Work) -> Freed:
     """Forget snapshots by id. Raises StoreError for one that a crossing looks back to, UnknownSnapshot, Cancelled."""
     needed = needed_snapshots()
     for id in ids:
         full = store.manifest_path(id).stem
         if full in needed:
             raise StoreError(f"snapshot {full} is needed: {needed[full]}", "It goes once that crossing is gone.")
-    return forget(store, ids, needed_contents, work)
+    return delete(store, ids, needed_contents, work)
 
 
 def needed_snapshots() -> dict[str, str]:

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.record.database import Crossing, Entry, EntryText
+from fernshale.core.crossing.record.database import Crossing, EntryText, LogEntry
 from fernshale.core.crossing.record.logbook import obstacles_in_words, preview_undo, write_step
 from fernshale.core.crossing.record.stage import Stage
 
 _RETURN = "return "
 
 
-def waiting_steps(crossing: Crossing, about: str) -> list[Entry]:
+def waiting_steps(crossing: Crossing, about: str) -> list[LogEntry]:
     """The done steps whose subject begins with `about` and that were not taken back, in order."""
     entries = [entry for entry in crossing.logbook() if entry.state == "done"]
     returned = {entry.about.removeprefix(_RETURN) for entry in entries if entry.about.startswith(_RETURN)}

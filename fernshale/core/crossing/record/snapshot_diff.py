@@ -10,15 +10,15 @@ from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.treepath import GITS_OWN, TreePath, is_gits_own, on_disk
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.changeset import FileChange
-from fernshale.core.change.preview import Read as ReadEntry
+from fernshale.core.change.preview import EntryReader as ReadEntry
 from fernshale.core.merge.moved_files import find_moves
-from fernshale.core.snapshot.manifest import Entry, Kind, Manifest
+from fernshale.core.snapshot.manifest import EntryKind, Manifest, TreeEntry
 from fernshale.core.snapshot.manifest_diff import compare
 from fernshale.core.snapshot.store import Store
 from fernshale.core.snapshot.tree_walk import scan_tree
 from fernshale.core.survey.release_index import plain_content
 
-Read = Callable[[TreePath], bytes]
+SnapshotReader = Callable[[TreePath], bytes]
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +53,7 @@ class Differences:
 
 
 @dataclass(frozen=True, slots=True)
-class Sides:
+class SnapshotSides:
     """Two states of a project compared: the differences, each as a change, and how to read the contents of either."""
 
     differences: Differences
@@ -62,7 +62,7 @@ class Sides:
     after: ReadEntry
 
 
-def compare_sides(store: Store, project: Path, before: str, after: str, token: CancelToken) -> Sides:
+def compare_sides(store: Store, project: Path, before: str, after: str, token: CancelToken) -> SnapshotSides:
     """Two snapshots of a project, or one and the project as it is now ("").
 
     Without what git keeps for itself, which steps neither change nor take back. Raises UnknownSnapshot, StoreError, Cancelled.
@@ -74,16 +74,16 @@ def compare_sides(store: Store, project: Path, before: str, after: str, token: C
         new = scan_tree(project, old, Work(token=token), without=GITS_OWN)
     places = {} if after else {entry.content: path for path, entry in new.files.items()}
 
-    def read_before(entry: Entry) -> bytes:
+    def read_before(entry: TreeEntry) -> bytes:
         return store.get(entry.content)
 
-    def read_after(entry: Entry) -> bytes:
+    def read_after(entry: TreeEntry) -> bytes:
         return on_disk(project, places[entry.content]).read_bytes() if places else store.get(entry.content)
 
     found = find_differences(
         old, new, lambda path: read_before(old.entries[path]), lambda path: read_after(new.entries[path]), token
     )
-    return Sides(found, found.listed(old, new), read_before, read_after)
+    return SnapshotSides(found, found.listed(old, new), read_before, read_after)
 
 
 def _without_history(manifest: Manifest) -> Manifest:
@@ -98,12 +98,12 @@ def compare_snapshots(store: Store, before: str, after: str, token: CancelToken)
 
 
 def find_differences(
-    before: Manifest, after: Manifest, read_before: Read, read_after: Read, token: CancelToken
+    before: Manifest, after: Manifest, read_before: SnapshotReader, read_after: SnapshotReader, token: CancelToken
 ) -> Differences:
     """What has to be done to `before` to make it `after`; contents are read only of files that may be moved or respelled."""
     plain = compare(before, after)
-    gone = [(path, before.entries[path]) for path in plain.removed if before.entries[path].kind is Kind.FILE]
-    come = [(path, after.entries[path]) for path in plain.added if after.entries[path].kind is Kind.FILE]
+    gone = [(path, before.entries[path]) for path in plain.removed if before.entries[path].kind is EntryKind.FILE]
+    come = [(path, after.entries[path]) for path in plain.added if after.entries[path].kind is EntryKind.FILE]
     edited = find_moves(gone, come, read_before, read_after, token)
     sources, targets = set(edited), set(edited.values())
     pairs = [(before.entries[path], after.entries[path], path) for path in plain.changed]
@@ -113,7 +113,7 @@ def find_differences(
         token.check()
         if (
             path not in modes
-            and old.kind is new.kind is Kind.FILE
+            and old.kind is new.kind is EntryKind.FILE
             and _is_respelled(read_before(path), read_after(path))
         ):
             respelled.append(path)
@@ -129,7 +129,7 @@ def find_differences(
     )
 
 
-def _is_same_content(old: Entry, new: Entry) -> bool:
+def _is_same_content(old: TreeEntry, new: TreeEntry) -> bool:
     return (old.kind, old.content) == (new.kind, new.content)
 
 
@@ -137,7 +137,7 @@ def _is_respelled(old: bytes, new: bytes) -> bool:
     return old != new and bool(old) and plain_content(old) == plain_content(new)
 
 
-def _from_store(store: Store, manifest: Manifest) -> Read:
+def _from_store(store: Store, manifest: Manifest) -> SnapshotReader:
     def read(path: TreePath) -> bytes:
         try:
             return store.get(manifest.entries[path].content)

@@ -20,7 +20,7 @@ class Stage(Enum):
 STAGES = tuple(Stage)
 
 
-class State(Enum):
+class StageState(Enum):
     """How a stage stands."""
 
     UNTOUCHED = "untouched"

@@ -10,9 +10,9 @@ from pathlib import Path
 from fernshale.core.base.textfile import TextFile, read_text
 from fernshale.core.base.treepath import TreePath, on_disk
 from fernshale.core.change.changeset import ChangeSet, FileChange
-from fernshale.core.change.preview import Read
+from fernshale.core.change.preview import EntryReader
 from fernshale.core.merge.text_merge import merge_text, result_text
-from fernshale.core.snapshot.manifest import Entry, Kind, digest_of
+from fernshale.core.snapshot.manifest import EntryKind, TreeEntry, digest_of
 from fernshale.core.snapshot.store import Store
 from fernshale.core.snapshot.tree_walk import entry_below
 
@@ -26,7 +26,7 @@ class Obstacle:
 
 
 @dataclass(frozen=True, slots=True)
-class WayBack:
+class UndoPlan:
     """The changes that bring a project back; nothing may be done while there are obstacles. `contents` of the changes are
     those that were merged, the store has the others.
 
@@ -38,18 +38,18 @@ class WayBack:
     is_exact: bool
 
 
-def sides_of(root: Path, store: Store, way: WayBack) -> tuple[Read, Read]:
+def sides_of(root: Path, store: Store, way: UndoPlan) -> tuple[EntryReader, EntryReader]:
     """How to read the contents of what is there now, and of what would come."""
     places = {item.before.content: item.path for item in way.changes.changes if item.before is not None}
     merged = way.changes.contents
 
-    def after(entry: Entry) -> bytes:
+    def after(entry: TreeEntry) -> bytes:
         return merged[entry.content] if entry.content in merged else store.get(entry.content)
 
     return lambda entry: on_disk(root, places[entry.content]).read_bytes(), after
 
 
-def find_way_back(root: Path, store: Store, wanted: ChangeSet) -> WayBack:
+def find_way_back(root: Path, store: Store, wanted: ChangeSet) -> UndoPlan:
     """How to bring each path of `wanted` from before to after, wherever it has got to since. Raises StoreError, OSError.
 
     A file that was changed since is merged: base is what the step left, the two sides are what stands there now and what is
@@ -58,7 +58,7 @@ def find_way_back(root: Path, store: Store, wanted: ChangeSet) -> WayBack:
     return find_way_through(root, store, (wanted,))
 
 
-def find_way_through(root: Path, store: Store, steps: Iterable[ChangeSet]) -> WayBack:
+def find_way_through(root: Path, store: Store, steps: Iterable[ChangeSet]) -> UndoPlan:
     """As `find_way_back` for several change sets, carried out one after the other, as one. Raises StoreError, OSError.
 
     Each is merged with what the ones before it leave, so an edit made by hand between two steps stays as well.
@@ -68,7 +68,7 @@ def find_way_through(root: Path, store: Store, steps: Iterable[ChangeSet]) -> Wa
     is_exact = True
     for wanted in steps:
         is_exact &= _carry_back(tree, wanted, obstacles)
-    return WayBack(tree.change_set(), tuple(obstacles.values()), is_exact)
+    return UndoPlan(tree.change_set(), tuple(obstacles.values()), is_exact)
 
 
 class _Tree:
@@ -77,9 +77,9 @@ class _Tree:
     def __init__(self, root: Path, store: Store) -> None:
         self.root, self.store = root, store
         self.contents: dict[str, bytes] = {}
-        self._after: dict[TreePath, Entry | None] = {}
+        self._after: dict[TreePath, TreeEntry | None] = {}
 
-    def entry(self, path: TreePath) -> Entry | None:
+    def entry(self, path: TreePath) -> TreeEntry | None:
         return self._after[path] if path in self._after else entry_below(self.root, path)
 
     def read(self, path: TreePath) -> bytes:
@@ -135,27 +135,29 @@ def _carry_back(tree: _Tree, wanted: ChangeSet, obstacles: dict[TreePath, Obstac
     return is_exact and not kept
 
 
-def _beside(tree: _Tree, item: FileChange, now: Entry | None) -> tuple[Entry, bytes | None] | str | None:
+def _beside(tree: _Tree, item: FileChange, now: TreeEntry | None) -> tuple[TreeEntry, bytes | None] | str | None:
     """What a file becomes when only the step's own lines are brought back, with its content unless the store has that.
 
     None when nothing of it is left to bring back; or why it cannot be, in words.
     """
     before, after = item.before, item.after
-    if before is None or before.kind is Kind.FOLDER:
-        nothing_to_do = after is None or (after.kind is Kind.FOLDER and (now is None or now.kind is Kind.FOLDER))
+    if before is None or before.kind is EntryKind.FOLDER:
+        nothing_to_do = after is None or (
+            after.kind is EntryKind.FOLDER and (now is None or now.kind is EntryKind.FOLDER)
+        )
         return None if nothing_to_do else "something else stands there now"
     if now is None:
         return "gone since"
     if after is None:
         return "edited since; this would remove it"
-    if not before.kind is after.kind is now.kind is Kind.FILE:
+    if not before.kind is after.kind is now.kind is EntryKind.FILE:
         return "something else stands there now"
     mode = after.mode if now.mode == before.mode else now.mode
     if now.content == before.content:
-        return Entry(Kind.FILE, mode, after.content, after.size, attributes=now.attributes), None
+        return TreeEntry(EntryKind.FILE, mode, after.content, after.size, attributes=now.attributes), None
     here = tree.read(item.path)
     if after.content == before.content:
-        return Entry(Kind.FILE, mode, now.content, now.size, attributes=now.attributes), here
+        return TreeEntry(EntryKind.FILE, mode, now.content, now.size, attributes=now.attributes), here
     base, mine, back = (
         read_text(data) for data in (tree.store.get(before.content), here, tree.store.get(after.content))
     )
@@ -165,7 +167,7 @@ def _beside(tree: _Tree, item: FileChange, now: Entry | None) -> tuple[Entry, by
     if merged is None:
         return lines
     data = merged.encode()
-    return Entry(Kind.FILE, mode, digest_of(data), len(data), attributes=now.attributes), data
+    return TreeEntry(EntryKind.FILE, mode, digest_of(data), len(data), attributes=now.attributes), data
 
 
 def _merged(base: TextFile, mine: TextFile, back: TextFile) -> tuple[str, TextFile | None]:
@@ -184,4 +186,4 @@ def _lines(span: tuple[int, int]) -> str:
 
 
 def _is_folder_going(item: FileChange) -> bool:
-    return item.before is not None and item.before.kind is Kind.FOLDER and item.after is None
+    return item.before is not None and item.before.kind is EntryKind.FOLDER and item.after is None

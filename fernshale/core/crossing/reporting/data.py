@@ -7,9 +7,9 @@ from typing import Any
 
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
-from fernshale.core.crossing.record.database import Crossing, Entry
+from fernshale.core.crossing.record.database import Crossing, LogEntry
 from fernshale.core.crossing.record.decisions import Decision
-from fernshale.core.crossing.record.plugin_updates import taken_plugins
+from fernshale.core.crossing.record.plugin_updates import plugin_updates
 from fernshale.core.crossing.record.stage import STAGES
 from fernshale.core.crossing.reporting.follow_ups import follow_ups
 from fernshale.core.crossing.stages.build.workspace_members import member_states
@@ -168,7 +168,7 @@ def _figures(
 def _route(overview: Overview, crossing: Crossing) -> list[dict[str, str]]:
     """What becomes of each plugin on the leg; of one that was taken already, what became of it."""
     folders = {item.id: item.folder for item in overview.ground.plugins}
-    taken = taken_plugins(crossing)
+    taken = plugin_updates(crossing)
     rows = []
     for step in overview.route.leg.plugins:
         done = taken.get(folders.get(step.id, ""))
@@ -179,7 +179,7 @@ def _route(overview: Overview, crossing: Crossing) -> list[dict[str, str]]:
     return rows
 
 
-def _step(entry: Entry) -> dict[str, Any]:
+def _step(entry: LogEntry) -> dict[str, Any]:
     return {
         "id": entry.id,
         "time": entry.time,
@@ -198,7 +198,7 @@ def _links(overview: Overview) -> dict[str, Any]:
         "dangling": [{"id": item.id, "uses": len(item.uses)} for item in view.dangling],
         "left": [{"id": item.id, "uses": len(item.uses)} for item in view.left],
         "dangled_before": [{"id": item.id, "uses": len(item.uses)} for item in view.before],
-        "ignored": [{"what": item.expect.title, "file": item.file, "why": why} for item, why in view.scan.ignored],
+        "ignored": [{"what": item.expect.title, "file": item.file, "why": why} for item, why in view.data_scan.ignored],
     }
 
 

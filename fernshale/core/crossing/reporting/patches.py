@@ -14,9 +14,9 @@ from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.change.changeset import FileChange
 from fernshale.core.change.preview import text_diff
-from fernshale.core.crossing.record.database import Crossing, Entry
-from fernshale.core.snapshot.manifest import Entry as TreeEntry
-from fernshale.core.snapshot.manifest import Kind
+from fernshale.core.crossing.record.database import Crossing, LogEntry
+from fernshale.core.snapshot.manifest import EntryKind
+from fernshale.core.snapshot.manifest import TreeEntry as TreeEntry
 
 _NO_OBJECT = "0" * 40
 
@@ -36,7 +36,7 @@ def write_patches(crossing: Crossing, folder: Path) -> tuple[str, ...]:
     return tuple(names)
 
 
-def patch_of(crossing: Crossing, entry: Entry, number: int, of: int) -> bytes:
+def patch_of(crossing: Crossing, entry: LogEntry, number: int, of: int) -> bytes:
     """A step as a mail with a patch, as git takes it. Raises StoreError where a content is gone."""
     subject = " ".join(entry.title.split())
     head = [
@@ -64,7 +64,7 @@ def _change(change: FileChange, read: Callable[[TreeEntry], bytes]) -> bytes:
         gone, come = FileChange(change.path, change.before, None), FileChange(change.path, None, change.after)
         return _change(gone, read) + _change(come, read)
     sides = [side for side in (change.before, change.after) if side is not None]
-    if any(side.kind not in (Kind.FILE, Kind.LINK) for side in sides):
+    if any(side.kind not in (EntryKind.FILE, EntryKind.LINK) for side in sides):
         return b""  # git keeps no folders
     old, new = (_content(side, read) for side in (change.before, change.after))
     name = change.path.encode("utf-8", "surrogateescape")
@@ -92,7 +92,7 @@ def _change(change: FileChange, read: Callable[[TreeEntry], bytes]) -> bytes:
 def _content(side: TreeEntry | None, read: Callable[[TreeEntry], bytes]) -> bytes | None:
     if side is None:
         return None
-    if side.kind is Kind.LINK:
+    if side.kind is EntryKind.LINK:
         return side.content.encode("utf-8", "surrogateescape")
     try:
         return read(side)
@@ -103,7 +103,7 @@ def _content(side: TreeEntry | None, read: Callable[[TreeEntry], bytes]) -> byte
 def _mode(side: TreeEntry | None) -> bytes:
     if side is None:
         return b""
-    if side.kind is Kind.LINK:
+    if side.kind is EntryKind.LINK:
         return b"120000"
     return b"100755" if side.mode & 0o100 else b"100644"
 

@@ -14,7 +14,7 @@ from typing import Any, ClassVar
 from fernshale.core.base.toml_schema import STRICT, read_toml
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.checks import own_checks
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Decision, Recorded
 from fernshale.core.crossing.record.stage import STAGES, Stage, stage_of
@@ -31,7 +31,7 @@ _OF_THIS_ONE = ("git", "debt", "data")
 
 
 @dataclass(frozen=True, slots=True)
-class Way:
+class Playbook:
     """What was read of such a file."""
 
     __pydantic_config__: ClassVar = STRICT
@@ -43,12 +43,12 @@ class Way:
     check: tuple[Check, ...] = ()
 
 
-def read_way(path: Path) -> Way:
+def read_playbook(path: Path) -> Playbook:
     """Raises MisuseError, FormatError."""
-    return read_toml(path, Way, FORMAT)
+    return read_toml(path, Playbook, FORMAT)
 
 
-def export_way(crossing: Crossing, ground: Ground, token: CancelToken) -> str:
+def export_playbook(crossing: Crossing, ground: ProjectScan, token: CancelToken) -> str:
     """The crossing's decisions by people, its own rules and those that people chose, its checks; as TOML."""
     import tomlkit
 
@@ -72,7 +72,7 @@ def export_way(crossing: Crossing, ground: Ground, token: CancelToken) -> str:
     return tomlkit.dumps(document)
 
 
-def follow_way(crossing: Crossing, ground: Ground, way: Way) -> dict[str, Recorded]:
+def follow_playbook(crossing: Crossing, ground: ProjectScan, way: Playbook) -> dict[str, Recorded]:
     """Keep a way's rules and checks on another crossing; its decisions by key, to be taken where they fit."""
     if way.rule:
         keep_rules(crossing, way.rule)
@@ -83,7 +83,9 @@ def follow_way(crossing: Crossing, ground: Ground, way: Way) -> dict[str, Record
     return {item.key: item for item in way.decision}
 
 
-def unfit(way: Way, crossing: Crossing, taken: Collection[str], stopped: Stage | None) -> tuple[tuple[str, ...], int]:
+def unfit(
+    way: Playbook, crossing: Crossing, taken: Collection[str], stopped: Stage | None
+) -> tuple[tuple[str, ...], int]:
     """What of a way did not fit: decisions whose item never came up, rules that found no place; and how many of both are
     for stages behind the one at which the crossing `stopped`, and may fit yet."""
     decided = crossing.decisions()
@@ -108,7 +110,7 @@ def _decisions(decisions: Mapping[str, Decision]) -> list[Decision]:
     return kept
 
 
-def _rules(crossing: Crossing, ground: Ground, token: CancelToken) -> list[Rule]:
+def _rules(crossing: Crossing, ground: ProjectScan, token: CancelToken) -> list[Rule]:
     """The crossing's own rules, and those a person chose, which are sure from now on."""
     chosen = {
         item.key.removeprefix("fix:").partition(":")[0]

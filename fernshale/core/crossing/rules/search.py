@@ -11,9 +11,17 @@ from fernshale.core.base.globs import FirstFit, matches
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.change.draft import Draft
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.project.source_texts import texts_with
-from fernshale.core.fix.apply import Edit, apply_edits, edits_near, find_conflicts, find_edits, has_needed, needed_words
+from fernshale.core.fix.apply import (
+    CodeEdit,
+    apply_edits,
+    edits_near,
+    find_conflicts,
+    find_edits,
+    has_needed,
+    needed_words,
+)
 from fernshale.core.fix.rules import Rule
 from fernshale.core.links.reference_reader import own_formats
 from fernshale.core.profile.model import Role
@@ -35,17 +43,17 @@ class Ruled:
 
     draft: Draft
     counts: Mapping[str, int]
-    conflicts: tuple[tuple[str, str, Edit], ...]
+    conflicts: tuple[tuple[str, str, CodeEdit], ...]
 
 
 def find_all_edits(
-    ground: Ground, rules: Sequence[Rule], token: CancelToken, within: Collection[str] | None = None
-) -> dict[str, tuple[Edit, ...]]:
+    ground: ProjectScan, rules: Sequence[Rule], token: CancelToken, within: Collection[str] | None = None
+) -> dict[str, tuple[CodeEdit, ...]]:
     """The edits of each rule, by its id: rules for ids in assets and the user's own content, those for data in the files they
     name, the others in code; in all files or in those of `within`. Raises FormatError for a data file that a rule cannot be
     followed in."""
     formats = own_formats(ground.profile.data)
-    found: dict[str, list[Edit]] = {rule.id: [] for rule in rules if rule.kind != "delete"}
+    found: dict[str, list[CodeEdit]] = {rule.id: [] for rule in rules if rule.kind != "delete"}
     code = [rule for rule in rules if rule.kind not in ("delete", "rename-id", "data")]
     ids = [rule for rule in rules if rule.kind == "rename-id"]
     # The longest word is in the fewest texts; a match that needs none may be in any.
@@ -96,7 +104,7 @@ def _names_in(texts: Mapping[TreePath, str]) -> Mapping[str, Sequence[TreePath]]
     return found
 
 
-def apply_rules(ground: Ground, rules: Sequence[Rule], token: CancelToken) -> Ruled:
+def apply_rules(ground: ProjectScan, rules: Sequence[Rule], token: CancelToken) -> Ruled:
     """All of `rules` applied over the whole project; nothing is written. Raises as `find_all_edits`."""
     formats = own_formats(ground.profile.data)
     edits = find_all_edits(ground, rules, token)
@@ -119,12 +127,12 @@ def apply_rules(ground: Ground, rules: Sequence[Rule], token: CancelToken) -> Ru
     return Ruled(draft, counts, find_conflicts(edits))
 
 
-def _follows(rule: Rule, ground: Ground, path: TreePath) -> bool:
+def _follows(rule: Rule, ground: ProjectScan, path: TreePath) -> bool:
     """Whether a rule may find a place in a file that other rules change first."""
     return rule.kind not in ("delete", "rename-id", "data") and role_of(ground.profile, path).role in CODE_ROLES
 
 
-def _removed(ground: Ground, rules: Sequence[Rule]) -> Iterator[tuple[Rule, TreePath]]:
+def _removed(ground: ProjectScan, rules: Sequence[Rule]) -> Iterator[tuple[Rule, TreePath]]:
     for rule in rules:
         if rule.kind == "delete":
             yield from ((rule, path) for path in ground.paths if matches(rule.files, path))

@@ -10,9 +10,9 @@ from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.interface_changes import engine_drift, plugin_drift
-from fernshale.core.crossing.project.scan import Ground, engine_folder
+from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.drift.comparison import Change
+from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.fix.rules import Rule, RuleSet, read_rules, rules_for, write_rules
 from fernshale.core.inference.from_api_diff import guess_rules, symbols_named
 
@@ -25,7 +25,7 @@ class LegRules:
     """Rule sets in the order of their authority, and how the interfaces of engine and plugins change on the leg."""
 
     sets: tuple[RuleSet, ...]
-    changes: tuple[Change, ...] = ()
+    changes: tuple[ApiChange, ...] = ()
 
     @property
     def all(self) -> tuple[Rule, ...]:
@@ -58,7 +58,7 @@ class LegRules:
         return next((group.title for group in self.sets if rule in group.rules), "")
 
 
-def leg_rules(ground: Ground, crossing: Crossing, work: Work) -> LegRules:
+def leg_rules(ground: ProjectScan, crossing: Crossing, work: Work) -> LegRules:
     """Rules for the leg in hand. Raises FormatError, ShelfError, Cancelled."""
     from_, to = crossing.setup.from_, crossing.setup.to
     own = own_rules(crossing)
@@ -75,7 +75,7 @@ def leg_rules(ground: Ground, crossing: Crossing, work: Work) -> LegRules:
     return LegRules(tuple(sets), changes)
 
 
-def written_rules(ground: Ground, from_: str, to: str) -> list[RuleSet]:
+def written_rules(ground: ProjectScan, from_: str, to: str) -> list[RuleSet]:
     """The rules that notes and shelves have for the way between two releases: those of every release on it, in order.
 
     Raises FormatError, ShelfError.
@@ -115,7 +115,7 @@ def keep_rules(crossing: Crossing, rules: Sequence[Rule]) -> None:
     write_atomic(path, write_rules(list(kept.values()), "your own rules", "*", "*").encode())
 
 
-def export_rules(crossing: Crossing, ground: Ground) -> str:
+def export_rules(crossing: Crossing, ground: ProjectScan) -> str:
     """The crossing's own rules as a file for others, for the way from its start to its target."""
     setup = crossing.setup
     title = f"learned on the way from {ground.profile.title} {setup.start} to {setup.target}"

@@ -11,23 +11,23 @@ from fernshale.core.base.release import parse_release, same_release
 from fernshale.core.base.treepath import GITS_OWN
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.plugin_plan import plan_for
-from fernshale.core.crossing.project.scan import Ground, crossing_ground, read_ground
+from fernshale.core.crossing.project.scan import ProjectScan, scan_crossing, scan_project
 from fernshale.core.crossing.record.actions import Author
-from fernshale.core.crossing.record.database import Crossing, Entry, Setup, begin
+from fernshale.core.crossing.record.database import Crossing, LogEntry, Setup, begin
 from fernshale.core.crossing.record.items import Item
-from fernshale.core.crossing.record.logbook import ensure_snapshot, note, settle_interrupted
-from fernshale.core.crossing.record.stage import STAGES, Stage, State
+from fernshale.core.crossing.record.logbook import ensure_snapshot, note, recover_interrupted
+from fernshale.core.crossing.record.stage import STAGES, Stage, StageState
 from fernshale.core.crossing.stages.build.rounds import build
 from fernshale.core.crossing.stages.build.view import BuildView
 from fernshale.core.crossing.stages.build.workspace_members import with_members
 from fernshale.core.crossing.stages.engine.view import EngineView, engine
 from fernshale.core.crossing.stages.links.view import LinksView, links
 from fernshale.core.crossing.stages.plugins.view import PluginsView, plugins
-from fernshale.core.crossing.stages.route.view import RouteView, choose_way, route
+from fernshale.core.crossing.stages.route.view import RouteView, choose_route, route
 from fernshale.core.crossing.stages.survey.view import SurveyView, survey
 from fernshale.core.crossing.stages.trial.view import TrialView, trial
 from fernshale.core.profile.model import Profile
-from fernshale.core.route.candidates import Wishes
+from fernshale.core.route.candidates import PluginWishes
 from fernshale.core.route.shelf_sources import read_shelf
 from fernshale.core.snapshot.manifest_diff import differing
 from fernshale.core.snapshot.tree_walk import scan_tree
@@ -39,7 +39,7 @@ class Overview:
     """A crossing as it stands; every view was read from the same tree."""
 
     setup: Setup
-    ground: Ground
+    ground: ProjectScan
     survey: SurveyView
     route: RouteView
     plugins: PluginsView
@@ -47,8 +47,8 @@ class Overview:
     build: BuildView
     links: LinksView
     trial: TrialView
-    logbook: tuple[Entry, ...]
-    states: Mapping[Stage, State]
+    logbook: tuple[LogEntry, ...]
+    states: Mapping[Stage, StageState]
 
     def items_of(self, stage: Stage) -> tuple[Item, ...]:
         items = {
@@ -102,11 +102,11 @@ def begin_crossing(
     """
     via, members = extent.via, extent.members
     shelf = read_shelf(shelves)
-    ground = read_ground(project, profile, shelf, work, members=members)
+    ground = scan_project(project, profile, shelf, work, members=members)
     stops = (*via, to)
     _check_members(ground, members)
     for low, high in zip((ground.release, *stops), stops, strict=False):
-        plan_for(ground, low, high, Wishes(), work.token)
+        plan_for(ground, low, high, PluginWishes(), work.token)
     setup = Setup(
         ground.project, profile.path, shelf.addresses, ground.release, stops, 0, tuple(members), extent.original
     )
@@ -120,11 +120,11 @@ def begin_crossing(
             note(crossing, Stage.ROUTE, f"target {to} chosen, from {ground.release}{words}", "", "route")
     elif via and crossing.setup.stops[crossing.setup.leg :] != stops:
         with crossing.acting():
-            choose_way(crossing, ground, stops, Author("", "asked for"))
+            choose_route(crossing, ground, stops, Author("", "asked for"))
     return crossing
 
 
-def _check_members(ground: Ground, members: Sequence[str]) -> None:
+def _check_members(ground: ProjectScan, members: Sequence[str]) -> None:
     chosen = choose_members(ground.members, members)
     if any(not same_release(item.release, ground.release) for item in chosen):
         named = ", ".join(f"{item.name} is on {item.release}" for item in chosen)
@@ -135,8 +135,8 @@ def inspect(crossing: Crossing, work: Work) -> Overview:
     """Read everything anew. An interrupted change is settled first; else nothing is written into the project."""
     if not crossing.is_settled:
         with crossing.acting():
-            settle_interrupted(crossing)
-    ground = crossing_ground(crossing, work)
+            recover_interrupted(crossing)
+    ground = scan_crossing(crossing, work)
     built = with_members(build(ground, crossing, work.token), ground, crossing)
     overview = Overview(
         crossing.setup,
@@ -163,20 +163,20 @@ def has_changed(overview: Overview, token: CancelToken) -> bool:
     return bool(differing(before, now))
 
 
-def _state(items: tuple[Item, ...], touched: bool) -> State:
+def _state(items: tuple[Item, ...], touched: bool) -> StageState:
     if any(item.needs_you for item in items):
-        return State.NEEDS_YOU
+        return StageState.NEEDS_YOU
     if items:
-        return State.IN_HAND if touched else State.UNTOUCHED
-    return State.CLEAR
+        return StageState.IN_HAND if touched else StageState.UNTOUCHED
+    return StageState.CLEAR
 
 
-def _in_order(states: dict[Stage, State], touched: Collection[Stage]) -> dict[Stage, State]:
+def _in_order(states: dict[Stage, StageState], touched: Collection[Stage]) -> dict[Stage, StageState]:
     """What has nothing open yet because nothing was done before it is untouched, not clear."""
     reached = True
     for stage in STAGES:
-        if not reached and states[stage] is State.CLEAR and stage not in touched:
-            states[stage] = State.UNTOUCHED
-        if states[stage] is State.UNTOUCHED or (states[stage] is State.NEEDS_YOU and stage is Stage.BUILD):
+        if not reached and states[stage] is StageState.CLEAR and stage not in touched:
+            states[stage] = StageState.UNTOUCHED
+        if states[stage] is StageState.UNTOUCHED or (states[stage] is StageState.NEEDS_YOU and stage is Stage.BUILD):
             reached = False
     return states

@@ -13,7 +13,7 @@ from fernshale.core.drift.names.name_parts import shared_start
 from fernshale.core.drift.parsing.python import module_of
 from fernshale.core.drift.release_symbols import list_sources, read_bytes
 
-Names = tuple[str, ...]
+ModuleNames = tuple[str, ...]
 
 _ASIDE = re.compile(r"(?s)\"{3}.*?\"{3}|'{3}.*?'{3}|#[^\n]*")
 _FROM = re.compile(
@@ -29,8 +29,8 @@ _DEEPEST = 12
 class _Module:
     """What a module imports by name, what it shows all of, and what it defines itself."""
 
-    names: Mapping[str, Names]
-    stars: Sequence[Names]
+    names: Mapping[str, ModuleNames]
+    stars: Sequence[ModuleNames]
     defined: frozenset[str]
 
 
@@ -39,17 +39,17 @@ class Packages:
 
     def __init__(self, folder: Path) -> None:
         self._folder = folder
-        self._files: dict[Names, list[str]] = defaultdict(list)
+        self._files: dict[ModuleNames, list[str]] = defaultdict(list)
         for path in list_sources(folder, frozenset({"python"})):
             self._files[module_of(path)].append(path)
-        self._known: dict[Names, _Module] = {}
+        self._known: dict[ModuleNames, _Module] = {}
 
     @cached_property
-    def shown(self) -> Mapping[Names, Names]:
+    def shown(self) -> Mapping[ModuleNames, ModuleNames]:
         """Each name that a package shows others and does not define, with where it stands."""
         return dict(self._shown_by(module for module in self._files if self._is_package(module)))
 
-    def written(self, stands: Names) -> Names | None:
+    def written(self, stands: ModuleNames) -> ModuleNames | None:
         """How others write what stands somewhere: as the nearest to the root of the packages round it shows it, or where it
         stands; what stands in a module of the release's own as the nearest of any other modules shows it. None where none does."""
         ways = self._ways.get(stands, [])
@@ -60,17 +60,17 @@ class Packages:
         return min(beside, key=lambda way: (-shared_start(way, stands), len(way), way), default=None)
 
     @cached_property
-    def _ways(self) -> Mapping[Names, Sequence[Names]]:
+    def _ways(self) -> Mapping[ModuleNames, Sequence[ModuleNames]]:
         return _turned(self.shown.items())
 
     @cached_property
-    def _ways_of_modules(self) -> Mapping[Names, Sequence[Names]]:
+    def _ways_of_modules(self) -> Mapping[ModuleNames, Sequence[ModuleNames]]:
         return _turned(self._shown_by(module for module in self._files if not self._is_package(module)))
 
-    def _is_package(self, module: Names) -> bool:
+    def _is_package(self, module: ModuleNames) -> bool:
         return any("__init__.py" in path for path in self._files.get(module, ()))
 
-    def _shown_by(self, modules: Iterable[Names]) -> Iterator[tuple[Names, Names]]:
+    def _shown_by(self, modules: Iterable[ModuleNames]) -> Iterator[tuple[ModuleNames, ModuleNames]]:
         for module in modules:
             for name in self._public(module, 0) if _is_for_others(module) else ():
                 written = (*module, name)
@@ -78,11 +78,11 @@ class Packages:
                 if stands is not None and stands != written and stands not in self._files:
                     yield written, stands
 
-    def has(self, path: Names) -> bool:
+    def has(self, path: ModuleNames) -> bool:
         """Whether a name can be written so: it is shown, defined there, or a module."""
         return path in self.shown or path in self._files or path[-1] in self._module(path[:-1]).defined
 
-    def _stands(self, path: Names, depth: int) -> Names | None:
+    def _stands(self, path: ModuleNames, depth: int) -> ModuleNames | None:
         """Where what is written `path` stands; None where that is not in the release."""
         module = self._module(path[:-1])
         if path[-1] in module.defined:
@@ -94,13 +94,13 @@ class Packages:
         # A function often stands in a module of its own name, and is meant rather than that.
         return found or (path if path in self._files else None)
 
-    def _public(self, names: Names, depth: int) -> Iterator[str]:
+    def _public(self, names: ModuleNames, depth: int) -> Iterator[str]:
         module = self._module(names)
         yield from (name for name in (*module.names, *module.defined) if not name.startswith("_"))
         for star in module.stars if depth <= _DEEPEST else ():
             yield from self._public(star, depth + 1)
 
-    def _module(self, names: Names) -> _Module:
+    def _module(self, names: ModuleNames) -> _Module:
         if names not in self._known:
             text = "\n".join(
                 read_bytes(f"{self._folder}/{path}").decode("utf-8", "replace") for path in self._files.get(names, ())
@@ -108,9 +108,9 @@ class Packages:
             self._known[names] = self._read(names, _ASIDE.sub("", text))
         return self._known[names]
 
-    def _read(self, module: Names, text: str) -> _Module:
-        imported: dict[str, Names] = {}
-        stars: list[Names] = []
+    def _read(self, module: ModuleNames, text: str) -> _Module:
+        imported: dict[str, ModuleNames] = {}
+        stars: list[ModuleNames] = []
         is_package = self._is_package(module)
         for line in _FROM.finditer(text):
             source = _resolved(module if is_package else module[:-1], len(line["dots"]), line["module"])
@@ -124,18 +124,18 @@ class Packages:
         return _Module(imported, stars, defined)
 
 
-def _turned(shown: Iterable[tuple[Names, Names]]) -> Mapping[Names, Sequence[Names]]:
-    found: dict[Names, list[Names]] = defaultdict(list)
+def _turned(shown: Iterable[tuple[ModuleNames, ModuleNames]]) -> Mapping[ModuleNames, Sequence[ModuleNames]]:
+    found: dict[ModuleNames, list[ModuleNames]] = defaultdict(list)
     for written, stands in shown:
         found[stands].append(written)
     return found
 
 
-def _is_for_others(path: Names) -> bool:
+def _is_for_others(path: ModuleNames) -> bool:
     return not any(part.startswith("_") for part in path)
 
 
-def _resolved(package: Names, dots: int, name: str) -> Names:
+def _resolved(package: ModuleNames, dots: int, name: str) -> ModuleNames:
     """The module an import means that stands in `package`."""
     parts = tuple(filter(None, name.split(".")))
     if dots:

@@ -6,7 +6,7 @@ import re
 from functools import lru_cache, partial
 from typing import TYPE_CHECKING
 
-from fernshale.core.drift.parsing.source import Source, documented
+from fernshale.core.drift.parsing.source import SourceFile, documented
 from fernshale.core.drift.symbols import Parameter, SymbolKind
 
 if TYPE_CHECKING:
@@ -68,11 +68,11 @@ def _is_first(data: bytes, at: int) -> bool:
     return at == 0 or data[at - 1] == _NEWLINE
 
 
-def read_c_family(source: Source, root: Node) -> None:
+def read_c_family(source: SourceFile, root: Node) -> None:
     _read_list(source, root, (), "public")
 
 
-def _read_list(source: Source, parent: Node, scope: tuple[str, ...], access: str) -> None:
+def _read_list(source: SourceFile, parent: Node, scope: tuple[str, ...], access: str) -> None:
     """Declarations of a namespace or a file."""
     for child, doc, _ in documented(source, parent.children, _COMMENTS, _NO_ATTRIBUTES):
         if child.type in _HOLDING:
@@ -81,7 +81,7 @@ def _read_list(source: Source, parent: Node, scope: tuple[str, ...], access: str
             source.once(child, ("list", scope, doc, access), partial(_read, source, child, scope, doc, access))
 
 
-def _read(source: Source, node: Node, scope: tuple[str, ...], doc: str, access: str) -> None:
+def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, access: str) -> None:
     kind = node.type
     if kind == "namespace_definition":
         body = node.child_by_field_name("body")
@@ -115,7 +115,7 @@ def _read(source: Source, node: Node, scope: tuple[str, ...], doc: str, access: 
         _read_list(source, node, scope, access)
 
 
-def _read_type(source: Source, node: Node, scope: tuple[str, ...], doc: str, access: str, name: str = "") -> None:
+def _read_type(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, access: str, name: str = "") -> None:
     body = node.child_by_field_name("body")
     given = node.child_by_field_name("name")
     name = source.text(given).split("<")[0] if given is not None else name
@@ -150,7 +150,7 @@ def _read_type(source: Source, node: Node, scope: tuple[str, ...], doc: str, acc
     _read_members(source, body, (*scope, name) if name else scope, inside)
 
 
-def _read_members(source: Source, body: Node, scope: tuple[str, ...], access: str) -> str:
+def _read_members(source: SourceFile, body: Node, scope: tuple[str, ...], access: str) -> str:
     for child, doc, _ in documented(source, body.children, _COMMENTS, _NO_ATTRIBUTES):
         if child.type == "access_specifier":
             access = source.text(child).rstrip(": ").split()[0]
@@ -161,7 +161,7 @@ def _read_members(source: Source, body: Node, scope: tuple[str, ...], access: st
     return access
 
 
-def _read_typedef(source: Source, node: Node, scope: tuple[str, ...], doc: str) -> None:
+def _read_typedef(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str) -> None:
     names = node.children_by_field_name("declarator")
     name = source.text(names[-1]).lstrip("*& ") if names else ""
     inner = node.child_by_field_name("type")
@@ -175,7 +175,7 @@ def _read_typedef(source: Source, node: Node, scope: tuple[str, ...], doc: str) 
     source.add("type", name.split("[")[0], scope, node, returns=source.text(inner), doc=doc)
 
 
-def _read_declaration(source: Source, node: Node, scope: tuple[str, ...], doc: str, access: str) -> None:
+def _read_declaration(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, access: str) -> None:
     kind = node.child_by_field_name("type")
     if kind is not None and (kind.type in _CLASSES or kind.type == "enum_specifier"):
         _read_type(source, kind, scope, doc, access)
@@ -194,7 +194,7 @@ def _read_declaration(source: Source, node: Node, scope: tuple[str, ...], doc: s
 
 
 def _read_declarator(
-    source: Source, node: Node, declarator: Node, scope: tuple[str, ...], doc: str, marks: set[str], type_: str
+    source: SourceFile, node: Node, declarator: Node, scope: tuple[str, ...], doc: str, marks: set[str], type_: str
 ) -> None:
     stars = ""
     value = node.child_by_field_name("default_value") or declarator.child_by_field_name("value")
@@ -233,7 +233,7 @@ def _read_declarator(
 
 
 def _read_function(
-    source: Source, node: Node, declarator: Node, scope: tuple[str, ...], doc: str, marks: set[str], returns: str,
+    source: SourceFile, node: Node, declarator: Node, scope: tuple[str, ...], doc: str, marks: set[str], returns: str,
     value: Node | None,
 ) -> None:  # fmt: skip
     named = declarator.child_by_field_name("declarator")
@@ -277,7 +277,7 @@ def _split(text: str) -> tuple[tuple[str, ...], str]:
     return tuple(part for part in parts[:-1] if part), parts[-1]
 
 
-def _parameters(source: Source, given: Node) -> tuple[Parameter, ...]:
+def _parameters(source: SourceFile, given: Node) -> tuple[Parameter, ...]:
     """Parameters out of the list's text: half of all nodes stand in these lists, and walking them costs most."""
     text = source.text(given)[1:-1]
     if not text or text == "void":

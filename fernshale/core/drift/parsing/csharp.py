@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from fernshale.core.drift.parsing.source import Source, documented
+from fernshale.core.drift.parsing.source import SourceFile, documented
 from fernshale.core.drift.symbols import Parameter, SymbolKind
 
 if TYPE_CHECKING:
@@ -29,11 +29,11 @@ _METHODS: dict[str, SymbolKind] = {
 _WRAPPERS = frozenset(("preproc_if", "preproc_else", "preproc_elif", "declaration_list", "global_statement"))
 
 
-def read_csharp(source: Source, root: Node) -> None:
+def read_csharp(source: SourceFile, root: Node) -> None:
     _read_list(source, root, (), "")
 
 
-def _read_list(source: Source, parent: Node, scope: tuple[str, ...], inside: str) -> None:
+def _read_list(source: SourceFile, parent: Node, scope: tuple[str, ...], inside: str) -> None:
     for child, doc, _ in documented(source, parent.children, _COMMENTS, _NONE):
         if child.type == "file_scoped_namespace_declaration":
             # What follows in the file stands in it; older grammars nest it, newer ones list it beside.
@@ -50,7 +50,7 @@ def _read_list(source: Source, parent: Node, scope: tuple[str, ...], inside: str
             _read(source, child, scope, doc, inside)
 
 
-def _read(source: Source, node: Node, scope: tuple[str, ...], doc: str, inside: str) -> None:
+def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, inside: str) -> None:
     """`inside` is the kind of type the node is a member of, "" at the top."""
     kind = node.type
     name = source.text(node.child_by_field_name("name"))
@@ -100,7 +100,7 @@ def _read(source: Source, node: Node, scope: tuple[str, ...], doc: str, inside: 
         source.add("enumerator", name, scope, node, doc=doc, head=head, value=value)
 
 
-def _parameters(source: Source, given: Node) -> tuple[Parameter, ...]:
+def _parameters(source: SourceFile, given: Node) -> tuple[Parameter, ...]:
     parameters = []
     for child in given.named_children:
         if child.type == "parameter":

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from fernshale.core.drift.parsing.source import Source, documented
+from fernshale.core.drift.parsing.source import SourceFile, documented
 from fernshale.core.drift.symbols import Parameter, SymbolKind
 
 if TYPE_CHECKING:
@@ -22,7 +22,7 @@ _TYPES: dict[str, SymbolKind] = {
 _MARKS = frozenset(("public", "protected", "private", "static", "final", "abstract", "default", "synchronized"))
 
 
-def read_java(source: Source, root: Node) -> None:
+def read_java(source: SourceFile, root: Node) -> None:
     package: tuple[str, ...] = ()
     for child in root.children:
         if child.type == "package_declaration" and child.named_children:
@@ -30,12 +30,12 @@ def read_java(source: Source, root: Node) -> None:
     _read_list(source, root, package, "")
 
 
-def _read_list(source: Source, parent: Node, scope: tuple[str, ...], inside: str) -> None:
+def _read_list(source: SourceFile, parent: Node, scope: tuple[str, ...], inside: str) -> None:
     for child, doc, _ in documented(source, parent.children, _COMMENTS, _NONE):
         _read(source, child, scope, doc, inside)
 
 
-def _read(source: Source, node: Node, scope: tuple[str, ...], doc: str, inside: str) -> None:
+def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, inside: str) -> None:
     """`inside` is the kind of type the node is a member of, "" at the top."""
     kind = node.type
     if kind == "enum_body_declarations":
@@ -79,13 +79,13 @@ def _read(source: Source, node: Node, scope: tuple[str, ...], doc: str, inside: 
         source.add("enumerator", name, scope, node, doc=doc, head=head)
 
 
-def _modifiers(source: Source, node: Node) -> tuple[list[str], str]:
+def _modifiers(source: SourceFile, node: Node) -> tuple[list[str], str]:
     found = next((child for child in node.children if child.type == "modifiers"), None)
     text = source.text(found)
     return text.split(), text
 
 
-def _bases(source: Source, node: Node) -> tuple[str, ...]:
+def _bases(source: SourceFile, node: Node) -> tuple[str, ...]:
     bases = []
     for child in node.children:
         if child.type in ("superclass", "super_interfaces", "extends_interfaces"):
@@ -95,7 +95,7 @@ def _bases(source: Source, node: Node) -> tuple[str, ...]:
     return tuple(bases)
 
 
-def _parameters(source: Source, given: Node) -> tuple[Parameter, ...]:
+def _parameters(source: SourceFile, given: Node) -> tuple[Parameter, ...]:
     parameters = []
     for child in given.named_children:
         if child.type == "formal_parameter":

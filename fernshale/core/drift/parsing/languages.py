@@ -18,7 +18,7 @@ from fernshale.core.drift.parsing.lua import read_lua
 from fernshale.core.drift.parsing.python import read_python
 from fernshale.core.drift.parsing.rust import read_rust
 from fernshale.core.drift.parsing.script import read_script
-from fernshale.core.drift.parsing.source import Known, Source
+from fernshale.core.drift.parsing.source import Known, SourceFile
 from fernshale.core.drift.parsing.trees import moved_tree
 from fernshale.core.drift.symbols import Symbol
 
@@ -33,7 +33,7 @@ _QUICK_BYTES = 1 << 14
 # In such parts a grammar is handed longer texts, bytes.
 _PART = 1 << 16
 
-_Reader = Callable[[Source, "Node"], None]
+_Reader = Callable[[SourceFile, "Node"], None]
 # Language: the grammar's module, its function, the reader.
 _TABLE: dict[str, tuple[str, str, _Reader]] = {
     "c": ("tree_sitter_c", "language", read_c_family),
@@ -75,7 +75,7 @@ def _read(
     language: str, data: bytes, readable: bytes, path: str, known: Known | None = None, before: Tree | None = None
 ) -> tuple[tuple[Symbol, ...], Tree]:
     """The symbols of a file and its tree; `before` is that of another text of it, moved to where this one has the same."""
-    source = Source(readable, path, data if readable != data else None, known)
+    source = SourceFile(readable, path, data if readable != data else None, known)
     tree = _parse(language, readable, before)
     if before is not None and tree.root_node.has_error and not before.root_node.has_error:
         tree = _parse(language, readable)  # how a fault is read depends on the text before it

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
-from fernshale.core.drift.parsing.source import Source, documented
+from fernshale.core.drift.parsing.source import SourceFile, documented
 from fernshale.core.drift.symbols import Parameter
 
 if TYPE_CHECKING:
@@ -15,7 +15,7 @@ _COMMENTS = frozenset(("comment",))
 _NONE: frozenset[str] = frozenset()
 
 
-def read_lua(source: Source, root: Node) -> None:
+def read_lua(source: SourceFile, root: Node) -> None:
     module = tuple(re.sub(r"(?:/init)?\.lua$", "", source.path).split("/"))
     # The table that the file returns is the module itself.
     returned = next((child for child in reversed(root.named_children) if child.type == "return_statement"), None)
@@ -29,7 +29,7 @@ def read_lua(source: Source, root: Node) -> None:
             _read_assignment(source, child, module, table, doc)
 
 
-def _read_assignment(source: Source, node: Node, module: tuple[str, ...], table: str, doc: str) -> None:
+def _read_assignment(source: SourceFile, node: Node, module: tuple[str, ...], table: str, doc: str) -> None:
     is_local = node.type == "variable_declaration"
     inner = node.named_children[0] if is_local and node.named_children else node
     if inner.type != "assignment_statement" or len(inner.named_children) < 2:
@@ -43,7 +43,7 @@ def _read_assignment(source: Source, node: Node, module: tuple[str, ...], table:
         _add(source, node, value, text, module, table, doc, is_local)
 
 
-def _read_table(source: Source, node: Node, scope: tuple[str, ...]) -> None:
+def _read_table(source: SourceFile, node: Node, scope: tuple[str, ...]) -> None:
     for child, doc, _ in documented(source, node.children, _COMMENTS, _NONE):
         name = source.text(child.child_by_field_name("name"))
         value = child.child_by_field_name("value")
@@ -57,7 +57,14 @@ def _read_table(source: Source, node: Node, scope: tuple[str, ...]) -> None:
 
 
 def _add(
-    source: Source, node: Node, value: Node, name: str, module: tuple[str, ...], table: str, doc: str, is_local: bool
+    source: SourceFile,
+    node: Node,
+    value: Node,
+    name: str,
+    module: tuple[str, ...],
+    table: str,
+    doc: str,
+    is_local: bool,
 ) -> None:
     if name == table or not re.fullmatch(r"[\w.:]+", name):
         return
@@ -87,6 +94,6 @@ def _parts(name: str, table: str) -> list[str]:
     return parts[1:] if len(parts) > 1 and parts[0] == table else parts
 
 
-def _parameters(source: Source, function: Node) -> tuple[Parameter, ...]:
+def _parameters(source: SourceFile, function: Node) -> tuple[Parameter, ...]:
     given = function.child_by_field_name("parameters")
     return tuple(Parameter(source.text(item), "") for item in given.named_children) if given is not None else ()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
-from fernshale.core.drift.parsing.source import Source
+from fernshale.core.drift.parsing.source import SourceFile
 from fernshale.core.drift.symbols import Parameter, SymbolKind
 
 if TYPE_CHECKING:
@@ -26,7 +26,7 @@ _BLOCKS = frozenset(
 _SELF = re.compile(rb"(?m)^\s+self\.([a-z]\w*)\s*(?::[^=\n]*)?=(?!=)")
 
 
-def read_python(source: Source, root: Node) -> None:
+def read_python(source: SourceFile, root: Node) -> None:
     _read_list(source, root, module_of(source.path), "")
 
 
@@ -39,12 +39,12 @@ def module_of(path: str) -> tuple[str, ...]:
     return tuple(parts[:-1] if parts[-1] == "__init__" else parts)
 
 
-def _read_list(source: Source, parent: Node, scope: tuple[str, ...], inside: str) -> None:
+def _read_list(source: SourceFile, parent: Node, scope: tuple[str, ...], inside: str) -> None:
     for child in parent.named_children:
         _read(source, child, scope, "", inside)
 
 
-def _read(source: Source, node: Node, scope: tuple[str, ...], head: str, inside: str) -> None:
+def _read(source: SourceFile, node: Node, scope: tuple[str, ...], head: str, inside: str) -> None:
     """`inside` is "class" for members."""
     kind = node.type
     if kind == "decorated_definition":
@@ -72,7 +72,7 @@ def _read(source: Source, node: Node, scope: tuple[str, ...], head: str, inside:
         _read_list(source, node, scope, inside)
 
 
-def _read_function(source: Source, node: Node, scope: tuple[str, ...], head: str, inside: str) -> None:
+def _read_function(source: SourceFile, node: Node, scope: tuple[str, ...], head: str, inside: str) -> None:
     name = source.text(node.child_by_field_name("name"))
     body = node.child_by_field_name("body")
     given = node.child_by_field_name("parameters")
@@ -102,7 +102,7 @@ def _read_function(source: Source, node: Node, scope: tuple[str, ...], head: str
     )  # fmt: skip
 
 
-def _read_assignment(source: Source, node: Node, scope: tuple[str, ...], inside: str) -> None:
+def _read_assignment(source: SourceFile, node: Node, scope: tuple[str, ...], inside: str) -> None:
     left = node.child_by_field_name("left")
     if left is None or left.type != "identifier":
         return
@@ -116,7 +116,7 @@ def _read_assignment(source: Source, node: Node, scope: tuple[str, ...], inside:
     )  # fmt: skip
 
 
-def _read_attributes(source: Source, body: Node, scope: tuple[str, ...]) -> None:
+def _read_attributes(source: SourceFile, body: Node, scope: tuple[str, ...]) -> None:
     """Attributes that a class's methods set on `self`."""
     known = {symbol.name for symbol in source.symbols if symbol.scope == scope}
     for found in _SELF.finditer(source.data, body.start_byte, body.end_byte):
@@ -130,7 +130,7 @@ def _visibility(name: str) -> set[str]:
     return {"private" if name.startswith("_") and not name.startswith("__") else "public"}
 
 
-def _doc(source: Source, body: Node | None) -> str:
+def _doc(source: SourceFile, body: Node | None) -> str:
     if body is None or not body.named_children:
         return ""
     first = body.named_children[0]
@@ -139,7 +139,7 @@ def _doc(source: Source, body: Node | None) -> str:
     return ""
 
 
-def _parameters(source: Source, given: Node) -> tuple[Parameter, ...]:
+def _parameters(source: SourceFile, given: Node) -> tuple[Parameter, ...]:
     parameters = []
     is_named = False
     for child in given.named_children:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
-from fernshale.core.drift.parsing.source import Source, documented
+from fernshale.core.drift.parsing.source import SourceFile, documented
 from fernshale.core.drift.symbols import Parameter, SymbolKind
 
 if TYPE_CHECKING:
@@ -22,7 +22,7 @@ _TYPES: dict[str, SymbolKind] = {
 _FUNCTIONS = frozenset(("function_item", "function_signature_item"))
 
 
-def read_rust(source: Source, root: Node) -> None:
+def read_rust(source: SourceFile, root: Node) -> None:
     _read_list(source, root, _module(source.path), "")
 
 
@@ -35,12 +35,12 @@ def _module(path: str) -> tuple[str, ...]:
     return tuple(parts)
 
 
-def _read_list(source: Source, parent: Node, scope: tuple[str, ...], inside: str) -> None:
+def _read_list(source: SourceFile, parent: Node, scope: tuple[str, ...], inside: str) -> None:
     for child, doc, head in documented(source, parent.children, _COMMENTS, _ATTRIBUTES):
         _read(source, child, scope, doc, head, inside)
 
 
-def _read(source: Source, node: Node, scope: tuple[str, ...], doc: str, head: str, inside: str) -> None:
+def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, head: str, inside: str) -> None:
     """`inside` is "trait" or "impl" for members, "" for items of a module."""
     kind = node.type
     name = source.text(node.child_by_field_name("name"))
@@ -86,7 +86,7 @@ def _read(source: Source, node: Node, scope: tuple[str, ...], doc: str, head: st
         source.add("macro", name, (), node, marks={"public"} if is_seen else {"private"}, doc=doc, head=head)
 
 
-def _read_fields(source: Source, body: Node, scope: tuple[str, ...]) -> None:
+def _read_fields(source: SourceFile, body: Node, scope: tuple[str, ...]) -> None:
     for child, doc, head in documented(source, body.children, _COMMENTS, _ATTRIBUTES):
         name = source.text(child.child_by_field_name("name"))
         if child.type == "field_declaration":
@@ -106,7 +106,7 @@ def _read_fields(source: Source, body: Node, scope: tuple[str, ...]) -> None:
             )
 
 
-def _parameters(source: Source, given: Node) -> tuple[Parameter, ...]:
+def _parameters(source: SourceFile, given: Node) -> tuple[Parameter, ...]:
     parameters = []
     for child in given.named_children:
         if child.type == "self_parameter":

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
-from fernshale.core.drift.parsing.source import Source, documented
+from fernshale.core.drift.parsing.source import SourceFile, documented
 from fernshale.core.drift.symbols import Parameter, SymbolKind
 
 if TYPE_CHECKING:
@@ -27,16 +27,16 @@ _FIELDS = frozenset(("public_field_definition", "field_definition", "property_si
 _DEEPEST = 4
 
 
-def read_script(source: Source, root: Node) -> None:
+def read_script(source: SourceFile, root: Node) -> None:
     _read_list(source, root, (), 0)
 
 
-def _read_list(source: Source, parent: Node, scope: tuple[str, ...], depth: int) -> None:
+def _read_list(source: SourceFile, parent: Node, scope: tuple[str, ...], depth: int) -> None:
     for child, doc, head in documented(source, parent.children, _COMMENTS, _DECORATORS):
         _read(source, child, scope, doc, head, depth)
 
 
-def _read(source: Source, node: Node, scope: tuple[str, ...], doc: str, head: str, depth: int) -> None:
+def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, head: str, depth: int) -> None:
     """`depth` counts the functions around, as old modules wrap all they have in one."""
     kind = node.type
     name = source.text(node.child_by_field_name("name"))
@@ -76,7 +76,7 @@ def _read(source: Source, node: Node, scope: tuple[str, ...], doc: str, head: st
             _read_wrapped(source, inner, scope, depth)
 
 
-def _is_import(source: Source, value: Node | None) -> bool:
+def _is_import(source: SourceFile, value: Node | None) -> bool:
     """Whether a value is another module, or something of it: then it is declared there."""
     while value is not None and value.type == "member_expression":
         value = value.child_by_field_name("object")
@@ -87,7 +87,7 @@ def _is_import(source: Source, value: Node | None) -> bool:
     )
 
 
-def _read_wrapped(source: Source, node: Node, scope: tuple[str, ...], depth: int) -> None:
+def _read_wrapped(source: SourceFile, node: Node, scope: tuple[str, ...], depth: int) -> None:
     """A function that is called at once, or handed to one that is: what it declares is the file's."""
     for child in node.named_children:
         if child.type in _VALUES:
@@ -104,7 +104,7 @@ def _read_wrapped(source: Source, node: Node, scope: tuple[str, ...], depth: int
             _read_wrapped(source, child, scope, depth)
 
 
-def _read_type(source: Source, node: Node, scope: tuple[str, ...], doc: str, head: str, name: str) -> None:
+def _read_type(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, head: str, name: str) -> None:
     kind = _TYPES[node.type]
     bases = []
     for child in node.children:
@@ -133,7 +133,9 @@ def _read_type(source: Source, node: Node, scope: tuple[str, ...], doc: str, hea
             _read_member(source, child, inner, said, above, kind == "interface")
 
 
-def _read_member(source: Source, node: Node, scope: tuple[str, ...], doc: str, head: str, is_interface: bool) -> None:
+def _read_member(
+    source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, head: str, is_interface: bool
+) -> None:
     named = node.child_by_field_name("name") or node.child_by_field_name("property")
     name = source.text(named).strip("\"'")
     marks = {
@@ -174,7 +176,7 @@ def _read_member(source: Source, node: Node, scope: tuple[str, ...], doc: str, h
 
 
 def _read_value(
-    source: Source, node: Node, name: str, value: Node | None, scope: tuple[str, ...], doc: str, depth: int
+    source: SourceFile, node: Node, name: str, value: Node | None, scope: tuple[str, ...], doc: str, depth: int
 ) -> None:
     """A name that is given a value: a function, a class, an object with members, or a constant."""
     if not re.fullmatch(r"[\w$]+", name):
@@ -193,7 +195,7 @@ def _read_value(
         _read_wrapped(source, value, scope, depth)
 
 
-def _read_assignment(source: Source, node: Node, scope: tuple[str, ...], doc: str, depth: int) -> None:
+def _read_assignment(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, depth: int) -> None:
     """`A.prototype.m = …`, `exports.f = …`, `lib.f = …`, `module.exports = {…}`."""
     left, right = node.child_by_field_name("left"), node.child_by_field_name("right")
     if left is None or right is None or left.type != "member_expression":
@@ -219,7 +221,7 @@ def _read_assignment(source: Source, node: Node, scope: tuple[str, ...], doc: st
         _read_value(source, node, name, right, (*scope, *outer), doc, depth)
 
 
-def _read_object(source: Source, node: Node, scope: tuple[str, ...]) -> None:
+def _read_object(source: SourceFile, node: Node, scope: tuple[str, ...]) -> None:
     for child, doc, _ in documented(source, node.children, _COMMENTS, _DECORATORS):
         if child.type == "pair":
             key = source.text(child.child_by_field_name("key")).strip("\"'")
@@ -234,7 +236,7 @@ def _read_object(source: Source, node: Node, scope: tuple[str, ...]) -> None:
 
 
 def _add_function(
-    source: Source, node: Node, function: Node, kind: SymbolKind, name: str, scope: tuple[str, ...], doc: str, head: str,
+    source: SourceFile, node: Node, function: Node, kind: SymbolKind, name: str, scope: tuple[str, ...], doc: str, head: str,
     marks: set[str],
 ) -> None:  # fmt: skip
     given = function.child_by_field_name("parameters") or function.child_by_field_name("parameter")
@@ -245,11 +247,11 @@ def _add_function(
     )  # fmt: skip
 
 
-def _type_of(source: Source, node: Node, field: str) -> str:
+def _type_of(source: SourceFile, node: Node, field: str) -> str:
     return source.text(node.child_by_field_name(field)).removeprefix(":").strip()
 
 
-def _parameters(source: Source, given: Node) -> tuple[Parameter, ...]:
+def _parameters(source: SourceFile, given: Node) -> tuple[Parameter, ...]:
     if given.type == "identifier":
         return (Parameter(source.text(given), ""),)
     parameters = []

@@ -31,7 +31,7 @@ Known = dict[Hashable, tuple[int, tuple[Symbol, ...]]]
 """The symbols of declarations by their text and what they stand in, each with the row it was found at."""
 
 
-class Source:
+class SourceFile:
     """The bytes of a file and a collector of its symbols."""
 
     def __init__(self, data: bytes, path: str, written: bytes | None = None, known: Known | None = None) -> None:
@@ -148,7 +148,7 @@ def deprecation(head: str, doc: str) -> str:
 
 
 def documented(
-    source: Source, children: Iterable[Node], comments: frozenset[str], attributes: frozenset[str]
+    source: SourceFile, children: Iterable[Node], comments: frozenset[str], attributes: frozenset[str]
 ) -> Iterator[tuple[Node, str, str]]:
     """Each declaration with the comments and the attributes right above it."""
     doc: list[str] = []

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from functools import cached_property
 
-from fernshale.core.drift.release_symbols import Release, read_bytes
+from fernshale.core.drift.release_symbols import ReleaseSymbols, read_bytes
 
 _STRING = r"""(?:"[^"\\\n]*+(?:\\.[^"\\\n]*+)*+"|'[^'\\\n]*+(?:\\.[^'\\\n]*+)*+')"""
 _ENTRY = re.compile(rf"""["'](?P<name>[A-Za-z_]\w*)["']\s*:\s*\(?\s*(?P<text>{_STRING}(?:\s*\+?\s*{_STRING})*)""")
@@ -15,7 +15,7 @@ _INSTEAD = re.compile(r"\b(?:instead|replaced|renamed|moved|use|available as)\b"
 class Removals:
     """The sentences a release has for names, found where one is first asked for."""
 
-    def __init__(self, release: Release) -> None:
+    def __init__(self, release: ReleaseSymbols) -> None:
         self._release = release
 
     def of(self, name: str) -> str:

@@ -54,7 +54,7 @@ class Said:
     is_plain: bool
 
 
-class Names:
+class ReleaseNames:
     """Symbols of a release by their last name, to find what a text means."""
 
     def __init__(self, symbols: Iterable[Symbol]) -> None:
@@ -106,7 +106,7 @@ def named_replacements(text: str) -> Iterator[tuple[str, bool]]:
                 yield found["name"], _WHOLE.match(text, found.end()) is not None
 
 
-def find_replacement(text: str, near: Symbol, names: Names) -> Said | None:
+def find_replacement(text: str, near: Symbol, names: ReleaseNames) -> Said | None:
     """What a deprecation text sends its reader to."""
     for name, is_whole in named_replacements(text):
         if (found := names.find(name, near)) is not None:
@@ -114,7 +114,7 @@ def find_replacement(text: str, near: Symbol, names: Names) -> Said | None:
     return None
 
 
-def forwards_to(symbol: Symbol, names: Names) -> tuple[Symbol, bool] | None:
+def forwards_to(symbol: Symbol, names: ReleaseNames) -> tuple[Symbol, bool] | None:
     """The symbol that this one is only another name for, and whether it does nothing else.
 
     Its value names it, or its short body calls it. A body that says no more than the call and its arguments is sure; one

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from fernshale.core.data.formats import find_reader
-from fernshale.core.data.tree import Document, KeyedNode, NotKeyed
-from fernshale.core.merge.keyed.plan import Clash, Entry, Plan
+from fernshale.core.data.tree import DataDocument, KeyedNode, NotKeyed
+from fernshale.core.merge.keyed.plan import Clash, MergePlan, PlannedEntry
 from fernshale.core.merge.keyed.plan_writer import Writer
 
 
@@ -27,17 +27,19 @@ def without_entry(path: str, text: str, steps: Sequence[str], said: str) -> str 
             return None
         way.append(item)
         node = item.node
-    rest = tuple(Entry(item, None) for item in node.items if item.node.canon_value.removeprefix("s") != said)
+    rest = tuple(PlannedEntry(item, None) for item in node.items if item.node.canon_value.removeprefix("s") != said)
     if node.kind != "list" or len(rest) == len(node.items):
         return None
-    plan = Plan(node, rest)
+    plan = MergePlan(node, rest)
     for at in range(len(way) - 1, -1, -1):
         above = way[at - 1].node if at else document.root
-        plan = Plan(above, tuple(Entry(item, None, plan if item is way[at] else None) for item in above.items))
+        plan = MergePlan(
+            above, tuple(PlannedEntry(item, None, plan if item is way[at] else None) for item in above.items)
+        )
     return _written(document, plan)
 
 
-def _written(document: Document, plan: Plan) -> str:
+def _written(document: DataDocument, plan: MergePlan) -> str:
     def decide(_clash: Clash) -> tuple[str, str]:
         raise AssertionError("nothing clashes with itself")
 

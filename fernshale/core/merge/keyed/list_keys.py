@@ -10,19 +10,19 @@ from fernshale.core.data.tree import KeyedNode, Node
 VALUE = "="
 # What tells the entries of a list apart: a field, or VALUE where they are plain values without a double; for entries
 # with labels the same by label, "" where the label alone does. None where nothing does.
-Way = str | Mapping[str, str] | None
+EntryKey = str | Mapping[str, str] | None
 # The way of each list, by the way to it in the tree.
-Ways = Mapping[str, Way]
+EntryKeys = Mapping[str, EntryKey]
 
 
-def find_ways(roots: Sequence[Node], named: Sequence[str]) -> dict[str, Way]:
+def find_ways(roots: Sequence[Node], named: Sequence[str]) -> dict[str, EntryKey]:
     """What tells entries apart in each list of several versions of a tree: it must do so in all that have the list."""
-    ways: dict[str, Way] = {}
+    ways: dict[str, EntryKey] = {}
     _find_ways(list(roots), "", named, ways)
     return ways
 
 
-def _find_ways(nodes: Sequence[Node], at: str, named: Sequence[str], ways: dict[str, Way]) -> None:
+def _find_ways(nodes: Sequence[Node], at: str, named: Sequence[str], ways: dict[str, EntryKey]) -> None:
     lists = [[item.node for item in node.items] for node in nodes if node.kind == "list"]
     if lists:
         parts = [part for part in lists if part]
@@ -40,7 +40,7 @@ def _find_ways(nodes: Sequence[Node], at: str, named: Sequence[str], ways: dict[
             _find_ways(found, f"{at}/{key}", named, ways)
 
 
-def entries_by_key(node: Node, at: str, ways: Ways) -> dict[str, KeyedNode] | None:
+def entries_by_key(node: Node, at: str, ways: EntryKeys) -> dict[str, KeyedNode] | None:
     """The entries of a container by what tells them apart, as a step of the way to them; None where nothing does."""
     if node.kind == "map":
         return {_step(item.key): item for item in node.items}
@@ -73,7 +73,7 @@ def _key(node: Node, way: str | Mapping[str, str]) -> str | None:
     return f"<{node.label}>{_shown(value.node)}" if field == VALUE else f"<{node.label} {field}={_shown(value.node)}>"
 
 
-def _labels(parts: Sequence[Sequence[Node]], named: Sequence[str]) -> Way:
+def _labels(parts: Sequence[Sequence[Node]], named: Sequence[str]) -> EntryKey:
     """For each label what tells its entries apart: nothing more, an attribute, or the text inside."""
     found: dict[str, str] = {}
     for label in dict.fromkeys(node.label for part in parts for node in part):

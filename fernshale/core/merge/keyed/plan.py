@@ -8,8 +8,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from fernshale.core.data.tree import Document, KeyedNode, Node
-from fernshale.core.merge.keyed.list_keys import Ways, entries_by_key
+from fernshale.core.data.tree import DataDocument, KeyedNode, Node
+from fernshale.core.merge.keyed.list_keys import EntryKeys, entries_by_key
 from fernshale.core.merge.line_merge import RegionKind, merge_tokens
 
 
@@ -24,22 +24,22 @@ class Clash:
 
 
 @dataclass(frozen=True, slots=True)
-class Entry:
+class PlannedEntry:
     """An entry of the result: taken from `mine` (with the merge of its value, where it is merged), or new from
     `incoming`; with a `clash` it is either, or nothing, as is decided."""
 
     mine: KeyedNode | None
     incoming: KeyedNode | None
-    value: Plan | None = None
+    value: MergePlan | None = None
     clash: Clash | None = None
 
 
 @dataclass(frozen=True, slots=True)
-class Plan:
+class MergePlan:
     """What becomes of a container (`entries`), or of a value that is `taken` from incoming; with neither it stays."""
 
     node: Node
-    entries: tuple[Entry, ...] | None = None
+    entries: tuple[PlannedEntry, ...] | None = None
     taken: Node | None = None
 
 
@@ -47,21 +47,21 @@ class Plan:
 class Three:
     """The documents, and what tells the entries of each list apart (see `find_ways`)."""
 
-    base: Document
-    mine: Document
-    incoming: Document
-    ways: Ways
+    base: DataDocument
+    mine: DataDocument
+    incoming: DataDocument
+    ways: EntryKeys
 
 
-def make_plan(three: Three) -> Plan:
+def make_plan(three: Three) -> MergePlan:
     """The merge of the roots."""
     return _merge_maps(three, three.base.root, three.mine.root, three.incoming.root, "")
 
 
-def _merge_values(three: Three, base: Node | None, mine: Node, incoming: Node, at: str) -> Plan | None:
+def _merge_values(three: Three, base: Node | None, mine: Node, incoming: Node, at: str) -> MergePlan | None:
     """The merge of two versions of a value; None where they clash as a whole."""
     if mine.canon == incoming.canon or (base is not None and incoming.canon == base.canon):
-        return Plan(mine)
+        return MergePlan(mine)
     if (
         base is not None
         and base.kind == "value"
@@ -70,7 +70,11 @@ def _merge_values(three: Three, base: Node | None, mine: Node, incoming: Node, a
     ):
         base = None  # an element that was empty
     if base is not None and _is_whole(base, mine, incoming):
-        return Plan(mine, taken=incoming) if mine.canon == base.canon and not _own_comments(three, base, mine) else None
+        return (
+            MergePlan(mine, taken=incoming)
+            if mine.canon == base.canon and not _own_comments(three, base, mine)
+            else None
+        )
     if mine.kind != incoming.kind or mine.label != incoming.label or (base is not None and base.kind != mine.kind):
         return None
     if mine.kind == "map":
@@ -97,9 +101,9 @@ def _own_comments(three: Three, base: Node, mine: Node) -> bool:
     return bool(set(three.mine.comments(mine.span)) - set(three.base.comments(base.span)))
 
 
-def _merge_maps(three: Three, base: Node | None, mine: Node, incoming: Node, at: str) -> Plan:
+def _merge_maps(three: Three, base: Node | None, mine: Node, incoming: Node, at: str) -> MergePlan:
     keys = [(entries_by_key(node, at, three.ways) or {}) if node is not None else {} for node in (base, mine, incoming)]
-    return Plan(mine, tuple(_merge_keys(three, keys[0], keys[1], keys[2], at)))
+    return MergePlan(mine, tuple(_merge_keys(three, keys[0], keys[1], keys[2], at)))
 
 
 def _merge_keys(
@@ -108,9 +112,9 @@ def _merge_keys(
     mine: Mapping[str, KeyedNode],
     incoming: Mapping[str, KeyedNode],
     at: str,
-) -> Sequence[Entry]:
+) -> Sequence[PlannedEntry]:
     """Entries in the local order; new ones follow the entry they follow in the new release."""
-    entries: dict[str, Entry] = {}
+    entries: dict[str, PlannedEntry] = {}
     for key, item in mine.items():
         made = _merge_entry(three, base.get(key), item, incoming.get(key), f"{at}/{key}")
         if made is not None:
@@ -122,28 +126,30 @@ def _merge_keys(
             old = base.get(key)
             place = order.index(before) + 1 if before in order else 0
             if old is None:
-                entries[key] = Entry(None, item)
+                entries[key] = PlannedEntry(None, item)
                 order.insert(place, key)
             elif item.node.canon != old.node.canon:
-                entries[key] = Entry(None, None, None, Clash(f"{at}/{key}", old, None, item))
+                entries[key] = PlannedEntry(None, None, None, Clash(f"{at}/{key}", old, None, item))
                 order.insert(place, key)
         if key in entries:
             before = key
     return [entries[key] for key in order]
 
 
-def _merge_entry(three: Three, old: KeyedNode | None, item: KeyedNode, new: KeyedNode | None, at: str) -> Entry | None:
+def _merge_entry(
+    three: Three, old: KeyedNode | None, item: KeyedNode, new: KeyedNode | None, at: str
+) -> PlannedEntry | None:
     """What becomes of a local entry; None where it goes."""
     if new is None:
         if old is None:
-            return Entry(item, None)
+            return PlannedEntry(item, None)
         if item.node.canon == old.node.canon and not _has_own_comments(three, old, item):
             return None
-        return Entry(item, None, None, Clash(at, old, item, None))
+        return PlannedEntry(item, None, None, Clash(at, old, item, None))
     value = _merge_values(three, old.node if old else None, item.node, new.node, at)
     if value is None:
-        return Entry(item, None, None, Clash(at, old, item, new))
-    return Entry(item, None, value)
+        return PlannedEntry(item, None, None, Clash(at, old, item, new))
+    return PlannedEntry(item, None, value)
 
 
 def _has_own_comments(three: Three, old: KeyedNode, item: KeyedNode) -> bool:
@@ -154,23 +160,23 @@ def _has_own_comments(three: Three, old: KeyedNode, item: KeyedNode) -> bool:
 # -- lists
 
 
-def _merge_lists(three: Three, base: Node | None, mine: Node, incoming: Node, at: str) -> Plan | None:
+def _merge_lists(three: Three, base: Node | None, mine: Node, incoming: Node, at: str) -> MergePlan | None:
     if three.ways.get(at) is not None:
         return _merge_maps(three, base, mine, incoming, at)
     return _merge_sequence(base, mine, incoming)
 
 
-def _merge_sequence(base: Node | None, mine: Node, incoming: Node) -> Plan | None:
+def _merge_sequence(base: Node | None, mine: Node, incoming: Node) -> MergePlan | None:
     """Entries that nothing tells apart: as lines of a text are merged; None where both changed one place."""
     sides = [
         [repr(item.node.canon) for item in node.items] if node is not None else [] for node in (base, mine, incoming)
     ]
-    entries: list[Entry] = []
+    entries: list[PlannedEntry] = []
     for region in merge_tokens(sides[0], sides[1], sides[2]):
         if region.kind is RegionKind.DECIDE:
             return None
         if region.kind is RegionKind.INCOMING:
-            entries += [Entry(None, item) for item in incoming.items[slice(*region.incoming)]]
+            entries += [PlannedEntry(None, item) for item in incoming.items[slice(*region.incoming)]]
         else:
-            entries += [Entry(item, None) for item in mine.items[slice(*region.mine)]]
-    return Plan(mine, tuple(entries))
+            entries += [PlannedEntry(item, None) for item in mine.items[slice(*region.mine)]]
+    return MergePlan(mine, tuple(entries))

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from fernshale.core.data.tree import Document, KeyedNode, Node, NotKeyed
-from fernshale.core.merge.keyed.plan import Clash, Entry, Plan
+from fernshale.core.data.tree import DataDocument, KeyedNode, Node, NotKeyed
+from fernshale.core.merge.keyed.plan import Clash, MergePlan, PlannedEntry
 
 # What is decided about a clash: the side to take ("mine", "incoming", "base"), or ("text", value).
 Decide = Callable[[Clash], tuple[str, str]]
@@ -27,12 +27,12 @@ class _Piece:
 class Writer:
     """The three documents while a plan is written."""
 
-    base: Document
-    mine: Document
-    incoming: Document
+    base: DataDocument
+    mine: DataDocument
+    incoming: DataDocument
     decide: Decide
 
-    def write(self, plan: Plan) -> str:
+    def write(self, plan: MergePlan) -> str:
         """The value a plan stands for, as text for its place in the local file."""
         node = plan.node
         if plan.taken is not None:
@@ -46,7 +46,7 @@ class Writer:
 
     # -- entries
 
-    def _piece(self, node: Node, entry: Entry) -> _Piece | None:
+    def _piece(self, node: Node, entry: PlannedEntry) -> _Piece | None:
         mine, incoming, value = entry.mine, entry.incoming, entry.value
         if entry.clash is not None:
             take, text = self.decide(entry.clash)
@@ -78,7 +78,7 @@ class Writer:
         pad, after = _without_separator(self.mine.cut(item.trail), node.separator)
         return _Piece(self.mine.cut(item.lead), body, pad, after, item is node.items[0])
 
-    def _foreign(self, node: Node, source: Document, item: KeyedNode) -> _Piece:
+    def _foreign(self, node: Node, source: DataDocument, item: KeyedNode) -> _Piece:
         """An entry from another file: its comments come along, its indentation is that of its new neighbours."""
         gap = self._gap(node)
         if "\n" in gap:
@@ -144,11 +144,11 @@ class Writer:
 
     # -- text from another place
 
-    def _moved(self, source: Document, span: tuple[int, int], place: tuple[int, int]) -> str:
+    def _moved(self, source: DataDocument, span: tuple[int, int], place: tuple[int, int]) -> str:
         """Text of another file for a place of the local one, further lines indented as there."""
         return self._indented(source, span, _indent_at(self.mine.text, place[0]))
 
-    def _indented(self, source: Document, span: tuple[int, int], indent: str) -> str:
+    def _indented(self, source: DataDocument, span: tuple[int, int], indent: str) -> str:
         text = source.cut(span).replace("\r\n", "\n")
         own = _indent_at(source.text, span[0])
         lines = text.split("\n")

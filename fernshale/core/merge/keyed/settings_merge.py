@@ -11,15 +11,15 @@ from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.globs import FirstFit
 from fernshale.core.base.textfile import TextFile
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.data.formats import Read, find_reader
-from fernshale.core.data.tree import Document, KeyedNode, Node, NotKeyed
+from fernshale.core.data.formats import FormatReader, find_reader
+from fernshale.core.data.tree import DataDocument, KeyedNode, Node, NotKeyed
 from fernshale.core.merge.align import align_lines, equal_lines
-from fernshale.core.merge.keyed.list_keys import VALUE, Ways, entries_by_key, find_ways
-from fernshale.core.merge.keyed.plan import Clash, Plan, Three, make_plan
+from fernshale.core.merge.keyed.list_keys import VALUE, EntryKeys, entries_by_key, find_ways
+from fernshale.core.merge.keyed.plan import Clash, MergePlan, Three, make_plan
 from fernshale.core.merge.keyed.plan_writer import Writer
 from fernshale.core.merge.ledger import Fate
 from fernshale.core.merge.line_merge import RegionKind
-from fernshale.core.merge.text_merge import Choice, Due, Taking, Undecided, WovenLine, fingerprint
+from fernshale.core.merge.text_merge import Conflict, Resolution, Taking, Undecided, WovenLine, fingerprint
 from fernshale.core.merge.text_style import can_encode, one_encoding, read_lines
 
 _LARGEST = 4 << 20
@@ -42,21 +42,21 @@ class KeyedMerge:
     """The merge of a settings file by its keys."""
 
     three: Three
-    plan: Plan
-    dues: Mapping[str, tuple[Due, Clash]]
+    plan: MergePlan
+    dues: Mapping[str, tuple[Conflict, Clash]]
     local: TextFile
-    read: Read
+    read: FormatReader
 
     @property
-    def decisions(self) -> tuple[Due, ...]:
+    def decisions(self) -> tuple[Conflict, ...]:
         return tuple(due for due, _ in self.dues.values())
 
-    def text(self, choices: Mapping[str, Choice]) -> str:
+    def text(self, choices: Mapping[str, Resolution]) -> str:
         """The result; what is not decided stands as mine."""
         ids = {clash.at: due.id for due, clash in self.dues.values()}
 
         def decide(clash: Clash) -> tuple[str, str]:
-            choice = choices.get(ids[clash.at], Choice("mine"))
+            choice = choices.get(ids[clash.at], Resolution("mine"))
             return choice.take, choice.text.rstrip("\n")
 
         three = self.three
@@ -64,7 +64,7 @@ class KeyedMerge:
         written = Writer(three.base, three.mine, three.incoming, decide).write(self.plan)
         return three.mine.text[:start] + written + three.mine.text[end:]
 
-    def result(self, choices: Mapping[str, Choice], undecided: Undecided) -> TextFile | None:
+    def result(self, choices: Mapping[str, Resolution], undecided: Undecided) -> TextFile | None:
         """What will be written; a settings file is never marked, since it must parse.
 
         Raises FernshaleError when a value written by hand does not fit in.
@@ -80,7 +80,7 @@ class KeyedMerge:
             ) from error
         return self.local.with_text(text)
 
-    def weave(self, choices: Mapping[str, Choice]) -> tuple[WovenLine, ...]:
+    def weave(self, choices: Mapping[str, Resolution]) -> tuple[WovenLine, ...]:
         """The result line by line, a decision in front of the line it is about."""
         now = self.read(self.text(choices))
         lines = read_lines(now.text).lines
@@ -97,13 +97,13 @@ class KeyedMerge:
         woven += [WovenLine("", RegionKind.DECIDE, id, False) for ids in places.values() for id in ids]
         return tuple(woven)
 
-    def versions(self, due: Due) -> tuple[str | None, str | None, str | None]:
+    def versions(self, due: Conflict) -> tuple[str | None, str | None, str | None]:
         """The entry a decision is about, as it stands before, in mine and in incoming."""
         sides = _sides(self.three, self.dues[due.id][1])
         before, mine, incoming = (side.cut(item.body) if item is not None else None for side, item in sides)
         return before, mine, incoming
 
-    def value(self, due: Due) -> str:
+    def value(self, due: Conflict) -> str:
         """The local value a decision is about, to be edited by hand."""
         item = self.dues[due.id][1].mine
         return self.three.mine.cut(item.node.span) if item is not None else ""
@@ -111,7 +111,7 @@ class KeyedMerge:
     # -- the ledger
 
     def find_edits(
-        self, now: TextFile, choices: Mapping[str, Choice]
+        self, now: TextFile, choices: Mapping[str, Resolution]
     ) -> Iterator[tuple[str, str, Fate | None, str, str]]:
         """Each local edit looked for in the text `now`: lines, what it does, fate (None: lost), line it is at, why."""
         document, ways = self.read(now.text), self.three.ways
@@ -139,14 +139,14 @@ class KeyedMerge:
         """The local edits: the way to an entry, what it was, what it is."""
         return tuple(_differences(self.three.base.root, self.three.mine.root, "", self.three.ways))
 
-    def asked(self, at: str) -> Due | None:
+    def asked(self, at: str) -> Conflict | None:
         """The decision that an entry, one it holds or one that holds it is subject to."""
         for due, clash in self.dues.values():
             if at == clash.at or at.startswith(clash.at + "/") or clash.at.startswith(at + "/"):
                 return due
         return None
 
-    def _comment_edits(self, now: Document) -> Iterator[tuple[str, str, Fate | None, str, str]]:
+    def _comment_edits(self, now: DataDocument) -> Iterator[tuple[str, str, Fate | None, str, str]]:
         sides = [side.comments((0, len(side.text))) for side in (self.three.base, self.three.mine, now)]
         stands = now.text.split("\n")
         for comment in dict.fromkeys(sides[1]):
@@ -191,7 +191,7 @@ def _check(merge: KeyedMerge) -> None:
     theirs = list(_differences(three.base.root, three.incoming.root, "", three.ways))
     takes: tuple[Taking, ...] = ("mine", "incoming", "base") if merge.dues else ("mine",)
     for take in takes:
-        choices = {id: Choice(take) for id in merge.dues}
+        choices = {id: Resolution(take) for id in merge.dues}
         text = merge.text(choices)
         found = merge.read(text)
         if three.mine.format == "json" and _is_strict_json(merge.local.text) and not _is_strict_json(text):
@@ -211,20 +211,20 @@ def _is_strict_json(text: str) -> bool:
     return True
 
 
-def _stands(item: KeyedNode | None, found: KeyedNode | None, at: str, ways: Ways) -> bool:
+def _stands(item: KeyedNode | None, found: KeyedNode | None, at: str, ways: EntryKeys) -> bool:
     """Whether a change, of an entry to `item` or its removal, is there."""
     if item is None or found is None:
         return item is None and found is None
     return _holds(item.node, found.node, at, ways)
 
 
-def _sides(three: Three, clash: Clash) -> tuple[tuple[Document, KeyedNode | None], ...]:
+def _sides(three: Three, clash: Clash) -> tuple[tuple[DataDocument, KeyedNode | None], ...]:
     """A clash's entry on each side, with the document it is in."""
     return (three.base, clash.base), (three.mine, clash.mine), (three.incoming, clash.incoming)
 
 
-def _dues(three: Three, plan: Plan) -> dict[str, tuple[Due, Clash]]:
-    dues: dict[str, tuple[Due, Clash]] = {}
+def _dues(three: Three, plan: MergePlan) -> dict[str, tuple[Conflict, Clash]]:
+    dues: dict[str, tuple[Conflict, Clash]] = {}
     for clash in _clashes(plan):
         sides = _sides(three, clash)
         id = fingerprint(clash.at, *(side.cut(item.body) if item is not None else "" for side, item in sides))
@@ -238,11 +238,11 @@ def _dues(three: Three, plan: Plan) -> dict[str, tuple[Due, Clash]]:
             *(("base",) if clash.base else ()),
             *(("text",) if clash.mine else ()),
         )
-        dues[id] = (Due(id, "key", spans[0], spans[1], spans[2], ways, None, clash.at), clash)
+        dues[id] = (Conflict(id, "key", spans[0], spans[1], spans[2], ways, None, clash.at), clash)
     return dues
 
 
-def _clashes(plan: Plan) -> Iterator[Clash]:
+def _clashes(plan: MergePlan) -> Iterator[Clash]:
     for entry in plan.entries or ():
         if entry.clash is not None:
             yield entry.clash
@@ -251,7 +251,7 @@ def _clashes(plan: Plan) -> Iterator[Clash]:
 
 
 def _differences(
-    base: Node, mine: Node, at: str, ways: Ways
+    base: Node, mine: Node, at: str, ways: EntryKeys
 ) -> Iterator[tuple[str, KeyedNode | None, KeyedNode | None]]:
     """The smallest entries in which one tree differs from another, with the way to each."""
     olds, ours = entries_by_key(base, at, ways) or {}, entries_by_key(mine, at, ways) or {}
@@ -269,7 +269,7 @@ def _differences(
                 yield way, old, item
 
 
-def _follow(root: Node, at: str, ways: Ways) -> KeyedNode | None:
+def _follow(root: Node, at: str, ways: EntryKeys) -> KeyedNode | None:
     node, item, way = root, None, ""
     for step in at.split("/")[1:]:
         item = (entries_by_key(node, way, ways) or {}).get(step)
@@ -279,7 +279,7 @@ def _follow(root: Node, at: str, ways: Ways) -> KeyedNode | None:
     return item
 
 
-def _place(now: Document, at: str, ways: Ways) -> int:
+def _place(now: DataDocument, at: str, ways: EntryKeys) -> int:
     """The line of an entry, or of the one that would hold it."""
     steps = at.split("/")
     while len(steps) > 1:
@@ -290,7 +290,7 @@ def _place(now: Document, at: str, ways: Ways) -> int:
     return 0
 
 
-def _holds(wanted: Node, found: Node, at: str, ways: Ways) -> bool:
+def _holds(wanted: Node, found: Node, at: str, ways: EntryKeys) -> bool:
     """Whether all that one value says, another says too."""
     if wanted.canon == found.canon:
         return True

@@ -8,7 +8,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from fernshale.core.survey.value_access.found_value import Value
+from fernshale.core.survey.value_access.found_value import FoundValue
 
 _SCRIPT = re.compile(
     r"""
@@ -33,7 +33,7 @@ _CMAKE = re.compile(
 )
 
 
-def find_assignment(text: str, key: str) -> Iterator[Value]:
+def find_assignment(text: str, key: str) -> Iterator[FoundValue]:
     """Literals assigned to, or handed to, `key`: the names of the blocks around it and its own, with dots between.
 
     `ext.release` fits `ext { release = '1' }`, `ext.release = "1"` and `ext { release("1") }`.
@@ -41,7 +41,7 @@ def find_assignment(text: str, key: str) -> Iterator[Value]:
     return (value for name, value in assignments(text) if name == key)
 
 
-def assignments(text: str) -> Iterator[tuple[str, Value]]:
+def assignments(text: str) -> Iterator[tuple[str, FoundValue]]:
     """Every literal with the key it is assigned or handed to."""
     blocks: list[str] = []
     statement: list[str] = []  # names since the statement began; the first names a block, the last gets a value
@@ -65,14 +65,14 @@ def assignments(text: str) -> Iterator[tuple[str, Value]]:
                     statement.pop()
 
 
-def _literal(found: re.Match[str]) -> Value:
+def _literal(found: re.Match[str]) -> FoundValue:
     for group in ("s1", "s2", "s3", "s4", "number"):
         if found[group] is not None:
-            return Value(found[group], *found.span(group))
+            return FoundValue(found[group], *found.span(group))
     raise AssertionError("a literal has a group")
 
 
-def find_argument(text: str, key: str) -> Iterator[Value]:
+def find_argument(text: str, key: str) -> Iterator[FoundValue]:
     """The argument behind a word of a command: `set NAME` finds the value in `set(NAME "3.0" CACHE STRING "")`.
 
     Commands are found whatever their case, as CMake does.
@@ -92,5 +92,5 @@ def find_argument(text: str, key: str) -> Iterator[Value]:
                 command = found[group].lower()
             elif command == wanted.lower():
                 if after_word:
-                    yield Value(found[group], *found.span(group))
+                    yield FoundValue(found[group], *found.span(group))
                 after_word = found[group] == word

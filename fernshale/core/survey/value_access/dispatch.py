@@ -6,12 +6,12 @@ import regex
 
 from fernshale.core.base.errors import FormatError
 from fernshale.core.profile.model import Reach
-from fernshale.core.survey.value_access.found_value import Value
+from fernshale.core.survey.value_access.found_value import FoundValue
 
 PATTERN_TIMEOUT_S = 2.0
 
 
-def find_values(text: str, reach: Reach, path: str) -> tuple[Value, ...]:
+def find_values(text: str, reach: Reach, path: str) -> tuple[FoundValue, ...]:
     """The values `reach` leads to in `text`, in order. `path` is for messages.
 
     Raises FormatError with the line when the file is broken, the reach cannot be followed or a pattern runs away.
@@ -45,9 +45,9 @@ def find_values(text: str, reach: Reach, path: str) -> tuple[Value, ...]:
             return _find_pattern(text, reach.pattern, path)
 
 
-def _find_pattern(text: str, pattern: str, path: str) -> tuple[Value, ...]:
+def _find_pattern(text: str, pattern: str, path: str) -> tuple[FoundValue, ...]:
     try:
         found = regex.finditer(pattern, text, timeout=PATTERN_TIMEOUT_S)
-        return tuple(Value(hit["value"], *hit.span("value")) for hit in found if hit["value"] is not None)
+        return tuple(FoundValue(hit["value"], *hit.span("value")) for hit in found if hit["value"] is not None)
     except TimeoutError as error:
         raise FormatError(path, [(0, f"the pattern {pattern!r} takes too long on this file")]) from error

@@ -8,7 +8,7 @@ from fernshale.core.base.textfile import position
 
 
 @dataclass(frozen=True, slots=True)
-class Value:
+class FoundValue:
     """A value and its half-open span of characters, quotes not included."""
 
     text: str
@@ -16,20 +16,20 @@ class Value:
     end: int
 
 
-def replace_values(text: str, edits: list[tuple[Value, str]]) -> str:
+def replace_values(text: str, edits: list[tuple[FoundValue, str]]) -> str:
     """`text` with each value replaced; everything else stays as it is."""
     for value, new in sorted(edits, key=lambda edit: -edit[0].start):
         text = text[: value.start] + new + text[value.end :]
     return text
 
 
-def line_of(text: str, value: Value) -> int:
+def line_of(text: str, value: FoundValue) -> int:
     """1-based line of a value."""
     return position(text, value.start)[0]
 
 
-def value_of_bytes(source: bytes, start: int, end: int) -> Value:
+def value_of_bytes(source: bytes, start: int, end: int) -> FoundValue:
     """The value at a span of bytes of UTF-8 text."""
     before = len(source[:start].decode("utf-8", "surrogateescape"))
     text = source[start:end].decode("utf-8", "surrogateescape")
-    return Value(text, before, before + len(text))
+    return FoundValue(text, before, before + len(text))

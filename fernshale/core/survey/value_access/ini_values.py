@@ -5,14 +5,14 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from fernshale.core.survey.value_access.found_value import Value
+from fernshale.core.survey.value_access.found_value import FoundValue
 
 _INI_SECTION = re.compile(r"^\s*\[([^\]]*)\]")
 _INI_VALUE = re.compile(r"^\s*([^=:#;\s][^=:]*?)\s*[=:][ \t]*(.*?)[ \t]*(?:[ \t][;#].*)?$")
 _PROPERTY = re.compile(r"^\s*((?:[^=:#!\s\\]|\\.)(?:[^=:\s\\]|\\.)*)(?:\s*[=:]\s*|\s+)(.*?)\s*$")
 
 
-def find_ini(text: str, key: str) -> Iterator[Value]:
+def find_ini(text: str, key: str) -> Iterator[FoundValue]:
     """Values of `section.key`, or of a `key` before any section."""
     wanted_section, _, wanted_key = key.rpartition(".")
     section, offset = "", 0
@@ -20,17 +20,17 @@ def find_ini(text: str, key: str) -> Iterator[Value]:
         if header := _INI_SECTION.match(line):
             section = header[1].strip()
         elif (found := _INI_VALUE.match(line)) and section == wanted_section and found[1] == wanted_key:
-            yield Value(found[2], offset + found.start(2), offset + found.end(2))
+            yield FoundValue(found[2], offset + found.start(2), offset + found.end(2))
         offset += len(line)
 
 
-def find_property(text: str, key: str) -> Iterator[Value]:
+def find_property(text: str, key: str) -> Iterator[FoundValue]:
     """Values of `key` in a properties file; lines that go on after a backslash belong to the one above."""
     offset, goes_on = 0, False
     for line in text.splitlines(keepends=True):
         found = None if goes_on else _PROPERTY.match(line)
         if found and re.sub(r"\\(.)", r"\1", found[1]) == key:
-            yield Value(found[2], offset + found.start(2), offset + found.end(2))
+            yield FoundValue(found[2], offset + found.start(2), offset + found.end(2))
         is_comment = line.lstrip().startswith(("#", "!"))
         goes_on = not is_comment and len(line.rstrip("\r\n")) - len(line.rstrip("\r\n").rstrip("\\")) & 1 == 1
         offset += len(line)

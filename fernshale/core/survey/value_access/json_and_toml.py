@@ -9,13 +9,13 @@ from typing import TYPE_CHECKING
 
 from fernshale.core.base.errors import FormatError
 from fernshale.core.base.parse_errors import Malformed, load_json, load_toml
-from fernshale.core.survey.value_access.found_value import Value, value_of_bytes
+from fernshale.core.survey.value_access.found_value import FoundValue, value_of_bytes
 
 if TYPE_CHECKING:
     from tree_sitter import Language, Node
 
 
-def find_json(text: str, pointer: str, path: str) -> tuple[Value, ...]:
+def find_json(text: str, pointer: str, path: str) -> tuple[FoundValue, ...]:
     try:
         load_json(text)
     except Malformed as error:
@@ -43,7 +43,7 @@ def _json_child(node: Node, name: str, source: bytes) -> Node | None:
     return None
 
 
-def find_toml(text: str, key: str, path: str) -> tuple[Value, ...]:
+def find_toml(text: str, key: str, path: str) -> tuple[FoundValue, ...]:
     try:
         load_toml(text)
     except Malformed as error:
@@ -77,7 +77,7 @@ def _toml_key(node: Node, source: bytes) -> tuple[str, ...]:
     return (source[node.start_byte : node.end_byte].decode().strip("\"'"),)
 
 
-def _value(source: bytes, node: Node) -> Value:
+def _value(source: bytes, node: Node) -> FoundValue:
     quotes = 1 if node.type == "string" else 0
     return value_of_bytes(source, node.start_byte + quotes, node.end_byte - quotes)
 

@@ -11,7 +11,7 @@ from typing import Any
 from xml.parsers import expat
 
 from fernshale.core.base.errors import FernshaleError, FormatError
-from fernshale.core.survey.value_access.found_value import Value, value_of_bytes
+from fernshale.core.survey.value_access.found_value import FoundValue, value_of_bytes
 
 _ATTRIBUTE = re.compile(rb"""([^\s=/<>"']+)\s*=\s*("[^"]*"|'[^']*')""")
 
@@ -29,7 +29,7 @@ class _Places:
     end: int = -1
 
 
-def find_xml(text: str, xpath: str, path: str) -> tuple[Value, ...]:
+def find_xml(text: str, xpath: str, path: str) -> tuple[FoundValue, ...]:
     """The texts of elements and attributes that `xpath` selects. Raises FormatError with the line."""
     from lxml import etree
 
@@ -92,7 +92,7 @@ def _tag_end(source: bytes, start: int) -> int:
     return found.end() if found else len(source)
 
 
-def _attribute(source: bytes, place: _Places, name: str) -> Value | None:
+def _attribute(source: bytes, place: _Places, name: str) -> FoundValue | None:
     local = name.rsplit("}", 1)[-1].encode()
     for found in _ATTRIBUTE.finditer(source, place.start, _tag_end(source, place.start)):
         if found[1].rsplit(b":", 1)[-1] == local:
@@ -100,7 +100,7 @@ def _attribute(source: bytes, place: _Places, name: str) -> Value | None:
     return None
 
 
-def _text(source: bytes, place: _Places) -> Value | None:
+def _text(source: bytes, place: _Places) -> FoundValue | None:
     start = _tag_end(source, place.start)
     raw = source[start : max(place.end, start)]
     body = raw.strip()

@@ -6,13 +6,13 @@ from typing import TYPE_CHECKING
 
 from fernshale.core.base.errors import FormatError
 from fernshale.core.base.parse_errors import Malformed, compose_yaml
-from fernshale.core.survey.value_access.found_value import Value
+from fernshale.core.survey.value_access.found_value import FoundValue
 
 if TYPE_CHECKING:
     from ruamel.yaml.nodes import Node
 
 
-def find_yaml(text: str, pointer: str, path: str) -> tuple[Value, ...]:
+def find_yaml(text: str, pointer: str, path: str) -> tuple[FoundValue, ...]:
     """The scalar at `pointer` in each document of `text`. Raises FormatError with the line."""
     try:
         documents = compose_yaml(text)
@@ -36,7 +36,7 @@ def _follow(node: Node | None, pointer: str) -> Node | None:
     return node
 
 
-def _scalar(text: str, node: Node) -> Value | None:
+def _scalar(text: str, node: Node) -> FoundValue | None:
     from ruamel.yaml.nodes import ScalarNode
 
     # Block scalars have no span that a plain value could take.
@@ -44,4 +44,4 @@ def _scalar(text: str, node: Node) -> Value | None:
         return None
     quotes = 1 if node.style in ("'", '"') else 0
     start, end = node.start_mark.index + quotes, node.end_mark.index - quotes
-    return Value(text[start:end], start, end)
+    return FoundValue(text[start:end], start, end)

@@ -9,9 +9,9 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.crossing.record.actions import Action
 
 # How much of the code around a place is switched off.
-Part = Literal["line", "function", "file"]
+CodePart = Literal["line", "function", "file"]
 # Where a fix is applied, seen from a place.
-Scope = Literal["here", "file", "everywhere"]
+FixScope = Literal["here", "file", "everywhere"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,7 +58,7 @@ class UseRuleAt(Action):
     KEY = "fix:{rule}"
     OPTION = "{scope} {path}:{line}:{start}"
     rule: str
-    scope: Scope
+    scope: FixScope
     path: TreePath
     line: int
     start: int
@@ -80,7 +80,7 @@ class SwitchCodeOff(Action):
     KEY = "cause:{cause}"
     OPTION = "aside {part}"
     cause: str
-    part: Part
+    part: CodePart
 
 
 @dataclass(frozen=True, slots=True)

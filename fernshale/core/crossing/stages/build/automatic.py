@@ -6,7 +6,7 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.release import same_release
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.project.scan import crossing_ground
+from fernshale.core.crossing.project.scan import scan_crossing
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.logbook import note, undo
@@ -27,7 +27,7 @@ def apply_confident_fixes(crossing: Crossing, author: Author, work: Work) -> lis
     applied: dict[str, tuple[Fix, int]] = {}
     while True:
         work.check()
-        ground = crossing_ground(crossing, work)
+        ground = scan_crossing(crossing, work)
         sure = build(ground, crossing, work.token).sure
         fresh = [fix for fix in sure if fix.rule.id not in applied]
         if not fresh:
@@ -47,21 +47,21 @@ def build_and_fix(crossing: Crossing, author: Author, work: Work) -> str:
     there are not fewer errors than before, and most of the places that were changed still have one. (More errors alone prove
     little: a header that is found again uncovers the errors after it.) Raises MisuseError before the project is on the target.
     """
-    release = crossing_ground(crossing, work).release
+    release = scan_crossing(crossing, work).release
     if not same_release(release, crossing.setup.to):
         raise MisuseError(f"the project is on {release} still", f"Point it at {crossing.setup.to} first.")
-    view = build(crossing_ground(crossing, work), crossing, work.token)
+    view = build(scan_crossing(crossing, work), crossing, work.token)
     if view.is_stale or not view.rounds:
-        run_round(crossing, crossing_ground(crossing, work), work)
+        run_round(crossing, scan_crossing(crossing, work), work)
     for _ in range(MAX_ROUNDS):
-        view = build(crossing_ground(crossing, work), crossing, work.token)
+        view = build(scan_crossing(crossing, work), crossing, work.token)
         if view.passed:
             return "it compiles and links"
         before = view.rounds[-1]
         applied = apply_confident_fixes(crossing, author, work)
         if not applied:
             return "no high-confidence fixes are left"
-        after = run_round(crossing, crossing_ground(crossing, work), work)
+        after = run_round(crossing, scan_crossing(crossing, work), work)
         changed = {place for fix, _ in applied for place in fix.places}
         still = changed & _error_places(crossing, work)
         if after.total >= before.total and len(still) * 2 > len(changed):
@@ -74,5 +74,5 @@ def build_and_fix(crossing: Crossing, author: Author, work: Work) -> str:
 
 
 def _error_places(crossing: Crossing, work: Work) -> set[tuple[str, int]]:
-    view = build(crossing_ground(crossing, work), crossing, work.token)
+    view = build(scan_crossing(crossing, work), crossing, work.token)
     return {(error.place.file, error.place.line) for item in view.causes for error in item.cause.errors}

@@ -12,10 +12,10 @@ from fernshale.core.base.languages import language_of
 from fernshale.core.base.work import CancelToken
 from fernshale.core.build.causes import Cause, last_name
 from fernshale.core.build.message_patterns import MEMBER
-from fernshale.core.crossing.project.scan import Ground, engine_folder
+from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
 from fernshale.core.crossing.rules.sources import LegRules
-from fernshale.core.drift.comparison import Change
-from fernshale.core.drift.matching import Candidate, match_symbols
+from fernshale.core.drift.comparison import ApiChange
+from fernshale.core.drift.matching import SymbolCandidate, match_symbols
 from fernshale.core.drift.similarity import STAND
 from fernshale.core.fix.rules import Rule
 from fernshale.core.inference.release_lookup import members
@@ -24,11 +24,11 @@ _LEAST, _MOST_WAYS = 0.2, 3
 # How many times likelier it is that a member of one class became one of the other than that any two of a release belong together.
 _LIKELIER = 8
 # A change with the names in what something gave and gives.
-_Given = tuple[Change, Collection[str], Collection[str]]
+_Given = tuple[ApiChange, Collection[str], Collection[str]]
 
 
 def with_other_types(
-    rules: LegRules, causes: Sequence[Cause], ground: Ground, releases: tuple[str, str], token: CancelToken
+    rules: LegRules, causes: Sequence[Cause], ground: ProjectScan, releases: tuple[str, str], token: CancelToken
 ) -> LegRules:
     """`rules`, and those that ask the members of what is given now. `releases` are those the leg goes from and to.
 
@@ -46,13 +46,13 @@ def with_other_types(
     return rules.with_further("what is given now", further)
 
 
-def gives_other(change: Change, type_: str) -> bool:
+def gives_other(change: ApiChange, type_: str) -> bool:
     """Whether something gives a type now and did not before, or the other way round."""
     before, after = types_given(change)
     return (type_ in before) != (type_ in after)
 
 
-def types_given(change: Change) -> tuple[Collection[str], Collection[str]]:
+def types_given(change: ApiChange) -> tuple[Collection[str], Collection[str]]:
     """The names in what a function gives or a field is, before and now."""
     if change.kind != "signature" or change.old is None or change.new is None:
         return (), ()
@@ -81,7 +81,7 @@ def _rules_of(cause: Cause, given: Sequence[_Given], folders: Sequence[Path], to
 
 def _successors(
     was: str, now: str, name: str, language: str, folders: Sequence[Path], token: CancelToken
-) -> tuple[Candidate, ...]:
+) -> tuple[SymbolCandidate, ...]:
     """The members of one class that may stand for a member of another one, the likeliest first."""
     ours, theirs = members(folders[0], was, language), members(folders[1], now, language)
     if not theirs or all(item.name != name for item in ours):

@@ -7,10 +7,10 @@ from dataclasses import replace
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.deferred.code import Place, pay_debt, set_code_aside
-from fernshale.core.crossing.deferred.plugins import bring_back
+from fernshale.core.crossing.deferred.code import CodeLine, switch_code_off, switch_code_on
+from fernshale.core.crossing.deferred.plugins import return_plugin
 from fernshale.core.crossing.project.handlers import Handlers, record_choice
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Author, Choose
 from fernshale.core.crossing.record.automation import put_cause_off, take_cause_up
 from fernshale.core.crossing.record.database import Crossing
@@ -35,12 +35,14 @@ from fernshale.core.crossing.stages.build.view import BuildView, ChosenEdits, Fi
 from fernshale.core.crossing.stages.build.workspace_members import move_member
 
 
-def _use_rule(crossing: Crossing, ground: Ground, action: UseRule | UseSilentRule, author: Author, work: Work) -> None:
+def _use_rule(
+    crossing: Crossing, ground: ProjectScan, action: UseRule | UseSilentRule, author: Author, work: Work
+) -> None:
     fix = find_fix(build(ground, crossing, work.token), action)
     apply_fix(crossing, ground, ChosenEdits(fix), author, work)
 
 
-def _use_rule_at(crossing: Crossing, ground: Ground, action: UseRuleAt, author: Author, work: Work) -> None:
+def _use_rule_at(crossing: Crossing, ground: ProjectScan, action: UseRuleAt, author: Author, work: Work) -> None:
     view = build(ground, crossing, work.token)
     fix = next((fix for fix in view.every_fix if fix.rule.id == action.rule), None)
     at = (
@@ -55,7 +57,7 @@ def _use_rule_at(crossing: Crossing, ground: Ground, action: UseRuleAt, author: 
     apply_fix(crossing, ground, ChosenEdits(fix, action.scope, at), author, work)
 
 
-def _pin_default(crossing: Crossing, ground: Ground, action: PinDefault, author: Author, work: Work) -> None:
+def _pin_default(crossing: Crossing, ground: ProjectScan, action: PinDefault, author: Author, work: Work) -> None:
     fix = build(ground, crossing, work.token).pins.get(action.key)
     if fix is None:
         raise MisuseError(f"no call leaves it out: {action.change}")
@@ -63,13 +65,13 @@ def _pin_default(crossing: Crossing, ground: Ground, action: PinDefault, author:
     apply_fix(crossing, ground, ChosenEdits(fix), author, work, [decided])
 
 
-def _switch_off(crossing: Crossing, ground: Ground, action: SwitchCodeOff, author: Author, work: Work) -> None:
+def _switch_off(crossing: Crossing, ground: ProjectScan, action: SwitchCodeOff, author: Author, work: Work) -> None:
     path, line = first_place(build(ground, crossing, work.token), ground, action.key)
     why = author.why or "it cannot be mended now"
-    set_code_aside(crossing, ground, Place(path, line), action.part, why, work)
+    switch_code_off(crossing, ground, CodeLine(path, line), action.part, why, work)
 
 
-def _accept(crossing: Crossing, ground: Ground, action: AcceptSilent, author: Author, work: Work) -> None:
+def _accept(crossing: Crossing, ground: ProjectScan, action: AcceptSilent, author: Author, work: Work) -> None:
     record_choice(crossing, ground, Choose(action.key, action.option), author, work)
 
 
@@ -85,7 +87,7 @@ def find_fix(view: BuildView, action: UseRule | UseSilentRule) -> Fix:
     return found
 
 
-def first_place(view: BuildView, ground: Ground, key: str) -> tuple[TreePath, int]:
+def first_place(view: BuildView, ground: ProjectScan, key: str) -> tuple[TreePath, int]:
     """The first place of a cause that is in the project and still as it was built. Raises MisuseError without one."""
     errors = (error for item in view.causes if item.key == key for error in item.cause.errors)
     places = (error.place for error in errors if error.place.line > 0 and error.place.file in ground.manifest.files)
@@ -103,8 +105,8 @@ HANDLERS: Handlers = {
     UseRuleAt: _use_rule_at,
     PinDefault: _pin_default,
     SwitchCodeOff: _switch_off,
-    SwitchCodeOn: lambda crossing, ground, action, author, work: pay_debt(crossing, action.entry, work),
-    ReturnPluginForCause: lambda crossing, ground, action, author, work: bring_back(crossing, action.plugin, work),
+    SwitchCodeOn: lambda crossing, ground, action, author, work: switch_code_on(crossing, action.entry, work),
+    ReturnPluginForCause: lambda crossing, ground, action, author, work: return_plugin(crossing, action.plugin, work),
     PutCauseOff: lambda crossing, ground, action, author, work: put_cause_off(crossing, action.cause),
     TakeCauseUp: lambda crossing, ground, action, author, work: take_cause_up(crossing, action.cause),
     LeaveMemberBehind: move_member,

@@ -11,7 +11,7 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.generator import regenerate
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.decisions import Decision
@@ -19,13 +19,13 @@ from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.rules.sources import LEARNED, keep_rules
 from fernshale.core.crossing.stages.build.view import ChosenEdits
-from fernshale.core.fix.apply import Edit, apply_edits
+from fernshale.core.fix.apply import CodeEdit, apply_edits
 from fernshale.core.survey.release_sites import read_project_text
 
 
 def apply_fix(
     crossing: Crossing,
-    ground: Ground,
+    ground: ProjectScan,
     chosen: ChosenEdits,
     author: Author,
     work: Work,
@@ -59,9 +59,9 @@ def apply_fix(
     return entry
 
 
-def group_edits(edits: Sequence[Edit]) -> dict[TreePath, list[Edit]]:
+def group_edits(edits: Sequence[CodeEdit]) -> dict[TreePath, list[CodeEdit]]:
     """Edits by file."""
-    groups: dict[TreePath, list[Edit]] = {}
+    groups: dict[TreePath, list[CodeEdit]] = {}
     for edit in edits:
         groups.setdefault(edit.path, []).append(edit)
     return groups

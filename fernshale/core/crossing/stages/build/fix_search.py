@@ -12,7 +12,7 @@ from fernshale.core.base.globs import matches
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.build.causes import Cause, last_name
-from fernshale.core.build.diagnostics import Place
+from fernshale.core.build.diagnostics import SourcePlace
 from fernshale.core.build.message_patterns import (
     CALL,
     EMPTY,
@@ -24,14 +24,14 @@ from fernshale.core.build.message_patterns import (
     PRIVATE,
     UNTYPED,
 )
-from fernshale.core.build.owners import Ground as BuildGround
+from fernshale.core.build.owners import OwnerContext as BuildGround
 from fernshale.core.build.owners import all_places
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.crossing.stages.build.view import Fix
-from fernshale.core.fix.apply import Edit
+from fernshale.core.fix.apply import CodeEdit
 from fernshale.core.fix.call_acceptance import arguments_after, is_accepted
 from fernshale.core.fix.data_rewriter import repeats
 from fernshale.core.fix.dropped_text import dropped_by, words_of_loss
@@ -54,10 +54,10 @@ def live_rules(
     rules: LegRules,
     files: Collection[str],
     causes: Sequence[Cause],
-    ground: Ground,
+    ground: ProjectScan,
     decided: Mapping[str, Decision],
     token: CancelToken,
-) -> tuple[tuple[Rule, ...], dict[str, tuple[Edit, ...]]]:
+) -> tuple[tuple[Rule, ...], dict[str, tuple[CodeEdit, ...]]]:
     """The rules that may mend something, with their edits: those that hold in one of the `files` that have errors.
 
     Comparing two releases gives thousands of rules; only the few that are live are looked for in all files. A rule that must not
@@ -79,7 +79,7 @@ def live_rules(
     return tuple(rule for rule in code if rule.kind == "delete" or edits.get(rule.id)), edits
 
 
-def _was_taken(rule: Rule, edit: Edit, decided: Mapping[str, Decision]) -> bool:
+def _was_taken(rule: Rule, edit: CodeEdit, decided: Mapping[str, Decision]) -> bool:
     """Whether a rule was followed everywhere, in the file of an edit, or right there."""
     everywhere = f"fix:{rule.id}"
     in_file = {key: item.choice for key, item in decided.items() if key.startswith(f"{everywhere}:{edit.path}:")}
@@ -87,8 +87,8 @@ def _was_taken(rule: Rule, edit: Edit, decided: Mapping[str, Decision]) -> bool:
 
 
 def find_fixes(
-    cause: Cause, live: Sequence[Rule], rules: LegRules, edits: Mapping[str, tuple[Edit, ...]], shape: BuildGround,
-    near: BuildGround, ground: Ground, far: float,
+    cause: Cause, live: Sequence[Rule], rules: LegRules, edits: Mapping[str, tuple[CodeEdit, ...]], shape: BuildGround,
+    near: BuildGround, ground: ProjectScan, far: float,
 ) -> tuple[Fix, ...]:  # fmt: skip
     """The fixes for a cause, best first. `near` is `shape` with lines that a fix changed where they were: what still stands there
     of the very symbol is meant. `far` is the confidence from which on they count as sure."""
@@ -153,8 +153,8 @@ def find_fixes(
 
 
 def _in_files(
-    found: Sequence[Edit], lines: Sequence[set[tuple[str, int]]]
-) -> tuple[tuple[Edit, ...], list[set[tuple[str, int]]]]:
+    found: Sequence[CodeEdit], lines: Sequence[set[tuple[str, int]]]
+) -> tuple[tuple[CodeEdit, ...], list[set[tuple[str, int]]]]:
     """The edits in the files of some places, however far from those they stand; and each place together with them."""
     files = [{file for file, _ in item} for item in lines]
     here = tuple(edit for edit in found if edit.path in set().union(*files))
@@ -168,7 +168,7 @@ def _lines(cause: Cause, shape: BuildGround) -> list[set[tuple[str, int]]]:
     return [{(place.file, place.line) for place in listed if place.line > 0} for listed in places]
 
 
-def _expression_at(place: Place, ground: Ground) -> set[tuple[str, int]]:
+def _expression_at(place: SourcePlace, ground: ProjectScan) -> set[tuple[str, int]]:
     """The lines of the expression that begins at a place."""
     text = ground.read(TreePath(place.file)) if place.line > 0 and place.file in ground.manifest.files else None
     if text is None:
@@ -181,7 +181,7 @@ def _is_of(rule: Rule, cause: Cause) -> bool:
     return not (rule.of and cause.scope) or rule.of.split(".")[-1] == last_name(cause.scope)
 
 
-def _lines_of(edit: Edit) -> set[tuple[str, int]]:
+def _lines_of(edit: CodeEdit) -> set[tuple[str, int]]:
     """The lines an edit touches; an insertion belongs to the line above, too, where a class or call begins."""
     count = edit.old.count("\n") + 1
     lines = {(str(edit.path), edit.line + offset) for offset in range(count)}
@@ -212,7 +212,7 @@ def _names(rule: Rule, symbol: str) -> bool:
     return symbol in {*re.findall(r"[\w/.]+", told), *re.findall(r"\w+", told)}
 
 
-def _near(rule: Rule, found: Sequence[Edit], here: Sequence[Edit]) -> tuple[Edit, ...]:
+def _near(rule: Rule, found: Sequence[CodeEdit], here: Sequence[CodeEdit]) -> tuple[CodeEdit, ...]:
     """Where a rule holds whose name alone is not enough: the places that are named, and what follows an import that is."""
     imported = {edit.path for edit in here if rule.kind == "rename" and edit.is_import}
     kept = {edit.path for edit in here}
@@ -221,7 +221,7 @@ def _near(rule: Rule, found: Sequence[Edit], here: Sequence[Edit]) -> tuple[Edit
     )
 
 
-def _doubt(rule: Rule, edits: Sequence[Edit], rules: LegRules, ground: Ground) -> str:
+def _doubt(rule: Rule, edits: Sequence[CodeEdit], rules: LegRules, ground: ProjectScan) -> str:
     """Why a person has to look before a rule is followed at these places; "" where nothing speaks against doing it unseen."""
     if dropped := dropped_by(rule, edits, is_declared=rules.is_declared(rule)):
         return words_of_loss(dropped)
@@ -235,9 +235,9 @@ def _doubt(rule: Rule, edits: Sequence[Edit], rules: LegRules, ground: Ground) -
     return f"{last_name(rule.new)}({takes}) does not take {calls}: {refused[0].path}:{refused[0].line}"
 
 
-def _without_import(rule: Rule, edits: Sequence[Edit], ground: Ground) -> str:
+def _without_import(rule: Rule, edits: Sequence[CodeEdit], ground: ProjectScan) -> str:
     """The first file in which a new name would stand without the import it needs, "" where there is none."""
-    by_file: dict[TreePath, list[Edit]] = {}
+    by_file: dict[TreePath, list[CodeEdit]] = {}
     for edit in edits if rule.imports else ():
         by_file.setdefault(edit.path, []).append(edit)
     for path, group in by_file.items():
@@ -248,14 +248,14 @@ def _without_import(rule: Rule, edits: Sequence[Edit], ground: Ground) -> str:
     return ""
 
 
-def _takes_call(rule: Rule, edit: Edit, ground: Ground) -> bool:
+def _takes_call(rule: Rule, edit: CodeEdit, ground: ProjectScan) -> bool:
     """Whether what a rule leads to takes the call at an edit, where that is one."""
     text = ground.read(edit.path)
     given = arguments_after(text, edit.path, edit.end) if text is not None else None
     return given is None or is_accepted(rule.signatures, given)
 
 
-def _doubt_of_removal(ground: Ground, rules: LegRules, rule: Rule, paths: Sequence[TreePath]) -> str:
+def _doubt_of_removal(ground: ProjectScan, rules: LegRules, rule: Rule, paths: Sequence[TreePath]) -> str:
     """Files are removed unseen only where the release says so and nobody edits them."""
     edited = [path for path in paths if role_of(ground.profile, path).role != "generated"]
     if edited:
@@ -263,7 +263,9 @@ def _doubt_of_removal(ground: Ground, rules: LegRules, rule: Rule, paths: Sequen
     return "" if rules.is_declared(rule) else f"removes files that no rule of the release names: {paths[0]}"
 
 
-def silent_fixes(rules: LegRules, edits: Mapping[str, tuple[Edit, ...]], ground: Ground, far: float) -> list[Fix]:
+def silent_fixes(
+    rules: LegRules, edits: Mapping[str, tuple[CodeEdit, ...]], ground: ProjectScan, far: float
+) -> list[Fix]:
     """The fixes for what the compiler does not tell."""
     return [
         Fix(
@@ -282,7 +284,7 @@ def silent_fixes(rules: LegRules, edits: Mapping[str, tuple[Edit, ...]], ground:
     ]
 
 
-def unchecked_fixes(rules: LegRules, ground: Ground, far: float, token: CancelToken) -> list[Fix]:
+def unchecked_fixes(rules: LegRules, ground: ProjectScan, far: float, token: CancelToken) -> list[Fix]:
     """The fixes for what errors would name, where nothing tells of errors: never sure, as only the words speak for them."""
     best: dict[tuple[str, str], Rule] = {}
     for rule in rules.all:

@@ -12,14 +12,14 @@ from fernshale.core.base.textfile import position
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import Cause
 from fernshale.core.crossing.project.interface_changes import Used
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.project.source_texts import Texts
 from fernshale.core.crossing.record.actions import Choose
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.build.actions import (
     AcceptSilent,
-    Part,
+    CodePart,
     PinDefault,
     ReturnPluginForCause,
     RunBuild,
@@ -28,7 +28,7 @@ from fernshale.core.crossing.stages.build.actions import (
     UseSilentRule,
 )
 from fernshale.core.crossing.stages.build.view import CauseView, Fix
-from fernshale.core.drift.comparison import Change
+from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.symbols import Symbol
 from fernshale.core.fix.apply import find_edits
 from fernshale.core.fix.rules import Rule
@@ -95,7 +95,7 @@ def cause_items(views: Sequence[CauseView], is_stale: bool, passed: bool) -> lis
     return items
 
 
-def default_items(ground: Ground, drift: Sequence[Used], texts: Texts, decided: Collection[str]) -> Iterator[Item]:
+def default_items(ground: ProjectScan, drift: Sequence[Used], texts: Texts, decided: Collection[str]) -> Iterator[Item]:
     """Calls that pass something else than before without a word of them changed: arguments whose default is another, or that
     have another place."""
     seen = set(decided)
@@ -119,14 +119,14 @@ def default_items(ground: Ground, drift: Sequence[Used], texts: Texts, decided: 
                 break
 
 
-def _own_with(name: str, ground: Ground, texts: Texts) -> Iterator[tuple[TreePath, str]]:
+def _own_with(name: str, ground: ProjectScan, texts: Texts) -> Iterator[tuple[TreePath, str]]:
     """The project's own texts that have a name in them."""
     return (
         (path, text) for path, text in texts.of.items() if name in text and role_of(ground.profile, path).role == "own"
     )
 
 
-def _first_call(change: Change, rule: Rule | None, path: TreePath, text: str) -> int | None:
+def _first_call(change: ApiChange, rule: Rule | None, path: TreePath, text: str) -> int | None:
     """Where the first call stands that a change may be meant for."""
     if rule is not None and rule.order:
         return next((edit.start for edit in find_edits(rule, path, text)), None)
@@ -136,19 +136,19 @@ def _first_call(change: Change, rule: Rule | None, path: TreePath, text: str) ->
     return found.start() if found else None
 
 
-def _means_otherwise(change: Change) -> bool:
+def _means_otherwise(change: ApiChange) -> bool:
     """Whether calls stay as they are and pass something else. Where the name changed as well, the rule for that sees to it."""
     return change.kind in ("default", "reordered") and change.is_silent and change.symbol.is_callable
 
 
-def default_key(change: Change) -> str:
+def default_key(change: ApiChange) -> str:
     """The key of the item that calls are which pass something else now. Arguments at other places are one item for a class
     and those that derive from it."""
     full, called = change.symbol.full, change.symbol.called
     return f"{DEFAULT}{change.what.replace(full, called, 1) if change.kind == 'reordered' else change.what}"
 
 
-def pinning_rule(change: Change) -> Rule | None:
+def pinning_rule(change: ApiChange) -> Rule | None:
     """The rule that writes at each call what it meant: the old default where it left that out, or the arguments where they
     belong; None where it cannot be said so."""
     if change.old is None or change.new is None or not change.old.is_callable:
@@ -191,7 +191,7 @@ def _ways_aside(cause: Cause) -> tuple[Option, ...]:
             ("it goes on the list of debts until it is put back",),
             0.05,
         )
-        for part in get_args(Part)
+        for part in get_args(CodePart)
     )
 
 
@@ -219,7 +219,7 @@ def silent_items(silent: Sequence[Fix], is_checked: bool) -> list[Item]:
 
 
 def gone_items(
-    ground: Ground, drift: Sequence[Used], texts: Texts, mended: Collection[str], decided: Collection[str]
+    ground: ProjectScan, drift: Sequence[Used], texts: Texts, mended: Collection[str], decided: Collection[str]
 ) -> Iterator[Item]:
     """What the project's own code names and the new release has not, where no compiler tells. `mended` are names that a fix is
     proposed for."""

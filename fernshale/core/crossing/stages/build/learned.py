@@ -18,21 +18,23 @@ from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.work import CancelToken
 from fernshale.core.build.causes import Cause, last_name
 from fernshale.core.build.message_patterns import IMPLEMENT
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.rules.sources import LEARNED
 from fernshale.core.fix.member_from_edit import learn_member
-from fernshale.core.fix.rule_from_edit import Lines, count_other_places, learn_rules
+from fernshale.core.fix.rule_from_edit import EditLines, count_other_places, learn_rules
 from fernshale.core.fix.rules import Rule
-from fernshale.core.snapshot.manifest import EMPTY, Entry, Manifest
+from fernshale.core.snapshot.manifest import EMPTY, Manifest, TreeEntry
 from fernshale.core.survey.roles import role_of
 
 # A change of more lines than this at once is no example of one thing.
 _MOST_LINES = 12
 
 
-def learn_from_changes(ground: Ground, crossing: Crossing, snapshot: str, causes: Sequence[Cause]) -> tuple[Rule, ...]:
+def learn_from_changes(
+    ground: ProjectScan, crossing: Crossing, snapshot: str, causes: Sequence[Cause]
+) -> tuple[Rule, ...]:
     """Rules out of what was changed by hand on lines with errors, for the errors that are still there.
 
     `snapshot` is of the tree that was built. Only a rule that changes other places of its cause is told.
@@ -72,7 +74,7 @@ def _told(path: TreePath, line: int, change: str) -> tuple[str, str]:
     return LEARNED + hashlib.sha256(change.encode()).hexdigest()[:10], f"as you changed it in {printable(path)}:{line}"
 
 
-def _member_rule(ground: Ground, cause: Cause, added: _Added) -> Rule | None:
+def _member_rule(ground: ProjectScan, cause: Cause, added: _Added) -> Rule | None:
     """A member that has to be there and was put into one class, for the other classes that lack it."""
     base = last_name(cause.scope) if cause.scope else ""
     for hunk in added.hunks:
@@ -88,7 +90,7 @@ def _member_rule(ground: Ground, cause: Cause, added: _Added) -> Rule | None:
 class _Added:
     """What was put into files of the project since a build, looked for when it is asked for."""
 
-    def __init__(self, ground: Ground, crossing: Crossing, built: Manifest) -> None:
+    def __init__(self, ground: ProjectScan, crossing: Crossing, built: Manifest) -> None:
         self._ground, self._crossing, self._built = ground, crossing, built
 
     @cached_property
@@ -110,7 +112,7 @@ def _with_confidence(rule: Rule, wanted: int, beside: int) -> Rule:
     return replace(rule, why=why, confidence=0.85 if not beside else 0.7, named=beside > 0)
 
 
-def _open_places(ground: Ground, cause: Cause) -> list[Lines]:
+def _open_places(ground: ProjectScan, cause: Cause) -> list[EditLines]:
     """The errors of a cause whose lines were not changed yet, by file."""
     lines: dict[str, set[int]] = defaultdict(set)
     for error in cause.errors:
@@ -120,7 +122,7 @@ def _open_places(ground: Ground, cause: Cause) -> list[Lines]:
     for file, numbers in lines.items():
         text = ground.read(TreePath(file))
         if text is not None:
-            found.append(Lines(TreePath(file), text, frozenset(numbers)))
+            found.append(EditLines(TreePath(file), text, frozenset(numbers)))
     return found
 
 
@@ -140,7 +142,7 @@ class _Hunk(NamedTuple):
     last: int
 
 
-def _replaced(ground: Ground, crossing: Crossing, built: Manifest, cause: Cause) -> list[_Hunk]:
+def _replaced(ground: ProjectScan, crossing: Crossing, built: Manifest, cause: Cause) -> list[_Hunk]:
     """What was changed on lines of the cause since the build."""
     wanted: dict[str, set[int]] = defaultdict(set)
     for error in cause.errors:
@@ -158,7 +160,7 @@ def _replaced(ground: Ground, crossing: Crossing, built: Manifest, cause: Cause)
     return found
 
 
-def _hunks(ground: Ground, crossing: Crossing, path: TreePath, before: Entry) -> Iterator[_Hunk]:
+def _hunks(ground: ProjectScan, crossing: Crossing, path: TreePath, before: TreeEntry) -> Iterator[_Hunk]:
     """What differs in a file from how it was; nothing where one of the two is no text."""
     try:
         old = read_text(crossing.store.get(before.content))

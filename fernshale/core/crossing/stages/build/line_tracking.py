@@ -7,7 +7,7 @@ from typing import Literal
 from fernshale.core.base.errors import StoreError
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.merge.align import align_lines, counterparts, equal_lines
 from fernshale.core.merge.text_style import read_lines
@@ -17,7 +17,7 @@ from fernshale.core.snapshot.manifest import EMPTY, Manifest
 class LinesNow:
     """Where the lines a build spoke of stand by now; each changed file is aligned once."""
 
-    def __init__(self, ground: Ground, crossing: Crossing, snapshot: str) -> None:
+    def __init__(self, ground: ProjectScan, crossing: Crossing, snapshot: str) -> None:
         self._ground, self._crossing = ground, crossing
         try:
             self._built: Manifest = crossing.store.manifest(snapshot)

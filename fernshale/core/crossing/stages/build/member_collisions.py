@@ -9,27 +9,27 @@ from functools import cached_property
 from fernshale.core.base.errors import StoreError
 from fernshale.core.base.textfile import position, read_text
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.project.source_texts import Texts
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.build.items import DEFAULT, right
-from fernshale.core.drift.comparison import Change
+from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.fix.members import OwnClass, own_classes
-from fernshale.core.snapshot.manifest import Entry
+from fernshale.core.snapshot.manifest import TreeEntry
 from fernshale.core.survey.roles import role_of
 
 _HEAD = re.compile(r"\b(?:class|struct|interface|impl)\b[^;{}]{0,300}")
 
 
 def clash_items(
-    ground: Ground, crossing: Crossing, changes: Sequence[Change], texts: Texts, decided: Collection[str]
+    ground: ProjectScan, crossing: Crossing, changes: Sequence[ApiChange], texts: Texts, decided: Collection[str]
 ) -> Iterator[Item]:
     """One for each class and member, in the order of the files. What a class has only since the leg began was written for the
     new release."""
     # By the last name of a class, the new members that it has or inherits.
-    known: dict[str, Mapping[str, Change]] = {
+    known: dict[str, Mapping[str, ApiChange]] = {
         name: members for name, members in _came(changes).items() if name in texts.used
     }
     before = _Before(ground, crossing)
@@ -44,7 +44,7 @@ def clash_items(
 
 
 def _derived(
-    known: dict[str, Mapping[str, Change]], heads: Mapping[TreePath, str], texts: Texts
+    known: dict[str, Mapping[str, ApiChange]], heads: Mapping[TreePath, str], texts: Texts
 ) -> Mapping[TreePath, Sequence[OwnClass]]:
     """The classes of the files in which one derives from one in `known`, which learns of them: others derive from those."""
     found: dict[TreePath, Sequence[OwnClass]] = {}
@@ -60,7 +60,7 @@ def _derived(
     return {path: found[path] for path in heads if path in found}
 
 
-def _heads(ground: Ground, texts: Texts) -> Mapping[TreePath, str]:
+def _heads(ground: ProjectScan, texts: Texts) -> Mapping[TreePath, str]:
     """What stands at the heads of classes in each of the project's own texts: few of many texts have any class in question."""
 
     def find() -> dict[TreePath, str]:
@@ -73,11 +73,11 @@ def _heads(ground: Ground, texts: Texts) -> Mapping[TreePath, str]:
 class _Before:
     """The project's classes as they were when the leg began."""
 
-    def __init__(self, ground: Ground, crossing: Crossing) -> None:
+    def __init__(self, ground: ProjectScan, crossing: Crossing) -> None:
         self._ground, self._crossing = ground, crossing
 
     @cached_property
-    def _files(self) -> Mapping[TreePath, Entry]:
+    def _files(self) -> Mapping[TreePath, TreeEntry]:
         start = self._crossing.leg_start
         return self._crossing.store.manifest(start).files if start else {}
 
@@ -96,10 +96,10 @@ class _Before:
         return frozenset(name for known in classes if known.name == item.name for name in known.members)
 
 
-def _came(changes: Sequence[Change]) -> dict[str, dict[str, Change]]:
+def _came(changes: Sequence[ApiChange]) -> dict[str, dict[str, ApiChange]]:
     """What came into classes that were there before, and has not to be written by who derives from them."""
     due = {change.new.path for change in changes if change.kind == "must-implement" and change.new is not None}
-    found: dict[str, dict[str, Change]] = {}
+    found: dict[str, dict[str, ApiChange]] = {}
     for change in changes:
         symbol = change.symbol
         if change.kind == "added" and symbol.kind in ("method", "field") and symbol.scope and symbol.path not in due:
@@ -107,13 +107,13 @@ def _came(changes: Sequence[Change]) -> dict[str, dict[str, Change]]:
     return found
 
 
-def _inherited(item: OwnClass, known: Mapping[str, Mapping[str, Change]]) -> Mapping[str, Change]:
+def _inherited(item: OwnClass, known: Mapping[str, Mapping[str, ApiChange]]) -> Mapping[str, ApiChange]:
     """The new members that a class has from its bases."""
     return {name: change for base in item.bases for name, change in known.get(base, {}).items()}
 
 
 def _items(
-    item: OwnClass, path: TreePath, text: str, clashing: Mapping[str, Change], decided: Collection[str]
+    item: OwnClass, path: TreePath, text: str, clashing: Mapping[str, ApiChange], decided: Collection[str]
 ) -> Iterator[Item]:
     for name in item.members:
         change = clashing.get(name)

@@ -15,7 +15,7 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.build.causes import Cause, last_name
 from fernshale.core.build.message_patterns import INCOMPLETE, NAME, TYPE
-from fernshale.core.crossing.project.scan import Ground, engine_folder
+from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
 from fernshale.core.crossing.project.source_texts import texts_with
 from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.drift.names.python_packages import packages_of
@@ -36,7 +36,9 @@ _HEADERS = tuple(ending for ending in C_FAMILY if ending.startswith(".h"))
 _BY_WAY = ("typescript", "tsx", "javascript")
 
 
-def with_imports(rules: LegRules, causes: Sequence[Cause], ground: Ground, to: str, token: CancelToken) -> LegRules:
+def with_imports(
+    rules: LegRules, causes: Sequence[Cause], ground: ProjectScan, to: str, token: CancelToken
+) -> LegRules:
     """`rules`, and those that bring in what is missing where it stands alone. Raises Cancelled."""
     # What the new release has not is brought in by nothing.
     gone = {change.symbol.name for change in rules.changes if change.kind in ("removed", "renamed")}
@@ -52,7 +54,7 @@ def with_imports(rules: LegRules, causes: Sequence[Cause], ground: Ground, to: s
 
 
 def _rules_of(
-    cause: Cause, texts: Mapping[str, Mapping[TreePath, str]], ground: Ground, to: str, token: CancelToken
+    cause: Cause, texts: Mapping[str, Mapping[TreePath, str]], ground: ProjectScan, to: str, token: CancelToken
 ) -> Iterator[Rule]:
     """`texts` are those of the project by language and path."""
     language = language_of(cause.errors[0].place.file)
@@ -93,7 +95,7 @@ def _as_others(name: str, texts: Mapping[TreePath, str], into: str) -> _Lines:
     return found
 
 
-def _as_released(cause: Cause, text: str, language: str, ground: Ground, to: str, token: CancelToken) -> _Lines:
+def _as_released(cause: Cause, text: str, language: str, ground: ProjectScan, to: str, token: CancelToken) -> _Lines:
     """The lines that bring in a name from where the new release has it."""
     try:
         folder = engine_folder(ground, to)

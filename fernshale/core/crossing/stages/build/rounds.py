@@ -12,8 +12,8 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.build.causes import Cause, LineOf, find_causes
 from fernshale.core.build.diagnostics import Diagnostic
 from fernshale.core.build.message_patterns import HEADER
-from fernshale.core.build.owners import Ground as BuildGround
 from fernshale.core.build.owners import Owned, all_places, find_owners
+from fernshale.core.build.owners import OwnerContext as BuildGround
 from fernshale.core.build.path_mapping import ProjectFiles
 from fernshale.core.build.reading import read_log
 from fernshale.core.build.rounds import Round, cause_states, count_round
@@ -22,7 +22,7 @@ from fernshale.core.crossing.deferred.plugins import files_aside, has_file
 from fernshale.core.crossing.project.commands import CommandCall, run_profile_command
 from fernshale.core.crossing.project.freshness import fingerprint
 from fernshale.core.crossing.project.interface_changes import Used, used_changes
-from fernshale.core.crossing.project.scan import Ground, engine_folder
+from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
 from fernshale.core.crossing.project.source_texts import read_texts
 from fernshale.core.crossing.record.automation import NEVER, put_off, sure_from
 from fernshale.core.crossing.record.database import Crossing
@@ -59,7 +59,7 @@ from fernshale.core.survey.roles import role_of
 _NOT_BUILT: tuple[Role, ...] = ("generated", "asset")
 
 
-def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
+def build(ground: ProjectScan, crossing: Crossing, token: CancelToken) -> BuildView:
     """Look at the last round against the tree as it is; runs nothing."""
     rounds = tuple(Round.from_json(item) for item in crossing.leg_fact("rounds") or ())
     last = crossing.leg_fact("last build") if rounds else None
@@ -128,7 +128,7 @@ def build(ground: Ground, crossing: Crossing, token: CancelToken) -> BuildView:
     return BuildView(rounds, *found, is_stale, passed and not is_stale, items, far, defaults, pins, right)
 
 
-def run_round(crossing: Crossing, ground: Ground, work: Work) -> Round:
+def run_round(crossing: Crossing, ground: ProjectScan, work: Work) -> Round:
     """Build once and keep what was learned. Raises TrustNeeded, CommandError, Cancelled."""
     earlier = [Round.from_json(item) for item in crossing.leg_fact("rounds") or ()]
     number = len(earlier) + 1
@@ -158,7 +158,7 @@ def run_round(crossing: Crossing, ground: Ground, work: Work) -> Round:
 
 
 def diagnose(
-    log: bytes, ground: Ground | None, shape: BuildGround | None
+    log: bytes, ground: ProjectScan | None, shape: BuildGround | None
 ) -> tuple[tuple[Owned, ...], tuple[Cause, ...]]:
     """Diagnostics with owners, and causes, of any log. Without a project everything is "own"."""
     patterns = ground.profile.diagnostic if ground else ()
@@ -170,7 +170,7 @@ def diagnose(
     return owned, find_causes(owned, _line_reader(ground))
 
 
-def plain_ground(ground: Ground) -> BuildGround:
+def plain_ground(ground: ProjectScan) -> BuildGround:
     """Where things lie, for a log that belongs to no crossing."""
     plugins = tuple((item.id, item.folder) for item in ground.plugins)
     return BuildGround(
@@ -184,13 +184,13 @@ def plain_ground(ground: Ground) -> BuildGround:
     )
 
 
-def project_files(ground: Ground) -> ProjectFiles:
+def project_files(ground: ProjectScan) -> ProjectFiles:
     """The project's files by the ends of their paths; kept with the manifest they are of."""
     manifest = ground.manifest
     return manifest.derived("project files", lambda: ProjectFiles(ground.project, manifest.files))
 
 
-def _line_reader(ground: Ground) -> LineOf:
+def _line_reader(ground: ProjectScan) -> LineOf:
     """The text of a line of the project as it is now, "" where there is none."""
     lines: dict[str, list[str]] = {}
 
@@ -203,7 +203,7 @@ def _line_reader(ground: Ground) -> LineOf:
     return line_of
 
 
-def _build_ground(ground: Ground, crossing: Crossing, line_now: Callable[[str, int], int]) -> BuildGround:
+def _build_ground(ground: ProjectScan, crossing: Crossing, line_now: Callable[[str, int], int]) -> BuildGround:
     plugins = tuple((item.id, item.folder) for item in ground.plugins)
     engine = engine_folder(ground, ground.release)
     scratch = (crossing.folder.resolve(),)
@@ -218,7 +218,7 @@ def _build_ground(ground: Ground, crossing: Crossing, line_now: Callable[[str, i
     )
 
 
-def _read_log(log: Path, ground: Ground) -> tuple[Diagnostic, ...]:
+def _read_log(log: Path, ground: ProjectScan) -> tuple[Diagnostic, ...]:
     try:
         data = log.read_bytes()
     except OSError:
@@ -239,7 +239,7 @@ def _count_open(cause: Cause) -> int:
 
 
 def _pins(
-    ground: Ground, drift: Sequence[Used], defaults: Sequence[Item], far: float, token: CancelToken
+    ground: ProjectScan, drift: Sequence[Used], defaults: Sequence[Item], far: float, token: CancelToken
 ) -> dict[str, Fix]:
     """By the key of their item, the fixes that write an old default at the calls that leave it out."""
     due = {open_item.key for open_item in defaults}

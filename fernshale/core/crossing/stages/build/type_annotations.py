@@ -10,7 +10,7 @@ from collections.abc import Iterator, Sequence
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.build.causes import Cause
 from fernshale.core.build.message_patterns import EMPTY, NUMBER, UNTYPED
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.rules import Rule
@@ -23,21 +23,21 @@ _WHY = {
 }
 
 
-def with_declared(rules: LegRules, causes: Sequence[Cause], ground: Ground) -> LegRules:
+def with_declared(rules: LegRules, causes: Sequence[Cause], ground: ProjectScan) -> LegRules:
     """`rules`, and those that say the type of what causes are about."""
     return rules.with_further(
         "what it is set to", (rule for cause in causes if cause.symbol for rule in _rules_of(cause, ground))
     )
 
 
-def _rules_of(cause: Cause, ground: Ground) -> Iterator[Rule]:
+def _rules_of(cause: Cause, ground: ProjectScan) -> Iterator[Rule]:
     if cause.kind in _WHY:
         for type_, confidence in _types(cause, ground).items():
             why, id = _WHY[cause.kind].format(type_), f"declare-{cause.symbol}-{type_}"
             yield Rule(id, "declare", why, old=cause.symbol, new=type_, confidence=confidence, named=True)
 
 
-def _types(cause: Cause, ground: Ground) -> dict[str, float]:
+def _types(cause: Cause, ground: ProjectScan) -> dict[str, float]:
     """The classes that what a cause is about is set to, as sure as it is at the worst place."""
     found: dict[str, float] = {}
     for file in cause.files:

@@ -14,10 +14,10 @@ from fernshale.core.crossing.deferred.code import Debt
 from fernshale.core.crossing.project.interface_changes import Used
 from fernshale.core.crossing.record.automation import SURE_FROM
 from fernshale.core.crossing.record.items import Item
-from fernshale.core.crossing.stages.build.actions import Scope
+from fernshale.core.crossing.stages.build.actions import FixScope
 from fernshale.core.crossing.stages.build.changed_types import gives_other
-from fernshale.core.drift.comparison import Change
-from fernshale.core.fix.apply import Edit
+from fernshale.core.drift.comparison import ApiChange
+from fernshale.core.fix.apply import CodeEdit
 from fernshale.core.fix.rules import Rule
 
 
@@ -30,9 +30,9 @@ class Fix:
 
     rule: Rule
     source: str
-    edits: tuple[Edit, ...]
+    edits: tuple[CodeEdit, ...]
     removes: tuple[TreePath, ...]
-    named: tuple[Edit, ...]
+    named: tuple[CodeEdit, ...]
     clears: int
     confidence: float
     sure_from: float = SURE_FROM
@@ -62,11 +62,11 @@ class ChosenEdits:
     """A fix and where it is to be applied: everywhere, in the file of the edit `at`, or there alone ("here")."""
 
     fix: Fix
-    scope: Scope = "everywhere"
-    at: Edit | None = None
+    scope: FixScope = "everywhere"
+    at: CodeEdit | None = None
 
     @property
-    def edits(self) -> tuple[Edit, ...]:
+    def edits(self) -> tuple[CodeEdit, ...]:
         """The edits within the scope. Raises MisuseError where a place is needed and none is given."""
         if self.scope == "everywhere":
             return self.fix.edits
@@ -141,7 +141,7 @@ class BuildView:
     pins: Mapping[str, Fix] = field(default_factory=dict)
     right: tuple[tuple[str, str], ...] = ()
 
-    def change_of(self, cause: Cause) -> Change | None:
+    def change_of(self, cause: Cause) -> ApiChange | None:
         """What changed in the engine that a cause stems from, as far as comparing the releases tells."""
         fitting = [item.change for item in self.drift if item.change.symbol.name == cause.symbol]
         scope = last_name(cause.scope) if cause.scope else ""

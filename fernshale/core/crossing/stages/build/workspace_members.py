@@ -11,7 +11,7 @@ from fernshale.core.base.release import same_release
 from fernshale.core.base.treepath import under
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.items import Item, Option
@@ -44,7 +44,7 @@ class MemberState:
         return f"{count(self.errors, 'error')} of {count(self.causes, 'cause')}" if self.errors else "compiles"
 
 
-def member_states(ground: Ground, build: BuildView, crossing: Crossing) -> tuple[MemberState, ...]:
+def member_states(ground: ProjectScan, build: BuildView, crossing: Crossing) -> tuple[MemberState, ...]:
     """All members of the workspace, in the order of their folders."""
     decided = crossing.decisions()
     found = []
@@ -58,7 +58,7 @@ def member_states(ground: Ground, build: BuildView, crossing: Crossing) -> tuple
     return tuple(found)
 
 
-def member_items(ground: Ground, build: BuildView, crossing: Crossing) -> Iterator[Item]:
+def member_items(ground: ProjectScan, build: BuildView, crossing: Crossing) -> Iterator[Item]:
     """Members that errors without a sure way hold up, each of which may be left out for now; those left out may come back."""
     for state in member_states(ground, build, crossing):
         member = state.member
@@ -76,7 +76,7 @@ def member_items(ground: Ground, build: BuildView, crossing: Crossing) -> Iterat
             yield Item(_key(member), Stage.BUILD, title, "own", member.folder, "", False, (leave,))
 
 
-def with_members(build: BuildView, ground: Ground, crossing: Crossing) -> BuildView:
+def with_members(build: BuildView, ground: ProjectScan, crossing: Crossing) -> BuildView:
     """The build with the items of members among its own."""
     more = tuple(member_items(ground, build, crossing)) if ground.members else ()
     return replace(build, items=(*build.items, *more)) if more else build
@@ -85,7 +85,7 @@ def with_members(build: BuildView, ground: Ground, crossing: Crossing) -> BuildV
 MemberAction = LeaveMemberBehind | TakeMemberAlong
 
 
-def move_member(crossing: Crossing, ground: Ground, action: MemberAction, author: Author, work: Work) -> int:
+def move_member(crossing: Crossing, ground: ProjectScan, action: MemberAction, author: Author, work: Work) -> int:
     """Write the release that a member stays on or moves to; the logbook entry's id. Raises MisuseError."""
     name, leaves = action.member, isinstance(action, LeaveMemberBehind)
     release = crossing.setup.from_ if leaves else crossing.setup.to

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.deferred.plugins import set_aside
+from fernshale.core.crossing.deferred.plugins import leave_plugin_out
 from fernshale.core.crossing.project.generator import regenerate, restore_swept, unsettled_sweep
 from fernshale.core.crossing.project.handlers import Handlers
 from fernshale.core.crossing.project.plugin_builds import rebuild
-from fernshale.core.crossing.project.scan import Ground, find_plugin
+from fernshale.core.crossing.project.scan import ProjectScan, find_plugin
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.stages.engine.actions import (
@@ -28,20 +28,22 @@ from fernshale.core.crossing.stages.engine.view import apply_engine
 from fernshale.core.crossing.stages.engine.workarounds import change_workaround
 
 
-def _restore(crossing: Crossing, ground: Ground, action: RestoreGenerated, author: Author, work: Work) -> None:
+def _restore(crossing: Crossing, ground: ProjectScan, action: RestoreGenerated, author: Author, work: Work) -> None:
     sweep = unsettled_sweep(crossing)
     if sweep is None:
         raise MisuseError("no generated files are missing", "Look again; something changed meanwhile.")
     restore_swept(crossing, sweep, has_failed=False)
 
 
-def _leave_out(crossing: Crossing, ground: Ground, action: LeaveOutAndGenerate, author: Author, work: Work) -> None:
+def _leave_out(
+    crossing: Crossing, ground: ProjectScan, action: LeaveOutAndGenerate, author: Author, work: Work
+) -> None:
     why = author.why or "it stands in the generator's way"
-    set_aside(crossing, ground, find_plugin(ground, action.plugin), why, work)
+    leave_plugin_out(crossing, ground, find_plugin(ground, action.plugin), why, work)
     regenerate(crossing, work)
 
 
-def _rebuild(crossing: Crossing, ground: Ground, action: RebuildAndGenerate, author: Author, work: Work) -> None:
+def _rebuild(crossing: Crossing, ground: ProjectScan, action: RebuildAndGenerate, author: Author, work: Work) -> None:
     rebuild(crossing, ground, find_plugin(ground, action.plugin), work)
     regenerate(crossing, work)
 

@@ -19,14 +19,14 @@ from fernshale.core.base.textfile import TextFile, read_text
 from fernshale.core.base.treepath import TreePath, printable
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
-from fernshale.core.crossing.project.scan import Ground, engine_folder
+from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.engine.actions import UpdateForkedFile
-from fernshale.core.merge.text_merge import Choice, TextMerge, merge_text, result_text
+from fernshale.core.merge.text_merge import Resolution, TextMerge, merge_text, result_text
 from fernshale.core.survey.release_sites import read_project_text
 from fernshale.core.survey.roles import EDITED_ROLES, role_of
 
@@ -41,7 +41,7 @@ _MOST_BYTES = 1 << 20
 
 
 @dataclass(frozen=True, slots=True)
-class Copy:
+class ForkedFile:
     """A project's file with what it descends from. `alike` is the share of common lines, `merge` what would come of it."""
 
     path: TreePath
@@ -58,7 +58,7 @@ class Copy:
         return f"{KEY}{self.path}"
 
 
-def find_copies(ground: Ground, crossing: Crossing, token: CancelToken) -> tuple[Copy, ...]:
+def find_copies(ground: ProjectScan, crossing: Crossing, token: CancelToken) -> tuple[ForkedFile, ...]:
     """The copies that the leg's new release has something for. Raises Cancelled."""
     try:
         old, new = (engine_folder(ground, release) for release in (crossing.setup.from_, crossing.setup.to))
@@ -69,7 +69,7 @@ def find_copies(ground: Ground, crossing: Crossing, token: CancelToken) -> tuple
     return ground.manifest.derived(("copies", old, new), lambda: tuple(_find(ground, old, new, token)))
 
 
-def copy_items(copies: tuple[Copy, ...], crossing: Crossing) -> Iterator[Item]:
+def copy_items(copies: tuple[ForkedFile, ...], crossing: Crossing) -> Iterator[Item]:
     """One item for each copy that nothing was decided about on this leg."""
     decided = crossing.decisions()
     to = crossing.setup.to
@@ -106,14 +106,14 @@ def copy_items(copies: tuple[Copy, ...], crossing: Crossing) -> Iterator[Item]:
         yield Item(item.key, Stage.ENGINE, title, "own", item.path, "", bool(item.clashes), ways)
 
 
-def update_copy(crossing: Crossing, ground: Ground, action: UpdateForkedFile, author: Author, work: Work) -> None:
+def update_copy(crossing: Crossing, ground: ProjectScan, action: UpdateForkedFile, author: Author, work: Work) -> None:
     """Merge a copy, taking one side where both changed, or leave it. Raises MisuseError when it is none any more."""
     path, to = action.path, crossing.setup.to
     if action.choice != "leave":
         item = next((item for item in find_copies(ground, crossing, work.token) if item.path == path), None)
         if item is None:
             raise MisuseError(f"{printable(path)} has nothing to take from the engine any more", "Look again.")
-        choice = Choice("incoming") if action.choice == "incoming" else Choice("mine")
+        choice = Resolution("incoming") if action.choice == "incoming" else Resolution("mine")
         result = result_text(item.merge, {due.id: choice for due in item.merge.dues.values()}, "nothing")
         assert result is not None
         draft = Draft(ground.project)
@@ -152,7 +152,7 @@ def _engine_of(old: Path, new: Path, token: CancelToken) -> _Engine:
     return _read_before[key]
 
 
-def _find(ground: Ground, old: Path, new: Path, token: CancelToken) -> Iterator[Copy]:
+def _find(ground: ProjectScan, old: Path, new: Path, token: CancelToken) -> Iterator[ForkedFile]:
     engine = _engine_of(old, new, token)
     starters = {source[at:] for source in engine.texts for at in _starts(source)}
     for path in ground.paths:
@@ -182,7 +182,7 @@ def _find(ground: Ground, old: Path, new: Path, token: CancelToken) -> Iterator[
         merge = merge_text(before, mine, after)
         result = result_text(merge, {}, "mine")
         if merge.dues or (result is not None and result.text != mine.text):
-            yield Copy(path, source, alike, merge)
+            yield ForkedFile(path, source, alike, merge)
 
 
 def _starts(path: str) -> Iterator[int]:

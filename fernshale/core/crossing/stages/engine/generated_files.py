@@ -14,7 +14,7 @@ from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.commands import run_typed_command, tail
 from fernshale.core.crossing.project.generator import Regenerated, read_regenerated, unsettled_sweep
 from fernshale.core.crossing.project.plugin_builds import find_built
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.items import Item, Option
@@ -28,7 +28,7 @@ from fernshale.core.crossing.stages.engine.actions import (
     RunGenerator,
 )
 from fernshale.core.engine.generated_files import replaceable_files
-from fernshale.core.snapshot.manifest import Entry as TreeEntry
+from fernshale.core.snapshot.manifest import TreeEntry as TreeEntry
 from fernshale.core.snapshot.store import UnknownSnapshot
 from fernshale.core.survey.roles import role_rule
 
@@ -40,7 +40,7 @@ _MAX_NAMED = 12
 # -- questions
 
 
-def generator_items(ground: Ground, crossing: Crossing, last: Regenerated | None) -> tuple[Item, ...]:
+def generator_items(ground: ProjectScan, crossing: Crossing, last: Regenerated | None) -> tuple[Item, ...]:
     """The open items of the generator once the project names the target everywhere."""
     key, owner = "engine:generate", "generated"
     if ground.profile.commands.regenerate is None:
@@ -59,7 +59,7 @@ def generator_items(ground: Ground, crossing: Crossing, last: Regenerated | None
     return ()
 
 
-def _around(ground: Ground, said: str) -> tuple[Option, ...]:
+def _around(ground: ProjectScan, said: str) -> tuple[Option, ...]:
     """Ways to get a plugin out of the generator's way: those that it names."""
     ways = []
     compiled = {item.plugin.id for item in find_built(ground)}
@@ -74,7 +74,7 @@ def _around(ground: Ground, said: str) -> tuple[Option, ...]:
     return tuple(ways)
 
 
-def stale_items(ground: Ground, crossing: Crossing, last: Regenerated | None) -> tuple[Item, ...]:
+def stale_items(ground: ProjectScan, crossing: Crossing, last: Regenerated | None) -> tuple[Item, ...]:
     """Generated files that no command made again on this leg, one question for each rule of the profile."""
     groups: dict[str, list[TreePath]] = {}
     for path in _unreplaced(ground, crossing, last):
@@ -107,7 +107,7 @@ def stale_items(ground: Ground, crossing: Crossing, last: Regenerated | None) ->
     return tuple(items)
 
 
-def _unreplaced(ground: Ground, crossing: Crossing, last: Regenerated | None) -> Sequence[TreePath]:
+def _unreplaced(ground: ProjectScan, crossing: Crossing, last: Regenerated | None) -> Sequence[TreePath]:
     """The replaceable files that nothing wrote since the leg began: neither the generator nor, where there is none, a build."""
     commands = ground.profile.commands
     if commands.regenerate is not None:
@@ -127,7 +127,9 @@ def _is_untouched(then: TreeEntry, now: TreeEntry) -> bool:
     return then.content == now.content and then.mtime_ns == now.mtime_ns
 
 
-def resolve_stale(crossing: Crossing, ground: Ground, action: ResolveStaleFiles, author: Author, work: Work) -> None:
+def resolve_stale(
+    crossing: Crossing, ground: ProjectScan, action: ResolveStaleFiles, author: Author, work: Work
+) -> None:
     """Keep, delete or make stale generated files again. Raises MisuseError, CommandError when the command fails."""
     last = read_regenerated(crossing, ground.release)
     globs, decision = action.globs, action.decision(author)

@@ -12,16 +12,16 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.crossing.project.generator import Regenerated, files_to_replace, read_regenerated, regenerate
 from fernshale.core.crossing.project.plugin_plan import SAID, said_key
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Choose
 from fernshale.core.crossing.record.database import Crossing, EntryText, Setup
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.engine.actions import PointAtRelease
-from fernshale.core.crossing.stages.engine.forked_files import Copy, copy_items, find_copies
+from fernshale.core.crossing.stages.engine.forked_files import ForkedFile, copy_items, find_copies
 from fernshale.core.crossing.stages.engine.generated_files import generator_items, stale_items
-from fernshale.core.crossing.stages.engine.workarounds import Line, find_lines, workaround_items
+from fernshale.core.crossing.stages.engine.workarounds import WorkaroundLine, find_lines, workaround_items
 from fernshale.core.engine.release_update import SiteChange, draft_sites, plan_sites
 from fernshale.core.survey.release_sites import read_project_text
 from fernshale.core.survey.workspace_members import choose_members, with_override
@@ -40,9 +40,9 @@ class EngineView:
     stale: tuple[TreePath, ...]
     regenerated: Regenerated | None
     release: str
-    copies: tuple[Copy, ...]
+    copies: tuple[ForkedFile, ...]
     items: tuple[Item, ...]
-    workarounds: tuple[Line, ...] = ()
+    workarounds: tuple[WorkaroundLine, ...] = ()
 
     @property
     def pending(self) -> tuple[SiteChange, ...]:
@@ -54,7 +54,7 @@ class EngineView:
         return len(self.pending) + len(self.overrides)
 
 
-def site_changes(ground: Ground, from_: str, to: str, asked: Collection[str] = ()) -> tuple[SiteChange, ...]:
+def site_changes(ground: ProjectScan, from_: str, to: str, asked: Collection[str] = ()) -> tuple[SiteChange, ...]:
     """What each site becomes; plugins' pins follow the releases that are in the plugin folders.
 
     `asked` are keys of sites that name another release and are to follow all the same.
@@ -68,7 +68,7 @@ def _key(change: SiteChange) -> str:
     return f"engine:trouble:{change.site.file}:{change.site.name}"
 
 
-def engine(ground: Ground, crossing: Crossing, token: CancelToken) -> EngineView:
+def engine(ground: ProjectScan, crossing: Crossing, token: CancelToken) -> EngineView:
     """Look; writes nothing. Raises Cancelled."""
     setup = crossing.setup
     asked = {key for key, item in crossing.decisions().items() if item.choice == "follow"}
@@ -84,7 +84,7 @@ def engine(ground: Ground, crossing: Crossing, token: CancelToken) -> EngineView
     return replace(view, items=(*_items(view, ground, crossing), *more))
 
 
-def _leg_changes(ground: Ground, setup: Setup, asked: Collection[str]) -> tuple[SiteChange, ...]:
+def _leg_changes(ground: ProjectScan, setup: Setup, asked: Collection[str]) -> tuple[SiteChange, ...]:
     """What each site becomes on the leg in hand; where only some members of a workspace cross, the rest stays."""
     changes = site_changes(ground, setup.from_, setup.to, asked)
     if not setup.members:
@@ -95,14 +95,14 @@ def _leg_changes(ground: Ground, setup: Setup, asked: Collection[str]) -> tuple[
     )
 
 
-def _overrides(ground: Ground, setup: Setup) -> tuple[TreePath, ...]:
+def _overrides(ground: ProjectScan, setup: Setup) -> tuple[TreePath, ...]:
     chosen = choose_members(ground.members, setup.members)
     return tuple(
         item.descriptor for item in chosen if item.how == "inherits" and not same_release(item.release, setup.to)
     )
 
 
-def preview_engine(ground: Ground, view: EngineView, to: str) -> ChangeSet:
+def preview_engine(ground: ProjectScan, view: EngineView, to: str) -> ChangeSet:
     """The one change set of this stage."""
     draft = draft_sites(ground.project, view.sites)
     workspace = ground.profile.workspace
@@ -113,7 +113,7 @@ def preview_engine(ground: Ground, view: EngineView, to: str) -> ChangeSet:
     return draft.change_set()
 
 
-def apply_engine(crossing: Crossing, ground: Ground, work: Work) -> Regenerated | None:
+def apply_engine(crossing: Crossing, ground: ProjectScan, work: Work) -> Regenerated | None:
     """Change all sites in one step, then run the engine's generator."""
     view = engine(ground, crossing, work.token)
     changes = preview_engine(ground, view, crossing.setup.to)
@@ -145,7 +145,7 @@ def engine_json(sites: tuple[SiteChange, ...], items: tuple[Item, ...]) -> dict[
     }
 
 
-def _items(view: EngineView, ground: Ground, crossing: Crossing) -> tuple[Item, ...]:
+def _items(view: EngineView, ground: ProjectScan, crossing: Crossing) -> tuple[Item, ...]:
     items = []
     to = crossing.setup.to
     for item in view.sites:

@@ -16,7 +16,7 @@ from fernshale.core.base.textfile import TextFile, line_end
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Author, Choose
 from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.items import Item, Option
@@ -31,7 +31,7 @@ _OURS, _THEIRS = 0.97, 0.5
 
 
 @dataclass(frozen=True, slots=True)
-class Line:
+class WorkaroundLine:
     """A workaround in one file: `line` is where it stands (1-based), 0 where it does not; `noted` whether our note stands above
     it."""
 
@@ -62,10 +62,10 @@ class Line:
         return f"can go with {until}" if until else f"only {self.release} is known to need it"
 
 
-def find_lines(ground: Ground, to: str) -> tuple[Line, ...]:
+def find_lines(ground: ProjectScan, to: str) -> tuple[WorkaroundLine, ...]:
     """Every workaround of the engine's releases in every file it is for, as far as it stands there or `to` needs it."""
     shelf = ground.shelf
-    found: list[Line] = []
+    found: list[WorkaroundLine] = []
     for release in shelf.engines_of(ground.profile.id) if shelf is not None else ():
         for number, item in enumerate(release.workarounds):
             for path in FirstFit([[item.file]]).those(ground.paths):
@@ -74,12 +74,14 @@ def find_lines(ground: Ground, to: str) -> tuple[Line, ...]:
                 noted = at > 1 and _note(item, release.version, path).strip() == lines[at - 2].strip() != ""
                 if at or release.version == to:
                     found.append(
-                        Line(f"{KEY}{release.version}:{number}:{path}", item, release.version, path, at, noted)
+                        WorkaroundLine(
+                            f"{KEY}{release.version}:{number}:{path}", item, release.version, path, at, noted
+                        )
                     )
     return tuple(found)
 
 
-def is_needed(found: Line, lines: Collection[Line], to: str) -> bool:
+def is_needed(found: WorkaroundLine, lines: Collection[WorkaroundLine], to: str) -> bool:
     """Whether `to` needs the line: it says so itself, or it lies before the release with which the line can go."""
     same = [item for item in lines if (item.file, item.workaround.line) == (found.file, found.workaround.line)]
     if any(item.release == to for item in same):
@@ -88,7 +90,7 @@ def is_needed(found: Line, lines: Collection[Line], to: str) -> bool:
     return not all(end and parse_release(to) >= parse_release(end) for end in ends)
 
 
-def workaround_items(lines: Collection[Line], to: str, left_so: Collection[str]) -> Iterator[Item]:
+def workaround_items(lines: Collection[WorkaroundLine], to: str, left_so: Collection[str]) -> Iterator[Item]:
     """Lines to be put in, and lines that can go; but for those that were decided to be `left_so`."""
     for item in lines:
         why = item.workaround.why
@@ -114,7 +116,7 @@ def workaround_items(lines: Collection[Line], to: str, left_so: Collection[str])
 
 
 def change_workaround(
-    crossing: Crossing, ground: Ground, action: AddWorkaround | RemoveWorkaround, author: Author, work: Work
+    crossing: Crossing, ground: ProjectScan, action: AddWorkaround | RemoveWorkaround, author: Author, work: Work
 ) -> int:
     """Add or remove the line of a workaround; the logbook entry's id. Raises MisuseError where there is nothing to do."""
     key, adds = action.key, isinstance(action, AddWorkaround)
@@ -133,7 +135,7 @@ def change_workaround(
     )
 
 
-def _with_line(file: TextFile, item: Line) -> str:
+def _with_line(file: TextFile, item: WorkaroundLine) -> str:
     """Behind the last line that has `after`, else at the end."""
     end = line_end(file.text)
     lines = file.text.split("\n")
@@ -151,7 +153,7 @@ def _with_line(file: TextFile, item: Line) -> str:
     return "\n".join([*lines[:at], *closed, *lines[at:]])
 
 
-def _without_line(text: str, item: Line) -> str:
+def _without_line(text: str, item: WorkaroundLine) -> str:
     lines = text.split("\n")
     return "\n".join([*lines[: item.line - 1 - item.noted], *lines[item.line :]])
 

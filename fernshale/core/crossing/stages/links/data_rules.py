@@ -16,7 +16,7 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Author, Choose
 from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.decisions import Decision
@@ -25,12 +25,12 @@ from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.rules.sources import written_rules
 from fernshale.core.crossing.stages.links.actions import MeetConstraint, RewriteData
-from fernshale.core.data.fields import Change, apply_changes
+from fernshale.core.data.fields import TextChange, apply_changes
 from fernshale.core.data.objects import Rewritten
 from fernshale.core.fix.data_rewriter import find_rewrites
 from fernshale.core.fix.dropped_text import words_of_loss
 from fernshale.core.fix.rules import Rule
-from fernshale.core.links.constraints import Unmet, find_unmet, mend, without
+from fernshale.core.links.constraints import UnmetConstraint, find_unmet, mend, without
 from fernshale.core.links.reference_reader import own_formats
 from fernshale.core.links.renamed_targets import SURE
 from fernshale.core.profile.model import Expect
@@ -40,7 +40,7 @@ T = TypeVar("T")
 
 
 @dataclass(frozen=True, slots=True)
-class DataWork:
+class DataRewrite:
     """A rule that rewrites data, and the objects it has not been followed for yet, by file."""
 
     rule: Rule
@@ -58,20 +58,20 @@ class DataWork:
 
 
 @dataclass(frozen=True, slots=True)
-class Scan:
+class DataScan:
     """What is to be rewritten, what is not met, and what of that was left so, by decision. `troubles` are files that could not be
     read."""
 
-    work: tuple[DataWork, ...] = ()
-    unmet: tuple[Unmet, ...] = ()
-    ignored: tuple[tuple[Unmet, str], ...] = ()
+    work: tuple[DataRewrite, ...] = ()
+    unmet: tuple[UnmetConstraint, ...] = ()
+    ignored: tuple[tuple[UnmetConstraint, str], ...] = ()
     troubles: tuple[str, ...] = ()
 
 
-def scan(ground: Ground, crossing: Crossing, token: CancelToken) -> Scan:
+def scan_data(ground: ProjectScan, crossing: Crossing, token: CancelToken) -> DataScan:
     """Look through the data files the rules speak of, once the project is on the release the rules are for."""
     if not same_release(ground.release, crossing.setup.to):
-        return Scan()
+        return DataScan()
     sets = written_rules(ground, crossing.setup.from_, crossing.setup.to)
     decided = crossing.decisions()
     troubles: dict[str, None] = {}
@@ -81,7 +81,7 @@ def scan(ground: Ground, crossing: Crossing, token: CancelToken) -> Scan:
             if rule.kind == "data" and f"data:{rule.id}" not in decided:
                 objects = _objects(ground, rule, decided, troubles, token)
                 if objects:
-                    work.append(DataWork(rule, group.title, objects))
+                    work.append(DataRewrite(rule, group.title, objects))
     unmet, ignored = [], []
     expected = [*ground.profile.expect, *(item for group in sets for item in group.expect)]
     for expect in {item.id: item for item in expected}.values():
@@ -91,20 +91,20 @@ def scan(ground: Ground, crossing: Crossing, token: CancelToken) -> Scan:
                 ignored.append((item, decision.why))
             else:
                 unmet.append(item)
-    return Scan(tuple(work), tuple(unmet), tuple(ignored), tuple(troubles))
+    return DataScan(tuple(work), tuple(unmet), tuple(ignored), tuple(troubles))
 
 
-def key_of(unmet: Unmet) -> str:
+def key_of(unmet: UnmetConstraint) -> str:
     """The key of its item: one for all files where one thing mends all, else one for the file."""
     return f"expect:{unmet.expect.id}" if unmet.can_mend else f"expect:{unmet.expect.id}:{unmet.file}"
 
 
-def constraint_of(unmet: Unmet) -> str:
+def constraint_of(unmet: UnmetConstraint) -> str:
     """How an action names it, see MeetConstraint."""
     return key_of(unmet).removeprefix("expect:")
 
 
-def scan_items(found: Scan, fillings: Mapping[str, Sequence[Option]]) -> Iterable[Item]:
+def scan_items(found: DataScan, fillings: Mapping[str, Sequence[Option]]) -> Iterable[Item]:
     """`fillings` are ways to fill fields that are empty, by the key of the item."""
     for work in found.work:
         rule = work.rule
@@ -118,17 +118,17 @@ def scan_items(found: Scan, fillings: Mapping[str, Sequence[Option]]) -> Iterabl
         title = f"{rule.name}, {count(work.total, 'object')} in {count(len(work.objects), 'file')}"
         place = f"{first}:{objects[0].found.line}"
         yield Item(f"data:{rule.id}", Stage.LINKS, title, "own", place, rule.why, not sure, (all_, leave))
-    groups: dict[str, list[Unmet]] = {}
+    groups: dict[str, list[UnmetConstraint]] = {}
     for item in found.unmet:
         groups.setdefault(key_of(item), []).append(item)
     for key, items in groups.items():
         yield _unmet_item(key, items, fillings.get(key, ()))
 
 
-def apply_data(crossing: Crossing, ground: Ground, action: RewriteData, author: Author, work: Work) -> int:
+def apply_data(crossing: Crossing, ground: ProjectScan, action: RewriteData, author: Author, work: Work) -> int:
     """Follow a rule for all objects, or for one (`one FILE#NUMBER`); the logbook entry's id. Raises MisuseError, FormatError."""
     id, way = action.rule, action.objects
-    rewrite = next((item for item in scan(ground, crossing, work.token).work if item.rule.id == id), None)
+    rewrite = next((item for item in scan_data(ground, crossing, work.token).work if item.rule.id == id), None)
     if rewrite is None:
         raise MisuseError(f"nothing is left to rewrite by {id}")
     chosen = dict(rewrite.objects)
@@ -150,17 +150,17 @@ def apply_data(crossing: Crossing, ground: Ground, action: RewriteData, author: 
     return write_step(crossing, EntryText(Stage.LINKS, title, reason, f"data {id}"), changes, work, decided)
 
 
-def preview_data(ground: Ground, objects: Mapping[TreePath, Sequence[Rewritten]]) -> ChangeSet:
+def preview_data(ground: ProjectScan, objects: Mapping[TreePath, Sequence[Rewritten]]) -> ChangeSet:
     """What rewriting these objects would write."""
     return _written(
         ground, {path: [change for item in found for change in item.changes] for path, found in objects.items()}
     )
 
 
-def meet_constraint(crossing: Crossing, ground: Ground, action: MeetConstraint, author: Author, work: Work) -> int:
+def meet_constraint(crossing: Crossing, ground: ProjectScan, action: MeetConstraint, author: Author, work: Work) -> int:
     """Add what is missing, fill a field or remove an object; the logbook entry's id. Raises MisuseError, FormatError."""
     key = action.key
-    items = [item for item in scan(ground, crossing, work.token).unmet if key_of(item) == key]
+    items = [item for item in scan_data(ground, crossing, work.token).unmet if key_of(item) == key]
     if not items:
         raise MisuseError(f"{key.partition(':')[2]} is met")
     changes = preview_mending(ground, items, action.how)
@@ -176,10 +176,10 @@ def meet_constraint(crossing: Crossing, ground: Ground, action: MeetConstraint, 
     )
 
 
-def preview_mending(ground: Ground, items: Sequence[Unmet], way: str) -> ChangeSet:
+def preview_mending(ground: ProjectScan, items: Sequence[UnmetConstraint], way: str) -> ChangeSet:
     """What mending would write. Raises FormatError."""
     formats = own_formats(ground.profile.data)
-    changes: dict[TreePath, list[Change]] = {}
+    changes: dict[TreePath, list[TextChange]] = {}
     for item in items:
         text = ground.read(item.file) or ""
         what, _, value = way.partition(" ")
@@ -193,7 +193,7 @@ def preview_mending(ground: Ground, items: Sequence[Unmet], way: str) -> ChangeS
     return _written(ground, changes)
 
 
-def _written(ground: Ground, changes: Mapping[TreePath, Sequence[Change]]) -> ChangeSet:
+def _written(ground: ProjectScan, changes: Mapping[TreePath, Sequence[TextChange]]) -> ChangeSet:
     draft = Draft(ground.project)
     for path, listed in changes.items():
         file = read_project_text(ground.project, path)
@@ -201,7 +201,7 @@ def _written(ground: Ground, changes: Mapping[TreePath, Sequence[Change]]) -> Ch
     return draft.change_set()
 
 
-def _unmet_item(key: str, items: Sequence[Unmet], fillings: Sequence[Option]) -> Item:
+def _unmet_item(key: str, items: Sequence[UnmetConstraint], fillings: Sequence[Option]) -> Item:
     first = items[0]
     expect = first.expect
     ways = [*fillings]
@@ -228,7 +228,7 @@ def _unmet_item(key: str, items: Sequence[Unmet], fillings: Sequence[Option]) ->
 
 
 def _objects(
-    ground: Ground, rule: Rule, decided: Mapping[str, Decision], troubles: dict[str, None], token: CancelToken
+    ground: ProjectScan, rule: Rule, decided: Mapping[str, Decision], troubles: dict[str, None], token: CancelToken
 ) -> dict[TreePath, tuple[Rewritten, ...]]:
     formats = own_formats(ground.profile.data)
     name = f"{ground.profile.digest} {rule!r}"
@@ -246,7 +246,9 @@ def _objects(
     return found
 
 
-def _unmet(ground: Ground, expect: Expect, troubles: dict[str, None], token: CancelToken) -> Iterable[Unmet]:
+def _unmet(
+    ground: ProjectScan, expect: Expect, troubles: dict[str, None], token: CancelToken
+) -> Iterable[UnmetConstraint]:
     formats = own_formats(ground.profile.data)
     name = f"{ground.profile.digest} {expect!r}"
     for path in FirstFit([expect.files]).those(ground.paths):
@@ -262,7 +264,7 @@ _seen: dict[tuple[str, str, str], tuple[Any, ...]] = {}
 _MOST_SEEN = 200_000
 
 
-def _read_once(ground: Ground, path: TreePath, name: str, find: Callable[[str], tuple[T, ...]]) -> tuple[T, ...]:
+def _read_once(ground: ProjectScan, path: TreePath, name: str, find: Callable[[str], tuple[T, ...]]) -> tuple[T, ...]:
     return found_once(ground.manifest.entries[path].content, path, name, lambda: find(ground.read(path) or ""))
 
 

@@ -13,12 +13,12 @@ from fernshale.core.base.quantities import count
 from fernshale.core.base.textfile import read_text
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.stages.links.data_rules import found_once, key_of
 from fernshale.core.crossing.stages.links.reference_index import Linkage
 from fernshale.core.data.formats import Formats
 from fernshale.core.data.objects import Found
-from fernshale.core.links.constraints import Unmet, objects_of
+from fernshale.core.links.constraints import UnmetConstraint, objects_of
 from fernshale.core.links.reference_reader import own_formats
 from fernshale.core.profile.model import Expect
 from fernshale.core.snapshot.manifest import EMPTY, Manifest
@@ -37,12 +37,17 @@ class Filling:
 
 
 def find_fillings(
-    ground: Ground, store: Store, start: str | None, linkage: Linkage, unmet: Iterable[Unmet], token: CancelToken
+    ground: ProjectScan,
+    store: Store,
+    start: str | None,
+    linkage: Linkage,
+    unmet: Iterable[UnmetConstraint],
+    token: CancelToken,
 ) -> dict[str, tuple[Filling, ...]]:
     """For each empty field without a default, by the key of its item: values, the likeliest first. Raises Cancelled."""
     formats = own_formats(ground.profile.data)
     before = store.manifest(start) if start else EMPTY
-    groups: dict[str, list[Unmet]] = defaultdict(list)
+    groups: dict[str, list[UnmetConstraint]] = defaultdict(list)
     for item in unmet:
         if item.fault in ("empty", "not allowed") and not item.can_mend:
             groups[key_of(item)].append(item)
@@ -71,7 +76,9 @@ def find_fillings(
     return found
 
 
-def _held(ground: Ground, item: Unmet, before: Manifest, store: Store, formats: Formats) -> Iterator[str]:
+def _held(
+    ground: ProjectScan, item: UnmetConstraint, before: Manifest, store: Store, formats: Formats
+) -> Iterator[str]:
     """What the objects held in that field before: the same by their other fields, else by their number."""
     entry = before.files.get(item.file)
     if entry is None:
@@ -85,7 +92,7 @@ def _held(ground: Ground, item: Unmet, before: Manifest, store: Store, formats: 
             yield str(value)
 
 
-def _objects_of(item: Unmet, content: str, store: Store, formats: Formats) -> tuple[Found, ...]:
+def _objects_of(item: UnmetConstraint, content: str, store: Store, formats: Formats) -> tuple[Found, ...]:
     try:
         text = read_text(store.get(content))
         return objects_of(item.expect, item.file, text.text, formats) if text is not None else ()
@@ -97,7 +104,7 @@ def _others(fields: Mapping[str, object], expect: Expect) -> dict[str, object]:
     return {name: value for name, value in fields.items() if name != expect.field}
 
 
-def _of_its_like(ground: Ground, expect: Expect, formats: Formats, token: CancelToken) -> Sequence[Filling]:
+def _of_its_like(ground: ProjectScan, expect: Expect, formats: Formats, token: CancelToken) -> Sequence[Filling]:
     """What other objects of that way hold in all files the rule is about."""
     counts: Counter[str] = Counter()
     name = f"{ground.profile.digest} values {expect!r}"
@@ -115,6 +122,6 @@ def _of_its_like(ground: Ground, expect: Expect, formats: Formats, token: Cancel
     ]
 
 
-def _values(ground: Ground, expect: Expect, path: TreePath, formats: Formats) -> tuple[str, ...]:
+def _values(ground: ProjectScan, expect: Expect, path: TreePath, formats: Formats) -> tuple[str, ...]:
     held = (each.fields.get(expect.field) for each in objects_of(expect, path, ground.read(path) or "", formats))
     return tuple(str(value) for value in held if value not in ("", None))

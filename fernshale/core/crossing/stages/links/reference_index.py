@@ -10,12 +10,12 @@ from pathlib import Path
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.treepath import GITS_OWN, TreePath, on_disk
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.links.index import LinkIndex
-from fernshale.core.links.missing_references import Dangling, find_dangling
+from fernshale.core.links.missing_references import MissingReference, find_dangling
 from fernshale.core.links.reference_reader import with_includes
 from fernshale.core.links.renamed_targets import Told
-from fernshale.core.links.targets import Side
+from fernshale.core.links.targets import LinkSide
 from fernshale.core.profile.model import Profile
 from fernshale.core.snapshot.manifest import EMPTY, Manifest
 from fernshale.core.snapshot.store import Store
@@ -26,9 +26,9 @@ from fernshale.core.snapshot.tree_walk import list_tree
 class Linkage:
     """The trees now and before with their links, and what dangles now."""
 
-    now: Side
-    before: Side
-    dangling: tuple[Dangling, ...]
+    now: LinkSide
+    before: LinkSide
+    dangling: tuple[MissingReference, ...]
 
 
 @dataclass(slots=True)
@@ -46,7 +46,7 @@ _lock = threading.Lock()
 
 
 def read_linkage(
-    ground: Ground,
+    ground: ProjectScan,
     store: Store | None,
     start: str | None,
     moved: Mapping[TreePath, TreePath],
@@ -67,12 +67,12 @@ def read_linkage(
             return kept.linkage
         kept.linkage = None
         kept.now.update(_stamps(ground.manifest), ground.project, work)
-        now = Side(kept.now, ground.manifest.files, lambda path: read_bytes(ground.project, path))
+        now = LinkSide(kept.now, ground.manifest.files, lambda path: read_bytes(ground.project, path))
         if store is not None and start is not None:
             manifest = store.manifest(start)
-            before = Side(kept.before, manifest.files, _from_store(store, manifest))
+            before = LinkSide(kept.before, manifest.files, _from_store(store, manifest))
         else:
-            before = Side(kept.before, {}, lambda path: None)
+            before = LinkSide(kept.before, {}, lambda path: None)
             manifest = EMPTY
         kept.before.update(_stamps(manifest), before.read, work, like=kept.now)
         kept.linkage = Linkage(now, before, find_dangling(before, now, moved, told, work.token))
@@ -96,7 +96,7 @@ def compare_trees(profile: Profile, tree: Path, before: Path | tuple[Store, str]
         manifest = store.manifest(snapshot)
         there = _from_store(store, manifest)
         index.update(_stamps(manifest), there, work)
-    sides = Side(now, here.files, lambda path: read_bytes(tree, path)), Side(index, manifest.files, there)
+    sides = LinkSide(now, here.files, lambda path: read_bytes(tree, path)), LinkSide(index, manifest.files, there)
     return Linkage(*sides, find_dangling(sides[1], sides[0], {}, {}, work.token))
 
 

@@ -12,24 +12,24 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Author, Choose
 from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import write_step
-from fernshale.core.crossing.record.plugin_updates import taken_plugins
+from fernshale.core.crossing.record.plugin_updates import plugin_updates
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.rules.sources import LegRules, written_rules
 from fernshale.core.crossing.stages.links.actions import MeetConstraint, Relink, RelinkFile
-from fernshale.core.crossing.stages.links.data_rules import Scan, scan, scan_items
+from fernshale.core.crossing.stages.links.data_rules import DataScan, scan_data, scan_items
 from fernshale.core.crossing.stages.links.field_values import find_fillings
 from fernshale.core.crossing.stages.links.reference_index import Linkage, read_bytes, read_linkage
 from fernshale.core.links.index import LinkIndex
-from fernshale.core.links.missing_references import Dangling
+from fernshale.core.links.missing_references import MissingReference
 from fernshale.core.links.relink import replacements, rewrite
-from fernshale.core.links.renamed_targets import SURE, Candidate, Evidence, Told
-from fernshale.core.links.targets import Side
+from fernshale.core.links.renamed_targets import SURE, TargetCandidate, TargetEvidence, Told
+from fernshale.core.links.targets import LinkSide
 
 # So many that are sure are settled together.
 _MANY = 4
@@ -45,11 +45,11 @@ class LinksView:
     twice since the crossing began."""
 
     linkage: Linkage
-    dangling: tuple[Dangling, ...]
-    before: tuple[Dangling, ...]
-    left: tuple[Dangling, ...]
+    dangling: tuple[MissingReference, ...]
+    before: tuple[MissingReference, ...]
+    left: tuple[MissingReference, ...]
     doubled: tuple[str, ...]
-    scan: Scan
+    data_scan: DataScan
     items: tuple[Item, ...]
 
     @property
@@ -57,22 +57,22 @@ class LinksView:
         return self.linkage.now.index
 
     @property
-    def sure(self) -> tuple[Dangling, ...]:
+    def sure(self) -> tuple[MissingReference, ...]:
         return tuple(item for item in self.dangling if item.sure)
 
 
-def links(ground: Ground, crossing: Crossing, token: CancelToken) -> LinksView:
+def links(ground: ProjectScan, crossing: Crossing, token: CancelToken) -> LinksView:
     """Look; writes nothing."""
     token.check()
     told = _told(ground, crossing)
-    moved = {old: new for taken in taken_plugins(crossing).values() for old, new in taken.moves.items()}
+    moved = {old: new for taken in plugin_updates(crossing).values() for old, new in taken.moves.items()}
     linkage = read_linkage(ground, crossing.store, crossing.leg_start, moved, told, Work(token=token))
     decided = crossing.decisions()
     fresh = [item for item in linkage.dangling if not item.before]
     left = tuple(item for item in fresh if key_of(item) in decided)
     dangling = tuple(item for item in fresh if key_of(item) not in decided)
     before = tuple(item for item in linkage.dangling if item.before)
-    scanned = scan(ground, crossing, token)
+    scanned = scan_data(ground, crossing, token)
     known = set(linkage.before.index.doubled)
     doubled = tuple(id for id in linkage.now.index.doubled if id not in known and f"doubled:{id}" not in decided)
     fillings = find_fillings(ground, crossing.store, crossing.leg_start, linkage, scanned.unmet, token)
@@ -92,12 +92,12 @@ def links(ground: Ground, crossing: Crossing, token: CancelToken) -> LinksView:
     return LinksView(linkage, dangling, before, left, doubled, scanned, open_items)
 
 
-def key_of(item: Dangling) -> str:
+def key_of(item: MissingReference) -> str:
     """The key of its item."""
     return f"{'file' if item.is_file else 'links'}:{item.id}"
 
 
-def declaration(side: Side, item: Dangling, id: str) -> tuple[str, str, int]:
+def declaration(side: LinkSide, item: MissingReference, id: str) -> tuple[str, str, int]:
     """Where an id was or is declared (or the file a path means): the file, its text, the 1-based line; empty for none."""
     uses = side.index.declarations(id)
     path = TreePath(id) if item.is_file else uses[0].file if uses else TreePath("")
@@ -105,7 +105,9 @@ def declaration(side: Side, item: Dangling, id: str) -> tuple[str, str, int]:
     return path, text or "", uses[0].line if uses and not item.is_file else 1
 
 
-def preview_relink(ground: Ground, index: LinkIndex, chosen: Iterable[tuple[Dangling, Candidate]]) -> ChangeSet:
+def preview_relink(
+    ground: ProjectScan, index: LinkIndex, chosen: Iterable[tuple[MissingReference, TargetCandidate]]
+) -> ChangeSet:
     """What giving things their new names everywhere they are used would write. Raises FormatError."""
     changes = replacements(chosen)
     draft = Draft(ground.project)
@@ -114,7 +116,9 @@ def preview_relink(ground: Ground, index: LinkIndex, chosen: Iterable[tuple[Dang
     return draft.change_set()
 
 
-def apply_relink(crossing: Crossing, ground: Ground, action: Relink | RelinkFile, author: Author, work: Work) -> int:
+def apply_relink(
+    crossing: Crossing, ground: ProjectScan, action: Relink | RelinkFile, author: Author, work: Work
+) -> int:
     """Give what dangles its new name, or names by what they are used for (`new` is "split"); the logbook entry's id.
 
     With the key of those that are sure, all of them. Raises MisuseError, FormatError.
@@ -150,23 +154,23 @@ def apply_relink(crossing: Crossing, ground: Ground, action: Relink | RelinkFile
     return write_step(crossing, EntryText(Stage.LINKS, title, reason, about), changes, work, decided)
 
 
-def _ways(item: Dangling, new: str, index: LinkIndex) -> Sequence[Candidate]:
+def _ways(item: MissingReference, new: str, index: LinkIndex) -> Sequence[TargetCandidate]:
     if new == "split":
         return [way for way in item.candidates if way.slots]
     known = next((way for way in item.candidates if way.id == new), None)
     if known is not None:
-        return [Candidate(known.id, known.score, known.evidence)]
+        return [TargetCandidate(known.id, known.score, known.evidence)]
     if not (new in index.paths if item.is_file else index.declares(new)):
         raise MisuseError(f"there is no file {new}" if item.is_file else f"nothing declares the id {new}")
-    return [Candidate(new, 1.0, ("chosen",))]
+    return [TargetCandidate(new, 1.0, ("chosen",))]
 
 
-def _told(ground: Ground, crossing: Crossing) -> Told:
+def _told(ground: ProjectScan, crossing: Crossing) -> Told:
     rules = LegRules(tuple(written_rules(ground, crossing.setup.from_, crossing.setup.to)))
-    return {(rule.old, rule.new): Evidence(_TOLD, rule.why) for rule in rules.all if rule.kind == "rename-id"}
+    return {(rule.old, rule.new): TargetEvidence(_TOLD, rule.why) for rule in rules.all if rule.kind == "rename-id"}
 
 
-def _items(dangling: Sequence[Dangling]) -> Iterable[Item]:
+def _items(dangling: Sequence[MissingReference]) -> Iterable[Item]:
     sure = [item for item in dangling if item.sure]
     together = len(sure) >= _MANY
     if together:
@@ -193,12 +197,12 @@ def _doubled_items(doubled: Sequence[str], index: LinkIndex) -> Iterable[Item]:
         yield Item(f"doubled:{id}", Stage.LINKS, title, "own", places[-1], "; ".join(places), True, (leave,))
 
 
-def relink(item: Dangling, new: str) -> Relink | RelinkFile:
+def relink(item: MissingReference, new: str) -> Relink | RelinkFile:
     """The action that writes `new` wherever what is missing is used."""
     return RelinkFile(TreePath(item.id), new) if item.is_file else Relink(item.id, new)
 
 
-def _item(item: Dangling) -> Item:
+def _item(item: MissingReference) -> Item:
     ways = []
     if item.candidates and item.candidates[0].slots:
         parts = [way for way in item.candidates if way.slots]

@@ -14,13 +14,13 @@ from fernshale.core.crossing.record.decision_memory import forget, remember
 from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.merge.folder_merge import FileMerge, FolderMerge
-from fernshale.core.merge.text_merge import TAKINGS, Due, TextMerge, fingerprint, part_of
+from fernshale.core.merge.text_merge import TAKINGS, Conflict, TextMerge, fingerprint, part_of
 from fernshale.core.merge.token_merge import split_tokens
 
 PREFIX = "merge:"
 
 
-def likeness(file: FileMerge, due: Due) -> str:
+def likeness(file: FileMerge, due: Conflict) -> str:
     """The same for decisions that are alike: both sides changed the same tokens, one and the same key in whatever entry,
     or the same happened to a file."""
     if due.kind == "key":
@@ -32,14 +32,14 @@ def likeness(file: FileMerge, due: Due) -> str:
     return "text " + fingerprint(*(" ".join(sorted(change.elements())) for change in changes))
 
 
-def alike(merge: FolderMerge, id: str) -> tuple[tuple[FileMerge, Due], ...]:
+def alike(merge: FolderMerge, id: str) -> tuple[tuple[FileMerge, Conflict], ...]:
     """The decisions of a merge that are like one of them, that one among them."""
     kinds = {due.id: likeness(file, due) for file, due in merge.decisions}
     wanted = kinds.get(id)
     return tuple(item for item in merge.decisions if wanted is not None and kinds[item[1].id] == wanted)
 
 
-def below(merge: FolderMerge, place: str) -> tuple[tuple[FileMerge, Due], ...]:
+def below(merge: FolderMerge, place: str) -> tuple[tuple[FileMerge, Conflict], ...]:
     """The decisions about a file or all files in a folder; of the whole merge where `place` is ""."""
     return tuple(
         (file, due)
@@ -48,7 +48,7 @@ def below(merge: FolderMerge, place: str) -> tuple[tuple[FileMerge, Due], ...]:
     )
 
 
-def decide_all(crossing: Crossing, items: Sequence[tuple[FileMerge, Due]], take: str, author: Author) -> None:
+def decide_all(crossing: Crossing, items: Sequence[tuple[FileMerge, Conflict]], take: str, author: Author) -> None:
     """Take the same way with each decision that has it. Raises MisuseError where none has."""
     ids = [due.id for _, due in items if take in due.ways]
     if not ids:

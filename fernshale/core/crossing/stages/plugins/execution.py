@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.deferred.plugins import bring_back, set_aside
+from fernshale.core.crossing.deferred.plugins import leave_plugin_out, return_plugin
 from fernshale.core.crossing.project.handlers import Handlers
 from fernshale.core.crossing.project.plugin_builds import rebuild
 from fernshale.core.crossing.project.plugin_plan import plugin_key
-from fernshale.core.crossing.project.scan import Ground, find_plugin
+from fernshale.core.crossing.project.scan import ProjectScan, find_plugin
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.stages.plugins.actions import (
@@ -23,13 +23,13 @@ from fernshale.core.crossing.stages.plugins.actions import (
 from fernshale.core.crossing.stages.plugins.view import apply_plugin, resolve_alike, resolve_below, resolve_conflict
 
 
-def _leave_out(crossing: Crossing, ground: Ground, action: LeavePluginOut, author: Author, work: Work) -> None:
+def _leave_out(crossing: Crossing, ground: ProjectScan, action: LeavePluginOut, author: Author, work: Work) -> None:
     decided = crossing.decisions().get(plugin_key(crossing.setup, action.plugin))
     why = author.why or (decided.why if decided is not None else "") or "it cannot come along yet"
-    set_aside(crossing, ground, find_plugin(ground, action.plugin), why, work)
+    leave_plugin_out(crossing, ground, find_plugin(ground, action.plugin), why, work)
 
 
-def _rebuild(crossing: Crossing, ground: Ground, action: RebuildPlugin, author: Author, work: Work) -> None:
+def _rebuild(crossing: Crossing, ground: ProjectScan, action: RebuildPlugin, author: Author, work: Work) -> None:
     rebuild(crossing, ground, find_plugin(ground, action.plugin), work)
 
 
@@ -40,6 +40,6 @@ HANDLERS: Handlers = {
     ResolveAlike: resolve_alike,
     ResolveBelow: resolve_below,
     LeavePluginOut: _leave_out,
-    ReturnPlugin: lambda crossing, ground, action, author, work: bring_back(crossing, action.plugin, work),
+    ReturnPlugin: lambda crossing, ground, action, author, work: return_plugin(crossing, action.plugin, work),
     RebuildPlugin: _rebuild,
 }

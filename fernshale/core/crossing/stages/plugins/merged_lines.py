@@ -8,44 +8,44 @@ from typing import Literal
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.merge.align import align_lines
-from fernshale.core.merge.folder_merge import FileMerge, FolderMerge, Side
+from fernshale.core.merge.folder_merge import FileMerge, FolderMerge, FolderSide
 from fernshale.core.merge.merge_result import takes_of
-from fernshale.core.merge.text_merge import Choice
+from fernshale.core.merge.text_merge import Resolution
 from fernshale.core.merge.text_style import read_lines
 
-Source = Literal["same", "mine", "incoming", "both", "decide"]
+LineSource = Literal["same", "mine", "incoming", "both", "decide"]
 
 
 @dataclass(frozen=True, slots=True)
-class Line:
+class MergedLine:
     """A line of the result without its end; `due` is the decision it stands for or came from.
 
     `is_line` is False for what stands for a decision and is no line.
     """
 
     text: str
-    source: Source
+    source: LineSource
     due: str = ""
     is_line: bool = True
 
 
-def file_lines(merge: FolderMerge, file: FileMerge, choices: Mapping[str, Choice]) -> tuple[Line, ...]:
+def file_lines(merge: FolderMerge, file: FileMerge, choices: Mapping[str, Resolution]) -> tuple[MergedLine, ...]:
     """What will stand in the file; empty for one that goes, one line of words for one that is no text."""
     if file.merge is not None:
         woven = file.merge.weave(choices)
-        return tuple(Line(item.text, item.source.value, item.due, item.is_line) for item in woven)
-    takes: Source = "incoming" if takes_of(file, choices) == "incoming" else "mine"
+        return tuple(MergedLine(item.text, item.source.value, item.due, item.is_line) for item in woven)
+    takes: LineSource = "incoming" if takes_of(file, choices) == "incoming" else "mine"
     side, path = (merge.incoming, file.incoming) if takes == "incoming" else (merge.mine, file.mine)
     lines = _lines(side, path)
     if lines is None:
-        return (Line("(this file is not text; it is taken as a whole)", "same"),) if path else ()
+        return (MergedLine("(this file is not text; it is taken as a whole)", "same"),) if path else ()
     old = _lines(merge.base, file.base)
-    sources: list[Source] = [takes if old is None else "same"] * len(lines)
+    sources: list[LineSource] = [takes if old is None else "same"] * len(lines)
     for hunk in align_lines(old, lines) if old is not None else ():
         sources[slice(*hunk.new)] = [takes] * (hunk.new[1] - hunk.new[0])
-    return tuple(Line(text, source) for text, source in zip(lines, sources, strict=True))
+    return tuple(MergedLine(text, source) for text, source in zip(lines, sources, strict=True))
 
 
-def _lines(side: Side, path: TreePath | None) -> tuple[str, ...] | None:
+def _lines(side: FolderSide, path: TreePath | None) -> tuple[str, ...] | None:
     text = side.text(path)
     return read_lines(text.text).lines if text is not None else None

@@ -9,10 +9,10 @@ from fernshale.core.base.quantities import size_words
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.crossing.record.decision_memory import Remembered
 from fernshale.core.crossing.stages.plugins.choices import alike
-from fernshale.core.merge.folder_merge import FileMerge, FolderMerge, Side
+from fernshale.core.merge.folder_merge import FileMerge, FolderMerge, FolderSide
 from fernshale.core.merge.keyed import KeyedMerge
-from fernshale.core.merge.text_merge import Choice, Due, TextMerge, part_of
-from fernshale.core.snapshot.manifest import Kind
+from fernshale.core.merge.text_merge import Conflict, Resolution, TextMerge, part_of
+from fernshale.core.snapshot.manifest import EntryKind
 
 _PICTURES = (".png", ".jpg", ".jpeg", ".bmp", ".gif", ".ppm", ".pgm", ".webp", ".svg", ".xpm")
 _LARGEST_PICTURE = 24_000_000
@@ -32,7 +32,7 @@ class Question:
     """A decision, ready to be shown. `alike` counts the others like it that are due; `start` is what writing by hand
     starts from."""
 
-    due: Due
+    due: Conflict
     title: str
     path: str
     versions: tuple[Version, ...]
@@ -44,7 +44,11 @@ class Question:
 
 
 def ask(
-    merge: FolderMerge, file: FileMerge, due: Due, choices: Mapping[str, Choice], known: Mapping[str, Remembered]
+    merge: FolderMerge,
+    file: FileMerge,
+    due: Conflict,
+    choices: Mapping[str, Resolution],
+    known: Mapping[str, Remembered],
 ) -> Question:
     """The question a decision puts."""
     others = sum(item.id != due.id and item.id not in choices for _, item in alike(merge, due.id))
@@ -83,11 +87,11 @@ def _facts(merge: FolderMerge, file: FileMerge) -> Iterator[Version]:
             yield _version(name, side, path)
 
 
-def _version(name: str, side: Side, path: TreePath | None) -> Version:
+def _version(name: str, side: FolderSide, path: TreePath | None) -> Version:
     entry = side.entry(path)
     if path is None or entry is None:
         return Version(name, ("(not there)",))
-    if entry.kind is Kind.LINK:
+    if entry.kind is EntryKind.LINK:
         return Version(name, (f"a link to {entry.content}",))
     words = f"{size_words(entry.size)} · digest {entry.content[:10]} · mode {entry.mode:o}"
     is_picture = path.lower().endswith(_PICTURES) and entry.size <= _LARGEST_PICTURE

@@ -11,10 +11,10 @@ from fernshale.core.base.textfile import TextFile
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.plugin_origins import find_plugin_origin
-from fernshale.core.crossing.project.scan import Ground, plugin_manifest, shelf_manifest
+from fernshale.core.crossing.project.scan import ProjectScan, plugin_manifest, shelf_manifest
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.merge.base_versions import compose_base
-from fernshale.core.merge.folder_merge import ByFormat, ContentMerge, FolderMerge, Side, disk_side, merge_folders
+from fernshale.core.merge.folder_merge import ByFormat, ContentMerge, FolderMerge, FolderSide, disk_side, merge_folders
 from fernshale.core.merge.keyed import Identities, merge_keyed
 from fernshale.core.profile.model import Profile
 from fernshale.core.route.planner import PluginStep
@@ -30,7 +30,7 @@ _SNAPSHOT = "snapshot"
 
 
 def merge_plugin(
-    ground: Ground, crossing: Crossing, plugin: Plugin, step: PluginStep, token: CancelToken
+    ground: ProjectScan, crossing: Crossing, plugin: Plugin, step: PluginStep, token: CancelToken
 ) -> tuple[FolderMerge, str, str]:
     """The merge of a plugin folder with the release it goes to; the release taken as base, and what is odd about that."""
     shelf = ground.shelf
@@ -46,7 +46,7 @@ def merge_plugin(
         return kept
     news = disk_side(place, shelf_manifest(shelf, incoming, token))
     if step.becomes in {item.id for item in ground.plugins}:
-        news = Side(EMPTY, news.read)  # it is part of one that is here: nothing comes in its place
+        news = FolderSide(EMPTY, news.read)  # it is part of one that is here: nothing comes in its place
     local = disk_side(ground.project / plugin.folder, mine)
     base, name, note = _base(ground, crossing, plugin, local, token)
     merge = merge_folders(base, local, news, Work(token=token), _by_format(ground.profile, plugin.folder))
@@ -71,11 +71,11 @@ def _by_format(profile: Profile, folder: TreePath) -> ByFormat:
 
 
 def _base(
-    ground: Ground, crossing: Crossing, plugin: Plugin, mine: Side, token: CancelToken
-) -> tuple[Side | None, str, str]:
+    ground: ProjectScan, crossing: Crossing, plugin: Plugin, mine: FolderSide, token: CancelToken
+) -> tuple[FolderSide | None, str, str]:
     """The old side, its name, and a note. Nothing was here: an empty one; no old release is known: None."""
     if not mine.things:
-        return Side(EMPTY, lambda path: b""), plugin.version, ""
+        return FolderSide(EMPTY, lambda path: b""), plugin.version, ""
     found = find_plugin_origin(ground, plugin, crossing, token)
     releases = dict(_shelf_sides(ground, plugin, token))
     if found.at and found.origin is not None:
@@ -90,7 +90,7 @@ def _base(
     return base.side, best, "; ".join(notes)
 
 
-def _shelf_sides(ground: Ground, plugin: Plugin, token: CancelToken) -> Mapping[str, Side]:
+def _shelf_sides(ground: ProjectScan, plugin: Plugin, token: CancelToken) -> Mapping[str, FolderSide]:
     shelf = ground.shelf
     assert shelf is not None
     return {
@@ -99,11 +99,11 @@ def _shelf_sides(ground: Ground, plugin: Plugin, token: CancelToken) -> Mapping[
     }
 
 
-def _past_side(ground: Ground, plugin: Plugin, source: str, at: str, token: CancelToken) -> Side:
+def _past_side(ground: ProjectScan, plugin: Plugin, source: str, at: str, token: CancelToken) -> FolderSide:
     """The folder as a commit or an earlier snapshot had it."""
     if source.startswith(_SNAPSHOT):
         store = Store(home() / "store")
         manifest = store.manifest(at).below(plugin.folder)
-        return Side(manifest, lambda path: store.get(manifest.entries[path].content))
+        return FolderSide(manifest, lambda path: store.get(manifest.entries[path].content))
     manifest, contents = read_past(ground.project, at, plugin.folder, token)
-    return Side(manifest, lambda path: contents[path])
+    return FolderSide(manifest, lambda path: contents[path])

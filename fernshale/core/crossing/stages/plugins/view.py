@@ -14,17 +14,17 @@ from fernshale.core.base.treepath import TreePath, joined, on_disk
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.change.draft import Draft
-from fernshale.core.change.preview import Read
-from fernshale.core.crossing.deferred.plugins import Aside, find_aside
-from fernshale.core.crossing.project.plugin_builds import Built, find_built
+from fernshale.core.change.preview import EntryReader
+from fernshale.core.crossing.deferred.plugins import PluginLeftOut, find_left_out
+from fernshale.core.crossing.project.plugin_builds import PluginBuild, find_built
 from fernshale.core.crossing.project.plugin_plan import is_wanted, plan, plugin_key
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Author, Choose
 from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.decision_memory import Remembered, recall
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import write_step
-from fernshale.core.crossing.record.plugin_updates import TakenPlugin, about, keep_taken, taken_plugins
+from fernshale.core.crossing.record.plugin_updates import PluginUpdate, about, keep_update, plugin_updates
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.plugins.actions import (
     LeavePluginOut,
@@ -43,9 +43,9 @@ from fernshale.core.merge.keyed import KeyedMerge
 from fernshale.core.merge.ledger import FATES, Ledger, build_ledger
 from fernshale.core.merge.merge_result import Result, build_result, replace_clean
 from fernshale.core.merge.soundness import complaints
-from fernshale.core.merge.text_merge import TAKINGS, Choice, Due, TextMerge, fingerprint, part_of
+from fernshale.core.merge.text_merge import TAKINGS, Conflict, Resolution, TextMerge, fingerprint, part_of
 from fernshale.core.route.planner import PluginStep
-from fernshale.core.snapshot.manifest import Entry, Kind
+from fernshale.core.snapshot.manifest import EntryKind, TreeEntry
 from fernshale.core.survey.plugins import Plugin, plugin_folder
 
 
@@ -66,7 +66,7 @@ class PluginView:
     ledger: Ledger | None
     odd: Mapping[TreePath, tuple[str, ...]] = field(default_factory=dict)
 
-    def due(self, choices: Mapping[str, Choice]) -> tuple[tuple[FileMerge, Due], ...]:
+    def due(self, choices: Mapping[str, Resolution]) -> tuple[tuple[FileMerge, Conflict], ...]:
         """The decisions still to be taken."""
         return tuple(item for item in (self.merge.decisions if self.merge else ()) if item[1].id not in choices)
 
@@ -77,11 +77,11 @@ class PluginsView:
     about the same conflicts in any project; and those that have compiled parts."""
 
     plugins: tuple[PluginView, ...]
-    choices: Mapping[str, Choice]
+    choices: Mapping[str, Resolution]
     items: tuple[Item, ...]
-    aside: tuple[Aside, ...] = ()
+    aside: tuple[PluginLeftOut, ...] = ()
     remembered: Mapping[str, Remembered] = field(default_factory=dict)
-    built: tuple[Built, ...] = ()
+    built: tuple[PluginBuild, ...] = ()
 
     def count(self, fate: str) -> int:
         return sum(entry.fate == fate for view in self.plugins if view.ledger for entry in view.ledger.entries)
@@ -91,11 +91,11 @@ class PluginsView:
         return sum(view.ledger.edits for view in self.plugins if view.ledger)
 
 
-def plugins(ground: Ground, crossing: Crossing, work: Work) -> PluginsView:
+def plugins(ground: ProjectScan, crossing: Crossing, work: Work) -> PluginsView:
     """Merge in memory; writes nothing."""
     choices = read_choices(crossing)
     standing = {plugin.id: plugin for plugin in ground.plugins}
-    taken = taken_plugins(crossing)
+    taken = plugin_updates(crossing)
     views = []
     steps = plan(ground, crossing, work.token).plugins
     for number, step in enumerate(steps):
@@ -106,12 +106,12 @@ def plugins(ground: Ground, crossing: Crossing, work: Work) -> PluginsView:
     items = tuple(item for view in views for item in _items(view, choices, settled, known))
     built = find_built(ground)
     items += tuple(_rebuild_items(crossing, built, views))
-    aside = find_aside(crossing, ground)
+    aside = find_left_out(crossing, ground)
     items += tuple(_aside_items(ground, crossing, [view.step for view in views], aside))
     return PluginsView(tuple(views), choices, items, aside, known, built)
 
 
-def read_choices(crossing: Crossing) -> dict[str, Choice]:
+def read_choices(crossing: Crossing) -> dict[str, Resolution]:
     """The merge decisions taken so far, by id."""
     return {
         key.removeprefix(PREFIX): _choice(item.choice, item.text)
@@ -120,7 +120,9 @@ def read_choices(crossing: Crossing) -> dict[str, Choice]:
     }
 
 
-def resolve_conflict(crossing: Crossing, ground: Ground, action: ResolveConflict, author: Author, work: Work) -> None:
+def resolve_conflict(
+    crossing: Crossing, ground: ProjectScan, action: ResolveConflict, author: Author, work: Work
+) -> None:
     """Resolve one conflict. Raises MisuseError for one that is not open or has no such option, FernshaleError for text that
     breaks the file."""
     merge, choices = _merge_of(crossing, ground, action.conflict, work), read_choices(crossing)
@@ -136,7 +138,7 @@ def resolve_conflict(crossing: Crossing, ground: Ground, action: ResolveConflict
     keep_decisions(crossing, [action.conflict], side, text, author)
 
 
-def resolve_alike(crossing: Crossing, ground: Ground, action: ResolveAlike, author: Author, work: Work) -> None:
+def resolve_alike(crossing: Crossing, ground: ProjectScan, action: ResolveAlike, author: Author, work: Work) -> None:
     """Resolve all conflicts that are like one, except those that were resolved one by one. Raises MisuseError."""
     merge, choices = _merge_of(crossing, ground, action.conflict, work), read_choices(crossing)
     left = [
@@ -145,7 +147,7 @@ def resolve_alike(crossing: Crossing, ground: Ground, action: ResolveAlike, auth
     decide_all(crossing, left, action.side, author)
 
 
-def resolve_below(crossing: Crossing, ground: Ground, action: ResolveBelow, author: Author, work: Work) -> None:
+def resolve_below(crossing: Crossing, ground: ProjectScan, action: ResolveBelow, author: Author, work: Work) -> None:
     """Resolve all conflicts in a folder of a plugin, except those that were resolved before. Raises MisuseError."""
     id, _, place = action.place.partition("/")
     choices = read_choices(crossing)
@@ -154,12 +156,12 @@ def resolve_below(crossing: Crossing, ground: Ground, action: ResolveBelow, auth
     decide_all(crossing, [item for item in items if item[1].id not in choices], action.side, author)
 
 
-def _merging(crossing: Crossing, ground: Ground, work: Work) -> list[PluginView]:
+def _merging(crossing: Crossing, ground: ProjectScan, work: Work) -> list[PluginView]:
     """The plugins that are still to be merged."""
     return [view for view in plugins(ground, crossing, Work(token=work.token)).plugins if view.merge is not None]
 
 
-def _merge_of(crossing: Crossing, ground: Ground, conflict: str, work: Work) -> FolderMerge:
+def _merge_of(crossing: Crossing, ground: ProjectScan, conflict: str, work: Work) -> FolderMerge:
     """The merge with a conflict. Raises MisuseError when there is none any more."""
     views = _merging(crossing, ground, work)
     merge = next((view.merge for view in views for _, due in view.due({}) if due.id == conflict), None)
@@ -178,20 +180,20 @@ class FolderPreview:
     """The folder of a plugin as it will be: what changes in it, and the files that stay. Paths are those of the project."""
 
     changes: ChangeSet
-    staying: Mapping[TreePath, Entry]
+    staying: Mapping[TreePath, TreeEntry]
 
-    def readers(self, project: Path) -> tuple[Read, Read]:
+    def readers(self, project: Path) -> tuple[EntryReader, EntryReader]:
         """How contents before and after it are read."""
         places = {item.before.content: item.path for item in self.changes.files if item.before is not None}
         places |= {entry.content: path for path, entry in self.staying.items()}
 
-        def before(entry: Entry) -> bytes:
+        def before(entry: TreeEntry) -> bytes:
             return on_disk(project, places[entry.content]).read_bytes()
 
         return before, lambda entry: self.changes.contents[entry.content]
 
 
-def preview_plugin(view: PluginView, ground: Ground, choices: Mapping[str, Choice]) -> FolderPreview:
+def preview_plugin(view: PluginView, ground: ProjectScan, choices: Mapping[str, Resolution]) -> FolderPreview:
     """What taking the new release would write; what is undecided stands as mine."""
     if view.merge is None:
         return FolderPreview(ChangeSet(()), {})
@@ -203,7 +205,7 @@ def preview_plugin(view: PluginView, ground: Ground, choices: Mapping[str, Choic
 
 
 def apply_plugin(
-    crossing: Crossing, ground: Ground, action: UpdatePlugin | ReplacePlugin, author: Author, work: Work
+    crossing: Crossing, ground: ProjectScan, action: UpdatePlugin | ReplacePlugin, author: Author, work: Work
 ) -> int:
     """Write the planned release of a plugin; the logbook entry's id.
 
@@ -230,8 +232,8 @@ def apply_plugin(
     title = f"{id} {view.step.from_} → {view.step.to} · {count(len(changes.files), 'file')} · {_ledger_words(ledger)}"
     folder, step = view.plugin.folder, view.step
     entry = write_step(crossing, EntryText(Stage.PLUGINS, title, step.why, about(folder)), changes, work)
-    taken = TakenPlugin(view.base, step.from_, step.to, ledger, _moves(view.plugin, merge))
-    keep_taken(crossing, folder, entry, taken)
+    taken = PluginUpdate(view.base, step.from_, step.to, ledger, _moves(view.plugin, merge))
+    keep_update(crossing, folder, entry, taken)
     return entry
 
 
@@ -255,12 +257,12 @@ def ledger_json(ledger: Ledger) -> dict[str, Any]:
 
 
 def _look(
-    ground: Ground,
+    ground: ProjectScan,
     crossing: Crossing,
     plugin: Plugin,
     step: PluginStep,
-    choices: Mapping[str, Choice],
-    taken: Mapping[str, TakenPlugin],
+    choices: Mapping[str, Resolution],
+    taken: Mapping[str, PluginUpdate],
     token: CancelToken,
 ) -> PluginView:
     if (kept := taken.get(plugin.folder)) is not None:
@@ -273,7 +275,7 @@ def _look(
     return PluginView(plugin, step, False, base, note, merge, ledger, _find_odd(merge, result, choices))
 
 
-def _find_odd(merge: FolderMerge, result: Result, choices: Mapping[str, Choice]) -> dict[TreePath, tuple[str, ...]]:
+def _find_odd(merge: FolderMerge, result: Result, choices: Mapping[str, Resolution]) -> dict[TreePath, tuple[str, ...]]:
     """What is odd about merged files in which nothing is left to decide."""
     found = {}
     for file in merge.files:
@@ -291,7 +293,7 @@ def _odd_keys(view: PluginView) -> dict[TreePath, str]:
     return {path: f"odd:{view.plugin.id}:{fingerprint(path, *words)}" for path, words in view.odd.items()}
 
 
-def _change_set(ground: Ground, plugin: Plugin, merge: FolderMerge, result: Result) -> ChangeSet:
+def _change_set(ground: ProjectScan, plugin: Plugin, merge: FolderMerge, result: Result) -> ChangeSet:
     draft = Draft(ground.project)
     before = merge.mine.things
     for path in before:
@@ -300,7 +302,7 @@ def _change_set(ground: Ground, plugin: Plugin, merge: FolderMerge, result: Resu
     for path, entry in result.entries.items():
         if before.get(path) == entry:
             continue
-        if entry.kind is Kind.LINK:
+        if entry.kind is EntryKind.LINK:
             draft.link(f"{plugin.folder}/{path}", entry.content)
         else:
             draft.write(f"{plugin.folder}/{path}", result.read(path), entry.mode)
@@ -308,7 +310,7 @@ def _change_set(ground: Ground, plugin: Plugin, merge: FolderMerge, result: Resu
 
 
 def _items(
-    view: PluginView, choices: Mapping[str, Choice], settled: Collection[str], known: Mapping[str, Remembered]
+    view: PluginView, choices: Mapping[str, Resolution], settled: Collection[str], known: Mapping[str, Remembered]
 ) -> list[Item]:
     if view.merge is None:
         return []
@@ -341,7 +343,7 @@ def _items(
     return items
 
 
-def _rebuild_items(crossing: Crossing, built: Sequence[Built], views: Sequence[PluginView]) -> Iterator[Item]:
+def _rebuild_items(crossing: Crossing, built: Sequence[PluginBuild], views: Sequence[PluginView]) -> Iterator[Item]:
     """Compiled plugins whose stamps name other releases; their own new release comes first."""
     to = crossing.setup.to
     coming = {view.plugin.id for view in views if view.merge is not None or view.step.action == "set aside"}
@@ -361,7 +363,7 @@ def _rebuild_items(crossing: Crossing, built: Sequence[Built], views: Sequence[P
 
 
 def _aside_items(
-    ground: Ground, crossing: Crossing, steps: Sequence[PluginStep], aside: Sequence[Aside]
+    ground: ProjectScan, crossing: Crossing, steps: Sequence[PluginStep], aside: Sequence[PluginLeftOut]
 ) -> Iterator[Item]:
     """What is still to be set aside, as was decided, and what could come back."""
     for step in steps:
@@ -392,7 +394,7 @@ _WAY_TITLES: Mapping[str, str] = {
 }
 
 
-def _about(file: FileMerge, due: Due) -> str:
+def _about(file: FileMerge, due: Conflict) -> str:
     """What a decision is about, in a few words."""
     if isinstance(file.merge, KeyedMerge):
         return f"both changed {due.at.lstrip('/')}"
@@ -402,7 +404,7 @@ def _about(file: FileMerge, due: Due) -> str:
     return file.why.split(";")[0]
 
 
-def _ways(file: FileMerge, due: Due, known: Mapping[str, Remembered]) -> tuple[Option, ...]:
+def _ways(file: FileMerge, due: Conflict, known: Mapping[str, Remembered]) -> tuple[Option, ...]:
     """The ways to settle a decision; first the one that was taken when the same conflict came up before."""
     titles = dict(_WAY_TITLES)
     if due.kind == "file":
@@ -426,10 +428,10 @@ def _ways(file: FileMerge, due: Due, known: Mapping[str, Remembered]) -> tuple[O
     return tuple(found)
 
 
-def _choice(take: str, text: str) -> Choice:
+def _choice(take: str, text: str) -> Resolution:
     if take not in TAKINGS:
         raise FernshaleError(f"a merge decision says {take!r}, which is no way to settle it")
-    return Choice(take, text)  # type: ignore[arg-type]
+    return Resolution(take, text)  # type: ignore[arg-type]
 
 
 def _ledger_words(ledger: Ledger) -> str:

@@ -4,19 +4,19 @@ from __future__ import annotations
 
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.handlers import Handlers
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.stages.route.actions import ChooseRoute, RaiseStandard
 from fernshale.core.crossing.stages.route.toolchain import find_demand, raise_standard
-from fernshale.core.crossing.stages.route.view import choose_way
+from fernshale.core.crossing.stages.route.view import choose_route
 
 
-def _choose_route(crossing: Crossing, ground: Ground, action: ChooseRoute, author: Author, work: Work) -> None:
-    choose_way(crossing, ground, action.stops.split(), author)
+def _choose_route(crossing: Crossing, ground: ProjectScan, action: ChooseRoute, author: Author, work: Work) -> None:
+    choose_route(crossing, ground, action.stops.split(), author)
 
 
-def _raise_standard(crossing: Crossing, ground: Ground, action: RaiseStandard, author: Author, work: Work) -> None:
+def _raise_standard(crossing: Crossing, ground: ProjectScan, action: RaiseStandard, author: Author, work: Work) -> None:
     raise_standard(crossing, ground, find_demand(ground, action.demand), work)
 
 

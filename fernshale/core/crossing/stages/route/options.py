@@ -9,11 +9,11 @@ from dataclasses import dataclass
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.release import parse_release, same_release
 from fernshale.core.base.work import CancelToken
-from fernshale.core.crossing.project.scan import Ground, engine_folder
+from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
 from fernshale.core.crossing.project.source_texts import Texts
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.rules.sources import LegRules, written_rules
-from fernshale.core.route.candidates import Here, Wishes, concerning
+from fernshale.core.route.candidates import InstalledPlugin, PluginWishes, concerning
 from fernshale.core.route.planner import UNSURE, Leg, plan_leg
 from fernshale.core.route.release_names import gone_names, names_of
 from fernshale.core.route.shelf import Shelf
@@ -43,7 +43,7 @@ class LegEstimate:
 
 
 @dataclass(frozen=True, slots=True)
-class Way:
+class RouteOption:
     """One way: over which stops, with what each leg costs."""
 
     stops: tuple[str, ...]
@@ -54,16 +54,16 @@ class Way:
         return "direct" if len(self.stops) == 1 else "over " + ", then ".join(self.stops[:-1])
 
 
-def find_ways(
-    ground: Ground,
+def find_routes(
+    ground: ProjectScan,
     shelf: Shelf,
     from_: str,
     target: str,
     chosen: Sequence[str],
-    wishes: Wishes,
+    wishes: PluginWishes,
     texts: Texts,
     token: CancelToken,
-) -> tuple[Way, ...]:
+) -> tuple[RouteOption, ...]:
     """The direct way, one over each release worth a stop, one over all of them; and the chosen one, whatever it is."""
     stops = stops_between(shelf, ground.profile.id, from_, target, texts.used)
     ways = {(target,), *((stop, target) for stop in stops), (*stops, target), tuple(chosen)}
@@ -71,7 +71,7 @@ def find_ways(
     costs: dict[tuple[object, ...], LegEstimate] = {}
     found = []
     for way in ordered:
-        here = tuple(Here(item.id, item.version, item.accepts) for item in ground.plugins)
+        here = tuple(InstalledPlugin(item.id, item.version, item.accepts) for item in ground.plugins)
         legs = []
         for at, to in zip((from_, *way), way, strict=False):
             token.check()
@@ -80,7 +80,7 @@ def find_ways(
                 costs[key] = _estimate(ground, shelf, at, to, here, wishes, texts, token)
             legs.append(costs[key])
             here = _after(here, costs[key].leg, shelf)
-        found.append(Way(way, tuple(legs)))
+        found.append(RouteOption(way, tuple(legs)))
     return tuple(found)
 
 
@@ -97,7 +97,7 @@ def stops_between(shelf: Shelf, engine: str, from_: str, target: str, used: Mapp
     return list(lines.values())[-_MOST_STOPS:]
 
 
-def count_known(ground: Ground, shelf: Shelf, from_: str, to: str, token: CancelToken) -> Mapping[str, int]:
+def count_known(ground: ProjectScan, shelf: Shelf, from_: str, to: str, token: CancelToken) -> Mapping[str, int]:
     """Places of the project that the rules between two releases would change, by name of the rule, most first."""
 
     def count() -> dict[str, int]:
@@ -112,12 +112,12 @@ def count_known(ground: Ground, shelf: Shelf, from_: str, to: str, token: Cancel
 
 
 def _estimate(
-    ground: Ground,
+    ground: ProjectScan,
     shelf: Shelf,
     from_: str,
     to: str,
-    here: Sequence[Here],
-    wishes: Wishes,
+    here: Sequence[InstalledPlugin],
+    wishes: PluginWishes,
     texts: Texts,
     token: CancelToken,
 ) -> LegEstimate:
@@ -128,7 +128,7 @@ def _estimate(
     return LegEstimate(leg, known, _gone(ground, from_, to, texts, token), faults)
 
 
-def _gone(ground: Ground, from_: str, to: str, texts: Texts, token: CancelToken) -> Mapping[str, int] | None:
+def _gone(ground: ProjectScan, from_: str, to: str, texts: Texts, token: CancelToken) -> Mapping[str, int] | None:
     try:
         old, new = (names_of(engine_folder(ground, release), token) for release in (from_, to))
     except (FernshaleError, OSError):
@@ -136,7 +136,7 @@ def _gone(ground: Ground, from_: str, to: str, texts: Texts, token: CancelToken)
     return gone_names(old, new, texts.used)
 
 
-def _after(here: Sequence[Here], leg: Leg, shelf: Shelf) -> tuple[Here, ...]:
+def _after(here: Sequence[InstalledPlugin], leg: Leg, shelf: Shelf) -> tuple[InstalledPlugin, ...]:
     """The plugins as they will stand after a leg."""
     standing = {item.id: item for item in here}
     for step in leg.plugins:
@@ -145,5 +145,5 @@ def _after(here: Sequence[Here], leg: Leg, shelf: Shelf) -> tuple[Here, ...]:
         id = step.becomes or step.id
         known = shelf.plugin(id, step.to) if step.to else None
         if known is not None and not (id in standing and same_release(standing[id].version, step.to)):
-            standing[id] = Here(id, step.to, known.accepts or known.said_to_work)
+            standing[id] = InstalledPlugin(id, step.to, known.accepts or known.said_to_work)
     return tuple(standing.values())

@@ -10,7 +10,7 @@ from fernshale.core.base.release import is_release, parse_release
 from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.commands import RequirementResult
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Choose
 from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.items import Item, Option
@@ -33,7 +33,7 @@ class DemandState:
 
 
 def check_demands(
-    ground: Ground, demands: Sequence[Demand], requirements: Sequence[RequirementResult]
+    ground: ProjectScan, demands: Sequence[Demand], requirements: Sequence[RequirementResult]
 ) -> tuple[DemandState, ...]:
     """Each demand of a release against the standards the project states and the tools that were looked at."""
     standards = find_standards(ground.profile, ground.project, ground.manifest) if demands else ()
@@ -65,7 +65,7 @@ def demand_items(states: Sequence[DemandState], to: str, decided: Sequence[str])
     return items
 
 
-def find_demand(ground: Ground, place: str) -> Demand:
+def find_demand(ground: ProjectScan, place: str) -> Demand:
     """The demand behind `RELEASE:NAME`. Raises MisuseError, NotOnShelf."""
     to, _, name = place.partition(":")
     release = ground.shelf.engine(ground.profile.id, to) if ground.shelf else None
@@ -75,7 +75,7 @@ def find_demand(ground: Ground, place: str) -> Demand:
     return found
 
 
-def raise_standard(crossing: Crossing, ground: Ground, demand: Demand, work: Work) -> int:
+def raise_standard(crossing: Crossing, ground: ProjectScan, demand: Demand, work: Work) -> int:
     """Write the demanded number wherever the project states a lower one, as a step; the entry's id."""
     (state,) = check_demands(ground, [demand], ())
     if state.holds is not False or not state.stated:
@@ -91,7 +91,7 @@ def raise_standard(crossing: Crossing, ground: Ground, demand: Demand, work: Wor
 
 
 def _check(
-    ground: Ground, demand: Demand, standards: Sequence[FoundStandard], requirements: Sequence[RequirementResult]
+    ground: ProjectScan, demand: Demand, standards: Sequence[FoundStandard], requirements: Sequence[RequirementResult]
 ) -> DemandState:
     wanted = parse_release(demand.at_least)
     stated = [item for item in standards if item.name == demand.name]

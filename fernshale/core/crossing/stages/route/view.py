@@ -11,7 +11,7 @@ from fernshale.core.base.work import CancelToken
 from fernshale.core.crossing.project.commands import read_requirements
 from fernshale.core.crossing.project.plugin_plan import plan, plugin_key, read_wishes, shelf_of
 from fernshale.core.crossing.project.release_notes import NoteUse, find_notes
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.project.source_texts import read_texts
 from fernshale.core.crossing.record.actions import Author, Choose
 from fernshale.core.crossing.record.database import Crossing
@@ -19,9 +19,9 @@ from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.logbook import note
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.route.actions import ChooseRoute
-from fernshale.core.crossing.stages.route.options import LegEstimate, Way, find_ways
+from fernshale.core.crossing.stages.route.options import LegEstimate, RouteOption, find_routes
 from fernshale.core.crossing.stages.route.toolchain import DemandState, check_demands, demand_items
-from fernshale.core.route.candidates import Candidate, Here, Wishes, concerning, find_candidates
+from fernshale.core.route.candidates import InstalledPlugin, PluginCandidate, PluginWishes, concerning, find_candidates
 from fernshale.core.route.planner import UNSURE, Cell, Leg, PluginStep, readiness
 from fernshale.core.route.shelf import EngineRelease
 
@@ -34,11 +34,11 @@ class RouteView:
     """
 
     leg: Leg
-    ways: tuple[Way, ...]
+    ways: tuple[RouteOption, ...]
     stops: tuple[str, ...]
     releases: tuple[EngineRelease, ...]
     table: Mapping[tuple[str, str], Cell]
-    choices: Mapping[str, tuple[Candidate, ...]]
+    choices: Mapping[str, tuple[PluginCandidate, ...]]
     notes: tuple[NoteUse, ...]
     faults: Mapping[str, tuple[str, ...]]
     demands: tuple[DemandState, ...]
@@ -47,7 +47,7 @@ class RouteView:
     items: tuple[Item, ...]
 
     @property
-    def way(self) -> Way:
+    def way(self) -> RouteOption:
         """The chosen one."""
         return next(way for way in self.ways if way.stops == self.stops)
 
@@ -57,7 +57,7 @@ class RouteView:
         return next(item for item in self.way.legs if item.leg.to == self.leg.to)
 
 
-def route(ground: Ground, crossing: Crossing, token: CancelToken) -> RouteView:
+def route(ground: ProjectScan, crossing: Crossing, token: CancelToken) -> RouteView:
     """Look at the way ahead; runs nothing and writes nothing."""
     shelf, setup = shelf_of(ground), crossing.setup
     texts = read_texts(ground, token)
@@ -65,7 +65,11 @@ def route(ground: Ground, crossing: Crossing, token: CancelToken) -> RouteView:
     leg = plan(ground, crossing, token)
     releases = shelf.engines_of(ground.profile.id)
     field = find_candidates(
-        shelf, setup.to, [Here(p.id, p.version, p.accepts) for p in ground.plugins], Wishes(), texts.used
+        shelf,
+        setup.to,
+        [InstalledPlugin(p.id, p.version, p.accepts) for p in ground.plugins],
+        PluginWishes(),
+        texts.used,
     )
     table = {(id, item.version): readiness(shelf, id, item.version) for id in field.order for item in releases}
     target = shelf.engine(ground.profile.id, setup.to)
@@ -74,7 +78,7 @@ def route(ground: Ground, crossing: Crossing, token: CancelToken) -> RouteView:
     rest = setup.stops[setup.leg :]
     view = RouteView(
         leg,
-        find_ways(ground, shelf, setup.from_, setup.target, rest, wishes, texts, token),
+        find_routes(ground, shelf, setup.from_, setup.target, rest, wishes, texts, token),
         rest,
         releases,
         table,
@@ -89,7 +93,7 @@ def route(ground: Ground, crossing: Crossing, token: CancelToken) -> RouteView:
     return replace(view, items=tuple(item for item in _items(view, crossing) if item.key not in decided))
 
 
-def choose_way(crossing: Crossing, ground: Ground, stops: Sequence[str], author: Author) -> None:
+def choose_route(crossing: Crossing, ground: ProjectScan, stops: Sequence[str], author: Author) -> None:
     """Go over these stops from where the crossing is. Raises MisuseError for stops that lead nowhere, NotOnShelf."""
     setup, shelf = crossing.setup, shelf_of(ground)
     order = [setup.from_, *stops]
@@ -211,5 +215,5 @@ def _plugin_items(step: PluginStep, key: str, to: str, detail: str) -> list[Item
     return [Item(key, Stage.ROUTE, title, f"plugin {step.id}", detail=detail, options=options)]
 
 
-def _way_words(way: Way) -> str:
+def _way_words(way: RouteOption) -> str:
     return "; ".join(f"{item.leg.from_} → {item.leg.to}: {item.places} places" for item in way.legs)

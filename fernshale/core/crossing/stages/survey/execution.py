@@ -5,7 +5,7 @@ from __future__ import annotations
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.handlers import Handlers
 from fernshale.core.crossing.project.roles import give_role
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.git_commits import commit_from_now_on, leave_alone
@@ -22,21 +22,23 @@ from fernshale.core.crossing.stages.survey.actions import (
 from fernshale.core.crossing.stages.survey.view import remove_thing, take_baseline, try_requirements
 
 
-def _commit_steps(crossing: Crossing, ground: Ground, action: CommitSteps, author: Author, work: Work) -> None:
+def _commit_steps(crossing: Crossing, ground: ProjectScan, action: CommitSteps, author: Author, work: Work) -> None:
     name = commit_from_now_on(crossing, action.consent)
     note(crossing, Stage.SURVEY, f"steps are committed on the branch {name}", author.why, action.key)
 
 
-def _leave_git_alone(crossing: Crossing, ground: Ground, action: LeaveGitAlone, author: Author, work: Work) -> None:
+def _leave_git_alone(
+    crossing: Crossing, ground: ProjectScan, action: LeaveGitAlone, author: Author, work: Work
+) -> None:
     leave_alone(crossing)
     note(crossing, Stage.SURVEY, "git is left alone", author.why, action.key)
 
 
-def _remove_path(crossing: Crossing, ground: Ground, action: RemovePath, author: Author, work: Work) -> None:
+def _remove_path(crossing: Crossing, ground: ProjectScan, action: RemovePath, author: Author, work: Work) -> None:
     remove_thing(crossing, ground, action.path, action.decision(author), work)
 
 
-def _assign_role(crossing: Crossing, ground: Ground, action: AssignRole, author: Author, work: Work) -> None:
+def _assign_role(crossing: Crossing, ground: ProjectScan, action: AssignRole, author: Author, work: Work) -> None:
     note(crossing, Stage.SURVEY, give_role(ground.project, action.path, action.role), author.why, "role")
 
 

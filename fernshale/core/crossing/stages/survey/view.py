@@ -24,7 +24,7 @@ from fernshale.core.crossing.project.commands import (
 )
 from fernshale.core.crossing.project.plugin_origins import PluginOrigin, find_origins, local_json
 from fernshale.core.crossing.project.runs import run_game
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Choose
 from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.decisions import Decision
@@ -34,7 +34,7 @@ from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.survey.actions import CheckRequirements, RemovePath, TakeBaseline
 from fernshale.core.crossing.stages.survey.git_items import git_items
 from fernshale.core.profile.model import Role
-from fernshale.core.survey.duplicates import Double, Stale, find_doubles, find_stale
+from fernshale.core.survey.duplicates import DuplicateLibrary, Stale, find_doubles, find_stale
 from fernshale.core.survey.release_sites import FoundSite
 from fernshale.core.survey.roles import files_by_role
 
@@ -45,11 +45,11 @@ _BASELINE = TakeBaseline().key
 class SurveyView:
     """What the survey found. `sizes` are bytes by role."""
 
-    ground: Ground
+    ground: ProjectScan
     roles: Mapping[Role, tuple[TreePath, ...]]
     sizes: Mapping[Role, int]
     plugins: tuple[PluginOrigin, ...]
-    doubles: tuple[Double, ...]
+    doubles: tuple[DuplicateLibrary, ...]
     stale: tuple[Stale, ...]
     requirements: tuple[RequirementResult, ...]
     baseline: Baseline | None
@@ -61,7 +61,7 @@ class SurveyView:
         return self.ground.profile.commands.build is not None or self.ground.profile.commands.run is not None
 
 
-def survey(ground: Ground, crossing: Crossing | None, token: CancelToken) -> SurveyView:
+def survey(ground: ProjectScan, crossing: Crossing | None, token: CancelToken) -> SurveyView:
     """Look at the project; runs nothing and writes nothing."""
     roles = files_by_role(ground.profile, ground.manifest)
     entries = ground.manifest.files
@@ -86,7 +86,7 @@ def survey(ground: Ground, crossing: Crossing | None, token: CancelToken) -> Sur
     return SurveyView(ground, roles, sizes, plugins, doubles, stale, requirements, baseline, open_)
 
 
-def take_baseline(crossing: Crossing, ground: Ground, work: Work) -> Baseline | None:
+def take_baseline(crossing: Crossing, ground: ProjectScan, work: Work) -> Baseline | None:
     """Build and run the project as it is, and keep how that went.
 
     The profile's preconditions are tried first; None while one does not hold and nobody decided to go on all the same.
@@ -120,7 +120,7 @@ def take_baseline(crossing: Crossing, ground: Ground, work: Work) -> Baseline | 
     return baseline
 
 
-def try_requirements(crossing: Crossing, ground: Ground, token: CancelToken) -> tuple[RequirementResult, ...]:
+def try_requirements(crossing: Crossing, ground: ProjectScan, token: CancelToken) -> tuple[RequirementResult, ...]:
     """Try the profile's preconditions and keep what came of it. Raises TrustNeeded."""
     requirements = check_requirements(ground, token)
     crossing.keep_fact("requirements", [list(astuple(item)) for item in requirements])
@@ -130,7 +130,7 @@ def try_requirements(crossing: Crossing, ground: Ground, token: CancelToken) -> 
     return requirements
 
 
-def remove_thing(crossing: Crossing, ground: Ground, place: TreePath, decided: Decision, work: Work) -> int:
+def remove_thing(crossing: Crossing, ground: ProjectScan, place: TreePath, decided: Decision, work: Work) -> int:
     """Take a file or a folder out of the project, as was decided; the entry's id. Raises MisuseError when it is not there."""
     paths = [path for path in ground.manifest.paths() if under(path, place)]
     if not paths:
@@ -209,7 +209,7 @@ def _plugin_json(item: PluginOrigin) -> dict[str, object]:
 
 
 def _items(
-    ground: Ground, plugins: tuple[PluginOrigin, ...], requirements: tuple[RequirementResult, ...], alone: bool
+    ground: ProjectScan, plugins: tuple[PluginOrigin, ...], requirements: tuple[RequirementResult, ...], alone: bool
 ) -> list[Item]:
     """`alone`: no crossing was begun; in one, Route and Engine speak of plugins and sites."""
     items = []
@@ -246,7 +246,7 @@ def _items(
     return items
 
 
-def _double_items(doubles: tuple[Double, ...], plugins: tuple[PluginOrigin, ...]) -> list[Item]:
+def _double_items(doubles: tuple[DuplicateLibrary, ...], plugins: tuple[PluginOrigin, ...]) -> list[Item]:
     items = []
     for item in doubles:
         name = f"double:{item.one}:{item.other}"
@@ -275,7 +275,7 @@ def _need_key(need: RequirementResult) -> str:
     return f"survey:needs:{need.name}"
 
 
-def _odd_site(site: FoundSite, ground: Ground) -> Item:
+def _odd_site(site: FoundSite, ground: ProjectScan) -> Item:
     title = f"{site.file} names {site.value.text}, the project is on {ground.release}"
     return Item(
         f"survey:site:{site.file}:{site.at.text}",
@@ -287,7 +287,7 @@ def _odd_site(site: FoundSite, ground: Ground) -> Item:
     )
 
 
-def _baseline_items(ground: Ground, crossing: Crossing | None, baseline: Baseline | None) -> list[Item]:
+def _baseline_items(ground: ProjectScan, crossing: Crossing | None, baseline: Baseline | None) -> list[Item]:
     commands = ground.profile.commands
     does = " and ".join(
         word for word, command in (("build", commands.build), ("run", commands.run)) if command is not None
@@ -314,7 +314,7 @@ def _baseline_items(ground: Ground, crossing: Crossing | None, baseline: Baselin
     return []
 
 
-def _is_before(ground: Ground, crossing: Crossing) -> bool:
+def _is_before(ground: ProjectScan, crossing: Crossing) -> bool:
     """Whether the project is still on the release that the crossing comes from, so that a baseline can be taken."""
     return parse_release(ground.release) == parse_release(crossing.setup.from_)
 

@@ -10,9 +10,9 @@ from dataclasses import asdict, dataclass
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.quantities import count
 from fernshale.core.crossing.project.checks import keep_results, listed_checks, own_checks
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Author
-from fernshale.core.crossing.record.database import Crossing, Entry
+from fernshale.core.crossing.record.database import Crossing, LogEntry
 from fernshale.core.crossing.record.logbook import note
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.trial.actions import MarkCheck
@@ -31,7 +31,7 @@ class ProposedCheck:
     reason: str
 
 
-def add_check(crossing: Crossing, ground: Ground, check: Check) -> None:
+def add_check(crossing: Crossing, ground: ProjectScan, check: Check) -> None:
     """Put a check on the list; one of the same name is replaced. Raises MisuseError for the name of one of the profile's."""
     if any(item.name == check.name for item in ground.profile.check):
         raise MisuseError(f"the profile has a check {check.name} already")
@@ -48,7 +48,7 @@ def drop_check(crossing: Crossing, name: str) -> None:
     crossing.keep_fact("checks", [asdict(item) for item in kept])
 
 
-def mark_check(crossing: Crossing, ground: Ground, action: MarkCheck, author: Author) -> None:
+def mark_check(crossing: Crossing, ground: ProjectScan, action: MarkCheck, author: Author) -> None:
     """Keep what somebody saw who tried a check. Raises MisuseError for a name that is not listed."""
     name, verdict, evidence = action.check, action.verdict, author.why
     if not any(item.name == name for item in listed_checks(crossing, ground)):
@@ -58,7 +58,7 @@ def mark_check(crossing: Crossing, ground: Ground, action: MarkCheck, author: Au
     note(crossing, Stage.TRIAL, f"{name}: {verdict} on {ground.release}", evidence, f"check {name}")
 
 
-def propose_checks(crossing: Crossing, ground: Ground) -> tuple[ProposedCheck, ...]:
+def propose_checks(crossing: Crossing, ground: ProjectScan) -> tuple[ProposedCheck, ...]:
     """What the upgrade touched and somebody should look at: silent changes, data that was rewritten, own files with many fixes,
     plugins whose local edits were carried."""
     known = {item.name for item in own_checks(crossing)} | set(crossing.fact("checks not wanted") or ())
@@ -72,7 +72,7 @@ def refuse_check(crossing: Crossing, name: str) -> None:
     crossing.keep_fact("checks not wanted", [*(crossing.fact("checks not wanted") or ()), name])
 
 
-def _silent(done: Sequence[Entry]) -> Iterable[ProposedCheck]:
+def _silent(done: Sequence[LogEntry]) -> Iterable[ProposedCheck]:
     for entry in done:
         if entry.about.startswith("silent ") and entry.changes:
             files = ", ".join(change.path for change in entry.changes.files[:4])
@@ -82,7 +82,7 @@ def _silent(done: Sequence[Entry]) -> Iterable[ProposedCheck]:
             )
 
 
-def _rewritten(done: Sequence[Entry]) -> Iterable[ProposedCheck]:
+def _rewritten(done: Sequence[LogEntry]) -> Iterable[ProposedCheck]:
     touched: dict[str, list[str]] = {}
     for entry in done:
         if entry.stage is Stage.LINKS and entry.changes:
@@ -93,7 +93,7 @@ def _rewritten(done: Sequence[Entry]) -> Iterable[ProposedCheck]:
         yield ProposedCheck(Check(f"looks right: {path}", by_hand=words), f"{count(len(titles), 'rewrite')} in it")
 
 
-def _plugins(done: Sequence[Entry]) -> Iterable[ProposedCheck]:
+def _plugins(done: Sequence[LogEntry]) -> Iterable[ProposedCheck]:
     for entry in done:
         if entry.stage is Stage.PLUGINS and entry.about.startswith("plugin "):
             name = entry.about.removeprefix("plugin ")
@@ -102,7 +102,7 @@ def _plugins(done: Sequence[Entry]) -> Iterable[ProposedCheck]:
             )
 
 
-def _own_code(done: Sequence[Entry], ground: Ground) -> Iterable[ProposedCheck]:
+def _own_code(done: Sequence[LogEntry], ground: ProjectScan) -> Iterable[ProposedCheck]:
     touched: Counter[str] = Counter()
     for entry in done:
         if entry.stage is Stage.BUILD and entry.changes:

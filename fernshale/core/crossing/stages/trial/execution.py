@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from fernshale.core.crossing.project.handlers import Handlers
-from fernshale.core.crossing.record.legs import go_on
+from fernshale.core.crossing.record.legs import begin_next_leg
 from fernshale.core.crossing.stages.trial.actions import BeginNextLeg, MarkCheck, RunGame
 from fernshale.core.crossing.stages.trial.checks import mark_check
 from fernshale.core.crossing.stages.trial.view import run_trial
@@ -11,5 +11,5 @@ from fernshale.core.crossing.stages.trial.view import run_trial
 HANDLERS: Handlers = {
     RunGame: lambda crossing, ground, action, author, work: run_trial(crossing, ground, work),
     MarkCheck: lambda crossing, ground, action, author, work: mark_check(crossing, ground, action, author),
-    BeginNextLeg: lambda crossing, ground, action, author, work: go_on(crossing, work),
+    BeginNextLeg: lambda crossing, ground, action, author, work: begin_next_leg(crossing, work),
 }

@@ -10,7 +10,7 @@ from fernshale.core.base.errors import ProjectError
 from fernshale.core.base.textfile import position, text_of
 from fernshale.core.base.treepath import TreePath, reader
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.project.scan import Ground, engine_folder
+from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
 from fernshale.core.process.text_search import files_with
 from fernshale.core.snapshot.manifest import EMPTY
 from fernshale.core.snapshot.tree_walk import list_tree
@@ -32,7 +32,7 @@ class Printer:
     in_engine: bool
 
 
-def find_printers(ground: Ground, template: str, token: CancelToken) -> tuple[Printer, ...]:
+def find_printers(ground: ProjectScan, template: str, token: CancelToken) -> tuple[Printer, ...]:
     """The places that may print a message, those with the most of its words first: in the project, else in the engine."""
     parts = list(dict.fromkeys(part for whole in literal_parts(template) for part in (whole, *_halves(whole))))
     mine = _Places(ground.project, files_of(ground.profile, ground.paths, *CODE_ROLES), parts, False, token)
@@ -50,7 +50,7 @@ def find_printers(ground: Ground, template: str, token: CancelToken) -> tuple[Pr
     return ()
 
 
-def _engine_places(ground: Ground, parts: Sequence[str], token: CancelToken) -> _Places:
+def _engine_places(ground: ProjectScan, parts: Sequence[str], token: CancelToken) -> _Places:
     folder = engine_folder(ground, ground.release)
     return _Places(folder, list_tree(folder, EMPTY, Work(token=token)).paths(), parts, True, token)
 

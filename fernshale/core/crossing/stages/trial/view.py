@@ -12,7 +12,7 @@ from fernshale.core.crossing.project.baseline import Baseline, read_baseline
 from fernshale.core.crossing.project.checks import CheckRow, check_rows
 from fernshale.core.crossing.project.freshness import fingerprint
 from fernshale.core.crossing.project.runs import RunRecord, run_game
-from fernshale.core.crossing.project.scan import Ground
+from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Choose
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Decision
@@ -72,7 +72,7 @@ class TrialView:
         return run.passed and all(check.is_good for check in run.checks) and not self.is_stale
 
 
-def trial(ground: Ground, crossing: Crossing, compiles: bool = True) -> TrialView:
+def trial(ground: ProjectScan, crossing: Crossing, compiles: bool = True) -> TrialView:
     """Look at the last run; runs nothing. What does not compile is built first."""
     kept = crossing.leg_fact("trial")
     baseline = read_baseline(crossing)
@@ -105,7 +105,7 @@ def trial(ground: Ground, crossing: Crossing, compiles: bool = True) -> TrialVie
     return replace(view, items=(*items, *_leg_end(items, crossing)))
 
 
-def run_trial(crossing: Crossing, ground: Ground, work: Work) -> RunRecord:
+def run_trial(crossing: Crossing, ground: ProjectScan, work: Work) -> RunRecord:
     """Run the game on the release the project is on, and keep how it went."""
     run = run_game(crossing, ground, Stage.TRIAL, work)
     crossing.keep_leg_fact(
@@ -215,7 +215,7 @@ def _middle(times: tuple[float, ...]) -> float:
     return sorted(times)[len(times) // 2]
 
 
-def _pictures(before: RunRecord | None, run: RunRecord, ground: Ground) -> tuple[PicturePair, ...]:
+def _pictures(before: RunRecord | None, run: RunRecord, ground: ProjectScan) -> tuple[PicturePair, ...]:
     pairs = []
     for picture in ground.profile.picture:
         old = before.pictures.get(picture.name, "") if before else ""
