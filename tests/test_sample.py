@@ -81,10 +81,10 @@ def test_sample_is_clean_on_its_release_and_breaks_in_many_ways_on_the_next(samp
     assert (tmp_path / "day-report.txt").read_bytes() == expected.read_bytes()
 
     profile = read_profile(sample.profile)
-    ground = scan_project(sample.project, profile, None, Work())
-    _write(draft_sites(sample.project, site_changes(ground, "2.6.1", "3.0.2")))
+    scan = scan_project(sample.project, profile, None, Work())
+    _write(draft_sites(sample.project, site_changes(scan, "2.6.1", "3.0.2")))
     broken = _make(sample, "3.0.2", tmp_path / "new")
-    owned, causes = diagnose((broken.stdout + broken.stderr).encode(), ground, plain_ground(ground))
+    owned, causes = diagnose((broken.stdout + broken.stderr).encode(), scan, plain_ground(scan))
     errors = [item for item in owned if item.diagnostic.severity == "error"]
     assert len(errors) >= 70 and len(causes) >= 18 and len({cause.kind for cause in causes}) >= 9
     shaders = [item for item in errors if item.diagnostic.place.file.endswith(".glim")]
@@ -111,8 +111,8 @@ def test_stale_start_table_is_a_linker_error_and_the_silent_change_a_wrong_repor
         rules = tuple(
             rule for rule in read_rules(sample.shelf / path).rules if not rule.silent and rule.kind != "delete"
         )
-        ground = scan_project(sample.project, profile, None, Work())
-        _write(apply_rules(ground, rules, CancelToken()).draft)
+        scan = scan_project(sample.project, profile, None, Work())
+        _write(apply_rules(scan, rules, CancelToken()).draft)
     # What only comparing the releases tells.
     fewer = Rule("fewer", "rewrite", "", pattern="ring_bell($a, $b, $c)", replacement="ring_bell($a, $b)")
     _write(apply_rules(scan_project(sample.project, profile, None, Work()), [fewer], CancelToken()).draft)
@@ -125,7 +125,7 @@ def test_stale_start_table_is_a_linker_error_and_the_silent_change_a_wrong_repor
     subprocess.run(generate, check=True, capture_output=True)
     assert (sample.project / "generated/start_table.cpp").read_text() == table  # the generator leaves an old one alone
     built = _make(sample, "3.0.2", tmp_path / "new")
-    _, causes = diagnose((built.stdout + built.stderr).encode(), ground, plain_ground(ground))
+    _, causes = diagnose((built.stdout + built.stderr).encode(), scan, plain_ground(scan))
     assert [cause.key for cause in causes] == ["link::start_entries"]
 
     (sample.project / "generated/start_table.cpp").unlink()

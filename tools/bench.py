@@ -31,7 +31,7 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.build.causes import find_causes
 from fernshale.core.build.owners import Owned
 from fernshale.core.build.reading import read_log
-from fernshale.core.crossing.project import scan as ground_module
+from fernshale.core.crossing.project import scan as scan_module
 from fernshale.core.crossing.project.scan import scan_project
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.stages.survey.view import survey
@@ -487,15 +487,15 @@ def bench_rules(folder: Path) -> None:
     token = CancelToken()
 
     def ours() -> None:
-        ground_module._seen.clear()
-        ground = scan_project(folder / "tree", profile, None, Work(token=token), contents=False)
-        assert len(find_all_edits(ground, [rule], token)["tide"]) == 2000
+        scan_module._seen.clear()
+        scan = scan_project(folder / "tree", profile, None, Work(token=token), contents=False)
+        assert len(find_all_edits(scan, [rule], token)["tide"]) == 2000
 
     root = folder / "tree"
-    ground = scan_project(root, profile, None, Work(token=token), contents=False)
+    scan = scan_project(root, profile, None, Work(token=token), contents=False)
 
     def again() -> None:
-        assert len(find_all_edits(ground, [rule], token)["tide"]) == 2000
+        assert len(find_all_edits(scan, [rule], token)["tide"]) == 2000
 
     searches = [("grep", "-rlF"), *([("rg", "-lF")] if shutil.which("rg") else [])]
     words = [[search, option, "next_tide", str(root)] for search, option in searches]
@@ -525,11 +525,11 @@ def bench_survey(folder: Path) -> None:
         return sum(os.lstat(os.path.join(at, name)).st_size for at, _, names in os.walk(root) for name in names)
 
     def look() -> None:
-        ground = scan_project(root, profile, None, Work(), contents=False)
-        survey(ground, None, CancelToken())
+        scan = scan_project(root, profile, None, Work(), contents=False)
+        survey(scan, None, CancelToken())
 
     def first() -> None:
-        ground_module._seen.clear()
+        scan_module._seen.clear()
         look()
 
     row("survey of 100,000 files", timed(first), "os.walk with a stat per file", timed(walk))

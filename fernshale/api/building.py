@@ -7,7 +7,7 @@ from fernshale.core.crossing.rules.search import apply_rules
 from fernshale.core.crossing.rules.sources import export_rules, keep_rules
 from fernshale.core.crossing.stages.build.actions import CodePart, FixScope
 from fernshale.core.crossing.stages.build.items import default_key
-from fernshale.core.crossing.stages.build.rounds import diagnose, plain_ground
+from fernshale.core.crossing.stages.build.rounds import diagnose, plain_context
 from fernshale.core.fix.apply import try_rule
 from fernshale.core.fix.data_rewriter import repeats
 from fernshale.core.fix.rules import read_rules
@@ -20,7 +20,7 @@ __all__ = [
     "diagnose",
     "export_rules",
     "keep_rules",
-    "plain_ground",
+    "plain_context",
     "read_rules",
     "repeats",
     "try_rule",

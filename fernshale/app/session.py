@@ -206,8 +206,8 @@ class Session(QObject):
 
         def task(crossing: Crossing, work: Work) -> None:
             with crossing.acting():
-                ground = scan_crossing(crossing, work)
-                import_content(crossing, ground, plan, over, "chosen in the window", work)
+                scan = scan_crossing(crossing, work)
+                import_content(crossing, scan, plan, over, "chosen in the window", work)
 
         self._act("bringing content over", task)
 

@@ -436,7 +436,7 @@ class MainWindow(QMainWindow):
         overview = self.session.overview
         found = choose_content(self) if overview is not None else None
         if overview is not None and found is not None:
-            CarryDialog(self, overview.ground, *found, self.session.carry).exec()
+            CarryDialog(self, overview.scan, *found, self.session.carry).exec()
 
     def show_actions(self) -> None:
         """The list of everything that can be done now."""

@@ -9,12 +9,12 @@ from typing import Any
 
 from fernshale import __version__
 from fernshale.api.actions import Author, RunBuild
-from fernshale.api.building import apply_rules, keep_rules, plain_ground, read_rules, repeats, try_rule, write_sarif
+from fernshale.api.building import apply_rules, keep_rules, plain_context, read_rules, repeats, try_rule, write_sarif
 from fernshale.api.building import diagnose as diagnose_log
 from fernshale.api.changes import unified_diff
 from fernshale.api.crossings import build_and_fix, carry_out, choose_confidence, inspect, write_changes
 from fernshale.api.projects import scan_project
-from fernshale.cli.crossing_lookup import crossing_for, ground_for, profile_for
+from fernshale.cli.crossing_lookup import crossing_for, profile_for, scan_for
 from fernshale.cli.output import LEFT_TO_DECIDE, print_data, print_json, print_lines, to_stderr
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.errors import MisuseError
@@ -35,11 +35,11 @@ def diagnose(options: argparse.Namespace, token: CancelToken) -> int:
         data = sys.stdin.buffer.read() if options.log == "-" else Path(options.log).read_bytes()
     except OSError as error:
         raise MisuseError(f"{options.log} cannot be read: {error.strerror}") from error
-    ground = None
+    scan = None
     if options.project:
         project = Path(options.project)
-        ground = scan_project(project, profile_for(options, project), None, Work(token=token))
-    owned, causes = diagnose_log(data, ground, plain_ground(ground) if ground else None)
+        scan = scan_project(project, profile_for(options, project), None, Work(token=token))
+    owned, causes = diagnose_log(data, scan, plain_context(scan) if scan else None)
     if options.sarif:
         write_atomic(Path(options.sarif), write_sarif(owned, __version__))
     if options.json:
@@ -94,8 +94,8 @@ def fix(options: argparse.Namespace, token: CancelToken) -> int:
             keep_rules(crossing, rules.rules)
         print(f"{len(rules.rules)} rules are proposed on this crossing from now on")
         return 0
-    ground = ground_for(options, token)
-    ruled = apply_rules(ground, rules.rules, token)
+    scan = scan_for(options, token)
+    ruled = apply_rules(scan, rules.rules, token)
     changes, counts, conflicts = ruled.draft.change_set(), ruled.counts, ruled.conflicts
     for one, other, edit in conflicts:
         print(f"{edit.path}:{edit.line}: {one} and {other} want different things here", file=sys.stderr)
@@ -111,17 +111,17 @@ def fix(options: argparse.Namespace, token: CancelToken) -> int:
             }
         )
     else:
-        print_data(unified_diff(changes, lambda change: (ground.project / change.path).read_bytes()))
+        print_data(unified_diff(changes, lambda change: (scan.project / change.path).read_bytes()))
     removed = changes.removed
-    if options.apply and not options.yes and len(removed) > len(ground.files) * _MAX_REMOVED:
-        to_stderr(f"{len(removed)} of {len(ground.files)} files would be removed, so nothing was written:")
+    if options.apply and not options.yes and len(removed) > len(scan.files) * _MAX_REMOVED:
+        to_stderr(f"{len(removed)} of {len(scan.files)} files would be removed, so nothing was written:")
         for path in removed[:_MAX_SHOWN]:
             to_stderr(printable(f"  {path}"))
         to_stderr("Say --yes to do it.")
         return LEFT_TO_DECIDE
     if options.apply and not changes.is_empty:
         title = f"{rules.title} · {sum(counts.values())} places in {len(changes.files)} files"
-        back = write_changes(ground.project, changes, Stage.BUILD, title, str(rules.path.name), Work(token=token))
+        back = write_changes(scan.project, changes, Stage.BUILD, title, str(rules.path.name), Work(token=token))
         print(f"written; the way back is {back}", file=sys.stderr)
         for rule in rules.rules:
             if counts.get(rule.id) and not repeats(rule):

@@ -82,7 +82,7 @@ def cross(options: argparse.Namespace, token: CancelToken) -> int:
     if options.json:
         print_json({**report_data(overview, crossing), "unfit": list(followed.unfit), "ahead": followed.ahead})
     else:
-        states = member_states(overview.ground, overview.build, crossing)
+        states = member_states(overview.scan, overview.build, crossing)
         print_lines(f"  {item.member.name}: {item.words}" for item in states)
         print_lines(f"  {line}" for line in followed.lines)
         if overview.items:
@@ -237,16 +237,16 @@ def _trial_lines(view: TrialView) -> list[str]:
 def check(options: argparse.Namespace, token: CancelToken) -> int:
     """List, add, mark or drop behaviours to try."""
     crossing = crossing_for(options)
-    ground = scan_crossing(crossing, Work(token=token))
+    scan = scan_crossing(crossing, Work(token=token))
     with crossing.acting():
         if options.mark:
-            mark_check(crossing, ground, MarkCheck(options.name, options.mark), Author("you", options.why))
+            mark_check(crossing, scan, MarkCheck(options.name, options.mark), Author("you", options.why))
         elif options.drop:
             drop_check(crossing, options.name)
         elif options.name:
-            add_check(crossing, ground, _new_check(options))
-    rows = check_rows(crossing, ground)
-    proposed = propose_checks(crossing, ground)
+            add_check(crossing, scan, _new_check(options))
+    rows = check_rows(crossing, scan)
+    proposed = propose_checks(crossing, scan)
     if options.json:
         data = [
             {"name": row.check.name, "results": {at: item.verdict for at, item in row.results.items()}} for row in rows
@@ -290,10 +290,10 @@ def report(options: argparse.Namespace, token: CancelToken) -> int:
         to_stderr(f"{len(names)} patches written to {options.patches}")
     overview = inspect(crossing, Work(token=token))
     if options.rules:
-        write_atomic(Path(options.rules), export_rules(crossing, overview.ground).encode())
+        write_atomic(Path(options.rules), export_rules(crossing, overview.scan).encode())
         to_stderr(f"written to {options.rules}")
     if options.way:
-        write_atomic(Path(options.way), export_playbook(crossing, overview.ground, token).encode())
+        write_atomic(Path(options.way), export_playbook(crossing, overview.scan, token).encode())
         to_stderr(f"written to {options.way}")
     if out is None and (options.patches or options.rules or options.way):
         return 0

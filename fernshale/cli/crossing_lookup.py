@@ -28,7 +28,7 @@ def profile_for(options: argparse.Namespace, project: Path) -> Profile:
     return profile
 
 
-def ground_for(options: argparse.Namespace, token: CancelToken, *, contents: bool = True) -> ProjectScan:
+def scan_for(options: argparse.Namespace, token: CancelToken, *, contents: bool = True) -> ProjectScan:
     """The project that was named, with the shelf that was named or that of its crossing; see `scan_project`."""
     project = Path(options.project)
     profile = profile_for(options, project)

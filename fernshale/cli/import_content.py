@@ -6,7 +6,7 @@ import argparse
 from pathlib import Path
 
 from fernshale.api.crossings import import_content, open_crossing, plan_import
-from fernshale.cli.crossing_lookup import ground_for
+from fernshale.cli.crossing_lookup import scan_for
 from fernshale.cli.output import LEFT_TO_DECIDE, print_json, print_lines
 from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
@@ -16,13 +16,13 @@ _WORDS = {"copy": "comes", "same": "is there", "differs": "differs"}
 
 
 def carry_over(options: argparse.Namespace, token: CancelToken) -> int:
-    ground = ground_for(options, token)
-    plan = plan_import(ground, Path(options.source), options.paths, options.into, token)
+    scan = scan_for(options, token)
+    plan = plan_import(scan, Path(options.source), options.paths, options.into, token)
     if options.apply:
-        crossing = open_crossing(ground.project)
+        crossing = open_crossing(scan.project)
         with crossing.acting():
             import_content(
-                crossing, ground, plan, options.over, f"asked for: {', '.join(options.paths)}", Work(token=token)
+                crossing, scan, plan, options.over, f"asked for: {', '.join(options.paths)}", Work(token=token)
             )
     if options.json:
         print_json(

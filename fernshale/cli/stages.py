@@ -12,7 +12,7 @@ from fernshale.api.crossings import carry_out, find_crossing, inspect, inspect_p
 from fernshale.api.projects import give_role, role_at
 from fernshale.api.releases import draft_sites, engine_json, route_json, site_changes
 from fernshale.cli.begin import begun
-from fernshale.cli.crossing_lookup import ground_for
+from fernshale.cli.crossing_lookup import scan_for
 from fernshale.cli.output import LEFT_TO_DECIDE, item_lines, print_data, print_json, print_lines, to_stderr
 from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.treepath import TreePath
@@ -24,17 +24,17 @@ from fernshale.core.crossing.record.stage import Stage
 def survey(options: argparse.Namespace, token: CancelToken) -> int:
     if options.others:
         return _survey_all([options.project, *options.others], options, token)
-    ground = ground_for(options, token, contents=False)
-    view = inspect_project(ground, find_crossing(ground.project), token)
+    scan = scan_for(options, token, contents=False)
+    view = inspect_project(scan, find_crossing(scan.project), token)
     if options.json:
         print_json(survey_json(view))
         return 0
-    print(f"{ground.project.name} is on {ground.profile.title} {ground.release}")
+    print(f"{scan.project.name} is on {scan.profile.title} {scan.release}")
     print("\nplaces that name a release")
-    print_lines(f"  {site.file}:{site.line}  {site.value.text}  {site.name}" for site in ground.sites)
-    if ground.members:
+    print_lines(f"  {site.file}:{site.line}  {site.value.text}  {site.name}" for site in scan.sites)
+    if scan.members:
         print("\nmembers")
-        print_lines(f"  {item.name}  {item.how} {item.release}  {item.folder}" for item in ground.members)
+        print_lines(f"  {item.name}  {item.how} {item.release}  {item.folder}" for item in scan.members)
     print("\nplugins")
     for item in view.plugins:
         origin = item.origin
@@ -61,13 +61,13 @@ def _survey_all(projects: list[str], options: argparse.Namespace, token: CancelT
     for project in projects:
         options.project = project
         try:
-            ground = ground_for(options, token, contents=False)
+            scan = scan_for(options, token, contents=False)
         except FernshaleError as error:
             rows.append({"project": project, "engine": None, "release": None, "trouble": error.message})
             continue
-        engine = {"id": ground.profile.id, "title": ground.profile.title}
-        apart = [f"{item.name} {item.release}" for item in ground.members if item.release != ground.release]
-        rows.append({"project": project, "engine": engine, "release": ground.release, "members_apart": apart})
+        engine = {"id": scan.profile.id, "title": scan.profile.title}
+        apart = [f"{item.name} {item.release}" for item in scan.members if item.release != scan.release]
+        rows.append({"project": project, "engine": engine, "release": scan.release, "members_apart": apart})
     if options.json:
         print_json({"projects": rows})
     else:
@@ -79,12 +79,12 @@ def _survey_all(projects: list[str], options: argparse.Namespace, token: CancelT
 
 def role(options: argparse.Namespace, token: CancelToken) -> int:
     """Say the role of a place and why, or give it one."""
-    ground = ground_for(options, token, contents=False)
+    scan = scan_for(options, token, contents=False)
     place = TreePath(options.place.strip("/"))
     if options.role or options.withdraw:
-        print(give_role(ground.project, place, "" if options.withdraw else options.role))
+        print(give_role(scan.project, place, "" if options.withdraw else options.role))
         return 0
-    found = role_at(ground, place)
+    found = role_at(scan, place)
     if options.json:
         print_json({"place": place, "role": found.role, "why": found.why})
     else:
@@ -111,24 +111,24 @@ def route(options: argparse.Namespace, token: CancelToken) -> int:
 
 
 def engine(options: argparse.Namespace, token: CancelToken) -> int:
-    ground = ground_for(options, token)
-    crossing = find_crossing(ground.project)
+    scan = scan_for(options, token)
+    crossing = find_crossing(scan.project)
     items: tuple[Item, ...] = ()
     if options.apply and crossing is not None:
         if crossing.setup.to != options.to:
             raise MisuseError(f"the crossing of this project leads to {crossing.setup.to}, not to {options.to}")
-        before = site_changes(ground, crossing.setup.from_, options.to)
+        before = site_changes(scan, crossing.setup.from_, options.to)
         carry_out(crossing, PointAtRelease(), Author("command line"), Work(token=token, on_line=to_stderr))
         sites, items = before, inspect(crossing, Work(token=token)).engine.items
     else:
-        sites = site_changes(ground, crossing.setup.from_ if crossing else ground.release, options.to)
-        changes = draft_sites(ground.project, sites).change_set()
+        sites = site_changes(scan, crossing.setup.from_ if crossing else scan.release, options.to)
+        changes = draft_sites(scan.project, sites).change_set()
         if options.apply and not changes.is_empty:
             title = f"{sum(item.changes for item in sites)} places name {options.to}"
-            back = write_changes(ground.project, changes, Stage.ENGINE, title, "asked for", Work(token=token))
+            back = write_changes(scan.project, changes, Stage.ENGINE, title, "asked for", Work(token=token))
             print(f"written; the way back is {back}", file=sys.stderr)
         elif not options.json:
-            print_data(unified_diff(changes, lambda change: (ground.project / change.path).read_bytes()))
+            print_data(unified_diff(changes, lambda change: (scan.project / change.path).read_bytes()))
     if options.json:
         print_json(engine_json(sites, items))
     else:

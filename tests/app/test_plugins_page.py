@@ -295,7 +295,7 @@ def test_content_from_elsewhere_is_shown_with_what_it_needs_before_it_comes(
     (wick.project / "b.txt").write_text("mine\n")
     overview = window.session.overview
     assert overview is not None
-    dialog = CarryDialog(window, overview.ground, old, ["a.txt", "b.txt"], window.session.carry)
+    dialog = CarryDialog(window, overview.scan, old, ["a.txt", "b.txt"], window.session.carry)
     qtbot.addWidget(dialog)
     qtbot.waitUntil(lambda: dialog._go.isEnabled(), timeout=10_000)
     assert dialog._go.text() == "Bring 1 file over" and [row.title for row in dialog._list.rows()] == ["a.txt", "b.txt"]

@@ -144,7 +144,7 @@ def test_edit_made_outside_shows_up(qtbot: QtBot, window: MainWindow, tree: Tree
     (wick.project / "candle.ini").write_text("wick = 2.0\n")
     with qtbot.waitSignal(window.session.overview_changed, timeout=30_000):
         window.session._look_outside()
-    assert window.session.overview is not None and window.session.overview.ground.release == "2.0"
+    assert window.session.overview is not None and window.session.overview.scan.release == "2.0"
 
 
 def test_error_is_shown_and_leaves_the_window_usable(

@@ -94,7 +94,7 @@ class CarryDialog(WorkingDialog):
     def __init__(
         self,
         parent: QWidget | None,
-        ground: ProjectScan,
+        scan: ProjectScan,
         source: Path,
         chosen: list[str],
         bring: Callable[[ImportPlan, bool], None],
@@ -102,7 +102,7 @@ class CarryDialog(WorkingDialog):
         super().__init__(parent)
         self.setWindowTitle("Bring content over")
         self.resize(820, 520)
-        self._ground, self._source, self._chosen, self._bring = ground, source, chosen, bring
+        self._scan, self._source, self._chosen, self._bring = scan, source, chosen, bring
         self._plan: ImportPlan | None = None
         column = QVBoxLayout(self)
         column.addWidget(heading_label(self, f"From {printable(str(source))}"))
@@ -137,7 +137,7 @@ class CarryDialog(WorkingDialog):
         self._said.setText("Looking at what it needs …")
         self._runner.start(
             "looking",
-            lambda work: plan_import(self._ground, self._source, self._chosen, into, work.token),
+            lambda work: plan_import(self._scan, self._source, self._chosen, into, work.token),
         )
 
     def _on_plan(self, plan: object) -> None:

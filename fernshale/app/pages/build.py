@@ -174,7 +174,7 @@ class BuildPage(Page):
     def fill(self, overview: Overview) -> None:
         self._overview = overview
         view = overview.build
-        can_build = overview.ground.profile.commands.build is not None
+        can_build = overview.scan.profile.commands.build is not None
         self._build.setVisible(can_build)
         self._rounds.set_bars(tuple(_bar(item) for item in view.rounds[-6:]) or (_no_round(can_build),))
         sure = len(view.sure)
@@ -183,7 +183,7 @@ class BuildPage(Page):
         nearest = min(range(len(_HOW_FAR)), key=lambda at: abs(_HOW_FAR[at] - view.sure_from))
         self._far.setCurrentIndex(nearest)
         # What is built before the project names the target tells nothing of it.
-        self._rounds_button.setVisible(sure > 0 and same_release(overview.ground.release, overview.setup.to))
+        self._rounds_button.setVisible(sure > 0 and same_release(overview.scan.release, overview.setup.to))
         self._sure.setText(f"Take the {sure} sure ones" if sure != 1 else "Take the sure one")
         self._build.setText("Build" if not view.rounds else "Build again")
         self._fill_causes()
@@ -200,7 +200,7 @@ class BuildPage(Page):
         is_mine_only = self._mine.isChecked() and is_split
         shown = [item for item in view.causes if not (is_mine_only and item.cause.owner in _NOT_MINE)]
         most = max((item.cause.count for item in shown), default=1)
-        is_checked = self._overview.ground.profile.commands.build is not None
+        is_checked = self._overview.scan.profile.commands.build is not None
         rows = [_silent_row(fix, is_checked) for fix in view.silent]
         rows += [_default_row(open_item, view.pins.get(open_item.key), is_checked) for open_item in view.defaults]
         rows += [_cause_row(item, most) for item in shown if not item.put_off]
@@ -461,7 +461,7 @@ class BuildPage(Page):
         )
         place = f"{escape(printable(edit.path))} : {edit.line}"
         head = f"<p style='margin:8px 8px 2px 8px'><a href='place:{number}'><b>{here}</b>{place}</a>{quiet}</p>"
-        text = self._overview.ground.read(edit.path) if self._overview else None
+        text = self._overview.scan.read(edit.path) if self._overview else None
         if text is None:
             return head
         start = text.rfind("\n", 0, edit.start) + 1
@@ -477,7 +477,7 @@ class BuildPage(Page):
 
     def _line(self, file: str, line: int) -> str:
         text = (
-            self._overview.ground.read(TreePath(file)) if self._overview and file and not file.startswith("/") else None
+            self._overview.scan.read(TreePath(file)) if self._overview and file and not file.startswith("/") else None
         )
         lines = text.split("\n") if text else []
         return lines[line - 1] if 0 < line <= len(lines) else ""

@@ -111,7 +111,7 @@ class EnginePage(Page):
             + tuple(_copy_row(item) for item in view.copies)
             + tuple(_workaround_row(item, view, overview.setup.to) for item in view.workarounds)
         )
-        changes = preview_engine(overview.ground, view, overview.setup.to)
+        changes = preview_engine(overview.scan, view, overview.setup.to)
         project = overview.setup.project
         text = unified_diff(changes, lambda change: (project / change.path).read_bytes())
         gone = [LineRow("again", "base", "", f"{path}: {_REPLACED}", "base") for path in view.stale]
@@ -121,7 +121,7 @@ class EnginePage(Page):
         self._said.setText(f"{mark} the generator said: {said.said}" if said is not None and said.said else "")
         self._apply.setVisible(not changes.is_empty)
         self._apply.setText(f"Point the project at {overview.setup.to}")
-        again = overview.ground.profile.commands.regenerate is not None and changes.is_empty
+        again = overview.scan.profile.commands.regenerate is not None and changes.is_empty
         self._again.setVisible(again)
         self._view = view
         self._show_ways()

@@ -242,17 +242,17 @@ class LinksPage(Page):
             self._text.show_lines((LineRow("", "plain", "", words),))
             self._card.set_title("What will be written")
             return
-        ground, view = self._overview.ground, self._overview.links
+        scan, view = self._overview.scan, self._overview.links
         if item is not None:
             self._show_sides(item, way)
         if self._list.current() == _TOGETHER:
             chosen = [(each, candidate) for each in view.sure for candidate in each.sure]
-            self._write(lambda: preview_relink(ground, view.index, chosen), "Relink them all", "")
+            self._write(lambda: preview_relink(scan, view.index, chosen), "Relink them all", "")
         elif item is not None:
             ways = [each for each in item.candidates if each.slots] if way == "split" else []
             picked = ways or [each for each in item.candidates if each.id == way]
             told = "; ".join(picked[0].evidence) if picked else ""
-            self._write(lambda: preview_relink(ground, view.index, [(item, each) for each in picked]), "Relink", told)
+            self._write(lambda: preview_relink(scan, view.index, [(item, each) for each in picked]), "Relink", told)
         elif work is not None:
             objects = dict(work.objects)
             if way.startswith("one "):
@@ -262,12 +262,12 @@ class LinksPage(Page):
                     each: tuple(one for one in found if str(one.found.number) == number)
                     for each, found in objects.items()
                 }
-            self._write(lambda: preview_data(ground, objects), "Rewrite", f"{work.rule.why}  ({work.source})")
+            self._write(lambda: preview_data(scan, objects), "Rewrite", f"{work.rule.why}  ({work.source})")
         else:
             evidence = next((each.evidence for each in self._options() if each.id == way), ())
             told = "; ".join(dict.fromkeys(part for part in (*evidence, unmet[0].expect.why) if part))
             verb = {"drop": "Take it out", "set": "Set it"}.get(way.partition(" ")[0], "Put it in")
-            self._write(lambda: preview_mending(ground, unmet, way), verb, told)
+            self._write(lambda: preview_mending(scan, unmet, way), verb, told)
 
     def _write(self, make: Callable[[], ChangeSet], verb: str, why: str) -> None:
         """The change as a diff, and its size in the head of the card."""

@@ -151,7 +151,7 @@ class ReportView(QWidget):
         if name:
 
             def work() -> None:
-                Path(name).write_text(export_playbook(crossing, overview.ground, CancelToken()), encoding="utf-8")
+                Path(name).write_text(export_playbook(crossing, overview.scan, CancelToken()), encoding="utf-8")
 
             self._try(work, f"written to {name}; `fernshale cross --way` follows it")
 

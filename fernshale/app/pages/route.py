@@ -201,7 +201,7 @@ def _columns(view: RouteView, overview: Overview) -> tuple[MatrixColumn, ...]:
         remark: str = "" if item.stage == "stable" else item.stage
         tone: Tone = "quiet"
         if item.version == setup.from_:
-            remark, tone = "here" if overview.ground.release == setup.from_ else "where you were", "strong"
+            remark, tone = "here" if overview.scan.release == setup.from_ else "where you were", "strong"
         elif item.version == setup.target:
             remark, tone = "target", "mine"
         elif item.version in view.stops:

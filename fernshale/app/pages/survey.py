@@ -143,7 +143,7 @@ class SurveyPage(Page):
         if not isinstance(part, tuple):
             self._mine.setVisible(False)
             self._back.setVisible(False)
-            members = view.ground.members
+            members = view.scan.members
             title = "Members and places that name a release" if members else "Places that name a release"
             self._left.set_title(title, "pick a part of the map for its files")
             return
@@ -151,7 +151,7 @@ class SurveyPage(Page):
         rows = _file_rows(view, role, place)
         self._files.set_rows(rows)
         self._left.set_title(printable(place) or role, count(len(rows), "file"))
-        own = bool(rows) and is_own_rule(role_of(view.ground.profile, str(rows[0].payload)))
+        own = bool(rows) and is_own_rule(role_of(view.scan.profile, str(rows[0].payload)))
         self._mine.setVisible(bool(place) and role != "own" and not own)
         self._back.setVisible(bool(place) and own)
 
@@ -218,14 +218,14 @@ class SurveyPage(Page):
 
 
 def _site_rows(view: SurveyView) -> tuple[TableRow, ...]:
-    ground = view.ground
-    sites = [site for site in ground.sites if not site.member]
+    scan = view.scan
+    sites = [site for site in scan.sites if not site.member]
     rows = [
         TableRow((site.value.text, f"{site.file}:{site.line}", site.name), ((0, "mine"),), (site.file, site.line))
         for site in sites
     ]
-    for member in ground.members:
-        tone: Tone = "mine" if member.release == ground.release else "alarm"
+    for member in scan.members:
+        tone: Tone = "mine" if member.release == scan.release else "alarm"
         line = member.site.line if member.site else 1
         place = (member.descriptor, line)
         rows.append(
@@ -238,7 +238,7 @@ def _site_rows(view: SurveyView) -> tuple[TableRow, ...]:
 
 def _file_rows(view: SurveyView, role: str, place: str) -> tuple[TableRow, ...]:
     states = file_states(view.plugins)
-    profile = view.ground.profile
+    profile = view.scan.profile
     rows = []
     for path in view.roles.get(role, ()):  # type: ignore[call-overload]
         if under(path, place):
@@ -251,8 +251,8 @@ def _file_rows(view: SurveyView, role: str, place: str) -> tuple[TableRow, ...]:
 
 def _tiles(view: SurveyView, states: dict[str, str]) -> tuple[Tile, ...]:
     tiles = []
-    members = {item.folder for item in view.ground.members}
-    entries = view.ground.manifest.files
+    members = {item.folder for item in view.scan.members}
+    entries = view.scan.manifest.files
     for role, paths in view.roles.items():
         parts: dict[str, list[TreePath]] = {}
         in_plugins = role in ("plugin", "user content")

@@ -346,10 +346,10 @@ class TrialPage(Page):
         open_item = self._item()
         if self._overview is None or open_item is None:
             return
-        ground, log = self._overview.ground, self._overview.trial.log
+        scan, log = self._overview.scan, self._overview.trial.log
         item = next((item for item in log.differences if log_key(item) == open_item.key), None)
         if item is not None:
-            work = lambda work: find_printers(ground, item.template, work.token)  # noqa: E731
+            work = lambda work: find_printers(scan, item.template, work.token)  # noqa: E731
             self._searching.start("looking for the code", work)
 
     def _show_printers(self, found: object) -> None:

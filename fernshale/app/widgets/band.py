@@ -125,7 +125,7 @@ class RouteBand(QWidget):
         painter.setFont(text_font(12))
         painter.setPen(QColor(colours.quiet))
         where = "on a copy" if overview.setup.original else "in place"
-        painter.drawText(18, 56, f"{overview.ground.profile.title} · {where} · {_leg_words(overview)}")
+        painter.drawText(18, 56, f"{overview.scan.profile.title} · {where} · {_leg_words(overview)}")
         count = len(overview.items)
         words = "nothing left open" if not count else "1 item open" if count == 1 else f"{count} items open"
         painter.drawText(18, 76, words)

@@ -47,57 +47,57 @@ class Owned:
     place: SourcePlace
 
 
-def all_places(diagnostic: Diagnostic, ground: OwnerContext) -> tuple[SourcePlace, ...]:
+def all_places(diagnostic: Diagnostic, context: OwnerContext) -> tuple[SourcePlace, ...]:
     """Every place inside the project that the diagnostic, its notes or its context name."""
     named = (diagnostic.place, *(note.place for note in diagnostic.notes), *diagnostic.context, *diagnostic.included)
-    return tuple(place for place, owner in (_mapped(item, ground) for item in named) if owner not in _OUTSIDE)
+    return tuple(place for place, owner in (_mapped(item, context) for item in named) if owner not in _OUTSIDE)
 
 
-def find_owner(diagnostic: Diagnostic, ground: OwnerContext) -> Owned:
+def find_owner(diagnostic: Diagnostic, context: OwnerContext) -> Owned:
     """Place and owner. Of an error inside a library that the project's code brought about, the project's place counts.
 
     An error of the engine's own is the project's when its code is what the engine was instantiated or called with; that
     a file of the project includes the header is no reason.
     """
-    place, owner = _mapped(diagnostic.place, ground)
+    place, owner = _mapped(diagnostic.place, context)
     if owner in _OUTSIDE and diagnostic.place.file:
         noted = tuple(note.place for note in diagnostic.notes) if owner == "elsewhere" else ()
         chain = diagnostic.included if owner == "elsewhere" else ()
-        others = (_mapped(item, ground) for item in (*noted, *diagnostic.context, *chain))
+        others = (_mapped(item, context) for item in (*noted, *diagnostic.context, *chain))
         place, owner = next((item for item in others if item[1] not in _OUTSIDE), (place, owner))
     return Owned(diagnostic, owner, place)
 
 
-def find_owners(diagnostics: Sequence[Diagnostic], ground: OwnerContext) -> tuple[Owned, ...]:
-    return tuple(find_owner(diagnostic, ground) for diagnostic in diagnostics)
+def find_owners(diagnostics: Sequence[Diagnostic], context: OwnerContext) -> tuple[Owned, ...]:
+    return tuple(find_owner(diagnostic, context) for diagnostic in diagnostics)
 
 
-def _mapped(place: SourcePlace, ground: OwnerContext) -> tuple[SourcePlace, str]:
-    known = ground.mapped.get(place)
+def _mapped(place: SourcePlace, context: OwnerContext) -> tuple[SourcePlace, str]:
+    known = context.mapped.get(place)
     if known is None:
-        known = ground.mapped[place] = _map(place, ground)
+        known = context.mapped[place] = _map(place, context)
     return known
 
 
-def _map(place: SourcePlace, ground: OwnerContext) -> tuple[SourcePlace, str]:
+def _map(place: SourcePlace, context: OwnerContext) -> tuple[SourcePlace, str]:
     if not place.file:
         return place, "elsewhere"
-    path = os.path.normpath(os.path.join(ground.project, place.folder, place.file))
-    if any(under(path, str(folder)) for folder in ground.scratch):
+    path = os.path.normpath(os.path.join(context.project, place.folder, place.file))
+    if any(under(path, str(folder)) for folder in context.scratch):
         return place, "elsewhere"
-    if ground.engine is not None and under(path, str(ground.engine)):
+    if context.engine is not None and under(path, str(context.engine)):
         return replace(place, file=path), "engine"
-    inner = ground.files.find(place)
+    inner = context.files.find(place)
     if inner is None:
         return place, "elsewhere"
-    line = ground.line_now(inner, place.line) if place.line else 0
-    return replace(place, file=inner, line=line, folder=""), _owner_inside(inner, ground)
+    line = context.line_now(inner, place.line) if place.line else 0
+    return replace(place, file=inner, line=line, folder=""), _owner_inside(inner, context)
 
 
-def _owner_inside(path: str, ground: OwnerContext) -> str:
-    if ground.role_of(path) == "generated":
+def _owner_inside(path: str, context: OwnerContext) -> str:
+    if context.role_of(path) == "generated":
         return "generated"
-    for id, folder in ground.plugins:
+    for id, folder in context.plugins:
         if path.startswith(folder + "/"):
             return f"plugin {id}"
     return "own"

@@ -81,7 +81,7 @@ def restore(store: Store, manifest: Manifest, destination: Path, paths: Sequence
     wanted = Manifest.of(_wanted(manifest, paths)) if paths else manifest
     destination.mkdir(parents=True, exist_ok=True)
     destination = destination.resolve()
-    root, is_fresh = _ground(destination, wanted)
+    root, is_fresh = _destination(destination, wanted)
     if not paths and not is_fresh and any(manifest.entry(here) is None for here in _standing(root)):
         raise MisuseError(
             f"{destination} holds files that are not in the snapshot",
@@ -115,7 +115,7 @@ def restore(store: Store, manifest: Manifest, destination: Path, paths: Sequence
     return Restored(sum(len(folder.names) for folder in wanted.folders.values()), tuple(sorted(bare)))
 
 
-def _ground(destination: Path, wanted: Manifest) -> tuple[Path, bool]:
+def _destination(destination: Path, wanted: Manifest) -> tuple[Path, bool]:
     """Where to write, and whether nothing stands there yet. What a stopped restore left is gone on with. Raises OSError."""
     names = os.listdir(destination)
     whole = destination / _WHOLE

@@ -20,7 +20,7 @@ from fernshale.core.profile.model import DiagnosticPattern
 from tests.conftest import Tree
 
 
-def _ground(project: Path, engine: Path | None = None) -> OwnerContext:
+def _scan(project: Path, engine: Path | None = None) -> OwnerContext:
     role = lambda path: "generated" if path.startswith("gen/") else "own"  # noqa: E731
     names = [str(path.relative_to(project)) for path in project.rglob("*") if path.is_file()]
     files = ProjectFiles(project, names)
@@ -55,7 +55,7 @@ def test_real_compiler_errors_with_notes_chains_and_owners(tree: Tree) -> None:
     found = read_diagnostics(
         _compile(root, "src/a.cpp", "src/b.cpp", "plugins/tide/b.cpp", "gen/c.cpp").splitlines(), ()
     )
-    owned = find_owners(found, _ground(root))
+    owned = find_owners(found, _scan(root))
     errors = {item.diagnostic.message.split("(")[0][:40]: item for item in owned if item.diagnostic.severity == "error"}
     abstract = next(item for text, item in errors.items() if "abstract" in text)
     assert abstract.place.file == "src/a.cpp" and abstract.place.line == 4  # the class, not the library's header
@@ -83,7 +83,7 @@ def test_real_linker_errors_are_read(tree: Tree) -> None:
         },
     )
     done = subprocess.run(["g++", "a.cpp", "b.cpp", "c.cpp", "-o", "game"], cwd=root, capture_output=True, text=True)
-    causes = find_causes(find_owners(read_diagnostics(done.stderr.splitlines(), ()), _ground(root)))
+    causes = find_causes(find_owners(read_diagnostics(done.stderr.splitlines(), ()), _scan(root)))
     assert {cause.key for cause in causes} == {"link::start_entries", "link twice::x"}
 
 
@@ -124,7 +124,7 @@ def test_a_long_log_is_read_in_linear_time() -> None:
     log = (f"src/f{n % 50}.cpp:{n}:1: error: ‘thing{n % 7}’ was not declared in this scope" for n in range(40_000))
     found = read_diagnostics(log, ())
     assert len(found) == 40_000
-    causes = find_causes(find_owners(found, _ground(Path("/game"))))
+    causes = find_causes(find_owners(found, _scan(Path("/game"))))
     assert len(causes) == 7 and sum(cause.count for cause in causes) == 40_000
 
 
@@ -153,7 +153,7 @@ def test_what_only_follows_stands_under_its_cause() -> None:
         "a.cpp:5:9: error: ‘tide’ was not declared in this scope",
         "b.cpp:9:2: error: ‘far’ was not declared in this scope",
     ]
-    owned = find_owners(read_diagnostics(log, ()), _ground(Path("/game")))
+    owned = find_owners(read_diagnostics(log, ()), _scan(Path("/game")))
     causes = find_causes(owned, lambda file, line: lines.get((file, line), ""))
     under = {cause.symbol or cause.kind: cause.under for cause in causes}
     tide = next(cause.key for cause in causes if cause.symbol == "Tide")
@@ -176,7 +176,7 @@ def test_what_only_follows_stands_under_its_cause() -> None:
     ],
 )
 def test_a_class_that_is_only_announced_is_one_cause(message: str) -> None:
-    owned = find_owners(read_diagnostics([f"a.cpp:3:5: error: {message}"], ()), _ground(Path("/game")))
+    owned = find_owners(read_diagnostics([f"a.cpp:3:5: error: {message}"], ()), _scan(Path("/game")))
     (cause,) = find_causes(owned)
     assert (cause.kind, cause.symbol, cause.title) == ("incomplete type", "Pier", "Pier is only announced here")
 
@@ -231,7 +231,7 @@ def test_what_is_concerned_is_told_by_what_stands_round_the_message() -> None:
             16: '    stage.write("Fen", 0, 0);', 9: "    String far(Stage stage) { }", 10: "    String near(Actor.Hand hand) { }"}  # fmt: skip
     told = {}
     for log in (_JAVAC, _TSC, _RUSTC):
-        owned = find_owners(read_diagnostics(log.splitlines(), ()), _ground(Path("/game")))
+        owned = find_owners(read_diagnostics(log.splitlines(), ()), _scan(Path("/game")))
         causes = find_causes(owned, lambda file, line: "" if file.endswith(".ts") else code.get(line, ""))
         told.update({(cause.title, cause.scope): cause.under for cause in causes})
     assert told == {

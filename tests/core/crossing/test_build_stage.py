@@ -312,11 +312,11 @@ def test_arguments_that_went_are_left_out_of_calls(tree: Tree) -> None:
     old = "def light_up(room, hour, echo):\n    return lamps.find(room).burn(hour)\n"
     game = "import wick\nwick.light_up('hall', (3, 4)[0], True)\nwick.light_up(x(1, 2), 4, False)\n"
     wick, crossing = _without_rules(tree, old, old.replace(", echo", ""), game)
-    ground = scan_crossing(crossing, Work())
+    scan = scan_crossing(crossing, Work())
     changes = compare(read_pair(wick.shelf / "wick/1.4", wick.shelf / "wick/2.0", "", Work()), CancelToken())
     rules = guess_rules(changes, wick.shelf / "wick/1.4", wick.shelf / "wick/2.0", "t", frozenset()).rules
     (rule,) = [rule for rule in rules if rule.id.endswith("-fewer")]
-    text = ground.read(TreePath("game.py")) or ""
+    text = scan.read(TreePath("game.py")) or ""
     result = apply_edits(text, find_edits(rule, TreePath("game.py"), text))
     assert result == "import wick\nwick.light_up('hall', (3, 4)[0])\nwick.light_up(x(1, 2), 4)\n"
 
@@ -362,11 +362,11 @@ def test_what_a_plugin_renamed_is_followed_once_it_is_taken(tree: Tree) -> None:
     _take(crossing, "plugin:snuffer", "take")
     (used,) = (item for item in _look(crossing).build.drift if item.change.symbol.name == "snuff")
     assert (used.change.kind, used.uses) == ("renamed", 2)
-    ground = scan_crossing(crossing, Work())
-    rules = leg_rules(ground, crossing, Work())
+    scan = scan_crossing(crossing, Work())
+    rules = leg_rules(scan, crossing, Work())
     (rule,) = (rule for rule in rules.all if rule.old == "snuff")
     assert rules.source(rule) == "comparing snuffer 1 with 2" and rule.new == "put_out"
-    assert {edit.path for edit in find_all_edits(ground, [rule], CancelToken())[rule.id]} == {"evening.py"}
+    assert {edit.path for edit in find_all_edits(scan, [rule], CancelToken())[rule.id]} == {"evening.py"}
     assert [row["action"] for row in report_data(_look(crossing), crossing)["route"]] == ["taken"]
     undo(crossing, crossing.logbook()[-1].id, Work())
     assert not [item for item in _look(crossing).build.drift if item.change.symbol.name == "snuff"]

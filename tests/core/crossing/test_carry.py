@@ -54,8 +54,8 @@ def _made(tree: Tree) -> tuple[Wick, Crossing, Path]:
 
 
 def _plan(crossing: Crossing, old: Path, *chosen: str, into: str = "") -> ImportPlan:
-    ground = scan_crossing(crossing, Work())
-    return plan_import(ground, old, chosen, into, CancelToken())
+    scan = scan_crossing(crossing, Work())
+    return plan_import(scan, old, chosen, into, CancelToken())
 
 
 def test_a_scene_comes_with_all_it_needs_and_nothing_else(tree: Tree) -> None:
@@ -71,9 +71,9 @@ def test_a_scene_comes_with_all_it_needs_and_nothing_else(tree: Tree) -> None:
     }
     assert [(item.what, item.line) for item in plan.unmet] == [("nobody", 4)]
     before = listing(wick.project)
-    ground = scan_crossing(crossing, Work())
+    scan = scan_crossing(crossing, Work())
     with crossing.acting():
-        entry = import_content(crossing, ground, plan, False, "", Work())
+        entry = import_content(crossing, scan, plan, False, "", Work())
     assert (wick.project / "art/rust.png").read_bytes() == b"\0png"
     assert (wick.project / "shared/rope.mesh").read_text() == "rope\n"
     assert not (wick.project / "voices/gull.voice").exists() and not (wick.project / "voices/high.voice").exists()
@@ -87,11 +87,11 @@ def test_a_scene_comes_with_all_it_needs_and_nothing_else(tree: Tree) -> None:
 def test_what_stands_there_is_overwritten_only_when_asked(tree: Tree) -> None:
     wick, crossing, old = _made(tree)
     plan = _plan(crossing, old, "shared/rope.mesh")
-    ground = scan_crossing(crossing, Work())
+    scan = scan_crossing(crossing, Work())
     with crossing.acting(), pytest.raises(MisuseError, match="already"):
-        import_content(crossing, ground, plan, False, "", Work())
+        import_content(crossing, scan, plan, False, "", Work())
     with crossing.acting():
-        import_content(crossing, ground, plan, True, "", Work())
+        import_content(crossing, scan, plan, True, "", Work())
     assert (wick.project / "shared/rope.mesh").read_text() == "another rope\n"
 
 

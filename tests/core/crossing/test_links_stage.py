@@ -198,8 +198,8 @@ def test_scans_are_mended_scanned_again_or_left_so_with_a_reason(tree: Tree) -> 
     _take(crossing, "expect:one-hearth:plans/hall.plan", "drop 0")
     assert "warm=3" not in (wick.project / "plans/hall.plan").read_text()
     assert not _look(crossing).links.data_scan.unmet
-    ground = scan_crossing(crossing, Work())
-    way = export_playbook(crossing, ground, CancelToken())  # the next project meets the same
+    scan = scan_crossing(crossing, Work())
+    way = export_playbook(crossing, scan, CancelToken())  # the next project meets the same
     assert 'key = "expect:one-hearth:plans/hall.plan"\ntake = "drop 0"' in way
     (wick.project / "plans/cellar.plan").write_text("hearth warm=1\nhearth warm=2\ndoor wide=1\n")
     _take(crossing, "expect:one-hearth:plans/cellar.plan", "", "both are lit at feasts")

@@ -48,8 +48,8 @@ def _wick(tree: Tree, files: dict[str, tuple[str, str, str]]) -> tuple[Wick, Cro
 
 
 def _view(crossing: Crossing) -> tuple[PluginsView, PluginView]:
-    ground = scan_crossing(crossing, Work())
-    found = plugins(ground, crossing, Work())
+    scan = scan_crossing(crossing, Work())
+    found = plugins(scan, crossing, Work())
     return found, next(view for view in found.plugins if view.plugin.id == "snuffer")
 
 
@@ -165,8 +165,8 @@ def test_a_plugin_is_set_aside_and_brought_back_beside_later_work(tree: Tree) ->
     _settle(crossing, open_item, "aside", why="it flickers")
     assert not (wick.project / "addons/snuffer").exists()
     assert settings.read_text() == '{\n  "on": ["hood"],  \n  "size": 3\n}\n'
-    ground = scan_crossing(crossing, Work())
-    (aside,) = find_left_out(crossing, ground)
+    scan = scan_crossing(crossing, Work())
+    (aside,) = find_left_out(crossing, scan)
     assert (aside.id, aside.why, aside.ready) == ("snuffer", "it flickers", "") and "accepts 2.0" in aside.condition
     overview = inspect(crossing, Work())
     assert not any(item.key == "aside:snuffer" for item in overview.items)  # 2 was there when it was set aside
@@ -185,14 +185,14 @@ def test_a_plugin_is_set_aside_and_brought_back_beside_later_work(tree: Tree) ->
     _settle(crossing, "aside:snuffer", "return")
     assert json.loads(settings.read_text()) == {"on": ["hood", "snuffer"], "size": 4}
     assert {path: path.read_bytes() for path in before} == before
-    assert not find_left_out(crossing, ground)
+    assert not find_left_out(crossing, scan)
     with pytest.raises(MisuseError):
         _settle(crossing, "aside:snuffer", "return")
 
 
 def _items_of(crossing: Crossing) -> list[str]:
-    ground = scan_crossing(crossing, Work())
-    return [item.key for item in plugins(ground, crossing, Work()).items]
+    scan = scan_crossing(crossing, Work())
+    return [item.key for item in plugins(scan, crossing, Work()).items]
 
 
 def test_pointing_the_project_at_the_target_first_leaves_the_open_merges_open(tree: Tree) -> None:

@@ -161,14 +161,14 @@ def test_the_way_of_one_crossing_is_followed_by_the_next_and_what_does_not_fit_i
     second = wick.project.parent / "second"
     shutil.copytree(wick.project, second)
     (second / "game.py").write_text("import wick\nwick.light_up()\n")
-    ground = scan_crossing(crossing, Work())
-    add_check(crossing, ground, Check("lit", prints="lit"))
+    scan = scan_crossing(crossing, Work())
+    add_check(crossing, scan, Check("lit", prints="lit"))
     for key, way in (("plugin:snuffer", "take"), ("engine:sites", "apply"), ("build:run", "build")):
         _take(crossing, key, way)
     cause = _look(crossing).build.causes[0]
     _take(crossing, f"cause:{cause.cause.key}", "light", "as the notes say")
     _take(crossing, "route:2.0:ghost", "keep", "only here")
-    text = export_playbook(crossing, ground, CancelToken())
+    text = export_playbook(crossing, scan, CancelToken())
     file = tmp_path / "candle.way.toml"
     file.write_text(text)
     way = read_playbook(file)
@@ -223,13 +223,13 @@ def test_a_member_without_a_sure_way_is_left_out_and_comes_back(tmp_path: Path) 
     _take(crossing, "member:bell", "leave", "its author is at sea")
     _take(crossing, "build:run", "build")
     overview = _look(crossing)
-    states = {item.member.name: item for item in member_states(overview.ground, overview.build, crossing)}
+    states = {item.member.name: item for item in member_states(overview.scan, overview.build, crossing)}
     assert "its author is at sea" in states["bell"].words and not states["bell"].crosses
     assert not any("bell" in error.place.file for item in overview.build.causes for error in item.cause.errors)
     rows = {row["name"]: row["says"] for row in report_data(overview, crossing)["members"]}
     assert rows["bell"].startswith("left out on 1.8")
     _take(crossing, "member:bell", "return")
-    states = {item.member.name: item for item in member_states(_look(crossing).ground, _look(crossing).build, crossing)}
+    states = {item.member.name: item for item in member_states(_look(crossing).scan, _look(crossing).build, crossing)}
     assert states["bell"].crosses
 
 

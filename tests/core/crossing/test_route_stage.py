@@ -378,16 +378,16 @@ def test_a_folder_called_mine_keeps_that_role(tree: Tree) -> None:
 
 def test_what_is_remembered_of_a_tree_does_not_outlive_a_rule_or_a_shelf(tree: Tree, token: CancelToken) -> None:
     wick = make_far_wick(tree)
-    ground = scan_project(wick.project, read_profile(wick.profile), read_shelf([wick.shelf]), Work(token=token))
-    (before,) = find_origins(ground, None, token)
-    mine = replace(ground.profile, role=(RoleRule("own", ("addons/**",)), *ground.profile.role))
-    (after,) = find_origins(replace(ground, profile=mine), None, token)
+    scan = scan_project(wick.project, read_profile(wick.profile), read_shelf([wick.shelf]), Work(token=token))
+    (before,) = find_origins(scan, None, token)
+    mine = replace(scan.profile, role=(RoleRule("own", ("addons/**",)), *scan.profile.role))
+    (after,) = find_origins(replace(scan, profile=mine), None, token)
     assert before.origin is not None and before.origin.edited == ("snuffer.py",)
     assert after.origin is not None and after.origin.own == ("addon.ini", "snuffer.py") and not after.origin.edited
-    assert plugin_plan.plan_for(ground, "1.4", "3.0", NO_WISHES, token).plugins[0].to == "3"
+    assert plugin_plan.plan_for(scan, "1.4", "3.0", NO_WISHES, token).plugins[0].to == "3"
     shelf = wick.shelf / "shelf.toml"
     shelf.write_text(shelf.read_text().replace('accepts = ">=3"', 'accepts = ">=9"'))
-    anew = replace(ground, shelf=read_shelf([wick.shelf]))
+    anew = replace(scan, shelf=read_shelf([wick.shelf]))
     assert plugin_plan.plan_for(anew, "1.4", "3.0", NO_WISHES, token).plugins[0].action == "nothing"
 
 

@@ -85,7 +85,7 @@ def test_new_messages_are_items_until_they_are_accepted_with_a_reason(tree: Tree
     assert [open_item.detail for open_item in view.items] == ["warning: the wick is short"]
     assert "the cook is in" in view.accepted.values()
     found = find_printers(
-        _look(crossing).ground,
+        _look(crossing).scan,
         next(item.template for item in view.log.differences if item.severity == "warning"),
         CancelToken(),
     )
@@ -116,12 +116,12 @@ def test_a_run_that_hangs_is_ended_and_said(tree: Tree) -> None:
 
 def test_checks_of_ones_own_by_hand_and_by_themselves_release_by_release(tree: Tree) -> None:
     _wick, crossing = _crossing(tree)
-    ground = scan_crossing(crossing, Work())
-    add_check(crossing, ground, Check("candles", prints=r"room of \d candles"))
-    add_check(crossing, ground, Check("old save loads", by_hand="Open a save of 1.4; the room is lit."))
-    add_check(crossing, ground, Check("tool", run=("python3", "-c", "print('fine')"), prints="fine"))
+    scan = scan_crossing(crossing, Work())
+    add_check(crossing, scan, Check("candles", prints=r"room of \d candles"))
+    add_check(crossing, scan, Check("old save loads", by_hand="Open a save of 1.4; the room is lit."))
+    add_check(crossing, scan, Check("tool", run=("python3", "-c", "print('fine')"), prints="fine"))
     with pytest.raises(MisuseError, match="the profile has a check report already"):
-        add_check(crossing, ground, Check("report", by_hand="x"))
+        add_check(crossing, scan, Check("report", by_hand="x"))
     _take(crossing, "trial:run", "run")
     view = _look(crossing).trial
     rows = {row.check.name: row for row in view.checks}
@@ -130,19 +130,19 @@ def test_checks_of_ones_own_by_hand_and_by_themselves_release_by_release(tree: T
     (open_item,) = [item for item in view.items if item.key == "trial:check:old save loads"]
     assert [way.id for way in open_item.options] == ["passed", "failed", "accept"]
     _take(crossing, open_item.key, "failed", "the room is dark")
-    result = {row.check.name: row for row in check_rows(crossing, ground)}["old save loads"].on("2.0")
+    result = {row.check.name: row for row in check_rows(crossing, scan)}["old save loads"].on("2.0")
     assert (result.verdict, result.detail, result.who) == ("failed", "the room is dark", "test")
     drop_check(crossing, "tool")
-    assert "tool" not in [row.check.name for row in check_rows(crossing, ground)]
+    assert "tool" not in [row.check.name for row in check_rows(crossing, scan)]
 
 
 def test_what_the_upgrade_touched_is_proposed_to_try(tree: Tree) -> None:
     _, crossing = _crossing(tree)
-    ground = scan_crossing(crossing, Work())
-    names = [item.check.name for item in propose_checks(crossing, ground)]
+    scan = scan_crossing(crossing, Work())
+    names = [item.check.name for item in propose_checks(crossing, scan)]
     assert "works: addons/snuffer" in names
     refuse_check(crossing, "works: addons/snuffer")
-    assert "works: addons/snuffer" not in [item.check.name for item in propose_checks(crossing, ground)]
+    assert "works: addons/snuffer" not in [item.check.name for item in propose_checks(crossing, scan)]
 
 
 def test_the_command_line_tries_marks_and_writes_junit(tree: Tree, tmp_path) -> None:

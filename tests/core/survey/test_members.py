@@ -94,8 +94,8 @@ def _cross(folder: Path, members: tuple[str, ...] = ()) -> tuple[Path, Overview,
 def test_workspace_crosses_but_for_the_member_that_stays_pinned(tmp_path: Path) -> None:
     project, overview, before = _cross(tmp_path / "s")
     assert overview.is_done and overview.build.rounds[0].total >= 10
-    assert len(overview.ground.members) == 12 and "toys/kite" not in overview.ground.along
-    assert {item.release for item in overview.ground.members if item.name != "kite"} == {"2.0"}
+    assert len(overview.scan.members) == 12 and "toys/kite" not in overview.scan.along
+    assert {item.release for item in overview.scan.members if item.name != "kite"} == {"2.0"}
     assert {path: what for path, what in listing(project).items() if path.startswith("toys/kite/")} == {
         path: what for path, what in before.items() if path.startswith("toys/kite/")
     }
@@ -124,5 +124,5 @@ def test_survey_lists_the_members(tmp_path: Path) -> None:
     found = json.loads(subprocess.run(words, capture_output=True, check=True).stdout)
     how = [item["how"] for item in found["members"]]
     assert (how.count("inherits"), how.count("overrides"), how.count("pins")) == (9, 1, 2)
-    ground = scan_project(sample.project, read_profile(sample.profile), None, Work(), members=["kite"])
-    assert ground.release == "1.6" and ground.along == ("toys/kite",)
+    scan = scan_project(sample.project, read_profile(sample.profile), None, Work(), members=["kite"])
+    assert scan.release == "1.6" and scan.along == ("toys/kite",)

@@ -37,8 +37,8 @@ def test_draft_of_the_game_finds_what_its_own_profile_finds(tmp_path: Path, toke
     assert (drafted.release, drafted.profile.id, drafted.profile.recognise.files) == ("2.6.1", "merelith", ("*.mproj",))
     assert drafted.plugins == known.plugins
 
-    def places(ground: ProjectScan) -> set[tuple[str, int]]:
-        return {(site.file, site.line) for site in ground.sites if not site.plugin}
+    def places(scan: ProjectScan) -> set[tuple[str, int]]:
+        return {(site.file, site.line) for site in scan.sites if not site.plugin}
 
     assert places(drafted) == places(known)
     kinds = {

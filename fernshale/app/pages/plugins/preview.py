@@ -21,7 +21,7 @@ class PreviewDialog(QDialog):
         self.resize(980, 600)
         column = QVBoxLayout(self)
         column.addWidget(heading_label(self, f"{view.plugin.id} {view.step.from_} → {view.step.to}"))
-        self._preview = preview_plugin(view, overview.ground, overview.plugins.choices)
+        self._preview = preview_plugin(view, overview.scan, overview.plugins.choices)
         changes = self._preview.changes
         left = len(view.due(overview.plugins.choices))
         words = f"{count(len(changes.files), 'file')} would change; nothing is written yet."
@@ -30,7 +30,7 @@ class PreviewDialog(QDialog):
         column.addWidget(quiet_label(self, words))
         self._pane = ChangesPane(self, "What would change")
         column.addWidget(self._pane, 1)
-        self._readers = self._preview.readers(overview.ground.project)
+        self._readers = self._preview.readers(overview.scan.project)
         foot = QHBoxLayout()
         self._whole = QCheckBox(f"Show what stays as well ({count(len(self._preview.staying), 'file')})", self)
         self._whole.setEnabled(bool(self._preview.staying))

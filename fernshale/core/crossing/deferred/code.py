@@ -60,18 +60,18 @@ class CodeLine:
     line: int
 
 
-def switch_code_off(crossing: Crossing, ground: ProjectScan, place: CodeLine, what: What, why: str, work: Work) -> int:
+def switch_code_off(crossing: Crossing, scan: ProjectScan, place: CodeLine, what: What, why: str, work: Work) -> int:
     """Take a line, the function round it or its file out of the way; the logbook entry's id.
 
     Raises MisuseError where there is no such line, no function round it, or a function of a language without stubs.
     """
     path, line = place.path, place.line
-    draft = Draft(ground.project)
+    draft = Draft(scan.project)
     if what == "file":
         draft.delete(path)
         title = f"{printable(path)} set aside"
     else:
-        file = read_project_text(ground.project, path)
+        file = read_project_text(scan.project, path)
         if what == "line":
             new, title = without_line(file.text, path, line), f"{printable(path)}:{line} set aside"
         else:

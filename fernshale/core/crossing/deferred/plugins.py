@@ -49,17 +49,17 @@ class PluginLeftOut:
     ready: str = ""
 
 
-def leave_plugin_out(crossing: Crossing, ground: ProjectScan, plugin: Plugin, why: str, work: Work) -> int:
+def leave_plugin_out(crossing: Crossing, scan: ProjectScan, plugin: Plugin, why: str, work: Work) -> int:
     """Switch a plugin off and take its folder out of the project; the logbook entry's id.
 
     Raises MisuseError where a switch cannot be found in a file that should have it.
     """
-    draft = Draft(ground.project)
-    for switch in ground.profile.plugins.switch:
-        for path in ground.files:
+    draft = Draft(scan.project)
+    for switch in scan.profile.plugins.switch:
+        for path in scan.files:
             if matches(switch.files, path) and not under(path, plugin.folder):
-                _switch_off(draft, ground, switch, path, plugin)
-    entries = ground.manifest.entries
+                _switch_off(draft, scan, switch, path, plugin)
+    entries = scan.manifest.entries
     inside = [path for path in entries if under(path, plugin.folder) and entries[path].kind is not EntryKind.FOLDER]
     for path in inside:
         draft.delete(path)
@@ -67,7 +67,7 @@ def leave_plugin_out(crossing: Crossing, ground: ProjectScan, plugin: Plugin, wh
     entry = write_step(crossing, EntryText(Stage.PLUGINS, title, why, f"{_ABOUT}{plugin.id}"), draft.change_set(), work)
     condition = f"a release of it that accepts {crossing.setup.to}"
     kept = crossing.fact(_FACT) or {}
-    declined = _fitting(ground, plugin.id, crossing.setup.to)
+    declined = _fitting(scan, plugin.id, crossing.setup.to)
     crossing.keep_fact(_FACT, {**kept, str(entry): [plugin.id, plugin.version, why, condition, declined]})
     return entry
 
@@ -81,15 +81,15 @@ def return_plugin(crossing: Crossing, id: str, work: Work) -> int:
     return take_back(crossing, found.entry, Stage.PLUGINS, title, f"{id} cannot be brought back", work)
 
 
-def find_left_out(crossing: Crossing, ground: ProjectScan | None) -> tuple[PluginLeftOut, ...]:
-    """What is set aside and was not brought back; with a ground also whether a release is there that would fit."""
+def find_left_out(crossing: Crossing, scan: ProjectScan | None) -> tuple[PluginLeftOut, ...]:
+    """What is set aside and was not brought back; with a scan also whether a release is there that would fit."""
     known = crossing.fact(_FACT) or {}
     found = []
     for entry in waiting_steps(crossing, _ABOUT):
         if str(entry.id) in known:
             id, version, why, condition, *more = known[str(entry.id)]
             declined = more[0] if more else ()
-            fitting = [item for item in _fitting(ground, id, crossing.setup.to) if item not in declined]
+            fitting = [item for item in _fitting(scan, id, crossing.setup.to) if item not in declined]
             found.append(PluginLeftOut(id, version, why, condition, entry.id, fitting[-1] if fitting else ""))
     return tuple(found)
 
@@ -108,14 +108,14 @@ def has_file(files: Collection[TreePath], name: str) -> bool:
     return any(f"/{path}".endswith(header) or module in f"/{path}" for path in files)
 
 
-def _fitting(ground: ProjectScan | None, id: str, to: str) -> list[str]:
+def _fitting(scan: ProjectScan | None, id: str, to: str) -> list[str]:
     """The releases of a plugin that accept the engine release `to`, the newest last."""
-    if ground is None or ground.shelf is None:
+    if scan is None or scan.shelf is None:
         return []
-    return [item.version for item in ground.shelf.releases_of(id) if item.accepts and accepts(item.accepts, to)]
+    return [item.version for item in scan.shelf.releases_of(id) if item.accepts and accepts(item.accepts, to)]
 
 
-def _switch_off(draft: Draft, ground: ProjectScan, switch: Switch, path: TreePath, plugin: Plugin) -> None:
+def _switch_off(draft: Draft, scan: ProjectScan, switch: Switch, path: TreePath, plugin: Plugin) -> None:
     data = draft.read(path)
     text = read_text(data) if data is not None else None
     if text is None:

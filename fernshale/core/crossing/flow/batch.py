@@ -118,7 +118,7 @@ def how_far(overview: Overview, followed: PlaybookOutcome = PlaybookOutcome()) -
     needs = sum(open_item.needs_you for open_item in overview.items)
     return ProjectProgress(
         overview.setup.project,
-        overview.ground.release,
+        overview.scan.release,
         _stands_at(overview),
         errors,
         len(overview.items),

@@ -53,7 +53,7 @@ class ImportPlan:
         return sum(item.state == state for item in self.files)
 
 
-def plan_import(ground: ProjectScan, source: Path, chosen: Sequence[str], into: str, token: CancelToken) -> ImportPlan:
+def plan_import(scan: ProjectScan, source: Path, chosen: Sequence[str], into: str, token: CancelToken) -> ImportPlan:
     """What bringing the `chosen` files and folders of `source` over means; nothing is written.
 
     `into` is the folder of the project that stands for `source`, "" for the project itself. Raises MisuseError for something
@@ -76,17 +76,17 @@ def plan_import(ground: ProjectScan, source: Path, chosen: Sequence[str], into: 
         return on_disk(source, at[path]).read_bytes() if entry.kind is EntryKind.FILE else None
 
     def state(path: TreePath) -> ContentState:
-        here = entry_below(ground.project, path)
+        here = entry_below(scan.project, path)
         if here is None:
             return "copy"
         return "same" if _content(here) == _content(entry_below(source, at[path])) else "differs"
 
-    shape = ground.profile.links
+    shape = scan.profile.links
     roots = [root for rule in shape.include for root in rule.roots]
-    here = TreePaths(ground.files)
+    here = TreePaths(scan.files)
     there = LinkIndex(shape)
-    there.update({path: entry.content for path, entry in ground.files.items()}, ground.project, Work(token=token))
-    engine = _engine_files(ground, token)
+    there.update({path: entry.content for path, entry in scan.files.items()}, scan.project, Work(token=token))
+    engine = _engine_files(scan, token)
 
     def found_there(what: str, path: TreePath) -> bool:
         return here.resolve(what, posixpath.dirname(path), roots) in here or any(
@@ -102,9 +102,9 @@ def plan_import(ground: ProjectScan, source: Path, chosen: Sequence[str], into: 
     return ImportPlan(source, files, closure.unmet)
 
 
-def preview_carry(ground: ProjectScan, plan: ImportPlan, over: bool) -> ChangeSet:
+def preview_carry(scan: ProjectScan, plan: ImportPlan, over: bool) -> ChangeSet:
     """What would be written; with `over` also where something else stands."""
-    draft = Draft(ground.project)
+    draft = Draft(scan.project)
     for item in plan.files:
         if item.state == "copy" or (over and item.state == "differs"):
             entry = entry_below(plan.source, item.path)
@@ -115,19 +115,19 @@ def preview_carry(ground: ProjectScan, plan: ImportPlan, over: bool) -> ChangeSe
     return draft.change_set()
 
 
-def import_content(crossing: Crossing, ground: ProjectScan, plan: ImportPlan, over: bool, why: str, work: Work) -> int:
+def import_content(crossing: Crossing, scan: ProjectScan, plan: ImportPlan, over: bool, why: str, work: Work) -> int:
     """Bring it over, as a step that can be undone; the logbook entry's id. Raises MisuseError when nothing is to come."""
-    changes = preview_carry(ground, plan, over)
+    changes = preview_carry(scan, plan, over)
     if changes.is_empty:
         raise MisuseError("all of it is in the project already")
     title = f"{count(len(changes.files), 'file')} brought over from {plan.source.name}"
     return write_step(crossing, EntryText(Stage.PLUGINS, title, why, "carry"), changes, work)
 
 
-def _engine_files(ground: ProjectScan, token: CancelToken) -> tuple[str, ...]:
+def _engine_files(scan: ProjectScan, token: CancelToken) -> tuple[str, ...]:
     """The files of the engine's release, which files of the project name, too."""
     try:
-        folder = engine_folder(ground, ground.release)
+        folder = engine_folder(scan, scan.release)
     except ProjectError:
         return ()
     return tuple(list_tree(folder, EMPTY, Work(token=token)).files)

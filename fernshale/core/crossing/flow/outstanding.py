@@ -64,7 +64,7 @@ def find_outstanding(overview: Overview, crossing: Crossing) -> tuple[Outstandin
                 "line", item.words, item.place, item.workaround.why, item.condition, ready, RemoveWorkaround(item.name)
             )
         )
-    for state in member_states(overview.ground, overview.build, crossing):
+    for state in member_states(overview.scan, overview.build, crossing):
         if state.left_out:
             member, to = state.member, overview.setup.to
             words = f"comes along when it can be mended for {to}"

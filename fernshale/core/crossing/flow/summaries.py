@@ -36,15 +36,15 @@ _Parts = list[tuple[FindingTone, str]]
 
 def _survey(overview: Overview) -> _Parts:
     view = overview.survey
-    sites = [site for site in view.ground.sites if not site.plugin]
+    sites = [site for site in view.scan.sites if not site.plugin]
     edits = sum(item.origin.edits for item in view.plugins if item.origin)
     parts: _Parts = [
-        ("strong", f"{view.ground.profile.title} {view.ground.release}"),
+        ("strong", f"{view.scan.profile.title} {view.scan.release}"),
         ("plain", f", written in {count(len(sites), 'place')}"),
     ]
-    if view.ground.members:
-        apart = sum(item.release != view.ground.release for item in view.ground.members)
-        parts += [("plain", f"; {count(len(view.ground.members), 'member')}, {apart} of them on another release")]
+    if view.scan.members:
+        apart = sum(item.release != view.scan.release for item in view.scan.members)
+        parts += [("plain", f"; {count(len(view.scan.members), 'member')}, {apart} of them on another release")]
     if view.plugins:
         parts += [
             ("plain", f"; {count(len(view.plugins), 'plugin')} with "),
@@ -56,7 +56,7 @@ def _survey(overview: Overview) -> _Parts:
         if view.can_compare:
             return [*parts, ("alarm", "No baseline yet.")]
         return [*parts, ("plain", "The profile has no command to build or run it.")]
-    good = view.baseline.is_good(view.ground.profile.commands)
+    good = view.baseline.is_good(view.scan.profile.commands)
     return [
         *parts,
         (
@@ -126,7 +126,7 @@ def _engine(overview: Overview) -> _Parts:
             ("alarm", count(apart, "place")),
             ("plain", words),
         ]
-    if overview.ground.profile.commands.regenerate is None:
+    if overview.scan.profile.commands.regenerate is None:
         return parts
     if view.regenerated is None:
         return [*parts, ("alarm", "The engine's generator has not run yet.")]
@@ -142,7 +142,7 @@ def _engine(overview: Overview) -> _Parts:
 
 def _build(overview: Overview) -> _Parts:
     view = overview.build
-    if overview.ground.profile.commands.build is None:
+    if overview.scan.profile.commands.build is None:
         open_ = count(len(view.silent) + len(view.defaults), "change")
         told: _Parts = [("alarm", f" Look at {open_} that nothing tells of.")] if view.items else []
         return [("plain", "The profile has no command to build it."), *told]
@@ -188,7 +188,7 @@ def _silent(view: BuildView) -> _Parts:
 
 def _links(overview: Overview) -> _Parts:
     view = overview.links
-    profile = overview.ground.profile
+    profile = overview.scan.profile
     if not profile.links.use and not profile.expect and not view.data_scan.work:
         return [("plain", "The profile names no ids in assets.")]
     known = f"{count(len(view.index.ids_used()), 'id')} used by assets"

@@ -32,9 +32,9 @@ class CheckRow:
         return self.results.get(release, CheckResult(self.check.name, "not tried", release=release))
 
 
-def listed_checks(crossing: Crossing, ground: ProjectScan) -> tuple[Check, ...]:
+def listed_checks(crossing: Crossing, scan: ProjectScan) -> tuple[Check, ...]:
     """The profile's checks, then the crossing's own."""
-    return (*ground.profile.check, *own_checks(crossing))
+    return (*scan.profile.check, *own_checks(crossing))
 
 
 def own_checks(crossing: Crossing) -> tuple[Check, ...]:
@@ -46,17 +46,17 @@ def keep_results(crossing: Crossing, results: Iterable[CheckResult]) -> None:
     crossing.keep_fact("check results", [*(crossing.fact("check results") or ()), *kept][-_MOST_RESULTS:])
 
 
-def check_rows(crossing: Crossing, ground: ProjectScan) -> tuple[CheckRow, ...]:
+def check_rows(crossing: Crossing, scan: ProjectScan) -> tuple[CheckRow, ...]:
     """All checks with their latest results by release."""
     latest: dict[str, dict[str, CheckResult]] = {}
     for item in crossing.fact("check results") or ():
         result = CheckResult(**item)
         latest.setdefault(result.name, {})[result.release] = result
-    return tuple(CheckRow(item, latest.get(item.name, {})) for item in listed_checks(crossing, ground))
+    return tuple(CheckRow(item, latest.get(item.name, {})) for item in listed_checks(crossing, scan))
 
 
 def try_check(
-    check: Check, ground: ProjectScan, places: Mapping[str, str], log: Sequence[str], token: CancelToken
+    check: Check, scan: ProjectScan, places: Mapping[str, str], log: Sequence[str], token: CancelToken
 ) -> CheckResult:
     """Try a check that needs nobody. Raises TrustNeeded, Cancelled."""
     begun = time.monotonic()
@@ -64,17 +64,17 @@ def try_check(
     if check.produced:
         result = check_file(check.name, Path(fill(check.produced, here)), Path(fill(check.expected, here)))
     elif check.run:
-        require_trust(ground.profile)
+        require_trust(scan.profile)
         try:
-            arguments = fill_arguments(check.run, here, ground.along)
-            finished = run_command(arguments, ground.project, token, lambda line: None, {}, check.timeout_s)
+            arguments = fill_arguments(check.run, here, scan.along)
+            finished = run_command(arguments, scan.project, token, lambda line: None, {}, check.timeout_s)
             result = judge_command(check, finished.status, finished.text, finished.timed_out)
         except CommandError as error:
             result = CheckResult(check.name, "failed", error.message)
     else:
         result = check_log(check, log)
     who = "Fernshale"
-    return replace(result, release=ground.release, time=time.time(), elapsed_s=time.monotonic() - begun, who=who)
+    return replace(result, release=scan.release, time=time.time(), elapsed_s=time.monotonic() - begun, who=who)
 
 
 def _check(data: Mapping[str, Any]) -> Check:

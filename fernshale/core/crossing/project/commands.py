@@ -41,11 +41,11 @@ class RequirementResult:
     version: str = ""
 
 
-def check_requirements(ground: ProjectScan, token: CancelToken) -> tuple[RequirementResult, ...]:
+def check_requirements(scan: ProjectScan, token: CancelToken) -> tuple[RequirementResult, ...]:
     """Try the preconditions of the profile. Raises TrustNeeded."""
-    if ground.profile.requirement:
-        require_trust(ground.profile)
-    return tuple(_check(need, ground, token) for need in ground.profile.requirement)
+    if scan.profile.requirement:
+        require_trust(scan.profile)
+    return tuple(_check(need, scan, token) for need in scan.profile.requirement)
 
 
 def read_requirements(crossing: Crossing) -> tuple[RequirementResult, ...]:
@@ -67,19 +67,19 @@ class CommandCall:
     more: Mapping[str, str] = field(default_factory=dict)
 
 
-def run_profile_command(crossing: Crossing, ground: ProjectScan, call: CommandCall, work: Work) -> Finished:
+def run_profile_command(crossing: Crossing, scan: ProjectScan, call: CommandCall, work: Work) -> Finished:
     """Run a command of the profile; its log is kept. What it changes in the project is a step in the logbook.
 
     Raises TrustNeeded, CommandError, Cancelled.
     """
     name = call.name
-    command: ProfileCommand | None = getattr(ground.profile.commands, name)
+    command: ProfileCommand | None = getattr(scan.profile.commands, name)
     if command is None:
-        raise MisuseError(f"the profile {ground.profile.path.name} has no command {name}", f"Add [commands.{name}].")
-    require_trust(ground.profile)
-    release = call.release or ground.release
-    places = {**command_places(crossing, ground, release), **call.more}
-    arguments = fill_arguments(command.run, places, ground.along)
+        raise MisuseError(f"the profile {scan.profile.path.name} has no command {name}", f"Add [commands.{name}].")
+    require_trust(scan.profile)
+    release = call.release or scan.release
+    places = {**command_places(crossing, scan, release), **call.more}
+    arguments = fill_arguments(command.run, places, scan.along)
     environment = {key: fill(value, places) for key, value in command.environment.items()}
     folder = Path(fill(command.folder, places))
     work.on_line("$ " + " ".join(arguments))
@@ -96,7 +96,7 @@ def run_profile_command(crossing: Crossing, ground: ProjectScan, call: CommandCa
 
 def run_typed_command(
     crossing: Crossing,
-    ground: ProjectScan,
+    scan: ProjectScan,
     arguments: Sequence[str],
     stage: Stage,
     why: str,
@@ -109,18 +109,18 @@ def run_typed_command(
     line = shlex.join(arguments)
     work.on_line(f"$ {line}")
     with watching(crossing, EntryText(stage, f"ran {line}", why), work):
-        return run_command(arguments, ground.project, work.token, work.on_line, {}, _TYPED_TIMEOUT_S)
+        return run_command(arguments, scan.project, work.token, work.on_line, {}, _TYPED_TIMEOUT_S)
 
 
-def _check(need: Requirement, ground: ProjectScan, token: CancelToken) -> RequirementResult:
-    places = {"project": str(ground.project), "python": sys.executable}
+def _check(need: Requirement, scan: ProjectScan, token: CancelToken) -> RequirementResult:
+    places = {"project": str(scan.project), "python": sys.executable}
     if need.variable:
         value = os.environ.get(need.variable, "")
         found = f"{need.variable} is {value}" if value else f"the variable {need.variable} is not set"
         return RequirementResult(need.name, bool(value), found, need.hint)
     try:
         finished = run_command(
-            [fill(part, places) for part in need.run], ground.project, token, lambda line: None, {}, 30.0
+            [fill(part, places) for part in need.run], scan.project, token, lambda line: None, {}, 30.0
         )
     except CommandError as error:
         return RequirementResult(need.name, False, error.message, need.hint)

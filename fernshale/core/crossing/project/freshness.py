@@ -22,7 +22,7 @@ def about_command(name: str) -> str:
     return f"{_COMMAND}{name}"
 
 
-def fingerprint(crossing: Crossing, ground: ProjectScan, without: tuple[Role, ...]) -> str:
+def fingerprint(crossing: Crossing, scan: ProjectScan, without: tuple[Role, ...]) -> str:
     """What changes when a file changes that is of no role in `without` and that no build or run left."""
     left = frozenset(
         file.path
@@ -30,14 +30,14 @@ def fingerprint(crossing: Crossing, ground: ProjectScan, without: tuple[Role, ..
         if entry.about in _LEAVING and entry.changes
         for file in entry.changes.files
     )
-    return ground.manifest.derived((without, left), lambda: _fingerprint(ground, without, left))
+    return scan.manifest.derived((without, left), lambda: _fingerprint(scan, without, left))
 
 
-def _fingerprint(ground: ProjectScan, without: tuple[Role, ...], left: frozenset[TreePath]) -> str:
+def _fingerprint(scan: ProjectScan, without: tuple[Role, ...], left: frozenset[TreePath]) -> str:
     lines = []
-    for path, entry in ground.manifest.files.items():
-        role = role_of(ground.profile, path).role
-        if role in without or (path in left and (role == "other" or ground.read(path) is None)):
+    for path, entry in scan.manifest.files.items():
+        role = role_of(scan.profile, path).role
+        if role in without or (path in left and (role == "other" or scan.read(path) is None)):
             continue
         lines.append(f"{path}\0{entry.content}\0{entry.mode}")
     return digest_of("\n".join(lines).encode("utf-8", "surrogateescape"))[:16]

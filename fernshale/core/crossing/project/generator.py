@@ -48,17 +48,17 @@ def read_regenerated(crossing: Crossing, release: str) -> Regenerated | None:
     return Regenerated(kept["release"], kept["status"], kept["said"], restored)
 
 
-def files_to_replace(ground: ProjectScan, crossing: Crossing, *, is_moved: bool) -> tuple[TreePath, ...]:
+def files_to_replace(scan: ProjectScan, crossing: Crossing, *, is_moved: bool) -> tuple[TreePath, ...]:
     """The generated files that the generator's next run replaces. None where there is no generator.
 
     `is_moved`: the project names the target everywhere. Then the files are stale until the generator ended well once.
     """
-    if ground.profile.commands.regenerate is None:
+    if scan.profile.commands.regenerate is None:
         return ()
-    last = read_regenerated(crossing, ground.release) if is_moved else None
+    last = read_regenerated(crossing, scan.release) if is_moved else None
     if last is not None and last.status == 0:
         return ()
-    return replaceable_files(ground.profile, ground.manifest.paths(), ground.plugins)
+    return replaceable_files(scan.profile, scan.manifest.paths(), scan.plugins)
 
 
 def regenerate(crossing: Crossing, work: Work) -> Regenerated | None:
@@ -66,22 +66,22 @@ def regenerate(crossing: Crossing, work: Work) -> Regenerated | None:
 
     Raises TrustNeeded before anything is removed, Cancelled after everything is restored.
     """
-    ground = scan_crossing(crossing, work)
-    if ground.profile.commands.regenerate is None:
+    scan = scan_crossing(crossing, work)
+    if scan.profile.commands.regenerate is None:
         return None
-    require_trust(ground.profile)
+    require_trust(scan.profile)
     recover_interrupted(crossing)
-    sweep = unsettled_sweep(crossing) or _sweep(crossing, ground, work)
+    sweep = unsettled_sweep(crossing) or _sweep(crossing, scan, work)
     why = "project files are made by the engine's own generator"
     status, said = 127, "it was stopped"
     try:
-        finished = run_profile_command(crossing, ground, CommandCall("regenerate", Stage.ENGINE, why), work)
+        finished = run_profile_command(crossing, scan, CommandCall("regenerate", Stage.ENGINE, why), work)
         status, said = finished.status, tail(finished.text.splitlines(), _MAX_LINES)
     except CommandError as error:
         said = error.message
     finally:
         restored = restore_swept(crossing, sweep, has_failed=status != 0) if sweep is not None else ()
-    outcome = Regenerated(ground.release, status, said, restored if status == 0 else ())
+    outcome = Regenerated(scan.release, status, said, restored if status == 0 else ())
     kept = {"release": outcome.release, "status": status, "said": said, "restored": list(outcome.restored)}
     crossing.keep_leg_fact("regenerated", kept)
     return outcome
@@ -93,9 +93,9 @@ def unsettled_sweep(crossing: Crossing) -> LogEntry | None:
     return sweeps[-1] if sweeps and sweeps[-1].id > (crossing.fact(_SETTLED) or 0) else None
 
 
-def _sweep(crossing: Crossing, ground: ProjectScan, work: Work) -> LogEntry | None:
-    draft = Draft(ground.project)
-    for path in files_to_replace(ground, crossing, is_moved=True):
+def _sweep(crossing: Crossing, scan: ProjectScan, work: Work) -> LogEntry | None:
+    draft = Draft(scan.project)
+    for path in files_to_replace(scan, crossing, is_moved=True):
         draft.delete(path)
     changes = draft.change_set()
     if changes.is_empty:

@@ -17,7 +17,7 @@ Handler = Callable[[Crossing, ProjectScan, Any, Author, Work], object]
 Handlers = Mapping[type[Action], Handler]
 
 
-def record_choice(crossing: Crossing, ground: ProjectScan, action: Choose, author: Author, work: Work) -> None:
+def record_choice(crossing: Crossing, scan: ProjectScan, action: Choose, author: Author, work: Work) -> None:
     """Keep a decision that writes nothing by itself."""
     decided = action.decision(author)
     crossing.decide(decided)

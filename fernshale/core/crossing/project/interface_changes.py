@@ -24,10 +24,10 @@ class Used:
     uses: int
 
 
-def engine_drift(ground: ProjectScan, from_: str, to: str, work: Work) -> tuple[ApiChange, ...]:
+def engine_drift(scan: ProjectScan, from_: str, to: str, work: Work) -> tuple[ApiChange, ...]:
     """The changes between two releases of the engine; none where one of them is not at hand. Raises Cancelled."""
     try:
-        old, new = (engine_folder(ground, release) for release in (from_, to))
+        old, new = (engine_folder(scan, release) for release in (from_, to))
     except FernshaleError:
         return ()
     if not (old.is_dir() and new.is_dir()):
@@ -47,24 +47,24 @@ class PluginDrift:
     changes: tuple[ApiChange, ...]
 
 
-def plugin_drift(ground: ProjectScan, crossing: Crossing, work: Work) -> tuple[PluginDrift, ...]:
+def plugin_drift(scan: ProjectScan, crossing: Crossing, work: Work) -> tuple[PluginDrift, ...]:
     """The changes between the releases of each plugin that was taken on the leg, where both are at hand. Raises Cancelled."""
     found = []
-    ids = {plugin.folder: plugin.id for plugin in ground.plugins}
+    ids = {plugin.folder: plugin.id for plugin in scan.plugins}
     for folder, taken in plugin_updates(crossing).items():
         id = ids.get(TreePath(folder), "")
-        old, new = (_release_folder(ground, id, version, work.token) for version in (taken.from_, taken.to))
+        old, new = (_release_folder(scan, id, version, work.token) for version in (taken.from_, taken.to))
         if old is not None and new is not None and (changes := compare_releases(old, new, "", work)):
             found.append(PluginDrift(id, taken.from_, taken.to, old, new, changes))
     return tuple(found)
 
 
-def _release_folder(ground: ProjectScan, plugin: str, version: str, token: CancelToken) -> Path | None:
-    releases = ground.shelf.releases_of(plugin) if ground.shelf is not None else ()
+def _release_folder(scan: ProjectScan, plugin: str, version: str, token: CancelToken) -> Path | None:
+    releases = scan.shelf.releases_of(plugin) if scan.shelf is not None else ()
     release = next((item for item in releases if item.version == version), None)
     try:
         folder = (
-            ground.shelf.place(release, Work(token=token)) if ground.shelf is not None and release is not None else None
+            scan.shelf.place(release, Work(token=token)) if scan.shelf is not None and release is not None else None
         )
     except FernshaleError:
         return None

@@ -42,29 +42,29 @@ class PluginBuild:
         return f"built for {names}" if names else "never built here"
 
 
-def find_built(ground: ProjectScan) -> tuple[PluginBuild, ...]:
+def find_built(scan: ProjectScan) -> tuple[PluginBuild, ...]:
     """The plugins that have compiled parts, with their stamps."""
-    shape = ground.profile.plugins.compiled
+    shape = scan.profile.plugins.compiled
     if shape is None:
         return ()
     return tuple(
-        PluginBuild(plugin, tuple(read_stamps(ground, shape, plugin)))
-        for plugin in ground.plugins
-        if any(matches(shape.sources, path[len(plugin.folder) + 1 :]) for path in _inside(ground, plugin))
+        PluginBuild(plugin, tuple(read_stamps(scan, shape, plugin)))
+        for plugin in scan.plugins
+        if any(matches(shape.sources, path[len(plugin.folder) + 1 :]) for path in _inside(scan, plugin))
     )
 
 
-def _inside(ground: ProjectScan, plugin: Plugin) -> Iterator[TreePath]:
-    return (path for path in ground.paths if under(path, plugin.folder))
+def _inside(scan: ProjectScan, plugin: Plugin) -> Iterator[TreePath]:
+    return (path for path in scan.paths if under(path, plugin.folder))
 
 
-def read_stamps(ground: ProjectScan, shape: Compiled, plugin: Plugin) -> Iterator[tuple[TreePath, str]]:
+def read_stamps(scan: ProjectScan, shape: Compiled, plugin: Plugin) -> Iterator[tuple[TreePath, str]]:
     """Each folder of output there is, with the release its stamp names ("" where it cannot be read)."""
     pattern = f"{shape.output.replace('{release}', '*').strip('/')}/{shape.stamp}"
-    for path in _inside(ground, plugin):
+    for path in _inside(scan, plugin):
         if matches((pattern,), path[len(plugin.folder) + 1 :]):
             folder = TreePath(path[: -len(shape.stamp) - 1])
-            yield folder, read_stamp(shape, on_disk(ground.project, path).read_bytes(), path)
+            yield folder, read_stamp(shape, on_disk(scan.project, path).read_bytes(), path)
 
 
 def read_stamp(shape: Compiled, data: bytes | None, path: str) -> str:
@@ -82,20 +82,20 @@ def is_built_for(stamp: str, release: str) -> bool:
     return is_release(stamp) and same_release(stamp, release)
 
 
-def rebuild(crossing: Crossing, ground: ProjectScan, plugin: Plugin, work: Work) -> int:
+def rebuild(crossing: Crossing, scan: ProjectScan, plugin: Plugin, work: Work) -> int:
     """Build a plugin from its sources for the leg's target and swap the output in; the logbook entry's id.
 
     Raises TrustNeeded, CommandError when the build fails or its stamp says another release; then nothing was swapped.
     """
-    shape, to = ground.profile.plugins.compiled, crossing.setup.to
+    shape, to = scan.profile.plugins.compiled, crossing.setup.to
     if shape is None:
         raise MisuseError("the profile does not say how plugins are built", "Add [plugins.compiled].")
     made = crossing.scratch(f"rebuilt/{plugin.folder.replace('/', '-')}-{to}")
     shutil.rmtree(made)
     made.mkdir()
-    more = {"plugin": str(on_disk(ground.project, plugin.folder)), "id": plugin.id, "out": str(made)}
+    more = {"plugin": str(on_disk(scan.project, plugin.folder)), "id": plugin.id, "out": str(made)}
     why = f"{plugin.id} must be compiled for {to}"
-    finished = run_profile_command(crossing, ground, CommandCall("rebuild", Stage.PLUGINS, why, to, more), work)
+    finished = run_profile_command(crossing, scan, CommandCall("rebuild", Stage.PLUGINS, why, to, more), work)
     if finished.status != 0:
         said = tail(finished.text.splitlines(), 3)
         raise CommandError(f"{plugin.id} could not be built for {to}: {said or f'status {finished.status}'}")
@@ -105,12 +105,12 @@ def rebuild(crossing: Crossing, ground: ProjectScan, plugin: Plugin, work: Work)
     if not is_built_for(stamp, to):
         found = f"says {stamp}" if stamp else f"is missing ({shape.stamp})"
         raise CommandError(f"{plugin.id} was not built for {to}: its stamp {found}", "Nothing was taken over.")
-    draft = Draft(ground.project)
+    draft = Draft(scan.project)
     target = _output(shape, plugin, to)
     files = scan_tree(made, EMPTY, Work(token=work.token))
-    for folder, release in read_stamps(ground, shape, plugin):
+    for folder, release in read_stamps(scan, shape, plugin):
         if is_built_for(release, crossing.setup.from_):
-            for path in ground.files:
+            for path in scan.files:
                 if under(path, folder) and path[len(folder) + 1 :] in files.entries:
                     draft.delete(path)
     for path, entry in files.entries.items():

@@ -74,40 +74,40 @@ def file_states(origins: tuple[PluginOrigin, ...]) -> dict[str, str]:
     return states
 
 
-def find_origins(ground: ProjectScan, crossing: Crossing | None, token: CancelToken) -> tuple[PluginOrigin, ...]:
+def find_origins(scan: ProjectScan, crossing: Crossing | None, token: CancelToken) -> tuple[PluginOrigin, ...]:
     """The origin of each plugin folder. Raises ShelfError for a release that cannot be fetched, Cancelled."""
-    return tuple(find_plugin_origin(ground, plugin, crossing, token) for plugin in ground.plugins)
+    return tuple(find_plugin_origin(scan, plugin, crossing, token) for plugin in scan.plugins)
 
 
 def find_plugin_origin(
-    ground: ProjectScan, plugin: Plugin, crossing: Crossing | None, token: CancelToken
+    scan: ProjectScan, plugin: Plugin, crossing: Crossing | None, token: CancelToken
 ) -> PluginOrigin:
     """The origin of one plugin folder: among the shelves' releases, and elsewhere where those have not the one it names."""
-    mine = plugin_manifest(ground, plugin, token)
-    key = ("origin", plugin, ground.shelf, ground.profile.role, crossing is None)
+    mine = plugin_manifest(scan, plugin, token)
+    key = ("origin", plugin, scan.shelf, scan.profile.role, crossing is None)
 
     def look() -> PluginOrigin:
-        index = _index(ground, plugin, token)
+        index = _index(scan, plugin, token)
         others: Mapping[str, _Elsewhere] = {}
         if plugin.version and not any(same_release(name, plugin.version) for name in index.names):
-            others = _elsewhere(ground, plugin, crossing, token)
+            others = _elsewhere(scan, plugin, crossing, token)
         whole = index
         if others:
             columns = {name: index.column(name) for name in index.names}
             whole = build_index({**columns, **{name: item.files for name, item in others.items()}})
-        origin = find_origin(_contents(mine), whole, _plain_of(ground, plugin), plugin.version)
+        origin = find_origin(_contents(mine), whole, _plain_of(scan, plugin), plugin.version)
         if origin is None:
-            return PluginOrigin(plugin, None, "", "" if ground.shelf is None else "no release of it is on the shelf")
+            return PluginOrigin(plugin, None, "", "" if scan.shelf is None else "no release of it is on the shelf")
         other = others.get(origin.name)
         source, at = (other.words, other.at) if other is not None else ("shelf", "")
-        local = _with_content(ground, plugin, mine, origin)
+        local = _with_content(scan, plugin, mine, origin)
         return PluginOrigin(plugin, local, source, _note(plugin, origin, source), at)
 
-    return ground.manifest.derived(key, look)
+    return scan.manifest.derived(key, look)
 
 
-def _index(ground: ProjectScan, plugin: Plugin, token: CancelToken) -> ReleaseIndex:
-    shelf = ground.shelf
+def _index(scan: ProjectScan, plugin: Plugin, token: CancelToken) -> ReleaseIndex:
+    shelf = scan.shelf
     if shelf is None:
         return build_index({})
     return shelf_index(
@@ -125,24 +125,24 @@ class _Elsewhere:
 
 
 def _elsewhere(
-    ground: ProjectScan, plugin: Plugin, crossing: Crossing | None, token: CancelToken
+    scan: ProjectScan, plugin: Plugin, crossing: Crossing | None, token: CancelToken
 ) -> Mapping[str, _Elsewhere]:
     """What is known of the folder's past, by the release it had then."""
-    where = f"{plugin.folder}/{ground.profile.plugins.descriptor}"
+    where = f"{plugin.folder}/{scan.profile.plugins.descriptor}"
 
     def version(text: str) -> str:
         try:
-            return version_in(ground.profile, text, where)
+            return version_in(scan.profile, text, where)
         except FernshaleError:
             return ""  # a descriptor that was broken at the time names nothing
 
-    past = find_past(ground.project, plugin.folder, ground.profile.plugins.descriptor, version, token)
+    past = find_past(scan.project, plugin.folder, scan.profile.plugins.descriptor, version, token)
     found = {item.version: _Elsewhere(f"commit {item.commit}", item.commit, item.files) for item in past.values()}
-    return {**_snapshots(ground, plugin, crossing, version), **found}
+    return {**_snapshots(scan, plugin, crossing, version), **found}
 
 
 def _snapshots(
-    ground: ProjectScan, plugin: Plugin, crossing: Crossing | None, version: Callable[[str], str]
+    scan: ProjectScan, plugin: Plugin, crossing: Crossing | None, version: Callable[[str], str]
 ) -> Mapping[str, _Elsewhere]:
     """Snapshots of the project from before this crossing; one of now would show nothing as edited."""
     folder = home() / "store"
@@ -150,12 +150,12 @@ def _snapshots(
         return {}
     store = Store(folder)
     began = store.summary(crossing.fact("start")).taken if crossing.fact("start") else 0.0
-    earlier = [item for item in store.list() if item.tree == str(ground.project) and item.taken < began]
+    earlier = [item for item in store.list() if item.tree == str(scan.project) and item.taken < began]
     found: dict[str, _Elsewhere] = {}
     for item in earlier[-_MOST_SNAPSHOTS:]:
         try:
             files = _below(store.manifest(item.id), plugin.folder)
-            entry = files[TreePath(ground.profile.plugins.descriptor)]
+            entry = files[TreePath(scan.profile.plugins.descriptor)]
             text = read_text(store.get(entry.content))
             name = version(text.text) if text is not None else ""
             if name and name not in found:
@@ -176,19 +176,19 @@ def _contents(manifest: Manifest) -> dict[TreePath, int]:
     return {path: short_digest(entry.content) for path, entry in manifest.files.items()}
 
 
-def _plain_of(ground: ProjectScan, plugin: Plugin) -> Callable[[TreePath], int]:
+def _plain_of(scan: ProjectScan, plugin: Plugin) -> Callable[[TreePath], int]:
     def plain(path: TreePath) -> int:
         try:
-            return cell_of(on_disk(ground.project, TreePath(f"{plugin.folder}/{path}")).read_bytes())[1]
+            return cell_of(on_disk(scan.project, TreePath(f"{plugin.folder}/{path}")).read_bytes())[1]
         except OSError:
             return 0
 
     return plain
 
 
-def _with_content(ground: ProjectScan, plugin: Plugin, mine: Manifest, origin: Origin) -> Origin:
+def _with_content(scan: ProjectScan, plugin: Plugin, mine: Manifest, origin: Origin) -> Origin:
     """What the rules of roles call the user's own is theirs even where the vendor has a file of that name."""
-    roles = {path: role_of(ground.profile, f"{plugin.folder}/{path}").role for path in mine.files}
+    roles = {path: role_of(scan.profile, f"{plugin.folder}/{path}").role for path in mine.files}
     content = {path for path, role in roles.items() if role in ("user content", "own")}
     if not content:
         return origin

@@ -23,15 +23,15 @@ SAID = "plugins said"
 _VERSION = "version "
 
 
-def plan(ground: ProjectScan, crossing: Crossing, token: CancelToken) -> Leg:
+def plan(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> Leg:
     """The leg in hand for the project's plugins as they are. Raises NotOnShelf for an unknown target."""
     setup = crossing.setup
     said = crossing.leg_fact(SAID) or {}
-    return plan_for(ground, setup.from_, setup.to, read_wishes(crossing), token, said)
+    return plan_for(scan, setup.from_, setup.to, read_wishes(crossing), token, said)
 
 
 def plan_for(
-    ground: ProjectScan,
+    scan: ProjectScan,
     from_: str,
     to: str,
     wishes: PluginWishes,
@@ -39,14 +39,13 @@ def plan_for(
     said: Mapping[str, str] | None = None,
 ) -> Leg:
     """As `plan`, for any leg. `said` is what plugins accepted before ranges were widened for it (see `said_key`)."""
-    shelf = shelf_of(ground)
-    shelf.engine(ground.profile.id, to)
+    shelf = shelf_of(scan)
+    shelf.engine(scan.profile.id, to)
     here = tuple(
-        InstalledPlugin(item.id, item.version, (said or {}).get(said_key(item), item.accepts))
-        for item in ground.plugins
+        InstalledPlugin(item.id, item.version, (said or {}).get(said_key(item), item.accepts)) for item in scan.plugins
     )
-    used = read_texts(ground, token).used.keys()
-    targets = other_targets(shelf.engines_of(ground.profile.id), from_, to)
+    used = read_texts(scan, token).used.keys()
+    targets = other_targets(shelf.engines_of(scan.profile.id), from_, to)
     return plan_leg(shelf, from_, to, here, wishes, used, targets)
 
 
@@ -79,10 +78,10 @@ def is_wanted(step: PluginStep, crossing: Crossing) -> bool:
     )
 
 
-def shelf_of(ground: ProjectScan) -> Shelf:
-    if ground.shelf is None:
+def shelf_of(scan: ProjectScan) -> Shelf:
+    if scan.shelf is None:
         raise MisuseError("no shelf was named", "Name the folder or server the releases lie on with --shelf.")
-    return ground.shelf
+    return scan.shelf
 
 
 def plugin_key(setup: Setup, id: str) -> str:

@@ -33,8 +33,8 @@ class ProjectProbe:
 def probe_project(project: Path, profile: Path | None, folders: Sequence[Path]) -> ProjectProbe:
     """Find the profile and the release. Raises ProjectError, FormatError."""
     found = read_profile(profile) if profile else find_profile(project, folders)
-    ground = scan_project(project, found, None, Work(), contents=False)
-    return ProjectProbe(ground.project, found, ground.release, ground.members)
+    scan = scan_project(project, found, None, Work(), contents=False)
+    return ProjectProbe(scan.project, found, scan.release, scan.members)
 
 
 def targets_on(shelves: Sequence[str | Path], opening: ProjectProbe) -> list[str]:

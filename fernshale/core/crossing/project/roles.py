@@ -10,10 +10,10 @@ from fernshale.core.survey.role_overrides import drop_own_rule, set_own_rule
 from fernshale.core.survey.roles import RoleOf, role_of
 
 
-def role_at(ground: ProjectScan, place: TreePath) -> RoleOf:
+def role_at(scan: ProjectScan, place: TreePath) -> RoleOf:
     """The role of a file or of what lies in a folder, and the rule that gives it."""
-    first = next((path for path in ground.manifest.paths() if path.startswith(place + "/")), place)
-    return role_of(ground.profile, first)
+    first = next((path for path in scan.manifest.paths() if path.startswith(place + "/")), place)
+    return role_of(scan.profile, first)
 
 
 def give_role(project: Path, place: TreePath, role: str) -> str:

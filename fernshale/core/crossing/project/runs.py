@@ -81,22 +81,22 @@ class RunRecord:
         )
 
 
-def run_game(crossing: Crossing, ground: ProjectScan, stage: Stage, work: Work) -> RunRecord:
+def run_game(crossing: Crossing, scan: ProjectScan, stage: Stage, work: Work) -> RunRecord:
     """Run the game, as often as the profile wants for its timings, and try all checks that need nobody.
 
     Log, pictures and checks are those of the first run. Raises TrustNeeded, CommandError, Cancelled.
     """
-    places = dict(command_places(crossing, ground, ground.release))
-    shape = ground.profile.frames
+    places = dict(command_places(crossing, scan, scan.release))
+    shape = scan.profile.frames
     wanted = max(1, shape.runs) if shape is not None else 1
     elapsed, started, frames = [], [], []
     first: RunRecord | None = None
     for number in range(wanted):
         work.progress("running the game", number, wanted)
-        _clear(ground, places)
+        _clear(scan, places)
         begun = time.monotonic()
         seen: list[float] = []
-        pattern = ground.profile.log.started
+        pattern = scan.profile.log.started
 
         def watch(line: str, begun: float = begun, seen: list[float] = seen, pattern: str = pattern) -> None:
             if pattern and not seen and search(pattern, line):
@@ -104,7 +104,7 @@ def run_game(crossing: Crossing, ground: ProjectScan, stage: Stage, work: Work) 
             work.on_line(line)
 
         finished = run_profile_command(
-            crossing, ground, CommandCall("run", stage, "to see how it behaves"), replace(work, on_line=watch)
+            crossing, scan, CommandCall("run", stage, "to see how it behaves"), replace(work, on_line=watch)
         )
         elapsed.append(finished.elapsed_s)
         started += seen[:1]
@@ -112,17 +112,17 @@ def run_game(crossing: Crossing, ground: ProjectScan, stage: Stage, work: Work) 
             times = read_frames(Path(fill(shape.file, places)), shape.column, shape.per_second)
             frames += [times[:_MOST_FRAMES]] if times else []
         if first is None:
-            command = ground.profile.commands.run
+            command = scan.profile.commands.run
             log = tuple(finished.text.splitlines())
             checks = tuple(
-                try_check(check, ground, places, log, work.token)
-                for check in listed_checks(crossing, ground)
+                try_check(check, scan, places, log, work.token)
+                for check in listed_checks(crossing, scan)
                 if not check.by_hand
             )
             first = RunRecord(
-                ground.release, finished.status, finished.elapsed_s, str(crossing.fact("log run")), checks, time.time(),
+                scan.release, finished.status, finished.elapsed_s, str(crossing.fact("log run")), checks, time.time(),
                 finished.timed_out, finished.silent_s, command.timeout_s if command else 0.0,
-                pictures=_keep_pictures(crossing, ground, stage, places),
+                pictures=_keep_pictures(crossing, scan, stage, places),
             )  # fmt: skip
         if not first.passed or finished.status:
             break
@@ -133,19 +133,19 @@ def run_game(crossing: Crossing, ground: ProjectScan, stage: Stage, work: Work) 
     return RunRecord.from_json(values)
 
 
-def _clear(ground: ProjectScan, places: dict[str, str]) -> None:
+def _clear(scan: ProjectScan, places: dict[str, str]) -> None:
     """What an earlier run left must not pass for this one's."""
-    shape = ground.profile.frames
-    left = [check.produced for check in ground.profile.check if check.produced]
-    left += [picture.produced for picture in ground.profile.picture] + ([shape.file] if shape else [])
+    shape = scan.profile.frames
+    left = [check.produced for check in scan.profile.check if check.produced]
+    left += [picture.produced for picture in scan.profile.picture] + ([shape.file] if shape else [])
     for text in left:
         Path(fill(text, places)).unlink(missing_ok=True)
 
 
-def _keep_pictures(crossing: Crossing, ground: ProjectScan, stage: Stage, places: dict[str, str]) -> dict[str, str]:
+def _keep_pictures(crossing: Crossing, scan: ProjectScan, stage: Stage, places: dict[str, str]) -> dict[str, str]:
     kept = {}
-    folder = crossing.scratch(f"pictures/{stage.value.lower()}-{ground.release}")
-    for number, picture in enumerate(ground.profile.picture):
+    folder = crossing.scratch(f"pictures/{stage.value.lower()}-{scan.release}")
+    for number, picture in enumerate(scan.profile.picture):
         made = Path(fill(picture.produced, places))
         if made.is_file():
             copy = folder / f"{number}-{made.name}"

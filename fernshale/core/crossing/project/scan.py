@@ -113,20 +113,20 @@ def scan_project(
     return ProjectScan(project, profile, shelf, manifest, sites, plugins, release, found, folders)
 
 
-def plugin_manifest(ground: ProjectScan, plugin: Plugin, token: CancelToken) -> Manifest:
+def plugin_manifest(scan: ProjectScan, plugin: Plugin, token: CancelToken) -> Manifest:
     """The part of the project's manifest below a plugin folder, with paths as seen from there; contents are read.
 
     What was compiled into it is neither the vendor's nor an edit, and left out.
     """
-    manifest = read_contents(ground.project, ground.manifest, Work(token=token), below=plugin.folder)
-    if manifest is not ground.manifest:
+    manifest = read_contents(scan.project, scan.manifest, Work(token=token), below=plugin.folder)
+    if manifest is not scan.manifest:
         # So that the next look finds them read.
         with _seen_lock:
-            seen = _seen.get(str(ground.project), ground.manifest)
+            seen = _seen.get(str(scan.project), scan.manifest)
             read = {path: folder for path, folder in manifest.folders.items() if under(path, plugin.folder)}
-            _seen[str(ground.project)] = replace(seen, folders={**seen.folders, **read}, memo={})
+            _seen[str(scan.project)] = replace(seen, folders={**seen.folders, **read}, memo={})
     whole = manifest.below(plugin.folder)
-    shape = ground.profile.plugins.compiled
+    shape = scan.profile.plugins.compiled
     outputs = (shape.output.replace("{release}", "*").strip("/") + "/",) if shape is not None else ()
     made = set(FirstFit([outputs]).those(whole.entries)) if outputs else set()
     if not made:
@@ -135,7 +135,7 @@ def plugin_manifest(ground: ProjectScan, plugin: Plugin, token: CancelToken) -> 
 
 
 def scan_crossing(crossing: Crossing, work: Work) -> ProjectScan:
-    """The ground of a crossing, everything read anew."""
+    """The scan of a crossing, everything read anew."""
     setup = crossing.setup
     profile, shelf = read_profile(setup.profile), read_shelf(setup.shelves)
     return scan_project(setup.project, profile, shelf, work, members=setup.members)
@@ -153,30 +153,30 @@ def shelf_manifest(shelf: Shelf, item: ShelfRelease, token: CancelToken) -> Mani
     return known
 
 
-def engine_folder(ground: ProjectScan, release: str) -> Path:
+def engine_folder(scan: ProjectScan, release: str) -> Path:
     """Where a release of the engine is: installed, else on the shelf. Raises ProjectError with the folders looked at."""
-    shelves = [str(source.folder) for source in ground.shelf.sources] if ground.shelf else []
+    shelves = [str(source.folder) for source in scan.shelf.sources] if scan.shelf else []
     looked = []
-    for text in ground.profile.installed:
+    for text in scan.profile.installed:
         for shelf in shelves if "{shelf}" in text else [""]:
             folder = Path(fill(text, {"release": release, "shelf": shelf}))
             if folder.is_dir():
                 return folder
             looked.append(str(folder))
-    if ground.shelf is not None:
+    if scan.shelf is not None:
         with contextlib.suppress(NotOnShelf):
-            return ground.shelf.place(ground.shelf.engine(ground.profile.id, release))
+            return scan.shelf.place(scan.shelf.engine(scan.profile.id, release))
     names = ", ".join(looked) or "the profile names no folder"
-    raise ProjectError(f"{ground.profile.title} {release} is not installed; looked at {names}")
+    raise ProjectError(f"{scan.profile.title} {release} is not installed; looked at {names}")
 
 
-def command_places(crossing: Crossing, ground: ProjectScan, release: str) -> Mapping[str, str]:
+def command_places(crossing: Crossing, scan: ProjectScan, release: str) -> Mapping[str, str]:
     """Values for the placeholders of the profile's commands."""
     return {
-        "project": str(ground.project),
+        "project": str(scan.project),
         "release": release,
-        "shelf": str(ground.shelf.sources[0].folder) if ground.shelf else "",
-        "engine": str(engine_folder(ground, release)),
+        "shelf": str(scan.shelf.sources[0].folder) if scan.shelf else "",
+        "engine": str(engine_folder(scan, release)),
         "build": str(crossing.scratch(f"build/{release}")),
         "out": str(crossing.scratch(f"out/{release}")),
         "jobs": str(os.cpu_count() or 1),
@@ -184,9 +184,9 @@ def command_places(crossing: Crossing, ground: ProjectScan, release: str) -> Map
     }
 
 
-def find_plugin(ground: ProjectScan, id: str) -> Plugin:
+def find_plugin(scan: ProjectScan, id: str) -> Plugin:
     """A plugin of the project by its id. Raises MisuseError where there is none."""
-    found = next((item for item in ground.plugins if item.id == id), None)
+    found = next((item for item in scan.plugins if item.id == id), None)
     if found is None:
         raise MisuseError(f"there is no plugin {id}")
     return found

@@ -30,39 +30,39 @@ class Texts:
         return count_names(self.of.values())
 
 
-def read_texts(ground: ProjectScan, token: CancelToken) -> Texts:
+def read_texts(scan: ProjectScan, token: CancelToken) -> Texts:
     """Raises Cancelled."""
-    return ground.manifest.derived(_key(ground), lambda: Texts(_read(ground, _paths(ground), token)))
+    return scan.manifest.derived(_key(scan), lambda: Texts(_read(scan, _paths(scan), token)))
 
 
-def texts_with(ground: ProjectScan, words: Collection[str], token: CancelToken) -> Mapping[TreePath, str]:
+def texts_with(scan: ProjectScan, words: Collection[str], token: CancelToken) -> Mapping[TreePath, str]:
     """Of the texts all that have one of `words`, and maybe others. Raises Cancelled."""
-    key = _key(ground)
-    if not ground.manifest.knows(key):
-        some = ground.manifest.derived((*key, frozenset(words)), lambda: _read_some(ground, words, token))
+    key = _key(scan)
+    if not scan.manifest.knows(key):
+        some = scan.manifest.derived((*key, frozenset(words)), lambda: _read_some(scan, words, token))
         if some is not None:
             return some
-    return read_texts(ground, token).of
+    return read_texts(scan, token).of
 
 
-def _key(ground: ProjectScan) -> tuple[object, ...]:
-    return "texts", ground.profile.role, ground.along
+def _key(scan: ProjectScan) -> tuple[object, ...]:
+    return "texts", scan.profile.role, scan.along
 
 
-def _paths(ground: ProjectScan) -> tuple[TreePath, ...]:
-    return source_files(ground.profile, ground.paths)
+def _paths(scan: ProjectScan) -> tuple[TreePath, ...]:
+    return source_files(scan.profile, scan.paths)
 
 
-def _read_some(ground: ProjectScan, words: Collection[str], token: CancelToken) -> Mapping[TreePath, str] | None:
+def _read_some(scan: ProjectScan, words: Collection[str], token: CancelToken) -> Mapping[TreePath, str] | None:
     """The texts that may have one of the words; None where those are all."""
-    paths = _paths(ground)
-    found = files_with(ground.project, paths, sorted(words), token)
-    return _read(ground, found, token) if len(found) < len(paths) else None
+    paths = _paths(scan)
+    found = files_with(scan.project, paths, sorted(words), token)
+    return _read(scan, found, token) if len(found) < len(paths) else None
 
 
-def _read(ground: ProjectScan, paths: Iterable[TreePath], token: CancelToken) -> Mapping[TreePath, str]:
+def _read(scan: ProjectScan, paths: Iterable[TreePath], token: CancelToken) -> Mapping[TreePath, str]:
     texts = {}
-    read_file = reader(ground.project)
+    read_file = reader(scan.project)
     for path in paths:
         token.check()
         try:

@@ -27,8 +27,8 @@ def report_data(overview: Overview, crossing: Crossing) -> dict[str, Any]:
     return {
         "format": "fernshale-report/1",
         "project": setup.project.name,
-        "engine": overview.ground.profile.id,
-        "title": f"{overview.ground.profile.title} {setup.start} → {setup.to}",
+        "engine": overview.scan.profile.id,
+        "title": f"{overview.scan.profile.title} {setup.start} → {setup.to}",
         "from": setup.from_,
         "to": setup.to,
         "start": setup.start,
@@ -72,7 +72,7 @@ def report_data(overview: Overview, crossing: Crossing) -> dict[str, Any]:
                 "errors": item.errors,
                 "says": item.words,
             }
-            for item in member_states(overview.ground, overview.build, crossing)
+            for item in member_states(overview.scan, overview.build, crossing)
         ],
         "links": _links(overview),
         "trial": _trial(overview),
@@ -120,7 +120,7 @@ def report_data(overview: Overview, crossing: Crossing) -> dict[str, Any]:
 
 def _verdict(overview: Overview) -> str:
     if overview.is_done:
-        commands = overview.ground.profile.commands
+        commands = overview.scan.profile.commands
         did = ["compiles"] if commands.build is not None else []
         did += ["runs", "passes its checks"] if commands.run is not None else []
         words = " and ".join(filter(None, (", ".join(did[:-1]), *did[-1:])))
@@ -134,7 +134,7 @@ def _earlier_leg(overview: Overview, crossing: Crossing, leg: int) -> dict[str, 
     """What was kept of a leg that was left: its plugins, their ledgers, its rounds."""
     stops = [overview.setup.start, *overview.setup.stops]
     route, ledgers = [], {}
-    for plugin in overview.ground.plugins:
+    for plugin in overview.scan.plugins:
         kept = crossing.leg_fact(f"ledger {plugin.folder}", leg)
         if kept:
             fates = [entry["fate"] for entry in kept["entries"]]
@@ -167,7 +167,7 @@ def _figures(
 
 def _route(overview: Overview, crossing: Crossing) -> list[dict[str, str]]:
     """What becomes of each plugin on the leg; of one that was taken already, what became of it."""
-    folders = {item.id: item.folder for item in overview.ground.plugins}
+    folders = {item.id: item.folder for item in overview.scan.plugins}
     taken = plugin_updates(crossing)
     rows = []
     for step in overview.route.leg.plugins:

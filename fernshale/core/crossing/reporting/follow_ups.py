@@ -16,7 +16,7 @@ def follow_ups(overview: Overview) -> list[dict[str, str]]:
 
 def _new_things(overview: Overview) -> list[dict[str, str]]:
     setup = overview.setup
-    changes = engine_drift(overview.ground, setup.from_, setup.to, Work())
+    changes = engine_drift(overview.scan, setup.from_, setup.to, Work())
     added = {change.symbol.name for change in changes if change.kind == "added"}
     found = []
     for note in overview.route.notes:

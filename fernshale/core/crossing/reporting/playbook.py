@@ -48,21 +48,21 @@ def read_playbook(path: Path) -> Playbook:
     return read_toml(path, Playbook, FORMAT)
 
 
-def export_playbook(crossing: Crossing, ground: ProjectScan, token: CancelToken) -> str:
+def export_playbook(crossing: Crossing, scan: ProjectScan, token: CancelToken) -> str:
     """The crossing's decisions by people, its own rules and those that people chose, its checks; as TOML."""
     import tomlkit
 
     setup = crossing.setup
     document = tomlkit.document()
     document["format"] = FORMAT
-    document["title"] = f"{setup.project.name} on the way from {ground.profile.title} {setup.start} to {setup.target}"
+    document["title"] = f"{setup.project.name} on the way from {scan.profile.title} {setup.start} to {setup.target}"
     document["from"], document["to"] = setup.start, setup.target
     decisions, rules, checks = tomlkit.aot(), tomlkit.aot(), tomlkit.aot()
     for item in _decisions(crossing.decisions()):
         decisions.append(
             _table({"key": item.key, "take": item.choice, "why": item.why, "text": item.text}, ("key", "take", "why"))
         )
-    for rule in _rules(crossing, ground, token):
+    for rule in _rules(crossing, scan, token):
         rules.append(rule_table(rule))
     for check in own_checks(crossing):
         checks.append(_table(asdict(check), ("name",)))
@@ -72,14 +72,14 @@ def export_playbook(crossing: Crossing, ground: ProjectScan, token: CancelToken)
     return tomlkit.dumps(document)
 
 
-def follow_playbook(crossing: Crossing, ground: ProjectScan, way: Playbook) -> dict[str, Recorded]:
+def follow_playbook(crossing: Crossing, scan: ProjectScan, way: Playbook) -> dict[str, Recorded]:
     """Keep a way's rules and checks on another crossing; its decisions by key, to be taken where they fit."""
     if way.rule:
         keep_rules(crossing, way.rule)
-    known = {item.name for item in (*ground.profile.check, *own_checks(crossing))}
+    known = {item.name for item in (*scan.profile.check, *own_checks(crossing))}
     for check in way.check:
         if check.name not in known:
-            add_check(crossing, ground, check)
+            add_check(crossing, scan, check)
     return {item.key: item for item in way.decision}
 
 
@@ -110,7 +110,7 @@ def _decisions(decisions: Mapping[str, Decision]) -> list[Decision]:
     return kept
 
 
-def _rules(crossing: Crossing, ground: ProjectScan, token: CancelToken) -> list[Rule]:
+def _rules(crossing: Crossing, scan: ProjectScan, token: CancelToken) -> list[Rule]:
     """The crossing's own rules, and those a person chose, which are sure from now on."""
     chosen = {
         item.key.removeprefix("fix:").partition(":")[0]
@@ -119,7 +119,7 @@ def _rules(crossing: Crossing, ground: ProjectScan, token: CancelToken) -> list[
     }
     rules = {rule.id: rule for rule in own_rules(crossing).rules}
     if chosen - rules.keys():
-        for rule in leg_rules(ground, crossing, Work(token=token)).all:
+        for rule in leg_rules(scan, crossing, Work(token=token)).all:
             if rule.id in chosen:
                 rules.setdefault(rule.id, replace(rule, confidence=1.0))
     return list(rules.values())

@@ -47,30 +47,30 @@ class Ruled:
 
 
 def find_all_edits(
-    ground: ProjectScan, rules: Sequence[Rule], token: CancelToken, within: Collection[str] | None = None
+    scan: ProjectScan, rules: Sequence[Rule], token: CancelToken, within: Collection[str] | None = None
 ) -> dict[str, tuple[CodeEdit, ...]]:
     """The edits of each rule, by its id: rules for ids in assets and the user's own content, those for data in the files they
     name, the others in code; in all files or in those of `within`. Raises FormatError for a data file that a rule cannot be
     followed in."""
-    formats = own_formats(ground.profile.data)
+    formats = own_formats(scan.profile.data)
     found: dict[str, list[CodeEdit]] = {rule.id: [] for rule in rules if rule.kind != "delete"}
     code = [rule for rule in rules if rule.kind not in ("delete", "rename-id", "data")]
     ids = [rule for rule in rules if rule.kind == "rename-id"]
     # The longest word is in the fewest texts; a match that needs none may be in any.
-    texts = texts_with(ground, {(*needed_words(rule), "")[0] for rule in (*code, *ids)}, token)
+    texts = texts_with(scan, {(*needed_words(rule), "")[0] for rule in (*code, *ids)}, token)
     if within is not None:
         texts = {path: text for path, text in texts.items() if path in within}
     for rules_here, roles in ((code, CODE_ROLES), (ids, _ID_ROLES)):
         near = _near(rules_here, texts, token)
-        for path in files_of(ground.profile, (path for path in texts if path in near), *roles):
+        for path in files_of(scan.profile, (path for path in texts if path in near), *roles):
             token.check()
             for rule in near[path]:
                 found[rule.id] += edits_near(rule, path, texts[path])
     for rule in rules:
         if rule.kind == "data":
-            for path in FirstFit([rule.files]).those(ground.paths):
+            for path in FirstFit([rule.files]).those(scan.paths):
                 token.check()
-                found[rule.id] += find_edits(rule, path, ground.read(path) or "", formats)
+                found[rule.id] += find_edits(rule, path, scan.read(path) or "", formats)
     return {id: tuple(edits) for id, edits in found.items()}
 
 
@@ -104,22 +104,22 @@ def _names_in(texts: Mapping[TreePath, str]) -> Mapping[str, Sequence[TreePath]]
     return found
 
 
-def apply_rules(ground: ProjectScan, rules: Sequence[Rule], token: CancelToken) -> Ruled:
+def apply_rules(scan: ProjectScan, rules: Sequence[Rule], token: CancelToken) -> Ruled:
     """All of `rules` applied over the whole project; nothing is written. Raises as `find_all_edits`."""
-    formats = own_formats(ground.profile.data)
-    edits = find_all_edits(ground, rules, token)
+    formats = own_formats(scan.profile.data)
+    edits = find_all_edits(scan, rules, token)
     touched = {id: {edit.path for edit in listed} for id, listed in edits.items()}
-    draft = Draft(ground.project)
+    draft = Draft(scan.project)
     counts: dict[str, int] = {}
-    for rule, path in _removed(ground, rules):
+    for rule, path in _removed(scan, rules):
         draft.delete(path)
         counts[rule.id] = counts.get(rule.id, 0) + 1
     for path in sorted(set().union(*touched.values())):
-        file = read_project_text(ground.project, path)
+        file = read_project_text(scan.project, path)
         text = file.text
         for rule in rules:
             # One rule may make a place for the next, so each sees what those before it left.
-            if path in touched.get(rule.id, ()) or _follows(rule, ground, path):
+            if path in touched.get(rule.id, ()) or _follows(rule, scan, path):
                 here = find_edits(rule, path, text, formats)
                 counts[rule.id] = counts.get(rule.id, 0) + len(here)
                 text = apply_edits(text, here)
@@ -127,12 +127,12 @@ def apply_rules(ground: ProjectScan, rules: Sequence[Rule], token: CancelToken) 
     return Ruled(draft, counts, find_conflicts(edits))
 
 
-def _follows(rule: Rule, ground: ProjectScan, path: TreePath) -> bool:
+def _follows(rule: Rule, scan: ProjectScan, path: TreePath) -> bool:
     """Whether a rule may find a place in a file that other rules change first."""
-    return rule.kind not in ("delete", "rename-id", "data") and role_of(ground.profile, path).role in CODE_ROLES
+    return rule.kind not in ("delete", "rename-id", "data") and role_of(scan.profile, path).role in CODE_ROLES
 
 
-def _removed(ground: ProjectScan, rules: Sequence[Rule]) -> Iterator[tuple[Rule, TreePath]]:
+def _removed(scan: ProjectScan, rules: Sequence[Rule]) -> Iterator[tuple[Rule, TreePath]]:
     for rule in rules:
         if rule.kind == "delete":
-            yield from ((rule, path) for path in ground.paths if matches(rule.files, path))
+            yield from ((rule, path) for path in scan.paths if matches(rule.files, path))

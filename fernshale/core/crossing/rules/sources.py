@@ -58,35 +58,35 @@ class LegRules:
         return next((group.title for group in self.sets if rule in group.rules), "")
 
 
-def leg_rules(ground: ProjectScan, crossing: Crossing, work: Work) -> LegRules:
+def leg_rules(scan: ProjectScan, crossing: Crossing, work: Work) -> LegRules:
     """Rules for the leg in hand. Raises FormatError, ShelfError, Cancelled."""
     from_, to = crossing.setup.from_, crossing.setup.to
     own = own_rules(crossing)
-    sets = [*([own] if own.rules else []), *written_rules(ground, from_, to)]
+    sets = [*([own] if own.rules else []), *written_rules(scan, from_, to)]
     known = symbols_named([rule for group in sets for rule in group.rules])
-    changes = engine_drift(ground, from_, to, work)
+    changes = engine_drift(scan, from_, to, work)
     if changes:
-        title = f"comparing {ground.profile.title} {from_} with {to}"
-        sets.append(guess_rules(changes, engine_folder(ground, from_), engine_folder(ground, to), title, known))
-    for drift in plugin_drift(ground, crossing, work):
+        title = f"comparing {scan.profile.title} {from_} with {to}"
+        sets.append(guess_rules(changes, engine_folder(scan, from_), engine_folder(scan, to), title, known))
+    for drift in plugin_drift(scan, crossing, work):
         title = f"comparing {drift.plugin} {drift.from_} with {drift.to}"
         sets.append(guess_rules(drift.changes, drift.old, drift.new, title, known))
         changes += drift.changes
     return LegRules(tuple(sets), changes)
 
 
-def written_rules(ground: ProjectScan, from_: str, to: str) -> list[RuleSet]:
+def written_rules(scan: ProjectScan, from_: str, to: str) -> list[RuleSet]:
     """The rules that notes and shelves have for the way between two releases: those of every release on it, in order.
 
     Raises FormatError, ShelfError.
     """
-    shelf = ground.shelf
+    shelf = scan.shelf
     if shelf is None:
         return []
     low, high = parse_release(from_), parse_release(to)
     on_the_way = [
         item
-        for item in shelf.engines_of(ground.profile.id)
+        for item in shelf.engines_of(scan.profile.id)
         if low < parse_release(item.version) <= high and (item.stage == "stable" or item.version == to)
     ]
     files = dict.fromkeys((path, item) for item in on_the_way for path in item.rules)
@@ -115,10 +115,10 @@ def keep_rules(crossing: Crossing, rules: Sequence[Rule]) -> None:
     write_atomic(path, write_rules(list(kept.values()), "your own rules", "*", "*").encode())
 
 
-def export_rules(crossing: Crossing, ground: ProjectScan) -> str:
+def export_rules(crossing: Crossing, scan: ProjectScan) -> str:
     """The crossing's own rules as a file for others, for the way from its start to its target."""
     setup = crossing.setup
-    title = f"learned on the way from {ground.profile.title} {setup.start} to {setup.target}"
+    title = f"learned on the way from {scan.profile.title} {setup.start} to {setup.target}"
     return write_rules(own_rules(crossing).rules, title, f">={setup.start}", f">={setup.stops[0]}")
 
 

@@ -39,7 +39,7 @@ class Overview:
     """A crossing as it stands; every view was read from the same tree."""
 
     setup: Setup
-    ground: ProjectScan
+    scan: ProjectScan
     survey: SurveyView
     route: RouteView
     plugins: PluginsView
@@ -102,31 +102,29 @@ def begin_crossing(
     """
     via, members = extent.via, extent.members
     shelf = read_shelf(shelves)
-    ground = scan_project(project, profile, shelf, work, members=members)
+    scan = scan_project(project, profile, shelf, work, members=members)
     stops = (*via, to)
-    _check_members(ground, members)
-    for low, high in zip((ground.release, *stops), stops, strict=False):
-        plan_for(ground, low, high, PluginWishes(), work.token)
-    setup = Setup(
-        ground.project, profile.path, shelf.addresses, ground.release, stops, 0, tuple(members), extent.original
-    )
+    _check_members(scan, members)
+    for low, high in zip((scan.release, *stops), stops, strict=False):
+        plan_for(scan, low, high, PluginWishes(), work.token)
+    setup = Setup(scan.project, profile.path, shelf.addresses, scan.release, stops, 0, tuple(members), extent.original)
     crossing = begin(setup)
     if crossing.fact("start") is None:
-        if parse_release(ground.release) == parse_release(to):
+        if parse_release(scan.release) == parse_release(to):
             raise MisuseError(f"the project is on {to} already", "Choose another release to go to.")
         with crossing.acting():
             crossing.keep_fact("start", ensure_snapshot(crossing, "before anything was touched", work))
             words = f", over {', '.join(via)}" if via else ""
-            note(crossing, Stage.ROUTE, f"target {to} chosen, from {ground.release}{words}", "", "route")
+            note(crossing, Stage.ROUTE, f"target {to} chosen, from {scan.release}{words}", "", "route")
     elif via and crossing.setup.stops[crossing.setup.leg :] != stops:
         with crossing.acting():
-            choose_route(crossing, ground, stops, Author("", "asked for"))
+            choose_route(crossing, scan, stops, Author("", "asked for"))
     return crossing
 
 
-def _check_members(ground: ProjectScan, members: Sequence[str]) -> None:
-    chosen = choose_members(ground.members, members)
-    if any(not same_release(item.release, ground.release) for item in chosen):
+def _check_members(scan: ProjectScan, members: Sequence[str]) -> None:
+    chosen = choose_members(scan.members, members)
+    if any(not same_release(item.release, scan.release) for item in chosen):
         named = ", ".join(f"{item.name} is on {item.release}" for item in chosen)
         raise MisuseError(f"these members cannot cross together: {named}", "Name those of one release.")
 
@@ -136,18 +134,18 @@ def inspect(crossing: Crossing, work: Work) -> Overview:
     if not crossing.is_settled:
         with crossing.acting():
             recover_interrupted(crossing)
-    ground = scan_crossing(crossing, work)
-    built = with_members(build(ground, crossing, work.token), ground, crossing)
+    scan = scan_crossing(crossing, work)
+    built = with_members(build(scan, crossing, work.token), scan, crossing)
     overview = Overview(
         crossing.setup,
-        ground,
-        survey(ground, crossing, work.token),
-        route(ground, crossing, work.token),
-        plugins(ground, crossing, work),
-        engine(ground, crossing, work.token),
+        scan,
+        survey(scan, crossing, work.token),
+        route(scan, crossing, work.token),
+        plugins(scan, crossing, work),
+        engine(scan, crossing, work.token),
         built,
-        links(ground, crossing, work.token),
-        trial(ground, crossing, built.passed),
+        links(scan, crossing, work.token),
+        trial(scan, crossing, built.passed),
         crossing.logbook(),
         {},
     )
@@ -158,7 +156,7 @@ def inspect(crossing: Crossing, work: Work) -> Overview:
 
 def has_changed(overview: Overview, token: CancelToken) -> bool:
     """Whether the project's tree is not the one `overview` was read from; costs a stat per file."""
-    before = overview.ground.manifest
+    before = overview.scan.manifest
     now = scan_tree(overview.setup.project, before, Work(token=token), without=GITS_OWN)
     return bool(differing(before, now))
 

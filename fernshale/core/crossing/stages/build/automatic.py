@@ -27,8 +27,8 @@ def apply_confident_fixes(crossing: Crossing, author: Author, work: Work) -> lis
     applied: dict[str, tuple[Fix, int]] = {}
     while True:
         work.check()
-        ground = scan_crossing(crossing, work)
-        sure = build(ground, crossing, work.token).sure
+        scan = scan_crossing(crossing, work)
+        sure = build(scan, crossing, work.token).sure
         fresh = [fix for fix in sure if fix.rule.id not in applied]
         if not fresh:
             return list(applied.values())
@@ -36,7 +36,7 @@ def apply_confident_fixes(crossing: Crossing, author: Author, work: Work) -> lis
         for fix in fresh:
             if touched.isdisjoint(fix.files):  # else its places are not where they were
                 work.progress(fix.rule.name, len(applied), len(applied) + len(sure))
-                applied[fix.rule.id] = fix, apply_fix(crossing, ground, ChosenEdits(fix), author, work)
+                applied[fix.rule.id] = fix, apply_fix(crossing, scan, ChosenEdits(fix), author, work)
                 touched.update(fix.files)
 
 

@@ -28,7 +28,7 @@ _Given = tuple[ApiChange, Collection[str], Collection[str]]
 
 
 def with_other_types(
-    rules: LegRules, causes: Sequence[Cause], ground: ProjectScan, releases: tuple[str, str], token: CancelToken
+    rules: LegRules, causes: Sequence[Cause], scan: ProjectScan, releases: tuple[str, str], token: CancelToken
 ) -> LegRules:
     """`rules`, and those that ask the members of what is given now. `releases` are those the leg goes from and to.
 
@@ -39,7 +39,7 @@ def with_other_types(
     if not given or not lacking:
         return rules
     try:
-        folders = tuple(engine_folder(ground, release) for release in releases)
+        folders = tuple(engine_folder(scan, release) for release in releases)
     except ProjectError:
         return rules
     further = (rule for cause in lacking for rule in _rules_of(cause, given, folders, token))

@@ -36,14 +36,14 @@ from fernshale.core.crossing.stages.build.workspace_members import move_member
 
 
 def _use_rule(
-    crossing: Crossing, ground: ProjectScan, action: UseRule | UseSilentRule, author: Author, work: Work
+    crossing: Crossing, scan: ProjectScan, action: UseRule | UseSilentRule, author: Author, work: Work
 ) -> None:
-    fix = find_fix(build(ground, crossing, work.token), action)
-    apply_fix(crossing, ground, ChosenEdits(fix), author, work)
+    fix = find_fix(build(scan, crossing, work.token), action)
+    apply_fix(crossing, scan, ChosenEdits(fix), author, work)
 
 
-def _use_rule_at(crossing: Crossing, ground: ProjectScan, action: UseRuleAt, author: Author, work: Work) -> None:
-    view = build(ground, crossing, work.token)
+def _use_rule_at(crossing: Crossing, scan: ProjectScan, action: UseRuleAt, author: Author, work: Work) -> None:
+    view = build(scan, crossing, work.token)
     fix = next((fix for fix in view.every_fix if fix.rule.id == action.rule), None)
     at = (
         next((edit for edit in fix.edits if (edit.path, edit.start) == (action.path, action.start)), None)
@@ -54,25 +54,25 @@ def _use_rule_at(crossing: Crossing, ground: ProjectScan, action: UseRuleAt, aut
         raise MisuseError(
             f"{action.rule} changes nothing in {action.path}:{action.line}", "Look again; something changed meanwhile."
         )
-    apply_fix(crossing, ground, ChosenEdits(fix, action.scope, at), author, work)
+    apply_fix(crossing, scan, ChosenEdits(fix, action.scope, at), author, work)
 
 
-def _pin_default(crossing: Crossing, ground: ProjectScan, action: PinDefault, author: Author, work: Work) -> None:
-    fix = build(ground, crossing, work.token).pins.get(action.key)
+def _pin_default(crossing: Crossing, scan: ProjectScan, action: PinDefault, author: Author, work: Work) -> None:
+    fix = build(scan, crossing, work.token).pins.get(action.key)
     if fix is None:
         raise MisuseError(f"no call leaves it out: {action.change}")
     decided = replace(action.decision(author), why=author.why or fix.rule.why)
-    apply_fix(crossing, ground, ChosenEdits(fix), author, work, [decided])
+    apply_fix(crossing, scan, ChosenEdits(fix), author, work, [decided])
 
 
-def _switch_off(crossing: Crossing, ground: ProjectScan, action: SwitchCodeOff, author: Author, work: Work) -> None:
-    path, line = first_place(build(ground, crossing, work.token), ground, action.key)
+def _switch_off(crossing: Crossing, scan: ProjectScan, action: SwitchCodeOff, author: Author, work: Work) -> None:
+    path, line = first_place(build(scan, crossing, work.token), scan, action.key)
     why = author.why or "it cannot be mended now"
-    switch_code_off(crossing, ground, CodeLine(path, line), action.part, why, work)
+    switch_code_off(crossing, scan, CodeLine(path, line), action.part, why, work)
 
 
-def _accept(crossing: Crossing, ground: ProjectScan, action: AcceptSilent, author: Author, work: Work) -> None:
-    record_choice(crossing, ground, Choose(action.key, action.option), author, work)
+def _accept(crossing: Crossing, scan: ProjectScan, action: AcceptSilent, author: Author, work: Work) -> None:
+    record_choice(crossing, scan, Choose(action.key, action.option), author, work)
 
 
 def find_fix(view: BuildView, action: UseRule | UseSilentRule) -> Fix:
@@ -87,10 +87,10 @@ def find_fix(view: BuildView, action: UseRule | UseSilentRule) -> Fix:
     return found
 
 
-def first_place(view: BuildView, ground: ProjectScan, key: str) -> tuple[TreePath, int]:
+def first_place(view: BuildView, scan: ProjectScan, key: str) -> tuple[TreePath, int]:
     """The first place of a cause that is in the project and still as it was built. Raises MisuseError without one."""
     errors = (error for item in view.causes if item.key == key for error in item.cause.errors)
-    places = (error.place for error in errors if error.place.line > 0 and error.place.file in ground.manifest.files)
+    places = (error.place for error in errors if error.place.line > 0 and error.place.file in scan.manifest.files)
     place = next(places, None)
     if place is None:
         raise MisuseError(f"{key} has no place in the project that could be set aside")
@@ -98,17 +98,17 @@ def first_place(view: BuildView, ground: ProjectScan, key: str) -> tuple[TreePat
 
 
 HANDLERS: Handlers = {
-    RunBuild: lambda crossing, ground, action, author, work: run_round(crossing, ground, work),
+    RunBuild: lambda crossing, scan, action, author, work: run_round(crossing, scan, work),
     UseRule: _use_rule,
     UseSilentRule: _use_rule,
     AcceptSilent: _accept,
     UseRuleAt: _use_rule_at,
     PinDefault: _pin_default,
     SwitchCodeOff: _switch_off,
-    SwitchCodeOn: lambda crossing, ground, action, author, work: switch_code_on(crossing, action.entry, work),
-    ReturnPluginForCause: lambda crossing, ground, action, author, work: return_plugin(crossing, action.plugin, work),
-    PutCauseOff: lambda crossing, ground, action, author, work: put_cause_off(crossing, action.cause),
-    TakeCauseUp: lambda crossing, ground, action, author, work: take_cause_up(crossing, action.cause),
+    SwitchCodeOn: lambda crossing, scan, action, author, work: switch_code_on(crossing, action.entry, work),
+    ReturnPluginForCause: lambda crossing, scan, action, author, work: return_plugin(crossing, action.plugin, work),
+    PutCauseOff: lambda crossing, scan, action, author, work: put_cause_off(crossing, action.cause),
+    TakeCauseUp: lambda crossing, scan, action, author, work: take_cause_up(crossing, action.cause),
     LeaveMemberBehind: move_member,
     TakeMemberAlong: move_member,
 }

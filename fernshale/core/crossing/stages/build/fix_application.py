@@ -25,7 +25,7 @@ from fernshale.core.survey.release_sites import read_project_text
 
 def apply_fix(
     crossing: Crossing,
-    ground: ProjectScan,
+    scan: ProjectScan,
     chosen: ChosenEdits,
     author: Author,
     work: Work,
@@ -37,11 +37,11 @@ def apply_fix(
     change.
     """
     fix = chosen.fix
-    draft = Draft(ground.project)
+    draft = Draft(scan.project)
     for path in chosen.removes:
         draft.delete(path)
     for path, group in group_edits(chosen.edits).items():
-        file = read_project_text(ground.project, path)
+        file = read_project_text(scan.project, path)
         draft.write(path, file.with_text(apply_edits(file.text, group)).encode())
     changes = draft.change_set()
     if changes.is_empty:

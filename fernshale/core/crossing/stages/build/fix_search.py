@@ -24,8 +24,7 @@ from fernshale.core.build.message_patterns import (
     PRIVATE,
     UNTYPED,
 )
-from fernshale.core.build.owners import OwnerContext as BuildGround
-from fernshale.core.build.owners import all_places
+from fernshale.core.build.owners import OwnerContext, all_places
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.rules.search import find_all_edits
@@ -54,7 +53,7 @@ def live_rules(
     rules: LegRules,
     files: Collection[str],
     causes: Sequence[Cause],
-    ground: ProjectScan,
+    scan: ProjectScan,
     decided: Mapping[str, Decision],
     token: CancelToken,
 ) -> tuple[tuple[Rule, ...], dict[str, tuple[CodeEdit, ...]]]:
@@ -64,14 +63,14 @@ def live_rules(
     be followed twice is done with once it was taken, where it was.
     """
     code = [rule for rule in rules.all if rule.kind not in _OF_LINKS]
-    near = find_all_edits(ground, code, token, files)
+    near = find_all_edits(scan, code, token, files)
     members = {cause.symbol for cause in causes}
 
     def goes_far(rule: Rule) -> bool:
         is_member = bool(rule.member) and rule.member in members
         return rule.silent or is_member or (bool(near.get(rule.id)) and not rule.named)
 
-    everywhere = find_all_edits(ground, [rule for rule in code if goes_far(rule)], token)
+    everywhere = find_all_edits(scan, [rule for rule in code if goes_far(rule)], token)
     edits = {**near, **everywhere}
     for rule in code:
         if not repeats(rule) and edits.get(rule.id):
@@ -87,21 +86,21 @@ def _was_taken(rule: Rule, edit: CodeEdit, decided: Mapping[str, Decision]) -> b
 
 
 def find_fixes(
-    cause: Cause, live: Sequence[Rule], rules: LegRules, edits: Mapping[str, tuple[CodeEdit, ...]], shape: BuildGround,
-    near: BuildGround, ground: ProjectScan, far: float,
+    cause: Cause, live: Sequence[Rule], rules: LegRules, edits: Mapping[str, tuple[CodeEdit, ...]], shape: OwnerContext,
+    near: OwnerContext, scan: ProjectScan, far: float,
 ) -> tuple[Fix, ...]:  # fmt: skip
     """The fixes for a cause, best first. `near` is `shape` with lines that a fix changed where they were: what still stands there
     of the very symbol is meant. `far` is the confidence from which on they count as sure."""
     as_built, as_now = _lines(cause, shape), _lines(cause, near)
-    further = [cache(partial(_expression_at, error.place, ground)) for error in cause.errors]
+    further = [cache(partial(_expression_at, error.place, scan)) for error in cause.errors]
     fixes = []
     for rule in live:
         message_fits = _message_fits(rule, cause)
         if rule.kind == "delete":
-            removes = tuple(path for path in ground.manifest.paths() if matches(rule.files, path))
+            removes = tuple(path for path in scan.manifest.paths() if matches(rule.files, path))
             if message_fits and removes:
                 sure = _BY_SYMBOL * rule.confidence
-                doubt = _doubt_of_removal(ground, rules, rule, removes)
+                doubt = _doubt_of_removal(scan, rules, rule, removes)
                 fixes.append(Fix(rule, rules.source(rule), (), removes, (), cause.count, sure, far, doubt))
             continue
         found = edits.get(rule.id, ())
@@ -144,7 +143,7 @@ def find_fixes(
         spots = set().union(*(_lines_of(edit) for edit in here))
         clears = cause.count if is_member else sum(bool(item & spots) for item in places)
         confidence = rule.confidence * (_BY_SYMBOL if by_symbol else _BY_LINE)
-        doubt = _doubt(rule, found, rules, ground)
+        doubt = _doubt(rule, found, rules, scan)
         fixes.append(Fix(rule, rules.source(rule), found, (), here, clears, confidence, far, doubt))
     # A rule that merely stands on the same line is for another cause, when one names this very symbol.
     meant = [fix for fix in fixes if _names(fix.rule, cause.symbol) or _message_fits(fix.rule, cause)]
@@ -162,15 +161,15 @@ def _in_files(
     return here, [item | more for item, more in zip(lines, spots, strict=True)]
 
 
-def _lines(cause: Cause, shape: BuildGround) -> list[set[tuple[str, int]]]:
+def _lines(cause: Cause, shape: OwnerContext) -> list[set[tuple[str, int]]]:
     """The lines that each error of a cause names; of one whose line is not known any more none."""
     places = (all_places(error.diagnostic, shape) for error in cause.errors)
     return [{(place.file, place.line) for place in listed if place.line > 0} for listed in places]
 
 
-def _expression_at(place: SourcePlace, ground: ProjectScan) -> set[tuple[str, int]]:
+def _expression_at(place: SourcePlace, scan: ProjectScan) -> set[tuple[str, int]]:
     """The lines of the expression that begins at a place."""
-    text = ground.read(TreePath(place.file)) if place.line > 0 and place.file in ground.manifest.files else None
+    text = scan.read(TreePath(place.file)) if place.line > 0 and place.file in scan.manifest.files else None
     if text is None:
         return set()
     return {(place.file, line) for line in expression_lines(text, place.file, place.line, place.column)}
@@ -221,13 +220,13 @@ def _near(rule: Rule, found: Sequence[CodeEdit], here: Sequence[CodeEdit]) -> tu
     )
 
 
-def _doubt(rule: Rule, edits: Sequence[CodeEdit], rules: LegRules, ground: ProjectScan) -> str:
+def _doubt(rule: Rule, edits: Sequence[CodeEdit], rules: LegRules, scan: ProjectScan) -> str:
     """Why a person has to look before a rule is followed at these places; "" where nothing speaks against doing it unseen."""
     if dropped := dropped_by(rule, edits, is_declared=rules.is_declared(rule)):
         return words_of_loss(dropped)
-    if unimported := _without_import(rule, edits, ground):
+    if unimported := _without_import(rule, edits, scan):
         return f"{rule.imports} has to be imported, and how is not known: {unimported}"
-    refused = [edit for edit in edits if rule.signatures and not _takes_call(rule, edit, ground)]
+    refused = [edit for edit in edits if rule.signatures and not _takes_call(rule, edit, scan)]
     if not refused:
         return ""
     takes = rule.signatures[0].replace("!", "").replace("~", "")
@@ -235,36 +234,36 @@ def _doubt(rule: Rule, edits: Sequence[CodeEdit], rules: LegRules, ground: Proje
     return f"{last_name(rule.new)}({takes}) does not take {calls}: {refused[0].path}:{refused[0].line}"
 
 
-def _without_import(rule: Rule, edits: Sequence[CodeEdit], ground: ProjectScan) -> str:
+def _without_import(rule: Rule, edits: Sequence[CodeEdit], scan: ProjectScan) -> str:
     """The first file in which a new name would stand without the import it needs, "" where there is none."""
     by_file: dict[TreePath, list[CodeEdit]] = {}
     for edit in edits if rule.imports else ():
         by_file.setdefault(edit.path, []).append(edit)
     for path, group in by_file.items():
-        text = ground.read(path)
+        text = scan.read(path)
         is_added = any(edit.is_added_import for edit in group)
         if text is not None and not is_added and needs_import(rule, path, text, [edit.new for edit in group]):
             return path
     return ""
 
 
-def _takes_call(rule: Rule, edit: CodeEdit, ground: ProjectScan) -> bool:
+def _takes_call(rule: Rule, edit: CodeEdit, scan: ProjectScan) -> bool:
     """Whether what a rule leads to takes the call at an edit, where that is one."""
-    text = ground.read(edit.path)
+    text = scan.read(edit.path)
     given = arguments_after(text, edit.path, edit.end) if text is not None else None
     return given is None or is_accepted(rule.signatures, given)
 
 
-def _doubt_of_removal(ground: ProjectScan, rules: LegRules, rule: Rule, paths: Sequence[TreePath]) -> str:
+def _doubt_of_removal(scan: ProjectScan, rules: LegRules, rule: Rule, paths: Sequence[TreePath]) -> str:
     """Files are removed unseen only where the release says so and nobody edits them."""
-    edited = [path for path in paths if role_of(ground.profile, path).role != "generated"]
+    edited = [path for path in paths if role_of(scan.profile, path).role != "generated"]
     if edited:
         return f"removes a file that is not generated: {edited[0]}"
     return "" if rules.is_declared(rule) else f"removes files that no rule of the release names: {paths[0]}"
 
 
 def silent_fixes(
-    rules: LegRules, edits: Mapping[str, tuple[CodeEdit, ...]], ground: ProjectScan, far: float
+    rules: LegRules, edits: Mapping[str, tuple[CodeEdit, ...]], scan: ProjectScan, far: float
 ) -> list[Fix]:
     """The fixes for what the compiler does not tell."""
     return [
@@ -277,20 +276,20 @@ def silent_fixes(
             0,
             _BY_SYMBOL * rule.confidence,
             far,
-            _doubt(rule, found, rules, ground),
+            _doubt(rule, found, rules, scan),
         )
         for rule in rules.all
         if rule.silent and (found := edits.get(rule.id))
     ]
 
 
-def unchecked_fixes(rules: LegRules, ground: ProjectScan, far: float, token: CancelToken) -> list[Fix]:
+def unchecked_fixes(rules: LegRules, scan: ProjectScan, far: float, token: CancelToken) -> list[Fix]:
     """The fixes for what errors would name, where nothing tells of errors: never sure, as only the words speak for them."""
     best: dict[tuple[str, str], Rule] = {}
     for rule in rules.all:
         if rule.kind in _BY_WORDS and not rule.silent and not (rule.kind == "rewrite" and not rule.replacement):
             best.setdefault((rule.of, rule.old or rule.call or rule.member or rule.pattern), rule)
-    edits = find_all_edits(ground, [replace(rule, named=False) for rule in best.values()], token)
+    edits = find_all_edits(scan, [replace(rule, named=False) for rule in best.values()], token)
     return [
         Fix(rule, rules.source(rule), edits[rule.id], (), (), 0, _BY_LINE * rule.confidence, far)
         for rule in best.values()

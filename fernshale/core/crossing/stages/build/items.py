@@ -95,7 +95,7 @@ def cause_items(views: Sequence[CauseView], is_stale: bool, passed: bool) -> lis
     return items
 
 
-def default_items(ground: ProjectScan, drift: Sequence[Used], texts: Texts, decided: Collection[str]) -> Iterator[Item]:
+def default_items(scan: ProjectScan, drift: Sequence[Used], texts: Texts, decided: Collection[str]) -> Iterator[Item]:
     """Calls that pass something else than before without a word of them changed: arguments whose default is another, or that
     have another place."""
     seen = set(decided)
@@ -104,7 +104,7 @@ def default_items(ground: ProjectScan, drift: Sequence[Used], texts: Texts, deci
         if key in seen or not _means_otherwise(change):
             continue
         seen.add(key)
-        for path, text in _own_with(change.symbol.called, ground, texts):
+        for path, text in _own_with(change.symbol.called, scan, texts):
             at = _first_call(change, rule, path, text)
             if at is not None:
                 title = f"{key.removeprefix(DEFAULT)}: compiles, and may mean something else"
@@ -119,10 +119,10 @@ def default_items(ground: ProjectScan, drift: Sequence[Used], texts: Texts, deci
                 break
 
 
-def _own_with(name: str, ground: ProjectScan, texts: Texts) -> Iterator[tuple[TreePath, str]]:
+def _own_with(name: str, scan: ProjectScan, texts: Texts) -> Iterator[tuple[TreePath, str]]:
     """The project's own texts that have a name in them."""
     return (
-        (path, text) for path, text in texts.of.items() if name in text and role_of(ground.profile, path).role == "own"
+        (path, text) for path, text in texts.of.items() if name in text and role_of(scan.profile, path).role == "own"
     )
 
 
@@ -219,7 +219,7 @@ def silent_items(silent: Sequence[Fix], is_checked: bool) -> list[Item]:
 
 
 def gone_items(
-    ground: ProjectScan, drift: Sequence[Used], texts: Texts, mended: Collection[str], decided: Collection[str]
+    scan: ProjectScan, drift: Sequence[Used], texts: Texts, mended: Collection[str], decided: Collection[str]
 ) -> Iterator[Item]:
     """What the project's own code names and the new release has not, where no compiler tells. `mended` are names that a fix is
     proposed for."""
@@ -227,7 +227,7 @@ def gone_items(
         key, name = f"{DEFAULT}{change.what}", change.symbol.called
         if key in decided or name in mended:
             continue
-        own = _own_with(name, ground, texts)
+        own = _own_with(name, scan, texts)
         place = next(
             (f"{path}:{position(text, at)[0]}" for path, text in own for at in name_starts(text, path, name)), None
         )

@@ -33,7 +33,7 @@ _MOST_LINES = 12
 
 
 def learn_from_changes(
-    ground: ProjectScan, crossing: Crossing, snapshot: str, causes: Sequence[Cause]
+    scan: ProjectScan, crossing: Crossing, snapshot: str, causes: Sequence[Cause]
 ) -> tuple[Rule, ...]:
     """Rules out of what was changed by hand on lines with errors, for the errors that are still there.
 
@@ -44,9 +44,9 @@ def learn_from_changes(
     except StoreError:
         return ()
     rules = []
-    added = _Added(ground, crossing, built)
+    added = _Added(scan, crossing, built)
     for cause in causes:
-        if cause.kind == IMPLEMENT and (rule := _member_rule(ground, cause, added)) is not None:
+        if cause.kind == IMPLEMENT and (rule := _member_rule(scan, cause, added)) is not None:
             rules.append(rule)
             continue
         done = {
@@ -56,8 +56,8 @@ def learn_from_changes(
         }
         if not done or all(error.place.line == 0 for error in cause.errors):
             continue
-        others = _open_places(ground, cause)
-        for hunk in _replaced(ground, crossing, built, cause):
+        others = _open_places(scan, cause)
+        for hunk in _replaced(scan, crossing, built, cause):
             id, why = _told(hunk.path, hunk.line, f"{hunk.before}\0{hunk.after}")
             rule = next(iter(learn_rules(hunk.before, hunk.after, hunk.path, others, id, why)), None)
             if rule is None:
@@ -74,14 +74,14 @@ def _told(path: TreePath, line: int, change: str) -> tuple[str, str]:
     return LEARNED + hashlib.sha256(change.encode()).hexdigest()[:10], f"as you changed it in {printable(path)}:{line}"
 
 
-def _member_rule(ground: ProjectScan, cause: Cause, added: _Added) -> Rule | None:
+def _member_rule(scan: ProjectScan, cause: Cause, added: _Added) -> Rule | None:
     """A member that has to be there and was put into one class, for the other classes that lack it."""
     base = last_name(cause.scope) if cause.scope else ""
     for hunk in added.hunks:
         if cause.symbol in hunk.after:
             id, why = _told(hunk.path, hunk.line, hunk.after)
             rule = learn_member(hunk.text, hunk.path, hunk.start, hunk.end, cause.symbol, base, id, why)
-            edits = find_all_edits(ground, [rule], CancelToken())[rule.id] if rule is not None else ()
+            edits = find_all_edits(scan, [rule], CancelToken())[rule.id] if rule is not None else ()
             if rule is not None and edits:
                 return _with_confidence(rule, len(edits), 0)
     return None
@@ -90,17 +90,17 @@ def _member_rule(ground: ProjectScan, cause: Cause, added: _Added) -> Rule | Non
 class _Added:
     """What was put into files of the project since a build, looked for when it is asked for."""
 
-    def __init__(self, ground: ProjectScan, crossing: Crossing, built: Manifest) -> None:
-        self._ground, self._crossing, self._built = ground, crossing, built
+    def __init__(self, scan: ProjectScan, crossing: Crossing, built: Manifest) -> None:
+        self._scan, self._crossing, self._built = scan, crossing, built
 
     @cached_property
     def hunks(self) -> tuple[_Hunk, ...]:
         found: list[_Hunk] = []
-        for path, now in self._ground.files.items():
+        for path, now in self._scan.files.items():
             before = self._built.files.get(path)
-            if before is None or before.content == now.content or role_of(self._ground.profile, path).role != "own":
+            if before is None or before.content == now.content or role_of(self._scan.profile, path).role != "own":
                 continue
-            found += [hunk for hunk in _hunks(self._ground, self._crossing, path, before) if hunk.kind == "insert"]
+            found += [hunk for hunk in _hunks(self._scan, self._crossing, path, before) if hunk.kind == "insert"]
         return tuple(found)
 
 
@@ -112,15 +112,15 @@ def _with_confidence(rule: Rule, wanted: int, beside: int) -> Rule:
     return replace(rule, why=why, confidence=0.85 if not beside else 0.7, named=beside > 0)
 
 
-def _open_places(ground: ProjectScan, cause: Cause) -> list[EditLines]:
+def _open_places(scan: ProjectScan, cause: Cause) -> list[EditLines]:
     """The errors of a cause whose lines were not changed yet, by file."""
     lines: dict[str, set[int]] = defaultdict(set)
     for error in cause.errors:
-        if error.place.line > 0 and error.place.file in ground.manifest.files:
+        if error.place.line > 0 and error.place.file in scan.manifest.files:
             lines[error.place.file].add(error.place.line)
     found = []
     for file, numbers in lines.items():
-        text = ground.read(TreePath(file))
+        text = scan.read(TreePath(file))
         if text is not None:
             found.append(EditLines(TreePath(file), text, frozenset(numbers)))
     return found
@@ -142,7 +142,7 @@ class _Hunk(NamedTuple):
     last: int
 
 
-def _replaced(ground: ProjectScan, crossing: Crossing, built: Manifest, cause: Cause) -> list[_Hunk]:
+def _replaced(scan: ProjectScan, crossing: Crossing, built: Manifest, cause: Cause) -> list[_Hunk]:
     """What was changed on lines of the cause since the build."""
     wanted: dict[str, set[int]] = defaultdict(set)
     for error in cause.errors:
@@ -151,22 +151,22 @@ def _replaced(ground: ProjectScan, crossing: Crossing, built: Manifest, cause: C
     found = []
     for file, numbers in wanted.items():
         path = TreePath(file)
-        before, now = built.files.get(path), ground.manifest.files.get(path)
+        before, now = built.files.get(path), scan.manifest.files.get(path)
         if before is None or now is None or before.content == now.content:
             continue
-        for hunk in _hunks(ground, crossing, path, before):
+        for hunk in _hunks(scan, crossing, path, before):
             if hunk.kind == "replace" and any(hunk.first <= number < hunk.last for number in numbers):
                 found.append(hunk)
     return found
 
 
-def _hunks(ground: ProjectScan, crossing: Crossing, path: TreePath, before: TreeEntry) -> Iterator[_Hunk]:
+def _hunks(scan: ProjectScan, crossing: Crossing, path: TreePath, before: TreeEntry) -> Iterator[_Hunk]:
     """What differs in a file from how it was; nothing where one of the two is no text."""
     try:
         old = read_text(crossing.store.get(before.content))
     except StoreError:
         return
-    text = ground.read(path)
+    text = scan.read(path)
     if old is None or text is None:
         return
     ours, theirs = old.text.split("\n"), text.split("\n")

@@ -17,8 +17,8 @@ from fernshale.core.snapshot.manifest import EMPTY, Manifest
 class LinesNow:
     """Where the lines a build spoke of stand by now; each changed file is aligned once."""
 
-    def __init__(self, ground: ProjectScan, crossing: Crossing, snapshot: str) -> None:
-        self._ground, self._crossing = ground, crossing
+    def __init__(self, scan: ProjectScan, crossing: Crossing, snapshot: str) -> None:
+        self._scan, self._crossing = scan, crossing
         try:
             self._built: Manifest = crossing.store.manifest(snapshot)
         except StoreError:
@@ -41,10 +41,10 @@ class LinesNow:
 
     def _align(self, path: TreePath) -> tuple[dict[int, int], dict[int, int]] | None:
         """New line for each kept line, and for each kept or changed one, 0-based; None when the file is as it was built."""
-        before, now = self._built.files.get(path), self._ground.manifest.files.get(path)
+        before, now = self._built.files.get(path), self._scan.manifest.files.get(path)
         if before is None or (now is not None and now.content == before.content):
             return None
-        text = self._ground.read(path) if now is not None else ""
+        text = self._scan.read(path) if now is not None else ""
         try:
             old = read_text(self._crossing.store.get(before.content))
         except StoreError:

@@ -24,7 +24,7 @@ _HEAD = re.compile(r"\b(?:class|struct|interface|impl)\b[^;{}]{0,300}")
 
 
 def clash_items(
-    ground: ProjectScan, crossing: Crossing, changes: Sequence[ApiChange], texts: Texts, decided: Collection[str]
+    scan: ProjectScan, crossing: Crossing, changes: Sequence[ApiChange], texts: Texts, decided: Collection[str]
 ) -> Iterator[Item]:
     """One for each class and member, in the order of the files. What a class has only since the leg began was written for the
     new release."""
@@ -32,8 +32,8 @@ def clash_items(
     known: dict[str, Mapping[str, ApiChange]] = {
         name: members for name, members in _came(changes).items() if name in texts.used
     }
-    before = _Before(ground, crossing)
-    for path, classes in _derived(known, _heads(ground, texts) if known else {}, texts).items():
+    before = _Before(scan, crossing)
+    for path, classes in _derived(known, _heads(scan, texts) if known else {}, texts).items():
         for item in classes:
             inherited = _inherited(item, known)
             if clashing := inherited.keys() & item.members.keys():
@@ -60,21 +60,21 @@ def _derived(
     return {path: found[path] for path in heads if path in found}
 
 
-def _heads(ground: ProjectScan, texts: Texts) -> Mapping[TreePath, str]:
+def _heads(scan: ProjectScan, texts: Texts) -> Mapping[TreePath, str]:
     """What stands at the heads of classes in each of the project's own texts: few of many texts have any class in question."""
 
     def find() -> dict[TreePath, str]:
         found = {path: " ".join(_HEAD.findall(text)) for path, text in texts.of.items()}
-        return {path: head for path, head in found.items() if head and role_of(ground.profile, path).role == "own"}
+        return {path: head for path, head in found.items() if head and role_of(scan.profile, path).role == "own"}
 
-    return ground.manifest.derived(("class heads", ground.profile.role, ground.along), find)
+    return scan.manifest.derived(("class heads", scan.profile.role, scan.along), find)
 
 
 class _Before:
     """The project's classes as they were when the leg began."""
 
-    def __init__(self, ground: ProjectScan, crossing: Crossing) -> None:
-        self._ground, self._crossing = ground, crossing
+    def __init__(self, scan: ProjectScan, crossing: Crossing) -> None:
+        self._scan, self._crossing = scan, crossing
 
     @cached_property
     def _files(self) -> Mapping[TreePath, TreeEntry]:
@@ -84,7 +84,7 @@ class _Before:
     def members(self, path: TreePath, item: OwnClass) -> frozenset[str]:
         """The names of the members that a class had; those it has where nothing is known of before."""
         try:
-            entry, now = self._files.get(path), self._ground.manifest.files.get(path)
+            entry, now = self._files.get(path), self._scan.manifest.files.get(path)
             if entry is None:
                 return frozenset()
             if now is not None and now.content == entry.content:

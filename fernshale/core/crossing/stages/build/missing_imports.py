@@ -36,9 +36,7 @@ _HEADERS = tuple(ending for ending in C_FAMILY if ending.startswith(".h"))
 _BY_WAY = ("typescript", "tsx", "javascript")
 
 
-def with_imports(
-    rules: LegRules, causes: Sequence[Cause], ground: ProjectScan, to: str, token: CancelToken
-) -> LegRules:
+def with_imports(rules: LegRules, causes: Sequence[Cause], scan: ProjectScan, to: str, token: CancelToken) -> LegRules:
     """`rules`, and those that bring in what is missing where it stands alone. Raises Cancelled."""
     # What the new release has not is brought in by nothing.
     gone = {change.symbol.name for change in rules.changes if change.kind in ("removed", "renamed")}
@@ -47,14 +45,14 @@ def with_imports(
     if not wanted:
         return rules
     by_language: dict[str, dict[TreePath, str]] = {}
-    for path, text in texts_with(ground, {cause.symbol for cause in wanted}, token).items():
+    for path, text in texts_with(scan, {cause.symbol for cause in wanted}, token).items():
         by_language.setdefault(language_of(path), {})[path] = text
-    further = (rule for cause in wanted for rule in _rules_of(cause, by_language, ground, to, token))
+    further = (rule for cause in wanted for rule in _rules_of(cause, by_language, scan, to, token))
     return rules.with_further("what is there and not brought in", further)
 
 
 def _rules_of(
-    cause: Cause, texts: Mapping[str, Mapping[TreePath, str]], ground: ProjectScan, to: str, token: CancelToken
+    cause: Cause, texts: Mapping[str, Mapping[TreePath, str]], scan: ProjectScan, to: str, token: CancelToken
 ) -> Iterator[Rule]:
     """`texts` are those of the project by language and path."""
     language = language_of(cause.errors[0].place.file)
@@ -67,7 +65,7 @@ def _rules_of(
     for number, files in enumerate(folders.values()):
         file = next(iter(files))
         lines = {} if cause.scope else _as_others(cause.symbol, beside, file)
-        lines = lines or _as_released(cause, beside.get(TreePath(file), ""), language, ground, to, token)
+        lines = lines or _as_released(cause, beside.get(TreePath(file), ""), language, scan, to, token)
         for at, (line, (why, sure)) in enumerate(list(lines.items())[:_MOST_WAYS]):
             # A script names a module by the way to it, which is another from each folder.
             where = (
@@ -95,10 +93,10 @@ def _as_others(name: str, texts: Mapping[TreePath, str], into: str) -> _Lines:
     return found
 
 
-def _as_released(cause: Cause, text: str, language: str, ground: ProjectScan, to: str, token: CancelToken) -> _Lines:
+def _as_released(cause: Cause, text: str, language: str, scan: ProjectScan, to: str, token: CancelToken) -> _Lines:
     """The lines that bring in a name from where the new release has it."""
     try:
-        folder = engine_folder(ground, to)
+        folder = engine_folder(scan, to)
     except ProjectError:
         return {}
     found: _Lines = {}
@@ -107,8 +105,8 @@ def _as_released(cause: Cause, text: str, language: str, ground: ProjectScan, to
             line = _line_for(symbol, text, folder)
             if language in _BY_WAY:
                 module = included(symbol.file)
-                line = script_line(symbol.name, module, texts_with(ground, {module}, token).values())
-            found.setdefault(line, (f"{symbol.file} of {ground.profile.title} {to} has {symbol.full}", _ONLY_ONE))
+                line = script_line(symbol.name, module, texts_with(scan, {module}, token).values())
+            found.setdefault(line, (f"{symbol.file} of {scan.profile.title} {to} has {symbol.full}", _ONLY_ONE))
     found.pop("", None)
     return found
 

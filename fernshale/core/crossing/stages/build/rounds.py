@@ -12,8 +12,7 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.build.causes import Cause, LineOf, find_causes
 from fernshale.core.build.diagnostics import Diagnostic
 from fernshale.core.build.message_patterns import HEADER
-from fernshale.core.build.owners import Owned, all_places, find_owners
-from fernshale.core.build.owners import OwnerContext as BuildGround
+from fernshale.core.build.owners import Owned, OwnerContext, all_places, find_owners
 from fernshale.core.build.path_mapping import ProjectFiles
 from fernshale.core.build.reading import read_log
 from fernshale.core.build.rounds import Round, cause_states, count_round
@@ -59,34 +58,32 @@ from fernshale.core.survey.roles import role_of
 _NOT_BUILT: tuple[Role, ...] = ("generated", "asset")
 
 
-def build(ground: ProjectScan, crossing: Crossing, token: CancelToken) -> BuildView:
+def build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> BuildView:
     """Look at the last round against the tree as it is; runs nothing."""
     rounds = tuple(Round.from_json(item) for item in crossing.leg_fact("rounds") or ())
     last = crossing.leg_fact("last build") if rounds else None
-    rules = leg_rules(ground, crossing, Work(token=token))
+    rules = leg_rules(scan, crossing, Work(token=token))
     is_built = last is not None and last["release"] == crossing.setup.to
     causes: tuple[Cause, ...] = ()
     shape = near = None
     if last is not None and is_built:
-        lines = LinesNow(ground, crossing, last["snapshot"])
-        shape = _build_ground(ground, crossing, lines.line_now)
+        lines = LinesNow(scan, crossing, last["snapshot"])
+        shape = _owner_context(scan, crossing, lines.line_now)
         # One fix may leave another's place on a line that it changed.
         near = replace(shape, line_now=lines.line_near)
-        causes = find_causes(find_owners(_read_log(Path(last["log"]), ground), shape), _line_reader(ground))
-        learned = learn_from_changes(ground, crossing, last["snapshot"], causes)
+        causes = find_causes(find_owners(_read_log(Path(last["log"]), scan), shape), _line_reader(scan))
+        learned = learn_from_changes(scan, crossing, last["snapshot"], causes)
         rules = with_hints(rules.with_learned(learned), causes)
-        rules = with_imports(rules, causes, ground, crossing.setup.to, token)
-        rules = with_declared(rules, causes, ground)
-        rules = with_other_types(rules, causes, ground, (crossing.setup.from_, crossing.setup.to), token)
+        rules = with_imports(rules, causes, scan, crossing.setup.to, token)
+        rules = with_declared(rules, causes, scan)
+        rules = with_other_types(rules, causes, scan, (crossing.setup.from_, crossing.setup.to), token)
     places = [all_places(error.diagnostic, near) for cause in causes for error in cause.errors] if near else []
-    can_build, decided = ground.profile.commands.build is not None, crossing.decisions()
-    live, edits = live_rules(
-        rules, {place.file for listed in places for place in listed}, causes, ground, decided, token
-    )
+    can_build, decided = scan.profile.commands.build is not None, crossing.decisions()
+    live, edits = live_rules(rules, {place.file for listed in places for place in listed}, causes, scan, decided, token)
     far, later = sure_from(crossing), put_off(crossing)
     quiet = [
-        *silent_fixes(rules, edits, ground, far),
-        *([] if can_build else unchecked_fixes(rules, ground, far, token)),
+        *silent_fixes(rules, edits, scan, far),
+        *([] if can_build else unchecked_fixes(rules, scan, far, token)),
     ]
     silent = tuple(fix for fix in quiet if decided.keys().isdisjoint((f"fix:{fix.rule.id}", f"silent:{fix.rule.id}")))
     names = {f"silent:{fix.rule.id}": fix.rule.name for fix in quiet}
@@ -94,14 +91,14 @@ def build(ground: ProjectScan, crossing: Crossing, token: CancelToken) -> BuildV
     right = tuple(
         (key, names.get(key, key.removeprefix(DEFAULT))) for key in noted if key in names or key.startswith(DEFAULT)
     )
-    texts = read_texts(ground, token) if rules.changes else None
+    texts = read_texts(scan, token) if rules.changes else None
     drift = used_changes(rules.changes, texts.used) if texts else ()
-    defaults = tuple(default_items(ground, drift, texts, decided)) if texts else ()
-    defaults += tuple(clash_items(ground, crossing, rules.changes, texts, decided)) if texts else ()
+    defaults = tuple(default_items(scan, drift, texts, decided)) if texts else ()
+    defaults += tuple(clash_items(scan, crossing, rules.changes, texts, decided)) if texts else ()
     if texts and not can_build:
         mended = symbols_named([fix.rule for fix in quiet])
-        defaults = (*defaults, *gone_items(ground, drift, texts, mended, decided))
-    pins = _pins(ground, drift, defaults, far, token)
+        defaults = (*defaults, *gone_items(scan, drift, texts, mended, decided))
+    pins = _pins(scan, drift, defaults, far, token)
     if last is None or shape is None or near is None:
         items = (*(no_build() if can_build else ()), *silent_items(silent, can_build), *defaults)
         # Where nothing is built, all is well once nothing is open.
@@ -109,12 +106,12 @@ def build(ground: ProjectScan, crossing: Crossing, token: CancelToken) -> BuildV
         return BuildView(
             rounds, (), silent, drift, find_debts(crossing), can_build, passed, items, far, defaults, pins, right
         )
-    is_stale = last["fingerprint"] != fingerprint(crossing, ground, _NOT_BUILT)
+    is_stale = last["fingerprint"] != fingerprint(crossing, scan, _NOT_BUILT)
     states, gone = cause_states(rounds), files_aside(crossing)
     views = []
     for cause in causes:
         is_later = cause.key in later
-        fixes = find_fixes(cause, live, rules, edits, shape, near, ground, NEVER if is_later else far)
+        fixes = find_fixes(cause, live, rules, edits, shape, near, scan, NEVER if is_later else far)
         aside = "" if fixes else _aside_of(cause, gone)
         open_ = _count_open(cause)
         is_settled = is_stale and not fixes and not open_
@@ -128,16 +125,16 @@ def build(ground: ProjectScan, crossing: Crossing, token: CancelToken) -> BuildV
     return BuildView(rounds, *found, is_stale, passed and not is_stale, items, far, defaults, pins, right)
 
 
-def run_round(crossing: Crossing, ground: ProjectScan, work: Work) -> Round:
+def run_round(crossing: Crossing, scan: ProjectScan, work: Work) -> Round:
     """Build once and keep what was learned. Raises TrustNeeded, CommandError, Cancelled."""
     earlier = [Round.from_json(item) for item in crossing.leg_fact("rounds") or ()]
     number = len(earlier) + 1
     work.progress(f"round {number}", 0, 0)
-    finished = run_profile_command(crossing, ground, CommandCall("build", Stage.BUILD, f"round {number}"), work)
+    finished = run_profile_command(crossing, scan, CommandCall("build", Stage.BUILD, f"round {number}"), work)
     log = Path(crossing.fact("log build"))
-    owned = find_owners(_read_log(log, ground), _build_ground(ground, crossing, lambda path, line: line))
+    owned = find_owners(_read_log(log, scan), _owner_context(scan, crossing, lambda path, line: line))
     passed = finished.status == 0
-    causes = find_causes(owned, _line_reader(ground))
+    causes = find_causes(owned, _line_reader(scan))
     done = count_round(number, passed, finished.elapsed_s, owned, causes)
     crossing.keep_leg_fact("rounds", [item.to_json() for item in (*earlier, done)])
     crossing.keep_leg_fact(
@@ -145,8 +142,8 @@ def run_round(crossing: Crossing, ground: ProjectScan, work: Work) -> Round:
         {
             "log": str(log),
             "passed": passed,
-            "fingerprint": fingerprint(crossing, ground, _NOT_BUILT),
-            "release": ground.release,
+            "fingerprint": fingerprint(crossing, scan, _NOT_BUILT),
+            "release": scan.release,
             "snapshot": crossing.fact("snapshot"),
         },
     )
@@ -158,72 +155,72 @@ def run_round(crossing: Crossing, ground: ProjectScan, work: Work) -> Round:
 
 
 def diagnose(
-    log: bytes, ground: ProjectScan | None, shape: BuildGround | None
+    log: bytes, scan: ProjectScan | None, shape: OwnerContext | None
 ) -> tuple[tuple[Owned, ...], tuple[Cause, ...]]:
     """Diagnostics with owners, and causes, of any log. Without a project everything is "own"."""
-    patterns = ground.profile.diagnostic if ground else ()
+    patterns = scan.profile.diagnostic if scan else ()
     found = read_log(log, patterns)
-    if ground is None or shape is None:
+    if scan is None or shape is None:
         owned = tuple(Owned(item, "own", item.place) for item in found)
         return owned, find_causes(owned)
     owned = find_owners(found, shape)
-    return owned, find_causes(owned, _line_reader(ground))
+    return owned, find_causes(owned, _line_reader(scan))
 
 
-def plain_ground(ground: ProjectScan) -> BuildGround:
+def plain_context(scan: ProjectScan) -> OwnerContext:
     """Where things lie, for a log that belongs to no crossing."""
-    plugins = tuple((item.id, item.folder) for item in ground.plugins)
-    return BuildGround(
-        ground.project,
-        project_files(ground),
+    plugins = tuple((item.id, item.folder) for item in scan.plugins)
+    return OwnerContext(
+        scan.project,
+        project_files(scan),
         None,
         (),
         plugins,
-        lambda path: role_of(ground.profile, path).role,
+        lambda path: role_of(scan.profile, path).role,
         lambda path, line: line,
     )
 
 
-def project_files(ground: ProjectScan) -> ProjectFiles:
+def project_files(scan: ProjectScan) -> ProjectFiles:
     """The project's files by the ends of their paths; kept with the manifest they are of."""
-    manifest = ground.manifest
-    return manifest.derived("project files", lambda: ProjectFiles(ground.project, manifest.files))
+    manifest = scan.manifest
+    return manifest.derived("project files", lambda: ProjectFiles(scan.project, manifest.files))
 
 
-def _line_reader(ground: ProjectScan) -> LineOf:
+def _line_reader(scan: ProjectScan) -> LineOf:
     """The text of a line of the project as it is now, "" where there is none."""
     lines: dict[str, list[str]] = {}
 
     def line_of(file: str, line: int) -> str:
         if file not in lines:
-            known = file in ground.manifest.files
-            lines[file] = (ground.read(TreePath(file)) or "").split("\n") if known else []
+            known = file in scan.manifest.files
+            lines[file] = (scan.read(TreePath(file)) or "").split("\n") if known else []
         return lines[file][line - 1] if 0 < line <= len(lines[file]) else ""
 
     return line_of
 
 
-def _build_ground(ground: ProjectScan, crossing: Crossing, line_now: Callable[[str, int], int]) -> BuildGround:
-    plugins = tuple((item.id, item.folder) for item in ground.plugins)
-    engine = engine_folder(ground, ground.release)
+def _owner_context(scan: ProjectScan, crossing: Crossing, line_now: Callable[[str, int], int]) -> OwnerContext:
+    plugins = tuple((item.id, item.folder) for item in scan.plugins)
+    engine = engine_folder(scan, scan.release)
     scratch = (crossing.folder.resolve(),)
-    return BuildGround(
-        ground.project,
-        project_files(ground),
+    return OwnerContext(
+        scan.project,
+        project_files(scan),
         engine,
         scratch,
         plugins,
-        lambda path: role_of(ground.profile, path).role,
+        lambda path: role_of(scan.profile, path).role,
         line_now,
     )
 
 
-def _read_log(log: Path, ground: ProjectScan) -> tuple[Diagnostic, ...]:
+def _read_log(log: Path, scan: ProjectScan) -> tuple[Diagnostic, ...]:
     try:
         data = log.read_bytes()
     except OSError:
         return ()  # the log was cleared away: the round's numbers are still known, its causes are not
-    return read_log(data, ground.profile.diagnostic)
+    return read_log(data, scan.profile.diagnostic)
 
 
 def _aside_of(cause: Cause, gone: Mapping[str, Sequence[TreePath]]) -> str:
@@ -239,16 +236,16 @@ def _count_open(cause: Cause) -> int:
 
 
 def _pins(
-    ground: ProjectScan, drift: Sequence[Used], defaults: Sequence[Item], far: float, token: CancelToken
+    scan: ProjectScan, drift: Sequence[Used], defaults: Sequence[Item], far: float, token: CancelToken
 ) -> dict[str, Fix]:
     """By the key of their item, the fixes that write an old default at the calls that leave it out."""
     due = {open_item.key for open_item in defaults}
     keyed = [(default_key(item.change), pinning_rule(item.change)) for item in drift]
     rules = {key: rule for key, rule in keyed if key in due and rule is not None}
-    edits = find_all_edits(ground, list(rules.values()), token)
+    edits = find_all_edits(scan, list(rules.values()), token)
     found = {}
     for key, rule in rules.items():
-        own = tuple(edit for edit in edits[rule.id] if role_of(ground.profile, edit.path).role == "own")
+        own = tuple(edit for edit in edits[rule.id] if role_of(scan.profile, edit.path).role == "own")
         if own:
             found[key] = Fix(rule, "what the call meant", own, (), (), 0, PIN, far)
     return found

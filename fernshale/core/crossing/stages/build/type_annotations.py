@@ -23,25 +23,25 @@ _WHY = {
 }
 
 
-def with_declared(rules: LegRules, causes: Sequence[Cause], ground: ProjectScan) -> LegRules:
+def with_declared(rules: LegRules, causes: Sequence[Cause], scan: ProjectScan) -> LegRules:
     """`rules`, and those that say the type of what causes are about."""
     return rules.with_further(
-        "what it is set to", (rule for cause in causes if cause.symbol for rule in _rules_of(cause, ground))
+        "what it is set to", (rule for cause in causes if cause.symbol for rule in _rules_of(cause, scan))
     )
 
 
-def _rules_of(cause: Cause, ground: ProjectScan) -> Iterator[Rule]:
+def _rules_of(cause: Cause, scan: ProjectScan) -> Iterator[Rule]:
     if cause.kind in _WHY:
-        for type_, confidence in _types(cause, ground).items():
+        for type_, confidence in _types(cause, scan).items():
             why, id = _WHY[cause.kind].format(type_), f"declare-{cause.symbol}-{type_}"
             yield Rule(id, "declare", why, old=cause.symbol, new=type_, confidence=confidence, named=True)
 
 
-def _types(cause: Cause, ground: ProjectScan) -> dict[str, float]:
+def _types(cause: Cause, scan: ProjectScan) -> dict[str, float]:
     """The classes that what a cause is about is set to, as sure as it is at the worst place."""
     found: dict[str, float] = {}
     for file in cause.files:
-        text = ground.read(TreePath(file)) if file.endswith(PYTHON) and file in ground.manifest.files else None
+        text = scan.read(TreePath(file)) if file.endswith(PYTHON) and file in scan.manifest.files else None
         for item in declarations(text, cause.symbol) if text is not None else ():
             if (item.type == FLOAT) == (cause.kind == NUMBER):
                 found[item.type] = min(item.confidence, found.get(item.type, 1.0))

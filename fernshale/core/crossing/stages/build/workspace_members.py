@@ -44,28 +44,28 @@ class MemberState:
         return f"{count(self.errors, 'error')} of {count(self.causes, 'cause')}" if self.errors else "compiles"
 
 
-def member_states(ground: ProjectScan, build: BuildView, crossing: Crossing) -> tuple[MemberState, ...]:
+def member_states(scan: ProjectScan, build: BuildView, crossing: Crossing) -> tuple[MemberState, ...]:
     """All members of the workspace, in the order of their folders."""
     decided = crossing.decisions()
     found = []
-    for member in ground.members:
+    for member in scan.members:
         mine = _causes_of(member, build)
         errors = sum(under(error.place.file, member.folder) for item in mine for error in item.cause.errors)
         decision = decided.get(_key(member))
         left = decision.why or "no reason given" if decision is not None and decision.choice == "leave" else ""
-        crosses = member.folder in ground.along and not left
+        crosses = member.folder in scan.along and not left
         found.append(MemberState(member, crosses, errors, len(mine), left))
     return tuple(found)
 
 
-def member_items(ground: ProjectScan, build: BuildView, crossing: Crossing) -> Iterator[Item]:
+def member_items(scan: ProjectScan, build: BuildView, crossing: Crossing) -> Iterator[Item]:
     """Members that errors without a sure way hold up, each of which may be left out for now; those left out may come back."""
-    for state in member_states(ground, build, crossing):
+    for state in member_states(scan, build, crossing):
         member = state.member
         if state.left_out:
             continue
         stuck = [item for item in _causes_of(member, build) if not any(fix.is_sure for fix in item.fixes)]
-        if state.crosses and stuck and len(ground.along) > 1 and ground.profile.workspace is not None:
+        if state.crosses and stuck and len(scan.along) > 1 and scan.profile.workspace is not None:
             leave = Option(
                 LeaveMemberBehind(member.name),
                 f"Leave {member.name} on {crossing.setup.from_}",
@@ -76,25 +76,25 @@ def member_items(ground: ProjectScan, build: BuildView, crossing: Crossing) -> I
             yield Item(_key(member), Stage.BUILD, title, "own", member.folder, "", False, (leave,))
 
 
-def with_members(build: BuildView, ground: ProjectScan, crossing: Crossing) -> BuildView:
+def with_members(build: BuildView, scan: ProjectScan, crossing: Crossing) -> BuildView:
     """The build with the items of members among its own."""
-    more = tuple(member_items(ground, build, crossing)) if ground.members else ()
+    more = tuple(member_items(scan, build, crossing)) if scan.members else ()
     return replace(build, items=(*build.items, *more)) if more else build
 
 
 MemberAction = LeaveMemberBehind | TakeMemberAlong
 
 
-def move_member(crossing: Crossing, ground: ProjectScan, action: MemberAction, author: Author, work: Work) -> int:
+def move_member(crossing: Crossing, scan: ProjectScan, action: MemberAction, author: Author, work: Work) -> int:
     """Write the release that a member stays on or moves to; the logbook entry's id. Raises MisuseError."""
     name, leaves = action.member, isinstance(action, LeaveMemberBehind)
     release = crossing.setup.from_ if leaves else crossing.setup.to
-    (member,) = choose_members(ground.members, [name])
-    workspace = ground.profile.workspace
+    (member,) = choose_members(scan.members, [name])
+    workspace = scan.profile.workspace
     if workspace is None or same_release(member.release, release):
         raise MisuseError(f"{member.name} is on {release} already")
-    file = read_project_text(ground.project, member.descriptor)
-    draft = Draft(ground.project)
+    file = read_project_text(scan.project, member.descriptor)
+    draft = Draft(scan.project)
     if member.site is not None:
         text = replace_values(file.text, [(member.site.value, release)])
     else:

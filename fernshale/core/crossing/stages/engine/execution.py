@@ -28,29 +28,27 @@ from fernshale.core.crossing.stages.engine.view import apply_engine
 from fernshale.core.crossing.stages.engine.workarounds import change_workaround
 
 
-def _restore(crossing: Crossing, ground: ProjectScan, action: RestoreGenerated, author: Author, work: Work) -> None:
+def _restore(crossing: Crossing, scan: ProjectScan, action: RestoreGenerated, author: Author, work: Work) -> None:
     sweep = unsettled_sweep(crossing)
     if sweep is None:
         raise MisuseError("no generated files are missing", "Look again; something changed meanwhile.")
     restore_swept(crossing, sweep, has_failed=False)
 
 
-def _leave_out(
-    crossing: Crossing, ground: ProjectScan, action: LeaveOutAndGenerate, author: Author, work: Work
-) -> None:
+def _leave_out(crossing: Crossing, scan: ProjectScan, action: LeaveOutAndGenerate, author: Author, work: Work) -> None:
     why = author.why or "it stands in the generator's way"
-    leave_plugin_out(crossing, ground, find_plugin(ground, action.plugin), why, work)
+    leave_plugin_out(crossing, scan, find_plugin(scan, action.plugin), why, work)
     regenerate(crossing, work)
 
 
-def _rebuild(crossing: Crossing, ground: ProjectScan, action: RebuildAndGenerate, author: Author, work: Work) -> None:
-    rebuild(crossing, ground, find_plugin(ground, action.plugin), work)
+def _rebuild(crossing: Crossing, scan: ProjectScan, action: RebuildAndGenerate, author: Author, work: Work) -> None:
+    rebuild(crossing, scan, find_plugin(scan, action.plugin), work)
     regenerate(crossing, work)
 
 
 HANDLERS: Handlers = {
-    PointAtRelease: lambda crossing, ground, action, author, work: apply_engine(crossing, ground, work),
-    RunGenerator: lambda crossing, ground, action, author, work: regenerate(crossing, work),
+    PointAtRelease: lambda crossing, scan, action, author, work: apply_engine(crossing, scan, work),
+    RunGenerator: lambda crossing, scan, action, author, work: regenerate(crossing, work),
     RestoreGenerated: _restore,
     LeaveOutAndGenerate: _leave_out,
     RebuildAndGenerate: _rebuild,

@@ -58,15 +58,15 @@ class ForkedFile:
         return f"{KEY}{self.path}"
 
 
-def find_copies(ground: ProjectScan, crossing: Crossing, token: CancelToken) -> tuple[ForkedFile, ...]:
+def find_copies(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> tuple[ForkedFile, ...]:
     """The copies that the leg's new release has something for. Raises Cancelled."""
     try:
-        old, new = (engine_folder(ground, release) for release in (crossing.setup.from_, crossing.setup.to))
+        old, new = (engine_folder(scan, release) for release in (crossing.setup.from_, crossing.setup.to))
     except FernshaleError:
         return ()
     if not (old.is_dir() and new.is_dir()):
         return ()
-    return ground.manifest.derived(("copies", old, new), lambda: tuple(_find(ground, old, new, token)))
+    return scan.manifest.derived(("copies", old, new), lambda: tuple(_find(scan, old, new, token)))
 
 
 def copy_items(copies: tuple[ForkedFile, ...], crossing: Crossing) -> Iterator[Item]:
@@ -106,17 +106,17 @@ def copy_items(copies: tuple[ForkedFile, ...], crossing: Crossing) -> Iterator[I
         yield Item(item.key, Stage.ENGINE, title, "own", item.path, "", bool(item.clashes), ways)
 
 
-def update_copy(crossing: Crossing, ground: ProjectScan, action: UpdateForkedFile, author: Author, work: Work) -> None:
+def update_copy(crossing: Crossing, scan: ProjectScan, action: UpdateForkedFile, author: Author, work: Work) -> None:
     """Merge a copy, taking one side where both changed, or leave it. Raises MisuseError when it is none any more."""
     path, to = action.path, crossing.setup.to
     if action.choice != "leave":
-        item = next((item for item in find_copies(ground, crossing, work.token) if item.path == path), None)
+        item = next((item for item in find_copies(scan, crossing, work.token) if item.path == path), None)
         if item is None:
             raise MisuseError(f"{printable(path)} has nothing to take from the engine any more", "Look again.")
         choice = Resolution("incoming") if action.choice == "incoming" else Resolution("mine")
         result = result_text(item.merge, {due.id: choice for due in item.merge.dues.values()}, "nothing")
         assert result is not None
-        draft = Draft(ground.project)
+        draft = Draft(scan.project)
         draft.write(path, result.encode())
         title = f"{printable(path)} follows the engine's {item.engine}"
         reason = author.why or f"it was copied from {item.engine}"
@@ -152,16 +152,16 @@ def _engine_of(old: Path, new: Path, token: CancelToken) -> _Engine:
     return _read_before[key]
 
 
-def _find(ground: ProjectScan, old: Path, new: Path, token: CancelToken) -> Iterator[ForkedFile]:
+def _find(scan: ProjectScan, old: Path, new: Path, token: CancelToken) -> Iterator[ForkedFile]:
     engine = _engine_of(old, new, token)
     starters = {source[at:] for source in engine.texts for at in _starts(source)}
-    for path in ground.paths:
+    for path in scan.paths:
         token.check()
         # What stands where the release's own stands came with it, whatever a profile says of that place, and however short it is.
-        role, is_there = role_of(ground.profile, path).role, path in starters
+        role, is_there = role_of(scan.profile, path).role, path in starters
         if role == "generated" or not (is_there or role in EDITED_ROLES):
             continue
-        text = ground.read(path)
+        text = scan.read(path)
         if text is None:
             continue
         own = _telling(text)
@@ -177,7 +177,7 @@ def _find(ground: ProjectScan, old: Path, new: Path, token: CancelToken) -> Iter
         alike = 2 * common / (len(own) + len(engine.lines[source]))
         if alike < _LEAST or (common < _FEWEST_LINES and not is_there):
             continue
-        mine = read_project_text(ground.project, path)
+        mine = read_project_text(scan.project, path)
         before, after = engine.texts[source]
         merge = merge_text(before, mine, after)
         result = result_text(merge, {}, "mine")

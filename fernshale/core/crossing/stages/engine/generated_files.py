@@ -40,10 +40,10 @@ _MAX_NAMED = 12
 # -- questions
 
 
-def generator_items(ground: ProjectScan, crossing: Crossing, last: Regenerated | None) -> tuple[Item, ...]:
+def generator_items(scan: ProjectScan, crossing: Crossing, last: Regenerated | None) -> tuple[Item, ...]:
     """The open items of the generator once the project names the target everywhere."""
     key, owner = "engine:generate", "generated"
-    if ground.profile.commands.regenerate is None:
+    if scan.profile.commands.regenerate is None:
         return ()
     again = Option(RunGenerator(), "Run the generator", (), 1.0, last is None)
     if sweep := unsettled_sweep(crossing):
@@ -54,16 +54,16 @@ def generator_items(ground: ProjectScan, crossing: Crossing, last: Regenerated |
     if last is None:
         return (Item(key, Stage.ENGINE, "the generator has not run yet", owner, needs_you=False, options=(again,)),)
     if last.status != 0:
-        ways = (again, *_around(ground, last.said))
+        ways = (again, *_around(scan, last.said))
         return (Item(key, Stage.ENGINE, "the engine's generator failed", owner, "", last.said, True, ways),)
     return ()
 
 
-def _around(ground: ProjectScan, said: str) -> tuple[Option, ...]:
+def _around(scan: ProjectScan, said: str) -> tuple[Option, ...]:
     """Ways to get a plugin out of the generator's way: those that it names."""
     ways = []
-    compiled = {item.plugin.id for item in find_built(ground)}
-    for plugin in ground.plugins:
+    compiled = {item.plugin.id for item in find_built(scan)}
+    for plugin in scan.plugins:
         named = re.search(rf"(?<![\w-]){re.escape(plugin.id)}(?![\w-])", said) or f"{plugin.folder}/" in said
         if not named:
             continue
@@ -74,14 +74,14 @@ def _around(ground: ProjectScan, said: str) -> tuple[Option, ...]:
     return tuple(ways)
 
 
-def stale_items(ground: ProjectScan, crossing: Crossing, last: Regenerated | None) -> tuple[Item, ...]:
+def stale_items(scan: ProjectScan, crossing: Crossing, last: Regenerated | None) -> tuple[Item, ...]:
     """Generated files that no command made again on this leg, one question for each rule of the profile."""
     groups: dict[str, list[TreePath]] = {}
-    for path in _unreplaced(ground, crossing, last):
-        rule = role_rule(ground.profile, path)
+    for path in _unreplaced(scan, crossing, last):
+        rule = role_rule(scan.profile, path)
         groups.setdefault(", ".join(rule.files) if rule is not None else path, []).append(path)
     decided = crossing.decisions()
-    has_generator = ground.profile.commands.regenerate is not None
+    has_generator = scan.profile.commands.regenerate is not None
     reason = "the generator did not write them again" if has_generator else "no command of the profile made them again"
     items = []
     for globs, paths in groups.items():
@@ -107,9 +107,9 @@ def stale_items(ground: ProjectScan, crossing: Crossing, last: Regenerated | Non
     return tuple(items)
 
 
-def _unreplaced(ground: ProjectScan, crossing: Crossing, last: Regenerated | None) -> Sequence[TreePath]:
+def _unreplaced(scan: ProjectScan, crossing: Crossing, last: Regenerated | None) -> Sequence[TreePath]:
     """The replaceable files that nothing wrote since the leg began: neither the generator nor, where there is none, a build."""
-    commands = ground.profile.commands
+    commands = scan.profile.commands
     if commands.regenerate is not None:
         return last.restored if last is not None and last.status == 0 else ()
     if commands.build is not None and not crossing.leg_fact("rounds"):
@@ -118,8 +118,8 @@ def _unreplaced(ground: ProjectScan, crossing: Crossing, last: Regenerated | Non
         then = crossing.store.manifest(crossing.leg_start).files if crossing.leg_start else {}
     except UnknownSnapshot:
         then = {}
-    now = ground.manifest.files
-    paths = replaceable_files(ground.profile, ground.manifest.paths(), ground.plugins)
+    now = scan.manifest.files
+    paths = replaceable_files(scan.profile, scan.manifest.paths(), scan.plugins)
     return [path for path in paths if path in then and _is_untouched(then[path], now[path])]
 
 
@@ -127,22 +127,20 @@ def _is_untouched(then: TreeEntry, now: TreeEntry) -> bool:
     return then.content == now.content and then.mtime_ns == now.mtime_ns
 
 
-def resolve_stale(
-    crossing: Crossing, ground: ProjectScan, action: ResolveStaleFiles, author: Author, work: Work
-) -> None:
+def resolve_stale(crossing: Crossing, scan: ProjectScan, action: ResolveStaleFiles, author: Author, work: Work) -> None:
     """Keep, delete or make stale generated files again. Raises MisuseError, CommandError when the command fails."""
-    last = read_regenerated(crossing, ground.release)
+    last = read_regenerated(crossing, scan.release)
     globs, decision = action.globs, action.decision(author)
     paths = [
         path
-        for path in _unreplaced(ground, crossing, last)
-        if (rule := role_rule(ground.profile, path)) is not None and ", ".join(rule.files) == globs
+        for path in _unreplaced(scan, crossing, last)
+        if (rule := role_rule(scan.profile, path)) is not None and ", ".join(rule.files) == globs
     ]
     if not paths:
         raise MisuseError(f"no stale generated files of {globs} are left")
     match action.choice:
         case "delete":
-            draft = Draft(ground.project)
+            draft = Draft(scan.project)
             for path in paths:
                 draft.delete(path)
             title = f"{count(len(paths), 'generated file')} deleted: {globs}"
@@ -152,7 +150,7 @@ def resolve_stale(
             words = shlex.split(action.text)
             if not words:
                 raise MisuseError("no command was given", 'Give one with `--text "COMMAND ARGUMENT ..."`.')
-            finished = run_typed_command(crossing, ground, words, Stage.ENGINE, decision.why, work)
+            finished = run_typed_command(crossing, scan, words, Stage.ENGINE, decision.why, work)
             if finished.status != 0:
                 raise CommandError(
                     f"{words[0]} failed: {tail(finished.text.splitlines(), 3) or f'status {finished.status}'}"

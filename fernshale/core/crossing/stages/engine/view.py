@@ -54,13 +54,13 @@ class EngineView:
         return len(self.pending) + len(self.overrides)
 
 
-def site_changes(ground: ProjectScan, from_: str, to: str, asked: Collection[str] = ()) -> tuple[SiteChange, ...]:
+def site_changes(scan: ProjectScan, from_: str, to: str, asked: Collection[str] = ()) -> tuple[SiteChange, ...]:
     """What each site becomes; plugins' pins follow the releases that are in the plugin folders.
 
     `asked` are keys of sites that name another release and are to follow all the same.
     """
-    versions = {item.id: item.version for item in ground.plugins if item.version}
-    planned = plan_sites(ground.sites, from_, to, versions)
+    versions = {item.id: item.version for item in scan.plugins if item.version}
+    planned = plan_sites(scan.sites, from_, to, versions)
     return tuple(replace(item, after=to, trouble="") if _key(item) in asked else item for item in planned)
 
 
@@ -68,60 +68,60 @@ def _key(change: SiteChange) -> str:
     return f"engine:trouble:{change.site.file}:{change.site.name}"
 
 
-def engine(ground: ProjectScan, crossing: Crossing, token: CancelToken) -> EngineView:
+def engine(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> EngineView:
     """Look; writes nothing. Raises Cancelled."""
     setup = crossing.setup
     asked = {key for key, item in crossing.decisions().items() if item.choice == "follow"}
-    sites = _leg_changes(ground, setup, asked)
-    overrides = _overrides(ground, setup) if setup.members else ()
-    there = parse_release(ground.release) == parse_release(setup.to) and not overrides
-    stale = files_to_replace(ground, crossing, is_moved=there)
-    regenerated = read_regenerated(crossing, ground.release)
-    copies = find_copies(ground, crossing, token)
-    lines = find_lines(ground, setup.to)
-    view = EngineView(sites, overrides, stale, regenerated, ground.release, copies, (), lines)
+    sites = _leg_changes(scan, setup, asked)
+    overrides = _overrides(scan, setup) if setup.members else ()
+    there = parse_release(scan.release) == parse_release(setup.to) and not overrides
+    stale = files_to_replace(scan, crossing, is_moved=there)
+    regenerated = read_regenerated(crossing, scan.release)
+    copies = find_copies(scan, crossing, token)
+    lines = find_lines(scan, setup.to)
+    view = EngineView(sites, overrides, stale, regenerated, scan.release, copies, (), lines)
     more = (*copy_items(copies, crossing), *workaround_items(lines, setup.to, crossing.left_so()))
-    return replace(view, items=(*_items(view, ground, crossing), *more))
+    return replace(view, items=(*_items(view, scan, crossing), *more))
 
 
-def _leg_changes(ground: ProjectScan, setup: Setup, asked: Collection[str]) -> tuple[SiteChange, ...]:
+def _leg_changes(scan: ProjectScan, setup: Setup, asked: Collection[str]) -> tuple[SiteChange, ...]:
     """What each site becomes on the leg in hand; where only some members of a workspace cross, the rest stays."""
-    changes = site_changes(ground, setup.from_, setup.to, asked)
+    changes = site_changes(scan, setup.from_, setup.to, asked)
     if not setup.members:
         return changes
-    chosen = {item.folder for item in choose_members(ground.members, setup.members)}
+    chosen = {item.folder for item in choose_members(scan.members, setup.members)}
     return tuple(
         item if item.site.member in chosen else replace(item, after=item.before, trouble="") for item in changes
     )
 
 
-def _overrides(ground: ProjectScan, setup: Setup) -> tuple[TreePath, ...]:
-    chosen = choose_members(ground.members, setup.members)
+def _overrides(scan: ProjectScan, setup: Setup) -> tuple[TreePath, ...]:
+    chosen = choose_members(scan.members, setup.members)
     return tuple(
         item.descriptor for item in chosen if item.how == "inherits" and not same_release(item.release, setup.to)
     )
 
 
-def preview_engine(ground: ProjectScan, view: EngineView, to: str) -> ChangeSet:
+def preview_engine(scan: ProjectScan, view: EngineView, to: str) -> ChangeSet:
     """The one change set of this stage."""
-    draft = draft_sites(ground.project, view.sites)
-    workspace = ground.profile.workspace
+    draft = draft_sites(scan.project, view.sites)
+    workspace = scan.profile.workspace
     for path in view.overrides:
         assert workspace is not None
-        file = read_project_text(ground.project, path)
+        file = read_project_text(scan.project, path)
         draft.write(path, file.with_text(with_override(workspace, file.text, to, path)).encode())
     return draft.change_set()
 
 
-def apply_engine(crossing: Crossing, ground: ProjectScan, work: Work) -> Regenerated | None:
+def apply_engine(crossing: Crossing, scan: ProjectScan, work: Work) -> Regenerated | None:
     """Change all sites in one step, then run the engine's generator."""
-    view = engine(ground, crossing, work.token)
-    changes = preview_engine(ground, view, crossing.setup.to)
+    view = engine(scan, crossing, work.token)
+    changes = preview_engine(scan, view, crossing.setup.to)
     if not changes.is_empty:
         to = crossing.setup.to
         # Ranges are widened, too; the plan goes on to ask what the plugins said before.
         if crossing.leg_fact(SAID) is None:
-            crossing.keep_leg_fact(SAID, {said_key(plugin): plugin.accepts for plugin in ground.plugins})
+            crossing.keep_leg_fact(SAID, {said_key(plugin): plugin.accepts for plugin in scan.plugins})
         title = f"{count(view.places, 'place')} now {'names' if view.places == 1 else 'name'} {to}"
         write_step(crossing, EntryText(Stage.ENGINE, title, f"the target is {to}", "engine"), changes, work)
     return regenerate(crossing, work)
@@ -145,7 +145,7 @@ def engine_json(sites: tuple[SiteChange, ...], items: tuple[Item, ...]) -> dict[
     }
 
 
-def _items(view: EngineView, ground: ProjectScan, crossing: Crossing) -> tuple[Item, ...]:
+def _items(view: EngineView, scan: ProjectScan, crossing: Crossing) -> tuple[Item, ...]:
     items = []
     to = crossing.setup.to
     for item in view.sites:
@@ -165,6 +165,6 @@ def _items(view: EngineView, ground: ProjectScan, crossing: Crossing) -> tuple[I
         title = f"{count(view.places, 'place')} still to name {to}"
         items.append(Item("engine:sites", Stage.ENGINE, title, "own", needs_you=False, options=(take,)))
     else:
-        items += generator_items(ground, crossing, view.regenerated)
-        items += stale_items(ground, crossing, view.regenerated)
+        items += generator_items(scan, crossing, view.regenerated)
+        items += stale_items(scan, crossing, view.regenerated)
     return tuple(items)

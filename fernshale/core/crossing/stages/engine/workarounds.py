@@ -62,14 +62,14 @@ class WorkaroundLine:
         return f"can go with {until}" if until else f"only {self.release} is known to need it"
 
 
-def find_lines(ground: ProjectScan, to: str) -> tuple[WorkaroundLine, ...]:
+def find_lines(scan: ProjectScan, to: str) -> tuple[WorkaroundLine, ...]:
     """Every workaround of the engine's releases in every file it is for, as far as it stands there or `to` needs it."""
-    shelf = ground.shelf
+    shelf = scan.shelf
     found: list[WorkaroundLine] = []
-    for release in shelf.engines_of(ground.profile.id) if shelf is not None else ():
+    for release in shelf.engines_of(scan.profile.id) if shelf is not None else ():
         for number, item in enumerate(release.workarounds):
-            for path in FirstFit([[item.file]]).those(ground.paths):
-                lines = (ground.read(path) or "").split("\n")
+            for path in FirstFit([[item.file]]).those(scan.paths):
+                lines = (scan.read(path) or "").split("\n")
                 at = next((at for at, line in enumerate(lines, 1) if line.strip() == item.line.strip()), 0)
                 noted = at > 1 and _note(item, release.version, path).strip() == lines[at - 2].strip() != ""
                 if at or release.version == to:
@@ -116,16 +116,16 @@ def workaround_items(lines: Collection[WorkaroundLine], to: str, left_so: Collec
 
 
 def change_workaround(
-    crossing: Crossing, ground: ProjectScan, action: AddWorkaround | RemoveWorkaround, author: Author, work: Work
+    crossing: Crossing, scan: ProjectScan, action: AddWorkaround | RemoveWorkaround, author: Author, work: Work
 ) -> int:
     """Add or remove the line of a workaround; the logbook entry's id. Raises MisuseError where there is nothing to do."""
     key, adds = action.key, isinstance(action, AddWorkaround)
-    item = next((item for item in find_lines(ground, crossing.setup.to) if item.key == key), None)
+    item = next((item for item in find_lines(scan, crossing.setup.to) if item.key == key), None)
     if item is None or adds == bool(item.line):
         raise MisuseError(f"there is nothing to {action.option} for {key}", "Look again; something changed meanwhile.")
-    file = read_project_text(ground.project, item.file)
+    file = read_project_text(scan.project, item.file)
     text = _with_line(file, item) if adds else _without_line(file.text, item)
-    draft = Draft(ground.project)
+    draft = Draft(scan.project)
     draft.write(item.file, file.with_text(text).encode())
     done = f"put into {item.file}, {item.condition}" if adds else f"taken out of {item.file}"
     title = f"{item.words} {done}"

@@ -68,24 +68,24 @@ class DataScan:
     troubles: tuple[str, ...] = ()
 
 
-def scan_data(ground: ProjectScan, crossing: Crossing, token: CancelToken) -> DataScan:
+def scan_data(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> DataScan:
     """Look through the data files the rules speak of, once the project is on the release the rules are for."""
-    if not same_release(ground.release, crossing.setup.to):
+    if not same_release(scan.release, crossing.setup.to):
         return DataScan()
-    sets = written_rules(ground, crossing.setup.from_, crossing.setup.to)
+    sets = written_rules(scan, crossing.setup.from_, crossing.setup.to)
     decided = crossing.decisions()
     troubles: dict[str, None] = {}
     work = []
     for group in sets:
         for rule in group.rules:
             if rule.kind == "data" and f"data:{rule.id}" not in decided:
-                objects = _objects(ground, rule, decided, troubles, token)
+                objects = _objects(scan, rule, decided, troubles, token)
                 if objects:
                     work.append(DataRewrite(rule, group.title, objects))
     unmet, ignored = [], []
-    expected = [*ground.profile.expect, *(item for group in sets for item in group.expect)]
+    expected = [*scan.profile.expect, *(item for group in sets for item in group.expect)]
     for expect in {item.id: item for item in expected}.values():
-        for item in _unmet(ground, expect, troubles, token):
+        for item in _unmet(scan, expect, troubles, token):
             decision = decided.get(key_of(item)) or decided.get(f"expect:{expect.id}")
             if decision is not None and not decision.choice:
                 ignored.append((item, decision.why))
@@ -125,10 +125,10 @@ def scan_items(found: DataScan, fillings: Mapping[str, Sequence[Option]]) -> Ite
         yield _unmet_item(key, items, fillings.get(key, ()))
 
 
-def apply_data(crossing: Crossing, ground: ProjectScan, action: RewriteData, author: Author, work: Work) -> int:
+def apply_data(crossing: Crossing, scan: ProjectScan, action: RewriteData, author: Author, work: Work) -> int:
     """Follow a rule for all objects, or for one (`one FILE#NUMBER`); the logbook entry's id. Raises MisuseError, FormatError."""
     id, way = action.rule, action.objects
-    rewrite = next((item for item in scan_data(ground, crossing, work.token).work if item.rule.id == id), None)
+    rewrite = next((item for item in scan_data(scan, crossing, work.token).work if item.rule.id == id), None)
     if rewrite is None:
         raise MisuseError(f"nothing is left to rewrite by {id}")
     chosen = dict(rewrite.objects)
@@ -138,7 +138,7 @@ def apply_data(crossing: Crossing, ground: ProjectScan, action: RewriteData, aut
         if not only:
             raise MisuseError(f"{path} has no such object left to rewrite")
         chosen = {TreePath(path): tuple(only)}
-    changes = preview_data(ground, chosen)
+    changes = preview_data(scan, chosen)
     total = sum(len(found) for found in chosen.values())
     title = f"{rewrite.rule.name} · {count(total, 'object')} in {count(len(chosen), 'file')}"
     reason, now = author.why or rewrite.rule.why, time.time()
@@ -150,20 +150,20 @@ def apply_data(crossing: Crossing, ground: ProjectScan, action: RewriteData, aut
     return write_step(crossing, EntryText(Stage.LINKS, title, reason, f"data {id}"), changes, work, decided)
 
 
-def preview_data(ground: ProjectScan, objects: Mapping[TreePath, Sequence[Rewritten]]) -> ChangeSet:
+def preview_data(scan: ProjectScan, objects: Mapping[TreePath, Sequence[Rewritten]]) -> ChangeSet:
     """What rewriting these objects would write."""
     return _written(
-        ground, {path: [change for item in found for change in item.changes] for path, found in objects.items()}
+        scan, {path: [change for item in found for change in item.changes] for path, found in objects.items()}
     )
 
 
-def meet_constraint(crossing: Crossing, ground: ProjectScan, action: MeetConstraint, author: Author, work: Work) -> int:
+def meet_constraint(crossing: Crossing, scan: ProjectScan, action: MeetConstraint, author: Author, work: Work) -> int:
     """Add what is missing, fill a field or remove an object; the logbook entry's id. Raises MisuseError, FormatError."""
     key = action.key
-    items = [item for item in scan_data(ground, crossing, work.token).unmet if key_of(item) == key]
+    items = [item for item in scan_data(scan, crossing, work.token).unmet if key_of(item) == key]
     if not items:
         raise MisuseError(f"{key.partition(':')[2]} is met")
-    changes = preview_mending(ground, items, action.how)
+    changes = preview_mending(scan, items, action.how)
     words = items[0].expect.title
     title = f"{words} · {count(len(changes.files), 'file')}"
     reason = author.why or items[0].expect.why
@@ -176,12 +176,12 @@ def meet_constraint(crossing: Crossing, ground: ProjectScan, action: MeetConstra
     )
 
 
-def preview_mending(ground: ProjectScan, items: Sequence[UnmetConstraint], way: str) -> ChangeSet:
+def preview_mending(scan: ProjectScan, items: Sequence[UnmetConstraint], way: str) -> ChangeSet:
     """What mending would write. Raises FormatError."""
-    formats = own_formats(ground.profile.data)
+    formats = own_formats(scan.profile.data)
     changes: dict[TreePath, list[TextChange]] = {}
     for item in items:
-        text = ground.read(item.file) or ""
+        text = scan.read(item.file) or ""
         what, _, value = way.partition(" ")
         if what == "drop":
             found = without(item, int(value), text, formats)
@@ -190,13 +190,13 @@ def preview_mending(ground: ProjectScan, items: Sequence[UnmetConstraint], way: 
         else:
             found = mend(item, text, formats, value if what == "set" else item.expect.default)
         changes.setdefault(item.file, []).extend(found)
-    return _written(ground, changes)
+    return _written(scan, changes)
 
 
-def _written(ground: ProjectScan, changes: Mapping[TreePath, Sequence[TextChange]]) -> ChangeSet:
-    draft = Draft(ground.project)
+def _written(scan: ProjectScan, changes: Mapping[TreePath, Sequence[TextChange]]) -> ChangeSet:
+    draft = Draft(scan.project)
     for path, listed in changes.items():
-        file = read_project_text(ground.project, path)
+        file = read_project_text(scan.project, path)
         draft.write(path, file.with_text(apply_changes(file.text, list(listed))).encode())
     return draft.change_set()
 
@@ -228,15 +228,15 @@ def _unmet_item(key: str, items: Sequence[UnmetConstraint], fillings: Sequence[O
 
 
 def _objects(
-    ground: ProjectScan, rule: Rule, decided: Mapping[str, Decision], troubles: dict[str, None], token: CancelToken
+    scan: ProjectScan, rule: Rule, decided: Mapping[str, Decision], troubles: dict[str, None], token: CancelToken
 ) -> dict[TreePath, tuple[Rewritten, ...]]:
-    formats = own_formats(ground.profile.data)
-    name = f"{ground.profile.digest} {rule!r}"
+    formats = own_formats(scan.profile.data)
+    name = f"{scan.profile.digest} {rule!r}"
     found = {}
-    for path in FirstFit([rule.files]).those(ground.paths):
+    for path in FirstFit([rule.files]).those(scan.paths):
         token.check()
         try:
-            every = _read_once(ground, path, name, partial(find_rewrites, rule, path, formats=formats))
+            every = _read_once(scan, path, name, partial(find_rewrites, rule, path, formats=formats))
         except FormatError as error:
             troubles[str(error)] = None
             continue
@@ -247,14 +247,14 @@ def _objects(
 
 
 def _unmet(
-    ground: ProjectScan, expect: Expect, troubles: dict[str, None], token: CancelToken
+    scan: ProjectScan, expect: Expect, troubles: dict[str, None], token: CancelToken
 ) -> Iterable[UnmetConstraint]:
-    formats = own_formats(ground.profile.data)
-    name = f"{ground.profile.digest} {expect!r}"
-    for path in FirstFit([expect.files]).those(ground.paths):
+    formats = own_formats(scan.profile.data)
+    name = f"{scan.profile.digest} {expect!r}"
+    for path in FirstFit([expect.files]).those(scan.paths):
         token.check()
         try:
-            yield from _read_once(ground, path, name, partial(find_unmet, expect, path, formats=formats))
+            yield from _read_once(scan, path, name, partial(find_unmet, expect, path, formats=formats))
         except FernshaleError as error:
             troubles[error.message] = None
 
@@ -264,8 +264,8 @@ _seen: dict[tuple[str, str, str], tuple[Any, ...]] = {}
 _MOST_SEEN = 200_000
 
 
-def _read_once(ground: ProjectScan, path: TreePath, name: str, find: Callable[[str], tuple[T, ...]]) -> tuple[T, ...]:
-    return found_once(ground.manifest.entries[path].content, path, name, lambda: find(ground.read(path) or ""))
+def _read_once(scan: ProjectScan, path: TreePath, name: str, find: Callable[[str], tuple[T, ...]]) -> tuple[T, ...]:
+    return found_once(scan.manifest.entries[path].content, path, name, lambda: find(scan.read(path) or ""))
 
 
 def found_once(content: str, path: TreePath, name: str, find: Callable[[], tuple[T, ...]]) -> tuple[T, ...]:

@@ -37,7 +37,7 @@ class Filling:
 
 
 def find_fillings(
-    ground: ProjectScan,
+    scan: ProjectScan,
     store: Store,
     start: str | None,
     linkage: Linkage,
@@ -45,7 +45,7 @@ def find_fillings(
     token: CancelToken,
 ) -> dict[str, tuple[Filling, ...]]:
     """For each empty field without a default, by the key of its item: values, the likeliest first. Raises Cancelled."""
-    formats = own_formats(ground.profile.data)
+    formats = own_formats(scan.profile.data)
     before = store.manifest(start) if start else EMPTY
     groups: dict[str, list[UnmetConstraint]] = defaultdict(list)
     for item in unmet:
@@ -57,9 +57,9 @@ def find_fillings(
     for key, items in groups.items():
         expect = items[0].expect
         if expect.id not in likes:  # one look through all files for the many that lack something
-            likes[expect.id] = _of_its_like(ground, expect, formats, token)
+            likes[expect.id] = _of_its_like(scan, expect, formats, token)
         told: dict[str, Filling] = {}
-        held = [value for item in items for value in _held(ground, item, before, store, formats)]
+        held = [value for item in items for value in _held(scan, item, before, store, formats)]
         if held and len(set(held)) == 1:
             was = held[0]
             now = successors.get(was, was)
@@ -76,14 +76,12 @@ def find_fillings(
     return found
 
 
-def _held(
-    ground: ProjectScan, item: UnmetConstraint, before: Manifest, store: Store, formats: Formats
-) -> Iterator[str]:
+def _held(scan: ProjectScan, item: UnmetConstraint, before: Manifest, store: Store, formats: Formats) -> Iterator[str]:
     """What the objects held in that field before: the same by their other fields, else by their number."""
     entry = before.files.get(item.file)
     if entry is None:
         return
-    name = f"{ground.profile.digest} before {item.expect!r}"
+    name = f"{scan.profile.digest} before {item.expect!r}"
     then = found_once(entry.content, item.file, name, partial(_objects_of, item, entry.content, store, formats))
     for each in item.objects:
         same = [old for old in then if _others(old.fields, item.expect) == _others(each.fields, item.expect)]
@@ -104,15 +102,15 @@ def _others(fields: Mapping[str, object], expect: Expect) -> dict[str, object]:
     return {name: value for name, value in fields.items() if name != expect.field}
 
 
-def _of_its_like(ground: ProjectScan, expect: Expect, formats: Formats, token: CancelToken) -> Sequence[Filling]:
+def _of_its_like(scan: ProjectScan, expect: Expect, formats: Formats, token: CancelToken) -> Sequence[Filling]:
     """What other objects of that way hold in all files the rule is about."""
     counts: Counter[str] = Counter()
-    name = f"{ground.profile.digest} values {expect!r}"
-    for path in FirstFit([expect.files]).those(ground.paths):
+    name = f"{scan.profile.digest} values {expect!r}"
+    for path in FirstFit([expect.files]).those(scan.paths):
         token.check()
         try:
-            content = ground.manifest.entries[path].content
-            counts.update(found_once(content, path, name, partial(_values, ground, expect, path, formats)))
+            content = scan.manifest.entries[path].content
+            counts.update(found_once(content, path, name, partial(_values, scan, expect, path, formats)))
         except FernshaleError:
             continue  # the scan itself tells of a file that cannot be read
     total = counts.total()
@@ -122,6 +120,6 @@ def _of_its_like(ground: ProjectScan, expect: Expect, formats: Formats, token: C
     ]
 
 
-def _values(ground: ProjectScan, expect: Expect, path: TreePath, formats: Formats) -> tuple[str, ...]:
-    held = (each.fields.get(expect.field) for each in objects_of(expect, path, ground.read(path) or "", formats))
+def _values(scan: ProjectScan, expect: Expect, path: TreePath, formats: Formats) -> tuple[str, ...]:
+    held = (each.fields.get(expect.field) for each in objects_of(expect, path, scan.read(path) or "", formats))
     return tuple(str(value) for value in held if value not in ("", None))

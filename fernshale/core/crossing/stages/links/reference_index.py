@@ -46,7 +46,7 @@ _lock = threading.Lock()
 
 
 def read_linkage(
-    ground: ProjectScan,
+    scan: ProjectScan,
     store: Store | None,
     start: str | None,
     moved: Mapping[TreePath, TreePath],
@@ -59,15 +59,15 @@ def read_linkage(
 
     Raises FormatError, Cancelled.
     """
-    profile = ground.profile
+    profile = scan.profile
     with _lock:
-        kept = _kept.setdefault((str(ground.project), profile.digest), _Kept(_index(profile), _index(profile)))
-        stamp = ground.manifest.derived("links stamp", lambda: _stamp(ground.manifest))
+        kept = _kept.setdefault((str(scan.project), profile.digest), _Kept(_index(profile), _index(profile)))
+        stamp = scan.manifest.derived("links stamp", lambda: _stamp(scan.manifest))
         if kept.linkage is not None and kept.of == (stamp, start or "", moved, told):
             return kept.linkage
         kept.linkage = None
-        kept.now.update(_stamps(ground.manifest), ground.project, work)
-        now = LinkSide(kept.now, ground.manifest.files, lambda path: read_bytes(ground.project, path))
+        kept.now.update(_stamps(scan.manifest), scan.project, work)
+        now = LinkSide(kept.now, scan.manifest.files, lambda path: read_bytes(scan.project, path))
         if store is not None and start is not None:
             manifest = store.manifest(start)
             before = LinkSide(kept.before, manifest.files, _from_store(store, manifest))

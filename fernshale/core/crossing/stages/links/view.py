@@ -61,21 +61,21 @@ class LinksView:
         return tuple(item for item in self.dangling if item.sure)
 
 
-def links(ground: ProjectScan, crossing: Crossing, token: CancelToken) -> LinksView:
+def links(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> LinksView:
     """Look; writes nothing."""
     token.check()
-    told = _told(ground, crossing)
+    told = _told(scan, crossing)
     moved = {old: new for taken in plugin_updates(crossing).values() for old, new in taken.moves.items()}
-    linkage = read_linkage(ground, crossing.store, crossing.leg_start, moved, told, Work(token=token))
+    linkage = read_linkage(scan, crossing.store, crossing.leg_start, moved, told, Work(token=token))
     decided = crossing.decisions()
     fresh = [item for item in linkage.dangling if not item.before]
     left = tuple(item for item in fresh if key_of(item) in decided)
     dangling = tuple(item for item in fresh if key_of(item) not in decided)
     before = tuple(item for item in linkage.dangling if item.before)
-    scanned = scan_data(ground, crossing, token)
+    scanned = scan_data(scan, crossing, token)
     known = set(linkage.before.index.doubled)
     doubled = tuple(id for id in linkage.now.index.doubled if id not in known and f"doubled:{id}" not in decided)
-    fillings = find_fillings(ground, crossing.store, crossing.leg_start, linkage, scanned.unmet, token)
+    fillings = find_fillings(scan, crossing.store, crossing.leg_start, linkage, scanned.unmet, token)
     ways = {
         key: [
             Option(
@@ -106,25 +106,23 @@ def declaration(side: LinkSide, item: MissingReference, id: str) -> tuple[str, s
 
 
 def preview_relink(
-    ground: ProjectScan, index: LinkIndex, chosen: Iterable[tuple[MissingReference, TargetCandidate]]
+    scan: ProjectScan, index: LinkIndex, chosen: Iterable[tuple[MissingReference, TargetCandidate]]
 ) -> ChangeSet:
     """What giving things their new names everywhere they are used would write. Raises FormatError."""
     changes = replacements(chosen)
-    draft = Draft(ground.project)
-    for path, data in rewrite(index.rules, changes, lambda path: read_bytes(ground.project, path)).items():
+    draft = Draft(scan.project)
+    for path, data in rewrite(index.rules, changes, lambda path: read_bytes(scan.project, path)).items():
         draft.write(path, data)
     return draft.change_set()
 
 
-def apply_relink(
-    crossing: Crossing, ground: ProjectScan, action: Relink | RelinkFile, author: Author, work: Work
-) -> int:
+def apply_relink(crossing: Crossing, scan: ProjectScan, action: Relink | RelinkFile, author: Author, work: Work) -> int:
     """Give what dangles its new name, or names by what they are used for (`new` is "split"); the logbook entry's id.
 
     With the key of those that are sure, all of them. Raises MisuseError, FormatError.
     """
     key, new = action.key, action.new
-    view = links(ground, crossing, work.token)
+    view = links(scan, crossing, work.token)
     if key == f"links:{_TOGETHER}":
         chosen = [(item, way) for item in view.sure for way in item.sure]
     else:
@@ -132,7 +130,7 @@ def apply_relink(
         if item is None:
             raise MisuseError(f"{key.partition(':')[2]} does not dangle")
         chosen = [(item, way) for way in _ways(item, new, view.index)]
-    changes = preview_relink(ground, view.index, chosen)
+    changes = preview_relink(scan, view.index, chosen)
     items = list(dict.fromkeys(id(item) for item, _ in chosen))
     uses = sum(len(item.uses_in(way.slots)) for item, way in chosen)
     reason = author.why or "; ".join(chosen[0][1].evidence[:1]) or "chosen"
@@ -165,8 +163,8 @@ def _ways(item: MissingReference, new: str, index: LinkIndex) -> Sequence[Target
     return [TargetCandidate(new, 1.0, ("chosen",))]
 
 
-def _told(ground: ProjectScan, crossing: Crossing) -> Told:
-    rules = LegRules(tuple(written_rules(ground, crossing.setup.from_, crossing.setup.to)))
+def _told(scan: ProjectScan, crossing: Crossing) -> Told:
+    rules = LegRules(tuple(written_rules(scan, crossing.setup.from_, crossing.setup.to)))
     return {(rule.old, rule.new): TargetEvidence(_TOLD, rule.why) for rule in rules.all if rule.kind == "rename-id"}
 
 

@@ -23,14 +23,14 @@ from fernshale.core.crossing.stages.plugins.actions import (
 from fernshale.core.crossing.stages.plugins.view import apply_plugin, resolve_alike, resolve_below, resolve_conflict
 
 
-def _leave_out(crossing: Crossing, ground: ProjectScan, action: LeavePluginOut, author: Author, work: Work) -> None:
+def _leave_out(crossing: Crossing, scan: ProjectScan, action: LeavePluginOut, author: Author, work: Work) -> None:
     decided = crossing.decisions().get(plugin_key(crossing.setup, action.plugin))
     why = author.why or (decided.why if decided is not None else "") or "it cannot come along yet"
-    leave_plugin_out(crossing, ground, find_plugin(ground, action.plugin), why, work)
+    leave_plugin_out(crossing, scan, find_plugin(scan, action.plugin), why, work)
 
 
-def _rebuild(crossing: Crossing, ground: ProjectScan, action: RebuildPlugin, author: Author, work: Work) -> None:
-    rebuild(crossing, ground, find_plugin(ground, action.plugin), work)
+def _rebuild(crossing: Crossing, scan: ProjectScan, action: RebuildPlugin, author: Author, work: Work) -> None:
+    rebuild(crossing, scan, find_plugin(scan, action.plugin), work)
 
 
 HANDLERS: Handlers = {
@@ -40,6 +40,6 @@ HANDLERS: Handlers = {
     ResolveAlike: resolve_alike,
     ResolveBelow: resolve_below,
     LeavePluginOut: _leave_out,
-    ReturnPlugin: lambda crossing, ground, action, author, work: return_plugin(crossing, action.plugin, work),
+    ReturnPlugin: lambda crossing, scan, action, author, work: return_plugin(crossing, action.plugin, work),
     RebuildPlugin: _rebuild,
 }

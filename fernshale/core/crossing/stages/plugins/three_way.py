@@ -30,26 +30,26 @@ _SNAPSHOT = "snapshot"
 
 
 def merge_plugin(
-    ground: ProjectScan, crossing: Crossing, plugin: Plugin, step: PluginStep, token: CancelToken
+    scan: ProjectScan, crossing: Crossing, plugin: Plugin, step: PluginStep, token: CancelToken
 ) -> tuple[FolderMerge, str, str]:
     """The merge of a plugin folder with the release it goes to; the release taken as base, and what is odd about that."""
-    shelf = ground.shelf
+    shelf = scan.shelf
     assert shelf is not None
-    mine = plugin_manifest(ground, plugin, token)
+    mine = plugin_manifest(scan, plugin, token)
     incoming = shelf.plugin(step.becomes or plugin.id, step.to)
     if incoming is None:
         raise ProjectError(f"{plugin.id} {step.to} is not on the shelf any more")
     place = shelf.place(incoming, Work(token=token))
     names = tuple(item.version for item in shelf.releases_of(plugin.id))
-    key = (ground.project / plugin.folder, plugin.version, names, place, step.becomes, tuple(mine.entries.items()))
+    key = (scan.project / plugin.folder, plugin.version, names, place, step.becomes, tuple(mine.entries.items()))
     if (kept := _merged.get(key)) is not None:
         return kept
     news = disk_side(place, shelf_manifest(shelf, incoming, token))
-    if step.becomes in {item.id for item in ground.plugins}:
+    if step.becomes in {item.id for item in scan.plugins}:
         news = FolderSide(EMPTY, news.read)  # it is part of one that is here: nothing comes in its place
-    local = disk_side(ground.project / plugin.folder, mine)
-    base, name, note = _base(ground, crossing, plugin, local, token)
-    merge = merge_folders(base, local, news, Work(token=token), _by_format(ground.profile, plugin.folder))
+    local = disk_side(scan.project / plugin.folder, mine)
+    base, name, note = _base(scan, crossing, plugin, local, token)
+    merge = merge_folders(base, local, news, Work(token=token), _by_format(scan.profile, plugin.folder))
     if len(_merged) >= _MOST_KEPT:
         _merged.clear()
     _merged[key] = merge, name, note
@@ -71,15 +71,15 @@ def _by_format(profile: Profile, folder: TreePath) -> ByFormat:
 
 
 def _base(
-    ground: ProjectScan, crossing: Crossing, plugin: Plugin, mine: FolderSide, token: CancelToken
+    scan: ProjectScan, crossing: Crossing, plugin: Plugin, mine: FolderSide, token: CancelToken
 ) -> tuple[FolderSide | None, str, str]:
     """The old side, its name, and a note. Nothing was here: an empty one; no old release is known: None."""
     if not mine.things:
         return FolderSide(EMPTY, lambda path: b""), plugin.version, ""
-    found = find_plugin_origin(ground, plugin, crossing, token)
-    releases = dict(_shelf_sides(ground, plugin, token))
+    found = find_plugin_origin(scan, plugin, crossing, token)
+    releases = dict(_shelf_sides(scan, plugin, token))
     if found.at and found.origin is not None:
-        releases[found.origin.name] = _past_side(ground, plugin, found.source, found.at, token)
+        releases[found.origin.name] = _past_side(scan, plugin, found.source, found.at, token)
     if found.origin is None or found.origin.name not in releases:
         return None, "", "no old release is known; what differs is to be decided"
     best = found.origin.name
@@ -90,8 +90,8 @@ def _base(
     return base.side, best, "; ".join(notes)
 
 
-def _shelf_sides(ground: ProjectScan, plugin: Plugin, token: CancelToken) -> Mapping[str, FolderSide]:
-    shelf = ground.shelf
+def _shelf_sides(scan: ProjectScan, plugin: Plugin, token: CancelToken) -> Mapping[str, FolderSide]:
+    shelf = scan.shelf
     assert shelf is not None
     return {
         item.version: disk_side(shelf.place(item, Work(token=token)), shelf_manifest(shelf, item, token))
@@ -99,11 +99,11 @@ def _shelf_sides(ground: ProjectScan, plugin: Plugin, token: CancelToken) -> Map
     }
 
 
-def _past_side(ground: ProjectScan, plugin: Plugin, source: str, at: str, token: CancelToken) -> FolderSide:
+def _past_side(scan: ProjectScan, plugin: Plugin, source: str, at: str, token: CancelToken) -> FolderSide:
     """The folder as a commit or an earlier snapshot had it."""
     if source.startswith(_SNAPSHOT):
         store = Store(home() / "store")
         manifest = store.manifest(at).below(plugin.folder)
         return FolderSide(manifest, lambda path: store.get(manifest.entries[path].content))
-    manifest, contents = read_past(ground.project, at, plugin.folder, token)
+    manifest, contents = read_past(scan.project, at, plugin.folder, token)
     return FolderSide(manifest, lambda path: contents[path])

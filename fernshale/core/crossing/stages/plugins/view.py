@@ -91,23 +91,23 @@ class PluginsView:
         return sum(view.ledger.edits for view in self.plugins if view.ledger)
 
 
-def plugins(ground: ProjectScan, crossing: Crossing, work: Work) -> PluginsView:
+def plugins(scan: ProjectScan, crossing: Crossing, work: Work) -> PluginsView:
     """Merge in memory; writes nothing."""
     choices = read_choices(crossing)
-    standing = {plugin.id: plugin for plugin in ground.plugins}
+    standing = {plugin.id: plugin for plugin in scan.plugins}
     taken = plugin_updates(crossing)
     views = []
-    steps = plan(ground, crossing, work.token).plugins
+    steps = plan(scan, crossing, work.token).plugins
     for number, step in enumerate(steps):
         work.progress(f"merging {step.id}", number, len(steps))
-        plugin = standing.get(step.id) or Plugin(step.id, plugin_folder(ground.profile, step.id), "", "")
-        views.append(_look(ground, crossing, plugin, step, choices, taken, work.token))
+        plugin = standing.get(step.id) or Plugin(step.id, plugin_folder(scan.profile, step.id), "", "")
+        views.append(_look(scan, crossing, plugin, step, choices, taken, work.token))
     known, settled = recall(), crossing.decisions()
     items = tuple(item for view in views for item in _items(view, choices, settled, known))
-    built = find_built(ground)
+    built = find_built(scan)
     items += tuple(_rebuild_items(crossing, built, views))
-    aside = find_left_out(crossing, ground)
-    items += tuple(_aside_items(ground, crossing, [view.step for view in views], aside))
+    aside = find_left_out(crossing, scan)
+    items += tuple(_aside_items(scan, crossing, [view.step for view in views], aside))
     return PluginsView(tuple(views), choices, items, aside, known, built)
 
 
@@ -121,11 +121,11 @@ def read_choices(crossing: Crossing) -> dict[str, Resolution]:
 
 
 def resolve_conflict(
-    crossing: Crossing, ground: ProjectScan, action: ResolveConflict, author: Author, work: Work
+    crossing: Crossing, scan: ProjectScan, action: ResolveConflict, author: Author, work: Work
 ) -> None:
     """Resolve one conflict. Raises MisuseError for one that is not open or has no such option, FernshaleError for text that
     breaks the file."""
-    merge, choices = _merge_of(crossing, ground, action.conflict, work), read_choices(crossing)
+    merge, choices = _merge_of(crossing, scan, action.conflict, work), read_choices(crossing)
     file, due = next(item for item in merge.decisions if item[1].id == action.conflict)
     side, text = action.side, action.text
     if side == "again":
@@ -138,32 +138,32 @@ def resolve_conflict(
     keep_decisions(crossing, [action.conflict], side, text, author)
 
 
-def resolve_alike(crossing: Crossing, ground: ProjectScan, action: ResolveAlike, author: Author, work: Work) -> None:
+def resolve_alike(crossing: Crossing, scan: ProjectScan, action: ResolveAlike, author: Author, work: Work) -> None:
     """Resolve all conflicts that are like one, except those that were resolved one by one. Raises MisuseError."""
-    merge, choices = _merge_of(crossing, ground, action.conflict, work), read_choices(crossing)
+    merge, choices = _merge_of(crossing, scan, action.conflict, work), read_choices(crossing)
     left = [
         item for item in alike(merge, action.conflict) if item[1].id not in choices or item[1].id == action.conflict
     ]
     decide_all(crossing, left, action.side, author)
 
 
-def resolve_below(crossing: Crossing, ground: ProjectScan, action: ResolveBelow, author: Author, work: Work) -> None:
+def resolve_below(crossing: Crossing, scan: ProjectScan, action: ResolveBelow, author: Author, work: Work) -> None:
     """Resolve all conflicts in a folder of a plugin, except those that were resolved before. Raises MisuseError."""
     id, _, place = action.place.partition("/")
     choices = read_choices(crossing)
-    merge = next((view.merge for view in _merging(crossing, ground, work) if view.plugin.id == id), None)
+    merge = next((view.merge for view in _merging(crossing, scan, work) if view.plugin.id == id), None)
     items = below(merge, place) if merge is not None else ()
     decide_all(crossing, [item for item in items if item[1].id not in choices], action.side, author)
 
 
-def _merging(crossing: Crossing, ground: ProjectScan, work: Work) -> list[PluginView]:
+def _merging(crossing: Crossing, scan: ProjectScan, work: Work) -> list[PluginView]:
     """The plugins that are still to be merged."""
-    return [view for view in plugins(ground, crossing, Work(token=work.token)).plugins if view.merge is not None]
+    return [view for view in plugins(scan, crossing, Work(token=work.token)).plugins if view.merge is not None]
 
 
-def _merge_of(crossing: Crossing, ground: ProjectScan, conflict: str, work: Work) -> FolderMerge:
+def _merge_of(crossing: Crossing, scan: ProjectScan, conflict: str, work: Work) -> FolderMerge:
     """The merge with a conflict. Raises MisuseError when there is none any more."""
-    views = _merging(crossing, ground, work)
+    views = _merging(crossing, scan, work)
     merge = next((view.merge for view in views for _, due in view.due({}) if due.id == conflict), None)
     if merge is None:
         raise MisuseError(f"{conflict} is no open conflict", "Look again; something changed meanwhile.")
@@ -193,19 +193,19 @@ class FolderPreview:
         return before, lambda entry: self.changes.contents[entry.content]
 
 
-def preview_plugin(view: PluginView, ground: ProjectScan, choices: Mapping[str, Resolution]) -> FolderPreview:
+def preview_plugin(view: PluginView, scan: ProjectScan, choices: Mapping[str, Resolution]) -> FolderPreview:
     """What taking the new release would write; what is undecided stands as mine."""
     if view.merge is None:
         return FolderPreview(ChangeSet(()), {})
     result = build_result(view.merge, choices, "mine")
-    changes = _change_set(ground, view.plugin, view.merge, result)
+    changes = _change_set(scan, view.plugin, view.merge, result)
     changing = {item.path for item in changes.changes}
     entries = {joined(view.plugin.folder, path): entry for path, entry in result.entries.items()}
     return FolderPreview(changes, {path: entry for path, entry in entries.items() if path not in changing})
 
 
 def apply_plugin(
-    crossing: Crossing, ground: ProjectScan, action: UpdatePlugin | ReplacePlugin, author: Author, work: Work
+    crossing: Crossing, scan: ProjectScan, action: UpdatePlugin | ReplacePlugin, author: Author, work: Work
 ) -> int:
     """Write the planned release of a plugin; the logbook entry's id.
 
@@ -214,7 +214,7 @@ def apply_plugin(
     """
     id = action.plugin
     view = next(
-        (item for item in plugins(ground, crossing, Work(token=work.token)).plugins if item.plugin.id == id), None
+        (item for item in plugins(scan, crossing, Work(token=work.token)).plugins if item.plugin.id == id), None
     )
     if view is None or view.merge is None:
         raise MisuseError(f"there is nothing to take for the plugin {id}")
@@ -228,7 +228,7 @@ def apply_plugin(
         raise MisuseError(f"{id}: {count(len(odd), 'merged file')} should be looked at first, in {', '.join(view.odd)}")
     result = build_result(merge, choices, "mine")
     ledger = build_ledger(merge, result, choices)
-    changes = _change_set(ground, view.plugin, merge, result)
+    changes = _change_set(scan, view.plugin, merge, result)
     title = f"{id} {view.step.from_} → {view.step.to} · {count(len(changes.files), 'file')} · {_ledger_words(ledger)}"
     folder, step = view.plugin.folder, view.step
     entry = write_step(crossing, EntryText(Stage.PLUGINS, title, step.why, about(folder)), changes, work)
@@ -257,7 +257,7 @@ def ledger_json(ledger: Ledger) -> dict[str, Any]:
 
 
 def _look(
-    ground: ProjectScan,
+    scan: ProjectScan,
     crossing: Crossing,
     plugin: Plugin,
     step: PluginStep,
@@ -269,7 +269,7 @@ def _look(
         return PluginView(plugin, step, True, kept.base, "", None, kept.ledger)
     if not is_wanted(step, crossing):
         return PluginView(plugin, step, step.action in ("stay", "hold"), plugin.version, "", None, None)
-    merge, base, note = merge_plugin(ground, crossing, plugin, step, token)
+    merge, base, note = merge_plugin(scan, crossing, plugin, step, token)
     result = build_result(merge, choices, "mine")
     ledger = build_ledger(merge, result, choices)
     return PluginView(plugin, step, False, base, note, merge, ledger, _find_odd(merge, result, choices))
@@ -293,8 +293,8 @@ def _odd_keys(view: PluginView) -> dict[TreePath, str]:
     return {path: f"odd:{view.plugin.id}:{fingerprint(path, *words)}" for path, words in view.odd.items()}
 
 
-def _change_set(ground: ProjectScan, plugin: Plugin, merge: FolderMerge, result: Result) -> ChangeSet:
-    draft = Draft(ground.project)
+def _change_set(scan: ProjectScan, plugin: Plugin, merge: FolderMerge, result: Result) -> ChangeSet:
+    draft = Draft(scan.project)
     before = merge.mine.things
     for path in before:
         if path not in result.entries:
@@ -363,7 +363,7 @@ def _rebuild_items(crossing: Crossing, built: Sequence[PluginBuild], views: Sequ
 
 
 def _aside_items(
-    ground: ProjectScan, crossing: Crossing, steps: Sequence[PluginStep], aside: Sequence[PluginLeftOut]
+    scan: ProjectScan, crossing: Crossing, steps: Sequence[PluginStep], aside: Sequence[PluginLeftOut]
 ) -> Iterator[Item]:
     """What is still to be set aside, as was decided, and what could come back."""
     for step in steps:
@@ -372,7 +372,7 @@ def _aside_items(
             why = decided.why if decided is not None else ""
             evidence = (why or step.why, "switched off and taken out; one action brings it back")
             way = Option(LeavePluginOut(step.id), f"Set {step.id} aside", evidence, 1.0, True)
-            place = next((plugin.folder for plugin in ground.plugins if plugin.id == step.id), "")
+            place = next((plugin.folder for plugin in scan.plugins if plugin.id == step.id), "")
             title = f"{step.id} is to be set aside"
             yield Item(f"aside:{step.id}", Stage.PLUGINS, title, f"plugin {step.id}", place, why, False, (way,))
     for item in aside:

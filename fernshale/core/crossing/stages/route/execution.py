@@ -12,12 +12,12 @@ from fernshale.core.crossing.stages.route.toolchain import find_demand, raise_st
 from fernshale.core.crossing.stages.route.view import choose_route
 
 
-def _choose_route(crossing: Crossing, ground: ProjectScan, action: ChooseRoute, author: Author, work: Work) -> None:
-    choose_route(crossing, ground, action.stops.split(), author)
+def _choose_route(crossing: Crossing, scan: ProjectScan, action: ChooseRoute, author: Author, work: Work) -> None:
+    choose_route(crossing, scan, action.stops.split(), author)
 
 
-def _raise_standard(crossing: Crossing, ground: ProjectScan, action: RaiseStandard, author: Author, work: Work) -> None:
-    raise_standard(crossing, ground, find_demand(ground, action.demand), work)
+def _raise_standard(crossing: Crossing, scan: ProjectScan, action: RaiseStandard, author: Author, work: Work) -> None:
+    raise_standard(crossing, scan, find_demand(scan, action.demand), work)
 
 
 HANDLERS: Handlers = {ChooseRoute: _choose_route, RaiseStandard: _raise_standard}

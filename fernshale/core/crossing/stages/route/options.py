@@ -55,7 +55,7 @@ class RouteOption:
 
 
 def find_routes(
-    ground: ProjectScan,
+    scan: ProjectScan,
     shelf: Shelf,
     from_: str,
     target: str,
@@ -65,19 +65,19 @@ def find_routes(
     token: CancelToken,
 ) -> tuple[RouteOption, ...]:
     """The direct way, one over each release worth a stop, one over all of them; and the chosen one, whatever it is."""
-    stops = stops_between(shelf, ground.profile.id, from_, target, texts.used)
+    stops = stops_between(shelf, scan.profile.id, from_, target, texts.used)
     ways = {(target,), *((stop, target) for stop in stops), (*stops, target), tuple(chosen)}
     ordered = sorted(ways, key=lambda way: (len(way), [parse_release(stop) for stop in way]))
     costs: dict[tuple[object, ...], LegEstimate] = {}
     found = []
     for way in ordered:
-        here = tuple(InstalledPlugin(item.id, item.version, item.accepts) for item in ground.plugins)
+        here = tuple(InstalledPlugin(item.id, item.version, item.accepts) for item in scan.plugins)
         legs = []
         for at, to in zip((from_, *way), way, strict=False):
             token.check()
             key = (at, to, here)
             if key not in costs:
-                costs[key] = _estimate(ground, shelf, at, to, here, wishes, texts, token)
+                costs[key] = _estimate(scan, shelf, at, to, here, wishes, texts, token)
             legs.append(costs[key])
             here = _after(here, costs[key].leg, shelf)
         found.append(RouteOption(way, tuple(legs)))
@@ -97,22 +97,22 @@ def stops_between(shelf: Shelf, engine: str, from_: str, target: str, used: Mapp
     return list(lines.values())[-_MOST_STOPS:]
 
 
-def count_known(ground: ProjectScan, shelf: Shelf, from_: str, to: str, token: CancelToken) -> Mapping[str, int]:
+def count_known(scan: ProjectScan, shelf: Shelf, from_: str, to: str, token: CancelToken) -> Mapping[str, int]:
     """Places of the project that the rules between two releases would change, by name of the rule, most first."""
 
     def count() -> dict[str, int]:
-        rules = [rule for rule in LegRules(tuple(written_rules(ground, from_, to))).all if rule.kind != "data"]
-        edits = find_all_edits(ground, rules, token)
+        rules = [rule for rule in LegRules(tuple(written_rules(scan, from_, to))).all if rule.kind != "data"]
+        edits = find_all_edits(scan, rules, token)
         counts: Counter[str] = Counter()
         for rule in rules:
             counts[rule.name] += len(edits.get(rule.id, ()))
         return {name: number for name, number in counts.most_common() if number}
 
-    return ground.manifest.derived(("known", shelf, from_, to, ground.profile.role, ground.along), count)
+    return scan.manifest.derived(("known", shelf, from_, to, scan.profile.role, scan.along), count)
 
 
 def _estimate(
-    ground: ProjectScan,
+    scan: ProjectScan,
     shelf: Shelf,
     from_: str,
     to: str,
@@ -121,16 +121,16 @@ def _estimate(
     texts: Texts,
     token: CancelToken,
 ) -> LegEstimate:
-    release = shelf.engine(ground.profile.id, to)
+    release = shelf.engine(scan.profile.id, to)
     leg = plan_leg(shelf, from_, to, here, wishes, texts.used.keys())
     faults = tuple(fault.what for fault in concerning(release.faults, texts.used))
-    known = count_known(ground, shelf, from_, to, token)
-    return LegEstimate(leg, known, _gone(ground, from_, to, texts, token), faults)
+    known = count_known(scan, shelf, from_, to, token)
+    return LegEstimate(leg, known, _gone(scan, from_, to, texts, token), faults)
 
 
-def _gone(ground: ProjectScan, from_: str, to: str, texts: Texts, token: CancelToken) -> Mapping[str, int] | None:
+def _gone(scan: ProjectScan, from_: str, to: str, texts: Texts, token: CancelToken) -> Mapping[str, int] | None:
     try:
-        old, new = (names_of(engine_folder(ground, release), token) for release in (from_, to))
+        old, new = (names_of(engine_folder(scan, release), token) for release in (from_, to))
     except (FernshaleError, OSError):
         return None  # a release that is not at hand
     return gone_names(old, new, texts.used)

@@ -33,11 +33,11 @@ class DemandState:
 
 
 def check_demands(
-    ground: ProjectScan, demands: Sequence[Demand], requirements: Sequence[RequirementResult]
+    scan: ProjectScan, demands: Sequence[Demand], requirements: Sequence[RequirementResult]
 ) -> tuple[DemandState, ...]:
     """Each demand of a release against the standards the project states and the tools that were looked at."""
-    standards = find_standards(ground.profile, ground.project, ground.manifest) if demands else ()
-    return tuple(_check(ground, demand, standards, requirements) for demand in demands)
+    standards = find_standards(scan.profile, scan.project, scan.manifest) if demands else ()
+    return tuple(_check(scan, demand, standards, requirements) for demand in demands)
 
 
 def demand_items(states: Sequence[DemandState], to: str, decided: Sequence[str]) -> list[Item]:
@@ -65,24 +65,24 @@ def demand_items(states: Sequence[DemandState], to: str, decided: Sequence[str])
     return items
 
 
-def find_demand(ground: ProjectScan, place: str) -> Demand:
+def find_demand(scan: ProjectScan, place: str) -> Demand:
     """The demand behind `RELEASE:NAME`. Raises MisuseError, NotOnShelf."""
     to, _, name = place.partition(":")
-    release = ground.shelf.engine(ground.profile.id, to) if ground.shelf else None
+    release = scan.shelf.engine(scan.profile.id, to) if scan.shelf else None
     found = next((item for item in release.demands if item.name == name), None) if release else None
     if found is None:
         raise MisuseError(f"{to} demands no {name}")
     return found
 
 
-def raise_standard(crossing: Crossing, ground: ProjectScan, demand: Demand, work: Work) -> int:
+def raise_standard(crossing: Crossing, scan: ProjectScan, demand: Demand, work: Work) -> int:
     """Write the demanded number wherever the project states a lower one, as a step; the entry's id."""
-    (state,) = check_demands(ground, [demand], ())
+    (state,) = check_demands(scan, [demand], ())
     if state.holds is not False or not state.stated:
         raise MisuseError(f"nothing in the project states {demand.name} below {demand.at_least}")
-    draft = Draft(ground.project)
+    draft = Draft(scan.project)
     for path in dict.fromkeys(item.file for item in state.stated):
-        file = read_project_text(ground.project, path)
+        file = read_project_text(scan.project, path)
         values = [(item.value, demand.at_least) for item in state.stated if item.file == path]
         draft.write(path, file.with_text(replace_values(file.text, values)).encode())
     title = f"{demand.name} is {demand.at_least} now"
@@ -91,7 +91,7 @@ def raise_standard(crossing: Crossing, ground: ProjectScan, demand: Demand, work
 
 
 def _check(
-    ground: ProjectScan, demand: Demand, standards: Sequence[FoundStandard], requirements: Sequence[RequirementResult]
+    scan: ProjectScan, demand: Demand, standards: Sequence[FoundStandard], requirements: Sequence[RequirementResult]
 ) -> DemandState:
     wanted = parse_release(demand.at_least)
     stated = [item for item in standards if item.name == demand.name]
@@ -102,7 +102,7 @@ def _check(
         return DemandState(demand, found, not low, low)
     known = next((item for item in requirements if item.name == demand.name), None)
     if known is None:
-        asked = any(need.name == demand.name for need in ground.profile.requirement)
+        asked = any(need.name == demand.name for need in scan.profile.requirement)
         found = "not looked at yet; the baseline does" if asked else "the profile does not say how to look"
         return DemandState(demand, found, None)
     if not is_release(known.version):

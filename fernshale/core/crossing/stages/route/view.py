@@ -57,33 +57,33 @@ class RouteView:
         return next(item for item in self.way.legs if item.leg.to == self.leg.to)
 
 
-def route(ground: ProjectScan, crossing: Crossing, token: CancelToken) -> RouteView:
+def route(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> RouteView:
     """Look at the way ahead; runs nothing and writes nothing."""
-    shelf, setup = shelf_of(ground), crossing.setup
-    texts = read_texts(ground, token)
+    shelf, setup = shelf_of(scan), crossing.setup
+    texts = read_texts(scan, token)
     wishes = read_wishes(crossing)
-    leg = plan(ground, crossing, token)
-    releases = shelf.engines_of(ground.profile.id)
+    leg = plan(scan, crossing, token)
+    releases = shelf.engines_of(scan.profile.id)
     field = find_candidates(
         shelf,
         setup.to,
-        [InstalledPlugin(p.id, p.version, p.accepts) for p in ground.plugins],
+        [InstalledPlugin(p.id, p.version, p.accepts) for p in scan.plugins],
         PluginWishes(),
         texts.used,
     )
     table = {(id, item.version): readiness(shelf, id, item.version) for id in field.order for item in releases}
-    target = shelf.engine(ground.profile.id, setup.to)
-    demands = check_demands(ground, target.demands, read_requirements(crossing))
+    target = shelf.engine(scan.profile.id, setup.to)
+    demands = check_demands(scan, target.demands, read_requirements(crossing))
     decided = crossing.decisions()
     rest = setup.stops[setup.leg :]
     view = RouteView(
         leg,
-        find_routes(ground, shelf, setup.from_, setup.target, rest, wishes, texts, token),
+        find_routes(scan, shelf, setup.from_, setup.target, rest, wishes, texts, token),
         rest,
         releases,
         table,
         field.of,
-        find_notes(shelf, ground.profile, leg, texts, decided),
+        find_notes(shelf, scan.profile, leg, texts, decided),
         {item.version: tuple(fault.what for fault in concerning(item.faults, texts.used)) for item in releases},
         demands,
         shelf.notices,
@@ -93,19 +93,19 @@ def route(ground: ProjectScan, crossing: Crossing, token: CancelToken) -> RouteV
     return replace(view, items=tuple(item for item in _items(view, crossing) if item.key not in decided))
 
 
-def choose_route(crossing: Crossing, ground: ProjectScan, stops: Sequence[str], author: Author) -> None:
+def choose_route(crossing: Crossing, scan: ProjectScan, stops: Sequence[str], author: Author) -> None:
     """Go over these stops from where the crossing is. Raises MisuseError for stops that lead nowhere, NotOnShelf."""
-    setup, shelf = crossing.setup, shelf_of(ground)
+    setup, shelf = crossing.setup, shelf_of(scan)
     order = [setup.from_, *stops]
     if not stops or not same_release(stops[-1], setup.target):
         raise MisuseError(f"a way of this crossing ends at {setup.target}")
     for low, high in zip(order, stops, strict=False):
-        shelf.engine(ground.profile.id, high)
+        shelf.engine(scan.profile.id, high)
         if parse_release(high) <= parse_release(low):
             raise MisuseError(f"a way goes up: {high} does not come after {low}")
-    if ground.release != setup.from_:
+    if scan.release != setup.from_:
         raise MisuseError(
-            f"this leg is under way: the project is on {ground.release} already",
+            f"this leg is under way: the project is on {scan.release} already",
             f"Undo back to {setup.from_} to go another way, or choose one when this leg is done.",
         )
     kept = setup.stops[: setup.leg]

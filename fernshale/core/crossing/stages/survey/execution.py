@@ -22,31 +22,29 @@ from fernshale.core.crossing.stages.survey.actions import (
 from fernshale.core.crossing.stages.survey.view import remove_thing, take_baseline, try_requirements
 
 
-def _commit_steps(crossing: Crossing, ground: ProjectScan, action: CommitSteps, author: Author, work: Work) -> None:
+def _commit_steps(crossing: Crossing, scan: ProjectScan, action: CommitSteps, author: Author, work: Work) -> None:
     name = commit_from_now_on(crossing, action.consent)
     note(crossing, Stage.SURVEY, f"steps are committed on the branch {name}", author.why, action.key)
 
 
-def _leave_git_alone(
-    crossing: Crossing, ground: ProjectScan, action: LeaveGitAlone, author: Author, work: Work
-) -> None:
+def _leave_git_alone(crossing: Crossing, scan: ProjectScan, action: LeaveGitAlone, author: Author, work: Work) -> None:
     leave_alone(crossing)
     note(crossing, Stage.SURVEY, "git is left alone", author.why, action.key)
 
 
-def _remove_path(crossing: Crossing, ground: ProjectScan, action: RemovePath, author: Author, work: Work) -> None:
-    remove_thing(crossing, ground, action.path, action.decision(author), work)
+def _remove_path(crossing: Crossing, scan: ProjectScan, action: RemovePath, author: Author, work: Work) -> None:
+    remove_thing(crossing, scan, action.path, action.decision(author), work)
 
 
-def _assign_role(crossing: Crossing, ground: ProjectScan, action: AssignRole, author: Author, work: Work) -> None:
-    note(crossing, Stage.SURVEY, give_role(ground.project, action.path, action.role), author.why, "role")
+def _assign_role(crossing: Crossing, scan: ProjectScan, action: AssignRole, author: Author, work: Work) -> None:
+    note(crossing, Stage.SURVEY, give_role(scan.project, action.path, action.role), author.why, "role")
 
 
 HANDLERS: Handlers = {
     CommitSteps: _commit_steps,
     LeaveGitAlone: _leave_git_alone,
-    CheckRequirements: lambda crossing, ground, action, author, work: try_requirements(crossing, ground, work.token),
-    TakeBaseline: lambda crossing, ground, action, author, work: take_baseline(crossing, ground, work),
+    CheckRequirements: lambda crossing, scan, action, author, work: try_requirements(crossing, scan, work.token),
+    TakeBaseline: lambda crossing, scan, action, author, work: take_baseline(crossing, scan, work),
     RemovePath: _remove_path,
     AssignRole: _assign_role,
 }

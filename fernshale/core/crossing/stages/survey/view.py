@@ -45,7 +45,7 @@ _BASELINE = TakeBaseline().key
 class SurveyView:
     """What the survey found. `sizes` are bytes by role."""
 
-    ground: ProjectScan
+    scan: ProjectScan
     roles: Mapping[Role, tuple[TreePath, ...]]
     sizes: Mapping[Role, int]
     plugins: tuple[PluginOrigin, ...]
@@ -58,71 +58,71 @@ class SurveyView:
     @property
     def can_compare(self) -> bool:
         """Whether the profile has a command whose outcome can be held against the baseline's."""
-        return self.ground.profile.commands.build is not None or self.ground.profile.commands.run is not None
+        return self.scan.profile.commands.build is not None or self.scan.profile.commands.run is not None
 
 
-def survey(ground: ProjectScan, crossing: Crossing | None, token: CancelToken) -> SurveyView:
+def survey(scan: ProjectScan, crossing: Crossing | None, token: CancelToken) -> SurveyView:
     """Look at the project; runs nothing and writes nothing."""
-    roles = files_by_role(ground.profile, ground.manifest)
-    entries = ground.manifest.files
-    sizes = ground.manifest.derived(
-        ("sizes", ground.profile.role),
+    roles = files_by_role(scan.profile, scan.manifest)
+    entries = scan.manifest.files
+    sizes = scan.manifest.derived(
+        ("sizes", scan.profile.role),
         lambda: {role: sum(entries[path].size for path in paths) for role, paths in roles.items()},
     )
-    plugins = find_origins(ground, crossing, token)
+    plugins = find_origins(scan, crossing, token)
     baseline = read_baseline(crossing) if crossing else None
     requirements = read_requirements(crossing) if crossing else ()
-    doubles = find_doubles(ground.profile, ground.project, ground.manifest, token)
-    stale = find_stale(ground.profile, ground.manifest)
+    doubles = find_doubles(scan.profile, scan.project, scan.manifest, token)
+    stale = find_stale(scan.profile, scan.manifest)
     left_so = crossing.left_so() if crossing else frozenset()
     items = (
-        *_items(ground, plugins, requirements, crossing is None),
+        *_items(scan, plugins, requirements, crossing is None),
         *_double_items(doubles, plugins),
-        *_baseline_items(ground, crossing, baseline),
+        *_baseline_items(scan, crossing, baseline),
     )
     open_ = tuple(item for item in items if item.key not in left_so)
     if crossing is not None:
-        open_ = (*open_, *git_items(crossing, ground.project))
-    return SurveyView(ground, roles, sizes, plugins, doubles, stale, requirements, baseline, open_)
+        open_ = (*open_, *git_items(crossing, scan.project))
+    return SurveyView(scan, roles, sizes, plugins, doubles, stale, requirements, baseline, open_)
 
 
-def take_baseline(crossing: Crossing, ground: ProjectScan, work: Work) -> Baseline | None:
+def take_baseline(crossing: Crossing, scan: ProjectScan, work: Work) -> Baseline | None:
     """Build and run the project as it is, and keep how that went.
 
     The profile's preconditions are tried first; None while one does not hold and nobody decided to go on all the same.
     Raises MisuseError once the project has left its release.
     """
-    if not _is_before(ground, crossing):
+    if not _is_before(scan, crossing):
         raise MisuseError(
-            f"the project is on {ground.release} already; a baseline is taken on {crossing.setup.from_}",
+            f"the project is on {scan.release} already; a baseline is taken on {crossing.setup.from_}",
             "Undo back to the start for a baseline.",
         )
-    requirements = try_requirements(crossing, ground, work.token)
+    requirements = try_requirements(crossing, scan, work.token)
     decided = crossing.decisions()
     if any(not item.holds and _need_key(item) not in decided for item in requirements):
         return None
-    commands = ground.profile.commands
-    baseline = Baseline(ground.release, True, 0.0, 0, "", None, time.time())
+    commands = scan.profile.commands
+    baseline = Baseline(scan.release, True, 0.0, 0, "", None, time.time())
     if commands.build is not None:
         work.progress("building as it is today", 0, 2)
-        built = run_profile_command(crossing, ground, CommandCall("build", Stage.SURVEY, "the baseline"), work)
+        built = run_profile_command(crossing, scan, CommandCall("build", Stage.SURVEY, "the baseline"), work)
         lines = built.text.splitlines()
-        warnings = sum(item.severity == "warning" for item in read_diagnostics(lines, ground.profile.diagnostic))
+        warnings = sum(item.severity == "warning" for item in read_diagnostics(lines, scan.profile.diagnostic))
         baseline = replace(
             baseline, built=built.status == 0, build_s=built.elapsed_s, warnings=warnings, said=tail(lines),
             log=str(crossing.fact("log build")),
         )  # fmt: skip
     if commands.run is not None and baseline.built:
         work.progress("running as it is today", 1, 2)
-        baseline = replace(baseline, run=run_game(crossing, ground, Stage.SURVEY, work))
+        baseline = replace(baseline, run=run_game(crossing, scan, Stage.SURVEY, work))
     crossing.keep_fact("baseline", _to_json(baseline))
-    note(crossing, Stage.SURVEY, f"baseline on {ground.release}: {describe(baseline)}", "", "baseline")
+    note(crossing, Stage.SURVEY, f"baseline on {scan.release}: {describe(baseline)}", "", "baseline")
     return baseline
 
 
-def try_requirements(crossing: Crossing, ground: ProjectScan, token: CancelToken) -> tuple[RequirementResult, ...]:
+def try_requirements(crossing: Crossing, scan: ProjectScan, token: CancelToken) -> tuple[RequirementResult, ...]:
     """Try the profile's preconditions and keep what came of it. Raises TrustNeeded."""
-    requirements = check_requirements(ground, token)
+    requirements = check_requirements(scan, token)
     crossing.keep_fact("requirements", [list(astuple(item)) for item in requirements])
     for item in requirements:
         if not item.holds:
@@ -130,12 +130,12 @@ def try_requirements(crossing: Crossing, ground: ProjectScan, token: CancelToken
     return requirements
 
 
-def remove_thing(crossing: Crossing, ground: ProjectScan, place: TreePath, decided: Decision, work: Work) -> int:
+def remove_thing(crossing: Crossing, scan: ProjectScan, place: TreePath, decided: Decision, work: Work) -> int:
     """Take a file or a folder out of the project, as was decided; the entry's id. Raises MisuseError when it is not there."""
-    paths = [path for path in ground.manifest.paths() if under(path, place)]
+    paths = [path for path in scan.manifest.paths() if under(path, place)]
     if not paths:
         raise MisuseError(f"{place} is not there any more")
-    draft = Draft(ground.project)
+    draft = Draft(scan.project)
     for path in paths:
         draft.delete(path)
     title = f"{place} removed · {count(len(paths), 'file')}"
@@ -156,9 +156,9 @@ def describe(baseline: Baseline) -> str:
 
 def survey_json(view: SurveyView) -> dict[str, object]:
     """The survey as the command line prints it."""
-    ground = view.ground
+    scan = view.scan
     return {
-        "engine": {"id": ground.profile.id, "title": ground.profile.title, "release": ground.release},
+        "engine": {"id": scan.profile.id, "title": scan.profile.title, "release": scan.release},
         "sites": [
             {
                 "file": site.file,
@@ -168,11 +168,11 @@ def survey_json(view: SurveyView) -> dict[str, object]:
                 "name": site.name,
                 "plugin": site.plugin,
             }
-            for site in ground.sites
+            for site in scan.sites
         ],
         "members": [
             {"name": item.name, "folder": item.folder, "how": item.how, "release": item.release}
-            for item in ground.members
+            for item in scan.members
         ],
         "plugins": [_plugin_json(item) for item in view.plugins],
         "roles": {role: len(paths) for role, paths in view.roles.items()},
@@ -209,11 +209,11 @@ def _plugin_json(item: PluginOrigin) -> dict[str, object]:
 
 
 def _items(
-    ground: ProjectScan, plugins: tuple[PluginOrigin, ...], requirements: tuple[RequirementResult, ...], alone: bool
+    scan: ProjectScan, plugins: tuple[PluginOrigin, ...], requirements: tuple[RequirementResult, ...], alone: bool
 ) -> list[Item]:
     """`alone`: no crossing was begun; in one, Route and Engine speak of plugins and sites."""
     items = []
-    for path, why in ground.manifest.reported:
+    for path, why in scan.manifest.reported:
         items.append(
             Item(f"survey:unread:{path}", Stage.SURVEY, f"{path} could not be read", "own", path, why, needs_you=False)
         )
@@ -229,7 +229,7 @@ def _items(
     if not alone:
         return items
     for item in plugins:
-        if ground.shelf is not None and item.origin is None:
+        if scan.shelf is not None and item.origin is None:
             title = f"{item.plugin.id}: no release of it is on the shelf"
             items.append(
                 Item(
@@ -241,8 +241,8 @@ def _items(
                     needs_you=False,
                 )
             )
-    engine = [site for site in ground.sites if not site.plugin and site.notation == "exact"]
-    items += [_odd_site(site, ground) for site in engine if site.value.text != ground.release]
+    engine = [site for site in scan.sites if not site.plugin and site.notation == "exact"]
+    items += [_odd_site(site, scan) for site in engine if site.value.text != scan.release]
     return items
 
 
@@ -275,8 +275,8 @@ def _need_key(need: RequirementResult) -> str:
     return f"survey:needs:{need.name}"
 
 
-def _odd_site(site: FoundSite, ground: ProjectScan) -> Item:
-    title = f"{site.file} names {site.value.text}, the project is on {ground.release}"
+def _odd_site(site: FoundSite, scan: ProjectScan) -> Item:
+    title = f"{site.file} names {site.value.text}, the project is on {scan.release}"
     return Item(
         f"survey:site:{site.file}:{site.at.text}",
         Stage.SURVEY,
@@ -287,8 +287,8 @@ def _odd_site(site: FoundSite, ground: ProjectScan) -> Item:
     )
 
 
-def _baseline_items(ground: ProjectScan, crossing: Crossing | None, baseline: Baseline | None) -> list[Item]:
-    commands = ground.profile.commands
+def _baseline_items(scan: ProjectScan, crossing: Crossing | None, baseline: Baseline | None) -> list[Item]:
+    commands = scan.profile.commands
     does = " and ".join(
         word for word, command in (("build", commands.build), ("run", commands.run)) if command is not None
     )
@@ -300,7 +300,7 @@ def _baseline_items(ground: ProjectScan, crossing: Crossing | None, baseline: Ba
         ("what was broken before cannot be told apart later",),
         0.2,
     )
-    is_before = _is_before(ground, crossing)
+    is_before = _is_before(scan, crossing)
     if baseline is None:
         build = Option(TakeBaseline(), f"{does.capitalize()} it now", ("the profile has the commands",), 1.0, True)
         title = f"no baseline yet: does it {does} today?" if is_before else f"no baseline on {crossing.setup.from_}"
@@ -314,9 +314,9 @@ def _baseline_items(ground: ProjectScan, crossing: Crossing | None, baseline: Ba
     return []
 
 
-def _is_before(ground: ProjectScan, crossing: Crossing) -> bool:
+def _is_before(scan: ProjectScan, crossing: Crossing) -> bool:
     """Whether the project is still on the release that the crossing comes from, so that a baseline can be taken."""
-    return parse_release(ground.release) == parse_release(crossing.setup.from_)
+    return parse_release(scan.release) == parse_release(crossing.setup.from_)
 
 
 def _to_json(baseline: Baseline) -> dict[str, object]:

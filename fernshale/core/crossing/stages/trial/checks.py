@@ -31,9 +31,9 @@ class ProposedCheck:
     reason: str
 
 
-def add_check(crossing: Crossing, ground: ProjectScan, check: Check) -> None:
+def add_check(crossing: Crossing, scan: ProjectScan, check: Check) -> None:
     """Put a check on the list; one of the same name is replaced. Raises MisuseError for the name of one of the profile's."""
-    if any(item.name == check.name for item in ground.profile.check):
+    if any(item.name == check.name for item in scan.profile.check):
         raise MisuseError(f"the profile has a check {check.name} already")
     kept = [item for item in own_checks(crossing) if item.name != check.name]
     crossing.keep_fact("checks", [asdict(item) for item in (*kept, check)])
@@ -48,22 +48,22 @@ def drop_check(crossing: Crossing, name: str) -> None:
     crossing.keep_fact("checks", [asdict(item) for item in kept])
 
 
-def mark_check(crossing: Crossing, ground: ProjectScan, action: MarkCheck, author: Author) -> None:
+def mark_check(crossing: Crossing, scan: ProjectScan, action: MarkCheck, author: Author) -> None:
     """Keep what somebody saw who tried a check. Raises MisuseError for a name that is not listed."""
     name, verdict, evidence = action.check, action.verdict, author.why
-    if not any(item.name == name for item in listed_checks(crossing, ground)):
+    if not any(item.name == name for item in listed_checks(crossing, scan)):
         raise MisuseError(f"there is no check {name}")
-    result = CheckResult(name, verdict, evidence, ground.release, time.time(), 0.0, author.who)
+    result = CheckResult(name, verdict, evidence, scan.release, time.time(), 0.0, author.who)
     keep_results(crossing, [result])
-    note(crossing, Stage.TRIAL, f"{name}: {verdict} on {ground.release}", evidence, f"check {name}")
+    note(crossing, Stage.TRIAL, f"{name}: {verdict} on {scan.release}", evidence, f"check {name}")
 
 
-def propose_checks(crossing: Crossing, ground: ProjectScan) -> tuple[ProposedCheck, ...]:
+def propose_checks(crossing: Crossing, scan: ProjectScan) -> tuple[ProposedCheck, ...]:
     """What the upgrade touched and somebody should look at: silent changes, data that was rewritten, own files with many fixes,
     plugins whose local edits were carried."""
     known = {item.name for item in own_checks(crossing)} | set(crossing.fact("checks not wanted") or ())
     done = [entry for entry in crossing.logbook() if entry.state == "done" and entry.changes]
-    found = [*_silent(done), *_rewritten(done), *_plugins(done), *_own_code(done, ground)]
+    found = [*_silent(done), *_rewritten(done), *_plugins(done), *_own_code(done, scan)]
     return tuple(item for item in found if item.check.name not in known)[:_MOST_PROPOSED]
 
 
@@ -102,11 +102,11 @@ def _plugins(done: Sequence[LogEntry]) -> Iterable[ProposedCheck]:
             )
 
 
-def _own_code(done: Sequence[LogEntry], ground: ProjectScan) -> Iterable[ProposedCheck]:
+def _own_code(done: Sequence[LogEntry], scan: ProjectScan) -> Iterable[ProposedCheck]:
     touched: Counter[str] = Counter()
     for entry in done:
         if entry.stage is Stage.BUILD and entry.changes:
-            own = [item.path for item in entry.changes.files if role_of(ground.profile, item.path).role == "own"]
+            own = [item.path for item in entry.changes.files if role_of(scan.profile, item.path).role == "own"]
             touched.update(own)
     for path, times in touched.most_common(4):
         words = f"Try what {path} does; it was changed by {count(times, 'fix', 'fixes')}."

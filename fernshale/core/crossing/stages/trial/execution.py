@@ -9,7 +9,7 @@ from fernshale.core.crossing.stages.trial.checks import mark_check
 from fernshale.core.crossing.stages.trial.view import run_trial
 
 HANDLERS: Handlers = {
-    RunGame: lambda crossing, ground, action, author, work: run_trial(crossing, ground, work),
-    MarkCheck: lambda crossing, ground, action, author, work: mark_check(crossing, ground, action, author),
-    BeginNextLeg: lambda crossing, ground, action, author, work: begin_next_leg(crossing, work),
+    RunGame: lambda crossing, scan, action, author, work: run_trial(crossing, scan, work),
+    MarkCheck: lambda crossing, scan, action, author, work: mark_check(crossing, scan, action, author),
+    BeginNextLeg: lambda crossing, scan, action, author, work: begin_next_leg(crossing, work),
 }

@@ -32,16 +32,16 @@ class Printer:
     in_engine: bool
 
 
-def find_printers(ground: ProjectScan, template: str, token: CancelToken) -> tuple[Printer, ...]:
+def find_printers(scan: ProjectScan, template: str, token: CancelToken) -> tuple[Printer, ...]:
     """The places that may print a message, those with the most of its words first: in the project, else in the engine."""
     parts = list(dict.fromkeys(part for whole in literal_parts(template) for part in (whole, *_halves(whole))))
-    mine = _Places(ground.project, files_of(ground.profile, ground.paths, *CODE_ROLES), parts, False, token)
+    mine = _Places(scan.project, files_of(scan.profile, scan.paths, *CODE_ROLES), parts, False, token)
     engines: _Places | None = None
     for part in parts:
         found = mine.find(part)
         if not found:
             try:
-                engines = engines or _engine_places(ground, parts, token)
+                engines = engines or _engine_places(scan, parts, token)
             except ProjectError:
                 continue
             found = engines.find(part)
@@ -50,8 +50,8 @@ def find_printers(ground: ProjectScan, template: str, token: CancelToken) -> tup
     return ()
 
 
-def _engine_places(ground: ProjectScan, parts: Sequence[str], token: CancelToken) -> _Places:
-    folder = engine_folder(ground, ground.release)
+def _engine_places(scan: ProjectScan, parts: Sequence[str], token: CancelToken) -> _Places:
+    folder = engine_folder(scan, scan.release)
     return _Places(folder, list_tree(folder, EMPTY, Work(token=token)).paths(), parts, True, token)
 
 

@@ -72,14 +72,14 @@ class TrialView:
         return run.passed and all(check.is_good for check in run.checks) and not self.is_stale
 
 
-def trial(ground: ProjectScan, crossing: Crossing, compiles: bool = True) -> TrialView:
+def trial(scan: ProjectScan, crossing: Crossing, compiles: bool = True) -> TrialView:
     """Look at the last run; runs nothing. What does not compile is built first."""
     kept = crossing.leg_fact("trial")
     baseline = read_baseline(crossing)
-    rows = check_rows(crossing, ground)
+    rows = check_rows(crossing, scan)
     to = crossing.setup.to
     if kept is None or kept["run"]["release"] != to:
-        can_run = ground.profile.commands.run is not None
+        can_run = scan.profile.commands.run is not None
         view = TrialView(None, baseline, LogComparison(), can_run, (), rows, release=to, can_run=can_run)
         items = [_not_run("not run yet on this release", compiles)] if can_run else []
         items += _tried(view, crossing.decisions())
@@ -90,14 +90,14 @@ def trial(ground: ProjectScan, crossing: Crossing, compiles: bool = True) -> Tri
     view = TrialView(
         run,
         baseline,
-        _compared(before, run, ground.profile.log),
-        kept["fingerprint"] != fingerprint(crossing, ground, ("generated",)),
+        _compared(before, run, scan.profile.log),
+        kept["fingerprint"] != fingerprint(crossing, scan, ("generated",)),
         (),
         rows,
-        propose_checks(crossing, ground),
+        propose_checks(crossing, scan),
         _timings(before, run),
         find_hitches(before.frame_runs if before else (), run.frame_runs) if before else (),
-        _pictures(before, run, ground),
+        _pictures(before, run, scan),
         {key: item.why for key, item in decided.items() if key.startswith("trial:")},
         to,
     )
@@ -105,12 +105,10 @@ def trial(ground: ProjectScan, crossing: Crossing, compiles: bool = True) -> Tri
     return replace(view, items=(*items, *_leg_end(items, crossing)))
 
 
-def run_trial(crossing: Crossing, ground: ProjectScan, work: Work) -> RunRecord:
+def run_trial(crossing: Crossing, scan: ProjectScan, work: Work) -> RunRecord:
     """Run the game on the release the project is on, and keep how it went."""
-    run = run_game(crossing, ground, Stage.TRIAL, work)
-    crossing.keep_leg_fact(
-        "trial", {"run": run.to_json(), "fingerprint": fingerprint(crossing, ground, ("generated",))}
-    )
+    run = run_game(crossing, scan, Stage.TRIAL, work)
+    crossing.keep_leg_fact("trial", {"run": run.to_json(), "fingerprint": fingerprint(crossing, scan, ("generated",))})
     words = f"runs in {seconds(run.elapsed_s)}" if run.passed else run.ending.words
     checks = "".join(f" · {check.name} {check.verdict}" for check in run.checks)
     note(crossing, Stage.TRIAL, f"trial on {run.release}: {words}{checks}", "", "trial")
@@ -215,9 +213,9 @@ def _middle(times: tuple[float, ...]) -> float:
     return sorted(times)[len(times) // 2]
 
 
-def _pictures(before: RunRecord | None, run: RunRecord, ground: ProjectScan) -> tuple[PicturePair, ...]:
+def _pictures(before: RunRecord | None, run: RunRecord, scan: ProjectScan) -> tuple[PicturePair, ...]:
     pairs = []
-    for picture in ground.profile.picture:
+    for picture in scan.profile.picture:
         old = before.pictures.get(picture.name, "") if before else ""
         new = run.pictures.get(picture.name, "")
         if not old or not new:
