@@ -15,8 +15,8 @@ import pytest
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.scan import scan_project
 from fernshale.core.crossing.rules.search import apply_rules
-from fernshale.core.crossing.stages.build.rounds import diagnose, plain_ground
-from fernshale.core.crossing.stages.engine.view import site_changes
+from fernshale.core.crossing.stages.build.rounds import diagnose, plain_context
+from fernshale.core.crossing.stages.engine.inspection import site_changes
 from fernshale.core.engine.release_update import draft_sites
 from fernshale.core.fix.rules import Rule, read_rules
 from fernshale.core.profile.read import read_profile
@@ -84,7 +84,7 @@ def test_sample_is_clean_on_its_release_and_breaks_in_many_ways_on_the_next(samp
     scan = scan_project(sample.project, profile, None, Work())
     _write(draft_sites(sample.project, site_changes(scan, "2.6.1", "3.0.2")))
     broken = _make(sample, "3.0.2", tmp_path / "new")
-    owned, causes = diagnose((broken.stdout + broken.stderr).encode(), scan, plain_ground(scan))
+    owned, causes = diagnose((broken.stdout + broken.stderr).encode(), scan, plain_context(scan))
     errors = [item for item in owned if item.diagnostic.severity == "error"]
     assert len(errors) >= 70 and len(causes) >= 18 and len({cause.kind for cause in causes}) >= 9
     shaders = [item for item in errors if item.diagnostic.place.file.endswith(".glim")]
@@ -125,7 +125,7 @@ def test_stale_start_table_is_a_linker_error_and_the_silent_change_a_wrong_repor
     subprocess.run(generate, check=True, capture_output=True)
     assert (sample.project / "generated/start_table.cpp").read_text() == table  # the generator leaves an old one alone
     built = _make(sample, "3.0.2", tmp_path / "new")
-    _, causes = diagnose((built.stdout + built.stderr).encode(), scan, plain_ground(scan))
+    _, causes = diagnose((built.stdout + built.stderr).encode(), scan, plain_context(scan))
     assert [cause.key for cause in causes] == ["link::start_entries"]
 
     (sample.project / "generated/start_table.cpp").unlink()

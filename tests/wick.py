@@ -6,9 +6,9 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from fernshale.core.base.work import Work
+from fernshale.core.crossing.flow.start import begin_crossing
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.trust import trust
-from fernshale.core.crossing.stages.overview import begin_crossing
 from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree
 

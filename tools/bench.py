@@ -34,7 +34,7 @@ from fernshale.core.build.reading import read_log
 from fernshale.core.crossing.project import scan as scan_module
 from fernshale.core.crossing.project.scan import scan_project
 from fernshale.core.crossing.rules.search import find_all_edits
-from fernshale.core.crossing.stages.survey.view import survey
+from fernshale.core.crossing.stages.survey.inspection import inspect_survey
 from fernshale.core.drift.comparison_cache import compare_releases
 from fernshale.core.drift.release_symbols import read_pair
 from fernshale.core.fix.rules import Rule
@@ -526,7 +526,7 @@ def bench_survey(folder: Path) -> None:
 
     def look() -> None:
         scan = scan_project(root, profile, None, Work(), contents=False)
-        survey(scan, None, CancelToken())
+        inspect_survey(scan, None, CancelToken())
 
     def first() -> None:
         scan_module._seen.clear()

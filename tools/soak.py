@@ -34,6 +34,7 @@ sys.path.insert(0, str(ROOT))
 from fernshale.core.base.errors import FernshaleError  # noqa: E402  # found only once the path is set
 from fernshale.core.base.work import CancelToken, Work  # noqa: E402
 from fernshale.core.change.draft import Draft  # noqa: E402
+from fernshale.core.crossing.flow.start import begin_crossing  # noqa: E402
 from fernshale.core.crossing.record.database import Crossing, open_crossing  # noqa: E402
 from fernshale.core.crossing.record.logbook import (  # noqa: E402
     go_back_to,
@@ -45,7 +46,7 @@ from fernshale.core.crossing.record.logbook import (  # noqa: E402
 )
 from fernshale.core.crossing.record.stage import Stage  # noqa: E402
 from fernshale.core.crossing.record.trust import trust  # noqa: E402
-from fernshale.core.crossing.stages.overview import begin_crossing, inspect  # noqa: E402
+from fernshale.core.crossing.stages.overview import inspect  # noqa: E402
 from fernshale.core.profile.read import read_profile  # noqa: E402
 from tests.conftest import listing  # noqa: E402
 from tests.wick import make_wick  # noqa: E402

@@ -112,7 +112,7 @@ def begin(
 
     Raises NotOnShelf for a release that no shelf has, MisuseError for one that the project is on already.
     """
-    from fernshale.core.crossing.stages.overview import begin_crossing
+    from fernshale.core.crossing.flow.start import begin_crossing
 
     return begin_crossing(folder, _profile(folder, profile), shelves, to, work)
 

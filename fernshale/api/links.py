@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from fernshale.core.crossing.stages.links.data_rules import constraint_of, preview_data, preview_mending
 from fernshale.core.crossing.stages.links.data_rules import key_of as constraint_key
+from fernshale.core.crossing.stages.links.items import key_of as link_key
+from fernshale.core.crossing.stages.links.items import relink
 from fernshale.core.crossing.stages.links.reference_index import compare_trees
-from fernshale.core.crossing.stages.links.view import declaration, preview_relink, relink
-from fernshale.core.crossing.stages.links.view import key_of as link_key
+from fernshale.core.crossing.stages.links.relinking import declaration, preview_relink
 from fernshale.core.links.index import LinkIndex
 
 __all__ = [

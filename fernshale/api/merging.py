@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from fernshale.core.crossing.stages.plugins.choices import below
+from fernshale.core.crossing.stages.plugins.items import decision_key
+from fernshale.core.crossing.stages.plugins.json_data import ledger_json
 from fernshale.core.crossing.stages.plugins.merged_lines import file_lines
 from fernshale.core.crossing.stages.plugins.questions import ask
 from fernshale.core.crossing.stages.plugins.three_way import plain_format
-from fernshale.core.crossing.stages.plugins.view import decision_key, ledger_json, preview_plugin
+from fernshale.core.crossing.stages.plugins.updates import preview_plugin
 from fernshale.core.merge.folder_merge import merge_folders
 from fernshale.core.merge.folder_reader import disk_sides
 from fernshale.core.merge.ledger import build_ledger

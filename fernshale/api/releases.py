@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from fernshale.core.crossing.project.interface_changes import used_changes, uses_of
 from fernshale.core.crossing.project.source_texts import names_in
-from fernshale.core.crossing.stages.engine.view import engine_json, preview_engine, site_changes
+from fernshale.core.crossing.stages.engine.inspection import site_changes
+from fernshale.core.crossing.stages.engine.json_data import engine_json
+from fernshale.core.crossing.stages.engine.release_writes import preview_engine
 from fernshale.core.crossing.stages.engine.workarounds import is_needed
-from fernshale.core.crossing.stages.route.view import route_json
+from fernshale.core.crossing.stages.route.json_data import route_json
 from fernshale.core.drift.comparison_cache import compare_releases
 from fernshale.core.engine.release_update import draft_sites
 

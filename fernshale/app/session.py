@@ -33,9 +33,10 @@ from fernshale.app.jobs import Runner, Task
 from fernshale.core.base.errors import FernshaleError
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.flow.import_content import ImportPlan
+from fernshale.core.crossing.flow.start import Extent
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.trust import TrustNeeded
-from fernshale.core.crossing.stages.overview import Extent, Overview
+from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.profile.model import Check, Profile
 
 # How often the tree is looked at for edits made outside; a look costs a stat per file.

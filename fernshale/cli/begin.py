@@ -12,7 +12,7 @@ from fernshale.cli.output import to_stderr
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import printable
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.stages.overview import Extent
+from fernshale.core.crossing.flow.start import Extent
 
 
 def begun(options: argparse.Namespace, token: CancelToken) -> Crossing:

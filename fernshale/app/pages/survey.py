@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QStackedWidget, QWidget
 
 from fernshale.api.actions import AssignRole, Choose, TakeBaseline
-from fernshale.api.crossings import describe
+from fernshale.api.crossings import describe_baseline
 from fernshale.api.projects import file_states, is_own_rule, role_of
 from fernshale.app.pages.base import Page, take_option
 from fernshale.app.session import Session
@@ -172,7 +172,7 @@ class SurveyPage(Page):
                     "The profile has no command to build or run it, so nothing can be held against how it was before."
                 )
         else:
-            text = f"On {baseline.release} it {describe(baseline)}; {count(baseline.warnings, 'warning')}."
+            text = f"On {baseline.release} it {describe_baseline(baseline)}; {count(baseline.warnings, 'warning')}."
             if baseline.run is not None:
                 text += f" Its log of {count(len(baseline.run.lines()), 'line')} is kept"
                 text += "".join(f"; {check.name} {check.verdict}" for check in baseline.run.checks)

@@ -13,6 +13,7 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.flow.actions import apply_confident_fixes, carry_out
 from fernshale.core.crossing.flow.autopilot import cross
+from fernshale.core.crossing.flow.start import begin_crossing
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import AnotherActs, Crossing, EntryText, all_crossings, find_crossing
 from fernshale.core.crossing.record.decisions import Decision, Recorded
@@ -31,7 +32,7 @@ from fernshale.core.crossing.record.trust import TrustNeeded, is_trusted
 from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.markdown import report_markdown
 from fernshale.core.crossing.stages.build.actions import UseRuleAt
-from fernshale.core.crossing.stages.overview import Overview, begin_crossing, has_changed, inspect
+from fernshale.core.crossing.stages.overview import Overview, has_changed, inspect
 from fernshale.core.profile.read import read_profile
 from fernshale.core.snapshot.manifest import digest_of
 from tests.conftest import Tree, listing

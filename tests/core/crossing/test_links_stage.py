@@ -13,12 +13,13 @@ import pytest
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, Work
+from fernshale.core.crossing.flow.start import begin_crossing
 from fernshale.core.crossing.project.scan import scan_crossing
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.logbook import undo
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.crossing.reporting.playbook import export_playbook
-from fernshale.core.crossing.stages.overview import Overview, begin_crossing, inspect
+from fernshale.core.crossing.stages.overview import Overview, inspect
 from fernshale.core.profile.read import read_profile
 from tests.conftest import Tree, listing
 from tests.crossing_steps import act

@@ -19,7 +19,8 @@ from fernshale.core.crossing.record.logbook import undo
 from fernshale.core.crossing.reporting.data import report_data
 from fernshale.core.crossing.reporting.markdown import report_markdown
 from fernshale.core.crossing.stages.overview import inspect
-from fernshale.core.crossing.stages.plugins.view import PluginsView, PluginView, plugins
+from fernshale.core.crossing.stages.plugins.inspection import inspect_plugins
+from fernshale.core.crossing.stages.plugins.view import PluginsView, PluginView
 from tests.conftest import Tree
 from tests.crossing_steps import act
 from tests.wick import Wick, cross_wick, make_wick
@@ -49,7 +50,7 @@ def _wick(tree: Tree, files: dict[str, tuple[str, str, str]]) -> tuple[Wick, Cro
 
 def _view(crossing: Crossing) -> tuple[PluginsView, PluginView]:
     scan = scan_crossing(crossing, Work())
-    found = plugins(scan, crossing, Work())
+    found = inspect_plugins(scan, crossing, Work())
     return found, next(view for view in found.plugins if view.plugin.id == "snuffer")
 
 
@@ -192,7 +193,7 @@ def test_a_plugin_is_set_aside_and_brought_back_beside_later_work(tree: Tree) ->
 
 def _items_of(crossing: Crossing) -> list[str]:
     scan = scan_crossing(crossing, Work())
-    return [item.key for item in plugins(scan, crossing, Work()).items]
+    return [item.key for item in inspect_plugins(scan, crossing, Work()).items]
 
 
 def test_pointing_the_project_at_the_target_first_leaves_the_open_merges_open(tree: Tree) -> None:

@@ -19,6 +19,7 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.change.preview import text_diff
 from fernshale.core.crossing.flow.batch import cross_all, cross_one
+from fernshale.core.crossing.flow.start import Extent, begin_crossing
 from fernshale.core.crossing.project.scan import scan_crossing
 from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.decisions import Recorded
@@ -31,7 +32,7 @@ from fernshale.core.crossing.reporting.markdown import report_markdown, report_m
 from fernshale.core.crossing.reporting.patches import write_patches
 from fernshale.core.crossing.reporting.playbook import Playbook, export_playbook, read_playbook
 from fernshale.core.crossing.stages.build.workspace_members import member_states
-from fernshale.core.crossing.stages.overview import Extent, Overview, begin_crossing, inspect
+from fernshale.core.crossing.stages.overview import Overview, inspect
 from fernshale.core.crossing.stages.trial.checks import add_check
 from fernshale.core.profile.model import Check
 from fernshale.core.profile.read import read_profile

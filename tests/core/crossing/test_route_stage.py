@@ -16,6 +16,7 @@ from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.flow.autopilot import cross
+from fernshale.core.crossing.flow.start import Extent, begin_crossing
 from fernshale.core.crossing.project import plugin_plan
 from fernshale.core.crossing.project.plugin_origins import find_origins
 from fernshale.core.crossing.project.scan import scan_project
@@ -23,8 +24,8 @@ from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decisions import Recorded
 from fernshale.core.crossing.record.logbook import CannotUndo, go_back_to, redo
 from fernshale.core.crossing.record.trust import trust
-from fernshale.core.crossing.stages.overview import Extent, Overview, begin_crossing, inspect
-from fernshale.core.crossing.stages.route import view as route_view
+from fernshale.core.crossing.stages.overview import Overview, inspect
+from fernshale.core.crossing.stages.route.json_data import route_json
 from fernshale.core.profile.model import RoleRule
 from fernshale.core.profile.read import read_profile
 from fernshale.core.route.candidates import NO_WISHES
@@ -206,7 +207,7 @@ def test_notes_of_engine_and_plugins_are_filtered_and_ticked_off(tree: Tree) -> 
     _take(crossing, notes[0].key, "dealt")
     assert [item.dealt for item in _look(crossing).route.notes] == [True, False, False, False]
     assert len(crossing.logbook()) == entries
-    data = route_view.route_json(_look(crossing).route)
+    data = route_json(_look(crossing).route)
     assert [item["dealt"] for item in data["notes"]] == [True, False, False, False]  # type: ignore[attr-defined]
 
 

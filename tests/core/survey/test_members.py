@@ -12,10 +12,11 @@ import pytest
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.flow.autopilot import cross
+from fernshale.core.crossing.flow.start import Extent, begin_crossing
 from fernshale.core.crossing.project.scan import scan_project
 from fernshale.core.crossing.record.decisions import read_decisions
 from fernshale.core.crossing.record.trust import trust
-from fernshale.core.crossing.stages.overview import Extent, Overview, begin_crossing
+from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.profile.model import Override, Profile, Reach, Recognise, Site, Workspace
 from fernshale.core.profile.read import read_profile
 from fernshale.core.survey.plugins import read_folder

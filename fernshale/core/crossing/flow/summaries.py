@@ -9,7 +9,7 @@ from fernshale.core.base.quantities import count, seconds
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.build.view import BuildView
 from fernshale.core.crossing.stages.overview import Overview
-from fernshale.core.crossing.stages.survey.view import describe
+from fernshale.core.crossing.stages.survey.baseline_run import describe_baseline
 
 FindingTone = Literal["plain", "strong", "mine", "base", "alarm"]
 FindingParts = tuple[tuple[FindingTone, str], ...]
@@ -61,7 +61,7 @@ def _survey(overview: Overview) -> _Parts:
         *parts,
         (
             "plain" if good else "alarm",
-            f"Before the crossing, on {view.baseline.release}, it {describe(view.baseline)}.",
+            f"Before the crossing, on {view.baseline.release}, it {describe_baseline(view.baseline)}.",
         ),
     ]
 

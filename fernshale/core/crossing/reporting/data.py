@@ -14,9 +14,10 @@ from fernshale.core.crossing.record.stage import STAGES
 from fernshale.core.crossing.reporting.follow_ups import follow_ups
 from fernshale.core.crossing.stages.build.workspace_members import member_states
 from fernshale.core.crossing.stages.overview import Overview
-from fernshale.core.crossing.stages.plugins.view import ledger_json
-from fernshale.core.crossing.stages.survey.view import describe
-from fernshale.core.crossing.stages.trial.view import PicturePair, log_key
+from fernshale.core.crossing.stages.plugins.json_data import ledger_json
+from fernshale.core.crossing.stages.survey.baseline_run import describe_baseline
+from fernshale.core.crossing.stages.trial.items import log_key
+from fernshale.core.crossing.stages.trial.view import PicturePair
 
 
 def report_data(overview: Overview, crossing: Crossing) -> dict[str, Any]:
@@ -206,7 +207,7 @@ def _trial(overview: Overview) -> dict[str, Any]:
     view, baseline = overview.trial, overview.survey.baseline
     releases = list(dict.fromkeys([overview.setup.start, *overview.setup.stops]))
     return {
-        "before": f"on {baseline.release}: {describe(baseline)}" if baseline else "",
+        "before": f"on {baseline.release}: {describe_baseline(baseline)}" if baseline else "",
         "now": f"on {view.run.release}: {view.run.ending.words}" if view.run else "",
         "new": view.log.count("new"),
         "gone": view.log.count("gone"),

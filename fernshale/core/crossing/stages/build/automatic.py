@@ -12,7 +12,8 @@ from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.logbook import note, undo
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.build.fix_application import apply_fix
-from fernshale.core.crossing.stages.build.rounds import build, run_round
+from fernshale.core.crossing.stages.build.inspection import inspect_build
+from fernshale.core.crossing.stages.build.rounds import run_round
 from fernshale.core.crossing.stages.build.view import ChosenEdits, Fix
 
 # Whatever does not compile after so many rounds needs a person.
@@ -28,7 +29,7 @@ def apply_confident_fixes(crossing: Crossing, author: Author, work: Work) -> lis
     while True:
         work.check()
         scan = scan_crossing(crossing, work)
-        sure = build(scan, crossing, work.token).sure
+        sure = inspect_build(scan, crossing, work.token).sure
         fresh = [fix for fix in sure if fix.rule.id not in applied]
         if not fresh:
             return list(applied.values())
@@ -50,11 +51,11 @@ def build_and_fix(crossing: Crossing, author: Author, work: Work) -> str:
     release = scan_crossing(crossing, work).release
     if not same_release(release, crossing.setup.to):
         raise MisuseError(f"the project is on {release} still", f"Point it at {crossing.setup.to} first.")
-    view = build(scan_crossing(crossing, work), crossing, work.token)
+    view = inspect_build(scan_crossing(crossing, work), crossing, work.token)
     if view.is_stale or not view.rounds:
         run_round(crossing, scan_crossing(crossing, work), work)
     for _ in range(MAX_ROUNDS):
-        view = build(scan_crossing(crossing, work), crossing, work.token)
+        view = inspect_build(scan_crossing(crossing, work), crossing, work.token)
         if view.passed:
             return "it compiles and links"
         before = view.rounds[-1]
@@ -74,5 +75,5 @@ def build_and_fix(crossing: Crossing, author: Author, work: Work) -> str:
 
 
 def _error_places(crossing: Crossing, work: Work) -> set[tuple[str, int]]:
-    view = build(scan_crossing(crossing, work), crossing, work.token)
+    view = inspect_build(scan_crossing(crossing, work), crossing, work.token)
     return {(error.place.file, error.place.line) for item in view.causes for error in item.cause.errors}

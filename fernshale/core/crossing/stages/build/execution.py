@@ -30,7 +30,8 @@ from fernshale.core.crossing.stages.build.actions import (
     UseSilentRule,
 )
 from fernshale.core.crossing.stages.build.fix_application import apply_fix
-from fernshale.core.crossing.stages.build.rounds import build, run_round
+from fernshale.core.crossing.stages.build.inspection import inspect_build
+from fernshale.core.crossing.stages.build.rounds import run_round
 from fernshale.core.crossing.stages.build.view import BuildView, ChosenEdits, Fix
 from fernshale.core.crossing.stages.build.workspace_members import move_member
 
@@ -38,12 +39,12 @@ from fernshale.core.crossing.stages.build.workspace_members import move_member
 def _use_rule(
     crossing: Crossing, scan: ProjectScan, action: UseRule | UseSilentRule, author: Author, work: Work
 ) -> None:
-    fix = find_fix(build(scan, crossing, work.token), action)
+    fix = find_fix(inspect_build(scan, crossing, work.token), action)
     apply_fix(crossing, scan, ChosenEdits(fix), author, work)
 
 
 def _use_rule_at(crossing: Crossing, scan: ProjectScan, action: UseRuleAt, author: Author, work: Work) -> None:
-    view = build(scan, crossing, work.token)
+    view = inspect_build(scan, crossing, work.token)
     fix = next((fix for fix in view.every_fix if fix.rule.id == action.rule), None)
     at = (
         next((edit for edit in fix.edits if (edit.path, edit.start) == (action.path, action.start)), None)
@@ -58,7 +59,7 @@ def _use_rule_at(crossing: Crossing, scan: ProjectScan, action: UseRuleAt, autho
 
 
 def _pin_default(crossing: Crossing, scan: ProjectScan, action: PinDefault, author: Author, work: Work) -> None:
-    fix = build(scan, crossing, work.token).pins.get(action.key)
+    fix = inspect_build(scan, crossing, work.token).pins.get(action.key)
     if fix is None:
         raise MisuseError(f"no call leaves it out: {action.change}")
     decided = replace(action.decision(author), why=author.why or fix.rule.why)
@@ -66,7 +67,7 @@ def _pin_default(crossing: Crossing, scan: ProjectScan, action: PinDefault, auth
 
 
 def _switch_off(crossing: Crossing, scan: ProjectScan, action: SwitchCodeOff, author: Author, work: Work) -> None:
-    path, line = first_place(build(scan, crossing, work.token), scan, action.key)
+    path, line = first_place(inspect_build(scan, crossing, work.token), scan, action.key)
     why = author.why or "it cannot be mended now"
     switch_code_off(crossing, scan, CodeLine(path, line), action.part, why, work)
 

@@ -2,127 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import replace
+from collections.abc import Callable
 from pathlib import Path
 
 from fernshale.core.base.quantities import count, seconds
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.work import CancelToken, Work
+from fernshale.core.base.work import Work
 from fernshale.core.build.causes import Cause, LineOf, find_causes
 from fernshale.core.build.diagnostics import Diagnostic
-from fernshale.core.build.message_patterns import HEADER
-from fernshale.core.build.owners import Owned, OwnerContext, all_places, find_owners
+from fernshale.core.build.owners import Owned, OwnerContext, find_owners
 from fernshale.core.build.path_mapping import ProjectFiles
 from fernshale.core.build.reading import read_log
-from fernshale.core.build.rounds import Round, cause_states, count_round
-from fernshale.core.crossing.deferred.code import find_debts
-from fernshale.core.crossing.deferred.plugins import files_aside, has_file
+from fernshale.core.build.rounds import Round, count_round
 from fernshale.core.crossing.project.commands import CommandCall, run_profile_command
 from fernshale.core.crossing.project.freshness import fingerprint
-from fernshale.core.crossing.project.interface_changes import Used, used_changes
 from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
-from fernshale.core.crossing.project.source_texts import read_texts
-from fernshale.core.crossing.record.automation import NEVER, put_off, sure_from
 from fernshale.core.crossing.record.database import Crossing
-from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.logbook import note
 from fernshale.core.crossing.record.stage import Stage
-from fernshale.core.crossing.rules.search import find_all_edits
-from fernshale.core.crossing.rules.sources import leg_rules
-from fernshale.core.crossing.stages.build.changed_types import with_other_types
-from fernshale.core.crossing.stages.build.compiler_suggestions import with_hints
-from fernshale.core.crossing.stages.build.fix_search import find_fixes, live_rules, silent_fixes, unchecked_fixes
-from fernshale.core.crossing.stages.build.items import (
-    DEFAULT,
-    PIN,
-    cause_items,
-    default_items,
-    default_key,
-    gone_items,
-    no_build,
-    pinning_rule,
-    silent_items,
-)
-from fernshale.core.crossing.stages.build.learned import learn_from_changes
-from fernshale.core.crossing.stages.build.line_tracking import LinesNow
-from fernshale.core.crossing.stages.build.member_collisions import clash_items
-from fernshale.core.crossing.stages.build.missing_imports import with_imports
-from fernshale.core.crossing.stages.build.type_annotations import with_declared
-from fernshale.core.crossing.stages.build.view import BuildView, CauseView, Fix
-from fernshale.core.inference.from_api_diff import symbols_named
 from fernshale.core.profile.model import Role
 from fernshale.core.survey.roles import role_of
-
-# Assets are read by the running game; a change of theirs needs another trial, not another build.
-_NOT_BUILT: tuple[Role, ...] = ("generated", "asset")
-
-
-def build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> BuildView:
-    """Look at the last round against the tree as it is; runs nothing."""
-    rounds = tuple(Round.from_json(item) for item in crossing.leg_fact("rounds") or ())
-    last = crossing.leg_fact("last build") if rounds else None
-    rules = leg_rules(scan, crossing, Work(token=token))
-    is_built = last is not None and last["release"] == crossing.setup.to
-    causes: tuple[Cause, ...] = ()
-    shape = near = None
-    if last is not None and is_built:
-        lines = LinesNow(scan, crossing, last["snapshot"])
-        shape = _owner_context(scan, crossing, lines.line_now)
-        # One fix may leave another's place on a line that it changed.
-        near = replace(shape, line_now=lines.line_near)
-        causes = find_causes(find_owners(_read_log(Path(last["log"]), scan), shape), _line_reader(scan))
-        learned = learn_from_changes(scan, crossing, last["snapshot"], causes)
-        rules = with_hints(rules.with_learned(learned), causes)
-        rules = with_imports(rules, causes, scan, crossing.setup.to, token)
-        rules = with_declared(rules, causes, scan)
-        rules = with_other_types(rules, causes, scan, (crossing.setup.from_, crossing.setup.to), token)
-    places = [all_places(error.diagnostic, near) for cause in causes for error in cause.errors] if near else []
-    can_build, decided = scan.profile.commands.build is not None, crossing.decisions()
-    live, edits = live_rules(rules, {place.file for listed in places for place in listed}, causes, scan, decided, token)
-    far, later = sure_from(crossing), put_off(crossing)
-    quiet = [
-        *silent_fixes(rules, edits, scan, far),
-        *([] if can_build else unchecked_fixes(rules, scan, far, token)),
-    ]
-    silent = tuple(fix for fix in quiet if decided.keys().isdisjoint((f"fix:{fix.rule.id}", f"silent:{fix.rule.id}")))
-    names = {f"silent:{fix.rule.id}": fix.rule.name for fix in quiet}
-    noted = [key for key, item in decided.items() if item.choice == "noted"]
-    right = tuple(
-        (key, names.get(key, key.removeprefix(DEFAULT))) for key in noted if key in names or key.startswith(DEFAULT)
-    )
-    texts = read_texts(scan, token) if rules.changes else None
-    drift = used_changes(rules.changes, texts.used) if texts else ()
-    defaults = tuple(default_items(scan, drift, texts, decided)) if texts else ()
-    defaults += tuple(clash_items(scan, crossing, rules.changes, texts, decided)) if texts else ()
-    if texts and not can_build:
-        mended = symbols_named([fix.rule for fix in quiet])
-        defaults = (*defaults, *gone_items(scan, drift, texts, mended, decided))
-    pins = _pins(scan, drift, defaults, far, token)
-    if last is None or shape is None or near is None:
-        items = (*(no_build() if can_build else ()), *silent_items(silent, can_build), *defaults)
-        # Where nothing is built, all is well once nothing is open.
-        passed = not can_build and not items
-        return BuildView(
-            rounds, (), silent, drift, find_debts(crossing), can_build, passed, items, far, defaults, pins, right
-        )
-    is_stale = last["fingerprint"] != fingerprint(crossing, scan, _NOT_BUILT)
-    states, gone = cause_states(rounds), files_aside(crossing)
-    views = []
-    for cause in causes:
-        is_later = cause.key in later
-        fixes = find_fixes(cause, live, rules, edits, shape, near, scan, NEVER if is_later else far)
-        aside = "" if fixes else _aside_of(cause, gone)
-        open_ = _count_open(cause)
-        is_settled = is_stale and not fixes and not open_
-        views.append(CauseView(cause, fixes, open_, states.get(cause.key, "new"), is_later, aside, is_settled))
-    # What an error leads to by now is not silent.
-    told = {fix.rule.id for view in views for fix in view.fixes}
-    silent = tuple(fix for fix in silent if fix.rule.id not in told)
-    passed = bool(last["passed"])
-    items = (*cause_items(views, is_stale, passed), *silent_items(silent, True), *defaults)
-    found = tuple(views), silent, drift, find_debts(crossing)
-    return BuildView(rounds, *found, is_stale, passed and not is_stale, items, far, defaults, pins, right)
 
 
 def run_round(crossing: Crossing, scan: ProjectScan, work: Work) -> Round:
@@ -132,9 +31,9 @@ def run_round(crossing: Crossing, scan: ProjectScan, work: Work) -> Round:
     work.progress(f"round {number}", 0, 0)
     finished = run_profile_command(crossing, scan, CommandCall("build", Stage.BUILD, f"round {number}"), work)
     log = Path(crossing.fact("log build"))
-    owned = find_owners(_read_log(log, scan), _owner_context(scan, crossing, lambda path, line: line))
+    owned = find_owners(read_round_log(log, scan), owner_context(scan, crossing, lambda path, line: line))
     passed = finished.status == 0
-    causes = find_causes(owned, _line_reader(scan))
+    causes = find_causes(owned, line_reader(scan))
     done = count_round(number, passed, finished.elapsed_s, owned, causes)
     crossing.keep_leg_fact("rounds", [item.to_json() for item in (*earlier, done)])
     crossing.keep_leg_fact(
@@ -142,7 +41,7 @@ def run_round(crossing: Crossing, scan: ProjectScan, work: Work) -> Round:
         {
             "log": str(log),
             "passed": passed,
-            "fingerprint": fingerprint(crossing, scan, _NOT_BUILT),
+            "fingerprint": fingerprint(crossing, scan, NOT_BUILT),
             "release": scan.release,
             "snapshot": crossing.fact("snapshot"),
         },
@@ -164,7 +63,7 @@ def diagnose(
         owned = tuple(Owned(item, "own", item.place) for item in found)
         return owned, find_causes(owned)
     owned = find_owners(found, shape)
-    return owned, find_causes(owned, _line_reader(scan))
+    return owned, find_causes(owned, line_reader(scan))
 
 
 def plain_context(scan: ProjectScan) -> OwnerContext:
@@ -187,7 +86,7 @@ def project_files(scan: ProjectScan) -> ProjectFiles:
     return manifest.derived("project files", lambda: ProjectFiles(scan.project, manifest.files))
 
 
-def _line_reader(scan: ProjectScan) -> LineOf:
+def line_reader(scan: ProjectScan) -> LineOf:
     """The text of a line of the project as it is now, "" where there is none."""
     lines: dict[str, list[str]] = {}
 
@@ -200,7 +99,7 @@ def _line_reader(scan: ProjectScan) -> LineOf:
     return line_of
 
 
-def _owner_context(scan: ProjectScan, crossing: Crossing, line_now: Callable[[str, int], int]) -> OwnerContext:
+def owner_context(scan: ProjectScan, crossing: Crossing, line_now: Callable[[str, int], int]) -> OwnerContext:
     plugins = tuple((item.id, item.folder) for item in scan.plugins)
     engine = engine_folder(scan, scan.release)
     scratch = (crossing.folder.resolve(),)
@@ -215,7 +114,7 @@ def _owner_context(scan: ProjectScan, crossing: Crossing, line_now: Callable[[st
     )
 
 
-def _read_log(log: Path, scan: ProjectScan) -> tuple[Diagnostic, ...]:
+def read_round_log(log: Path, scan: ProjectScan) -> tuple[Diagnostic, ...]:
     try:
         data = log.read_bytes()
     except OSError:
@@ -223,29 +122,5 @@ def _read_log(log: Path, scan: ProjectScan) -> tuple[Diagnostic, ...]:
     return read_log(data, scan.profile.diagnostic)
 
 
-def _aside_of(cause: Cause, gone: Mapping[str, Sequence[TreePath]]) -> str:
-    """The plugin among those set aside that had what a cause misses: a header of it, or the name it goes by."""
-    for id, files in gone.items():
-        if id in (cause.symbol, cause.scope) or (cause.kind == HEADER and has_file(files, cause.symbol)):
-            return id
-    return ""
-
-
-def _count_open(cause: Cause) -> int:
-    return sum(not error.diagnostic.place.line or error.place.line > 0 for error in cause.errors)
-
-
-def _pins(
-    scan: ProjectScan, drift: Sequence[Used], defaults: Sequence[Item], far: float, token: CancelToken
-) -> dict[str, Fix]:
-    """By the key of their item, the fixes that write an old default at the calls that leave it out."""
-    due = {open_item.key for open_item in defaults}
-    keyed = [(default_key(item.change), pinning_rule(item.change)) for item in drift]
-    rules = {key: rule for key, rule in keyed if key in due and rule is not None}
-    edits = find_all_edits(scan, list(rules.values()), token)
-    found = {}
-    for key, rule in rules.items():
-        own = tuple(edit for edit in edits[rule.id] if role_of(scan.profile, edit.path).role == "own")
-        if own:
-            found[key] = Fix(rule, "what the call meant", own, (), (), 0, PIN, far)
-    return found
+# Assets are read by the running game; a change of theirs needs another trial, not another build.
+NOT_BUILT: tuple[Role, ...] = ("generated", "asset")

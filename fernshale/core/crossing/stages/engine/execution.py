@@ -24,7 +24,7 @@ from fernshale.core.crossing.stages.engine.actions import (
 )
 from fernshale.core.crossing.stages.engine.forked_files import update_copy
 from fernshale.core.crossing.stages.engine.generated_files import resolve_stale
-from fernshale.core.crossing.stages.engine.view import apply_engine
+from fernshale.core.crossing.stages.engine.release_writes import apply_engine
 from fernshale.core.crossing.stages.engine.workarounds import change_workaround
 
 

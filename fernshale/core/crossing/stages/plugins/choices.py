@@ -7,14 +7,14 @@ import time
 from collections import Counter
 from collections.abc import Sequence
 
-from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decision_memory import forget, remember
 from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.merge.folder_merge import FileMerge, FolderMerge
-from fernshale.core.merge.text_merge import TAKINGS, Conflict, TextMerge, fingerprint, part_of
+from fernshale.core.merge.text_merge import TAKINGS, Conflict, Resolution, TextMerge, fingerprint, part_of
 from fernshale.core.merge.token_merge import split_tokens
 
 PREFIX = "merge:"
@@ -74,3 +74,18 @@ def withdraw_choice(crossing: Crossing, key: str) -> None:
 
 def _tokens(lines: tuple[str, ...]) -> Counter[str]:
     return Counter(token for line in lines for token in split_tokens(line) if not token.isspace())
+
+
+def read_choices(crossing: Crossing) -> dict[str, Resolution]:
+    """The merge decisions taken so far, by id."""
+    return {
+        key.removeprefix(PREFIX): resolution(item.choice, item.text)
+        for key, item in crossing.decisions().items()
+        if key.startswith(PREFIX)
+    }
+
+
+def resolution(take: str, text: str) -> Resolution:
+    if take not in TAKINGS:
+        raise FernshaleError(f"a merge decision says {take!r}, which is no way to settle it")
+    return Resolution(take, text)  # type: ignore[arg-type]

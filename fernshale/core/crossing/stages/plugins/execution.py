@@ -20,7 +20,8 @@ from fernshale.core.crossing.stages.plugins.actions import (
     ReturnPlugin,
     UpdatePlugin,
 )
-from fernshale.core.crossing.stages.plugins.view import apply_plugin, resolve_alike, resolve_below, resolve_conflict
+from fernshale.core.crossing.stages.plugins.resolutions import resolve_alike, resolve_below, resolve_conflict
+from fernshale.core.crossing.stages.plugins.updates import apply_plugin
 
 
 def _leave_out(crossing: Crossing, scan: ProjectScan, action: LeavePluginOut, author: Author, work: Work) -> None:

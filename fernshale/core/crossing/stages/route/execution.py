@@ -8,8 +8,8 @@ from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.stages.route.actions import ChooseRoute, RaiseStandard
+from fernshale.core.crossing.stages.route.stops import choose_route
 from fernshale.core.crossing.stages.route.toolchain import find_demand, raise_standard
-from fernshale.core.crossing.stages.route.view import choose_route
 
 
 def _choose_route(crossing: Crossing, scan: ProjectScan, action: ChooseRoute, author: Author, work: Work) -> None:

@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.quantities import count
+from fernshale.core.base.treepath import TreePath, under
 from fernshale.core.base.work import Work
+from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.handlers import Handlers
 from fernshale.core.crossing.project.roles import give_role
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Author
-from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.database import Crossing, EntryText
+from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.record.git_commits import commit_from_now_on, leave_alone
-from fernshale.core.crossing.record.logbook import note
+from fernshale.core.crossing.record.logbook import note, write_step
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.survey.actions import (
     AssignRole,
@@ -19,7 +24,7 @@ from fernshale.core.crossing.stages.survey.actions import (
     RemovePath,
     TakeBaseline,
 )
-from fernshale.core.crossing.stages.survey.view import remove_thing, take_baseline, try_requirements
+from fernshale.core.crossing.stages.survey.baseline_run import take_baseline, try_requirements
 
 
 def _commit_steps(crossing: Crossing, scan: ProjectScan, action: CommitSteps, author: Author, work: Work) -> None:
@@ -33,7 +38,7 @@ def _leave_git_alone(crossing: Crossing, scan: ProjectScan, action: LeaveGitAlon
 
 
 def _remove_path(crossing: Crossing, scan: ProjectScan, action: RemovePath, author: Author, work: Work) -> None:
-    remove_thing(crossing, scan, action.path, action.decision(author), work)
+    remove_path(crossing, scan, action.path, action.decision(author), work)
 
 
 def _assign_role(crossing: Crossing, scan: ProjectScan, action: AssignRole, author: Author, work: Work) -> None:
@@ -48,3 +53,16 @@ HANDLERS: Handlers = {
     RemovePath: _remove_path,
     AssignRole: _assign_role,
 }
+
+
+def remove_path(crossing: Crossing, scan: ProjectScan, place: TreePath, decided: Decision, work: Work) -> int:
+    """Take a file or a folder out of the project, as was decided; the entry's id. Raises MisuseError when it is not there."""
+    paths = [path for path in scan.manifest.paths() if under(path, place)]
+    if not paths:
+        raise MisuseError(f"{place} is not there any more")
+    draft = Draft(scan.project)
+    for path in paths:
+        draft.delete(path)
+    title = f"{place} removed · {count(len(paths), 'file')}"
+    why, about = decided.why or "there is one too many", f"removed {place}"
+    return write_step(crossing, EntryText(Stage.SURVEY, title, why, about), draft.change_set(), work, [decided])

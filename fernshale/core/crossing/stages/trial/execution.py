@@ -6,7 +6,7 @@ from fernshale.core.crossing.project.handlers import Handlers
 from fernshale.core.crossing.record.legs import begin_next_leg
 from fernshale.core.crossing.stages.trial.actions import BeginNextLeg, MarkCheck, RunGame
 from fernshale.core.crossing.stages.trial.checks import mark_check
-from fernshale.core.crossing.stages.trial.view import run_trial
+from fernshale.core.crossing.stages.trial.inspection import run_trial
 
 HANDLERS: Handlers = {
     RunGame: lambda crossing, scan, action, author, work: run_trial(crossing, scan, work),

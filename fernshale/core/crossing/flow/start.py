@@ -1,0 +1,78 @@
+"""Beginning a crossing, or going on with the one there is."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.release import parse_release, same_release
+from fernshale.core.base.work import Work
+from fernshale.core.crossing.project.plugin_plan import plan_for
+from fernshale.core.crossing.project.scan import ProjectScan, scan_project
+from fernshale.core.crossing.record.actions import Author
+from fernshale.core.crossing.record.database import Crossing, Setup, begin
+from fernshale.core.crossing.record.logbook import ensure_snapshot, note
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.route.stops import choose_route
+from fernshale.core.profile.model import Profile
+from fernshale.core.route.candidates import PluginWishes
+from fernshale.core.route.shelf_sources import read_shelf
+from fernshale.core.survey.workspace_members import choose_members
+
+
+@dataclass(frozen=True, slots=True)
+class Extent:
+    """How far a crossing reaches: over which releases, for which members of a workspace (none: all of it).
+
+    `original` is the project that the one to be crossed is a copy of, "" where it is crossed in place.
+    """
+
+    via: Sequence[str] = ()
+    members: Sequence[str] = ()
+    original: str = ""
+
+
+WHOLE = Extent()
+
+
+def begin_crossing(
+    project: Path,
+    profile: Profile,
+    shelves: Sequence[str | Path],
+    to: str,
+    work: Work,
+    extent: Extent = WHOLE,
+) -> Crossing:
+    """Begin (or resume) a crossing to the release `to`; the project is snapshotted and else left alone.
+
+    Raises NotOnShelf for a release that is not there, MisuseError for a target that the project is on already.
+    """
+    via, members = extent.via, extent.members
+    shelf = read_shelf(shelves)
+    scan = scan_project(project, profile, shelf, work, members=members)
+    stops = (*via, to)
+    _check_members(scan, members)
+    for low, high in zip((scan.release, *stops), stops, strict=False):
+        plan_for(scan, low, high, PluginWishes(), work.token)
+    setup = Setup(scan.project, profile.path, shelf.addresses, scan.release, stops, 0, tuple(members), extent.original)
+    crossing = begin(setup)
+    if crossing.fact("start") is None:
+        if parse_release(scan.release) == parse_release(to):
+            raise MisuseError(f"the project is on {to} already", "Choose another release to go to.")
+        with crossing.acting():
+            crossing.keep_fact("start", ensure_snapshot(crossing, "before anything was touched", work))
+            words = f", over {', '.join(via)}" if via else ""
+            note(crossing, Stage.ROUTE, f"target {to} chosen, from {scan.release}{words}", "", "route")
+    elif via and crossing.setup.stops[crossing.setup.leg :] != stops:
+        with crossing.acting():
+            choose_route(crossing, scan, stops, Author("", "asked for"))
+    return crossing
+
+
+def _check_members(scan: ProjectScan, members: Sequence[str]) -> None:
+    chosen = choose_members(scan.members, members)
+    if any(not same_release(item.release, scan.release) for item in chosen):
+        named = ", ".join(f"{item.name} is on {item.release}" for item in chosen)
+        raise MisuseError(f"these members cannot cross together: {named}", "Name those of one release.")

@@ -1,0 +1,63 @@
+"""Inspect the places that name the release, generated files, copies of engine files, workarounds."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import replace
+
+from fernshale.core.base.release import parse_release, same_release
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken
+from fernshale.core.crossing.project.generator import files_to_replace, read_regenerated
+from fernshale.core.crossing.project.scan import ProjectScan
+from fernshale.core.crossing.record.database import Crossing, Setup
+from fernshale.core.crossing.stages.engine.forked_files import copy_items, find_copies
+from fernshale.core.crossing.stages.engine.items import site_items, site_key
+from fernshale.core.crossing.stages.engine.view import EngineView
+from fernshale.core.crossing.stages.engine.workarounds import find_lines, workaround_items
+from fernshale.core.engine.release_update import SiteChange, plan_sites
+from fernshale.core.survey.workspace_members import choose_members
+
+
+def site_changes(scan: ProjectScan, from_: str, to: str, asked: Collection[str] = ()) -> tuple[SiteChange, ...]:
+    """What each site becomes; plugins' pins follow the releases that are in the plugin folders.
+
+    `asked` are keys of sites that name another release and are to follow all the same.
+    """
+    versions = {item.id: item.version for item in scan.plugins if item.version}
+    planned = plan_sites(scan.sites, from_, to, versions)
+    return tuple(replace(item, after=to, trouble="") if site_key(item) in asked else item for item in planned)
+
+
+def inspect_engine(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> EngineView:
+    """Look; writes nothing. Raises Cancelled."""
+    setup = crossing.setup
+    asked = {key for key, item in crossing.decisions().items() if item.choice == "follow"}
+    sites = _leg_changes(scan, setup, asked)
+    overrides = _overrides(scan, setup) if setup.members else ()
+    there = parse_release(scan.release) == parse_release(setup.to) and not overrides
+    stale = files_to_replace(scan, crossing, is_moved=there)
+    regenerated = read_regenerated(crossing, scan.release)
+    copies = find_copies(scan, crossing, token)
+    lines = find_lines(scan, setup.to)
+    view = EngineView(sites, overrides, stale, regenerated, scan.release, copies, (), lines)
+    more = (*copy_items(copies, crossing), *workaround_items(lines, setup.to, crossing.left_so()))
+    return replace(view, items=(*site_items(view, scan, crossing), *more))
+
+
+def _leg_changes(scan: ProjectScan, setup: Setup, asked: Collection[str]) -> tuple[SiteChange, ...]:
+    """What each site becomes on the leg in hand; where only some members of a workspace cross, the rest stays."""
+    changes = site_changes(scan, setup.from_, setup.to, asked)
+    if not setup.members:
+        return changes
+    chosen = {item.folder for item in choose_members(scan.members, setup.members)}
+    return tuple(
+        item if item.site.member in chosen else replace(item, after=item.before, trouble="") for item in changes
+    )
+
+
+def _overrides(scan: ProjectScan, setup: Setup) -> tuple[TreePath, ...]:
+    chosen = choose_members(scan.members, setup.members)
+    return tuple(
+        item.descriptor for item in chosen if item.how == "inherits" and not same_release(item.release, setup.to)
+    )

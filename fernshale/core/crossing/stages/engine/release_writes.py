@@ -1,0 +1,43 @@
+"""Writing the target wherever the project names its release."""
+
+from __future__ import annotations
+
+from fernshale.core.base.quantities import count
+from fernshale.core.base.work import Work
+from fernshale.core.change.changeset import ChangeSet
+from fernshale.core.crossing.project.generator import Regenerated, regenerate
+from fernshale.core.crossing.project.plugin_plan import SAID, said_key
+from fernshale.core.crossing.project.scan import ProjectScan
+from fernshale.core.crossing.record.database import Crossing, EntryText
+from fernshale.core.crossing.record.logbook import write_step
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.engine.inspection import inspect_engine
+from fernshale.core.crossing.stages.engine.view import EngineView
+from fernshale.core.engine.release_update import draft_sites
+from fernshale.core.survey.release_sites import read_project_text
+from fernshale.core.survey.workspace_members import with_override
+
+
+def preview_engine(scan: ProjectScan, view: EngineView, to: str) -> ChangeSet:
+    """The one change set of this stage."""
+    draft = draft_sites(scan.project, view.sites)
+    workspace = scan.profile.workspace
+    for path in view.overrides:
+        assert workspace is not None
+        file = read_project_text(scan.project, path)
+        draft.write(path, file.with_text(with_override(workspace, file.text, to, path)).encode())
+    return draft.change_set()
+
+
+def apply_engine(crossing: Crossing, scan: ProjectScan, work: Work) -> Regenerated | None:
+    """Change all sites in one step, then run the engine's generator."""
+    view = inspect_engine(scan, crossing, work.token)
+    changes = preview_engine(scan, view, crossing.setup.to)
+    if not changes.is_empty:
+        to = crossing.setup.to
+        # Ranges are widened, too; the plan goes on to ask what the plugins said before.
+        if crossing.leg_fact(SAID) is None:
+            crossing.keep_leg_fact(SAID, {said_key(plugin): plugin.accepts for plugin in scan.plugins})
+        title = f"{count(view.places, 'place')} now {'names' if view.places == 1 else 'name'} {to}"
+        write_step(crossing, EntryText(Stage.ENGINE, title, f"the target is {to}", "engine"), changes, work)
+    return regenerate(crossing, work)

@@ -1,0 +1,56 @@
+"""Inspect the links: missing references, doubled ids, data to rewrite."""
+
+from __future__ import annotations
+
+from fernshale.core.base.work import CancelToken, Work
+from fernshale.core.crossing.project.scan import ProjectScan
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.items import Option
+from fernshale.core.crossing.record.plugin_updates import plugin_updates
+from fernshale.core.crossing.rules.sources import LegRules, written_rules
+from fernshale.core.crossing.stages.links.actions import MeetConstraint
+from fernshale.core.crossing.stages.links.data_rules import scan_data, scan_items
+from fernshale.core.crossing.stages.links.field_values import find_fillings
+from fernshale.core.crossing.stages.links.items import doubled_items, key_of, link_items
+from fernshale.core.crossing.stages.links.reference_index import read_linkage
+from fernshale.core.crossing.stages.links.view import LinksView
+from fernshale.core.links.renamed_targets import TargetEvidence, Told
+
+# What someone wrote down is as good as sure, and a step ahead of what was only compared.
+_TOLD = 0.97
+
+
+def inspect_links(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> LinksView:
+    """Look; writes nothing."""
+    token.check()
+    told = _told(scan, crossing)
+    moved = {old: new for taken in plugin_updates(crossing).values() for old, new in taken.moves.items()}
+    linkage = read_linkage(scan, crossing.store, crossing.leg_start, moved, told, Work(token=token))
+    decided = crossing.decisions()
+    fresh = [item for item in linkage.dangling if not item.before]
+    left = tuple(item for item in fresh if key_of(item) in decided)
+    dangling = tuple(item for item in fresh if key_of(item) not in decided)
+    before = tuple(item for item in linkage.dangling if item.before)
+    scanned = scan_data(scan, crossing, token)
+    known = set(linkage.before.index.doubled)
+    doubled = tuple(id for id in linkage.now.index.doubled if id not in known and f"doubled:{id}" not in decided)
+    fillings = find_fillings(scan, crossing.store, crossing.leg_start, linkage, scanned.unmet, token)
+    ways = {
+        key: [
+            Option(
+                MeetConstraint(key.removeprefix("expect:"), f"set {item.value}"),
+                f"Set it to {item.value}",
+                item.evidence,
+                item.score,
+            )
+            for item in items
+        ]
+        for key, items in fillings.items()
+    }
+    open_items = (*link_items(dangling), *doubled_items(doubled, linkage.now.index), *scan_items(scanned, ways))
+    return LinksView(linkage, dangling, before, left, doubled, scanned, open_items)
+
+
+def _told(scan: ProjectScan, crossing: Crossing) -> Told:
+    rules = LegRules(tuple(written_rules(scan, crossing.setup.from_, crossing.setup.to)))
+    return {(rule.old, rule.new): TargetEvidence(_TOLD, rule.why) for rule in rules.all if rule.kind == "rename-id"}

@@ -1,0 +1,79 @@
+"""The open items about missing references."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from fernshale.core.base.quantities import count
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.crossing.record.actions import Choose
+from fernshale.core.crossing.record.items import Item, Option
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.links.actions import Relink, RelinkFile
+from fernshale.core.links.index import LinkIndex
+from fernshale.core.links.missing_references import MissingReference
+from fernshale.core.links.renamed_targets import SURE
+
+# So many that are sure are settled together.
+_MANY = 4
+
+
+TOGETHER = "together:sure"
+
+
+def key_of(item: MissingReference) -> str:
+    """The key of its item."""
+    return f"{'file' if item.is_file else 'links'}:{item.id}"
+
+
+def link_items(dangling: Sequence[MissingReference]) -> Iterable[Item]:
+    sure = [item for item in dangling if item.sure]
+    together = len(sure) >= _MANY
+    if together:
+        uses = sum(len(item.uses) for item in sure)
+        least = min(way.score for item in sure for way in item.sure)
+        all_ = Option(
+            Relink(TOGETHER, "sure"), "Relink them all", (f"the least sure of them is {least:.0%}",), least, True
+        )
+        yield Item(
+            f"links:{TOGETHER}", Stage.LINKS, f"{len(sure)} links dangle and have a sure successor, {count(uses, 'use')}",
+            "own", "", ", ".join(item.id for item in sure[:12]), False, (all_,),
+        )  # fmt: skip
+    for item in dangling:
+        if not (together and item.sure):
+            yield _item(item)
+
+
+def doubled_items(doubled: Sequence[str], index: LinkIndex) -> Iterable[Item]:
+    """Ids that two declare, of which a use can mean only one."""
+    for id in doubled:
+        places = [f"{use.file}:{use.line}" for use in index.declarations(id)]
+        leave = Option(Choose(f"doubled:{id}", ""), "Leave it so", ("write down why",), 0.1)
+        title = f"{id} is declared {len(places)} times"
+        yield Item(f"doubled:{id}", Stage.LINKS, title, "own", places[-1], "; ".join(places), True, (leave,))
+
+
+def relink(item: MissingReference, new: str) -> Relink | RelinkFile:
+    """The action that writes `new` wherever what is missing is used."""
+    return RelinkFile(TreePath(item.id), new) if item.is_file else Relink(item.id, new)
+
+
+def _item(item: MissingReference) -> Item:
+    ways = []
+    if item.candidates and item.candidates[0].slots:
+        parts = [way for way in item.candidates if way.slots]
+        told = tuple(f"{way.id} for {', '.join(way.slots)}" for way in parts)
+        least = min(way.score for way in parts)
+        ways.append(
+            Option(relink(item, "split"), f"{item.id} became {count(len(parts), 'id')}", told, least, least >= SURE)
+        )
+    split = bool(ways)
+    for way in item.candidates:
+        score = min(way.score, 0.6) if split else way.score
+        ways.append(Option(relink(item, way.id), f"{item.id} → {way.id}", way.evidence, score, score >= SURE))
+    ways.append(Option(Choose(key_of(item), ""), "Leave it dangling", ("it is known and wanted so",), 0.1))
+    first = item.uses[0]
+    place = f"{first.file}:{first.line}" if first.line else first.file
+    what = "was there" if item.is_file else f"was declared in {item.was}"
+    title = f"{item.id} {'is gone' if item.is_file else 'dangles'}, {count(len(item.uses), 'use')}"
+    return Item(key_of(item), Stage.LINKS, title, "own", place, what, True, tuple(ways))

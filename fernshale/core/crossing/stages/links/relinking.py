@@ -1,0 +1,94 @@
+"""Writing another id or path wherever a missing one is used."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterable, Sequence
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.quantities import count
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import Work
+from fernshale.core.change.changeset import ChangeSet
+from fernshale.core.change.draft import Draft
+from fernshale.core.crossing.project.scan import ProjectScan
+from fernshale.core.crossing.record.actions import Author
+from fernshale.core.crossing.record.database import Crossing, EntryText
+from fernshale.core.crossing.record.decisions import Decision
+from fernshale.core.crossing.record.logbook import write_step
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.links.actions import Relink, RelinkFile
+from fernshale.core.crossing.stages.links.inspection import inspect_links
+from fernshale.core.crossing.stages.links.items import TOGETHER, key_of
+from fernshale.core.crossing.stages.links.reference_index import read_bytes
+from fernshale.core.links.index import LinkIndex
+from fernshale.core.links.missing_references import MissingReference
+from fernshale.core.links.relink import replacements, rewrite
+from fernshale.core.links.renamed_targets import SURE, TargetCandidate
+from fernshale.core.links.targets import LinkSide
+
+
+def declaration(side: LinkSide, item: MissingReference, id: str) -> tuple[str, str, int]:
+    """Where an id was or is declared (or the file a path means): the file, its text, the 1-based line; empty for none."""
+    uses = side.index.declarations(id)
+    path = TreePath(id) if item.is_file else uses[0].file if uses else TreePath("")
+    text = side.text(path) if path else None
+    return path, text or "", uses[0].line if uses and not item.is_file else 1
+
+
+def preview_relink(
+    scan: ProjectScan, index: LinkIndex, chosen: Iterable[tuple[MissingReference, TargetCandidate]]
+) -> ChangeSet:
+    """What giving things their new names everywhere they are used would write. Raises FormatError."""
+    changes = replacements(chosen)
+    draft = Draft(scan.project)
+    for path, data in rewrite(index.rules, changes, lambda path: read_bytes(scan.project, path)).items():
+        draft.write(path, data)
+    return draft.change_set()
+
+
+def apply_relink(crossing: Crossing, scan: ProjectScan, action: Relink | RelinkFile, author: Author, work: Work) -> int:
+    """Give what dangles its new name, or names by what they are used for (`new` is "split"); the logbook entry's id.
+
+    With the key of those that are sure, all of them. Raises MisuseError, FormatError.
+    """
+    key, new = action.key, action.new
+    view = inspect_links(scan, crossing, work.token)
+    if key == f"links:{TOGETHER}":
+        chosen = [(item, way) for item in view.sure for way in item.sure]
+    else:
+        item = next((entry for entry in view.dangling if key_of(entry) == key), None)
+        if item is None:
+            raise MisuseError(f"{key.partition(':')[2]} does not dangle")
+        chosen = [(item, way) for way in _ways(item, new, view.index)]
+    changes = preview_relink(scan, view.index, chosen)
+    items = list(dict.fromkeys(id(item) for item, _ in chosen))
+    uses = sum(len(item.uses_in(way.slots)) for item, way in chosen)
+    reason = author.why or "; ".join(chosen[0][1].evidence[:1]) or "chosen"
+    if len(items) == 1:
+        item = chosen[0][0]
+        title = f"{item.id} → {' and '.join(way.id for _, way in chosen)} · {count(uses, 'use')}"
+        about = f"link {item.id}"
+    else:
+        title, about = f"{count(len(items), 'link')} follow · {count(uses, 'use')}", "links"
+        reason = author.why or f"each is {SURE:.0%} sure or more"
+    title += f" in {count(len(changes.files), 'file')}"
+    decided = [
+        Decision(
+            key_of(item), Stage.LINKS, new if new == "split" else way.id, "", author.who,
+            "; ".join(way.evidence[:1]) or reason, time.time(),
+        )
+        for item, way in chosen
+    ]  # fmt: skip
+    return write_step(crossing, EntryText(Stage.LINKS, title, reason, about), changes, work, decided)
+
+
+def _ways(item: MissingReference, new: str, index: LinkIndex) -> Sequence[TargetCandidate]:
+    if new == "split":
+        return [way for way in item.candidates if way.slots]
+    known = next((way for way in item.candidates if way.id == new), None)
+    if known is not None:
+        return [TargetCandidate(known.id, known.score, known.evidence)]
+    if not (new in index.paths if item.is_file else index.declares(new)):
+        raise MisuseError(f"there is no file {new}" if item.is_file else f"nothing declares the id {new}")
+    return [TargetCandidate(new, 1.0, ("chosen",))]

@@ -1,0 +1,79 @@
+"""Inspect the plugins: each merged with its new release, the ledger of edits, conflicts."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from fernshale.core.base.textfile import read_text
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.base.work import CancelToken, Work
+from fernshale.core.crossing.deferred.plugins import find_left_out
+from fernshale.core.crossing.project.plugin_builds import find_built
+from fernshale.core.crossing.project.plugin_plan import is_wanted, plan
+from fernshale.core.crossing.project.scan import ProjectScan
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.decision_memory import recall
+from fernshale.core.crossing.record.plugin_updates import PluginUpdate, plugin_updates
+from fernshale.core.crossing.stages.plugins.choices import read_choices
+from fernshale.core.crossing.stages.plugins.items import left_out_items, plugin_items, rebuild_items
+from fernshale.core.crossing.stages.plugins.three_way import merge_plugin
+from fernshale.core.crossing.stages.plugins.view import PluginsView, PluginView
+from fernshale.core.merge.folder_merge import FolderMerge
+from fernshale.core.merge.ledger import build_ledger
+from fernshale.core.merge.merge_result import Result, build_result
+from fernshale.core.merge.soundness import complaints
+from fernshale.core.merge.text_merge import Resolution
+from fernshale.core.route.planner import PluginStep
+from fernshale.core.survey.plugins import Plugin, plugin_folder
+
+
+def inspect_plugins(scan: ProjectScan, crossing: Crossing, work: Work) -> PluginsView:
+    """Merge in memory; writes nothing."""
+    choices = read_choices(crossing)
+    standing = {plugin.id: plugin for plugin in scan.plugins}
+    taken = plugin_updates(crossing)
+    views = []
+    steps = plan(scan, crossing, work.token).plugins
+    for number, step in enumerate(steps):
+        work.progress(f"merging {step.id}", number, len(steps))
+        plugin = standing.get(step.id) or Plugin(step.id, plugin_folder(scan.profile, step.id), "", "")
+        views.append(_look(scan, crossing, plugin, step, choices, taken, work.token))
+    known, settled = recall(), crossing.decisions()
+    items = tuple(item for view in views for item in plugin_items(view, choices, settled, known))
+    built = find_built(scan)
+    items += tuple(rebuild_items(crossing, built, views))
+    aside = find_left_out(crossing, scan)
+    items += tuple(left_out_items(scan, crossing, [view.step for view in views], aside))
+    return PluginsView(tuple(views), choices, items, aside, known, built)
+
+
+def _look(
+    scan: ProjectScan,
+    crossing: Crossing,
+    plugin: Plugin,
+    step: PluginStep,
+    choices: Mapping[str, Resolution],
+    taken: Mapping[str, PluginUpdate],
+    token: CancelToken,
+) -> PluginView:
+    if (kept := taken.get(plugin.folder)) is not None:
+        return PluginView(plugin, step, True, kept.base, "", None, kept.ledger)
+    if not is_wanted(step, crossing):
+        return PluginView(plugin, step, step.action in ("stay", "hold"), plugin.version, "", None, None)
+    merge, base, note = merge_plugin(scan, crossing, plugin, step, token)
+    result = build_result(merge, choices, "mine")
+    ledger = build_ledger(merge, result, choices)
+    return PluginView(plugin, step, False, base, note, merge, ledger, _find_odd(merge, result, choices))
+
+
+def _find_odd(merge: FolderMerge, result: Result, choices: Mapping[str, Resolution]) -> dict[TreePath, tuple[str, ...]]:
+    """What is odd about merged files in which nothing is left to decide."""
+    found = {}
+    for file in merge.files:
+        if file.merge is None or file.path is None or any(due.id not in choices for due in file.decisions):
+            continue
+        texts = [merge.mine.text(file.mine), merge.incoming.text(file.incoming), read_text(result.read(file.path))]
+        mine, incoming, now = (text.text if text is not None else "" for text in texts)
+        if words := complaints(file.path, mine, incoming, now):
+            found[file.path] = words
+    return found

@@ -1,0 +1,161 @@
+"""The open items of Plugins."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from dataclasses import replace
+
+from fernshale.core.base.quantities import count
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.crossing.deferred.plugins import PluginLeftOut
+from fernshale.core.crossing.project.plugin_builds import PluginBuild
+from fernshale.core.crossing.project.plugin_plan import plugin_key
+from fernshale.core.crossing.project.scan import ProjectScan
+from fernshale.core.crossing.record.actions import Choose
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.decision_memory import Remembered
+from fernshale.core.crossing.record.items import Item, Option
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.plugins.actions import (
+    LeavePluginOut,
+    RebuildPlugin,
+    ReplacePlugin,
+    ResolveConflict,
+    ReturnPlugin,
+    UpdatePlugin,
+)
+from fernshale.core.crossing.stages.plugins.choices import PREFIX
+from fernshale.core.crossing.stages.plugins.view import PluginView
+from fernshale.core.merge.folder_merge import FileMerge
+from fernshale.core.merge.keyed import KeyedMerge
+from fernshale.core.merge.text_merge import Conflict, Resolution, TextMerge, fingerprint, part_of
+from fernshale.core.route.planner import PluginStep
+
+
+def decision_key(due_id: str) -> str:
+    """The key under which a merge decision is kept."""
+    return PREFIX + due_id
+
+
+def odd_keys(view: PluginView) -> dict[TreePath, str]:
+    """The key of the item of each odd file: another one when it is merged otherwise."""
+    return {path: f"odd:{view.plugin.id}:{fingerprint(path, *words)}" for path, words in view.odd.items()}
+
+
+def plugin_items(
+    view: PluginView, choices: Mapping[str, Resolution], settled: Collection[str], known: Mapping[str, Remembered]
+) -> list[Item]:
+    if view.merge is None:
+        return []
+    plugin, owner = view.plugin, f"plugin {view.plugin.id}"
+    due = view.due(choices)
+    items = []
+    for file, item in due:
+        title = f"{file.shown.rsplit('/', 1)[-1]}: {_about(file, item)}"
+        place = f"{plugin.folder}/{file.mine or file.shown}" + (f":{item.mine[0] + 1}" if item.kind != "file" else "")
+        items.append(
+            Item(decision_key(item.id), Stage.PLUGINS, title, owner, place, file.why, True, _ways(file, item, known))
+        )
+    odd = [(path, key) for path, key in odd_keys(view).items() if key not in settled]
+    for path, key in odd:
+        title = f"{path.rsplit('/', 1)[-1]}: merged, but {view.odd[path][0]}"
+        leave = Option(Choose(key, "leave"), "It is right as it stands", view.odd[path])
+        place = f"{plugin.folder}/{path}"
+        items.append(Item(key, Stage.PLUGINS, title, owner, place, "; ".join(view.odd[path]), True, (leave,)))
+    ready = "its decisions come first" if due else "nothing is left to decide"
+    if odd and not due:
+        ready = "what looks odd comes first"
+    take = Option(UpdatePlugin(plugin.id), f"Take {view.step.to}", (view.step.why, ready), 1.0, not due and not odd)
+    ways = [take]
+    if view.ledger is not None and view.ledger.edits:
+        lost = view.ledger.edits - view.ledger.count("already")
+        words = f"gives up {count(lost, 'edit')}; files of your own stay"
+        ways.append(Option(ReplacePlugin(plugin.id), f"Replace it with {view.step.to} as it comes", (words,), 0.1))
+    title = f"{plugin.id} {view.step.from_} → {view.step.to}"
+    items.append(Item(f"plugin:{plugin.id}", Stage.PLUGINS, title, owner, plugin.folder, ready, False, tuple(ways)))
+    return items
+
+
+def rebuild_items(crossing: Crossing, built: Sequence[PluginBuild], views: Sequence[PluginView]) -> Iterator[Item]:
+    """Compiled plugins whose stamps name other releases; their own new release comes first."""
+    to = crossing.setup.to
+    coming = {view.plugin.id for view in views if view.merge is not None or view.step.action == "set aside"}
+    for item in built:
+        if item.is_built_for(to) or item.plugin.id in coming:
+            continue
+        id = item.plugin.id
+        way = Option(
+            RebuildPlugin(id),
+            f"Build it for {to}",
+            ("from its sources, by the engine's own tool", item.words),
+            0.9,
+            True,
+        )
+        title = f"{id} is {item.words}, not for {to}"
+        yield Item(f"rebuild:{id}", Stage.PLUGINS, title, f"plugin {id}", item.plugin.folder, "", False, (way,))
+
+
+def left_out_items(
+    scan: ProjectScan, crossing: Crossing, steps: Sequence[PluginStep], aside: Sequence[PluginLeftOut]
+) -> Iterator[Item]:
+    """What is still to be set aside, as was decided, and what could come back."""
+    for step in steps:
+        if step.action == "set aside":
+            decided = crossing.decisions().get(plugin_key(crossing.setup, step.id))
+            why = decided.why if decided is not None else ""
+            evidence = (why or step.why, "switched off and taken out; one action brings it back")
+            way = Option(LeavePluginOut(step.id), f"Set {step.id} aside", evidence, 1.0, True)
+            place = next((plugin.folder for plugin in scan.plugins if plugin.id == step.id), "")
+            title = f"{step.id} is to be set aside"
+            yield Item(f"aside:{step.id}", Stage.PLUGINS, title, f"plugin {step.id}", place, why, False, (way,))
+    for item in aside:
+        if item.ready:
+            back = Option(
+                ReturnPlugin(item.id), f"Bring {item.id} back", (f"{item.ready} accepts {crossing.setup.to}",), 0.5
+            )
+            title = f"{item.id} is set aside, and {item.ready} would fit now"
+            yield Item(f"aside:{item.id}", Stage.PLUGINS, title, f"plugin {item.id}", "", item.why, True, (back,))
+
+
+_WAY_TITLES: Mapping[str, str] = {
+    "mine": "Keep yours",
+    "incoming": "Take incoming",
+    "both": "Both, yours first",
+    "swapped": "Both, incoming first",
+    "finer": "Merge token by token",
+    "base": "As it was before",
+}
+
+
+def _about(file: FileMerge, due: Conflict) -> str:
+    """What a decision is about, in a few words."""
+    if isinstance(file.merge, KeyedMerge):
+        return f"both changed {due.at.lstrip('/')}"
+    if isinstance(file.merge, TextMerge):
+        mine = " ".join(" ".join(part_of(file.merge, due, "mine")).split())
+        return f"both changed “{mine[:44]}{'…' if len(mine) > 44 else ''}”" if mine else file.why.split(";")[0]
+    return file.why.split(";")[0]
+
+
+def _ways(file: FileMerge, due: Conflict, known: Mapping[str, Remembered]) -> tuple[Option, ...]:
+    """The ways to settle a decision; first the one that was taken when the same conflict came up before."""
+    titles = dict(_WAY_TITLES)
+    if due.kind == "file":
+        titles["mine"] = "Keep yours" if file.mine else "Leave it deleted"
+        titles["incoming"] = "Take incoming" if file.incoming else "Let it go"
+    evidence = {"finer": (f"gives: {due.finer.strip()}",)} if due.finer is not None else {}
+    if isinstance(file.merge, KeyedMerge):
+        versions = dict(zip(("base", "mine", "incoming"), file.merge.versions(due), strict=True))
+        evidence = {way: (text or "not there",) for way, text in versions.items()}
+    before = known.get(due.id)
+    found = [
+        Option(ResolveConflict(due.id, way), titles[way], evidence.get(way, ())) for way in due.ways if way in titles
+    ]
+    if before is not None and before.take in titles:
+        found.sort(key=lambda item: item.id != before.take)
+        found[0] = replace(found[0], evidence=(*found[0].evidence, before.words), confidence=0.9)
+    elif before is not None and before.take == "text" and "text" in due.ways:
+        found.insert(
+            0, Option(ResolveConflict(due.id, "again"), "As written before", (before.text.strip(), before.words), 0.9)
+        )
+    return tuple(found)

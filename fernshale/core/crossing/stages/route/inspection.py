@@ -1,0 +1,55 @@
+"""Inspect the route: the plan of the leg, the options there are, notes, faults, demands."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from fernshale.core.base.work import CancelToken
+from fernshale.core.crossing.project.commands import read_requirements
+from fernshale.core.crossing.project.plugin_plan import plan, read_wishes, shelf_of
+from fernshale.core.crossing.project.release_notes import find_notes
+from fernshale.core.crossing.project.scan import ProjectScan
+from fernshale.core.crossing.project.source_texts import read_texts
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.stages.route.items import route_items
+from fernshale.core.crossing.stages.route.options import find_routes
+from fernshale.core.crossing.stages.route.toolchain import check_demands
+from fernshale.core.crossing.stages.route.view import RouteView
+from fernshale.core.route.candidates import InstalledPlugin, PluginWishes, concerning, find_candidates
+from fernshale.core.route.planner import readiness
+
+
+def inspect_route(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> RouteView:
+    """Look at the way ahead; runs nothing and writes nothing."""
+    shelf, setup = shelf_of(scan), crossing.setup
+    texts = read_texts(scan, token)
+    wishes = read_wishes(crossing)
+    leg = plan(scan, crossing, token)
+    releases = shelf.engines_of(scan.profile.id)
+    field = find_candidates(
+        shelf,
+        setup.to,
+        [InstalledPlugin(p.id, p.version, p.accepts) for p in scan.plugins],
+        PluginWishes(),
+        texts.used,
+    )
+    table = {(id, item.version): readiness(shelf, id, item.version) for id in field.order for item in releases}
+    target = shelf.engine(scan.profile.id, setup.to)
+    demands = check_demands(scan, target.demands, read_requirements(crossing))
+    decided = crossing.decisions()
+    rest = setup.stops[setup.leg :]
+    view = RouteView(
+        leg,
+        find_routes(scan, shelf, setup.from_, setup.target, rest, wishes, texts, token),
+        rest,
+        releases,
+        table,
+        field.of,
+        find_notes(shelf, scan.profile, leg, texts, decided),
+        {item.version: tuple(fault.what for fault in concerning(item.faults, texts.used)) for item in releases},
+        demands,
+        shelf.notices,
+        frozenset(decided),
+        (),
+    )
+    return replace(view, items=tuple(item for item in route_items(view, crossing) if item.key not in decided))

@@ -1,0 +1,66 @@
+"""The open items of Route."""
+
+from __future__ import annotations
+
+from fernshale.core.base.release import parse_release
+from fernshale.core.crossing.project.plugin_plan import plugin_key
+from fernshale.core.crossing.record.actions import Choose
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.items import Item, Option
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.route.actions import ChooseRoute
+from fernshale.core.crossing.stages.route.options import RouteOption
+from fernshale.core.crossing.stages.route.toolchain import demand_items
+from fernshale.core.crossing.stages.route.view import RouteView
+from fernshale.core.route.planner import UNSURE, PluginStep
+
+
+def route_items(view: RouteView, crossing: Crossing) -> list[Item]:
+    to = view.leg.to
+    items = []
+    others = [way for way in view.ways if way.stops != view.stops and to not in way.stops[:-1]]
+    for fault in view.faults.get(to, ()):
+        title = f"{to} has a known fault that concerns this project"
+        key = f"route:fault:{to}:{fault}"
+        go = Option(Choose(key, "take"), "Go there all the same", ("what it breaks is known",), 0.3)
+        ways = tuple(
+            Option(
+                ChooseRoute(" ".join(way.stops), key.removeprefix("route:")), f"Go {way.title}", (_way_words(way),), 0.4
+            )
+            for way in others
+        )
+        options = (*(ways if to != crossing.setup.target else ()), go)
+        items.append(Item(key, Stage.ROUTE, title, detail=fault, options=options))
+    if parse_release(to).is_preview:
+        key = f"route:preview:{to}"
+        take = Option(Choose(key, "take"), "Take the preview", ("previews change until they are released",), 0.3)
+        items.append(Item(key, Stage.ROUTE, f"{to} is a preview", options=(take,)))
+    conflicts = {item.plugin: item for item in view.leg.conflicts}
+    for step in view.leg.plugins:
+        conflict = conflicts.get(step.id)
+        lines = (*(conflict.demands if conflict else ()), *(conflict.ways if conflict else ()))
+        items += _plugin_items(step, plugin_key(crossing.setup, step.id), to, "\n".join((step.why, *lines)))
+    return items + demand_items(view.demands, to, list(crossing.decisions()))
+
+
+def _plugin_items(step: PluginStep, key: str, to: str, detail: str) -> list[Item]:
+    take = Option(Choose(key, "take"), f"Take {step.to}", (step.why,), 0.4)
+    keep = Option(Choose(key, "keep"), f"Hold {step.from_ or 'the copy'} back as it is", ("it may not compile",), 0.3)
+    aside = Option(Choose(key, "aside"), "Set it aside for now", ("the plan goes on without it",), 0.2)
+    options: tuple[Option, ...]
+    if step.action == "nothing":
+        title, options = f"{step.id} has nothing for {to}", (keep, aside)
+    elif step.action in UNSURE:
+        title, options = f"{step.id} for {to}: {step.action}, {step.to}", (take, keep, aside)
+    elif step.action == "follow":
+        take = Option(Choose(key, "take"), f"Follow it to {step.becomes} {step.to}", (step.why,), 0.8)
+        title, options = f"{step.id} is {step.becomes} now", (take, keep)
+    elif "known fault" in step.why:
+        title, options = f"{step.id} {step.to} has a known fault that concerns this project", (take, keep, aside)
+    else:
+        return []
+    return [Item(key, Stage.ROUTE, title, f"plugin {step.id}", detail=detail, options=options)]
+
+
+def _way_words(way: RouteOption) -> str:
+    return "; ".join(f"{item.leg.from_} → {item.leg.to}: {item.places} places" for item in way.legs)

@@ -1,0 +1,42 @@
+"""Choosing the stops of a crossing."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.release import parse_release, same_release
+from fernshale.core.crossing.project.plugin_plan import shelf_of
+from fernshale.core.crossing.project.scan import ProjectScan
+from fernshale.core.crossing.record.actions import Author
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.logbook import note
+from fernshale.core.crossing.record.stage import Stage
+
+
+def choose_route(crossing: Crossing, scan: ProjectScan, stops: Sequence[str], author: Author) -> None:
+    """Go over these stops from where the crossing is. Raises MisuseError for stops that lead nowhere, NotOnShelf."""
+    setup, shelf = crossing.setup, shelf_of(scan)
+    order = [setup.from_, *stops]
+    if not stops or not same_release(stops[-1], setup.target):
+        raise MisuseError(f"a way of this crossing ends at {setup.target}")
+    for low, high in zip(order, stops, strict=False):
+        shelf.engine(scan.profile.id, high)
+        if parse_release(high) <= parse_release(low):
+            raise MisuseError(f"a way goes up: {high} does not come after {low}")
+    if scan.release != setup.from_:
+        raise MisuseError(
+            f"this leg is under way: the project is on {scan.release} already",
+            f"Undo back to {setup.from_} to go another way, or choose one when this leg is done.",
+        )
+    kept = setup.stops[: setup.leg]
+    crossing.change_setup(replace(setup, stops=(*kept, *stops)))
+    words = "direct" if len(stops) == 1 else "over " + ", ".join(stops[:-1])
+    note(
+        crossing,
+        Stage.ROUTE,
+        f"the way to {setup.target} goes {words}",
+        f"{author.who}: {author.why}".strip(": "),
+        "way",
+    )

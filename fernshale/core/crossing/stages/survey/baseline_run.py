@@ -1,0 +1,99 @@
+"""Building and running the project as it is, before anything is changed."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import astuple, replace
+
+from fernshale.core.base.errors import MisuseError
+from fernshale.core.base.quantities import seconds
+from fernshale.core.base.release import parse_release
+from fernshale.core.base.work import CancelToken, Work
+from fernshale.core.build.reading import read_diagnostics
+from fernshale.core.crossing.project.baseline import Baseline
+from fernshale.core.crossing.project.commands import (
+    CommandCall,
+    RequirementResult,
+    check_requirements,
+    run_profile_command,
+    tail,
+)
+from fernshale.core.crossing.project.runs import run_game
+from fernshale.core.crossing.project.scan import ProjectScan
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.logbook import note
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.survey.view import requirement_key
+
+
+def take_baseline(crossing: Crossing, scan: ProjectScan, work: Work) -> Baseline | None:
+    """Build and run the project as it is, and keep how that went.
+
+    The profile's preconditions are tried first; None while one does not hold and nobody decided to go on all the same.
+    Raises MisuseError once the project has left its release.
+    """
+    if not is_on_start(scan, crossing):
+        raise MisuseError(
+            f"the project is on {scan.release} already; a baseline is taken on {crossing.setup.from_}",
+            "Undo back to the start for a baseline.",
+        )
+    requirements = try_requirements(crossing, scan, work.token)
+    decided = crossing.decisions()
+    if any(not item.holds and requirement_key(item) not in decided for item in requirements):
+        return None
+    commands = scan.profile.commands
+    baseline = Baseline(scan.release, True, 0.0, 0, "", None, time.time())
+    if commands.build is not None:
+        work.progress("building as it is today", 0, 2)
+        built = run_profile_command(crossing, scan, CommandCall("build", Stage.SURVEY, "the baseline"), work)
+        lines = built.text.splitlines()
+        warnings = sum(item.severity == "warning" for item in read_diagnostics(lines, scan.profile.diagnostic))
+        baseline = replace(
+            baseline, built=built.status == 0, build_s=built.elapsed_s, warnings=warnings, said=tail(lines),
+            log=str(crossing.fact("log build")),
+        )  # fmt: skip
+    if commands.run is not None and baseline.built:
+        work.progress("running as it is today", 1, 2)
+        baseline = replace(baseline, run=run_game(crossing, scan, Stage.SURVEY, work))
+    crossing.keep_fact("baseline", baseline_json(baseline))
+    note(crossing, Stage.SURVEY, f"baseline on {scan.release}: {describe_baseline(baseline)}", "", "baseline")
+    return baseline
+
+
+def try_requirements(crossing: Crossing, scan: ProjectScan, token: CancelToken) -> tuple[RequirementResult, ...]:
+    """Try the profile's preconditions and keep what came of it. Raises TrustNeeded."""
+    requirements = check_requirements(scan, token)
+    crossing.keep_fact("requirements", [list(astuple(item)) for item in requirements])
+    for item in requirements:
+        if not item.holds:
+            note(crossing, Stage.SURVEY, f"{item.name} does not hold: {item.found}", item.hint, "requirements")
+    return requirements
+
+
+def describe_baseline(baseline: Baseline) -> str:
+    """How the baseline went, in a few words."""
+    if not baseline.built:
+        return "does not build"
+    parts = [f"builds in {seconds(baseline.build_s)}"] if baseline.log else []
+    if baseline.run is not None:
+        fails = "but the run fails" if parts else "does not run"
+        parts.append(f"runs in {seconds(baseline.run.elapsed_s)}" if baseline.run.passed else fails)
+    return ", ".join(parts)
+
+
+def is_on_start(scan: ProjectScan, crossing: Crossing) -> bool:
+    """Whether the project is still on the release that the crossing comes from, so that a baseline can be taken."""
+    return parse_release(scan.release) == parse_release(crossing.setup.from_)
+
+
+def baseline_json(baseline: Baseline) -> dict[str, object]:
+    return {
+        "release": baseline.release,
+        "built": baseline.built,
+        "build_s": baseline.build_s,
+        "warnings": baseline.warnings,
+        "said": baseline.said,
+        "run": baseline.run.to_json() if baseline.run else None,
+        "time": baseline.time,
+        "log": baseline.log,
+    }

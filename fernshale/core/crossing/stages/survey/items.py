@@ -1,0 +1,122 @@
+"""The open items of Survey."""
+
+from __future__ import annotations
+
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.crossing.project.baseline import Baseline
+from fernshale.core.crossing.project.commands import (
+    RequirementResult,
+)
+from fernshale.core.crossing.project.plugin_origins import PluginOrigin
+from fernshale.core.crossing.project.scan import ProjectScan
+from fernshale.core.crossing.record.actions import Choose
+from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.items import Item, Option
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.survey.actions import CheckRequirements, RemovePath, TakeBaseline
+from fernshale.core.crossing.stages.survey.baseline_run import describe_baseline, is_on_start
+from fernshale.core.crossing.stages.survey.view import BASELINE_KEY, requirement_key
+from fernshale.core.survey.duplicates import DuplicateLibrary
+from fernshale.core.survey.release_sites import FoundSite
+
+
+def survey_items(
+    scan: ProjectScan, plugins: tuple[PluginOrigin, ...], requirements: tuple[RequirementResult, ...], alone: bool
+) -> list[Item]:
+    """`alone`: no crossing was begun; in one, Route and Engine speak of plugins and sites."""
+    items = []
+    for path, why in scan.manifest.reported:
+        items.append(
+            Item(f"survey:unread:{path}", Stage.SURVEY, f"{path} could not be read", "own", path, why, needs_you=False)
+        )
+    for need in requirements:
+        if not need.holds:
+            detail = f"{need.found}. {need.hint}"
+            again = Option(CheckRequirements(need.name), "Look again", ("once it is there",), 0.5)
+            without = Option(
+                Choose(requirement_key(need), "without"), "Go on all the same", ("the build may fail for it",), 0.2
+            )
+            title = f"{need.name}: {need.found}"
+            items.append(Item(requirement_key(need), Stage.SURVEY, title, detail=detail, options=(again, without)))
+    if not alone:
+        return items
+    for item in plugins:
+        if scan.shelf is not None and item.origin is None:
+            title = f"{item.plugin.id}: no release of it is on the shelf"
+            items.append(
+                Item(
+                    f"survey:origin:{item.plugin.id}",
+                    Stage.SURVEY,
+                    title,
+                    "plugin",
+                    item.plugin.folder,
+                    needs_you=False,
+                )
+            )
+    engine = [site for site in scan.sites if not site.plugin and site.notation == "exact"]
+    items += [_odd_site(site, scan) for site in engine if site.value.text != scan.release]
+    return items
+
+
+def duplicate_items(doubles: tuple[DuplicateLibrary, ...], plugins: tuple[PluginOrigin, ...]) -> list[Item]:
+    items = []
+    for item in doubles:
+        name = f"double:{item.one}:{item.other}"
+        key = f"survey:{name}"
+        ways = [Option(RemovePath(name, path), f"Remove {path}", (item.why,), 0.4) for path in (item.one, item.other)]
+        keep = Option(Choose(key, "keep"), "Keep both", ("they are both needed",), 0.3)
+        title = f"{item.one} and {item.other} seem to be one library"
+        items.append(Item(key, Stage.SURVEY, title, "", item.other, item.why, True, (*ways, keep)))
+    for plugin in plugins:
+        origin = plugin.origin
+        if origin is None:
+            continue
+        for path, name in origin.leftovers.items():
+            place = f"{plugin.plugin.folder}/{path}"
+            name = f"leftover:{place}"
+            key = f"survey:{name}"
+            ways = [Option(RemovePath(name, TreePath(place)), "Remove it", (f"{origin.name} has no such file",), 0.6)]
+            keep = Option(Choose(key, "keep"), "Keep it", ("it is in use",), 0.3)
+            title = f"{place} is left over from {plugin.plugin.id} {name}"
+            owner = f"plugin {plugin.plugin.id}"
+            items.append(Item(key, Stage.SURVEY, title, owner, place, "", True, (*ways, keep)))
+    return items
+
+
+def _odd_site(site: FoundSite, scan: ProjectScan) -> Item:
+    title = f"{site.file} names {site.value.text}, the project is on {scan.release}"
+    return Item(
+        f"survey:site:{site.file}:{site.at.text}",
+        Stage.SURVEY,
+        title,
+        "own",
+        f"{site.file}:{site.line}",
+        needs_you=False,
+    )
+
+
+def baseline_items(scan: ProjectScan, crossing: Crossing | None, baseline: Baseline | None) -> list[Item]:
+    commands = scan.profile.commands
+    does = " and ".join(
+        word for word, command in (("build", commands.build), ("run", commands.run)) if command is not None
+    )
+    if crossing is None or not does:
+        return []
+    without = Option(
+        Choose(BASELINE_KEY, "without"),
+        "Go on without a baseline",
+        ("what was broken before cannot be told apart later",),
+        0.2,
+    )
+    is_before = is_on_start(scan, crossing)
+    if baseline is None:
+        build = Option(TakeBaseline(), f"{does.capitalize()} it now", ("the profile has the commands",), 1.0, True)
+        title = f"no baseline yet: does it {does} today?" if is_before else f"no baseline on {crossing.setup.from_}"
+        ways = (build, without) if is_before else (without,)
+        return [Item(BASELINE_KEY, Stage.SURVEY, title, detail="", options=ways, needs_you=not is_before)]
+    if not baseline.is_good(commands):
+        again = Option(TakeBaseline(), f"{does.capitalize()} again", (), 0.5)
+        title = f"today's project on {baseline.release}: {describe_baseline(baseline)}"
+        ways = (again, without) if is_before else (without,)
+        return [Item(BASELINE_KEY, Stage.SURVEY, title, detail=baseline.said, options=ways)]
+    return []
