@@ -17,6 +17,7 @@ from fernshale.core.crossing.flow.start import begin_crossing
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import AnotherActs, Crossing, EntryText, all_crossings, find_crossing
 from fernshale.core.crossing.record.decisions import Decision, Recorded
+from fernshale.core.crossing.record.facts import START
 from fernshale.core.crossing.record.logbook import (
     CannotUndo,
     go_back_to,
@@ -190,7 +191,7 @@ def test_undone_plugin_gives_its_decisions_back(tree: Tree, token: CancelToken) 
 def test_snapshot_comes_back_as_a_step_of_its_own(tree: Tree, token: CancelToken) -> None:
     project, crossing = _until_build(tree)
     changed = listing(project)
-    start = crossing.fact("start")
+    start = crossing.read(START)
     entry = restore_snapshot(crossing, start, ("game.py", "candle.ini"), Work(token=token))
     assert (project / "candle.ini").read_text().startswith("; the game\nwick = 1.4")
     undo(crossing, entry, Work(token=token))

@@ -14,7 +14,8 @@ from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.flow.autopilot import cross
 from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.decisions import Decision
-from fernshale.core.crossing.record.git_commits import KEY, commit_of, find_work_tree
+from fernshale.core.crossing.record.facts import START
+from fernshale.core.crossing.record.git_commits import _COMMITS, KEY, commit_of, find_work_tree
 from fernshale.core.crossing.record.items import Item
 from fernshale.core.crossing.record.logbook import (
     ensure_snapshot,
@@ -121,7 +122,7 @@ def test_each_step_is_a_commit_on_a_branch_of_its_own(tree: Tree, token: CancelT
     snapshot = ensure_snapshot(crossing, "all of it", Work(token=token))
     kept = crossing.store.manifest(snapshot).files
     assert "build/out.log" in kept and ".git/HEAD" in kept
-    start = crossing.fact("start")
+    start = crossing.read(START)
     restore_snapshot(crossing, start, (), Work(token=token))
     assert not (project / "made.txt").exists() and _subjects(project)[0].startswith("Survey: restored")
     go_back_to(crossing, first, Work(token=token))
@@ -140,7 +141,7 @@ def test_nothing_of_git_is_touched_when_the_user_says_no(tree: Tree, token: Canc
     undo(crossing, id, Work(token=token))
     assert _item(crossing) is None
     assert {path: item for path, item in listing(wick.project).items() if path.startswith(".git/")} == before
-    assert not (wick.project / "ran").exists() and crossing.fact("git commits") is None
+    assert not (wick.project / "ran").exists() and crossing.read(_COMMITS) == {}
 
 
 def test_looking_writes_nothing_into_git_and_runs_nothing_it_names(tree: Tree) -> None:

@@ -221,5 +221,6 @@ def test_a_crossing_from_before_writes_were_kept_gets_them_from_its_logbook(tree
     undo(crossing, second, Work())
     with crossing._database() as database:
         database.execute("DROP TABLE writes")
+        database.execute("PRAGMA user_version = 0")
     again = Crossing(crossing.folder)
     assert again.writes() == (Write(first, True, 1), Write(second, True, 2), Write(second, False, 2))

@@ -7,7 +7,7 @@ keeps its signature and says at run time that it was set aside.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import TreePath, printable
@@ -15,6 +15,7 @@ from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing, EntryText
+from fernshale.core.crossing.record.facts import Fact
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.reversal import take_back, waiting_steps
 from fernshale.core.crossing.record.stage import Stage
@@ -24,7 +25,8 @@ from fernshale.core.survey.release_sites import read_project_text
 
 What = Literal["line", "function", "file"]
 _ABOUT = "debt "
-_FACT = "debts"
+# Of each logbook entry that switched code off: what, title, place, reason.
+_FACT: Fact[dict[str, list[Any]]] = Fact("debts", {}, dict)
 _MARK = "set aside: "
 # What stands in place of a body, by language, and the header that C and C++ need for it.
 _STUBS = {
@@ -79,8 +81,8 @@ def switch_code_off(crossing: Crossing, scan: ProjectScan, place: CodeLine, what
             title = f"{name} set aside"
         draft.write(path, file.with_text(new).encode())
     entry = write_step(crossing, EntryText(Stage.BUILD, title, why, f"{_ABOUT}{what}"), draft.change_set(), work)
-    kept = crossing.fact(_FACT) or {}
-    crossing.keep_fact(_FACT, {**kept, str(entry): [what, title, f"{path}:{line}", why]})
+    kept = crossing.read(_FACT)
+    crossing.keep(_FACT, {**kept, str(entry): [what, title, f"{path}:{line}", why]})
     return entry
 
 
@@ -95,7 +97,7 @@ def switch_code_on(crossing: Crossing, entry: int, work: Work) -> int:
 
 def find_debts(crossing: Crossing) -> tuple[Debt, ...]:
     """What is set aside and was not put back, in the order in which it was done."""
-    known = crossing.fact(_FACT) or {}
+    known = crossing.read(_FACT)
     found = []
     for entry in waiting_steps(crossing, _ABOUT):
         if str(entry.id) in known:

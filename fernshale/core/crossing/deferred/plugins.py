@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Collection
 from dataclasses import dataclass
+from typing import Any
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.globs import matches
@@ -18,6 +19,7 @@ from fernshale.core.base.work import Work
 from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing, EntryText
+from fernshale.core.crossing.record.facts import Fact
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.reversal import take_back, waiting_steps
 from fernshale.core.crossing.record.stage import Stage
@@ -31,7 +33,8 @@ from fernshale.core.survey.release_sites import expand
 from fernshale.core.survey.value_access import find_values, replace_values
 
 _ABOUT = "aside "
-_FACT = "aside"
+# Of each logbook entry that left a plugin out: id, version, reason, condition, and releases that were there and did not fit.
+_FACT: Fact[dict[str, list[Any]]] = Fact("aside", {}, dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,9 +69,9 @@ def leave_plugin_out(crossing: Crossing, scan: ProjectScan, plugin: Plugin, why:
     title = f"{plugin.id} {plugin.version} set aside · {count(len(inside), 'file')} taken out"
     entry = write_step(crossing, EntryText(Stage.PLUGINS, title, why, f"{_ABOUT}{plugin.id}"), draft.change_set(), work)
     condition = f"a release of it that accepts {crossing.setup.to}"
-    kept = crossing.fact(_FACT) or {}
+    kept = crossing.read(_FACT)
     declined = _fitting(scan, plugin.id, crossing.setup.to)
-    crossing.keep_fact(_FACT, {**kept, str(entry): [plugin.id, plugin.version, why, condition, declined]})
+    crossing.keep(_FACT, {**kept, str(entry): [plugin.id, plugin.version, why, condition, declined]})
     return entry
 
 
@@ -83,7 +86,7 @@ def return_plugin(crossing: Crossing, id: str, work: Work) -> int:
 
 def find_left_out(crossing: Crossing, scan: ProjectScan | None) -> tuple[PluginLeftOut, ...]:
     """What is set aside and was not brought back; with a scan also whether a release is there that would fit."""
-    known = crossing.fact(_FACT) or {}
+    known = crossing.read(_FACT)
     found = []
     for entry in waiting_steps(crossing, _ABOUT):
         if str(entry.id) in known:

@@ -13,6 +13,7 @@ from fernshale.core.crossing.project.plugin_plan import plan_for
 from fernshale.core.crossing.project.scan import ProjectScan, scan_project
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing, Setup, begin
+from fernshale.core.crossing.record.facts import START
 from fernshale.core.crossing.record.logbook import ensure_snapshot, note
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.route.stops import choose_route
@@ -58,11 +59,11 @@ def begin_crossing(
         plan_for(scan, low, high, PluginWishes(), work.token)
     setup = Setup(scan.project, profile.path, shelf.addresses, scan.release, stops, 0, tuple(members), extent.original)
     crossing = begin(setup)
-    if crossing.fact("start") is None:
+    if not crossing.read(START):
         if parse_release(scan.release) == parse_release(to):
             raise MisuseError(f"the project is on {to} already", "Choose another release to go to.")
         with crossing.acting():
-            crossing.keep_fact("start", ensure_snapshot(crossing, "before anything was touched", work))
+            crossing.keep(START, ensure_snapshot(crossing, "before anything was touched", work))
             words = f", over {', '.join(via)}" if via else ""
             note(crossing, Stage.ROUTE, f"target {to} chosen, from {scan.release}{words}", "", "route")
     elif via and crossing.setup.stops[crossing.setup.leg :] != stops:

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 from fernshale.core.crossing.project.runs import RunRecord
 from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.facts import Fact
 from fernshale.core.profile.model import Commands
 
 
@@ -29,8 +31,28 @@ class Baseline:
 
 def read_baseline(crossing: Crossing) -> Baseline | None:
     """The baseline that was kept, None where none was taken."""
-    data = crossing.fact("baseline")
-    if data is None:
-        return None
+    return crossing.read(BASELINE)
+
+
+def baseline_json(baseline: Baseline) -> dict[str, object]:
+    """The baseline as JSON."""
+    return {
+        "release": baseline.release,
+        "built": baseline.built,
+        "build_s": baseline.build_s,
+        "warnings": baseline.warnings,
+        "said": baseline.said,
+        "run": baseline.run.to_json() if baseline.run else None,
+        "time": baseline.time,
+        "log": baseline.log,
+    }
+
+
+def _from_json(data: dict[str, Any]) -> Baseline:
     run = RunRecord.from_json(data["run"]) if data["run"] else None
     return Baseline(**{**data, "run": run})
+
+
+BASELINE: Fact[Baseline | None] = Fact(
+    "baseline", None, _from_json, lambda value: baseline_json(value) if value is not None else None
+)

@@ -12,6 +12,7 @@ from fernshale.core.base.errors import CommandError
 from fernshale.core.base.work import CancelToken
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.facts import Fact
 from fernshale.core.crossing.record.trust import require_trust
 from fernshale.core.process.command import run_command
 from fernshale.core.profile.model import Check
@@ -32,25 +33,41 @@ class CheckRow:
         return self.results.get(release, CheckResult(self.check.name, "not tried", release=release))
 
 
+def _check(data: Mapping[str, Any]) -> Check:
+    return Check(**{**data, "run": tuple(data["run"])})
+
+
+OWN_CHECKS: Fact[tuple[Check, ...]] = Fact(
+    "checks", (), lambda data: tuple(_check(item) for item in data), lambda checks: [asdict(item) for item in checks]
+)
+CHECK_RESULTS: Fact[tuple[CheckResult, ...]] = Fact(
+    "check results",
+    (),
+    lambda data: tuple(CheckResult(**item) for item in data),
+    lambda results: [asdict(item) for item in results],
+)
+# The names of checks that were proposed and refused.
+REFUSED_CHECKS: Fact[tuple[str, ...]] = Fact("checks not wanted", (), tuple, list)
+
+
 def listed_checks(crossing: Crossing, scan: ProjectScan) -> tuple[Check, ...]:
     """The profile's checks, then the crossing's own."""
     return (*scan.profile.check, *own_checks(crossing))
 
 
 def own_checks(crossing: Crossing) -> tuple[Check, ...]:
-    return tuple(_check(item) for item in crossing.fact("checks") or ())
+    return crossing.read(OWN_CHECKS)
 
 
 def keep_results(crossing: Crossing, results: Iterable[CheckResult]) -> None:
-    kept = [asdict(item) for item in results]
-    crossing.keep_fact("check results", [*(crossing.fact("check results") or ()), *kept][-_MOST_RESULTS:])
+    """Keep results of checks, the newest last."""
+    crossing.keep(CHECK_RESULTS, (*crossing.read(CHECK_RESULTS), *results)[-_MOST_RESULTS:])
 
 
 def check_rows(crossing: Crossing, scan: ProjectScan) -> tuple[CheckRow, ...]:
     """All checks with their latest results by release."""
     latest: dict[str, dict[str, CheckResult]] = {}
-    for item in crossing.fact("check results") or ():
-        result = CheckResult(**item)
+    for result in crossing.read(CHECK_RESULTS):
         latest.setdefault(result.name, {})[result.release] = result
     return tuple(CheckRow(item, latest.get(item.name, {})) for item in listed_checks(crossing, scan))
 
@@ -75,7 +92,3 @@ def try_check(
         result = check_log(check, log)
     who = "Fernshale"
     return replace(result, release=scan.release, time=time.time(), elapsed_s=time.monotonic() - begun, who=who)
-
-
-def _check(data: Mapping[str, Any]) -> Check:
-    return Check(**{**data, "run": tuple(data["run"])})

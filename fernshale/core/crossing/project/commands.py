@@ -8,7 +8,7 @@ import shlex
 import sys
 import time
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import astuple, dataclass, field
 from pathlib import Path
 
 from fernshale.core.base.bounded_regex import search
@@ -19,6 +19,7 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.freshness import about_command
 from fernshale.core.crossing.project.scan import ProjectScan, command_places
 from fernshale.core.crossing.record.database import Crossing, EntryText
+from fernshale.core.crossing.record.facts import Fact, text_fact
 from fernshale.core.crossing.record.logbook import watching
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.record.trust import require_trust
@@ -41,6 +42,19 @@ class RequirementResult:
     version: str = ""
 
 
+REQUIREMENTS: Fact[tuple[RequirementResult, ...]] = Fact(
+    "requirements",
+    (),
+    lambda data: tuple(RequirementResult(*item) for item in data),
+    lambda found: [list(astuple(item)) for item in found],
+)
+
+
+def log_of(command: str) -> Fact[str]:
+    """Where the log of the last run of a command is kept."""
+    return text_fact(f"log {command}")
+
+
 def check_requirements(scan: ProjectScan, token: CancelToken) -> tuple[RequirementResult, ...]:
     """Try the preconditions of the profile. Raises TrustNeeded."""
     if scan.profile.requirement:
@@ -50,7 +64,7 @@ def check_requirements(scan: ProjectScan, token: CancelToken) -> tuple[Requireme
 
 def read_requirements(crossing: Crossing) -> tuple[RequirementResult, ...]:
     """What came of the preconditions the last time they were tried; empty before that."""
-    return tuple(RequirementResult(*item) for item in crossing.fact("requirements") or ())
+    return crossing.read(REQUIREMENTS)
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,7 +104,7 @@ def run_profile_command(crossing: Crossing, scan: ProjectScan, call: CommandCall
         )
     log = crossing.scratch("logs") / f"{int(time.time() * 1000)}-{name}.log"
     write_atomic(log, finished.output)
-    crossing.keep_fact(f"log {name}", str(log))
+    crossing.keep(log_of(name), str(log))
     return finished
 
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
+from typing import Any
 
 from fernshale.core.base.errors import CommandError
 from fernshale.core.base.quantities import count
@@ -13,13 +14,16 @@ from fernshale.core.change.draft import Draft
 from fernshale.core.crossing.project.commands import CommandCall, run_profile_command, tail
 from fernshale.core.crossing.project.scan import ProjectScan, scan_crossing
 from fernshale.core.crossing.record.database import Crossing, EntryText, LogEntry
+from fernshale.core.crossing.record.facts import Fact
 from fernshale.core.crossing.record.logbook import recover_interrupted, write_step
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.record.trust import require_trust
 from fernshale.core.engine.generated_files import replaceable_files
 from fernshale.core.snapshot.tree_walk import entry_below
 
-_SWEEP, _SETTLED = "sweep", "sweep settled"
+_SWEEP = "sweep"
+# The last step that removed generated files and was followed up.
+_SETTLED: Fact[int] = Fact("sweep settled", 0, int)
 
 
 # How many lines of a failed generator's output are kept.
@@ -39,13 +43,20 @@ class Regenerated:
     restored: tuple[TreePath, ...] = ()
 
 
+def _from_json(data: dict[str, Any]) -> Regenerated:
+    restored = tuple(TreePath(path) for path in data.get("restored", ()))
+    return Regenerated(data["release"], data["status"], data["said"], restored)
+
+
+REGENERATED: Fact[Regenerated | None] = Fact(
+    "regenerated", None, _from_json, lambda value: asdict(value) if value is not None else None, per_leg=True
+)
+
+
 def read_regenerated(crossing: Crossing, release: str) -> Regenerated | None:
     """How the generator ended for `release` on the leg in hand; None where it did not run."""
-    kept = crossing.leg_fact("regenerated")
-    if not kept or kept["release"] != release:
-        return None
-    restored = tuple(TreePath(path) for path in kept.get("restored", ()))
-    return Regenerated(kept["release"], kept["status"], kept["said"], restored)
+    kept = crossing.read(REGENERATED)
+    return kept if kept is not None and kept.release == release else None
 
 
 def files_to_replace(scan: ProjectScan, crossing: Crossing, *, is_moved: bool) -> tuple[TreePath, ...]:
@@ -82,15 +93,14 @@ def regenerate(crossing: Crossing, work: Work) -> Regenerated | None:
     finally:
         restored = restore_swept(crossing, sweep, has_failed=status != 0) if sweep is not None else ()
     outcome = Regenerated(scan.release, status, said, restored if status == 0 else ())
-    kept = {"release": outcome.release, "status": status, "said": said, "restored": list(outcome.restored)}
-    crossing.keep_leg_fact("regenerated", kept)
+    crossing.keep(REGENERATED, outcome)
     return outcome
 
 
 def unsettled_sweep(crossing: Crossing) -> LogEntry | None:
     """The step that removed generated files for a run of the generator that a kill ended; None where there is none."""
     sweeps = [entry for entry in crossing.logbook() if entry.about == _SWEEP and entry.can_undo]
-    return sweeps[-1] if sweeps and sweeps[-1].id > (crossing.fact(_SETTLED) or 0) else None
+    return sweeps[-1] if sweeps and sweeps[-1].id > crossing.read(_SETTLED) else None
 
 
 def _sweep(crossing: Crossing, scan: ProjectScan, work: Work) -> LogEntry | None:
@@ -123,5 +133,5 @@ def restore_swept(crossing: Crossing, sweep: LogEntry, *, has_failed: bool) -> t
         write_step(
             crossing, EntryText(Stage.ENGINE, title, reason), ChangeSet(tuple(found)), Work()
         )  # fmt: skip
-    crossing.keep_fact(_SETTLED, sweep.id)
+    crossing.keep(_SETTLED, sweep.id)
     return files

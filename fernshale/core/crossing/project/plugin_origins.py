@@ -15,6 +15,7 @@ from fernshale.core.base.treepath import TreePath, on_disk
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.scan import ProjectScan, plugin_manifest
 from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.facts import START
 from fernshale.core.snapshot.manifest import Manifest, TreeEntry
 from fernshale.core.snapshot.store import Store
 from fernshale.core.survey.git_history import find_past
@@ -149,7 +150,7 @@ def _snapshots(
     if not folder.is_dir() or crossing is None:
         return {}
     store = Store(folder)
-    began = store.summary(crossing.fact("start")).taken if crossing.fact("start") else 0.0
+    began = store.summary(start).taken if (start := crossing.read(START)) else 0.0
     earlier = [item for item in store.list() if item.tree == str(scan.project) and item.taken < began]
     found: dict[str, _Elsewhere] = {}
     for item in earlier[-_MOST_SNAPSHOTS:]:

@@ -10,13 +10,14 @@ from fernshale.core.base.work import CancelToken
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.project.source_texts import read_texts
 from fernshale.core.crossing.record.database import Crossing, Setup
+from fernshale.core.crossing.record.facts import Fact
 from fernshale.core.route.candidates import InstalledPlugin, PluginWishes
 from fernshale.core.route.planner import Leg, PluginStep, plan_leg
 from fernshale.core.route.shelf import EngineRelease, Shelf
 from fernshale.core.survey.plugins import Plugin
 
 # The leg fact with what plugins said they accept, from before the project was pointed at the leg's target.
-SAID = "plugins said"
+SAID: Fact[Mapping[str, str] | None] = Fact("plugins said", None, dict, per_leg=True)
 
 
 # How a decision names one version of a plugin.
@@ -26,7 +27,7 @@ _VERSION = "version "
 def plan(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> Leg:
     """The leg in hand for the project's plugins as they are. Raises NotOnShelf for an unknown target."""
     setup = crossing.setup
-    said = crossing.leg_fact(SAID) or {}
+    said = crossing.read(SAID) or {}
     return plan_for(scan, setup.from_, setup.to, read_wishes(crossing), token, said)
 
 

@@ -12,9 +12,10 @@ from typing import Any
 from fernshale.core.base.bounded_regex import search
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.checks import keep_results, listed_checks, try_check
-from fernshale.core.crossing.project.commands import CommandCall, run_profile_command
+from fernshale.core.crossing.project.commands import CommandCall, log_of, run_profile_command
 from fernshale.core.crossing.project.scan import ProjectScan, command_places
 from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.facts import Fact
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.profile.read import fill
 from fernshale.core.trial.checks import CheckResult
@@ -81,6 +82,23 @@ class RunRecord:
         )
 
 
+@dataclass(frozen=True, slots=True)
+class LastTrial:
+    """The last run on a leg's target, and the fingerprint of the tree that ran."""
+
+    run: RunRecord
+    fingerprint: str
+
+
+LAST_TRIAL: Fact[LastTrial | None] = Fact(
+    "trial",
+    None,
+    lambda data: LastTrial(RunRecord.from_json(data["run"]), data["fingerprint"]),
+    lambda value: {"run": value.run.to_json(), "fingerprint": value.fingerprint} if value is not None else None,
+    per_leg=True,
+)
+
+
 def run_game(crossing: Crossing, scan: ProjectScan, stage: Stage, work: Work) -> RunRecord:
     """Run the game, as often as the profile wants for its timings, and try all checks that need nobody.
 
@@ -120,7 +138,7 @@ def run_game(crossing: Crossing, scan: ProjectScan, stage: Stage, work: Work) ->
                 if not check.by_hand
             )
             first = RunRecord(
-                scan.release, finished.status, finished.elapsed_s, str(crossing.fact("log run")), checks, time.time(),
+                scan.release, finished.status, finished.elapsed_s, crossing.read(log_of("run")), checks, time.time(),
                 finished.timed_out, finished.silent_s, command.timeout_s if command else 0.0,
                 pictures=_keep_pictures(crossing, scan, stage, places),
             )  # fmt: skip

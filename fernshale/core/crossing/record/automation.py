@@ -4,17 +4,18 @@ from __future__ import annotations
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.facts import Fact
 
 # From this confidence on a fix is taken by itself, unless the user says otherwise.
 SURE_FROM = 0.9
 NEVER = 2.0
-_SURE, _LATER = "sure from", "put off"
+_SURE: Fact[float] = Fact("sure from", SURE_FROM, float)
+_LATER: Fact[frozenset[str]] = Fact("put off", frozenset(), frozenset, sorted, per_leg=True)
 
 
 def sure_from(crossing: Crossing) -> float:
     """From which confidence on (0 to 1) a fix counts as sure; above 1 none does."""
-    kept = crossing.fact(_SURE)
-    return SURE_FROM if kept is None else float(kept)
+    return crossing.read(_SURE)
 
 
 def keep_sure_from(crossing: Crossing, value: float) -> None:
@@ -23,17 +24,17 @@ def keep_sure_from(crossing: Crossing, value: float) -> None:
         raise MisuseError(
             f"{value} is no confidence to go by", "Say something from 0.5 to 1; above 1 nothing is taken by itself."
         )
-    crossing.keep_fact(_SURE, value)
+    crossing.keep(_SURE, value)
 
 
 def put_off(crossing: Crossing) -> frozenset[str]:
     """The keys of the causes that are not to be looked at now, on this leg."""
-    return frozenset(crossing.leg_fact(_LATER) or ())
+    return crossing.read(_LATER)
 
 
 def put_cause_off(crossing: Crossing, cause: str) -> None:
-    crossing.keep_leg_fact(_LATER, sorted(put_off(crossing) | {cause}))
+    crossing.keep(_LATER, put_off(crossing) | {cause})
 
 
 def take_cause_up(crossing: Crossing, cause: str) -> None:
-    crossing.keep_leg_fact(_LATER, sorted(put_off(crossing) - {cause}))
+    crossing.keep(_LATER, put_off(crossing) - {cause})

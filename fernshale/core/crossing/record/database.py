@@ -1,9 +1,10 @@
 """The state of one crossing on disk: what it is about, its decisions, its logbook, and what was learned.
 
     HOME/crossings/ID/
-      crossing.sqlite    set-up, facts, decisions, logbook (SQLite in WAL mode: a kill loses at most the last transaction)
+      crossing.sqlite    set-up, facts, decisions, logbook (SQLite in WAL mode: a kill loses at most the last transaction);
+                         its tables and their versions are those of `schema`
                          what a step carries out is kept apart (`carried`) and counts among the decisions once it is done;
-                         `writes` has every write of the project in order, see `history`
+                         `writes` has every write of the project in order, see `step_order`
       journal.json       only while a change set is being written
       lock               held (flock) by whoever acts
       logs/ build/ out/  logs of commands, and the folders that builds and runs write into
@@ -31,27 +32,11 @@ from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
 from fernshale.core.base.lock import Held, locked
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.crossing.record.decisions import Decision
+from fernshale.core.crossing.record.facts import LEG_START, START, Fact
+from fernshale.core.crossing.record.schema import add_write, migrate, read_writes
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.record.step_order import BACK, REDO, UNDO, Write, done_after, read_reversal
 from fernshale.core.snapshot.store import Store
-
-_SCHEMA = """
-CREATE TABLE IF NOT EXISTS facts (name TEXT PRIMARY KEY, value TEXT NOT NULL);
-CREATE TABLE IF NOT EXISTS decisions (
-    key TEXT PRIMARY KEY, stage TEXT NOT NULL, choice TEXT NOT NULL, text TEXT NOT NULL,
-    who TEXT NOT NULL, why TEXT NOT NULL, time REAL NOT NULL, entry INTEGER NOT NULL);
-CREATE TABLE IF NOT EXISTS carried AS SELECT * FROM decisions WHERE 0;
-CREATE INDEX IF NOT EXISTS carried_by ON carried (entry);
-CREATE TABLE IF NOT EXISTS logbook (
-    id INTEGER PRIMARY KEY AUTOINCREMENT, time REAL NOT NULL, stage TEXT NOT NULL, title TEXT NOT NULL,
-    why TEXT NOT NULL, about TEXT NOT NULL, snapshot TEXT NOT NULL, changes TEXT, state TEXT NOT NULL);
-"""
-# Kept apart, because a crossing of before this table was kept gets its rows from the logbook.
-_WRITES = """
-CREATE TABLE writes (
-    id INTEGER PRIMARY KEY AUTOINCREMENT, entry INTEGER NOT NULL, is_forward INTEGER NOT NULL, latest INTEGER NOT NULL)
-"""
-
 
 T = TypeVar("T")
 
@@ -175,33 +160,37 @@ class Crossing:
         self.store = Store(home() / "store")
         self.journal = folder / "journal.json"
         with self._database() as database:
-            database.executescript(_SCHEMA)
-            _ensure_writes(database)
+            migrate(database)
         self.setup = self._read_setup()
 
     # -- facts
 
-    def fact(self, name: str) -> Any:
-        """A fact that was kept under `name`, None where there is none."""
+    def read(self, fact: Fact[T], leg: int | None = None) -> T:
+        """The value of a fact; of one per leg, that of the leg in hand where none is named. Raises ProjectError for damage."""
+        name = self._name_of(fact, leg)
+        value = self._value(name)
+        return fact.empty if value is None else self._decoded(lambda: fact.read(value), f"the fact {name!r}")
+
+    def keep(self, fact: Fact[T], value: T) -> None:
+        """Keep a value, of a fact per leg for the leg in hand."""
+        self._keep_value(self._name_of(fact, None), fact.write(value))
+
+    def _name_of(self, fact: Fact[T], leg: int | None) -> str:
+        return f"leg {self.setup.leg if leg is None else leg} {fact.name}" if fact.per_leg else fact.name
+
+    def _value(self, name: str) -> Any:
         with self._database() as database:
             row = database.execute("SELECT value FROM facts WHERE name = ?", (name,)).fetchone()
         return None if row is None else self._decoded(lambda: json.loads(row[0]), f"the fact {name!r}")
 
-    def keep_fact(self, name: str, value: Any) -> None:
+    def _keep_value(self, name: str, value: Any) -> None:
         with self._database() as database:
             database.execute("INSERT OR REPLACE INTO facts VALUES (?, ?)", (name, json.dumps(value)))
-
-    def leg_fact(self, name: str, leg: int | None = None) -> Any:
-        """A fact of a leg, of the one in hand where none is named; None where there is none."""
-        return self.fact(f"leg {self.setup.leg if leg is None else leg} {name}")
 
     @property
     def leg_start(self) -> str:
         """The snapshot of the project as it was when the leg in hand began, "" before there is one."""
-        return self.leg_fact("start") or self.fact("start") or ""
-
-    def keep_leg_fact(self, name: str, value: Any) -> None:
-        self.keep_fact(f"leg {self.setup.leg} {name}", value)
+        return self.read(LEG_START) or self.read(START)
 
     def drop_leg_facts(self, after: int) -> None:
         """Forget what was learned on the legs behind leg `after`, which are not there any more or begin anew."""
@@ -213,7 +202,7 @@ class Crossing:
 
     def change_setup(self, setup: Setup) -> None:
         """Go another way, or on to another leg, or back."""
-        self.keep_fact("setup", setup.to_json())
+        self._keep_value("setup", setup.to_json())
         self.setup = setup
 
     # -- decisions
@@ -264,7 +253,7 @@ class Crossing:
             id = int(cursor.lastrowid or 0)
             database.executemany(_DECIDE.format("carried"), [_decision_row(item, id) for item in decided])
             if changes is not None and state == "done":
-                _add_write(database, id, is_forward=True)
+                add_write(database, id, is_forward=True)
             return id
 
     def mark_entry(self, id: int, state: str) -> None:
@@ -278,13 +267,13 @@ class Crossing:
         The decisions of an entry that is undone are withdrawn until it is done again.
         """
         with self._database() as database:
-            _add_write(database, id, is_forward=is_forward)
+            add_write(database, id, is_forward=is_forward)
             _set_states(database)
 
     def writes(self) -> tuple[Write, ...]:
         """Every write of the project by this crossing, oldest first."""
         with self._database() as database:
-            return _read_writes(database)
+            return read_writes(database)
 
     @property
     def is_settled(self) -> bool:
@@ -337,7 +326,7 @@ class Crossing:
             database.close()
 
     def _read_setup(self) -> Setup:
-        data = self.fact("setup")
+        data = self._value("setup")
         if data is None:
             raise MisuseError(f"{self.folder} holds no crossing")
         return self._decoded(lambda: Setup.from_json(data), "what it is about")
@@ -365,8 +354,7 @@ def begin(setup: Setup) -> Crossing:
         folder.rename(folder.with_name(f"{folder.name}-{int(time.time())}"))
     folder.mkdir(parents=True, exist_ok=True)
     with contextlib.closing(sqlite3.connect(folder / "crossing.sqlite")) as database, database:
-        database.executescript(_SCHEMA)
-        _ensure_writes(database)
+        migrate(database)
         database.execute("INSERT INTO facts VALUES ('setup', ?)", (json.dumps(setup.to_json()),))
     return Crossing(folder)
 
@@ -406,39 +394,10 @@ def _folder_of(project: Path) -> Path:
     return home() / "crossings" / f"{name}-{hashlib.sha256(path).hexdigest()[:10]}"
 
 
-def _ensure_writes(database: sqlite3.Connection) -> None:
-    """Make the table of writes where a crossing has none yet, with what its logbook says of them."""
-    has_writes = "SELECT 1 FROM sqlite_master WHERE name = 'writes'"
-    if database.execute(has_writes).fetchone():
-        return
-    database.execute("BEGIN IMMEDIATE")
-    if database.execute(has_writes).fetchone():  # another process was faster
-        return
-    database.execute(_WRITES)
-    rows = database.execute("SELECT id, about, state FROM logbook WHERE changes IS NOT NULL ORDER BY id").fetchall()
-    for id, _, _ in rows:
-        database.execute("INSERT INTO writes (entry, is_forward, latest) VALUES (?, 1, ?)", (id, id))
-    done = done_after(_read_writes(database), {id: about for id, about, _ in rows})
-    for id, _, state in reversed(rows):
-        if state == "undone" and id in done:
-            _add_write(database, id, is_forward=False)
-
-
-def _add_write(database: sqlite3.Connection, entry: int, *, is_forward: bool) -> None:
-    database.execute(
-        "INSERT INTO writes (entry, is_forward, latest) SELECT ?, ?, MAX(id) FROM logbook", (entry, is_forward)
-    )
-
-
-def _read_writes(database: sqlite3.Connection) -> tuple[Write, ...]:
-    rows = database.execute("SELECT entry, is_forward, latest FROM writes ORDER BY id").fetchall()
-    return tuple(Write(entry, bool(is_forward), latest) for entry, is_forward, latest in rows)
-
-
 def _set_states(database: sqlite3.Connection) -> None:
     """Mark each entry that wrote as done or undone, and have its decisions count accordingly."""
     rows = database.execute("SELECT id, about, state FROM logbook WHERE changes IS NOT NULL").fetchall()
-    writes = _read_writes(database)
+    writes = read_writes(database)
     done = done_after(writes, {id: about for id, about, _ in rows})
     written = {write.entry for write in writes}
     for id, _, state in rows:

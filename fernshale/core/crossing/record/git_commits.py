@@ -19,10 +19,19 @@ from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import TreePath, printable, under
 from fernshale.core.change.changeset import ChangeSet
 from fernshale.core.crossing.record.database import Crossing, LogEntry
+from fernshale.core.crossing.record.facts import Fact, text_fact
 from fernshale.core.process.git import Filter, ask_git, find_filters, tell_git
 
 KEY = "git:steps"
-_FACT, _COMMITS, _TROUBLE, _FILTERS = "git", "git commits", "git trouble", "git filters"
+# The branch that steps are committed on, LEFT_ALONE, or None while nobody decided.
+_BRANCH: Fact[str | None] = Fact("git", None, str)
+LEFT_ALONE = "leave"
+# Of each logbook entry the state that was committed and the commit.
+_COMMITS: Fact[dict[str, list[str]]] = Fact("git commits", {}, dict)
+# What git refused the last time.
+_TROUBLE = text_fact("git trouble")
+# The digest of the filters that a person agreed to.
+_FILTERS = text_fact("git filters")
 _SUBJECT = 72
 _LINK_MODE = b"160000"
 _POINTER = b"version https://git-lfs."
@@ -180,8 +189,8 @@ class Committing:
 
 def read_committing(crossing: Crossing) -> Committing:
     """What was decided about commits, and how the last one went."""
-    chosen = crossing.fact(_FACT)
-    return Committing("" if chosen == "leave" else chosen, crossing.fact(_TROUBLE) or "")
+    chosen = crossing.read(_BRANCH)
+    return Committing("" if chosen == "leave" else chosen, crossing.read(_TROUBLE) or "")
 
 
 def commit_from_now_on(crossing: Crossing, consent: str) -> str:
@@ -191,7 +200,7 @@ def commit_from_now_on(crossing: Crossing, consent: str) -> str:
     are not those the person saw.
     """
     project = crossing.setup.project
-    chosen = crossing.fact(_FACT)
+    chosen = crossing.read(_BRANCH)
     filters = used_filters(project)
     agreed = consent.partition(" ")[2]
     if filters and agreed != filters_digest(filters):
@@ -200,10 +209,10 @@ def commit_from_now_on(crossing: Crossing, consent: str) -> str:
             f"git would run commands that its settings name, and nobody agreed to these:\n{lines}",
             f"If you trust them, choose “commit {filters_digest(filters)}”, or say --trust together with --git.",
         )
-    crossing.keep_fact(_FILTERS, agreed)
+    crossing.keep(_FILTERS, agreed)
     if chosen not in (None, "leave"):
         commit_steps(crossing)
-        if trouble := crossing.fact(_TROUBLE):
+        if trouble := crossing.read(_TROUBLE):
             raise CommandError(trouble)
         return str(chosen)
     tree = find_work_tree(project)
@@ -215,16 +224,16 @@ def commit_from_now_on(crossing: Crossing, consent: str) -> str:
     # The new branch begins where HEAD is: neither the index nor the work tree changes.
     tell_git(project, "update-ref", f"refs/heads/{name}", tree.head, "0" * len(tree.head))
     tell_git(project, "symbolic-ref", "-m", f"crossing: on {name}", "HEAD", f"refs/heads/{name}")
-    crossing.keep_fact(_FACT, name)
-    crossing.keep_fact(_COMMITS, {str(entry.id): [entry.state, ""] for entry in crossing.logbook()})
-    crossing.keep_fact(_TROUBLE, "")
+    crossing.keep(_BRANCH, name)
+    crossing.keep(_COMMITS, {str(entry.id): [entry.state, ""] for entry in crossing.logbook()})
+    crossing.keep(_TROUBLE, "")
     return name
 
 
 def leave_alone(crossing: Crossing) -> None:
     """Commit nothing (any more)."""
-    crossing.keep_fact(_FACT, "leave")
-    crossing.keep_fact(_TROUBLE, "")
+    crossing.keep(_BRANCH, "leave")
+    crossing.keep(_TROUBLE, "")
 
 
 def commit_steps(crossing: Crossing) -> None:
@@ -232,7 +241,7 @@ def commit_steps(crossing: Crossing) -> None:
 
     A step is in the project whether or not git takes it, so this raises nothing of git's.
     """
-    branch = crossing.fact(_FACT)
+    branch = crossing.read(_BRANCH)
     if branch in (None, "leave"):
         return
     project = crossing.setup.project
@@ -240,7 +249,8 @@ def commit_steps(crossing: Crossing) -> None:
         on = (ask_git(project, "symbolic-ref", "-q", "--short", "HEAD") or b"").decode("utf-8", "replace").strip()
         if on != branch:
             raise CommandError(f"the project is on {on or 'no branch'}, not on {branch}; switch to it")
-        commits = dict(crossing.fact(_COMMITS))
+        kept = crossing.read(_COMMITS)
+        commits = {**kept}
         # What went back to a point undid several steps at once: one commit, with its own message.
         for entry in sorted(crossing.logbook(), key=lambda item: not item.is_return):
             state, _ = commits.get(str(entry.id), ["", ""])
@@ -249,16 +259,16 @@ def commit_steps(crossing: Crossing) -> None:
             if entry.state == "undone" and not state:
                 continue  # done and undone before any of it was committed
             commits[str(entry.id)] = [entry.state, _commit(crossing, project, branch, entry)]
-            crossing.keep_fact(_COMMITS, commits)
+            crossing.keep(_COMMITS, commits)
     except CommandError as error:
-        crossing.keep_fact(_TROUBLE, error.message)
+        crossing.keep(_TROUBLE, error.message)
     else:
-        crossing.keep_fact(_TROUBLE, "")
+        crossing.keep(_TROUBLE, "")
 
 
 def commit_of(crossing: Crossing, entry: int) -> str:
     """The commit that holds a step as it stands, "" where there is none."""
-    commits = crossing.fact(_COMMITS) or {}
+    commits = crossing.read(_COMMITS) or {}
     return str(commits.get(str(entry), ["", ""])[1])
 
 
@@ -270,7 +280,7 @@ def _commit(crossing: Crossing, project: Path, branch: str, entry: LogEntry) -> 
     own = {"GIT_INDEX_FILE": str(crossing.folder / "git.index")}
     given = b"".join(os.fsencode(path) + b"\0" for path in paths)
     filters = used_filters(project, given)
-    if filters and crossing.fact(_FILTERS) != filters_digest(filters):
+    if filters and crossing.read(_FILTERS) != filters_digest(filters):
         raise CommandError("git's filters are not those you agreed to: " + "; ".join(filter_lines(filters)))
     names = [item.name for item in filters]
     tell_git(project, "read-tree", head, more=own)

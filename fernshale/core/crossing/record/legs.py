@@ -7,6 +7,7 @@ from dataclasses import replace
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.facts import LEG_START
 from fernshale.core.crossing.record.logbook import ensure_snapshot, leg_mark, note
 from fernshale.core.crossing.record.stage import Stage
 
@@ -21,4 +22,4 @@ def begin_next_leg(crossing: Crossing, work: Work) -> None:
     crossing.change_setup(replace(setup, leg=setup.leg + 1))
     title = f"leg {setup.leg + 2} begins: {setup.to} → {crossing.setup.to}"
     note(crossing, Stage.TRIAL, title, "", leg_mark(crossing.setup.leg))
-    crossing.keep_leg_fact("start", start)
+    crossing.keep(LEG_START, start)

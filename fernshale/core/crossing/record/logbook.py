@@ -15,6 +15,7 @@ from fernshale.core.change.apply import apply_changes, recover
 from fernshale.core.change.changeset import ChangeSet, changes_between
 from fernshale.core.crossing.record.database import UNSETTLED, Crossing, EntryText, LogEntry
 from fernshale.core.crossing.record.decisions import Decision
+from fernshale.core.crossing.record.facts import NEWEST_SNAPSHOT
 from fernshale.core.crossing.record.git_commits import commit_steps
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.record.step_order import BACK, REDO, UNDO, Write, reversal, writes_since
@@ -82,7 +83,7 @@ def watching(crossing: Crossing, text: EntryText, work: Work) -> Iterator[None]:
 
 def ensure_snapshot(crossing: Crossing, note: str, work: Work) -> str:
     """The id of a snapshot of the project as it is: the latest one when nothing changed since, else a new one."""
-    known = crossing.fact("snapshot")
+    known = crossing.read(NEWEST_SNAPSHOT)
     if known:
         with contextlib.suppress(UnknownSnapshot):
             before = crossing.store.manifest(known)
@@ -90,7 +91,7 @@ def ensure_snapshot(crossing: Crossing, note: str, work: Work) -> str:
             if _changes(before, now).is_empty and crossing.store.without_lost(before) is before:
                 return str(known)
     taken = crossing.store.take(crossing.setup.project, note, work)
-    crossing.keep_fact("snapshot", taken.id)
+    crossing.keep(NEWEST_SNAPSHOT, taken.id)
     return taken.id
 
 

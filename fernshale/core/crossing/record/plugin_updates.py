@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
+from typing import Any
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.facts import Fact
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.merge.ledger import Ledger, LedgerEntry
 
@@ -22,6 +24,7 @@ class PluginUpdate:
     to: str
     ledger: Ledger
     moves: Mapping[TreePath, TreePath]
+    entry: int = 0
 
 
 def about(folder: str) -> str:
@@ -29,32 +32,42 @@ def about(folder: str) -> str:
     return _ABOUT + folder
 
 
-def keep_update(crossing: Crossing, folder: str, entry: int, taken: PluginUpdate) -> None:
-    """Keep what a plugin's step did; `entry` is its logbook entry."""
-    kept = {
-        "entry": entry,
-        "base": taken.base,
-        "entries": [asdict(item) for item in taken.ledger.entries],
-        "from": taken.from_,
-        "to": taken.to,
-        "moves": dict(taken.moves),
-    }
-    crossing.keep_leg_fact(_fact(folder), kept)
+def keep_update(crossing: Crossing, folder: str, entry: int, update: PluginUpdate) -> None:
+    """Keep what the update of the plugin in a folder did; `entry` is its logbook entry."""
+    crossing.keep(update_fact(folder), replace(update, entry=entry))
 
 
 def plugin_updates(crossing: Crossing) -> dict[str, PluginUpdate]:
-    """Those of the leg in hand whose step was not undone, by folder."""
+    """The updates of the leg in hand that were not undone, by folder."""
     found = {}
     for entry in crossing.logbook():
         if entry.stage is Stage.PLUGINS and entry.state == "done" and entry.about.startswith(_ABOUT):
             folder = entry.about.removeprefix(_ABOUT)
-            kept = crossing.leg_fact(_fact(folder))
-            if kept and kept["entry"] == entry.id:
-                ledger = Ledger(tuple(LedgerEntry(**item) for item in kept["entries"]))
-                moves = {TreePath(old): TreePath(new) for old, new in kept.get("moves", {}).items()}
-                found[folder] = PluginUpdate(kept["base"], kept["from"], kept["to"], ledger, moves)
+            kept = crossing.read(update_fact(folder))
+            if kept is not None and kept.entry == entry.id:
+                found[folder] = kept
     return found
 
 
-def _fact(folder: str) -> str:
-    return f"ledger {folder}"
+def update_fact(folder: str) -> Fact[PluginUpdate | None]:
+    """The last update of the plugin in a folder, whether it was undone or not."""
+    return Fact(f"ledger {folder}", None, _from_json, _to_json, per_leg=True)
+
+
+def _to_json(update: PluginUpdate | None) -> object:
+    if update is None:
+        return None
+    return {
+        "entry": update.entry,
+        "base": update.base,
+        "entries": [asdict(item) for item in update.ledger.entries],
+        "from": update.from_,
+        "to": update.to,
+        "moves": dict(update.moves),
+    }
+
+
+def _from_json(data: dict[str, Any]) -> PluginUpdate:
+    ledger = Ledger(tuple(LedgerEntry(**item) for item in data["entries"]))
+    moves = {TreePath(old): TreePath(new) for old, new in data.get("moves", {}).items()}
+    return PluginUpdate(data["base"], data.get("from", ""), data.get("to", ""), ledger, moves, data["entry"])

@@ -10,6 +10,8 @@ from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import StoreError
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.facts import LEG_START, START
+from fernshale.core.crossing.record.last_build import LAST_BUILD
 from fernshale.core.snapshot.deletion import Freed, Policy, choose_deleted, delete
 from fernshale.core.snapshot.store import Store
 
@@ -36,12 +38,12 @@ def needed_snapshots() -> dict[str, str]:
     for crossing in _crossings():
         name = crossing.setup.project.name
         legs = range(len(crossing.setup.stops))
-        for id in (crossing.fact("start"), *(crossing.leg_fact("start", leg) for leg in legs)):
+        for id in (crossing.read(START), *(crossing.read(LEG_START, leg) for leg in legs)):
             if id:
                 needed[id] = f"the crossing of {name} began from it"
         for leg in legs:
-            if last := crossing.leg_fact("last build", leg):
-                needed.setdefault(last["snapshot"], f"the last build of {name} is compared with it")
+            if last := crossing.read(LAST_BUILD, leg):
+                needed.setdefault(last.snapshot, f"the last build of {name} is compared with it")
     return needed
 
 

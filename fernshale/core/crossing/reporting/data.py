@@ -9,7 +9,8 @@ from fernshale.core.base.quantities import count
 from fernshale.core.base.treepath import printable
 from fernshale.core.crossing.record.database import Crossing, LogEntry
 from fernshale.core.crossing.record.decisions import Decision
-from fernshale.core.crossing.record.plugin_updates import plugin_updates
+from fernshale.core.crossing.record.last_build import ROUNDS
+from fernshale.core.crossing.record.plugin_updates import plugin_updates, update_fact
 from fernshale.core.crossing.record.stage import STAGES
 from fernshale.core.crossing.reporting.follow_ups import follow_ups
 from fernshale.core.crossing.stages.build.workspace_members import member_states
@@ -136,14 +137,11 @@ def _earlier_leg(overview: Overview, crossing: Crossing, leg: int) -> dict[str, 
     stops = [overview.setup.start, *overview.setup.stops]
     route, ledgers = [], {}
     for plugin in overview.scan.plugins:
-        kept = crossing.leg_fact(f"ledger {plugin.folder}", leg)
-        if kept:
-            fates = [entry["fate"] for entry in kept["entries"]]
-            counts = {fate: fates.count(fate) for fate in ("carried", "already", "decide", "dropped")}
-            ledgers[plugin.id] = {"edits": len(fates), **counts, "entries": kept["entries"]}
-            from_, to = kept.get("from", ""), kept.get("to", "")
-            route.append({"plugin": plugin.id, "from": from_, "to": to, "action": "taken", "why": ""})
-    rounds = crossing.leg_fact("rounds", leg) or []
+        kept = crossing.read(update_fact(plugin.folder), leg)
+        if kept is not None:
+            ledgers[plugin.id] = ledger_json(kept.ledger)
+            route.append({"plugin": plugin.id, "from": kept.from_, "to": kept.to, "action": "taken", "why": ""})
+    rounds = [item.to_json() for item in crossing.read(ROUNDS, leg)]
     return {"from": stops[leg], "to": stops[leg + 1], "route": route, "ledgers": ledgers, "rounds": rounds}
 
 

@@ -11,7 +11,7 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.build.causes import Cause, find_causes
 from fernshale.core.build.message_patterns import HEADER
 from fernshale.core.build.owners import all_places, find_owners
-from fernshale.core.build.rounds import Round, cause_states
+from fernshale.core.build.rounds import cause_states
 from fernshale.core.crossing.deferred.code import find_debts
 from fernshale.core.crossing.deferred.plugins import files_aside, has_file
 from fernshale.core.crossing.project.freshness import fingerprint
@@ -21,6 +21,7 @@ from fernshale.core.crossing.project.source_texts import read_texts
 from fernshale.core.crossing.record.automation import NEVER, put_off, sure_from
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.items import Item
+from fernshale.core.crossing.record.last_build import LAST_BUILD, ROUNDS
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.rules.sources import leg_rules
 from fernshale.core.crossing.stages.build.changed_types import with_other_types
@@ -50,19 +51,19 @@ from fernshale.core.survey.roles import role_of
 
 def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> BuildView:
     """Look at the last round against the tree as it is; runs nothing."""
-    rounds = tuple(Round.from_json(item) for item in crossing.leg_fact("rounds") or ())
-    last = crossing.leg_fact("last build") if rounds else None
+    rounds = crossing.read(ROUNDS)
+    last = crossing.read(LAST_BUILD) if rounds else None
     rules = leg_rules(scan, crossing, Work(token=token))
-    is_built = last is not None and last["release"] == crossing.setup.to
+    is_built = last is not None and last.release == crossing.setup.to
     causes: tuple[Cause, ...] = ()
     shape = near = None
     if last is not None and is_built:
-        lines = LinesNow(scan, crossing, last["snapshot"])
+        lines = LinesNow(scan, crossing, last.snapshot)
         shape = owner_context(scan, crossing, lines.line_now)
         # One fix may leave another's place on a line that it changed.
         near = replace(shape, line_now=lines.line_near)
-        causes = find_causes(find_owners(read_round_log(Path(last["log"]), scan), shape), line_reader(scan))
-        learned = learn_from_changes(scan, crossing, last["snapshot"], causes)
+        causes = find_causes(find_owners(read_round_log(Path(last.log), scan), shape), line_reader(scan))
+        learned = learn_from_changes(scan, crossing, last.snapshot, causes)
         rules = with_hints(rules.with_learned(learned), causes)
         rules = with_imports(rules, causes, scan, crossing.setup.to, token)
         rules = with_declared(rules, causes, scan)
@@ -96,7 +97,7 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
         return BuildView(
             rounds, (), silent, drift, find_debts(crossing), can_build, passed, items, far, defaults, pins, right
         )
-    is_stale = last["fingerprint"] != fingerprint(crossing, scan, NOT_BUILT)
+    is_stale = last.fingerprint != fingerprint(crossing, scan, NOT_BUILT)
     states, gone = cause_states(rounds), files_aside(crossing)
     views = []
     for cause in causes:
@@ -109,7 +110,7 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     # What an error leads to by now is not silent.
     told = {fix.rule.id for view in views for fix in view.fixes}
     silent = tuple(fix for fix in silent if fix.rule.id not in told)
-    passed = bool(last["passed"])
+    passed = last.passed
     items = (*cause_items(views, is_stale, passed), *silent_items(silent, True), *defaults)
     found = tuple(views), silent, drift, find_debts(crossing)
     return BuildView(rounds, *found, is_stale, passed and not is_stale, items, far, defaults, pins, right)

@@ -14,10 +14,12 @@ from fernshale.core.build.owners import Owned, OwnerContext, find_owners
 from fernshale.core.build.path_mapping import ProjectFiles
 from fernshale.core.build.reading import read_log
 from fernshale.core.build.rounds import Round, count_round
-from fernshale.core.crossing.project.commands import CommandCall, run_profile_command
+from fernshale.core.crossing.project.commands import CommandCall, log_of, run_profile_command
 from fernshale.core.crossing.project.freshness import fingerprint
 from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
 from fernshale.core.crossing.record.database import Crossing
+from fernshale.core.crossing.record.facts import NEWEST_SNAPSHOT
+from fernshale.core.crossing.record.last_build import LAST_BUILD, ROUNDS, LastBuild
 from fernshale.core.crossing.record.logbook import note
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.profile.model import Role
@@ -26,26 +28,18 @@ from fernshale.core.survey.roles import role_of
 
 def run_round(crossing: Crossing, scan: ProjectScan, work: Work) -> Round:
     """Build once and keep what was learned. Raises TrustNeeded, CommandError, Cancelled."""
-    earlier = [Round.from_json(item) for item in crossing.leg_fact("rounds") or ()]
+    earlier = crossing.read(ROUNDS)
     number = len(earlier) + 1
     work.progress(f"round {number}", 0, 0)
     finished = run_profile_command(crossing, scan, CommandCall("build", Stage.BUILD, f"round {number}"), work)
-    log = Path(crossing.fact("log build"))
+    log = Path(crossing.read(log_of("build")))
     owned = find_owners(read_round_log(log, scan), owner_context(scan, crossing, lambda path, line: line))
     passed = finished.status == 0
     causes = find_causes(owned, line_reader(scan))
     done = count_round(number, passed, finished.elapsed_s, owned, causes)
-    crossing.keep_leg_fact("rounds", [item.to_json() for item in (*earlier, done)])
-    crossing.keep_leg_fact(
-        "last build",
-        {
-            "log": str(log),
-            "passed": passed,
-            "fingerprint": fingerprint(crossing, scan, NOT_BUILT),
-            "release": scan.release,
-            "snapshot": crossing.fact("snapshot"),
-        },
-    )
+    crossing.keep(ROUNDS, (*earlier, done))
+    seen = fingerprint(crossing, scan, NOT_BUILT)
+    crossing.keep(LAST_BUILD, LastBuild(str(log), passed, seen, scan.release, crossing.read(NEWEST_SNAPSHOT)))
     words = (
         f"{count(done.total, 'error')} from {count(len(done.causes), 'cause')}" if not passed else "compiles and links"
     )

@@ -18,6 +18,7 @@ from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.items import Item, Option
+from fernshale.core.crossing.record.last_build import ROUNDS
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.engine.actions import (
@@ -112,7 +113,7 @@ def _unreplaced(scan: ProjectScan, crossing: Crossing, last: Regenerated | None)
     commands = scan.profile.commands
     if commands.regenerate is not None:
         return last.restored if last is not None and last.status == 0 else ()
-    if commands.build is not None and not crossing.leg_fact("rounds"):
+    if commands.build is not None and not crossing.read(ROUNDS):
         return ()  # the build may make them
     try:
         then = crossing.store.manifest(crossing.leg_start).files if crossing.leg_start else {}

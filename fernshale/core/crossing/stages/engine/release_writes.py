@@ -36,8 +36,8 @@ def apply_engine(crossing: Crossing, scan: ProjectScan, work: Work) -> Regenerat
     if not changes.is_empty:
         to = crossing.setup.to
         # Ranges are widened, too; the plan goes on to ask what the plugins said before.
-        if crossing.leg_fact(SAID) is None:
-            crossing.keep_leg_fact(SAID, {said_key(plugin): plugin.accepts for plugin in scan.plugins})
+        if crossing.read(SAID) is None:
+            crossing.keep(SAID, {said_key(plugin): plugin.accepts for plugin in scan.plugins})
         title = f"{count(view.places, 'place')} now {'names' if view.places == 1 else 'name'} {to}"
         write_step(crossing, EntryText(Stage.ENGINE, title, f"the target is {to}", "engine"), changes, work)
     return regenerate(crossing, work)

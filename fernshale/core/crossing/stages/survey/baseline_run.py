@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 import time
-from dataclasses import astuple, replace
+from dataclasses import replace
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.quantities import seconds
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.build.reading import read_diagnostics
-from fernshale.core.crossing.project.baseline import Baseline
+from fernshale.core.crossing.project.baseline import BASELINE, Baseline
 from fernshale.core.crossing.project.commands import (
+    REQUIREMENTS,
     CommandCall,
     RequirementResult,
     check_requirements,
+    log_of,
     run_profile_command,
     tail,
 )
@@ -50,12 +52,12 @@ def take_baseline(crossing: Crossing, scan: ProjectScan, work: Work) -> Baseline
         warnings = sum(item.severity == "warning" for item in read_diagnostics(lines, scan.profile.diagnostic))
         baseline = replace(
             baseline, built=built.status == 0, build_s=built.elapsed_s, warnings=warnings, said=tail(lines),
-            log=str(crossing.fact("log build")),
+            log=crossing.read(log_of("build")),
         )  # fmt: skip
     if commands.run is not None and baseline.built:
         work.progress("running as it is today", 1, 2)
         baseline = replace(baseline, run=run_game(crossing, scan, Stage.SURVEY, work))
-    crossing.keep_fact("baseline", baseline_json(baseline))
+    crossing.keep(BASELINE, baseline)
     note(crossing, Stage.SURVEY, f"baseline on {scan.release}: {describe_baseline(baseline)}", "", "baseline")
     return baseline
 
@@ -63,7 +65,7 @@ def take_baseline(crossing: Crossing, scan: ProjectScan, work: Work) -> Baseline
 def try_requirements(crossing: Crossing, scan: ProjectScan, token: CancelToken) -> tuple[RequirementResult, ...]:
     """Try the profile's preconditions and keep what came of it. Raises TrustNeeded."""
     requirements = check_requirements(scan, token)
-    crossing.keep_fact("requirements", [list(astuple(item)) for item in requirements])
+    crossing.keep(REQUIREMENTS, requirements)
     for item in requirements:
         if not item.holds:
             note(crossing, Stage.SURVEY, f"{item.name} does not hold: {item.found}", item.hint, "requirements")
@@ -84,16 +86,3 @@ def describe_baseline(baseline: Baseline) -> str:
 def is_on_start(scan: ProjectScan, crossing: Crossing) -> bool:
     """Whether the project is still on the release that the crossing comes from, so that a baseline can be taken."""
     return parse_release(scan.release) == parse_release(crossing.setup.from_)
-
-
-def baseline_json(baseline: Baseline) -> dict[str, object]:
-    return {
-        "release": baseline.release,
-        "built": baseline.built,
-        "build_s": baseline.build_s,
-        "warnings": baseline.warnings,
-        "said": baseline.said,
-        "run": baseline.run.to_json() if baseline.run else None,
-        "time": baseline.time,
-        "log": baseline.log,
-    }

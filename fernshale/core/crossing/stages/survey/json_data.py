@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from fernshale.core.crossing.project.baseline import baseline_json
 from fernshale.core.crossing.project.plugin_origins import PluginOrigin, local_json
-from fernshale.core.crossing.stages.survey.baseline_run import baseline_json
 from fernshale.core.crossing.stages.survey.view import SurveyView
 
 

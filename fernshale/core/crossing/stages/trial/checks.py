@@ -5,11 +5,11 @@ from __future__ import annotations
 import time
 from collections import Counter
 from collections.abc import Iterable, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.quantities import count
-from fernshale.core.crossing.project.checks import keep_results, listed_checks, own_checks
+from fernshale.core.crossing.project.checks import OWN_CHECKS, REFUSED_CHECKS, keep_results, listed_checks, own_checks
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing, LogEntry
@@ -36,7 +36,7 @@ def add_check(crossing: Crossing, scan: ProjectScan, check: Check) -> None:
     if any(item.name == check.name for item in scan.profile.check):
         raise MisuseError(f"the profile has a check {check.name} already")
     kept = [item for item in own_checks(crossing) if item.name != check.name]
-    crossing.keep_fact("checks", [asdict(item) for item in (*kept, check)])
+    crossing.keep(OWN_CHECKS, (*kept, check))
     note(crossing, Stage.TRIAL, f"to try: {check.name}", check.why or check.by_hand, f"check {check.name}")
 
 
@@ -45,7 +45,7 @@ def drop_check(crossing: Crossing, name: str) -> None:
     kept = [item for item in own_checks(crossing) if item.name != name]
     if len(kept) == len(own_checks(crossing)):
         raise MisuseError(f"{name} is no check of your own")
-    crossing.keep_fact("checks", [asdict(item) for item in kept])
+    crossing.keep(OWN_CHECKS, tuple(kept))
 
 
 def mark_check(crossing: Crossing, scan: ProjectScan, action: MarkCheck, author: Author) -> None:
@@ -61,7 +61,7 @@ def mark_check(crossing: Crossing, scan: ProjectScan, action: MarkCheck, author:
 def propose_checks(crossing: Crossing, scan: ProjectScan) -> tuple[ProposedCheck, ...]:
     """What the upgrade touched and somebody should look at: silent changes, data that was rewritten, own files with many fixes,
     plugins whose local edits were carried."""
-    known = {item.name for item in own_checks(crossing)} | set(crossing.fact("checks not wanted") or ())
+    known = {item.name for item in own_checks(crossing)} | {*crossing.read(REFUSED_CHECKS)}
     done = [entry for entry in crossing.logbook() if entry.state == "done" and entry.changes]
     found = [*_silent(done), *_rewritten(done), *_plugins(done), *_own_code(done, scan)]
     return tuple(item for item in found if item.check.name not in known)[:_MOST_PROPOSED]
@@ -69,7 +69,7 @@ def propose_checks(crossing: Crossing, scan: ProjectScan) -> tuple[ProposedCheck
 
 def refuse_check(crossing: Crossing, name: str) -> None:
     """Let a proposed check not be proposed again."""
-    crossing.keep_fact("checks not wanted", [*(crossing.fact("checks not wanted") or ()), name])
+    crossing.keep(REFUSED_CHECKS, (*crossing.read(REFUSED_CHECKS), name))
 
 
 def _silent(done: Sequence[LogEntry]) -> Iterable[ProposedCheck]:

@@ -9,7 +9,7 @@ from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.baseline import read_baseline
 from fernshale.core.crossing.project.checks import check_rows
 from fernshale.core.crossing.project.freshness import fingerprint
-from fernshale.core.crossing.project.runs import RunRecord, run_game
+from fernshale.core.crossing.project.runs import LAST_TRIAL, LastTrial, RunRecord, run_game
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.logbook import note
@@ -24,24 +24,24 @@ from fernshale.core.trial.log_diff import LogComparison
 
 def inspect_trial(scan: ProjectScan, crossing: Crossing, compiles: bool = True) -> TrialView:
     """Look at the last run; runs nothing. What does not compile is built first."""
-    kept = crossing.leg_fact("trial")
+    kept = crossing.read(LAST_TRIAL)
     baseline = read_baseline(crossing)
     rows = check_rows(crossing, scan)
     to = crossing.setup.to
-    if kept is None or kept["run"]["release"] != to:
+    if kept is None or kept.run.release != to:
         can_run = scan.profile.commands.run is not None
         view = TrialView(None, baseline, LogComparison(), can_run, (), rows, release=to, can_run=can_run)
         items = [not_run_item("not run yet on this release", compiles)] if can_run else []
         items += tried_items(view, crossing.decisions())
         return replace(view, items=(*items, *(leg_end_items(items, crossing) if compiles else ())))
-    run = RunRecord.from_json(kept["run"])
+    run = kept.run
     before = baseline.run if baseline else None
     decided = crossing.decisions()
     view = TrialView(
         run,
         baseline,
         compared_logs(before, run, scan.profile.log),
-        kept["fingerprint"] != fingerprint(crossing, scan, ("generated",)),
+        kept.fingerprint != fingerprint(crossing, scan, ("generated",)),
         (),
         rows,
         propose_checks(crossing, scan),
@@ -58,7 +58,7 @@ def inspect_trial(scan: ProjectScan, crossing: Crossing, compiles: bool = True) 
 def run_trial(crossing: Crossing, scan: ProjectScan, work: Work) -> RunRecord:
     """Run the game on the release the project is on, and keep how it went."""
     run = run_game(crossing, scan, Stage.TRIAL, work)
-    crossing.keep_leg_fact("trial", {"run": run.to_json(), "fingerprint": fingerprint(crossing, scan, ("generated",))})
+    crossing.keep(LAST_TRIAL, LastTrial(run, fingerprint(crossing, scan, ("generated",))))
     words = f"runs in {seconds(run.elapsed_s)}" if run.passed else run.ending.words
     checks = "".join(f" · {check.name} {check.verdict}" for check in run.checks)
     note(crossing, Stage.TRIAL, f"trial on {run.release}: {words}{checks}", "", "trial")
