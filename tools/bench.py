@@ -31,8 +31,7 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.build.causes import find_causes
 from fernshale.core.build.owners import Owned
 from fernshale.core.build.reading import read_log
-from fernshale.core.crossing.project import scan as scan_module
-from fernshale.core.crossing.project.scan import scan_project
+from fernshale.core.crossing.project.scan import ScanOptions, scan_project
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.stages.survey.inspection import inspect_survey
 from fernshale.core.drift.comparison_cache import compare_releases
@@ -487,12 +486,11 @@ def bench_rules(folder: Path) -> None:
     token = CancelToken()
 
     def ours() -> None:
-        scan_module._seen.clear()
-        scan = scan_project(folder / "tree", profile, None, Work(token=token), contents=False)
+        scan = scan_project(folder / "tree", profile, None, Work(token=token), ScanOptions(contents=False))
         assert len(find_all_edits(scan, [rule], token)["tide"]) == 2000
 
     root = folder / "tree"
-    scan = scan_project(root, profile, None, Work(token=token), contents=False)
+    scan = scan_project(root, profile, None, Work(token=token), ScanOptions(contents=False))
 
     def again() -> None:
         assert len(find_all_edits(scan, [rule], token)["tide"]) == 2000
@@ -525,11 +523,10 @@ def bench_survey(folder: Path) -> None:
         return sum(os.lstat(os.path.join(at, name)).st_size for at, _, names in os.walk(root) for name in names)
 
     def look() -> None:
-        scan = scan_project(root, profile, None, Work(), contents=False)
+        scan = scan_project(root, profile, None, Work(), ScanOptions(contents=False))
         inspect_survey(scan, None, CancelToken())
 
     def first() -> None:
-        scan_module._seen.clear()
         look()
 
     row("survey of 100,000 files", timed(first), "os.walk with a stat per file", timed(walk))

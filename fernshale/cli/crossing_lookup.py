@@ -9,7 +9,7 @@ from fernshale.api import profile_folders
 from fernshale.api.crossings import Crossing, find_crossing, open_crossing
 from fernshale.api.projects import find_profile, read_profile, read_shelf, scan_project, trust
 from fernshale.core.base.work import CancelToken, Work
-from fernshale.core.crossing.project.scan import ProjectScan
+from fernshale.core.crossing.project.scan import ProjectScan, ScanOptions
 from fernshale.core.profile.model import Profile
 
 
@@ -36,7 +36,7 @@ def scan_for(options: argparse.Namespace, token: CancelToken, *, contents: bool 
     crossing = find_crossing(project)
     addresses = named or (crossing.setup.shelves if crossing else ())
     shelf = read_shelf(addresses) if addresses else None
-    return scan_project(project, profile, shelf, Work(token=token), contents=contents)
+    return scan_project(project, profile, shelf, Work(token=token), ScanOptions(contents=contents))
 
 
 def crossing_for(options: argparse.Namespace) -> Crossing:

@@ -8,6 +8,7 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
+from fernshale.core.base.cache import Cache
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.work import Work
@@ -20,22 +21,16 @@ from fernshale.core.drift.symbols import Parameter, Symbol
 _FORMAT = 35
 
 
-def compare_releases(old: Path, new: Path, language: str, work: Work) -> tuple[ApiChange, ...]:
-    """The changes from one release to another, from what is kept where neither has changed.
+def compare_releases(
+    old: Path, new: Path, language: str, work: Work, cache: Cache | None = None
+) -> tuple[ApiChange, ...]:
+    """The changes from one release to another, from what is kept in `cache` and on disk where neither has changed.
 
     Raises MisuseError, Cancelled.
     """
     stamp = _stamp(old, new, language)
-    if stamp not in _in_hand:
-        if len(_in_hand) >= _MOST_IN_HAND:
-            _in_hand.clear()
-        _in_hand[stamp] = _kept_or_made(home() / "drift" / f"{stamp}.json", old, new, language, work)
-    return _in_hand[stamp]
-
-
-# The last comparisons, so that each look at a project need not decode them: that of the engine and those of its plugins.
-_MOST_IN_HAND = 32
-_in_hand: dict[str, tuple[ApiChange, ...]] = {}
+    place = home() / "drift" / f"{stamp}.json"
+    return (cache or Cache()).get("comparison", stamp, lambda: _kept_or_made(place, old, new, language, work), len)
 
 
 def _kept_or_made(kept: Path, old: Path, new: Path, language: str, work: Work) -> tuple[ApiChange, ...]:

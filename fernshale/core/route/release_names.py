@@ -10,6 +10,7 @@ import re
 from collections.abc import Iterable, Mapping
 from pathlib import Path
 
+from fernshale.core.base.cache import Cache
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.work import CancelToken
@@ -18,14 +19,14 @@ _NAME = re.compile(rb"[A-Za-z_][A-Za-z0-9_]{2,}")
 # Prose speaks of what is gone as well.
 _PROSE = (".md", ".txt", ".rst", ".html", ".adoc")
 _MOST_BYTES = 4_000_000
-_known: dict[str, frozenset[str]] = {}
 
 
-def names_of(place: Path, token: CancelToken) -> frozenset[str]:
+def names_of(place: Path, cache: Cache, token: CancelToken) -> frozenset[str]:
     """All names in the files of a release, kept on disk for the next time. Raises Cancelled."""
     key = hashlib.sha256(f"{place}\0{place.stat().st_mtime_ns}".encode("utf-8", "surrogateescape")).hexdigest()[:24]
-    if key in _known:
-        return _known[key]
+    known = cache.find("names", key, lambda: frozenset[str]())
+    if known is not None:
+        return known
     kept = home() / "shelves" / "names" / f"{key}.txt"
     try:
         names = frozenset(kept.read_text("ascii").split())
@@ -33,7 +34,7 @@ def names_of(place: Path, token: CancelToken) -> frozenset[str]:
         names = _read_names(place, token)
         kept.parent.mkdir(parents=True, exist_ok=True)
         write_atomic(kept, "\n".join(sorted(names)).encode("ascii"))
-    _known[key] = names
+    cache.put("names", key, names, len(names))
     return names
 
 

@@ -13,6 +13,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from fernshale.core.base.cache import Cache
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
@@ -582,18 +583,19 @@ def test_what_may_be_given_by_name_only_may_stand_anywhere(tree: Tree) -> None:
 def test_a_comparison_is_kept_until_a_file_changes(tree: Tree, monkeypatch: pytest.MonkeyPatch) -> None:
     path, before, after, _ = _CASES["python"]
     old, new = tree("old", {path: before}), tree("new", {path: after})
-    first = compare_releases(old, new, "", Work())
+    cache = Cache()
+    first = compare_releases(old, new, "", Work(), cache)
     monkeypatch.setattr(comparison_cache, "read_pair", lambda *given: pytest.fail("it was read again"))
-    assert compare_releases(old, new, "", Work()) is first
-    comparison_cache._in_hand.clear()  # as in another process
-    again = compare_releases(old, new, "", Work())
+    assert compare_releases(old, new, "", Work(), cache) is first
+    cache.clear()  # as in another process
+    again = compare_releases(old, new, "", Work(), cache)
     assert _told(again) == _told(first)
     assert [[c.score for c in item.candidates] for item in again] == [
         [c.score for c in item.candidates] for item in first
     ]
     monkeypatch.undo()
     (new / path).write_text(before)
-    assert compare_releases(old, new, "", Work()) == ()
+    assert compare_releases(old, new, "", Work(), cache) == ()
 
 
 def test_two_processes_read_the_same(tree: Tree, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -13,7 +13,7 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.flow.autopilot import cross
 from fernshale.core.crossing.flow.start import Extent, begin_crossing
-from fernshale.core.crossing.project.scan import scan_project
+from fernshale.core.crossing.project.scan import ScanOptions, scan_project
 from fernshale.core.crossing.record.decisions import read_decisions
 from fernshale.core.crossing.record.trust import trust
 from fernshale.core.crossing.stages.overview import Overview
@@ -125,5 +125,5 @@ def test_survey_lists_the_members(tmp_path: Path) -> None:
     found = json.loads(subprocess.run(words, capture_output=True, check=True).stdout)
     how = [item["how"] for item in found["members"]]
     assert (how.count("inherits"), how.count("overrides"), how.count("pins")) == (9, 1, 2)
-    scan = scan_project(sample.project, read_profile(sample.profile), None, Work(), members=["kite"])
+    scan = scan_project(sample.project, read_profile(sample.profile), None, Work(), ScanOptions(members=["kite"]))
     assert scan.release == "1.6" and scan.along == ("toys/kite",)

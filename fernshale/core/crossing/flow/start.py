@@ -10,7 +10,7 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.release import parse_release, same_release
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.plugin_plan import plan_for
-from fernshale.core.crossing.project.scan import ProjectScan, scan_project
+from fernshale.core.crossing.project.scan import ProjectScan, ScanOptions, scan_project
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing, Setup, begin
 from fernshale.core.crossing.record.facts import START
@@ -52,13 +52,14 @@ def begin_crossing(
     """
     via, members = extent.via, extent.members
     shelf = read_shelf(shelves)
-    scan = scan_project(project, profile, shelf, work, members=members)
+    scan = scan_project(project, profile, shelf, work, ScanOptions(members=members))
     stops = (*via, to)
     _check_members(scan, members)
     for low, high in zip((scan.release, *stops), stops, strict=False):
         plan_for(scan, low, high, PluginWishes(), work.token)
     setup = Setup(scan.project, profile.path, shelf.addresses, scan.release, stops, 0, tuple(members), extent.original)
     crossing = begin(setup)
+    crossing.cache = scan.cache
     if not crossing.read(START):
         if parse_release(scan.release) == parse_release(to):
             raise MisuseError(f"the project is on {to} already", "Choose another release to go to.")

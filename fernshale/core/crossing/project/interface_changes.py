@@ -32,7 +32,7 @@ def engine_drift(scan: ProjectScan, from_: str, to: str, work: Work) -> tuple[Ap
         return ()
     if not (old.is_dir() and new.is_dir()):
         return ()
-    return compare_releases(old, new, "", work)
+    return compare_releases(old, new, "", work, scan.cache)
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,7 +54,7 @@ def plugin_drift(scan: ProjectScan, crossing: Crossing, work: Work) -> tuple[Plu
     for folder, taken in plugin_updates(crossing).items():
         id = ids.get(TreePath(folder), "")
         old, new = (_release_folder(scan, id, version, work.token) for version in (taken.from_, taken.to))
-        if old is not None and new is not None and (changes := compare_releases(old, new, "", work)):
+        if old is not None and new is not None and (changes := compare_releases(old, new, "", work, scan.cache)):
             found.append(PluginDrift(id, taken.from_, taken.to, old, new, changes))
     return tuple(found)
 

@@ -4,16 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.release import is_release, parse_release, same_release
 from fernshale.core.base.work import CancelToken
-from fernshale.core.crossing.project.scan import ProjectScan
+from fernshale.core.crossing.project.scan import ProjectScan, shelf_of
 from fernshale.core.crossing.project.source_texts import read_texts
 from fernshale.core.crossing.record.database import Crossing, Setup
 from fernshale.core.crossing.record.facts import Fact
 from fernshale.core.route.candidates import InstalledPlugin, PluginWishes
 from fernshale.core.route.planner import Leg, PluginStep, plan_leg
-from fernshale.core.route.shelf import EngineRelease, Shelf
+from fernshale.core.route.shelf import EngineRelease
 from fernshale.core.survey.plugins import Plugin
 
 # The leg fact with what plugins said they accept, from before the project was pointed at the leg's target.
@@ -77,12 +76,6 @@ def is_wanted(step: PluginStep, crossing: Crossing) -> bool:
     return (
         decision is not None and (decision.choice == "take" or decision.choice.startswith(_VERSION)) and bool(step.to)
     )
-
-
-def shelf_of(scan: ProjectScan) -> Shelf:
-    if scan.shelf is None:
-        raise MisuseError("no shelf was named", "Name the folder or server the releases lie on with --shelf.")
-    return scan.shelf
 
 
 def plugin_key(setup: Setup, id: str) -> str:

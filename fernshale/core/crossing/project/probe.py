@@ -9,7 +9,7 @@ from pathlib import Path
 
 from fernshale.core.base.release import parse_release
 from fernshale.core.base.work import Work
-from fernshale.core.crossing.project.scan import scan_project
+from fernshale.core.crossing.project.scan import ScanOptions, scan_project
 from fernshale.core.profile.model import Profile
 from fernshale.core.profile.read import find_profile, read_profile
 from fernshale.core.route.download import Patience
@@ -33,7 +33,7 @@ class ProjectProbe:
 def probe_project(project: Path, profile: Path | None, folders: Sequence[Path]) -> ProjectProbe:
     """Find the profile and the release. Raises ProjectError, FormatError."""
     found = read_profile(profile) if profile else find_profile(project, folders)
-    scan = scan_project(project, found, None, Work(), contents=False)
+    scan = scan_project(project, found, None, Work(), ScanOptions(contents=False))
     return ProjectProbe(scan.project, found, scan.release, scan.members)
 
 

@@ -5,11 +5,11 @@ from __future__ import annotations
 import contextlib
 import os
 import sys
-import threading
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
+from fernshale.core.base.cache import Cache
 from fernshale.core.base.errors import MisuseError, ProjectError
 from fernshale.core.base.globs import FirstFit
 from fernshale.core.base.textfile import read_text
@@ -45,6 +45,7 @@ class ProjectScan:
     release: str
     members: tuple[Member, ...] = ()
     along: tuple[TreePath, ...] = ()
+    cache: Cache = field(default_factory=Cache, compare=False, repr=False)
 
     @property
     def files(self) -> Mapping[TreePath, TreeEntry]:
@@ -71,8 +72,20 @@ class ProjectScan:
         return text.text if text is not None else None
 
 
-_seen: dict[str, Manifest] = {}
-_seen_lock = threading.Lock()
+_MANIFEST = "manifest"
+
+
+@dataclass(frozen=True, slots=True)
+class ScanOptions:
+    """What a scan reads. Without `contents` files are only listed: enough for a survey, which reads plugin folders by itself.
+
+    With `members` (names or folders of a workspace's members) the release is theirs, not the root's. `cache` is what was kept of
+    earlier scans of the project, and keeps this one.
+    """
+
+    contents: bool = True
+    members: Sequence[str] = ()
+    cache: Cache = field(default_factory=Cache)
 
 
 def scan_project(
@@ -80,37 +93,32 @@ def scan_project(
     profile: Profile,
     shelf: Shelf | None,
     work: Work,
-    *,
-    contents: bool = True,
-    members: Sequence[str] = (),
+    options: ScanOptions | None = None,
 ) -> ProjectScan:
-    """Read the project; a second look at an unchanged tree costs a stat per file.
+    """Read the project. With the cache of an earlier scan, an unchanged tree costs a stat per file.
 
-    Without `contents` files are only listed: enough for a survey, which reads what lies in plugin folders by itself.
-    With `members` (names or folders of a workspace's members) the release is theirs, not the root's.
     Raises ProjectError, FormatError, MisuseError for a member that is not there.
     """
     project = project.resolve()
     if not project.is_dir():
         raise ProjectError(f"{project} is not a folder")
     profile = with_own_rules(profile, project)
-    with _seen_lock:
-        before = _seen.get(str(project), EMPTY)
+    options = options or ScanOptions()
+    before = options.cache.find(_MANIFEST, project, lambda: EMPTY) or EMPTY
     manifest = list_tree(project, before, work, GITS_OWN)
-    if contents:
+    if options.contents:
         manifest = read_contents(project, manifest, work)
-    with _seen_lock:
-        _seen[str(project)] = manifest
+    _keep_manifest(options.cache, project, manifest)
     plugins = find_plugins(profile, project, manifest)
     sites = find_sites(profile, project, manifest, [plugin.id for plugin in plugins])
     release = project_release(sites)
     found = find_members(profile, project, manifest, release)
     sites = (*sites, *(item.site for item in found if item.site is not None))
-    chosen = choose_members(found, members)
+    chosen = choose_members(found, options.members)
     if chosen:
         release = chosen[0].release
     folders = tuple(item.folder for item in chosen or along(found, release))
-    return ProjectScan(project, profile, shelf, manifest, sites, plugins, release, found, folders)
+    return ProjectScan(project, profile, shelf, manifest, sites, plugins, release, found, folders, options.cache)
 
 
 def plugin_manifest(scan: ProjectScan, plugin: Plugin, token: CancelToken) -> Manifest:
@@ -120,11 +128,10 @@ def plugin_manifest(scan: ProjectScan, plugin: Plugin, token: CancelToken) -> Ma
     """
     manifest = read_contents(scan.project, scan.manifest, Work(token=token), below=plugin.folder)
     if manifest is not scan.manifest:
-        # So that the next look finds them read.
-        with _seen_lock:
-            seen = _seen.get(str(scan.project), scan.manifest)
-            read = {path: folder for path, folder in manifest.folders.items() if under(path, plugin.folder)}
-            _seen[str(scan.project)] = replace(seen, folders={**seen.folders, **read}, memo={})
+        # So that the next scan finds them read.
+        seen = scan.cache.find(_MANIFEST, scan.project, lambda: scan.manifest) or scan.manifest
+        read = {path: folder for path, folder in manifest.folders.items() if under(path, plugin.folder)}
+        _keep_manifest(scan.cache, scan.project, replace(seen, folders={**seen.folders, **read}, memo={}))
     whole = manifest.below(plugin.folder)
     shape = scan.profile.plugins.compiled
     outputs = (shape.output.replace("{release}", "*").strip("/") + "/",) if shape is not None else ()
@@ -138,19 +145,28 @@ def scan_crossing(crossing: Crossing, work: Work) -> ProjectScan:
     """The scan of a crossing, everything read anew."""
     setup = crossing.setup
     profile, shelf = read_profile(setup.profile), read_shelf(setup.shelves)
-    return scan_project(setup.project, profile, shelf, work, members=setup.members)
+    return scan_project(setup.project, profile, shelf, work, ScanOptions(members=setup.members, cache=crossing.cache))
 
 
-def shelf_manifest(shelf: Shelf, item: ShelfRelease, token: CancelToken) -> Manifest:
-    """The manifest of a release on the shelf; releases do not change, so it is read once. Raises ShelfError."""
-    place = shelf.place(item, Work(token=token))
-    with _seen_lock:
-        known = _seen.get(str(place))
+def shelf_manifest(scan: ProjectScan, item: ShelfRelease, token: CancelToken) -> Manifest:
+    """The manifest of a release on the project's shelf; releases do not change, so it is read once. Raises ShelfError."""
+    place = shelf_of(scan).place(item, Work(token=token))
+    known = scan.cache.find(_MANIFEST, place, lambda: EMPTY)
     if known is None:
         known = read_folder(place, token)
-        with _seen_lock:
-            _seen[str(place)] = known
+        _keep_manifest(scan.cache, place, known)
     return known
+
+
+def _keep_manifest(cache: Cache, place: Path, manifest: Manifest) -> None:
+    cache.put(_MANIFEST, place, manifest, 1 + sum(len(folder.names) for folder in manifest.folders.values()))
+
+
+def shelf_of(scan: ProjectScan) -> Shelf:
+    """The project's shelf. Raises MisuseError where none was named."""
+    if scan.shelf is None:
+        raise MisuseError("no shelf was named", "Name the folder or server the releases lie on with --shelf.")
+    return scan.shelf
 
 
 def engine_folder(scan: ProjectScan, release: str) -> Path:

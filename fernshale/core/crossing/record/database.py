@@ -26,6 +26,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any, TypeVar
 
+from fernshale.core.base.cache import Cache
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import sweep
 from fernshale.core.base.errors import FernshaleError, MisuseError, ProjectError
@@ -159,6 +160,7 @@ class Crossing:
         self.folder = folder
         self.store = Store(home() / "store")
         self.journal = folder / "journal.json"
+        self.cache = Cache()
         with self._database() as database:
             migrate(database)
         self.setup = self._read_setup()

@@ -12,6 +12,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from fernshale.core.base.cache import Cache
 from fernshale.core.base.errors import FernshaleError, MisuseError
 from fernshale.core.base.handles import Below
 from fernshale.core.base.quantities import count
@@ -134,26 +135,24 @@ class _Engine:
     known: Mapping[str, Sequence[str]]
 
 
-# Releases do not change while the project does; they are read once for each pair and not at every look.
-_read_before: dict[tuple[Path, int, Path, int], _Engine] = {}
+def _engine_of(old: Path, new: Path, cache: Cache, token: CancelToken) -> _Engine:
+    """What copies may descend from, read once for each pair of releases: these do not change while the project does."""
 
-
-def _engine_of(old: Path, new: Path, token: CancelToken) -> _Engine:
-    key = (old, old.stat().st_mtime_ns, new, new.stat().st_mtime_ns)
-    if key not in _read_before:
+    def read() -> _Engine:
         texts = dict(_changed(old, new, token))
         lines = {path: _telling(before.text) for path, (before, _) in texts.items()}
         known: dict[str, list[str]] = defaultdict(list)
         for path, found in lines.items():
             for line in found:
                 known[line].append(path)
-        _read_before.clear()  # one leg is in hand at a time
-        _read_before[key] = _Engine(texts, lines, known)
-    return _read_before[key]
+        return _Engine(texts, lines, known)
+
+    key = (old, old.stat().st_mtime_ns, new, new.stat().st_mtime_ns)
+    return cache.get("engine texts", key, read, lambda found: len(found.known))
 
 
 def _find(scan: ProjectScan, old: Path, new: Path, token: CancelToken) -> Iterator[ForkedFile]:
-    engine = _engine_of(old, new, token)
+    engine = _engine_of(old, new, scan.cache, token)
     starters = {source[at:] for source in engine.texts for at in _starts(source)}
     for path in scan.paths:
         token.check()

@@ -6,8 +6,9 @@ import time
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
-from typing import Any, TypeVar
+from typing import TypeVar
 
+from fernshale.core.base.cache import Cache
 from fernshale.core.base.errors import FernshaleError, FormatError, MisuseError
 from fernshale.core.base.globs import FirstFit
 from fernshale.core.base.quantities import count
@@ -259,20 +260,11 @@ def _unmet(
             troubles[error.message] = None
 
 
-# What was found in a file, by its content and the rule; files that stay are not read at each look.
-_seen: dict[tuple[str, str, str], tuple[Any, ...]] = {}
-_MOST_SEEN = 200_000
-
-
 def _read_once(scan: ProjectScan, path: TreePath, name: str, find: Callable[[str], tuple[T, ...]]) -> tuple[T, ...]:
-    return found_once(scan.manifest.entries[path].content, path, name, lambda: find(scan.read(path) or ""))
+    content = scan.manifest.entries[path].content
+    return found_once(scan.cache, (content, path, name), lambda: find(scan.read(path) or ""))
 
 
-def found_once(content: str, path: TreePath, name: str, find: Callable[[], tuple[T, ...]]) -> tuple[T, ...]:
-    """What `find` gives for a file of that content, from what is kept of it; `name` says of what kind it is, and by what rule."""
-    key = (content, path, name)
-    if key not in _seen:
-        if len(_seen) > _MOST_SEEN:
-            _seen.clear()
-        _seen[key] = find()
-    return _seen[key]
+def found_once(cache: Cache, key: tuple[str, TreePath, str], find: Callable[[], tuple[T, ...]]) -> tuple[T, ...]:
+    """What `find` finds in a file, kept by content, path and `name`: of what kind it is, and by what rule."""
+    return cache.get("data", key, find, lambda found: 1 + len(found))

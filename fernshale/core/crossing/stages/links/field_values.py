@@ -82,7 +82,9 @@ def _held(scan: ProjectScan, item: UnmetConstraint, before: Manifest, store: Sto
     if entry is None:
         return
     name = f"{scan.profile.digest} before {item.expect!r}"
-    then = found_once(entry.content, item.file, name, partial(_objects_of, item, entry.content, store, formats))
+    then = found_once(
+        scan.cache, (entry.content, item.file, name), partial(_objects_of, item, entry.content, store, formats)
+    )
     for each in item.objects:
         same = [old for old in then if _others(old.fields, item.expect) == _others(each.fields, item.expect)]
         same = same if len(same) == 1 else [old for old in then if old.number == each.number]
@@ -110,7 +112,7 @@ def _of_its_like(scan: ProjectScan, expect: Expect, formats: Formats, token: Can
         token.check()
         try:
             content = scan.manifest.entries[path].content
-            counts.update(found_once(content, path, name, partial(_values, scan, expect, path, formats)))
+            counts.update(found_once(scan.cache, (content, path, name), partial(_values, scan, expect, path, formats)))
         except FernshaleError:
             continue  # the scan itself tells of a file that cannot be read
     total = counts.total()

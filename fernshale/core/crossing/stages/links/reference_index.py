@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from fernshale.core.base.errors import FernshaleError
@@ -37,12 +37,9 @@ class _Kept:
 
     now: LinkIndex
     before: LinkIndex
+    lock: threading.Lock = field(default_factory=threading.Lock)
     of: tuple[str, str, Mapping[TreePath, TreePath], Told] = ("", "", {}, {})
     linkage: Linkage | None = None
-
-
-_kept: dict[tuple[str, str], _Kept] = {}
-_lock = threading.Lock()
 
 
 def read_linkage(
@@ -60,8 +57,11 @@ def read_linkage(
     Raises FormatError, Cancelled.
     """
     profile = scan.profile
-    with _lock:
-        kept = _kept.setdefault((str(scan.project), profile.digest), _Kept(_index(profile), _index(profile)))
+    weight = len(scan.manifest.files)
+    kept = scan.cache.get(
+        "links", profile.digest, lambda: _Kept(_index(profile), _index(profile)), lambda found: 2 * weight
+    )
+    with kept.lock:
         stamp = scan.manifest.derived("links stamp", lambda: _stamp(scan.manifest))
         if kept.linkage is not None and kept.of == (stamp, start or "", moved, told):
             return kept.linkage

@@ -23,9 +23,6 @@ from fernshale.core.snapshot.store import Store
 from fernshale.core.survey.git_history import read_past
 from fernshale.core.survey.plugins import Plugin
 
-# Merges by what they depend on, so that a page that is shown again merges nothing; the shelf's releases do not change.
-_MOST_KEPT = 64
-_merged: dict[object, tuple[FolderMerge, str, str]] = {}
 _SNAPSHOT = "snapshot"
 
 
@@ -42,17 +39,17 @@ def merge_plugin(
     place = shelf.place(incoming, Work(token=token))
     names = tuple(item.version for item in shelf.releases_of(plugin.id))
     key = (scan.project / plugin.folder, plugin.version, names, place, step.becomes, tuple(mine.entries.items()))
-    if (kept := _merged.get(key)) is not None:
+    # Kept by what it depends on, so that a page that is shown again merges nothing; the releases of a shelf do not change.
+    kept = scan.cache.find("merge", key, lambda: (merge, name, note))
+    if kept is not None:
         return kept
-    news = disk_side(place, shelf_manifest(shelf, incoming, token))
+    news = disk_side(place, shelf_manifest(scan, incoming, token))
     if step.becomes in {item.id for item in scan.plugins}:
         news = FolderSide(EMPTY, news.read)  # it is part of one that is here: nothing comes in its place
     local = disk_side(scan.project / plugin.folder, mine)
     base, name, note = _base(scan, crossing, plugin, local, token)
     merge = merge_folders(base, local, news, Work(token=token), _by_format(scan.profile, plugin.folder))
-    if len(_merged) >= _MOST_KEPT:
-        _merged.clear()
-    _merged[key] = merge, name, note
+    scan.cache.put("merge", key, (merge, name, note), 10 * len(merge.files))
     return merge, name, note
 
 
@@ -94,7 +91,7 @@ def _shelf_sides(scan: ProjectScan, plugin: Plugin, token: CancelToken) -> Mappi
     shelf = scan.shelf
     assert shelf is not None
     return {
-        item.version: disk_side(shelf.place(item, Work(token=token)), shelf_manifest(shelf, item, token))
+        item.version: disk_side(shelf.place(item, Work(token=token)), shelf_manifest(scan, item, token))
         for item in shelf.releases_of(plugin.id)
     }
 

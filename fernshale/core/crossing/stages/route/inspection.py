@@ -6,9 +6,9 @@ from dataclasses import replace
 
 from fernshale.core.base.work import CancelToken
 from fernshale.core.crossing.project.commands import read_requirements
-from fernshale.core.crossing.project.plugin_plan import plan, read_wishes, shelf_of
+from fernshale.core.crossing.project.plugin_plan import plan, read_wishes
 from fernshale.core.crossing.project.release_notes import find_notes
-from fernshale.core.crossing.project.scan import ProjectScan
+from fernshale.core.crossing.project.scan import ProjectScan, shelf_of
 from fernshale.core.crossing.project.source_texts import read_texts
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.stages.route.items import route_items

@@ -130,7 +130,7 @@ def _estimate(
 
 def _gone(scan: ProjectScan, from_: str, to: str, texts: Texts, token: CancelToken) -> Mapping[str, int] | None:
     try:
-        old, new = (names_of(engine_folder(scan, release), token) for release in (from_, to))
+        old, new = (names_of(engine_folder(scan, release), scan.cache, token) for release in (from_, to))
     except (FernshaleError, OSError):
         return None  # a release that is not at hand
     return gone_names(old, new, texts.used)

@@ -7,8 +7,7 @@ from dataclasses import replace
 
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.release import parse_release, same_release
-from fernshale.core.crossing.project.plugin_plan import shelf_of
-from fernshale.core.crossing.project.scan import ProjectScan
+from fernshale.core.crossing.project.scan import ProjectScan, shelf_of
 from fernshale.core.crossing.record.actions import Author
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.logbook import note

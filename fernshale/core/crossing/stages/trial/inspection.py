@@ -40,7 +40,7 @@ def inspect_trial(scan: ProjectScan, crossing: Crossing, compiles: bool = True) 
     view = TrialView(
         run,
         baseline,
-        compared_logs(before, run, scan.profile.log),
+        compared_logs(before, run, scan),
         kept.fingerprint != fingerprint(crossing, scan, ("generated",)),
         (),
         rows,
