@@ -1,7 +1,7 @@
-"""Code that cannot be mended now: a line, a function or a file, out of the way so that the rest compiles, and not forgotten.
+"""Code that is switched off for now: a line, a function or a file, so that the rest compiles.
 
-Setting aside is a step like any other, and a debt until that step is taken back, beside whatever was done since. A function
-keeps its signature and says at run time that it was set aside.
+Switching code off is a step like any other, and a debt until it is switched on again. Later changes of other lines stay. A
+function keeps its signature and reports at run time that it was switched off.
 """
 
 from __future__ import annotations
@@ -28,7 +28,7 @@ _ABOUT = "debt "
 # Of each logbook entry that switched code off: what, title, place, reason.
 _FACT: Fact[dict[str, list[Any]]] = Fact("debts", {}, dict)
 _MARK = "set aside: "
-# What stands in place of a body, by language, and the header that C and C++ need for it.
+# The text that replaces a body, by language, and the headers that C and C++ need for it.
 _STUBS = {
     "c": ('{{ fprintf(stderr, "set aside: {name}\\n"); abort(); }}', ("stdio.h", "stdlib.h")),
     "c++": ('{{ throw std::logic_error("set aside: {name}"); }}', ("stdexcept",)),
@@ -45,7 +45,7 @@ _STUBS = {
 
 @dataclass(frozen=True, slots=True)
 class Debt:
-    """Something that is set aside: what, where it was, why, and the logbook entry that did it."""
+    """A piece of code that is switched off: its kind, place and reason, and the logbook entry that switched it off."""
 
     what: What
     title: str
@@ -63,9 +63,9 @@ class CodeLine:
 
 
 def switch_code_off(crossing: Crossing, scan: ProjectScan, place: CodeLine, what: What, why: str, work: Work) -> int:
-    """Take a line, the function round it or its file out of the way; the logbook entry's id.
+    """Switch off a line, the function around it or its file; returns the id of the logbook entry.
 
-    Raises MisuseError where there is no such line, no function round it, or a function of a language without stubs.
+    Raises MisuseError where the line or the function does not exist, or the language has no stub.
     """
     path, line = place.path, place.line
     draft = Draft(scan.project)
@@ -87,7 +87,7 @@ def switch_code_off(crossing: Crossing, scan: ProjectScan, place: CodeLine, what
 
 
 def switch_code_on(crossing: Crossing, entry: int, work: Work) -> int:
-    """Put back what was set aside, beside what was done since. Raises MisuseError with what stands in the way."""
+    """Switch code on again and keep later changes of other lines. Raises MisuseError with the obstacles."""
     found = next((item for item in find_debts(crossing) if item.entry == entry), None)
     if found is None:
         raise MisuseError(f"nothing is set aside by step {entry}")
@@ -96,7 +96,7 @@ def switch_code_on(crossing: Crossing, entry: int, work: Work) -> int:
 
 
 def find_debts(crossing: Crossing) -> tuple[Debt, ...]:
-    """What is set aside and was not put back, in the order in which it was done."""
+    """The code that is still switched off, in the order in which it was switched off."""
     known = crossing.read(_FACT)
     found = []
     for entry in waiting_steps(crossing, _ABOUT):
@@ -107,9 +107,9 @@ def find_debts(crossing: Crossing) -> tuple[Debt, ...]:
 
 
 def without_line(text: str, path: str, line: int) -> str:
-    """`text` with a line (1-based) turned into a comment; where a statement must stand, an empty one does.
+    """`text` with a line (1-based) turned into a comment. Where the language needs a statement, an empty one replaces it.
 
-    Raises MisuseError where there is no such line, or nothing on it.
+    Raises MisuseError where the line does not exist or is empty.
     """
     lines = text.split("\n")
     if not 0 < line <= len(lines) or not lines[line - 1].strip():

@@ -1,7 +1,7 @@
-"""Plugins that cannot come along yet: switched off, taken out of the tree, and not forgotten.
+"""Plugins that are left out until a release fits: switched off and removed from the project.
 
-Setting aside is a step like any other. The old copy is in the snapshot before it; bringing it back is taking that step
-back, beside whatever was done since.
+Leaving a plugin out is a step like any other. The old copy is in the snapshot before it. Returning the plugin undoes that step
+and keeps later changes.
 """
 
 from __future__ import annotations
@@ -39,9 +39,9 @@ _FACT: Fact[dict[str, list[Any]]] = Fact("aside", {}, dict)
 
 @dataclass(frozen=True, slots=True)
 class PluginLeftOut:
-    """A plugin that is set aside: why, what brings it back, in which logbook entry.
+    """A plugin that is left out: the reason, the condition for its return, and the logbook entry that removed it.
 
-    `ready` is a release that would fit and did not, or was not there, when it was set aside.
+    `ready` is a release that fits now and did not fit, or was not there, when the plugin was left out.
     """
 
     id: str
@@ -53,9 +53,9 @@ class PluginLeftOut:
 
 
 def leave_plugin_out(crossing: Crossing, scan: ProjectScan, plugin: Plugin, why: str, work: Work) -> int:
-    """Switch a plugin off and take its folder out of the project; the logbook entry's id.
+    """Switch a plugin off and remove its folder from the project; returns the id of the logbook entry.
 
-    Raises MisuseError where a switch cannot be found in a file that should have it.
+    Raises MisuseError where a file lacks the switch that the profile names.
     """
     draft = Draft(scan.project)
     for switch in scan.profile.plugins.switch:
@@ -76,7 +76,7 @@ def leave_plugin_out(crossing: Crossing, scan: ProjectScan, plugin: Plugin, why:
 
 
 def return_plugin(crossing: Crossing, id: str, work: Work) -> int:
-    """Put a plugin back as it was, beside what was done since. Raises MisuseError with what stands in the way."""
+    """Put a plugin back as it was and keep later changes. Raises MisuseError with the obstacles."""
     found = next((item for item in find_left_out(crossing, None) if item.id == id), None)
     if found is None:
         raise MisuseError(f"{id} is not set aside")
@@ -85,7 +85,7 @@ def return_plugin(crossing: Crossing, id: str, work: Work) -> int:
 
 
 def find_left_out(crossing: Crossing, scan: ProjectScan | None) -> tuple[PluginLeftOut, ...]:
-    """What is set aside and was not brought back; with a scan also whether a release is there that would fit."""
+    """The plugins that are still left out. With a scan, also whether the shelf has a release that fits."""
     known = crossing.read(_FACT)
     found = []
     for entry in waiting_steps(crossing, _ABOUT):
@@ -98,7 +98,7 @@ def find_left_out(crossing: Crossing, scan: ProjectScan | None) -> tuple[PluginL
 
 
 def files_aside(crossing: Crossing) -> dict[str, tuple[TreePath, ...]]:
-    """The files of each plugin that is set aside, as they lay in the project."""
+    """The files of each plugin that is left out, with their paths in the project."""
     return {
         entry.about.removeprefix(_ABOUT): tuple(file.path for file in entry.changes.files) if entry.changes else ()
         for entry in waiting_steps(crossing, _ABOUT)

@@ -13,7 +13,7 @@ from fernshale.core.profile.model import Commands
 
 @dataclass(frozen=True, slots=True)
 class Baseline:
-    """How the project built and ran before anything was touched; `log` is where what the build said is kept."""
+    """How the project built and ran before anything was changed. `log` is the file with the output of the build."""
 
     release: str
     built: bool
@@ -30,7 +30,7 @@ class Baseline:
 
 
 def read_baseline(crossing: Crossing) -> Baseline | None:
-    """The baseline that was kept, None where none was taken."""
+    """The baseline of a crossing, None where none was taken."""
     return crossing.read(BASELINE)
 
 

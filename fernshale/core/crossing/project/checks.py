@@ -1,4 +1,4 @@
-"""The checks of a crossing, the results by release, and trying those that need nobody."""
+"""The checks of a crossing, their results by release, and running the checks that need no person."""
 
 from __future__ import annotations
 
@@ -75,7 +75,7 @@ def check_rows(crossing: Crossing, scan: ProjectScan) -> tuple[CheckRow, ...]:
 def try_check(
     check: Check, scan: ProjectScan, places: Mapping[str, str], log: Sequence[str], token: CancelToken
 ) -> CheckResult:
-    """Try a check that needs nobody. Raises TrustNeeded, Cancelled."""
+    """Run a check that needs no person. Raises TrustNeeded, Cancelled."""
     begun = time.monotonic()
     here = dict(places)
     if check.produced:

@@ -27,13 +27,13 @@ from fernshale.core.process.command import Finished, run_command
 from fernshale.core.profile.model import ProfileCommand, Requirement
 from fernshale.core.profile.read import fill, fill_arguments
 
-# A typed command that takes longer is ended.
+# The time limit of a command that a person typed.
 _TYPED_TIMEOUT_S = 3600.0
 
 
 @dataclass(frozen=True, slots=True)
 class RequirementResult:
-    """Whether a precondition holds, and what was found; `version` where one was read."""
+    """Whether a requirement holds, with the evidence; `version` where a version was read."""
 
     name: str
     holds: bool
@@ -63,7 +63,7 @@ def check_requirements(scan: ProjectScan, token: CancelToken) -> tuple[Requireme
 
 
 def read_requirements(crossing: Crossing) -> tuple[RequirementResult, ...]:
-    """What came of the preconditions the last time they were tried; empty before that."""
+    """The results of the last check of the requirements; empty before the first."""
     return crossing.read(REQUIREMENTS)
 
 
@@ -82,7 +82,7 @@ class CommandCall:
 
 
 def run_profile_command(crossing: Crossing, scan: ProjectScan, call: CommandCall, work: Work) -> Finished:
-    """Run a command of the profile; its log is kept. What it changes in the project is a step in the logbook.
+    """Run a command of the profile and keep its log. Files that it changes in the project become a step of the logbook.
 
     Raises TrustNeeded, CommandError, Cancelled.
     """
@@ -116,7 +116,7 @@ def run_typed_command(
     why: str,
     work: Work,
 ) -> Finished:
-    """Run a command that a person typed, in the project's folder; what it changes there is a step in the logbook.
+    """Run a command that a person typed in the project's folder. Files that it changes there become a step of the logbook.
 
     Raises CommandError, Cancelled.
     """
@@ -153,6 +153,6 @@ def _check(need: Requirement, scan: ProjectScan, token: CancelToken) -> Requirem
 
 
 def tail(lines: Sequence[str], count: int = 1) -> str:
-    """The last lines of an output that say anything."""
+    """The last lines of an output that are not empty."""
     said = [re.sub(r"\s+", " ", line) for line in lines if line.strip()]
     return "\n".join(said[-count:])

@@ -1,7 +1,7 @@
-"""Whether files changed since a build or a run, but for what these themselves leave in the project.
+"""Whether files changed since a build or a run, apart from the files that these write into the project themselves.
 
-A tool may keep its cache, and a game its saved games, among the files of a project. Such a file is no reason to build or run
-again: one that changed while either ran and that is binary or that no rule of the profile gives a role.
+A tool may keep its cache among the files of a project, and a game its saved games. Such a file is no reason to build or run
+again: it changed during a build or run, and it is binary or has no role in the profile.
 """
 
 from __future__ import annotations
@@ -18,12 +18,12 @@ _LEAVING = (f"{_COMMAND}build", f"{_COMMAND}run")
 
 
 def about_command(name: str) -> str:
-    """The `about` of the logbook entry that has what a command of the profile changed."""
+    """The `about` of the logbook entry that holds the changes of a profile command."""
     return f"{_COMMAND}{name}"
 
 
 def fingerprint(crossing: Crossing, scan: ProjectScan, without: tuple[Role, ...]) -> str:
-    """What changes when a file changes that is of no role in `without` and that no build or run left."""
+    """A digest that changes when a file changes, except files with a role in `without` and files that builds and runs write."""
     left = frozenset(
         file.path
         for entry in crossing.logbook()

@@ -32,9 +32,9 @@ _MAX_LINES = 6
 
 @dataclass(frozen=True, slots=True)
 class Regenerated:
-    """How the engine's generator ended the last time, and for which release.
+    """The result of the last run of the engine's generator, and the release it ran for.
 
-    `restored` are the files that were removed before it and that it did not write again.
+    `restored` are the files that were removed before the run and that it did not write again.
     """
 
     release: str
@@ -54,15 +54,15 @@ REGENERATED: Fact[Regenerated | None] = Fact(
 
 
 def read_regenerated(crossing: Crossing, release: str) -> Regenerated | None:
-    """How the generator ended for `release` on the leg in hand; None where it did not run."""
+    """The result of the generator's run for `release` on the current leg; None where it did not run."""
     kept = crossing.read(REGENERATED)
     return kept if kept is not None and kept.release == release else None
 
 
 def files_to_replace(scan: ProjectScan, crossing: Crossing, *, is_moved: bool) -> tuple[TreePath, ...]:
-    """The generated files that the generator's next run replaces. None where there is no generator.
+    """The generated files that the next run of the generator replaces; none where the profile has no generator.
 
-    `is_moved`: the project names the target everywhere. Then the files are stale until the generator ended well once.
+    `is_moved`: the project names the target everywhere. Then the files are stale until the generator has succeeded once.
     """
     if scan.profile.commands.regenerate is None:
         return ()
@@ -98,7 +98,7 @@ def regenerate(crossing: Crossing, work: Work) -> Regenerated | None:
 
 
 def unsettled_sweep(crossing: Crossing) -> LogEntry | None:
-    """The step that removed generated files for a run of the generator that a kill ended; None where there is none."""
+    """The step that removed generated files before a run that was killed; None where there is none."""
     sweeps = [entry for entry in crossing.logbook() if entry.about == _SWEEP and entry.can_undo]
     return sweeps[-1] if sweeps and sweeps[-1].id > crossing.read(_SETTLED) else None
 

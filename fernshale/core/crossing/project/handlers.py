@@ -1,4 +1,4 @@
-"""What a stage offers to the door through which all actions are carried out: a function for each of its kinds of action."""
+"""The functions that carry actions out, one for each kind of action: every stage lists its own."""
 
 from __future__ import annotations
 
@@ -12,16 +12,16 @@ from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.logbook import note
 from fernshale.core.crossing.record.stage import Stage
 
-# Carries an action out: writes at most one change set, raises what stands in the way. The action is of the kind it is listed for.
+# Carries an action out: writes at most one change set, or raises the obstacle. The action is of the kind that it is listed for.
 Handler = Callable[[Crossing, ProjectScan, Any, Author, Work], object]
 Handlers = Mapping[type[Action], Handler]
 
 
 def record_choice(crossing: Crossing, scan: ProjectScan, action: Choose, author: Author, work: Work) -> None:
-    """Keep a decision that writes nothing by itself."""
+    """Record a decision that changes no file."""
     decided = action.decision(author)
     crossing.decide(decided)
-    # Conflicts stand in the ledger, and a tick beside a note is no step.
+    # Conflicts are listed in the ledger, and a tick next to a note is no step.
     if decided.stage is not Stage.PLUGINS and not action.item.startswith("note:"):
         words = action.words or f"{action.item} · {action.chosen or 'left as it is'}"
         note(crossing, decided.stage, f"decided: {words}", author.why, action.item)

@@ -1,4 +1,4 @@
-"""The drift of a leg: how the interfaces of engine and plugins change on it, and what of that the project uses."""
+"""How the interfaces of the engine and the plugins change on a leg, and which of the changes the project uses."""
 
 from __future__ import annotations
 
@@ -18,14 +18,14 @@ from fernshale.core.drift.comparison_cache import compare_releases
 
 @dataclass(frozen=True, slots=True)
 class Used:
-    """A change with how often the project's code names what changed."""
+    """A change, with the number of uses in the project's code."""
 
     change: ApiChange
     uses: int
 
 
 def engine_drift(scan: ProjectScan, from_: str, to: str, work: Work) -> tuple[ApiChange, ...]:
-    """The changes between two releases of the engine; none where one of them is not at hand. Raises Cancelled."""
+    """The changes between two releases of the engine; none where one of the releases is not available. Raises Cancelled."""
     try:
         old, new = (engine_folder(scan, release) for release in (from_, to))
     except FernshaleError:
@@ -37,7 +37,7 @@ def engine_drift(scan: ProjectScan, from_: str, to: str, work: Work) -> tuple[Ap
 
 @dataclass(frozen=True, slots=True)
 class PluginDrift:
-    """How the interface of a plugin changes that was taken on the leg; `old` and `new` are the folders of its releases."""
+    """How the interface of an updated plugin changes; `old` and `new` are the folders of its releases."""
 
     plugin: str
     from_: str
@@ -48,7 +48,7 @@ class PluginDrift:
 
 
 def plugin_drift(scan: ProjectScan, crossing: Crossing, work: Work) -> tuple[PluginDrift, ...]:
-    """The changes between the releases of each plugin that was taken on the leg, where both are at hand. Raises Cancelled."""
+    """The changes of each plugin that was updated on the leg and whose two releases are available. Raises Cancelled."""
     found = []
     ids = {plugin.folder: plugin.id for plugin in scan.plugins}
     for folder, taken in plugin_updates(crossing).items():
@@ -72,14 +72,15 @@ def _release_folder(scan: ProjectScan, plugin: str, version: str, token: CancelT
 
 
 def used_changes(changes: Sequence[ApiChange], used: Mapping[str, int]) -> tuple[Used, ...]:
-    """Changes of what a project names, the most used first. `used` counts names in its code. What only classes that override it
-    would notice is left to the compiler, where that tells."""
+    """The changes of names that a project uses, the most used first. `used` counts the names in its code. Changes that affect
+    only overriding classes are left to the compiler where it reports them."""
     of_interest = (item for item in changes if item.kind != "added" and (item.kind != "wider" or item.is_silent))
     found = [Used(change, uses) for change in of_interest if (uses := uses_of(change, used))]
     return tuple(sorted(found, key=lambda item: (-item.uses, item.change.symbol.path)))
 
 
 def uses_of(change: ApiChange, used: Mapping[str, int]) -> int:
-    """How often a project names what a change is about; a method to be implemented concerns who derives from its class."""
+    """How often a project uses a changed symbol. A method that has to be implemented counts for the classes that derive from
+    its class."""
     symbol = change.symbol
     return used.get(symbol.scope[-1] if change.kind == "must-implement" and symbol.scope else symbol.called, 0)

@@ -28,7 +28,7 @@ from fernshale.core.survey.value_access import find_values
 
 @dataclass(frozen=True, slots=True)
 class PluginBuild:
-    """A plugin with compiled parts: the releases its stamps name, by the folder each stands in."""
+    """A plugin with compiled parts, and the engine release each of its output folders was built for."""
 
     plugin: Plugin
     stamps: tuple[tuple[TreePath, str], ...]
@@ -59,7 +59,7 @@ def _inside(scan: ProjectScan, plugin: Plugin) -> Iterator[TreePath]:
 
 
 def read_stamps(scan: ProjectScan, shape: Compiled, plugin: Plugin) -> Iterator[tuple[TreePath, str]]:
-    """Each folder of output there is, with the release its stamp names ("" where it cannot be read)."""
+    """Each output folder with the release that its stamp names ("" where the stamp cannot be read)."""
     pattern = f"{shape.output.replace('{release}', '*').strip('/')}/{shape.stamp}"
     for path in _inside(scan, plugin):
         if matches((pattern,), path[len(plugin.folder) + 1 :]):
@@ -83,9 +83,9 @@ def is_built_for(stamp: str, release: str) -> bool:
 
 
 def rebuild(crossing: Crossing, scan: ProjectScan, plugin: Plugin, work: Work) -> int:
-    """Build a plugin from its sources for the leg's target and swap the output in; the logbook entry's id.
+    """Build a plugin from its sources for the target and replace its output; returns the id of the logbook entry.
 
-    Raises TrustNeeded, CommandError when the build fails or its stamp says another release; then nothing was swapped.
+    Raises TrustNeeded, and CommandError when the build fails or its stamp names another release; then nothing was replaced.
     """
     shape, to = scan.profile.plugins.compiled, crossing.setup.to
     if shape is None:

@@ -1,4 +1,4 @@
-"""Where each plugin folder came from: the shelves' releases first, then the project's history and earlier snapshots."""
+"""The release that each plugin folder came from: compared with the shelves, then with the project's history and snapshots."""
 
 from __future__ import annotations
 
@@ -36,10 +36,10 @@ _MOST_SNAPSHOTS = 60
 
 @dataclass(frozen=True, slots=True)
 class PluginOrigin:
-    """A plugin folder and where it came from. `note` says what is odd about that, in words, or nothing.
+    """A plugin folder and its origin. `note` describes anything unusual about it, "" otherwise.
 
-    `source` says what the origin was compared with: "shelf", a commit of the history, or an earlier snapshot; `at` is the
-    id of that commit or snapshot.
+    `source` is what the origin was compared with: "shelf", a commit of the history, or an earlier snapshot; `at` is the id of
+    that commit or snapshot.
     """
 
     plugin: Plugin
@@ -50,7 +50,7 @@ class PluginOrigin:
 
 
 def local_json(origin: Origin | None) -> dict[str, Any]:
-    """What is local in a folder, as data; empty lists where its origin is not known."""
+    """The local changes of a folder as data; empty lists where its origin is unknown."""
     names = ("edited", "own", "deleted", "respelled")
     return {
         **{name: list(getattr(origin, name)) if origin else [] for name in names},
@@ -61,7 +61,7 @@ def local_json(origin: Origin | None) -> dict[str, Any]:
 
 
 def file_states(origins: tuple[PluginOrigin, ...]) -> dict[str, str]:
-    """For each file of a plugin that is not as its release has it: what it is, in words. By path in the project."""
+    """The state of each file of a plugin that differs from its release, in words, by path in the project."""
     states: dict[str, str] = {}
     for item in origins:
         origin = item.origin
@@ -128,7 +128,7 @@ class _Elsewhere:
 def _elsewhere(
     scan: ProjectScan, plugin: Plugin, crossing: Crossing | None, token: CancelToken
 ) -> Mapping[str, _Elsewhere]:
-    """What is known of the folder's past, by the release it had then."""
+    """Earlier states of the folder, by the release it had then."""
     where = f"{plugin.folder}/{scan.profile.plugins.descriptor}"
 
     def version(text: str) -> str:
@@ -164,7 +164,7 @@ def _snapshots(
                 cells = {path: cell_of(store.get(entry.content)) for path, entry in files.items()}
                 found[name] = _Elsewhere(f"snapshot of {when}", item.id, cells)
         except (FernshaleError, KeyError):
-            continue  # damaged, or without this plugin: verify tells of the one, the other is no item
+            continue  # damaged, or without this plugin: `verify` reports the first, and the second needs no report
     return found
 
 
@@ -188,7 +188,7 @@ def _plain_of(scan: ProjectScan, plugin: Plugin) -> Callable[[TreePath], int]:
 
 
 def _with_content(scan: ProjectScan, plugin: Plugin, mine: Manifest, origin: Origin) -> Origin:
-    """What the rules of roles call the user's own is theirs even where the vendor has a file of that name."""
+    """Files that a role rule calls the user's own stay the user's, also where the vendor has a file of that name."""
     roles = {path: role_of(scan.profile, f"{plugin.folder}/{path}").role for path in mine.files}
     content = {path for path, role in roles.items() if role in ("user content", "own")}
     if not content:

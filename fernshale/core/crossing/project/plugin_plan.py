@@ -15,7 +15,7 @@ from fernshale.core.route.planner import Leg, PluginStep, plan_leg
 from fernshale.core.route.shelf import EngineRelease
 from fernshale.core.survey.plugins import Plugin
 
-# The leg fact with what plugins said they accept, from before the project was pointed at the leg's target.
+# The ranges that plugins accepted before the project was pointed at the target of the leg.
 SAID: Fact[Mapping[str, str] | None] = Fact("plugins said", None, dict, per_leg=True)
 
 
@@ -24,7 +24,7 @@ _VERSION = "version "
 
 
 def plan(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> Leg:
-    """The leg in hand for the project's plugins as they are. Raises NotOnShelf for an unknown target."""
+    """The plan of the current leg for the project's plugins. Raises NotOnShelf for an unknown target."""
     setup = crossing.setup
     said = crossing.read(SAID) or {}
     return plan_for(scan, setup.from_, setup.to, read_wishes(crossing), token, said)
@@ -38,7 +38,7 @@ def plan_for(
     token: CancelToken,
     said: Mapping[str, str] | None = None,
 ) -> Leg:
-    """As `plan`, for any leg. `said` is what plugins accepted before ranges were widened for it (see `said_key`)."""
+    """Like `plan`, for any leg. `said` are the ranges that plugins accepted before these were widened (see `said_key`)."""
     shelf = shelf_of(scan)
     shelf.engine(scan.profile.id, to)
     here = tuple(
@@ -50,12 +50,12 @@ def plan_for(
 
 
 def said_key(plugin: Plugin) -> str:
-    """How a plugin is named in the leg fact SAID."""
+    """The key of a plugin in the fact SAID."""
     return f"{plugin.id} {plugin.version}"
 
 
 def read_wishes(crossing: Crossing) -> PluginWishes:
-    """What was decided of plugins for the leg in hand."""
+    """The decisions about plugins on the current leg."""
     hold, aside, pinned = set(), set(), set()
     prefix = plugin_key(crossing.setup, "")
     for key, item in crossing.decisions().items():
@@ -69,7 +69,7 @@ def read_wishes(crossing: Crossing) -> PluginWishes:
 
 
 def is_wanted(step: PluginStep, crossing: Crossing) -> bool:
-    """Whether a plugin's step is to be taken: it is sure, or was decided so."""
+    """Whether a plugin's planned update is to be carried out: it is certain, or a person chose it."""
     if step.action in ("update", "add"):
         return True
     decision = crossing.decisions().get(plugin_key(crossing.setup, step.id))
@@ -79,12 +79,12 @@ def is_wanted(step: PluginStep, crossing: Crossing) -> bool:
 
 
 def plugin_key(setup: Setup, id: str) -> str:
-    """The key under which it is kept what a plugin does on the leg in hand."""
+    """The key of the decision about a plugin on the current leg."""
     return f"route:{setup.to}:{id}"
 
 
 def other_targets(releases: Sequence[EngineRelease], from_: str, to: str) -> list[str]:
-    """Stable releases that could be gone to instead, the nearest to `to` first."""
+    """Other stable releases to move to, the nearest to `to` first."""
     here = parse_release(from_)
     found = [item.version for item in releases if item.stage == "stable" and is_release(item.version)]
     newer = [text for text in found if parse_release(text) > here and not same_release(text, to)]

@@ -1,4 +1,4 @@
-"""What has to be known of a project before a crossing can begin; runs nothing and writes nothing."""
+"""What a person needs to know of a project before a crossing begins. Runs nothing and writes nothing."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from fernshale.core.route.download import Patience
 from fernshale.core.route.shelf_sources import read_shelf
 from fernshale.core.survey.workspace_members import Member
 
-# Somebody sits before the dialog and waits.
+# The time limit for a server while a person waits in a dialog.
 _HASTY = Patience(silence_s=4.0, tries=1)
 
 
@@ -38,7 +38,7 @@ def probe_project(project: Path, profile: Path | None, folders: Sequence[Path]) 
 
 
 def targets_on(shelves: Sequence[str | Path], opening: ProjectProbe) -> list[str]:
-    """Releases of the project's engine to go to, the newest stable one first; a server is not waited for long.
+    """The releases to move to, the newest stable one first. A server that does not answer soon is skipped.
 
     Raises MisuseError, FormatError, ShelfError.
     """
@@ -50,6 +50,6 @@ def targets_on(shelves: Sequence[str | Path], opening: ProjectProbe) -> list[str
 
 
 def missing_tools() -> list[str]:
-    """What most projects need of a machine and is not here."""
+    """Tools that most projects need and that this machine lacks."""
     tools = (("a C++ compiler (g++)", "g++"), ("make", "make"), ("git", "git"))
     return [words for words, program in tools if shutil.which(program) is None]

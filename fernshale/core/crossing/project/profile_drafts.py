@@ -18,7 +18,7 @@ def draft_text(project: Path, token: CancelToken) -> str:
 
 
 def keep_draft(text: str, path: Path) -> None:
-    """Write a draft as a new file. Raises MisuseError when there is one already, OSError."""
+    """Write a draft into a new file. Raises MisuseError when the file exists, OSError."""
     try:
         write_synced(path, text.encode(), 0o644)
     except FileExistsError as error:

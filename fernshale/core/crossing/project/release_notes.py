@@ -1,4 +1,4 @@
-"""Release notes of engine and plugins between here and there, each point with what the project uses of it."""
+"""The release notes of engine and plugins between two releases, point by point, with the project's uses of each."""
 
 from __future__ import annotations
 
@@ -18,9 +18,9 @@ from fernshale.core.snapshot.manifest import digest_of
 
 @dataclass(frozen=True, slots=True)
 class NoteUse:
-    """A point of some notes. `uses` counts the places of the project that use what it names.
+    """A point of release notes. `uses` counts the places of the project that use a name in it.
 
-    `source` says whose notes; a decision under `key` ticks it off.
+    `source` names the notes; a decision under `key` marks the point as dealt with.
     """
 
     key: str
@@ -31,7 +31,7 @@ class NoteUse:
 
     @property
     def concerns(self) -> bool:
-        """Whether it may item to this project: it names something that is used, or nothing that could be looked for."""
+        """Whether a point concerns this project: it names a symbol that is used, or no symbol at all."""
         return self.uses > 0 or not self.point.names
 
 

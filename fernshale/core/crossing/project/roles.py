@@ -11,13 +11,13 @@ from fernshale.core.survey.roles import RoleOf, role_of
 
 
 def role_at(scan: ProjectScan, place: TreePath) -> RoleOf:
-    """The role of a file or of what lies in a folder, and the rule that gives it."""
+    """The role of a file, or of the files in a folder, and the rule that assigns it."""
     first = next((path for path in scan.manifest.paths() if path.startswith(place + "/")), place)
     return role_of(scan.profile, first)
 
 
 def give_role(project: Path, place: TreePath, role: str) -> str:
-    """Give a place a role by a rule of your own, or with an empty one let the profile decide; what was done, in words.
+    """Assign a role to a place by a rule of the user's own, or with "" remove that rule; returns the result in words.
 
     Raises MisuseError, ProjectError for a place outside the project.
     """

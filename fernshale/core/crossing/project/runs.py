@@ -28,9 +28,8 @@ _MOST_FRAMES = 20_000
 
 @dataclass(frozen=True, slots=True)
 class RunRecord:
-    """How the game ran: exit status, time, checks, and of each run (there are several where timings are compared) how long it took,
-    how long until it had started, and its frame times in milliseconds. `log_file` and `pictures` are copies that are kept.
-    """
+    """How the game ran: exit status, time, checks. For each run (several where timings are compared): the seconds it took, the
+    seconds until it had started, and its frame times in milliseconds. `log_file` and `pictures` are copies."""
 
     release: str
     status: int
@@ -60,7 +59,7 @@ class RunRecord:
         return read_ending(self.status, self.timed_out, self.silent_s, self.limit_s, self.lines())
 
     def data(self) -> bytes:
-        """The log as it was written; empty where it is gone."""
+        """The log as bytes; empty where the file is missing."""
         try:
             return Path(self.log_file).read_bytes()
         except OSError:
@@ -100,7 +99,7 @@ LAST_TRIAL: Fact[LastTrial | None] = Fact(
 
 
 def run_game(crossing: Crossing, scan: ProjectScan, stage: Stage, work: Work) -> RunRecord:
-    """Run the game, as often as the profile wants for its timings, and try all checks that need nobody.
+    """Run the game as often as the profile's timings need, and run all checks that need no person.
 
     Log, pictures and checks are those of the first run. Raises TrustNeeded, CommandError, Cancelled.
     """
@@ -152,7 +151,7 @@ def run_game(crossing: Crossing, scan: ProjectScan, stage: Stage, work: Work) ->
 
 
 def _clear(scan: ProjectScan, places: dict[str, str]) -> None:
-    """What an earlier run left must not pass for this one's."""
+    """Remove the output of an earlier run, so that it is not mistaken for that of this one."""
     shape = scan.profile.frames
     left = [check.produced for check in scan.profile.check if check.produced]
     left += [picture.produced for picture in scan.profile.picture] + ([shape.file] if shape else [])

@@ -1,4 +1,4 @@
-"""What every stage stands on: profile, shelf, the tree as it is now, its sites and plugins."""
+"""The project scan, the input of every stage: profile, shelf, the file tree, places that name a release, plugins."""
 
 from __future__ import annotations
 
@@ -30,10 +30,10 @@ from fernshale.core.survey.workspace_members import Member, along, choose_member
 
 @dataclass(frozen=True, slots=True)
 class ProjectScan:
-    """A project as it is now, read once. `shelf` is None when none was named.
+    """A project as it was read. `shelf` is None when none was named.
 
-    `members` are those of a workspace; `along` the folders of those a crossing or a look is about, and `release` is the
-    one these are on: without members that of the project.
+    `members` are those of a workspace. `along` are the folders of the members that a crossing is about, and `release` is
+    theirs; without members it is that of the project.
     """
 
     project: Path
@@ -63,7 +63,7 @@ class ProjectScan:
         return tuple(f"{item.folder}/" for item in self.members if item.folder not in self.along)
 
     def read(self, path: TreePath) -> str | None:
-        """Text of a file of the project, None where it is binary or gone."""
+        """The text of a file of the project, None where it is binary or missing."""
         try:
             data = on_disk(self.project, path).read_bytes()
         except OSError:
@@ -77,10 +77,10 @@ _MANIFEST = "manifest"
 
 @dataclass(frozen=True, slots=True)
 class ScanOptions:
-    """What a scan reads. Without `contents` files are only listed: enough for a survey, which reads plugin folders by itself.
+    """What a scan reads. Without `contents` files are only listed; a survey needs no more, it reads plugin folders itself.
 
-    With `members` (names or folders of a workspace's members) the release is theirs, not the root's. `cache` is what was kept of
-    earlier scans of the project, and keeps this one.
+    With `members` (names or folders of members of a workspace) the release is theirs, not that of the root. `cache` holds
+    earlier scans of the project and keeps this one.
     """
 
     contents: bool = True
@@ -122,13 +122,13 @@ def scan_project(
 
 
 def plugin_manifest(scan: ProjectScan, plugin: Plugin, token: CancelToken) -> Manifest:
-    """The part of the project's manifest below a plugin folder, with paths as seen from there; contents are read.
+    """The part of the project's manifest below a plugin folder, with paths relative to it; contents are read.
 
-    What was compiled into it is neither the vendor's nor an edit, and left out.
+    Compiled output is left out: it is neither the vendor's nor an edit.
     """
     manifest = read_contents(scan.project, scan.manifest, Work(token=token), below=plugin.folder)
     if manifest is not scan.manifest:
-        # So that the next scan finds them read.
+        # The next scan then finds them read.
         seen = scan.cache.find(_MANIFEST, scan.project, lambda: scan.manifest) or scan.manifest
         read = {path: folder for path, folder in manifest.folders.items() if under(path, plugin.folder)}
         _keep_manifest(scan.cache, scan.project, replace(seen, folders={**seen.folders, **read}, memo={}))
@@ -142,7 +142,7 @@ def plugin_manifest(scan: ProjectScan, plugin: Plugin, token: CancelToken) -> Ma
 
 
 def scan_crossing(crossing: Crossing, work: Work) -> ProjectScan:
-    """The scan of a crossing, everything read anew."""
+    """Scan the project of a crossing."""
     setup = crossing.setup
     profile, shelf = read_profile(setup.profile), read_shelf(setup.shelves)
     return scan_project(setup.project, profile, shelf, work, ScanOptions(members=setup.members, cache=crossing.cache))
@@ -201,7 +201,7 @@ def command_places(crossing: Crossing, scan: ProjectScan, release: str) -> Mappi
 
 
 def find_plugin(scan: ProjectScan, id: str) -> Plugin:
-    """A plugin of the project by its id. Raises MisuseError where there is none."""
+    """A plugin of the project by its id. Raises MisuseError where it does not exist."""
     found = next((item for item in scan.plugins if item.id == id), None)
     if found is None:
         raise MisuseError(f"there is no plugin {id}")

@@ -26,7 +26,7 @@ class Texts:
 
     @cached_property
     def used(self) -> Mapping[str, int]:
-        """How often each name stands in them."""
+        """How often each name occurs in the texts."""
         return count_names(self.of.values())
 
 
@@ -68,14 +68,14 @@ def _read(scan: ProjectScan, paths: Iterable[TreePath], token: CancelToken) -> M
         try:
             text = text_of(read_file(path))
         except (OSError, ProjectError):
-            continue  # gone or a link by now: there is nothing to change in it
+            continue  # removed or replaced by a link: there is nothing to change in it
         if text is not None:
             texts[path] = text
     return texts
 
 
 def names_in(folder: Path, token: CancelToken) -> Mapping[str, int]:
-    """How often each name stands in the source files of a folder that no profile describes. Raises MisuseError, Cancelled."""
+    """How often each name occurs in the source files of a folder without a profile. Raises MisuseError, Cancelled."""
     texts = []
     for path in list_sources(folder, languages_of("")):
         token.check()

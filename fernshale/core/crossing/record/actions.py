@@ -1,6 +1,6 @@
-"""Actions as values, and the two texts under which an action is stored or typed: the key of its item and its option.
+"""Actions as values, and the two texts under which an action is stored or typed: the key of its item and the id of its option.
 
-Each stage declares its actions as frozen classes. How an action is carried out is no concern of the value.
+Each stage declares its actions as frozen classes. The functions that carry them out are elsewhere.
 """
 
 from __future__ import annotations
@@ -20,7 +20,7 @@ _PLACE = re.compile(r"\{(\w+)\}")
 
 @dataclass(frozen=True, slots=True)
 class Author:
-    """Who takes a decision and why ("" where no reason was given)."""
+    """The person who takes a decision and the reason ("" where none was given)."""
 
     who: str
     why: str = ""
@@ -28,10 +28,10 @@ class Author:
 
 @dataclass(frozen=True, slots=True)
 class Action:
-    """What choosing an option does.
+    """The action of an option, as a value.
 
-    KEY and OPTION are the texts an action is stored under. A field of the class stands in them as `{field}`; of several fields
-    in a text only the last may contain a colon.
+    KEY and OPTION are the texts an action is stored under. `{field}` stands for the value of a field; of several fields in one
+    text only the last may contain a colon.
     """
 
     KEY: ClassVar[str]
@@ -48,7 +48,7 @@ class Action:
         return self._filled(self.OPTION)
 
     def decision(self, author: Author) -> Decision:
-        """The decision to carry this action out, taken now."""
+        """The decision to carry out this action, with the current time."""
         text = getattr(self, "text", "")
         return Decision(self.key, stage_of(self.key), self.option, text, author.who, author.why, time.time())
 
@@ -58,7 +58,7 @@ class Action:
 
 @dataclass(frozen=True, slots=True)
 class Choose(Action):
-    """Record that an option was chosen. Nothing is written now; later steps follow the decision.
+    """Record that an option was chosen. No file changes now; later steps follow the decision.
 
     `words` names the item and the option in the logbook.
     """
@@ -72,9 +72,9 @@ class Choose(Action):
 
 
 def read_action(kinds: Iterable[type[Action]], key: str, option: str, text: str = "") -> Action:
-    """The action of one of `kinds` that is stored under `key` and `option`; a `Choose` where there is none.
+    """The action that is stored under `key` and `option`, of one of `kinds`; a `Choose` where none fits.
 
-    `text` is what a person wrote by hand, for the actions that take it.
+    `text` is text that a person wrote, for the actions that have such a field.
     """
     for kind in sorted(kinds, key=_generality):
         values = _parse(kind, key, option)
@@ -84,7 +84,7 @@ def read_action(kinds: Iterable[type[Action]], key: str, option: str, text: str 
 
 
 def _generality(kind: type[Action]) -> tuple[int, int, int]:
-    """Kinds with fewer fields in their texts come first, then those with more letters of their own."""
+    """Sort key: kinds with fewer fields in their texts first, then those with more fixed letters."""
     own = len(_PLACE.sub("", kind.KEY + kind.OPTION))
     return len(_PLACE.findall(kind.OPTION)), len(_PLACE.findall(kind.KEY)), -own
 

@@ -1,4 +1,4 @@
-"""How far Fernshale goes by itself in Build, and the causes that are put off."""
+"""The confidence from which fixes are applied automatically, and the causes that a person put off."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.facts import Fact
 
-# From this confidence on a fix is taken by itself, unless the user says otherwise.
+# Fixes from this confidence on are applied automatically, unless the user chose another.
 SURE_FROM = 0.9
 NEVER = 2.0
 _SURE: Fact[float] = Fact("sure from", SURE_FROM, float)
@@ -14,12 +14,12 @@ _LATER: Fact[frozenset[str]] = Fact("put off", frozenset(), frozenset, sorted, p
 
 
 def sure_from(crossing: Crossing) -> float:
-    """From which confidence on (0 to 1) a fix counts as sure; above 1 none does."""
+    """The confidence (0 to 1) from which a fix is applied automatically; above 1 none is."""
     return crossing.read(_SURE)
 
 
 def keep_sure_from(crossing: Crossing, value: float) -> None:
-    """Raises MisuseError for what is no confidence."""
+    """Set the confidence from which fixes are applied automatically. Raises MisuseError where it is out of range."""
     if not 0.5 <= value <= NEVER:
         raise MisuseError(
             f"{value} is no confidence to go by", "Say something from 0.5 to 1; above 1 nothing is taken by itself."

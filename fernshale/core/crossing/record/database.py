@@ -1,15 +1,15 @@
-"""The state of one crossing on disk: what it is about, its decisions, its logbook, and what was learned.
+"""The record of one crossing on disk: its set-up, facts, decisions and logbook.
 
     HOME/crossings/ID/
       crossing.sqlite    set-up, facts, decisions, logbook (SQLite in WAL mode: a kill loses at most the last transaction);
-                         its tables and their versions are those of `schema`
-                         what a step carries out is kept apart (`carried`) and counts among the decisions once it is done;
-                         `writes` has every write of the project in order, see `step_order`
+                         its tables and their versions are those of `schema`; `carried` has the decisions of each step,
+                         which count among the decisions while the step is done; `writes` has every write of the project
+                         in order, see `step_order`
       journal.json       only while a change set is being written
-      lock               held (flock) by whoever acts
+      lock               held (flock) by the process that acts
       logs/ build/ out/  logs of commands, and the folders that builds and runs write into
 
-Each use opens its own connection, so that a worker thread and the window can look at the same time.
+Each use opens its own connection, so that a worker thread and the window can read at the same time.
 """
 
 from __future__ import annotations
@@ -50,10 +50,10 @@ class AnotherActs(FernshaleError):
 
 @dataclass(frozen=True, slots=True)
 class Setup:
-    """What a crossing is about: from the release `start` over all `stops`, of which the last is the target.
+    """The set-up of a crossing: from the release `start` over all `stops`, the last of which is the target.
 
-    `leg` is the number of the leg in hand, from 0. `members` are the folders of a workspace's members that go along;
-    none: the whole project does. `original` is the project that `project` is a copy of, "" when it is crossed in place.
+    `leg` is the number of the current leg, from 0. `members` are the folders of the workspace members that cross; none: the
+    whole project does. `original` is the project that `project` is a copy of, "" where it is crossed in place.
     """
 
     project: Path
@@ -67,12 +67,12 @@ class Setup:
 
     @property
     def from_(self) -> str:
-        """The release the leg in hand sets out from."""
+        """The release that the current leg begins from."""
         return self.stops[self.leg - 1] if self.leg else self.start
 
     @property
     def to(self) -> str:
-        """The release the leg in hand leads to."""
+        """The release that the current leg leads to."""
         return self.stops[self.leg]
 
     @property
@@ -100,7 +100,7 @@ class Setup:
 
 @dataclass(frozen=True, slots=True)
 class EntryText:
-    """What a new line of the logbook says: the title, the reason, and what it deals with (`about`, for programs)."""
+    """The text of a new logbook entry: its title, the reason, and its subject (`about`, for programs)."""
 
     stage: Stage
     title: str
@@ -110,9 +110,9 @@ class EntryText:
 
 @dataclass(frozen=True, slots=True)
 class LogEntry:
-    """A line of the logbook. `changes` is set when it wrote into the project; `about` names what it dealt with.
+    """A logbook entry. `changes` is set when it wrote into the project; `about` names its subject.
 
-    `state` is "done" or "undone", or one of UNSETTLED while its change set is written, taken back or written again.
+    `state` is "done" or "undone", or one of UNSETTLED while its change set is being written or undone.
     """
 
     id: int
@@ -135,7 +135,7 @@ class LogEntry:
 
     @property
     def is_undo(self) -> bool:
-        """Whether it took another step back, or did it again, as a step of its own."""
+        """Whether it undid or repeated another step, as a step of its own."""
         verb, _ = read_reversal(self.about) or ("", 0)
         return verb in (UNDO, REDO)
 
@@ -168,13 +168,13 @@ class Crossing:
     # -- facts
 
     def read(self, fact: Fact[T], leg: int | None = None) -> T:
-        """The value of a fact; of one per leg, that of the leg in hand where none is named. Raises ProjectError for damage."""
+        """The value of a fact; of a fact per leg, that of `leg` (from 0) or of the current leg. Raises ProjectError for damage."""
         name = self._name_of(fact, leg)
         value = self._value(name)
         return fact.empty if value is None else self._decoded(lambda: fact.read(value), f"the fact {name!r}")
 
     def keep(self, fact: Fact[T], value: T) -> None:
-        """Keep a value, of a fact per leg for the leg in hand."""
+        """Store the value of a fact; of a fact per leg, for the current leg."""
         self._keep_value(self._name_of(fact, None), fact.write(value))
 
     def _name_of(self, fact: Fact[T], leg: int | None) -> str:
@@ -191,32 +191,32 @@ class Crossing:
 
     @property
     def leg_start(self) -> str:
-        """The snapshot of the project as it was when the leg in hand began, "" before there is one."""
+        """The snapshot from before the current leg, "" where there is none yet."""
         return self.read(LEG_START) or self.read(START)
 
     def drop_leg_facts(self, after: int) -> None:
-        """Forget what was learned on the legs behind leg `after`, which are not there any more or begin anew."""
+        """Delete the facts of all legs after leg `after`."""
         with self._database() as database:
             for leg in range(after + 1, len(self.setup.stops)):
                 database.execute("DELETE FROM facts WHERE name LIKE ?", (f"leg {leg} %",))
 
-    # -- the way
+    # -- the route
 
     def change_setup(self, setup: Setup) -> None:
-        """Go another way, or on to another leg, or back."""
+        """Change the stops, or move to another leg."""
         self._keep_value("setup", setup.to_json())
         self.setup = setup
 
     # -- decisions
 
     def decisions(self) -> dict[str, Decision]:
-        """All decisions by key, in the order they were taken."""
+        """All decisions by key, in the order in which they were taken."""
         with self._database() as database:
             rows = database.execute("SELECT * FROM decisions ORDER BY time").fetchall()
         return self._decoded(lambda: {row[0]: Decision(row[0], Stage(row[1]), *row[2:]) for row in rows}, "a decision")
 
     def left_so(self) -> frozenset[str]:
-        """The keys of what was decided and wrote nothing; what a step carried out and is there again is due again."""
+        """The keys of decisions that wrote nothing. (An item that a step resolved and that appears again is open again.)"""
         return frozenset(key for key, item in self.decisions().items() if not item.entry)
 
     def decide(self, decision: Decision) -> None:
@@ -225,7 +225,7 @@ class Crossing:
             database.execute(_DECIDE.format("decisions"), _decision_row(decision, decision.entry))
 
     def withdraw(self, key: str) -> None:
-        """Forget a decision."""
+        """Delete a decision."""
         with self._database() as database:
             database.execute("DELETE FROM decisions WHERE key = ?", (key,))
 
@@ -245,7 +245,7 @@ class Crossing:
         state: str,
         decided: Sequence[Decision] = (),
     ) -> int:
-        """A new entry's id; `decided` are what it carries out, and count once it is done."""
+        """Write a new entry and return its id. `decided` are the decisions it carries out; they count once it is done."""
         data = None if changes is None else json.dumps(changes.to_json())
         with self._database() as database:
             cursor = database.execute(
@@ -264,7 +264,7 @@ class Crossing:
             database.execute("UPDATE logbook SET state = ? WHERE id = ?", (state, id))
 
     def finish_entry(self, id: int, *, is_forward: bool) -> None:
-        """Record that the changes of an entry were written (`is_forward`) or taken back, and which entries count now.
+        """Record that the changes of an entry were written (`is_forward`) or undone, and recompute which entries count.
 
         The decisions of an entry that is undone are withdrawn until it is done again.
         """
@@ -279,14 +279,14 @@ class Crossing:
 
     @property
     def is_settled(self) -> bool:
-        """Whether no change was interrupted: none is being written or taken back, unless somebody does so right now."""
+        """Whether no change was interrupted: nothing is being written or undone, except by a process that does so right now."""
         with self._database() as database:
             marks = ", ".join("?" * len(UNSETTLED))
             row = database.execute(f"SELECT COUNT(*) FROM logbook WHERE state IN ({marks})", UNSETTLED).fetchone()
         return not row[0] and not self.journal.exists()
 
     def drop_entry(self, id: int) -> None:
-        """Forget an entry whose change set was never written."""
+        """Delete an entry whose change set was never written."""
         with self._database() as database:
             database.execute("DELETE FROM logbook WHERE id = ?", (id,))
             database.execute("DELETE FROM carried WHERE entry = ?", (id,))
@@ -301,7 +301,7 @@ class Crossing:
 
     @contextlib.contextmanager
     def acting(self) -> Iterator[None]:
-        """Hold the crossing's lock. Raises AnotherActs at once when somebody else does."""
+        """Hold the crossing's lock. Raises AnotherActs at once when another process holds it."""
         try:
             with locked(self.folder / "lock"):
                 sweep(self.folder)
@@ -334,7 +334,7 @@ class Crossing:
         return self._decoded(lambda: Setup.from_json(data), "what it is about")
 
     def _decoded(self, read: Callable[[], T], what: str) -> T:
-        """What `read` makes of a value of the database. Raises ProjectError where that is damaged."""
+        """The result of `read`, which decodes a value of the database. Raises ProjectError where the value is damaged."""
         try:
             return read()
         except (ValueError, KeyError, TypeError, IndexError, AttributeError, RecursionError, ProjectError) as error:
@@ -346,7 +346,7 @@ class Crossing:
 
 
 def begin(setup: Setup) -> Crossing:
-    """The crossing of `setup`'s project: the one there is when it leads to the same release, else a new one."""
+    """The crossing of `setup`'s project: the existing one when it leads to the same release, else a new one."""
     folder = _folder_of(setup.project)
     if (folder / "crossing.sqlite").exists():
         known = Crossing(folder)
@@ -368,7 +368,7 @@ def find_crossing(project: Path) -> Crossing | None:
 
 
 def open_crossing(project: Path) -> Crossing:
-    """As `find_crossing`. Raises MisuseError when there is none."""
+    """Like `find_crossing`. Raises MisuseError where no crossing exists."""
     crossing = find_crossing(project)
     if crossing is None:
         raise MisuseError(
@@ -379,7 +379,7 @@ def open_crossing(project: Path) -> Crossing:
 
 
 def all_crossings() -> tuple[Crossing, ...]:
-    """Crossings that can be resumed, the latest used first; those whose project is gone are left out."""
+    """The crossings that can be resumed, the most recently used first. Those whose project is missing are left out."""
     folders = [path.parent for path in (home() / "crossings").glob("*/crossing.sqlite")]
     found = []
     for folder in sorted(folders, key=lambda item: -(item / "crossing.sqlite").stat().st_mtime):

@@ -1,6 +1,6 @@
-"""Merge decisions of all crossings: when the same conflict comes up in another project, what was decided is offered.
+"""Merge decisions of all crossings, offered again when the same conflict appears in another project.
 
-A conflict is the same when its three texts are. One JSON file in Fernshale's data folder, written under a lock.
+Two conflicts are the same when their three texts are. One JSON file in Fernshale's data folder, written under a lock.
 """
 
 from __future__ import annotations
@@ -23,7 +23,7 @@ _Known = dict[str, dict[str, object]]
 
 @dataclass(frozen=True, slots=True)
 class Remembered:
-    """What was decided about a conflict, in which project and when (seconds since 1970)."""
+    """The decision about a conflict, with the project and the time (seconds since 1970)."""
 
     take: str
     text: str
@@ -38,7 +38,7 @@ class Remembered:
 
 
 def remember(ids: Sequence[str], take: str, text: str, why: str, project: Path) -> None:
-    """Keep what was decided about conflicts, in one writing; the latest counts. What cannot be kept is no reason to stop."""
+    """Store the decisions about conflicts in one write; the latest counts. A failure to store them is ignored."""
 
     def put(known: _Known) -> None:
         for id in ids:
@@ -49,7 +49,7 @@ def remember(ids: Sequence[str], take: str, text: str, why: str, project: Path) 
 
 
 def forget(id: str, project: Path) -> None:
-    """Remember no more what was decided about a conflict in `project`: there it was taken back."""
+    """Delete the decision about a conflict that was taken in `project` and withdrawn there."""
 
     def drop(known: _Known) -> None:
         if known.get(id, {}).get("project") == project.name:

@@ -14,7 +14,7 @@ FORMAT = "fernshale-decisions/1"
 
 @dataclass(frozen=True, slots=True)
 class Recorded:
-    """A decision from a file: made once, taken again wherever the same item comes up."""
+    """A decision from a file, which is taken again wherever the same item appears."""
 
     __pydantic_config__: ClassVar = STRICT
     key: str
@@ -37,7 +37,7 @@ def read_decisions(path: Path) -> dict[str, Recorded]:
 
 @dataclass(frozen=True, slots=True)
 class Decision:
-    """An option that was chosen or refused: by whom, why, and in which logbook entry it was carried out (0: none)."""
+    """An option that was chosen or refused: by whom and why, and the logbook entry that carried it out (0: none)."""
 
     key: str
     stage: Stage

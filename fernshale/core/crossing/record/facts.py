@@ -15,9 +15,9 @@ def _as_it_is(value: Any) -> Any:
 
 @dataclass(frozen=True, slots=True)
 class Fact(Generic[T]):
-    """One fact. `empty` is its value before any was kept; with `per_leg` each leg of the crossing has a value of its own.
+    """One fact. `empty` is its value before one was stored; with `per_leg` each leg of the crossing has its own value.
 
-    `read` makes the value of what JSON gives (and may raise what a damaged value makes it raise), `write` the other way.
+    `read` decodes what JSON holds and may raise ValueError, KeyError or TypeError for damage; `write` encodes.
     """
 
     name: str

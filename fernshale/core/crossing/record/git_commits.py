@@ -1,7 +1,7 @@
-"""A crossing in a git work tree: a branch for it, and a commit for each step with a message made from its decisions.
+"""Commits of a crossing in a git work tree: a branch for it, and a commit for each step with a message from its decisions.
 
-Commits are made with an index of our own and without touching the work tree, so what the user has staged or edited is
-neither committed nor lost. Nothing is written before the user has said yes.
+Commits are made with an index of our own and without touching the work tree, so staged or edited files of the user are neither
+committed nor lost. Nothing is written before the user has agreed.
 """
 
 from __future__ import annotations
@@ -23,7 +23,7 @@ from fernshale.core.crossing.record.facts import Fact, text_fact
 from fernshale.core.process.git import Filter, ask_git, find_filters, tell_git
 
 KEY = "git:steps"
-# The branch that steps are committed on, LEFT_ALONE, or None while nobody decided.
+# The branch that steps are committed on, LEFT_ALONE, or None before a decision.
 _BRANCH: Fact[str | None] = Fact("git", None, str)
 LEFT_ALONE = "leave"
 # Of each logbook entry the state that was committed and the commit.
@@ -40,7 +40,7 @@ _SHOWN = 3
 
 @dataclass(frozen=True, slots=True)
 class WorkTree:
-    """The git work tree that contains a project. `obstacles` say why steps cannot be committed, `remarks` what to know before.
+    """The git work tree of a project. `obstacles` say why steps cannot be committed; `remarks` are to be read before.
 
     `filters` are those that git would run on files of the project when it commits them.
     """
@@ -53,7 +53,7 @@ class WorkTree:
 
     @property
     def consent(self) -> str:
-        """What a person agrees to who lets steps be committed, see `consent_to`."""
+        """What a person agrees to when steps are to be committed, see `consent_to`."""
         return consent_to(self.filters)
 
 
@@ -86,12 +86,12 @@ def _filter_attributes(project: Path, further: bytes = b"") -> list[tuple[bytes,
 
 
 def consent_to(filters: Sequence[Filter]) -> str:
-    """What a person agrees to who lets git commit with these filters: it is bound to their very command lines."""
+    """What a person agrees to when git commits with these filters: it names their exact command lines."""
     return f"commit {filters_digest(filters)}" if filters else "commit"
 
 
 def filters_digest(filters: Sequence[Filter]) -> str:
-    """What changes when a filter's command line does."""
+    """A digest that changes with the command line of any filter."""
     text = json.dumps([[item.name, item.commands] for item in filters])
     return hashlib.sha256(text.encode("utf-8", "surrogateescape")).hexdigest()[:12]
 
@@ -121,8 +121,8 @@ def _obstacles(project: Path, head: str, agreed: Sequence[Filter] = ()) -> Itera
 def _uncommitted(project: Path, agreed: Sequence[Filter]) -> list[bytes]:
     """Tracked files below the project that differ from the last commit.
 
-    Files that only look changed by their times are compared as they are: git itself would run the filters that its settings
-    name. A file that such a filter converts is compared only once a person has agreed to it.
+    Files that only seem changed by their times are compared by content: git itself would run the filters that its settings
+    name. A file that such a filter converts is compared only after a person has agreed to it.
     """
     words = ("diff-index", "-z", "--relative", "--ignore-submodules=all", "HEAD", "--", ".")
     cells = (ask_git(project, *words) or b"").split(b"\0")
@@ -137,7 +137,7 @@ def _uncommitted(project: Path, agreed: Sequence[Filter]) -> list[bytes]:
         if old_mode == new_mode and not new.strip(b"0"):
             filter_name = converted.get(name)
             if filter_name in configured and filter_name not in names:
-                continue  # nobody can know yet
+                continue  # unknown for now
             how = ("--stdin-paths",) if filter_name in configured else ("--no-filters", "--stdin-paths")
             now = ask_git(project, "hash-object", *how, given=name + b"\n", filters=names)
             if now is not None and now.strip() == old:
@@ -178,9 +178,9 @@ def _some(names: Sequence[bytes]) -> str:
 
 @dataclass(frozen=True, slots=True)
 class Committing:
-    """Whether the steps of a crossing are committed. `branch` is None while nobody decided, "" where git is left alone.
+    """Whether the steps of a crossing are committed. `branch` is None before a decision, "" where git is left alone.
 
-    `trouble` is what git refused the last time.
+    `trouble` is the last error of git, "" where there was none.
     """
 
     branch: str | None
@@ -188,16 +188,16 @@ class Committing:
 
 
 def read_committing(crossing: Crossing) -> Committing:
-    """What was decided about commits, and how the last one went."""
+    """The decision about commits, and the result of the last one."""
     chosen = crossing.read(_BRANCH)
     return Committing("" if chosen == "leave" else chosen, crossing.read(_TROUBLE) or "")
 
 
 def commit_from_now_on(crossing: Crossing, consent: str) -> str:
-    """Go onto a branch for the crossing, or go on where commits failed; its name.
+    """Switch to a branch for the crossing, or resume commits that failed; returns the name of the branch.
 
-    `consent` is what a person agreed to, see `WorkTree.consent`. Raises CommandError with what is in the way, as filters that
-    are not those the person saw.
+    `consent` is what a person agreed to, see `WorkTree.consent`. Raises CommandError with the obstacle, such as filters that
+    the person did not see.
     """
     project = crossing.setup.project
     chosen = crossing.read(_BRANCH)
@@ -237,9 +237,9 @@ def leave_alone(crossing: Crossing) -> None:
 
 
 def commit_steps(crossing: Crossing) -> None:
-    """Commit each step that was done or undone and is not committed yet; what git refuses is kept as an item.
+    """Commit each step that was done or undone and is not committed yet. An error of git becomes an open item.
 
-    A step is in the project whether or not git takes it, so this raises nothing of git's.
+    The step is in the project whether git accepts it or not, so errors of git are not raised.
     """
     branch = crossing.read(_BRANCH)
     if branch in (None, "leave"):
@@ -251,7 +251,7 @@ def commit_steps(crossing: Crossing) -> None:
             raise CommandError(f"the project is on {on or 'no branch'}, not on {branch}; switch to it")
         kept = crossing.read(_COMMITS)
         commits = {**kept}
-        # What went back to a point undid several steps at once: one commit, with its own message.
+        # A return to a point undid several steps at once: one commit, with its own message.
         for entry in sorted(crossing.logbook(), key=lambda item: not item.is_return):
             state, _ = commits.get(str(entry.id), ["", ""])
             if entry.changes is None or entry.state not in ("done", "undone") or entry.state == state:
@@ -267,7 +267,7 @@ def commit_steps(crossing: Crossing) -> None:
 
 
 def commit_of(crossing: Crossing, entry: int) -> str:
-    """The commit that holds a step as it stands, "" where there is none."""
+    """The commit of a step in its current state, "" where there is none."""
     commits = crossing.read(_COMMITS) or {}
     return str(commits.get(str(entry), ["", ""])[1])
 
@@ -287,11 +287,11 @@ def _commit(crossing: Crossing, project: Path, branch: str, entry: LogEntry) -> 
     tell_git(project, "update-index", "--add", "--remove", "-z", "--stdin", given=given, more=own, filters=names)
     made = tell_git(project, "write-tree", more=own)
     if made == tell_git(project, "rev-parse", f"{head}^{{tree}}"):
-        return head  # all of it lies in what git ignores
+        return head  # git ignores all of it
     message = message_of(crossing, entry, left_out).encode("utf-8", "replace")
     commit = tell_git(project, "commit-tree", made, "-p", head, "-F", "-", given=message)
     tell_git(project, "update-ref", "-m", f"crossing: {entry.title}"[:200], f"refs/heads/{branch}", commit, head)
-    # So that git does not show as staged what is committed; what the user has staged elsewhere stays.
+    # So that git does not list committed files as staged; other files that the user staged stay staged.
     tell_git(project, "update-index", "--add", "--remove", "-z", "--stdin", given=given, filters=names)
     return commit
 
@@ -304,7 +304,7 @@ def find_submodules(project: Path) -> tuple[TreePath, ...]:
 def _committed_paths(
     project: Path, changes: ChangeSet, submodules: Sequence[TreePath]
 ) -> tuple[list[TreePath], dict[TreePath, int]]:
-    """The paths git keeps, and how many lie in each submodule, which this repository cannot commit."""
+    """The paths that git tracks, and the number of paths in each submodule, which this repository cannot commit."""
     paths: list[TreePath] = []
     left_out: dict[TreePath, int] = {}
     for change in changes.files:
@@ -320,7 +320,7 @@ def _committed_paths(
 
 
 def message_of(crossing: Crossing, entry: LogEntry, left_out: dict[TreePath, int]) -> str:
-    """The message of a step's commit: what, why, by which decisions, on which way."""
+    """The message of a step's commit: title, reason, decisions and route."""
     subject = f"{entry.stage.value}: {entry.title}"
     if entry.state == "undone":
         subject = f"Undo: {entry.title}"

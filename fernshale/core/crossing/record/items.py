@@ -32,9 +32,9 @@ class Option:
 
 @dataclass(frozen=True, slots=True)
 class Item:
-    """One open thing between now and a running game. `place` is a file with a line, a folder or a name.
+    """One thing that is still open between now and a running game. `place` is a file with a line, a folder or a name.
 
-    `needs_you`: nothing settles it but a decision; otherwise the stage's own next step does.
+    `needs_you`: only a decision resolves it; otherwise the next step of the stage does.
     """
 
     key: str

@@ -1,4 +1,4 @@
-"""From one leg to the next. The way back is `logbook.undo`."""
+"""Beginning the next leg of a crossing. `logbook.undo` leads back."""
 
 from __future__ import annotations
 

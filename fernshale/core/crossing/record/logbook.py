@@ -1,4 +1,4 @@
-"""Steps: snapshot, apply, write down; and the way back."""
+"""Steps: take a snapshot, apply the changes, write the entry. Undo, redo, and return to a point."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ _MAX_SHOWN = 8
 
 
 class CannotUndo(FernshaleError):
-    """What stands in the way of undoing a step."""
+    """A step cannot be undone; the message names the obstacles."""
 
 
 def write_step(
@@ -41,10 +41,10 @@ def write_step(
     work: Work,
     decided: Sequence[Decision] = (),
 ) -> int:
-    """Snapshot the project, apply `changes`, write the logbook entry; its id.
+    """Take a snapshot of the project, apply `changes` and write the logbook entry; returns its id.
 
-    `decided` are the decisions that the step carries out: they are kept with it, and with it undone they are due again.
-    Raises what `apply_changes` raises; then nothing was written, into the logbook neither.
+    `decided` are the decisions that the step carries out: when it is undone, their items are open again. Raises what
+    `apply_changes` raises; then neither the project nor the logbook was changed.
     """
     recover_interrupted(crossing)
     snapshot = ensure_snapshot(crossing, f"before: {text.title}", work)
@@ -60,19 +60,19 @@ def write_step(
 
 
 def note(crossing: Crossing, stage: Stage, title: str, why: str, about: str) -> int:
-    """A logbook entry for something that wrote nothing."""
+    """Write a logbook entry for something that changed no file; returns its id."""
     return crossing.write_entry(EntryText(stage, title, why, about), "", None, "done")
 
 
 @contextlib.contextmanager
 def watching(crossing: Crossing, text: EntryText, work: Work) -> Iterator[None]:
-    """Around a foreign command: what it changes in the project becomes a step that can be undone."""
+    """Record what a foreign command changes in the project inside this context as a step that can be undone."""
     recover_interrupted(crossing)
     snapshot = ensure_snapshot(crossing, f"before: {text.title}", work)
     try:
         yield
     finally:
-        # Also when the command failed or was cancelled: half of its work must not go unrecorded.
+        # Also when the command failed or was cancelled: its changes must be recorded all the same.
         before = crossing.store.manifest(snapshot)
         after = crossing.store.scan(crossing.setup.project, before, Work(progress=work.progress))
         changes = _changes(before, after)
@@ -96,15 +96,15 @@ def ensure_snapshot(crossing: Crossing, note: str, work: Work) -> str:
 
 
 def _changes(before: Manifest, after: Manifest) -> ChangeSet:
-    """What differs, but for git's own folder: snapshots keep it, steps leave it alone."""
+    """The differences, except in git's own folder: snapshots keep it, steps do not touch it."""
     changes = changes_between(before, after)
     return ChangeSet(tuple(item for item in changes.changes if not is_gits_own(item.path)))
 
 
 def recover_interrupted(crossing: Crossing) -> str:
-    """Settle a change a kill interrupted: "", "finished" or "rolled back". Safe to call at any time.
+    """Finish or roll back a change that a kill interrupted; returns "", "finished" or "rolled back". Safe to call at any time.
 
-    The logbook follows the project: an entry says what is so, also where the kill came between the two.
+    Afterwards the logbook agrees with the project, wherever the kill happened.
     """
     outcome = recover(crossing.journal, crossing.store)
     for entry in crossing.logbook():
@@ -122,9 +122,9 @@ def recover_interrupted(crossing: Crossing) -> str:
 
 
 def undo(crossing: Crossing, id: int, work: Work) -> None:
-    """Undo one step, byte for byte; beside later changes of other lines it is a step of its own that takes it back.
+    """Undo one step, byte for byte. Where other lines of its files changed later, a new step undoes only the step's own lines.
 
-    Raises CannotUndo with what stands in the way.
+    Raises CannotUndo with the obstacles.
     """
     recover_interrupted(crossing)
     _carry_out(crossing, _undoable(crossing, id), preview_undo(crossing, id), work, is_undo=True)
@@ -133,9 +133,9 @@ def undo(crossing: Crossing, id: int, work: Work) -> None:
 
 
 def redo(crossing: Crossing, id: int, work: Work) -> None:
-    """Do a step again that was undone, byte for byte, or beside later changes of other lines as a step of its own.
+    """Repeat a step that was undone, byte for byte; where other lines changed later, as a new step.
 
-    Raises CannotUndo with what stands in the way.
+    Raises CannotUndo with the obstacles.
     """
     recover_interrupted(crossing)
     _carry_out(crossing, _entry(crossing, id), preview_redo(crossing, id), work, is_undo=False)
@@ -163,7 +163,7 @@ def preview_undo(crossing: Crossing, id: int) -> UndoPlan:
 
 
 def preview_redo(crossing: Crossing, id: int) -> UndoPlan:
-    """What doing an undone step again would change now. Raises CannotUndo where it was not undone."""
+    """What repeating an undone step would change now. Raises CannotUndo where it was not undone."""
     entry = _entry(crossing, id)
     if not entry.can_redo or entry.changes is None:
         raise CannotUndo(f"entry {id} was not undone")
@@ -173,9 +173,9 @@ def preview_redo(crossing: Crossing, id: int) -> UndoPlan:
 
 
 def preview_undo_plan(crossing: Crossing, id: int, what: Rewind) -> tuple[UndoPlan, list[str]]:
-    """The changes that undo a step, redo it, or go back to before it; and the obstacles in words.
+    """The changes that undo a step, repeat it, or return to before it; and the obstacles in words.
 
-    Raises CannotUndo where there is nothing to be done.
+    Raises CannotUndo where nothing can be undone.
     """
     if what == "back to":
         return (way := preview_back_to(crossing, id)), [_by_hand(item) for item in way.obstacles]
@@ -184,9 +184,9 @@ def preview_undo_plan(crossing: Crossing, id: int, what: Rewind) -> tuple[UndoPl
 
 
 def preview_back_to(crossing: Crossing, id: int) -> UndoPlan:
-    """What going back to before entry `id` would change now; empty when the project is as it was then.
+    """What a return to before entry `id` would change now; empty when the project is as it was then.
 
-    What stands in the way is an edit made by hand: every step since then is taken back. Raises MisuseError, StoreError.
+    Only edits made by hand can be obstacles, since all steps since then are undone. Raises MisuseError, StoreError.
     """
     _entry(crossing, id)
     changes = {entry.id: entry.changes for entry in crossing.logbook() if entry.changes is not None}
@@ -198,7 +198,7 @@ def preview_back_to(crossing: Crossing, id: int) -> UndoPlan:
 
 
 def steps_since(crossing: Crossing, id: int) -> int:
-    """How many steps going back to before entry `id` takes back."""
+    """The number of steps that a return to before entry `id` undoes."""
     return len(_writes_since(crossing, id))
 
 
@@ -209,16 +209,16 @@ def _writes_since(crossing: Crossing, id: int) -> tuple[Write, ...]:
 
 @dataclass(frozen=True, slots=True)
 class WentBack:
-    """What going back did: how many steps it took back, and the files in which edits made by hand since then stayed."""
+    """The result of a return: the number of steps it undid, and the files in which later edits by hand were kept."""
 
     steps: int
     kept: tuple[TreePath, ...]
 
 
 def go_back_to(crossing: Crossing, id: int, work: Work) -> WentBack:
-    """Make the project as it was before entry `id`, but for edits made by hand since, in one step; nothing where it is so.
+    """Restore the project as it was before entry `id` in one step, except for edits made by hand since.
 
-    All or nothing. Raises CannotUndo with the edits that stand in the way, MisuseError, StoreError, Cancelled.
+    All or nothing. Raises CannotUndo with the edits that are obstacles, MisuseError, StoreError, Cancelled.
     """
     recover_interrupted(crossing)
     entry, steps = _entry(crossing, id), steps_since(crossing, id)
@@ -243,10 +243,10 @@ def go_back_to(crossing: Crossing, id: int, work: Work) -> WentBack:
 
 
 def edits_since(crossing: Crossing, id: int, way: UndoPlan, token: CancelToken) -> tuple[TreePath, ...]:
-    """The files that will not be as they were before entry `id` once `way` is carried out: those edited by hand since.
+    """The files that will differ from before entry `id` after `way` was carried out: those edited by hand since.
 
-    Edits from before the first step since then are not told from the project of then, which nobody saw; where its snapshot was
-    deleted, only files that steps wrote are compared. Raises StoreError, Cancelled.
+    Edits from before the first step after that entry cannot be distinguished from the project of then, which was not recorded.
+    Where its snapshot was deleted, only files that steps wrote are compared. Raises StoreError, Cancelled.
     """
     then, undone = _point(crossing, id)
     now = scan_tree(crossing.setup.project, then or EMPTY, Work(token=token))
@@ -272,7 +272,7 @@ def _point(crossing: Crossing, id: int) -> tuple[Manifest | None, dict[TreePath,
         entry = entries[write.entry]
         if write.latest < id or entry.changes is None:
             continue
-        if write.is_forward and entry.id >= id:  # an entry's first write, before which its snapshot was taken
+        if write.is_forward and entry.id >= id:  # the first write of an entry, taken with its snapshot before it
             with contextlib.suppress(UnknownSnapshot):
                 return crossing.store.manifest(entry.snapshot), undone
         changes = entry.changes if write.is_forward else entry.changes.inverse()
@@ -282,7 +282,7 @@ def _point(crossing: Crossing, id: int) -> tuple[Manifest | None, dict[TreePath,
 
 
 def obstacles_in_words(crossing: Crossing, id: int, way: UndoPlan) -> list[str]:
-    """One line for each obstacle: the path, the obstacle, and who made it: later steps, or somebody by hand."""
+    """One line for each obstacle: the path, the reason, and whether later steps or edits by hand caused it."""
     lines = []
     entries = {entry.id: entry for entry in crossing.logbook()}
     for obstacle in way.obstacles:
@@ -333,7 +333,7 @@ def _refuse(crossing: Crossing, entry: LogEntry, way: UndoPlan) -> None:
 
 
 def _several(head: str, lines: Iterable[str]) -> str:
-    """A heading with the first lines below it, and how many more there are."""
+    """A heading with the first lines below it, and the number of further lines."""
     lines = list(lines)
     more = [f"and {len(lines) - _MAX_SHOWN} more"] if len(lines) > _MAX_SHOWN else []
     return "\n".join((f"{head}:", *lines[:_MAX_SHOWN], *more))
@@ -353,7 +353,7 @@ def _entry(crossing: Crossing, id: int) -> LogEntry:
 def _write_entry_again(
     crossing: Crossing, entry: LogEntry, changes: ChangeSet, token: CancelToken, *, is_undo: bool
 ) -> None:
-    """Apply `changes` of an entry; its state says what is going on, so that a kill in between can be settled."""
+    """Apply `changes` of an entry; its state records the operation, so that `recover_interrupted` can finish it after a kill."""
     crossing.mark_entry(entry.id, "undoing" if is_undo else "redoing")
     try:
         apply_changes(crossing.setup.project, changes, crossing.store, crossing.journal, token)
@@ -364,19 +364,19 @@ def _write_entry_again(
 
 
 def leg_mark(leg: int) -> str:
-    """What an entry is `about` after which the crossing is on that leg."""
+    """The `about` of the entry that begins a leg."""
     return f"leg {leg}"
 
 
 def _leg_of(crossing: Crossing, entry: int) -> int:
-    """The leg in which a logbook entry was written: what the last mark before it says."""
+    """The leg in which a logbook entry was written, by the last leg mark before it."""
     marks = {leg_mark(leg): leg for leg in range(len(crossing.setup.stops))}
     legs = [marks[item.about] for item in crossing.logbook() if item.id <= entry and item.about in marks]
     return legs[-1] if legs else 0
 
 
 def _return_to_leg_of(crossing: Crossing, entry: int) -> None:
-    """Be on the leg in which a logbook entry was written, once it is undone; what came behind it begins anew."""
+    """Make the leg of an undone entry the current one again, and delete the facts of later legs."""
     leg = _leg_of(crossing, entry)
     if leg < crossing.setup.leg:
         crossing.drop_leg_facts(leg)
@@ -391,7 +391,7 @@ def _stands(crossing: Crossing, changes: ChangeSet) -> bool:
 
 
 def restore_snapshot(crossing: Crossing, id: str, paths: tuple[str, ...], work: Work) -> int:
-    """Make the project (or `paths` of it) what it was in a snapshot, as a step; the entry's id, 0 when it is so already."""
+    """Restore the project, or `paths` of it, from a snapshot as a step; returns the entry's id, 0 when nothing differs."""
     then = crossing.store.manifest(id)
     now = scan_tree(crossing.setup.project, then, work)
     changes = _changes(now, then)

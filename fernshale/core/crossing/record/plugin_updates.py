@@ -1,4 +1,4 @@
-"""The plugins that were taken on a leg and still stand: from which release to which, with the ledger and where files went."""
+"""The plugin updates of a leg that were not undone: from which release to which, the ledger, and where files moved."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ _ABOUT = "plugin "
 
 @dataclass(frozen=True, slots=True)
 class PluginUpdate:
-    """`moves` says where the merge moved files of the project to, by where they were."""
+    """An update of a plugin. `moves` maps the old paths of moved files to the new ones, in the project."""
 
     base: str
     from_: str
@@ -28,17 +28,17 @@ class PluginUpdate:
 
 
 def about(folder: str) -> str:
-    """What the logbook entry of taking the plugin in that folder is about."""
+    """The `about` of the logbook entry that updated the plugin in a folder."""
     return _ABOUT + folder
 
 
 def keep_update(crossing: Crossing, folder: str, entry: int, update: PluginUpdate) -> None:
-    """Keep what the update of the plugin in a folder did; `entry` is its logbook entry."""
+    """Store the result of a plugin update; `entry` is its logbook entry."""
     crossing.keep(update_fact(folder), replace(update, entry=entry))
 
 
 def plugin_updates(crossing: Crossing) -> dict[str, PluginUpdate]:
-    """The updates of the leg in hand that were not undone, by folder."""
+    """The updates of the current leg that were not undone, by folder."""
     found = {}
     for entry in crossing.logbook():
         if entry.stage is Stage.PLUGINS and entry.state == "done" and entry.about.startswith(_ABOUT):

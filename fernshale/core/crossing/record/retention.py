@@ -1,4 +1,4 @@
-"""What crossings need of the store: snapshots they look back to, and contents of steps that can be undone."""
+"""What crossings need of the store: the snapshots they refer to, and the contents of steps that can be undone."""
 
 from __future__ import annotations
 
@@ -17,13 +17,13 @@ from fernshale.core.snapshot.store import Store
 
 
 def delete_by_policy(store: Store, policy: Policy, tree: str, work: Work, *, dry_run: bool) -> Freed:
-    """Forget what a policy lets go; with `dry_run` only say what. Raises StoreError, Cancelled."""
+    """Delete the snapshots that a policy does not keep; with `dry_run` only list them. Raises StoreError, Cancelled."""
     ids = choose_deleted(store.list(), policy, needed_snapshots(), tree)
     return Freed(tuple(ids), 0) if dry_run or not ids else delete(store, ids, needed_contents, work)
 
 
 def delete_snapshots(store: Store, ids: list[str], work: Work) -> Freed:
-    """Forget snapshots by id. Raises StoreError for one that a crossing looks back to, UnknownSnapshot, Cancelled."""
+    """Delete snapshots by id. Raises StoreError for one that a crossing needs, UnknownSnapshot, Cancelled."""
     needed = needed_snapshots()
     for id in ids:
         full = store.manifest_path(id).stem
@@ -33,7 +33,7 @@ def delete_snapshots(store: Store, ids: list[str], work: Work) -> Freed:
 
 
 def needed_snapshots() -> dict[str, str]:
-    """Snapshots that stay whatever a policy says, with the reason."""
+    """The snapshots that every policy keeps, with the reason."""
     needed: dict[str, str] = {}
     for crossing in _crossings():
         name = crossing.setup.project.name
@@ -48,7 +48,7 @@ def needed_snapshots() -> dict[str, str]:
 
 
 def needed_contents() -> set[str]:
-    """Digests of what steps in any logbook wrote or replaced: undoing needs them."""
+    """Digests of the contents that steps in any logbook wrote or replaced: undoing needs them."""
     found: set[str] = set()
     for crossing in _crossings():
         for entry in crossing.logbook():
@@ -67,6 +67,6 @@ def _in_journal(path: Path) -> set[str]:
 
 
 def _crossings() -> Iterator[Crossing]:
-    """Every crossing there is, also those whose project is away at the moment. Raises what an unreadable one raises."""
+    """Every crossing, also those whose project is missing at the moment. Raises ProjectError for an unreadable one."""
     for path in sorted((home() / "crossings").glob("*/crossing.sqlite")):
         yield Crossing(path.parent)

@@ -1,4 +1,4 @@
-"""Steps that took something out of the way for now: which of them still wait, and taking one back beside what was done since."""
+"""Steps that removed something for a time: which of them were not reversed yet, and reversing one."""
 
 from __future__ import annotations
 
@@ -12,14 +12,14 @@ _RETURN = "return "
 
 
 def waiting_steps(crossing: Crossing, about: str) -> list[LogEntry]:
-    """The done steps whose subject begins with `about` and that were not taken back, in order."""
+    """The done steps whose subject begins with `about` and that were not reversed, in order."""
     entries = [entry for entry in crossing.logbook() if entry.state == "done"]
     returned = {entry.about.removeprefix(_RETURN) for entry in entries if entry.about.startswith(_RETURN)}
     return [entry for entry in entries if entry.about.startswith(about) and str(entry.id) not in returned]
 
 
 def take_back(crossing: Crossing, entry: int, stage: Stage, title: str, refused: str, work: Work) -> int:
-    """Write the way back of a step as a new step; its id. Raises MisuseError: `refused`, and what stands in the way."""
+    """Write the reversal of a step as a new step; returns its id. Raises MisuseError: `refused`, and the obstacles."""
     way = preview_undo(crossing, entry)
     if way.obstacles:
         words = "; ".join(obstacles_in_words(crossing, entry, way))

@@ -33,7 +33,7 @@ def _version(database: sqlite3.Connection) -> int:
 
 
 def _first_tables(database: sqlite3.Connection) -> None:
-    """Facts, decisions (those that a step carries out in `carried`), logbook. Databases without a number may have them."""
+    """Facts, decisions (those of steps in `carried`), logbook. Databases without a version number may have these tables."""
     for statement in (
         "CREATE TABLE IF NOT EXISTS facts (name TEXT PRIMARY KEY, value TEXT NOT NULL)",
         """CREATE TABLE IF NOT EXISTS decisions (
@@ -49,7 +49,7 @@ def _first_tables(database: sqlite3.Connection) -> None:
 
 
 def _writes(database: sqlite3.Connection) -> None:
-    """Every write of the project in order; a crossing from before this table gets its rows from what the logbook says."""
+    """Every write of the project in order. A crossing from before this table gets its rows from the logbook."""
     if database.execute("SELECT 1 FROM sqlite_master WHERE name = 'writes'").fetchone():
         return
     database.execute(
@@ -69,7 +69,7 @@ _MIGRATIONS: tuple[Callable[[sqlite3.Connection], None], ...] = (_first_tables, 
 
 
 def add_write(database: sqlite3.Connection, entry: int, *, is_forward: bool) -> None:
-    """Record that the changes of an entry were written, or taken back."""
+    """Record that the changes of an entry were written or undone."""
     database.execute(
         "INSERT INTO writes (entry, is_forward, latest) SELECT ?, ?, MAX(id) FROM logbook", (entry, is_forward)
     )

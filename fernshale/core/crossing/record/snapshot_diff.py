@@ -1,4 +1,4 @@
-"""What differs between two snapshots, told finer than by paths alone."""
+"""The differences between two snapshots, in more detail than paths."""
 
 from __future__ import annotations
 
@@ -23,10 +23,10 @@ SnapshotReader = Callable[[TreePath], bytes]
 
 @dataclass(frozen=True, slots=True)
 class Differences:
-    """Paths in order; each stands in one of `added`, `removed`, `changed` and `moved` (before, after).
+    """The differences, in path order; each path is in one of `added`, `removed`, `changed` and `moved` (before, after).
 
-    `mode_only` and `line_ends_only` are those of `changed` in which nothing else differs (line ends, encoding, byte
-    order mark), `moved_edited` those of `moved` whose content changed, too.
+    `mode_only` and `line_ends_only` are those of `changed` in which nothing else differs (line ends, encoding, byte order
+    mark); `moved_edited` are those of `moved` whose content changed, too.
     """
 
     added: tuple[TreePath, ...]
@@ -38,7 +38,7 @@ class Differences:
     moved_edited: tuple[tuple[TreePath, TreePath], ...]
 
     def listed(self, before: Manifest, after: Manifest) -> list[tuple[str, FileChange]]:
-        """Each difference as (what in a word or two, change); of a moved file the change is that of its content."""
+        """Each difference as (a word or two, change); the change of a moved file is that of its content."""
         finer = dict.fromkeys(self.mode_only, "mode only") | dict.fromkeys(self.line_ends_only, "line ends only")
         rows = [("new", FileChange(path, None, after.entry(path))) for path in self.added]
         rows += [("gone", FileChange(path, before.entry(path), None)) for path in self.removed]
@@ -63,9 +63,9 @@ class SnapshotSides:
 
 
 def compare_sides(store: Store, project: Path, before: str, after: str, token: CancelToken) -> SnapshotSides:
-    """Two snapshots of a project, or one and the project as it is now ("").
+    """Two snapshots of a project, or one and the current project ("").
 
-    Without what git keeps for itself, which steps neither change nor take back. Raises UnknownSnapshot, StoreError, Cancelled.
+    Without git's own folder, which steps never change. Raises UnknownSnapshot, StoreError, Cancelled.
     """
     old = _without_history(store.manifest(before))
     if after:
@@ -100,7 +100,8 @@ def compare_snapshots(store: Store, before: str, after: str, token: CancelToken)
 def find_differences(
     before: Manifest, after: Manifest, read_before: SnapshotReader, read_after: SnapshotReader, token: CancelToken
 ) -> Differences:
-    """What has to be done to `before` to make it `after`; contents are read only of files that may be moved or respelled."""
+    """The changes that turn `before` into `after`. Contents are read only of files that may have moved or changed their text
+    style."""
     plain = compare(before, after)
     gone = [(path, before.entries[path]) for path in plain.removed if before.entries[path].kind is EntryKind.FILE]
     come = [(path, after.entries[path]) for path in plain.added if after.entries[path].kind is EntryKind.FILE]

@@ -21,7 +21,7 @@ STAGES = tuple(Stage)
 
 
 class StageState(Enum):
-    """How a stage stands."""
+    """The state of a stage."""
 
     UNTOUCHED = "untouched"
     IN_HAND = "in hand"

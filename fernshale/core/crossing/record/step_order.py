@@ -1,7 +1,7 @@
-"""The order in which steps were written, taken back and written again; which of them count after each.
+"""The order in which steps were written, undone and repeated, and which of them count after each write.
 
-A logbook entry says whether its step counts now. Going back to a point also needs the order of all writes: a step from
-before that point may have been undone after it. Each write of the project is one `Write`, oldest first.
+A logbook entry records whether its step counts now. A return to a point also needs the order of all writes: a step from before
+that point may have been undone after it. Each write of the project is one `Write`, oldest first.
 """
 
 from __future__ import annotations
@@ -24,12 +24,12 @@ class Write:
     latest: int
 
     def cancels(self, other: Write) -> bool:
-        """Whether this takes back just what `other` did."""
+        """Whether this write undoes exactly the other one."""
         return self.entry == other.entry and self.is_forward is not other.is_forward
 
 
 def reversal(verb: str, entry: int) -> str:
-    """The `about` of an entry that undoes another one, does it again, or goes back to before it."""
+    """The `about` of an entry that undoes another one, repeats it, or returns to before it."""
     return f"{verb} {entry}"
 
 
@@ -40,10 +40,10 @@ def read_reversal(about: str) -> tuple[str, int] | None:
 
 
 def done_after(writes: Sequence[Write], subjects: Mapping[int, str]) -> frozenset[int]:
-    """The entries whose steps count after all `writes`. `subjects` gives the `about` of each entry."""
+    """The entries whose steps count after all `writes`. `subjects` maps each entry to its `about`."""
     done: set[int] = set()
     before: list[frozenset[int]] = []
-    # What each return took back and what it brought back; so much of it again when it is undone or written again.
+    # The entries that each return undid and repeated, needed again when the return itself is undone or repeated.
     turned: dict[int, tuple[frozenset[int], frozenset[int]]] = {}
 
     def count(entry: int, *, is_done: bool) -> None:
@@ -66,10 +66,10 @@ def done_after(writes: Sequence[Write], subjects: Mapping[int, str]) -> frozense
 
 
 def writes_since(writes: Sequence[Write], subjects: Mapping[int, str], point: int) -> tuple[Write, ...]:
-    """The writes to take back, oldest first, so that the project is as it was before entry `point`.
+    """The writes to undo, oldest first, so that the project is as it was before entry `point`.
 
-    Writes that cancel out are left out: a step that was undone right after it, and all that an earlier return to a point
-    within this span took back.
+    Writes that cancel out are left out: a step that was undone right after it, and all writes that an earlier return within
+    this span undid.
     """
     start = _first_from(writes, point, len(writes))
     met = {write.entry for write in writes[:start]}
@@ -81,7 +81,7 @@ def writes_since(writes: Sequence[Write], subjects: Mapping[int, str], point: in
         at = start + len(kept_before) - 1
         is_first = write.entry not in met
         met.add(write.entry)
-        # Only the return itself leads to its point: written again later, it is a change like any other.
+        # Only the return itself leads to its point; repeated later, it is a change like any other.
         if verb == BACK and is_first and (first := _first_from(writes, target, at)) >= start:
             kept = list(kept_before[first - start])
         elif kept and write.cancels(kept[-1]):

@@ -1,4 +1,4 @@
-"""Which profiles may run their commands: those whose very bytes the user has trusted."""
+"""Which profiles may run their commands: those whose exact bytes the user has trusted."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from fernshale.core.profile.model import Profile
 
 
 class TrustNeeded(MisuseError):
-    """The profile's commands were asked for, but nobody has trusted this file as it is."""
+    """A command of the profile was needed, and this version of the file is not trusted."""
 
 
 def is_trusted(profile: Profile) -> bool:
@@ -19,7 +19,7 @@ def is_trusted(profile: Profile) -> bool:
 
 
 def trust(profile: Profile) -> None:
-    """Let this profile run its commands; a changed file has to be trusted anew."""
+    """Allow this profile to run its commands; a changed file has to be trusted again."""
     known = _read()
     known[profile.digest] = str(profile.path)
     path = home() / "trusted.json"

@@ -1,4 +1,4 @@
-"""What undoing a step, or doing it again, would change now: also beside later changes, line by line."""
+"""What undoing or repeating a step would change now, line by line where files changed later."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ from fernshale.core.snapshot.tree_walk import entry_below
 
 @dataclass(frozen=True, slots=True)
 class Obstacle:
-    """Why one path cannot be brought back: `what` in words, with its lines where it is an item of lines."""
+    """Why one path cannot be restored: `what` in words, with its lines where lines are the obstacle."""
 
     path: TreePath
     what: str
@@ -27,10 +27,10 @@ class Obstacle:
 
 @dataclass(frozen=True, slots=True)
 class UndoPlan:
-    """The changes that bring a project back; nothing may be done while there are obstacles. `contents` of the changes are
-    those that were merged, the store has the others.
+    """The changes that restore a project. While there are obstacles, it is not carried out.
 
-    `is_exact` when they are just those of the step, the other way round; else later changes stay beside them.
+    The `contents` of the changes are those that were merged; the store has the others. `is_exact`: the changes are exactly
+    those of the step, reversed; else later changes are kept.
     """
 
     changes: ChangeSet
@@ -39,7 +39,7 @@ class UndoPlan:
 
 
 def sides_of(root: Path, store: Store, way: UndoPlan) -> tuple[EntryReader, EntryReader]:
-    """How to read the contents of what is there now, and of what would come."""
+    """How to read the current contents, and those after the change."""
     places = {item.before.content: item.path for item in way.changes.changes if item.before is not None}
     merged = way.changes.contents
 
@@ -50,18 +50,18 @@ def sides_of(root: Path, store: Store, way: UndoPlan) -> tuple[EntryReader, Entr
 
 
 def find_way_back(root: Path, store: Store, wanted: ChangeSet) -> UndoPlan:
-    """How to bring each path of `wanted` from before to after, wherever it has got to since. Raises StoreError, OSError.
+    """The changes that bring each path of `wanted` from its after to its before, wherever the file is now.
 
-    A file that was changed since is merged: base is what the step left, the two sides are what stands there now and what is
-    to come back. So edits of other lines stay, and edits of the same lines are obstacles.
+    A file that changed since is merged: the base is the result of the step, the two sides are the current file and the file to
+    restore. So edits of other lines are kept, and edits of the same lines are obstacles. Raises StoreError, OSError.
     """
     return find_way_through(root, store, (wanted,))
 
 
 def find_way_through(root: Path, store: Store, steps: Iterable[ChangeSet]) -> UndoPlan:
-    """As `find_way_back` for several change sets, carried out one after the other, as one. Raises StoreError, OSError.
+    """Like `find_way_back`, for several change sets carried out one after the other, as one. Raises StoreError, OSError.
 
-    Each is merged with what the ones before it leave, so an edit made by hand between two steps stays as well.
+    Each is merged with the result of those before it, so an edit by hand between two steps is kept as well.
     """
     tree = _Tree(root, store)
     obstacles: dict[TreePath, Obstacle] = {}
@@ -109,7 +109,7 @@ class _Tree:
 
 
 def _carry_back(tree: _Tree, wanted: ChangeSet, obstacles: dict[TreePath, Obstacle]) -> bool:
-    """Put into `tree` what brings each path of `wanted` from before to after; whether it does just that."""
+    """Put the changes for each path of `wanted` into `tree`; returns whether they are exactly the reverse of the step."""
     found: list[FileChange] = []
     is_exact = True
     going = {item.path for item in wanted.changes if item.after is None}
@@ -129,16 +129,16 @@ def _carry_back(tree: _Tree, wanted: ChangeSet, obstacles: dict[TreePath, Obstac
             if data is not None:
                 tree.contents[after.content] = data
             found.append(FileChange(item.path, now, after))
-    # A folder in which something else has come to lie stays; one of them makes the way another one.
+    # A folder that other files were added to stays; removing one folder may make room for another.
     kept = [item for item in found if _is_folder_going(item) and not tree.is_emptied(item.path, going)]
     tree.put(item for item in found if item not in kept and item.before != item.after)
     return is_exact and not kept
 
 
 def _beside(tree: _Tree, item: FileChange, now: TreeEntry | None) -> tuple[TreeEntry, bytes | None] | str | None:
-    """What a file becomes when only the step's own lines are brought back, with its content unless the store has that.
+    """The file with only the step's own lines restored, and its content unless the store has it.
 
-    None when nothing of it is left to bring back; or why it cannot be, in words.
+    None when nothing is left to restore; or the obstacle, in words.
     """
     before, after = item.before, item.after
     if before is None or before.kind is EntryKind.FOLDER:

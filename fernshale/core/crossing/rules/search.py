@@ -1,4 +1,4 @@
-"""Fix rules over a whole project: where each would change something, and all of them applied."""
+"""Fix rules over a whole project: the places where each would change something, and all rules applied."""
 
 from __future__ import annotations
 
@@ -39,7 +39,7 @@ _ID_ROLES: tuple[Role, ...] = ("asset", "user content")
 
 @dataclass(frozen=True, slots=True)
 class Ruled:
-    """All rules applied one after the other: the draft, how many places each changed, and what two want of the same place."""
+    """The result of applying all rules: the draft, the number of places each changed, and places that two rules want."""
 
     draft: Draft
     counts: Mapping[str, int]
@@ -77,7 +77,7 @@ def find_all_edits(
 def _near(
     rules: Sequence[Rule], texts: Mapping[TreePath, str], token: CancelToken
 ) -> Mapping[TreePath, Sequence[Rule]]:
-    """The rules that may hold in each text: what a match must have is looked for first, and most texts have none of it."""
+    """The rules that may match in each text, by the words a match needs; most texts have none of them."""
     near: dict[TreePath, list[Rule]] = {}
     items = tuple(texts.items())
     names = _names_in(texts) if len(rules) > _MANY_RULES else None
@@ -96,7 +96,7 @@ def _near(
 
 
 def _names_in(texts: Mapping[TreePath, str]) -> Mapping[str, Sequence[TreePath]]:
-    """The texts that each name stands in as a whole."""
+    """The texts that contain each name as a whole word."""
     found: dict[str, list[TreePath]] = defaultdict(list)
     for path, text in texts.items():
         for name in set(_NAME.findall(text)):
@@ -118,7 +118,7 @@ def apply_rules(scan: ProjectScan, rules: Sequence[Rule], token: CancelToken) ->
         file = read_project_text(scan.project, path)
         text = file.text
         for rule in rules:
-            # One rule may make a place for the next, so each sees what those before it left.
+            # One rule may create a place for the next, so each sees the result of those before it.
             if path in touched.get(rule.id, ()) or _follows(rule, scan, path):
                 here = find_edits(rule, path, text, formats)
                 counts[rule.id] = counts.get(rule.id, 0) + len(here)

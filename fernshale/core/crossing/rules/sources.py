@@ -1,4 +1,4 @@
-"""The fix rules that hold on a leg: the user's own, those of notes and shelf, then what comparing the releases says."""
+"""The fix rules of a leg: the user's own, those of notes and shelf, then those from comparing the two releases."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.fix.rules import Rule, RuleSet, read_rules, rules_for, write_rules
 from fernshale.core.inference.from_api_diff import guess_rules, symbols_named
 
-# What the ids of learned rules begin with.
+# The prefix of the ids of learned rules.
 LEARNED = "learned-"
 
 
@@ -37,7 +37,7 @@ class LegRules:
         return tuple(found.values())
 
     def with_learned(self, rules: Sequence[Rule]) -> LegRules:
-        """With rules that were just learned, which are what the person at work means."""
+        """These rules and those that were just learned, which come first: the person working meant them."""
         if not rules:
             return self
         known = {rule.id for rule in self.all}
@@ -45,21 +45,21 @@ class LegRules:
         return LegRules((RuleSet("learned from your change", fresh, Path()), *self.sets), self.changes)
 
     def with_further(self, title: str, rules: Iterable[Rule]) -> LegRules:
-        """With rules that come behind all others."""
+        """These rules, followed by further ones."""
         found = tuple(rules)
         return LegRules((*self.sets, RuleSet(title, found, Path())), self.changes) if found else self
 
     def is_declared(self, rule: Rule) -> bool:
-        """Whether the release itself says what a rule says."""
+        """Whether the release itself declares a rule."""
         return any(group.is_declared and rule in group.rules for group in self.sets)
 
     def source(self, rule: Rule) -> str:
-        """Where a rule comes from, for its evidence."""
+        """The source of a rule, for its evidence."""
         return next((group.title for group in self.sets if rule in group.rules), "")
 
 
 def leg_rules(scan: ProjectScan, crossing: Crossing, work: Work) -> LegRules:
-    """Rules for the leg in hand. Raises FormatError, ShelfError, Cancelled."""
+    """The rules of the current leg. Raises FormatError, ShelfError, Cancelled."""
     from_, to = crossing.setup.from_, crossing.setup.to
     own = own_rules(crossing)
     sets = [*([own] if own.rules else []), *written_rules(scan, from_, to)]
@@ -76,7 +76,7 @@ def leg_rules(scan: ProjectScan, crossing: Crossing, work: Work) -> LegRules:
 
 
 def written_rules(scan: ProjectScan, from_: str, to: str) -> list[RuleSet]:
-    """The rules that notes and shelves have for the way between two releases: those of every release on it, in order.
+    """The rules that notes and shelves have for each release between two releases, in order.
 
     Raises FormatError, ShelfError.
     """
@@ -100,7 +100,7 @@ def written_rules(scan: ProjectScan, from_: str, to: str) -> list[RuleSet]:
 
 
 def own_rules(crossing: Crossing) -> RuleSet:
-    """The rules that were learned on this crossing, or taken over from another. Raises FormatError."""
+    """The rules that were learned on this crossing or imported from another. Raises FormatError."""
     path = _own_file(crossing)
     if not path.is_file():
         return RuleSet("your own rules", (), path)
@@ -116,7 +116,7 @@ def keep_rules(crossing: Crossing, rules: Sequence[Rule]) -> None:
 
 
 def export_rules(crossing: Crossing, scan: ProjectScan) -> str:
-    """The crossing's own rules as a file for others, for the way from its start to its target."""
+    """The crossing's own rules as a file for others, from its start to its target."""
     setup = crossing.setup
     title = f"learned on the way from {scan.profile.title} {setup.start} to {setup.target}"
     return write_rules(own_rules(crossing).rules, title, f">={setup.start}", f">={setup.stops[0]}")
