@@ -36,9 +36,9 @@ class Theme:
     alarm_soft: str
     track: str
 
-    def tone(self, tone: Tone) -> QColor:
-        """The ink of a tone."""
-        inks = {
+    def inks(self) -> dict[Tone, str]:
+        """The colour of text in each tone."""
+        return {
             "plain": self.text,
             "strong": self.text,
             "mine": self.mine,
@@ -47,7 +47,10 @@ class Theme:
             "alarm": self.alarm,
             "quiet": self.quiet,
         }
-        return QColor(inks[tone])
+
+    def tone(self, tone: Tone) -> QColor:
+        """The colour of text in a tone."""
+        return QColor(self.inks()[tone])
 
 
 LIGHT = Theme(

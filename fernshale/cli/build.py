@@ -9,7 +9,16 @@ from typing import Any
 
 from fernshale import __version__
 from fernshale.api.actions import Author, RunBuild
-from fernshale.api.building import apply_rules, keep_rules, plain_context, read_rules, repeats, try_rule, write_sarif
+from fernshale.api.building import (
+    apply_rules,
+    explain_nothing,
+    keep_rules,
+    plain_context,
+    read_rules,
+    repeats,
+    try_rule,
+    write_sarif,
+)
 from fernshale.api.building import diagnose as diagnose_log
 from fernshale.api.changes import unified_diff
 from fernshale.api.crossings import build_and_fix, carry_out, choose_confidence, inspect, write_changes
@@ -70,6 +79,7 @@ def build(options: argparse.Namespace, token: CancelToken) -> int:
                     {"rule": fix.rule.id, "title": fix.rule.name, "clears": fix.clears, "places": len(fix.edits)}
                     for fix in item.fixes
                 ],
+                "why_none": list(explain_nothing(item, view)),
             }
             for item in view.causes
         ]
@@ -79,6 +89,7 @@ def build(options: argparse.Namespace, token: CancelToken) -> int:
         for item in view.causes:
             print(f"{item.cause.count:5}  {item.cause.title}  ({item.cause.owner})")
             print_lines(f"         {fix.rule.name}: {len(fix.edits)} places" for fix in item.fixes)
+            print_lines(f"         no fix: {reason}" for reason in explain_nothing(item, view) if not item.cause.under)
     return 0 if last.passed else LEFT_TO_DECIDE
 
 

@@ -73,7 +73,7 @@ def test_a_change_by_hand_is_offered_and_a_function_set_aside_and_put_back(
 ) -> None:
     wick, page = _open(tree, window, qtbot, "def glow(strength, place):\n    return strength\n")
     game = wick.project / "game.py"
-    assert "the same is offered for the others" in page._hint.text() and page._aside.isVisible()
+    assert "proposes the same change for the others" in page._hint.text() and page._aside.isVisible()
     game.write_text(game.read_text().replace("wick.light_up('hall', 3)", "wick.glow(3, 'hall')"))
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         window.session.refresh()
@@ -134,7 +134,7 @@ def test_what_is_missing_with_a_plugin_that_is_set_aside_is_told_and_brought_bac
     ):
         act(crossing, key, way)
     page = _show(crossing, window, qtbot)
-    assert "snuffer had it, and is set aside" in page._code.toPlainText()
+    assert "snuffer had it and is left out" in page._code.toPlainText()
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         page._plugin_back.click()
     assert (wick.project / "addons/snuffer/snuffer.py").exists()
@@ -146,7 +146,7 @@ def test_a_cause_is_put_off_and_taken_up_again_by_keyboard(tree: Tree, window: M
     page._causes.setFocus()
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         qtbot.keyClick(page._causes, Qt.Key.Key_L)
-    assert _rows(page)[0] == "Not now" and page._later.text() == "Take it up"
+    assert _rows(page)[0] == "Not now" and page._later.text() == "List it again"
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         page._later.click()
     assert "Not now" not in _rows(page)
@@ -228,7 +228,7 @@ def test_where_nothing_is_built_the_page_asks_and_offers_no_build(tree: Tree, wi
     # A slip is taken back on the page.
     page._causes.select(next(row.payload for row in page._causes.rows() if row.title == "add_prop → place"))
     assert (
-        page._later.text() == "Take it up"
+        page._later.text() == "List it again"
         and not page._everywhere.isVisible()
         and "right as it is" in page._code.toPlainText()
     )

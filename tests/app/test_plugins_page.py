@@ -85,9 +85,9 @@ def test_decisions_are_gone_through_taken_and_taken_back_by_keyboard(
     for _ in range(2):
         page._on_next()
         _press(window, qtbot, page, Qt.Key.Key_1)
-    assert page._take.isEnabled() and not page.ways()  # a key too many writes nothing
+    assert page._take.isEnabled() and not page.option_buttons()  # a key too many writes nothing
     window._go_to(next(item for item in window.session.overview.items if item.key == "plugin:snuffer"))
-    assert page.ways() == [page._take]
+    assert page.option_buttons() == [page._take]
 
 
 def test_one_tick_settles_all_that_are_alike(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:

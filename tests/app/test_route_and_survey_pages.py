@@ -123,7 +123,7 @@ def test_items_are_gone_through_and_settled_by_their_numbers(qtbot: QtBot, windo
         open_item = next(item for item in overview.items if item.key == key)
         window._go_to(open_item)
         page = window.pages[open_item.stage]
-        assert page.ways() == [getattr(page, name)]
+        assert page.option_buttons() == [getattr(page, name)]
     # One that is settled makes way for what stood behind it, which is the next.
     baseline, *others = (open_item.title for open_item in overview.items)
     while window.items.current().title != baseline:  # type: ignore[attr-defined]

@@ -48,7 +48,7 @@ class Page(QWidget):
         shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
         shortcut.activated.connect(act)
 
-    def ways(self) -> Sequence[QPushButton]:
+    def option_buttons(self) -> Sequence[QPushButton]:
         """The buttons that settle what is shown, in order; those that are hidden do not count."""
         return ()
 
@@ -58,7 +58,7 @@ class Page(QWidget):
 
     def press(self, number: int) -> None:
         """Take the way with that number, from 1, of what is shown."""
-        shown = [way for way in self.ways() if way.isVisible()]
+        shown = [way for way in self.option_buttons() if way.isVisible()]
         if number <= len(shown):
             shown[number - 1].click()
 

@@ -159,7 +159,7 @@ class EnginePage(Page):
             for way in open_item.options:
                 self._ways.addWidget(button(self, way.title, self._taking(open_item, way)))
 
-    def ways(self) -> list[QPushButton]:
+    def option_buttons(self) -> list[QPushButton]:
         own = {"engine:sites": self._apply, "engine:generate": self._again}.get(self.visited)
         return [own] if own is not None else [*buttons_in(self._ways), self._apply, self._again]
 

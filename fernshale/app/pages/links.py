@@ -202,7 +202,7 @@ class LinksPage(Page):
         self._leave.setVisible(isinstance(payload, str) and payload != _TOGETHER)
         self._show_way()
 
-    def ways(self) -> list[QPushButton]:
+    def option_buttons(self) -> list[QPushButton]:
         return [self._apply, self._leave]
 
     def _find_ways(self) -> list[tuple[str, str]]:

@@ -159,7 +159,7 @@ class RoutePage(Page):
             title = "Undecide"
             self._ways_out.addWidget(button(self, title, lambda: self.session.withdraw(key, title)))
 
-    def ways(self) -> list[QPushButton]:
+    def option_buttons(self) -> list[QPushButton]:
         return buttons_in(self._ways_out)
 
     def _choosing(self, key: str, option: str, title: str) -> Callable[[], None]:

@@ -196,7 +196,7 @@ class SurveyPage(Page):
         for made in (self._take, self._skip):
             made.setVisible(open_ and (shown is None or not shown.options))
 
-    def ways(self) -> list[QPushButton]:
+    def option_buttons(self) -> list[QPushButton]:
         return [*buttons_in(self._ways), self._take, self._skip]
 
     def _taking(self, item: Item, way: Option) -> Callable[[], None]:

@@ -232,7 +232,7 @@ class TrialPage(Page):
         if key.startswith("trial:log:") and open_item is not None:
             self._log.find_text(open_item.detail)
 
-    def ways(self) -> list[QPushButton]:
+    def option_buttons(self) -> list[QPushButton]:
         return [self._good, self._bad, self._accept, self._add, self._refuse, self._run]
 
     def _on_tab(self, tab: int) -> None:

@@ -348,7 +348,7 @@ class PluginsPage(Page):
         else:
             super().press(number)
 
-    def ways(self) -> list[QPushButton]:
+    def option_buttons(self) -> list[QPushButton]:
         # A key too many behind the last decision must not write the release.
         return [*self._in_text, self._take] if self.visited.startswith("plugin:") else self._in_text
 

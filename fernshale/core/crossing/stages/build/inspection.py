@@ -26,7 +26,7 @@ from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.rules.sources import leg_rules
 from fernshale.core.crossing.stages.build.changed_types import with_other_types
 from fernshale.core.crossing.stages.build.compiler_suggestions import with_hints
-from fernshale.core.crossing.stages.build.fix_search import find_fixes, live_rules, silent_fixes, unchecked_fixes
+from fernshale.core.crossing.stages.build.fix_search import FixSearch
 from fernshale.core.crossing.stages.build.items import (
     DEFAULT,
     PIN,
@@ -40,9 +40,11 @@ from fernshale.core.crossing.stages.build.items import (
 )
 from fernshale.core.crossing.stages.build.learned import learn_from_changes
 from fernshale.core.crossing.stages.build.line_tracking import LinesNow
+from fernshale.core.crossing.stages.build.live_rules import live_rules
 from fernshale.core.crossing.stages.build.member_collisions import clash_items
 from fernshale.core.crossing.stages.build.missing_imports import with_imports
 from fernshale.core.crossing.stages.build.rounds import NOT_BUILT, line_reader, owner_context, read_round_log
+from fernshale.core.crossing.stages.build.silent_fixes import silent_fixes, unchecked_fixes
 from fernshale.core.crossing.stages.build.type_annotations import with_declared
 from fernshale.core.crossing.stages.build.view import BuildView, CauseView, Fix
 from fernshale.core.inference.from_api_diff import symbols_named
@@ -100,13 +102,15 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     is_stale = last.fingerprint != fingerprint(crossing, scan, NOT_BUILT)
     states, gone = cause_states(rounds), files_aside(crossing)
     views = []
+    searching = FixSearch(live, rules, edits, shape, near, scan)
     for cause in causes:
         is_later = cause.key in later
-        fixes = find_fixes(cause, live, rules, edits, shape, near, scan, NEVER if is_later else far)
+        fixes, refused = searching.find(cause, NEVER if is_later else far)
         aside = "" if fixes else _aside_of(cause, gone)
         open_ = _count_open(cause)
         is_settled = is_stale and not fixes and not open_
-        views.append(CauseView(cause, fixes, open_, states.get(cause.key, "new"), is_later, aside, is_settled))
+        state = states.get(cause.key, "new")
+        views.append(CauseView(cause, fixes, open_, state, is_later, aside, is_settled, refused))
     # What an error leads to by now is not silent.
     told = {fix.rule.id for view in views for fix in view.fixes}
     silent = tuple(fix for fix in silent if fix.rule.id not in told)

@@ -93,6 +93,18 @@ class ChosenEdits:
 
 
 @dataclass(frozen=True, slots=True)
+class RefusedRule:
+    """A rule about the symbol of a cause that is no option for it. `reason` is a predicate of the rule."""
+
+    rule: Rule
+    reason: str
+
+    @property
+    def words(self) -> str:
+        return f"“{self.rule.name}” {self.reason}"
+
+
+@dataclass(frozen=True, slots=True)
 class CauseView:
     """A cause and the fixes there are for it, best first. `open` counts errors whose lines were not changed since.
 
@@ -107,6 +119,7 @@ class CauseView:
     put_off: bool = False
     aside: str = ""
     is_settled: bool = False
+    refused: tuple[RefusedRule, ...] = ()
 
     @property
     def key(self) -> str:

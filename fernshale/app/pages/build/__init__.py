@@ -1,0 +1,5 @@
+"""The Build page: rounds, causes, and the code with the proposed fix."""
+
+from fernshale.app.pages.build.page import BuildPage
+
+__all__ = ["BuildPage"]

@@ -1,0 +1,432 @@
+"""Build: rounds, causes with what each would clear, and the code with the option drawn in."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import get_args
+
+from PySide6.QtCore import Qt, QUrl
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QMenu,
+    QPushButton,
+    QSizePolicy,
+    QSplitter,
+    QTextBrowser,
+    QWidget,
+)
+
+from fernshale.api.actions import (
+    PutCauseOff,
+    ReturnPluginForCause,
+    RunBuild,
+    SwitchCodeOff,
+    SwitchCodeOn,
+    TakeCauseUp,
+    UseRule,
+    UseRuleAt,
+    UseSilentRule,
+)
+from fernshale.api.building import CodePart, FixScope
+from fernshale.app.pages.base import Page, file_and_line
+from fernshale.app.pages.build.detail import Selection, make_detail, render
+from fernshale.app.pages.build.rows import ChosenRow, cause_row, default_row, drift_row, no_round, round_bar, silent_row
+from fernshale.app.session import Session
+from fernshale.app.theme import code_font, theme
+from fernshale.app.widgets.basics import Card, add_in_turn, button, quiet_label
+from fernshale.app.widgets.charts import BarChart
+from fernshale.app.widgets.rows import Row, RowList
+from fernshale.core.base.quantities import count
+from fernshale.core.base.release import same_release
+from fernshale.core.crossing.deferred.code import Debt
+from fernshale.core.crossing.record.automation import NEVER
+from fernshale.core.crossing.record.items import Item
+from fernshale.core.crossing.record.stage import Stage
+from fernshale.core.crossing.stages.build.view import CauseView, Fix
+from fernshale.core.crossing.stages.overview import Overview
+from fernshale.core.fix.apply import CodeEdit
+
+# Owners of errors that the project cannot fix.
+_NOT_MINE = ("engine", "elsewhere")
+# The confidences to choose from; no option reaches the last.
+_HOW_FAR = (0.7, 0.8, 0.9, 0.95, NEVER)
+
+
+class BuildPage(Page):
+    stage = Stage.BUILD
+
+    def __init__(self, parent: QWidget, session: Session) -> None:
+        super().__init__(parent, session)
+        self._overview: Overview | None = None
+        self._way = 0
+        self._at: CodeEdit | None = None
+        rounds = Card(self, "Errors per round")
+        self._build = button(rounds, "Build", self._on_build, main=True, hint="F5")
+        self._sure = button(rounds, "Apply fixes", self._on_sure, hint="The high-confidence fixes of the last round")
+        self._rounds_button = button(
+            rounds,
+            "Build and fix automatically",
+            self._on_rounds,
+            hint="Apply high-confidence fixes and build again, until none is left",
+        )
+        self._far = QComboBox(rounds)
+        self._far.setAccessibleName("Confidence for automatic fixes")
+        self._far.setToolTip("Fixes of this confidence or more are applied automatically")
+        for value in _HOW_FAR:
+            self._far.addItem(f"from {value:.2f}" if value <= 1 else "none", value)
+        self._far.activated.connect(lambda at: self.session.choose_confidence(self._far.itemData(at)))
+        rounds.head.addWidget(self._far)
+        rounds.head.addWidget(self._rounds_button)
+        rounds.head.addWidget(self._sure)
+        rounds.head.addWidget(self._build)
+        self._rounds = BarChart(rounds, "Errors per round, by owner", 80)
+        rounds.body.setContentsMargins(11, 4, 9, 2)
+        rounds.body.addWidget(self._rounds)
+        self.column.addWidget(rounds)
+        split = QSplitter(Qt.Orientation.Horizontal, self)
+        split.setHandleWidth(14)
+        causes = Card(split, "Causes, the most effective first")
+        self._mine = QPushButton("Only mine", causes)
+        self._mine.setCheckable(True)
+        self._mine.setChecked(True)
+        self._mine.setToolTip("Hide errors in engine files and outside the project")
+        self._mine.toggled.connect(lambda on: self._fill_causes())
+        causes.head.addWidget(self._mine)
+        self._causes = RowList(causes, "Causes", wrap=True)
+        self._causes.chosen.connect(self._on_chosen)
+        causes.body.addWidget(self._causes)
+        self._card = Card(split, " ")
+        self._ways = QComboBox(self._card)
+        self._ways.setAccessibleName("Options")
+        self._ways.setToolTip("Alt+Up and Alt+Down")
+        self._ways.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self._ways.activated.connect(self._on_way)
+        self._way_row = QFrame(self._card)
+        ways = QHBoxLayout(self._way_row)
+        ways.setContentsMargins(9, 7, 9, 0)
+        ways.addWidget(self._ways)
+        self._card.body.addWidget(self._way_row)
+        self._code = QTextBrowser(self._card)
+        self._code.setOpenLinks(False)
+        self._code.setFrameShape(QTextBrowser.Shape.NoFrame)
+        self._code.setAccessibleName("The code with the option drawn in")
+        self._code.anchorClicked.connect(self._on_anchor)
+        self._card.body.addWidget(self._code, 1)
+        row = QHBoxLayout()
+        row.setContentsMargins(11, 7, 9, 8)
+        row.setSpacing(6)
+        self._everywhere = button(
+            self._card, "Apply everywhere", lambda: self._apply("everywhere"), main=True, hint="Ctrl+Enter"
+        )
+        self._in_file = button(self._card, "In this file", lambda: self._apply("file"))
+        self._here = button(self._card, "Only here", lambda: self._apply("here"))
+        self._edit = button(self._card, "Open in your editor", self._open, hint="E")
+        self._aside = button(
+            self._card,
+            "Switch off…",
+            self._on_aside,
+            hint="So that the rest compiles. It is a debt until it is switched on again",
+        )
+        self._aside_menu = QMenu(self._aside)
+        for what in get_args(CodePart):
+            self._aside_menu.addAction(f"The {what}", partial(self._set_aside, what))
+        self._return = button(self._card, "Switch on again", self._on_return, main=True)
+        self._later = button(self._card, "Not now", self._on_later, hint="L")
+        self._noted = button(self._card, "It is right as it is", self._on_noted)
+        self._plugin_back = button(self._card, "", self._on_plugin_back)
+        add_in_turn(row, self._ways_of_cause())
+        # Next to the title, so that the row below fits into a narrow window.
+        for made in (self._edit, self._aside):
+            self._card.head.addWidget(made)
+        row.addStretch(1)
+        self._card.body.addLayout(row)
+        self._hint = quiet_label(self._card, "")
+        self._hint.setContentsMargins(11, 0, 9, 7)
+        self._card.body.addWidget(self._hint)
+        split.setSizes([350, 620])
+        split.setStretchFactor(1, 1)
+        self.column.addWidget(split, 1)
+        keys = (
+            ("Ctrl+Return", lambda: self._apply("everywhere")),
+            ("E", self._open),
+            ("L", self._on_later),
+            ("Alt+Down", lambda: self._step_way(1)),
+            ("Alt+Up", lambda: self._step_way(-1)),
+        )
+        for key, act in keys:
+            self.on_key(key, act)
+        self.setFocusProxy(self._causes)
+
+    def fill(self, overview: Overview) -> None:
+        self._overview = overview
+        view = overview.build
+        can_build = overview.scan.profile.commands.build is not None
+        self._build.setVisible(can_build)
+        self._rounds.set_bars(tuple(round_bar(item) for item in view.rounds[-6:]) or (no_round(can_build),))
+        sure = len(view.sure)
+        self._sure.setVisible(sure > 0)
+        self._far.setVisible(bool(view.rounds))
+        nearest = min(range(len(_HOW_FAR)), key=lambda at: abs(_HOW_FAR[at] - view.sure_from))
+        self._far.setCurrentIndex(nearest)
+        # A build before the project names the target says nothing about the target.
+        self._rounds_button.setVisible(sure > 0 and same_release(overview.scan.release, overview.setup.to))
+        self._sure.setText(f"Apply {count(sure, 'fix', 'fixes')}")
+        self._build.setText("Build" if not view.rounds else "Build again")
+        self._fill_causes()
+
+    def _fill_causes(self) -> None:
+        if self._overview is None:
+            return
+        view = self._overview.build
+        others = sum(item.cause.owner in _NOT_MINE for item in view.causes)
+        # Without own errors, the others are shown.
+        is_split = 0 < others < len(view.causes)
+        self._mine.setVisible(is_split)
+        self._mine.setText(f"Only mine, {others} hidden" if self._mine.isChecked() else "Only mine")
+        is_mine_only = self._mine.isChecked() and is_split
+        shown = [item for item in view.causes if not (is_mine_only and item.cause.owner in _NOT_MINE)]
+        most = max((item.cause.count for item in shown), default=1)
+        is_checked = self._overview.scan.profile.commands.build is not None
+        rows = [silent_row(fix, is_checked) for fix in view.silent]
+        rows += [default_row(open_item, view.pins.get(open_item.key), is_checked) for open_item in view.defaults]
+        rows += [cause_row(item, most) for item in shown if not item.put_off]
+        if later := [cause_row(item, most) for item in shown if item.put_off]:
+            rows += [Row("Not now", heading=True), *later]
+        if view.right:
+            rows.append(Row("Right as it is", heading=True))
+            rows += [
+                Row(title, "nothing is changed", "", payload=ChosenRow(f"right:{key}")) for key, title in view.right
+            ]
+        if not view.rounds and view.drift:
+            rows.append(Row("Changes that your code uses", heading=True))
+            rows += [drift_row(item) for item in view.drift]
+        if view.debts:
+            rows.append(Row("Debts: switched off until they are switched on again", heading=True))
+            rows += [
+                Row(item.title, f"{item.place} · {item.why}", "debt", payload=ChosenRow(f"debt:{item.entry}"))
+                for item in view.debts
+            ]
+        self._causes.set_rows(tuple(rows))
+        self._show_cause()
+
+    def go_to(self, item: Item) -> None:
+        if not self._causes.select(ChosenRow(item.key)) and item.key.startswith("cause:"):
+            # It is hidden, and the user wants to see it.
+            self._mine.setChecked(False)
+            self._causes.select(ChosenRow(item.key))
+
+    def find_text(self, words: str) -> bool:
+        return self._code.find(words) or self._causes.find_text(words)
+
+    # -- the detail
+
+    def _current(self) -> tuple[CauseView | None, Fix | None]:
+        chosen = self._causes.current()
+        if self._overview is None or not isinstance(chosen, ChosenRow):
+            return None, None
+        for item in self._overview.build.causes:
+            if chosen.key == item.key:
+                return item, item.fixes[min(self._way, len(item.fixes) - 1)] if item.fixes else None
+        view = self._overview.build
+        silent = {f"silent:{fix.rule.id}": fix for fix in view.silent}
+        return None, silent.get(chosen.key, view.pins.get(chosen.key))
+
+    def _default(self) -> Item | None:
+        """The chosen item of calls that pass another default now."""
+        chosen = self._causes.current()
+        if self._overview is None or not isinstance(chosen, ChosenRow):
+            return None
+        return next((item for item in self._overview.build.defaults if item.key == chosen.key), None)
+
+    def _notable(self) -> Item | None:
+        """The chosen item, where it may be right as it is."""
+        chosen = self._causes.current()
+        if self._overview is None or not isinstance(chosen, ChosenRow):
+            return None
+        found = next((item for item in self._overview.build.items if item.key == chosen.key), None)
+        return found if found is not None and any(way.id == "noted" for way in found.options) else None
+
+    def _right(self) -> tuple[str, str] | None:
+        """Key and title of the chosen change that was said to be right as it is."""
+        chosen = self._causes.current()
+        if self._overview is None or not isinstance(chosen, ChosenRow):
+            return None
+        return next((item for item in self._overview.build.right if chosen.key == f"right:{item[0]}"), None)
+
+    def option_buttons(self) -> list[QPushButton]:
+        if self.visited == "build:run":
+            return [self._build]
+        return self._ways_of_cause()
+
+    def _ways_of_cause(self) -> list[QPushButton]:
+        return [self._everywhere, self._in_file, self._here, self._noted, self._plugin_back, self._return, self._later]
+
+    def _on_chosen(self, payload: object) -> None:
+        self.visited = ""
+        self._show_cause()
+
+    def _show_cause(self) -> None:
+        self._way = 0
+        cause, _ = self._current()
+        fixes = cause.fixes if cause else ()
+        self._ways.clear()
+        for number, fix in enumerate(fixes, 1):
+            self._ways.addItem(f"{number} of {len(fixes)}   {fix.confidence:.2f}   {fix.rule.name}")
+        self._way_row.setVisible(len(fixes) > 1)
+        self._show_way()
+
+    def _on_way(self, number: int) -> None:
+        self._way = number
+        self._show_way()
+
+    def _step_way(self, step: int) -> None:
+        if self._ways.count() > 1:
+            self._ways.setCurrentIndex((self._ways.currentIndex() + step) % self._ways.count())
+            self._on_way(self._ways.currentIndex())
+
+    def _show_way(self) -> None:
+        cause, fix = self._current()
+        self._at = fix.edits[0] if fix and fix.edits else None
+        if fix is not None and fix.named:
+            self._at = fix.named[0]
+        self._draw(cause, fix)
+
+    def _draw(self, cause: CauseView | None, fix: Fix | None) -> None:
+        if self._overview is None:
+            return
+        selection = self._selection(cause, fix)
+        self._show_buttons(selection)
+        detail = make_detail(self._overview, selection)
+        self._card.set_title(detail.title, detail.subtitle)
+        self._hint.setText(detail.hint)
+        font = code_font()
+        self._code.setHtml(render(detail, theme().inks(), {"family": font.family(), "pixels": font.pixelSize()}))
+
+    def _selection(self, cause: CauseView | None, fix: Fix | None) -> Selection:
+        chosen = self._causes.current()
+        key = chosen.key if isinstance(chosen, ChosenRow) else ""
+        return Selection(key, cause, fix, self._default(), self._debt(), self._right(), self._at)
+
+    def _show_buttons(self, selection: Selection) -> None:
+        """Show the buttons of what can be done with the selection."""
+        cause, fix, default = selection.cause, selection.fix, selection.default
+        many = len(fix.edits) if fix else 0
+        is_settled = cause is not None and cause.is_settled
+        self._noted.setVisible(self._notable() is not None)
+        self._plugin_back.setVisible(cause is not None and bool(cause.aside) and not is_settled)
+        self._plugin_back.setText(f"Return {cause.aside}" if cause is not None else "")
+        self._everywhere.setVisible(fix is not None)
+        self._everywhere.setText(f"Apply everywhere  {many}" if many else "Remove and generate again")
+        for made in (self._in_file, self._here):
+            made.setVisible(many > 1 and default is None)
+        is_open = cause is not None and not cause.cause.under and not is_settled
+        self._later.setVisible(is_open or selection.accepted is not None)
+        is_listed_last = selection.accepted is not None or (cause is not None and cause.put_off)
+        self._later.setText("List it again" if is_listed_last else "Not now")
+        has_place = cause is not None or fix is not None or default is not None
+        self._edit.setVisible(has_place and selection.accepted is None)
+        self._aside.setVisible(cause is not None and cause.cause.owner == "own" and cause.open > 0)
+        self._return.setVisible(selection.debt is not None)
+
+    # -- intents
+
+    def _on_anchor(self, url: QUrl) -> None:
+        kind, _, rest = url.toString().partition(":")
+        cause, fix = self._current()
+        if kind == "edit":
+            path, line = file_and_line(rest)
+            self.editor_wanted.emit(path, line)
+        elif kind == "place" and fix is not None and rest.isdigit():
+            self._at = fix.edits[int(rest)]
+            at = self._code.verticalScrollBar().value()
+            self._draw(cause, fix)
+            self._code.verticalScrollBar().setValue(at)
+
+    def _apply(self, scope: FixScope) -> None:
+        _, fix = self._current()
+        default = self._default()
+        if default is not None:
+            self.session.choose(default, "pin")
+        elif fix is not None:
+            self._apply_fix(fix, scope)
+
+    def _apply_fix(self, fix: Fix, scope: FixScope) -> None:
+        cause, _ = self._current()
+        if scope != "everywhere" and self._at is not None:
+            at = self._at
+            self.session.carry_out(UseRuleAt(fix.rule.id, scope, at.path, at.line, at.start), fix.rule.name)
+        elif cause is not None:
+            self.session.carry_out(UseRule(cause.cause.key, fix.rule.id), fix.rule.name)
+        else:
+            self.session.carry_out(UseSilentRule(fix.rule.id, fix.rule.id), fix.rule.name)
+
+    def _on_noted(self) -> None:
+        item = self._notable()
+        if item is not None:
+            self.session.choose(item, "noted")
+
+    def _on_plugin_back(self) -> None:
+        cause, _ = self._current()
+        if cause is not None and cause.aside:
+            self.session.carry_out(ReturnPluginForCause(cause.cause.key, cause.aside), f"returning {cause.aside}")
+
+    def _debt(self) -> Debt | None:
+        chosen = self._causes.current()
+        if self._overview is None or not isinstance(chosen, ChosenRow):
+            return None
+        return next((item for item in self._overview.build.debts if chosen.key == f"debt:{item.entry}"), None)
+
+    def _on_return(self) -> None:
+        debt = self._debt()
+        if debt is not None:
+            self.session.carry_out(SwitchCodeOn(debt.entry), f"switching on: {debt.title}")
+
+    def _on_aside(self) -> None:
+        self._aside_menu.popup(self._aside.mapToGlobal(self._aside.rect().bottomLeft()))
+
+    def _set_aside(self, what: CodePart) -> None:
+        cause, _ = self._current()
+        if cause is not None:
+            self.session.carry_out(SwitchCodeOff(cause.cause.key, what), f"switching off the {what}")
+
+    def _on_later(self) -> None:
+        cause, _ = self._current()
+        if (right := self._right()) is not None:
+            self.session.withdraw(right[0], f"listed again: {right[1]}")
+        elif cause is not None and not cause.cause.under:
+            key, title = cause.cause.key, cause.cause.title
+            if cause.put_off:
+                self.session.carry_out(TakeCauseUp(key), f"listed again: {title}")
+            else:
+                self._to_next()
+                self.session.carry_out(PutCauseOff(key), f"put off: {title}")
+
+    def _to_next(self) -> None:
+        """To the row below, or else above, that stands for something."""
+        payloads = [row.payload for row in self._causes.rows() if isinstance(row.payload, ChosenRow)]
+        current = self._causes.current()
+        at = payloads.index(current) if isinstance(current, ChosenRow) and current in payloads else 0
+        others = [*payloads[at + 1 :], *reversed(payloads[:at])]
+        if others:
+            self._causes.select(others[0])
+
+    def _open(self) -> None:
+        cause, _ = self._current()
+        if self._at is not None:
+            self.editor_wanted.emit(str(self._at.path), self._at.line)
+        elif cause is not None:
+            place = cause.cause.errors[0].place
+            self.editor_wanted.emit(place.file, max(1, place.line))
+        elif (default := self._default()) is not None:
+            self.editor_wanted.emit(*file_and_line(default.place))
+
+    def _on_build(self) -> None:
+        self.session.carry_out(RunBuild(), "building")
+
+    def _on_rounds(self) -> None:
+        self.session.build_and_fix()
+
+    def _on_sure(self) -> None:
+        self.session.apply_confident_fixes()

@@ -1,0 +1,115 @@
+"""The rows of the list of causes, and the bars of the rounds."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import cast
+
+from fernshale.app.pages.build.detail import drift_key
+from fernshale.app.theme import Tone
+from fernshale.app.widgets.charts import Bar
+from fernshale.app.widgets.rows import Row
+from fernshale.core.base.quantities import count
+from fernshale.core.build.rounds import Round
+from fernshale.core.crossing.project.interface_changes import Used
+from fernshale.core.crossing.record.items import Item
+from fernshale.core.crossing.stages.build.items import DEFAULT
+from fernshale.core.crossing.stages.build.view import CauseView, Fix
+from fernshale.core.drift.comparison import ApiChange
+
+
+@dataclass(frozen=True, slots=True)
+class ChosenRow:
+    """What a row of the list stands for: the key of a cause, a silent change, a debt or a change of the interface."""
+
+    key: str
+
+
+def round_bar(item: Round) -> Bar:
+    """The bar of a round: its errors by owner."""
+    groups = {"own code": 0, "plugins": 0, "generated, linker": 0, "engine": 0}
+    for owner, amount in item.errors.items():
+        word = "own code" if owner == "own" else "plugins" if owner.startswith("plugin") else owner
+        groups[word if word in groups else "generated, linker"] += amount
+    tones: dict[str, Tone] = {"own code": "mine", "plugins": "incoming", "generated, linker": "base", "engine": "alarm"}
+    right = f"{item.total} · {item.elapsed_s:.0f} s" if item.total else f"compiles · {item.elapsed_s:.0f} s"
+    return Bar(f"round {item.number}", tuple((tones[word], amount, word) for word, amount in groups.items()), right)
+
+
+def no_round(can_build: bool) -> Bar:
+    """The bar before the first round."""
+    return Bar("no round", (), "not built yet" if can_build else "the profile has no build command")
+
+
+def cause_row(item: CauseView, most: int) -> Row:
+    """The row of a cause. `most` is the largest number of errors of a cause."""
+    cause = item.cause
+    fix = item.fixes[0] if item.fixes else None
+    notes = [cause.kind, count(len(cause.files), "file"), cause.owner]
+    if cause.under:
+        notes = ["follows from the cause above"]
+    elif item.state in ("still there", "came back"):
+        notes.append(item.state)
+    if item.is_settled:
+        sub = "changed since the build"
+    elif fix is None:
+        sub = " · ".join(notes if cause.under else [*notes, "no fix found"])
+    else:
+        sub = " · ".join([*notes, "high confidence" if fix.is_sure else "check it"])
+    right = f"clears {fix.clears}" if fix else str(item.open) if item.open else ""
+    title = f"   {cause.title}" if cause.under else cause.title
+    return Row(
+        title,
+        sub,
+        right,
+        "",
+        "alarm",
+        bar=item.open / most,
+        payload=ChosenRow(f"cause:{cause.key}"),
+        faded=item.is_settled,
+    )
+
+
+def silent_row(fix: Fix, is_checked: bool) -> Row:
+    """The row of a fix that no tool reports an error for."""
+    wrong = "compiles and is wrong" if is_checked else "no tool reports it"
+    sub = f"{wrong} · {count(len(fix.edits), 'place')}"
+    return Row(
+        fix.rule.name, sub, "silent", "!", "incoming", edge="incoming", payload=ChosenRow(f"silent:{fix.rule.id}")
+    )
+
+
+def default_row(item: Item, pin: Fix | None, is_checked: bool) -> Row:
+    """The row of calls that compile and may mean something else."""
+    notes = "compiles, and may mean something else" if is_checked else "no tool reports it"
+    sub = notes + (f" · {count(len(pin.edits), 'place')}" if pin else "")
+    return Row(
+        item.key.removeprefix(DEFAULT), sub, "silent", "!", "incoming", edge="incoming", payload=ChosenRow(item.key)
+    )
+
+
+def drift_row(item: Used) -> Row:
+    """The row of a change that the project uses, before the first build."""
+    change = item.change
+    glyph, tone = ("!", "incoming") if change.is_silent else ("", "plain")
+    sub = change.kind + (" · compiles and means something else" if change.is_silent else "")
+    uses = count(item.uses, "use")
+    return Row(_drift_title(change), sub, uses, glyph, cast(Tone, tone), payload=ChosenRow(drift_key(item.change)))
+
+
+def _drift_title(change: ApiChange) -> str:
+    """A change in a few words, without the scopes that all have in common."""
+    old, new = change.old, change.new
+    if old is not None and new is not None and change.kind in ("renamed", "moved"):
+        shared = next((at for at, (a, b) in enumerate(zip(old.scope, new.scope, strict=False)) if a != b), None)
+        if shared is None and old.scope == new.scope:
+            return f"{old.name} → {new.name}" if old.name != new.name else f"{old.name} is declared in {new.file}"
+        return f"{'::'.join(old.path[shared:])} → {'::'.join(new.path[shared:])}"
+    near = ".".join(change.symbol.path[-2:])
+    if change.kind == "reordered":
+        return f"{near.removesuffix('.__init__')} takes its arguments in another order"
+    if change.kind == "signature" and old is not None and new is not None and old.is_callable == new.is_callable:
+        if not old.is_callable:
+            return f"{near} has another type"
+        return f"{near} returns another type" if old.parameters == new.parameters else f"{near} takes other arguments"
+    return change.what if len(change.what) < 60 else f"{near}: {change.kind}"

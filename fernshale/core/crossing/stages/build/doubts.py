@@ -1,0 +1,58 @@
+"""Why a person has to look at a fix before it is applied, however high its confidence is."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from fernshale.core.base.treepath import TreePath
+from fernshale.core.build.causes import last_name
+from fernshale.core.crossing.project.scan import ProjectScan
+from fernshale.core.crossing.rules.sources import LegRules
+from fernshale.core.fix.apply import CodeEdit
+from fernshale.core.fix.call_acceptance import arguments_after, is_accepted
+from fernshale.core.fix.dropped_text import dropped_by, words_of_loss
+from fernshale.core.fix.holder_imports import needs_import
+from fernshale.core.fix.rules import Rule
+from fernshale.core.survey.roles import role_of
+
+
+def find_doubt(rule: Rule, edits: Sequence[CodeEdit], rules: LegRules, scan: ProjectScan) -> str:
+    """The reason to look before a rule is applied at these places; "" where there is none."""
+    if dropped := dropped_by(rule, edits, is_declared=rules.is_declared(rule)):
+        return words_of_loss(dropped)
+    if unimported := _without_import(rule, edits, scan):
+        return f"{rule.imports} has to be imported, and how is not known: {unimported}"
+    refused = [edit for edit in edits if rule.signatures and not _takes_call(rule, edit, scan)]
+    if not refused:
+        return ""
+    takes = rule.signatures[0].replace("!", "").replace("~", "")
+    calls = "the call as it stands" if len(refused) == 1 else f"{len(refused)} calls as they stand"
+    return f"{last_name(rule.new)}({takes}) does not take {calls}: {refused[0].path}:{refused[0].line}"
+
+
+def _without_import(rule: Rule, edits: Sequence[CodeEdit], scan: ProjectScan) -> str:
+    """The first file that would use a new name without the import it needs, "" where there is none."""
+    by_file: dict[TreePath, list[CodeEdit]] = {}
+    for edit in edits if rule.imports else ():
+        by_file.setdefault(edit.path, []).append(edit)
+    for path, group in by_file.items():
+        text = scan.read(path)
+        is_added = any(edit.is_added_import for edit in group)
+        if text is not None and not is_added and needs_import(rule, path, text, [edit.new for edit in group]):
+            return path
+    return ""
+
+
+def _takes_call(rule: Rule, edit: CodeEdit, scan: ProjectScan) -> bool:
+    """Whether the new function accepts the call at an edit; True where the edit is no call."""
+    text = scan.read(edit.path)
+    given = arguments_after(text, edit.path, edit.end) if text is not None else None
+    return given is None or is_accepted(rule.signatures, given)
+
+
+def find_removal_doubt(scan: ProjectScan, rules: LegRules, rule: Rule, paths: Sequence[TreePath]) -> str:
+    """The reason to look before files are removed; none where the release declares it and all are generated."""
+    edited = [path for path in paths if role_of(scan.profile, path).role != "generated"]
+    if edited:
+        return f"removes a file that is not generated: {edited[0]}"
+    return "" if rules.is_declared(rule) else f"removes files that no rule of the release names: {paths[0]}"

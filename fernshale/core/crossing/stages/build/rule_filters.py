@@ -1,0 +1,122 @@
+"""Whether a fix rule is an option for a cause: a list of named filters, each of which gives its reason for refusing."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cached_property
+
+from fernshale.core.base.bounded_regex import search
+from fernshale.core.build.causes import Cause
+from fernshale.core.build.message_patterns import (
+    CALL,
+    EMPTY,
+    IMPLEMENT,
+    INCOMPLETE,
+    MISSING,
+    NUMBER,
+    OVERRIDE,
+    PRIVATE,
+    UNTYPED,
+)
+from fernshale.core.fix.apply import CodeEdit
+from fernshale.core.fix.rules import Rule
+
+# Kinds that fix a name far from the place that is reported: where it is imported, or where it is first set.
+FAR_KINDS = {"import": (*MISSING, INCOMPLETE), "declare": (EMPTY, UNTYPED, NUMBER)}
+
+
+@dataclass(frozen=True)
+class Case:
+    """A rule that is considered for a cause, with the edits it would make in the whole project."""
+
+    rule: Rule
+    cause: Cause
+    edits: tuple[CodeEdit, ...]
+
+    @cached_property
+    def messages_fit(self) -> tuple[bool, ...]:
+        """For each error of the cause, whether the rule's own pattern finds its message; empty without a pattern."""
+        pattern = self.rule.diagnostic
+        messages = (error.diagnostic.message for error in self.cause.errors)
+        return tuple(search(pattern, message) is not None for message in messages) if pattern else ()
+
+    @cached_property
+    def adds_the_member(self) -> bool:
+        """Whether the rule adds the very member that the cause misses."""
+        rule, cause = self.rule, self.cause
+        return bool(rule.member) and rule.member == cause.symbol and cause.kind in (IMPLEMENT, OVERRIDE)
+
+    @cached_property
+    def names_symbol(self) -> bool:
+        """Whether the rule is about the symbol that the cause names, or about its message."""
+        return any(self.messages_fit) or names_symbol(self.rule, self.cause.symbol)
+
+
+def names_symbol(rule: Rule, symbol: str) -> bool:
+    """Whether a rule names a symbol as what it changes."""
+    if rule.kind == "move" and rule.old.startswith((f"{symbol}.", f"{symbol}::")):
+        return True  # a name of a module that is missing
+    if rule.kind == "header" and symbol.endswith(f"/{rule.old}"):
+        return True  # a module of a package, by its path in the package
+    words = " ".join((rule.old, rule.call, rule.member, rule.pattern))
+    return symbol in {*re.findall(r"[\w/.]+", words), *re.findall(r"\w+", words)}
+
+
+def _silent(case: Case) -> str:
+    return "is for a change that compilers do not report" if case.rule.silent and not case.adds_the_member else ""
+
+
+def _other_message(case: Case) -> str:
+    misses = bool(case.messages_fit) and not any(case.messages_fit)
+    return "is for errors with another message" if misses else ""
+
+
+def _no_call(case: Case) -> str:
+    is_refused = case.rule.kind == "keyword" and case.cause.kind != CALL
+    return "renames an argument, and this is no error about a call" if is_refused else ""
+
+
+def _still_declared(case: Case) -> str:
+    removes = case.rule.kind == "rewrite" and not case.rule.replacement
+    return "removes a statement, and the name still exists" if removes and case.cause.kind not in MISSING else ""
+
+
+def _other_name(case: Case) -> str:
+    kinds = FAR_KINDS.get(case.rule.kind)
+    is_refused = kinds is not None and (case.rule.old != case.cause.symbol or case.cause.kind not in kinds)
+    return "adds an import or a declaration for another name" if is_refused else ""
+
+
+def _other_member(case: Case) -> str:
+    is_refused = bool(case.rule.member) and not case.adds_the_member and case.cause.kind != IMPLEMENT
+    return f"adds the member {case.rule.member}, which is not what is missing" if is_refused else ""
+
+
+def _private(case: Case) -> str:
+    is_refused = case.cause.kind == PRIVATE and not case.names_symbol
+    return "changes another name than the one that must not be used" if is_refused else ""
+
+
+def _named_elsewhere(case: Case) -> str:
+    is_narrow = case.rule.named and case.rule.kind == "rename" and bool(case.cause.symbol)
+    return "renames another name than the one that is reported" if is_narrow and not case.names_symbol else ""
+
+
+# In this order; the first that gives a reason refuses the rule.
+FILTERS: tuple[Callable[[Case], str], ...] = (
+    _silent,
+    _other_message,
+    _no_call,
+    _still_declared,
+    _other_name,
+    _other_member,
+    _private,
+    _named_elsewhere,
+)
+
+
+def find_refusal(case: Case) -> str:
+    """The reason why a rule is no option for a cause, as a predicate of the rule; "" where it is one."""
+    return next((reason for filter_ in FILTERS if (reason := filter_(case))), "")
