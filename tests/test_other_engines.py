@@ -223,7 +223,7 @@ def test_where_nothing_is_compiled_what_changed_is_asked_about(tree: Tree) -> No
     view = inspect(crossing, Work()).build
     assert not view.passed and all(not fix.is_sure for fix in view.silent)
     titles = {item.key: item.title for item in view.items}
-    assert titles["silent:drift-rush-stage-add_prop"] == "add_prop → place: nothing here tells of it"
+    assert titles["silent:drift-rush-stage-add_prop"] == "add_prop → place: no tool reports it"
     (gone,) = (key for key in titles if key.startswith("default:"))
     assert (
         "flush is not there any more" in gone and next(m for m in view.items if m.key == gone).place == "src/main.lua:4"

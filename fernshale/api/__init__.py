@@ -165,7 +165,7 @@ def undo(crossing: Crossing, entry: int = 0, work: Work = UNWATCHED) -> None:
 
 
 def redo(crossing: Crossing, entry: int, work: Work = UNWATCHED) -> None:
-    """Do a step again that was undone. Raises MisuseError where it cannot be."""
+    """Redo a step that was undone. Raises MisuseError where it cannot be."""
     from fernshale.core.crossing.record import logbook
 
     with crossing.acting():

@@ -92,7 +92,7 @@ class Runner(QObject):
         return self._job is not None
 
     def start(self, title: str, task: Task) -> bool:
-        """Run a task in the background; False when something else is still running."""
+        """Run a task in the background; False when another task is still running."""
         if self._job is not None:
             return False
         self._job = job = Job(task)

@@ -112,7 +112,7 @@ class Session(QObject):
 
     def refresh(self) -> None:
         """Look again."""
-        self._act("looking again", lambda crossing, work: None)
+        self._act("refreshing", lambda crossing, work: None)
 
     def carry_out(self, action: Action, title: str, why: str = "") -> None:
         """Carry an action out."""
@@ -167,13 +167,13 @@ class Session(QObject):
         self._act(f"undoing {title}", task)
 
     def redo(self, entry: int, title: str) -> None:
-        """Do a step again that was undone."""
+        """Redo a step that was undone."""
 
         def task(crossing: Crossing, work: Work) -> None:
             with crossing.acting():
                 redo(crossing, entry, work)
 
-        self._act(f"doing again {title}", task)
+        self._act(f"redoing {title}", task)
 
     def go_back_to(self, entry: int) -> None:
         """Undo a step and all later ones."""
@@ -203,7 +203,7 @@ class Session(QObject):
         self._act("a proposed check is not needed", task)
 
     def carry(self, plan: ImportPlan, over: bool) -> None:
-        """Bring content over, with what it needs."""
+        """Import content, with what it needs."""
 
         def task(crossing: Crossing, work: Work) -> None:
             with crossing.acting():
@@ -248,7 +248,7 @@ class Session(QObject):
         elif self.runner.start(title, task):
             self._quiet = ""
         else:
-            self.said.emit("something else is still running")
+            self.said.emit("another task is still running")
 
     def _look_outside(self) -> None:
         """Notice edits made in another program."""
@@ -279,7 +279,7 @@ class Session(QObject):
         if before is None:
             self.opened.emit()
         if was == "watch":
-            self.said.emit("files were changed outside Fernshale; everything was looked at again")
+            self.said.emit("files were changed outside Fernshale; everything was read again")
         self.overview_changed.emit(result)
 
     def _on_failed(self, error: object) -> None:
@@ -293,7 +293,7 @@ class Session(QObject):
 
     def _on_cancelled(self) -> None:
         if not self._end_of_quiet():
-            self.said.emit("cancelled; what was finished before stands in the logbook")
+            self.said.emit("cancelled; finished steps are in the logbook")
             self._look_after_failure(None)
 
     def _look_after_failure(self, error: object) -> None:

@@ -404,7 +404,7 @@ class MainWindow(QMainWindow):
         if entry.can_undo:
             menu.addAction("Undo this step…", lambda: self._ask_undo(entry))
         if entry.can_redo:
-            menu.addAction("Do this step again…", lambda: self._ask_undo(entry))
+            menu.addAction("Redo this step…", lambda: self._ask_undo(entry))
         menu.addAction("Undo back to here, this step included…", lambda: self._ask_undo(entry, back_to=True))
         menu.addAction("Copy", lambda: QApplication.clipboard().setText(entry.title))
         menu.exec(self.logbook.viewport().mapToGlobal(place))
@@ -464,21 +464,21 @@ class MainWindow(QMainWindow):
             MenuCommand("Build", "Build", "F5", self._build),
             MenuCommand("Build and fix automatically", "Build", "", self.session.build_and_fix),
             MenuCommand("Run the game", "Trial", "", lambda: self.session.carry_out(RunGame(), "running the game")),
-            MenuCommand("Look again at everything", "Crossing", "Ctrl+R", self.session.refresh),
+            MenuCommand("Refresh everything", "Crossing", "Ctrl+R", self.session.refresh),
             MenuCommand("Undo the last step", "Logbook", "Ctrl+Z", self._undo_last),
-            MenuCommand("Do the last undone step again", "Logbook", "Ctrl+Y", self._redo_last),
+            MenuCommand("Redo the last undone step", "Logbook", "Ctrl+Y", self._redo_last),
             MenuCommand("Undo back to the start", "Logbook", "", self._undo_all),
             MenuCommand("Compare snapshots", "Snapshots", "Alt+S", lambda: self._open_knot(None)),
             MenuCommand("The snapshot store", "Snapshots", "", self._open_store),
-            MenuCommand("Bring content over from elsewhere", "Plugins", "", self._bring_content),
+            MenuCommand("Import content from another project", "Plugins", "", self._bring_content),
             MenuCommand("Go to the report", "Crossing", "Alt+8", lambda: self.show_view(self.report)),
             MenuCommand("Go to the debts", "Crossing", "Alt+9", lambda: self.show_view(self.debts)),
             MenuCommand("Save the report", "Crossing", "", self.report.save),
             MenuCommand("Find on this page", "Page", "Ctrl+F", self._find),
         ]
         for debt in overview.build.debts:
-            act = partial(self.session.carry_out, SwitchCodeOn(debt.entry), f"putting back {debt.title}")
-            actions.append(MenuCommand(f"Put back: {debt.title}", "Build", "", act))
+            act = partial(self.session.carry_out, SwitchCodeOn(debt.entry), f"switching on: {debt.title}")
+            actions.append(MenuCommand(f"Switch on: {debt.title}", "Build", "", act))
         for item in overview.items:
             for way in item.options:
                 act = partial(take_option, self, self.session, item, way)
@@ -509,7 +509,7 @@ class MainWindow(QMainWindow):
 
     def _find(self) -> None:
         words, good = QInputDialog.getText(
-            self, "Find on this page", "Words to look for; F3 goes on.", text=self._searched
+            self, "Find on this page", "Text to find. F3 finds the next place.", text=self._searched
         )
         if good and words:
             self._searched = words
@@ -598,7 +598,7 @@ def _words(item: Item) -> str:
 
 def _entry_row(entry: LogEntry) -> Row:
     when = time.strftime("%H:%M", time.localtime(entry.time))
-    right = "undo" if entry.can_undo else "do again" if entry.can_redo else "undone" if entry.state == "undone" else ""
+    right = "undo" if entry.can_undo else "redo" if entry.can_redo else "undone" if entry.state == "undone" else ""
     glyph: str
     tone: Literal["mine", "quiet", "base"]
     glyph, tone = ("●", "mine") if entry.can_undo else ("–", "quiet") if entry.state == "undone" else ("·", "base")

@@ -21,7 +21,7 @@ def begun(options: argparse.Namespace, token: CancelToken) -> Crossing:
     project = _copied(Path(original), Path(options.beside), token) if original else Path(options.project)
     known = find_crossing(project)
     if not options.shelf and known is None:
-        raise MisuseError("name the shelf the releases lie on with --shelf")
+        raise MisuseError("name the shelf of the releases with --shelf")
     shelves = options.shelf or (known.setup.shelves if known else ())
     profile = profile_for(options, project)
     # Who goes on with a crossing of some members need not name them again.
@@ -37,7 +37,7 @@ def _copied(project: Path, beside: Path, token: CancelToken) -> Path:
     if find_crossing(beside) is not None:
         return beside
     if find_crossing(project) is not None:
-        raise MisuseError(f"a crossing of {project} itself was begun already", "Leave --beside away to go on with it.")
+        raise MisuseError(f"a crossing of {project} itself was begun already", "Leave out --beside to resume it.")
     done = duplicate_tree(project, beside, Work(token=token))
     shared = f", {done.shared} of them sharing their blocks with the original" if done.shared else ""
     to_stderr(f"{beside}: a copy of {done.files} files{shared}")

@@ -109,7 +109,7 @@ def fix(options: argparse.Namespace, token: CancelToken) -> int:
     ruled = apply_rules(scan, rules.rules, token)
     changes, counts, conflicts = ruled.draft.change_set(), ruled.counts, ruled.conflicts
     for one, other, edit in conflicts:
-        print(f"{edit.path}:{edit.line}: {one} and {other} want different things here", file=sys.stderr)
+        print(f"{edit.path}:{edit.line}: {one} and {other} want different changes here", file=sys.stderr)
     if options.json:
         rows = [{"rule": rule.id, "title": rule.name, "places": counts.get(rule.id, 0)} for rule in rules.rules]
         clashes = [{"rules": [one, other], "file": edit.path, "line": edit.line} for one, other, edit in conflicts]
@@ -128,12 +128,12 @@ def fix(options: argparse.Namespace, token: CancelToken) -> int:
         to_stderr(f"{len(removed)} of {len(scan.files)} files would be removed, so nothing was written:")
         for path in removed[:_MAX_SHOWN]:
             to_stderr(printable(f"  {path}"))
-        to_stderr("Say --yes to do it.")
+        to_stderr("Add --yes to do it.")
         return LEFT_TO_DECIDE
     if options.apply and not changes.is_empty:
         title = f"{rules.title} · {sum(counts.values())} places in {len(changes.files)} files"
         back = write_changes(scan.project, changes, Stage.BUILD, title, str(rules.path.name), Work(token=token))
-        print(f"written; the way back is {back}", file=sys.stderr)
+        print(f"written; to go back: {back}", file=sys.stderr)
         for rule in rules.rules:
             if counts.get(rule.id) and not repeats(rule):
                 print(

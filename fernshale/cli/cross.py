@@ -98,7 +98,7 @@ def _cross_all(
     if not options.auto:
         raise MisuseError("several projects are crossed with --auto")
     if options.beside or options.member:
-        raise MisuseError("--beside and --member speak of one project")
+        raise MisuseError("--beside and --member are for one project")
 
     def begin(project: Path) -> Crossing:
         return begun(argparse.Namespace(**{**vars(options), "project": str(project)}), token)
@@ -312,7 +312,7 @@ def _preview(crossing: Crossing, options: argparse.Namespace, token: CancelToken
     asked: dict[Rewind, int | None] = {"undo": options.undo, "redo": options.redo, "back to": options.back_to}
     found = next(((id, what) for what, id in asked.items() if id is not None), None)
     if found is None:
-        raise MisuseError("--dry-run goes with --undo, --redo or --back-to")
+        raise MisuseError("--dry-run needs --undo, --redo or --back-to")
     way, obstacles = preview_undo_plan(crossing, *found)
     kept = edits_since(crossing, found[0], way, token) if found[1] == "back to" else ()
     if options.json:
@@ -341,7 +341,7 @@ def logbook(options: argparse.Namespace, token: CancelToken) -> int:
             redo(crossing, options.redo, Work(token=token))
         elif options.back_to is not None:
             went = go_back_to(crossing, options.back_to, Work(token=token))
-            to_stderr(f"{count(went.steps, 'step')} taken back" if went.steps else "nothing to take back")
+            to_stderr(f"{count(went.steps, 'step')} undone" if went.steps else "nothing to undo")
             for path in went.kept:
                 to_stderr(printable(f"edited by hand since, stays so: {path}"))
     entries = crossing.logbook()

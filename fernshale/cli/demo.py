@@ -31,7 +31,7 @@ def demo(options: argparse.Namespace, token: CancelToken) -> int:
     profile = read_profile(sample.profile)
     trust(profile)  # it ships with the program that is asking
     if not options.headless and has_display():
-        print(f"the sample lies in {folder}", file=sys.stderr)
+        print(f"the sample is in {folder}", file=sys.stderr)
         return show(sample.project, sample.shelf, sample.target)
     if not options.headless:
         print("there is no display here; the whole example follows as text\n", flush=True)
@@ -52,5 +52,5 @@ def demo(options: argparse.Namespace, token: CancelToken) -> int:
         print_lines(item_lines(overview.items))
     report = folder / "report.md"
     report.write_text(report_markdown(report_data(overview, crossing)), encoding="utf-8")
-    print(f"{time.monotonic() - started:.0f} s; the report lies in {report}")
+    print(f"{time.monotonic() - started:.0f} s; the report is {report}")
     return exit_code(overview)

@@ -38,7 +38,7 @@ def carry_over(options: argparse.Namespace, token: CancelToken) -> int:
     else:
         print_lines(f"{_WORDS[item.state]:8} {printable(item.target)}  {item.why}" for item in plan.files)
         print_lines(f"missing  {item.what}  {printable(item.by)}:{item.line} needs it" for item in plan.unmet)
-        done = "brought over" if options.apply else "would come"
+        done = "brought over" if options.apply else "would be imported"
         number = plan.count("copy") + (plan.count("differs") if options.over else 0)
         print(f"{count(number, 'file')} {done}, {plan.count('same')} are there already")
     left = plan.unmet or (plan.count("differs") and not options.over)

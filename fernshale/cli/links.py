@@ -29,7 +29,7 @@ def links(options: argparse.Namespace, token: CancelToken) -> int:
     linkage = compare_trees(profile, tree, _before(options), Work(token=token))
     if options.apply:
         back = write_links(tree, linkage, Work(token=token))
-        print(f"written; the way back is {back}" if back else "nothing is sure", file=sys.stderr)
+        print(f"written; to go back: {back}" if back else "no high-confidence replacement", file=sys.stderr)
     left = [item for item in linkage.dangling if not item.sure and not item.before]
     if options.json:
         print_json(to_json(linkage))
@@ -88,9 +88,9 @@ def _lines(linkage: Linkage, applied: bool) -> list[str]:
             only = f" for {', '.join(way.slots)}" if way.slots else ""
             lines.append(f"  {mark} {way.score:.2f} {way.id}{only}: {'; '.join(way.evidence)}")
     if not lines:
-        return ["nothing dangles"]
+        return ["no missing references"]
     sure = sum(bool(item.sure) for item in linkage.dangling)
-    said = "were relinked" if applied else "have a sure successor; --apply takes it"
+    said = "were relinked" if applied else "have a high-confidence replacement; --apply writes it"
     return [*lines, f"{sure} of {len(linkage.dangling)} {said}"]
 
 

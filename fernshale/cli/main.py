@@ -18,7 +18,7 @@ from fernshale.core.base.work import CancelToken
 from fernshale.sample import SAMPLES
 
 SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
-_CODES = "exit codes: 0 done, 1 failed, 2 misuse, 3 something is left to decide, 130 interrupted"
+_CODES = "exit codes: 0 done, 1 failed, 2 misuse, 3 open items need a decision, 130 interrupted"
 
 
 def run(arguments: Sequence[str]) -> int:
@@ -100,7 +100,7 @@ def _parser() -> argparse.ArgumentParser:
             "--shelf",
             metavar="SHELF",
             action="append",
-            help="folder or address the releases lie on; may be given again",
+            help="folder or address of a shelf; may be repeated",
         )
         added.add_argument("--trust", action="store_true", help="you have read the profile; its commands may run")
         return added
@@ -112,32 +112,30 @@ def _parser() -> argparse.ArgumentParser:
     demo.add_argument("--headless", action="store_true", help="the whole crossing as text")
     demo.add_argument("--sample", choices=tuple(SAMPLES), default=next(iter(SAMPLES)), help="which sample")
     demo.add_argument("--folder", metavar="DIR", help="where to unpack; without it a new temporary folder")
-    demo.add_argument("--by-hand", action="store_true", help="with --headless: take no recorded decisions")
+    demo.add_argument("--by-hand", action="store_true", help="with --headless: use no recorded decisions")
 
-    survey = on_project("survey", ("stages", "survey"), "what a project is made of and which release it is on")
+    survey = on_project("survey", ("stages", "survey"), "show what a project is made of and which release it is on")
     survey.add_argument("others", metavar="PROJECT", nargs="*", help="more projects, for one table of all")
-    role = on_project("role", ("stages", "role"), "the role of a place and why; or give it one of your own")
+    role = on_project("role", ("stages", "role"), "show the role of a file or folder and why, or assign one")
     role.add_argument("place", metavar="PATH", help="a file or folder, seen from the project")
     role.add_argument("role", metavar="ROLE", nargs="?", default="", help="own, user content, generated, asset, ...")
-    role.add_argument("--withdraw", action="store_true", help="let the profile decide again")
-    route = on_project("route", ("stages", "route"), "begin a crossing: who can come along to a release")
+    role.add_argument("--withdraw", action="store_true", help="remove your own role, so that the profile decides")
+    route = on_project("route", ("stages", "route"), "begin a crossing: which plugins can move to a release")
     route.add_argument("--to", metavar="RELEASE", required=True)
-    route.add_argument("--via", metavar="RELEASE", action="append", help="a stop on the way; may be given again")
+    route.add_argument("--via", metavar="RELEASE", action="append", help="a release to stop at; may be repeated")
     engine = on_project("engine", ("stages", "engine"), "the places that name the release, before and after")
     engine.add_argument("--to", metavar="RELEASE", required=True)
     engine.add_argument("--apply", action="store_true", help="write it, as one step that can be undone")
 
-    carried = on_project(
-        "carry", ("import_content", "carry_over"), "bring own content over with everything it depends on"
-    )
+    carried = on_project("carry", ("import_content", "carry_over"), "import own content with everything it depends on")
     carried.add_argument(
-        "paths", metavar="PATH", nargs="+", help="a file or folder, seen from the folder it comes from"
+        "paths", metavar="PATH", nargs="+", help="a file or folder, relative to the folder it comes from"
     )
     carried.add_argument(
         "--from", dest="source", metavar="FOLDER", required=True, help="an old folder or another project"
     )
-    carried.add_argument("--into", metavar="FOLDER", default="", help="the folder of the project that stands for it")
-    carried.add_argument("--over", action="store_true", help="also where something else stands in its place")
+    carried.add_argument("--into", metavar="FOLDER", default="", help="the folder of the project that matches it")
+    carried.add_argument("--over", action="store_true", help="also replace other files that have the same place")
     carried.add_argument("--apply", action="store_true", help="write it, as one step that can be undone")
 
     _snapshot_commands(commands)
@@ -147,29 +145,32 @@ def _parser() -> argparse.ArgumentParser:
     merge = command("merge", ("merge", "merge"), "merge three folders into a fourth")
     for side, text in (("base", "old vendor release"), ("mine", "local folder"), ("incoming", "new vendor release")):
         merge.add_argument(f"--{side}", metavar="DIR", required=True, help=text)
-    merge.add_argument("--result", metavar="DIR", required=True, help="where the result goes; new or empty")
-    merge.add_argument("--report", metavar="FILE", help="write what was done as JSON")
+    merge.add_argument("--result", metavar="DIR", required=True, help="folder for the result; new or empty")
+    merge.add_argument("--report", metavar="FILE", help="write the report as JSON")
     merge.add_argument("--undecided", choices=("marked", "mine", "incoming"), default="marked")
-    identify = command("identify", ("merge", "identify"), "which release a folder came from")
+    identify = command("identify", ("merge", "identify"), "find the release that a folder came from")
     identify.add_argument("folder", metavar="FOLDER")
     identify.add_argument("--candidates", metavar="DIR", nargs="+", required=True)
 
     diagnose = command("diagnose", ("build", "diagnose"), "read a build log into diagnostics and causes")
     diagnose.add_argument("log", metavar="LOG", help="a file, or - for standard input")
-    diagnose.add_argument("--project", metavar="PROJECT", help="tells whose each diagnostic is")
+    diagnose.add_argument("--project", metavar="PROJECT", help="finds the owner of each diagnostic")
     diagnose.add_argument("--profile", metavar="FILE")
     diagnose.add_argument("--sarif", metavar="FILE", help="write the diagnostics as SARIF 2.1 as well")
     build = on_project("build", ("build", "build"), "one round: build, read the errors, propose")
     build.add_argument(
-        "--rounds", action="store_true", help="take what is sure and build again, until nothing sure is left"
+        "--rounds", action="store_true", help="apply high-confidence fixes and build again, until none is left"
     )
     build.add_argument(
-        "--sure", metavar="N", type=float, help="what counts as sure from now on: this confidence and more (0.90)"
+        "--sure",
+        metavar="N",
+        type=float,
+        help="apply fixes of this confidence or more automatically from now on (0.90)",
     )
-    fix = command("fix", ("build", "fix"), "what fix rules would change, as a unified diff")
+    fix = command("fix", ("build", "fix"), "show what fix rules would change, as a unified diff")
     fix.add_argument("rules", metavar="RULES")
     fix.add_argument("project", metavar="PROJECT", nargs="?", default="")
-    fix.add_argument("--test", action="store_true", help="try the rules on the examples that stand in the file")
+    fix.add_argument("--test", action="store_true", help="test the rules on the examples in the file")
     fix.add_argument("--keep", action="store_true", help="propose these rules on the project's crossing from now on")
     fix.add_argument("--apply", action="store_true", help="write it, as one step")
     fix.add_argument(
@@ -185,70 +186,74 @@ def _parser() -> argparse.ArgumentParser:
     )
     drift.add_argument("--project", metavar="PROJECT", help="only what this project uses")
 
-    linked = command("links", ("links", "links"), "ids and paths in assets that dangle, and what they are called now")
+    linked = command("links", ("links", "links"), "find missing ids and paths in assets, and what they are called now")
     linked.add_argument("tree", metavar="TREE")
     linked.add_argument("--profile", metavar="FILE", help="engine profile; without it the one that fits is found")
     linked.add_argument("--before", metavar="SNAPSHOT|DIR", required=True, help="the tree as it was before the update")
     linked.add_argument("--store", metavar="DIR", help="the store of the snapshot; without it your own")
-    linked.add_argument("--apply", action="store_true", help="write what is sure, as one step")
+    linked.add_argument("--apply", action="store_true", help="write the high-confidence replacements, as one step")
     tried = on_project("trial", ("cross", "trial"), "run the game, compare its log, try its checks")
-    tried.add_argument("--look", action="store_true", help="only tell about the last run")
+    tried.add_argument("--look", action="store_true", help="only report the last run")
     tried.add_argument(
         "--junit", metavar="FILE", help="write the results of the checks as JUnit XML, release by release"
     )
-    checked = on_project("check", ("cross", "check"), "the behaviours to try; put one on the list, say how it went")
+    checked = on_project("check", ("cross", "check"), "list the checks, add one, record a result")
     checked.add_argument("name", metavar="NAME", nargs="?", default="")
-    checked.add_argument("--by-hand", metavar="TEXT", help="what to do and what is to be seen")
-    checked.add_argument("--prints", metavar="PATTERN", help="a line of the log, or of what --run says, fits this")
+    checked.add_argument("--by-hand", metavar="TEXT", help="what to do and what you should see")
+    checked.add_argument(
+        "--prints", metavar="PATTERN", help="a pattern for a line of the log, or of the output of --run"
+    )
     checked.add_argument("--never", metavar="PATTERN", help="no line of the log fits this")
     checked.add_argument("--run", metavar="WORD", nargs="+", help="a command that ends well")
     checked.add_argument("--mark", choices=("passed", "failed"), help="how it went, tried by you")
-    checked.add_argument("--drop", action="store_true", help="take it off the list")
-    checked.add_argument("--why", metavar="TEXT", default="", help="what it is for, or what was seen")
-    cross = on_project("cross", ("cross", "cross"), "the whole way; stops at what needs a decision")
+    checked.add_argument("--drop", action="store_true", help="remove it from the list")
+    checked.add_argument("--why", metavar="TEXT", default="", help="what it is for, or what you saw")
+    cross = on_project("cross", ("cross", "cross"), "cross the whole way; stop where a decision is needed")
     cross.add_argument("others", metavar="PROJECT", nargs="*", help="more projects, for one table of how far each is")
     cross.add_argument("--to", metavar="RELEASE", required=True)
-    cross.add_argument("--via", metavar="RELEASE", action="append", help="a stop on the way; may be given again")
+    cross.add_argument("--via", metavar="RELEASE", action="append", help="a release to stop at; may be repeated")
     for begun in (route, cross):
         begun.add_argument("--beside", metavar="DIR", help="cross a copy made there; the project itself is only read")
         begun.add_argument(
-            "--member", metavar="NAME", action="append", help="only this member of a workspace; may be given again"
+            "--member", metavar="NAME", action="append", help="only this member of a workspace; may be repeated"
         )
     cross.add_argument("--git", action="store_true", help="keep each step as a commit on a branch for the crossing")
-    cross.add_argument("--auto", action="store_true", help="take what is sure; without it only look")
-    cross.add_argument("--decisions", metavar="FILE", help="decisions taken before")
+    cross.add_argument("--auto", action="store_true", help="carry out what is sure; without it only report")
+    cross.add_argument("--decisions", metavar="FILE", help="a file of recorded decisions")
     cross.add_argument(
-        "--way", metavar="FILE", help="what a finished crossing knows (`report --way`); what does not fit is said"
+        "--way", metavar="FILE", help="the playbook of a finished crossing (`report --way`); reports what does not fit"
     )
     decide = on_project("decide", ("cross", "decide"), "settle one open item")
     decide.add_argument("key", metavar="KEY", help="as `cross` lists it with --json")
-    decide.add_argument("take", metavar="WAY", nargs="?", default="", help="one of its ways")
+    decide.add_argument("take", metavar="WAY", nargs="?", default="", help="the id of an option")
     decide.add_argument("--why", metavar="TEXT", default="")
-    decide.add_argument("--text", metavar="TEXT", default="", help="what an option asks for, as the command to run")
-    decide.add_argument("--withdraw", action="store_true", help="take a decision back that was not carried out yet")
-    report = on_project("report", ("cross", "report"), "what was done and what is left")
+    decide.add_argument(
+        "--text", metavar="TEXT", default="", help="the text that an option asks for, such as the command to run"
+    )
+    decide.add_argument("--withdraw", action="store_true", help="withdraw a decision that was not carried out yet")
+    report = on_project("report", ("cross", "report"), "report what was done and what is open")
     report.add_argument("--rules", metavar="FILE", help="write the rules learned on this crossing, for others")
     report.add_argument("--out", metavar="FILE", help="a .md, .html or .json file; without it to standard output")
     report.add_argument("--message", action="store_true", help="a few lines for a merge request")
     report.add_argument("--patches", metavar="DIR", help="write each step as a patch that git applies")
     report.add_argument("--way", metavar="FILE", help="write decisions, rules and checks for the next project")
-    log = on_project("logbook", ("cross", "logbook"), "what was done, in order")
+    log = on_project("logbook", ("cross", "logbook"), "list what was done, in order")
     log.add_argument("--undo", metavar="ENTRY", type=int, help="undo this step")
-    log.add_argument("--redo", metavar="ENTRY", type=int, help="do this step again that was undone")
-    log.add_argument("--dry-run", action="store_true", help="only show what it would change")
+    log.add_argument("--redo", metavar="ENTRY", type=int, help="redo this undone step")
+    log.add_argument("--dry-run", action="store_true", help="only show the changes")
     log.add_argument("--back-to", metavar="ENTRY", type=int, help="make the project as it was before this step")
     return parser
 
 
 def _shelf_commands(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
-    text = "look at a shelf, or give one out to others"
+    text = "show a shelf, or serve one to others"
     group = commands.add_parser("shelf", help=text, description=text.capitalize() + ".", epilog=_CODES)
     actions = group.add_subparsers(metavar="ACTION", required=True)
-    show = actions.add_parser("show", help="the releases on a shelf, and what is odd about it", epilog=_CODES)
+    show = actions.add_parser("show", help="list the releases on a shelf, and anything odd about it", epilog=_CODES)
     show.add_argument("shelf", metavar="SHELF", nargs="+")
     show.add_argument("--json", action="store_true", help="print data instead of text")
     show.set_defaults(handler=("shelf", "show"))
-    serve = actions.add_parser("serve", help="give a shelf out over HTTP until interrupted", epilog=_CODES)
+    serve = actions.add_parser("serve", help="serve a shelf over HTTP until interrupted", epilog=_CODES)
     serve.add_argument("folder", metavar="FOLDER")
     serve.add_argument("--host", metavar="NAME", default="127.0.0.1")
     serve.add_argument("--port", metavar="NUMBER", type=int, default=0, help="without it any that is free")
@@ -265,13 +270,13 @@ def _profile_commands(commands: argparse._SubParsersAction[argparse.ArgumentPars
     draft.set_defaults(handler=("profile", "draft"))
     check = actions.add_parser("check", help="unknown keys, bad globs, patterns that run away", epilog=_CODES)
     check.add_argument("file", metavar="FILE")
-    check.add_argument("--project", metavar="PROJECT", help="also what fits nothing in this project")
+    check.add_argument("--project", metavar="PROJECT", help="also report what matches nothing in this project")
     check.add_argument("--json", action="store_true", help="print data instead of text")
     check.set_defaults(handler=("profile", "check"))
 
 
 def _snapshot_commands(commands: argparse._SubParsersAction[argparse.ArgumentParser]) -> None:
-    text = "take, list, compare, restore, verify and forget snapshots"
+    text = "take, list, compare, restore, verify and delete snapshots"
     group = commands.add_parser("snapshot", help=text, description=text.capitalize() + ".", epilog=_CODES)
     actions = group.add_subparsers(metavar="ACTION", required=True)
 
@@ -286,19 +291,19 @@ def _snapshot_commands(commands: argparse._SubParsersAction[argparse.ArgumentPar
     take.add_argument("tree", metavar="TREE")
     take.add_argument("--note", metavar="TEXT", default="")
     action("list", "all snapshots, oldest first")
-    compare = action("compare", "what differs between two snapshots")
+    compare = action("compare", "compare two snapshots")
     compare.add_argument("before", metavar="A")
     compare.add_argument("after", metavar="B")
-    restore = action("restore", "bring a snapshot, or some paths of it, back")
+    restore = action("restore", "restore a snapshot, or some paths of it")
     restore.add_argument("id", metavar="ID")
     restore.add_argument("destination", metavar="DEST")
     restore.add_argument("paths", metavar="PATH", nargs="*")
-    action("verify", "read everything and say what is damaged")
-    forget = action("forget", "let snapshots go, by id or by a policy, and free their space")
+    action("verify", "read everything and report damage")
+    forget = action("forget", "delete snapshots, by id or by a policy, and free their space")
     forget.add_argument("ids", metavar="ID", nargs="*")
     forget.add_argument("--tree", metavar="TREE", help="with a policy: only snapshots of this tree")
     forget.add_argument("--keep-last", metavar="N", type=int, default=0, help="keep the last N of each tree")
     forget.add_argument(
         "--keep-daily", metavar="N", type=int, default=0, help="keep the latest of each of the last N days"
     )
-    forget.add_argument("--dry-run", action="store_true", help="only say what would go")
+    forget.add_argument("--dry-run", action="store_true", help="only list what would be deleted")

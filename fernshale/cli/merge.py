@@ -35,7 +35,7 @@ def merge(options: argparse.Namespace, token: CancelToken) -> int:
     folders = [_folder(getattr(options, side)) for side in ("base", "mine", "incoming")]
     target = Path(options.result)
     if target.exists() and any(target.iterdir()):
-        raise MisuseError(f"{target} is not empty", "The result goes into a new or empty folder.")
+        raise MisuseError(f"{target} is not empty", "Write the result into a new or empty folder.")
     base, mine, incoming = disk_sides(folders, token)
     merged = merge_folders(base, mine, incoming, Work(token=token), plain_format)
     choices: dict[str, Resolution] = {}
@@ -72,8 +72,8 @@ def identify(options: argparse.Namespace, token: CancelToken) -> int:
         print_json({"best": origin.name, "ranking": rows, "sure": round(origin.sure, 4), **local_json(origin)})
         return 0
     print_lines(f"{row['score']:.2f}  {row['same_files']} same files  {row['candidate']}" for row in rows)
-    told = f", told from {origin.runner_up} by {count(origin.telling, 'file')}" if origin.runner_up else ""
-    print(f"{origin.name}, {origin.sure:.0%} sure{told}")
+    told = f", distinguished from {origin.runner_up} by {count(origin.telling, 'file')}" if origin.runner_up else ""
+    print(f"{origin.name}, {origin.sure:.0%} likely{told}")
     print(f"{len(origin.edited)} edited, {len(origin.own)} own, {len(origin.deleted)} deleted")
     for name, paths in origin.mixture.items():
         print_lines(f"as in {name}: {path}" for path in paths)

@@ -29,5 +29,5 @@ def check(options: argparse.Namespace, token: CancelToken) -> int:
     else:
         print_lines(f"{path}:{item.line}: {item.severity}: {item.text}" for item in remarks)
         if not remarks:
-            print(f"{path}: nothing to say against it")
+            print(f"{path}: no problems found")
     return 1 if bad else 0

@@ -100,7 +100,7 @@ def forget(options: argparse.Namespace, token: CancelToken) -> int:
         print_json({"forgotten": [*freed.forgotten], "freed": freed.bytes, "done": not options.dry_run})
     else:
         print_lines(freed.forgotten)
-        word = "would be forgotten" if options.dry_run else f"forgotten, {freed.bytes} bytes freed"
+        word = "would be deleted" if options.dry_run else f"deleted, {freed.bytes} bytes freed"
         print(f"{len(freed.forgotten)} {word}")
     return 0
 

@@ -42,7 +42,7 @@ def survey(options: argparse.Namespace, token: CancelToken) -> int:
             print(f"  {item.plugin.id} {item.plugin.version}  no release of it is known")
             continue
         local = f"{len(origin.edited)} edited, {len(origin.own)} own, {len(origin.deleted)} deleted"
-        print(f"  {item.plugin.id} {item.plugin.version}  from {origin.name}, {origin.sure:.0%} sure; {local}")
+        print(f"  {item.plugin.id} {item.plugin.version}  from {origin.name}, {origin.sure:.0%} likely; {local}")
         notes = [item.note, *(f"as in {name}: {', '.join(paths)}" for name, paths in origin.mixture.items())]
         print_lines(f"    {note}" for note in notes if note)
     print_lines(f"  twice: {item.one} and {item.other}, {item.why}" for item in view.doubles)
@@ -56,7 +56,7 @@ def survey(options: argparse.Namespace, token: CancelToken) -> int:
 
 
 def _survey_all(projects: list[str], options: argparse.Namespace, token: CancelToken) -> int:
-    """One line for each project; one that cannot be read is said in its line, and the others go on."""
+    """One line for each project; one that cannot be read is said in its line, and the others move on."""
     rows: list[dict[str, Any]] = []
     for project in projects:
         options.project = project
@@ -126,7 +126,7 @@ def engine(options: argparse.Namespace, token: CancelToken) -> int:
         if options.apply and not changes.is_empty:
             title = f"{sum(item.changes for item in sites)} places name {options.to}"
             back = write_changes(scan.project, changes, Stage.ENGINE, title, "asked for", Work(token=token))
-            print(f"written; the way back is {back}", file=sys.stderr)
+            print(f"written; to go back: {back}", file=sys.stderr)
         elif not options.json:
             print_data(unified_diff(changes, lambda change: (scan.project / change.path).read_bytes()))
     if options.json:

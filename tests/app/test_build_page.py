@@ -86,13 +86,13 @@ def test_a_change_by_hand_is_offered_and_a_function_set_aside_and_put_back(
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         page._set_aside("function")
     assert "raise NotImplementedError" in game.read_text()
-    assert any(row.startswith("play() set aside") for row in _rows(page))
+    assert any(row.startswith("play() switched off") for row in _rows(page))
     titles = [action.title for action in window._actions()]
-    assert "Put back: play() set aside" in titles and any(title.startswith("Build and fix") for title in titles)
+    assert "Switch on: play() switched off" in titles and any(title.startswith("Build and fix") for title in titles)
     page._causes.select(next(row.payload for row in page._causes.rows() if row.title.startswith("play()")))
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         page._return.click()
-    assert "wick.light_up(1, 2)" in game.read_text() and not any("set aside" in row for row in _rows(page))
+    assert "wick.light_up(1, 2)" in game.read_text() and not any("left out" in row for row in _rows(page))
 
 
 def test_another_default_is_settled_on_the_page_by_its_number(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:
@@ -210,7 +210,7 @@ def test_where_nothing_is_built_the_page_asks_and_offers_no_build(tree: Tree, wi
     act(crossing, "engine:sites", "apply")
     page = _show(crossing, window, qtbot)
     assert not page._build.isVisible() and page.finding.accessibleName().endswith(
-        "Look at 2 changes that nothing tells of."
+        "Check 2 changes that no tool reports."
     )
     overview = window.session.overview
     assert overview is not None

@@ -185,7 +185,7 @@ def test_a_menu_settles_a_file_a_folder_or_a_plugin(tree: Tree, window: MainWind
     words = [action.text() for action in menu.actions()]
     assert "Keep yours in all of snuffer (4 decisions)" in words
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
-        menu.actions()[words.index("Take incoming in b (2 decisions)")].trigger()
+        menu.actions()[words.index("Use the vendor's in b (2 decisions)")].trigger()
     assert {file.shown for _, file, _ in page._left()} == {"lamps.py"}
 
 
@@ -222,7 +222,7 @@ def test_pictures_both_changed_stand_side_by_side(tree: Tree, window: MainWindow
     from PySide6.QtWidgets import QLabel
 
     words = [label.text() for label in card.findChildren(QLabel)]
-    assert [word for word in words if " x 4" in word] == ["○ before, 4 x 4", "● yours, 8 x 4", "◐ incoming, 12 x 4"]
+    assert [word for word in words if " x 4" in word] == ["○ before, 4 x 4", "● yours, 8 x 4", "◐ vendor's, 12 x 4"]
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         card.take("incoming")
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
@@ -261,7 +261,7 @@ def test_a_plugin_that_is_set_aside_is_listed_and_brought_back(tree: Tree, windo
         window.session.carry_out(parse_action("route:2.0:snuffer", "aside"), "aside", why="it flickers")
     assert page._files.select(ItemOf("aside:snuffer"))
     assert any("it flickers" in line.text for block in page._text.blocks() for line in block.lines())
-    act = next(item for item in page._text.findChildren(QPushButton) if item.text() == "Set snuffer aside")
+    act = next(item for item in page._text.findChildren(QPushButton) if item.text() == "Leave snuffer out")
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         act.click()
     assert not (wick.project / "addons/snuffer").exists()
@@ -298,10 +298,10 @@ def test_content_from_elsewhere_is_shown_with_what_it_needs_before_it_comes(
     dialog = CarryDialog(window, overview.scan, old, ["a.txt", "b.txt"], window.session.carry)
     qtbot.addWidget(dialog)
     qtbot.waitUntil(lambda: dialog._go.isEnabled(), timeout=10_000)
-    assert dialog._go.text() == "Bring 1 file over" and [row.title for row in dialog._list.rows()] == ["a.txt", "b.txt"]
+    assert dialog._go.text() == "Import 1 file" and [row.title for row in dialog._list.rows()] == ["a.txt", "b.txt"]
     dialog._into.setText("more")
     dialog._into.editingFinished.emit()
-    qtbot.waitUntil(lambda: dialog._go.text() == "Bring 2 files over", timeout=10_000)
+    qtbot.waitUntil(lambda: dialog._go.text() == "Import 2 files", timeout=10_000)
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         dialog._go.click()
     assert (wick.project / "more/b.txt").read_text() == "b\n" and (wick.project / "b.txt").read_text() == "mine\n"

@@ -64,7 +64,7 @@ def test_ways_versions_and_notes_are_picked_on_the_route_page(qtbot: QtBot, wind
     place = table.field_place("snuffer", "3.0").toPoint()
     qtbot.mouseClick(table, Qt.MouseButton.LeftButton, pos=place)
     assert "3 accepts >=3" in page._detail.text()
-    other = _button(qtbot, page, "Take 2 instead")
+    other = _button(qtbot, page, "Use 2 instead")
     overview = _after(qtbot, window, lambda: qtbot.mouseClick(other, Qt.MouseButton.LeftButton))
     assert [step.to for step in overview.route.leg.plugins] == ["2"]
     undecide = _button(qtbot, page, "Undecide")
@@ -104,12 +104,12 @@ def test_items_are_gone_through_and_settled_by_their_numbers(qtbot: QtBot, windo
     assert overview is not None
     window.show_stage(Stage.ROUTE)
     page = window.pages[Stage.ROUTE]
-    assert "0 of 1 plugin can come; 1 needs you" in page.finding.accessibleName()
+    assert "0 of 1 plugin can move; 1 needs you" in page.finding.accessibleName()
     (open_item,) = overview.route.items
     way = next(number for number, item in enumerate(open_item.options, 1) if item.id == "aside")
     page.setFocus()
     overview = _after(qtbot, window, lambda: qtbot.keyClick(QApplication.focusWidget(), str(way)))
-    assert "0 of 1 plugin can come; 1 stays behind, as you decided" in page.finding.accessibleName()
+    assert "0 of 1 plugin can move; 1 stays on the old release, as you decided" in page.finding.accessibleName()
     assert overview.logbook[-1].title == f"decided: {open_item.title} · {open_item.options[way - 1].title}"
     titles: list[str] = []
     for _ in overview.items:
@@ -145,7 +145,7 @@ def test_places_that_name_another_release_are_settled_on_the_engine_page(
     assert window.session.overview is not None
     rope = next(item for item in window.session.overview.engine.items if "toys/rope/" in item.place)
     page.go_to(rope)
-    follow = _button(qtbot, page, "Let it name 2.0 as well")
+    follow = _button(qtbot, page, "Change it to 2.0 as well")
     _after(qtbot, window, lambda: qtbot.mouseClick(follow, Qt.MouseButton.LeftButton))
     keep = _button(qtbot, page, "Leave it as it is")
     overview = _after(qtbot, window, lambda: qtbot.mouseClick(keep, Qt.MouseButton.LeftButton))

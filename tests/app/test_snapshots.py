@@ -119,13 +119,13 @@ def test_the_store_is_looked_at_verified_and_made_smaller(qtbot: QtBot, tree: Tr
     dialog._last.setValue(2)
     dialog._daily.setValue(0)
     dialog._forget.click()
-    assert dialog._forget.text() == "Forget 2 snapshots for good" and len(crossing.store.list()) == 5
+    assert dialog._forget.text() == "Delete 2 snapshots permanently" and len(crossing.store.list()) == 5
     dialog._last.setValue(3)  # another policy has to be asked for again
-    assert dialog._forget.text() == "Forget the others…"
+    assert dialog._forget.text() == "Delete the others…"
     dialog._forget.click()
     dialog._forget.click()
     qtbot.waitUntil(is_idle)
-    qtbot.waitUntil(lambda: "1 snapshot forgotten" in dialog._said.text())
+    qtbot.waitUntil(lambda: "1 snapshot deleted" in dialog._said.text())
     assert [item.note for item in crossing.store.list()][1:] == ["number 1", "number 2", "number 3"]
     pack = max(crossing.store.packs_folder.iterdir(), key=lambda path: path.stat().st_size)
     data = bytearray(pack.read_bytes())

@@ -64,19 +64,19 @@ def test_crossing_by_hand_and_undo_back_to_the_start(qtbot: QtBot, window: MainW
     _press(qtbot, window, Stage.SURVEY, "Build and run it now")
     window.show_stage(Stage.PLUGINS)
     take = next(
-        item for item in window.pages[Stage.PLUGINS].findChildren(QPushButton) if item.text().startswith("Take 2")
+        item for item in window.pages[Stage.PLUGINS].findChildren(QPushButton) if item.text().startswith("Update to 2")
     )
     assert not take.isEnabled()
     card = next(item for item in window.findChildren(DecisionCard) if not item.is_decided)
     with qtbot.waitSignal(window.session.overview_changed, timeout=30_000):
         card.take("incoming")
     _settled(qtbot, window)
-    _press(qtbot, window, Stage.PLUGINS, "Take it back")
+    _press(qtbot, window, Stage.PLUGINS, "Reopen")
     window.show_stage(Stage.PLUGINS)
     with qtbot.waitSignal(window.session.overview_changed, timeout=30_000):
         qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_1)
     _settled(qtbot, window)
-    _press(qtbot, window, Stage.PLUGINS, "Take 2")
+    _press(qtbot, window, Stage.PLUGINS, "Update to 2")
     assert "step_8 = 'mine'" in addon.read_text() and "version = 2" in (addon.parent / "addon.ini").read_text()
     _press(qtbot, window, Stage.ENGINE, "Point the project at 2.0")
     _press(qtbot, window, Stage.BUILD, "Build")

@@ -184,7 +184,7 @@ def test_engine_and_fix_show_first_and_write_when_told(tree: Tree) -> None:
     diff = run("fix", wick.shelf / "notes.rules.toml", wick.project, *named).stdout
     assert "+wick.ignite()  # light_up" in diff and listing(wick.project) == before
     done = run("fix", wick.shelf / "notes.rules.toml", wick.project, "--apply", *named)
-    assert done.returncode == 0 and "the way back is snapshot" in done.stderr
+    assert done.returncode == 0 and "to go back: snapshot" in done.stderr
     assert "ignite" in (wick.project / "more.py").read_text()
     assert run("engine", wick.project, "--to", "2.0", "--apply", *named).returncode == 0
     assert "wick = 2.0   ; engine" in (wick.project / "candle.ini").read_text()

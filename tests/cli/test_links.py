@@ -46,7 +46,7 @@ def test_nothing_dangles_and_bad_calls_are_told(tree: Tree, tmp_path: Path) -> N
     profile = tmp_path / "grove.profile.toml"
     profile.write_text(profile_text("json"))
     done = run("links", before, "--profile", profile, "--before", before)
-    assert done.returncode == 0 and done.stdout == "nothing dangles\n"
+    assert done.returncode == 0 and done.stdout == "no missing references\n"
     assert run("links", before, "--profile", profile, "--before", "no-such-snapshot").returncode == 2
     assert run("links", tmp_path / "none", "--profile", profile, "--before", before).returncode == 2
     profile.write_text(profile_text("json").replace('key = ["uid"]', 'key = ["uid"]\npattern = "x"'))

@@ -33,7 +33,7 @@ from fernshale.core.crossing.project.scan import ProjectScan
 _STATES: dict[ContentState, tuple[str, str, Tone]] = {
     "copy": ("○", "comes", "mine"),
     "same": ("●", "is there already", "base"),
-    "differs": ("◆", "something else stands there", "alarm"),
+    "differs": ("◆", "another file has that place", "alarm"),
 }
 
 
@@ -52,13 +52,16 @@ class PickDialog(QDialog):
 
     def __init__(self, parent: QWidget | None, folder: Path) -> None:
         super().__init__(parent)
-        self.setWindowTitle("What shall come")
+        self.setWindowTitle("Choose files to import")
         self.resize(620, 520)
         self._folder = folder
         column = QVBoxLayout(self)
         column.addWidget(heading_label(self, f"From {printable(str(folder))}"))
         column.addWidget(
-            quiet_label(self, "Files and folders; with Ctrl or Shift several. What they need is found afterwards.")
+            quiet_label(
+                self,
+                "Files and folders; select several with Ctrl or Shift. Their dependencies are found in the next step.",
+            )
         )
         self._model = QFileSystemModel(self)
         self._model.setReadOnly(True)
@@ -75,7 +78,7 @@ class PickDialog(QDialog):
         foot = QHBoxLayout()
         foot.addStretch(1)
         foot.addWidget(button(self, "Not now", self.reject))
-        self._go = button(self, "See what they need", self.accept, main=True)
+        self._go = button(self, "Find dependencies", self.accept, main=True)
         self._go.setEnabled(False)
         foot.addWidget(self._go)
         column.addLayout(foot)
@@ -100,31 +103,31 @@ class CarryDialog(WorkingDialog):
         bring: Callable[[ImportPlan, bool], None],
     ) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Bring content over")
+        self.setWindowTitle("Import content")
         self.resize(820, 520)
         self._scan, self._source, self._chosen, self._bring = scan, source, chosen, bring
         self._plan: ImportPlan | None = None
         column = QVBoxLayout(self)
         column.addWidget(heading_label(self, f"From {printable(str(source))}"))
         into = QHBoxLayout()
-        words = quiet_label(self, "The folder of this project that stands for it (nothing: the project itself)")
+        words = quiet_label(self, "The folder of this project that matches it (empty: the project itself)")
         into.addWidget(words, 1)
         self._into = QLineEdit(self)
-        self._into.setAccessibleName("The folder of this project that stands for it")
+        self._into.setAccessibleName("The folder of this project that matches it")
         self._into.editingFinished.connect(self._look)
         into.addWidget(self._into, 1)
         column.addLayout(into)
         self._said = quiet_label(self, "")
         column.addWidget(self._said)
-        self._list = RowList(self, "What would come")
+        self._list = RowList(self, "Files to import")
         column.addWidget(self._list, 1)
-        self._over = QCheckBox("Also where something else stands in its place", self)
+        self._over = QCheckBox("Also replace other files that have the same place", self)
         self._over.toggled.connect(lambda _on: self._show())
         column.addWidget(self._over)
         foot = QHBoxLayout()
         foot.addStretch(1)
         foot.addWidget(button(self, "Not now", self.reject))
-        self._go = button(self, "Bring it over", self._on_go, main=True)
+        self._go = button(self, "Import", self._on_go, main=True)
         foot.addWidget(self._go)
         column.addLayout(foot)
         self._runner.succeeded.connect(self._on_plan)
@@ -134,7 +137,7 @@ class CarryDialog(WorkingDialog):
     def _look(self) -> None:
         into = self._into.text().strip()
         self._go.setEnabled(False)
-        self._said.setText("Looking at what it needs …")
+        self._said.setText("Finding dependencies…")
         self._runner.start(
             "looking",
             lambda work: plan_import(self._scan, self._source, self._chosen, into, work.token),
@@ -168,7 +171,7 @@ class CarryDialog(WorkingDialog):
         self._said.setText(
             f"{count(len(self._chosen), 'file')} chosen, {needed} more needed, {len(plan.unmet)} missing."
         )
-        self._go.setText(f"Bring {count(number, 'file')} over")
+        self._go.setText(f"Import {count(number, 'file')}")
         self._go.setEnabled(bool(number))
 
     def _on_go(self) -> None:

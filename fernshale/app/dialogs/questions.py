@@ -49,8 +49,8 @@ def ask_trust(parent: QWidget, profile: Profile) -> bool:
     box = QMessageBox(parent)
     box.setWindowTitle("Run commands?")
     box.setText(f"{profile.title}'s profile wants to run commands on this machine.")
-    box.setInformativeText(f"{profile.path}\n\n" + "\n".join(lines) + "\n\nIt is asked again when the file changes.")
-    yes = box.addButton("Let it run these", QMessageBox.ButtonRole.AcceptRole)
+    box.setInformativeText(f"{profile.path}\n\n" + "\n".join(lines) + "\n\nYou are asked again when the file changes.")
+    yes = box.addButton("Allow these commands", QMessageBox.ButtonRole.AcceptRole)
     box.addButton("Not now", QMessageBox.ButtonRole.RejectRole)
     box.exec()
     return box.clickedButton() is yes
@@ -82,7 +82,7 @@ def show_error(parent: QWidget, error: object) -> None:
 
 def choose_editor(parent: QWidget) -> None:
     """Ask for the editor command."""
-    words = "The command that opens your editor; {file} and {line} stand for the place."
+    words = "The command that opens your editor. {file} and {line} are replaced by the place."
     text, good = QInputDialog.getText(parent, "Your editor", words, QLineEdit.EchoMode.Normal, editor_command())
     if good:
         QSettings().setValue(SETTING, text.strip())
@@ -90,16 +90,18 @@ def choose_editor(parent: QWidget) -> None:
 
 def ask_why(parent: QWidget, title: str) -> str | None:
     """A reason, which is kept with the decision; None where it was thought better of."""
-    why, agreed = QInputDialog.getText(parent, title, "Why? It is kept with the decision and stands in the report.")
+    why, agreed = QInputDialog.getText(
+        parent, title, "Why? The reason is kept with the decision and shown in the report."
+    )
     return why.strip() if agreed else None
 
 
 class CheckDialog(QDialog):
     """A behaviour to try: what it is called, how it is tried, and what is to be seen."""
 
-    _WAYS = ("by hand", "the log says", "the log never says", "a command ends well")
+    _WAYS = ("by hand", "the log contains", "the log does not contain", "a command ends well")
     _HINTS = (
-        "What to do, and what is to be seen",
+        "What to do, and what you should see",
         "A pattern that a line of the log fits",
         "A pattern that no line of the log fits",
         "The command with its arguments, as in a shell",

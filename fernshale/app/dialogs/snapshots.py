@@ -65,7 +65,7 @@ class SnapshotDialog(WorkingDialog):
         self._snapshots = [item for item in taken if item.tree == str(crossing.setup.project)]
         column = QVBoxLayout(self)
         row = QHBoxLayout()
-        row.addWidget(_short(self, "What is different from"))
+        row.addWidget(_short(self, "Differences to"))
         self._from = self._choice(
             "The earlier snapshot", [(_words(item), item.id) for item in reversed(self._snapshots)]
         )
@@ -77,12 +77,12 @@ class SnapshotDialog(WorkingDialog):
         column.addLayout(row)
         self._said = quiet_label(self, "")
         column.addWidget(self._said)
-        self._pane = ChangesPane(self, "What differs")
+        self._pane = ChangesPane(self, "Differences")
         column.addWidget(self._pane, 1)
         foot = QHBoxLayout()
         foot.addWidget(quiet_label(self, "Bringing back is a step like any other: it can be undone."), 1)
-        self._one = button(self, "Bring the chosen back", self._on_one)
-        self._all = button(self, "Bring everything back", self._on_all)
+        self._one = button(self, "Restore the selected files", self._on_one)
+        self._all = button(self, "Restore everything", self._on_all)
         for made in (self._one, self._all):
             foot.addWidget(made)
         foot.addWidget(button(self, "Close", self.reject, main=True))
@@ -144,7 +144,7 @@ class SnapshotDialog(WorkingDialog):
     def _enable(self, differs: bool, to_now: bool) -> None:
         for made in (self._one, self._all):
             made.setEnabled(differs and to_now)
-            made.setToolTip("" if to_now else "Compare with now to bring something back.")
+            made.setToolTip("" if to_now else "Compare with the current project to restore files.")
 
     def _on_one(self) -> None:
         if path := self._pane.current():
@@ -194,7 +194,7 @@ class WayBackDialog(QDialog):
         window, title, go = {
             "back to": ("Undo back to here", f"{several} back, to before: {entry.title}", f"Undo {several}"),
             "undo": ("Undo a step", entry.title, "Undo it"),
-            "redo": ("Do a step again", entry.title, "Do it again"),
+            "redo": ("Redo a step", entry.title, "Redo"),
         }[what]
         self.setWindowTitle(window)
         self.resize(940, 520)
@@ -204,7 +204,7 @@ class WayBackDialog(QDialog):
         column.addWidget(heading)
         self._said = quiet_label(self, "")
         column.addWidget(self._said)
-        self._pane = ChangesPane(self, "What it would change")
+        self._pane = ChangesPane(self, "Changes")
         column.addWidget(self._pane, 1)
         foot = QHBoxLayout()
         foot.addStretch(1)
@@ -219,7 +219,7 @@ class WayBackDialog(QDialog):
         files = way.changes.files
         self._go.setEnabled(bool(way.changes.changes) and not obstacles)
         if obstacles:
-            self._said.setText(f"◆ {count(len(obstacles), 'file')} in the way; nothing can be changed.")
+            self._said.setText(f"◆ {count(len(obstacles), 'file')} in the way. Nothing was changed.")
             self._pane.say("\n".join(obstacles))
             return
         stays = "" if way.is_exact else " Later changes of other lines and files stay."
@@ -261,15 +261,15 @@ class StoreDialog(WorkingDialog):
         policy.addWidget(_short(self, "and the latest of each of the last"))
         self._daily = self._number("Days", 14)
         policy.addWidget(self._daily)
-        policy.addWidget(quiet_label(self, "days; what crossings need stays."))
-        self._forget = button(self, "Forget the others…", self._on_policy)
+        policy.addWidget(quiet_label(self, "days. Snapshots that crossings need are kept."))
+        self._forget = button(self, "Delete the others…", self._on_policy)
         policy.addWidget(self._forget)
         column.addLayout(policy)
         foot = QHBoxLayout()
         self._verify = button(
             self, "Verify", self._on_verify, hint="Read everything and see whether it is as it was put in"
         )
-        self._one = button(self, "Forget the chosen one…", self._on_one)
+        self._one = button(self, "Delete the selected one…", self._on_one)
         self._stop = button(self, "Stop", self._on_stop)
         foot.addWidget(self._verify)
         foot.addWidget(self._one)
@@ -329,19 +329,19 @@ class StoreDialog(WorkingDialog):
     def _on_one(self) -> None:
         id = self._list.current()
         if isinstance(id, str):
-            self._ask([id], self._one, "Forget it for good")
+            self._ask([id], self._one, "Delete it permanently")
 
     def _on_policy(self) -> None:
         if not self._last.value() and not self._daily.value():
-            self._said.setText("A policy has to keep something.")
+            self._said.setText("A policy must keep at least one snapshot.")
             return
         policy = Policy(self._last.value(), self._daily.value())
         found = delete_by_policy(self._store, policy, "", Work(), dry_run=True)
         if not found.forgotten:
             self._unsure()
-            self._said.setText("There is nothing to forget by that.")
+            self._said.setText("This policy deletes no snapshot.")
             return
-        self._ask(policy, self._forget, f"Forget {count(len(found.forgotten), 'snapshot')} for good")
+        self._ask(policy, self._forget, f"Delete {count(len(found.forgotten), 'snapshot')} permanently")
 
     def _ask(self, what: list[str] | Policy, made: QPushButton, words: str) -> None:
         """The first press asks, the second does it."""
@@ -349,7 +349,7 @@ class StoreDialog(WorkingDialog):
             self._unsure()
             self._sure = what
             made.setText(words)
-            self._said.setText("Press once more; what is forgotten cannot be brought back.")
+            self._said.setText("Press again to confirm. Deleted snapshots cannot be restored.")
             return
         self._unsure()
 
@@ -362,8 +362,8 @@ class StoreDialog(WorkingDialog):
 
     def _unsure(self) -> None:
         self._sure = None
-        self._one.setText("Forget the chosen one…")
-        self._forget.setText("Forget the others…")
+        self._one.setText("Delete the selected one…")
+        self._forget.setText("Delete the others…")
         self._said.setText("")
 
     def _start(self, title: str, work: Callable[..., object]) -> None:
@@ -384,7 +384,7 @@ class StoreDialog(WorkingDialog):
         if isinstance(result, StoreCheck):
             self._end(_verdict_words(result))
         elif isinstance(result, Freed):
-            self._look(f"{count(len(result.forgotten), 'snapshot')} forgotten, {size_words(result.bytes)} freed.")
+            self._look(f"{count(len(result.forgotten), 'snapshot')} deleted, {size_words(result.bytes)} freed.")
         elif isinstance(result, dict):
             self._fill(result)
             self._end(self._then)

@@ -78,9 +78,9 @@ class EnginePage(Page):
         right = [item for item in view.sites if not item.changes and not item.trouble]
         troubled = [item for item in view.sites if item.trouble]
         parts: tuple[tuple[Tone, int, str], ...] = (
-            ("mine", len(right), "says what it should"),
+            ("mine", len(right), "correct"),
             ("incoming", pending, "will be changed"),
-            ("alarm", len(troubled), "left as it is, look at it"),
+            ("alarm", len(troubled), "unchanged, please check"),
         )
         bars = [Bar("places", parts, f"{len(right)} of {len(view.sites)} right")]
         if view.stale:
@@ -118,7 +118,7 @@ class EnginePage(Page):
         self._written = (*diff_lines(text), *gone)
         said = view.regenerated
         mark = "◆" if said is not None and said.status else "●"
-        self._said.setText(f"{mark} the generator said: {said.said}" if said is not None and said.said else "")
+        self._said.setText(f"{mark} the generator printed: {said.said}" if said is not None and said.said else "")
         self._apply.setVisible(not changes.is_empty)
         self._apply.setText(f"Point the project at {overview.setup.to}")
         again = overview.scan.profile.commands.regenerate is not None and changes.is_empty

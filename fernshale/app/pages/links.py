@@ -56,31 +56,31 @@ class LinksPage(Page):
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, session)
         self._overview: Overview | None = None
-        self._chart = HangingChart(self, "What hangs on what is missing", "what is missing", "what uses it")
+        self._chart = HangingChart(self, "Missing references and what uses them", "missing", "used by")
         self._chart.chosen.connect(self._go)
         self.column.addWidget(self._chart)
         split = QSplitter(Qt.Orientation.Horizontal, self)
         split.setHandleWidth(14)
-        left = Card(split, "To settle")
-        self._list = RowList(left, "To settle", wrap=True)
+        left = Card(split, "To resolve")
+        self._list = RowList(left, "To resolve", wrap=True)
         self._list.chosen.connect(self._show)
         left.body.addWidget(self._list, 1)
         right = QSplitter(Qt.Orientation.Vertical, split)
         right.setHandleWidth(10)
         self._sides = QSplitter(Qt.Orientation.Horizontal, right)
         self._sides.setHandleWidth(10)
-        self._was_card = Card(self._sides, "What it meant")
-        self._was = AnnotatedText(self._was_card, "What it meant", has_words=False)
+        self._was_card = Card(self._sides, "Before")
+        self._was = AnnotatedText(self._was_card, "Before", has_words=False)
         self._was_card.body.addWidget(self._was)
-        self._is_card = Card(self._sides, "What it would be")
-        self._is = AnnotatedText(self._is_card, "What it would be", has_words=False)
+        self._is_card = Card(self._sides, "After")
+        self._is = AnnotatedText(self._is_card, "After", has_words=False)
         self._is_card.body.addWidget(self._is)
         self._card = Card(right, "What will be written")
         row = QHBoxLayout()
         row.setContentsMargins(11, 7, 9, 5)
         row.setSpacing(6)
         self._ways = QComboBox(self._card)
-        self._ways.setAccessibleName("Ways to settle it")
+        self._ways.setAccessibleName("Options")
         self._ways.currentIndexChanged.connect(self._show_way)
         row.addWidget(self._ways, 1)
         self._apply = button(self._card, "Relink", self._on_apply, main=True)
@@ -113,7 +113,7 @@ class LinksPage(Page):
         rows = [row for item in view.dangling if (row := _dangling_row(item))]
         if any(open_item.key == _TOGETHER for open_item in view.items):
             uses = sum(len(item.uses) for item in view.sure)
-            words = f"{count(len(view.sure), 'link')} with a sure successor"
+            words = f"{count(len(view.sure), 'link')} with a high-confidence replacement"
             rows.insert(
                 0, Row(words, "relinked together, as one step", count(uses, "use"), "●", "mine", payload=_TOGETHER)
             )
@@ -126,7 +126,7 @@ class LinksPage(Page):
         rows += [
             Row(
                 item.id,
-                "dangles, and was left so by decision",
+                "missing, left so by your decision",
                 count(len(item.uses), "use"),
                 "–",
                 "quiet",
@@ -148,7 +148,7 @@ class LinksPage(Page):
         rows += [
             Row(
                 item.id,
-                "dangled before the crossing began",
+                "missing before the crossing began",
                 count(len(item.uses), "use"),
                 "–",
                 "quiet",
@@ -236,9 +236,9 @@ class LinksPage(Page):
         self._said.setText("")
         if self._overview is None or not isinstance(way, str):
             key = self._list.current()
-            words = "choose something to settle at the left" if key and key != _SETTLED else "nothing is left to settle"
+            words = "select an item on the left" if key and key != _SETTLED else "nothing is open"
             if unmet or str(key).startswith(("doubled:", "links:", "file:")):
-                words = "nothing is known that would settle it; it has to be mended by hand, or left so"
+                words = "no option is known; change it by hand or leave it"
             self._text.show_lines((LineRow("", "plain", "", words),))
             self._card.set_title("What will be written")
             return
@@ -266,7 +266,7 @@ class LinksPage(Page):
         else:
             evidence = next((each.evidence for each in self._options() if each.id == way), ())
             told = "; ".join(dict.fromkeys(part for part in (*evidence, unmet[0].expect.why) if part))
-            verb = {"drop": "Take it out", "set": "Set it"}.get(way.partition(" ")[0], "Put it in")
+            verb = {"drop": "Remove it", "set": "Set it"}.get(way.partition(" ")[0], "Put it in")
             self._write(lambda: preview_mending(scan, unmet, way), verb, told)
 
     def _write(self, make: Callable[[], ChangeSet], verb: str, why: str) -> None:
@@ -290,8 +290,8 @@ class LinksPage(Page):
         split = [each.id for each in item.candidates if each.slots]
         goal = split[0] if way == "split" and split else way
         for card, document, side, id, words in (
-            (self._was_card, self._was, linkage.before, item.id, "What it meant"),
-            (self._is_card, self._is, linkage.now, goal, "What it would be"),
+            (self._was_card, self._was, linkage.before, item.id, "Before"),
+            (self._is_card, self._is, linkage.now, goal, "After"),
         ):
             path, text, line = declaration(side, item, id)
             card.set_title(words, path.rpartition("/")[2])
@@ -327,9 +327,9 @@ class LinksPage(Page):
 def _nothing_row(index: LinkIndex) -> Row:
     """What was looked at where nothing is to be settled."""
     if not index.rules.all:
-        return Row("The profile says nothing of links", "so none are looked at", "", "·", "quiet", payload=_SETTLED)
+        return Row("The profile does not describe links", "so none are looked at", "", "·", "quiet", payload=_SETTLED)
     words = f"{count(len(index.ids_used()), 'id')} used in {count(len(index.files), 'file')}; each leads somewhere"
-    return Row("Nothing dangles", words, "", "●", "mine", payload=_SETTLED)
+    return Row("No missing references", words, "", "●", "mine", payload=_SETTLED)
 
 
 def _thread(item: MissingReference) -> Thread:
@@ -354,10 +354,10 @@ def _dangling_row(item: MissingReference) -> Row:
     if sure:
         words = "became " + " and ".join(way.id for way in item.sure)
     elif item.candidates:
-        words = f"may be {item.candidates[0].id}, {item.candidates[0].score:.0%} sure"
+        words = f"may be {item.candidates[0].id}, {item.candidates[0].score:.0%} likely"
     else:
         words = "nothing is known that it could be"
-    what = "a file that is gone" if item.is_file else f"was declared in {item.was}"
+    what = "a file that is missing" if item.is_file else f"was declared in {item.was}"
     return Row(
         item.id,
         f"{words}; {what}",

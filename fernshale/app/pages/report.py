@@ -82,7 +82,7 @@ class ReportView(QWidget):
         row.addWidget(button(card, "Copy", self._copy, hint="What is shown, as text"))
         row.addWidget(button(card, "Patches …", self._patches, hint="Each step as a patch that git applies"))
         row.addWidget(
-            button(card, "Hand the way on …", self._hand_on, hint="Decisions, rules and checks for the next project")
+            button(card, "Export the playbook…", self._hand_on, hint="Decisions, rules and checks for the next project")
         )
         row.addStretch(1)
         self._said = quiet_label(card, "")
@@ -147,7 +147,7 @@ class ReportView(QWidget):
         if overview is None or crossing is None:
             return
         start = f"{overview.setup.project.name}.way.toml"
-        name, _ = QFileDialog.getSaveFileName(self, "Hand the way on", start, "Way of a crossing (*.way.toml)")
+        name, _ = QFileDialog.getSaveFileName(self, "Export the playbook", start, "Playbook of a crossing (*.way.toml)")
         if name:
 
             def work() -> None:
@@ -181,10 +181,10 @@ def _ink() -> dict[str, str]:
 
 # What paying a debt is called, by its way.
 _BACK: Mapping[DebtKind, str] = {
-    "plugin": "Bring it back",
-    "code": "Bring it back",
-    "member": "Bring it back",
-    "line": "Take it out",
+    "plugin": "Return it",
+    "code": "Return it",
+    "member": "Return it",
+    "line": "Remove it",
 }
 
 
@@ -202,7 +202,7 @@ class DebtsView(QWidget):
         column.setSpacing(10)
         self.finding = FindingLabel(self)
         column.addWidget(self.finding)
-        card = Card(self, "Set aside, to come back to")
+        card = Card(self, "Debts")
         self._list = RowList(card, "Debts", wrap=True)
         self._list.chosen.connect(self._show)
         card.body.addWidget(self._list, 1)
@@ -211,7 +211,7 @@ class DebtsView(QWidget):
         card.body.addWidget(self._detail)
         row = QHBoxLayout()
         row.setContentsMargins(11, 6, 9, 9)
-        self._back = button(card, "Bring it back", self._on_back, main=True, hint="As a step that can be undone")
+        self._back = button(card, "Return it", self._on_back, main=True, hint="As a step that can be undone")
         row.addWidget(self._back)
         row.addStretch(1)
         card.body.addLayout(row)
@@ -225,7 +225,7 @@ class DebtsView(QWidget):
         self._owed = find_outstanding(overview, crossing)
         self.count_changed.emit(len(self._owed))
         ready = sum(bool(item.ready) for item in self._owed)
-        parts: FindingParts = (("plain", "Nothing is set aside."),)
+        parts: FindingParts = (("plain", "No debts."),)
         if self._owed:
             words = f"{ready} of them can be paid now." if ready else "nothing of it can be paid yet."
             parts = (("strong", count(len(self._owed), "debt")), ("plain", "; "), ("mine" if ready else "plain", words))
@@ -240,7 +240,7 @@ class DebtsView(QWidget):
         item = next((item for item in self._owed if item.key == payload), None)
         self._back.setVisible(item is not None)
         self._back.setText(_BACK[item.kind] if item else "")
-        nothing = "Whatever is set aside on the way stands here until it is back."
+        nothing = "Code and plugins that were left out are listed here until they are back."
         self._detail.setText(f"{item.why}\n{item.place}" if item else nothing)
 
     def _on_back(self) -> None:

@@ -61,8 +61,8 @@ class RoutePage(Page):
         table.body.addWidget(foot)
         lower = QSplitter(Qt.Orientation.Horizontal, self)
         lower.setHandleWidth(14)
-        ways = Card(lower, "The way, and what it costs")
-        self._ways = RowList(ways, "The way, and what it costs")
+        ways = Card(lower, "Routes and their cost")
+        self._ways = RowList(ways, "Routes and their cost")
         self._ways.activated_row.connect(self._on_way)
         self._ways.link_clicked.connect(self._on_way)
         ways.body.addWidget(self._ways)
@@ -129,7 +129,9 @@ class RoutePage(Page):
             self._show_item(view.items[0])
         else:
             clear_layout(self._ways_out)
-            self._detail.setText("Nothing here needs you. Pick a plugin for its reasons, a release to go over it.")
+            self._detail.setText(
+                "Nothing here needs you. Select a plugin to see the reasons, or a release to stop at it."
+            )
 
     def _show_item(self, item: Item) -> None:
         clear_layout(self._ways_out)
@@ -150,7 +152,7 @@ class RoutePage(Page):
             if item.version != step.to and item.readiness != "nothing" and not item.is_here
         ]
         for item in others[-2:]:
-            title = f"Take {item.version} instead"
+            title = f"Use {item.version} instead"
             self._ways_out.addWidget(button(self, title, self._choosing(key, f"version {item.version}", title)))
         if step.action == "update":
             title = f"Hold {step.from_} back"
@@ -189,9 +191,9 @@ class RoutePage(Page):
         if note is None:
             return
         if note.dealt:
-            self.session.withdraw(note.key, "a note is open again")
+            self.session.withdraw(note.key, "note marked as open")
         else:
-            self.session.carry_out(Choose(note.key, "dealt"), "a note is dealt with")
+            self.session.carry_out(Choose(note.key, "dealt"), "note marked as dealt with")
 
 
 def _columns(view: RouteView, overview: Overview) -> tuple[MatrixColumn, ...]:
@@ -208,7 +210,7 @@ def _columns(view: RouteView, overview: Overview) -> tuple[MatrixColumn, ...]:
             remark, tone = "stop", "mine"
         elif view.faults.get(item.version):
             remark, tone = "known fault", "alarm"
-        hint = "; ".join((f"go over {item.version}, or not", *view.faults.get(item.version, ())))
+        hint = "; ".join((f"stop at {item.version}, or not", *view.faults.get(item.version, ())))
         columns.append(MatrixColumn(item.version, remark, tone, item.version in (setup.from_, *view.stops), hint))
     return tuple(columns)
 
@@ -243,7 +245,7 @@ def _way_row(way: RouteOption, chosen: bool, most: int) -> Row:
     waiting = sum(leg.waiting for leg in way.legs)
     costs = "; ".join(f"{leg.leg.from_} → {leg.leg.to}: {count(leg.places, 'place')}" for leg in way.legs)
     more = f" · {count(waiting, 'plugin waits', 'plugins wait')}" if waiting else ""
-    right = "chosen" if chosen else "go this way"
+    right = "chosen" if chosen else "choose this route"
     glyph = "●" if chosen else "○"
     return Row(way.title, costs + more, right, glyph, "mine", bar=places / most, payload=way.stops, link=not chosen)
 
@@ -260,7 +262,7 @@ def _cost_rows(item: LegEstimate) -> list[Row]:
     most = max(item.known.values(), default=1)
     rows += [Row(title, right=str(amount), bar=amount / most, tone="mine") for title, amount in item.known.items()]
     if item.gone:
-        rows.append(Row("Names you use that are gone", right=count(len(item.gone), "name"), heading=True))
+        rows.append(Row("Names you use that were removed", right=count(len(item.gone), "name"), heading=True))
         shown = list(item.gone.items())[:_MOST_NAMES]
         rows += [Row(name, right=count(uses, "use"), code=True) for name, uses in shown]
     return rows
@@ -270,11 +272,11 @@ def _note_rows(notes: tuple[NoteUse, ...]) -> tuple[Row, ...]:
     rows: list[Row] = []
     source = ""
     for item in sorted(notes, key=lambda item: not item.concerns):
-        part = item.source if item.concerns else "Does not touch what you use"
+        part = item.source if item.concerns else "About things you do not use"
         if part != source:
             rows.append(Row(part, heading=True))
             source = part
-        uses = f"{count(item.uses, 'use')} of what it names" if item.uses else ""
+        uses = f"{count(item.uses, 'use')} in your project" if item.uses else ""
         rows.append(
             Row(
                 item.point.text.replace("`", "").replace("*", ""),

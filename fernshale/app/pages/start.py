@@ -33,19 +33,20 @@ class StartPage(QWidget):
         title.setFont(text_font(26, True))
         column.addWidget(title)
         words = quiet_label(
-            self, "Takes a game project to a newer engine release: the original stays safe, no edit of yours is lost."
+            self,
+            "Moves a game project to a newer engine release. The original stays safe, and none of your edits is lost.",
         )
         words.setFont(text_font(14))
         column.addWidget(words)
         split = QSplitter(Qt.Orientation.Horizontal, self)
         split.setHandleWidth(20)
-        known = Card(split, "Crossings to go on with")
-        self._list = RowList(known, "Crossings to go on with")
+        known = Card(split, "Your crossings")
+        self._list = RowList(known, "Your crossings")
         self._list.activated_row.connect(self._resume)
         known.body.addWidget(self._list)
         row = QHBoxLayout()
         row.setContentsMargins(11, 8, 9, 9)
-        self._go_on = button(known, "Go on", lambda: self._resume(self._list.current()), main=True)
+        self._go_on = button(known, "Resume", lambda: self._resume(self._list.current()), main=True)
         row.addWidget(self._go_on)
         row.addStretch(1)
         known.body.addLayout(row)
@@ -67,9 +68,7 @@ class StartPage(QWidget):
         machine = Card(right, "This machine")
         machine.body.setContentsMargins(14, 10, 14, 12)
         missing = missing_tools()
-        said = (
-            "Nothing is missing that is known of." if not missing else "◆ Not found here: " + ", ".join(missing) + "."
-        )
+        said = "All required tools were found." if not missing else "◆ Not found here: " + ", ".join(missing) + "."
         machine.body.addWidget(quiet_label(machine, said))
         side.addWidget(machine)
         side.addStretch(1)
@@ -83,7 +82,7 @@ class StartPage(QWidget):
     def refresh(self) -> None:
         """Read the crossings anew."""
         rows = tuple(_row(crossing) for crossing in all_crossings()[:50])
-        self._list.set_rows(rows or (Row("None yet; they appear here once begun", heading=True),))
+        self._list.set_rows(rows or (Row("None yet. Open a project folder to start one.", heading=True),))
         self._go_on.setEnabled(bool(rows))
 
     def _resume(self, payload: object) -> None:

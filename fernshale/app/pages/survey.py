@@ -79,7 +79,7 @@ class SurveyPage(Page):
         for table in (self._sites, self._files):
             self._lists.addWidget(table)
         self._left.body.addWidget(self._lists)
-        self._mine = button(self._left, "This is mine", lambda: self._give("own"), hint="Give it the role own")
+        self._mine = button(self._left, "This is mine", lambda: self._give("own"), hint="Give it the role “own”")
         self._back = button(self._left, "As the profile says", lambda: self._give(""))
         self._all = button(self._left, "All places", lambda: self._map.pick(None))
         add_in_turn(self._left.head, (self._mine, self._back, self._all))
@@ -95,7 +95,10 @@ class SurveyPage(Page):
         row.setSpacing(6)
         self._take = button(today, "Build and run it now", self._on_take, main=True)
         self._skip = button(
-            today, "Go on without", self._on_skip, hint="What was broken before cannot be told apart later"
+            today,
+            "Continue without",
+            self._on_skip,
+            hint="Later errors cannot be distinguished from those that were there before",
         )
         add_in_turn(row, (self._take, self._skip))
         self._ways = QHBoxLayout()
@@ -158,7 +161,7 @@ class SurveyPage(Page):
     def _give(self, role: str) -> None:
         part = self._map.current()
         if isinstance(part, tuple) and part[1]:
-            words = f"{part[1]} is yours" if role else f"{part[1]} has its role from the profile again"
+            words = f"{part[1]} is yours" if role else f"{part[1]} has the role of the profile again"
             self.session.carry_out(AssignRole(TreePath(part[1]), role), words)
 
     # -- the baseline, and what needs you before it
@@ -166,10 +169,10 @@ class SurveyPage(Page):
     def _show_baseline(self, view: SurveyView) -> None:
         baseline = view.baseline
         if baseline is None:
-            text = "No baseline yet. Building and running the project as it is today tells later what the upgrade did."
+            text = "No baseline yet. Build and run the project now, so that later differences can be attributed to the upgrade."
             if not view.can_compare:
                 text = (
-                    "The profile has no command to build or run it, so nothing can be held against how it was before."
+                    "The profile has no command to build or run it, so nothing can be compared with the state before."
                 )
         else:
             text = f"On {baseline.release} it {describe_baseline(baseline)}; {count(baseline.warnings, 'warning')}."
@@ -292,7 +295,7 @@ def _plugin_rows(item: PluginOrigin) -> list[Row]:
     origin, plugin = item.origin, item.plugin
     if origin is None:
         return [Row(f"{plugin.id} {plugin.version}", item.note or "no shelf to compare with", heading=True)]
-    said = f"from {origin.name}, {origin.sure:.0%} sure"
+    said = f"from {origin.name}, {origin.sure:.0%} likely"
     if origin.mixture:
         said = f"a mixture of {' and '.join((origin.name, *origin.mixture))}"
     rows = [Row(f"{plugin.id} {plugin.version}", right=said, heading=True)]

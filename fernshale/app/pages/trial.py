@@ -67,8 +67,8 @@ class TrialPage(Page):
         self._searching.succeeded.connect(self._show_printers)
         split = QSplitter(Qt.Orientation.Horizontal, self)
         split.setHandleWidth(14)
-        left = self._left = Card(split, "To settle")
-        self._list = RowList(left, "To settle", wrap=True)
+        left = self._left = Card(split, "To resolve")
+        self._list = RowList(left, "To resolve", wrap=True)
         self._list.chosen.connect(self._show)
         left.body.addWidget(self._list, 1)
         self._detail = quiet_label(left, "")
@@ -81,7 +81,7 @@ class TrialPage(Page):
         self._good = button(left, "It does", lambda: self._mark("passed"), main=True)
         self._bad = button(left, "It does not …", lambda: self._mark("failed"))
         self._accept = button(
-            left, "Meant to be so …", self._on_accept, hint="Asks for a reason; it is not asked again"
+            left, "Meant to be so …", self._on_accept, hint="Asks for a reason. You are not asked again"
         )
         self._where = button(left, "Where it is printed", self._on_where, hint="Opens the code that prints this line")
         self._add = button(left, "Put it on the list", self._on_add_proposed, main=True)
@@ -93,7 +93,7 @@ class TrialPage(Page):
         first.addStretch(1)
         second.addWidget(self._run)
         second.addWidget(
-            button(left, "New check …", self._on_new_check, hint="A behaviour to try, by hand or by itself")
+            button(left, "New check …", self._on_new_check, hint="A behaviour to check, by hand or automatically")
         )
         second.addStretch(1)
         rows.addLayout(first)
@@ -106,7 +106,7 @@ class TrialPage(Page):
         for word in ("Log", "Checks", "Timings", "Pictures"):
             self._tabs.addTab(word)
         right.head.addWidget(self._tabs)
-        self._only = QCheckBox("only what differs", right)
+        self._only = QCheckBox("only differences", right)
         self._only.toggled.connect(self._show_log)
         right.head.addWidget(self._only)
         self._stack = QStackedWidget(right)
@@ -119,7 +119,7 @@ class TrialPage(Page):
         self.setFocusProxy(self._list)
 
     def _make_evidence(self) -> None:
-        self._log = AnnotatedText(self._stack, "Its log beside the baseline's")
+        self._log = AnnotatedText(self._stack, "Its log next to the baseline's")
         self._stack.addWidget(self._log)
         checks = QSplitter(Qt.Orientation.Vertical, self._stack)
         self._table = TextTable(checks, "Checks by release", ("check",), ())
@@ -153,7 +153,7 @@ class TrialPage(Page):
             Row(item.title, item.detail.split("\n")[0], "", "◆" if item.needs_you else "·", "alarm", payload=item.key)
             for item in view.items
         ]
-        self._left.set_title("To settle" if view.items else "Nothing is left to settle")
+        self._left.set_title("To resolve" if view.items else "Nothing is open")
         if view.proposed:
             rows.append(Row("Worth trying: the upgrade touched it", heading=True))
         rows += [
@@ -412,7 +412,7 @@ def _timing_words(item: Timing) -> str:
         "faster": f"● {change}, by chance alone in {item.chance or 0:.1%} of cases",
         "as before": "● as before",
         "noise": f"· {change}, which is within the noise (by chance in {item.chance or 0:.0%} of cases)",
-        "too few runs": f"· {change}; with one run a side nobody can tell that from noise",
+        "too few runs": f"· {change}; one run each is not enough to tell this from noise",
     }[item.verdict]
     runs = f"{item.runs[0]} and {item.runs[1]} runs"
     return f"{item.name}: {seconds(item.before)} before, {seconds(item.now)} now; {told} ({runs})"

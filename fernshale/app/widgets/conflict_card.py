@@ -19,9 +19,9 @@ from fernshale.core.merge.text_merge import Resolution
 
 _WORDS = {
     "mine": "yours kept",
-    "incoming": "incoming taken",
+    "incoming": "the vendor's",
     "both": "both, yours first",
-    "swapped": "both, incoming first",
+    "swapped": "both, the vendor's first",
     "finer": "merged token by token",
     "base": "as it was before",
     "text": "written by hand",
@@ -29,11 +29,11 @@ _WORDS = {
 # The key of each way, and whether it stands in the first row.
 _WAYS: tuple[tuple[str, str, str, bool], ...] = (
     ("1", "mine", "Keep yours", True),
-    ("2", "incoming", "Take incoming", True),
+    ("2", "incoming", "Use the vendor's", True),
     ("3", "finer", "Merge the tokens", True),
     ("4", "text", "Write it", True),
     ("5", "both", "Both, yours first", False),
-    ("6", "swapped", "Both, incoming first", False),
+    ("6", "swapped", "Both, the vendor's first", False),
     ("7", "base", "As before", False),
 )
 KEYS: tuple[tuple[str, str], ...] = tuple((key, way) for key, way, _, _ in _WAYS)
@@ -76,9 +76,9 @@ class DecisionCard(QFrame):
 
     def _build_decided(self, choice: Resolution) -> None:
         row = QHBoxLayout()
-        row.addWidget(heading_label(self, f"● Decided: {_WORDS[choice.take]}"))
+        row.addWidget(heading_label(self, f"● Resolved: {_WORDS[choice.take]}"))
         row.addStretch(1)
-        row.addWidget(button(self, "Take it back", self.withdrawn.emit, hint="U takes back the last one"))
+        row.addWidget(button(self, "Reopen", self.withdrawn.emit, hint="U reopens the last one"))
         self._column.addLayout(row)
 
     def _build_open(self) -> None:
@@ -126,7 +126,7 @@ class DecisionCard(QFrame):
         glyphs: dict[str, tuple[str, Tone]] = {
             "before": ("○ before", "base"),
             "yours": ("● yours", "mine"),
-            "incoming": ("◐ incoming", "incoming"),
+            "incoming": ("◐ vendor's", "incoming"),
             "by tokens": ("◈ by tokens", "base"),
         }
         before = next((item.lines for item in self._question.versions if item.name == "before"), ())
@@ -200,7 +200,7 @@ class DecisionCard(QFrame):
         before = self._question.remembered
         start = before.text.rstrip("\n") if before is not None and before.take == "text" else self._question.start
         editor = CodeEditor(self, self._question.path, start)
-        words = "This will stand here. Start from yours; Ctrl+Enter takes it."
+        words = "Edit the text, starting from yours. Ctrl+Enter accepts it."
         self._column.addWidget(quiet_label(self, words))
         self._column.addWidget(editor)
         row = QHBoxLayout()

@@ -197,7 +197,7 @@ class WayTable(QWidget):
         left = float(_NAMES)
         for word, fill in (
             ("ready", colours.mine_soft),
-            ("preview, revision, said to work, untested", colours.incoming_soft),
+            ("preview, revision, reported to work, untested", colours.incoming_soft),
             ("nothing", colours.card),
         ):
             painter.setPen(QColor(colours.edge))

@@ -21,7 +21,7 @@ class ProjectFiles:
     def find(self, place: SourcePlace) -> str | None:
         """The path inside the project, None for a file elsewhere.
 
-        A path that leads into the project counts as it is, also of a file that is gone by now. Else the longest end of
+        A path that leads into the project counts as it is, also of a file that is missing by now. Else the longest end of
         the path that fits one file alone decides: of a relative path any end, of an absolute one at least a folder and
         a name, and only where this machine has no such file.
         """

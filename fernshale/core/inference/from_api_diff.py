@@ -29,7 +29,7 @@ from fernshale.core.fix.rules import Rule, RuleSet
 from fernshale.core.fix.tokens import tokenize
 from fernshale.core.inference.overrides import member_rules, override_rules, renamed_override, rule_id
 
-# From so many candidates' likelihood on a rule is worth a look, and so many others of one symbol are offered beside it.
+# From so many candidates' likelihood on a rule is worth checking, and so many others of one symbol are offered beside it.
 _LEAST, _OTHERS = 0.15, 2
 # What is filled in from others' code may be meant otherwise here.
 _FILLED_IN = 0.6

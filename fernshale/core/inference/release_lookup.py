@@ -1,4 +1,4 @@
-"""What a release declares by a name, read when it is asked for: comparing two releases reads only what differs between them."""
+"""What a release declares by a name, read when it is asked for: comparing two releases reads only differences between them."""
 
 from __future__ import annotations
 

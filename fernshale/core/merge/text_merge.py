@@ -19,7 +19,7 @@ from fernshale.core.merge.moved_blocks import carried_moves, find_moves, order_a
 from fernshale.core.merge.text_style import StyledLines, can_encode, indent_of, one_encoding, read_lines, respelled
 from fernshale.core.merge.token_merge import merge_finer
 
-# base: neither change; swapped: both, incoming first; finer: token by token; text: written by hand.
+# base: neither change; swapped: both, the vendor's first; finer: token by token; text: written by hand.
 Taking = Literal["mine", "incoming", "base", "both", "swapped", "finer", "text"]
 TAKINGS: tuple[str, ...] = get_args(Taking)
 

@@ -13,8 +13,8 @@ from fernshale.core.base.release import is_release, parse_release, same_release
 from fernshale.core.route.shelf import KnownFault, Need, PluginRelease, Shelf
 
 # How ready a release of a plugin is for an engine release, the best first.
-Readiness = Literal["ready", "said to work", "preview only", "revision only", "untested", "nothing"]
-READINESS: tuple[Readiness, ...] = ("ready", "said to work", "preview only", "revision only", "untested", "nothing")
+Readiness = Literal["ready", "reported to work", "preview only", "revision only", "untested", "nothing"]
+READINESS: tuple[Readiness, ...] = ("ready", "reported to work", "preview only", "revision only", "untested", "nothing")
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,7 +83,7 @@ def readiness_of(item: PluginRelease, engine: str) -> Readiness:
         words: dict[str, Readiness] = {"stable": "ready", "preview": "preview only", "revision": "revision only"}
         return words[item.stage]
     if item.said_to_work and accepts(item.said_to_work, engine):
-        return "said to work"
+        return "reported to work"
     return "nothing"
 
 
@@ -141,7 +141,7 @@ def _candidates(
     if here is not None and wishes.allows(id, here.version):
         usual = known or (releases[-1] if releases else None)
         fits = bool(here.accepts) and accepts(here.accepts, target)
-        fits = fits or (known is not None and readiness_of(known, target) in ("ready", "said to work"))
+        fits = fits or (known is not None and readiness_of(known, target) in ("ready", "reported to work"))
         yield PluginCandidate(
             id, here.version, "ready" if fits or held else "nothing", True, usual.set if usual else "",
             known.requires if known and not held else (), concerning(known.faults, used) if known else (),

@@ -22,12 +22,12 @@ from fernshale.core.route.candidates import (
 from fernshale.core.route.integer_program import Claim, Program, ReleaseChoice
 from fernshale.core.route.shelf import Shelf, Succession
 
-# "said to work", "preview only", "revision only" and "untested" are updates that want a decision.
+# "reported to work", "preview only", "revision only" and "untested" are updates that want a decision.
 PlanAction = Literal[
-    "stay", "update", "said to work", "preview only", "revision only", "untested",
-    "follow", "add", "hold", "set aside", "nothing",
+    "stay", "update", "reported to work", "preview only", "revision only", "untested",
+    "follow", "add", "hold", "left out", "nothing",
 ]  # fmt: skip
-UNSURE: tuple[PlanAction, ...] = ("said to work", "preview only", "revision only", "untested")
+UNSURE: tuple[PlanAction, ...] = ("reported to work", "preview only", "revision only", "untested")
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,7 +147,7 @@ def _why(item: PluginCandidate, shelf: Shelf, to: str) -> str:
     assert release is not None
     words: dict[Readiness, str] = {
         "ready": f"{item.version} accepts {release.accepts}",
-        "said to work": f"{item.version} is said to work on {release.said_to_work}; its vendor does not say so",
+        "reported to work": f"{item.version} is reported to work on {release.said_to_work}; its vendor does not say so",
         "preview only": f"only the preview {item.version} accepts {to}",
         "revision only": f"only the source revision {item.version} accepts {to}",
         "untested": f"nobody says which engine releases {item.version} accepts",
@@ -161,7 +161,7 @@ def _why(item: PluginCandidate, shelf: Shelf, to: str) -> str:
 
 def _left_out(field: CandidateTable, here: InstalledPlugin, shelf: Shelf, to: str) -> PluginStep:
     if here.id in field.wishes.aside:
-        return PluginStep(here.id, here.version, "", "set aside", "as you decided")
+        return PluginStep(here.id, here.version, "", "left out", "as you decided")
     known = ", ".join(item.version for item in shelf.releases_of(here.id))
     if not known:
         why = "no release of it is on the shelf"

@@ -118,7 +118,7 @@ def _stamp_of(address: str) -> str:
 
 def _read_all(addresses: Sequence[str], patience: Patience) -> Shelf:
     if not addresses:
-        raise MisuseError("no shelf was named", "Name the folder or server the releases lie on with --shelf.")
+        raise MisuseError("no shelf was named", "Name the folder or server of the releases with --shelf.")
     title, notices, sources = "", [], []
     owners: dict[ShelfRelease, ShelfSource] = {}
     known: dict[tuple[type, str, object], ShelfRelease] = {}

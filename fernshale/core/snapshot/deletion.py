@@ -79,7 +79,7 @@ def delete(store: Store, ids: Iterable[str], needed: Callable[[], Collection[str
         unread = store.unread_manifests()
         if unread - set(paths):
             raise StoreError(
-                f"snapshot {', '.join(sorted(unread - set(paths)))} is damaged; what it needs cannot be told",
+                f"snapshot {', '.join(sorted(unread - set(paths)))} is damaged; the contents it needs are unknown",
                 "Forget it by its id first.",
             )
         live |= store.parts_of(live)

@@ -100,7 +100,7 @@ def _doubles(profile: Profile, project: Path, manifest: Manifest, token: CancelT
 def _likely_pairs(
     libraries: Sequence[TreePath], manifest: Manifest, names: Mapping[TreePath, frozenset[str]]
 ) -> set[tuple[TreePath, TreePath]]:
-    """Pairs worth a look: of equal bytes, of one stem, or with a name in common that not every library exports."""
+    """Pairs worth checking: of equal bytes, of one stem, or with a name in common that not every library exports."""
     groups: dict[object, list[TreePath]] = {}
     for path in libraries:
         for key in (manifest.files[path].content, ("stem", _stem(path)), *names[path]):

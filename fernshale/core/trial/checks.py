@@ -57,17 +57,17 @@ def check_log(check: Check, log: Sequence[str]) -> CheckResult:
     if check.never:
         bad = next((line for line in log if search(check.never, line)), None)
         if bad is not None:
-            return CheckResult(check.name, "failed", f"the log says: {bad}")
+            return CheckResult(check.name, "failed", f"the log contains: {bad}")
     if check.prints:
         good = next((line for line in log if search(check.prints, line)), None)
         if good is None:
             return CheckResult(check.name, "missing", f"no line of the log fits {check.prints}")
-        return CheckResult(check.name, "passed", f"the log says: {good}")
+        return CheckResult(check.name, "passed", f"the log contains: {good}")
     return CheckResult(check.name, "passed", f"no line of the log fits {check.never}")
 
 
 def judge_command(check: Check, status: int, output: str, timed_out: bool) -> CheckResult:
-    """What came of a command that tries something: good when it ends with 0 and says what it should."""
+    """What came of a command that tries something: good when it ends with 0 and correct."""
     said = "\n".join(output.splitlines()[-20:])
     if timed_out:
         return CheckResult(check.name, "failed", f"it took longer than {check.timeout_s:.0f} s\n{said}")

@@ -258,7 +258,7 @@ def test_the_user_says_how_far_rounds_go_and_what_is_put_off(tree: Tree) -> None
     assert build_and_fix(crossing, Author("test"), Work(on_line=_quiet)) == "no high-confidence fixes are left"
     _take(crossing, f"cause:{cause.key}", "now")
     assert build_and_fix(crossing, Author("test"), Work(on_line=_quiet)) == "it compiles and links"
-    with pytest.raises(MisuseError, match="no confidence"):
+    with pytest.raises(MisuseError, match="out of range for a confidence"):
         choose_confidence(crossing, 0.1)
 
 

@@ -28,7 +28,7 @@ def test_a_function_that_was_set_aside_compiles_and_says_so_when_it_runs(tmp_pat
     (tmp_path / "a.cpp").write_text(text)
     subprocess.run(["g++", "-Wall", "-Werror", "a.cpp", "-o", "game"], cwd=tmp_path, check=True)
     ran = subprocess.run([tmp_path / "game"], capture_output=True, text=True)
-    assert ran.returncode != 0 and "set aside: Boat::go" in ran.stderr
+    assert ran.returncode != 0 and "switched off: Boat::go" in ran.stderr
 
 
 def test_a_line_that_was_set_aside_leaves_what_parses(tmp_path: Path) -> None:
@@ -37,7 +37,7 @@ def test_a_line_that_was_set_aside_leaves_what_parses(tmp_path: Path) -> None:
     python = "def f(x):\n    if x:\n        gone(x)\n    return x\nprint(f(3))\n"
     ran = subprocess.run([sys.executable, "-c", without_line(python, "a.py", 3)], capture_output=True, text=True)
     assert ran.stdout == "3\n"
-    assert without_line("a = 1\r\nb = 2\r\n", "x.lua", 2) == "a = 1\r\n-- set aside: b = 2\r\n"
+    assert without_line("a = 1\r\nb = 2\r\n", "x.lua", 2) == "a = 1\r\n-- switched off: b = 2\r\n"
     with pytest.raises(MisuseError):
         without_line("a\n\n", "a.py", 2)
 
@@ -57,7 +57,7 @@ def test_a_line_that_was_set_aside_leaves_what_parses(tmp_path: Path) -> None:
 )
 def test_each_language_has_a_stub(path: str, text: str) -> None:
     new, name = with_stub(text, path, text[: text.index("gone")].count("\n") + 1)
-    assert "gone" not in new and "set aside" in new and name.lower() == "f()"
+    assert "gone" not in new and "switched off" in new and name.lower() == "f()"
     with pytest.raises(MisuseError):
         with_stub("x\n", path, 1)
 

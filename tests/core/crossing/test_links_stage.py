@@ -299,11 +299,11 @@ def test_an_empty_reference_gets_what_it_held_before_or_what_its_like_hold(tree:
     items = {item.key: item for item in view.items}
     lamp = items["expect:lit:rooms/0.json"].options[0]
     assert (lamp.id, lamp.sure) == ("set 111-fresh", False)
-    assert lamp.evidence == ("it held old-1 before the crossing, which is this now",)
+    assert lamp.evidence == ("it held old-1 before the crossing, which is called this now",)
     # It held nothing before, and what is not allowed is not proposed.
     shade = [way for way in items["expect:shade:plans/hall.plan"].options if way.id]
     assert [(way.id, way.evidence) for way in shade] == [("set open", ("1 of 2 others hold it",))]
-    with pytest.raises(MisuseError, match="none of what state may be"):
+    with pytest.raises(MisuseError, match="is not allowed for state"):
         _take(crossing, "expect:shade:plans/hall.plan", "set ajar")
     _take(crossing, "expect:lit:rooms/0.json", lamp.id)
     assert '"lamp": "111-fresh", "angle": 90' in room.read_text()

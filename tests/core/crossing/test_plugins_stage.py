@@ -176,9 +176,9 @@ def test_a_plugin_is_set_aside_and_brought_back_beside_later_work(tree: Tree) ->
         shelf.read_text() + '[[plugin]]\nid = "snuffer"\nversion = "2.1"\nfolder = "snuffer/2"\naccepts = ">=2"\n'
     )
     overview = inspect(crossing, Work())
-    assert any(item.title == "snuffer is set aside, and 2.1 would fit now" for item in overview.items)
+    assert any(item.title == "snuffer is left out, and 2.1 fits now" for item in overview.items)
     assert any(item.title.startswith("decided: snuffer") or "snuffer" in item.title for item in overview.logbook)
-    assert "snuffer 1: it flickers. It comes back with a release of it that accepts 2.0" in report_markdown(
+    assert "snuffer 1: it flickers. It returns with a release of it that accepts 2.0" in report_markdown(
         report_data(overview, crossing)
     )
     assert report_data(overview, crossing)["aside"][0]["plugin"] == "snuffer"

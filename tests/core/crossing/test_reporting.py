@@ -206,7 +206,7 @@ def test_several_projects_go_on_without_the_one_that_cannot_come(tree: Tree) -> 
     assert rows[0].done and rows[1].trouble and not rows[1].release
     assert rows[2].stage is Stage.BUILD and rows[2].errors == 1 and "1 error," in rows[2].words
     assert rows[2].followed.lines[0].startswith("did not fit: decision engine:trouble:no")
-    assert rows[2].followed.lines[1:] == ["still ahead: 2 decisions and rules of the way"]
+    assert rows[2].followed.lines[1:] == ["not reached yet: 2 decisions and rules of the playbook"]
     assert len(rows[0].followed.unfit) == 3  # it is through, and none of them came up
 
 

@@ -160,7 +160,7 @@ def test_ways_are_estimated_and_can_be_chosen_until_the_leg_is_under_way(tree: T
     _take(crossing, "route:way", "way 3.0")
     assert begin_far(wick, ("2.0",)).setup.stops == ("2.0", "3.0")  # also when it is resumed with stops
     _take(crossing, "route:way", "way 3.0")
-    for bad, said in (("way 3.0 2.0", "ends at 3.0"), ("way 2.5 2.0 3.0", "goes up")):
+    for bad, said in (("way 3.0 2.0", "ends at 3.0"), ("way 2.5 2.0 3.0", "leads to newer")):
         with pytest.raises(MisuseError, match=said):
             _take(crossing, "route:way", bad)
     _take(crossing, "demand:3.0:dialect", "raise")
@@ -188,7 +188,7 @@ def test_demands_on_the_toolchain_are_items_before_the_first_build(tree: Tree) -
     view = _look(crossing).route
     assert [(item.demand.name, item.holds) for item in view.demands] == [("dialect", False), ("tallow", None)]
     (open_item,) = view.items
-    assert open_item.title == "3.0 needs dialect 3: candle.ini says 2" and open_item.place == "candle.ini:3"
+    assert open_item.title == "3.0 needs dialect 3: candle.ini has 2" and open_item.place == "candle.ini:3"
     before = (wick.project / "candle.ini").read_text()
     _take(crossing, open_item.key, "raise")
     assert (wick.project / "candle.ini").read_text() == before.replace("dialect = 2", "dialect = 3")

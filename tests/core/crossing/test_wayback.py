@@ -55,7 +55,7 @@ def test_edits_of_other_lines_stay_through_undo_and_redo(tree: Tree, token: Canc
     assert file.read_text() == _numbered({20: "by hand"}) and other.exists() and not (wick.project / "new").exists()
     assert _state_of(crossing, first) == "undone"
     took_back = crossing.logbook()[-1]
-    assert "took back “first”" in took_back.title
+    assert "undid “first”" in took_back.title
     # The step that took it back can itself be undone, and then the first one counts again.
     undo(crossing, took_back.id, Work(token=token))
     assert file.read_text() == by_hand and _state_of(crossing, first) == "done"
@@ -93,7 +93,7 @@ def test_the_same_lines_are_named_with_who_changed_them(tree: Tree, token: Cance
     assert "long.txt: lines 3–4 changed since (by “second”)" in said
     assert "pic.bin: changed since, and not text (outside Fernshale)" in said
     assert "made.txt: edited since; this would remove it (outside Fernshale)" in said
-    assert "gone.txt: gone since (outside Fernshale)" in said
+    assert "gone.txt: removed since (outside Fernshale)" in said
     assert listing(wick.project) == before and _state_of(crossing, first) == "done"
 
 

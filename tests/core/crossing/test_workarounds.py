@@ -53,8 +53,8 @@ def test_a_line_is_put_in_with_its_note_and_stays_a_debt(tree: Tree) -> None:
     assert not _items(crossing)
     overview = inspect(crossing, Work())
     (debt,) = (item for item in find_outstanding(overview, crossing) if item.kind == "line")
-    assert (debt.condition, debt.ready, debt.place) == ("can go with 2.1", "", "candle.ini:4")
-    assert "“flicker = off” (candle.ini:4): 2.0 flickers; can go with 2.1" in report_markdown(
+    assert (debt.condition, debt.ready, debt.place) == ("not needed from 2.1 on", "", "candle.ini:4")
+    assert "“flicker = off” (candle.ini:4): 2.0 flickers; not needed from 2.1 on" in report_markdown(
         report_data(overview, crossing)
     )
     with pytest.raises(MisuseError, match="nothing to add"):

@@ -160,7 +160,7 @@ def test_what_is_here_and_fits_stays_and_else_the_newest_stable_is_taken() -> No
     assert plan(new, preview).to == "2.0"
     assert (plan(preview).action, plan(preview).to) == ("preview only", "2.1")
     assert plan(release("p", "2.1", "[3,4)", stage="revision")).action == "revision only"
-    assert plan(release("p", "2.1", "[1,2)", said_to_work="[3,4)")).action == "said to work"
+    assert plan(release("p", "2.1", "[1,2)", said_to_work="[3,4)")).action == "reported to work"
     assert plan(release("p", "2.1")).action == "untested"
     assert plan(release("p", "1.5", "[1,2)")).why == "none of 1.5 accepts 3.1"
     assert plan().why == "no release of it is on the shelf"
@@ -244,6 +244,6 @@ def test_table_says_how_ready_a_plugin_is() -> None:
         release("p", "3", "[5,6)", stage="revision"),
     )  # fmt: skip
     words = [readiness(shelf, "p", engine).readiness for engine in ("1.2", "3.0", "5.0", "6.1", "9")]
-    assert words == ["ready", "preview only", "revision only", "said to work", "nothing"]
+    assert words == ["ready", "preview only", "revision only", "reported to work", "nothing"]
     assert readiness(shelf_of(release("p", "4")), "p", "9").readiness == "untested"
     assert same_release(readiness(shelf, "p", "1.2").release, "1")

@@ -18,7 +18,7 @@ _GROUPS: tuple[tuple[str, tuple[str, ...], str, Tone], ...] = (
     ("Your edits", ("merged", "carried", "decide"), "●", "mine"),
     ("Yours alone", ("own",), "○", "mine"),
     ("New from the vendor", ("updated", "added"), "◐", "incoming"),
-    ("Gone with this release", ("removed",), "–", "base"),
+    ("Removed in this release", ("removed",), "–", "base"),
 )
 # A group with more files than this is folded until it is asked for; what was edited here never is.
 _MOST_SHOWN = 5
@@ -80,11 +80,11 @@ def file_rows(overview: Overview, unfolded: Collection[GroupOf]) -> tuple[Row, .
     if due:
         rows += [Row("◆ To decide", right=str(len(due)), heading=True), *due]
     if odd:
-        rows += [Row("◇ Look at these", right=str(len(odd)), heading=True), *odd]
+        rows += [Row("◇ Check these", right=str(len(odd)), heading=True), *odd]
     if len(ready := ready_plugins(overview)) > 1:
         names = ", ".join(item.plugin.id for item in ready)
-        rows.append(Row("● Ready to take", right=str(len(ready)), heading=True))
-        rows.append(Row(names, "nothing is left to decide", "take them", payload=ReadyOf(), link=True))
+        rows.append(Row("● Ready to update", right=str(len(ready)), heading=True))
+        rows.append(Row(names, "no conflict is open", "update them", payload=ReadyOf(), link=True))
     if steps := plugin_steps(overview):
         rows.append(Row("▸ To do", right=str(len(steps)), heading=True))
         for open_item in steps:
@@ -94,10 +94,10 @@ def file_rows(overview: Overview, unfolded: Collection[GroupOf]) -> tuple[Row, .
     for plugin in view.plugins:
         rows += _plugin_rows(plugin, overview, unfolded)
     if view.aside:
-        rows.append(Row("Set aside", right=str(len(view.aside)), heading=True))
+        rows.append(Row("Left out", right=str(len(view.aside)), heading=True))
         for item in view.aside:
             title = f"{item.id} {item.version}"
-            rows.append(Row(title, f"comes back with {item.condition}", "", "◌", "base", payload=AsideOf(item.id)))
+            rows.append(Row(title, f"returns with {item.condition}", "", "◌", "base", payload=AsideOf(item.id)))
     return tuple(rows)
 
 
@@ -134,8 +134,8 @@ def _plugin_rows(view: PluginView, overview: Overview, unfolded: Collection[Grou
         f"{start} stays" if to == start else f"{start} → {to}" if to else f"{start}, nothing for {overview.setup.to}"
     )
     word = "taken" if view.done and view.ledger else "" if view.merge or view.done else "waits for Route"
-    if view.step.action in ("set aside", "hold"):
-        word = "to be set aside" if view.step.action == "set aside" else "held back"
+    if view.step.action in ("left out", "hold"):
+        word = "to be left out" if view.step.action == "left out" else "held back"
     yield Row(f"{view.plugin.id} {arrow}", right=word, heading=True)
     if view.merge is None:
         for path in dict.fromkeys(entry.path for entry in view.ledger.entries) if view.ledger else ():

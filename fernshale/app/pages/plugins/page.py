@@ -93,7 +93,7 @@ class PluginsPage(Page):
         self._previous = button(self._card, "◂", self._on_previous, hint="Previous decision (P)")
         self._next = button(self._card, "▸", self._on_next, hint="Next decision (N)")
         self._preview = button(self._card, "Preview", self._on_preview, hint="The folder as it will be")
-        self._take = button(self._card, "Take the release", self._on_take, main=True)
+        self._take = button(self._card, "Update", self._on_take, main=True)
         for made in (self._previous, self._next, self._preview, self._take):
             self._card.head.addWidget(made)
         self._why = quiet_label(self._card, "")
@@ -170,7 +170,7 @@ class PluginsPage(Page):
             count(due, "decision") if due else count(len(view.odd), "odd file") if is_odd(view, self._overview) else ""
         )
         self._take.setVisible(view.merge is not None)
-        self._take.setText(f"Take {view.step.to}")
+        self._take.setText(f"Update to {view.step.to}")
         self._take.setEnabled(not blocked)
         self._take.setToolTip(
             f"{blocked} first" if blocked else f"Write {view.plugin.id} {view.step.to} into the project"
@@ -202,25 +202,25 @@ class PluginsPage(Page):
         item = next((item for item in self._overview.plugins.aside if item.id == id), None)
         if item is None:
             return
-        self._card.set_title(f"{item.id} {item.version}", "set aside")
-        self._why.setText("Switched off and taken out of the tree; the copy is kept in the snapshot before it.")
+        self._card.set_title(f"{item.id} {item.version}", "left out")
+        self._why.setText("Switched off and removed from the project. The copy is in the snapshot before that step.")
         words = [("why", item.why or "no reason was given"), ("until", item.condition)]
-        words.append(("now", f"{item.ready} would fit" if item.ready else "no release has come since that would fit"))
+        words.append(("now", f"{item.ready} would fit" if item.ready else "no release on the shelf fits yet"))
         block = LinesBlock(self._text, tuple(LineRow(name, "base", "", text) for name, text in words))
-        self._text.show_parts([block, self._button(f"Bring {item.id} back", ReturnPlugin(item.id))])
+        self._text.show_parts([block, self._button(f"Return {item.id}", ReturnPlugin(item.id))])
 
     def _show_ready(self) -> None:
         """What is ready to be taken, and the button that takes it all."""
         assert self._overview is not None
         ready = ready_plugins(self._overview)
-        self._card.set_title("Ready to take", "nothing is left to decide in them")
+        self._card.set_title("Ready to update", "no conflict is open in them")
         self._why.setText("")
         lines = tuple(
             LineRow("ready", "mine", "", f"{view.plugin.id}  {view.step.from_} → {view.step.to}"
                     + (f"   {count(view.ledger.edits, 'edit')} of yours in it" if view.ledger and view.ledger.edits else ""))
             for view in ready
         )  # fmt: skip
-        words = f"Take the {len(ready)} of them, one step each"
+        words = f"Update all {len(ready)}, one step each"
         self._text.show_parts([LinesBlock(self._text, lines), self._holder(words, self._on_take_all)])
 
     def _show_step(self, key: str) -> None:
@@ -259,7 +259,7 @@ class PluginsPage(Page):
         chosen = self._files.current()
         path = chosen.path if isinstance(chosen, FileOf) else ""
         entries = [entry for entry in view.ledger.entries if entry.path == path] if view.ledger else []
-        self._card.set_title(printable(path), f"{view.plugin.id} is taken; this is what became of your edits")
+        self._card.set_title(printable(path), f"{view.plugin.id} is updated. This is what became of your edits")
         self._why.setText("")
         rows = [
             LineRow(entry.fate, _fate_tone(entry), entry.lines, f"{entry.what}    now {entry.now or 'nowhere'}")
@@ -275,7 +275,7 @@ class PluginsPage(Page):
             if item.key.startswith("odd:") and item.place == f"{view.plugin.folder}/{file.path}":
                 words = tuple(LineRow("look", "alarm", "", text) for text in item.options[0].evidence)
                 parts.append(LinesBlock(self._text, words))
-                parts.append(self._choice("It is right as it stands", item, "leave"))
+                parts.append(self._choice("It is right as it is", item, "leave"))
         for due in file.decisions:
             if due.kind == "file":
                 parts.append(self._decision(view, file, due.id, choices.get(due.id)))
@@ -416,23 +416,23 @@ class PluginsPage(Page):
             if not due:
                 continue
             name = f"in {printable(where)}" if where else f"in all of {view.plugin.id}"
-            for way, words in (("mine", "Keep yours"), ("incoming", "Take incoming")):
+            for way, words in (("mine", "Keep yours"), ("incoming", "Use the vendor's")):
                 action = ResolveBelow(f"{view.plugin.id}/{where}", way)
                 title = f"{words} {name} ({count(len(due), 'decision')})"
                 menu.addAction(title, partial(self.session.carry_out, action, title))
         if menu.isEmpty():
-            menu.addAction("Nothing is to be decided here").setEnabled(False)
+            menu.addAction("Nothing is open here").setEnabled(False)
         lost = view.ledger.edits - view.ledger.count("already") if view.ledger else 0
         if lost:
             menu.addSeparator()
             menu.addAction(
-                f"Replace {view.plugin.id} with {view.step.to} as it comes…", lambda: self._on_clean(view, lost)
+                f"Replace {view.plugin.id} with {view.step.to} and drop your edits…", lambda: self._on_clean(view, lost)
             )
         return menu
 
     def _on_clean(self, view: PluginView, lost: int) -> None:
-        words = f"{count(lost, 'edit')} of yours in {view.plugin.id} would be given up; files of your own stay."
-        if ask_yes(self, "Replace it as it comes?", words, "Give them up"):
+        words = f"{count(lost, 'edit')} of yours in {view.plugin.id} would be dropped. Files of your own are kept."
+        if ask_yes(self, "Replace it and drop your edits?", words, "Drop them"):
             self.session.carry_out(ReplacePlugin(view.plugin.id), f"replacing {view.plugin.id}")
 
     def _on_preview(self) -> None:
@@ -483,7 +483,7 @@ def _bar(view: PluginView) -> Bar:
         ("plain", ledger.count("dropped"), "dropped by you"),
     )
     due = ledger.count("decide")
-    state = f"{due} to decide" if due else "taken" if view.done else "ready to take"
+    state = f"{due} to resolve" if due else "taken" if view.done else "ready to take"
     return Bar(view.plugin.id, parts, f"{count(ledger.edits, 'edit')} · {state}", view.plugin.id)
 
 

@@ -26,13 +26,13 @@ class PreviewDialog(QDialog):
         left = len(view.due(overview.plugins.choices))
         words = f"{count(len(changes.files), 'file')} would change; nothing is written yet."
         if left:
-            words += f" {count(left, 'place')} still to decide {'stands' if left == 1 else 'stand'} as yours."
+            words += f" {count(left, 'place')} still open {'stays' if left == 1 else 'stay'} as yours."
         column.addWidget(quiet_label(self, words))
         self._pane = ChangesPane(self, "What would change")
         column.addWidget(self._pane, 1)
         self._readers = self._preview.readers(overview.scan.project)
         foot = QHBoxLayout()
-        self._whole = QCheckBox(f"Show what stays as well ({count(len(self._preview.staying), 'file')})", self)
+        self._whole = QCheckBox(f"Also show unchanged files ({count(len(self._preview.staying), 'file')})", self)
         self._whole.setEnabled(bool(self._preview.staying))
         self._whole.toggled.connect(lambda _on: self._show())
         foot.addWidget(self._whole)

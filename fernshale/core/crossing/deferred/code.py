@@ -27,19 +27,19 @@ What = Literal["line", "function", "file"]
 _ABOUT = "debt "
 # Of each logbook entry that switched code off: what, title, place, reason.
 _FACT: Fact[dict[str, list[Any]]] = Fact("debts", {}, dict)
-_MARK = "set aside: "
+_MARK = "switched off: "
 # The text that replaces a body, by language, and the headers that C and C++ need for it.
 _STUBS = {
-    "c": ('{{ fprintf(stderr, "set aside: {name}\\n"); abort(); }}', ("stdio.h", "stdlib.h")),
-    "c++": ('{{ throw std::logic_error("set aside: {name}"); }}', ("stdexcept",)),
-    "c#": ('{{ throw new System.NotImplementedException("set aside: {name}"); }}', ()),
-    "java": ('{{ throw new UnsupportedOperationException("set aside: {name}"); }}', ()),
-    "rust": ('{{ unimplemented!("set aside: {name}") }}', ()),
-    "python": ('raise NotImplementedError("set aside: {name}")', ()),
-    "typescript": ('{{ throw new Error("set aside: {name}"); }}', ()),
-    "tsx": ('{{ throw new Error("set aside: {name}"); }}', ()),
-    "javascript": ('{{ throw new Error("set aside: {name}"); }}', ()),
-    "lua": ('error("set aside: {name}")', ()),
+    "c": ('{{ fprintf(stderr, "switched off: {name}\\n"); abort(); }}', ("stdio.h", "stdlib.h")),
+    "c++": ('{{ throw std::logic_error("switched off: {name}"); }}', ("stdexcept",)),
+    "c#": ('{{ throw new System.NotImplementedException("switched off: {name}"); }}', ()),
+    "java": ('{{ throw new UnsupportedOperationException("switched off: {name}"); }}', ()),
+    "rust": ('{{ unimplemented!("switched off: {name}") }}', ()),
+    "python": ('raise NotImplementedError("switched off: {name}")', ()),
+    "typescript": ('{{ throw new Error("switched off: {name}"); }}', ()),
+    "tsx": ('{{ throw new Error("switched off: {name}"); }}', ()),
+    "javascript": ('{{ throw new Error("switched off: {name}"); }}', ()),
+    "lua": ('error("switched off: {name}")', ()),
 }
 
 
@@ -71,14 +71,14 @@ def switch_code_off(crossing: Crossing, scan: ProjectScan, place: CodeLine, what
     draft = Draft(scan.project)
     if what == "file":
         draft.delete(path)
-        title = f"{printable(path)} set aside"
+        title = f"{printable(path)} switched off"
     else:
         file = read_project_text(scan.project, path)
         if what == "line":
-            new, title = without_line(file.text, path, line), f"{printable(path)}:{line} set aside"
+            new, title = without_line(file.text, path, line), f"{printable(path)}:{line} switched off"
         else:
             new, name = with_stub(file.text, path, line)
-            title = f"{name} set aside"
+            title = f"{name} switched off"
         draft.write(path, file.with_text(new).encode())
     entry = write_step(crossing, EntryText(Stage.BUILD, title, why, f"{_ABOUT}{what}"), draft.change_set(), work)
     kept = crossing.read(_FACT)
@@ -90,9 +90,9 @@ def switch_code_on(crossing: Crossing, entry: int, work: Work) -> int:
     """Switch code on again and keep later changes of other lines. Raises MisuseError with the obstacles."""
     found = next((item for item in find_debts(crossing) if item.entry == entry), None)
     if found is None:
-        raise MisuseError(f"nothing is set aside by step {entry}")
-    title = f"put back: {found.title.removesuffix(' set aside')}"
-    return take_back(crossing, entry, Stage.BUILD, title, f"{found.title} cannot be put back", work)
+        raise MisuseError(f"step {entry} switched nothing off")
+    title = f"switched on: {found.title.removesuffix(' switched off')}"
+    return take_back(crossing, entry, Stage.BUILD, title, f"{found.title} cannot be switched on", work)
 
 
 def find_debts(crossing: Crossing) -> tuple[Debt, ...]:
@@ -123,7 +123,7 @@ def with_stub(text: str, path: str, line: int) -> tuple[str, str]:
     data = text.encode("utf-8", "surrogateescape")
     found = function_at(data, path, line)
     if found is None or found.language not in _STUBS:
-        raise MisuseError(f"there is no function round {printable(path)}:{line} that could be set aside")
+        raise MisuseError(f"no function around {printable(path)}:{line} can be switched off")
     stub, headers = _STUBS[found.language]
     body = stub.format(name=found.name.replace('"', ""))
     changed = (data[: found.start] + body.encode() + data[found.end :]).decode("utf-8", "surrogateescape")

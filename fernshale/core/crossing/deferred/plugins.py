@@ -66,7 +66,7 @@ def leave_plugin_out(crossing: Crossing, scan: ProjectScan, plugin: Plugin, why:
     inside = [path for path in entries if under(path, plugin.folder) and entries[path].kind is not EntryKind.FOLDER]
     for path in inside:
         draft.delete(path)
-    title = f"{plugin.id} {plugin.version} set aside · {count(len(inside), 'file')} taken out"
+    title = f"{plugin.id} {plugin.version} left out · {count(len(inside), 'file')} removed"
     entry = write_step(crossing, EntryText(Stage.PLUGINS, title, why, f"{_ABOUT}{plugin.id}"), draft.change_set(), work)
     condition = f"a release of it that accepts {crossing.setup.to}"
     kept = crossing.read(_FACT)
@@ -79,9 +79,9 @@ def return_plugin(crossing: Crossing, id: str, work: Work) -> int:
     """Put a plugin back as it was and keep later changes. Raises MisuseError with the obstacles."""
     found = next((item for item in find_left_out(crossing, None) if item.id == id), None)
     if found is None:
-        raise MisuseError(f"{id} is not set aside")
-    title = f"{id} {found.version} brought back"
-    return take_back(crossing, found.entry, Stage.PLUGINS, title, f"{id} cannot be brought back", work)
+        raise MisuseError(f"{id} is not left out")
+    title = f"{id} {found.version} returned"
+    return take_back(crossing, found.entry, Stage.PLUGINS, title, f"{id} cannot be returned", work)
 
 
 def find_left_out(crossing: Crossing, scan: ProjectScan | None) -> tuple[PluginLeftOut, ...]:

@@ -29,7 +29,7 @@ class PlaybookOutcome:
     @property
     def lines(self) -> list[str]:
         ahead = (
-            [f"still ahead: {count(self.ahead, 'decision or rule', 'decisions and rules')} of the way"]
+            [f"not reached yet: {count(self.ahead, 'decision or rule', 'decisions and rules')} of the playbook"]
             if self.ahead
             else []
         )
@@ -93,7 +93,7 @@ def cross_all(
     on_project: Callable[[Path], None],
     work: Work,
 ) -> tuple[ProjectProgress, ...]:
-    """Each project in turn; one that cannot be crossed is said, and the others go on. Raises Cancelled."""
+    """Each project in turn; one that cannot be crossed is said, and the others move on. Raises Cancelled."""
     found = []
     for project in projects:
         on_project(project)

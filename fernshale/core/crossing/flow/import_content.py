@@ -116,7 +116,7 @@ def preview_carry(scan: ProjectScan, plan: ImportPlan, over: bool) -> ChangeSet:
 
 
 def import_content(crossing: Crossing, scan: ProjectScan, plan: ImportPlan, over: bool, why: str, work: Work) -> int:
-    """Bring it over, as a step that can be undone; the logbook entry's id. Raises MisuseError when nothing is to come."""
+    """Import, as a step that can be undone; the logbook entry's id. Raises MisuseError when nothing is to come."""
     changes = preview_carry(scan, plan, over)
     if changes.is_empty:
         raise MisuseError("all of it is in the project already")

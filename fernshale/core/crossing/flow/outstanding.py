@@ -39,8 +39,8 @@ def find_outstanding(overview: Overview, crossing: Crossing) -> tuple[Outstandin
     """All debts, those that can be paid now first."""
     found = [
         OutstandingDebt(
-            "plugin", f"{item.id} {item.version}", item.id, item.why, f"comes back with {item.condition}",
-            f"{item.ready} would fit now" if item.ready else "", ReturnPlugin(item.id),
+            "plugin", f"{item.id} {item.version}", item.id, item.why, f"returns with {item.condition}",
+            f"{item.ready} fits now" if item.ready else "", ReturnPlugin(item.id),
         )
         for item in overview.plugins.aside
     ]  # fmt: skip
@@ -50,7 +50,7 @@ def find_outstanding(overview: Overview, crossing: Crossing) -> tuple[Outstandin
             item.title,
             item.place,
             item.why,
-            "comes back when it can be mended",
+            "until it can be fixed",
             "",
             SwitchCodeOn(item.entry),
         )
@@ -67,7 +67,7 @@ def find_outstanding(overview: Overview, crossing: Crossing) -> tuple[Outstandin
     for state in member_states(overview.scan, overview.build, crossing):
         if state.left_out:
             member, to = state.member, overview.setup.to
-            words = f"comes along when it can be mended for {to}"
+            words = f"moves when it can be fixed for {to}"
             title = f"{member.name} stays on {member.release}"
             found.append(
                 OutstandingDebt("member", title, member.folder, state.left_out, words, "", TakeMemberAlong(member.name))

@@ -62,7 +62,7 @@ def begin_crossing(
     crossing.cache = scan.cache
     if not crossing.read(START):
         if parse_release(scan.release) == parse_release(to):
-            raise MisuseError(f"the project is on {to} already", "Choose another release to go to.")
+            raise MisuseError(f"the project is on {to} already", "Choose another release.")
         with crossing.acting():
             crossing.keep(START, ensure_snapshot(crossing, "before anything was touched", work))
             words = f", over {', '.join(via)}" if via else ""

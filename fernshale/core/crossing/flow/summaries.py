@@ -78,11 +78,11 @@ def _route(overview: Overview) -> _Parts:
         ("strong", leg.to),
     ]
     if leg.plugins:
-        parts += [("plain", f". {len(come)} of {count(len(leg.plugins), 'plugin')} can come")]
+        parts += [("plain", f". {len(come)} of {count(len(leg.plugins), 'plugin')} can move")]
     if asked:
         parts += [("plain", "; "), ("alarm", f"{len(asked)} {'needs' if len(asked) == 1 else 'need'} you")]
     if left := len(leg.plugins) - len(come) - len(asked):
-        parts += [("plain", f"; {left} {'stays' if left == 1 else 'stay'} behind, as you decided")]
+        parts += [("plain", f"; {left} {'stays' if left == 1 else 'stay'} on the old release, as you decided")]
     places = sum(overview.route.estimate.known.values())
     return [*parts, ("plain", f". {count(places, 'place')} still to follow by known rules.")]
 
@@ -94,7 +94,7 @@ def _plugins(overview: Overview) -> _Parts:
     parts: _Parts = [
         ("strong", f"{count(view.edits, 'edit')} of yours"),
         ("plain", f" in {count(sum(bool(item.ledger and item.ledger.edits) for item in view.plugins), 'plugin')}: "),
-        ("mine", f"{view.count('carried')} carried"),
+        ("mine", f"{view.count('carried')} kept"),
     ]
     if view.count("already"):
         parts += [("plain", ", "), ("base", f"{view.count('already')} already in the new release")]
@@ -144,7 +144,7 @@ def _build(overview: Overview) -> _Parts:
     view = overview.build
     if overview.scan.profile.commands.build is None:
         open_ = count(len(view.silent) + len(view.defaults), "change")
-        told: _Parts = [("alarm", f" Look at {open_} that nothing tells of.")] if view.items else []
+        told: _Parts = [("alarm", f" Check {open_} that no tool reports.")] if view.items else []
         return [("plain", "The profile has no command to build it."), *told]
     if not view.rounds:
         parts: _Parts = [("plain", "Not built on "), ("strong", overview.setup.to), ("plain", " yet.")]
@@ -167,7 +167,7 @@ def _build(overview: Overview) -> _Parts:
         parts += [
             (
                 "plain",
-                f"{count(len(view.sure), 'option')} {'is' if len(view.sure) == 1 else 'are'} sure and would clear ",
+                f"{count(len(view.sure), 'high-confidence fix', 'high-confidence fixes')} would clear ",
             ),
             ("mine", str(clears)),
             ("plain", "."),
@@ -195,12 +195,12 @@ def _links(overview: Overview) -> _Parts:
     parts: _Parts = [("plain", known + ", ")]
     if view.dangling:
         uses = sum(len(item.uses) for item in view.dangling)
-        dangling = count(len(view.dangling), "thing dangles", "things dangle")
+        dangling = count(len(view.dangling), "missing reference", "missing references")
         parts += [("alarm", dangling), ("plain", f" in {count(uses, 'use')}")]
         if view.sure:
-            parts += [("plain", ", "), ("mine", f"{len(view.sure)} of them with a sure successor")]
+            parts += [("plain", ", "), ("mine", f"{len(view.sure)} of them with a high-confidence replacement")]
     else:
-        parts.append(("mine", "none dangles"))
+        parts.append(("mine", "none missing"))
     parts.append(("plain", "."))
     if view.data_scan.work:
         objects = sum(item.total for item in view.data_scan.work)
@@ -223,7 +223,7 @@ def _trial(overview: Overview) -> _Parts:
     parts.append(
         (
             "plain",
-            f"; in its log {count(new, 'message')} new, {gone} gone" if new or gone else "; its log says the same",
+            f"; in its log {count(new, 'message')} new, {gone} gone" if new or gone else "; its log is the same",
         )
     )
     if bad:

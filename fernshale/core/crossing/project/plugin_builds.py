@@ -38,7 +38,7 @@ class PluginBuild:
 
     @property
     def words(self) -> str:
-        names = ", ".join(stamp or "nobody knows what" for _, stamp in self.stamps)
+        names = ", ".join(stamp or "an unknown release" for _, stamp in self.stamps)
         return f"built for {names}" if names else "never built here"
 
 
@@ -104,7 +104,7 @@ def rebuild(crossing: Crossing, scan: ProjectScan, plugin: Plugin, work: Work) -
     )
     if not is_built_for(stamp, to):
         found = f"says {stamp}" if stamp else f"is missing ({shape.stamp})"
-        raise CommandError(f"{plugin.id} was not built for {to}: its stamp {found}", "Nothing was taken over.")
+        raise CommandError(f"{plugin.id} was not built for {to}: its stamp {found}", "Nothing was replaced.")
     draft = Draft(scan.project)
     target = _output(shape, plugin, to)
     files = scan_tree(made, EMPTY, Work(token=work.token))

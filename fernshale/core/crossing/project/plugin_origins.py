@@ -202,6 +202,6 @@ def _note(plugin: Plugin, origin: Origin, source: str) -> str:
     if plugin.version and not same_release(origin.name, plugin.version):
         known = any(same_release(item.name, plugin.version) for item in origin.ranking)
         if known:
-            return f"it says {plugin.version}, but its files are those of {origin.name}"
-        return f"it says {plugin.version}, which is not at hand; {origin.name} is the nearest"
+            return f"it names {plugin.version}, but its files are those of {origin.name}"
+        return f"it names {plugin.version}, which is not available; {origin.name} is the nearest"
     return "" if source == "shelf" else f"compared with the {source}, since no shelf has {origin.name}"

@@ -25,4 +25,4 @@ def give_role(project: Path, place: TreePath, role: str) -> str:
         set_own_rule(project, place, role)
         return f"{place} is {role} by a rule of your own"
     drop_own_rule(project, place)
-    return f"{place} has the role the profile gives it again"
+    return f"{place} has the role of the profile again"

@@ -165,7 +165,7 @@ def _keep_manifest(cache: Cache, place: Path, manifest: Manifest) -> None:
 def shelf_of(scan: ProjectScan) -> Shelf:
     """The project's shelf. Raises MisuseError where none was named."""
     if scan.shelf is None:
-        raise MisuseError("no shelf was named", "Name the folder or server the releases lie on with --shelf.")
+        raise MisuseError("no shelf was named", "Name the folder or server of the releases with --shelf.")
     return scan.shelf
 
 

@@ -22,7 +22,7 @@ def keep_sure_from(crossing: Crossing, value: float) -> None:
     """Set the confidence from which fixes are applied automatically. Raises MisuseError where it is out of range."""
     if not 0.5 <= value <= NEVER:
         raise MisuseError(
-            f"{value} is no confidence to go by", "Say something from 0.5 to 1; above 1 nothing is taken by itself."
+            f"{value} is out of range for a confidence", "Use 0.5 to 1; above 1 no fix is applied automatically."
         )
     crossing.keep(_SURE, value)
 

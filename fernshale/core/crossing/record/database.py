@@ -331,7 +331,7 @@ class Crossing:
         data = self._value("setup")
         if data is None:
             raise MisuseError(f"{self.folder} holds no crossing")
-        return self._decoded(lambda: Setup.from_json(data), "what it is about")
+        return self._decoded(lambda: Setup.from_json(data), "its set-up")
 
     def _decoded(self, read: Callable[[], T], what: str) -> T:
         """The result of `read`, which decodes a value of the database. Raises ProjectError where the value is damaged."""

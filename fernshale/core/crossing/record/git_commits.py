@@ -105,12 +105,12 @@ def filter_lines(filters: Sequence[Filter]) -> tuple[str, ...]:
 
 def _obstacles(project: Path, head: str, agreed: Sequence[Filter] = ()) -> Iterable[str]:
     if not head:
-        yield "there is no commit yet to go on from; make a first one"
+        yield "the repository has no commit yet; make a first one"
         return
     for name, words in (("MERGE_HEAD", "a merge"), ("rebase-merge", "a rebase"), ("rebase-apply", "a rebase")):
         place = ask_git(project, "rev-parse", "--git-path", name)
         if place and (project / os.fsdecode(place.strip())).exists():
-            yield f"{words} is under way; finish it or give it up"
+            yield f"{words} is under way; finish or abort it"
     if ask_git(project, "var", "GIT_COMMITTER_IDENT") is None:
         yield "git does not know who you are; set user.name and user.email"
     if names := _uncommitted(project, agreed):
@@ -168,7 +168,7 @@ def _is_pointer(path: Path) -> bool:
 def _remarks(submodules: Sequence[TreePath]) -> Iterable[str]:
     if submodules:
         names = ", ".join(submodules[:_SHOWN])
-        yield f"what lies in a submodule ({names}) is not committed here; commit it there"
+        yield f"files in a submodule ({names}) are not committed here; commit them there"
 
 
 def _some(names: Sequence[bytes]) -> str:
@@ -207,7 +207,7 @@ def commit_from_now_on(crossing: Crossing, consent: str) -> str:
         lines = "\n".join(filter_lines(filters))
         raise CommandError(
             f"git would run commands that its settings name, and nobody agreed to these:\n{lines}",
-            f"If you trust them, choose “commit {filters_digest(filters)}”, or say --trust together with --git.",
+            f"If you trust them, choose “commit {filters_digest(filters)}”, or add --trust to --git.",
         )
     crossing.keep(_FILTERS, agreed)
     if chosen not in (None, "leave"):

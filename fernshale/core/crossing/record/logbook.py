@@ -147,7 +147,7 @@ def _carry_out(crossing: Crossing, entry: LogEntry, way: UndoPlan, work: Work, *
     if way.is_exact:
         _write_entry_again(crossing, entry, way.changes, work.token, is_undo=is_undo)
     else:
-        title = f"took back “{entry.title}”" if is_undo else f"did “{entry.title}” again"
+        title = f"undid “{entry.title}”" if is_undo else f"redid “{entry.title}”"
         about = reversal(UNDO if is_undo else REDO, entry.id)
         write_step(
             crossing, EntryText(entry.stage, f"{title}, beside later changes", "asked for", about), way.changes, work
@@ -168,7 +168,7 @@ def preview_redo(crossing: Crossing, id: int) -> UndoPlan:
     if not entry.can_redo or entry.changes is None:
         raise CannotUndo(f"entry {id} was not undone")
     if _leg_of(crossing, id) != crossing.setup.leg:
-        raise CannotUndo(f"entry {id} belongs to another leg than the one in hand")
+        raise CannotUndo(f"entry {id} belongs to another leg than the current one")
     return find_way_back(crossing.setup.project, crossing.store, entry.changes)
 
 
@@ -325,8 +325,8 @@ def _refuse(crossing: Crossing, entry: LogEntry, way: UndoPlan) -> None:
     if way.obstacles:
         lines = obstacles_in_words(crossing, entry.id, way)
         raise CannotUndo(
-            _several(f"“{entry.title}” cannot be carried over; nothing was changed", lines),
-            "Undo those steps first, or take the lines back by hand.",
+            _several(f"“{entry.title}” cannot be undone; nothing was changed", lines),
+            "Undo those steps first, or restore the lines by hand.",
         )
     if way.changes.is_empty:
         raise CannotUndo(f"nothing of “{entry.title}” is left to change")

@@ -28,7 +28,9 @@ def delete_snapshots(store: Store, ids: list[str], work: Work) -> Freed:
     for id in ids:
         full = store.manifest_path(id).stem
         if full in needed:
-            raise StoreError(f"snapshot {full} is needed: {needed[full]}", "It goes once that crossing is gone.")
+            raise StoreError(
+                f"snapshot {full} is needed: {needed[full]}", "It can be deleted once that crossing is deleted."
+            )
     return delete(store, ids, needed_contents, work)
 
 
@@ -63,7 +65,7 @@ def _in_journal(path: Path) -> set[str]:
     try:
         return {side[2] for _, *sides in json.loads(path.read_bytes())["changes"] for side in sides if side}
     except (ValueError, KeyError, TypeError, IndexError) as error:
-        raise StoreError(f"the journal {path} cannot be read; what it needs cannot be told") from error
+        raise StoreError(f"the journal {path} cannot be read; the contents it needs are unknown") from error
 
 
 def _crossings() -> Iterator[Crossing]:

@@ -24,7 +24,7 @@ class StageState(Enum):
     """The state of a stage."""
 
     UNTOUCHED = "untouched"
-    IN_HAND = "in hand"
+    IN_HAND = "in progress"
     NEEDS_YOU = "needs you"
     CLEAR = "clear"
 

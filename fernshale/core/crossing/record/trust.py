@@ -32,7 +32,7 @@ def require_trust(profile: Profile) -> None:
     if not is_trusted(profile):
         raise TrustNeeded(
             f"the profile {profile.path} would run commands, and you have not trusted it yet",
-            "Read it, then say so with --trust or in the window.",
+            "Read it, then trust it with --trust or in the window.",
         )
 
 

@@ -145,13 +145,13 @@ def _beside(tree: _Tree, item: FileChange, now: TreeEntry | None) -> tuple[TreeE
         nothing_to_do = after is None or (
             after.kind is EntryKind.FOLDER and (now is None or now.kind is EntryKind.FOLDER)
         )
-        return None if nothing_to_do else "something else stands there now"
+        return None if nothing_to_do else "another file has that place now"
     if now is None:
-        return "gone since"
+        return "removed since"
     if after is None:
         return "edited since; this would remove it"
     if not before.kind is after.kind is now.kind is EntryKind.FILE:
-        return "something else stands there now"
+        return "another file has that place now"
     mode = after.mode if now.mode == before.mode else now.mode
     if now.content == before.content:
         return TreeEntry(EntryKind.FILE, mode, after.content, after.size, attributes=now.attributes), None
@@ -182,7 +182,7 @@ def _lines(span: tuple[int, int]) -> str:
     start, end = span
     if end - start > 1:
         return f"lines {start + 1}–{end}"
-    return f"line {start + 1}" if end > start else f"lines at {start + 1}, now gone,"
+    return f"line {start + 1}" if end > start else f"lines at {start + 1}, now removed,"
 
 
 def _is_folder_going(item: FileChange) -> bool:

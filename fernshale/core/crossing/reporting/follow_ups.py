@@ -1,4 +1,4 @@
-"""What is worth a look once the crossing is done: new things of the release, and what will bite the next time."""
+"""What is worth checking once the crossing is done: new things of the release, and what will bite the next time."""
 
 from __future__ import annotations
 

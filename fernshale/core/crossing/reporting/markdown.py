@@ -61,11 +61,11 @@ def report_message(data: Data) -> str:
         parts.append(f"- {good} of {len(checks)} checks good on {data['to']}")
     asked = [row for row in data["decisions"] if row["who"] != "automatic" and row["why"]]
     parts += _titled(
-        "\nPlease look at", [f"- {row['key']}, {row['choice'] or 'left'}: {row['why']}" for row in asked][:12]
+        "\nPlease check", [f"- {row['key']}, {row['choice'] or 'left'}: {row['why']}" for row in asked][:12]
     )
     parts += _titled("\nAccepted", [f"- {row['what']}: {row['why']}" for row in data["accepted"]])
     debts = [f"- {row['title']}: {row['why']}" for row in data["debts"]]
-    debts += [f"- {row['plugin']} is set aside until {row['until']}" for row in data["aside"]]
+    debts += [f"- {row['plugin']} is left out until {row['until']}" for row in data["aside"]]
     parts += _titled("\nDebts", debts)
     return "\n".join(parts).rstrip() + "\n"
 
@@ -126,7 +126,9 @@ def _edits(data: Data) -> list[str]:
         ledgers = leg["ledgers"]
         total = sum(ledger["edits"] for ledger in ledgers.values())
         carried, already, decide, dropped = (_sum(leg, fate) for fate in ("carried", "already", "decide", "dropped"))
-        sums = f"{total} = {carried} carried + {already} already there + {decide} to decide + {dropped} dropped by decision."
+        sums = (
+            f"{total} = {carried} kept + {already} already there + {decide} to decide + {dropped} dropped by decision."
+        )
         rows = [
             (plugin, entry["path"], entry["lines"], entry["what"], entry["fate"], entry["now"], entry["why"])
             for plugin, ledger in ledgers.items()
@@ -162,9 +164,9 @@ def _members(data: Data) -> list[str]:
 
 def _links(data: Data) -> list[str]:
     links = data["links"]
-    parts = [f"- {row['id']} dangles, {row['uses']} uses" for row in links["dangling"]]
-    parts += [f"- {row['id']} was left dangling by decision, {row['uses']} uses" for row in links["left"]]
-    parts += [f"- {row['id']} dangled before, {row['uses']} uses" for row in links["dangled_before"]]
+    parts = [f"- {row['id']} is missing, {row['uses']} uses" for row in links["dangling"]]
+    parts += [f"- {row['id']} is missing by decision, {row['uses']} uses" for row in links["left"]]
+    parts += [f"- {row['id']} was missing before, {row['uses']} uses" for row in links["dangled_before"]]
     parts += [
         f"- {row['what']}: {row['file']} was left so, {row['why'] or 'without a reason'}" for row in links["ignored"]
     ]
@@ -200,12 +202,12 @@ def _debts(data: Data, raw: Data) -> list[str]:
     ]
     for item in data["aside"]:
         ready = f"; {item['ready']} would fit now" if item["ready"] else ""
-        parts.append(f"- {item['plugin']} {item['version']}: {item['why']}. It comes back with {item['until']}{ready}.")
-    return _titled("## Set aside", parts)
+        parts.append(f"- {item['plugin']} {item['version']}: {item['why']}. It returns with {item['until']}{ready}.")
+    return _titled("## Left out", parts)
 
 
 def _follow_ups(data: Data) -> list[str]:
-    words = {"new": "worth a look", "deprecated": "will bite next time"}
+    words = {"new": "worth checking", "deprecated": "will bite next time"}
     return _titled(
         "## Follow-ups", [f"- {words[item['kind']]}: {item['text']} ({item['source']})" for item in data["follow_ups"]]
     )
@@ -216,7 +218,7 @@ def _left(data: Data) -> list[str]:
     for item in data["left"]:
         place = f" ({item['place']})" if item["place"] else ""
         parts.append(f"- [ ] {item['stage']}: {item['title']}{place}")
-    return ["## What is left", "", *(parts or ["Nothing."]), ""]
+    return ["## Open items", "", *(parts or ["Nothing."]), ""]
 
 
 def _sum(data: Data, fate: str) -> int:

@@ -55,7 +55,7 @@ def export_playbook(crossing: Crossing, scan: ProjectScan, token: CancelToken) -
     setup = crossing.setup
     document = tomlkit.document()
     document["format"] = FORMAT
-    document["title"] = f"{setup.project.name} on the way from {scan.profile.title} {setup.start} to {setup.target}"
+    document["title"] = f"{setup.project.name} from {scan.profile.title} {setup.start} to {setup.target}"
     document["from"], document["to"] = setup.start, setup.target
     decisions, rules, checks = tomlkit.aot(), tomlkit.aot(), tomlkit.aot()
     for item in _decisions(crossing.decisions()):

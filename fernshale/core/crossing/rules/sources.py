@@ -118,7 +118,7 @@ def keep_rules(crossing: Crossing, rules: Sequence[Rule]) -> None:
 def export_rules(crossing: Crossing, scan: ProjectScan) -> str:
     """The crossing's own rules as a file for others, from its start to its target."""
     setup = crossing.setup
-    title = f"learned on the way from {scan.profile.title} {setup.start} to {setup.target}"
+    title = f"learned from {scan.profile.title} {setup.start} to {setup.target}"
     return write_rules(own_rules(crossing).rules, title, f">={setup.start}", f">={setup.stops[0]}")
 
 

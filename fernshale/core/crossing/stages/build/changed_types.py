@@ -30,7 +30,7 @@ _Given = tuple[ApiChange, Collection[str], Collection[str]]
 def with_other_types(
     rules: LegRules, causes: Sequence[Cause], scan: ProjectScan, releases: tuple[str, str], token: CancelToken
 ) -> LegRules:
-    """`rules`, and those that ask the members of what is given now. `releases` are those the leg goes from and to.
+    """`rules`, and those that ask the members of the new type. `releases` are those the leg goes from and to.
 
     Raises Cancelled.
     """
@@ -43,7 +43,7 @@ def with_other_types(
     except ProjectError:
         return rules
     further = (rule for cause in lacking for rule in _rules_of(cause, given, folders, token))
-    return rules.with_further("what is given now", further)
+    return rules.with_further("the new type", further)
 
 
 def gives_other(change: ApiChange, type_: str) -> bool:

@@ -68,6 +68,6 @@ def _hinted_rules(cause: Cause) -> Iterator[Rule]:
     for new in hints:
         is_spelling = "".join(parts_of(old)) == "".join(parts_of(new))
         worth = _SPELLING if is_spelling else _ONLY if len(hints) == 1 else _ONE_OF_SEVERAL
-        why = f"suggested instead: {new}" + (", which is only written another way" if is_spelling else "")
+        why = f"suggested instead: {new}" + (", which only differs in spelling" if is_spelling else "")
         id = "-".join(part for part in ("hint", call, old, new) if part)
         yield Rule(id, "keyword" if call else "rename", why, call=call, old=old, new=new, named=True, confidence=worth)

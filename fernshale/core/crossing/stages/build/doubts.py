@@ -26,8 +26,8 @@ def find_doubt(rule: Rule, edits: Sequence[CodeEdit], rules: LegRules, scan: Pro
     if not refused:
         return ""
     takes = rule.signatures[0].replace("!", "").replace("~", "")
-    calls = "the call as it stands" if len(refused) == 1 else f"{len(refused)} calls as they stand"
-    return f"{last_name(rule.new)}({takes}) does not take {calls}: {refused[0].path}:{refused[0].line}"
+    calls = "the call as it is" if len(refused) == 1 else f"{len(refused)} calls as they are"
+    return f"{last_name(rule.new)}({takes}) does not accept {calls}: {refused[0].path}:{refused[0].line}"
 
 
 def _without_import(rule: Rule, edits: Sequence[CodeEdit], scan: ProjectScan) -> str:

@@ -53,7 +53,7 @@ def _use_rule_at(crossing: Crossing, scan: ProjectScan, action: UseRuleAt, autho
     )
     if fix is None or at is None:
         raise MisuseError(
-            f"{action.rule} changes nothing in {action.path}:{action.line}", "Look again; something changed meanwhile."
+            f"{action.rule} changes nothing in {action.path}:{action.line}", "Refresh; it changed in the meantime."
         )
     apply_fix(crossing, scan, ChosenEdits(fix, action.scope, at), author, work)
 
@@ -68,7 +68,7 @@ def _pin_default(crossing: Crossing, scan: ProjectScan, action: PinDefault, auth
 
 def _switch_off(crossing: Crossing, scan: ProjectScan, action: SwitchCodeOff, author: Author, work: Work) -> None:
     path, line = first_place(inspect_build(scan, crossing, work.token), scan, action.key)
-    why = author.why or "it cannot be mended now"
+    why = author.why or "it cannot be fixed now"
     switch_code_off(crossing, scan, CodeLine(path, line), action.part, why, work)
 
 
@@ -83,7 +83,7 @@ def find_fix(view: BuildView, action: UseRule | UseSilentRule) -> Fix:
     found = next((fix for fix in fixes if fix.rule.id == action.rule), None)
     if found is None:
         raise MisuseError(
-            f"{action.rule} is no option of {action.key} any more", "Look again; something changed meanwhile."
+            f"{action.rule} is no option of {action.key} any more", "Refresh; it changed in the meantime."
         )
     return found
 
@@ -94,7 +94,7 @@ def first_place(view: BuildView, scan: ProjectScan, key: str) -> tuple[TreePath,
     places = (error.place for error in errors if error.place.line > 0 and error.place.file in scan.manifest.files)
     place = next(places, None)
     if place is None:
-        raise MisuseError(f"{key} has no place in the project that could be set aside")
+        raise MisuseError(f"{key} has no place in the project that can be switched off")
     return TreePath(place.file), place.line
 
 

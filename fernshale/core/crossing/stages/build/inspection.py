@@ -144,5 +144,5 @@ def _pins(
     for key, rule in rules.items():
         own = tuple(edit for edit in edits[rule.id] if role_of(scan.profile, edit.path).role == "own")
         if own:
-            found[key] = Fix(rule, "what the call meant", own, (), (), 0, PIN, far)
+            found[key] = Fix(rule, "the old meaning of the call", own, (), (), 0, PIN, far)
     return found

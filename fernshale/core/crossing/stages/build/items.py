@@ -85,12 +85,12 @@ def cause_items(views: Sequence[CauseView], is_stale: bool, passed: bool) -> lis
         if not view.is_settled and not cause.under:
             aside = () if any(way.sure for way in ways) else _ways_aside(cause)
             if view.aside:
-                words = (f"{view.aside} had it, and is set aside",)
+                words = (f"{view.aside} had it, and is left out",)
                 aside = (
-                    Option(ReturnPluginForCause(cause.key, view.aside), f"Bring {view.aside} back", words, 0.4),
+                    Option(ReturnPluginForCause(cause.key, view.aside), f"Return {view.aside}", words, 0.4),
                     *aside,
                 )
-            why = "put off" if view.put_off else f"{view.aside} is set aside" if view.aside else ""
+            why = "put off" if view.put_off else f"{view.aside} is left out" if view.aside else ""
             items.append(Item(view.key, Stage.BUILD, title, cause.owner, place, why, not ways, (*ways, *aside)))
     return items
 
@@ -166,9 +166,9 @@ def pinning_rule(change: ApiChange) -> Rule | None:
     if not was or not _MEANS_THE_SAME.fullmatch(was) or item.is_named:
         return None
     name = change.symbol.called
-    words = f"{item.name or 'an argument'} of {name} was {was} and is {item.default} where nothing is said"
+    words = f"{item.name or 'an argument'} of {name} was {was} and is {item.default} by default"
     return Rule(
-        f"pin-{name}-{item.name or at}", "add-argument", words, f"{name}(…) says {item.name or 'it'} = {was}",
+        f"pin-{name}-{item.name or at}", "add-argument", words, f"{name}(…) passes {item.name or 'it'} = {was}",
         call=name, arguments=at, position=at + 1, text=was, silent=True,
     )  # fmt: skip
 
@@ -187,8 +187,8 @@ def _ways_aside(cause: Cause) -> tuple[Option, ...]:
     return tuple(
         Option(
             SwitchCodeOff(cause.key, part),
-            f"Set the {part} aside",
-            ("it goes on the list of debts until it is put back",),
+            f"Switch the {part} off",
+            ("it is a debt until it is switched on again",),
             0.05,
         )
         for part in get_args(CodePart)
@@ -197,7 +197,7 @@ def _ways_aside(cause: Cause) -> tuple[Option, ...]:
 
 def silent_items(silent: Sequence[Fix], is_checked: bool) -> list[Item]:
     """Changes that rules know of and no compiler tells; `is_checked`: there is one that tells of others."""
-    wrong = "compiles, but is wrong now" if is_checked else "nothing here tells of it"
+    wrong = "compiles, but is wrong now" if is_checked else "no tool reports it"
     return [
         Item(
             f"silent:{fix.rule.id}",
@@ -232,6 +232,4 @@ def gone_items(
             (f"{path}:{position(text, at)[0]}" for path, text in own for at in name_starts(text, path, name)), None
         )
         if place is not None:
-            yield Item(
-                key, Stage.BUILD, f"{change.what}: nothing here tells of it", "own", place, "", True, (right(key),)
-            )
+            yield Item(key, Stage.BUILD, f"{change.what}: no tool reports it", "own", place, "", True, (right(key),))

@@ -125,7 +125,9 @@ def _items(
             place = f"{path}:{position(text, item.members[name])[0]}"
             symbol = change.symbol
             declared = f"{symbol.full}{symbol.signature if symbol.is_callable else ''}"
-            why = f"{declared} is new, in {symbol.file}:{symbol.line}. Whatever asks for it finds that of {item.name} instead."
+            why = (
+                f"{declared} is new, in {symbol.file}:{symbol.line}. Lookups now resolve to the member of {item.name}."
+            )
             yield Item(
                 key,
                 Stage.BUILD,

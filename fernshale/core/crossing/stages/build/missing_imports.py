@@ -48,7 +48,7 @@ def with_imports(rules: LegRules, causes: Sequence[Cause], scan: ProjectScan, to
     for path, text in texts_with(scan, {cause.symbol for cause in wanted}, token).items():
         by_language.setdefault(language_of(path), {})[path] = text
     further = (rule for cause in wanted for rule in _rules_of(cause, by_language, scan, to, token))
-    return rules.with_further("what is there and not brought in", further)
+    return rules.with_further("names that exist and are not imported", further)
 
 
 def _rules_of(
@@ -89,7 +89,7 @@ def _as_others(name: str, texts: Mapping[TreePath, str], into: str) -> _Lines:
     found: _Lines = {}
     for path, text in texts.items():
         if name in text and (line := import_line(name, text, path, into)):
-            found.setdefault(line, (f"{path} brings {name} in so", _AS_OTHERS))
+            found.setdefault(line, (f"{path} imports {name} like this", _AS_OTHERS))
     return found
 
 

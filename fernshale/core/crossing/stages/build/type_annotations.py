@@ -17,16 +17,16 @@ from fernshale.core.fix.rules import Rule
 from fernshale.core.fix.untyped_declarations import FLOAT, declarations
 
 _WHY = {
-    EMPTY: "it is set to a {} before it is used; that it holds nothing until then is what the checker does not see through",
-    UNTYPED: "it is set to a {}, and the checker wants that said",
-    NUMBER: "it is a {} later on, and the whole number it is set to at first does not tell",
+    EMPTY: "it is set to a {} before it is used; the checker cannot see that it is empty only until then",
+    UNTYPED: "it is set to a {}, and the checker wants that declared",
+    NUMBER: "it is a {} later on, and its first value is a whole number",
 }
 
 
 def with_declared(rules: LegRules, causes: Sequence[Cause], scan: ProjectScan) -> LegRules:
     """`rules`, and those that say the type of what causes are about."""
     return rules.with_further(
-        "what it is set to", (rule for cause in causes if cause.symbol for rule in _rules_of(cause, scan))
+        "the types assigned to it", (rule for cause in causes if cause.symbol for rule in _rules_of(cause, scan))
     )
 
 

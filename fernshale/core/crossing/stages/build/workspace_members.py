@@ -69,10 +69,10 @@ def member_items(scan: ProjectScan, build: BuildView, crossing: Crossing) -> Ite
             leave = Option(
                 LeaveMemberBehind(member.name),
                 f"Leave {member.name} on {crossing.setup.from_}",
-                ("the others go on",),
+                ("the others move on",),
                 0.3,
             )
-            title = f"{member.name} cannot come yet, {count(len(stuck), 'cause')} without a sure way"
+            title = f"{member.name} cannot move yet, {count(len(stuck), 'cause')} without a high-confidence fix"
             yield Item(_key(member), Stage.BUILD, title, "own", member.folder, "", False, (leave,))
 
 
@@ -100,7 +100,7 @@ def move_member(crossing: Crossing, scan: ProjectScan, action: MemberAction, aut
     else:
         text = with_override(workspace, file.text, release, member.descriptor)
     draft.write(member.descriptor, file.with_text(text).encode())
-    title = f"{member.name} stays on {release}" if leaves else f"{member.name} comes along to {release}"
+    title = f"{member.name} stays on {release}" if leaves else f"{member.name} moves to {release}"
     about = f"member {member.name}"
     return write_step(
         crossing, EntryText(Stage.BUILD, title, author.why, about), draft.change_set(), work, [action.decision(author)]

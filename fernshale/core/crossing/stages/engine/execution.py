@@ -31,12 +31,12 @@ from fernshale.core.crossing.stages.engine.workarounds import change_workaround
 def _restore(crossing: Crossing, scan: ProjectScan, action: RestoreGenerated, author: Author, work: Work) -> None:
     sweep = unsettled_sweep(crossing)
     if sweep is None:
-        raise MisuseError("no generated files are missing", "Look again; something changed meanwhile.")
+        raise MisuseError("no generated files are missing", "Refresh; it changed in the meantime.")
     restore_swept(crossing, sweep, has_failed=False)
 
 
 def _leave_out(crossing: Crossing, scan: ProjectScan, action: LeaveOutAndGenerate, author: Author, work: Work) -> None:
-    why = author.why or "it stands in the generator's way"
+    why = author.why or "it blocks the generator"
     leave_plugin_out(crossing, scan, find_plugin(scan, action.plugin), why, work)
     regenerate(crossing, work)
 

@@ -78,11 +78,13 @@ def copy_items(copies: tuple[ForkedFile, ...], crossing: Crossing) -> Iterator[I
         if item.key in decided and decided[item.key].text == to:
             continue
         evidence = (f"{item.alike:.0%} of its lines are the engine's {item.engine}", f"which changed in {to}")
-        leave = Option(UpdateForkedFile(item.path, "leave"), "Leave it as it is", ("it goes on as it was",), 0.2)
+        leave = Option(UpdateForkedFile(item.path, "leave"), "Leave it as it is", ("it stays as it was",), 0.2)
         if item.clashes:
             places = count(item.clashes, "place")
             ways: tuple[Option, ...] = (
-                Option(UpdateForkedFile(item.path, "mine"), f"Merge, mine in the {places} both changed", evidence, 0.4),
+                Option(
+                    UpdateForkedFile(item.path, "mine"), f"Merge, yours in the {places} both changed", evidence, 0.4
+                ),
                 Option(
                     UpdateForkedFile(item.path, "incoming"),
                     f"Merge, the engine's in the {places} both changed",
@@ -96,7 +98,7 @@ def copy_items(copies: tuple[ForkedFile, ...], crossing: Crossing) -> Iterator[I
             ways = (
                 Option(
                     UpdateForkedFile(item.path, "merge"),
-                    f"Bring it to {to}, your edits kept",
+                    f"Update it to {to} and keep your edits",
                     evidence,
                     sure,
                     sure >= 0.9,
@@ -113,7 +115,7 @@ def update_copy(crossing: Crossing, scan: ProjectScan, action: UpdateForkedFile,
     if action.choice != "leave":
         item = next((item for item in find_copies(scan, crossing, work.token) if item.path == path), None)
         if item is None:
-            raise MisuseError(f"{printable(path)} has nothing to take from the engine any more", "Look again.")
+            raise MisuseError(f"{printable(path)} has no engine changes to merge any more", "Look again.")
         choice = Resolution("incoming") if action.choice == "incoming" else Resolution("mine")
         result = result_text(item.merge, {due.id: choice for due in item.merge.dues.values()}, "nothing")
         assert result is not None

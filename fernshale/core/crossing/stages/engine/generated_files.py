@@ -68,10 +68,10 @@ def _around(scan: ProjectScan, said: str) -> tuple[Option, ...]:
         named = re.search(rf"(?<![\w-]){re.escape(plugin.id)}(?![\w-])", said) or f"{plugin.folder}/" in said
         if not named:
             continue
-        evidence = (f"the generator says: {said.splitlines()[-1].strip()}",)
+        evidence = (f"the generator printed: {said.splitlines()[-1].strip()}",)
         if plugin.id in compiled:
             ways.append(Option(RebuildAndGenerate(plugin.id), f"Rebuild {plugin.id} and run it again", evidence, 0.6))
-        ways.append(Option(LeaveOutAndGenerate(plugin.id), f"Set {plugin.id} aside and run it again", evidence, 0.5))
+        ways.append(Option(LeaveOutAndGenerate(plugin.id), f"Leave {plugin.id} out and run it again", evidence, 0.5))
     return tuple(ways)
 
 

@@ -29,7 +29,7 @@ def site_items(view: EngineView, scan: ProjectScan, crossing: Crossing) -> tuple
             keep = Option(Choose(key, "keep"), "Leave it as it is", (item.trouble,), 0.5)
             title = f"{item.site.file} {item.trouble.split(';')[0]}"
             follow = Option(
-                Choose(key, "follow"), f"Let it name {to} as well", ("it names another release today",), 0.3
+                Choose(key, "follow"), f"Change it to {to} as well", ("it names another release today",), 0.3
             )
             ways = (keep, follow) if item.site.notation == "exact" and is_release(item.before) else (keep,)
             items.append(Item(key, Stage.ENGINE, title, "own", place, item.trouble, True, ways))

@@ -59,7 +59,7 @@ class WorkaroundLine:
     @property
     def condition(self) -> str:
         until = self.workaround.until
-        return f"can go with {until}" if until else f"only {self.release} is known to need it"
+        return f"not needed from {until} on" if until else f"only {self.release} is known to need it"
 
 
 def find_lines(scan: ProjectScan, to: str) -> tuple[WorkaroundLine, ...]:
@@ -97,21 +97,21 @@ def workaround_items(lines: Collection[WorkaroundLine], to: str, left_so: Collec
         if item.key in left_so:
             continue
         if not item.line:
-            add = Option(AddWorkaround(item.name), "Put it in, with a note", (why, item.condition), 0.95, True)
+            add = Option(AddWorkaround(item.name), "Add it, with a note", (why, item.condition), 0.95, True)
             keep = Option(Choose(item.key, "keep"), "Leave it as it is", ("the build may fail for it",), 0.2)
-            title = f"{to} wants {item.words} in {item.file}"
+            title = f"{to} needs {item.words} in {item.file}"
             yield Item(item.key, Stage.ENGINE, title, "own", item.place, why, False, (add, keep))
         elif not is_needed(item, lines, to):
-            told = "its note says so" if item.noted else "there is no note by it; you may want it for something else"
+            told = "its note confirms it" if item.noted else "it has no note; you may need it for another reason"
             drop = Option(
                 RemoveWorkaround(item.name),
-                "Take it out",
+                "Remove it",
                 (item.condition, told),
                 _OURS if item.noted else _THEIRS,
                 item.noted,
             )
-            keep = Option(Choose(item.key, "keep"), "Leave it as it is", ("it may be wanted for something else",), 0.2)
-            title = f"{item.words} can go: {why}"
+            keep = Option(Choose(item.key, "keep"), "Leave it as it is", ("it may be needed for another reason",), 0.2)
+            title = f"{item.words} is not needed any more: {why}"
             yield Item(item.key, Stage.ENGINE, title, "own", item.place, item.condition, not item.noted, (drop, keep))
 
 
@@ -122,12 +122,12 @@ def change_workaround(
     key, adds = action.key, isinstance(action, AddWorkaround)
     item = next((item for item in find_lines(scan, crossing.setup.to) if item.key == key), None)
     if item is None or adds == bool(item.line):
-        raise MisuseError(f"there is nothing to {action.option} for {key}", "Look again; something changed meanwhile.")
+        raise MisuseError(f"there is nothing to {action.option} for {key}", "Refresh; it changed in the meantime.")
     file = read_project_text(scan.project, item.file)
     text = _with_line(file, item) if adds else _without_line(file.text, item)
     draft = Draft(scan.project)
     draft.write(item.file, file.with_text(text).encode())
-    done = f"put into {item.file}, {item.condition}" if adds else f"taken out of {item.file}"
+    done = f"put into {item.file}, {item.condition}" if adds else f"removed from {item.file}"
     title = f"{item.words} {done}"
     reason = author.why or item.workaround.why
     return write_step(

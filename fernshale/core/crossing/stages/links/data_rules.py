@@ -187,7 +187,7 @@ def preview_mending(scan: ProjectScan, items: Sequence[UnmetConstraint], way: st
         if what == "drop":
             found = without(item, int(value), text, formats)
         elif what == "set" and item.expect.values and value not in item.expect.values:
-            raise MisuseError(f"{value} is none of what {item.expect.field} may be: {', '.join(item.expect.values)}")
+            raise MisuseError(f"{value} is not allowed for {item.expect.field}: {', '.join(item.expect.values)}")
         else:
             found = mend(item, text, formats, value if what == "set" else item.expect.default)
         changes.setdefault(item.file, []).extend(found)
@@ -212,7 +212,7 @@ def _unmet_item(key: str, items: Sequence[UnmetConstraint], fillings: Sequence[O
         ways.append(Option(MeetConstraint(name, "mend"), words, (expect.why,), SURE, True))
     elif first.fault == "too many":
         ways += [
-            Option(MeetConstraint(name, f"drop {item.number}"), f"Take out {item.name}, line {item.line}", (), 0.4)
+            Option(MeetConstraint(name, f"drop {item.number}"), f"Remove {item.name}, line {item.line}", (), 0.4)
             for item in first.objects
         ]
     ways.append(Option(Choose(key, ""), "Leave it so", ("write down why",), 0.1))

@@ -65,7 +65,7 @@ def find_fillings(
             now = successors.get(was, was)
             words = "it held this before the crossing"
             if now != was:
-                words = f"it held {was} before the crossing, which is this now"
+                words = f"it held {was} before the crossing, which is called this now"
             told[now] = Filling(now, _WAS if now == was else _WAS_GONE, (words,))
         for other in likes[expect.id]:
             told.setdefault(other.value, other)

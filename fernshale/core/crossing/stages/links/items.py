@@ -33,10 +33,12 @@ def link_items(dangling: Sequence[MissingReference]) -> Iterable[Item]:
         uses = sum(len(item.uses) for item in sure)
         least = min(way.score for item in sure for way in item.sure)
         all_ = Option(
-            Relink(TOGETHER, "sure"), "Relink them all", (f"the least sure of them is {least:.0%}",), least, True
+            Relink(TOGETHER, "sure"), "Relink them all", (f"the lowest confidence is {least:.0%}",), least, True
         )
         yield Item(
-            f"links:{TOGETHER}", Stage.LINKS, f"{len(sure)} links dangle and have a sure successor, {count(uses, 'use')}",
+            f"links:{TOGETHER}",
+            Stage.LINKS,
+            f"{len(sure)} missing references with a high-confidence replacement, {count(uses, 'use')}",
             "own", "", ", ".join(item.id for item in sure[:12]), False, (all_,),
         )  # fmt: skip
     for item in dangling:
@@ -71,9 +73,9 @@ def _item(item: MissingReference) -> Item:
     for way in item.candidates:
         score = min(way.score, 0.6) if split else way.score
         ways.append(Option(relink(item, way.id), f"{item.id} → {way.id}", way.evidence, score, score >= SURE))
-    ways.append(Option(Choose(key_of(item), ""), "Leave it dangling", ("it is known and wanted so",), 0.1))
+    ways.append(Option(Choose(key_of(item), ""), "Leave it missing", ("it is known and intended",), 0.1))
     first = item.uses[0]
     place = f"{first.file}:{first.line}" if first.line else first.file
     what = "was there" if item.is_file else f"was declared in {item.was}"
-    title = f"{item.id} {'is gone' if item.is_file else 'dangles'}, {count(len(item.uses), 'use')}"
+    title = f"{item.id} is missing, {count(len(item.uses), 'use')}"
     return Item(key_of(item), Stage.LINKS, title, "own", place, what, True, tuple(ways))

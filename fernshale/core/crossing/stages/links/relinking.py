@@ -59,7 +59,7 @@ def apply_relink(crossing: Crossing, scan: ProjectScan, action: Relink | RelinkF
     else:
         item = next((entry for entry in view.dangling if key_of(entry) == key), None)
         if item is None:
-            raise MisuseError(f"{key.partition(':')[2]} does not dangle")
+            raise MisuseError(f"{key.partition(':')[2]} is not missing")
         chosen = [(item, way) for way in _ways(item, new, view.index)]
     changes = preview_relink(scan, view.index, chosen)
     items = list(dict.fromkeys(id(item) for item, _ in chosen))
@@ -71,7 +71,7 @@ def apply_relink(crossing: Crossing, scan: ProjectScan, action: Relink | RelinkF
         about = f"link {item.id}"
     else:
         title, about = f"{count(len(items), 'link')} follow · {count(uses, 'use')}", "links"
-        reason = author.why or f"each is {SURE:.0%} sure or more"
+        reason = author.why or f"each has a confidence of {SURE:.0%} or more"
     title += f" in {count(len(changes.files), 'file')}"
     decided = [
         Decision(

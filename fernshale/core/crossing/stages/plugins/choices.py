@@ -52,14 +52,14 @@ def decide_all(crossing: Crossing, items: Sequence[tuple[FileMerge, Conflict]], 
     """Take the same way with each decision that has it. Raises MisuseError where none has."""
     ids = [due.id for _, due in items if take in due.ways]
     if not ids:
-        raise MisuseError(f"none of {len(items)} decisions can be settled by {take!r}")
+        raise MisuseError(f"none of {len(items)} conflicts has the option {take!r}")
     keep_decisions(crossing, ids, take, "", author)
 
 
 def keep_decisions(crossing: Crossing, ids: Sequence[str], take: str, text: str, author: Author) -> None:
     """Keep merge decisions, for this crossing and for others that meet the same conflicts."""
     if take not in TAKINGS:
-        raise MisuseError(f"{take!r} is no way to settle a merge decision", f"Ways: {', '.join(TAKINGS)}.")
+        raise MisuseError(f"{take!r} is no option of a conflict", f"Options: {', '.join(TAKINGS)}.")
     for id in ids:
         crossing.decide(Decision(PREFIX + id, Stage.PLUGINS, take, text, author.who, author.why, time.time()))
     remember(ids, take, text, author.why, crossing.setup.project)
@@ -87,5 +87,5 @@ def read_choices(crossing: Crossing) -> dict[str, Resolution]:
 
 def resolution(take: str, text: str) -> Resolution:
     if take not in TAKINGS:
-        raise FernshaleError(f"a merge decision says {take!r}, which is no way to settle it")
+        raise FernshaleError(f"a conflict was resolved by {take!r}, which is no option")
     return Resolution(take, text)  # type: ignore[arg-type]

@@ -26,7 +26,7 @@ from fernshale.core.crossing.stages.plugins.updates import apply_plugin
 
 def _leave_out(crossing: Crossing, scan: ProjectScan, action: LeavePluginOut, author: Author, work: Work) -> None:
     decided = crossing.decisions().get(plugin_key(crossing.setup, action.plugin))
-    why = author.why or (decided.why if decided is not None else "") or "it cannot come along yet"
+    why = author.why or (decided.why if decided is not None else "") or "it cannot move yet"
     leave_plugin_out(crossing, scan, find_plugin(scan, action.plugin), why, work)
 
 

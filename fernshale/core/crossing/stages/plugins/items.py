@@ -59,18 +59,22 @@ def plugin_items(
     odd = [(path, key) for path, key in odd_keys(view).items() if key not in settled]
     for path, key in odd:
         title = f"{path.rsplit('/', 1)[-1]}: merged, but {view.odd[path][0]}"
-        leave = Option(Choose(key, "leave"), "It is right as it stands", view.odd[path])
+        leave = Option(Choose(key, "leave"), "It is right as it is", view.odd[path])
         place = f"{plugin.folder}/{path}"
         items.append(Item(key, Stage.PLUGINS, title, owner, place, "; ".join(view.odd[path]), True, (leave,)))
-    ready = "its decisions come first" if due else "nothing is left to decide"
+    ready = "its conflicts come first" if due else "no conflict is open"
     if odd and not due:
-        ready = "what looks odd comes first"
-    take = Option(UpdatePlugin(plugin.id), f"Take {view.step.to}", (view.step.why, ready), 1.0, not due and not odd)
+        ready = "check the odd files first"
+    take = Option(
+        UpdatePlugin(plugin.id), f"Update to {view.step.to}", (view.step.why, ready), 1.0, not due and not odd
+    )
     ways = [take]
     if view.ledger is not None and view.ledger.edits:
         lost = view.ledger.edits - view.ledger.count("already")
-        words = f"gives up {count(lost, 'edit')}; files of your own stay"
-        ways.append(Option(ReplacePlugin(plugin.id), f"Replace it with {view.step.to} as it comes", (words,), 0.1))
+        words = f"drops {count(lost, 'edit')}; files of your own are kept"
+        ways.append(
+            Option(ReplacePlugin(plugin.id), f"Replace it with {view.step.to} and drop your edits", (words,), 0.1)
+        )
     title = f"{plugin.id} {view.step.from_} → {view.step.to}"
     items.append(Item(f"plugin:{plugin.id}", Stage.PLUGINS, title, owner, plugin.folder, ready, False, tuple(ways)))
     return items
@@ -79,7 +83,7 @@ def plugin_items(
 def rebuild_items(crossing: Crossing, built: Sequence[PluginBuild], views: Sequence[PluginView]) -> Iterator[Item]:
     """Compiled plugins whose stamps name other releases; their own new release comes first."""
     to = crossing.setup.to
-    coming = {view.plugin.id for view in views if view.merge is not None or view.step.action == "set aside"}
+    coming = {view.plugin.id for view in views if view.merge is not None or view.step.action == "left out"}
     for item in built:
         if item.is_built_for(to) or item.plugin.id in coming:
             continue
@@ -100,28 +104,28 @@ def left_out_items(
 ) -> Iterator[Item]:
     """What is still to be set aside, as was decided, and what could come back."""
     for step in steps:
-        if step.action == "set aside":
+        if step.action == "left out":
             decided = crossing.decisions().get(plugin_key(crossing.setup, step.id))
             why = decided.why if decided is not None else ""
-            evidence = (why or step.why, "switched off and taken out; one action brings it back")
-            way = Option(LeavePluginOut(step.id), f"Set {step.id} aside", evidence, 1.0, True)
+            evidence = (why or step.why, "switched off and removed; one action returns it")
+            way = Option(LeavePluginOut(step.id), f"Leave {step.id} out", evidence, 1.0, True)
             place = next((plugin.folder for plugin in scan.plugins if plugin.id == step.id), "")
-            title = f"{step.id} is to be set aside"
+            title = f"{step.id} is to be left out"
             yield Item(f"aside:{step.id}", Stage.PLUGINS, title, f"plugin {step.id}", place, why, False, (way,))
     for item in aside:
         if item.ready:
             back = Option(
-                ReturnPlugin(item.id), f"Bring {item.id} back", (f"{item.ready} accepts {crossing.setup.to}",), 0.5
+                ReturnPlugin(item.id), f"Return {item.id}", (f"{item.ready} accepts {crossing.setup.to}",), 0.5
             )
-            title = f"{item.id} is set aside, and {item.ready} would fit now"
+            title = f"{item.id} is left out, and {item.ready} fits now"
             yield Item(f"aside:{item.id}", Stage.PLUGINS, title, f"plugin {item.id}", "", item.why, True, (back,))
 
 
 _WAY_TITLES: Mapping[str, str] = {
     "mine": "Keep yours",
-    "incoming": "Take incoming",
+    "incoming": "Use the vendor's",
     "both": "Both, yours first",
-    "swapped": "Both, incoming first",
+    "swapped": "Both, the vendor's first",
     "finer": "Merge token by token",
     "base": "As it was before",
 }
@@ -142,8 +146,8 @@ def _ways(file: FileMerge, due: Conflict, known: Mapping[str, Remembered]) -> tu
     titles = dict(_WAY_TITLES)
     if due.kind == "file":
         titles["mine"] = "Keep yours" if file.mine else "Leave it deleted"
-        titles["incoming"] = "Take incoming" if file.incoming else "Let it go"
-    evidence = {"finer": (f"gives: {due.finer.strip()}",)} if due.finer is not None else {}
+        titles["incoming"] = "Use the vendor's" if file.incoming else "Remove it"
+    evidence = {"finer": (f"result: {due.finer.strip()}",)} if due.finer is not None else {}
     if isinstance(file.merge, KeyedMerge):
         versions = dict(zip(("base", "mine", "incoming"), file.merge.versions(due), strict=True))
         evidence = {way: (text or "not there",) for way, text in versions.items()}

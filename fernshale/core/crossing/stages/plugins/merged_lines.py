@@ -38,7 +38,7 @@ def file_lines(merge: FolderMerge, file: FileMerge, choices: Mapping[str, Resolu
     side, path = (merge.incoming, file.incoming) if takes == "incoming" else (merge.mine, file.mine)
     lines = _lines(side, path)
     if lines is None:
-        return (MergedLine("(this file is not text; it is taken as a whole)", "same"),) if path else ()
+        return (MergedLine("(this file is not text; it is used as a whole)", "same"),) if path else ()
     old = _lines(merge.base, file.base)
     sources: list[LineSource] = [takes if old is None else "same"] * len(lines)
     for hunk in align_lines(old, lines) if old is not None else ():

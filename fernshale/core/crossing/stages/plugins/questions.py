@@ -40,7 +40,7 @@ class Question:
     start: str
     remembered: Remembered | None
     mine_words: str = "Keep yours"
-    incoming_words: str = "Take incoming"
+    incoming_words: str = "Use the vendor's"
 
 
 def ask(
@@ -59,7 +59,7 @@ def ask(
         versions += [Version("yours", ours), Version("incoming", theirs)]
         if due.finer is not None:
             versions.append(Version("by tokens", tuple(due.finer.split("\n"))))
-        title = "Both changed these lines" if olds else "Both have something of their own here"
+        title = "Both changed these lines" if olds else "Both added something here"
         return Question(due, title, file.shown, tuple(versions), others, "\n".join(ours), before)
     if isinstance(file.merge, KeyedMerge):
         names = ("before", "yours", "incoming")
@@ -71,7 +71,7 @@ def ask(
         return Question(due, title, file.shown, tuple(shown), others, file.merge.value(due), before)
     title = file.why[0].upper() + file.why[1:]
     mine = "Keep yours" if file.mine else "Leave it deleted"
-    incoming = "Take incoming" if file.incoming else "Let it go"
+    incoming = "Use the vendor's" if file.incoming else "Remove it"
     return Question(due, title, file.shown, tuple(_facts(merge, file)), others, "", before, mine, incoming)
 
 

@@ -72,5 +72,5 @@ def _merge_of(crossing: Crossing, scan: ProjectScan, conflict: str, work: Work) 
     views = _merging(crossing, scan, work)
     merge = next((view.merge for view in views for _, due in view.due({}) if due.id == conflict), None)
     if merge is None:
-        raise MisuseError(f"{conflict} is no open conflict", "Look again; something changed meanwhile.")
+        raise MisuseError(f"{conflict} is no open conflict", "Refresh; it changed in the meantime.")
     return merge

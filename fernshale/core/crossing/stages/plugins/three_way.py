@@ -78,7 +78,7 @@ def _base(
     if found.at and found.origin is not None:
         releases[found.origin.name] = _past_side(scan, plugin, found.source, found.at, token)
     if found.origin is None or found.origin.name not in releases:
-        return None, "", "no old release is known; what differs is to be decided"
+        return None, "", "no old release is known; every difference is a conflict"
     best = found.origin.name
     base = compose_base(mine, releases, best)
     notes = [found.note] if found.note else []

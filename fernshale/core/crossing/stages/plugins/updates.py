@@ -77,13 +77,13 @@ def apply_plugin(
         (item for item in inspect_plugins(scan, crossing, Work(token=work.token)).plugins if item.plugin.id == id), None
     )
     if view is None or view.merge is None:
-        raise MisuseError(f"there is nothing to take for the plugin {id}")
+        raise MisuseError(f"there is no update for the plugin {id}")
     merge, choices = view.merge, read_choices(crossing)
     if isinstance(action, ReplacePlugin):
         merge, choices = replace_clean(merge)
     elif due := view.due(choices):
         names = ", ".join(sorted({file.shown for file, _ in due}))
-        raise MisuseError(f"{id}: {len(due)} decisions are due first, in {names}")
+        raise MisuseError(f"{id}: {len(due)} conflicts are open, in {names}")
     elif odd := [key for key in odd_keys(view).values() if key not in crossing.decisions()]:
         raise MisuseError(f"{id}: {count(len(odd), 'merged file')} should be looked at first, in {', '.join(view.odd)}")
     result = build_result(merge, choices, "mine")
@@ -124,7 +124,7 @@ def folder_changes(scan: ProjectScan, plugin: Plugin, merge: FolderMerge, result
 
 
 def _ledger_words(ledger: Ledger) -> str:
-    parts = [f"{ledger.count('carried')} of {ledger.edits} edits carried"]
+    parts = [f"{ledger.count('carried')} of {ledger.edits} edits kept"]
     if ledger.count("already"):
         parts.append(f"{ledger.count('already')} already there")
     if ledger.count("dropped"):

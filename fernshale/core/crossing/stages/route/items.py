@@ -22,10 +22,13 @@ def route_items(view: RouteView, crossing: Crossing) -> list[Item]:
     for fault in view.faults.get(to, ()):
         title = f"{to} has a known fault that concerns this project"
         key = f"route:fault:{to}:{fault}"
-        go = Option(Choose(key, "take"), "Go there all the same", ("what it breaks is known",), 0.3)
+        go = Option(Choose(key, "take"), "Move there anyway", ("the fault is known",), 0.3)
         ways = tuple(
             Option(
-                ChooseRoute(" ".join(way.stops), key.removeprefix("route:")), f"Go {way.title}", (_way_words(way),), 0.4
+                ChooseRoute(" ".join(way.stops), key.removeprefix("route:")),
+                f"Cross {way.title}",
+                (_way_words(way),),
+                0.4,
             )
             for way in others
         )
@@ -33,7 +36,7 @@ def route_items(view: RouteView, crossing: Crossing) -> list[Item]:
         items.append(Item(key, Stage.ROUTE, title, detail=fault, options=options))
     if parse_release(to).is_preview:
         key = f"route:preview:{to}"
-        take = Option(Choose(key, "take"), "Take the preview", ("previews change until they are released",), 0.3)
+        take = Option(Choose(key, "take"), "Use the preview", ("previews change until they are released",), 0.3)
         items.append(Item(key, Stage.ROUTE, f"{to} is a preview", options=(take,)))
     conflicts = {item.plugin: item for item in view.leg.conflicts}
     for step in view.leg.plugins:
@@ -44,9 +47,9 @@ def route_items(view: RouteView, crossing: Crossing) -> list[Item]:
 
 
 def _plugin_items(step: PluginStep, key: str, to: str, detail: str) -> list[Item]:
-    take = Option(Choose(key, "take"), f"Take {step.to}", (step.why,), 0.4)
+    take = Option(Choose(key, "take"), f"Use {step.to}", (step.why,), 0.4)
     keep = Option(Choose(key, "keep"), f"Hold {step.from_ or 'the copy'} back as it is", ("it may not compile",), 0.3)
-    aside = Option(Choose(key, "aside"), "Set it aside for now", ("the plan goes on without it",), 0.2)
+    aside = Option(Choose(key, "aside"), "Leave it out for now", ("the plan continues without it",), 0.2)
     options: tuple[Option, ...]
     if step.action == "nothing":
         title, options = f"{step.id} has nothing for {to}", (keep, aside)

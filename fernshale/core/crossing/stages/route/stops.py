@@ -19,15 +19,15 @@ def choose_route(crossing: Crossing, scan: ProjectScan, stops: Sequence[str], au
     setup, shelf = crossing.setup, shelf_of(scan)
     order = [setup.from_, *stops]
     if not stops or not same_release(stops[-1], setup.target):
-        raise MisuseError(f"a way of this crossing ends at {setup.target}")
+        raise MisuseError(f"a route of this crossing ends at {setup.target}")
     for low, high in zip(order, stops, strict=False):
         shelf.engine(scan.profile.id, high)
         if parse_release(high) <= parse_release(low):
-            raise MisuseError(f"a way goes up: {high} does not come after {low}")
+            raise MisuseError(f"a route leads to newer releases: {high} is not newer than {low}")
     if scan.release != setup.from_:
         raise MisuseError(
             f"this leg is under way: the project is on {scan.release} already",
-            f"Undo back to {setup.from_} to go another way, or choose one when this leg is done.",
+            f"Undo back to {setup.from_} to change the route, or change it after this leg.",
         )
     kept = setup.stops[: setup.leg]
     crossing.change_setup(replace(setup, stops=(*kept, *stops)))
@@ -35,7 +35,7 @@ def choose_route(crossing: Crossing, scan: ProjectScan, stops: Sequence[str], au
     note(
         crossing,
         Stage.ROUTE,
-        f"the way to {setup.target} goes {words}",
+        f"the route to {setup.target} is {words}",
         f"{author.who}: {author.why}".strip(": "),
         "way",
     )

@@ -98,12 +98,12 @@ def _check(
     if stated:
         low = tuple(item for item in stated if is_release(item.value.text) and parse_release(item.value.text) < wanted)
         shown = low or tuple(stated)
-        found = ", ".join(f"{item.file} says {item.value.text}" for item in shown)
+        found = ", ".join(f"{item.file} has {item.value.text}" for item in shown)
         return DemandState(demand, found, not low, low)
     known = next((item for item in requirements if item.name == demand.name), None)
     if known is None:
         asked = any(need.name == demand.name for need in scan.profile.requirement)
-        found = "not looked at yet; the baseline does" if asked else "the profile does not say how to look"
+        found = "not looked at yet; the baseline does" if asked else "the profile does not say how to check it"
         return DemandState(demand, found, None)
     if not is_release(known.version):
         return DemandState(demand, known.found, known.holds)

@@ -64,5 +64,5 @@ def remove_path(crossing: Crossing, scan: ProjectScan, place: TreePath, decided:
     for path in paths:
         draft.delete(path)
     title = f"{place} removed · {count(len(paths), 'file')}"
-    why, about = decided.why or "there is one too many", f"removed {place}"
+    why, about = decided.why or "it is a duplicate", f"removed {place}"
     return write_step(crossing, EntryText(Stage.SURVEY, title, why, about), draft.change_set(), work, [decided])

@@ -37,7 +37,7 @@ def git_items(crossing: Crossing, project: Path) -> tuple[Item, ...]:
     if tree is None:
         return ()
     if tree.obstacles:
-        title, detail = "Steps cannot be committed to git as it stands", "; ".join(tree.obstacles)
+        title, detail = "Steps cannot be committed to git as it is", "; ".join(tree.obstacles)
         return (Item(KEY, Stage.SURVEY, title, detail=detail, needs_you=False, options=(leave,)),)
     title = "Keep each step as a commit in git?"
     here = tree.branch or "no branch"

@@ -32,9 +32,9 @@ def survey_items(
     for need in requirements:
         if not need.holds:
             detail = f"{need.found}. {need.hint}"
-            again = Option(CheckRequirements(need.name), "Look again", ("once it is there",), 0.5)
+            again = Option(CheckRequirements(need.name), "Check again", ("once it is there",), 0.5)
             without = Option(
-                Choose(requirement_key(need), "without"), "Go on all the same", ("the build may fail for it",), 0.2
+                Choose(requirement_key(need), "without"), "Continue anyway", ("the build may fail for it",), 0.2
             )
             title = f"{need.name}: {need.found}"
             items.append(Item(requirement_key(need), Stage.SURVEY, title, detail=detail, options=(again, without)))
@@ -104,8 +104,8 @@ def baseline_items(scan: ProjectScan, crossing: Crossing | None, baseline: Basel
         return []
     without = Option(
         Choose(BASELINE_KEY, "without"),
-        "Go on without a baseline",
-        ("what was broken before cannot be told apart later",),
+        "Continue without a baseline",
+        ("later errors cannot be distinguished from those that were there before",),
         0.2,
     )
     is_before = is_on_start(scan, crossing)

@@ -89,7 +89,7 @@ def _rewritten(done: Sequence[LogEntry]) -> Iterable[ProposedCheck]:
             for change in entry.changes.files:
                 touched.setdefault(change.path, []).append(entry.title.partition(" · ")[0])
     for path, titles in sorted(touched.items(), key=lambda item: -len(item[1])):
-        words = f"Look at what {path} shows: {'; '.join(dict.fromkeys(titles))}."
+        words = f"Check what {path} shows: {'; '.join(dict.fromkeys(titles))}."
         yield ProposedCheck(Check(f"looks right: {path}", by_hand=words), f"{count(len(titles), 'rewrite')} in it")
 
 
@@ -98,7 +98,8 @@ def _plugins(done: Sequence[LogEntry]) -> Iterable[ProposedCheck]:
         if entry.stage is Stage.PLUGINS and entry.about.startswith("plugin "):
             name = entry.about.removeprefix("plugin ")
             yield ProposedCheck(
-                Check(f"works: {name}", by_hand=f"Try what {name} is used for, local edits above all."), entry.title
+                Check(f"works: {name}", by_hand=f"Try what {name} is used for, above all your local edits."),
+                entry.title,
             )
 
 

@@ -66,7 +66,7 @@ def _picture(before: str, now: str, tolerance: float, cache: Cache) -> PictureDi
     try:
         key = (before, Path(before).stat().st_mtime, now, Path(now).stat().st_mtime, tolerance)
     except OSError as error:
-        raise NoPicture(f"{error.filename} is gone") from error
+        raise NoPicture(f"{error.filename} is missing") from error
     return cache.get(
         "pictures", key, lambda: compare_pictures(Path(before), Path(now), tolerance)[0], lambda found: 10_000
     )

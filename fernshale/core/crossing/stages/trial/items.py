@@ -88,7 +88,7 @@ def leg_end_items(items: Sequence[Item], crossing: Crossing) -> list[Item]:
     if items or setup.to == setup.target:
         return []
     following = setup.stops[setup.leg + 1]
-    go_on = Option(BeginNextLeg(), f"Go on to {following}", (f"nothing is left on {setup.to}",), 1.0, True)
+    go_on = Option(BeginNextLeg(), f"Begin the leg to {following}", (f"nothing is left on {setup.to}",), 1.0, True)
     title = f"{setup.to} is reached; the next stop is {following}"
     return [Item("trial:leg", Stage.TRIAL, title, needs_you=False, options=(go_on,))]
 
