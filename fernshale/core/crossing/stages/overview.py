@@ -1,4 +1,4 @@
-"""All stages at one glance: their views, how they stand, everything that is open."""
+"""The overview: the views of all stages, their states, and every open item."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ from fernshale.core.snapshot.tree_walk import scan_tree
 
 @dataclass(frozen=True, slots=True)
 class Overview:
-    """A crossing as it stands; every view was read from the same tree."""
+    """The state of a crossing; every view was read from the same tree."""
 
     setup: Setup
     scan: ProjectScan
@@ -66,12 +66,12 @@ class Overview:
 
     @property
     def is_done(self) -> bool:
-        """The game compiles, runs and does what is expected on the last stop, and nothing is open."""
+        """Whether the game compiles, runs and behaves as expected on the target, and no item is open."""
         return self.setup.to == self.setup.target and self.build.passed and self.trial.passed and not self.items
 
 
 def inspect(crossing: Crossing, work: Work) -> Overview:
-    """Read everything anew. An interrupted change is settled first; else nothing is written into the project."""
+    """Read the project again and inspect every stage. An interrupted change is finished or rolled back first. Raises Cancelled."""
     if not crossing.is_settled:
         with crossing.acting():
             recover_interrupted(crossing)
@@ -111,7 +111,7 @@ def _state(items: tuple[Item, ...], touched: bool) -> StageState:
 
 
 def _in_order(states: dict[Stage, StageState], touched: Collection[Stage]) -> dict[Stage, StageState]:
-    """What has nothing open yet because nothing was done before it is untouched, not clear."""
+    """Stages without open items after a stage that is untouched are untouched, too, not clear."""
     reached = True
     for stage in STAGES:
         if not reached and states[stage] is StageState.CLEAR and stage not in touched:

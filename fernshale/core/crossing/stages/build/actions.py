@@ -94,7 +94,7 @@ class SwitchCodeOn(Action):
 
 @dataclass(frozen=True, slots=True)
 class ReturnPluginForCause(Action):
-    """Put a plugin back whose absence is the cause."""
+    """Return a plugin whose absence is the cause."""
 
     KEY = "cause:{cause}"
     OPTION = "return {plugin}"
@@ -104,7 +104,7 @@ class ReturnPluginForCause(Action):
 
 @dataclass(frozen=True, slots=True)
 class PutCauseOff(Action):
-    """List a cause last until it is taken up again."""
+    """List a cause last."""
 
     KEY = "cause:{cause}"
     OPTION = "later"
@@ -113,7 +113,7 @@ class PutCauseOff(Action):
 
 @dataclass(frozen=True, slots=True)
 class TakeCauseUp(Action):
-    """List a cause in its usual place again."""
+    """List a cause that was put off in its usual place again."""
 
     KEY = "cause:{cause}"
     OPTION = "now"

@@ -16,14 +16,14 @@ from fernshale.core.crossing.stages.build.inspection import inspect_build
 from fernshale.core.crossing.stages.build.rounds import run_round
 from fernshale.core.crossing.stages.build.view import ChosenEdits, Fix
 
-# Whatever does not compile after so many rounds needs a person.
+# After so many rounds a person has to look.
 MAX_ROUNDS = 12
 
 
 def apply_confident_fixes(crossing: Crossing, author: Author, work: Work) -> list[tuple[Fix, int]]:
-    """Apply every high-confidence fix everywhere, one step each, and look again after each batch.
+    """Apply every high-confidence fix everywhere, one step each, and inspect again after each batch.
 
-    Returns the fixes with their logbook entries, in order.
+    Returns the fixes with their logbook entries, in order. Raises Cancelled.
     """
     applied: dict[str, tuple[Fix, int]] = {}
     while True:
@@ -42,11 +42,12 @@ def apply_confident_fixes(crossing: Crossing, author: Author, work: Work) -> lis
 
 
 def build_and_fix(crossing: Crossing, author: Author, work: Work) -> str:
-    """Build, apply the high-confidence fixes and build again; why it stopped, in words.
+    """Build, apply the high-confidence fixes and build again; returns the reason for stopping, in words.
 
-    It stops when the project compiles, when no high-confidence fix is left, or when a round made it worse, which is then undone:
-    there are not fewer errors than before, and most of the places that were changed still have one. (More errors alone prove
-    little: a header that is found again uncovers the errors after it.) Raises MisuseError before the project is on the target.
+    It stops when the project compiles, when no high-confidence fix is left, or when a round made it worse. That round is
+    undone: it has no fewer errors than the one before, and most of the places that were changed still have one. (More errors
+    alone prove little: a header that is found again uncovers the errors after it.) Raises MisuseError before the project is on
+    the target.
     """
     release = scan_crossing(crossing, work).release
     if not same_release(release, crossing.setup.to):

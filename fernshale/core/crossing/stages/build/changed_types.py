@@ -1,4 +1,4 @@
-"""What is asked of the result of something that gives another type now: which member of that type stands for the old one's."""
+"""Rules for results whose type changed: which member of the new type replaces a member of the old type."""
 
 from __future__ import annotations
 
@@ -23,14 +23,14 @@ from fernshale.core.inference.release_lookup import members
 _LEAST, _MOST_WAYS = 0.2, 3
 # How many times likelier it is that a member of one class became one of the other than that any two of a release belong together.
 _LIKELIER = 8
-# A change with the names in what something gave and gives.
+# A change, with the type names before and after it.
 _Given = tuple[ApiChange, Collection[str], Collection[str]]
 
 
 def with_other_types(
     rules: LegRules, causes: Sequence[Cause], scan: ProjectScan, releases: tuple[str, str], token: CancelToken
 ) -> LegRules:
-    """`rules`, and those that ask the members of the new type. `releases` are those the leg goes from and to.
+    """`rules`, and rules for members of types that changed. `releases` are the two releases of the leg.
 
     Raises Cancelled.
     """
@@ -47,13 +47,13 @@ def with_other_types(
 
 
 def gives_other(change: ApiChange, type_: str) -> bool:
-    """Whether something gives a type now and did not before, or the other way round."""
+    """Whether a change adds or removes a type in what a function returns or a field holds."""
     before, after = types_given(change)
     return (type_ in before) != (type_ in after)
 
 
 def types_given(change: ApiChange) -> tuple[Collection[str], Collection[str]]:
-    """The names in what a function gives or a field is, before and now."""
+    """The type names in what a function returns or a field holds, before and after."""
     if change.kind != "signature" or change.old is None or change.new is None:
         return (), ()
     before, after = (tuple(dict.fromkeys(re.findall(r"\w+", symbol.returns))) for symbol in (change.old, change.new))
@@ -68,7 +68,7 @@ def _rules_of(cause: Cause, given: Sequence[_Given], folders: Sequence[Path], to
         for was in before:
             listed = _successors(was, now, cause.symbol, language, folders, token) if was not in after else ()
             for number, item in enumerate(listed):
-                # That they stand in one class was only supposed.
+                # Their common class was only assumed.
                 evidence = [words for words in item.evidence if not words.startswith(STAND)]
                 why = "; ".join((change.what, *evidence[:3]))
                 yield Rule(
@@ -82,7 +82,7 @@ def _rules_of(cause: Cause, given: Sequence[_Given], folders: Sequence[Path], to
 def _successors(
     was: str, now: str, name: str, language: str, folders: Sequence[Path], token: CancelToken
 ) -> tuple[SymbolCandidate, ...]:
-    """The members of one class that may stand for a member of another one, the likeliest first."""
+    """The members of one class that may replace a member of another, the most likely first."""
     ours, theirs = members(folders[0], was, language), members(folders[1], now, language)
     if not theirs or all(item.name != name for item in ours):
         return ()

@@ -1,4 +1,4 @@
-"""Rules with what the tools themselves suggest: a guess that a compiler shares is surer, and its own is one, too."""
+"""Rules with the suggestions of the tools: one that agrees with a rule raises its confidence, others become rules themselves."""
 
 from __future__ import annotations
 
@@ -12,10 +12,11 @@ from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.drift.names.name_parts import parts_of
 from fernshale.core.fix.rules import Rule
 
-# How much of the doubt a suggestion of the same leaves; and what one is worth by itself. Tools go by the letters alone.
+# The share of a rule's doubt that an agreeing suggestion leaves, and the confidence of a suggestion alone: tools compare
+# letters only.
 _DOUBT = 0.35
 _SPELLING, _ELSEWHERE, _ONLY, _ONE_OF_SEVERAL = 0.85, 0.6, 0.5, 0.3
-# Where comparing the releases has something to say of the same name.
+# The confidence of a suggestion where comparing the releases found other candidates for the same name.
 _BESIDE_GUESSES = 0.4
 
 
@@ -34,7 +35,7 @@ def with_hints(rules: LegRules, causes: Sequence[Cause]) -> LegRules:
 
 
 def _beside(rule: Rule, guess: float | None) -> Rule:
-    """A suggestion beside the best guess there is: that has looked at more than letters."""
+    """A suggestion next to the best candidate of the comparison, which has looked at more than letters."""
     if guess is None:
         return rule
     worth = rule.confidence * _BESIDE_GUESSES
@@ -53,7 +54,7 @@ def _shared(rule: Rule, hinted: dict[tuple[str, str, str, str], Rule]) -> Rule:
 
 
 def _hinted_rules(cause: Cause) -> Iterator[Rule]:
-    """A suggestion stands for the name that is missing, or for that of an argument."""
+    """Rules that replace the missing name, or the name of an argument, by the suggested one."""
     if cause.kind in MISSING and cause.scope:
         for place in elsewhere_of(cause):
             old = f"{cause.scope}::{cause.symbol}"

@@ -52,7 +52,7 @@ from fernshale.core.survey.roles import role_of
 
 
 def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> BuildView:
-    """Look at the last round against the tree as it is; runs nothing."""
+    """Compare the last round with the tree as it is now. Runs nothing. Raises Cancelled."""
     rounds = crossing.read(ROUNDS)
     last = crossing.read(LAST_BUILD) if rounds else None
     rules = leg_rules(scan, crossing, Work(token=token))
@@ -111,7 +111,7 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
         is_settled = is_stale and not fixes and not open_
         state = states.get(cause.key, "new")
         views.append(CauseView(cause, fixes, open_, state, is_later, aside, is_settled, refused))
-    # What an error leads to by now is not silent.
+    # A rule that an error leads to is not silent.
     told = {fix.rule.id for view in views for fix in view.fixes}
     silent = tuple(fix for fix in silent if fix.rule.id not in told)
     passed = last.passed
@@ -121,7 +121,7 @@ def inspect_build(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
 
 
 def _aside_of(cause: Cause, gone: Mapping[str, Sequence[TreePath]]) -> str:
-    """The plugin among those set aside that had what a cause misses: a header of it, or the name it goes by."""
+    """The plugin that is left out and had what a cause misses: a header, or the name it is used by."""
     for id, files in gone.items():
         if id in (cause.symbol, cause.scope) or (cause.kind == HEADER and has_file(files, cause.symbol)):
             return id

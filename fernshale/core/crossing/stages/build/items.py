@@ -1,4 +1,4 @@
-"""What the Build stage has open: builds to run, causes to mend, changes that compile and mean something else."""
+"""The open items of Build: builds to run, causes to fix, changes that compile and mean something else."""
 
 from __future__ import annotations
 
@@ -36,7 +36,7 @@ from fernshale.core.fix.tokens import name_starts
 from fernshale.core.inference.from_api_diff import reorder_rule
 from fernshale.core.survey.roles import role_of
 
-# Items of calls that pass another default now; how sure it is that the old one is meant.
+# The key prefix of items about calls whose arguments changed meaning, and the confidence that the old meaning is wanted.
 DEFAULT = "default:"
 PIN = 0.5
 # A default that means the same in the project's own files: a literal, or a name with its whole path.
@@ -61,7 +61,7 @@ def no_build() -> list[Item]:
 
 
 def cause_items(views: Sequence[CauseView], is_stale: bool, passed: bool) -> list[Item]:
-    """Another build where one is due, and each cause that stands for itself with the ways there are."""
+    """Another build where files changed, and each cause that does not follow from another, with its options."""
     run = Option(RunBuild(), "Build again", ("files changed since the last build",), 1.0, True)
     items = []
     if is_stale:
@@ -81,7 +81,7 @@ def cause_items(views: Sequence[CauseView], is_stale: bool, passed: bool) -> lis
             Option(UseRule(cause.key, fix.rule.id), fix.rule.name, fix.evidence, fix.confidence, fix.is_sure)
             for fix in view.fixes
         )
-        # What is settled waits for the next build; what only follows from another goes with it.
+        # Settled causes wait for the next build; causes that follow from another are fixed with it.
         if not view.is_settled and not cause.under:
             aside = () if any(way.sure for way in ways) else _ways_aside(cause)
             if view.aside:
@@ -96,8 +96,7 @@ def cause_items(views: Sequence[CauseView], is_stale: bool, passed: bool) -> lis
 
 
 def default_items(scan: ProjectScan, drift: Sequence[Used], texts: Texts, decided: Collection[str]) -> Iterator[Item]:
-    """Calls that pass something else than before without a word of them changed: arguments whose default is another, or that
-    have another place."""
+    """Calls whose arguments changed meaning although the code did not change: another default, or another order of parameters."""
     seen = set(decided)
     for change in (item.change for item in drift):
         key, rule = default_key(change), pinning_rule(change)
@@ -127,7 +126,7 @@ def _own_with(name: str, scan: ProjectScan, texts: Texts) -> Iterator[tuple[Tree
 
 
 def _first_call(change: ApiChange, rule: Rule | None, path: TreePath, text: str) -> int | None:
-    """Where the first call stands that a change may be meant for."""
+    """The offset of the first call that a change may concern, None where there is none."""
     if rule is not None and rule.order:
         return next((edit.start for edit in find_edits(rule, path, text)), None)
     # The name first: a pattern that begins with letters is looked for many times faster.
@@ -137,20 +136,20 @@ def _first_call(change: ApiChange, rule: Rule | None, path: TreePath, text: str)
 
 
 def _means_otherwise(change: ApiChange) -> bool:
-    """Whether calls stay as they are and pass something else. Where the name changed as well, the rule for that sees to it."""
+    """Whether calls stay valid and pass something else. Where the name changed as well, the rule for the name handles it."""
     return change.kind in ("default", "reordered") and change.is_silent and change.symbol.is_callable
 
 
 def default_key(change: ApiChange) -> str:
-    """The key of the item that calls are which pass something else now. Arguments at other places are one item for a class
-    and those that derive from it."""
+    """The key of the item for calls whose argument changed meaning. Reordered parameters of a class and its subclasses share
+    one."""
     full, called = change.symbol.full, change.symbol.called
     return f"{DEFAULT}{change.what.replace(full, called, 1) if change.kind == 'reordered' else change.what}"
 
 
 def pinning_rule(change: ApiChange) -> Rule | None:
-    """The rule that writes at each call what it meant: the old default where it left that out, or the arguments where they
-    belong; None where it cannot be said so."""
+    """The rule that writes the old meaning at each call: the old default, or the arguments in their new order. None where it
+    cannot be written."""
     if change.old is None or change.new is None or not change.old.is_callable:
         return None
     if change.kind == "reordered":
@@ -174,14 +173,14 @@ def pinning_rule(change: ApiChange) -> Rule | None:
 
 
 def _default_of(old: Symbol, name: str, at: int) -> str:
-    """The default that a parameter had: by its name, or by its place where it has none."""
+    """The old default of a parameter, found by its name, or by its index where it has none."""
     if name:
         return next((item.default for item in old.given if item.name == name), "")
     return old.given[at].default if at < len(old.given) and not old.given[at].name else ""
 
 
 def _ways_aside(cause: Cause) -> tuple[Option, ...]:
-    """Ways to get the rest compiled where nothing mends a cause; each leaves a debt."""
+    """Options to switch code off where a cause has no high-confidence fix; each leaves a debt."""
     if cause.owner != "own" or not any(error.place.line > 0 for error in cause.errors):
         return ()
     return tuple(
@@ -196,7 +195,7 @@ def _ways_aside(cause: Cause) -> tuple[Option, ...]:
 
 
 def silent_items(silent: Sequence[Fix], is_checked: bool) -> list[Item]:
-    """Changes that rules know of and no compiler tells; `is_checked`: there is one that tells of others."""
+    """Items for changes that no tool reports; `is_checked`: the project has a build command."""
     wrong = "compiles, but is wrong now" if is_checked else "no tool reports it"
     return [
         Item(
@@ -221,8 +220,7 @@ def silent_items(silent: Sequence[Fix], is_checked: bool) -> list[Item]:
 def gone_items(
     scan: ProjectScan, drift: Sequence[Used], texts: Texts, mended: Collection[str], decided: Collection[str]
 ) -> Iterator[Item]:
-    """What the project's own code names and the new release has not, where no compiler tells. `mended` are names that a fix is
-    proposed for."""
+    """Names that the project uses and the new release lacks, in a project that no tool checks. `mended` are names with a fix."""
     for change in (item.change for item in drift if item.change.kind in ("removed", "renamed", "moved")):
         key, name = f"{DEFAULT}{change.what}", change.symbol.called
         if key in decided or name in mended:

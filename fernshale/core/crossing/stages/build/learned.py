@@ -1,4 +1,4 @@
-"""What the user's own changes since the last build teach: rules that do the same at the other places of a cause."""
+"""Rules learned from the user's own edits since the last build: they make the same change at the other places of a cause."""
 
 from __future__ import annotations
 
@@ -28,16 +28,16 @@ from fernshale.core.fix.rules import Rule
 from fernshale.core.snapshot.manifest import EMPTY, Manifest, TreeEntry
 from fernshale.core.survey.roles import role_of
 
-# A change of more lines than this at once is no example of one thing.
+# An edit of more lines at once is no example of a single change.
 _MOST_LINES = 12
 
 
 def learn_from_changes(
     scan: ProjectScan, crossing: Crossing, snapshot: str, causes: Sequence[Cause]
 ) -> tuple[Rule, ...]:
-    """Rules out of what was changed by hand on lines with errors, for the errors that are still there.
+    """Rules from edits by hand on lines with errors, for the errors that are left.
 
-    `snapshot` is of the tree that was built. Only a rule that changes other places of its cause is told.
+    `snapshot` is the tree that was built. Only rules that change other places of the same cause are returned.
     """
     try:
         built = crossing.store.manifest(snapshot) if snapshot else EMPTY
@@ -88,7 +88,7 @@ def _member_rule(scan: ProjectScan, cause: Cause, added: _Added) -> Rule | None:
 
 
 class _Added:
-    """What was put into files of the project since a build, looked for when it is asked for."""
+    """The members that were added to the project since a build, computed on demand."""
 
     def __init__(self, scan: ProjectScan, crossing: Crossing, built: Manifest) -> None:
         self._scan, self._crossing, self._built = scan, crossing, built
@@ -105,7 +105,7 @@ class _Added:
 
 
 def _with_confidence(rule: Rule, wanted: int, beside: int) -> Rule:
-    """Offered, and never taken by itself: one example is one example."""
+    """The confidence of one example: it is proposed and never applied automatically."""
     why = f"{rule.why}; {count(wanted, 'other place')} like it" + (
         f", {beside} more that no error names" if beside else ""
     )
@@ -143,7 +143,7 @@ class _Hunk(NamedTuple):
 
 
 def _replaced(scan: ProjectScan, crossing: Crossing, built: Manifest, cause: Cause) -> list[_Hunk]:
-    """What was changed on lines of the cause since the build."""
+    """The edits on lines of the cause since the build."""
     wanted: dict[str, set[int]] = defaultdict(set)
     for error in cause.errors:
         if error.place.line == 0 and error.diagnostic.place.line:
@@ -161,7 +161,7 @@ def _replaced(scan: ProjectScan, crossing: Crossing, built: Manifest, cause: Cau
 
 
 def _hunks(scan: ProjectScan, crossing: Crossing, path: TreePath, before: TreeEntry) -> Iterator[_Hunk]:
-    """What differs in a file from how it was; nothing where one of the two is no text."""
+    """The differences of a file to its state at the build; none where either is no text."""
     try:
         old = read_text(crossing.store.get(before.content))
     except StoreError:

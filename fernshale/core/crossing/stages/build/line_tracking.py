@@ -1,4 +1,4 @@
-"""Where the lines that a build spoke of stand by now."""
+"""Maps the lines that a build named to their current lines."""
 
 from __future__ import annotations
 
@@ -15,14 +15,14 @@ from fernshale.core.snapshot.manifest import EMPTY, Manifest
 
 
 class LinesNow:
-    """Where the lines a build spoke of stand by now; each changed file is aligned once."""
+    """Maps lines of a build to current lines; each changed file is aligned once."""
 
     def __init__(self, scan: ProjectScan, crossing: Crossing, snapshot: str) -> None:
         self._scan, self._crossing = scan, crossing
         try:
             self._built: Manifest = crossing.store.manifest(snapshot)
         except StoreError:
-            self._built = EMPTY  # then lines are taken to be where they were
+            self._built = EMPTY  # lines are then assumed to be unchanged
         self._known: dict[str, tuple[dict[int, int], dict[int, int]] | None] = {}
 
     def line_now(self, path: str, line: int) -> int:
@@ -30,7 +30,7 @@ class LinesNow:
         return self._find(path, line, 0)
 
     def line_near(self, path: str, line: int) -> int:
-        """As `line_now`, but a line that was changed in its place is where it was."""
+        """Like `line_now`, but a line that was edited keeps its place."""
         return self._find(path, line, 1)
 
     def _find(self, path: str, line: int, which: Literal[0, 1]) -> int:

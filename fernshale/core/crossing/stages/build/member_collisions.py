@@ -1,4 +1,4 @@
-"""Members of the project's classes that what they derive from has by the same name now: they override or hide it without a word."""
+"""Members of the project's classes that collide with new members of their base classes: they override or hide them silently."""
 
 from __future__ import annotations
 
@@ -26,8 +26,10 @@ _HEAD = re.compile(r"\b(?:class|struct|interface|impl)\b[^;{}]{0,300}")
 def clash_items(
     scan: ProjectScan, crossing: Crossing, changes: Sequence[ApiChange], texts: Texts, decided: Collection[str]
 ) -> Iterator[Item]:
-    """One for each class and member, in the order of the files. What a class has only since the leg began was written for the
-    new release."""
+    """One item for each class and member, in file order. Members that the class got since the leg began are left out.
+
+    They were written for the new release.
+    """
     # By the last name of a class, the new members that it has or inherits.
     known: dict[str, Mapping[str, ApiChange]] = {
         name: members for name, members in _came(changes).items() if name in texts.used
@@ -46,7 +48,7 @@ def clash_items(
 def _derived(
     known: dict[str, Mapping[str, ApiChange]], heads: Mapping[TreePath, str], texts: Texts
 ) -> Mapping[TreePath, Sequence[OwnClass]]:
-    """The classes of the files in which one derives from one in `known`, which learns of them: others derive from those."""
+    """The classes of the files that derive from one in `known`. They are added to `known`, since others derive from them."""
     found: dict[TreePath, Sequence[OwnClass]] = {}
     count = -1
     while count < len(known):
@@ -61,7 +63,7 @@ def _derived(
 
 
 def _heads(scan: ProjectScan, texts: Texts) -> Mapping[TreePath, str]:
-    """What stands at the heads of classes in each of the project's own texts: few of many texts have any class in question."""
+    """The texts of class heads in each of the project's own files that may derive from a class in question."""
 
     def find() -> dict[TreePath, str]:
         found = {path: " ".join(_HEAD.findall(text)) for path, text in texts.of.items()}
@@ -82,7 +84,7 @@ class _Before:
         return self._crossing.store.manifest(start).files if start else {}
 
     def members(self, path: TreePath, item: OwnClass) -> frozenset[str]:
-        """The names of the members that a class had; those it has where nothing is known of before."""
+        """The names of the members that a class had at the start of the leg; its current members where that is unknown."""
         try:
             entry, now = self._files.get(path), self._scan.manifest.files.get(path)
             if entry is None:
@@ -97,7 +99,7 @@ class _Before:
 
 
 def _came(changes: Sequence[ApiChange]) -> dict[str, dict[str, ApiChange]]:
-    """What came into classes that were there before, and has not to be written by who derives from them."""
+    """New members of classes that both releases have, except those that subclasses have to implement."""
     due = {change.new.path for change in changes if change.kind == "must-implement" and change.new is not None}
     found: dict[str, dict[str, ApiChange]] = {}
     for change in changes:

@@ -1,6 +1,6 @@
-"""Names that a file uses and does not bring in: how other files of the project do it, or where the new release has them.
+"""Rules that import names which a file uses and does not import, as other files of the project or the new release do.
 
-Following one change often brings a name into a file that did not have it: the type of a new argument, what makes an object.
+A fix often uses a name that the file did not use before: the type of a new argument, a function that makes an object.
 """
 
 from __future__ import annotations
@@ -28,17 +28,17 @@ from fernshale.core.inference.release_lookup import declared
 
 _AS_OTHERS, _ONLY_ONE, _ONE_OF_SEVERAL = 0.95, 0.92, 0.3
 _MOST_WAYS = 3
-# So many names are looked for at a look; the others after these were brought in.
+# The maximum number of names that are looked up in one inspection; the rest follows once these are imported.
 _MOST_NAMES = 12
 _BY_NAMESPACE = (*ENDINGS["java"], *ENDINGS["c#"])
 _HEADERS = tuple(ending for ending in C_FAMILY if ending.startswith(".h"))
-# Where a module is named by the way to it.
+# Languages that name a module by a relative path.
 _BY_WAY = ("typescript", "tsx", "javascript")
 
 
 def with_imports(rules: LegRules, causes: Sequence[Cause], scan: ProjectScan, to: str, token: CancelToken) -> LegRules:
-    """`rules`, and those that bring in what is missing where it stands alone. Raises Cancelled."""
-    # What the new release has not is brought in by nothing.
+    """`rules`, and rules that import missing names. Raises Cancelled."""
+    # A name that the new release lacks cannot be imported.
     gone = {change.symbol.name for change in rules.changes if change.kind in ("removed", "renamed")}
     missing = (cause for cause in causes if cause.kind in (NAME, TYPE, INCOMPLETE))
     wanted = [cause for cause in missing if cause.symbol.isidentifier() and cause.symbol not in gone][:_MOST_NAMES]
@@ -67,7 +67,7 @@ def _rules_of(
         lines = {} if cause.scope else _as_others(cause.symbol, beside, file)
         lines = lines or _as_released(cause, beside.get(TreePath(file), ""), language, scan, to, token)
         for at, (line, (why, sure)) in enumerate(list(lines.items())[:_MOST_WAYS]):
-            # A script names a module by the way to it, which is another from each folder.
+            # Scripts name a module by a relative path, which differs from folder to folder.
             where = (
                 Where(files=tuple(f"/{path}" for path in files))
                 if language in _BY_WAY

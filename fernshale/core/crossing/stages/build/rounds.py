@@ -27,7 +27,7 @@ from fernshale.core.survey.roles import role_of
 
 
 def run_round(crossing: Crossing, scan: ProjectScan, work: Work) -> Round:
-    """Build once and keep what was learned. Raises TrustNeeded, CommandError, Cancelled."""
+    """Build once and keep the result. Raises TrustNeeded, CommandError, Cancelled."""
     earlier = crossing.read(ROUNDS)
     number = len(earlier) + 1
     work.progress(f"round {number}", 0, 0)
@@ -61,7 +61,7 @@ def diagnose(
 
 
 def plain_context(scan: ProjectScan) -> OwnerContext:
-    """Where things lie, for a log that belongs to no crossing."""
+    """The context of a log that belongs to no crossing: where the project's files are and who owns them."""
     plugins = tuple((item.id, item.folder) for item in scan.plugins)
     return OwnerContext(
         scan.project,
@@ -81,7 +81,7 @@ def project_files(scan: ProjectScan) -> ProjectFiles:
 
 
 def line_reader(scan: ProjectScan) -> LineOf:
-    """The text of a line of the project as it is now, "" where there is none."""
+    """A function that returns a line of the project as it is now, "" where it does not exist."""
     lines: dict[str, list[str]] = {}
 
     def line_of(file: str, line: int) -> str:
@@ -112,7 +112,7 @@ def read_round_log(log: Path, scan: ProjectScan) -> tuple[Diagnostic, ...]:
     try:
         data = log.read_bytes()
     except OSError:
-        return ()  # the log was cleared away: the round's numbers are still known, its causes are not
+        return ()  # the log file was deleted: the numbers of the round are known, its causes are not
     return read_log(data, scan.profile.diagnostic)
 
 

@@ -1,6 +1,6 @@
-"""Types that checkers want said: of what holds nothing at first, and of what its first value does not tell all of.
+"""Rules that add type annotations for checkers: variables that are empty first, and variables whose first value is misleading.
 
-A release that says its types makes checkers see what they passed over before; the project's code is as right as it was.
+Once a release declares types, checkers report code that they skipped before and that is as correct as it was.
 """
 
 from __future__ import annotations
@@ -24,7 +24,7 @@ _WHY = {
 
 
 def with_declared(rules: LegRules, causes: Sequence[Cause], scan: ProjectScan) -> LegRules:
-    """`rules`, and those that say the type of what causes are about."""
+    """`rules`, and rules that annotate the variables that causes are about."""
     return rules.with_further(
         "the types assigned to it", (rule for cause in causes if cause.symbol for rule in _rules_of(cause, scan))
     )
@@ -38,7 +38,7 @@ def _rules_of(cause: Cause, scan: ProjectScan) -> Iterator[Rule]:
 
 
 def _types(cause: Cause, scan: ProjectScan) -> dict[str, float]:
-    """The classes that what a cause is about is set to, as sure as it is at the worst place."""
+    """The classes assigned to the variable of a cause, with the lowest confidence of any place."""
     found: dict[str, float] = {}
     for file in cause.files:
         text = scan.read(TreePath(file)) if file.endswith(PYTHON) and file in scan.manifest.files else None

@@ -1,4 +1,4 @@
-"""The last round as values: causes, the fixes there are for each, what is silent, what is set aside."""
+"""The last round as values: causes, their fixes, silent changes, debts."""
 
 from __future__ import annotations
 
@@ -23,9 +23,9 @@ from fernshale.core.fix.rules import Rule
 
 @dataclass(frozen=True, slots=True)
 class Fix:
-    """A rule with all places it would change. `named` are those on lines the compiler named; `clears` counts errors.
+    """A rule with all places it would change. `named` are those on lines that the compiler reported; `clears` counts errors.
 
-    It is applied automatically from the confidence `sure_from` on, and never where `doubt` says why a person has to look.
+    It is applied automatically from the confidence `sure_from` on, and never where `doubt` gives a reason to look first.
     """
 
     rule: Rule
@@ -44,7 +44,7 @@ class Fix:
 
     @property
     def evidence(self) -> tuple[str, ...]:
-        """What speaks for it, and what a person has to look at."""
+        """The evidence for the fix, and the reason to look first."""
         return tuple(filter(None, (self.rule.why, self.source, self.doubt)))
 
     @property
@@ -106,10 +106,11 @@ class RefusedRule:
 
 @dataclass(frozen=True, slots=True)
 class CauseView:
-    """A cause and the fixes there are for it, best first. `open` counts errors whose lines were not changed since.
+    """A cause and its fixes, best first. `open` counts errors whose lines were not changed since the build.
 
-    `state` is how it stands over the rounds. One that is put off has no sure fix. `aside` is the plugin that had what is
-    missing and was set aside. It is settled when all its lines were changed since the build and nothing is proposed.
+    `state` is its history over the rounds. A cause that was put off has no high-confidence fix. `aside` is the plugin that had
+    what is missing and was left out. A cause is settled when all its lines were changed since the build and nothing is
+    proposed. `refused` are rules about its symbol that are no option.
     """
 
     cause: Cause
@@ -129,16 +130,12 @@ class CauseView:
 
 @dataclass(frozen=True, slots=True)
 class BuildView:
-    """The last round and what to do about it. `silent` are changes the compiler does not tell; `drift` are all changes of
-    the engine's interface that the project's own code names; `debts` what is set aside.
+    """The last round and what to do about it.
 
-    Fixes are sure from the confidence `sure_from` on.
-
-    `defaults` are the items of calls that pass another default now, `pins` by their keys the fixes that say the old one.
-
-    `right` are what a person said of changes that nothing tells of, that they are right as they are: keys with titles.
-
-    `is_stale`: files changed since that build, by a fix or outside. `outside` are files changed by somebody else.
+    `silent` are fixes that no tool reports an error for; `drift` are all changes of interfaces that the project's code uses;
+    `debts` is code that is switched off. Fixes are applied automatically from the confidence `sure_from` on. `defaults` are
+    items about calls whose arguments changed meaning, `pins` by their keys the fixes that write the old meaning. `right` are
+    the keys and titles of changes that a person accepted. `is_stale`: files changed since that build.
     """
 
     rounds: tuple[Round, ...]
@@ -155,20 +152,20 @@ class BuildView:
     right: tuple[tuple[str, str], ...] = ()
 
     def change_of(self, cause: Cause) -> ApiChange | None:
-        """What changed in the engine that a cause stems from, as far as comparing the releases tells."""
+        """The change of an interface that a cause stems from, None where comparing the releases found none."""
         fitting = [item.change for item in self.drift if item.change.symbol.name == cause.symbol]
         scope = last_name(cause.scope) if cause.scope else ""
         if fitting or cause.kind not in (MEMBER, CONVERSION):
             return next(
                 (item for item in fitting if item.symbol.scope[-1:] == (scope,)), fitting[0] if fitting else None
             )
-        # What lacks a member, or is not what is wanted, may be given by something that gave another type before.
+        # A missing member or a wrong type may come from a function that returned another type before.
         given = [item for item in self.drift if gives_other(item.change, scope or last_name(cause.symbol))]
         return max(given, key=lambda item: item.uses).change if given else None
 
     @property
     def sure(self) -> tuple[Fix, ...]:
-        """The sure fixes, each once."""
+        """The high-confidence fixes, each once."""
         found = {view.fixes[0].rule.id: view.fixes[0] for view in self.causes if view.fixes and view.fixes[0].is_sure}
         found.update({fix.rule.id: fix for fix in self.silent if fix.is_sure})
         return tuple(found.values())

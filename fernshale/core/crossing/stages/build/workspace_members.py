@@ -1,4 +1,4 @@
-"""Members of a workspace on a crossing: how far each is, and leaving one out that cannot come yet."""
+"""Members of a workspace on a crossing: the state of each, and leaving one on its old release."""
 
 from __future__ import annotations
 
@@ -26,8 +26,8 @@ from fernshale.core.survey.workspace_members import Member, choose_members, with
 
 @dataclass(frozen=True, slots=True)
 class MemberState:
-    """How far a member is: the release it is on, whether it crosses with the others, its errors in the last build, and why it was
-    left out where it was."""
+    """The state of a member: its release, whether it crosses with the others, its errors in the last build, and why it was left
+    out."""
 
     member: Member
     crosses: bool
@@ -59,7 +59,7 @@ def member_states(scan: ProjectScan, build: BuildView, crossing: Crossing) -> tu
 
 
 def member_items(scan: ProjectScan, build: BuildView, crossing: Crossing) -> Iterator[Item]:
-    """Members that errors without a sure way hold up, each of which may be left out for now; those left out may come back."""
+    """Members with errors and no high-confidence fix, each of which may be left on its old release."""
     for state in member_states(scan, build, crossing):
         member = state.member
         if state.left_out:

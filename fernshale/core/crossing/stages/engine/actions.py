@@ -64,7 +64,7 @@ class ResolveStaleFiles(Action):
 
 @dataclass(frozen=True, slots=True)
 class AddWorkaround(Action):
-    """Add a line that the target needs, with a note that says until when."""
+    """Add a line that the target needs, with a note until which release."""
 
     KEY = "workaround:{workaround}"
     OPTION = "add"

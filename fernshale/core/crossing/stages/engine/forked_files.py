@@ -1,7 +1,7 @@
-"""Files of the project that were copied from the engine and edited: found by content, and brought to the new release.
+"""Files of the project that were copied from the engine and edited: found by content, and merged with the new release.
 
-A file of the old release that differs in the new one is what a copy descends from when most of their lines are the same; the
-copy is then merged like a plugin's file: old release, copy, new release.
+A copy descends from a file of the old release when most of their lines are equal. Where that file changed in the new release,
+the copy is merged like a plugin's file: old release, copy, new release.
 """
 
 from __future__ import annotations
@@ -33,9 +33,9 @@ from fernshale.core.survey.roles import EDITED_ROLES, role_of
 
 KEY = "copy:"
 _PROSE = (".md", ".txt", ".rst", ".html", ".adoc")
-# Short lines stand everywhere; a file of few telling lines is no evidence.
+# Short lines are common to all files; a file with few long lines is no evidence.
 _TELLING, _FEWEST_LINES = 8, 6
-# So many of the lines of both must be the same, and from so many on it is taken to be sure.
+# The minimum share of equal lines, and the share from which the origin is certain.
 _LEAST, _SURE = 0.5, 0.7
 _COMMONPLACE = 40
 _MOST_BYTES = 1 << 20
@@ -43,7 +43,7 @@ _MOST_BYTES = 1 << 20
 
 @dataclass(frozen=True, slots=True)
 class ForkedFile:
-    """A project's file with what it descends from. `alike` is the share of common lines, `merge` what would come of it."""
+    """A file of the project with its origin. `alike` is the share of equal lines, `merge` the merge with the new release."""
 
     path: TreePath
     engine: str
@@ -60,7 +60,7 @@ class ForkedFile:
 
 
 def find_copies(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> tuple[ForkedFile, ...]:
-    """The copies that the leg's new release has something for. Raises Cancelled."""
+    """The copies whose origin changed in the leg's new release. Raises Cancelled."""
     try:
         old, new = (engine_folder(scan, release) for release in (crossing.setup.from_, crossing.setup.to))
     except FernshaleError:
@@ -130,7 +130,7 @@ def update_copy(crossing: Crossing, scan: ProjectScan, action: UpdateForkedFile,
 
 @dataclass(frozen=True, slots=True)
 class _Engine:
-    """What a copy may descend from: texts of both releases by path, their telling lines, and which files have a line."""
+    """The files that a copy may descend from: texts of both releases by path, their long lines, and the files with each line."""
 
     texts: Mapping[str, tuple[TextFile, TextFile]]
     lines: Mapping[str, frozenset[str]]
@@ -138,7 +138,7 @@ class _Engine:
 
 
 def _engine_of(old: Path, new: Path, cache: Cache, token: CancelToken) -> _Engine:
-    """What copies may descend from, read once for each pair of releases: these do not change while the project does."""
+    """The files that copies may descend from, read once for each pair of releases, since releases do not change."""
 
     def read() -> _Engine:
         texts = dict(_changed(old, new, token))
@@ -158,7 +158,7 @@ def _find(scan: ProjectScan, old: Path, new: Path, token: CancelToken) -> Iterat
     starters = {source[at:] for source in engine.texts for at in _starts(source)}
     for path in scan.paths:
         token.check()
-        # What stands where the release's own stands came with it, whatever a profile says of that place, and however short it is.
+        # A file at the path of a file of the release came with it, whatever role the profile gives it and however short it is.
         role, is_there = role_of(scan.profile, path).role, path in starters
         if role == "generated" or not (is_there or role in EDITED_ROLES):
             continue
@@ -187,7 +187,7 @@ def _find(scan: ProjectScan, old: Path, new: Path, token: CancelToken) -> Iterat
 
 
 def _starts(path: str) -> Iterator[int]:
-    """Where the names of a path begin: a starter file is kept in a folder of the release, and taken out of it."""
+    """The offsets at which path parts begin: a starter file is kept in a folder of the release and copied out of it."""
     yield 0
     yield from (at + 1 for at, mark in enumerate(path) if mark == "/")
 
@@ -208,7 +208,7 @@ def _changed(old: Path, new: Path, token: CancelToken) -> Iterator[tuple[str, tu
 
 
 def _is_read(release: Below, path: str) -> bool:
-    """Whether a release has a file there that is not too large, and not by way of a link."""
+    """Whether a release has a regular file there that is not too large."""
     try:
         status = release.status(path)
     except OSError:

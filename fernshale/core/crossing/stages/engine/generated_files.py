@@ -1,4 +1,4 @@
-"""The open items about generated files: a generator that did not run or failed, and files that nothing makes again."""
+"""The open items about generated files: a generator that did not run or failed, and files that no command makes again."""
 
 from __future__ import annotations
 
@@ -61,7 +61,7 @@ def generator_items(scan: ProjectScan, crossing: Crossing, last: Regenerated | N
 
 
 def _around(scan: ProjectScan, said: str) -> tuple[Option, ...]:
-    """Ways to get a plugin out of the generator's way: those that it names."""
+    """Options for plugins that the generator's output names: rebuild one, or leave it out."""
     ways = []
     compiled = {item.plugin.id for item in find_built(scan)}
     for plugin in scan.plugins:
@@ -76,7 +76,7 @@ def _around(scan: ProjectScan, said: str) -> tuple[Option, ...]:
 
 
 def stale_items(scan: ProjectScan, crossing: Crossing, last: Regenerated | None) -> tuple[Item, ...]:
-    """Generated files that no command made again on this leg, one question for each rule of the profile."""
+    """Generated files that no command made again on this leg, one item for each rule of the profile."""
     groups: dict[str, list[TreePath]] = {}
     for path in _unreplaced(scan, crossing, last):
         rule = role_rule(scan.profile, path)
@@ -109,7 +109,7 @@ def stale_items(scan: ProjectScan, crossing: Crossing, last: Regenerated | None)
 
 
 def _unreplaced(scan: ProjectScan, crossing: Crossing, last: Regenerated | None) -> Sequence[TreePath]:
-    """The replaceable files that nothing wrote since the leg began: neither the generator nor, where there is none, a build."""
+    """The replaceable files that were not written since the leg began, by the generator or, without one, by a build."""
     commands = scan.profile.commands
     if commands.regenerate is not None:
         return last.restored if last is not None and last.status == 0 else ()
@@ -129,7 +129,7 @@ def _is_untouched(then: TreeEntry, now: TreeEntry) -> bool:
 
 
 def resolve_stale(crossing: Crossing, scan: ProjectScan, action: ResolveStaleFiles, author: Author, work: Work) -> None:
-    """Keep, delete or make stale generated files again. Raises MisuseError, CommandError when the command fails."""
+    """Keep or delete stale generated files, or make them again. Raises MisuseError, CommandError when the command fails."""
     last = read_regenerated(crossing, scan.release)
     globs, decision = action.globs, action.decision(author)
     paths = [

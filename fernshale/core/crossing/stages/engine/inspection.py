@@ -20,9 +20,9 @@ from fernshale.core.survey.workspace_members import choose_members
 
 
 def site_changes(scan: ProjectScan, from_: str, to: str, asked: Collection[str] = ()) -> tuple[SiteChange, ...]:
-    """What each site becomes; plugins' pins follow the releases that are in the plugin folders.
+    """The new value of each site; a plugin's version number follows the release in its folder.
 
-    `asked` are keys of sites that name another release and are to follow all the same.
+    `asked` are keys of sites that name another release and are to be changed as well.
     """
     versions = {item.id: item.version for item in scan.plugins if item.version}
     planned = plan_sites(scan.sites, from_, to, versions)
@@ -30,7 +30,7 @@ def site_changes(scan: ProjectScan, from_: str, to: str, asked: Collection[str] 
 
 
 def inspect_engine(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> EngineView:
-    """Look; writes nothing. Raises Cancelled."""
+    """Inspect the engine stage; writes nothing. Raises Cancelled."""
     setup = crossing.setup
     asked = {key for key, item in crossing.decisions().items() if item.choice == "follow"}
     sites = _leg_changes(scan, setup, asked)
@@ -46,7 +46,8 @@ def inspect_engine(scan: ProjectScan, crossing: Crossing, token: CancelToken) ->
 
 
 def _leg_changes(scan: ProjectScan, setup: Setup, asked: Collection[str]) -> tuple[SiteChange, ...]:
-    """What each site becomes on the leg in hand; where only some members of a workspace cross, the rest stays."""
+    """The new value of each site on the current leg. Where only some members of a workspace cross, the sites of the others
+    stay."""
     changes = site_changes(scan, setup.from_, setup.to, asked)
     if not setup.members:
         return changes

@@ -35,7 +35,7 @@ def apply_engine(crossing: Crossing, scan: ProjectScan, work: Work) -> Regenerat
     changes = preview_engine(scan, view, crossing.setup.to)
     if not changes.is_empty:
         to = crossing.setup.to
-        # Ranges are widened, too; the plan goes on to ask what the plugins said before.
+        # The ranges are widened now; the plan needs what the plugins accepted before.
         if crossing.read(SAID) is None:
             crossing.keep(SAID, {said_key(plugin): plugin.accepts for plugin in scan.plugins})
         title = f"{count(view.places, 'place')} now {'names' if view.places == 1 else 'name'} {to}"

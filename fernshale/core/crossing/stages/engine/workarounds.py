@@ -1,6 +1,6 @@
-"""Lines that only some releases of the engine need: put in with a note that says when they can go, and taken out then.
+"""Lines that only some releases of the engine need: added with a note until when, and removed once they are not needed.
 
-Shelves say which there are. A line counts as there when it stands in its file, by whomever it was written.
+Shelves list them. A line counts as present when its file has it, whoever wrote it.
 """
 
 from __future__ import annotations
@@ -32,8 +32,7 @@ _OURS, _THEIRS = 0.97, 0.5
 
 @dataclass(frozen=True, slots=True)
 class WorkaroundLine:
-    """A workaround in one file: `line` is where it stands (1-based), 0 where it does not; `noted` whether our note stands above
-    it."""
+    """A workaround in one file. `line` is its 1-based line, 0 where it is absent; `noted`: our note is above it."""
 
     key: str
     workaround: Workaround
@@ -63,7 +62,7 @@ class WorkaroundLine:
 
 
 def find_lines(scan: ProjectScan, to: str) -> tuple[WorkaroundLine, ...]:
-    """Every workaround of the engine's releases in every file it is for, as far as it stands there or `to` needs it."""
+    """Every workaround of the engine's releases in every file it is for, where it is present or `to` needs it."""
     shelf = scan.shelf
     found: list[WorkaroundLine] = []
     for release in shelf.engines_of(scan.profile.id) if shelf is not None else ():
@@ -82,7 +81,7 @@ def find_lines(scan: ProjectScan, to: str) -> tuple[WorkaroundLine, ...]:
 
 
 def is_needed(found: WorkaroundLine, lines: Collection[WorkaroundLine], to: str) -> bool:
-    """Whether `to` needs the line: it says so itself, or it lies before the release with which the line can go."""
+    """Whether `to` needs the line: it lists it itself, or it is older than the release from which it is not needed."""
     same = [item for item in lines if (item.file, item.workaround.line) == (found.file, found.workaround.line)]
     if any(item.release == to for item in same):
         return True
@@ -91,7 +90,7 @@ def is_needed(found: WorkaroundLine, lines: Collection[WorkaroundLine], to: str)
 
 
 def workaround_items(lines: Collection[WorkaroundLine], to: str, left_so: Collection[str]) -> Iterator[Item]:
-    """Lines to be put in, and lines that can go; but for those that were decided to be `left_so`."""
+    """Lines to add, and lines to remove, except those that a person decided to leave (`left_so`)."""
     for item in lines:
         why = item.workaround.why
         if item.key in left_so:

@@ -10,7 +10,7 @@ from fernshale.core.crossing.record.actions import Action
 
 @dataclass(frozen=True, slots=True)
 class Relink(Action):
-    """Write another id wherever a missing one is used; "split" uses several by what each use is for."""
+    """Write another id wherever a missing one is used; "split" writes several, by the purpose of each use."""
 
     KEY = "links:{id}"
     OPTION = "{new}"

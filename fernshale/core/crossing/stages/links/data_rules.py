@@ -1,4 +1,4 @@
-"""Data of the project that must be rewritten for the release, and what is missing or doubled in it; both by rules."""
+"""Data that has to be rewritten for the release, and data that violates constraints; both by rules."""
 
 from __future__ import annotations
 
@@ -54,7 +54,7 @@ class DataRewrite:
 
     @property
     def lost(self) -> str:
-        """The first text that goes with a dropped field and is more than a plain value."""
+        """The first text that would be dropped with a field and is more than a plain value."""
         return next((item.lost for found in self.objects.values() for item in found if item.lost), "")
 
 
@@ -70,7 +70,7 @@ class DataScan:
 
 
 def scan_data(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> DataScan:
-    """Look through the data files the rules speak of, once the project is on the release the rules are for."""
+    """Scan the data files that rules are about, once the project is on the release of the rules. Raises Cancelled."""
     if not same_release(scan.release, crossing.setup.to):
         return DataScan()
     sets = written_rules(scan, crossing.setup.from_, crossing.setup.to)
@@ -96,7 +96,7 @@ def scan_data(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> Data
 
 
 def key_of(unmet: UnmetConstraint) -> str:
-    """The key of its item: one for all files where one thing mends all, else one for the file."""
+    """The key of its item: one for all files where one change fixes all, else one per file."""
     return f"expect:{unmet.expect.id}" if unmet.can_mend else f"expect:{unmet.expect.id}:{unmet.file}"
 
 
@@ -106,7 +106,7 @@ def constraint_of(unmet: UnmetConstraint) -> str:
 
 
 def scan_items(found: DataScan, fillings: Mapping[str, Sequence[Option]]) -> Iterable[Item]:
-    """`fillings` are ways to fill fields that are empty, by the key of the item."""
+    """The items of a scan. `fillings` are options for empty fields, by the key of the item."""
     for work in found.work:
         rule = work.rule
         first, objects = next(iter(work.objects.items()))
@@ -127,7 +127,7 @@ def scan_items(found: DataScan, fillings: Mapping[str, Sequence[Option]]) -> Ite
 
 
 def apply_data(crossing: Crossing, scan: ProjectScan, action: RewriteData, author: Author, work: Work) -> int:
-    """Follow a rule for all objects, or for one (`one FILE#NUMBER`); the logbook entry's id. Raises MisuseError, FormatError."""
+    """Rewrite all objects of a rule, or one; returns the id of the logbook entry. Raises MisuseError, FormatError."""
     id, way = action.rule, action.objects
     rewrite = next((item for item in scan_data(scan, crossing, work.token).work if item.rule.id == id), None)
     if rewrite is None:
@@ -152,14 +152,14 @@ def apply_data(crossing: Crossing, scan: ProjectScan, action: RewriteData, autho
 
 
 def preview_data(scan: ProjectScan, objects: Mapping[TreePath, Sequence[Rewritten]]) -> ChangeSet:
-    """What rewriting these objects would write."""
+    """The changes that rewriting these objects would write."""
     return _written(
         scan, {path: [change for item in found for change in item.changes] for path, found in objects.items()}
     )
 
 
 def meet_constraint(crossing: Crossing, scan: ProjectScan, action: MeetConstraint, author: Author, work: Work) -> int:
-    """Add what is missing, fill a field or remove an object; the logbook entry's id. Raises MisuseError, FormatError."""
+    """Add an object, fill a field or remove an object; returns the id of the logbook entry. Raises MisuseError, FormatError."""
     key = action.key
     items = [item for item in scan_data(scan, crossing, work.token).unmet if key_of(item) == key]
     if not items:
@@ -178,7 +178,7 @@ def meet_constraint(crossing: Crossing, scan: ProjectScan, action: MeetConstrain
 
 
 def preview_mending(scan: ProjectScan, items: Sequence[UnmetConstraint], way: str) -> ChangeSet:
-    """What mending would write. Raises FormatError."""
+    """The changes that would meet a constraint. Raises FormatError."""
     formats = own_formats(scan.profile.data)
     changes: dict[TreePath, list[TextChange]] = {}
     for item in items:
@@ -266,5 +266,5 @@ def _read_once(scan: ProjectScan, path: TreePath, name: str, find: Callable[[str
 
 
 def found_once(cache: Cache, key: tuple[str, TreePath, str], find: Callable[[], tuple[T, ...]]) -> tuple[T, ...]:
-    """What `find` finds in a file, kept by content, path and `name`: of what kind it is, and by what rule."""
+    """The result of `find` for a file, cached by content, path and `name`, which identifies the rule."""
     return cache.get("data", key, find, lambda found: 1 + len(found))

@@ -1,4 +1,4 @@
-"""What could stand in a field that is empty and must not be: what it held before the crossing, and what its like hold."""
+"""Proposed values for a field that must not be empty: its value before the crossing, and the values of similar objects."""
 
 from __future__ import annotations
 
@@ -56,7 +56,7 @@ def find_fillings(
     likes: dict[str, Sequence[Filling]] = {}
     for key, items in groups.items():
         expect = items[0].expect
-        if expect.id not in likes:  # one look through all files for the many that lack something
+        if expect.id not in likes:  # one pass through all files for all objects that lack a value
             likes[expect.id] = _of_its_like(scan, expect, formats, token)
         told: dict[str, Filling] = {}
         held = [value for item in items for value in _held(scan, item, before, store, formats)]
@@ -77,7 +77,7 @@ def find_fillings(
 
 
 def _held(scan: ProjectScan, item: UnmetConstraint, before: Manifest, store: Store, formats: Formats) -> Iterator[str]:
-    """What the objects held in that field before: the same by their other fields, else by their number."""
+    """The old values of that field of the objects, matched by their other fields, else by their number."""
     entry = before.files.get(item.file)
     if entry is None:
         return
@@ -97,7 +97,7 @@ def _objects_of(item: UnmetConstraint, content: str, store: Store, formats: Form
         text = read_text(store.get(content))
         return objects_of(item.expect, item.file, text.text, formats) if text is not None else ()
     except FernshaleError:
-        return ()  # damaged, or broken even then: it tells nothing
+        return ()  # damaged, or invalid even then: no evidence
 
 
 def _others(fields: Mapping[str, object], expect: Expect) -> dict[str, object]:
@@ -105,7 +105,7 @@ def _others(fields: Mapping[str, object], expect: Expect) -> dict[str, object]:
 
 
 def _of_its_like(scan: ProjectScan, expect: Expect, formats: Formats, token: CancelToken) -> Sequence[Filling]:
-    """What other objects of that way hold in all files the rule is about."""
+    """The values in that field of other objects of the same kind, in all files of the rule."""
     counts: Counter[str] = Counter()
     name = f"{scan.profile.digest} values {expect!r}"
     for path in FirstFit([expect.files]).those(scan.paths):
@@ -114,7 +114,7 @@ def _of_its_like(scan: ProjectScan, expect: Expect, formats: Formats, token: Can
             content = scan.manifest.entries[path].content
             counts.update(found_once(scan.cache, (content, path, name), partial(_values, scan, expect, path, formats)))
         except FernshaleError:
-            continue  # the scan itself tells of a file that cannot be read
+            continue  # the scan itself reports a file that cannot be read
     total = counts.total()
     return [
         Filling(value, 0.6 * number / total, (f"{number} of {count(total, 'other')} hold it",))

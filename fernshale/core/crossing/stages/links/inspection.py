@@ -16,12 +16,12 @@ from fernshale.core.crossing.stages.links.reference_index import read_linkage
 from fernshale.core.crossing.stages.links.view import LinksView
 from fernshale.core.links.renamed_targets import TargetEvidence, Told
 
-# What someone wrote down is as good as sure, and a step ahead of what was only compared.
+# The confidence of a replacement that a person wrote down: just above what comparison can reach.
 _TOLD = 0.97
 
 
 def inspect_links(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> LinksView:
-    """Look; writes nothing."""
+    """Inspect the links; writes nothing. Raises FormatError, Cancelled."""
     token.check()
     told = _told(scan, crossing)
     moved = {old: new for taken in plugin_updates(crossing).values() for old, new in taken.moves.items()}

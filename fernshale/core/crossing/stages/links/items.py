@@ -14,7 +14,7 @@ from fernshale.core.links.index import LinkIndex
 from fernshale.core.links.missing_references import MissingReference
 from fernshale.core.links.renamed_targets import SURE
 
-# So many that are sure are settled together.
+# From so many high-confidence replacements on, one item resolves all of them.
 _MANY = 4
 
 
@@ -56,7 +56,7 @@ def doubled_items(doubled: Sequence[str], index: LinkIndex) -> Iterable[Item]:
 
 
 def relink(item: MissingReference, new: str) -> Relink | RelinkFile:
-    """The action that writes `new` wherever what is missing is used."""
+    """The action that writes `new` wherever a missing reference is used."""
     return RelinkFile(TreePath(item.id), new) if item.is_file else Relink(item.id, new)
 
 

@@ -1,4 +1,4 @@
-"""The links of a project and of the tree it was before: read once, then only what changed."""
+"""The links of a project and of the tree from before the crossing: read once, then only where files changed."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ from fernshale.core.snapshot.tree_walk import list_tree
 
 @dataclass(frozen=True, slots=True)
 class Linkage:
-    """The trees now and before with their links, and what dangles now."""
+    """The current tree and the earlier one with their links, and the missing references."""
 
     now: LinkSide
     before: LinkSide
@@ -33,7 +33,7 @@ class Linkage:
 
 @dataclass(slots=True)
 class _Kept:
-    """What was read of one project, for the next look."""
+    """The indexes of one project, kept for the next inspection."""
 
     now: LinkIndex
     before: LinkIndex
@@ -50,11 +50,9 @@ def read_linkage(
     told: Told,
     work: Work,
 ) -> Linkage:
-    """The links of a crossing's project beside those of the snapshot `start`, from what is kept where nothing changed.
+    """The links of a crossing's project and those of the snapshot `start`; only changed files are read again.
 
-    `moved` is where merges moved files to.
-
-    Raises FormatError, Cancelled.
+    `moved` maps the old paths of files that merges moved to the new ones. Raises FormatError, Cancelled.
     """
     profile = scan.profile
     weight = len(scan.manifest.files)
@@ -81,7 +79,7 @@ def read_linkage(
 
 
 def compare_trees(profile: Profile, tree: Path, before: Path | tuple[Store, str], work: Work) -> Linkage:
-    """The links of any tree beside those of another, a folder or a snapshot in a store. Raises ProjectError, FormatError."""
+    """The links of a tree compared with those of another, a folder or a snapshot in a store. Raises ProjectError, FormatError."""
     now, index = _index(profile), _index(profile)
     here = list_tree(tree, EMPTY, work, GITS_OWN)
     now.update({path: (entry.size, path) for path, entry in here.files.items()}, tree, work)
@@ -101,7 +99,7 @@ def compare_trees(profile: Profile, tree: Path, before: Path | tuple[Store, str]
 
 
 def read_bytes(root: Path, path: TreePath) -> bytes | None:
-    """The bytes of a file of a tree, None where it is gone or not to be read."""
+    """The bytes of a file of a tree, None where it is missing or unreadable."""
     try:
         return on_disk(root, path).read_bytes()
     except (OSError, FernshaleError):
@@ -109,7 +107,7 @@ def read_bytes(root: Path, path: TreePath) -> bytes | None:
 
 
 def _index(profile: Profile) -> LinkIndex:
-    """Ids and paths of assets. What code includes and does not find, its compiler tells."""
+    """An index of the ids and paths of assets. Includes of code are left out, since compilers report those."""
     return LinkIndex(with_includes(profile.links, of_code=False), profile.data)
 
 

@@ -39,7 +39,7 @@ def declaration(side: LinkSide, item: MissingReference, id: str) -> tuple[str, s
 def preview_relink(
     scan: ProjectScan, index: LinkIndex, chosen: Iterable[tuple[MissingReference, TargetCandidate]]
 ) -> ChangeSet:
-    """What giving things their new names everywhere they are used would write. Raises FormatError."""
+    """The changes that write the new ids and paths wherever the old ones are used. Raises FormatError."""
     changes = replacements(chosen)
     draft = Draft(scan.project)
     for path, data in rewrite(index.rules, changes, lambda path: read_bytes(scan.project, path)).items():
@@ -48,9 +48,9 @@ def preview_relink(
 
 
 def apply_relink(crossing: Crossing, scan: ProjectScan, action: Relink | RelinkFile, author: Author, work: Work) -> int:
-    """Give what dangles its new name, or names by what they are used for (`new` is "split"); the logbook entry's id.
+    """Write the new id or path wherever a missing one is used ("split": several); returns the id of the logbook entry.
 
-    With the key of those that are sure, all of them. Raises MisuseError, FormatError.
+    With the key of the item for all of them, every high-confidence replacement is written. Raises MisuseError, FormatError.
     """
     key, new = action.key, action.new
     view = inspect_links(scan, crossing, work.token)

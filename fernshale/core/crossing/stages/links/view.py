@@ -1,4 +1,4 @@
-"""Links: ids and paths in assets that meant something before and dangle now."""
+"""Links: ids and paths in assets that existed before the crossing and are missing now."""
 
 from __future__ import annotations
 
