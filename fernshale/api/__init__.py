@@ -47,7 +47,7 @@ from fernshale.core.crossing.record.actions import Action, Author, Choose
 from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.stage import Stage
 
-# What is heavy is imported by the function that uses it, so that a light command does not pay for it.
+# Heavy modules are imported by the functions that use them, so that light commands stay fast.
 if TYPE_CHECKING:
     from fernshale.core.crossing.flow.autopilot import Step
     from fernshale.core.crossing.project.scan import ProjectScan
@@ -98,7 +98,7 @@ def open_project(
 
 
 def trust(profile: Path) -> None:
-    """Let the commands of this very profile run. Whoever changes the file takes the trust from it."""
+    """Allow the commands of this profile to run. A changed file has to be trusted again."""
     from fernshale.core.crossing.record import trust as record
     from fernshale.core.profile.read import read_profile
 
@@ -108,7 +108,7 @@ def trust(profile: Path) -> None:
 def begin(
     folder: Path, to: str, shelves: Sequence[str | Path], *, profile: Path | None = None, work: Work = UNWATCHED
 ) -> Crossing:
-    """Begin a crossing to the release `to`, or resume the one there is. The project is snapshotted and else left alone.
+    """Begin a crossing to the release `to`, or resume the existing one. Takes a snapshot and changes nothing in the project.
 
     Raises NotOnShelf for a release that no shelf has, MisuseError for one that the project is on already.
     """
@@ -125,14 +125,14 @@ def resume(folder: Path) -> Crossing:
 
 
 def inspect(crossing: Crossing, work: Work = UNWATCHED) -> Overview:
-    """What every stage sees now, with its open items. Runs nothing and writes nothing into the project."""
+    """The views of all stages with their open items. Runs nothing and changes nothing in the project."""
     from fernshale.core.crossing.stages.overview import inspect
 
     return inspect(crossing, work)
 
 
 def act(crossing: Crossing, action: Action, *, who: str = SCRIPT, why: str = "", work: Work = UNWATCHED) -> None:
-    """Carry an action out, as one step. Raises what is in the way; then nothing was written and no decision is kept."""
+    """Carry an action out, as one step. Raises the obstacle; then nothing was written and no decision is recorded."""
     from fernshale.core.crossing.flow.actions import carry_out
 
     carry_out(crossing, action, Author(who, why), work)
@@ -144,9 +144,9 @@ def cross(
     on_step: Callable[[Step], None] | None = None,
     work: Work = UNWATCHED,
 ) -> Overview:
-    """Go on automatically until the crossing is done or a person is needed; what is open then.
+    """Cross automatically until the crossing is done or a person is needed; returns the overview.
 
-    Only what is sure or among `decisions` (by the key of an item) is carried out. `on_step` hears of each action before it is.
+    Only what is sure or among `decisions` (by the key of an item) is carried out. `on_step` is called before each action.
     """
     from fernshale.core.crossing.flow import autopilot
 
@@ -154,7 +154,7 @@ def cross(
 
 
 def undo(crossing: Crossing, entry: int = 0, work: Work = UNWATCHED) -> None:
-    """Undo a step of the logbook, or without `entry` the last one that can be. Raises MisuseError where there is none."""
+    """Undo a step of the logbook, by default the last one that can be undone. Raises MisuseError where there is none."""
     from fernshale.core.crossing.record import logbook
 
     wanted = entry or max((item.id for item in crossing.logbook() if item.can_undo), default=0)
@@ -165,7 +165,7 @@ def undo(crossing: Crossing, entry: int = 0, work: Work = UNWATCHED) -> None:
 
 
 def redo(crossing: Crossing, entry: int, work: Work = UNWATCHED) -> None:
-    """Redo a step that was undone. Raises MisuseError where it cannot be."""
+    """Redo a step that was undone. Raises CannotUndo with the obstacles."""
     from fernshale.core.crossing.record import logbook
 
     with crossing.acting():
@@ -173,7 +173,7 @@ def redo(crossing: Crossing, entry: int, work: Work = UNWATCHED) -> None:
 
 
 def go_back(crossing: Crossing, entry: int, work: Work = UNWATCHED) -> None:
-    """Go back to before a step of the logbook: one operation, all or nothing. Edits by hand stay."""
+    """Return to before a step of the logbook: one operation, all or nothing. Edits by hand are kept."""
     from fernshale.core.crossing.record import logbook
 
     with crossing.acting():

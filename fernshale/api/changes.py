@@ -1,4 +1,4 @@
-"""Change sets as text, and what an action would write before it does."""
+"""Change sets as text: trees, diffs, facts."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Merging folders, conflicts as questions, and where a folder came from."""
+"""Merging folders, presenting conflicts, and finding the release that a folder came from."""
 
 from __future__ import annotations
 

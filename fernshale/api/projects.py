@@ -1,4 +1,4 @@
-"""Projects, profiles and shelves as they lie on disk: find, read, describe, trust."""
+"""Projects, profiles and shelves on disk: find, read, describe, trust."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What changes from one release to another, and where the project names its release."""
+"""The changes between two releases, and the places where a project names its release."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Open a file in the user's editor, at the line where the editor can be told."""
+"""Opening a file in the user's editor, at the line where the editor supports that."""
 
 from __future__ import annotations
 
@@ -13,12 +13,12 @@ SETTING = "editor/command"
 
 
 def editor_command() -> str:
-    """The command chosen here, or in FERNSHALE_EDITOR; `{file}` and `{line}` stand for the place."""
+    """The chosen command, or FERNSHALE_EDITOR; `{file}` and `{line}` are replaced by the place."""
     return str(QSettings().value(SETTING, "") or os.environ.get("FERNSHALE_EDITOR", ""))
 
 
 def open_in_editor(path: Path, line: int) -> str:
-    """ "" when it was opened, else what went wrong."""
+    """Open a file; returns "" or the error."""
     if not path.is_file():
         return f"{path} is not there"
     command = editor_command()

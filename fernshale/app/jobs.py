@@ -12,16 +12,16 @@ from PySide6.QtCore import QObject, QRunnable, QThreadPool, QTimer, Signal
 from fernshale.core.base.errors import Cancelled
 from fernshale.core.base.work import CancelToken, Work
 
-# What a job does; the result goes to `succeeded`.
+# The function of a job; its result goes to `succeeded`.
 Task = Callable[[Work], object]
 
-# Twenty a second is all an eye can follow.
+# Nobody can follow more updates per second than twenty.
 _THIN_S = 0.05
 
 
 @dataclass(frozen=True, slots=True)
 class ProgressNote:
-    """What is being done; `total` is 0 where it is unknown."""
+    """The current activity; `total` is 0 where it is unknown."""
 
     what: str
     done: int
@@ -29,7 +29,7 @@ class ProgressNote:
 
 
 class JobSignals(QObject):
-    """The signals of a job (a runnable cannot have any). Exactly one of the last three comes."""
+    """The signals of a job (a runnable cannot have any). Exactly one of the last three is emitted."""
 
     progressed = Signal(object)
     succeeded = Signal(object)
@@ -111,7 +111,7 @@ class Runner(QObject):
             self._job.token.cancel()
 
     def close(self) -> None:
-        """Cancel what runs and wait for it."""
+        """Cancel the running job and wait for it."""
         self.cancel()
         self._pool.waitForDone()
         self._drain.stop()

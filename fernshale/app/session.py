@@ -1,4 +1,4 @@
-"""The open crossing as the window knows it: an overview to show, intents to carry out in the background."""
+"""The open crossing as the window knows it: an overview to show, actions to carry out in the background."""
 
 from __future__ import annotations
 
@@ -39,7 +39,7 @@ from fernshale.core.crossing.record.trust import TrustNeeded
 from fernshale.core.crossing.stages.overview import Overview
 from fernshale.core.profile.model import Check, Profile
 
-# How often the tree is looked at for edits made outside; a look costs a stat per file.
+# How often the tree is checked for edits made outside; a check costs a stat per file.
 _WATCH_MS = 4000
 
 # Who acts in the window.
@@ -61,7 +61,8 @@ class Session(QObject):
         self.crossing: Crossing | None = None
         self.overview: Overview | None = None
         self._retry: Callable[[], None] | None = None
-        # A look nobody asked for: "watch" for outside edits, "after" a failure. Its own failure is not news.
+        # An inspection that the user did not ask for: "watch" for outside edits, "after" a failure. Its own failure is not
+        # shown.
         self._quiet: Literal["", "watch", "after"] = ""
         self._pending: Callable[[], None] | None = None
         self.runner.succeeded.connect(self._on_result)
@@ -82,7 +83,7 @@ class Session(QObject):
         members: Sequence[str] = (),
         beside: Path | None = None,
     ) -> None:
-        """Begin or resume a crossing; with `beside` of a copy made there."""
+        """Begin or resume a crossing; with `beside`, of a copy in that folder."""
 
         def task(work: Work) -> Overview:
             if beside is not None:
@@ -96,7 +97,7 @@ class Session(QObject):
         self._start(f"reading {project.name}", task)
 
     def resume(self, crossing: Crossing) -> None:
-        """Go on with a crossing that was begun before."""
+        """Resume a crossing."""
 
         def task(work: Work) -> Overview:
             self.crossing = crossing
@@ -111,7 +112,7 @@ class Session(QObject):
     # -- intents
 
     def refresh(self) -> None:
-        """Look again."""
+        """Read everything again."""
         self._act("refreshing", lambda crossing, work: None)
 
     def carry_out(self, action: Action, title: str, why: str = "") -> None:
@@ -194,7 +195,7 @@ class Session(QObject):
         self._act(f"to try: {check.name}", task)
 
     def refuse_check(self, name: str) -> None:
-        """Let a check not be proposed again."""
+        """Do not propose a check again."""
 
         def task(crossing: Crossing, work: Work) -> None:
             with crossing.acting():
@@ -203,7 +204,7 @@ class Session(QObject):
         self._act("a proposed check is not needed", task)
 
     def carry(self, plan: ImportPlan, over: bool) -> None:
-        """Import content, with what it needs."""
+        """Import content with its dependencies."""
 
         def task(crossing: Crossing, work: Work) -> None:
             with crossing.acting():
@@ -222,7 +223,7 @@ class Session(QObject):
         self._act("restoring", task)
 
     def retry(self) -> None:
-        """Do again what was refused for want of trust."""
+        """Repeat the action that was refused for lack of trust."""
         if self._retry is not None:
             self._retry()
 
@@ -242,7 +243,7 @@ class Session(QObject):
     def _start(self, title: str, task: Task) -> None:
         self._retry = lambda: self._start(title, task)
         if self._quiet and self.runner.is_busy:
-            # Only a quiet look is at work: it makes way for what the user asked for.
+            # Only a quiet inspection is running: it is cancelled for the user's action.
             self._pending = self._retry
             self.runner.cancel()
         elif self.runner.start(title, task):
@@ -263,7 +264,7 @@ class Session(QObject):
         self.runner.start("", task)
 
     def _end_of_quiet(self) -> str:
-        """Which quiet look ended, "" for what was asked for; what waited for it is started."""
+        """The quiet inspection that ended, "" for an action of the user; starts the action that waited for it."""
         was, self._quiet = self._quiet, ""
         pending, self._pending = self._pending, None
         if pending is not None:
@@ -284,7 +285,7 @@ class Session(QObject):
 
     def _on_failed(self, error: object) -> None:
         if self._end_of_quiet():
-            return  # the next look that is asked for will say it
+            return  # the next action will report it
         if isinstance(error, TrustNeeded):
             self.trust_needed.emit(error)
             return
@@ -297,7 +298,7 @@ class Session(QObject):
             self._look_after_failure(None)
 
     def _look_after_failure(self, error: object) -> None:
-        """Show what is there now: something may have been done before it failed."""
+        """Show the current state: part of the action may have been done before it failed."""
         if (
             self.crossing is not None
             and self.overview is not None

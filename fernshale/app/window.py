@@ -78,7 +78,7 @@ class MainWindow(QMainWindow):
         self.session = Session(self)
         self._stage = Stage.SURVEY
         self._searched = ""
-        self._visited = ""  # the key of the item that was gone to last
+        self._visited = ""  # the key of the item that was visited last
         self._stack = QStackedWidget(self)
         self.start_page = StartPage(self)
         self._stack.addWidget(self.start_page)
@@ -283,22 +283,22 @@ class MainWindow(QMainWindow):
     # -- showing
 
     def show_stage(self, stage: Stage) -> None:
-        """Go to a stage's page."""
+        """Show a stage's page."""
         self._stage = stage
         self._page_stack.setCurrentWidget(self.pages[stage])
-        if not self.band.hasFocus():  # there the arrows go on along the route
+        if not self.band.hasFocus():  # the arrows then continue along the route
             self.pages[stage].setFocus()
         overview = self.session.overview
         if overview is not None:
             self.band.show_overview(overview, stage)
 
     def _enter_stage(self, stage: Stage) -> None:
-        """Go to a stage's page, off the route too."""
+        """Show a stage's page, also with the arrow keys."""
         self.show_stage(stage)
         self.pages[stage].setFocus()
 
     def show_view(self, view: ReportView | DebtsView) -> None:
-        """Go to the report or to the debts."""
+        """Show the report or the debts."""
         self._page_stack.setCurrentWidget(view)
         view.setFocus()
         if self.session.overview is not None:
@@ -324,7 +324,7 @@ class MainWindow(QMainWindow):
             page.show_overview(overview)
         self.report.show_overview(overview)
         self.debts.show_overview(overview)
-        # What was clicked may be gone now; the keyboard stays on the page all the same.
+        # The clicked widget may be gone now; the keyboard focus stays on the page.
         if had_focus and not here.isAncestorOf(QApplication.focusWidget() or self):
             here.setFocus()
         items = overview.items
@@ -349,7 +349,7 @@ class MainWindow(QMainWindow):
             self.pages[payload.stage].visit(payload)
 
     def _step_item(self, by: int) -> None:
-        """To the next open item of any stage, or the one before; from one that was settled to what took its place."""
+        """Show the next or previous open item of any stage; after one that was resolved, the one in its place."""
         rows = self.items.rows()
         if not rows:
             return
@@ -363,7 +363,7 @@ class MainWindow(QMainWindow):
     # -- logbook
 
     def _ask_undo(self, payload: object, *, back_to: bool = False) -> None:
-        """Undo a step, or do it again, once what that would change was seen; with `back_to` every later step, too."""
+        """Undo or redo a step after a preview; with `back_to` undo every later step, too."""
         crossing = self.session.crossing
         if not isinstance(payload, LogEntry) or crossing is None or self.session.runner.is_busy:
             return
@@ -382,7 +382,7 @@ class MainWindow(QMainWindow):
             self.session.redo(payload.id, payload.title)
 
     def _redo_last(self) -> None:
-        """Do again what was undone last: the earliest of the undone steps that stand at the end."""
+        """Redo the earliest of the undone steps at the end of the logbook."""
         overview = self.session.overview
         undone = [item for item in overview.logbook if item.can_redo] if overview else []
         done = max((item.id for item in overview.logbook if item.can_undo), default=0) if overview else 0
@@ -390,7 +390,7 @@ class MainWindow(QMainWindow):
         self._ask_undo(entry)
 
     def _undo_last(self) -> None:
-        """Undo the last step that counts. What took a step back is left alone: undoing that would bring the step again."""
+        """Undo the last step that counts. An undo is skipped: undoing it would redo the step."""
         overview = self.session.overview
         steps = [item for item in overview.logbook if item.can_undo and not item.is_undo] if overview else []
         self._ask_undo(steps[-1] if steps else None)

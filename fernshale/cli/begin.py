@@ -1,4 +1,4 @@
-"""Begin a crossing, or go on with the one there is, in place or on a copy beside."""
+"""Beginning or resuming a crossing, in place or on a copy."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ def begun(options: argparse.Namespace, token: CancelToken) -> Crossing:
         raise MisuseError("name the shelf of the releases with --shelf")
     shelves = options.shelf or (known.setup.shelves if known else ())
     profile = profile_for(options, project)
-    # Who goes on with a crossing of some members need not name them again.
+    # A crossing of some members can be resumed without naming them again.
     goes_on = known is not None and known.setup.target == options.to
     members = options.member or (known.setup.members if known and goes_on else ())
     return begin_crossing(
@@ -33,7 +33,7 @@ def begun(options: argparse.Namespace, token: CancelToken) -> Crossing:
 
 
 def _copied(project: Path, beside: Path, token: CancelToken) -> Path:
-    """A copy of the project to cross in its place; the one there is when its crossing was begun already."""
+    """A copy of the project to cross instead; the existing one when its crossing was begun already."""
     if find_crossing(beside) is not None:
         return beside
     if find_crossing(project) is not None:

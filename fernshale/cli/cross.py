@@ -94,7 +94,7 @@ def cross(options: argparse.Namespace, token: CancelToken) -> int:
 def _cross_all(
     options: argparse.Namespace, way: Playbook | None, recorded: dict[str, Recorded], token: CancelToken
 ) -> int:
-    """Several projects in one go, and one table of how far each is."""
+    """Cross several projects, and print one table of the results."""
     if not options.auto:
         raise MisuseError("several projects are crossed with --auto")
     if options.beside or options.member:
@@ -137,7 +137,7 @@ def _cross_all(
 def run_crossing(
     crossing: Crossing, recorded: dict[str, Recorded], quiet: bool, token: CancelToken, way: Playbook | None = None
 ) -> tuple[Overview, PlaybookOutcome]:
-    """Cross as far as it goes, telling each step as it is taken unless `quiet`; and how it went with `way`."""
+    """Cross as far as possible and print each step unless `quiet`; returns the overview and the outcome of the playbook."""
 
     def on_step(step: Step) -> None:
         if not quiet:
@@ -152,14 +152,14 @@ def run_crossing(
 
 
 def exit_code(overview: Overview) -> int:
-    """0 when all is done; 3 when something is left to decide; 1 when it went wrong with nothing to decide."""
+    """0 when all is done; 3 when an item is open; 1 for a failure without open items."""
     if overview.is_done:
         return 0
     return LEFT_TO_DECIDE if overview.items else 1
 
 
 def decide(options: argparse.Namespace, token: CancelToken) -> int:
-    """Settle one item, or take a decision back."""
+    """Choose an option of an item, or withdraw a decision."""
     crossing = crossing_for(options)
     if options.withdraw:
         withdraw(crossing, options.key)
@@ -280,7 +280,7 @@ _WRITERS = {
 
 
 def report(options: argparse.Namespace, token: CancelToken) -> int:
-    """The report, and whatever else is asked for; without `--out` it is printed where nothing else is."""
+    """Write the report and other requested files; without any, print the report."""
     crossing = crossing_for(options)
     out = Path(options.out) if options.out else None
     if out is not None and out.suffix not in _WRITERS:
@@ -308,7 +308,7 @@ def report(options: argparse.Namespace, token: CancelToken) -> int:
 
 
 def _preview(crossing: Crossing, options: argparse.Namespace, token: CancelToken) -> int:
-    """What undoing a step, or several, or doing one again, would change: as a tree, then in full."""
+    """Print what an undo, a redo or a return would change: as a tree, then in full."""
     asked: dict[Rewind, int | None] = {"undo": options.undo, "redo": options.redo, "back to": options.back_to}
     found = next(((id, what) for what, id in asked.items() if id is not None), None)
     if found is None:

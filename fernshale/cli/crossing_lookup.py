@@ -1,4 +1,4 @@
-"""What commands are about: the profile, the shelf, the tree and the crossing that were named or are found."""
+"""The profile, the shelf, the project and the crossing that a command names or finds."""
 
 from __future__ import annotations
 

@@ -25,7 +25,7 @@ def demo(options: argparse.Namespace, token: CancelToken) -> int:
     folder = Path(options.folder) if options.folder else Path(tempfile.mkdtemp(prefix="fernshale-demo-"))
     if folder.exists() and any(folder.iterdir()):
         raise MisuseError(f"{folder} is not empty", "The sample is unpacked into a new or empty folder.")
-    # Beside the sample, so that a demo leaves nothing among the crossings of real projects.
+    # Next to the sample, so that a demo leaves nothing among the crossings of real projects.
     os.environ.setdefault("FERNSHALE_HOME", str(folder / "fernshale-home"))
     sample = unpack(folder, options.sample)
     profile = read_profile(sample.profile)

@@ -34,7 +34,7 @@ def run(arguments: Sequence[str]) -> int:
     except (Cancelled, KeyboardInterrupt):
         code = _interrupted()
     except BrokenPipeError:
-        code = 1  # the reader has left; nobody to tell
+        code = 1  # the reader has closed the pipe
         os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
     finally:
         for number in SIGNALS:
@@ -52,7 +52,7 @@ def _run(options: argparse.Namespace, token: CancelToken) -> int:
     except (Cancelled, BrokenPipeError):
         raise
     except Exception as error:
-        # What fails once it was interrupted failed for that.
+        # An error after an interrupt is caused by it.
         if token.is_cancelled:
             return _interrupted()
         print(f"fernshale: {in_words(error)}", file=sys.stderr)
@@ -66,7 +66,7 @@ def _interrupted() -> int:
 
 
 def _cancel_on_signals(token: CancelToken) -> None:
-    """The first signal to end asks politely, so that a change set is finished or left alone; the second does not."""
+    """The first signal cancels, so that a change set is finished or not begun; the second one interrupts."""
 
     def on_signal(_number: int, _frame: FrameType | None) -> None:
         if token.is_cancelled:

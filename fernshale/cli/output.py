@@ -1,4 +1,4 @@
-"""How commands speak: text or JSON on standard output, progress on standard error, and their exit codes."""
+"""Output of commands: text or JSON on standard output, progress on standard error, and their exit codes."""
 
 from __future__ import annotations
 

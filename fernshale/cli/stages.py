@@ -56,7 +56,7 @@ def survey(options: argparse.Namespace, token: CancelToken) -> int:
 
 
 def _survey_all(projects: list[str], options: argparse.Namespace, token: CancelToken) -> int:
-    """One line for each project; one that cannot be read is said in its line, and the others move on."""
+    """Print one line for each project; one that cannot be read is reported in its line."""
     rows: list[dict[str, Any]] = []
     for project in projects:
         options.project = project
@@ -78,7 +78,7 @@ def _survey_all(projects: list[str], options: argparse.Namespace, token: CancelT
 
 
 def role(options: argparse.Namespace, token: CancelToken) -> int:
-    """Say the role of a place and why, or give it one."""
+    """Print the role of a place and the reason, or assign one."""
     scan = scan_for(options, token, contents=False)
     place = TreePath(options.place.strip("/"))
     if options.role or options.withdraw:

@@ -12,7 +12,7 @@ PROFILES = _DATA / "profiles"
 
 @dataclass(frozen=True, slots=True)
 class Sample:
-    """Where an unpacked sample lies, and the decisions of those who have crossed with it before."""
+    """The folders of an unpacked sample, and a file with recorded decisions."""
 
     project: Path
     shelf: Path
@@ -26,7 +26,7 @@ _SAMPLES = {
     "nine-piers": ("nine-piers", "shelf", "merelith", "nine-piers", "3.1.0"),
     "quayside": ("quayside", "shelf-osier", "osier", "quayside", "2.0"),
 }
-# Each with what it is, in a few words.
+# Each with a short description.
 SAMPLES = {"nine-piers": "a ferry game with eight plugins", "quayside": "a workspace of twelve toys"}
 
 

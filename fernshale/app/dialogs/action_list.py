@@ -14,7 +14,7 @@ from fernshale.app.widgets.rows import Row, RowList
 
 @dataclass(frozen=True, slots=True)
 class MenuCommand:
-    """Something that can be done now: its words, where it belongs, its key, what it does."""
+    """An action of the list: its words, its group, its key, and the function that does it."""
 
     title: str
     area: str
@@ -23,7 +23,7 @@ class MenuCommand:
 
 
 class ActionList(QDialog):
-    """All actions, narrowed by what is typed; letters may be left out."""
+    """All actions, filtered by the typed letters; letters may be left out."""
 
     def __init__(self, parent: QWidget, actions: tuple[MenuCommand, ...]) -> None:
         super().__init__(parent)
@@ -42,7 +42,7 @@ class ActionList(QDialog):
         self._narrow("")
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        """Arrows and Enter go to the list while typing."""
+        """Arrows and Enter go to the list while the user types."""
         if isinstance(event, QKeyEvent) and event.type() is QEvent.Type.KeyPress:
             if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown):
                 self._list.keyPressEvent(event)

@@ -87,7 +87,7 @@ class BeginDialog(WorkingDialog):
 
     @property
     def members(self) -> list[str]:
-        """The members that go along, none for all of them."""
+        """The members to move, none for all of them."""
         every = [self._members.item(at) for at in range(self._members.count())]
         items = [item for item in every if item.flags() & Qt.ItemFlag.ItemIsEnabled]
         ticked = [item.data(Qt.ItemDataRole.UserRole) for item in items if item.checkState() is Qt.CheckState.Checked]
@@ -103,7 +103,7 @@ class BeginDialog(WorkingDialog):
 
     @property
     def beside(self) -> Path | None:
-        """Where a copy is to be crossed, None for the project itself."""
+        """The folder for a copy to cross, None for the project itself."""
         return Path(self._beside.text()).expanduser() if self._on_copy.isChecked() else None
 
     @property
@@ -150,7 +150,7 @@ class BeginDialog(WorkingDialog):
         self._check_beside()
 
     def _check_beside(self) -> None:
-        """A copy needs a place where nothing stands, and none inside the project."""
+        """A copy needs an empty place outside the project."""
         place = self.beside
         words = ""
         if place is not None and (place.exists() or not place.is_absolute()):
@@ -166,7 +166,7 @@ class BeginDialog(WorkingDialog):
         opening, shelves = self.opening, self.shelves
         if opening is None or not shelves:
             return
-        # While another shelf is being read, what that gives leads back here.
+        # When another shelf has been read, its result leads back here.
         if self._runner.start("", lambda work: targets_on(shelves, opening)):
             self._asked = self._shelf.text()
         self._trouble.setText("reading the shelf…")

@@ -1,4 +1,4 @@
-"""Bring own content over from an old folder or another project: what it needs is shown before anything is copied."""
+"""Importing own content from an old folder or another project: its dependencies are shown before anything is copied."""
 
 from __future__ import annotations
 
@@ -38,7 +38,7 @@ _STATES: dict[ContentState, tuple[str, str, Tone]] = {
 
 
 def choose_content(parent: QWidget) -> tuple[Path, list[str]] | None:
-    """A folder, and the files and folders in it that shall come; None when the user gives up."""
+    """A folder, and the files and folders in it to import; None when the user cancels."""
     folder = QFileDialog.getExistingDirectory(parent, "Where the content is: an old folder or another project")
     if not folder:
         return None
@@ -85,7 +85,7 @@ class PickDialog(QDialog):
         self._tree.selectionModel().selectionChanged.connect(lambda *_: self._go.setEnabled(bool(self.picked())))
 
     def picked(self) -> list[str]:
-        """Paths below the folder; what lies in a chosen folder is not named by itself."""
+        """Paths below the folder; files in a selected folder are not listed."""
         rows = self._tree.selectionModel().selectedRows()
         paths = sorted(os.path.relpath(self._model.filePath(row), self._folder) for row in rows)
         return [path for path in paths if not any(path.startswith(f"{other}/") for other in paths)]

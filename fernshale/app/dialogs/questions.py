@@ -1,4 +1,4 @@
-"""What dialogs share; questions: whether to trust a profile, which editor; and what went wrong."""
+"""Questions and errors that dialogs share: trust in a profile, the editor, a reason, an error message."""
 
 from __future__ import annotations
 
@@ -57,7 +57,7 @@ def ask_trust(parent: QWidget, profile: Profile) -> bool:
 
 
 def ask_yes(parent: QWidget, title: str, words: str, yes: str) -> bool:
-    """Whether the user wants something that cannot be taken for granted."""
+    """Whether the user agrees to something that must not be taken for granted."""
     box = QMessageBox(parent)
     box.setWindowTitle(title)
     box.setText(words)
@@ -68,7 +68,7 @@ def ask_yes(parent: QWidget, title: str, words: str, yes: str) -> bool:
 
 
 def show_error(parent: QWidget, error: object) -> None:
-    """Say what went wrong, and for an error that nobody foresaw where its details are."""
+    """Show an error, and for an unexpected one the file with its details."""
     box = QMessageBox(parent)
     box.setWindowTitle("That did not work")
     if isinstance(error, FernshaleError):
@@ -89,7 +89,7 @@ def choose_editor(parent: QWidget) -> None:
 
 
 def ask_why(parent: QWidget, title: str) -> str | None:
-    """A reason, which is kept with the decision; None where it was thought better of."""
+    """A reason, which is kept with the decision; None when the user cancels."""
     why, agreed = QInputDialog.getText(
         parent, title, "Why? The reason is kept with the decision and shown in the report."
     )
@@ -97,7 +97,7 @@ def ask_why(parent: QWidget, title: str) -> str | None:
 
 
 class CheckDialog(QDialog):
-    """A behaviour to try: what it is called, how it is tried, and what is to be seen."""
+    """A behaviour to check: its name, how it is tried, and what should be seen."""
 
     _WAYS = ("by hand", "the log contains", "the log does not contain", "a command ends well")
     _HINTS = (
@@ -154,7 +154,7 @@ class CheckDialog(QDialog):
 
 
 def ask_check(parent: QWidget) -> Check | None:
-    """A behaviour to try, None where it was thought better of."""
+    """A check to add, None when the user cancels."""
     dialog = CheckDialog(parent)
     dialog.exec()
     return dialog.check

@@ -1,4 +1,4 @@
-"""Snapshots: comparing any two, bringing a file or all back, a step's way back, and the store itself."""
+"""Snapshots: comparing any two, restoring files, previewing an undo, and the store itself."""
 
 from __future__ import annotations
 
@@ -48,7 +48,7 @@ _MAX_NAMED = 4
 
 
 class SnapshotDialog(WorkingDialog):
-    """What differs between a snapshot and now, or another one; and bringing it back."""
+    """The differences between a snapshot and the project, or another snapshot; and restoring files."""
 
     def __init__(
         self,
@@ -180,10 +180,7 @@ def _words(item: Snapshot) -> str:
 
 
 class WayBackDialog(QDialog):
-    """What undoing a step, or doing it again, would change now; what stands in the way of it.
-
-    With `back_to` every later step is undone as well.
-    """
+    """What an undo or redo would change now, and the obstacles."""
 
     def __init__(self, parent: QWidget | None, crossing: Crossing, entry: LogEntry, *, back_to: bool = False) -> None:
         super().__init__(parent)
@@ -234,7 +231,7 @@ class WayBackDialog(QDialog):
 
 
 class StoreDialog(WorkingDialog):
-    """The store: how large it is, what each snapshot adds; verify it, and forget what is not needed."""
+    """The store: its size, what each snapshot adds; verifying it and deleting snapshots."""
 
     def __init__(self, parent: QWidget | None, store: Store) -> None:
         super().__init__(parent)
@@ -295,7 +292,7 @@ class StoreDialog(WorkingDialog):
         return made
 
     def _look(self, then: str = "") -> None:
-        """Read anew what there is; `then` is said after it."""
+        """Read the snapshots again; `then` is shown afterwards."""
         self._then = then
         self._start("looking", lambda work: added_by_each(self._store, work))
 
@@ -406,7 +403,7 @@ class StoreDialog(WorkingDialog):
 
 
 def _short(parent: QWidget, text: str) -> QLabel:
-    """Quiet words that take the room they need and no more."""
+    """Quiet text that takes only the room it needs."""
     label = quiet_label(parent, text)
     label.setWordWrap(False)
     label.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Preferred)

@@ -1,4 +1,4 @@
-"""What every page is: a finding on top, a picture, a list, the detail; it shows overviews and sends intents."""
+"""The base of every page: a finding on top, a picture, a list, the detail. A page shows overviews and sends actions."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ class Page(QWidget):
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent)
         self.session = session
-        self.visited = ""  # the key of the item that was gone to, until something else is picked
+        self.visited = ""  # the key of the item that was visited, until another one is selected
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(18, 14, 18, 10)
         self.column.setSpacing(10)
@@ -43,13 +43,13 @@ class Page(QWidget):
         self.on_key("P", lambda: self.step(-1))
 
     def on_key(self, key: str, act: Callable[[], None]) -> None:
-        """Do something on a key while the page has the focus."""
+        """Call a function on a key while the page has the focus."""
         shortcut = QShortcut(QKeySequence(key), self)
         shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
         shortcut.activated.connect(act)
 
     def option_buttons(self) -> Sequence[QPushButton]:
-        """The buttons that settle what is shown, in order; those that are hidden do not count."""
+        """The buttons of the options that are shown, in order; hidden ones do not count."""
         return ()
 
     def step(self, by: int) -> None:
@@ -57,7 +57,7 @@ class Page(QWidget):
         self.step_wanted.emit(by)
 
     def press(self, number: int) -> None:
-        """Take the way with that number, from 1, of what is shown."""
+        """Press the option button with a number, from 1."""
         shown = [way for way in self.option_buttons() if way.isVisible()]
         if number <= len(shown):
             shown[number - 1].click()
@@ -70,11 +70,11 @@ class Page(QWidget):
         self.fill(overview)
 
     def fill(self, overview: Overview) -> None:
-        """Show what is below the finding."""
+        """Show everything below the finding."""
         raise NotImplementedError
 
     def visit(self, item: Item) -> None:
-        """Go to an item of this stage; the ways are its own from now on."""
+        """Show an item of this stage; the option buttons are its own from now on."""
         self.go_to(item)
         self.visited = item.key
 
@@ -82,7 +82,7 @@ class Page(QWidget):
         """Bring an item of this stage into view."""
 
     def find_text(self, words: str) -> bool:
-        """Go to the next place on the page that holds `words`; False when there is none."""
+        """Find the next place on the page that contains `words`; False when there is none."""
         return False
 
 
@@ -93,7 +93,7 @@ def file_and_line(place: str) -> tuple[str, int]:
 
 
 def take_option(parent: QWidget, session: Session, item: Item, option: Option) -> None:
-    """Carry an option out, once the line of text it needs was typed, and what it wants confirmed was."""
+    """Carry an option out, after the user typed the text and confirmed the warning that it asks for."""
     text = ""
     if option.confirm:
         box = QMessageBox(QMessageBox.Icon.Question, item.title, option.title.rstrip("…") + "?", parent=parent)

@@ -136,12 +136,12 @@ class EnginePage(Page):
         self._show_ways()
 
     def _show_ways(self) -> None:
-        """What can be done about the chosen place, else about the first that needs a decision."""
+        """Show the options of the selected place, else of the first item that needs a decision."""
         clear_layout(self._ways)
         waiting = [item for item in self._view.items if _is_asked_here(item)] if self._view else []
         chosen = [item for item in waiting if file_and_line(item.place) == self._sites.current()]
         open_item = next(iter(chosen or waiting), None)
-        # Changes to be written come first; the files of a question are shown once there are none.
+        # Changes to be written are shown first; the files of an item once there are none.
         asked = open_item.detail.split("\n") if open_item is not None and not self._written else []
         self._text.show_lines(self._written or tuple(LineRow("", "base", "", line) for line in asked))
         title = (
@@ -152,7 +152,7 @@ class EnginePage(Page):
             else "Nothing is left to write here"
         )
         self._preview_card.set_title(title[:1].upper() + title[1:])
-        # The title above says it already, and the buttons need the room.
+        # The title above has the same text, and the buttons need the room.
         self._asks.setText(f"◆ {open_item.title}" if open_item and open_item.title != title else "")
         self._asks.setVisible(bool(self._asks.text()))
         if open_item is not None:
@@ -181,7 +181,7 @@ class EnginePage(Page):
 
 
 def _is_asked_here(item: Item) -> bool:
-    """Whether an item has ways of its own; for the others the page has buttons."""
+    """Whether an item shows its options here; for the others the page has buttons."""
     is_here = item.needs_you or item.key.startswith((KEY, WORKAROUND))
     return bool(item.options) and item.key != "engine:sites" and is_here
 

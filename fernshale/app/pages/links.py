@@ -1,4 +1,4 @@
-"""Links: what dangles, what it meant, what it should be; data to be rewritten; what is missing or doubled."""
+"""Links: missing references with their replacement, data to rewrite, constraints that are not met."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ from fernshale.core.links.missing_references import MissingReference
 from fernshale.core.links.renamed_targets import SURE
 
 _TOGETHER = "links:together:sure"
-# Rows that only tell; a row without a payload would be a heading.
+# Rows without an action; a row without a payload would be a heading.
 _SETTLED = ("settled",)
 _AROUND = 7
 # Lower than this, pixels, the page leaves its picture out.
@@ -103,7 +103,7 @@ class LinksPage(Page):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        # In a low window what is to be settled needs the room more than the picture of it.
+        # In a low window the list needs the room more than the picture.
         self._chart.setVisible(self.height() >= _LOW)
 
     def fill(self, overview: Overview) -> None:
@@ -172,7 +172,7 @@ class LinksPage(Page):
     def _go(self, key: object) -> None:
         self._list.select(key)
 
-    # -- what is chosen
+    # -- the selection
 
     def _item(self) -> MissingReference | None:
         view = self._overview.links if self._overview else None
@@ -226,7 +226,7 @@ class LinksPage(Page):
         ]
 
     def _options(self) -> tuple[Option, ...]:
-        """The ways of the item behind the chosen row."""
+        """The options of the item of the selected row."""
         items = self._overview.links.items if self._overview is not None else ()
         return next((item.options for item in items if item.key == self._list.current()), ())
 
@@ -325,7 +325,7 @@ class LinksPage(Page):
 
 
 def _nothing_row(index: LinkIndex) -> Row:
-    """What was looked at where nothing is to be settled."""
+    """What was checked, where nothing is open."""
     if not index.rules.all:
         return Row("The profile does not describe links", "so none are looked at", "", "·", "quiet", payload=_SETTLED)
     words = f"{count(len(index.ids_used()), 'id')} used in {count(len(index.files), 'file')}; each leads somewhere"
@@ -339,7 +339,7 @@ def _thread(item: MissingReference) -> Thread:
 
 
 def _kind(path: str) -> str:
-    """Files of a kind: the folder they lie in and their ending."""
+    """A kind of files: their folder and ending."""
     folder, _, name = path.rpartition("/")
     ending = name.rpartition(".")[2] if "." in name else name
     return f"{folder or '.'}/*.{ending}"

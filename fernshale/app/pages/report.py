@@ -1,4 +1,4 @@
-"""The report as it will be handed on, live; and the list of debts. Two more pages beside those of the stages."""
+"""The report as it will be shared, and the list of debts: two pages in addition to those of the stages."""
 
 from __future__ import annotations
 
@@ -44,7 +44,7 @@ from fernshale.core.crossing.stages.overview import Overview
 
 
 class ReportView(QWidget):
-    """The report in three forms, and where it can go."""
+    """The report in three forms, and the ways to share it."""
 
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent)
@@ -118,7 +118,7 @@ class ReportView(QWidget):
         return shown.find(words)
 
     def save(self) -> None:
-        """Ask for a file and write the report in the form its ending says."""
+        """Ask for a file name and write the report in the form of its ending."""
         overview, crossing = self.session.overview, self.session.crossing
         if overview is None or crossing is None:
             return
@@ -179,7 +179,7 @@ def _ink() -> dict[str, str]:
     }
 
 
-# What paying a debt is called, by its way.
+# The button text for paying a debt, by its kind.
 _BACK: Mapping[DebtKind, str] = {
     "plugin": "Return it",
     "code": "Return it",
@@ -189,7 +189,7 @@ _BACK: Mapping[DebtKind, str] = {
 
 
 class DebtsView(QWidget):
-    """Everything set aside or put in for a time, when that can end, and one action that ends it."""
+    """All debts, when each can be paid, and the action that pays it."""
 
     count_changed = Signal(int)
 

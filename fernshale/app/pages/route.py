@@ -1,4 +1,4 @@
-"""Route: the plugin x release table with the chosen way, what each way costs, what needs you, what the notes say."""
+"""Route: the plugin x release table with the chosen route, the estimate of each route, open items, release notes."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ from fernshale.core.crossing.stages.route.view import RouteView
 from fernshale.core.route.planner import PluginStep
 
 _TONES: dict[str, Tone] = {"ready": "mine", "nothing": "quiet"}
-# More names than this say no more.
+# More names are not shown.
 _MOST_NAMES = 40
 
 
@@ -98,7 +98,7 @@ class RoutePage(Page):
         self._fit_table()
 
     def _fit_table(self) -> None:
-        """All of the table where there is room; else it scrolls, so that the way and the notes can be read."""
+        """Show all of the table where there is room; else it scrolls, so that routes and notes stay readable."""
         self._area.setFixedHeight(min(self._table.height() + 2, max(140, int(self.height() * 0.42))))
 
     def go_to(self, item: Item) -> None:
@@ -109,7 +109,7 @@ class RoutePage(Page):
     def find_text(self, words: str) -> bool:
         return self._notes.find_text(words) or self._ways.find_text(words)
 
-    # -- the line under the table: why, and what else could be done
+    # -- the line under the table: reasons and alternatives
 
     def _show_detail(self, plugin: str) -> None:
         overview = self._overview
@@ -167,10 +167,10 @@ class RoutePage(Page):
     def _choosing(self, key: str, option: str, title: str) -> Callable[[], None]:
         return lambda: self.session.carry_out(Choose(key, option, words=title), title)
 
-    # -- picking a way, ticking a note
+    # -- choosing a route, ticking a note
 
     def _on_release(self, release: str) -> None:
-        """Go over this release; without it where it was a stop."""
+        """Stop at this release, or do not stop at it any more."""
         if self._overview is None:
             return
         setup, stops = self._overview.setup, self._overview.route.stops

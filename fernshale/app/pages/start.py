@@ -80,7 +80,7 @@ class StartPage(QWidget):
         return lambda: self.sample_wanted.emit(name)
 
     def refresh(self) -> None:
-        """Read the crossings anew."""
+        """Read the crossings again."""
         rows = tuple(_row(crossing) for crossing in all_crossings()[:50])
         self._list.set_rows(rows or (Row("None yet. Open a project folder to start one.", heading=True),))
         self._go_on.setEnabled(bool(rows))

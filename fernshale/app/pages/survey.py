@@ -1,4 +1,4 @@
-"""Survey: what is there, where its release is written, where its plugins come from, how it builds today."""
+"""Survey: the map of roles, places that name the release, plugins and their origin, the baseline."""
 
 from __future__ import annotations
 
@@ -34,7 +34,7 @@ _TONES: dict[str, Tone] = {
 }
 # More parts than this in one role are summed up: they would be too small to see.
 _MOST_PARTS = 24
-# A picked part of the map: the role it lies in, and the folder or file, "" for the whole role.
+# A selected part of the map: its role, and its folder or file, "" for the whole role.
 _Part = tuple[str, str]
 
 _BASELINE = TakeBaseline().key
@@ -164,7 +164,7 @@ class SurveyPage(Page):
             words = f"{part[1]} is yours" if role else f"{part[1]} has the role of the profile again"
             self.session.carry_out(AssignRole(TreePath(part[1]), role), words)
 
-    # -- the baseline, and what needs you before it
+    # -- the baseline, and items that come before it
 
     def _show_baseline(self, view: SurveyView) -> None:
         baseline = view.baseline

@@ -1,4 +1,4 @@
-"""Trial: what is left to settle, and the evidence: logs aligned, checks by release, timings, pictures."""
+"""Trial: the open items, and the evidence: logs aligned, checks by release, timings, pictures."""
 
 from __future__ import annotations
 
@@ -53,7 +53,7 @@ _VERDICTS = {
     "not tried": "· not tried",
 }
 _LOG, _CHECKS, _TIMINGS, _PICTURES = range(4)
-# Rows that only tell; a row without a payload would be a heading.
+# Rows without an action; a row without a payload would be a heading.
 _SETTLED = ("settled",)
 
 
@@ -89,7 +89,7 @@ class TrialPage(Page):
         self._run = button(left, "Run the game", self._on_run, main=True)
         for item in (self._good, self._bad, self._add, self._refuse, self._accept, self._where):
             first.addWidget(item)
-            item.hide()  # which ones are wanted is known when something is chosen
+            item.hide()  # which of them are shown depends on the selection
         first.addStretch(1)
         second.addWidget(self._run)
         second.addWidget(
@@ -325,7 +325,7 @@ class TrialPage(Page):
                 pair.before, pair.now, None if difference.is_same or difference.why else difference.box, words
             )
 
-    # -- what one can do
+    # -- actions
 
     def _on_run(self) -> None:
         self.session.carry_out(RunGame(), "running the game")
@@ -419,6 +419,6 @@ def _timing_words(item: Timing) -> str:
 
 
 def _accepted_words(view: TrialView, key: str) -> str:
-    """What a decision was about."""
+    """The subject of a decision."""
     found = next((item.sample for item in view.log.differences if log_key(item) == key), "")
     return found or key.removeprefix("trial:").replace(":", " ", 1)

@@ -1,1 +1,1 @@
-"""Drawn things that pages share."""
+"""Widgets that pages share."""

@@ -32,14 +32,14 @@ _LINE_Y = 44
 
 @dataclass(frozen=True, slots=True)
 class Knot:
-    """Snapshots taken for the steps of one stage: (id, time, what came after and how much that changed)."""
+    """The snapshots of the steps of one stage: (id, time, the step after it and its size)."""
 
     stage: Stage
     snapshots: tuple[tuple[str, float, str], ...]
 
 
 def knots_of(overview: Overview) -> tuple[Knot, ...]:
-    """A knot for each stage that has written something."""
+    """A knot for each stage that wrote something."""
     knots = []
     for stage in STAGES:
         found = {
@@ -57,7 +57,7 @@ def _how_much(entry: LogEntry) -> str:
 
 
 class RouteBand(QWidget):
-    """Shows how every stage stands. `stage_chosen` carries a Stage, `knot_opened` a Knot."""
+    """Shows the state of every stage. `stage_chosen` carries a Stage, `knot_opened` a Knot."""
 
     stage_chosen = Signal(object)
     knot_opened = Signal(object)
@@ -77,7 +77,7 @@ class RouteBand(QWidget):
         return QSize(900, 96)
 
     def show_overview(self, overview: Overview, stage: Stage | None) -> None:
-        """`stage` is the one whose page is open, None where none of them is."""
+        """Show an overview; `stage` is the one whose page is open, None for none."""
         self._overview, self._stage = overview, stage
         self._left = stage or self._left
         self._knots = knots_of(overview)

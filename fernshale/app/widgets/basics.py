@@ -1,4 +1,4 @@
-"""Cards, headings, the finding line, buttons: what every page is put together from."""
+"""Cards, headings, the finding, buttons: the parts of every page."""
 
 from __future__ import annotations
 
@@ -38,8 +38,10 @@ class FindingLabel(QLabel):
 
 
 class ShortLabel(QLabel):
-    """Words in one line that may be too long for their place: then they are cut in the middle, and the tool tip has them whole.
-    There is always room for those it begins with."""
+    """One line of text that is cut in the middle where it is too long; the tool tip has all of it.
+
+    There is always room for its beginning.
+    """
 
     def __init__(self, parent: QWidget, text: str) -> None:
         super().__init__(text, parent)
@@ -67,7 +69,7 @@ class ShortLabel(QLabel):
 
 
 class Card(QFrame):
-    """A white card with an optional head line; `body` takes the content, `head` what stands beside the title."""
+    """A white card with an optional head line; `body` takes the content, `head` the widgets next to the title."""
 
     def __init__(self, parent: QWidget, title: str = "") -> None:
         super().__init__(parent)
@@ -117,7 +119,7 @@ def heading_label(parent: QWidget, text: str) -> QLabel:
 
 
 def button(parent: QWidget, text: str, act: Callable[[], None], main: bool = False, hint: str = "") -> QPushButton:
-    """A button; the `main` one is what most people want next."""
+    """A button; the `main` one is the most likely next step."""
     made = QPushButton(text, parent)
     made.setAutoDefault(False)
     if main:
@@ -130,7 +132,7 @@ def button(parent: QWidget, text: str, act: Callable[[], None], main: bool = Fal
 
 
 def add_in_turn(layout: QHBoxLayout, buttons: Sequence[QPushButton]) -> None:
-    """Put buttons into a row of which never all are shown: hidden until then, so that no room is kept for all of them."""
+    """Put buttons into a row of which only some are shown at a time; hidden ones take no room."""
     for made in buttons:
         made.hide()
         layout.addWidget(made)

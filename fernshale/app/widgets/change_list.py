@@ -1,4 +1,4 @@
-"""A list of changes and, beside it, the chosen one in full: text as a diff, everything else as facts."""
+"""A list of changes and, next to it, the selected one in full: text as a diff, everything else as facts."""
 
 from __future__ import annotations
 
@@ -49,10 +49,7 @@ class ChangesPane(QSplitter):
         after: EntryReader,
         staying: Mapping[TreePath, TreeEntry] = _NOTHING,
     ) -> None:
-        """Each as (what in a word or two, change); the two read the contents of either side.
-
-        `staying` are files to be listed among them although they do not change.
-        """
+        """Show changes, each as (a word or two, change); the two functions read the contents of either side."""
         self._before, self._after, self._staying = before, after, staying
         self._changes = [change for _, change in changes]
         words = {change.path: what for what, change in changes}

@@ -92,7 +92,7 @@ class BarChart(QWidget):
 
 @dataclass(frozen=True, slots=True)
 class Tile:
-    """A part of the map: its word, amount, tone, a hint, what it stands for, and which share of it is marked (0..1)."""
+    """A part of the map: its word, amount, tone, hint, payload, and the share of it that is marked (0 to 1)."""
 
     word: str
     amount: int
@@ -139,7 +139,7 @@ class TileMap(QWidget):
                 self._paint_child(painter, tile, child, inner)
 
     def current(self) -> object:
-        """What the picked part stands for, None when none is picked."""
+        """The payload of the selected part, None when none is selected."""
         return self._picked
 
     def pick(self, payload: object) -> None:
@@ -156,7 +156,7 @@ class TileMap(QWidget):
         is_override = isinstance(event, QKeyEvent) and event.type() is QEvent.Type.ShortcutOverride
         is_escape = isinstance(event, QKeyEvent) and event.key() == Qt.Key.Key_Escape
         if is_override and is_escape and self._picked is not None:
-            event.accept()  # letting a part go comes before the window's own Escape
+            event.accept()  # deselecting a part has priority over the window's own Escape
             return True
         return super().event(event)
 

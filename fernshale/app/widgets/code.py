@@ -19,7 +19,7 @@ _TONES: tuple[tuple[str, Tone], ...] = (
 
 
 class CodeEditor(QPlainTextEdit):
-    """Lines to be written by hand. Ctrl+Enter is done, Escape gives up."""
+    """An editor for a few lines. Ctrl+Enter accepts, Escape cancels."""
 
     finished = Signal()
     given_up = Signal()

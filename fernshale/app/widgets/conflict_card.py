@@ -1,4 +1,4 @@
-"""The card of a decision that is due, in its place in the text."""
+"""The card of an open conflict, in its place in the text."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ _WORDS = {
     "base": "as it was before",
     "text": "written by hand",
 }
-# The key of each way, and whether it stands in the first row.
+# The key of each option, and whether it is in the first row.
 _WAYS: tuple[tuple[str, str, str, bool], ...] = (
     ("1", "mine", "Keep yours", True),
     ("2", "incoming", "Use the vendor's", True),
@@ -37,13 +37,13 @@ _WAYS: tuple[tuple[str, str, str, bool], ...] = (
     ("7", "base", "As before", False),
 )
 KEYS: tuple[tuple[str, str], ...] = tuple((key, way) for key, way, _, _ in _WAYS)
-# A block longer than this is shown by its beginning; the whole stands in the text once it is taken.
+# The maximum number of lines of a block; all of it is in the text once the conflict is resolved.
 _MOST_LINES = 12
 _PICTURE = 190
 
 
 class DecisionCard(QFrame):
-    """Before, yours, incoming, and the ways to settle it. `taken` carries (take, text, whether all alike)."""
+    """Before, yours, the vendor's, and the options. `taken` carries (option, text, whether for all that are alike)."""
 
     taken = Signal(str, str, bool)
     withdrawn = Signal()
@@ -66,7 +66,7 @@ class DecisionCard(QFrame):
             self._build_open()
 
     def take(self, way: str) -> None:
-        """Settle it one way; "text" opens the editor instead."""
+        """Choose an option; "text" opens the editor instead."""
         if way not in self.due.ways:
             return
         if way == "text":

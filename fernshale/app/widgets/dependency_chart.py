@@ -1,4 +1,4 @@
-"""What hangs on what: things on the left, who uses them on the right, a band between as broad as there are uses."""
+"""Missing items on the left, the files that use them on the right, and a band between them as wide as the number of uses."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ _MOST = 7
 
 @dataclass(frozen=True, slots=True)
 class Thread:
-    """Something others hang on: its word, its tone with a glyph, and how many uses hang on it from each kind of user."""
+    """A missing item: its word, its tone with a glyph, and the number of uses by kind of file."""
 
     word: str
     tone: Tone

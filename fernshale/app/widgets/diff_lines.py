@@ -6,7 +6,7 @@ from fernshale.app.widgets.text_document import LineRow
 
 
 def diff_lines(text: str) -> tuple[LineRow, ...]:
-    """Lines of a unified diff with words in the margin, so that colour is never alone."""
+    """Lines of a unified diff with words in the margin, so that colour is never the only sign."""
     rows: list[LineRow] = []
     before = ""
     for line in text.splitlines():

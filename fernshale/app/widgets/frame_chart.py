@@ -86,7 +86,7 @@ def _middle(runs: Sequence[Sequence[float]]) -> tuple[float, ...]:
 
 
 def _line(times: Sequence[float], frames: int, most: float, place: QRectF) -> QPolygonF:
-    # Of more frames than there is room for, the longest of each group is drawn: it is the one that is felt.
+    # With more frames than room, the longest of each group is drawn: it is the one that a player notices.
     step = max(1, len(times) // _MOST_POINTS)
     points = []
     for at in range(0, len(times), step):

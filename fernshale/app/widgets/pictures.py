@@ -1,4 +1,4 @@
-"""Two pictures side by side with what differs marked."""
+"""Two pictures side by side with the differences marked."""
 
 from __future__ import annotations
 
@@ -48,7 +48,7 @@ class PicturePairView(QWidget):
             scale = _scale(picture, cell)
             top = cell.top() + _HEAD
             place = QRectF(cell.left(), top, picture.width() * scale, picture.height() * scale)
-            # Small pictures are made larger as they are, without smoothing what is to be compared.
+            # Small pictures are enlarged without smoothing, so that they can be compared.
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, scale < 1)
             painter.drawPixmap(place.toRect(), picture)
             if self._box is not None:

@@ -1,4 +1,4 @@
-"""Plugins down, engine releases across, the chosen way drawn through; fields and releases can be picked."""
+"""Plugins by engine releases with the chosen route drawn through; cells and releases can be selected."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ _LINE = 27
 
 @dataclass(frozen=True, slots=True)
 class MatrixCell:
-    """A field of the table: its text and what it means; `taken` lies on the chosen way."""
+    """A cell of the table: its text and its meaning; `taken` cells are on the chosen route."""
 
     text: str
     tone: Tone
@@ -38,7 +38,7 @@ class MatrixColumn:
 
 @dataclass(frozen=True, slots=True)
 class MatrixRow:
-    """A plugin with a field for each column; `mark` is a glyph for what it needs."""
+    """A plugin with a cell for each column; `mark` is a glyph for what it needs."""
 
     plugin: str
     fields: tuple[MatrixCell, ...]
@@ -65,7 +65,7 @@ class WayTable(QWidget):
         return QSize(600, _TOP + _LINE * len(self._lines) + 24)
 
     def set_table(self, columns: tuple[MatrixColumn, ...], lines: tuple[MatrixRow, ...]) -> None:
-        """Show a table; the picked plugin stays picked where it is still there."""
+        """Show a table; the selected plugin stays selected where it is still listed."""
         self._columns, self._lines = columns, lines
         if self.picked not in [line.plugin for line in lines]:
             self.picked = ""

@@ -20,11 +20,7 @@ ModelIndex = QModelIndex | QPersistentModelIndex
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """One row. `glyph` goes before the title, `right` at its end; `bar` is 0..1, below zero for none.
-
-    With `link` the right text can be clicked. `edge` draws a coloured edge at the left. `payload` is what the row
-    stands for; None for a heading.
-    """
+    """One row. `glyph` precedes the title, `right` is at its end; `bar` is 0 to 1, below zero for none."""
 
     title: str
     sub: str = ""
@@ -178,9 +174,7 @@ class RowList(QListView):
         self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setResizeMode(QListView.ResizeMode.Adjust)
-        self.setWordWrap(
-            wrap
-        )  # rows are laid out anew when the width changes, as it does when the bar at the side comes
+        self.setWordWrap(wrap)  # rows are laid out again when the width changes, as it does when the scroll bar appears
         self.setUniformItemSizes(False)
         self.selectionModel().currentChanged.connect(self._on_current)
         self.activated.connect(self._on_activated)
@@ -206,7 +200,7 @@ class RowList(QListView):
         return self._rows.rows[index.row()].payload if index.isValid() and index.row() < len(self._rows.rows) else None
 
     def select(self, payload: object) -> bool:
-        """Make the row of `payload` current; False when there is none."""
+        """Select the row of `payload`; False when there is none."""
         for at, row in enumerate(self._rows.rows):
             if row.payload == payload and not row.heading:
                 self.setCurrentIndex(self._rows.index(at))
@@ -214,7 +208,7 @@ class RowList(QListView):
         return False
 
     def find_text(self, words: str) -> bool:
-        """Go to the next row that holds `words`."""
+        """Find the next row that contains `words`."""
         count = len(self._rows.rows)
         start = self.currentIndex().row() + 1
         for step in range(count):

@@ -16,7 +16,7 @@ ModelIndex = QModelIndex | QPersistentModelIndex
 
 @dataclass(frozen=True, slots=True)
 class TableRow:
-    """Texts of one row, a tone for each of some columns, and what the row stands for."""
+    """The texts of one row, a tone for some of its columns, and its payload."""
 
     cells: tuple[str, ...]
     tones: tuple[tuple[int, Tone], ...] = ()
@@ -107,7 +107,7 @@ class TextTable(QTableView):
         self.activated.connect(self._on_activated)
 
     def set_columns(self, columns: tuple[str, ...]) -> None:
-        """Other columns; the rows are to be set anew."""
+        """Set other columns; the rows have to be set again."""
         if columns != self._table.columns:
             self._table.set_columns(columns)
 
@@ -129,7 +129,7 @@ class TextTable(QTableView):
         )
 
     def select(self, payload: object) -> bool:
-        """Make the row of `payload` current; False when there is none."""
+        """Select the row of `payload`; False when there is none."""
         at = next((at for at, row in enumerate(self._table.rows) if row.payload == payload), None)
         if at is not None:
             self.selectRow(at)
@@ -143,7 +143,7 @@ class TextTable(QTableView):
             self.setColumnWidth(column, min(self.columnWidth(column) + 14, widest))
 
     def find_text(self, words: str) -> bool:
-        """Go to the next row that holds `words`."""
+        """Find the next row that contains `words`."""
         rows = self._table.rows
         start = self.currentIndex().row() + 1
         for step in range(len(rows)):

@@ -1,4 +1,4 @@
-"""Lines of text with a margin that says where each came from; only what is visible is painted."""
+"""Lines of text with a margin that names the source of each; only visible lines are painted."""
 
 from __future__ import annotations
 
@@ -118,7 +118,7 @@ class LinesBlock(QWidget):
 
 
 class AnnotatedText(QScrollArea):
-    """Blocks of lines and whatever stands between them, one below the other; without words in the margin it is narrow."""
+    """Blocks of lines with other widgets between them, one below the other; without margin texts the margin is narrow."""
 
     def __init__(self, parent: QWidget, name: str, has_words: bool = True) -> None:
         super().__init__(parent)
@@ -134,8 +134,8 @@ class AnnotatedText(QScrollArea):
         self.show_parts([LinesBlock(self, lines, self._margin)])
 
     def show_parts(self, parts: list[QWidget]) -> None:
-        """Lines and cards, in order; what was shown before is thrown away."""
-        # Anew instead of emptied: the old widgets go with their parent, after the click that may have come from them.
+        """Show lines and cards, in order; earlier content is deleted."""
+        # Replaced instead of emptied: the old widgets go with their parent, after the click that may have come from them.
         inside = QWidget(self)
         column = QVBoxLayout(inside)
         column.setContentsMargins(0, 4, 0, 8)
@@ -173,7 +173,7 @@ class AnnotatedText(QScrollArea):
         QTimer.singleShot(0, self, scroll)
 
     def find_text(self, words: str) -> bool:
-        """Go to the next line that holds `words`."""
+        """Find the next line that contains `words`."""
         lines = [(block, at) for block in self.blocks() for at in range(len(block.lines()))]
         if not lines:
             return False

@@ -1,4 +1,4 @@
-"""Build: rounds, causes with what each would clear, and the code with the option drawn in."""
+"""Build: rounds, causes with the number of errors each clears, and the code with the proposed fix."""
 
 from __future__ import annotations
 
@@ -241,7 +241,7 @@ class BuildPage(Page):
         return next((item for item in self._overview.build.defaults if item.key == chosen.key), None)
 
     def _notable(self) -> Item | None:
-        """The chosen item, where it may be right as it is."""
+        """The selected item, where it can be accepted as right."""
         chosen = self._causes.current()
         if self._overview is None or not isinstance(chosen, ChosenRow):
             return None
@@ -249,7 +249,7 @@ class BuildPage(Page):
         return found if found is not None and any(way.id == "noted" for way in found.options) else None
 
     def _right(self) -> tuple[str, str] | None:
-        """Key and title of the chosen change that was said to be right as it is."""
+        """Key and title of the selected change that was accepted as right."""
         chosen = self._causes.current()
         if self._overview is None or not isinstance(chosen, ChosenRow):
             return None
@@ -404,7 +404,7 @@ class BuildPage(Page):
                 self.session.carry_out(PutCauseOff(key), f"put off: {title}")
 
     def _to_next(self) -> None:
-        """To the row below, or else above, that stands for something."""
+        """Select the next row, or else the previous one."""
         payloads = [row.payload for row in self._causes.rows() if isinstance(row.payload, ChosenRow)]
         current = self._causes.current()
         at = payloads.index(current) if isinstance(current, ChosenRow) and current in payloads else 0

@@ -1,4 +1,4 @@
-"""The files of all plugins by outcome: what needs a person on top, long groups folded."""
+"""The files of all plugins by outcome: those that need a person on top, long groups folded."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ _GROUPS: tuple[tuple[str, tuple[str, ...], str, Tone], ...] = (
     ("New from the vendor", ("updated", "added"), "◐", "incoming"),
     ("Removed in this release", ("removed",), "–", "base"),
 )
-# A group with more files than this is folded until it is asked for; what was edited here never is.
+# A group with more files is folded; files that the user edited are always shown.
 _MOST_SHOWN = 5
 
 
@@ -42,25 +42,25 @@ class GroupOf:
 
 @dataclass(frozen=True, slots=True)
 class ItemOf:
-    """Something to be done with a plugin that is no merge."""
+    """An item about a plugin that is not a conflict."""
 
     key: str
 
 
 @dataclass(frozen=True, slots=True)
 class AsideOf:
-    """A plugin that is set aside."""
+    """A plugin that is left out."""
 
     id: str
 
 
 @dataclass(frozen=True, slots=True)
 class ReadyOf:
-    """All plugins that are ready to be taken."""
+    """All plugins that are ready to be updated."""
 
 
 def ready_plugins(overview: Overview) -> list[PluginView]:
-    """The plugins whose merge is there with nothing left to decide or to look at."""
+    """The plugins that are merged without open conflicts and files to check."""
     choices = overview.plugins.choices
     views = [view for view in overview.plugins.plugins if view.merge is not None]
     return [view for view in views if not view.due(choices) and not is_odd(view, overview)]
@@ -102,7 +102,7 @@ def file_rows(overview: Overview, unfolded: Collection[GroupOf]) -> tuple[Row, .
 
 
 def plugin_steps(overview: Overview) -> list[Item]:
-    """What is to be done with plugins beside merging them: set one aside, build one."""
+    """Items about plugins other than merging: leaving one out, building one."""
     aside = {item.id for item in overview.plugins.aside}
     keys = ("rebuild:", "aside:")
     return [

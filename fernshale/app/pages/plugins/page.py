@@ -1,4 +1,4 @@
-"""Plugins: the ledger, the files by outcome, and the woven text with a card wherever a decision is due."""
+"""Plugins: the ledger, the files by outcome, and the woven text with a card for each conflict."""
 
 from __future__ import annotations
 
@@ -65,9 +65,9 @@ class PluginsPage(Page):
         super().__init__(parent, session)
         self._overview: Overview | None = None
         self._cards: list[DecisionCard] = []
-        self._in_text: list[QPushButton] = []  # what the detail offers below its text
+        self._in_text: list[QPushButton] = []  # the buttons below the text of the detail
         self._unfolded: set[GroupOf] = set()
-        self._last: list[str] = []  # decisions taken here, the latest last
+        self._last: list[str] = []  # the conflicts resolved here, the latest last
         self._bars = BarChart(self, "Your edits by plugin", 130)
         self._bars.chosen.connect(self._on_bar)
         self.column.addWidget(self._bars)
@@ -210,7 +210,7 @@ class PluginsPage(Page):
         self._text.show_parts([block, self._button(f"Return {item.id}", ReturnPlugin(item.id))])
 
     def _show_ready(self) -> None:
-        """What is ready to be taken, and the button that takes it all."""
+        """Show the plugins that are ready, and the button that updates all of them."""
         assert self._overview is not None
         ready = ready_plugins(self._overview)
         self._card.set_title("Ready to update", "no conflict is open in them")
@@ -255,7 +255,7 @@ class PluginsPage(Page):
         return holder
 
     def _show_done(self, view: PluginView) -> None:
-        """A plugin that was taken: what became of each edit in the chosen file."""
+        """Show an updated plugin: what became of each edit in the selected file."""
         chosen = self._files.current()
         path = chosen.path if isinstance(chosen, FileOf) else ""
         entries = [entry for entry in view.ledger.entries if entry.path == path] if view.ledger else []
@@ -312,7 +312,7 @@ class PluginsPage(Page):
         return card
 
     def _left(self) -> list[tuple[str, FileMerge, Conflict]]:
-        """Every decision that is due: plugin, file, decision."""
+        """Every open conflict, as (plugin, file, conflict)."""
         if self._overview is None:
             return []
         plugins = self._overview.plugins
@@ -332,7 +332,7 @@ class PluginsPage(Page):
             self._show_file(self._files.current())  # nothing was decided yet: the editor closes
 
     def _on_take_back(self) -> None:
-        """Take the last decision back that was taken here and still can be."""
+        """Reopen the last conflict that was resolved here and is not written yet."""
         while self._last and self._overview is not None:
             id = self._last.pop()
             if id in self._overview.plugins.choices:
@@ -340,7 +340,7 @@ class PluginsPage(Page):
                 return
 
     def press(self, number: int) -> None:
-        """The way of the open card in hand; where there is none, of what is shown."""
+        """Press an option of the current card; without one, of the detail."""
         focused = next((card for card in self._cards if card.hasFocus() and not card.is_decided), None)
         card = focused or next((card for card in self._cards if not card.is_decided), None)
         if card is not None:
@@ -353,7 +353,7 @@ class PluginsPage(Page):
         return [*self._in_text, self._take] if self.visited.startswith("plugin:") else self._in_text
 
     def step(self, by: int) -> None:
-        """To the decision behind or before the one in hand, round and round; with none left, to other items."""
+        """Select the next or previous conflict, wrapping around; without one, another item."""
         if self._left():
             self._step(by)
         else:
@@ -402,7 +402,7 @@ class PluginsPage(Page):
             menu.exec(self._files.viewport().mapToGlobal(place))
 
     def _menu(self) -> QMenu | None:
-        """Ways to settle what is due in a file, its folder or its plugin at once."""
+        """The menu that resolves all conflicts in a file, its folder or its plugin."""
         found = self._current()
         if found is None or self._overview is None or found[0].merge is None:
             return None

@@ -1,4 +1,4 @@
-"""What taking a plugin's release would write, file by file, before anything is written."""
+"""A preview of a plugin's update, file by file."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from fernshale.core.crossing.stages.plugins.view import PluginView
 
 
 class PreviewDialog(QDialog):
-    """The folder as it will be: a tree of what changes in it, or of all of it, each change in full."""
+    """The folder after the update: a tree of its changes, or of all its files, with each change in full."""
 
     def __init__(self, parent: QWidget | None, overview: Overview, view: PluginView) -> None:
         super().__init__(parent)

@@ -1,1 +1,1 @@
-"""What spans all stages: carrying actions out, the automatic crossing, several projects, outstanding debts."""
+"""Everything that spans the stages: carrying actions out, the automatic crossing, several projects, outstanding debts."""

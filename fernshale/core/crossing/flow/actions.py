@@ -42,7 +42,7 @@ _HANDLERS: Handlers = {
 
 
 def carry_out(crossing: Crossing, action: Action, author: Author, work: Work) -> None:
-    """Carry an action out. Raises what its stage raises; then the decision is not kept either."""
+    """Carry an action out. Raises what its stage raises; then its decision is not recorded."""
     with crossing.acting():
         _HANDLERS[type(action)](crossing, scan_crossing(crossing, work), action, author, work)
 
@@ -71,6 +71,6 @@ def apply_confident_fixes(crossing: Crossing, author: Author, work: Work) -> int
 
 
 def build_and_fix(crossing: Crossing, author: Author, work: Work) -> str:
-    """Build, apply the high-confidence fixes and build again; why it stopped, in words. Raises MisuseError."""
+    """Build and fix automatically; returns the reason for stopping, in words. Raises MisuseError."""
     with crossing.acting():
         return automatic.build_and_fix(crossing, author, work)

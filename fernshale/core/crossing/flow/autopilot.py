@@ -1,4 +1,4 @@
-"""The whole way by itself: takes what is sure or was decided before, stops at what needs a person."""
+"""The automatic crossing: it carries out what is sure or was decided before, and stops where a person is needed."""
 
 from __future__ import annotations
 
@@ -15,10 +15,10 @@ from fernshale.core.crossing.record.stage import STAGES, Stage
 from fernshale.core.crossing.stages.overview import Overview, inspect
 from fernshale.core.crossing.stages.trial.actions import BeginNextLeg
 
-# Rounds without fewer open items before it gives up: fixes that undo one another must not go on for ever.
+# How often the fixes of one cause are tried, so that fixes that undo one another end.
 _PATIENCE = 3
 
-# Who acts: a file of decisions, or nobody in person.
+# The author of an action: a file of decisions, or no person.
 RECORDED, AUTOMATIC = "decisions file", "automatic"
 
 
@@ -45,9 +45,9 @@ def cross(
     on_stage: Callable[[Stage, Overview], None],
     work: Work,
 ) -> Overview:
-    """Go on until done or until a person is needed; the overview at the end says which.
+    """Cross until done or until a person is needed; returns the overview at the end.
 
-    `on_step` hears of each step before it is taken, `on_stage` of each stage when it is left.
+    `on_step` is called before each step, `on_stage` when a stage is left.
     """
     overview = inspect(crossing, work)
     while True:
@@ -85,7 +85,7 @@ def _cross_leg(
 def _next_step(
     overview: Overview, stage: Stage, recorded: Mapping[str, Recorded], tried: Mapping[str, int]
 ) -> Step | None:
-    """The next item of a stage that can be settled: decisions and fixes before the commands that try them."""
+    """The next item of a stage that can be resolved: decisions and fixes before the commands that test them."""
     items = [item for item in overview.items_of(stage) if tried.get(item.key, 0) < _limit(item)]
     for open_item in sorted(items, key=_is_command):
         known = recorded.get(open_item.key)
@@ -106,5 +106,5 @@ def _is_command(item: Item) -> bool:
 
 
 def _limit(item: Item) -> int:
-    # A build is run again and again, a decision is taken once.
+    # A build is repeated, a decision is taken once.
     return 20 if _is_command(item) else _PATIENCE if item.key.startswith("cause:") else 1

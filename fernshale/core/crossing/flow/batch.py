@@ -1,4 +1,4 @@
-"""Several projects on the same way: each as far as it goes, and one table of how far that was."""
+"""Crossing several projects: each as far as it goes, and one table of the results."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ from fernshale.core.crossing.stages.overview import Overview
 
 @dataclass(frozen=True, slots=True)
 class PlaybookOutcome:
-    """What of a way did not fit a project, and how many decisions and rules of it are still ahead."""
+    """The parts of a playbook that did not fit a project, and the number of its decisions and rules that were not reached yet."""
 
     unfit: tuple[str, ...] = ()
     ahead: int = 0
@@ -69,7 +69,7 @@ def cross_one(
     on_stage: Callable[[Stage, Overview], None],
     work: Work,
 ) -> tuple[Overview, PlaybookOutcome]:
-    """Cross as far as it goes, by a way of an earlier crossing where there is one; and how it went with that."""
+    """Cross as far as possible, with a playbook of an earlier crossing where there is one; returns its outcome, too."""
     if way is not None:
         with crossing.acting():
             recorded = {**recorded, **follow_playbook(crossing, scan_crossing(crossing, work), way)}
@@ -93,7 +93,7 @@ def cross_all(
     on_project: Callable[[Path], None],
     work: Work,
 ) -> tuple[ProjectProgress, ...]:
-    """Each project in turn; one that cannot be crossed is said, and the others move on. Raises Cancelled."""
+    """Cross each project in turn; one that cannot be crossed is reported, and the others continue. Raises Cancelled."""
     found = []
     for project in projects:
         on_project(project)

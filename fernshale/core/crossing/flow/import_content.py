@@ -1,8 +1,4 @@
-"""Bring own content over from an old folder or another project, with everything it depends on and nothing else.
-
-What is needed is found by the profile's links and includes. What stands in the project already is not copied; where
-something else stands in its place, that stays unless it is asked for otherwise.
-"""
+"""Importing own content from an old folder or another project, with everything it depends on and nothing else."""
 
 from __future__ import annotations
 
@@ -33,7 +29,7 @@ ContentState = Literal["copy", "same", "differs"]
 
 @dataclass(frozen=True, slots=True)
 class Carried:
-    """A file that is chosen or needed: where it is, where it goes, how that place is, and why, in words."""
+    """A file that is chosen or needed: its source, its destination, the state of that place, and the reason, in words."""
 
     path: TreePath
     target: TreePath
@@ -43,7 +39,7 @@ class Carried:
 
 @dataclass(frozen=True, slots=True)
 class ImportPlan:
-    """Everything that would come, and what nobody has. `source` is the folder it comes from."""
+    """All files to import, and dependencies that were not found. `source` is the folder they come from."""
 
     source: Path
     files: tuple[Carried, ...]
@@ -54,17 +50,13 @@ class ImportPlan:
 
 
 def plan_import(scan: ProjectScan, source: Path, chosen: Sequence[str], into: str, token: CancelToken) -> ImportPlan:
-    """What bringing the `chosen` files and folders of `source` over means; nothing is written.
-
-    `into` is the folder of the project that stands for `source`, "" for the project itself. Raises MisuseError for something
-    that is not there, FormatError.
-    """
+    """Find the dependencies of the `chosen` files and folders of `source`; writes nothing."""
     source = source.resolve()
     if not source.is_dir():
         raise MisuseError(f"{source} is not a folder")
     prefix = f"{tree_path(into)}/" if into else ""
     tree = list_tree(source, EMPTY, Work(token=token), GITS_OWN)
-    # Rules of the profile see every file where it would stand in the project.
+    # Rules of the profile see every file under its path in the project.
     at = {TreePath(prefix + path): path for path, entry in tree.entries.items() if entry.kind is not EntryKind.FOLDER}
     picked = [path for path in at if any(under(path, prefix + tree_path(item)) for item in chosen)]
     for item in chosen:
@@ -103,7 +95,7 @@ def plan_import(scan: ProjectScan, source: Path, chosen: Sequence[str], into: st
 
 
 def preview_carry(scan: ProjectScan, plan: ImportPlan, over: bool) -> ChangeSet:
-    """What would be written; with `over` also where something else stands."""
+    """The changes that an import would write; with `over` also where other files are replaced."""
     draft = Draft(scan.project)
     for item in plan.files:
         if item.state == "copy" or (over and item.state == "differs"):
@@ -116,7 +108,8 @@ def preview_carry(scan: ProjectScan, plan: ImportPlan, over: bool) -> ChangeSet:
 
 
 def import_content(crossing: Crossing, scan: ProjectScan, plan: ImportPlan, over: bool, why: str, work: Work) -> int:
-    """Import, as a step that can be undone; the logbook entry's id. Raises MisuseError when nothing is to come."""
+    """Import as a step that can be undone; returns the id of the logbook entry. Raises MisuseError when there is nothing to
+    import."""
     changes = preview_carry(scan, plan, over)
     if changes.is_empty:
         raise MisuseError("all of it is in the project already")

@@ -1,4 +1,4 @@
-"""Everything that was set aside on a crossing, in one list: what it is, what brings it back, and whether it could come now."""
+"""Everything that was switched off or left out on a crossing, in one list, with the condition for its return."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ DebtKind = Literal["plugin", "code", "member", "line"]
 
 @dataclass(frozen=True, slots=True)
 class OutstandingDebt:
-    """Something to come back to. `action` settles it; `ready` says why that can be done now, "" while it cannot."""
+    """One debt. `action` pays it; `ready` says why that is possible now, "" while it is not."""
 
     kind: DebtKind
     title: str

@@ -1,4 +1,4 @@
-"""A change set for a project that has no crossing: snapshot, apply, and the snapshot to go back to."""
+"""Change sets for a project without a crossing: take a snapshot, apply, and name the snapshot to restore."""
 
 from __future__ import annotations
 
@@ -22,10 +22,7 @@ from fernshale.core.snapshot.store import Store
 
 
 def write_changes(project: Path, changes: ChangeSet, stage: Stage, title: str, why: str, work: Work) -> str:
-    """Apply `changes`; as a step of the crossing where there is one. What to say about the way back.
-
-    Raises AnotherActs while another process writes into the project, and what `apply_changes` raises.
-    """
+    """Apply `changes`, as a step of the crossing where there is one; returns how to go back, in words."""
     crossing = find_crossing(project)
     if crossing is not None:
         with crossing.acting():
@@ -47,7 +44,7 @@ def write_changes(project: Path, changes: ChangeSet, stage: Stage, title: str, w
 
 
 def write_links(tree: Path, linkage: Linkage, work: Work) -> str:
-    """Give everything that dangles and has a sure successor its new name, as one change; the way back, "" for nothing."""
+    """Write all high-confidence replacements of missing references as one change; returns how to go back, "" for no change."""
     chosen = [(item, way) for item in linkage.dangling for way in item.sure]
     draft = Draft(tree.resolve())
     for path, data in rewrite(

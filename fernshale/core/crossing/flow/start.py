@@ -1,4 +1,4 @@
-"""Beginning a crossing, or going on with the one there is."""
+"""Beginning a crossing, or resuming the existing one."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ from fernshale.core.survey.workspace_members import choose_members
 
 @dataclass(frozen=True, slots=True)
 class Extent:
-    """How far a crossing reaches: over which releases, for which members of a workspace (none: all of it).
+    """The extent of a crossing: the releases it stops at, and the members of a workspace that cross (none: all of it).
 
     `original` is the project that the one to be crossed is a copy of, "" where it is crossed in place.
     """

@@ -27,7 +27,7 @@ class Finding:
 
 
 def finding_of(stage: Stage, overview: Overview) -> Finding:
-    """What a stage has to say as things stand."""
+    """The finding of a stage."""
     return Finding(tuple(_FINDINGS[stage](overview)))
 
 
@@ -178,7 +178,7 @@ def _build(overview: Overview) -> _Parts:
 
 
 def _silent(view: BuildView) -> _Parts:
-    """What the compiler says nothing about."""
+    """The number of changes that no tool reports."""
     silent = len(view.silent) + len(view.defaults)
     if not silent:
         return []

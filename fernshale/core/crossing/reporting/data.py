@@ -1,4 +1,4 @@
-"""What a report tells, as data: route, steps, ledger, decisions, rounds, trial, debts, follow-ups, figures."""
+"""The report as data: route, steps, ledger, decisions, rounds, trial, debts, follow-ups, figures."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ from fernshale.core.crossing.stages.trial.view import PicturePair
 
 
 def report_data(overview: Overview, crossing: Crossing) -> dict[str, Any]:
-    """Everything the report tells. Only what JSON has: the same that `--json` prints and every document is written from."""
+    """All data of the report as JSON values; `--json` prints them and every document is written from them."""
     setup = overview.setup
     decisions = crossing.decisions()
     earlier = [_earlier_leg(overview, crossing, leg) for leg in range(setup.leg)]
@@ -133,7 +133,7 @@ def _verdict(overview: Overview) -> str:
 
 
 def _earlier_leg(overview: Overview, crossing: Crossing, leg: int) -> dict[str, Any]:
-    """What was kept of a leg that was left: its plugins, their ledgers, its rounds."""
+    """The results of a finished leg: its plugins, their ledgers, its rounds."""
     stops = [overview.setup.start, *overview.setup.stops]
     route, ledgers = [], {}
     for plugin in overview.scan.plugins:
@@ -165,7 +165,7 @@ def _figures(
 
 
 def _route(overview: Overview, crossing: Crossing) -> list[dict[str, str]]:
-    """What becomes of each plugin on the leg; of one that was taken already, what became of it."""
+    """The plan for each plugin on the leg, or the result of its update."""
     folders = {item.id: item.folder for item in overview.scan.plugins}
     taken = plugin_updates(crossing)
     rows = []
@@ -230,7 +230,7 @@ def _trial(overview: Overview) -> dict[str, Any]:
 
 
 def _looks(pair: PicturePair) -> str:
-    """How a picture looks beside that of the baseline."""
+    """How a picture compares with that of the baseline."""
     if pair.difference is None:
         return pair.trouble
     if pair.difference.is_same:
@@ -239,6 +239,6 @@ def _looks(pair: PicturePair) -> str:
 
 
 def _what(overview: Overview, key: str) -> str:
-    """What an accepted difference was."""
+    """The title of an accepted difference."""
     found = next((item.sample for item in overview.trial.log.differences if log_key(item) == key), "")
     return found or key.removeprefix("trial:").replace(":", " ", 1)

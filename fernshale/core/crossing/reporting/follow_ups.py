@@ -1,4 +1,4 @@
-"""What is worth checking once the crossing is done: new things of the release, and what will bite the next time."""
+"""What to consider after the crossing: new features of the release, and deprecations that matter at the next upgrade."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ _MOST = 20
 
 
 def follow_ups(overview: Overview) -> list[dict[str, str]]:
-    """Points of the notes about things that are new and not used here, and deprecations of things that are."""
+    """Points of the notes about features that the project does not use yet, and deprecations of what it uses."""
     return [*_new_things(overview), *_deprecated(overview)][:_MOST]
 
 
@@ -20,7 +20,7 @@ def _new_things(overview: Overview) -> list[dict[str, str]]:
     added = {change.symbol.name for change in changes if change.kind == "added"}
     found = []
     for note in overview.route.notes:
-        # What the project has to follow is no news by now; what nobody here uses yet may be worth turning on.
+        # Changes that the project had to follow are done; features that it does not use yet may be worth using.
         if note.uses == 0 and note.point.names and set(note.point.names) & added:
             found.append({"kind": "new", "source": note.source, "text": note.point.text})
     return found

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from jinja2 import Template
 
 
-# The colours of paper; a reader's browser has its own way with the dark.
+# The colours of paper; browsers treat dark themes differently.
 PAPER: Mapping[str, str] = {
     "text": "#1f2923", "ground": "#fdfdfb", "edge": "#cdd3ca", "line": "#e2e4de", "quiet": "#626e66",
     "good": "#24683f", "bad": "#a63a22", "new": "#8f5f0c",
@@ -31,7 +31,7 @@ def report_html(data: Mapping[str, Any], ink: Mapping[str, str] | None = None) -
 def _template() -> Template:
     from jinja2 import Environment, StrictUndefined
 
-    # Whatever a log, a file name or a reason says is text, never markup.
+    # Text from logs, file names and reasons is text, never markup.
     made = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
     made.filters["shown"] = lambda value: printable(str(value))
     made.filters["seconds"] = seconds

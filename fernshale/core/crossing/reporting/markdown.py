@@ -11,12 +11,12 @@ from fernshale.core.base.quantities import seconds
 from fernshale.core.base.treepath import printable
 
 Data = Mapping[str, Any]
-# What begins or ends markup: in Markdown, in tables, in HTML. An underscore inside of a word does neither.
+# Characters that begin or end markup in Markdown, in tables and in HTML. An underscore inside a word does not.
 _MARKUP = re.compile(r"[\\`*\[\]<>|&~]|(?<![^\W_])_|_(?![^\W_])|^[#+=-](?=\s|$|[-=#+])|^\d+(?=[.)]\s)")
 
 
 def report_markdown(data: Data) -> str:
-    """The whole report. Whatever comes from outside (messages of tools, names, reasons) is text in it and no markup."""
+    """The whole report. Text from outside (messages of tools, names, reasons) is escaped."""
     raw, data = data, _escaped(data)
     parts = [f"# {data['project']}: {data['title']}", "", data["verdict"], ""]
     parts += _table(
@@ -37,7 +37,7 @@ def report_markdown(data: Data) -> str:
 
 
 def report_message(data: Data) -> str:
-    """A few lines for a merge request: what it is, how it went, what a reviewer should look at."""
+    """A few lines for a merge request: what was done, the result, and what a reviewer should check."""
     data = _escaped(data)
     figures = data["figures"]
     parts = [f"Move {data['project']} from {data['start']} to {data['to']}", "", data["verdict"], ""]
@@ -91,7 +91,7 @@ def _trial(data: Data, raw: Data) -> list[str]:
 
 
 def _legs(data: Data) -> list[Data]:
-    """All legs in order, the one in hand last."""
+    """All legs in order, the current one last."""
     here = {
         "from": data["from"],
         "to": data["to"],
@@ -103,7 +103,7 @@ def _legs(data: Data) -> list[Data]:
 
 
 def _named(leg: Data, of: int) -> list[str]:
-    """A title for a leg, where there are several."""
+    """The title of a leg, where there are several."""
     return [f"### {leg['from']} → {leg['to']}", ""] if of > 1 else []
 
 
@@ -195,7 +195,7 @@ def _steps(data: Data) -> list[str]:
 
 
 def _debts(data: Data, raw: Data) -> list[str]:
-    """What is set aside, and what brings it back."""
+    """Debts, with the condition for their return."""
     parts = [
         f"- {item['title']} ({item['place']}): {item['why']}. {_code(as_is['key'])}"
         for item, as_is in zip(data["debts"], raw["debts"], strict=True)

@@ -1,4 +1,4 @@
-"""Each step as a patch that git applies, text and binary, so that a crossing can be followed elsewhere step by step."""
+"""Each step as a patch that git applies, text and binary, so that a crossing can be repeated elsewhere step by step."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ def write_patches(crossing: Crossing, folder: Path) -> tuple[str, ...]:
 
 
 def patch_of(crossing: Crossing, entry: LogEntry, number: int, of: int) -> bytes:
-    """A step as a mail with a patch, as git takes it. Raises StoreError where a content is gone."""
+    """A step as a mail with a patch, as git reads it. Raises StoreError where a content is missing."""
     subject = " ".join(entry.title.split())
     head = [
         f"From {_NO_OBJECT} Mon Sep 17 00:00:00 2001",
@@ -60,7 +60,7 @@ def patch_of(crossing: Crossing, entry: LogEntry, number: int, of: int) -> bytes
 
 def _change(change: FileChange, read: Callable[[TreeEntry], bytes]) -> bytes:
     if change.before is not None and change.after is not None and change.before.kind is not change.after.kind:
-        # Git knows no change of kind: the one goes, the other comes.
+        # Git has no change of kind: the old entry is deleted, the new one added.
         gone, come = FileChange(change.path, change.before, None), FileChange(change.path, None, change.after)
         return _change(gone, read) + _change(come, read)
     sides = [side for side in (change.before, change.after) if side is not None]
@@ -85,7 +85,7 @@ def _change(change: FileChange, read: Callable[[TreeEntry], bytes]) -> bytes:
         return b"\n".join(lines) + b"\n" + _binary(old, new)
     from_, to = (b"/dev/null" if side is None else quoted[at] for at, side in enumerate((change.before, change.after)))
     if not text:
-        return b"\n".join(lines) + b"\n"  # an empty file comes or goes
+        return b"\n".join(lines) + b"\n"  # an empty file is added or deleted
     return b"\n".join([*lines, b"--- " + from_, b"+++ " + to]) + b"\n" + text
 
 
@@ -109,7 +109,7 @@ def _mode(side: TreeEntry | None) -> bytes:
 
 
 def _object(data: bytes | None) -> bytes:
-    """The name git gives a content."""
+    """The object id that git gives a content."""
     if data is None:
         return _NO_OBJECT.encode()
     return hashlib.sha1(b"blob %d\0" % len(data) + data, usedforsecurity=False).hexdigest().encode()
@@ -132,7 +132,7 @@ def _literal(data: bytes) -> bytes:
 
 
 def _quoted(name: bytes) -> bytes:
-    """A name as git writes it: in quotes with escapes where it is not plain."""
+    """A name as git writes it: quoted with escapes unless it is plain."""
     if all(32 <= byte < 127 and byte not in b'"\\' for byte in name):
         return name
     escapes = {ord("\n"): b"\\n", ord("\t"): b"\\t", ord('"'): b'\\"', ord("\\"): b"\\\\"}

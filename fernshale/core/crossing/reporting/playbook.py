@@ -1,8 +1,4 @@
-"""The way of a finished crossing as one file for the next project: decisions with their reasons, fix rules, checks.
-
-Relinks are decisions, too. What does not fit the next project is said, and does no harm: a decision is taken only where the
-same item comes up, a rule only where it finds its place.
-"""
+"""A finished crossing as one file for the next project: decisions with their reasons, fix rules, checks."""
 
 from __future__ import annotations
 
@@ -24,15 +20,15 @@ from fernshale.core.fix.rules import Rule, rule_table
 from fernshale.core.profile.model import Check
 
 FORMAT = "fernshale-way/1"
-# Whatever these took is found again from the next project itself.
+# Rules of these kinds are derived again in the next project.
 _BY_ITSELF = ("automatic", "Fernshale")
-# Decisions that speak of this project's own steps, not of what another may meet.
+# Decisions about this project's own steps, which another project does not meet.
 _OF_THIS_ONE = ("git", "debt", "data")
 
 
 @dataclass(frozen=True, slots=True)
 class Playbook:
-    """What was read of such a file."""
+    """The contents of a playbook file."""
 
     __pydantic_config__: ClassVar = STRICT
     title: str = ""
@@ -73,7 +69,7 @@ def export_playbook(crossing: Crossing, scan: ProjectScan, token: CancelToken) -
 
 
 def follow_playbook(crossing: Crossing, scan: ProjectScan, way: Playbook) -> dict[str, Recorded]:
-    """Keep a way's rules and checks on another crossing; its decisions by key, to be taken where they fit."""
+    """Keep a playbook's rules and checks on another crossing; returns its decisions by key, to be taken where they fit."""
     if way.rule:
         keep_rules(crossing, way.rule)
     known = {item.name for item in (*scan.profile.check, *own_checks(crossing))}
@@ -111,7 +107,7 @@ def _decisions(decisions: Mapping[str, Decision]) -> list[Decision]:
 
 
 def _rules(crossing: Crossing, scan: ProjectScan, token: CancelToken) -> list[Rule]:
-    """The crossing's own rules, and those a person chose, which are sure from now on."""
+    """The crossing's own rules, and those that a person chose, with full confidence."""
     chosen = {
         item.key.removeprefix("fix:").partition(":")[0]
         for item in crossing.decisions().values()

@@ -38,7 +38,7 @@ class ResolveConflict(Action):
 
 @dataclass(frozen=True, slots=True)
 class ResolveAlike(Action):
-    """Resolve all conflicts that are like one in the same way."""
+    """Resolve all conflicts that are alike in the same way."""
 
     KEY = "merge-like:{conflict}"
     OPTION = "{side}"
@@ -58,7 +58,7 @@ class ResolveBelow(Action):
 
 @dataclass(frozen=True, slots=True)
 class LeavePluginOut(Action):
-    """Switch a plugin off and take it out of the project until a release fits."""
+    """Switch a plugin off and remove it from the project until a release fits."""
 
     KEY = "aside:{plugin}"
     OPTION = "aside"

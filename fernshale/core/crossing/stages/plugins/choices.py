@@ -1,4 +1,4 @@
-"""Take merge decisions one by one, all of one kind, or all in a file, a folder or a plugin."""
+"""Storing how conflicts were resolved: one by one, all that are alike, or all in a file, a folder or a plugin."""
 
 from __future__ import annotations
 
@@ -49,7 +49,7 @@ def below(merge: FolderMerge, place: str) -> tuple[tuple[FileMerge, Conflict], .
 
 
 def decide_all(crossing: Crossing, items: Sequence[tuple[FileMerge, Conflict]], take: str, author: Author) -> None:
-    """Take the same way with each decision that has it. Raises MisuseError where none has."""
+    """Resolve each conflict that has the option in the same way. Raises MisuseError where none has."""
     ids = [due.id for _, due in items if take in due.ways]
     if not ids:
         raise MisuseError(f"none of {len(items)} conflicts has the option {take!r}")
@@ -66,7 +66,7 @@ def keep_decisions(crossing: Crossing, ids: Sequence[str], take: str, text: str,
 
 
 def withdraw_choice(crossing: Crossing, key: str) -> None:
-    """Take a decision back; one about a merge is not offered elsewhere any more."""
+    """Withdraw a decision; one about a conflict is not offered in other projects any more."""
     crossing.withdraw(key)
     if key.startswith(PREFIX):
         forget(key.removeprefix(PREFIX), crossing.setup.project)
@@ -77,7 +77,7 @@ def _tokens(lines: tuple[str, ...]) -> Counter[str]:
 
 
 def read_choices(crossing: Crossing) -> dict[str, Resolution]:
-    """The merge decisions taken so far, by id."""
+    """How conflicts were resolved so far, by id."""
     return {
         key.removeprefix(PREFIX): resolution(item.choice, item.text)
         for key, item in crossing.decisions().items()

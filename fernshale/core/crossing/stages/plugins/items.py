@@ -81,7 +81,7 @@ def plugin_items(
 
 
 def rebuild_items(crossing: Crossing, built: Sequence[PluginBuild], views: Sequence[PluginView]) -> Iterator[Item]:
-    """Compiled plugins whose stamps name other releases; their own new release comes first."""
+    """Compiled plugins that were built for other releases, unless they are updated first."""
     to = crossing.setup.to
     coming = {view.plugin.id for view in views if view.merge is not None or view.step.action == "left out"}
     for item in built:
@@ -102,7 +102,7 @@ def rebuild_items(crossing: Crossing, built: Sequence[PluginBuild], views: Seque
 def left_out_items(
     scan: ProjectScan, crossing: Crossing, steps: Sequence[PluginStep], aside: Sequence[PluginLeftOut]
 ) -> Iterator[Item]:
-    """What is still to be set aside, as was decided, and what could come back."""
+    """Plugins that are to be left out by decision, and those that could return."""
     for step in steps:
         if step.action == "left out":
             decided = crossing.decisions().get(plugin_key(crossing.setup, step.id))
@@ -132,7 +132,7 @@ _WAY_TITLES: Mapping[str, str] = {
 
 
 def _about(file: FileMerge, due: Conflict) -> str:
-    """What a decision is about, in a few words."""
+    """The subject of a conflict, in a few words."""
     if isinstance(file.merge, KeyedMerge):
         return f"both changed {due.at.lstrip('/')}"
     if isinstance(file.merge, TextMerge):
@@ -142,7 +142,7 @@ def _about(file: FileMerge, due: Conflict) -> str:
 
 
 def _ways(file: FileMerge, due: Conflict, known: Mapping[str, Remembered]) -> tuple[Option, ...]:
-    """The ways to settle a decision; first the one that was taken when the same conflict came up before."""
+    """The options of a conflict; first the one that was chosen for the same conflict before."""
     titles = dict(_WAY_TITLES)
     if due.kind == "file":
         titles["mine"] = "Keep yours" if file.mine else "Leave it deleted"

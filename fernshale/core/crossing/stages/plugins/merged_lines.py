@@ -1,4 +1,4 @@
-"""The lines of a merged file as they will be written, each with where it came from."""
+"""The lines of a merged file as they will be written, each with its source."""
 
 from __future__ import annotations
 
@@ -18,10 +18,7 @@ LineSource = Literal["same", "mine", "incoming", "both", "decide"]
 
 @dataclass(frozen=True, slots=True)
 class MergedLine:
-    """A line of the result without its end; `due` is the decision it stands for or came from.
-
-    `is_line` is False for what stands for a decision and is no line.
-    """
+    """A line of the result without its end; `due` is the conflict that it stands for or came from."""
 
     text: str
     source: LineSource
@@ -30,7 +27,7 @@ class MergedLine:
 
 
 def file_lines(merge: FolderMerge, file: FileMerge, choices: Mapping[str, Resolution]) -> tuple[MergedLine, ...]:
-    """What will stand in the file; empty for one that goes, one line of words for one that is no text."""
+    """The lines of the file to be written; none for a file that is removed, one line of words for a binary file."""
     if file.merge is not None:
         woven = file.merge.weave(choices)
         return tuple(MergedLine(item.text, item.source.value, item.due, item.is_line) for item in woven)

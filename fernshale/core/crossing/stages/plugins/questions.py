@@ -1,4 +1,4 @@
-"""A merge decision as a person sees it: what is asked, the versions, what was decided before, how many are alike."""
+"""A conflict as a person sees it: the question, the versions, the earlier decision, the number of conflicts that are alike."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ _LARGEST_PICTURE = 24_000_000
 
 @dataclass(frozen=True, slots=True)
 class Version:
-    """One version of what is asked about: its lines, or its facts in words; `picture` has the bytes of an image."""
+    """One version: its lines, or its facts in words; `picture` has the bytes of an image."""
 
     name: str  # before, yours, incoming, by tokens
     lines: tuple[str, ...]
@@ -29,8 +29,7 @@ class Version:
 
 @dataclass(frozen=True, slots=True)
 class Question:
-    """A decision, ready to be shown. `alike` counts the others like it that are due; `start` is what writing by hand
-    starts from."""
+    """A conflict, ready to be shown. `alike` counts the other open ones like it; `start` is the initial text of the editor."""
 
     due: Conflict
     title: str
@@ -76,7 +75,7 @@ def ask(
 
 
 def _facts(merge: FolderMerge, file: FileMerge) -> Iterator[Version]:
-    """What can be said of each version of a file that is decided as a whole."""
+    """The facts of each version of a file that is decided as a whole."""
     places = (
         ("before", merge.base, file.base),
         ("yours", merge.mine, file.mine),

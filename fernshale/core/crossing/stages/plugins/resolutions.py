@@ -68,7 +68,7 @@ def _merging(crossing: Crossing, scan: ProjectScan, work: Work) -> list[PluginVi
 
 
 def _merge_of(crossing: Crossing, scan: ProjectScan, conflict: str, work: Work) -> FolderMerge:
-    """The merge with a conflict. Raises MisuseError when there is none any more."""
+    """The merge with a conflict. Raises MisuseError when the conflict does not exist any more."""
     views = _merging(crossing, scan, work)
     merge = next((view.merge for view in views for _, due in view.due({}) if due.id == conflict), None)
     if merge is None:

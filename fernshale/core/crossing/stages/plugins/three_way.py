@@ -1,4 +1,4 @@
-"""The three sides of a plugin's merge: which old release is the base, file by file where it must be."""
+"""The three sides of a plugin's merge: which old release is the base, file by file where necessary."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ _SNAPSHOT = "snapshot"
 def merge_plugin(
     scan: ProjectScan, crossing: Crossing, plugin: Plugin, step: PluginStep, token: CancelToken
 ) -> tuple[FolderMerge, str, str]:
-    """The merge of a plugin folder with the release it goes to; the release taken as base, and what is odd about that."""
+    """The merge of a plugin folder with its new release; the release used as base, and a note on anything unusual about it."""
     shelf = scan.shelf
     assert shelf is not None
     mine = plugin_manifest(scan, plugin, token)
@@ -39,13 +39,13 @@ def merge_plugin(
     place = shelf.place(incoming, Work(token=token))
     names = tuple(item.version for item in shelf.releases_of(plugin.id))
     key = (scan.project / plugin.folder, plugin.version, names, place, step.becomes, tuple(mine.entries.items()))
-    # Kept by what it depends on, so that a page that is shown again merges nothing; the releases of a shelf do not change.
+    # Cached by everything it depends on, so that showing a page again merges nothing; releases of a shelf do not change.
     kept = scan.cache.find("merge", key, lambda: (merge, name, note))
     if kept is not None:
         return kept
     news = disk_side(place, shelf_manifest(scan, incoming, token))
     if step.becomes in {item.id for item in scan.plugins}:
-        news = FolderSide(EMPTY, news.read)  # it is part of one that is here: nothing comes in its place
+        news = FolderSide(EMPTY, news.read)  # it is part of another plugin of the project: its folder is removed
     local = disk_side(scan.project / plugin.folder, mine)
     base, name, note = _base(scan, crossing, plugin, local, token)
     merge = merge_folders(base, local, news, Work(token=token), _by_format(scan.profile, plugin.folder))
@@ -54,7 +54,7 @@ def merge_plugin(
 
 
 def plain_format(path: TreePath, base: TextFile, mine: TextFile, incoming: TextFile) -> ContentMerge | None:
-    """Settings are merged by key, where no profile says more of them."""
+    """Merge settings by key, without rules of a profile."""
     return merge_keyed(path, base, mine, incoming, Identities())
 
 
@@ -70,7 +70,7 @@ def _by_format(profile: Profile, folder: TreePath) -> ByFormat:
 def _base(
     scan: ProjectScan, crossing: Crossing, plugin: Plugin, mine: FolderSide, token: CancelToken
 ) -> tuple[FolderSide | None, str, str]:
-    """The old side, its name, and a note. Nothing was here: an empty one; no old release is known: None."""
+    """The old side, its name, and a note. An empty side where the folder is new, None where no old release is known."""
     if not mine.things:
         return FolderSide(EMPTY, lambda path: b""), plugin.version, ""
     found = find_plugin_origin(scan, plugin, crossing, token)

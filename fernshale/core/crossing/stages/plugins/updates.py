@@ -1,4 +1,4 @@
-"""Writing a plugin's new release into the project, and what that would write."""
+"""Writing a plugin's new release into the project, and previewing it."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ from fernshale.core.survey.plugins import Plugin
 
 @dataclass(frozen=True, slots=True)
 class FolderPreview:
-    """The folder of a plugin as it will be: what changes in it, and the files that stay. Paths are those of the project."""
+    """The folder of a plugin after the update: its changes, and the files that stay. Paths are those of the project."""
 
     changes: ChangeSet
     staying: Mapping[TreePath, TreeEntry]
@@ -54,7 +54,7 @@ class FolderPreview:
 
 
 def preview_plugin(view: PluginView, scan: ProjectScan, choices: Mapping[str, Resolution]) -> FolderPreview:
-    """What taking the new release would write; what is undecided stands as mine."""
+    """The changes that an update would write; open conflicts are shown as yours."""
     if view.merge is None:
         return FolderPreview(ChangeSet(()), {})
     result = build_result(view.merge, choices, "mine")

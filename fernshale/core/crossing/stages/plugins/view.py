@@ -19,11 +19,7 @@ from fernshale.core.survey.plugins import Plugin
 
 @dataclass(frozen=True, slots=True)
 class PluginView:
-    """One plugin on this leg. `merge` is None once it is done, or while it has no release to go to.
-
-    `base` is the vendor release taken as the old one; `base_note` says what is odd about that. `odd` has what is odd about
-    merged files, in words, by path: they parse no more, or their brackets do not balance.
-    """
+    """One plugin on this leg. `merge` is None once it is updated, or while it has no new release."""
 
     plugin: Plugin
     step: PluginStep
@@ -35,7 +31,7 @@ class PluginView:
     odd: Mapping[TreePath, tuple[str, ...]] = field(default_factory=dict)
 
     def due(self, choices: Mapping[str, Resolution]) -> tuple[tuple[FileMerge, Conflict], ...]:
-        """The decisions still to be taken."""
+        """The open conflicts, each with its file."""
         return tuple(item for item in (self.merge.decisions if self.merge else ()) if item[1].id not in choices)
 
 

@@ -9,7 +9,7 @@ from fernshale.core.crossing.record.actions import Action
 
 @dataclass(frozen=True, slots=True)
 class ChooseRoute(Action):
-    """Cross over these stops, separated by blanks; the last is the target. `item` is what asked for it."""
+    """Cross over these stops, separated by blanks; the last is the target. `item` is the item that offered it."""
 
     KEY = "route:{item}"
     OPTION = "way {stops}"

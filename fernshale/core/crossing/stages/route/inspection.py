@@ -1,4 +1,4 @@
-"""Inspect the route: the plan of the leg, the options there are, notes, faults, demands."""
+"""Inspect the route: the plan of the leg, the possible routes, notes, faults, demands."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ from fernshale.core.route.planner import readiness
 
 
 def inspect_route(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> RouteView:
-    """Look at the way ahead; runs nothing and writes nothing."""
+    """Inspect the route; runs nothing and writes nothing. Raises Cancelled."""
     shelf, setup = shelf_of(scan), crossing.setup
     texts = read_texts(scan, token)
     wishes = read_wishes(crossing)

@@ -8,7 +8,7 @@ from fernshale.core.route.planner import PluginStep
 
 
 def route_json(view: RouteView) -> dict[str, object]:
-    """The route as the command line prints it: all legs of the chosen way, and what the other ways would cost."""
+    """The route as the command line prints it: all legs of the chosen route, and the estimates of the others."""
     legs = [view.leg, *(item.leg for item in view.way.legs[1:])]
     return {
         "legs": [

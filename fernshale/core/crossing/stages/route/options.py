@@ -1,4 +1,4 @@
-"""The ways to the target, direct or leg by leg, and what each leg would cost."""
+"""The routes to the target, direct or leg by leg, with an estimate for each leg."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ class LegEstimate:
 
     @property
     def places(self) -> int:
-        """Places of the project that have to follow, as far as can be told: by rule or by name, whichever is more."""
+        """The number of places of the project to change: by rule or by name, whichever is more."""
         return max(sum(self.known.values()), sum((self.gone or {}).values()))
 
     @property
@@ -44,7 +44,7 @@ class LegEstimate:
 
 @dataclass(frozen=True, slots=True)
 class RouteOption:
-    """One way: over which stops, with what each leg costs."""
+    """One route: its stops, with an estimate for each leg."""
 
     stops: tuple[str, ...]
     legs: tuple[LegEstimate, ...]
@@ -64,7 +64,7 @@ def find_routes(
     texts: Texts,
     token: CancelToken,
 ) -> tuple[RouteOption, ...]:
-    """The direct way, one over each release worth a stop, one over all of them; and the chosen one, whatever it is."""
+    """The direct route, one over each release worth a stop, one over all of them, and the chosen one."""
     stops = stops_between(shelf, scan.profile.id, from_, target, texts.used)
     ways = {(target,), *((stop, target) for stop in stops), (*stops, target), tuple(chosen)}
     ordered = sorted(ways, key=lambda way: (len(way), [parse_release(stop) for stop in way]))
@@ -132,12 +132,12 @@ def _gone(scan: ProjectScan, from_: str, to: str, texts: Texts, token: CancelTok
     try:
         old, new = (names_of(engine_folder(scan, release), scan.cache, token) for release in (from_, to))
     except (FernshaleError, OSError):
-        return None  # a release that is not at hand
+        return None  # a release that is not available
     return gone_names(old, new, texts.used)
 
 
 def _after(here: Sequence[InstalledPlugin], leg: Leg, shelf: Shelf) -> tuple[InstalledPlugin, ...]:
-    """The plugins as they will stand after a leg."""
+    """The plugins after a leg."""
     standing = {item.id: item for item in here}
     for step in leg.plugins:
         if step.becomes:

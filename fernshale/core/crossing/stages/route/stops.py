@@ -15,7 +15,7 @@ from fernshale.core.crossing.record.stage import Stage
 
 
 def choose_route(crossing: Crossing, scan: ProjectScan, stops: Sequence[str], author: Author) -> None:
-    """Go over these stops from where the crossing is. Raises MisuseError for stops that lead nowhere, NotOnShelf."""
+    """Choose the stops from the current release on. Raises MisuseError for stops that do not lead to the target, NotOnShelf."""
     setup, shelf = crossing.setup, shelf_of(scan)
     order = [setup.from_, *stops]
     if not stops or not same_release(stops[-1], setup.target):

@@ -1,4 +1,4 @@
-"""What the target demands of the toolchain, against what the project states and what this machine has."""
+"""The target's demands on the toolchain, compared with what the project states and this machine has."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ from fernshale.core.survey.value_access import replace_values
 
 @dataclass(frozen=True, slots=True)
 class DemandState:
-    """A demand and what was found. `holds` is None while nobody has looked; `stated` are the project's own numbers."""
+    """A demand and the evidence. `holds` is None before it was checked; `stated` are the numbers that the project states."""
 
     demand: Demand
     found: str
@@ -41,7 +41,7 @@ def check_demands(
 
 
 def demand_items(states: Sequence[DemandState], to: str, decided: Sequence[str]) -> list[Item]:
-    """What is to be done before the first build."""
+    """The items to resolve before the first build."""
     items = []
     for item in states:
         key = f"demand:{to}:{item.demand.name}"

@@ -1,4 +1,4 @@
-"""Route: who can come along, over which stops, what it costs, what changes on the way."""
+"""Route: which plugins can move, over which stops, what that costs, and what changes."""
 
 from __future__ import annotations
 
@@ -16,9 +16,9 @@ from fernshale.core.route.shelf import EngineRelease
 
 @dataclass(frozen=True, slots=True)
 class RouteView:
-    """The way ahead. `leg` is the one in hand, `ways` all there are with the chosen one among them.
+    """The route. `leg` is the current one, `ways` are all routes with the chosen one among them.
 
-    `table` has a cell for each (plugin, engine release); `choices` what could be taken of each plugin on this leg.
+    `table` has a cell for each (plugin, engine release); `choices` are the releases that each plugin could use on this leg.
     """
 
     leg: Leg
@@ -41,5 +41,5 @@ class RouteView:
 
     @property
     def estimate(self) -> LegEstimate:
-        """What the leg in hand would cost."""
+        """The estimate of the current leg."""
         return next(item for item in self.way.legs if item.leg.to == self.leg.to)

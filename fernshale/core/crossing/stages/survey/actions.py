@@ -54,7 +54,7 @@ class RemovePath(Action):
 
 @dataclass(frozen=True, slots=True)
 class AssignRole(Action):
-    """Give a file or folder another role, or with "" the one that the profile gives it."""
+    """Assign another role to a file or folder, or with "" the role of the profile."""
 
     KEY = "role:{path}"
     OPTION = "{role}"

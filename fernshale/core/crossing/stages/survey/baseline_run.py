@@ -63,7 +63,7 @@ def take_baseline(crossing: Crossing, scan: ProjectScan, work: Work) -> Baseline
 
 
 def try_requirements(crossing: Crossing, scan: ProjectScan, token: CancelToken) -> tuple[RequirementResult, ...]:
-    """Try the profile's preconditions and keep what came of it. Raises TrustNeeded."""
+    """Check the profile's requirements and keep the results. Raises TrustNeeded."""
     requirements = check_requirements(scan, token)
     crossing.keep(REQUIREMENTS, requirements)
     for item in requirements:
@@ -84,5 +84,5 @@ def describe_baseline(baseline: Baseline) -> str:
 
 
 def is_on_start(scan: ProjectScan, crossing: Crossing) -> bool:
-    """Whether the project is still on the release that the crossing comes from, so that a baseline can be taken."""
+    """Whether the project is still on the start release, so that a baseline can be taken."""
     return parse_release(scan.release) == parse_release(crossing.setup.from_)

@@ -56,7 +56,7 @@ HANDLERS: Handlers = {
 
 
 def remove_path(crossing: Crossing, scan: ProjectScan, place: TreePath, decided: Decision, work: Work) -> int:
-    """Take a file or a folder out of the project, as was decided; the entry's id. Raises MisuseError when it is not there."""
+    """Remove a file or folder from the project; returns the entry's id. Raises MisuseError when it does not exist."""
     paths = [path for path in scan.manifest.paths() if under(path, place)]
     if not paths:
         raise MisuseError(f"{place} is not there any more")

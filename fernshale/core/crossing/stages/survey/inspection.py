@@ -18,7 +18,7 @@ from fernshale.core.survey.roles import files_by_role
 
 
 def inspect_survey(scan: ProjectScan, crossing: Crossing | None, token: CancelToken) -> SurveyView:
-    """Look at the project; runs nothing and writes nothing."""
+    """Inspect the project; runs nothing and writes nothing. Raises Cancelled."""
     roles = files_by_role(scan.profile, scan.manifest)
     entries = scan.manifest.files
     sizes = scan.manifest.derived(

@@ -23,7 +23,7 @@ from fernshale.core.survey.release_sites import FoundSite
 def survey_items(
     scan: ProjectScan, plugins: tuple[PluginOrigin, ...], requirements: tuple[RequirementResult, ...], alone: bool
 ) -> list[Item]:
-    """`alone`: no crossing was begun; in one, Route and Engine speak of plugins and sites."""
+    """The items about unreadable files and requirements; without a crossing (`alone`) also those about plugins and sites."""
     items = []
     for path, why in scan.manifest.reported:
         items.append(

@@ -1,4 +1,4 @@
-"""Survey: what is there, and does it build and run today?"""
+"""Survey: the contents of the project, and whether it builds and runs today."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ BASELINE_KEY = TakeBaseline().key
 
 @dataclass(frozen=True, slots=True)
 class SurveyView:
-    """What the survey found. `sizes` are bytes by role."""
+    """The result of the survey. `sizes` are bytes by role."""
 
     scan: ProjectScan
     roles: Mapping[Role, tuple[TreePath, ...]]
@@ -36,7 +36,7 @@ class SurveyView:
 
     @property
     def can_compare(self) -> bool:
-        """Whether the profile has a command whose outcome can be held against the baseline's."""
+        """Whether the profile has a command whose result can be compared with the baseline."""
         return self.scan.profile.commands.build is not None or self.scan.profile.commands.run is not None
 
 

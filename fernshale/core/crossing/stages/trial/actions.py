@@ -10,7 +10,7 @@ from fernshale.core.crossing.record.actions import Action
 
 @dataclass(frozen=True, slots=True)
 class RunGame(Action):
-    """Run the game and compare it with the baseline. `item` is what asks for it."""
+    """Run the game and compare it with the baseline. `item` is the item that asks for it."""
 
     KEY = "trial:{item}"
     OPTION = "run"
@@ -29,7 +29,7 @@ class MarkCheck(Action):
 
 @dataclass(frozen=True, slots=True)
 class BeginNextLeg(Action):
-    """Go on to the next leg of the crossing."""
+    """Begin the next leg of the crossing."""
 
     KEY = "trial:leg"
     OPTION = "next"

@@ -25,7 +25,7 @@ _MOST_PROPOSED = 12
 
 @dataclass(frozen=True, slots=True)
 class ProposedCheck:
-    """A check that the upgrade suggests, with what it comes from."""
+    """A check that is proposed because of the crossing, with the reason."""
 
     check: Check
     reason: str
@@ -41,7 +41,7 @@ def add_check(crossing: Crossing, scan: ProjectScan, check: Check) -> None:
 
 
 def drop_check(crossing: Crossing, name: str) -> None:
-    """Take one of the crossing's own checks off the list. Raises MisuseError when it is none."""
+    """Remove one of the crossing's own checks from the list. Raises MisuseError for another name."""
     kept = [item for item in own_checks(crossing) if item.name != name]
     if len(kept) == len(own_checks(crossing)):
         raise MisuseError(f"{name} is no check of your own")
@@ -49,7 +49,7 @@ def drop_check(crossing: Crossing, name: str) -> None:
 
 
 def mark_check(crossing: Crossing, scan: ProjectScan, action: MarkCheck, author: Author) -> None:
-    """Keep what somebody saw who tried a check. Raises MisuseError for a name that is not listed."""
+    """Record what a person observed. Raises MisuseError for a check that is not listed."""
     name, verdict, evidence = action.check, action.verdict, author.why
     if not any(item.name == name for item in listed_checks(crossing, scan)):
         raise MisuseError(f"there is no check {name}")
@@ -68,7 +68,7 @@ def propose_checks(crossing: Crossing, scan: ProjectScan) -> tuple[ProposedCheck
 
 
 def refuse_check(crossing: Crossing, name: str) -> None:
-    """Let a proposed check not be proposed again."""
+    """Do not propose a check again."""
     crossing.keep(REFUSED_CHECKS, (*crossing.read(REFUSED_CHECKS), name))
 
 

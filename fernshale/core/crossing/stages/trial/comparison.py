@@ -12,7 +12,7 @@ from fernshale.core.trial.frame_times import Timing, compare_times
 from fernshale.core.trial.image_diff import NoPicture, PictureDifference, compare_pictures
 from fernshale.core.trial.log_diff import LogComparison, compare_logs
 
-# Smaller differences are felt by nobody and are no open item, however certain they are. Seconds.
+# Smaller differences are not perceptible and no open item, however significant. In seconds.
 MIN_RUN_DIFFERENCE_S = 0.25
 MIN_FRAME_DIFFERENCE_S = 0.0005
 

@@ -23,7 +23,7 @@ from fernshale.core.trial.log_diff import LogComparison
 
 
 def inspect_trial(scan: ProjectScan, crossing: Crossing, compiles: bool = True) -> TrialView:
-    """Look at the last run; runs nothing. What does not compile is built first."""
+    """Inspect the last run; runs nothing. While the project does not compile, it has to be built first."""
     kept = crossing.read(LAST_TRIAL)
     baseline = read_baseline(crossing)
     rows = check_rows(crossing, scan)

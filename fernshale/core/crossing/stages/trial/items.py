@@ -59,7 +59,7 @@ def trial_items(view: TrialView, decided: Mapping[str, Decision], compiles: bool
 
 
 def tried_items(view: TrialView, decided: Mapping[str, Decision]) -> list[Item]:
-    """Checks that did not come out well, and those that a person has to try."""
+    """Checks that failed, and checks that a person has to try."""
     items = []
     for row in view.checks:
         result = row.on(view.release)
@@ -83,7 +83,7 @@ def tried_items(view: TrialView, decided: Mapping[str, Decision]) -> list[Item]:
 
 
 def leg_end_items(items: Sequence[Item], crossing: Crossing) -> list[Item]:
-    """The way on to the next leg, where nothing is left of this one."""
+    """The item that begins the next leg, where nothing is open on this one."""
     setup = crossing.setup
     if items or setup.to == setup.target:
         return []
@@ -94,7 +94,7 @@ def leg_end_items(items: Sequence[Item], crossing: Crossing) -> list[Item]:
 
 
 def _measured(view: TrialView, decided: Mapping[str, Decision]) -> list[Item]:
-    """What takes longer, hitches, and looks different, beyond noise."""
+    """Timings, frames and pictures that differ by more than noise."""
     items = []
     for item in view.timings:
         key = f"trial:time:{item.name}"

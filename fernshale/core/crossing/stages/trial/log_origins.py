@@ -56,7 +56,7 @@ def _engine_places(scan: ProjectScan, parts: Sequence[str], token: CancelToken) 
 
 
 def _halves(part: str) -> list[str]:
-    """A message is often put together from pieces; its beginning and its end are more likely to stand alone."""
+    """A message is often put together from pieces; its first and last piece are more likely to occur in the code."""
     words = part.split()
     return [" ".join(words[:size]) for size in range(len(words) - 1, 1, -1)] + [
         " ".join(words[-size:]) for size in range(len(words) - 1, 1, -1)
@@ -69,7 +69,7 @@ class _Places:
     def __init__(
         self, root: Path, paths: Sequence[TreePath], parts: Sequence[str], in_engine: bool, token: CancelToken
     ) -> None:
-        # What has a longer part has the shorter ones in it.
+        # Whatever contains a longer piece contains the shorter ones in it.
         shortest = [part for part in parts if not any(other in part for other in parts if other != part)]
         self._in_engine = in_engine
         self._texts: dict[TreePath, str] = {}

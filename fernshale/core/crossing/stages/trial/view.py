@@ -1,4 +1,4 @@
-"""Trial: does it behave as before? The last run on the target beside the baseline's."""
+"""Trial: the last run on the target compared with the baseline."""
 
 from __future__ import annotations
 
