@@ -178,7 +178,7 @@ def decide(options: argparse.Namespace, token: CancelToken) -> int:
         carry_out(crossing, action, Author("you", options.why), Work(token=token, on_line=to_stderr))
     overview = inspect(crossing, Work(token=token))
     if options.json:
-        print_json({"left": [{"key": item.key, "title": item.title} for item in overview.items]})
+        print_json({"items": [{"key": item.key, "title": item.title} for item in overview.items]})
     else:
         print_lines(item_lines(overview.items))
     return LEFT_TO_DECIDE if overview.items else 0

@@ -91,9 +91,9 @@ def test_one_item_is_decided_and_taken_back(tree: Tree) -> None:
     assert run("decide", wick.project, "route:2.0:snuffer", "jump").returncode == 2
     assert run("decide", wick.project, "route:9:other", "keep").returncode == 2
     left = data("decide", wick.project, "route:2.0:snuffer", "keep", "--why", "it is enough", code=3)
-    assert "route:2.0:snuffer" not in [item["key"] for item in left["left"]]  # type: ignore[index]
+    assert "route:2.0:snuffer" not in [item["key"] for item in left["items"]]  # type: ignore[index]
     left = data("decide", wick.project, "route:2.0:snuffer", "--withdraw", code=3)
-    assert "route:2.0:snuffer" in [item["key"] for item in left["left"]]  # type: ignore[index]
+    assert "route:2.0:snuffer" in [item["key"] for item in left["items"]]  # type: ignore[index]
 
 
 def test_several_projects_are_surveyed_in_one_table(tree: Tree, tmp_path: Path) -> None:
