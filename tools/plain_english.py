@@ -62,7 +62,7 @@ def main() -> int:
     allowed = {tuple(line.split(": ", 1)) for line in _ALLOWED.read_text().splitlines() if ": " in line}
     found = 0
     files = [path for path in (_ROOT / "fernshale").rglob("*.py") if "data" not in path.relative_to(_ROOT).parts[1:3]]
-    files += [path for path in (_ROOT / "fernshale" / "core" / "data").glob("*.py")]
+    files += list((_ROOT / "fernshale" / "core" / "data").glob("*.py"))
     files += [*(_ROOT / "tools").glob("*.py"), *_ROOT.glob("*.md"), *(_ROOT / "docs").rglob("*.md")]
     for path in sorted(set(files) - {Path(__file__), _ROOT / "CHANGELOG.md"}):
         name = path.relative_to(_ROOT).as_posix()

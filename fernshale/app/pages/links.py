@@ -85,7 +85,7 @@ class LinksPage(Page):
         row.addWidget(self._ways, 1)
         self._apply = button(self._card, "Relink", self._on_apply, main=True)
         self._leave = button(
-            self._card, "Leave it so …", self._on_leave, hint="Asks for a reason, which is kept and listed"
+            self._card, "Leave it as it is…", self._on_leave, hint="Asks for a reason, which is kept and listed"
         )
         row.addWidget(self._apply)
         row.addWidget(self._leave)
@@ -319,7 +319,7 @@ class LinksPage(Page):
     def _on_leave(self) -> None:
         key = self._list.current()
         if isinstance(key, str):
-            why = ask_why(self, "Leave it so")
+            why = ask_why(self, "Leave it as it is")
             if why is not None:
                 self.session.carry_out(Choose(key, ""), "leaving it so", why)
 

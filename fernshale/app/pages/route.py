@@ -155,7 +155,7 @@ class RoutePage(Page):
             title = f"Use {item.version} instead"
             self._ways_out.addWidget(button(self, title, self._choosing(key, f"version {item.version}", title)))
         if step.action == "update":
-            title = f"Hold {step.from_} back"
+            title = f"Keep {step.from_} for now"
             self._ways_out.addWidget(button(self, title, self._choosing(key, "keep", title), hint="It may not compile"))
         if key in view.decided:
             title = "Undecide"
@@ -244,7 +244,7 @@ def _way_row(way: RouteOption, chosen: bool, most: int) -> Row:
     places = sum(leg.places for leg in way.legs)
     waiting = sum(leg.waiting for leg in way.legs)
     costs = "; ".join(f"{leg.leg.from_} → {leg.leg.to}: {count(leg.places, 'place')}" for leg in way.legs)
-    more = f" · {count(waiting, 'plugin waits', 'plugins wait')}" if waiting else ""
+    more = f" · {count(waiting, 'plugin not ready', 'plugins not ready')}" if waiting else ""
     right = "chosen" if chosen else "choose this route"
     glyph = "●" if chosen else "○"
     return Row(way.title, costs + more, right, glyph, "mine", bar=places / most, payload=way.stops, link=not chosen)
@@ -254,7 +254,7 @@ def _cost_rows(item: LegEstimate) -> list[Row]:
     leg = item.leg
     rows = [
         Row(
-            f"Followed by known rules on {leg.from_} → {leg.to}",
+            f"Changed by known rules on {leg.from_} → {leg.to}",
             right=count(sum(item.known.values()), "place"),
             heading=True,
         )

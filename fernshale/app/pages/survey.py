@@ -116,7 +116,7 @@ class SurveyPage(Page):
         states = file_states(view.plugins)
         self._map.set_tiles(_tiles(view, states))
         total = sum(len(paths) for paths in view.roles.values())
-        note = f"{count(total, 'file')}, {size_words(sum(view.sizes.values()))}; your work in plugins has a green foot"
+        note = f"{count(total, 'file')}, {size_words(sum(view.sizes.values()))}; your files in plugins are marked green"
         self._map_card.set_title("Files by role", note)
         self._sites.set_rows(_site_rows(view))
         rows = (*(row for item in view.plugins for row in _plugin_rows(item)), *_double_rows(view))
@@ -148,7 +148,7 @@ class SurveyPage(Page):
             self._back.setVisible(False)
             members = view.scan.members
             title = "Members and places that name a release" if members else "Places that name a release"
-            self._left.set_title(title, "pick a part of the map for its files")
+            self._left.set_title(title, "select a part of the map to see its files")
             return
         role, place = part
         rows = _file_rows(view, role, place)

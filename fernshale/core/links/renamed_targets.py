@@ -239,7 +239,7 @@ def _by_text(
             # Half alike says much where all others are alike by a tenth, and little where they all are by half.
             apart = min(1.0, max(0.0, (cosine - likeness.runner_up(i, j)) / _APART))
             weight = cosine**3 + (cosine**2 - cosine**3) * apart
-            found.append(TargetEvidence(min(0.93, weight), f"its text is alike by {cosine:.0%}"))
+            found.append(TargetEvidence(min(0.93, weight), f"its text is {cosine:.0%} similar"))
     return found
 
 
@@ -257,7 +257,7 @@ def _by_name(o: Thing, n: Thing, names: Mapping[tuple[str, str], int], cosine: f
     if is_name(o.id) and is_name(n.id) and o.id != o.file:
         alike = _names_alike(o.id, n.id)
         if alike > 0.5:
-            found.append(TargetEvidence(0.8 * alike**2, f"names alike by {alike:.0%}"))
+            found.append(TargetEvidence(0.8 * alike**2, f"the names are {alike:.0%} similar"))
     return found
 
 

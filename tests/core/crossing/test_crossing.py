@@ -73,7 +73,7 @@ def test_whole_crossing_and_back_to_identical_bytes(tree: Tree, token: CancelTok
     assert [item.total for item in overview.build.rounds] == [3, 0]
     data = report_data(overview, crossing)
     assert data["done"] and data["ledgers"]["snuffer"]["carried"] == 1 and data["left"] == []
-    assert "1 = 1 kept + 0 already there" in report_markdown(report_data(overview, crossing))
+    assert "1 = 1 kept + 0 already in the new release" in report_markdown(report_data(overview, crossing))
     preview = preview_back_to(crossing, 1)
     expected = {item.path: item.after.content if item.after else None for item in preview.changes.files}
     assert preview.is_exact and {"candle.ini", "game.py"} <= set(expected)

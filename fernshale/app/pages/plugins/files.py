@@ -133,7 +133,7 @@ def _plugin_rows(view: PluginView, overview: Overview, unfolded: Collection[Grou
     arrow = (
         f"{start} stays" if to == start else f"{start} → {to}" if to else f"{start}, nothing for {overview.setup.to}"
     )
-    word = "taken" if view.done and view.ledger else "" if view.merge or view.done else "waits for Route"
+    word = "updated" if view.done and view.ledger else "" if view.merge or view.done else "waits for Route"
     if view.step.action in ("left out", "hold"):
         word = "to be left out" if view.step.action == "left out" else "held back"
     yield Row(f"{view.plugin.id} {arrow}", right=word, heading=True)

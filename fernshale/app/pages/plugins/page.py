@@ -477,13 +477,13 @@ def _bar(view: PluginView) -> Bar:
     ledger = view.ledger
     assert ledger is not None
     parts: tuple[tuple[Tone, int, str], ...] = (
-        ("mine", ledger.count("carried"), "carried"),
-        ("base", ledger.count("already"), "already there"),
+        ("mine", ledger.count("carried"), "kept"),
+        ("base", ledger.count("already"), "already in the new release"),
         ("alarm", ledger.count("decide"), "to decide"),
         ("plain", ledger.count("dropped"), "dropped by you"),
     )
     due = ledger.count("decide")
-    state = f"{due} to resolve" if due else "taken" if view.done else "ready to take"
+    state = f"{due} to resolve" if due else "updated" if view.done else "ready to update"
     return Bar(view.plugin.id, parts, f"{count(ledger.edits, 'edit')} · {state}", view.plugin.id)
 
 

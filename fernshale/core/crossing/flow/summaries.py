@@ -84,7 +84,7 @@ def _route(overview: Overview) -> _Parts:
     if left := len(leg.plugins) - len(come) - len(asked):
         parts += [("plain", f"; {left} {'stays' if left == 1 else 'stay'} on the old release, as you decided")]
     places = sum(overview.route.estimate.known.values())
-    return [*parts, ("plain", f". {count(places, 'place')} still to follow by known rules.")]
+    return [*parts, ("plain", f". {count(places, 'place')} to change by known rules.")]
 
 
 def _plugins(overview: Overview) -> _Parts:

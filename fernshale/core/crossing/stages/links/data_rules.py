@@ -215,10 +215,10 @@ def _unmet_item(key: str, items: Sequence[UnmetConstraint], fillings: Sequence[O
             Option(MeetConstraint(name, f"drop {item.number}"), f"Remove {item.name}, line {item.line}", (), 0.4)
             for item in first.objects
         ]
-    ways.append(Option(Choose(key, ""), "Leave it so", ("write down why",), 0.1))
+    ways.append(Option(Choose(key, ""), "Leave it as it is", ("write down why",), 0.1))
     total = sum(max(1, len(item.objects)) for item in items)
     where = (
-        f"{first.fault} in {count(len(items), 'file')}" if first.fault != "too many" else f"{len(first.objects)} there"
+        f"{first.fault} in {count(len(items), 'file')}" if first.fault != "too many" else f"{len(first.objects)} found"
     )
     place = f"{first.file}:{first.line}" if first.line else first.file
     detail = ", ".join(item.file for item in items[:12])

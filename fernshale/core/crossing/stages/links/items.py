@@ -50,7 +50,7 @@ def doubled_items(doubled: Sequence[str], index: LinkIndex) -> Iterable[Item]:
     """Ids that two declare, of which a use can mean only one."""
     for id in doubled:
         places = [f"{use.file}:{use.line}" for use in index.declarations(id)]
-        leave = Option(Choose(f"doubled:{id}", ""), "Leave it so", ("write down why",), 0.1)
+        leave = Option(Choose(f"doubled:{id}", ""), "Leave it as it is", ("write down why",), 0.1)
         title = f"{id} is declared {len(places)} times"
         yield Item(f"doubled:{id}", Stage.LINKS, title, "own", places[-1], "; ".join(places), True, (leave,))
 

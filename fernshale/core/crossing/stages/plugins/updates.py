@@ -126,7 +126,7 @@ def folder_changes(scan: ProjectScan, plugin: Plugin, merge: FolderMerge, result
 def _ledger_words(ledger: Ledger) -> str:
     parts = [f"{ledger.count('carried')} of {ledger.edits} edits kept"]
     if ledger.count("already"):
-        parts.append(f"{ledger.count('already')} already there")
+        parts.append(f"{ledger.count('already')} already in the new release")
     if ledger.count("dropped"):
         parts.append(f"{ledger.count('dropped')} dropped by decision")
     return ", ".join(parts)

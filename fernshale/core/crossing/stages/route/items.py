@@ -48,7 +48,7 @@ def route_items(view: RouteView, crossing: Crossing) -> list[Item]:
 
 def _plugin_items(step: PluginStep, key: str, to: str, detail: str) -> list[Item]:
     take = Option(Choose(key, "take"), f"Use {step.to}", (step.why,), 0.4)
-    keep = Option(Choose(key, "keep"), f"Hold {step.from_ or 'the copy'} back as it is", ("it may not compile",), 0.3)
+    keep = Option(Choose(key, "keep"), f"Keep {step.from_ or 'the copy'} for now", ("it may not compile",), 0.3)
     aside = Option(Choose(key, "aside"), "Leave it out for now", ("the plan continues without it",), 0.2)
     options: tuple[Option, ...]
     if step.action == "nothing":

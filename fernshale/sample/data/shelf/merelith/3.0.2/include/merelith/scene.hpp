@@ -14,7 +14,7 @@ struct Speech {
     std::string text;
 };
 
-// A lamp on an arm; the angle counts against the clock, from north, and x is the foot of the arm.
+// A lamp on an arm; the angle is counter-clockwise from north, and x is the foot of the arm.
 struct Lamp {
     std::string id;
     int x = 0;
