@@ -1,6 +1,6 @@
-"""Regular expressions that users write: bounded in length and in time, so that one that runs away ends with a word.
+"""Regular expressions from users, with bounds on their length and run time.
 
-Time is bounded for a whole log or file (`Budget`), not for each of its lines.
+The time limit applies to a whole log or file (`Budget`), not to each line.
 """
 
 from __future__ import annotations
@@ -12,12 +12,12 @@ import regex
 from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.limits import NAME, limits
 
-# How long one search may take that is not part of a longer reading, seconds.
+# Time limit of a single search that has no budget, seconds.
 LIMIT_S = 2.0
 
 
 class RunsAway(MisuseError):
-    """A pattern that takes too long; `pattern` is the one."""
+    """A pattern takes too long; `pattern` is its text."""
 
     def __init__(self, pattern: str, text: str) -> None:
         self.pattern = pattern
@@ -45,7 +45,7 @@ class Budget:
             self.left_s -= time.perf_counter() - started
 
     def remove(self, pattern: regex.Pattern[str], text: str) -> str:
-        """`text` without what `pattern` fits. Raises RunsAway when the time is used up."""
+        """Return `text` without the matches of `pattern`. Raises RunsAway when the time is used up."""
         started = time.perf_counter()
         try:
             return str(pattern.sub("", text, timeout=max(self.left_s, 0.001)))
@@ -64,7 +64,7 @@ def search(pattern: str, text: str) -> regex.Match[str] | None:
 
 
 def pattern_trouble(pattern: str) -> str:
-    """Why a regular expression cannot be used, in words; "" where it can."""
+    """Return why a regular expression cannot be used; "" if it can."""
     longest = limits().pattern_length
     if len(pattern) > longest:
         return f"a regular expression of {len(pattern):,} characters; at most {longest:,} are read (pattern_length in {NAME})"

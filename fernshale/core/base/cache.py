@@ -1,4 +1,4 @@
-"""Values worked out once and kept while there is room: the cache of an open project."""
+"""The cache of an open project: computed values, kept up to a total weight."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ MAX_WEIGHT = 4_000_000
 
 
 class Cache:
-    """Values by topic and key. Beyond `max_weight` those go that were not asked for the longest. Safe for several threads."""
+    """Values by topic and key. Above `max_weight`, the least recently used ones are removed. Thread-safe."""
 
     def __init__(self, max_weight: int = MAX_WEIGHT) -> None:
         self._max_weight = max_weight
@@ -23,7 +23,8 @@ class Cache:
         self._lock = threading.Lock()
 
     def get(self, topic: str, key: Hashable, make: Callable[[], T], weight: Callable[[T], int] | None = None) -> T:
-        """The value of a key, made where it is not kept. What `make` raises is raised, and nothing is kept."""
+        """Return the value of a key; call `make` if it is not cached. An exception from `make` is passed on, and nothing is
+        stored."""
         kept = self.find(topic, key, make)
         if kept is not None:
             return kept
@@ -32,7 +33,7 @@ class Cache:
         return value
 
     def find(self, topic: str, key: Hashable, like: Callable[[], T] | None = None) -> T | None:
-        """The value of a key, None where it is not kept. `like` says of what type it is."""
+        """Return the value of a key, or None if it is not cached. `like` only declares its type."""
         with self._lock:
             found = self._kept.get((topic, key))
             if found is None:

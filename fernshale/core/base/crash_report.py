@@ -1,4 +1,4 @@
-"""The last resort: an error that nobody foresaw is one sentence for the user, and a file with the details."""
+"""Report unexpected errors: one sentence for the user, and a file with the details."""
 
 from __future__ import annotations
 
@@ -18,7 +18,8 @@ _MAX_KEPT = 20
 
 
 def in_words(error: BaseException) -> str:
-    """What happened, for a person: an error of ours as it is, one of the system by its file, any other with a file of details."""
+    """Describe an error for the user: Fernshale's own errors by their text, system errors with their file, others with a
+    details file."""
     if isinstance(error, FernshaleError):
         return str(error)
     if isinstance(error, OSError):
@@ -31,9 +32,9 @@ def in_words(error: BaseException) -> str:
 
 
 def keep_details(error: BaseException) -> Path | None:
-    """Write down where an error came from; None where nothing can be written."""
+    """Write an error's traceback to a file; return its path, or None if it cannot be written."""
     parts = traceback.format_exception(error)
-    # Very deep nesting has thousands of lines that say the same.
+    # Infinite recursion repeats the same lines thousands of times.
     text = "".join(parts if len(parts) <= 400 else [*parts[:200], "...\n", *parts[-200:]])
     head = f"{time.strftime('%Y-%m-%d %H:%M:%S')}  Python {platform.python_version()}  {' '.join(sys.argv[1:2])}\n\n"
     for folder in (home() / "mishaps", Path(tempfile.gettempdir())):

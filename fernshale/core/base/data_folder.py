@@ -1,4 +1,4 @@
-"""Where Fernshale keeps what it knows between runs."""
+"""The folder of Fernshale's own data."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from pathlib import Path
 
 
 def home() -> Path:
-    """The user's data folder, or what `FERNSHALE_HOME` says."""
+    """Return the user's data folder, or the value of `FERNSHALE_HOME`."""
     if chosen := os.environ.get("FERNSHALE_HOME"):
         return Path(chosen)
     import platformdirs

@@ -1,4 +1,4 @@
-"""The one way a file is written: temporary file in the same folder, sync, rename over, sync the folder."""
+"""Write files atomically: temporary file in the same folder, sync, rename, sync of the folder."""
 
 from __future__ import annotations
 
@@ -13,14 +13,14 @@ _TEMPORARY = ".fernshale-"
 
 
 def sweep(folder: Path) -> None:
-    """Remove what a killed `write_atomic` left in a folder of our own. Only while nobody else writes there."""
+    """Remove temporary files of killed `write_atomic` calls. Call it only while no other process writes to the folder."""
     for leftover in folder.glob(_TEMPORARY + "*"):
         with contextlib.suppress(FileNotFoundError):
             leftover.unlink()
 
 
 def write_atomic(path: Path, data: bytes, mode: int = 0o644) -> None:
-    """Write `data` so that a crash leaves the old file or the new one. Raises OSError."""
+    """Write `data` so that after a crash the file is either the old or the new one. Raises OSError."""
     temporary = path.with_name(_TEMPORARY + uuid.uuid4().hex)
     try:
         write_synced(temporary, data, mode)
@@ -46,12 +46,12 @@ def write_synced(
         file.flush()
         for name, value in attributes:
             os.setxattr(file.fileno(), name, value)
-        os.fchmod(file.fileno(), mode)  # exactly this mode, whatever the umask says
+        os.fchmod(file.fileno(), mode)  # exactly this mode, regardless of the umask
         os.fsync(file.fileno())
 
 
 def write_all(handle: int, data: bytes | memoryview) -> None:
-    """Write all of `data` to an open file, in as many calls as it takes. Raises OSError."""
+    """Write all of `data` to an open file, with as many calls as needed. Raises OSError."""
     written = os.write(handle, data)
     while written < len(data):
         data = data[written:]

@@ -1,13 +1,13 @@
-"""The root of all errors a user can understand and act on.
+"""The base classes of all errors that a user can understand and act on.
 
 FernshaleError
-├── MisuseError        wrong arguments, a key a format does not know
-│   └── FormatError    a file of ours that breaks its format (all faults of the file at once)
-├── ProjectError       the project cannot be read or written as asked
-├── ChangedUnderneath  a file is not what the preview saw; nothing was written
-├── StoreError         the snapshot store (leaves in `snapshot`)
+├── MisuseError        wrong arguments, or a key that a format does not have
+│   └── FormatError    a Fernshale file that breaks its format (all errors of the file at once)
+├── ProjectError       the project cannot be read or written as requested
+├── ChangedUnderneath  a file has changed since the preview; nothing was written
+├── StoreError         an error of the snapshot store (subclasses in `snapshot`)
 ├── CommandError       an external command could not be run
-└── Cancelled          the user stopped it
+└── Cancelled          the user stopped the operation
 """
 
 from __future__ import annotations
@@ -16,7 +16,7 @@ from collections.abc import Sequence
 
 
 class FernshaleError(Exception):
-    """Something a user can understand and act on; `hint` is the way out."""
+    """An error that the user can understand and act on; `hint` says what to do."""
 
     exit_code = 1
 
@@ -48,7 +48,7 @@ class ProjectError(FernshaleError):
 
 
 class ChangedUnderneath(FernshaleError):
-    """Files differ from what the preview saw."""
+    """Files have changed since the preview."""
 
     def __init__(self, paths: Sequence[str]) -> None:
         self.paths = tuple(paths)

@@ -23,9 +23,9 @@ def matches(patterns: Iterable[str], path: str) -> bool:
 
 
 class FirstFit:
-    """Which of several groups of globs fits a path first; made once for many paths.
+    """Finds the first of several groups of globs that matches a path; create once, use for many paths.
 
-    All globs become one regular expression, so that a path costs a microsecond however many there are.
+    All globs become one regular expression, so a path takes about a microsecond however many globs there are.
     """
 
     def __init__(self, groups: Sequence[Iterable[str]]) -> None:
@@ -57,5 +57,5 @@ class FirstFit:
 
 
 def _anchored(pattern: str) -> str:
-    # A profile's `src/*.cpp` speaks of the project's root, not of every `src` below it.
+    # A profile's `src/*.cpp` is relative to the project's root, and does not match a `src` folder below it.
     return "!/" + pattern[1:].lstrip("/") if pattern.startswith("!") else "/" + pattern.lstrip("/")

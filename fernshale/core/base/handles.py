@@ -1,7 +1,7 @@
-"""Files below a root, reached folder by folder through open handles, so that no symbolic link on the way is ever followed.
+"""Access files below a root through directory handles, one folder at a time, without following symbolic links.
 
-A path that was checked can lead elsewhere a moment later, when somebody puts a link in the place of a folder. A handle
-stays the folder it was opened as.
+A checked path can lead elsewhere a moment later, when someone replaces a folder with a link. A handle keeps referring to the
+folder that was opened.
 """
 
 from __future__ import annotations
@@ -33,9 +33,9 @@ class Below:
 
     @contextlib.contextmanager
     def folder(self, path: str) -> Iterator[int]:
-        """A handle of the folder at `path`, "" for the root.
+        """Return a handle of the folder at `path`, "" for the root.
 
-        Raises OSError: FileNotFoundError, NotADirectoryError, and one with ELOOP where a link stands on the way.
+        Raises OSError: FileNotFoundError, NotADirectoryError, and ELOOP if a part of the path is a symbolic link.
         """
         handle = os.dup(self._handle)
         try:
@@ -57,18 +57,19 @@ class Below:
             yield handle, name
 
     def status(self, path: str) -> os.stat_result | None:
-        """The entry at `path`, not followed; None where there is none. Raises OSError where a link is on the way."""
+        """Return the status of the entry at `path` without following links; None if it does not exist. Raises OSError if a
+        parent is a link."""
         with contextlib.suppress(FileNotFoundError, NotADirectoryError), self.parent(path) as (folder, name):
             return os.stat(name, dir_fd=folder, follow_symlinks=False)
         return None
 
     def open(self, path: str, flags: int = os.O_RDONLY, mode: int = 0o600) -> int:
-        """A handle of the file at `path`, never of what a link leads to. Raises OSError."""
+        """Open the file at `path`; fails if it is a link. Raises OSError."""
         with self.parent(path) as (folder, name):
             return os.open(name, flags | os.O_NOFOLLOW | os.O_CLOEXEC, mode, dir_fd=folder)
 
     def read(self, path: str) -> bytes:
-        """The content of the file at `path`. Raises OSError, also where it is no file."""
+        """Read the file at `path`. Raises OSError, also if it is not a regular file."""
         handle = self.open(path, os.O_RDONLY | os.O_NONBLOCK)
         with os.fdopen(handle, "rb") as file:
             if not stat.S_ISREG(os.fstat(handle).st_mode):
@@ -93,5 +94,5 @@ def _is_link(folder: int, name: str) -> bool:
 
 
 def is_link_in_the_way(error: OSError) -> bool:
-    """Whether an error of `Below` says that a link stands on the way."""
+    """Return whether an error from `Below` means that a part of the path is a symbolic link."""
     return error.errno == errno.ELOOP

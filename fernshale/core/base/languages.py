@@ -19,18 +19,18 @@ ENDINGS: Mapping[str, tuple[str, ...]] = {
     "lua": (".lua",),
 }  # fmt: skip
 C_FAMILY = (*ENDINGS["c"], *ENDINGS["c++"])
-# Languages in which an argument may be given by its name.
+# Languages with keyword arguments.
 NAMED_ARGUMENTS = (*ENDINGS["python"], *ENDINGS["c#"])
 # Languages in which a module is imported by its path, without the ending of its file.
 SCRIPTS = (*ENDINGS["typescript"], *ENDINGS["tsx"], *ENDINGS["javascript"])
-# Files in which a type stands behind the name of what is of it, after a colon.
+# Files in which a declaration puts the type after the name and a colon.
 TYPE_BEHIND = (*SCRIPTS, *ENDINGS["rust"])
 # Files in which a comment begins with `#` or with `--`; in all others it begins with `//`.
 HASH_COMMENTS = (".py", ".pyi", ".sh", ".toml", ".yaml", ".yml", ".rb", ".pl", ".mk", ".cmake")
 DASH_COMMENTS = (".lua", ".sql")
 _SEMICOLONS = (".ini", ".cfg")
 _OTHER_HASH = (".properties", ".conf", ".env", "CMakeLists.txt", "Makefile", "makefile", ".gitignore")
-# What a person asks for by one name may be written in several.
+# A language name can cover several spellings.
 LANGUAGES: Mapping[str, tuple[str, ...]] = {
     "c": ("c", "c++"),
     "c++": ("c", "c++"),
@@ -52,13 +52,13 @@ def language_of(path: str) -> str:
 
 
 def endings_of(name: str) -> tuple[str, ...]:
-    """The endings a person means by a language; one that is not known here is an ending itself (`glim` is `.glim`)."""
+    """Return the file endings for the name of a language; an unknown name is an ending itself (`glim` is `.glim`)."""
     known = LANGUAGES.get(name)
     return tuple(ending for part in known for ending in ENDINGS[part]) if known else (f".{name.lstrip('.')}",)
 
 
 def comment_mark(path: str) -> str:
-    """What begins a comment of one line in a file of this name; "" where nothing does, or nobody knows."""
+    """Return the marker of a line comment for files of this name; "" if there is none or it is unknown."""
     if path.endswith((*HASH_COMMENTS, *_OTHER_HASH)):
         return "#"
     if path.endswith(DASH_COMMENTS):

@@ -1,6 +1,6 @@
-"""The bounds on everything that comes from outside, and how a person raises one.
+"""Limits on all input from outside, and how a user raises one.
 
-Each has a name and a default. A file `limits.toml` in Fernshale's data folder raises those it names:
+Each limit has a name and a default. A file `limits.toml` in Fernshale's data folder raises those it names:
 
     format = "fernshale-limits/1"
     archive_ratio = 500
@@ -25,7 +25,7 @@ class Limits:
     """All bounds. Sizes are bytes, times seconds."""
 
     __pydantic_config__: ClassVar = STRICT
-    # An archive: what it unpacks to, how many times its own size that may be once it is more than `archive_small_bytes`.
+    # Archives: unpacked size, and its ratio to the packed size once it is more than `archive_small_bytes`.
     archive_bytes: int = 100 * _GIB
     archive_ratio: int = 100
     archive_small_bytes: int = 100 * _MIB
@@ -33,12 +33,12 @@ class Limits:
     # Downloads from a server.
     shelf_file_bytes: int = 16 * _MIB
     download_bytes: int = 100 * _GIB
-    # What a command prints: how much of it is kept, and of one line.
+    # Output of a command: how much to keep in total, and per line.
     output_bytes: int = 256 * _MIB
     output_line_bytes: int = _MIB
-    # How many values a drafted profile looks at in one file, in which aliases may multiply.
+    # The number of values that a drafted profile examines in one file, since aliases can multiply them.
     draft_values: int = 1_000_000
-    # How long the grammar of a language may take for one source file.
+    # Time limit for parsing one source file.
     parse_seconds: float = 10.0
     # Patterns of profiles and rules: their length, and how long they may search one log or file.
     pattern_length: int = 20_000
@@ -59,7 +59,7 @@ class Limits:
 
 
 class LimitExceeded(FernshaleError):
-    """Something from outside is larger, deeper or slower than is allowed; `limit` is the name of the bound."""
+    """Input from outside is larger, deeper or slower than allowed; `limit` is the name of the limit."""
 
     def __init__(self, message: str, limit: str) -> None:
         self.limit = limit

@@ -20,7 +20,7 @@ _HEIR_S = 2.0
 
 @dataclass(frozen=True, slots=True)
 class Holder:
-    """Who holds a lock: the process, 0 where it did not say, and for how long, seconds."""
+    """The holder of a lock: its process id (0 if unknown), and for how long it has held the lock, seconds."""
 
     process: int
     age_s: float
@@ -30,7 +30,7 @@ class Holder:
 
 
 class Held(Exception):
-    """The lock is held by another."""
+    """Another process holds the lock."""
 
     def __init__(self, holder: Holder) -> None:
         super().__init__(str(holder))
@@ -39,10 +39,10 @@ class Held(Exception):
 
 @contextlib.contextmanager
 def locked(path: Path, on_wait: Callable[[Holder], None] | None = None) -> Iterator[None]:
-    """Hold the lock at `path`. Without `on_wait` raises Held at once when another has it.
+    """Hold the lock at `path`. Without `on_wait`, raises Held at once if another process has it.
 
-    With it waits, and calls it again and again; what it raises ends the waiting. There are no stale locks to break: a
-    dead holder holds nothing for longer than a moment, whatever the file says.
+    With `on_wait`, waits and calls it repeatedly; an exception from it ends the waiting. There are no stale locks to break: the
+    system releases the lock of a dead holder, whatever the file says.
     """
     with path.open("a+", encoding="utf-8") as file:
         heirs_until = time.monotonic() + _HEIR_S
@@ -65,7 +65,7 @@ def locked(path: Path, on_wait: Callable[[Holder], None] | None = None) -> Itera
 
 def _is_dead(process: int) -> bool:
     try:
-        os.kill(process, 0)  # asks only; 0, where the holder did not say, is our own group
+        os.kill(process, 0)  # signal 0 only tests for existence; process id 0, an unknown holder, means our own group
     except ProcessLookupError:
         return True
     except (PermissionError, OverflowError):

@@ -1,4 +1,4 @@
-"""JSON, TOML and YAML of strangers: whatever the libraries raise for them is one error, with the line where that is known."""
+"""Parse JSON, TOML and YAML from outside: any library error becomes one error of ours, with the line if known."""
 
 from __future__ import annotations
 
@@ -8,11 +8,11 @@ import tomllib
 from itertools import accumulate
 from typing import Any
 
-# What moves a block of YAML in by one level: blanks, and marks of lists and keys on one line.
+# Characters that indent a YAML block by one level: blanks, and list and key markers on one line.
 _YAML_LEAD = re.compile(r"(?:[-?:][ \t]+|[ \t])*(?:[-?:](?=\n|\Z))?")
 _YAML_MARK = re.compile(r"[-?:](?=[ \t\n]|\Z)")
 _BRACKET = re.compile(r"[\[\]{}]")
-# The quick reader of YAML keeps the open blocks in a small fixed room, and does not look whether they fit.
+# The fast YAML reader keeps open blocks in a small fixed buffer without checking its bounds.
 MAX_YAML_BLOCKS = 100
 # A key of TOML with so many parts is no key of a settings file, and costs the square of its length.
 _MAX_KEY_PARTS = 100

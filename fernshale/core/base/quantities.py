@@ -9,7 +9,7 @@ def count(number: int, one: str, many: str = "") -> str:
 
 
 def seconds(elapsed_s: float) -> str:
-    """A duration for people: more digits where it is short."""
+    """Format a duration for people; short durations get more digits."""
     return (
         f"{elapsed_s * 1000:.2g} ms"
         if elapsed_s < 0.1

@@ -47,12 +47,12 @@ class Stretch:
         return not self.is_below(release) and not self.is_above(release)
 
     def is_below(self, release: ReleaseNumber) -> bool:
-        """Whether `release` lies below this stretch."""
+        """Return whether `release` is below this interval."""
         low = self.low
         return low is not None and (release < low.release or (release == low.release and not low.closed))
 
     def is_above(self, release: ReleaseNumber) -> bool:
-        """Whether `release` lies above this stretch."""
+        """Return whether `release` is above this interval."""
         high = self.high
         if high is None or release < high.release:
             return high is not None and _is_preview_of(release, high)
@@ -61,7 +61,7 @@ class Stretch:
 
 @dataclass(frozen=True, slots=True)
 class Clause:
-    """A comparator: its sign, its release as written (maybe with a wildcard), and what stood before and in it."""
+    """A comparator: its operator, its release as written (possibly with a wildcard), and the text before and inside it."""
 
     sign: str
     release: str
@@ -111,7 +111,7 @@ class Conjunction:
 
     @property
     def stretch(self) -> Stretch:
-        """What the clauses that do not exclude leave over."""
+        """The interval that remains after all clauses that do not exclude single releases."""
         low: End | None = None
         high: End | None = None
         for clause in self.clauses:
@@ -150,8 +150,8 @@ class Conjunction:
                     done.append(Clause("<=" if high.closed else "<", high.release.text, gaps[0], model.gap))
             added = True
         if not done:
-            return Everything("*")  # the one release that was shut out is let in
-        # The first one opens the text, whatever stood before it when another was first.
+            return Everything("*")  # allow the one excluded release
+        # The first clause starts the text, whatever preceded it when another clause was first.
         done[0] = replace(done[0], before=self.clauses[0].before)
         return Conjunction(tuple(done))
 
@@ -200,7 +200,7 @@ RangePart = Interval | Conjunction | Everything | Hyphen
 
 @dataclass(frozen=True, slots=True)
 class Range:
-    """Releases that any of `parts` contains; `separators` stood between the parts."""
+    """Releases contained in any of `parts`; `separators` are the texts between the parts."""
 
     parts: tuple[RangePart, ...]
     separators: tuple[str, ...] = ()
@@ -240,7 +240,7 @@ class Range:
 
 @lru_cache(maxsize=4096)
 def parse_range(text: str) -> Range:
-    """Raises MisuseError when `text` is in no notation that is known."""
+    """Parse a range. Raises MisuseError when the notation of `text` is unknown."""
     body = text.strip()
     if body in _ANYTHING:
         return Range((Everything(body or "*"),))
@@ -325,7 +325,7 @@ def _parse_clauses(piece: str, whole: str) -> Iterator[Clause]:
 
 @lru_cache(maxsize=4096)
 def _stretch(sign: str, text: str) -> Stretch:
-    """What a comparator alone allows; of `!=`, what it excludes."""
+    """The interval that one comparator allows; for `!=`, the one it excludes."""
     wild = re.fullmatch(r"(\d+(?:\.\d+)*)?(?:\.?[*xX])+", text)
     if wild:
         if sign not in ("", "=", "==", "!=") or (not wild[1] and text.strip("*xX.")):

@@ -1,9 +1,9 @@
-"""Release numbers: read, order, print.
+"""Release numbers: parse, compare, print.
 
-A release is numbers between dots, then maybe marks: `3.0.2`, `2026.4`, `3.2.0-pre1`, `1.0rc2`, `1!2.0.post3`, `2026-04-11`.
-The order is that of PEP 440 ("Version Identification and Dependency Specification"), and where it says nothing that of
-Semantic Versioning 2.0.0, section 11, widened to any count of numbers: development builds come first, then previews by
-word and number, then the release, then its revisions.
+A release is numbers separated by dots, optionally followed by suffixes: `3.0.2`, `2026.4`, `3.2.0-pre1`, `1.0rc2`,
+`1!2.0.post3`, `2026-04-11`. The order is that of PEP 440 ("Version Identification and Dependency Specification"), and where it
+does not apply that of Semantic Versioning 2.0.0, section 11, extended to any count of numbers: development builds come first,
+then previews by word and number, then the release, then its revisions.
 """
 
 from __future__ import annotations
@@ -20,10 +20,10 @@ _SHAPE = re.compile(
 )
 # Longer than any release number is written.
 _MAX_LENGTH = 200
-# One word for what people spell in many ways, so that 1.0c1, 1.0-pre1 and 1.0rc1 are one.
+# One word for each suffix with several spellings, so that 1.0c1, 1.0-pre1 and 1.0rc1 are equal.
 _WORDS = {"a": "alpha", "b": "beta", "c": "rc", "pre": "rc", "preview": "rc"}
 _REVISIONS = ("post", "rev", "r")
-# Classes of marks in order; the end of a number stands between what comes before a release and what comes after it.
+# Classes of suffixes in order. The empty class in the middle is the release itself.
 _DEV, _BEFORE, _END, _AFTER, _REVISION = range(5)
 
 ReleaseMark = tuple[int, str, int]
@@ -32,7 +32,7 @@ ReleaseMark = tuple[int, str, int]
 @total_ordering
 @dataclass(frozen=True, slots=True)
 class ReleaseNumber:
-    """`parts` are the numbers as written, `numbers` those without trailing zeros, so that 3.0 and 3.0.0 are one."""
+    """`parts` are the numbers as written, `numbers` are those without trailing zeros, so that 3.0 and 3.0.0 are equal."""
 
     text: str
     parts: tuple[int, ...]
@@ -42,12 +42,12 @@ class ReleaseNumber:
 
     @property
     def is_preview(self) -> bool:
-        """Whether it comes before the release it is named after."""
+        """Whether this is a preview, ordered before the release it is named after."""
         return self.marks[0][0] in (_DEV, _BEFORE)
 
     @property
     def is_revision(self) -> bool:
-        """Whether it comes after the release it is named after."""
+        """Whether this is a revision, ordered after the release it is named after."""
         return self.marks[0][0] == _REVISION
 
     def _key(self) -> tuple[int, tuple[int, ...], tuple[ReleaseMark, ...]]:
@@ -113,7 +113,7 @@ def _marks(text: str) -> list[ReleaseMark]:
     while words:
         word = words.pop(0)
         if word.isdigit():
-            # A number of its own, as the 2 of alpha.1.2; numbers come before words (Semantic Versioning).
+            # A separate number, such as the 2 of alpha.1.2; numbers come before words (Semantic Versioning).
             marks.append((_AFTER if marks else _BEFORE, "", int(word)))
         else:
             number = int(words.pop(0)) if words and words[0].isdigit() else 0

@@ -13,7 +13,7 @@ _FIRST = frozenset(mark[:1] for mark, _ in _MARKS)
 
 @dataclass(frozen=True, slots=True)
 class TextFile:
-    """Text and what is needed to write it back unchanged."""
+    """A text with the properties needed to write it back unchanged."""
 
     text: str
     encoding: str = "utf-8"
@@ -44,7 +44,7 @@ def read_text(data: bytes) -> TextFile | None:
 
 
 def text_of(data: bytes) -> str | None:
-    """The text `read_text` gives, for one who will not write it back."""
+    """Return only the text of `read_text`, for callers that do not write it back."""
     if data[:1] in _FIRST:
         file = read_text(data)
         return None if file is None else file.text

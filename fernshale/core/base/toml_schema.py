@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
 T = TypeVar("T")
 
-# What each value of a format says, so that unknown keys are reported and not ignored.
+# A description for each value of a format, so that unknown keys are reported instead of ignored.
 STRICT: Any = {"extra": "forbid"}
 
 _HEADER = re.compile(r"^\s*(\[\[?)\s*([^\]]+?)\s*\]\]?\s*(?:#.*)?$")
@@ -64,7 +64,7 @@ def parse_toml(text: str, path: Path, shape: type[T], name: str) -> T:
 
 @cache
 def _reader(shape: Any) -> pydantic.TypeAdapter[Any]:
-    """Making one takes longer than reading a file by it."""
+    """Creating a reader takes longer than reading a file with it."""
     import pydantic
 
     return pydantic.TypeAdapter(shape)

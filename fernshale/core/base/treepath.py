@@ -29,19 +29,19 @@ _PICTURES = {
 # Names under which git keeps its history in a project.
 GITS_OWN = frozenset({".git"})
 
-# Files up to this many bytes are read in one go.
+# Files up to this size are read in one call, bytes.
 _SMALL = 1 << 16
 
 
 def tree_path(text: str) -> TreePath:
-    """`text` as a path inside a tree. Raises ProjectError where it would leave the tree."""
+    """Return `text` as a path inside a tree. Raises ProjectError if it would leave the tree."""
     if _OUTSIDE.search(text):
         raise ProjectError(f"the path {text!r} does not stay inside its folder")
     return TreePath(text)
 
 
 def on_disk(root: Path, path: TreePath) -> Path:
-    """Where `path` lies under `root`. Raises ProjectError when a folder on the way is a symbolic link."""
+    """Return the location of `path` under `root`. Raises ProjectError if a parent folder is a symbolic link."""
     here = root
     parts = tree_path(path).split("/")
     for part in parts[:-1]:
@@ -52,9 +52,9 @@ def on_disk(root: Path, path: TreePath) -> Path:
 
 
 def reader(root: Path) -> Callable[[TreePath], bytes]:
-    """Read files below `root`, never through a symbolic link: each folder on the way is looked at once.
+    """Return a function that reads files below `root` without following symbolic links; each parent folder is checked once.
 
-    What it gives raises ProjectError and OSError.
+    The function raises ProjectError and OSError.
     """
     place = os.fspath(root)
     safe: set[str] = set()
@@ -82,7 +82,7 @@ def reader(root: Path) -> Callable[[TreePath], bytes]:
 
 
 def in_tree(root: Path, path: Path) -> TreePath:
-    """`path` as seen from `root`. Raises ValueError when it lies elsewhere."""
+    """Return `path` relative to `root`. Raises ValueError if it is outside."""
     return TreePath(path.relative_to(root).as_posix())
 
 
@@ -98,18 +98,20 @@ def parents(path: str) -> list[TreePath]:
 
 
 def under(path: str, folder: str) -> bool:
-    """Whether `path` is `folder` or lies in it; everything lies in the empty folder name."""
+    """Return whether `path` is `folder` or inside it; every path is inside the empty folder name."""
     return not folder or path == folder or path.startswith(folder + "/")
 
 
 def is_gits_own(path: str) -> bool:
-    """Whether `path` is what git keeps for itself: its history, which no step changes and none takes back."""
+    """Return whether `path` belongs to git's own data, which no step changes or restores."""
     return not GITS_OWN.isdisjoint(path.split("/"))
 
 
 def printable(text: str) -> str:
-    """A text from outside for people: bytes that are not UTF-8 appear as replacement characters, control characters as pictures of
-    themselves. So nothing in a name or message moves a cursor, changes a title or turns the direction of what stands next to it.
+    """Make text from outside safe to print: bytes that are not UTF-8 become replacement characters, control characters become
+    their
+
+    pictures. A name or message then cannot move the cursor, change a title or reverse the text next to it.
 
     Line ends and tabs stay.
     """

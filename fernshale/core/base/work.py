@@ -1,4 +1,4 @@
-"""Progress, cancellation and output of long work. Nothing here knows threads."""
+"""Progress, cancellation and output of long operations. Nothing in this module knows threads."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 
 from fernshale.core.base.errors import Cancelled
 
-# (what is being done, steps done, steps in all or 0 where unknown)
+# (current activity, steps done, total steps or 0 if unknown)
 Progress = Callable[[str, int, int], None]
 # One line of output, without its line end.
 OnLine = Callable[[str], None]
@@ -26,7 +26,7 @@ def no_output(line: str) -> None:
 
 @contextlib.contextmanager
 def many_values() -> Iterator[None]:
-    """While very many values that stay are made: the collector would look at all of them again and again."""
+    """Pause the garbage collector while many long-lived objects are created; it would scan all of them repeatedly."""
     was_on = gc.isenabled()
     gc.disable()
     try:
@@ -37,7 +37,7 @@ def many_values() -> Iterator[None]:
 
 
 class CancelToken:
-    """Asked once per file or round by whoever works; set from any thread by whoever waits."""
+    """A request to cancel. The worker checks it once per file or round; any thread may set it."""
 
     def __init__(self) -> None:
         self._event = threading.Event()
@@ -57,9 +57,9 @@ class CancelToken:
 
 @dataclass(frozen=True, slots=True)
 class Work:
-    """A long operation as its worker sees it: where it reports progress and output, and where it learns of cancellation.
+    """The context of a long operation: where to report progress and output, and whether to cancel.
 
-    By default nobody listens and nobody cancels.
+    By default nothing is reported and nothing cancels.
     """
 
     progress: Progress = no_progress
@@ -71,5 +71,5 @@ class Work:
         self.token.check()
 
 
-# Work that nobody watches and nobody cancels.
+# Work without progress reports and cancellation.
 UNWATCHED = Work()

@@ -1,1 +1,1 @@
-"""Change sets: the only way anything is written into a project."""
+"""Change sets: the only way to write into a project."""

@@ -1,11 +1,12 @@
-"""Apply a change set all or nothing, with a write-ahead journal.
+"""Apply a change set completely or not at all, with a write-ahead journal.
 
-Covered: a kill at any moment (the next `recover` rolls back to before, or finds it done), a full disk and refused
-writes (everything new is written and synced under temporary names before the first file is replaced; what fails
-then is rolled back from the store), a folder that becomes a symbolic link at any moment (no link is followed), a file that is
-not what the preview saw (nothing is written). The journal is written and synced before the first change and removed last;
+Covered: a kill at any moment (the next `recover` rolls back, or finds the change complete), a full disk and refused writes
+(all new contents are written and synced under temporary names before the first file is replaced; a later failure is rolled back
+from the store), a folder that is replaced by a symbolic link at any moment (links are not followed), a file that differs from
+the
+preview (nothing is written). The journal is written and synced before the first change and removed last;
 `recover` may be killed and run again.
-Not covered: a program that writes into the same files while this runs.
+Not covered: a program that writes into the same files at the same time.
 """
 
 from __future__ import annotations
@@ -29,7 +30,7 @@ from fernshale.core.snapshot.manifest import EntryKind, TreeEntry
 from fernshale.core.snapshot.store import Store
 from fernshale.core.snapshot.tree_walk import entry_in
 
-# The name under which a rollback writes what it brings back.
+# The temporary name under which a rollback writes a restored file.
 _BACK = ".fernshale-back"
 
 
@@ -85,7 +86,7 @@ def apply_changes(root: Path, changes: ChangeSet, store: Store, journal: Path, t
 
 
 def recover(journal: Path, store: Store) -> str:
-    """Settle what an interrupted change left: "" where there was none, else "finished" or "rolled back".
+    """Complete or roll back an interrupted change. Returns "" if there was none, else "finished" or "rolled back".
 
     Raises JournalUnfinished when that is not possible now; it can be tried again.
     """
@@ -122,7 +123,7 @@ def _opened(root: Path) -> Iterator[Below]:
 
 
 def _is_now(tree: Below, path: TreePath, wanted: TreeEntry | None) -> bool:
-    """Whether this stands at a path; not where a link now stands on the way there."""
+    """Return whether the path has this entry now; False if a parent folder is a link now."""
     try:
         return entry_in(tree, path) == wanted
     except OSError as error:
@@ -132,7 +133,7 @@ def _is_now(tree: Below, path: TreePath, wanted: TreeEntry | None) -> bool:
 
 
 def _read_before(tree: Below, changes: ChangeSet, store: Store) -> dict[str, bytes]:
-    """What the store does not have of what stands there now."""
+    """Return the contents at the changed paths that the store does not have."""
     files = {
         item.before.content: item.path for item in changes.changes if item.before and item.before.kind is EntryKind.FILE
     }
@@ -141,9 +142,9 @@ def _read_before(tree: Below, changes: ChangeSet, store: Store) -> dict[str, byt
 
 
 def _staging_places(tree: Below, changes: ChangeSet, run: str) -> dict[TreePath, TreePath]:
-    """Where each new content waits for its turn: next to its target, or in the nearest folder above that stays.
+    """Return the temporary place of each new content: next to its target, or in the nearest parent folder that stays.
 
-    The same file system, so that a rename is all that is left to do once everything is written.
+    That is the same file system, so only renames remain once everything is written.
     """
     goes = {
         item.path
@@ -155,7 +156,7 @@ def _staging_places(tree: Below, changes: ChangeSet, run: str) -> dict[TreePath,
         if item.after is None or item.after.kind is EntryKind.FOLDER or not _differs_beyond_mode(item):
             continue
         staying = [up for up in parents(item.path) if up not in goes and _is_folder(tree, up)]
-        # Short whatever the file is called: a name may already be as long as the file system allows.
+        # Short, since the file's own name may already have the maximum length.
         places[item.path] = joined(staying[-1] if staying else "", f".fernshale-{run}-{number}")
     return places
 
@@ -166,7 +167,7 @@ def _is_folder(tree: Below, path: TreePath) -> bool:
 
 
 def _carry_out(tree: Below, changes: ChangeSet, store: Store, staged: Mapping[TreePath, TreePath]) -> None:
-    """Everything new under temporary names; then what goes; then folders; then the renames."""
+    """Write all new contents under temporary names, then remove, then create folders, then rename."""
     touched: set[str] = set()
     after = {item.path: item.after for item in changes.changes}
     for path, place in staged.items():
@@ -180,7 +181,7 @@ def _carry_out(tree: Below, changes: ChangeSet, store: Store, staged: Mapping[Tr
         with tree.parent(item.path) as (folder, name):
             os.unlink(name, dir_fd=folder)
         touched.add(_parent(item.path))
-    for item in reversed(changes.changes):  # paths are in order, so what lies deeper comes first here
+    for item in reversed(changes.changes):  # paths are sorted, so this visits deeper ones first
         if _is(item.before, EntryKind.FOLDER) and not _is(item.after, EntryKind.FOLDER):
             with tree.parent(item.path) as (folder, name):
                 os.rmdir(name, dir_fd=folder)
@@ -201,7 +202,7 @@ def _carry_out(tree: Below, changes: ChangeSet, store: Store, staged: Mapping[Tr
 
 
 def _roll_back(tree: Below, changes: ChangeSet, store: Store, staged: Iterable[TreePath]) -> None:
-    """Make each path what it was before; idempotent, so it can itself be killed and run again."""
+    """Restore each path to its state before; idempotent, so it can be killed and run again."""
     staged = list(staged)
     _remove_staged(tree, staged)
     touched = {_parent(place) for place in staged}
@@ -251,14 +252,14 @@ def _parent(path: str) -> str:
 
 
 def _change_mode(folder: int, name: str, entry: TreeEntry) -> None:
-    """Set the mode of a file or folder, never of what a link leads to."""
+    """Set the mode of a file or folder without following links."""
     handle = os.open(name, os.O_PATH | os.O_NOFOLLOW | os.O_CLOEXEC, dir_fd=folder)
     try:
         if stat.S_ISLNK(os.fstat(handle).st_mode):
             raise OSError(errno.ELOOP, "is a symbolic link; its mode is not changed", name)
         Path(f"/proc/self/fd/{handle}").chmod(
             entry.mode
-        )  # the only way to the very file that needs no right to read it
+        )  # the only way to reach that very file without the right to read it
     finally:
         os.close(handle)
 

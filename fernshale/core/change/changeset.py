@@ -1,4 +1,4 @@
-"""A change set as a value: for each path what stood there and what shall stand there."""
+"""A change set as a value: the entry before and after for each path."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ class FileChange:
 class ChangeSet:
     """The file operations of one step, in path order.
 
-    `contents` holds new file contents by digest; those of `before` lie in the store once it was applied.
+    `contents` holds new file contents by digest; the contents of `before` are in the store once the change set was applied.
     """
 
     changes: tuple[FileChange, ...]
@@ -42,7 +42,7 @@ class ChangeSet:
 
     @property
     def removed(self) -> tuple[TreePath, ...]:
-        """The files and links that are there before and nothing takes the place of."""
+        """The files and links that exist before and have no replacement."""
         return tuple(item.path for item in self.files if item.after is None)
 
     def inverse(self) -> ChangeSet:
@@ -51,7 +51,7 @@ class ChangeSet:
 
     @staticmethod
     def joined(steps: Iterable[ChangeSet]) -> ChangeSet:
-        """Several steps, each after the other, as one: of each path what stood there first and what stands there last."""
+        """Combine several consecutive steps into one: for each path, the first entry before and the last entry after."""
         first: dict[TreePath, TreeEntry | None] = {}
         last: dict[TreePath, TreeEntry | None] = {}
         for step in steps:
@@ -70,7 +70,7 @@ class ChangeSet:
 
 
 def changes_between(before: Manifest, after: Manifest) -> ChangeSet:
-    """What a command changed, from the manifests around it."""
+    """Return the changes made by a command, from the manifests before and after it."""
     return ChangeSet(tuple(FileChange(path, old, new) for path, old, new in differing(before, after)))
 
 

@@ -1,4 +1,4 @@
-"""Gather what a step would write, without writing: reads see the draft over the project on disk."""
+"""Collect the writes of a step without writing: reads return the draft's content, else the file on disk."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ _NEW_FILE, _NEW_FOLDER = 0o644, 0o755
 
 
 class Draft:
-    """New contents over the tree at `root`. `change_set` tells what differs from the disk."""
+    """New contents over the tree at `root`. `change_set` returns the differences from the disk."""
 
     def __init__(self, root: Path) -> None:
         self.root = root
@@ -25,7 +25,7 @@ class Draft:
         self._contents: dict[str, bytes] = {}
 
     def read(self, path: str) -> bytes | None:
-        """Content of the file at `path` as the draft has it; None where there is no file. Raises ProjectError."""
+        """Return the content of the file at `path` in the draft; None if there is no file. Raises ProjectError."""
         place = tree_path(path)
         if place in self._after:
             entry = self._after[place]
@@ -47,11 +47,11 @@ class Draft:
         self._after[place] = TreeEntry(EntryKind.FILE, mode, digest, len(data))
 
     def link(self, path: str, target: str) -> None:
-        """A symbolic link shall stand at `path`."""
+        """Put a symbolic link at `path`."""
         self._after[tree_path(path)] = TreeEntry(EntryKind.LINK, 0, target)
 
     def delete(self, path: str) -> None:
-        """No file or link shall stand at `path`; a folder that is empty then goes too."""
+        """Remove the file or link at `path`, and its folder if that is empty then."""
         self._after[tree_path(path)] = None
 
     def change_set(self) -> ChangeSet:
@@ -75,7 +75,7 @@ class Draft:
                         changes[folder] = FileChange(
                             folder, entry_below(self.root, folder), TreeEntry(EntryKind.FOLDER, _NEW_FOLDER)
                         )
-        # Deepest first, so that a folder whose last folder goes is seen as empty.
+        # Deepest first, so that a folder counts as empty once its last subfolder is removed.
         gone = {folder for path, after in self._after.items() if after is None for folder in parents(path)}
         for folder in sorted(gone, key=lambda item: -item.count("/")):
             if folder not in changes and self._is_emptied(folder, changes):

@@ -14,7 +14,7 @@ from fernshale.core.snapshot.manifest import EntryKind, TreeEntry
 EntryReader = Callable[[TreeEntry], bytes]
 
 
-# Above this no content is read for a preview, bytes; a diff of such files would help nobody.
+# Size limit for reading contents for a preview, bytes; a diff of larger files would not help.
 LARGEST_SHOWN = 4 << 20
 
 
@@ -29,7 +29,7 @@ def unified_diff(changes: ChangeSet, before: Callable[[FileChange], bytes]) -> s
 
 
 def show_change(change: FileChange, before: EntryReader, after: EntryReader) -> str:
-    """One change in full: a unified diff, or the facts where it is not text. The two read the contents, by entry."""
+    """Return one change in full: a unified diff, or facts if it is not text. The two callables read contents by entry."""
     sides = [side for side in (change.before, change.after) if _is_file(side)]
     if any(side is not None and side.size > LARGEST_SHOWN for side in sides):
         return _facts(change, None, None)
@@ -45,9 +45,9 @@ def show_change(change: FileChange, before: EntryReader, after: EntryReader) -> 
 
 
 def tree_of(changes: Iterable[FileChange], staying: Iterable[str] = ()) -> list[tuple[int, str, FileChange | None]]:
-    """The changes as a tree: (depth, path, change), where a folder on the way has no change of its own.
+    """Return the changes as a tree: (depth, path, change); the change is None for folders that only contain changes.
 
-    `staying` are files that do not change and are to be in the tree as well.
+    `staying` are unchanged files to include.
     """
     rows: list[tuple[int, str, FileChange | None]] = []
     above: list[str] = []
@@ -57,14 +57,14 @@ def tree_of(changes: Iterable[FileChange], staying: Iterable[str] = ()) -> list[
         shared = sum(1 for _ in takewhile(lambda pair: pair[0] == pair[1], zip(above, folders, strict=False)))
         rows += [(depth, "/".join(folders[: depth + 1]), None) for depth in range(shared, len(folders))]
         rows.append((len(folders), path, change))
-        # A folder that comes or goes is itself on the way to what is in it.
+        # An added or removed folder is itself a parent of its contents.
         is_folder = change is not None and (_is_folder(change.before) or _is_folder(change.after))
         above = [*folders, name] if is_folder else folders
     return rows
 
 
 def show_content(path: str, entry: TreeEntry, read: EntryReader) -> str:
-    """A file that does not change: its text, or its facts where it is not text. In the form of a diff without changes."""
+    """Return the text of an unchanged file, or facts if it is not text, in the form of a diff without changes."""
     text = _text(entry, read(entry)) if entry.kind is EntryKind.FILE and entry.size <= LARGEST_SHOWN else None
     if text is None:
         fact = f"a link to {printable(entry.content)}" if entry.kind is EntryKind.LINK else f"{entry.size:,} bytes"
@@ -85,7 +85,7 @@ def _diff(change: FileChange, old: bytes, new: bytes) -> str | None:
 
 
 def text_diff(old: bytes | None, new: bytes | None) -> bytes | None:
-    """The hunks of a unified diff, byte for byte in whatever encoding; None where one side is no text, empty for none."""
+    """Return the hunks of a unified diff, as bytes in any encoding; None if one side is not text, empty if they are equal."""
     if any(side is not None and b"\0" in side for side in (old, new)):
         return None
     before, after = (split_lines((side or b"").decode("latin-1")) for side in (old, new))
@@ -95,7 +95,7 @@ def text_diff(old: bytes | None, new: bytes | None) -> bytes | None:
 
 
 def _facts(change: FileChange, old: bytes | None, new: bytes | None) -> str:
-    """What can be said of a change that is not one of text, line by line."""
+    """Return facts about a change of a file that is not text, one per line."""
     lines = [f"# {printable(change.path)}: {describe(change)}"]
     for words, side in (("before", change.before), ("after", change.after)):
         if side is not None and side.kind is EntryKind.FILE:
@@ -110,7 +110,7 @@ def _facts(change: FileChange, old: bytes | None, new: bytes | None) -> str:
 
 
 def describe(change: FileChange) -> str:
-    """What happens to one path, in words."""
+    """Describe the change of one path."""
     if change.before is None:
         return f"new {change.after.kind.value}" if change.after else "nothing"
     if change.after is None:

@@ -1,6 +1,6 @@
-"""Which generated files a generator may be asked to make again: not lock files, not what plugins were compiled into.
+"""Which generated files a generator may replace: not lock files, and not the compiled output of plugins.
 
-The role "generated" says that nobody edits a file. It does not say that anything makes it again.
+The role "generated" means that nobody edits a file. It does not mean that a tool creates it again.
 """
 
 from __future__ import annotations
@@ -20,7 +20,7 @@ _LOCK_NAMES = frozenset({"go.sum", "npm-shrinkwrap.json", "package.resolved"})
 
 
 def replaceable_files(profile: Profile, paths: Iterable[TreePath], plugins: Sequence[Plugin]) -> tuple[TreePath, ...]:
-    """The generated files among `paths` that a generator could make again, in order."""
+    """Return the generated files among `paths` that a generator could create again, in order."""
     shape = profile.plugins.compiled
     outputs: list[str] = []
     if shape is not None:

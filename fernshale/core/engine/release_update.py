@@ -17,7 +17,7 @@ from fernshale.core.survey.value_access import replace_values
 
 @dataclass(frozen=True, slots=True)
 class SiteChange:
-    """A site before and after. `trouble` says why it is left alone although it may need a change."""
+    """A site before and after. `trouble` is the reason why it is not changed although it may need to be."""
 
     site: FoundSite
     after: str
@@ -33,7 +33,7 @@ class SiteChange:
 
 
 def plan_sites(sites: Sequence[FoundSite], from_: str, to: str, plugins: Mapping[str, str]) -> tuple[SiteChange, ...]:
-    """What each site becomes. `plugins` gives the release each plugin has on this leg."""
+    """Return the change of each site. `plugins` are the plugins' releases on this leg."""
     return tuple(_plan(site, from_, to, plugins) for site in sites)
 
 
@@ -68,7 +68,7 @@ def _plan(site: FoundSite, from_: str, to: str, plugins: Mapping[str, str]) -> S
 
 
 def _widen(text: str, to: str) -> str:
-    """`text` itself when it holds `to` already: a range is never written anew without need."""
+    """Return `text` itself if it contains `to` already: a range is rewritten only if necessary."""
     range_ = parse_range(text)
     release = parse_release(to)
     return text if range_.contains(release) else str(range_.widened(release))

@@ -1,7 +1,7 @@
-"""Run a command, hand its output on line by line, end its whole process group when cancelled or too slow.
+"""Run a command, pass on its output line by line, and end its whole process group on cancellation or timeout.
 
-The child leads a session of its own, so that ending the group reaches compilers started by a build tool. When this process ends
-in any way, the group ends too.
+The child leads its own session, so ending the group reaches compilers started by a build tool. The group also ends when this
+process ends in any way.
 """
 
 from __future__ import annotations
@@ -22,15 +22,16 @@ from fernshale.core.base.limits import limits
 from fernshale.core.base.work import CancelToken
 
 _GRACE_S = 2.0
-# Waits for a line on its input; where there is none, ends the group it was given: politely, then surely.
+# Waits for a line on standard input; at the end of input, ends the process group it was given, first with SIGTERM, then
+# SIGKILL.
 _WATCH = 'read -r _ || { kill -s TERM -- "-$1"; sleep 1; kill -s KILL -- "-$1"; }'
 
 
 @dataclass(frozen=True, slots=True)
 class Finished:
-    """A command that ended: its exit status (negative: the signal), raw output (both streams), time.
+    """A finished command: exit status (negative: the signal), raw output of both streams, duration.
 
-    `timed_out`: we ended it; `silent_s` is then how long it had said nothing, where that was the reason, else 0.
+    `timed_out`: Fernshale ended it. `silent_s` is how long it had printed nothing if that was the reason, else 0.
     """
 
     arguments: tuple[str, ...]
@@ -54,7 +55,8 @@ def run_command(
     timeout_s: float,
     silence_s: float = 0.0,
 ) -> Finished:
-    """Run `arguments` in `folder` until it ends, or until `timeout_s` are over, or it said nothing for `silence_s` (0: no limit).
+    """Run `arguments` in `folder` until it ends, `timeout_s` have passed, or it has printed nothing for `silence_s` (0: no
+    limit).
 
     `environment` is added to ours. A status other than 0 is a result, not an error.
     Raises CommandError when it cannot be started, Cancelled after its group was ended.
@@ -88,9 +90,9 @@ def run_command(
 
 @contextlib.contextmanager
 def _ended_with_us(group: int) -> Iterator[None]:
-    """While a process group runs: however this process ends, also by a kill, the group ends too.
+    """Context in which a process group ends with this process, even if this process is killed.
 
-    A shell waits at the end of a pipe. It reads a line when all is well, and nothing when the pipe closes because we are gone.
+    A shell waits at the end of a pipe. It reads a line if all is well, and end of input if this process has ended.
     """
     reading, writing = os.pipe()
     try:
@@ -101,7 +103,7 @@ def _ended_with_us(group: int) -> Iterator[None]:
     except OSError:
         os.close(reading)
         os.close(writing)
-        yield  # without a shell there is nobody to watch
+        yield  # without a shell there is no watcher
         return
     os.close(reading)
     try:
@@ -114,8 +116,11 @@ def _ended_with_us(group: int) -> Iterator[None]:
 
 
 class _Output:
-    """What a command prints: each line as it comes, and as much of all of it as limits allow. Lines that are too long are cut, and
-    of very much the middle is left out; both are said in their place."""
+    """Collects a command's output: passes on each line, and keeps as much as the limits allow. Long lines are cut, and the
+    middle of a
+
+    long output is left out; a note marks both.
+    """
 
     def __init__(self, on_line: Callable[[str], None]) -> None:
         bound = limits()
@@ -136,7 +141,7 @@ class _Output:
         self._extend(chunk[start:])
 
     def finish(self) -> None:
-        """No more comes."""
+        """Process the end of the output."""
         if self._line:
             self._end_line(b"")
 
@@ -172,7 +177,8 @@ class _Output:
 def _pump(
     child: subprocess.Popen[bytes], output: _Output, token: CancelToken, deadline: float, silence_s: float
 ) -> tuple[bool, float]:
-    """Read until the output ends or the child does; whether a limit came first, and how long it was silent if that was it."""
+    """Read until the output ends or the child does. Returns whether a limit was hit, and the silence if that was the limit,
+    seconds."""
     assert child.stdout is not None
     handle = child.stdout.fileno()
     os.set_blocking(handle, False)
@@ -195,7 +201,7 @@ def _pump(
                     break
                 output.feed(chunk)
                 heard = time.monotonic()
-            # A grandchild may keep the pipe open for ever; the command itself is what we wait for.
+            # A grandchild may keep the pipe open forever, so wait for the command itself only.
             if not chunk and child.poll() is not None:
                 break
         output.finish()
@@ -210,7 +216,7 @@ def _pump(
 
 
 def _end_group(child: subprocess.Popen[bytes]) -> None:
-    """End whatever is left of the group: politely, then surely."""
+    """End the rest of the group, first with SIGTERM, then SIGKILL."""
     with contextlib.suppress(ProcessLookupError, PermissionError):
         if child.poll() is None:
             os.killpg(child.pid, signal.SIGTERM)

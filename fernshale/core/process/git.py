@@ -1,9 +1,9 @@
-"""Ask the real git. Nothing that a repository's settings name is run, and reading takes no locks.
+"""Query the installed git. No command named in a repository's settings is run, and reading takes no locks.
 
 Settings of a repository can name commands: filters that convert files, diff and merge drivers, hooks, monitors, helpers for
-credentials and signatures, commands for transports. Git reads them from files that come with a project, so for each call
-every such setting there is gets switched off by name. Filters are the one exception: a call may name those that a person
-has agreed to.
+credentials and signatures, transports. Git reads them from files that come with a project, so every such setting is overridden
+by
+name for each call. Filters are the one exception: a call may name those that the user has agreed to.
 """
 
 from __future__ import annotations
@@ -18,8 +18,8 @@ from pathlib import Path
 from fernshale.core.base.errors import CommandError
 
 GIT = ("git", "--no-pager")
-# `GIT_ALLOW_PROTOCOL` names the only transports allowed, and there is none of that name: nothing is fetched, also where a
-# clone has left out objects and says where they come from.
+# `GIT_ALLOW_PROTOCOL` lists the allowed transports, and none has this name. So git fetches nothing, even if a partial clone
+# names a server for missing objects.
 _QUIET = {
     "GIT_NO_LAZY_FETCH": "1",
     "GIT_ALLOW_PROTOCOL": "none",
@@ -28,14 +28,14 @@ _QUIET = {
     "GIT_EDITOR": "true",
     "LC_ALL": "C.UTF-8",
 }
-# What a caller's environment may say of another repository, as in a hook.
+# Variables of the caller's environment that may select another repository, as in a hook.
 _ELSEWHERE = re.compile(
     r"GIT_(?:DIR|WORK_TREE|INDEX_FILE|OBJECT_DIRECTORY|COMMON_DIR|NAMESPACE|PREFIX|EXTERNAL_DIFF)"
     r"|GIT_CONFIG_(?:COUNT|KEY_\d+|VALUE_\d+|PARAMETERS)"
 )
 # Switched off whether or not they are set.
 _ALWAYS = {"core.fsmonitor": "false", "core.hooksPath": "/dev/null", "core.sshCommand": "false", "core.askPass": "true"}
-# Settings that name a command, and what takes its place. An empty command is none to git, for programs `false` is one.
+# Settings that name a command, and their replacements. Git treats an empty command as none; for programs use `false`.
 _COMMANDS = (
     (re.compile(r"(?i)filter\..+\.(?:clean|smudge|process)"), ""),
     (re.compile(r"(?i)filter\..+\.required"), "false"),
@@ -64,7 +64,8 @@ class Filter:
 
 
 def ask_git(folder: Path, *words: str, given: bytes = b"", filters: Collection[str] = ()) -> bytes | None:
-    """What git says, None when it fails or is not there; for questions only. `filters` are the names of those that may run."""
+    """Return git's output, or None if it fails or is not installed; for queries only. `filters` are the names of the allowed
+    filters."""
     try:
         done = subprocess.run(
             [*GIT, *words], cwd=folder, env=git_environment(folder, filters=filters), input=given, capture_output=True,
@@ -78,9 +79,9 @@ def ask_git(folder: Path, *words: str, given: bytes = b"", filters: Collection[s
 def tell_git(
     folder: Path, *words: str, given: bytes = b"", more: Mapping[str, str] | None = None, filters: Collection[str] = ()
 ) -> str:
-    """Have git do something; what it says, stripped. `more` are further variables of its environment.
+    """Run a git command that changes something; return its output, stripped. `more` are additional environment variables.
 
-    `filters` are the names of those that may run. Raises CommandError with git's own words.
+    `filters` are the names of the allowed filters. Raises CommandError with git's own message.
     """
     environment = {**git_environment(folder, is_reading=False, filters=filters), **(more or {})}
     try:

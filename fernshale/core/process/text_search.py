@@ -13,35 +13,35 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.process.command import run_command
 
-# The system limits how much a command may be told: so many long paths are well below.
+# Well below the system's limit on the length of a command line.
 _MOST_FILES = 5000
 # Of fewer files each is read as quickly, and of more words most files have one.
 _FEW_FILES, _MANY_WORDS = 2000, 8
-# A text in another encoding begins with one of these, and its words look otherwise.
+# Byte order marks of other encodings, in which words have different bytes.
 _MARKS = tuple(map(os.fsdecode, (b"^\xff\xfe", b"^\xfe\xff")))
-# What stands for more than itself in a pattern.
+# Characters with a special meaning in a pattern.
 _SPECIAL = re.compile(r"[][\\.*^$]")
 _LIMIT_S = 600.0
 
 
 def files_with(root: Path, paths: Sequence[TreePath], words: Sequence[str], token: CancelToken) -> Sequence[TreePath]:
-    """Those of the files `paths` below `root` that may have one of `words`: all that have it and few others, in order.
+    """Return those of `paths` below `root` that may contain one of `words`, in order: all that do, and few others.
 
-    All of them where a search first is not quicker than reading each, cannot be had here, or could not look at every file.
+    Returns all paths if a search would not be faster than reading them, is not available, or failed on a file.
     Raises Cancelled.
     """
     if not words or len(words) > _MANY_WORDS or len(paths) < _FEW_FILES or not all(words):
         return paths
     if any("\n" in text for text in (*words, *paths)):
-        return paths  # neither can be told in lines
+        return paths  # line-based output cannot represent these
     plain = (_SPECIAL.sub(r"\\\g<0>", word) for word in words)
     looked_for = [part for pattern in (*plain, *_MARKS) for part in ("-e", pattern)]
 
     def search(part: Sequence[TreePath]) -> list[str] | None:
-        # Byte by byte, whatever language the system speaks.
+        # Compare bytes, independent of the locale.
         arguments = ["grep", "-l", "-s", *looked_for, "--", *part]
         done = run_command(arguments, root, token, lambda line: None, {"LC_ALL": "C"}, _LIMIT_S)
-        # 1 says that nothing was found; anything else, that a file could not be looked at.
+        # Status 1 means no match; a higher status means that a file could not be read.
         return os.fsdecode(done.output).split("\n") if done.status in (0, 1) and not done.timed_out else None
 
     processors = len(os.sched_getaffinity(0))

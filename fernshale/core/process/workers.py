@@ -1,6 +1,6 @@
-"""Give part of a work to a second process of ours, where there is more of it than one processor does quickly.
+"""Run part of the work in a second process if there is enough of it.
 
-The second one ends with the first, however that ends. What it is given and what it gives back has to be picklable.
+The second process ends with the first, however that ends. Its job and its result have to be picklable.
 """
 
 from __future__ import annotations
@@ -40,9 +40,9 @@ def is_worthwhile(files: int, size: int) -> bool:
 
 
 class WorkerProcess:
-    """`function` ("module:name") called with a job and a function to tell how much is done; to be used in a `with`.
+    """Runs `function` ("module:name") in a second process with a job and a progress callback; use it in a `with` statement.
 
-    Where the job is not known yet, it is given later; the process starts at once, and gets ready for the function.
+    If the job is not known yet, pass it later with `give`; the process starts at once and imports the function.
     """
 
     def __init__(self, function: str, job: object = _LATER) -> None:
@@ -65,12 +65,12 @@ class WorkerProcess:
             self.give(job)
 
     def give(self, job: object) -> None:
-        """What it is to do; once."""
+        """Pass the job; call once."""
         self._writer = threading.Thread(target=self._send, args=(job,), daemon=True)
         self._writer.start()
 
     def result(self, token: CancelToken) -> Any:
-        """Wait for what the function returns. Raises what it raised, SecondFailed, Cancelled."""
+        """Wait for the function's return value. Raises its exception, SecondFailed, or Cancelled."""
         while self._reader.is_alive():
             token.check()
             self._reader.join(_POLL_S)
@@ -100,7 +100,7 @@ class WorkerProcess:
 
     def _send(self, job: object) -> None:
         assert self._child.stdin is not None
-        with contextlib.suppress(OSError):  # it has ended; `result` says so
+        with contextlib.suppress(OSError):  # the process has ended; `result` reports it
             pickle.dump(job, self._child.stdin, pickle.HIGHEST_PROTOCOL)
             self._child.stdin.flush()
 
@@ -118,9 +118,9 @@ class WorkerProcess:
 def serve() -> None:
     """The second process: one job from standard input, news of it to standard output."""
     gc.disable()  # it lives for one job
-    signal.signal(signal.SIGINT, signal.SIG_IGN)  # the first process is told, and ends this one
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # the first process is notified and ends this one
     module, _, attribute = pickle.load(sys.stdin.buffer).partition(":")
-    with contextlib.suppress(ImportError):  # told with the job
+    with contextlib.suppress(ImportError):  # notified with the job
         importlib.import_module(module)
     try:
         job = pickle.load(sys.stdin.buffer)
@@ -128,7 +128,7 @@ def serve() -> None:
         return  # the first process has nothing to be done after all
     threading.Thread(target=_end_with_the_first, daemon=True).start()
     out = sys.stdout.buffer
-    sys.stdout = sys.stderr  # nothing else may come between the news
+    sys.stdout = sys.stderr  # keep each message in one piece
 
     def tell(what: str, value: object) -> None:
         pickle.dump((what, value), out, pickle.HIGHEST_PROTOCOL)
@@ -137,14 +137,14 @@ def serve() -> None:
     try:
         function: Callable[[Any, Callable[[int], None]], Any] = getattr(importlib.import_module(module), attribute)
         tell("returned", function(job, lambda count: tell("done", count)))
-    except Exception as error:  # whatever it is, the first process is to raise it
+    except Exception as error:  # the first process raises it, whatever it is
         tell("raised", _as_sent(error))
     # At once: the thread that waits for the first process sits on standard input.
     os._exit(0)
 
 
 def _as_sent(error: Exception) -> Exception:
-    """The error, or its words where it cannot be sent."""
+    """Return the error, or one with its text if it cannot be pickled."""
     try:
         pickle.loads(pickle.dumps(error))
     except Exception:  # an error with a constructor of its own

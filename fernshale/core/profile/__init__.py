@@ -1,1 +1,1 @@
-"""The engine profile: everything Fernshale knows about one engine."""
+"""Engine profiles: all knowledge about one engine."""

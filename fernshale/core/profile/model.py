@@ -10,7 +10,7 @@ from fernshale.core.base.errors import MisuseError
 from fernshale.core.base.toml_schema import STRICT
 from fernshale.core.data.expressions import parse_expression
 
-# Every notation but "exact" is read by what it looks like; the words say how people of that engine write it.
+# All notations except "exact" are parsed by their form; the words document which one the engine's users write.
 Notation = Literal["exact", "range", "interval", "comparators"]
 Role = Literal["own", "plugin", "user content", "generated", "asset", "settings", "other"]
 ROLES: tuple[Role, ...] = ("own", "plugin", "user content", "generated", "asset", "settings", "other")
@@ -21,7 +21,7 @@ WAYS = ("json", "toml", "yaml", "xml", "ini", "properties", "script", "cmake", "
 
 @dataclass(frozen=True, slots=True)
 class Reach:
-    """How to reach one value in a file: exactly one of the ways is set.
+    """How to reach one value in a file; exactly one of the locators is set.
 
     `json` and `yaml` are JSON pointers, `toml` a dotted key, `xml` an XPath to an element or attribute, `ini` a
     `section.key` (or a `key` before any section), `properties` a key of a `key=value` file, `script` the dotted path of
@@ -46,18 +46,19 @@ class Reach:
 
     @property
     def way(self) -> str:
-        """The name of the one way that is set."""
+        """The name of the locator that is set."""
         return next(way for way in WAYS if getattr(self, way))
 
     @property
     def text(self) -> str:
-        """Where it leads, for people."""
+        """The locator's value, for people."""
         return f"/{self.pattern}/" if self.pattern else str(getattr(self, self.way))
 
 
 @dataclass(frozen=True, slots=True)
 class Site:
-    """A place where a release is written. With `{plugin}` in its reach it stands once for each plugin's release."""
+    """A place that names a release. With `{plugin}` in its reach, it exists once for each plugin and names that plugin's
+    release."""
 
     __pydantic_config__: ClassVar = STRICT
     name: str
@@ -82,8 +83,11 @@ class Recognise:
 
 @dataclass(frozen=True, slots=True)
 class Switch:
-    """Where a plugin is switched on: a value that becomes `off` (`{plugin}` in `at` stands for its name), or, without
-    `off`, a list of names that it is taken out of."""
+    """Where a plugin is switched on: a value that becomes `off` (`{plugin}` in `at` is its name), or, without `off`, a list of
+    plugin
+
+    names.
+    """
 
     __pydantic_config__: ClassVar = STRICT
     files: tuple[str, ...]
@@ -93,8 +97,11 @@ class Switch:
 
 @dataclass(frozen=True, slots=True)
 class Compiled:
-    """Plugins with compiled parts: those that have one of the `sources`. What `commands.rebuild` makes of them for an
-    engine release goes into the folder `output`, in which the file `stamp` says at `at` which release it was built for."""
+    """Plugins with compiled parts: those with files that match `sources`. `commands.rebuild` writes into the folder `output`,
+    one for
+
+    each engine release; the file `stamp` in it names, at `at`, the release it was built for.
+    """
 
     __pydantic_config__: ClassVar = STRICT
     sources: tuple[str, ...]
@@ -105,7 +112,7 @@ class Compiled:
 
 @dataclass(frozen=True, slots=True)
 class PluginShape:
-    """Where plugins stand and what their descriptor says. `folders` are globs of folders."""
+    """Where plugins are and how to read their descriptors. `folders` are globs of folders."""
 
     __pydantic_config__: ClassVar = STRICT
     folders: tuple[str, ...] = ()
@@ -120,9 +127,9 @@ class PluginShape:
 
 @dataclass(frozen=True, slots=True)
 class RoleRule:
-    """Files of one role; the first rule that fits decides.
+    """Files of one role; the first rule that matches applies.
 
-    Generated files may say what they are made `from` (globs of sources): those older than a source are stale.
+    Generated files may name their sources (`from`, globs): those older than a source are stale.
     """
 
     __pydantic_config__: ClassVar = STRICT
@@ -134,7 +141,7 @@ class RoleRule:
 
 @dataclass(frozen=True, slots=True)
 class Override:
-    """How a member that inherits gets a release of its own: `text` goes behind what `after` finds, or at the end."""
+    """How to give a member that inherits its own release: insert `text` after the match of `after`, or at the end."""
 
     __pydantic_config__: ClassVar = STRICT
     text: str
@@ -143,10 +150,10 @@ class Override:
 
 @dataclass(frozen=True, slots=True)
 class Workspace:
-    """Small projects that inherit the release from the root. `members` are globs of folders with a `descriptor` each.
+    """Small projects that inherit the release from the root. `members` are globs of folders, each with a `descriptor`.
 
-    A member pins a release (`pin` leads to one), overrides it (`release` leads to one) or else inherits the root's;
-    `inherits` is what stands at `release` where that is said in words.
+    A member pins a release (`pin` finds one), overrides it (`release` finds one), or inherits the root's;
+    `inherits` is the value at `release` that means so.
     """
 
     __pydantic_config__: ClassVar = STRICT
@@ -178,7 +185,7 @@ class ProfileCommand:
     folder: str = "{project}"
     environment: dict[str, str] = field(default_factory=dict)
     timeout_s: float = 3600.0
-    # Ended when it says nothing for so long; 0 for never.
+    # End the command after this much time without output; 0 for never.
     silence_s: float = 0.0
 
     def __post_init__(self) -> None:
@@ -203,8 +210,10 @@ class Commands:
 
 @dataclass(frozen=True, slots=True)
 class Requirement:
-    """A precondition: the environment has a `variable`, or the command runs and what `pattern` finds as `version` is
-    `at_least` as new.
+    """A precondition: the environment has a `variable`, or the command succeeds and the `version` group of `pattern` is at
+    least
+
+    `at_least`.
     """
 
     __pydantic_config__: ClassVar = STRICT
@@ -222,9 +231,9 @@ class Requirement:
 
 @dataclass(frozen=True, slots=True)
 class Frames:
-    """Where a run leaves its frame times: a CSV `file`, the `column` that holds them, and how many make a second.
+    """Where a run writes its frame times: a CSV `file`, their `column`, and how many of its units make a second.
 
-    `runs` is how often the game is run to tell a difference from noise.
+    `runs` is the number of runs of the game, to separate differences from noise.
     """
 
     __pydantic_config__: ClassVar = STRICT
@@ -253,8 +262,11 @@ class SeverityRule:
 
 @dataclass(frozen=True, slots=True)
 class LogShape:
-    """How to read a run's log: parts that change from run to run, lines that are errors or warnings, and the line that says that
-    the game has started."""
+    """How to read a run's log: parts that change from run to run, lines that are errors or warnings, and the line that reports
+    that the
+
+    game has started.
+    """
 
     __pydantic_config__: ClassVar = STRICT
     volatile: tuple[str, ...] = ()
@@ -264,9 +276,11 @@ class LogShape:
 
 @dataclass(frozen=True, slots=True)
 class Check:
-    """A behaviour to try, in one of four ways: a file the run `produced` is compared with one that says how it should be
-    (`expected`); the log `prints` a line that fits, or `never` one; a command is `run` and ends well (and `prints`); or it is tried
-    `by_hand`, as the text says. `why` says what it is for.
+    """A check of the game's behaviour, in one of four forms: `produced` (a file of the run) is compared with `expected`; a line
+    of the
+
+    log matches `prints`, or none matches `never`; the command `run` succeeds (and prints `prints`); or a person follows the
+    instruction `by_hand`. `why` is the purpose.
     """
 
     __pydantic_config__: ClassVar = STRICT
@@ -290,12 +304,16 @@ class Check:
 
 @dataclass(frozen=True, slots=True)
 class IdPattern:
-    """Where ids stand, in one of three ways: `pattern` has a group named `id`; `key` names the keys whose values they are, in
-    files of a known format; `at` is a way of keys (`nodes/*/mesh`).
+    """Where ids are, in one of three forms: `pattern` has a group named `id`; `key` names the keys whose values they are, in
+    files of a
 
-    `kind` says what kind of thing they are. With `names = "file"` they are paths, looked for beside the file, in the project
-    and in folders that fit `roots`. With `raw` the pattern is one over bytes, and the id stands there as text, as bytes that
-    are written as hex digits, or as the bytes of a UUID.
+    known format; `at` is a data path (`nodes/*/mesh`).
+
+    `kind` is the kind of object they identify. With `names = "file"` they are paths, resolved against the file's folder, the
+    project's
+    root and folders that match `roots`. With `raw`, the pattern matches bytes, and the id is stored as text, as bytes that are
+    written
+    as hex digits, or as the bytes of a UUID.
     """
 
     __pydantic_config__: ClassVar = STRICT
@@ -317,8 +335,11 @@ class IdPattern:
 
 @dataclass(frozen=True, slots=True)
 class PathPattern:
-    """Where files name other files: `pattern` has a group named `path`. It is looked for beside the file, in the project,
-    and in folders that fit one of the globs in `roots`."""
+    """Where files name other files: `pattern` has a group named `path`. It is resolved against the file's folder, the project's
+    root,
+
+    and folders that match one of the globs in `roots`.
+    """
 
     __pydantic_config__: ClassVar = STRICT
     files: tuple[str, ...]
@@ -347,7 +368,7 @@ class DiagnosticPattern:
 
 @dataclass(frozen=True, slots=True)
 class Keyed:
-    """Settings whose lists have entries that the fields in `by` tell apart, the first one that does."""
+    """Settings with lists whose entries are identified by one of the fields in `by`; the first that fits is used."""
 
     __pydantic_config__: ClassVar = STRICT
     files: tuple[str, ...]
@@ -356,8 +377,11 @@ class Keyed:
 
 @dataclass(frozen=True, slots=True)
 class DataFormat:
-    """A format of the engine's own: what an object is (`object`, with a group `kind` maybe), and its fields inside it
-    (`field`, with groups `key` and `value`). `comment` is how comments begin."""
+    """A format of the engine's own: a pattern for objects (`object`, optionally with a group `kind`) and one for the fields
+    inside them
+
+    (`field`, with groups `key` and `value`). `comment` starts a comment.
+    """
 
     __pydantic_config__: ClassVar = STRICT
     files: tuple[str, ...]
@@ -368,11 +392,13 @@ class DataFormat:
 
 @dataclass(frozen=True, slots=True)
 class Expect:
-    """What every one of some data files has to have.
+    """A requirement that every one of some data files has to meet.
 
-    `object` is a way (as `objects/*`, "" for the whole file), `when` a condition on its fields. Of such objects there are at
-    `least` and at `most` so many in each file, where these are given; `add` is the text of one that is missing. With `field`
-    each of them has this field, not empty, and one of `values` where they are given; `default` is put where it has not.
+    `object` is a data path (as `objects/*`, "" for the whole file), `when` a condition on its fields. Each file has at `least`
+    and at
+    `most` that many such objects, where given; `add` is the text to insert for a missing one. With `field`, each object has
+    this
+    field, not empty, and with one of `values` where given; `default` is inserted where it is missing.
     """
 
     __pydantic_config__: ClassVar = STRICT
@@ -401,9 +427,9 @@ class Expect:
 
 @dataclass(frozen=True, slots=True)
 class Profile:
-    """One engine, as a file describes it. `path` is where it was read from, `digest` of what bytes.
+    """One engine, as described by a file. `path` is that file, `digest` the digest of the bytes that were read.
 
-    `libraries` are globs of files that are libraries wherever they lie, for finding the same one twice.
+    `libraries` are globs of files that count as libraries in any folder, for finding duplicates.
     """
 
     __pydantic_config__: ClassVar = STRICT

@@ -17,9 +17,9 @@ from fernshale.core.profile.model import Profile
 
 FORMAT = "fernshale-profile/1"
 SUFFIX = ".profile.toml"
-# What commands and checks may name; `{members}` stands alone.
+# Placeholders for commands and checks; `{members}` is an argument of its own.
 PLACEHOLDERS = ("project", "release", "shelf", "engine", "build", "out", "jobs", "python", "members")
-# What the command that rebuilds a plugin may name beside these.
+# Additional placeholders for the command that rebuilds a plugin.
 OF_PLUGIN = ("plugin", "id")
 
 
@@ -36,9 +36,9 @@ def read_profile(path: Path) -> Profile:
 
 
 def find_profile(project: Path, folders: Iterable[Path]) -> Profile:
-    """The one profile in `folders` whose recognise globs fit `project`.
+    """Return the one profile in `folders` whose `recognise` globs match `project`.
 
-    Raises ProjectError when none fits or several do, FormatError when a profile on the way is broken.
+    Raises ProjectError when none or several match, FormatError when a profile is broken.
     """
     if not project.is_dir():
         raise ProjectError(f"{project} is not a folder")
@@ -71,7 +71,7 @@ def fits(profile: Profile, project: Path) -> bool:
 
 
 def fill(text: str, places: dict[str, str]) -> str:
-    """`text` with `{name}` replaced from `places`. Raises MisuseError for a name that is not known."""
+    """Replace `{name}` in `text` by the values in `places`. Raises MisuseError for an unknown name."""
 
     def value(found: regex.Match[str]) -> str:
         name = found[1]
@@ -86,7 +86,7 @@ def fill(text: str, places: dict[str, str]) -> str:
 
 
 def fill_arguments(parts: Sequence[str], places: dict[str, str], members: Sequence[str]) -> list[str]:
-    """An argument list with its placeholders filled in; `{members}` alone stands for one argument each."""
+    """Fill in the placeholders of an argument list; `{members}` becomes one argument for each member."""
     filled: list[str] = []
     for part in parts:
         filled += members if part == "{members}" else [fill(part, places)]

@@ -126,7 +126,8 @@ def _edits(data: Data) -> list[str]:
         ledgers = leg["ledgers"]
         total = sum(ledger["edits"] for ledger in ledgers.values())
         carried, already, decide, dropped = (_sum(leg, fate) for fate in ("carried", "already", "decide", "dropped"))
-        sums = f"{total} = {carried} kept + {already} already in the new release + {decide} to decide + {dropped} dropped by decision."
+        sums = f"{total} = {carried} kept + {already} already in the new release + {decide} to decide"
+        sums += f" + {dropped} dropped by decision."
         rows = [
             (plugin, entry["path"], entry["lines"], entry["what"], entry["fate"], entry["now"], entry["why"])
             for plugin, ledger in ledgers.items()

@@ -1,4 +1,4 @@
-"""Faults of a profile beyond its grammar: bad globs, patterns that run away, and what fits nothing in a project."""
+"""Check a profile beyond its grammar: bad globs, slow patterns, and parts that match nothing in a project."""
 
 from __future__ import annotations
 
@@ -23,14 +23,14 @@ from fernshale.core.survey.plugins import find_plugins
 from fernshale.core.survey.release_sites import expand
 from fernshale.core.survey.value_access import find_values
 
-# A pattern that takes this long on two thousand letters is one that a real file will hang on.
+# A pattern that takes longer than this for two thousand characters will hang on a real file.
 _TRIAL_S = 0.25
 _TRIAL_LENGTH = 2000
 
 
 @dataclass(frozen=True, slots=True)
 class Remark:
-    """Something about a profile; `line` is 1-based, 0 where it has none. An error keeps it from working."""
+    """A finding about a profile; `line` is 1-based, 0 if unknown. With an error, the profile cannot be used."""
 
     line: int
     severity: Literal["error", "warning"]
@@ -38,7 +38,7 @@ class Remark:
 
 
 def check_profile(path: Path, project: Path | None, token: CancelToken) -> tuple[Remark, ...]:
-    """Everything that is wrong or odd about the profile at `path`, by line; with `project` also what fits nothing there.
+    """Return all findings about the profile at `path`, by line; with `project`, also the parts that match nothing in it.
 
     Raises MisuseError when the file cannot be read, Cancelled.
     """
@@ -66,7 +66,7 @@ def _warning(where: str, text: str) -> _Found:
 
 
 def _globs(profile: Profile) -> Iterator[tuple[str, tuple[str, ...]]]:
-    """(what they are for, globs)."""
+    """Yield (purpose, globs) for each list of globs."""
     yield "recognise", profile.recognise.files
     for site in profile.site:
         yield f"the site “{site.name}”", site.files

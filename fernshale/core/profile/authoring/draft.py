@@ -1,8 +1,9 @@
-"""A first profile for a project nobody has described yet, by what its files look like.
+"""Draft a profile for an unknown project from its files.
 
-A value that reads like a release speaks for itself when its key says so (engine, release, sdk) and when other files say
-the same. The file that says it best, nearest to the root, is taken for the descriptor. What the draft proposes is
-looked up again through the profile's own ways, so that every site in it is found.
+A value that looks like a release scores higher if its key says so (engine, release, sdk) and if other files have the same
+value.
+The file with the highest score, nearest to the root, is proposed as descriptor. The draft's own locators are then used to find
+all sites.
 """
 
 from __future__ import annotations
@@ -74,7 +75,7 @@ class DraftRole:
 
 @dataclass(frozen=True, slots=True)
 class ProfileDraft:
-    """What was made out. The first site is the descriptor; `others` are releases it could have been instead."""
+    """A drafted profile. The first site is the descriptor; `others` are other candidates for the engine's release."""
 
     id: str
     recognise: str
@@ -93,7 +94,7 @@ class _Found:
 
 
 def draft_profile(project: Path, token: CancelToken) -> ProfileDraft:
-    """Raises ProjectError when nothing in the project looks like an engine's release, Cancelled."""
+    """Draft a profile. Raises ProjectError when no value in the project looks like an engine's release, Cancelled."""
     if not project.is_dir():
         raise MisuseError(f"{project} is not a folder")
     tree = list_tree(project.resolve(), EMPTY, Work(token=token))
@@ -144,7 +145,7 @@ def _is_like_release(value: str) -> bool:
 
 
 def _score(path: TreePath, leaf: Leaf) -> float:
-    """How much a value looks like the engine's release: by the words on the way to it and how near to the root it is."""
+    """Score how likely a value is the engine's release, by the words in its data path and its distance from the root."""
     words = re.split(r"[^a-z]+", f"{leaf.reach.text} {leaf.key}".lower().replace("_", " "))
     score = float(sum(points for word, points in _ENGINE_WORDS.items() if any(word in part for part in words)))
     return score - path.count("/") - 2.0 * any(word in ("dependencies", "packages", "plugins") for word in words)
@@ -153,12 +154,12 @@ def _score(path: TreePath, leaf: Leaf) -> float:
 def _best(found: Sequence[_Found]) -> _Found | None:
     agree = Counter(parse_release(text) for _, text in {(item.file, item.leaf.text) for item in found})
     likely = [item for item in found if item.score > 0 or agree[parse_release(item.leaf.text)] > 2]
-    # A project that writes one release at its root and never says of what: it is the best there is to propose.
+    # A project with one release at its root and no other hint: this is the best candidate.
     likely = likely or [item for item in found if "/" not in item.file]
 
     def weight(item: _Found) -> tuple[float, str, str]:
         others = min(agree[parse_release(item.leaf.text)] - 1, 3)
-        # A kind of file of its own is what an engine calls its projects by.
+        # A file type that occurs only here is probably the engine's project file.
         own_kind = 1.5 * _recognise(item.file).startswith("*")
         return (-(item.score + 2.0 * others + own_kind), item.file, item.leaf.reach.text)
 
@@ -192,7 +193,7 @@ def _recognise(path: TreePath) -> str:
 
 
 def _engine_name(text: str, best: _Found) -> str:
-    """What stands beside the release under a name, else a word for it."""
+    """Return a name found next to the release, else a placeholder."""
     where = best.leaf.reach.text
     around = re.split(r"[/.]", where)[:-1]
     for leaf in find_leaves(best.file, text, lambda key, value: key.lower() in _NAME_KEYS):
@@ -240,7 +241,7 @@ def _is_like_range(leaf: Leaf) -> bool:
 
 
 def _common(leaves: Mapping[TreePath, Sequence[Leaf]], fits: Callable[[Leaf], bool]) -> Reach | None:
-    """The way that leads to a fitting value in most of the files, at least in half of them."""
+    """Return the locator that finds a matching value in most of the files, and in at least half of them."""
     counts = Counter(leaf.reach for group in leaves.values() for leaf in group if fits(leaf))
     if not counts:
         return None
