@@ -1,12 +1,10 @@
 """Apply a change set completely or not at all, with a write-ahead journal.
 
-Covered: a kill at any moment (the next `recover` rolls back, or finds the change complete), a full disk and refused writes
-(all new contents are written and synced under temporary names before the first file is replaced; a later failure is rolled back
-from the store), a folder that is replaced by a symbolic link at any moment (links are not followed), a file that differs from
-the
-preview (nothing is written). The journal is written and synced before the first change and removed last;
-`recover` may be killed and run again.
-Not covered: a program that writes into the same files at the same time.
+Covered: a kill at any moment (the next `recover` rolls back, or finds the change complete), a full disk and refused writes (all new
+contents are written and synced under temporary names before the first file is replaced; a later failure is rolled back from the
+store), a folder that is replaced by a symbolic link at any moment (links are not followed), a file that differs from the preview
+(nothing is written). The journal is written and synced before the first change and removed last; `recover` may be killed and run
+again. Not covered: a program that writes into the same files at the same time.
 """
 
 from __future__ import annotations

@@ -1,1 +1,1 @@
-"""Structured text as trees whose every node knows its place: JSON, TOML, YAML, XML, INI, properties, and formats of lines."""
+"""Structured text as trees with source positions: JSON, TOML, YAML, XML, INI, properties, and line-based formats."""

@@ -1,4 +1,4 @@
-"""Formats of an engine's own, described by two patterns: what an object is, and what its fields are."""
+"""An engine's own formats, described by two patterns: one for objects and one for their fields."""
 
 from __future__ import annotations
 

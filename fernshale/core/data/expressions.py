@@ -3,10 +3,10 @@
     360 - angle                     position.x + width / 2
     if(has(glow), glow, "amber")    kind == "lamp" and not locked
 
-Fields are named by their names; one that is no plain word stands in backticks. There is nothing else in the language: no
-loops, no calls but to the functions below, no access to anything outside the object, so a rule of a stranger can do no harm. Length
-and depth are bounded, and so are the texts and numbers that come out of each step (`core.base.limits`).
-Precedence climbing after Pratt, "Top down operator precedence" (1973).
+Fields are written by name, or in backticks if the name is not a plain word. The language has nothing else: no loops, no calls
+except to the functions below, no access to anything outside the object, so an unknown rule can do no harm. Length and depth of
+an expression are limited, and so are the texts and numbers that each step produces (`core.base.limits`). Precedence climbing
+after Pratt, "Top down operator precedence" (1973).
 """
 
 from __future__ import annotations
@@ -30,7 +30,7 @@ _TOKEN = re.compile(
 )
 _POWER = {"or": 1, "and": 2, "==": 4, "!=": 4, "<": 4, "<=": 4, ">": 4, ">=": 4, "+": 5, "-": 5, "*": 6, "/": 6, "%": 6}
 _NOT, _MINUS = 3, 7
-# Beyond this many places no number of a computer says anything.
+# More decimal places than a double has.
 _MAX_PLACES = 300
 _BITS_A_DIGIT = 4
 # How much of a long expression a message shows.
@@ -43,14 +43,14 @@ class BadExpression(MisuseError):
 
 @dataclass(frozen=True)
 class Expression:
-    """An expression that was read; `fields` are those it speaks of."""
+    """A parsed expression; `fields` are the fields it reads."""
 
     text: str
     fields: frozenset[str]
     _node: _Node
 
     def value(self, scope: Variables) -> FieldValue:
-        """What it comes to for the fields of an object. Raises BadExpression."""
+        """Evaluate it for the fields of an object. Raises BadExpression."""
         try:
             found = self._node(scope)
         except (ZeroDivisionError, OverflowError, ValueError, RecursionError, MemoryError) as error:
@@ -309,7 +309,7 @@ def _turned(function: Callable[[float], float]) -> Callable[[Sequence[FieldValue
     return lambda values: round(function(math.radians(_number(values[0], "an angle"))), 12)
 
 
-# How many values each function takes, and what it does.
+# The number of arguments of each function, and its implementation.
 _FUNCTIONS: Mapping[str, tuple[int, int, Callable[[Sequence[FieldValue]], FieldValue]]] = {
     "abs": (1, 1, _numbers("abs", abs)),
     "min": (1, 9, _numbers("min", lambda *values: min(values))),

@@ -1,7 +1,7 @@
-"""Fields of an object in a data file: found by name, set, renamed, taken out and put in; all else stays byte for byte.
+"""Fields of an object in a data file: find, set, rename, remove and add them; everything else stays byte for byte.
 
-A field's name is its key; `position.x` is the field x of the object (or list, by number) in the field position. Of an XML
-element the fields are its attributes (`@width`) and its inner elements that hold nothing but a text.
+A field's name is its key; `position.x` is the field x of the object (or list, by number) in the field position. The fields of
+an XML element are its attributes (`@width`) and its inner elements that contain only text.
 """
 
 from __future__ import annotations
@@ -33,7 +33,7 @@ class TextChange:
 
 @dataclass(frozen=True, slots=True)
 class ObjectField:
-    """A field as it stands: the entry and the container that holds it."""
+    """A field: its entry and the container of the entry."""
 
     name: str
     item: KeyedNode
@@ -41,7 +41,7 @@ class ObjectField:
 
 
 def find_field(document: DataDocument, node: Node, name: str) -> ObjectField | None:
-    """The field of an object by its name, None where there is none."""
+    """Return the field of an object by its name, None if it has none."""
     first, _, rest = name.partition(".")
     for steps, item in children(node, document.format):
         whole = ".".join(steps)
@@ -69,7 +69,7 @@ def fields_of(document: DataDocument, node: Node) -> dict[str, FieldValue]:
 
 
 def read_value(document: DataDocument, node: Node) -> FieldValue:
-    """What a plain value says. In formats whose values are all texts, numbers are read as numbers."""
+    """Return a plain value. In formats with only text values, numbers are returned as numbers."""
     raw = node.canon_value
     if document.format in ("json", "toml", "yaml") and raw.startswith("s"):
         return raw[1:]
@@ -83,7 +83,7 @@ def read_value(document: DataDocument, node: Node) -> FieldValue:
 
 
 def set_field(document: DataDocument, field: ObjectField, value: FieldValue) -> TextChange:
-    """Give a field another value, written as the old one was."""
+    """Set a field, in the notation of the old value."""
     node = plain_node(document, field.item.node)
     if node is None:
         raise NotKeyed(f"{field.name} is no plain value")
@@ -92,7 +92,7 @@ def set_field(document: DataDocument, field: ObjectField, value: FieldValue) -> 
 
 
 def rename_field(document: DataDocument, field: ObjectField, new: str) -> list[TextChange]:
-    """Give a field another name where it stands."""
+    """Rename a field in its place."""
     start = field.item.body[0]
     text = document.text
     if document.format == "xml" and not field.item.key:
@@ -113,12 +113,12 @@ def rename_field(document: DataDocument, field: ObjectField, new: str) -> list[T
 
 
 def drop_field(document: DataDocument, field: ObjectField) -> list[TextChange]:
-    """Take an entry out, with the comments above it and the comma that parted it from the next."""
+    """Remove an entry, with the comments above it and its separator."""
     return drop_item(document, field.holder, field.item)
 
 
 def drop_item(document: DataDocument, holder: Node, item: KeyedNode) -> list[TextChange]:
-    """Take an entry of a map or a list out."""
+    """Remove an entry of a map or list."""
     at = holder.items.index(item)
     changes = [TextChange((item.lead[0], item.trail[1]), "")]
     is_last = at == len(holder.items) - 1
@@ -128,7 +128,7 @@ def drop_item(document: DataDocument, holder: Node, item: KeyedNode) -> list[Tex
         if comma >= 0:
             changes.append(TextChange((comma, comma + len(holder.separator)), ""))
     if not holder.separator and at == 0:
-        # What stands before the first entry of lines is the head's, or nobody's; the line break behind goes instead.
+        # Text before the first line entry belongs to the header, so the following line break is removed instead.
         end = item.trail[1]
         more = document.text[end : end + 2]
         gone = 2 if more == "\r\n" else 1 if more[:1] == "\n" else 0
@@ -150,7 +150,7 @@ def add_field(document: DataDocument, node: Node, name: str, value: FieldValue) 
         return _first_field(document, holder, name, value)
     body = document.cut(last.body)
     start, end = last.node.span[0] - last.body[0], last.node.span[1] - last.body[0]
-    # What stands between key and value of the neighbour is kept; its key and value are not.
+    # Keep the text between the neighbour's key and value; its key and value are replaced.
     between = re.search(r"[\s:=]*$", _without_quote(body[:start]))
     glue = between[0] if between else ": "
     if last.node.kind != "value" and format == "yaml" and not holder.separator:
@@ -183,14 +183,14 @@ def plain_node(document: DataDocument, node: Node) -> Node | None:
 
 
 def _holder(node: Node, item: KeyedNode) -> Node:
-    """The container whose entry it is: for an element one of its two parts."""
+    """Return the container of the entry: for an element, one of its two parts."""
     if item in node.items:
         return node
     return next(part.node for part in node.items if item in part.node.items)
 
 
 def _holder_for(document: DataDocument, node: Node, name: str) -> tuple[Node, str]:
-    """The inner object a dotted name speaks of, and the last part of the name."""
+    """Return the inner object that a dotted name refers to, and the last part of the name."""
     first, _, rest = name.partition(".")
     if rest:
         for steps, item in children(node, document.format):
@@ -219,7 +219,7 @@ def _first_field(document: DataDocument, holder: Node, name: str, value: FieldVa
 
 
 def _gap(document: DataDocument, holder: Node) -> str:
-    """What stands before an entry, without comments."""
+    """Return the blank text before an entry, without comments."""
     for item in reversed(holder.items):
         lead = document.cut(item.lead)
         if item is holder.items[0] and len(holder.items) == 1 and "\n" not in lead:
@@ -234,7 +234,7 @@ def _gap(document: DataDocument, holder: Node) -> str:
     start = document.text.rfind("\n", 0, holder.items[0].body[0]) + 1
     end_of_line = "\r\n" if "\r\n" in document.text else "\n"
     before = document.text[start : holder.items[0].body[0]]
-    # In a list of maps the first key stands behind the dash; the others stand below it.
+    # In a list of maps, the first key follows the dash; the others are on lines of their own.
     return end_of_line + re.sub(r"\S", " ", before)
 
 

@@ -1,4 +1,4 @@
-"""Which reader a file wants."""
+"""Select the reader for a file."""
 
 from __future__ import annotations
 
@@ -48,7 +48,7 @@ _QUICK: Mapping[FormatReader, Callable[[str], Iterator[tuple[DataPath, Span]]]] 
 
 
 def find_reader(path: str, text: str) -> FormatReader | None:
-    """How a file is read by key, by its ending; for other endings by how it begins. None for what has no keys."""
+    """Return the reader for a file, by its ending or else by its first bytes. None for a file without keys."""
     name = path.rsplit("/", 1)[-1].lower()
     known = _BY_ENDING.get(name.rpartition(".")[2])
     if known is not None:
@@ -62,7 +62,7 @@ def find_reader(path: str, text: str) -> FormatReader | None:
 
 
 class Formats:
-    """How files are read as trees: by formats of an engine's own, given as globs with patterns, then by the usual ones."""
+    """Read files as trees: first by an engine's own formats (globs with patterns), then by the standard ones."""
 
     def __init__(self, own: Sequence[tuple[Sequence[str], ObjectPatterns]] = ()) -> None:
         self._fits = FirstFit([globs for globs, _ in own])
@@ -72,13 +72,13 @@ class Formats:
         return self._fits.find(path) is not None
 
     def document(self, path: str, text: str) -> DataDocument | None:
-        """A file as a tree, None where it is of no known format. Raises NotKeyed."""
+        """Return a file as a tree, None for an unknown format. Raises NotKeyed."""
         own = self._fits.find(path)
         read = find_reader(usual_name(path), text) if own is None else partial(read_objects, patterns=self._own[own])
         return replace(read(text), read=read) if read is not None else None
 
     def values(self, path: str, text: str) -> Iterator[tuple[DataPath, Span]]:
-        """The plain values of a file with the ways to them and their places, quickly where nothing else is wanted.
+        """Return the plain values of a file with their data paths and positions; faster than a tree.
 
         Raises NotKeyed.
         """
@@ -95,6 +95,6 @@ USUAL = Formats()
 
 
 def usual_name(path: str) -> str:
-    """A path with the usual ending of its format, where it has one of its own."""
+    """Return a path with the standard ending of its format, if it has a different one."""
     stem, dot, ending = path.rpartition(".")
     return stem + dot + _LIKE.get(ending.lower(), ending)

@@ -16,7 +16,7 @@ _PROPERTY_COMMENTS = ("#", "!")
 
 
 def read_ini(text: str) -> DataDocument:
-    """Keys before the first section stand beside the sections. Raises NotKeyed for a line that is neither."""
+    """Parse INI; keys before the first section become siblings of the sections. Raises NotKeyed for any other line."""
     entries: list[tuple[str, Node, Span]] = []
     sections: list[tuple[str, Span, list[tuple[str, Node, Span]]]] = []
     at = 0
@@ -29,7 +29,7 @@ def read_ini(text: str) -> DataDocument:
         elif not body.strip() or body.lstrip().startswith(_INI_COMMENTS):
             pass
         elif body[0] in " \t" and here:
-            # A value that goes on.
+            # A value that continues on the next line.
             key, node, span = here.pop()
             end = at + len(body.rstrip())
             said = node.canon_value + "\n" + body.strip()
@@ -52,11 +52,11 @@ def read_ini(text: str) -> DataDocument:
 
 
 def read_properties(text: str) -> DataDocument:
-    """Lines that go on behind a backslash belong to the one above. Raises NotKeyed for a key that stands twice."""
+    """Parse a properties file; a backslash at the end continues a line. Raises NotKeyed for a duplicate key."""
     entries: list[tuple[str, Node, Span]] = []
     at = 0
     for found in re.finditer(r"(?:[^\n]*\\\r?\n)*[^\n]*(?:\n|$)", text):
-        # A comment never goes on, so lines are looked at one by one until one that is none.
+        # Comments have no continuation lines, so skip them one by one.
         rest = found[0]
         while rest:
             first, _, more = rest.partition("\n")

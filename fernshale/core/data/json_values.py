@@ -1,6 +1,6 @@
-"""The plain values of JSON with the ways to them, read quickly, for finding values in very many files.
+"""Read the plain values of JSON with their data paths, fast, for searching very many files.
 
-What is rewritten is read by `jsontext`, which keeps everything that stands between the values.
+Files to be rewritten are read by `jsontext`, which keeps all text between the values.
 """
 
 from __future__ import annotations
@@ -13,17 +13,17 @@ from fernshale.core.data.json_tree import read_json
 from fernshale.core.data.paths import DataPath, walk
 from fernshale.core.data.tree import Span
 
-# A string, what opens, what closes, a comma, or anything bare; colons and blanks say nothing that these do not.
+# A string, an opening or closing bracket, a comma, or a bare token; colons and blanks are redundant.
 _TOKEN = re.compile(r'("[^"\\]*+(?:\\.[^"\\]*+)*+")|([{\[])|([}\]])|(,)|([^\s{}\[\],:"]++)', re.DOTALL)
 _STRING, _OPEN, _CLOSE, _COMMA = 1, 2, 3, 4
 
 
 def json_values(text: str) -> Iterator[tuple[DataPath, Span]]:
-    """Each plain value with its way and its place, quotes included. Raises NotKeyed with the line."""
+    """Yield each plain value with its data path and its span, including quotes. Raises NotKeyed with the line."""
     try:
         json.loads(text)
     except (ValueError, RecursionError):
-        # Comments, commas too many, or broken: the patient reader knows or says where.
+        # Comments, trailing commas, or broken JSON: use the complete reader, which parses it or reports the line.
         yield from ((way, node.span) for way, node in walk(read_json(text)) if node.kind == "value")
         return
     yield from _values(text)
@@ -31,7 +31,7 @@ def json_values(text: str) -> Iterator[tuple[DataPath, Span]]:
 
 def _values(text: str) -> Iterator[tuple[DataPath, Span]]:
     """As `json_values`, of a text that is sound."""
-    above: list[tuple[DataPath, bool, int]] = []  # what is open around the container in hand
+    above: list[tuple[DataPath, bool, int]] = []  # the containers around the current one
     way: DataPath = ()
     is_map, number, key = False, -1, ""
     wants_key = False

@@ -1,4 +1,4 @@
-"""What tells the entries of a list apart: a field that each has and no two share."""
+"""Find the field that identifies the entries of a list: present in every entry, and unique."""
 
 from __future__ import annotations
 
@@ -10,9 +10,9 @@ _USUAL = ("id", "guid", "uuid", "key", "name", "path", "file", "ref", "title", "
 
 
 def find_identity(lists: Sequence[Sequence[Node]], named: Sequence[str]) -> str | None:
-    """The field that is there in every map of each list, and unique in each; one of `named` first, then a usual name.
+    """Return the field that is present and unique in every map of each list; one of `named` first, then a usual name.
 
-    None where there is none, or the lists hold something else than maps.
+    None if there is none, or if the lists do not contain only maps.
     """
     nodes = [node for part in lists for node in part]
     if not nodes or any(node.kind != "map" for node in nodes):
@@ -36,5 +36,5 @@ def _is_unique(nodes: Sequence[Node], field: str) -> bool:
 
 
 def has_usual_name(field: str) -> bool:
-    """Whether a field is called as fields that tell things apart usually are."""
+    """Return whether the field has one of the names that usually identify entries."""
     return field.lstrip("@").lower() in _USUAL

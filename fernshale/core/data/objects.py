@@ -1,4 +1,4 @@
-"""Objects of data files, chosen by a way and a condition, and rewritten by fields."""
+"""Select objects of data files by a data path and a condition, and rewrite their fields."""
 
 from __future__ import annotations
 
@@ -27,10 +27,10 @@ from fernshale.core.data.tree import DataDocument, Node, NotKeyed
 
 @dataclass(frozen=True, slots=True)
 class Rewrite:
-    """What happens to an object's fields. All expressions see the object as it was.
+    """The changes to an object's fields. All expressions read the object as it was.
 
-    First fields get new names (`rename`, from old to new; into another inner object too), then they are `set` to what an
-    expression comes to, then some are dropped.
+    First, fields are renamed (`rename`, from old to new; also into another inner object), then `set` to the value of an
+    expression, then some are dropped.
     """
 
     rename: Mapping[str, str]
@@ -40,7 +40,7 @@ class Rewrite:
 
 @dataclass(frozen=True, slots=True)
 class Found:
-    """An object of a document: the way to it, its number among those of its way, and the 1-based line it begins in."""
+    """An object of a document: its data path, its number among the objects of that path, and its first line (1-based)."""
 
     way: DataPath
     number: int
@@ -50,7 +50,7 @@ class Found:
 
     @property
     def name(self) -> str:
-        """What to call it: its way, with a field that names it where there is one."""
+        """Its name for people: its path, with an identifying field if it has one."""
         told = next(
             (self.fields[key] for key in ("id", "name", "@id", "@name", "title", "key") if self.fields.get(key)), ""
         )
@@ -59,9 +59,9 @@ class Found:
 
 @dataclass(frozen=True, slots=True)
 class Rewritten:
-    """An object and what is written for it: the changes of the text, and fields before and after where they differ.
+    """An object with its text edits, and the fields that differ, before and after.
 
-    `lost` is the first text that goes with a dropped field and is more than a plain value: a list, an inner object, a comment.
+    `lost` is the first text removed with a dropped field that is more than a plain value: a list, an inner object, a comment.
     """
 
     found: Found
@@ -72,7 +72,7 @@ class Rewritten:
 
 
 def find_objects(document: DataDocument, way: str, when: str = "") -> tuple[Found, ...]:
-    """The objects that a way leads to ("" for the whole file) and for which a condition holds. Raises BadExpression."""
+    """Return the objects at a data path ("" for the whole file) that meet a condition. Raises BadExpression."""
     condition = _parsed(when) if when else None
     found = []
     number = -1
@@ -89,7 +89,7 @@ def find_objects(document: DataDocument, way: str, when: str = "") -> tuple[Foun
 
 
 def rewrite_object(document: DataDocument, found: Found, rewrite: Rewrite) -> Rewritten | None:
-    """What the rewrite makes of an object, None where nothing changes. Raises BadExpression, NotKeyed."""
+    """Rewrite an object; None if nothing changes. Raises BadExpression, NotKeyed."""
     before = dict(found.fields)
     after = dict(before)
     steps: list[_Step] = []
@@ -124,7 +124,7 @@ def rewrite_object(document: DataDocument, found: Found, rewrite: Rewrite) -> Re
 
 
 def _lost(document: DataDocument, node: Node, name: str) -> str:
-    """The text that is removed with a field besides a name and a plain value, "" where there is nothing."""
+    """Return the text that is removed with a field in addition to its name and a plain value, "" if none."""
     field = find_field(document, node, name)
     if field is None:
         return ""
@@ -137,7 +137,7 @@ def _lost(document: DataDocument, node: Node, name: str) -> str:
 
 @dataclass(frozen=True, slots=True)
 class _Step:
-    """One thing to do to an object; `to` is a new name or a value."""
+    """One change of an object; `to` is a new name or a value."""
 
     what: Literal["rename", "set", "drop"]
     name: str
@@ -157,7 +157,7 @@ class _Step:
 
 
 def _changes(document: DataDocument, node: Node, steps: Sequence[_Step]) -> list[TextChange]:
-    """The steps as changes of the text: places alone where each field stays; one after the other where entries come and go."""
+    """Return the steps as text edits: single places if each field stays; otherwise one after the other."""
     there = {step.name for step in steps if step.what == "rename"}
     if all(
         step.what == "rename" or (step.what == "set" and find_field(document, node, step.name) is not None)
@@ -177,7 +177,7 @@ def _changes(document: DataDocument, node: Node, steps: Sequence[_Step]) -> list
 
 
 def _stepped(document: DataDocument, node: Node, steps: Sequence[_Step]) -> str:
-    """The text after the steps, read again after each: entries that come and go move the others."""
+    """Return the text after the steps. It is parsed again after each one, since added and removed entries move the others."""
     read = document.read
     if read is None:
         raise NotKeyed("the text cannot be read again")
@@ -189,7 +189,7 @@ def _stepped(document: DataDocument, node: Node, steps: Sequence[_Step]) -> str:
 
 
 def _by_itself(document: DataDocument, node: Node) -> tuple[DataDocument, Node] | None:
-    """An object as a document of its own, where its format allows it, so that a large file is not read for each object."""
+    """Return an object as a document of its own if its format allows that, to avoid parsing a large file for each object."""
     if document.read is None or document.format not in ("json", "xml", "lines") or node is document.root:
         return None
     part = replace(document.read(document.cut(node.span)), read=document.read)
@@ -197,7 +197,7 @@ def _by_itself(document: DataDocument, node: Node) -> tuple[DataDocument, Node] 
 
 
 def _narrowed(before: str, after: str) -> TextChange:
-    """What differs between two texts as one change."""
+    """Return the difference of two texts as one edit."""
     shorter = min(len(before), len(after))
     start = next((at for at in range(shorter) if before[at] != after[at]), shorter)
     rest = shorter - start

@@ -1,7 +1,7 @@
-"""Ways through a tree: the keys that lead to a value, the same for every format, and patterns over them.
+"""Data paths: the keys that lead to a value in a tree, equal for all formats, and patterns over them.
 
-The steps of a way are keys of maps, numbers of list entries, tags of elements (`@name` for an attribute) and the kinds of
-objects in formats of lines. In a pattern `*` is any step and `**` any number of steps.
+The steps of a path are keys of maps, numbers of list entries, tags of elements (`@name` for an attribute) and the kinds of
+objects in line-based formats. In a pattern, `*` matches one step and `**` any number of steps.
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ _INNER = re.compile(r"\[(?P<table>.*)\] of \[\[(?P<list>.*)\]\] (?P<which>.*)$")
 
 
 def walk(document: DataDocument) -> Iterator[tuple[DataPath, Node]]:
-    """Every node of a tree with the way to it, containers before what is in them, in the order of the text."""
+    """Yield every node of a tree with its path, containers before their contents, in text order."""
     yield from _walk(document.root, (), document.format)
 
 
@@ -35,27 +35,27 @@ def children(node: Node, format: str) -> Iterator[tuple[DataPath, KeyedNode]]:
 
 
 def fits(pattern: str, way: DataPath) -> bool:
-    """Whether a way is one that `pattern` means."""
+    """Return whether a path matches `pattern`."""
     return fit_of(pattern)(way)
 
 
 @lru_cache(maxsize=256)
 def fit_of(pattern: str) -> Callable[[DataPath], bool]:
-    """As `fits`, for very many ways."""
+    """Return a function like `fits`, for very many paths."""
     compiled = _compiled(pattern)
     last = pattern.strip("/").rpartition("/")[2]
     name = "" if "*" in last else last.replace("~1", "/").replace("~0", "~")
 
     def fit(way: DataPath) -> bool:
         if not way or (name and way[-1] != name):
-            return False  # most are told by their last step
+            return False  # the last step excludes most paths
         return compiled.fullmatch("/".join(map(_escaped, way))) is not None
 
     return fit
 
 
 def as_text(way: DataPath) -> str:
-    """A way as a pattern that means just it."""
+    """Return a path as the pattern that matches only it."""
     return "/".join(map(_escaped, way))
 
 
@@ -66,7 +66,7 @@ def _walk(node: Node, way: DataPath, format: str) -> Iterator[tuple[DataPath, No
 
 
 def _of_element(node: Node) -> Iterator[tuple[DataPath, KeyedNode]]:
-    """An element's attributes and what is inside; its text is the element itself."""
+    """Yield an element's attributes and contents; its text is the element itself."""
     for part in node.items:
         if part.key == "@":
             for item in part.node.items:
@@ -76,12 +76,12 @@ def _of_element(node: Node) -> Iterator[tuple[DataPath, KeyedNode]]:
                 yield (item.node.label,), item
         elif part.key == "content":
             yield (), part
-        else:  # the root stands in a map of its own
+        else:  # the root is in a map of its own
             yield (part.node.label,), part
 
 
 def _steps(key: str, format: str) -> DataPath:
-    """The steps that a key of a map stands for: tables of TOML stand side by side, sections of INI in brackets."""
+    """Return the steps of a map's key: tables of TOML are siblings of each other, sections of INI are in brackets."""
     if format == "toml":
         if found := _INNER.match(key):
             inner = found["table"].removeprefix(found["list"] + ".")

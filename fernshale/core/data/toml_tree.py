@@ -1,4 +1,4 @@
-"""TOML as a tree: pairs and tables side by side in the root, arrays of tables by a field that tells them apart."""
+"""TOML as a tree: pairs and tables are siblings in the root; entries of arrays of tables are identified by a field."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from tree_sitter import Node as Parsed
 
 _COMMENTS = ("#",)
-# So many bytes are read again at most to find a place in letters.
+# Maximum number of bytes to decode again in order to convert a byte position.
 _BLOCK = 256
 
 
@@ -29,7 +29,7 @@ def check_toml(text: str) -> None:
 
 
 def read_toml_tree(text: str) -> DataDocument:
-    """Raises NotKeyed for what is no TOML."""
+    """Parse TOML. Raises NotKeyed for invalid TOML."""
     check_toml(text)
     from tree_sitter import Parser
 
@@ -115,7 +115,7 @@ class _Reader:
         return Node("map" if node.type == "inline_table" else "list", span, "", items, ",")
 
     def identities(self, root: Parsed, name: str) -> list[str]:
-        """What tells each element of an array of tables from the others: a field, else its number."""
+        """Return the identity of each element of an array of tables: a field, else its number."""
         tables = [
             self.table(node)
             for node in root.named_children
@@ -134,7 +134,7 @@ def _letters_before(source: bytes) -> list[int]:
     for start in range(0, len(source), _BLOCK):
         block = source[start : start + _BLOCK]
         counts.append(counts[-1] + sum(byte & 0xC0 != 0x80 for byte in block))
-    # A letter that goes on in the next block is counted where it begins, and read again from there.
+    # A character that continues in the next block counts in the block where it starts.
     return [
         count - (0 < at * _BLOCK < len(source) and source[at * _BLOCK] & 0xC0 == 0x80)
         for at, count in enumerate(counts)
@@ -142,7 +142,7 @@ def _letters_before(source: bytes) -> list[int]:
 
 
 def _said(raw: str) -> str:
-    """What a value says; the same for a string however it is quoted."""
+    """Return the canonical form of a value; equal for a string with any quotes."""
     value: Any = tomllib.loads(f"x = {raw}")["x"] if "\r" not in raw else raw
     return f"s{value}" if isinstance(value, str) else raw
 

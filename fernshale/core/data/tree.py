@@ -1,11 +1,11 @@
-"""A settings file as a tree whose every node knows its place in the text.
+"""A settings file as a tree in which every node knows its position in the text.
 
-Containers cut their text into pieces without gap or overlap:
+Containers divide their text into pieces without gap or overlap:
 
     open  (lead body trail)*  close
 
-`body` is an entry (`key: value`), `lead` what stands before it (blanks, line breaks, comments), `trail` what follows on
-its line (a comma, a comment). So entries can be taken out, put in and kept byte for byte, whatever the format.
+`body` is an entry (`key: value`), `lead` the text before it (blanks, line breaks, comments), `trail` the rest of its line (a
+comma, a comment). So entries can be removed, added and kept byte for byte in any format.
 """
 
 from __future__ import annotations
@@ -27,11 +27,10 @@ class NotKeyed(FernshaleError):
 
 @dataclass(frozen=True)
 class Node:
-    """A value at `span`. `canon` of a plain value is what it says, however it is written.
+    """A value at `span`. `canon` of a plain value is independent of its notation.
 
-    `separator` is what must stand between two entries of a container (a comma), "" where a line break does. The parts
-    of a `fixed` map are neither taken out nor put in. `label` is what kind of thing it is, where the format says so (the
-    tag of an element).
+    `separator` is the separator between two entries of a container (a comma), "" if a line break is enough. Parts of a `fixed`
+    map are neither removed nor added. `label` is the kind of object, if the format has one (the tag of an element).
     """
 
     kind: NodeKind
@@ -44,7 +43,7 @@ class Node:
 
     @cached_property
     def canon(self) -> object:
-        """What the node says, apart from order of keys and from formatting. Equal nodes say the same."""
+        """The canonical form of the node, independent of key order and formatting. Equal nodes have equal forms."""
         if self.kind == "value":
             return self.canon_value
         if self.kind == "map":
@@ -68,7 +67,7 @@ class KeyedNode:
 
 @dataclass(frozen=True, slots=True)
 class DataDocument:
-    """A text and its tree. `comment` are the ways comments begin in its format; `read` is how it was read."""
+    """A text and its tree. `comment` are the comment markers of its format; `read` is the function that parsed it."""
 
     text: str
     root: Node
@@ -92,7 +91,7 @@ class DataDocument:
 def flow_items(
     text: str, entries: list[tuple[str, Node, Span]], inside: Span, separator: str, comments: tuple[str, ...]
 ) -> tuple[KeyedNode, ...]:
-    """The pieces of a container whose entries are parted by `separator`, as between braces.
+    """Return the pieces of a container whose entries are separated by `separator`, as between braces.
 
     A comma and a comment on the same line belong to the entry before them.
     """

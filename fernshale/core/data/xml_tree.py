@@ -1,6 +1,6 @@
-"""XML as a tree: an element has its attributes and, beside them, either a text or its children.
+"""XML as a tree: an element contains its attributes and either a text or its children.
 
-Text between elements, entities and document types are more than the tree can hold.
+The tree cannot represent text between elements, entities and document types.
 """
 
 from __future__ import annotations
@@ -33,14 +33,14 @@ def check_xml(text: str) -> None:
 
 
 def escaped(text: str) -> str:
-    """A text as it stands between quotes or between tags."""
+    """Escape a text for use between quotes or tags."""
     # Not by the library's own module for XML, which loads half of its network code.
     return html.escape(text, quote=False).replace('"', "&quot;")
 
 
 @dataclass(slots=True)
 class _Open:
-    """An element whose end was not seen yet."""
+    """An element whose end tag has not been read yet."""
 
     name: str
     start: int
@@ -91,7 +91,7 @@ def read_xml_tree(text: str) -> DataDocument:
 
 
 def _fixed(key: str, node: Node, after: int) -> KeyedNode:
-    """A part every element has, which is neither taken out nor put in."""
+    """A part that every element has; it is neither removed nor added."""
     start, end = node.span
     return KeyedNode(key, node, (after, start), node.span, (end, end))
 

@@ -1,6 +1,6 @@
-"""The plain values of XML with the ways to them, read quickly, for finding values in very many files.
+"""Read the plain values of XML with their data paths, fast, for searching very many files.
 
-What is rewritten is read by `xmltext`, which keeps everything that stands between the values.
+Files to be rewritten are read by `xmltext`, which keeps all text between the values.
 """
 
 from __future__ import annotations
@@ -15,13 +15,13 @@ _Values = list[tuple[DataPath, Span]]
 
 
 def xml_values(text: str) -> Iterator[tuple[DataPath, Span]]:
-    """Each attribute and each text with its way and its place, quotes left out. Raises NotKeyed.
+    """Yield each attribute and each text with its data path and its span, without quotes. Raises NotKeyed.
 
-    An element that has text beside its children is one value, as in the tree.
+    An element that has text next to its children is one value, as in the tree.
     """
     check_xml(text)
     way: DataPath = ()
-    # Of each open element what was found in it, where its inside begins, and whether it has text and children.
+    # For each open element: its values, the start of its contents, and whether it has text and children.
     above: list[tuple[_Values, int, bool, bool]] = []
     found: _Values = []
     inside, has_text, has_children = 0, False, False

@@ -1,4 +1,5 @@
-"""YAML as a tree. Places come from the composer; what a tree cannot hold (anchors, tags, several documents) is refused."""
+"""YAML as a tree. The composer gives positions; anchors, tags and several documents are rejected, since a tree cannot represent
+them."""
 
 from __future__ import annotations
 

@@ -1,6 +1,6 @@
-"""The plain values of YAML with the ways to them, read quickly and forgivingly: several documents, tags and anchors are fine.
+"""Read the plain values of YAML with their data paths, fast and tolerantly: several documents, tags and anchors are allowed.
 
-For finding values in very many files; what is rewritten is read by `yamltext`, which is strict.
+For searching very many files; files to be rewritten are read by `yamltext`, which is strict.
 """
 
 from __future__ import annotations
@@ -24,9 +24,9 @@ _DEEPEST = 100
 
 
 def yaml_values(text: str) -> Iterator[tuple[DataPath, Span]]:
-    """Each plain value with its way and its place, quotes left out; what cannot be read is passed over.
+    """Yield each plain value with its data path and its span, without quotes; unreadable parts are skipped.
 
-    Raises NotKeyed for what is nested too deep, which the parser would not survive.
+    Raises NotKeyed for nesting that is too deep for the parser.
     """
     from tree_sitter import Parser
 
@@ -64,7 +64,7 @@ def _values(node: Node, way: DataPath, source: bytes, depth: int) -> Iterator[tu
 
 
 class _Offsets:
-    """Places in bytes as places in letters; they come in order."""
+    """Converts increasing byte positions to character positions."""
 
     def __init__(self, text: str, source: bytes) -> None:
         self._source = source if len(text) != len(source) else None

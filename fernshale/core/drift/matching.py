@@ -1,9 +1,9 @@
 """Which symbol of the new release is what became of one of the old: candidates by likeness, the best of all by assignment.
 
-First what holds others (classes, enums), then what stands in them or free, with the scopes mapped by then; a second pass
-knows what was renamed together. Pairs are only looked at where they share something (a scope, a rare part of the name, a
-file, words of the body), so the work grows with the symbols and not with their pairs.
-Method: sparse minimum-cost assignment (Jonker and Volgenant, 1987) over log odds, per connected block.
+First what holds others (classes, enums), then what stands in them or free, with the scopes mapped by then; a second pass knows what
+was renamed together. Pairs are only looked at where they share something (a scope, a rare part of the name, a file, words of the
+body), so the work grows with the symbols and not with their pairs. Method: sparse minimum-cost assignment (Jonker and Volgenant,
+1987) over log odds, per connected block.
 """
 
 from __future__ import annotations

@@ -82,8 +82,8 @@ def quoted_header(text: str, header: str) -> str:
 def with_import(line: str, name: str, path: str, text: str, *, is_used: bool = False) -> Iterator[tuple[int, int, str]]:
     """Where the line goes into a file that uses a name it does not bring in: among its fellows, in their order if they have one.
 
-    With `is_used` the file will use the name, whether or not it does now.
-    Nothing for a file of a language whose imports are not known here.
+    With `is_used` the file will use the name, whether or not it does now. Nothing for a file of a language whose imports are not
+    known here.
     """
     uses_it = is_used or next(name_starts(text, path, name), None) is not None
     if _pattern(path) is None or not uses_it or import_line(name, text, path, path):

@@ -58,8 +58,8 @@ def run_command(
     """Run `arguments` in `folder` until it ends, `timeout_s` have passed, or it has printed nothing for `silence_s` (0: no
     limit).
 
-    `environment` is added to ours. A status other than 0 is a result, not an error.
-    Raises CommandError when it cannot be started, Cancelled after its group was ended.
+    `environment` is added to ours. A status other than 0 is a result, not an error. Raises CommandError when it cannot be started,
+    Cancelled after its group was ended.
     """
     started = time.monotonic()
     try:

@@ -1,8 +1,7 @@
 """Query the installed git. No command named in a repository's settings is run, and reading takes no locks.
 
 Settings of a repository can name commands: filters that convert files, diff and merge drivers, hooks, monitors, helpers for
-credentials and signatures, transports. Git reads them from files that come with a project, so every such setting is overridden
-by
+credentials and signatures, transports. Git reads them from files that come with a project, so every such setting is overridden by
 name for each call. Filters are the one exception: a call may name those that the user has agreed to.
 """
 

@@ -310,10 +310,8 @@ class IdPattern:
     known format; `at` is a data path (`nodes/*/mesh`).
 
     `kind` is the kind of object they identify. With `names = "file"` they are paths, resolved against the file's folder, the
-    project's
-    root and folders that match `roots`. With `raw`, the pattern matches bytes, and the id is stored as text, as bytes that are
-    written
-    as hex digits, or as the bytes of a UUID.
+    project's root and folders that match `roots`. With `raw`, the pattern matches bytes, and the id is stored as text, as bytes
+    that are written as hex digits, or as the bytes of a UUID.
     """
 
     __pydantic_config__: ClassVar = STRICT
@@ -394,10 +392,8 @@ class DataFormat:
 class Expect:
     """A requirement that every one of some data files has to meet.
 
-    `object` is a data path (as `objects/*`, "" for the whole file), `when` a condition on its fields. Each file has at `least`
-    and at
-    `most` that many such objects, where given; `add` is the text to insert for a missing one. With `field`, each object has
-    this
+    `object` is a data path (as `objects/*`, "" for the whole file), `when` a condition on its fields. Each file has at `least` and
+    at `most` that many such objects, where given; `add` is the text to insert for a missing one. With `field`, each object has this
     field, not empty, and with one of `values` where given; `default` is inserted where it is missing.
     """
 

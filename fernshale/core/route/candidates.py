@@ -1,4 +1,4 @@
-"""What could be taken of each plugin on an engine release, and what speaks against each."""
+"""List the releases that each plugin could be updated to on an engine release, and the arguments against each."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ READINESS: tuple[Readiness, ...] = ("ready", "reported to work", "preview only",
 
 @dataclass(frozen=True, slots=True)
 class InstalledPlugin:
-    """A plugin as it stands in the project; `accepts` is what its descriptor says of the engine."""
+    """A plugin as installed in the project; `accepts` is the engine range in its descriptor."""
 
     id: str
     version: str
@@ -28,7 +28,7 @@ class InstalledPlugin:
 
 @dataclass(frozen=True, slots=True)
 class PluginWishes:
-    """What a person decided of plugins, by id: keep the copy as it is, do without it for now, take this very version."""
+    """Decisions of the user about plugins, by id: keep the copy as it is, leave it out for now, use this exact version."""
 
     hold: frozenset[str] = frozenset()
     aside: frozenset[str] = frozenset()
@@ -45,9 +45,9 @@ NO_WISHES = PluginWishes()
 
 @dataclass(frozen=True, slots=True)
 class PluginCandidate:
-    """One release of a plugin that could be taken. `faults` are those that concern this project.
+    """A plugin release that could be used. `faults` are those that affect this project.
 
-    The copy at hand is one, too (`is_here`); it needs no decision, however unsure it would be to take it anew.
+    The installed copy is a candidate, too (`is_here`); keeping it needs no decision, even if a new installation of it would.
     """
 
     id: str
@@ -60,7 +60,7 @@ class PluginCandidate:
 
     @property
     def risk(self) -> int:
-        """What speaks against it: a fault that concerns the project weighs more than any readiness."""
+        """The risk of this candidate: a fault that affects the project outweighs any readiness."""
         worth = 0 if self.is_here else READINESS.index(self.readiness)
         return worth + 10 * bool(self.faults)
 
@@ -90,9 +90,9 @@ def readiness_of(item: PluginRelease, engine: str) -> Readiness:
 def find_candidates(
     shelf: Shelf, engine: str, here: Sequence[InstalledPlugin], wishes: PluginWishes, used: Collection[str] | None
 ) -> CandidateTable:
-    """The candidates of the project's plugins and of all that these need or turn into.
+    """Return the candidates of the project's plugins, of their requirements and of their successors.
 
-    `used` are the names the project uses, to tell which faults concern it; None: take every fault to concern it.
+    `used` are the names that the project uses, to select the faults that affect it; None counts every fault.
     """
     standing = {item.id: item for item in here}
     found: dict[str, tuple[PluginCandidate, ...]] = {}
@@ -123,7 +123,7 @@ def concerning(faults: Iterable[KnownFault], used: Collection[str] | None) -> tu
 
 @lru_cache(maxsize=65536)
 def accepts(text: str, release: str) -> bool:
-    """Whether a range in any notation holds a release; what cannot be read promises nothing."""
+    """Return whether a range in any notation contains a release; False for an unreadable range."""
     if not is_release(release):
         return text == "*"
     try:

@@ -1,4 +1,4 @@
-"""Fetch a file over HTTP: resumed where it broke off, checked, with a time limit on silence and on dripping."""
+"""Download a file over HTTP: resumed after interruptions, verified, with limits on silence and on slow servers."""
 
 from __future__ import annotations
 
@@ -20,12 +20,13 @@ if TYPE_CHECKING:
 
 
 class ShelfError(FernshaleError):
-    """A shelf that cannot be reached, or does not give what it promised."""
+    """A shelf cannot be reached, or does not deliver what it lists."""
 
 
 @dataclass(frozen=True, slots=True)
 class Patience:
-    """How long to wait: for a server to answer or go on, seconds; and the least pace over `window_s`, bytes a second."""
+    """Time limits: how long a server may take to answer or continue, seconds; and the minimum rate over `window_s`, bytes per
+    second."""
 
     silence_s: float = 10.0
     least_pace: float = 1024.0
@@ -50,10 +51,10 @@ def fetch(
     url: str, to: Path, checksum: str, patience: Patience, work: Work,
     largest: Largest | None = None,
 ) -> None:  # fmt: skip
-    """The file behind `url` at `to`, which appears whole and checked or not at all.
+    """Download `url` to `to`. The file appears only when it is complete and verified.
 
-    What an earlier try got is kept next to it and only the rest is asked for. Raises ShelfError, LimitExceeded for a file of more
-    than `largest` (without it `download_bytes`), Cancelled.
+    A partial download is kept next to it, and only the rest is requested. Raises ShelfError, LimitExceeded for a file of more
+    than `largest` (default `download_bytes`), Cancelled.
     """
     import httpx
 
@@ -70,7 +71,7 @@ def fetch(
                 if attempt + 1 == patience.tries:
                     raise _unreachable(url, error, patience) from error
             except (httpx.HTTPError, httpx.InvalidURL, UnicodeError, ValueError) as error:
-                # What no further try changes: an address that is none, redirects in a circle, headers that make no sense.
+                # Errors that a retry cannot fix: malformed addresses, redirect loops, invalid headers.
                 raise _unreachable(url, error, patience) from error
     if checksum:
         got = sha256_of(part)
@@ -126,7 +127,7 @@ def _get_rest(
 
 
 class _Pace:
-    """Gives up on a server that drips: each byte comes in time, and the file never."""
+    """Gives up on a server that sends too slowly: each byte arrives in time, but the file would take forever."""
 
     def __init__(self, url: str, patience: Patience) -> None:
         self._url, self._patience = url, patience

@@ -1,11 +1,11 @@
 """The choice of plugin releases as an integer program, solved exactly.
 
-A yes-or-no variable stands for each candidate, for "this plugin is left out", for "it follows its successors" and for
-"this set stands at that version". What is wanted is ordered: to leave out as few plugins as can be, then to take as
-little risk, then to change as little, then to take the newest; each is settled before the next is asked (lexicographic
-optimisation). Solver: HiGHS by way of SciPy (Huangfu and Hall, 2018, "Parallelizing the dual revised simplex method").
+There is a binary variable for each candidate, for "this plugin is left out", for "it is replaced by its successors" and for
+"this set has that version". The goals are ordered: leave out as few plugins as possible, then minimise risk, then changes, then
+age; each goal is optimised before the next (lexicographic optimisation). Solver: HiGHS through SciPy (Huangfu and Hall, 2018,
+"Parallelizing the dual revised simplex method").
 
-Which demands contradict one another is found by divide and conquer over groups of constraints (Junker, 2004,
+Contradicting demands are found by divide and conquer over groups of constraints (Junker, 2004,
 "QUICKXPLAIN: Preferred Explanations and Relaxations for Over-Constrained Problems").
 """
 
@@ -22,13 +22,16 @@ from fernshale.core.route.shelf import Shelf
 if TYPE_CHECKING:
     import numpy as np
 
-DemandKind = Literal["comes along", "accepts", "needs", "in step"]
+DemandKind = Literal["gets a release", "accepts", "needs", "in step"]
 
 
 @dataclass(frozen=True, slots=True, order=True)
 class Claim:
-    """A demand as a group of constraints: that plugin `id` comes along, that what it `accepts` is kept to, that it has
-    what it `needs` of `other`, that the set `other` stays in step."""
+    """A demand as a group of constraints: plugin `id` is updated, its `accepts` range is respected, its requirement `needs` of
+    `other`
+
+    is met, or the set `other` has one version.
+    """
 
     kind: DemandKind
     id: str
@@ -37,9 +40,9 @@ class Claim:
 
 @dataclass(frozen=True, slots=True)
 class ReleaseChoice:
-    """A solution: the release taken of each plugin, which follow their successors, which are left out, what it costs.
+    """A solution: the release of each plugin, the plugins replaced by successors, those left out, and the cost.
 
-    `cost` is (left out, risk, changes, age): the four things that were made small, in that order.
+    `cost` is (left out, risk, changes, age): the four minimised quantities, in that order.
     """
 
     taken: dict[str, PluginCandidate]
@@ -50,7 +53,7 @@ class ReleaseChoice:
 
 @dataclass(frozen=True, slots=True)
 class _Row:
-    """low <= sum of weight * variable <= high, as part of a claim (None: of the shape of things)."""
+    """low <= sum of weight * variable <= high, as part of a claim (None: part of the problem's structure)."""
 
     claim: Claim | None
     terms: tuple[tuple[int, float], ...]
@@ -72,7 +75,7 @@ class _Rows:
         self._high = [row.high for row in rows]
 
     def add(self, weights: np.ndarray, high: float) -> None:
-        """Also: the sum of `weights` (one a variable) over what is chosen is at most `high`."""
+        """Add a constraint: the sum of `weights` (one per variable) over the chosen variables is at most `high`."""
         import numpy as np
         from scipy.sparse import csr_array, vstack
 
@@ -139,8 +142,11 @@ class Program:
         return ReleaseChoice(taken, following, left_out, (cost[0], cost[1], cost[2], cost[3]))
 
     def explain(self, id: str, choice: ReleaseChoice) -> tuple[Claim, ...]:
-        """Demands of which none can be spared, and which contradict one another: that `id`, which the best choice
-        leaves out, comes along is one of them, and that others do which it takes."""
+        """Return a minimal set of contradicting demands: that `id`, which the best choice leaves out, is updated, and that
+        certain plugins
+
+        in the best choice are.
+        """
         import numpy as np
 
         size = self._size
@@ -150,9 +156,9 @@ class Program:
             if row.claim is not None and row.claim.id in near:
                 by_claim.setdefault(row.claim, []).append(row)
         for other in near & set(self._out) - (set(choice.left_out) - {id}):
-            by_claim[Claim("comes along", other)] = [_Row(None, ((self._out[other], 1.0),), 0, 0)]
-        # Those found last are the ones named: of what is wanted first the plugin that was asked about.
-        claims = sorted(by_claim, key=lambda claim: (claim.kind == "comes along", claim.id != id, claim))
+            by_claim[Claim("gets a release", other)] = [_Row(None, ((self._out[other], 1.0),), 0, 0)]
+        # The order decides which of several minimal sets is found; the plugin `id` comes before other plugins.
+        claims = sorted(by_claim, key=lambda claim: (claim.kind == "gets a release", claim.id != id, claim))
         shape = [row for row in self._rows if row.claim is None]
 
         def holds(kept: Sequence[Claim]) -> bool:

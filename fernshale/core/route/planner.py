@@ -1,4 +1,4 @@
-"""What each plugin does on a leg, and where not everybody can come along, why not and what the ways out are."""
+"""Plan what each plugin does on a leg; where not all can be updated, explain why and list the options."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ from fernshale.core.route.candidates import (
 from fernshale.core.route.integer_program import Claim, Program, ReleaseChoice
 from fernshale.core.route.shelf import Shelf, Succession
 
-# "reported to work", "preview only", "revision only" and "untested" are updates that want a decision.
+# Updates with the actions in UNSURE need a decision by the user.
 PlanAction = Literal[
     "stay", "update", "reported to work", "preview only", "revision only", "untested",
     "follow", "add", "hold", "left out", "nothing",
@@ -32,9 +32,9 @@ UNSURE: tuple[PlanAction, ...] = ("reported to work", "preview only", "revision 
 
 @dataclass(frozen=True, slots=True)
 class PluginStep:
-    """One plugin on one leg. `to` equals `from_` when it stays, and is empty when there is nothing for the target.
+    """One plugin on one leg. `to` equals `from_` if it stays, and is empty if there is no release for the target.
 
-    `becomes` is the plugin whose release `to` is, where that is a successor; `from_` is empty for one that is added.
+    `becomes` is the successor that `to` is a release of, if any; `from_` is empty for an added plugin.
     """
 
     id: str
@@ -47,7 +47,7 @@ class PluginStep:
 
 @dataclass(frozen=True, slots=True)
 class Conflict:
-    """Demands that cannot all be met. Without any one of them the others can. `ways` are the ways out, in words."""
+    """Demands that cannot all be met, and no subset of which contradicts itself. `ways` are the options, in words."""
 
     plugin: str
     demands: tuple[str, ...]
@@ -56,7 +56,7 @@ class Conflict:
 
 @dataclass(frozen=True, slots=True)
 class Leg:
-    """From one engine release to the next. `cost` is what the planner made small; see `program`."""
+    """From one engine release to the next. `cost` is the minimised cost; see `integer_program`."""
 
     from_: str
     to: str
@@ -82,17 +82,16 @@ def plan_leg(
     used: Collection[str] | None = None,
     targets: Sequence[str] = (),
 ) -> Leg:
-    """The best choice of plugin releases for the engine release `to`.
+    """Return the best choice of plugin releases for the engine release `to`.
 
-    Nothing is left out that can come along; then no fault that concerns the project (by the names it has `used`) and no
-    preview is taken that can be helped; then what is here stays; then the newest is taken. `targets` are other engine
-    releases that could be gone to instead.
+    No plugin is left out if it can be updated; then faults that affect the project (by the names in `used`) and previews are
+    avoided; then installed releases are kept; then the newest are chosen. `targets` are alternative engine releases.
     """
     field = find_candidates(shelf, to, here, wishes, used)
     return _plan(shelf, from_, to, tuple(here), wishes, tuple(field.of.items()), tuple(targets))
 
 
-@lru_cache(maxsize=256)  # looked at again after each step, few of which change anything for the plan
+@lru_cache(maxsize=256)  # plans are computed after each step, and few steps change them
 def _plan(
     shelf: Shelf, from_: str, to: str, here: tuple[InstalledPlugin, ...], wishes: PluginWishes,
     candidates: tuple[tuple[str, tuple[PluginCandidate, ...]], ...], targets: tuple[str, ...],
@@ -221,8 +220,8 @@ def _conflicts(
 
 def _demand_words(claim: Claim, field: CandidateTable, to: str) -> str:
     match claim.kind:
-        case "comes along":
-            return f"{claim.id} is to come along"
+        case "gets a release":
+            return f"{claim.id} is to be updated"
         case "accepts":
             fitting = [item.version for item in field.of[claim.id] if item.readiness != "nothing"]
             return f"of {claim.id} {'only ' + ', '.join(fitting) if fitting else 'no release'} accepts {to}"
@@ -235,13 +234,13 @@ def _demand_words(claim: Claim, field: CandidateTable, to: str) -> str:
 
 
 def _ways_out(claims: Sequence[Claim], field: CandidateTable, shelf: Shelf, targets: Sequence[str]) -> Iterator[str]:
-    wanted = [claim.id for claim in claims if claim.kind == "comes along"]
+    wanted = [claim.id for claim in claims if claim.kind == "gets a release"]
     for id in wanted:
         yield f"hold {id} back: keep the copy that is here, although it may not compile"
-        yield f"set {id} aside until there is a release that fits"
+        yield f"leave {id} out until a release fits"
     here = tuple(field.here.values())
     for target in targets:
         other = find_candidates(shelf, target, here, field.wishes, None)
         left_out = Program(other, shelf).solve().left_out
         if not set(left_out) & set(wanted):
-            yield f"go to {target} instead: there {' and '.join(wanted)} can come along"
+            yield f"go to {target} instead: there {' and '.join(wanted)} can be updated"

@@ -1,6 +1,6 @@
-"""The names that stand in a release's files, to tell which of those a project uses are gone in another release.
+"""The names in a release's files, to find names used by the project that another release no longer has.
 
-A cheap forecast, before anything is parsed: a name counts when it is a word of code anywhere in the release.
+A cheap forecast without parsing: any word of code anywhere in the release counts as a name.
 """
 
 from __future__ import annotations
@@ -16,7 +16,7 @@ from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.work import CancelToken
 
 _NAME = re.compile(rb"[A-Za-z_][A-Za-z0-9_]{2,}")
-# Prose speaks of what is gone as well.
+# Skip prose, which also mentions removed names.
 _PROSE = (".md", ".txt", ".rst", ".html", ".adoc")
 _MOST_BYTES = 4_000_000
 
@@ -39,7 +39,7 @@ def names_of(place: Path, cache: Cache, token: CancelToken) -> frozenset[str]:
 
 
 def count_names(texts: Iterable[str]) -> Mapping[str, int]:
-    """How often each name stands in a project's texts."""
+    """Count how often each name occurs in a project's texts."""
     counts: dict[str, int] = {}
     for text in texts:
         for found in _NAME.findall(text.encode("utf-8", "replace")):

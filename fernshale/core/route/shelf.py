@@ -1,4 +1,4 @@
-"""A shelf as a value: which releases of engines and plugins there are, what each says of itself, where it lies."""
+"""A shelf as a value: its releases of engines and plugins, their metadata and locations."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ class NotOnShelf(FernshaleError):
 
 @dataclass(frozen=True, slots=True)
 class KnownFault:
-    """A known fault of a release. It concerns projects that use one of the names in `concerns`; without any, everybody."""
+    """A known bug of a release. It affects projects that use one of the names in `concerns`; without names, all projects."""
 
     __pydantic_config__: ClassVar = STRICT
     what: str
@@ -32,7 +32,7 @@ class KnownFault:
 
 @dataclass(frozen=True, slots=True)
 class Demand:
-    """What a release demands of the toolchain: the profile's standard or requirement of this name, or newer."""
+    """A toolchain version that a release demands: at least this version of the profile's standard or requirement of that name."""
 
     __pydantic_config__: ClassVar = STRICT
     name: str
@@ -42,9 +42,10 @@ class Demand:
 
 @dataclass(frozen=True, slots=True)
 class Workaround:
-    """A line that files of a project (`file`, a glob) need for a release, behind the last line that has `after` or at the end.
+    """A line that files of a project (`file`, a glob) need for a release, inserted after the last line that contains `after`,
+    or at the end.
 
-    From the release `until` on it is not wanted any more; without that nobody knows yet.
+    It is no longer needed from the release `until` on; empty if that release is unknown.
     """
 
     __pydantic_config__: ClassVar = STRICT
@@ -75,7 +76,7 @@ class Need:
 
 @dataclass(frozen=True, slots=True)
 class EngineRelease:
-    """A release of an engine. It lies in a `folder` of the shelf, or in an `archive` (there `folder` is inside of it)."""
+    """A release of an engine, in a `folder` of the shelf or in an `archive` (then `folder` is a folder inside the archive)."""
 
     __pydantic_config__: ClassVar = STRICT
     id: str
@@ -95,8 +96,8 @@ class EngineRelease:
 class PluginRelease:
     """A vendor's release of a plugin.
 
-    `accepts` is the range of engine releases it declares, empty where nobody says; `said_to_work` the range others
-    report. Releases of one `set` stand in a project in one version only.
+    `accepts` is the range of engine releases it declares, empty if unknown; `said_to_work` is the range reported by
+    others. All plugins of one `set` have the same version in a project.
     """
 
     __pydantic_config__: ClassVar = STRICT
@@ -116,7 +117,7 @@ class PluginRelease:
 
 @dataclass(frozen=True, slots=True)
 class Succession:
-    """What became of a plugin: renamed, split into several, folded into another, or deprecated without one."""
+    """The successor of a plugin: renamed, split into several, folded into another, or deprecated without one."""
 
     __pydantic_config__: ClassVar = STRICT
     id: str
@@ -138,7 +139,7 @@ class ShelfSource(Protocol):
 
     @property
     def folder(self) -> Path:
-        """A folder of this machine that stands for it."""
+        """A local folder with the release's files."""
         ...
 
     def file(self, path: str) -> Path:
@@ -152,9 +153,9 @@ class ShelfSource(Protocol):
 
 @dataclass(frozen=True, eq=False)
 class Shelf:
-    """One or several shelves, read; releases are in ascending order. `notices` are oddities that do no harm, in words.
+    """One or several shelves; releases are in ascending order. `notices` are harmless inconsistencies, in words.
 
-    A shelf read anew is another one: what is worked out with a shelf is kept under the very shelf it came from.
+    Caches of values computed from a shelf are keyed by the Shelf object, so a shelf that is read again invalidates them.
     """
 
     title: str
@@ -170,7 +171,7 @@ class Shelf:
         return tuple(source.address for source in self.sources)
 
     def engine(self, id: str, version: str) -> EngineRelease:
-        """Raises NotOnShelf, with what is there."""
+        """Return a release of the engine. Raises NotOnShelf, which lists the available ones."""
         there = self.engines_of(id)
         found = next((item for item in there if same_release(item.version, version)), None)
         if found is not None:
@@ -196,7 +197,7 @@ class Shelf:
         return next((item for item in self.releases_of(id) if same_release(item.version, version)), None)
 
     def succession(self, plugin: str) -> Succession | None:
-        """What became of a plugin, None where nothing is said."""
+        """Return the succession of a plugin, None if there is none."""
         return next((item for item in self.successions if item.id == plugin), None)
 
     def place(self, item: ShelfRelease, work: Work = UNWATCHED) -> Path:
@@ -204,5 +205,5 @@ class Shelf:
         return self.owners[item].place(item, work)
 
     def file(self, item: ShelfRelease, path: str) -> Path:
-        """A file that goes with a release, as its notes. Raises ShelfError."""
+        """Return a file of a release, such as its notes. Raises ShelfError."""
         return self.owners[item].file(path)

@@ -20,7 +20,7 @@ def is_server(address: str) -> bool:
 
 
 def clean_address(address: str) -> str:
-    """An address without the user and password in it, which are kept for later. Raises MisuseError where it is no address."""
+    """Remove user and password from an address and remember them. Raises MisuseError for a malformed address."""
     if not is_server(address):
         return address
     parts = split_address(address)
@@ -51,7 +51,7 @@ def split_address(address: str) -> SplitResult:
 
 
 def credentials_for(address: str) -> tuple[str, str] | None:
-    """The user and password that were given for a server, None where there were none."""
+    """Return the user and password for a server, None if none were given."""
     user, _, password = _read().get(_origin(split_address(address)), "").partition(":")
     return (user, password) if user or password else None
 

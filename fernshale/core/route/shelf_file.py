@@ -23,7 +23,7 @@ _CHECKSUM = re.compile(r"sha256:[0-9a-f]{64}")
 
 @dataclass(frozen=True, slots=True)
 class ShelfFile:
-    """What a `shelf.toml` says. `files` are checksums of single files, as notes, by path."""
+    """The content of a `shelf.toml`. `files` are checksums of single files, such as notes, by path."""
 
     __pydantic_config__: ClassVar = STRICT
     title: str = ""
@@ -38,7 +38,7 @@ class ShelfFile:
 
 
 def parse_shelf_file(text: str, path: Path) -> ShelfFile:
-    """The shelf file in `text`. Raises FormatError with every fault: also what contradicts itself."""
+    """Parse a shelf file. Raises FormatError with all errors, including contradictions."""
     file = parse_toml(text, path, ShelfFile, FORMAT)
     lines = _lines_of(text)
     faults = [(lines.get((table, number), 0), fault) for table, number, fault in _faults(file)]
@@ -54,7 +54,7 @@ def paths_of(item: ShelfRelease) -> Iterator[str]:
 
 
 def files_of(item: ShelfRelease) -> Iterator[str]:
-    """Single files that go with a release."""
+    """Return the single files of a release."""
     if item.notes:
         yield item.notes
     if isinstance(item, EngineRelease):
@@ -68,7 +68,7 @@ def is_inside(path: str) -> bool:
 
 
 def oddities(file: ShelfFile) -> Iterator[str]:
-    """What is no fault but should be known: requirements in a circle, requirements of what is nowhere."""
+    """Return harmless inconsistencies: cycles of requirements, requirements of plugins that no shelf has."""
     known = {item.id for item in file.plugin}
     for item in file.plugin:
         for need in item.requires:
@@ -76,11 +76,11 @@ def oddities(file: ShelfFile) -> Iterator[str]:
                 yield f"{item.id} {item.version} requires {need.id}, of which no release is on the shelf"
     for circle in _circles({item.id: {need.id for need in item.requires} for item in file.plugin}):
         names = " and ".join(circle)
-        yield f"{names} require one another: they come along together or not at all"
+        yield f"{names} require one another: they are updated together or not at all"
 
 
 def write_shelf_file(file: ShelfFile) -> str:
-    """The text of a shelf file; reading it gives `file`."""
+    """Return the text of a shelf file; parsing it returns an equal `file`."""
     blocks = [f"format = {_toml(FORMAT)}\ntitle = {_toml(file.title)}"]
     if file.files:
         blocks.append("\n".join(["[files]", *(f"{_toml(path)} = {_toml(sum)}" for path, sum in file.files.items())]))
@@ -112,7 +112,7 @@ def _toml(value: Any) -> str:
 
 
 def _faults(file: ShelfFile) -> Iterator[tuple[str, int, str]]:
-    """(table, number, what is wrong)."""
+    """Yield (table, number, error)."""
     groups: tuple[tuple[str, tuple[ShelfRelease, ...]], ...] = (("engine", file.engine), ("plugin", file.plugin))
     for table, items in groups:
         seen: dict[tuple[str, object], ShelfRelease] = {}
@@ -185,7 +185,7 @@ def _circles(edges: Mapping[str, set[str]]) -> list[tuple[str, ...]]:
 
 
 def _components(edges: Mapping[str, set[str]]) -> list[tuple[str, ...]]:
-    """As `_circles`, where there is one: half a second of loading is only spent then."""
+    """Strongly connected components, imported only if there is a cycle, since loading the library takes half a second."""
     from scipy.sparse import csr_array
     from scipy.sparse.csgraph import connected_components
 

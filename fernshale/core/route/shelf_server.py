@@ -1,8 +1,8 @@
-"""A small server for a shelf: the stand-in for where releases come from, and enough for a team's own network.
+"""A small HTTP server for a shelf, also suitable for a team's own network.
 
-It gives out `shelf.toml`, in which every release is an archive with a checksum, those archives, and the notes and rules
-the shelf names. Nothing else of the folder can be asked for, and no link below it is followed, whenever it was put there. Parts of
-files can be asked for (RFC 9110, section 14). Connections are bounded in number, and in time until their request is whole.
+It serves `shelf.toml`, in which every release is an archive with a checksum, those archives, and the notes and rules
+that the shelf names. It serves nothing else of the folder and follows no links below it. Range requests are supported
+(RFC 9110, section 14). The number of connections and the time to send a request are limited.
 """
 
 from __future__ import annotations
@@ -42,7 +42,7 @@ _WAIT_S = 1.0
 
 @dataclass(frozen=True, slots=True)
 class Given:
-    """A file that is given out: opened below its root for each request, so that a link never leads elsewhere."""
+    """A served file: opened below its root for each request, so a link never leads elsewhere."""
 
     root: Path
     path: str
@@ -66,7 +66,7 @@ class _BoundedServer(ThreadingHTTPServer):
 
     def __init__(self, address: tuple[str, int], handler: type[BaseHTTPRequestHandler]) -> None:
         self._free = threading.BoundedSemaphore(limits().server_connections)
-        # Connections whose request is not whole yet, with the time by which it has to be.
+        # Connections without a complete request, with their deadlines.
         self.asking: dict[socket.socket, float] = {}
         super().__init__(address, handler)
 
@@ -90,11 +90,11 @@ class _BoundedServer(ThreadingHTTPServer):
             self._free.release()
 
     def handle_error(self, request: Any, client_address: Any) -> None:
-        """A client that closes early is no fault of ours, and nobody watches."""
+        """Ignore errors from clients that close early."""
 
 
 class ShelfServer:
-    """A shelf that is being served until it is closed. `address` is what `--shelf` takes."""
+    """A shelf that is served until it is closed. `address` is the value for `--shelf`."""
 
     def __init__(self, shelf: Path, packed: Path, host: str, port: int, work: Work) -> None:
         """Pack the contents of folders into `packed`. Raises FormatError, MisuseError, also when the port cannot be had."""
@@ -117,14 +117,14 @@ class ShelfServer:
         return f"http://{host if isinstance(host, str) else host.decode()}:{port}"
 
     def close(self) -> None:
-        """Answer nobody any more."""
+        """Stop serving."""
         self._server.shutdown()
         self._server.server_close()
         self._thread.join()
 
 
 def _give_out(file: ShelfFile, shelf: Path, packed: Path, work: Work) -> Mapping[str, Given | bytes]:
-    """What can be asked for, by path: the shelf file itself, archives, single files."""
+    """Return the served files by path: the shelf file, archives, single files."""
     given: dict[str, Given | bytes] = {}
     sums: dict[str, str] = {}
 
@@ -152,7 +152,7 @@ def _give_out(file: ShelfFile, shelf: Path, packed: Path, work: Work) -> Mapping
 
 
 def _pack(folder: Path, path: Path) -> None:
-    """A folder as an archive; the same folder gives the same bytes, so that a cache stays good."""
+    """Pack a folder into an archive; the same folder always gives the same bytes, so caches stay valid."""
     path.parent.mkdir(parents=True, exist_ok=True)
 
     def plain(info: tarfile.TarInfo) -> tarfile.TarInfo:
@@ -178,7 +178,7 @@ class _Handler(BaseHTTPRequestHandler):
 
     def setup(self) -> None:
         super().setup()
-        # One time for all of a request, however slowly its bytes come; sending a file may then take as long as it does.
+        # One deadline for the whole request, however slowly its bytes arrive; the answer has no deadline.
         self.server.asking[self.connection] = time.monotonic() + limits().server_seconds
 
     def finish(self) -> None:
@@ -248,7 +248,7 @@ class _Handler(BaseHTTPRequestHandler):
             size -= len(chunk)
 
     def _part(self, size: int, tag: str) -> tuple[int, int]:
-        """The half-open part that is asked for; (-1, -1) when there is no such part."""
+        """Return the requested range, half-open; (-1, -1) if it is not satisfiable."""
         asked = re.fullmatch(r"bytes=(\d+)-(\d*)", self.headers.get("Range", ""))
         if asked is None or self.headers.get("If-Range", tag) != tag:
             return 0, size
@@ -261,4 +261,4 @@ class _Handler(BaseHTTPRequestHandler):
         return (start, min(end, size)) if start < size else (-1, -1)
 
     def log_message(self, format: str, *_: object) -> None:
-        """Say nothing: who serves sees the address, not each file."""
+        """Print nothing: the user wants to see the address, not each request."""

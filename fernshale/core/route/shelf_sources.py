@@ -1,8 +1,8 @@
-"""Where shelves are: a folder of this machine, or a server whose files are fetched into a cache.
+"""Sources of shelves: a local folder, or a server whose files are downloaded into a cache.
 
 HOME/shelves/KEY/               one folder for each shelf, by a digest of its address
-  shelf.toml files/ archives/   of a server: as fetched, checked
-  unpacked/DIGEST/              releases that come as archives, by the archive they are from
+  shelf.toml files/ archives/   from a server: downloaded and verified
+  unpacked/DIGEST/              unpacked releases, by the digest of their archive
 """
 
 from __future__ import annotations
@@ -60,7 +60,7 @@ class FolderSource:
 
 @dataclass(frozen=True, slots=True)
 class ServerSource:
-    """A shelf on a server, with what was fetched of it so far."""
+    """A shelf on a server, and its downloaded files."""
 
     address: str
     folder: Path
@@ -82,15 +82,15 @@ class ServerSource:
         return _unpacked(self.folder, archive, item.folder, work)
 
     def url(self, path: str) -> str:
-        """Where a file of the shelf is to be had."""
+        """Return the URL of a file of the shelf."""
         return f"{self.address.rstrip('/')}/{quote(path)}"
 
 
 def read_shelf(addresses: Sequence[str | Path], patience: Patience = PATIENCE) -> Shelf:
-    """The shelves at `addresses` as one; where two have the same release, that of the first is taken.
+    """Read the shelves at `addresses` as one; if two have the same release, the first one is used.
 
-    Raises MisuseError for what is no shelf, FormatError with every fault of a shelf file, ShelfError for a server that
-    cannot be reached and was never reached before.
+    Raises MisuseError for an address without a shelf, FormatError with all errors of a shelf file, ShelfError for a server that
+    cannot be reached and has no cached files.
     """
     key = tuple(clean_address(str(address)) for address in addresses)
     stamps = tuple(_stamp_of(address) for address in key)
@@ -105,7 +105,7 @@ _read: dict[tuple[str, ...], tuple[tuple[str, ...], Shelf]] = {}
 
 
 def _stamp_of(address: str) -> str:
-    """What changes when a shelf file does; empty when it has to be looked at again in any case."""
+    """A value that changes with the shelf file; empty if the file has to be read in any case."""
     folder = _cache_of(address) if is_server(address) else Path(address)
     if is_server(address) and not _is_fresh(folder):
         return ""
@@ -167,7 +167,7 @@ def _open(address: str, patience: Patience) -> tuple[ShelfSource, ShelfFile, lis
             if not index.exists():
                 raise
             _unreached[folder] = f"{error.message}; what was fetched of it before is used"
-        # A server that does not answer is not asked again at once either: each time would cost the whole time limit.
+        # Also remember failures: each attempt to reach a dead server takes the whole time limit.
         _last_fetched[folder] = time.monotonic()
     notices = [_unreached[folder]] if folder in _unreached else []
     file = parse_shelf_file(_text_of(index), index)
@@ -185,7 +185,7 @@ def _is_fresh(folder: Path) -> bool:
 
 
 def _drop_changed(folder: Path, file: ShelfFile) -> None:
-    """Single files that are not any more what the shelf says are fetched anew when they are asked for."""
+    """Remove single files whose checksum in the shelf has changed; they are downloaded again on demand."""
     for path, checksum in file.files.items():
         target = folder / "files" / path
         if target.is_file() and sha256_of(target) != checksum:
@@ -193,7 +193,7 @@ def _drop_changed(folder: Path, file: ShelfFile) -> None:
 
 
 def read_shelf_folder(folder: Path) -> ShelfFile:
-    """The shelf file of a folder, in which everything it names stands. Raises MisuseError, FormatError."""
+    """Read the shelf file of a folder and check that everything it names exists. Raises MisuseError, FormatError."""
     folder = folder.resolve()
     path = folder / NAME
     if not path.is_file():

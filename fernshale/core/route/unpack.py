@@ -1,8 +1,8 @@
-"""Unpack an archive so that nothing in it can reach outside the folder it is meant for.
+"""Unpack an archive without writing outside the target folder.
 
-Everything is written by us, file by file: names that are absolute, climb up or hold a drive or a backslash are refused
-with the whole archive, and so are devices and links that lead out, by themselves or by way of others. Links are made last, so
-that no file can be written through one. The folder appears under its name only when all of it is there.
+Every file is written by this module. An archive is rejected as a whole if it contains absolute names, names that climb up or
+contain a drive or a backslash, devices, or links that lead outside, directly or through other links. Links are created last, so
+no file can be written through one. The folder gets its name only when it is complete.
 """
 
 from __future__ import annotations
@@ -29,7 +29,7 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.route.shelf_file import is_inside
 
 _CHUNK = 1 << 20
-# What the libraries raise for damaged archives.
+# Exceptions of the libraries for damaged archives.
 _DAMAGE = (
     tarfile.TarError, zipfile.BadZipFile, zipfile.LargeZipFile, EOFError, zlib.error, lzma.LZMAError, struct.error,
     NotImplementedError, ValueError, OverflowError, RecursionError, MemoryError,
@@ -54,7 +54,7 @@ class _Member:
 
 
 def unpack(archive: Path, folder: Path, work: Work) -> None:
-    """Unpack a zip or tar archive into the new `folder`. Raises BadArchive, OSError, Cancelled; then there is no folder."""
+    """Unpack a zip or tar archive into the new `folder`. Raises BadArchive, OSError, Cancelled; the folder does not exist then."""
     folder.parent.mkdir(parents=True, exist_ok=True)
     staging = folder.with_name(f".unpacking-{uuid.uuid4().hex}")
     staging.mkdir(mode=0o755)
@@ -67,7 +67,7 @@ def unpack(archive: Path, folder: Path, work: Work) -> None:
                 raise BadArchive(archive, f"it is damaged or cut short ({error})") from error
             except FileExistsError as error:
                 raise BadArchive(archive, f"two of its entries have one name: {error.filename}") from error
-            except RuntimeError as error:  # how zipfile says that a password is needed
+            except RuntimeError as error:  # zipfile's way to report that a password is required
                 raise BadArchive(archive, str(error)) from error
         os.rename(staging, folder)
     except BaseException:
@@ -105,7 +105,7 @@ def _open(archive: Path, stack: ExitStack) -> tuple[Iterator[_Member], Any]:
 def _tar_members(archive: Path, tarred: tarfile.TarFile) -> Iterator[_Member]:
     for info in tarred:
         yield _tar_member(archive, info)
-    # Cut off between two files, a tar archive looks whole but for the blocks of zeros it ends with.
+    # A tar archive that is cut off between two files lacks only the final blocks of zeros.
     assert tarred.fileobj is not None
     tarred.fileobj.seek(tarred.offset)
     if tarred.fileobj.read(512) != bytes(512):
@@ -191,5 +191,5 @@ def _copy(archive: Path, source: IO[bytes], target: Path, member: _Member) -> No
             file.write(chunk)
     if written != member.size:
         raise BadArchive(archive, f"{member.name} is cut short")
-    # Owner may always read and write; set-id and sticky bits of strangers are not taken over.
+    # The owner can always read and write; set-id and sticky bits are dropped.
     target.chmod((member.mode | 0o600) & 0o755)

@@ -1,10 +1,10 @@
-"""Where each blob of a store lies: one file that only grows, a segment for each pack.
+"""The position of each blob of a store: an append-only file with a segment for each pack.
 
     "FSIX" | length of the pack's name (2) | count (4) | name | count x (digest (32) | block (8) | at (4) | size (4) | kind (1))
     BLAKE3 of all of the segment before it (32)
 
-It only saves time: a pack without a segment is read itself, a damaged or torn segment is passed over, and what speaks of a pack
-that is gone does not count. A new one is written when packs are freed.
+The index only saves time: packs without a segment are read themselves, damaged or incomplete segments are skipped, and segments
+of removed packs are ignored. It is written again when packs are removed.
 """
 
 from __future__ import annotations
@@ -30,7 +30,7 @@ _DIGEST = 32
 
 
 class BlobIndex:
-    """Blobs by digest. A million of them take some 60 MB: the records stay as they were read, sorted by number."""
+    """Blobs by digest. A million of them take about 60 MB: the records stay as they were read, sorted by number."""
 
     def __init__(self, path: Path, packs_folder: Path) -> None:
         self._path = path
@@ -41,7 +41,7 @@ class BlobIndex:
         # Of each record the first 8 bytes of the digest as a number, sorted, and which record it is.
         self._keys: memoryview = memoryview(b"").cast("Q")
         self._rows: memoryview = memoryview(b"").cast("q")
-        # What came since: the pack, the records it came with, and where among them.
+        # Blobs added since: their pack, its records, and the row in them.
         self._fresh: dict[bytes, tuple[str, bytes, int]] = {}
         self._known: set[str] = set()
         self._unwritten: list[str] = []
@@ -50,7 +50,7 @@ class BlobIndex:
         """Whether the index names a pack that is not there."""
 
     def load(self) -> None:
-        """Read it anew; packs it does not name are read themselves."""
+        """Read the index from disk; packs that it does not contain are read themselves."""
         there = {name for name in os.listdir(self._folder) if name.endswith(SUFFIX)}
         segments = {}
         length = 0
@@ -69,7 +69,7 @@ class BlobIndex:
             self._read_pack(name)
 
     def refresh(self) -> None:
-        """Take in what other processes added; read anew when packs are gone."""
+        """Add the changes of other processes; read everything again if packs were removed."""
         there = {name for name in os.listdir(self._folder) if name.endswith(SUFFIX)}
         if self._known - there or len(there - self._known) > 8:
             self.load()
@@ -93,7 +93,7 @@ class BlobIndex:
             start = row * PLACED.size
             if self._records[start : start + _DIGEST] == digest:
                 pack = int.from_bytes(self._pack_of[4 * row : 4 * row + 4], "little")
-                found = self._packs[pack], _place_at(self._records, start)  # what was written last counts
+                found = self._packs[pack], _place_at(self._records, start)  # the last record wins
             at += 1
         return found
 
@@ -124,9 +124,10 @@ class BlobIndex:
     def blocks_of(
         self, digests: bytes, missing: Callable[[bytes], tuple[str, BlobPlace]]
     ) -> list[tuple[str, int, list[int]]]:
-        """Where many blobs lie, `digests` being 32 bytes of each: (pack, block, rows of `digests`) in the order of places.
+        """Return the positions of many blobs, `digests` being 32 bytes of each: (pack, block, rows of `digests`) in storage
+        order.
 
-        `missing` is asked for what is not among the sorted records.
+        `missing` is called for those that are not among the sorted records.
         """
         import numpy as np
 
@@ -137,7 +138,7 @@ class BlobIndex:
         found = np.zeros(len(wanted), bool)
         if len(table):
             keys = np.ascontiguousarray(wanted[:, :8]).view("<u8").ravel()
-            # What was written last counts: of equal keys that is the last one.
+            # The last record wins: of equal keys that is the last one.
             records = np.asarray(self._rows)[np.maximum(np.searchsorted(np.asarray(self._keys), keys, "right") - 1, 0)]
             raw = np.frombuffer(self._records, np.uint8).reshape(-1, PLACED.size)
             found = (raw[records, :_DIGEST] == wanted).all(axis=1)
@@ -161,7 +162,7 @@ class BlobIndex:
         return [(names[pack[group[0]]], int(block[group[0]]), group.tolist()) for group in groups]
 
     def add(self, pack: WrittenPack) -> None:
-        """A pack was written: remember what is in it, and append its segment."""
+        """Add the blobs of a written pack and append its segment."""
         name = pack.name + SUFFIX
         self._remember(name, pack.records)
         with suppress(OSError), self._path.open("ab") as file:  # the pack itself can be read instead
@@ -173,7 +174,7 @@ class BlobIndex:
             self._fresh[records[start : start + _DIGEST]] = (name, records, start)
 
     def mend(self) -> None:
-        """Write what a killed writer did not get to. Only while nobody else writes. Raises OSError."""
+        """Write the segments that a killed writer did not write. Call only while nobody else writes. Raises OSError."""
         if self._is_torn:
             self.write_without(())
             self._is_torn = False
@@ -186,7 +187,7 @@ class BlobIndex:
         self._unwritten = []
 
     def write_without(self, gone: Collection[str]) -> None:
-        """A new file without the packs that are gone. Raises OSError."""
+        """Write a new index without the removed packs. Raises OSError."""
         kept = (item for item in _segments(self._read()) if item[0] not in gone)
         write_atomic(self._path, b"".join(_segment(name, records) for name, records in kept))
 
@@ -220,9 +221,9 @@ def _place_at(records: bytes, start: int) -> BlobPlace:
 
 
 def _records_of(path: Path) -> bytes:
-    """What a pack itself says of its blobs."""
+    """Read the blobs' records from the pack itself."""
     found = []
-    with suppress(StoreError):  # a damaged pack costs only what was in it
+    with suppress(StoreError):  # only the contents of the damaged block are lost
         for block in read_pack(path):
             if not isinstance(block, DamagedBlock):
                 found += [PLACED.pack(digest, *place) for digest, place in block.blobs]

@@ -1,4 +1,4 @@
-"""Hand what is read to a pack, unless the store has it."""
+"""Write contents to a pack unless the store has them."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from fernshale.core.snapshot.pack import PARTS, PackWriter, encode_parts
 
 
 class BlobWriter:
-    """Keeps contents in `pack`; `is_there` says of a digest whether the store has all of its content."""
+    """Writes contents to `pack`; `is_there` returns whether the store has the complete content of a digest."""
 
     chunks = True
 

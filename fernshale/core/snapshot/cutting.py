@@ -1,8 +1,8 @@
-"""Cut large content into chunks at places its own bytes decide, so that an edit changes the chunks around it only.
+"""Cut large content into chunks at positions that depend on its own bytes, so that an edit changes only the chunks around it.
 
-A place is a cut when a hash of the bytes just before it falls below a bound (content-defined chunking, as in Muthitacharoen,
-Chen and Mazieres, A Low-bandwidth Network File System, 2001). In two steps, so that NumPy does all of it: a sum over the last
-4 bytes keeps one place in 256, then a sum of products over the last 32 decides among those.
+A position is a cut when a hash of the bytes just before it falls below a bound (content-defined chunking, as in Muthitacharoen,
+Chen and Mazieres, A Low-bandwidth Network File System, 2001). In two steps, so that NumPy does all of it: a sum over the last 4
+bytes keeps one position in 256, then a sum of products over the last 32 decides among those.
 """
 
 from __future__ import annotations
@@ -20,13 +20,13 @@ LEAST, MOST = 16 << 10, 256 << 10
 _SECOND_IN = 192
 _WINDOW = 32
 _SUM = 0x9D
-# What is looked at in one go; it stays in the processor's cache.
+# Bytes to process at once; they fit in the processor's cache.
 _STRIDE = 1 << 18
 _FACTORS = (0x9E3779B185EBCA87, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9, 0x27D4EB2F165667C5)
 
 
 class Cutter:
-    """Takes content piece by piece and gives chunks; the same content gives the same chunks however it is handed in."""
+    """Takes content in pieces and returns chunks; the same content gives the same chunks however it is divided."""
 
     def __init__(self) -> None:
         self._rest = b""
@@ -38,7 +38,7 @@ class Cutter:
         view = memoryview(data)
         for cut in _cuts(data):
             if cut > len(data) - MOST:
-                break  # a later piece may have to say something about what follows
+                break  # the cut may depend on the next piece
             yield bytes(view[start:cut])
             start = cut
         self._rest = data[start:]
@@ -117,7 +117,7 @@ def _decided(words: NDArray[np.uint64], places: NDArray[np.int64]) -> list[int]:
 
 
 def _equal_to(sums: NDArray[np.uint8], count: int, scratch: NDArray[np.uint8]) -> NDArray[np.int64]:
-    """Where the first `count` are `_SUM`: eight at a time first, since there are few."""
+    """Return the positions where the first `count` bytes match `_SUM`: eight at a time first, since few match."""
     import numpy as np
 
     whole = -(-count // 8) * 8

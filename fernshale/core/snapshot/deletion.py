@@ -1,8 +1,7 @@
-"""Forget snapshots by a policy, and free the space that only they needed.
+"""Delete snapshots by a policy, and free the space that only they needed.
 
-Order against a crash: manifests go first, then packs without anything that is needed, then packs that are mostly dead are
-written anew without it and replaced. A kill at any moment leaves every other snapshot whole; what was not freed then
-is freed the next time.
+Crash safety: manifests are removed first, then packs without needed contents, then packs with few needed contents are rewritten
+and replaced. After a kill at any moment every other snapshot is complete; the remaining space is freed by the next deletion.
 """
 
 from __future__ import annotations
@@ -21,7 +20,7 @@ from fernshale.core.base.work import Work
 from fernshale.core.snapshot.pack import CONTENT, SUFFIX, DamagedBlock, DigestMismatch, PackBlock, read_block, read_pack
 from fernshale.core.snapshot.store import Snapshot, Store
 
-# A pack is written anew once so much of it is dead; below that, the writing costs more than the room is worth.
+# Rewrite a pack when this share of it is unused; below that, rewriting costs more than the space is worth.
 _DEAD_SHARE = 0.3
 _DIGEST = re.compile(r"[0-9a-f]{64}")
 
@@ -40,14 +39,14 @@ class Policy:
 
 @dataclass(frozen=True, slots=True)
 class Freed:
-    """What was forgotten, and the bytes the store lost by it."""
+    """The deleted snapshots, and the bytes freed in the store."""
 
     forgotten: tuple[str, ...]
     bytes: int
 
 
 def choose_deleted(snapshots: Sequence[Snapshot], policy: Policy, kept: Collection[str], tree: str = "") -> list[str]:
-    """Ids that the policy lets go, oldest first; never those in `kept`. With `tree` only of that one."""
+    """Return the ids that the policy deletes, oldest first; never those in `kept`. With `tree`, only snapshots of that tree."""
     by_tree: dict[str, list[Snapshot]] = {}
     for item in sorted(snapshots, key=lambda item: item.taken):
         by_tree.setdefault(item.tree, []).append(item)
@@ -63,11 +62,10 @@ def choose_deleted(snapshots: Sequence[Snapshot], policy: Policy, kept: Collecti
 
 
 def delete(store: Store, ids: Iterable[str], needed: Callable[[], Collection[str]], work: Work) -> Freed:
-    """Forget snapshots and free what nothing else needs.
+    """Delete snapshots and free the contents that nothing else needs.
 
-    `needed` gives the digests others hold on to, as steps that can be undone; it is asked while nobody writes.
-    Raises UnknownSnapshot, and StoreError (nothing is done) when a snapshot that stays cannot be read: what it needs
-    could not be told.
+    `needed` returns the digests needed elsewhere, such as by steps that can be undone; it is called while nobody writes. Raises
+    UnknownSnapshot, and StoreError (nothing is done) when a remaining snapshot cannot be read, since its needs are unknown.
     """
     with store.writing(work):
         paths = {path.stem: path for path in (store.manifest_path(id) for id in ids)}
@@ -101,7 +99,7 @@ def _free(store: Store, live: Collection[bytes], work: Work) -> None:
             try:
                 blocks = [_sound(block) for block in read_pack(path)]
             except StoreError:
-                continue  # what is damaged may still be read in part; verify speaks of it
+                continue  # damaged blocks may still be readable in part; verify reports them
             size = sum(place.size for block in blocks for _, place in block.blobs)
             dead = sum(place.size for block in blocks for digest, place in block.blobs if digest not in live)
             if dead == size or (dead > _DEAD_SHARE * size and _write_anew(store, path, blocks, live)):
@@ -119,9 +117,9 @@ def _sound(block: PackBlock | DamagedBlock) -> PackBlock:
 
 
 def _write_anew(store: Store, path: Path, blocks: Sequence[PackBlock], live: Collection[bytes]) -> bool:
-    """The blobs that are needed in a pack of their own; it has its name, synced, before the old one goes.
+    """Write the needed blobs to a new pack; it has its final name, synced, before the old one is removed.
 
-    False when one of them is damaged: then the old pack stays, for what can be saved of it.
+    Returns False if one of them is damaged: the old pack stays, so that the rest can be recovered.
     """
     try:
         with store.new_pack() as pack:

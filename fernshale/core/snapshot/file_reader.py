@@ -1,4 +1,4 @@
-"""Read one file so that its content and its facts belong together, and hand the content to whoever keeps it."""
+"""Read one file with consistent content and metadata, and pass the content to a writer."""
 
 from __future__ import annotations
 
@@ -23,12 +23,12 @@ _ZEROS = bytes(1 << 20)
 _TRIES = 5
 _FORMAT, _REGULAR = 0o170000, stat.S_IFREG
 _LARGEST_INODE = (1 << 63) - 1
-# Attributes that say something of the file; the rest belongs to the machine (labels, capabilities of the kernel).
+# Attributes that belong to the file; others belong to the machine (labels, capabilities).
 _KEPT_ATTRIBUTES = ("user.", "system.posix_acl_")
 
 
 class Keep(Protocol):
-    """Takes contents. Its own trouble is raised as KeepFailed, so that it is not taken for the file's."""
+    """Receives contents. Its own errors are raised as KeepFailed, to distinguish them from errors of the file."""
 
     chunks: bool
     """Whether large content is wanted in chunks; else only its digest is made."""
@@ -44,7 +44,7 @@ class Keep(Protocol):
 
 
 class KeepFailed(Exception):
-    """What was read could not be kept; `cause` says why."""
+    """Content could be read but not stored; `cause` is the reason."""
 
     def __init__(self, cause: OSError) -> None:
         super().__init__(str(cause))
@@ -68,7 +68,7 @@ hash_only: Keep = _HashOnly()
 
 
 class ReadFile(NamedTuple):
-    """What was found: `facts` are size, mtime, ctime (ns), inode, mode as in `manifest.Folder`."""
+    """The result: `facts` are size, mtime, ctime (ns), inode, mode as in `manifest.Folder`."""
 
     digest: bytes
     facts: tuple[int, int, int, int, int]
@@ -77,9 +77,9 @@ class ReadFile(NamedTuple):
 
 
 def read_file(path: str, keep: Keep, token: CancelToken, folder: int | None = None) -> ReadFile:
-    """Read the file at `path`, never through a link; one that changes or is replaced while it is read is read again.
+    """Read the file at `path` without following links; read it again if it changes or is replaced meanwhile.
 
-    `folder` is a handle that `path` is seen from. Raises OSError (also when it keeps changing), KeepFailed, Cancelled.
+    `path` is relative to the handle `folder`. Raises OSError (also if it keeps changing), KeepFailed, Cancelled.
     """
     for _ in range(_TRIES):
         # Straight to the system: this runs for each of very many small files. A pipe must not make it wait.
@@ -119,7 +119,7 @@ def read_file(path: str, keep: Keep, token: CancelToken, folder: int | None = No
 
 
 def is_sparse(status: os.stat_result) -> bool:
-    """Whether a file takes less room than it has bytes."""
+    """Return whether a file uses less space than its size."""
     return status.st_size >= _SMALLEST_SPARSE and status.st_blocks * 512 < status.st_size
 
 
@@ -134,7 +134,7 @@ def attributes_of(place: str | Path | int) -> tuple[tuple[str, bytes], ...]:
     found = []
     for name in sorted(names):
         if name.startswith(_KEPT_ATTRIBUTES):
-            with suppress(OSError):  # gone meanwhile
+            with suppress(OSError):  # removed meanwhile
                 found.append((name, os.getxattr(place, name)))
     return tuple(found)
 
@@ -195,10 +195,10 @@ def _pieces(handle: int, status: os.stat_result) -> Iterator[bytes | int]:
 
 
 def next_data(handle: int, at: int, end: int) -> tuple[int, int]:
-    """Where data of a sparse file next begins, from `at` on, and where it then ends."""
+    """Return the next data region of a sparse file from `at` on: its start and end."""
     try:
         data = os.lseek(handle, at, os.SEEK_DATA)
         return data, os.lseek(handle, data, os.SEEK_HOLE)
     except OSError as error:
-        # Nothing but a hole up to the end; or a file system that cannot tell.
+        # Only a hole up to the end; or a file system without this information.
         return (end, end) if error.errno == errno.ENXIO else (at, end)

@@ -1,7 +1,7 @@
-"""A tree as a value: what stands at each path.
+"""A tree as a value: the entry at each path.
 
-A manifest holds a row per file, folder by folder, so that a million files cost some hundred bytes each and a folder
-in which nothing changed is one object shared by all looks at it. `Manifest.entries` shows the same by path.
+A manifest holds a row per file, folder by folder, so a million files take some hundred bytes each, and an unchanged folder is
+one object shared by all manifests of the tree. `Manifest.entries` shows the same by path.
 """
 
 from __future__ import annotations
@@ -30,10 +30,10 @@ class EntryKind(Enum):
 
 @dataclass(frozen=True, slots=True)
 class TreeEntry:
-    """What stands at one path. `content` is a file's digest or a link's target; `attributes` are the extended ones.
+    """The entry at one path. `content` is a file's digest or a link's target; `attributes` are the extended ones.
 
-    Two entries are equal when restoring either gives the same: times, sizes, holes (`sparse`) and which other name is
-    the same file (`twin`, the path of the first) do not count.
+    Two entries are equal when restoring them gives the same result: times, sizes, holes (`sparse`) and hard links (`twin`, the
+    path of the first name) are not compared.
     """
 
     kind: EntryKind
@@ -48,7 +48,7 @@ class TreeEntry:
 
 @dataclass(frozen=True, slots=True)
 class Extra:
-    """What only few paths have: the target of a link, extended attributes, holes, another name for the same file."""
+    """Properties that few paths have: a link's target, extended attributes, holes, hard links."""
 
     target: str = ""
     attributes: tuple[tuple[str, bytes], ...] = ()
@@ -58,7 +58,7 @@ class Extra:
 
 NO_EXTRA = Extra()
 UNREAD = bytes(32)
-# What `Folder.facts` holds of each name.
+# The columns of `Folder.facts`.
 FACTS = 5
 SIZE, MTIME, CTIME, INODE, MODE = range(FACTS)
 
@@ -122,11 +122,11 @@ class Folder:
 
 @dataclass(frozen=True)
 class Manifest:
-    """All entries of a tree. `reported` are paths that could not be taken, with the reason.
+    """All entries of a tree. `reported` are paths that could not be read, with the reason.
 
-    `taken_ns` is when reading began: an entry changed after that, or just before, is not trusted unread. A file that was
-    only listed has an empty `content`. `memo` holds what was worked out from exactly these entries; it is handed on as
-    long as a new look finds them unchanged. `newest_ns` is the latest time any of them carries, where that is known.
+    `taken_ns` is the start of reading: an entry changed after that, or just before, has to be read again. A file that was only
+    listed has an empty `content`. `memo` caches values derived from exactly these entries; the next manifest shares it if
+    nothing has changed. `newest_ns` is the latest time among the entries, if known.
     """
 
     folders: Mapping[str, Folder]
@@ -137,7 +137,7 @@ class Manifest:
 
     @staticmethod
     def of(entries: Mapping[TreePath, TreeEntry]) -> Manifest:
-        """A manifest made of entries; folders that only follow from a path are not among them."""
+        """Build a manifest from entries; folders that are only implied by a path are not included."""
         rows: dict[str, list[tuple[str, TreeEntry]]] = {}
         for path, entry in sorted(entries.items()):
             head, _, name = path.rpartition("/")
@@ -172,7 +172,7 @@ class Manifest:
         return {path: entry for path, entry in self.entries.items() if entry.kind is _FILE}
 
     def derived(self, name: object, make: Callable[[], T]) -> T:
-        """What `make` works out from the entries alone, worked out once under `name`."""
+        """Return the value that `make` derives from the entries, cached under `name`."""
         if name not in self.memo:
             self.memo[name] = make()
         return cast(T, self.memo[name])
@@ -182,7 +182,7 @@ class Manifest:
         return name in self.memo
 
     def entry(self, path: str) -> TreeEntry | None:
-        """What stands at `path`, without making all entries."""
+        """Return the entry at `path` without building all entries."""
         head, _, name = path.rpartition("/")
         folder = self.folders.get(head)
         row = folder.find(name) if folder else None
@@ -196,7 +196,7 @@ class Manifest:
                     yield digest
 
     def below(self, path: str) -> Manifest:
-        """The part that lies in the folder `path`, with paths as seen from there."""
+        """Return the part in the folder `path`, with paths relative to it."""
         prefix = path + "/"
         parts = {
             name[len(prefix) :]: folder

@@ -24,7 +24,7 @@ class Comparison:
 
 
 def compare(before: Manifest, after: Manifest) -> Comparison:
-    """What has to be done to `before` to make it `after`."""
+    """Return the changes that turn `before` into `after`."""
     pairs = differing(before, after)
     added = {path: new for path, old, new in pairs if old is None and new is not None}
     removed = {path: old for path, old, new in pairs if new is None and old is not None}
@@ -47,7 +47,7 @@ def compare(before: Manifest, after: Manifest) -> Comparison:
 
 
 def differing(before: Manifest, after: Manifest) -> list[tuple[TreePath, TreeEntry | None, TreeEntry | None]]:
-    """The paths at which the two differ, in order, with what stands there before and after."""
+    """Yield the paths that differ, in order, with their entries before and after."""
     found = [item for path in {*before.folders, *after.folders} for item in _in_folder(before, after, path)]
     return sorted(found, key=lambda item: item[0])
 
@@ -66,7 +66,7 @@ def _in_folder(
 
 
 def _same(old: Folder, new: Folder) -> bool:
-    """Whether two folders hold the same; a quick look, `False` proves nothing."""
+    """A quick test whether two folders are equal; False proves nothing."""
     return old is new or (
         old.names == new.names
         and old.digests == new.digests

@@ -1,8 +1,8 @@
-"""How a manifest is kept: a line of JSON (the summary), then zstd frames, then a BLAKE3 digest of all of it.
+"""The file format of manifests: a line of JSON (the summary), then zstd frames, then a BLAKE3 digest of everything before.
 
-The frames hold, each as length (8, least byte first) and bytes: JSON of the folders ([path, number of names]) and of what few paths
-have (path -> name -> target, attributes in base64, sparse, twin); the names with a zero byte after each; the facts,
-8 bytes each, column by column; the digests.
+The frames contain, each as length (8, little-endian) and bytes: JSON of the folders ([path, number of names]) and of the rare
+properties (path -> name -> target, attributes in base64, sparse, twin); the names, each followed by a zero byte; the facts, 8
+bytes each, column by column; the digests.
 """
 
 from __future__ import annotations
@@ -100,7 +100,7 @@ def read_body(path: Path) -> memoryview:
 
 
 def _folders(sections: list[bytes]) -> Iterator[tuple[str, Folder]]:
-    """Takes the sections out of the list, so that no memory is held for what is not needed any more."""
+    """Build the folders. Takes the sections out of the list, so that their memory is freed early."""
     digests = sections.pop()
     columns = array("q", sections.pop())
     if sys.byteorder == "big":

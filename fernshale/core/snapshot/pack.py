@@ -54,7 +54,7 @@ class DigestMismatch(StoreError):
 
 
 class DamagedBlock(DigestMismatch):
-    """A block is not as it was written; `offset` is where it begins in its pack."""
+    """A block differs from what was written; `offset` is its start in the pack."""
 
     def __init__(self, path: Path, offset: int) -> None:
         super().__init__(
@@ -64,7 +64,7 @@ class DamagedBlock(DigestMismatch):
 
 
 class BlobPlace(NamedTuple):
-    """Where a blob lies: the `block` (by the offset of its header), and from which byte of its content on."""
+    """The position of a blob: its `block` (the offset of the block's header), and the offset in the block's content."""
 
     block: int
     at: int
@@ -78,7 +78,7 @@ PLACED = struct.Struct("<32sQIIB")
 
 @dataclass(frozen=True, slots=True)
 class PackBlock:
-    """A block as its header tells; `blobs` are (digest, place). `end` is where the next one begins."""
+    """A block as described by its header; `blobs` are (digest, place). `end` is the start of the next block."""
 
     offset: int
     end: int
@@ -104,9 +104,9 @@ def decode_parts(data: bytes) -> list[tuple[int, bytes]]:
 
 
 def read_pack(path: Path, *, check: bool = False) -> Iterator[PackBlock | DamagedBlock]:
-    """The blocks of a pack, and in place of a damaged one what is wrong. With `check` every byte is looked at.
+    """Yield the blocks of a pack, and an error in place of a damaged one. With `check`, every byte is verified.
 
-    Raises StoreError when it is not a pack.
+    Raises StoreError when the file is not a pack.
     """
     end = path.stat().st_size
     with path.open("rb") as file:
@@ -127,7 +127,7 @@ def read_pack(path: Path, *, check: bool = False) -> Iterator[PackBlock | Damage
 
 
 class OpenedBlock(NamedTuple):
-    """The content of a block, and where in it each blob lies."""
+    """The content of a block, and the position of each blob in it."""
 
     content: bytes
     places: dict[bytes, BlobPlace]
@@ -184,7 +184,7 @@ def _check_sum(handle: int, path: Path, block: PackBlock) -> None:
 
 
 def _check(handle: int, path: Path, block: PackBlock) -> None:
-    """Every bit of a block, and that its blobs are what their digests say."""
+    """Verify a block's own digest, and the digest of each blob."""
     _check_sum(handle, path, block)
     content = memoryview(content_of(handle, path, block))
     for digest, place in block.blobs:
@@ -193,7 +193,7 @@ def _check(handle: int, path: Path, block: PackBlock) -> None:
 
 
 def _next_block(handle: int, path: Path, offset: int, end: int) -> int:
-    """Where the next sound block begins, from `offset` on; `end` when there is none."""
+    """Return the start of the next intact block, from `offset` on; `end` if there is none."""
     while offset < end:
         piece = os.pread(handle, _FULL, offset)
         found = piece.find(_BLOCK)
@@ -212,7 +212,7 @@ def _next_block(handle: int, path: Path, offset: int, end: int) -> int:
 
 @dataclass(frozen=True, slots=True)
 class WrittenPack:
-    """A pack that was written and synced: its blobs as `PLACED` records, and the bytes it takes."""
+    """A pack that was written and synced: its blobs as `PLACED` records, and its size in bytes."""
 
     name: str
     records: bytes
@@ -238,7 +238,7 @@ class PackWriter:
         self._file = self._temporary.open("wb", buffering=0)
         self._offset = self._file.write(MAGIC)
         self._compressor = zstandard.ZstdCompressor(level=_LEVEL)
-        # What compresses and what does not lie apart: together they would hide one another's gain.
+        # Compressible and incompressible contents go to different blocks: mixed, neither would be recognised.
         self._packing = _OpenBlock(packed=True)
         self._plain = _OpenBlock(packed=False)
         self._records: list[bytes] = []
@@ -291,7 +291,7 @@ class PackWriter:
         block.clear()
 
     def _put(self, parts: Sequence[bytes], length: int) -> None:
-        """Write all parts, in one call where the system takes that many."""
+        """Write all parts, in one call if the system accepts that many."""
         written = os.writev(self._file.fileno(), parts) if len(parts) <= _MOST_PARTS else 0
         if written < length:
             rest = memoryview(b"".join(parts))[written:]
@@ -299,21 +299,21 @@ class PackWriter:
                 rest = rest[self._file.write(rest) :]
 
     def finish(self) -> None:
-        """Write and sync what is left; the pack has its temporary name still. Raises OSError."""
+        """Write and sync the rest; the pack still has its temporary name. Raises OSError."""
         self._write(self._packing)
         self._write(self._plain)
         if self._records:
             os.fsync(self._file.fileno())
 
     def written(self) -> WrittenPack:
-        """What it holds, after `finish`."""
+        """Return its contents, after `finish`."""
         return WrittenPack(self.name, b"".join(self._records), self.stored_bytes)
 
     def close(self) -> None:
         self._file.close()
 
     def remove(self) -> None:
-        """Drop what has only its temporary name."""
+        """Remove the pack that still has its temporary name."""
         self._temporary.unlink(missing_ok=True)
 
     def __enter__(self) -> PackWriter:

@@ -1,4 +1,4 @@
-"""Read what was only listed and keep it: a large tree in two processes, each into a pack of its own."""
+"""Read and store the listed files: a large tree in two processes, each with a pack of its own."""
 
 from __future__ import annotations
 
@@ -17,16 +17,16 @@ from fernshale.core.snapshot.manifest import FACTS, Manifest
 from fernshale.core.snapshot.pack import PackWriter, WrittenPack, give_names
 from fernshale.core.snapshot.tree_walk import Wanted, read_files, unread_files, with_contents
 
-# About what a file and a byte of it take here, seconds; only their relation counts.
+# Approximate cost of a file and of a byte, seconds; only their ratio matters.
 _PER_FILE_S, _PER_BYTE_S = 40e-6, 7e-9
 _START_S = 0.3
-# What the second process runs.
+# The function that the second process runs.
 _WORKER = "fernshale.core.snapshot.reading_worker:read_share"
 
 
 @dataclass(frozen=True)
 class Share:
-    """What the second process is to read, and where to."""
+    """The second process's share of the files, and the target pack."""
 
     store: Path
     pack: str
@@ -35,7 +35,7 @@ class Share:
 
 
 class BlobStore(Protocol):
-    """What is needed of the store: where its packs lie, which contents it has, and how it takes in new packs."""
+    """The parts of the store that are needed here: the folder of packs, which contents exist, and how to add new packs."""
 
     @property
     def folder(self) -> Path: ...
@@ -87,7 +87,8 @@ def keep_contents(store: BlobStore, tree: Path, listed: Manifest, work: Work) ->
 
 
 def _shared_out(wanted: Sequence[Wanted], sizes: Sequence[int]) -> tuple[list[Wanted], list[Wanted]]:
-    """Two shares that take about the same time. Files of one size stay together, so that the same content is kept once."""
+    """Divide the files into two shares of about the same duration. Files of one size stay together, so that equal contents are
+    stored once."""
     by_size: dict[int, int] = {}
     for size in sizes:
         by_size[size] = by_size.get(size, 0) + 1

@@ -1,4 +1,4 @@
-"""What the second process of a large reading does: it reads its share of the files into a pack of its own."""
+"""The second process of a large reading: reads its share of the files into a pack of its own."""
 
 from __future__ import annotations
 

@@ -1,8 +1,8 @@
-"""Bring a snapshot, or some paths of it, back: exact, and never through a symbolic link out of the tree.
+"""Restore a snapshot, or some of its paths, exactly, and without following a symbolic link out of the tree.
 
-A file gets its name only once it is whole. Into a folder that is empty everything is written below one temporary name, made
-lasting, and moved up at the end. Elsewhere a file that replaces another is on the disk before it does; the rest is made lasting
-in one go at the end. A restore that was stopped is run again: it looks at contents, not at names.
+A file gets its name only once it is complete. For an empty destination, everything is written below one temporary name, synced,
+and moved up at the end. Otherwise a file that replaces another is synced first; the rest is synced at once at the end. An
+interrupted restore can be run again: it compares contents, not names.
 """
 
 from __future__ import annotations
@@ -36,13 +36,13 @@ from fernshale.core.snapshot.tree_walk import entry_at
 _TEMPORARY = ".fernshale-restore-"
 _WHOLE = f"{_TEMPORARY}whole"
 _HOLE = 4096
-# About as much work as writing so many bytes: a file, and what a second process has to read before it begins.
+# Cost in equivalent bytes: of writing one file, and of starting a second process.
 _PER_FILE, _START = 200_000, 500_000_000
 
 
 @dataclass(frozen=True, slots=True)
 class Restored:
-    """How many paths were brought back, and those whose extended attributes the file system did not take."""
+    """The number of restored paths, and those whose extended attributes the file system did not accept."""
 
     paths: int
     without_attributes: tuple[TreePath, ...] = ()
@@ -74,9 +74,9 @@ class _Share:
 def restore(store: Store, manifest: Manifest, destination: Path, paths: Sequence[str], work: Work) -> Restored:
     """Write the entries of `manifest` (all, or those at or below `paths`) under `destination`.
 
-    Without paths the destination must be new or empty. A file that stands there already is replaced atomically.
-    It can be run again after it was stopped: what is there already and right is left alone.
-    Raises MisuseError, StoreError (damaged content; what was written so far stays), OSError.
+    Without paths, the destination must be new or empty. An existing file is replaced atomically. It can be run again after an
+    interruption: correct files are left alone. Raises MisuseError, StoreError (damaged content; files written so far stay),
+    OSError.
     """
     wanted = Manifest.of(_wanted(manifest, paths)) if paths else manifest
     destination.mkdir(parents=True, exist_ok=True)
@@ -91,7 +91,7 @@ def restore(store: Store, manifest: Manifest, destination: Path, paths: Sequence
     above = {up for path in wanted.folders if path for up in (*parents(path), path)}
     for folder in sorted({*kept, *(TreePath(path) for path in above)}):
         if is_fresh:
-            (root / folder).mkdir()  # nothing stands there that could be a link
+            (root / folder).mkdir()  # the destination is new, so it contains no links
         elif not (target := on_disk(root, folder)).is_dir():
             target.mkdir()
     if not is_fresh:
@@ -107,7 +107,7 @@ def restore(store: Store, manifest: Manifest, destination: Path, paths: Sequence
     if root != destination:
         sync_file_system(destination)
         _move_up(root, destination)
-    # Modes last: a folder nobody may write into has to be filled first.
+    # Set modes last: a read-only folder has to be filled first.
     for folder in sorted(kept, reverse=True):
         if not give_facts(on_disk(destination, folder), kept[folder]):
             bare.append(folder)
@@ -116,7 +116,7 @@ def restore(store: Store, manifest: Manifest, destination: Path, paths: Sequence
 
 
 def _destination(destination: Path, wanted: Manifest) -> tuple[Path, bool]:
-    """Where to write, and whether nothing stands there yet. What a stopped restore left is gone on with. Raises OSError."""
+    """Return where to write, and whether that place is empty. The rest of an interrupted restore is continued. Raises OSError."""
     names = os.listdir(destination)
     whole = destination / _WHOLE
     if _WHOLE in names:
@@ -175,7 +175,7 @@ def _standing(destination: Path) -> list[str]:
 
 
 def _sweep(destination: Path, wanted: Manifest) -> None:
-    """Remove what a killed restore left under a temporary name where this one is going to write."""
+    """Remove temporary files of a killed restore in the places to write."""
     for path in wanted.folders:
         folder = on_disk(destination, TreePath(path)) if path else destination
         for leftover in folder.glob(_TEMPORARY + "*"):
@@ -210,16 +210,16 @@ def _links(wanted: Manifest) -> Iterator[tuple[TreePath, TreeEntry]]:
 
 
 def _write_files(store: Store, wanted: Manifest, everything: Callable[[], _Share], work: Work) -> list[TreePath]:
-    """Write the files, a great many in two processes; the paths whose extended attributes were not taken.
+    """Write the files, very many in two processes; return the paths whose extended attributes were not accepted.
 
-    `everything` lists them; a second process gets ready meanwhile.
+    `everything` lists all files; the second process starts meanwhile.
     """
     total = sum(len(folder.names) for folder in wanted.folders.values())
     if not is_worthwhile(total, sum(sum(folder.facts[SIZE::FACTS]) for folder in wanted.folders.values())):
         return _write_share(store, everything(), lambda count: work.progress("restoring", count, total), work.token)
     with WorkerProcess(f"{__name__}:restore_share") as second:
         whole = everything()
-        # Parted between blocks, so that none has to be unpacked twice.
+        # Divide between blocks, so that no block is decompressed twice.
         blocks = store.blocks(whole.digests)
         costs = [sum(whole.files[row].size + _PER_FILE for row in rows) for rows in blocks]
         half = bisect_left(list(accumulate(costs)), (sum(costs) + _START) // 2)
@@ -239,10 +239,10 @@ def restore_share(share: _Share, tell: Callable[[int], None]) -> list[TreePath]:
 
 
 def _write_share(store: Store, share: _Share, tell: Callable[[int], None], token: CancelToken) -> list[TreePath]:
-    """The paths whose extended attributes were not taken."""
+    """Write a share of the files; return the paths whose extended attributes were not accepted."""
     writer = _Writer(store, share.destination, share.is_fresh)
     digests = share.digests
-    # In the order in which they lie in the store: so each block is unpacked once.
+    # In storage order, so that each block is decompressed once.
     for number, (row, content) in enumerate(store.contents(digests)):
         if number % 64 == 0:
             token.check()
@@ -265,7 +265,7 @@ class _Writer:
         self._given = 0o666 & ~_umask()
 
     def put(self, file: _File, digest: bytes, content: memoryview | None) -> None:
-        """Write a file; its content, where that is not at hand, comes out of the store."""
+        """Write a file; its content is read from the store if it is not in memory."""
         path = file.path
         target = f"{self._root}/{path}"
         if self.is_fresh:
@@ -273,7 +273,7 @@ class _Writer:
             return
         head, _, _ = path.rpartition("/")
         if head not in self._safe:
-            on_disk(self.destination, path)  # no folder on the way is a link
+            on_disk(self.destination, path)  # no parent folder is a link
             self._safe.add(head)
         here = entry_at(Path(target))
         if here == TreeEntry(EntryKind.FILE, file.mode, digest.hex(), attributes=file.extra.attributes):
@@ -351,7 +351,7 @@ def _set_attributes(place: Path | int, attributes: Sequence[tuple[str, bytes]]) 
 
 
 def give_facts(target: Path, entry: TreeEntry) -> bool:
-    """Give a folder its attributes, mode and time; whether the file system took the attributes."""
+    """Set a folder's attributes, mode and time; return whether the file system accepted the attributes."""
     took = _set_attributes(target, entry.attributes)
     target.chmod(entry.mode)
     os.utime(target, ns=(entry.mtime_ns, entry.mtime_ns))
@@ -390,7 +390,7 @@ def _rename_over(temporary: Path, target: Path) -> None:
 
 
 def _umask() -> int:
-    """The mask for new files; read where it does not have to be set for that, as other threads write files too."""
+    """Return the mask for new files; reads it without setting it if possible, since other threads write files, too."""
     with contextlib.suppress(OSError):
         if found := re.search(r"^Umask:\s*([0-7]+)", Path("/proc/self/status").read_text(), re.MULTILINE):
             return int(found[1], 8)

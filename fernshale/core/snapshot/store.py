@@ -1,14 +1,14 @@
 """The snapshot store: a folder outside every project that holds blobs in packs and a manifest per snapshot.
 
     store/
-      lock                     held (flock) while something is written; the kernel frees it when its holder dies
-      index                    where each blob lies; it can be lost and is made anew from the packs
+      lock                     held (flock) during writes; the kernel releases it when its holder dies
+      index                    the position of each blob; can be rebuilt from the packs
       packs/NAME.pack
       snapshots/ID.manifest
 
-Covered: a kill at any moment (a pack or manifest has its name only when whole; a temporary file is swept by the next
-writer), flipped bits (every read is checked), two processes (one writes at a time, readers need no lock because
-nothing that has a name ever changes, but for the index, which only grows).
+Covered: a kill at any moment (a pack or manifest gets its name only when complete; the next writer removes temporary files),
+flipped bits (every read is verified), two processes (one writes at a time; readers need no lock, because named files never
+change, except the index, which only grows).
 """
 
 from __future__ import annotations
@@ -59,9 +59,9 @@ from fernshale.core.snapshot.parallel_reading import keep_contents
 from fernshale.core.snapshot.tree_walk import list_tree
 
 _MANIFEST = ".manifest"
-# Blocks that stay in memory: what lies together is mostly asked for together.
+# Blocks to keep in memory: contents of one block are mostly read together.
 _BLOCKS_KEPT = 8
-# How many large files' lists of parts a take reads to see whether all parts are still there.
+# The number of large files whose lists of parts a snapshot reads to check that all parts exist.
 _MAX_LISTS_CHECKED = 256
 
 
@@ -71,7 +71,7 @@ class UnknownSnapshot(StoreError):
 
 @dataclass(frozen=True, slots=True)
 class Snapshot:
-    """What is known of a snapshot without its entries. `stored` is what it added to the store, in bytes."""
+    """A snapshot without its entries. `stored` is the number of bytes it added to the store."""
 
     id: str
     tree: str
@@ -85,7 +85,7 @@ class Snapshot:
 
 @dataclass(frozen=True, slots=True)
 class StoreCheck:
-    """What `verify` found: `damaged` are (what, snapshots it touches)."""
+    """The result of `verify`: `damaged` are (description, affected snapshots)."""
 
     ok: bool
     damaged: tuple[tuple[str, tuple[str, ...]], ...]
@@ -129,20 +129,20 @@ class Store:
             yield size if part == UNREAD else self._blob(part)[0]
 
     def blocks(self, digests: bytes) -> list[list[int]]:
-        """Which of many contents, `digests` being 32 bytes of each, lie in one block: the rows of each block, in order."""
+        """Return the rows of `digests` (32 bytes each) by block, in order."""
         return [rows for _, _, rows in self._read_index().blocks_of(digests, self._find)]
 
     def contents(self, digests: bytes) -> Iterator[tuple[int, memoryview | None]]:
-        """Many contents, `digests` being 32 bytes of each, as (row, content) in the order in which they lie in the store.
+        """Yield many contents, `digests` being 32 bytes of each, as (row, content) in storage order.
 
-        One that is kept in parts is None: `pieces` has it. Raises StoreError, before the first one where one is not there.
+        Content stored in parts is None: use `pieces`. Raises StoreError, before the first one if one is missing.
         """
         for name, number, rows in self._read_index().blocks_of(digests, self._find):
             block = self._open(name, number)
             content = memoryview(block.content if block is not None else b"")
             for row in rows:
                 digest = digests[32 * row : 32 * row + 32]
-                if block is None:  # another process wrote the pack anew
+                if block is None:  # another process rewrote the pack
                     data, kind = self._blob(digest)
                     yield row, memoryview(data) if kind != PARTS else None
                 else:
@@ -171,7 +171,7 @@ class Store:
         return found - {UNREAD}
 
     def reload(self) -> None:
-        """Forget where blobs lie; it is read again when they are asked for."""
+        """Drop the positions of blobs; they are read again on demand."""
         self._index = None
         self._blocks.clear()
 
@@ -182,7 +182,7 @@ class Store:
                 keeper.content(data)
 
     def size_bytes(self) -> int:
-        """What all of it takes on disk."""
+        """Return the size of the store on disk, bytes."""
         paths = [*self.packs_folder.iterdir(), *self.snapshots_folder.iterdir(), self.folder / "index"]
         return sum(path.stat().st_size for path in paths if path.is_file())
 
@@ -209,13 +209,13 @@ class Store:
             return keep_contents(self, tree, listed, work)[0]
 
     def without_lost(self, manifest: Manifest) -> Manifest:
-        """`manifest` with each file only listed whose content the store has lost, so that it is read again; the same object where
-        nothing is missing. Packs that are gone count, damaged ones do not: `verify` reads those."""
+        """Return `manifest` with those files marked as unread whose content the store has lost, so that they are read again;
+        the same object if nothing is missing. This considers removed packs, but not damaged ones, which only `verify` reads."""
         folders = dict(manifest.folders)
         digests = b"".join(folder.digests for folder in folders.values())
         missing, in_parts = self._read_index().rows_without(digests)
         lost = {row for row in missing if digests[32 * row : 32 * row + 32] != UNREAD}
-        # Each list of parts is read for this, so of very many only where something is known to be lost.
+        # Each list of parts has to be read, so check very many only if some content is known to be missing.
         if lost or self._read_index().has_lost or len(in_parts) <= _MAX_LISTS_CHECKED:
             lost |= {row for row in in_parts if not self.has_all_of(digests[32 * row : 32 * row + 32])}
         if not lost:
@@ -235,7 +235,7 @@ class Store:
         """All snapshots, oldest first."""
         found = []
         for path in sorted(self.snapshots_folder.glob("*" + _MANIFEST)):
-            with contextlib.suppress(StoreError):  # named by verify, which looks at each
+            with contextlib.suppress(StoreError):  # verify reports it
                 found.append(_summary(path))
         return found
 
@@ -247,7 +247,7 @@ class Store:
         return read_manifest(self.manifest_path(id))
 
     def manifest_path(self, id: str) -> Path:
-        """Where a snapshot's manifest lies. Raises UnknownSnapshot."""
+        """Return the path of a snapshot's manifest. Raises UnknownSnapshot."""
         found = [path for path in self.snapshots_folder.glob("*" + _MANIFEST) if id and path.name.startswith(id)]
         if len(found) != 1:
             trouble = "is not unique" if found else "is not in this store"
@@ -255,14 +255,14 @@ class Store:
         return found[0]
 
     def unread_manifests(self) -> set[str]:
-        """Snapshots whose summary cannot be read; `list` leaves them out."""
+        """Return snapshots whose summary cannot be read; `list` skips them."""
         there = {path.name.removesuffix(_MANIFEST) for path in self.snapshots_folder.glob("*" + _MANIFEST)}
         return there - {item.id for item in self.list()}
 
     def verify(self, work: Work = UNWATCHED) -> StoreCheck:
-        """Read every block and manifest; name each that is damaged, and what is missing, with the snapshots touched.
+        """Read every block and manifest; report damaged and missing contents with the affected snapshots.
 
-        The index is not looked at: it checks itself and holds nothing that the packs do not.
+        The index is not verified: it has its own digests and contains only data from the packs.
         """
         damaged: list[tuple[str, tuple[str, ...]]] = []
         users: dict[bytes, set[str]] = {}
@@ -309,7 +309,7 @@ class Store:
 
     @contextlib.contextmanager
     def writing(self, work: Work = UNWATCHED) -> Iterator[None]:
-        """Hold the store's lock, waiting for another writer; sweep what a killed one left. Raises Cancelled."""
+        """Hold the store's lock, waiting for another writer; remove temporary files of killed writers. Raises Cancelled."""
 
         def on_wait(holder: Holder) -> None:
             work.check()
@@ -342,7 +342,7 @@ class Store:
         return PackWriter(self.packs_folder, f"{time.strftime('%Y%m%d')}-{uuid.uuid4().hex[:16]}")
 
     def took(self, *packs: WrittenPack) -> None:
-        """Packs were written: from now on what is in them is found."""
+        """Make the contents of written packs available."""
         index = self._read_index()
         for pack in packs:
             if pack.records:
@@ -350,14 +350,14 @@ class Store:
                 index.add(pack)
 
     def freed(self, packs: Collection[str]) -> None:
-        """Packs are gone. Raises OSError."""
+        """Remove packs from the index. Raises OSError."""
         self._read_index().write_without(packs)
         self.reload()
 
     # -- inside
 
     def _last_of(self, tree: Path) -> tuple[Manifest, Path | None]:
-        """The latest snapshot of a tree, and where it lies."""
+        """Return the latest snapshot of a tree, and its manifest's path."""
         previous = next((item for item in reversed(self.list()) if item.tree == str(tree)), None)
         # A damaged earlier manifest only costs the shortcut.
         with contextlib.suppress(StoreError):
@@ -373,7 +373,7 @@ class Store:
         return self._index
 
     def _find(self, digest: bytes) -> tuple[str, BlobPlace]:
-        """Raises StoreError where there is no such blob."""
+        """Return the position of a blob. Raises StoreError if there is none."""
         index = self._read_index()
         found = index.find(digest)
         if found is None:
@@ -395,7 +395,7 @@ class Store:
         return block.content[found.at : found.at + found.size], found.kind
 
     def _open(self, name: str, number: int) -> OpenedBlock | None:
-        """A block of a pack; None where the pack is gone, as another process wrote it anew."""
+        """Return a block of a pack; None if another process has rewritten the pack."""
         block = self._blocks.get((name, number))
         if block is None:
             if not (self.packs_folder / name).exists():
@@ -435,7 +435,7 @@ class Store:
 
 
 def _place_in(block: OpenedBlock, digest: bytes, pack: str) -> BlobPlace:
-    """The block knows best, and is known to be as it was written; the index may be wrong. Raises DigestMismatch."""
+    """Return the position from the verified block itself, since the index may be wrong. Raises DigestMismatch."""
     found = block.places.get(digest)
     if found is None:
         raise DigestMismatch(f"{pack}: the index says that {digest.hex()[:12]} is in a block that does not have it")

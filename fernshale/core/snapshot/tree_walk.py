@@ -1,4 +1,4 @@
-"""Read a tree from disk without following a single link: first listed (a stat per file), then what has to be read."""
+"""Read a tree from disk without following links: first list it (a stat per file), then read the changed files."""
 
 from __future__ import annotations
 
@@ -46,25 +46,25 @@ def scan_tree(
     keep: Keep = hash_only,
     without: frozenset[str] = frozenset(),
 ) -> Manifest:
-    """Read the tree below `root`. `keep` is handed the content of each file that had to be read.
+    """Read the tree below `root`. `keep` receives the content of each file that had to be read.
 
-    Files and folders of the names in `without` are passed over, wherever they are.
+    Files and folders named in `without` are skipped anywhere.
 
-    A file whose size, times and inode are those of `previous` is not read again, unless it changed so close to that
-    reading that equal times prove nothing. Sockets, devices and unreadable files are reported, the rest is taken.
+    A file with the size, times and inode of `previous` is not read again, unless it changed so close to that reading that equal
+    times prove nothing. Sockets, devices and unreadable files are reported, everything else is included.
     """
     with many_values():
         return read_contents(root, list_tree(root, previous, work, without), work, keep)
 
 
 def list_tree(root: Path, previous: Manifest, work: Work, without: frozenset[str] = frozenset()) -> Manifest:
-    """As `scan_tree`, but files `previous` does not know keep an empty content: one stat per file, nothing is read."""
+    """Like `scan_tree`, but files that `previous` does not know keep an empty content: one stat per file, no reads."""
     started = time.time_ns()
     trusted_ns = previous.taken_ns - _RACY_NS
     is_old = previous.newest_ns is not None and previous.newest_ns < trusted_ns
     folders: dict[str, Folder] = {}
     reported: list[tuple[str, str]] = []
-    # Several names of one file, by what the file system calls the file.
+    # Names of hard links, by device and inode.
     names_of: dict[tuple[int, int], list[tuple[str, str]]] = {}
     waiting = [""]
     count = 0
@@ -134,8 +134,8 @@ def _as_known(
     handle: int, path: str, names: tuple[str, ...], facts: array[int], others: Iterable[int], known: Folder | None,
     trusted_ns: int, is_old: bool,
 ) -> Folder:  # fmt: skip
-    """The folder open as `handle` as it was listed, with what is known of it where nothing changed since. `others` are the rows of
-    what is no file; `is_old`: all that is known can be trusted."""
+    """Return the listed folder open as `handle`, with the known data where nothing has changed. `others` are the rows of
+    entries other than files; `is_old`: all known data can be trusted."""
     if known is not None and known.names == names and known.facts == facts and (is_old or known.newest_ns < trusted_ns):
         return known
     digests = bytearray(32 * len(names))
@@ -146,7 +146,7 @@ def _as_known(
         }
         others = fresh.intersection(others)
     for row in others:
-        # Gone or replaced since it was listed: what is read then is as good as what was there before.
+        # Removed or replaced since it was listed: what is read then is as good as the earlier state.
         with contextlib.suppress(OSError):
             is_link = facts[FACTS * row + MODE] & _FORMAT == _LINK
             target = os.readlink(names[row], dir_fd=handle) if is_link else ""
@@ -165,7 +165,7 @@ def _is_known(
     digests: bytearray,
     extras: dict[str, Extra],
 ) -> bool:
-    """Whether a name has the facts it had; then its digest and what else is known of it are taken over."""
+    """Return whether a name has the same metadata as before; its digest and other data are then reused."""
     at, name = FACTS * row, names[row]
     before = known.find(name)
     if before is None or max(facts[at + MTIME], facts[at + CTIME]) >= trusted_ns:
@@ -180,7 +180,7 @@ def _is_known(
 
 
 def _tie_names(folders: dict[str, Folder], names_of: Mapping[tuple[int, int], list[tuple[str, str]]]) -> None:
-    """Say of each further name of a file which is the first."""
+    """Record the first name for each further name of a hard-linked file."""
     twins: dict[str, dict[str, str]] = {}
     for names in names_of.values():
         (head, first), *others = sorted(names, key=lambda item: joined(*item))
@@ -236,7 +236,7 @@ Wanted = tuple[str, int, str]
 
 @dataclass
 class Readings:
-    """What reading files gave, column by column in the order they were read; `failed` says of some why they were not."""
+    """The results of reading files, column by column in reading order; `failed` has the reasons for failures."""
 
     digests: bytearray = field(default_factory=bytearray)
     facts: array[int] = field(default_factory=lambda: array("q"))
@@ -244,7 +244,7 @@ class Readings:
     failed: dict[int, str] = field(default_factory=dict)
 
     def extend(self, other: Readings) -> None:
-        """Take in what was read after these."""
+        """Append later results."""
         start = len(self.digests) // 32
         self.digests += other.digests
         self.facts.extend(other.facts)
@@ -280,7 +280,7 @@ def read_files(
 
 
 def with_contents(manifest: Manifest, wanted: Sequence[Wanted], found: Readings) -> Manifest:
-    """`manifest` after files were read. What could not be read is reported instead."""
+    """Return `manifest` with the contents of read files. Unreadable files are reported instead."""
     if not wanted:
         return manifest
     by_folder: dict[str, list[tuple[int, int]]] = {}
@@ -299,7 +299,7 @@ def with_contents(manifest: Manifest, wanted: Sequence[Wanted], found: Readings)
                 extras[name] = replace(found.extras[number], twin=extras.get(name, NO_EXTRA).twin)
         lost = [(row, number) for row, number in rows if number in found.failed]
         names = folder.names
-        # Gone since they were listed, or never to be read: either way they are not in the tree as taken.
+        # Removed since they were listed, or unreadable: they are not part of the snapshot.
         for row, number in sorted(lost, reverse=True):
             reported.append((joined(path, names[row]), found.failed[number]))
             extras.pop(names[row], None)
@@ -310,7 +310,7 @@ def with_contents(manifest: Manifest, wanted: Sequence[Wanted], found: Readings)
 
 
 def entry_below(root: Path, path: TreePath) -> TreeEntry | None:
-    """As `entry_in`. Raises ProjectError where a link stands on the way, OSError."""
+    """Like `entry_in`. Raises ProjectError if a parent is a link, OSError."""
     try:
         with Below(root) as tree:
             return entry_in(tree, path)
@@ -321,9 +321,9 @@ def entry_below(root: Path, path: TreePath) -> TreeEntry | None:
 
 
 def entry_in(tree: Below, path: TreePath) -> TreeEntry | None:
-    """The entry at `path` of a tree now, its content read; None where there is none.
+    """Return the current entry at `path` of a tree with its content read; None if there is none.
 
-    Raises OSError, also where a symbolic link stands on the way.
+    Raises OSError, also if a parent is a symbolic link.
     """
     with contextlib.suppress(FileNotFoundError, NotADirectoryError), tree.parent(path) as (folder, name):
         return _entry_of(name, folder)
@@ -331,7 +331,7 @@ def entry_in(tree: Below, path: TreePath) -> TreeEntry | None:
 
 
 def entry_at(path: Path) -> TreeEntry | None:
-    """What stands at `path` now, its content read; None where nothing does. Raises OSError."""
+    """Return the current entry at `path` with its content read; None if there is none. Raises OSError."""
     with contextlib.suppress(FileNotFoundError, NotADirectoryError):
         return _entry_of(os.fspath(path), None)
     return None

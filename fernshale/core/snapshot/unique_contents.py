@@ -1,4 +1,4 @@
-"""What each snapshot has that none before it had."""
+"""The contents that each snapshot has and no earlier one."""
 
 from __future__ import annotations
 
@@ -11,9 +11,9 @@ from fernshale.core.snapshot.store import Store
 
 
 def added_by_each(store: Store, work: Work) -> Mapping[str, int]:
-    """By id, the size in bytes of the contents that came with a snapshot, before they were compressed.
+    """Return, by id, the uncompressed bytes of the contents that each snapshot added.
 
-    A snapshot that cannot be read is left out.
+    Unreadable snapshots are left out.
     """
     seen: set[bytes] = set()
     added: dict[str, int] = {}

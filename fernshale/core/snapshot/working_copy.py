@@ -1,7 +1,8 @@
-"""Make a working copy of a tree beside it. The original is only read; where the file system can, the copy shares its blocks.
+"""Create a working copy of a tree next to it. The original is only read; if the file system supports it, the copy shares its
+blocks.
 
-The copy has a temporary name until it is whole: a kill leaves the original and a folder that the next copy to the
-same place removes.
+The copy has a temporary name until it is complete: a kill leaves the original unchanged, and the next copy to the same place
+removes the rest.
 """
 
 from __future__ import annotations
@@ -30,7 +31,7 @@ _NO_CLONING = (errno.ENOTSUP, errno.EXDEV, errno.EINVAL, errno.ENOTTY, errno.ENO
 
 @dataclass(frozen=True, slots=True)
 class Duplicate:
-    """How many files were copied, how many of them share their blocks with the original, and what was left out."""
+    """The number of copied files, how many share blocks with the original, and the entries left out."""
 
     files: int
     shared: int
@@ -40,7 +41,7 @@ class Duplicate:
 def duplicate_tree(source: Path, destination: Path, work: Work) -> Duplicate:
     """Copy the tree at `source` to `destination`, which must not exist: files, links, folders, modes, times, attributes.
 
-    Raises MisuseError, ProjectError for a file that changes while it is copied, OSError, Cancelled; then there is no copy.
+    Raises MisuseError, ProjectError for a file that changes meanwhile, OSError, Cancelled; there is no copy then.
     """
     source, destination = source.resolve(), destination.absolute()
     if os.path.lexists(destination):
@@ -66,7 +67,7 @@ def duplicate_tree(source: Path, destination: Path, work: Work) -> Duplicate:
 
 def _fill(source: Path, partial: Path, entries: dict[TreePath, TreeEntry], work: Work) -> int:
     shared = 0
-    for number, (path, entry) in enumerate(entries.items()):  # a folder comes before what is in it
+    for number, (path, entry) in enumerate(entries.items()):  # folders precede their contents
         work.check()
         work.progress("copying", number, len(entries))
         here, there = on_disk(source, path), on_disk(partial, path)
@@ -79,7 +80,7 @@ def _fill(source: Path, partial: Path, entries: dict[TreePath, TreeEntry], work:
             os.link(partial / entry.twin, there)
         else:
             shared += _copy_file(here, there)
-    # Modes and times last, the deepest first: a folder nobody may write into has to be filled first.
+    # Set modes and times last, deepest first: a read-only folder has to be filled first.
     for path, entry in reversed(entries.items()):
         if entry.kind is EntryKind.FOLDER:
             give_facts(on_disk(partial, path), entry)
@@ -87,7 +88,7 @@ def _fill(source: Path, partial: Path, entries: dict[TreePath, TreeEntry], work:
 
 
 def _copy_file(here: Path, there: Path) -> bool:
-    """Copy one file with all that is known of it; whether it shares its blocks. Raises OSError, ProjectError."""
+    """Copy one file with all metadata; return whether it shares its blocks. Raises OSError, ProjectError."""
     reading = os.open(here, os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC)
     try:
         before = os.fstat(reading)
@@ -133,6 +134,6 @@ def _copy_bytes(reading: int, writing: int, status: os.stat_result) -> None:
         while data < hole and (sent := os.sendfile(writing, reading, data, min(_PIECE, hole - data))):
             data += sent
         if data < hole:
-            break  # it became shorter; said by who called
+            break  # the file became shorter; the caller reports it
         at = data
     os.ftruncate(writing, end)

@@ -1,1 +1,1 @@
-"""What is there: roles of files, places that name a release, plugins and where they came from, the baseline."""
+"""Survey of a project: roles of files, release sites, plugins and their origins, the baseline."""

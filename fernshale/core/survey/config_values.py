@@ -1,4 +1,4 @@
-"""Every value of a configuration file with the way to reach it, whatever the format."""
+"""List all values of a configuration file with their locators, for any known format."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ _CMAKE = re.compile(r"(?m)^\s*(\w+)\s*\(\s*(\w+)\s")
 
 @dataclass(frozen=True, slots=True)
 class Leaf:
-    """A value, where it is, and `key`: the last name on the way to it."""
+    """A value, its place, and its `key`: the last name of its data path."""
 
     reach: Reach
     key: str
@@ -33,9 +33,9 @@ class Leaf:
 
 
 def find_leaves(path: TreePath, text: str, wanted: Callable[[str, str], bool]) -> tuple[Leaf, ...]:
-    """The leaves of a file that are `wanted` by key and value, each of which its reach really leads to.
+    """Return the values of a file that are `wanted` by key and value, and whose locator finds exactly them.
 
-    None for a file of no known or of broken format.
+    None for a file of an unknown or broken format.
     """
     found = []
     for reach, key, value in islice(_all_guesses(path, text), limits().draft_values):
@@ -45,7 +45,7 @@ def find_leaves(path: TreePath, text: str, wanted: Callable[[str, str], bool]) -
             values = find_values(text, reach, path)
         except FernshaleError:
             continue
-        # One way must lead to one value, else it is no site that could be named.
+        # A locator that finds several values cannot identify a site.
         if [item.text for item in values] == [value]:
             found.append(Leaf(reach, key, value))
     return tuple(found)

@@ -1,7 +1,7 @@
-"""The same library twice in one project, and generated files that are older than what they are made from.
+"""Find duplicate libraries in a project, and generated files that are older than their sources.
 
-Two libraries are one when their bytes are the same, when most of the names they export are, or when their names differ
-in a version only. Two folders are one when most of their files are the same.
+Two libraries are duplicates if they have the same bytes, if most of their exported names are equal, or if their file names differ
+only in a version. Two folders are duplicates if most of their files are equal.
 """
 
 from __future__ import annotations
@@ -25,14 +25,14 @@ _SHARE = 0.7
 _LEAST_NAMES = 3
 _LEAST_FILES = 3
 _MOST_ALIKE = 12
-# What an unpacking or a checkout may set times apart by.
+# Unpacking or checking out files can set their times this far apart.
 _SLACK_NS = 2_000_000_000
 _VERSION = re.compile(r"[-_.]?v?\d+(?:[._-]\d+)*(?:[-_.]?(?:alpha|beta|rc|pre)\d*)?")
 
 
 @dataclass(frozen=True, slots=True)
 class DuplicateLibrary:
-    """Two things that seem to be one library. `how` is what gave it away, `why` says it in words."""
+    """Two files or folders that seem to be one library. `how` is the kind of evidence, `why` describes it."""
 
     one: TreePath
     other: TreePath
@@ -57,7 +57,7 @@ def find_doubles(
 
 
 def find_stale(profile: Profile, manifest: Manifest) -> tuple[Stale, ...]:
-    """Generated files that are older than the newest of what the profile says they are made from."""
+    """Return generated files that are older than the newest of their sources in the profile."""
     return manifest.derived(("stale", profile.role), lambda: _stale(profile, manifest))
 
 
@@ -148,14 +148,14 @@ def _ending(path: str) -> str:
 
 
 def _same_folders(manifest: Manifest) -> Iterator[DuplicateLibrary]:
-    """Outermost folders most of whose files stand in another folder, too, at the same place below it."""
+    """Return pairs of outermost folders that have most files in common, at the same relative paths."""
     by_name: dict[tuple[str, str], list[TreePath]] = {}
     for path, entry in manifest.files.items():
         if entry.content and entry.size:
             by_name.setdefault((path.rsplit("/", 1)[-1], entry.content), []).append(path)
     shared: dict[tuple[str, str], int] = {}
     for paths in by_name.values():
-        # A file that is everywhere, as a licence, tells nothing.
+        # A file that occurs everywhere, such as a licence, proves nothing.
         if 1 < len(paths) <= 4:
             for one, other in _pairs(paths):
                 for pair in _common_roots(one, other):
@@ -180,7 +180,7 @@ def _same_folders(manifest: Manifest) -> Iterator[DuplicateLibrary]:
 def _without_what_holds_more(
     shared: Mapping[tuple[str, str], int], sizes: Mapping[str, int]
 ) -> Iterator[tuple[tuple[str, str], int]]:
-    """The pairs but those that only hold one that shares as much, among many files that are nobody's double."""
+    """Remove pairs that merely contain a better pair among many other files."""
     looser = set()
     for (left, right), count in shared.items():
         outer = left.rpartition("/")[0], right.rpartition("/")[0]
@@ -191,7 +191,7 @@ def _without_what_holds_more(
 
 
 def _common_roots(one: str, other: str) -> Iterator[tuple[str, str]]:
-    """Pairs of folders below which two paths go on alike."""
+    """Yield pairs of folders below which two paths are equal."""
     left, right = one.split("/"), other.split("/")
     for depth in range(1, min(len(left), len(right))):
         if left[-depth:] != right[-depth:]:

@@ -1,7 +1,7 @@
-"""What a folder was earlier, from the project's git history: read by git's plumbing, which runs nothing of the project.
+"""Read earlier states of a folder from the project's git history, with plumbing commands that run nothing from the project.
 
-For each release that a plugin's descriptor named, the first commit that named it is the nearest to what the vendor gave
-out. Files come from git's objects, not from the work tree, so filters and hooks have no say.
+For each release that a plugin's descriptor has named, the first commit with it is closest to the vendor's files. Files come from
+git's objects instead of the work tree, so filters and hooks do not apply.
 """
 
 from __future__ import annotations
@@ -34,7 +34,7 @@ class Past:
 def find_past(
     project: Path, folder: TreePath, descriptor: str, version_in: Callable[[str], str], token: CancelToken
 ) -> Mapping[str, Past]:
-    """By release, the folder at the first commit whose descriptor named it; empty where there is no git to ask."""
+    """Return, by release, the folder at the first commit whose descriptor named it; empty without a git history."""
     path = f"{folder}/{descriptor}"
     listed = ask_git(
         project, "rev-list", "--reverse", f"--max-count={_MOST_COMMITS}", "HEAD", "--", f":(literal){path}"

@@ -12,7 +12,7 @@ _MOST_BYTES = 512 << 20
 
 
 def exported_names(path: Path) -> frozenset[str]:
-    """The names, empty for what is no library of a known kind or is damaged. Raises OSError."""
+    """Return the exported names, empty for an unknown kind of file or a damaged library. Raises OSError."""
     if path.stat().st_size > _MOST_BYTES:
         return frozenset()
     with open(path, "rb") as file:

@@ -1,4 +1,4 @@
-"""Plugin folders of a project and what their descriptors say."""
+"""Find a project's plugin folders and read their descriptors."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from fernshale.core.survey.value_access import find_values
 
 @dataclass(frozen=True, slots=True)
 class Plugin:
-    """A plugin folder and what its descriptor says."""
+    """A plugin folder and the values of its descriptor."""
 
     id: str
     folder: TreePath
@@ -33,7 +33,7 @@ def find_plugins(profile: Profile, project: Path, manifest: Manifest) -> tuple[P
 
 
 def plugin_folder(profile: Profile, id: str) -> TreePath:
-    """Where a plugin goes that is not there yet: where the profile's first glob for plugins would find it."""
+    """Return the folder for a plugin that is to be added: the one where the profile's first plugin glob would find it."""
     glob = profile.plugins.folders[0] if profile.plugins.folders else "*"
     return TreePath(glob.strip("/").replace("**", "*").replace("*", id, 1))
 
@@ -51,7 +51,7 @@ def read_folder(folder: Path, token: CancelToken) -> Manifest:
 
 
 def version_in(profile: Profile, text: str, where: str) -> str:
-    """The version a plugin's descriptor names, empty where it names none. Raises FormatError for a broken one."""
+    """Return the version in a plugin's descriptor, empty if it has none. Raises FormatError for a broken descriptor."""
     shape = profile.plugins
     found = find_values(text, shape.version, where) if shape.version else ()
     return found[0].text if found else ""

@@ -1,7 +1,7 @@
-"""Which content each of many releases has at each path, as arrays, so that one folder is held against all at once.
+"""The content of many releases at each path, as arrays, so that a folder can be compared with all of them at once.
 
-Content is told by the first 64 bits of its BLAKE3 digest, once as it is and once `plain`: as UTF-8 with `\\n` line ends
-and no byte order mark, so that a file which was only spelled otherwise counts as the same.
+A content is represented by the first 64 bits of its BLAKE3 digest, once as it is and once `plain`: as UTF-8 with LF line ends
+and without byte order mark, so that files that differ only in those count as equal.
 """
 
 from __future__ import annotations
@@ -44,14 +44,14 @@ class ReleaseIndex:
         return {path: at for at, path in enumerate(self.paths)}
 
     def column(self, name: str) -> FileColumn:
-        """What one release has."""
+        """Return the column of one release."""
         at = self.names.index(name)
         cells = zip(self.paths, self.raw[:, at].tolist(), self.plain[:, at].tolist(), strict=True)
         return {path: (raw, plain) for path, raw, plain in cells if raw}
 
 
 def build_index(columns: Mapping[str, FileColumn]) -> ReleaseIndex:
-    """The index of releases by name, in the order given."""
+    """Build the index of releases by name, in the order given."""
     import numpy as np
 
     paths = tuple(sorted({path for column in columns.values() for path in column}))
@@ -67,12 +67,12 @@ def build_index(columns: Mapping[str, FileColumn]) -> ReleaseIndex:
 
 
 def index_folders(folders: Mapping[str, Path], token: CancelToken) -> ReleaseIndex:
-    """The index of releases that lie in folders, read anew. Raises Cancelled, OSError."""
+    """Build the index of releases in folders without using a cache. Raises Cancelled, OSError."""
     return build_index({name: read_column(folder, token) for name, folder in folders.items()})
 
 
 def shelf_index(folders: Mapping[str, Path], token: CancelToken) -> ReleaseIndex:
-    """As `index_folders` for releases on a shelf, which do not change: kept on disk, under what they are and where."""
+    """Build the index of releases on a shelf. They do not change, so it is cached on disk by their identity and location."""
     import numpy as np
 
     stamp = "\0".join(f"{name}\0{folder}\0{folder.stat().st_mtime_ns}" for name, folder in folders.items())
@@ -100,7 +100,7 @@ def shelf_index(folders: Mapping[str, Path], token: CancelToken) -> ReleaseIndex
 
 
 def read_column(folder: Path, token: CancelToken) -> FileColumn:
-    """What a folder has, every file read; links and what cannot be read are left out."""
+    """Read all files of a folder; links and unreadable files are left out."""
     column: dict[TreePath, tuple[int, int]] = {}
     waiting = [""]
     while waiting:
@@ -125,7 +125,10 @@ def cell_of(data: bytes) -> tuple[int, int]:
 
 
 def plain_content(data: bytes) -> bytes:
-    """Text as UTF-8 with `\\n` line ends and no mark; the very object where it is so already, or is no text."""
+    """Return a text as UTF-8 with `\
+
+    ` line ends and without byte order mark; the same object if it is so already, or is no text.
+    """
     if b"\r" not in data and data.isascii() and b"\0" not in data:
         return data
     for mark, encoding in ((b"\xef\xbb\xbf", "utf-8"), (b"\xff\xfe", "utf-16-le"), (b"\xfe\xff", "utf-16-be")):
@@ -139,7 +142,7 @@ def plain_content(data: bytes) -> bytes:
     try:
         data.decode("utf-8")
     except UnicodeDecodeError:
-        # An 8-bit encoding; which one cannot be told, the western one is by far the likeliest.
+        # An 8-bit encoding. It cannot be identified; the western one is by far the most likely.
         return _with_plain_ends(data.decode("latin-1").encode())
     return _with_plain_ends(data) if b"\r" in data else data
 

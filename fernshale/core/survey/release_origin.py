@@ -1,8 +1,8 @@
-"""Which release a folder came from, how sure that is, and what is local in it.
+"""Find the release that a folder came from, with a confidence, and the local changes in it.
 
-The release that shares most of its files with the folder is the best. How sure is decided by the files that tell it
-from the runner-up: those both have, but otherwise, or one has only. Files that equal another release than the best make
-the folder a mixture; files that equal what only older releases had are left over from them.
+The release with the most equal files is the best. The confidence depends on the files that distinguish it from the runner-up: those
+that differ in both, or exist in one only. Files that equal another release make the folder a mixture; files that only older
+releases have are leftovers.
 """
 
 from __future__ import annotations
@@ -18,13 +18,13 @@ from fernshale.core.survey.release_index import ReleaseIndex
 if TYPE_CHECKING:
     import numpy as np
 
-# So many more files must speak against what a folder says of itself before it is not believed.
+# At least so many more files must contradict the release in the descriptor before it is not believed.
 _AGAINST = 3
 
 
 @dataclass(frozen=True, slots=True)
 class Rank:
-    """A release and how much of it the folder has. `score` is the share of its files that stand there, 0..1."""
+    """A release and its match with the folder. `score` is the share of its files that the folder has, 0..1."""
 
     name: str
     score: float
@@ -33,11 +33,11 @@ class Rank:
 
 @dataclass(frozen=True, slots=True)
 class Origin:
-    """A folder against the release it came from; paths are relative to the folder, in order.
+    """A folder compared with the release it came from; paths are relative to the folder, sorted.
 
-    `respelled` files differ in line ends or encoding only and count as `same`, too. `mixture` are files that equal
-    another release, by its name; `leftovers` files that only older releases had, by the last that had them.
-    `sure` is 0..1; `runner_up` the release that was told apart by `telling` files.
+    `respelled` files differ only in line ends or encoding, and count as `same`, too. `mixture` are files that equal
+    another release, by its name; `leftovers` are files that only older releases had, by the last that had them.
+    `sure` is the confidence 0..1; `telling` files distinguish the release from the `runner_up`.
     """
 
     name: str
@@ -63,11 +63,11 @@ class Origin:
 def find_origin(
     mine: Mapping[TreePath, int], index: ReleaseIndex, plain_of: Callable[[TreePath], int], said: str = ""
 ) -> Origin | None:
-    """The origin of a folder, None when there is no release to compare with.
+    """Return the origin of a folder, None if there is no release to compare with.
 
-    `mine` has the content of each file of the folder as an index has it; `plain_of` gives its plain content (0 where it
-    cannot be read) and is asked only for files that equal no release as they are. `said` is the release the folder
-    names itself; it is believed unless clearly more files speak for another one.
+    `mine` has the content of each file of the folder, as in the index; `plain_of` returns its plain content (0 if it
+    cannot be read) and is only called for files that equal no release. `said` is the release in the folder's
+    descriptor; it is used unless clearly more files match another one.
     """
     if not index.names:
         return None
@@ -135,7 +135,7 @@ def _compare(
 
 
 def _votes(one: int, other: int, equal: np.ndarray) -> tuple[int, int]:
-    """How many files speak for one release and not the other."""
+    """Count the files that match one release and not the other."""
     return int((equal[:, one] & ~equal[:, other]).sum()), int((equal[:, other] & ~equal[:, one]).sum())
 
 

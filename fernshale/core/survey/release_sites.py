@@ -19,9 +19,9 @@ _PLUGIN = "{plugin}"
 
 @dataclass(frozen=True, slots=True)
 class FoundSite:
-    """A release found written. `plugin` is empty where it is the engine's; `line` is 1-based.
+    """A release found at a site. `plugin` is empty for the engine's; `line` is 1-based.
 
-    `member` is the folder of the member of a workspace that speaks for itself here.
+    `member` is the folder of the workspace member that names its own release here.
     """
 
     name: str
@@ -52,7 +52,7 @@ def find_sites(profile: Profile, project: Path, manifest: Manifest, plugins: Seq
 
 
 def _named(profile: Profile, manifest: Manifest) -> list[TreePath]:
-    """One pass over what may be very many paths; only the few that some site names are looked at again."""
+    """Select the few paths that some site names, in one pass over possibly very many."""
     fit = FirstFit([[glob for site in profile.site for glob in site.files]])
     return fit.those(manifest.paths())
 

@@ -45,7 +45,7 @@ def read_own_rules(project: Path) -> tuple[OwnRule, ...]:
 
 
 def set_own_rule(project: Path, place: TreePath, role: str) -> None:
-    """Give a place a role, whatever the profile says. Raises ProjectError for a place outside, MisuseError."""
+    """Set the role of a file or folder, overriding the profile. Raises ProjectError for a path outside, MisuseError."""
     tree_path(place)
     if place != printable(place):
         raise MisuseError(f"{printable(place)} has a name that is not UTF-8", "Give the folder above it a role.")
@@ -56,7 +56,7 @@ def set_own_rule(project: Path, place: TreePath, role: str) -> None:
 
 
 def drop_own_rule(project: Path, place: TreePath) -> None:
-    """Let the profile decide again. Raises MisuseError when there is no such rule."""
+    """Remove a role that the user set. Raises MisuseError when there is none."""
     rules = read_own_rules(project)
     if not any(rule.place == place for rule in rules):
         raise MisuseError(f"there is no rule of your own for {place}")
@@ -75,7 +75,7 @@ def with_own_rules(profile: Profile, project: Path) -> Profile:
 
 
 def is_own_rule(found: RoleOf) -> bool:
-    """Whether a role was given by a rule of one's own."""
+    """Return whether the user set this role."""
     return found.why.startswith(_WHY)
 
 

@@ -18,7 +18,7 @@ EDITED_ROLES: tuple[Role, ...] = (*CODE_ROLES, "asset", "settings")
 
 @dataclass(frozen=True, slots=True)
 class RoleOf:
-    """A file's role and why: whose rule, or "no rule fits"."""
+    """A file's role and the reason: the rule that applied, or "no rule fits"."""
 
     role: Role
     why: str
@@ -60,7 +60,7 @@ def source_files(profile: Profile, paths: Iterable[TreePath]) -> tuple[TreePath,
 
 
 def files_of(profile: Profile, paths: Iterable[TreePath], *roles: Role) -> tuple[TreePath, ...]:
-    """Those of `paths` whose role is one of `roles`, in order."""
+    """Return those of `paths` with one of `roles`, in order."""
     find = _fit(profile.role).find
     fits: set[int | None] = {at for at, rule in enumerate(profile.role) if rule.role in roles}
     if "other" in roles:

@@ -23,7 +23,7 @@ How = Literal["inherits", "overrides", "pins"]
 
 @dataclass(frozen=True, slots=True)
 class Member:
-    """A member of the workspace. `site` is where it names its release itself, None while it inherits."""
+    """A member of the workspace. `site` is where it names its own release, None if it inherits."""
 
     name: str
     folder: TreePath
@@ -34,7 +34,7 @@ class Member:
 
 
 def find_members(profile: Profile, project: Path, manifest: Manifest, root_release: str) -> tuple[Member, ...]:
-    """All members by folder; none where the profile knows no workspaces. Raises FormatError for a broken descriptor."""
+    """Return all members by folder; none if the profile has no workspace. Raises FormatError for a broken descriptor."""
     workspace = profile.workspace
     if workspace is None:
         return ()
@@ -55,14 +55,14 @@ def choose_members(members: Sequence[Member], names: Sequence[str]) -> tuple[Mem
 
 
 def along(members: Iterable[Member], release: str) -> tuple[Member, ...]:
-    """The members that are on a release, however they come to be."""
+    """Return the members on a release, whether inherited or their own."""
     return tuple(item for item in members if same_release(item.release, release))
 
 
 def with_override(workspace: Workspace, text: str, release: str, path: str) -> str:
-    """A member's descriptor with a release of its own.
+    """Return a member's descriptor with its own release.
 
-    Raises MisuseError when the profile does not say how, or what it says does not lead to the release.
+    Raises MisuseError when the profile does not say how, or when its locator does not find the new release.
     """
     if workspace.release is None:
         raise MisuseError(f"{path}: the profile does not say where a member names its release")

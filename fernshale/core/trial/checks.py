@@ -1,4 +1,4 @@
-"""Checks: behaviours to try, by a file, a line of the log, a command, or by hand; and what came of them."""
+"""Checks of the game's behaviour, by a file, a line of the log, a command, or a person; and their results."""
 
 from __future__ import annotations
 
@@ -18,9 +18,10 @@ _LONGEST = 20_000
 
 @dataclass(frozen=True, slots=True)
 class CheckResult:
-    """A check's verdict; `detail` is its evidence: a unified diff, the line that was found, what a command said.
+    """A check's result; `detail` is the evidence: a unified diff, the line found, a command's output.
 
-    `release` is what it was tried on, `time` when (seconds since the epoch), `elapsed_s` how long it took, `who` tried it.
+    `release` is the engine release, `time` the time of the check (seconds since the epoch), `elapsed_s` its duration, `who` ran
+    it.
     """
 
     name: str
@@ -37,7 +38,7 @@ class CheckResult:
 
 
 def check_file(name: str, produced: Path, expected: Path) -> CheckResult:
-    """Compare two files, text by lines. A file that is not there is a verdict, not an error."""
+    """Compare two files, text files by lines. A missing file is a result, not an error."""
     for path, what in ((expected, "nothing says how it should be"), (produced, "the run did not produce it")):
         if not path.is_file():
             return CheckResult(name, "missing", f"{what}: {path.name} is not there")
@@ -67,7 +68,7 @@ def check_log(check: Check, log: Sequence[str]) -> CheckResult:
 
 
 def judge_command(check: Check, status: int, output: str, timed_out: bool) -> CheckResult:
-    """What came of a command that tries something: good when it ends with 0 and correct."""
+    """Return the result of a command check: passed if it ends with status 0 and its output is correct."""
     said = "\n".join(output.splitlines()[-20:])
     if timed_out:
         return CheckResult(check.name, "failed", f"it took longer than {check.timeout_s:.0f} s\n{said}")

@@ -11,12 +11,12 @@ from statistics import median
 from typing import Literal
 
 _MOST = 200_000
-# A difference smaller than this is not worth a word, however sure it is.
+# Smaller differences are not reported, even if significant.
 _SMALL = 0.03
 _SURE = 0.01
 # A hitch is this many times the usual spread above the middle frame, and so many times as long.
 _SPREADS, _TIMES = 8.0, 2.5
-# Nobody feels a frame that is less than this longer, milliseconds.
+# A frame that is longer by less than this is not noticeable, milliseconds.
 _FELT_MS = 2.0
 _MOST_HITCHES = 20
 
@@ -33,8 +33,11 @@ class FrameTimes:
 
 @dataclass(frozen=True, slots=True)
 class Timing:
-    """What several runs took before and now in seconds: the middle of each, how they differ (1.1: a tenth longer), and whether
-    that is more than noise; `chance` is how often noise alone would differ as much."""
+    """The durations of several runs before and now: medians in seconds, their ratio (1.1: a tenth longer), and whether it is
+    more than
+
+    noise; `chance` is the probability of such a difference by noise alone.
+    """
 
     name: str
     before: float
@@ -47,7 +50,7 @@ class Timing:
 
 @dataclass(frozen=True, slots=True)
 class Hitch:
-    """A frame that is much longer than its neighbours in most runs; `usual_ms` is what frames there take before."""
+    """A frame that is much longer than its neighbours in most runs; `usual_ms` is the usual duration there before."""
 
     frame: int
     now_ms: float
@@ -56,9 +59,9 @@ class Hitch:
 
 
 def read_frames(path: Path, column: str, per_second: float) -> tuple[float, ...]:
-    """The frame times in milliseconds in a CSV table with a head line, none where there is no table.
+    """Read the frame times in a CSV table with a header, in milliseconds; none if there is no table.
 
-    Fields that are no number are skipped. `per_second` says how many of the table's units make a second.
+    Fields that are no number are skipped. `per_second` is the number of the table's units per second.
     """
     times: list[float] = []
     try:
@@ -87,10 +90,11 @@ def summarise(times_ms: Sequence[float]) -> FrameTimes | None:
 
 
 def compare_times(name: str, before: Sequence[float], now: Sequence[float], felt: float = 0.0) -> Timing | None:
-    """One number from each run in seconds, before and now; None where a side has none. Less than `felt` apart is as before.
+    """Compare one duration from each run in seconds, before and now; None if a side has none. A change of less than `felt` is
+    ignored.
 
-    Runs, not frames, are what is counted: frames of one run share its luck. Welch's t-test on logarithms (Welch 1947), so that
-    what is compared is a ratio and the two sides may spread differently.
+    The samples are runs, not frames, since the frames of one run are not independent. Welch's t-test on logarithms (Welch 1947), so
+    that ratios are compared and the variances may differ.
     """
     first, second = [value for value in before if value > 0], [value for value in now if value > 0]
     if not first or not second:
@@ -117,9 +121,9 @@ def _welch(first: Sequence[float], second: Sequence[float]) -> float:
 
 
 def find_hitches(before: Sequence[Sequence[float]], now: Sequence[Sequence[float]]) -> tuple[Hitch, ...]:
-    """Frames that stand out in more than half of the runs now and in none before, longest first. Times in milliseconds.
+    """Return frames that stand out in more than half of the runs now and in none before, longest first. Times in milliseconds.
 
-    The usual spread is the median absolute deviation (Hampel 1974), which the hitches themselves do not widen.
+    The spread is the median absolute deviation (Hampel 1974), which the outliers themselves do not widen.
     """
     outside = [_outliers(run) for run in now]
     known = {frame for run in before for frame in _outliers(run)}

@@ -1,4 +1,4 @@
-"""Two pictures side by side, and what differs between them as an eye would see it."""
+"""Compare two images by visible differences."""
 
 from __future__ import annotations
 
@@ -24,8 +24,11 @@ class NoPicture(FernshaleError):
 
 @dataclass(frozen=True, slots=True)
 class PictureDifference:
-    """How two pictures differ: the share of points that look different (0..1), the mean and the greatest difference (ΔE*ab),
-    and the box around what differs (left, top, right, bottom in points). `why` where they cannot be compared by points."""
+    """The difference of two images: the share of pixels that look different (0..1), the mean and maximum difference (ΔE*ab),
+    and the
+
+    bounding box of the difference (left, top, right, bottom in pixels). `why` is set if they cannot be compared pixel by pixel.
+    """
 
     share: float
     mean: float
@@ -42,9 +45,9 @@ class PictureDifference:
 def compare_pictures(
     before: Path, now: Path, tolerance: float = JUST_SEEN
 ) -> tuple[PictureDifference, NDArray[np.bool_] | None]:
-    """The difference, and which points differ (rows by columns) where the pictures have one size.
+    """Return the difference, and a mask of different pixels (rows by columns) if the images have one size.
 
-    Colours are compared in CIE L*a*b* (CIE 1976), each point with its neighbours, so that noise of single points does not count.
+    Colours are compared in CIE L*a*b* (CIE 1976), averaged with the neighbouring pixels, so noise in single pixels does not count.
     Raises NoPicture.
     """
     import numpy as np

@@ -1,7 +1,7 @@
-"""Two logs side by side: what is new, what is gone, what comes more or less often, what comes in another order.
+"""Compare two logs: messages that are new, missing, more or less frequent, or in another order.
 
-Messages are compared, not lines: parts that change from run to run are masked, and lines that run side by side may come in
-any order. The lines shown are the real ones.
+Messages are compared, not lines: parts that change from run to run are masked, and lines of parallel activities may appear in any
+order. The lines shown are the real ones.
 """
 
 from __future__ import annotations
@@ -25,9 +25,9 @@ _LONG = 8000
 
 @dataclass(frozen=True, slots=True)
 class LogLine:
-    """A line of the aligned logs: `sign` tells how its message stands to the other side, `severity` is "" for an ordinary one.
+    """A line of the aligned logs: `sign` compares its message with the other side, `severity` is "" for an ordinary line.
 
-    `was` and `now` are 1-based line numbers, 0 where it is not; `counts` how often the message comes before and now.
+    `was` and `now` are 1-based line numbers, 0 if missing on that side; `counts` is the message's frequency before and now.
     """
 
     sign: Sign
@@ -40,7 +40,7 @@ class LogLine:
 
 @dataclass(frozen=True, slots=True)
 class Difference:
-    """A message that differs: how, how often before and now, and a line that says it."""
+    """A message that differs: how, its frequency before and now, and an example line."""
 
     sign: Sign
     template: str
@@ -58,7 +58,8 @@ class Difference:
 
 @dataclass(frozen=True, slots=True)
 class LogComparison:
-    """Both logs: what differs, worst first, and all lines aligned; `is_condensed` where a line stands for its message."""
+    """Both logs: the differences, worst first, and all lines aligned; `is_condensed` if each line represents all lines of its
+    message."""
 
     differences: tuple[Difference, ...] = ()
     lines: tuple[LogLine, ...] = ()
@@ -70,7 +71,7 @@ class LogComparison:
 
 
 def compare_logs(baseline: bytes | Sequence[str], now: bytes | Sequence[str], shape: LogShape) -> LogComparison:
-    """Compare two logs, given whole or by lines. Raises RunsAway."""
+    """Compare two logs, given as text or as lines. Raises RunsAway."""
     old, new = read_messages(baseline, shape), read_messages(now, shape)
     signs = _signs(old, new)
     differences = [
@@ -95,7 +96,7 @@ _GRAVE = {"error": 0, "warning": 1, "": 2}
 
 
 def _signs(old: Messages, new: Messages) -> dict[str, Sign]:
-    """How each message stands to the other log."""
+    """Classify each message by comparison with the other log."""
     moved = _moved(old, new)
     signs: dict[str, Sign] = {}
     for template in dict.fromkeys((*old.of, *new.of)):
@@ -112,9 +113,9 @@ def _signs(old: Messages, new: Messages) -> dict[str, Sign]:
 
 
 def _moved(old: Messages, new: Messages) -> set[str]:
-    """Messages of both logs that come first in another order: those outside the longest run that keeps its order.
+    """Return the messages of both logs whose first occurrences are in another order: those outside the longest common order.
 
-    Longest increasing subsequence by patience (Fredman 1975). Neighbours that change places run side by side, and are no news.
+    Longest increasing subsequence by patience sorting (Fredman 1975). Swapped neighbours run in parallel and are not reported.
     """
     both = [template for template in new.of if template in old.of and _seldom(old, new, template)]
     known = set(both)
@@ -140,7 +141,7 @@ def _moved(old: Messages, new: Messages) -> set[str]:
 
 
 def _seldom(old: Messages, new: Messages, template: str) -> bool:
-    """Whether a message comes so seldom that its place says something."""
+    """Return whether a message is rare enough for its position to be significant."""
     return max(old.of[template].count, new.of[template].count) <= _SELDOM
 
 
@@ -169,7 +170,7 @@ def _aligned(
 
     arrived: list[LogLine] = []
     for code in LCSseq.opcodes(left, right):
-        # Of a place that changed, what went is told before what came.
+        # At a changed position, list missing messages before new ones.
         if code.tag != "equal":
             yield from (line(0, at, -1) for at in range(code.src_start, code.src_end))
             arrived += [line(1, at, -1) for at in range(code.dest_start, code.dest_end)]
@@ -182,7 +183,7 @@ def _aligned(
 
 
 def _condensed(old: Messages, new: Messages, signs: dict[str, Sign]) -> Iterator[LogLine]:
-    """One line for each message: those of now in their order, each that is gone where it was."""
+    """One line for each message: the current ones in order, and each missing one at its old position."""
     waiting = [item for item in old.of.values() if item.template not in new.of]
     behind = _followers(old, waiting)
     yield from (_one(item, old, new, signs) for item in behind.get("", ()))
@@ -192,7 +193,7 @@ def _condensed(old: Messages, new: Messages, signs: dict[str, Sign]) -> Iterator
 
 
 def _followers(old: Messages, gone: Sequence[Message]) -> dict[str, list[Message]]:
-    """What is gone, by the message before it that is still there."""
+    """Missing messages, by the preceding message that still exists."""
     names = {item.template for item in gone}
     found: dict[str, list[Message]] = {}
     last = ""

@@ -1,7 +1,7 @@
-"""The messages of a log: lines that say the same but for numbers, times, addresses and the like.
+"""The messages of a log: lines that are equal except for numbers, times, addresses and ids.
 
-Logs may be large, so the work is done once for each shape of line, not for each line: all digits become one letter, which is
-quick, and the few shapes that are left are what patterns are tried on.
+Logs can be large, so the work is done once for each shape of line: replacing all digits by one letter is fast, and the patterns
+are applied only to the few shapes that result.
 """
 
 from __future__ import annotations
@@ -35,7 +35,7 @@ _WARNING = regex.compile(r"(?i)\bwarn(?:ing)?\b")
 
 @dataclass(frozen=True, slots=True)
 class Message:
-    """A message of a log: its `template`, how often it comes, the 0-based line it first stands in and what that line says.
+    """A message of a log: its `template`, its frequency, its first line (0-based), and the text of that line.
 
     `severity` is "error", "warning" or "".
     """
@@ -60,7 +60,7 @@ class Messages:
 
 
 def read_messages(log: bytes | Sequence[str], shape: LogShape) -> Messages:
-    """The messages of a log, given whole or by lines. Raises RunsAway for a pattern of the profile."""
+    """Return the messages of a log, given as text or as lines. Raises RunsAway for a pattern of the profile."""
     data = log if isinstance(log, bytes) else "\n".join(log).encode("utf-8", "surrogateescape")
     data = data.replace(b"\r\n", b"\n")
     budget = Budget()
@@ -74,7 +74,7 @@ def read_messages(log: bytes | Sequence[str], shape: LogShape) -> Messages:
     for at, number in enumerate(order):
         if number == len(first):
             first[number] = at
-    # Shapes that still say the same, as those with addresses, are one message.
+    # Shapes that become equal, for instance after masking addresses, are one message.
     by_template: dict[str, int] = {}
     by_key: dict[bytes, int] = {}
     samples: list[tuple[int, str]] = []
@@ -105,14 +105,14 @@ def _shapes(data: bytes) -> list[bytes]:
 
 
 def _without_addresses(shapes: list[bytes]) -> list[bytes]:
-    """The shapes with what looks like an address or an id in hexadecimal digits masked."""
+    """Mask addresses and hexadecimal ids in the shapes."""
     if not shapes:
         return []
     return _HEX.sub(b"0", b"\n".join(shapes)).split(b"\n")
 
 
 def template_of(line: str, shape: LogShape, budget: Budget) -> str:
-    """What a line says, with everything that changes from run to run masked. Raises RunsAway."""
+    """Return a line with everything masked that changes from run to run. Raises RunsAway."""
     for pattern in shape.volatile:
         line = budget.remove(_compiled(pattern), line)
     return " ".join(_VOLATILE.sub(MASK, line).split())
@@ -134,7 +134,7 @@ def severity_of(line: str, shape: LogShape, budget: Budget) -> str:
 
 
 def literal_parts(template: str) -> list[str]:
-    """The parts of a template that stand as they are in the code that prints it, longest first."""
+    """Return the literal parts of a template, as they occur in the code that prints it, longest first."""
     parts = [part.strip(" :,.;()[]\"'") for part in template.split(MASK)]
     return sorted((part for part in parts if len(part) >= 4), key=len, reverse=True)
 

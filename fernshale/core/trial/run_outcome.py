@@ -1,4 +1,4 @@
-"""How a run ended: by itself, by a code, by a signal, by silence, by the clock; and the stack a crash left in its output."""
+"""How a run ended: normally, by exit code, signal, silence or timeout; and the stack trace of a crash in its output."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ _LAST = 8
 
 @dataclass(frozen=True, slots=True)
 class Ending:
-    """How a run ended, in words; `stack` are the lines of a stack in its output, `last` the last that it said."""
+    """How a run ended, in words; `stack` are the lines of a stack trace in its output, `last` is its last line."""
 
     kind: OutcomeKind
     words: str
@@ -38,8 +38,11 @@ class Ending:
 
 
 def read_ending(status: int, timed_out: bool, silent_s: float, limit_s: float, lines: Sequence[str]) -> Ending:
-    """Tell endings apart. `status` is negative for a signal; shells say 128 and the signal; `silent_s` is how long nothing was
-    said at the end, 0 where that was not the reason."""
+    """Describe how a run ended. `status` is negative for a signal; shells report 128 plus the signal. `silent_s` is the silence
+    that
+
+    ended it, 0 if that was not the reason.
+    """
     last = tuple(line for line in lines if line.strip())[-_LAST:]
     if timed_out and silent_s > 0:
         return Ending("silence", f"hangs: it said nothing for {silent_s:.0f} s and was ended", (), last)
@@ -55,7 +58,7 @@ def read_ending(status: int, timed_out: bool, silent_s: float, limit_s: float, l
 
 
 def find_stack(lines: Sequence[str]) -> tuple[str, ...]:
-    """The last stack in an output with the line it begins with; empty where there is none."""
+    """Return the last stack trace in an output and the line where it starts; empty if there is none."""
     end = next((at for at in range(len(lines) - 1, -1, -1) if _FRAME.match(lines[at])), -1)
     if end < 0:
         return ()
@@ -71,7 +74,7 @@ def find_stack(lines: Sequence[str]) -> tuple[str, ...]:
             start = at
             break
     if lines[start].lower().startswith("traceback"):
-        # The latest call comes last, with its code below it, and then what went wrong.
+        # The latest call comes last, followed by its code and the error.
         end += 1
         while end < len(lines) and lines[end].startswith("    "):
             end += 1

@@ -140,8 +140,8 @@ def test_what_conflicts_is_named_and_no_demand_too_many(
     left_out = {step.id for step in leg.plugins if step.action == "nothing"}
     assert bool(left_out) == bool(leg.conflicts)
     for conflict in leg.conflicts:
-        assert f"{conflict.plugin} is to come along" in conflict.demands
-        assert any("aside" in way for way in conflict.ways)
+        assert f"{conflict.plugin} is to be updated" in conflict.demands
+        assert any("leave" in way for way in conflict.ways)
 
 
 # -- preferences, one by one
@@ -219,12 +219,12 @@ def test_few_demands_that_conflict_are_said_with_the_ways_out() -> None:
     leg = plan_leg(shelf, "1", "3.1", here, targets=["4.0"])
     (conflict,) = leg.conflicts
     assert sorted(conflict.demands) == [
-        "grid is to come along", "map 2.0 needs grid <2", "map is to come along",
+        "grid is to be updated", "map 2.0 needs grid <2", "map is to be updated",
         "of grid only 2.0 accepts 3.1", "of map only 2.0 accepts 3.1",
     ] or sorted(conflict.demands) == [
-        "map 2.0 needs grid <2", "map is to come along", "of grid only 2.0 accepts 3.1", "of map only 2.0 accepts 3.1",
+        "map 2.0 needs grid <2", "map is to be updated", "of grid only 2.0 accepts 3.1", "of map only 2.0 accepts 3.1",
     ]  # fmt: skip
-    assert any(way.startswith("set map aside") for way in conflict.ways)
+    assert any(way.startswith("leave map out") for way in conflict.ways)
     assert any(way.startswith("go to 4.0 instead") for way in conflict.ways)
     held = plan_leg(shelf, "1", "3.1", here, PluginWishes(hold=frozenset({"map"})))
     assert not held.conflicts and steps(held)["map"] == ("hold", "1.0")

@@ -55,7 +55,7 @@ def test_circles_and_needs_of_what_is_nowhere_are_oddities_and_no_faults() -> No
     )
     said = list(oddities(parse_shelf_file(text, Path("shelf.toml"))))
     assert said == ["p 1 requires gone, of which no release is on the shelf",
-                    "p and q require one another: they come along together or not at all"]  # fmt: skip
+                    "p and q require one another: they are updated together or not at all"]  # fmt: skip
 
 
 _text = st.text(st.characters(exclude_categories=("Cs", "Cc")), max_size=12)

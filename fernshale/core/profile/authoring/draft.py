@@ -1,9 +1,8 @@
 """Draft a profile for an unknown project from its files.
 
-A value that looks like a release scores higher if its key says so (engine, release, sdk) and if other files have the same
-value.
-The file with the highest score, nearest to the root, is proposed as descriptor. The draft's own locators are then used to find
-all sites.
+A value that looks like a release scores higher if its key says so (engine, release, sdk) and if other files have the same value.
+The file with the highest score, nearest to the root, is proposed as descriptor. The draft's own locators are then used to find all
+sites.
 """
 
 from __future__ import annotations

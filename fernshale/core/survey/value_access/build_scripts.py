@@ -1,6 +1,6 @@
 """Values in build scripts: assignments and calls in nested braces, and commands with arguments.
 
-Neither runs nor fully parses a script: comments and strings are told apart, blocks are followed, the rest is skipped.
+Scripts are neither run nor fully parsed: comments, strings and blocks are recognised, the rest is skipped.
 """
 
 from __future__ import annotations
@@ -73,9 +73,9 @@ def _literal(found: re.Match[str]) -> FoundValue:
 
 
 def find_argument(text: str, key: str) -> Iterator[FoundValue]:
-    """The argument behind a word of a command: `set NAME` finds the value in `set(NAME "3.0" CACHE STRING "")`.
+    """Find the argument after a word of a command: `set NAME` finds the value in `set(NAME "3.0" CACHE STRING "")`.
 
-    Commands are found whatever their case, as CMake does.
+    Names of commands are case-insensitive, as in CMake.
     """
     wanted, _, word = key.partition(" ")
     command, depth, after_word = "", 0, False

@@ -1,4 +1,4 @@
-"""One function for all ways to reach a value."""
+"""Find a value by any kind of locator."""
 
 from __future__ import annotations
 

@@ -25,7 +25,7 @@ def find_ini(text: str, key: str) -> Iterator[FoundValue]:
 
 
 def find_property(text: str, key: str) -> Iterator[FoundValue]:
-    """Values of `key` in a properties file; lines that go on after a backslash belong to the one above."""
+    """Find values of `key` in a properties file; a backslash at the end continues a line."""
     offset, goes_on = 0, False
     for line in text.splitlines(keepends=True):
         found = None if goes_on else _PROPERTY.match(line)

@@ -1,6 +1,6 @@
-"""Values in XML by XPath. The path is followed by a full XPath engine; the spans come from a second, event-wise reading.
+"""Values in XML by XPath. A full XPath engine evaluates the path; a second, event-based reading finds the spans.
 
-Both count elements in document order, which is what ties them together. Entities are not expanded, nothing is fetched.
+Both count elements in document order, which connects them. Entities are not expanded, and nothing is downloaded.
 """
 
 from __future__ import annotations

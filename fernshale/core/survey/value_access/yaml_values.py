@@ -1,4 +1,4 @@
-"""Values in YAML, by JSON pointer. Positions come from the composer, so comments and styles stay untouched."""
+"""Values in YAML by JSON pointer. The composer gives positions, so comments and styles stay unchanged."""
 
 from __future__ import annotations
 
@@ -39,7 +39,7 @@ def _follow(node: Node | None, pointer: str) -> Node | None:
 def _scalar(text: str, node: Node) -> FoundValue | None:
     from ruamel.yaml.nodes import ScalarNode
 
-    # Block scalars have no span that a plain value could take.
+    # A block scalar has no span that could hold a plain value.
     if not isinstance(node, ScalarNode) or node.style in ("|", ">"):
         return None
     quotes = 1 if node.style in ("'", '"') else 0

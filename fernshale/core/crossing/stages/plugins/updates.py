@@ -69,8 +69,8 @@ def apply_plugin(
 ) -> int:
     """Write the planned release of a plugin; the logbook entry's id.
 
-    Replacing it drops the local edits; files of the user's own stay.
-    Raises MisuseError while decisions are due, LedgerUnbalanced when a local edit would be lost.
+    Replacing it drops the local edits; files of the user's own stay. Raises MisuseError while decisions are due, LedgerUnbalanced
+    when a local edit would be lost.
     """
     id = action.plugin
     view = next(
