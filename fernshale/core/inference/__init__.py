@@ -1,1 +1,1 @@
-"""Fix rules derived from what two releases declare and what tools say. Nothing here knows a project."""
+"""Derive fix rules from the declarations of two releases and from tool messages. This package knows no project."""

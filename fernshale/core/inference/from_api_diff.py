@@ -1,7 +1,7 @@
-"""Fix rules out of the drift of a leg: what comparing the two releases' own sources says about how to follow.
+"""Derive fix rules from the API changes of a leg.
 
-Each change that has a way to follow becomes a rule, as sure as its candidate is. What needs a value that no signature tells
-(a new argument, the body of a method) is taken from how the new release's own code does it, and never counts as sure.
+Each change with a known replacement becomes a rule, with the confidence of its candidate. Values that no signature contains (a
+new argument, the body of a method) are taken from the new release's own code, and never get a high confidence.
 """
 
 from __future__ import annotations
@@ -29,23 +29,23 @@ from fernshale.core.fix.rules import Rule, RuleSet
 from fernshale.core.fix.tokens import tokenize
 from fernshale.core.inference.overrides import member_rules, override_rules, renamed_override, rule_id
 
-# From so many candidates' likelihood on a rule is worth checking, and so many others of one symbol are offered beside it.
+# Minimum candidate score for a rule to be worth checking, and the number of other candidates of a symbol to offer.
 _LEAST, _OTHERS = 0.15, 2
-# What is filled in from others' code may be meant otherwise here.
+# Values copied from the release's own code may not fit here.
 _FILLED_IN = 0.6
 _OF_THE_CLASS = frozenset(("static", "staticmethod", "classmethod"))
 _LEFT_OUT, _GETTER = 0.3, 0.92
 _OTHER_THING = 0.5
-# Only the argument that is not wanted any more is left out, which takes a person's word all the same.
+# Only drops the removed argument, which still needs a person's confirmation.
 _DROPPED = 0.92
-# Arguments at other places, where doing it twice would undo it; what is only shown no more.
+# Reorders arguments, where a second application would undo it; and names that are only no longer re-exported.
 _REORDERED, _STAYED = 0.8, 0.98
-# An argument that has another name in its place, and one that came for one.
+# A renamed parameter, and a parameter that replaces another.
 _SAME_PLACE, _ONE_FOR_ANOTHER = 0.93, 0.7
 
 
 def reorder_rule(old: Symbol, new: Symbol, id: str, name: str, why: str, sure: float) -> Rule:
-    """Calls give their arguments where the new release wants them, to what is called `name` there."""
+    """Return the rule that reorders the arguments of calls, and renames the function to `name`."""
     order = new_order(old, new)
     wanted = new.given[: len(order)]
     title = f"{name}({', '.join(item.name for item in wanted)}), each at its place"
@@ -58,9 +58,9 @@ def reorder_rule(old: Symbol, new: Symbol, id: str, name: str, why: str, sure: f
 
 
 def guess_rules(changes: Sequence[ApiChange], old: Path, new: Path, title: str, known: Collection[str]) -> RuleSet:
-    """Rules to follow `changes`; nothing for the symbols that better authorities (`known`) have rules for.
+    """Derive rules from `changes`; none for symbols that have rules from better sources (`known`).
 
-    `old` and `new` are the releases' folders; the new one's own code shows how new things are used.
+    `old` and `new` are the releases' folders; the new one's code shows how to use new APIs.
     """
     rules: dict[str, Rule] = {}
     leg = _Leg(old, new, frozenset(item.symbol.path for item in changes if item.kind == "added"))
@@ -68,7 +68,7 @@ def guess_rules(changes: Sequence[ApiChange], old: Path, new: Path, title: str, 
     for change in changes:
         if change.symbol.name not in known:
             for rule in _rules_of(change, leg):
-                # What rests on a match is never surer than the match.
+                # A rule never has a higher confidence than the match it rests on.
                 rule = replace(rule, confidence=min(rule.confidence, change.match))
                 # A method that several classes lost is one statement to leave out.
                 if rule.kind == "rewrite" and not rule.replacement:
@@ -83,7 +83,7 @@ def guess_rules(changes: Sequence[ApiChange], old: Path, new: Path, title: str, 
 
 
 def _add(rules: dict[str, Rule], rule: Rule) -> None:
-    """Of two rules with one id the first, but where they look for different code: each of several overloads has its own."""
+    """Add a rule. Of two rules with one id, keep the first, unless they match different code: each overload has its own."""
     number, id = 1, rule.id
     while id in rules and rule.kind == "rewrite" and rules[id].pattern != rule.pattern:
         number += 1
@@ -93,7 +93,7 @@ def _add(rules: dict[str, Rule], rule: Rule) -> None:
 
 @dataclass(frozen=True, slots=True)
 class _Leg:
-    """The folders of both releases, and the paths of what came."""
+    """The folders of both releases, and the paths of added symbols."""
 
     before: Path
     after: Path
@@ -131,11 +131,11 @@ def _rules_of(change: ApiChange, leg: _Leg) -> Iterator[Rule]:
         and old.name == now.name
         and not change.is_silent
     ):
-        # Twice done it would be undone, so it takes a person's word, place by place.
+        # A second application would undo it, so a person has to confirm each place.
         rule = reorder_rule(old, now, rule_id(old, "order"), old.called, change.what, _REORDERED)
         yield rule
         if rule.call != old.name:
-            # A class that derives from it calls what makes one by its own name, which all classes have.
+            # A derived class calls the constructor by its own name, which exists in all classes.
             named = rf"\b{re.escape(old.called)}\b"
             yield replace(rule, id=f"{rule.id}-{old.name}", call=old.name, diagnostic=named)
     elif change.kind == "must-implement" and now is not None:
@@ -145,7 +145,7 @@ def _rules_of(change: ApiChange, leg: _Leg) -> Iterator[Rule]:
 
 
 def _is_shown(old: str, before: Path, new: str, after: Path) -> bool:
-    """Whether a folder of both releases shows the one name and then the other, wherever they stand."""
+    """Return whether a folder of both releases re-exports first one name and then the other, wherever they are defined."""
     return not set(front_names(before).get(old, ())).isdisjoint(front_names(after).get(new, ()))
 
 
@@ -157,10 +157,10 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, before: Path, 
     now = candidate.written or _from_there(old, new)
     imports, line = _needed_import(old, candidate)
     if old.is_callable and new.kind == "class":
-        # Called like a function it gives something else than before.
+        # Called like a function, it returns something else than before.
         score, why = score * _OTHER_THING, f"{new.name} is a class; {why}"
     if old.is_callable and new.is_callable and old.name != now and new_order(old, new):
-        # With another name alone it would compile, and mean something else.
+        # With only the new name it would compile, but mean something else.
         words = f"{why}; takes its arguments at other places"
         yield reorder_rule(old, new, f"{id}-order", now, words, score)
         score, why = score * _OTHER_THING, words
@@ -181,7 +181,7 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, before: Path, 
                 id, "move", why, title, old=old.full, new=to, holder=holder, confidence=score,
                 signatures=candidate.signatures, imports=imports, text=line,
             )  # fmt: skip
-        # Python sees a class only where it is brought in: beside the function, or as that was.
+        # Python needs an import of the class, next to that of the function or in its place.
         with_class = new.file.endswith(PYTHON) and _is_of_class(old, new) and new.scope[:-1] != old.scope
         is_at_hand = now != new.name and not with_class
         if old.name != now and (
@@ -200,7 +200,7 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, before: Path, 
 
 
 def _needed_import(old: Symbol, candidate: SymbolCandidate) -> tuple[str, str]:
-    """The class that has a name now and did not have it before, and the line that imports it, "" where a file has to say."""
+    """Return the class that contains the new name but not the old one, and its import line, "" if that depends on the file."""
     new, holder = candidate.symbol, candidate.holder
     if not holder or new.file.endswith(PYTHON) or old.path[: len(holder)] == holder:
         return "", ""
@@ -214,8 +214,8 @@ def _needed_import(old: Symbol, candidate: SymbolCandidate) -> tuple[str, str]:
 
 
 def _from_there(old: Symbol, new: Symbol) -> str:
-    """How something new is written where the old name stood: a value over what holds it, where that stands beside the old one; a
-    function that needs no object over its class."""
+    """Return how to write a new symbol in place of the old name: an enumeration value with its owner, if that is next to the
+    old one; a static function with its class."""
     if _is_of_class(old, new):
         return new.mark.join(new.path[-2:])
     depth = len(old.scope)
@@ -231,7 +231,7 @@ def _is_of_class(old: Symbol, new: Symbol) -> bool:
 
 
 def _header_rules(changes: Sequence[ApiChange]) -> Iterator[Rule]:
-    """Headers and modules of scripts whose symbols are found in another one now."""
+    """Yield rules for headers and script modules whose symbols moved to another one."""
     into: dict[str, Counter[str]] = {}
     match: dict[tuple[str, str], float] = {}
     for change in changes:
@@ -247,13 +247,13 @@ def _header_rules(changes: Sequence[ApiChange]) -> Iterator[Rule]:
         why = f"what stood in {old} stands in {new}"
         sure = min(0.95, 0.6 + 0.15 * times, match[old, new])
         if not old.endswith(C_FAMILY):
-            # Each name is imported by itself, and each may have gone elsewhere.
+            # Each name is imported separately, and each may have moved elsewhere.
             sure *= times / counted.total()
         yield Rule(f"drift-header-{old}", "header", why, old=old, new=new, confidence=sure, named=True)
 
 
 def _shown_rules(changes: Sequence[ApiChange], before: Path, after: Path) -> Iterator[Rule]:
-    """What a package of Python showed and shows no more, wherever it stands now."""
+    """Yield rules for names that a Python package no longer re-exports, wherever they are now."""
     old, new = packages_of(before), packages_of(after)
     became = {
         change.old.path: change for change in changes if change.old is not None and change.kind in ("renamed", "moved")
@@ -277,7 +277,7 @@ def _shown_rules(changes: Sequence[ApiChange], before: Path, after: Path) -> Ite
             )
         else:
             continue
-        # A package shows a class, and not what stands in it.
+        # A package re-exports classes, not their members.
         holder, inner = where[: len(where) - member], where[len(where) - member :]
         now = new.written(holder)
         # Where the package shows the new name, the name alone is another, which has a rule.
@@ -311,7 +311,7 @@ def _factory(change: ApiChange) -> Iterator[Rule]:
 
 
 def _getter(change: ApiChange, old: Symbol, new: Symbol, added: Collection[tuple[str, ...]]) -> Rule:
-    """A field that is read by a function, and set by the one that came with it, whatever the manners of the release."""
+    """Derive the rule for a field replaced by a getter, with the setter that was added, whatever the naming convention."""
     manners = (
         f"set_{old.name}",
         f"set{old.name[:1].upper()}{old.name[1:]}",
@@ -325,7 +325,7 @@ def _getter(change: ApiChange, old: Symbol, new: Symbol, added: Collection[tuple
 
 
 def _new_argument(change: ApiChange, old: Symbol, new: Symbol, folder: Path) -> Iterator[Rule]:
-    """One more argument without a default: what the release's own code passes there most."""
+    """Derive the value of a new argument without a default: the one that the release's own code passes most often."""
     ours, theirs = [item.name for item in old.given], new.given
     added = [at for at, item in enumerate(theirs) if item.name not in ours]
     if len(theirs) != len(ours) + 1 or len(added) != 1 or theirs[added[0]].default:
@@ -366,7 +366,7 @@ def _fewer_arguments(change: ApiChange, old: Symbol, new: Symbol) -> Iterator[Ru
 
 
 def _new_keywords(old: Symbol, new: Symbol) -> Iterator[Rule]:
-    """Arguments that have another name in the same place, where callers give them by name."""
+    """Derive rules for renamed parameters that callers pass by keyword."""
     if not old.file.endswith(NAMED_ARGUMENTS):
         return
     ours, theirs = ({item.name for item in symbol.parameters} for symbol in (old, new))
@@ -388,14 +388,14 @@ def _new_keywords(old: Symbol, new: Symbol) -> Iterator[Rule]:
 
 
 def _gives_nothing(symbol: Symbol) -> bool:
-    """Whether nobody can miss the result of a call."""
+    """Return whether a call's result can be dropped without effect."""
     return symbol.returns in ("void", "None") or (
         not symbol.returns and bool(symbol.words) and "return" not in symbol.words
     )
 
 
 def _without_call(old: Symbol) -> Rule:
-    """A call that nothing stands for any more, as a statement that goes."""
+    """Derive the rule that removes a call without replacement, if it is a statement."""
     front = "$it." if old.kind == "method" else f"{old.full.rpartition(old.name)[0]}"
     end = ";" if old.file.endswith((*C_FAMILY, ".cs", ".java", ".rs", ".ts", ".js")) else ""
     why = f"{old.full} is not there any more, and nothing that looks like it"
@@ -407,9 +407,10 @@ def _without_call(old: Symbol) -> Rule:
 
 @lru_cache(maxsize=512)
 def _passed(folder: Path, call: str, arguments: int, at: int) -> tuple[str, int] | None:
-    """What a release's code gives a function at one place most, and how often; a name or a literal that means the same elsewhere.
+    """Return the argument that a release's code most often passes at one position, and how often; a name or literal that means
+    the same elsewhere.
 
-    A release is read through for each call, and does not change.
+    Cached, since a release does not change.
     """
     found: Counter[str] = Counter()
     places = [*list_sources(folder, languages_of("")), *(f"examples/{path}" for path in _listed(folder / "examples"))]

@@ -1,6 +1,6 @@
-"""Rules for what a project derives from a release: methods to be implemented, taking something else, or of another name.
+"""Derive rules for classes that a project derives from a release: methods to implement, with changed parameters, or renamed.
 
-How a method is declared is each language's own; what differs between them is told here by the file it stands in.
+The syntax of a method's declaration depends on the language of the file.
 """
 
 from __future__ import annotations
@@ -18,18 +18,18 @@ from fernshale.core.fix.rules import Rule, Where
 
 _STUB, _RETYPED = 0.5, 0.8
 _JAVA, _C_SHARP, _RUST = ENDINGS["java"], ENDINGS["c#"], ENDINGS["rust"]
-# A method that overrides nothing any more compiles there, if nobody wrote that it should.
+# Languages in which a method that no longer overrides anything compiles, unless it is marked as an override.
 _UNSAID = (*C_FAMILY, *_JAVA)
 # Types of Python that mean the same in each file.
 _PLAIN = re.compile(r"(?:int|float|str|bool|bytes|object)(?: \| None)?|None")
-# A name that nothing stands before.
+# Matches a name without a qualifier.
 _SHORT = re.compile(r"(?<![\w:])[A-Za-z_]\w*(?!\w|::)")
 _METAS = "abcdefghijkl"
 _NUMBERS = ("byte", "short", "int", "long", "float", "double", "char")
 
 
 def rule_id(symbol: Symbol, part: str = "") -> str:
-    """The id of a rule that comparing two releases gives."""
+    """Return the id of a rule derived from comparing two releases."""
     return "-".join(filter(None, ("drift", re.sub(r"\W+", "-", symbol.full), part)))
 
 
@@ -38,7 +38,7 @@ FullName = Callable[[str, tuple[str, ...]], str]
 
 
 def override_rules(change: ApiChange, old: Symbol, new: Symbol, full_name: FullName) -> Iterator[Rule]:
-    """To take what the method it overrides takes now, or to give what that gives."""
+    """Yield rules that update overrides to the new parameters or the new result type."""
     if old.parameters == new.parameters and old.kind == "method":
         yield from _new_result(change, old, new, full_name)
         return
@@ -53,7 +53,7 @@ def override_rules(change: ApiChange, old: Symbol, new: Symbol, full_name: FullN
         return
     yield rule
     if is_c and old.parameters and not retyped:
-        # The definition stands outside of the class, where the compiler misses its declaration.
+        # The definition is outside the class, so the compiler reports its missing declaration.
         yield replace(rule, id=rule_id(old, "defined"), where=Where(), member="", silent=False, named=True)
 
 
@@ -82,7 +82,7 @@ def _derived(old: Symbol, new: Symbol) -> Where:
 
 
 def _new_type(change: ApiChange, old: Symbol, new: Symbol, full_name: FullName) -> Iterator[Rule]:
-    """A parameter of another type, wherever the function is declared or defined again: in overrides and their definitions."""
+    """Derive the rule for a parameter's new type, in all declarations and definitions of overrides."""
     changed = [at for at, (a, b) in enumerate(zip(old.parameters, new.parameters, strict=False)) if a.type != b.type]
     if len(old.parameters) != len(new.parameters) or len(changed) != 1:
         return
@@ -98,7 +98,7 @@ def _new_type(change: ApiChange, old: Symbol, new: Symbol, full_name: FullName) 
 
 
 def _new_result(change: ApiChange, old: Symbol, new: Symbol, full_name: FullName) -> Iterator[Rule]:
-    """To give another type, in the classes that derive from it and where a method is defined outside of its class."""
+    """Derive the rule for a new result type, in derived classes and in definitions outside them."""
     before, after = old.returns, _in_full(new.returns, new, full_name)
     if not before or not after or not (old.is_overridable or old.file.endswith(PYTHON)):
         return
@@ -128,7 +128,7 @@ def _new_result(change: ApiChange, old: Symbol, new: Symbol, full_name: FullName
 
 
 def _in_full(type_: str, method: Symbol, full_name: FullName) -> str:
-    """A type as those write it who stand outside of the release's own namespaces."""
+    """Return a type as code outside the release's own namespaces writes it."""
     if not method.file.endswith(C_FAMILY):
         return type_
     return _SHORT.sub(lambda word: full_name(word[0], method.scope), type_)
@@ -138,7 +138,7 @@ def _new_parameters(change: ApiChange, old: Symbol, new: Symbol, full_name: Full
     """Classes that derive from it declare its parameters as it does; those that stay keep the names they have there."""
     ours, theirs = old.parameters, new.parameters
     is_typed = all(item.type or item.name == "self" for item in (*ours, *theirs))
-    # Without parameters and a result each call looks like the declaration.
+    # Without parameters and a result, each call would look like the declaration.
     if len(ours) > len(_METAS) or not is_typed or not (ours or old.returns):
         return None
     metas = dict(zip(range(len(ours)), (f"${letter}" for letter in _METAS), strict=False))
@@ -160,9 +160,10 @@ def _new_parameters(change: ApiChange, old: Symbol, new: Symbol, full_name: Full
 
 
 def _was(ours: tuple[Parameter, ...], theirs: tuple[Parameter, ...], at: int) -> int | None:
-    """Which of the old parameters one of the new is: by name, else by its place among those of its type that have no namesake.
+    """Return the old parameter that a new one corresponds to: by name, else by position among those of its type without a
+    namesake.
 
-    Whatever stays the same parameter keeps the name that a person gave it, which the body of the method uses.
+    Such a parameter keeps the name that a person gave it, which the method's body uses.
     """
     by_name = next((was for was, mine in enumerate(ours) if theirs[at].name and mine.name == theirs[at].name), None)
     if by_name is not None:
@@ -181,7 +182,7 @@ def _was(ours: tuple[Parameter, ...], theirs: tuple[Parameter, ...], at: int) ->
 
 
 def _declared(name: str, item: Parameter, type_: str, file: str) -> str:
-    """A parameter as the language of a file declares it; "" where it has no name to go by."""
+    """Return a parameter's declaration in a file's language; "" if it has no name."""
     if item.name == "self":
         return item.type  # Rust's `&self`
     if not name:
@@ -190,7 +191,7 @@ def _declared(name: str, item: Parameter, type_: str, file: str) -> str:
 
 
 def _around(method: Symbol) -> tuple[str, str]:
-    """What stands before and behind a method's parameters, where it takes none: or each call would look like it."""
+    """Return the text before and after an empty parameter list; without it, every call would match."""
     if method.file.endswith(_RUST):
         return f"fn {method.name}", ""
     if method.parameters:
@@ -203,7 +204,7 @@ def _around(method: Symbol) -> tuple[str, str]:
 
 
 def _wider(change: ApiChange, old: Symbol, new: Symbol) -> Iterator[Rule]:
-    """Methods of Python that override one with more parameters take them as well."""
+    """Derive the rule that adds new parameters to Python methods that override one."""
     if old.kind != "method":
         return
     before = [item.name for item in old.parameters]
@@ -217,7 +218,7 @@ def _wider(change: ApiChange, old: Symbol, new: Symbol) -> Iterator[Rule]:
     if any(re.search(r"[^\W\d]", re.sub(r"\b(?:True|False|None)\b", "", item.default)) for item in more):
         return  # a name that may mean nothing here
     text = ", ".join(map(_as_python, more))
-    # The error names the class whose method is overridden.
+    # The error names the class with the overridden method.
     yield Rule(
         rule_id(old, "override"), "rewrite", change.what, title=f"{old.name} takes {text} as well",
         diagnostic=rf"\b(?:{re.escape(old.scope[-1])}|{re.escape(new.scope[-1])})\b", pattern=f"def {old.name}($$given)",
@@ -226,14 +227,14 @@ def _wider(change: ApiChange, old: Symbol, new: Symbol) -> Iterator[Rule]:
 
 
 def _as_python(item: Parameter) -> str:
-    """A parameter as Python writes it, with its type where that is known everywhere."""
+    """Return a parameter in Python's syntax, with its type if that is visible everywhere."""
     type_ = f": {item.type}" if _PLAIN.fullmatch(item.type) and not item.name.startswith("*") else ""
     equals = " = " if type_ else "="
     return f"{item.name}{type_}{equals}{item.default}" if item.default else f"{item.name}{type_}"
 
 
 def _stub(method: Symbol, full_name: FullName) -> str:
-    """A method without a body of its own, as the language writes it; "" for one in which that is not known."""
+    """Return a method's stub in its language; "" if that is unknown."""
     name, file, returns = method.name, method.file, _in_full(method.returns, method, full_name)
     typed = [(item, _in_full(item.type, method, full_name)) for item in method.parameters]
     given = ", ".join(_declared(item.name, item, type_, file) or type_ for item, type_ in typed)
@@ -246,7 +247,7 @@ def _stub(method: Symbol, full_name: FullName) -> str:
         body = "{\n}" if returns == "void" else f"{{\n    return {value};\n}}"
         return f"@Override\npublic {returns} {name}({given}) {body}"
     if file.endswith(_C_SHARP):
-        # What an interface asks for is marked by its reader; a class says `abstract` itself.
+        # The parser marks methods of interfaces; classes mark `abstract` themselves.
         word = "" if "virtual" in method.marks else "override "
         seen = "protected" if "protected" in method.marks else "public"
         return f"{seen} {word}{returns} {name}({given}) {'{ }' if returns == 'void' else '{ return default; }'}"

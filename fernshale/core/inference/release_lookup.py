@@ -1,4 +1,4 @@
-"""What a release declares by a name, read when it is asked for: comparing two releases reads only differences between them."""
+"""Look up a release's declarations by name on demand, since comparing two releases reads only their differences."""
 
 from __future__ import annotations
 
@@ -15,17 +15,17 @@ from fernshale.core.drift.release_symbols import languages_of, list_sources, rea
 from fernshale.core.drift.symbols import CONTAINER, Symbol
 from fernshale.core.process.text_search import files_with
 
-# More files with a name than this, and it is a word that tells nothing.
+# If more files contain a name, it is too common to help.
 _MOST_FILES = 60
-# What stands before the name of a class where it is declared.
+# Keywords before a class name in its declaration.
 _CLASS_HEAD = r"\b(?:class|struct|union|interface|enum|trait|impl|record|type)\b[^;{}()\n]*"
 # Where only types are brought in.
 _OF_TYPES = ("java", "c#")
 
 
-@lru_cache(maxsize=256)  # a release does not change, and each look asks for the same
+@lru_cache(maxsize=256)  # a release does not change, and each inspection asks the same
 def declared(folder: Path, name: str, language: str) -> tuple[Symbol, ...]:
-    """What a release declares by a name for others to use, outside of classes; none where too many files have the word."""
+    """Return the public declarations of a name outside classes; none if too many files contain the word."""
     found: list[Symbol] = []
     for symbols in _with_word(folder, name, language):
         inner = {item.path for item in symbols if item.kind in CONTAINER}
@@ -36,7 +36,7 @@ def declared(folder: Path, name: str, language: str) -> tuple[Symbol, ...]:
 
 @lru_cache(maxsize=256)
 def members(folder: Path, name: str, language: str) -> tuple[Symbol, ...]:
-    """What a class of a release has for others to use, without what it inherits; none where too many files have its name."""
+    """Return the public members of a class, without inherited ones; none if too many files contain its name."""
     found: list[Symbol] = []
     for symbols in _with_word(folder, name, language, _CLASS_HEAD):
         classes = {item.path for item in symbols if item.kind in CONTAINER and item.name == name and not item.is_hidden}
@@ -45,7 +45,7 @@ def members(folder: Path, name: str, language: str) -> tuple[Symbol, ...]:
 
 
 def _with_word(folder: Path, name: str, language: str, ahead: str = "") -> Sequence[tuple[Symbol, ...]]:
-    """The symbols of each file of a release that has a word, behind what the pattern `ahead` finds; none where too many have it."""
+    """Return the symbols of each file with a word after the pattern `ahead`; none if too many have it."""
     family = "typescript" if language in ("tsx", "javascript") else language
     if family not in LANGUAGES:
         return ()

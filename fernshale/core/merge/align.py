@@ -46,18 +46,18 @@ class Hunk:
 
 
 def number_lines(base: Sequence[str], *texts: Sequence[str]) -> list[Numbers]:
-    """(lines,) int64 for each text: the place of an equal line in the base; -1 where it has none, which equals nothing."""
+    """Return (lines,) int64 for each text: the index of an equal line in the base, or -1, which equals nothing."""
     import numpy as np
 
     places = dict(zip(base, range(len(base)), strict=True))
     unknown = repeat(-1)
-    # Through an array of numbers: NumPy takes a list of Python's three times as long to read.
+    # Through an array: converting a list to NumPy directly takes three times as long.
     rows = (array("q", list(map(places.get, lines, unknown))) for lines in (base, *texts))
     return [np.frombuffer(row, np.int64) if row else np.zeros(0, np.int64) for row in rows]
 
 
 def align_lines(old: Sequence[str], new: Sequence[str]) -> tuple[Hunk, ...]:
-    """The differing spans, in order and without two that touch on both sides. Equal lines stand between them."""
+    """Yield the differing spans, in order, with equal lines between them."""
     left, right = number_lines(old, new)
     return align_numbers(left, right, old, new)
 
@@ -87,9 +87,9 @@ def counterparts(hunks: Sequence[Hunk], old_count: int) -> dict[int, int]:
 
 
 def split_hunk(hunk: Hunk, old: Sequence[str], new: Sequence[str]) -> tuple[Hunk, ...]:
-    """A replaced block as changes of single lines, where lines of both sides are clearly one another's versions.
+    """Divide a replaced block into changes of single lines, where lines of both sides are clearly versions of each other.
 
-    Pairs keep their order and have the greatest sum of similarities; what is left over is inserted or removed.
+    Pairs keep their order and have the maximum sum of similarities; the remaining lines are inserted or removed.
     """
     rows, columns = hunk.old[1] - hunk.old[0], hunk.new[1] - hunk.new[0]
     if not rows or not columns or rows + columns == 2 or rows * columns > _LARGEST_PAIRING:
@@ -168,7 +168,7 @@ def _few(old: list[int], new: list[int]) -> list[tuple[int, int]]:
 
 
 def _hunks(pairs: Sequence[tuple[int, int]], a: int, b: int, c: int, d: int) -> Iterator[Hunk]:
-    """What stands between equal lines, given relative to the gap's start."""
+    """Return the blocks between equal lines, given relative to the gap's start."""
     at_old, at_new = a, c
     for row, column in [*pairs, (b - a, d - c)]:
         if at_old < a + row or at_new < c + column:
@@ -201,7 +201,7 @@ def _common_end(left: Numbers, right: Numbers, old: list[int], new: list[int], b
 
 
 def _unique(left: Numbers, right: Numbers) -> Pairs | None:
-    """Pairs of lines that are unique on both sides, as many as stand in the same order."""
+    """Return pairs of lines that are unique on both sides, as many as are in the same order."""
     import numpy as np
 
     # Lines without an equal get a number of their own, which the left side never has.
@@ -220,7 +220,7 @@ def _unique(left: Numbers, right: Numbers) -> Pairs | None:
 
 
 def _chain(rows: Numbers, columns: Numbers) -> Pairs:
-    """The pairs that stand in the same order on both sides; blocks of neighbours are kept or left out as a whole.
+    """Return the pairs in the same order on both sides; blocks of neighbours are kept or left out as a whole.
 
     `rows` increases. The heaviest increasing chain of blocks, by their number of lines.
     """
@@ -258,7 +258,7 @@ def _chain(rows: Numbers, columns: Numbers) -> Pairs:
 def _gaps(
     left: Numbers, right: Numbers, gap: tuple[int, int, int, int], rows: Numbers, columns: Numbers
 ) -> list[tuple[int, int, int, int]]:
-    """The gaps between anchors in which something differs, in order."""
+    """Yield the gaps between anchors that contain a difference, in order."""
     import numpy as np
 
     a, b, c, d = gap
@@ -285,7 +285,7 @@ def _align_hard(left: Numbers, right: Numbers) -> list[tuple[int, int]]:
     work = [(np.arange(len(left)), np.arange(len(right)), 0)]
     while work:
         rows, columns, depth = work.pop()
-        # Lines the other side has nowhere can only be in the way.
+        # Lines that the other side does not have cannot match.
         rows, columns = rows[np.isin(left[rows], right[columns])], columns[np.isin(right[columns], left[rows])]
         size = min(len(rows), len(columns))
         differ = left[rows[:size]] != right[columns[:size]]
@@ -356,11 +356,11 @@ def _slide_over(left: list[int], right: list[int]) -> Iterator[tuple[int, int]]:
         at_left, at_right = (at_left + row, at_right + column) if row else (at_left + most, at_right + most)
 
 
-# -- where a difference stands
+# -- position of a difference
 
 
 def _settle(hunks: Iterator[Hunk], old: Sequence[str], new: Sequence[str]) -> tuple[Hunk, ...]:
-    """Join hunks that touch on both sides, and put blocks that could stand in several places where they belong."""
+    """Join hunks that touch on both sides, and move blocks with several possible positions to the best one."""
     joined: list[Hunk] = []
     for hunk in hunks:
         if joined and joined[-1].old[1] == hunk.old[0] and joined[-1].new[1] == hunk.new[0]:
@@ -380,7 +380,7 @@ def _slid(hunk: Hunk, old: Sequence[str], new: Sequence[str], above: Hunk | None
     """A pure insertion or deletion, moved over equal lines; it never touches its neighbours."""
     inserts = hunk.old[0] == hunk.old[1]
     lines, (start, end) = (new, hunk.new) if inserts else (old, hunk.old)
-    # One equal line at least stays between two hunks, so that they remain two.
+    # Keep at least one equal line between two hunks, so that they remain two.
     room_up = min(hunk.old[0] - above.old[1], hunk.new[0] - above.new[1]) - 1 if above else start
     room_up = min(room_up, hunk.old[0], hunk.new[0], _FARTHEST_SLIDE)
     room_down = min(below.old[0] - hunk.old[1], below.new[0] - hunk.new[1]) - 1 if below else _FARTHEST_SLIDE

@@ -1,7 +1,7 @@
-"""The old version of each file, where a folder did not come from one release alone.
+"""Find the old version of each file for a folder that is a mixture of several releases.
 
-Folders that were updated by hand are mixtures: some files are of this release, some of that. Each file is then merged
-from the release it equals; one that equals none, from the release it is most alike.
+Folders that were updated by hand contain files from different releases. The base of each file is the release that has an equal
+file, or else the most similar one.
 """
 
 from __future__ import annotations
@@ -21,7 +21,7 @@ _STRANGER = 0.4
 
 @dataclass(frozen=True, slots=True)
 class Base:
-    """The old side, put together; `others` says of which release a file is that is not of the best one."""
+    """The old side, assembled; `others` has the release of each file that is not from the best one."""
 
     side: FolderSide
     others: Mapping[TreePath, str]

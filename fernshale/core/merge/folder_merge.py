@@ -1,11 +1,11 @@
-"""Merge three folders: old vendor release, the local folder, new vendor release.
+"""Merge three folders: old vendor release, local folder, new vendor release.
 
-For each file of any side the outcome is one of
+Each file of any side gets one of these outcomes:
 
-    same      nothing differs                      updated  the vendor's new version
-    carried   local edits stand, the vendor left   merged   both changed, all taken
-    own       only here, stays                     added    new from the vendor
-    removed   gone on either side                  decide   something is to be decided
+    same      no difference                        updated  the vendor's new version
+    carried   local edits kept, vendor unchanged   merged   both changed, all changes kept
+    own       only in the local folder, kept       added    new from the vendor
+    removed   removed on one side                  decide   needs a decision
 """
 
 from __future__ import annotations
@@ -57,7 +57,7 @@ class FolderSide:
         return self.things.get(path) if path is not None else None
 
     def text(self, path: TreePath | None) -> TextFile | None:
-        """The file at `path` as text; None when there is none, or it is a link or binary."""
+        """Return the file at `path` as text; None if there is none, or if it is a link or binary."""
         entry = self.entry(path)
         if path is None or entry is None or entry.kind is not EntryKind.FILE:
             return None
@@ -65,7 +65,7 @@ class FolderSide:
 
 
 class ContentMerge(Protocol):
-    """The merge of what stands in a file: by lines, or by keys."""
+    """The merge of a file's content: by lines, or by keys."""
 
     @property
     def decisions(self) -> tuple[Conflict, ...]: ...
@@ -77,11 +77,11 @@ class ContentMerge(Protocol):
 
 @dataclass(frozen=True, slots=True)
 class FileMerge:
-    """What becomes of one file.
+    """The merge of one file.
 
-    `path` is where the result stands (None: nowhere); `base`, `mine`, `incoming` are its paths on the three sides.
-    `takes` is the side whose version is the result; with `merge` the result is woven instead. `joined` are further
-    files (old and local path, and the line of the woven local text each begins at) that the vendor joined in this one.
+    `path` is the result's path (None: no result); `base`, `mine`, `incoming` are its paths on the three sides. `takes` is the
+    side whose version is the result; with `merge`, the result is woven instead. `joined` are further files (old and local path,
+    and the first line of each in the woven local text) that the vendor joined into this one.
     """
 
     path: TreePath | None
@@ -106,9 +106,9 @@ class FileMerge:
 
 @dataclass(frozen=True, slots=True)
 class FolderMerge:
-    """The merge of three folders, files in the order of the path they are shown by.
+    """The merge of three folders, files sorted by the path that is shown.
 
-    Where no base is known, `base` is empty and nobody can tell which differences are local edits.
+    If no base is known, `base` is empty, and local edits cannot be distinguished from other differences.
     """
 
     base: FolderSide
@@ -122,7 +122,7 @@ class FolderMerge:
         return tuple((file, due) for file in self.files for due in file.decisions)
 
 
-# Merges the contents of a file given its path and the three versions; None leaves it to the lines.
+# Merges the contents of a file, given its path and the three versions; None means to merge by lines.
 ByFormat = Callable[[TreePath, TextFile, TextFile, TextFile], ContentMerge | None]
 
 
@@ -142,9 +142,10 @@ def merge_folders(
     work: Work,
     by_format: ByFormat = no_format,
 ) -> FolderMerge:
-    """Merge; nothing is written. Each file of each side is accounted for, files that were split or joined in each part.
+    """Merge the folders; nothing is written. Each file of each side is in the result; split or joined files with each of their
+    parts.
 
-    Without a base nothing is taken that could be an edit: what differs is a decision.
+    Without a base, nothing that could be an edit is replaced: differences need decisions.
     """
     with many_values():
         return _Merger(base, mine, incoming, work.token, by_format).merge(work.progress)
@@ -187,7 +188,7 @@ class _Merger:
             files += made
         for target, sources in groups.sources.items():
             if target not in used_incoming:
-                # A new file made of old ones alone: the first is what it came from.
+                # A new file made only of old ones: it counts as a successor of the first.
                 used_incoming.add(target)
                 here = self._here(sources[0])
                 assert here is not None
@@ -212,11 +213,11 @@ class _Merger:
     def _there(self, path: TreePath) -> TreePath | None:
         return self._their_moves.get(path, path if path in self._theirs else None)
 
-    # -- files taken apart or put together
+    # -- split and joined files
 
     def _regrouped(self) -> Regrouping:
-        """Splits and joins of files with local edits; of others there is nothing to carry, and a file the user moved keeps
-        its place whole."""
+        """Return splits and joins of files with local edits. Others have no edits to keep, and a file that the user moved keeps
+        its path."""
         there = {path: at for path in self._olds if (at := self._there(path)) is not None}
         edited = [
             path
@@ -261,7 +262,7 @@ class _Merger:
         return Regrouping(parts, sources)
 
     def _can_weave(self, olds: Sequence[TreePath], targets: Sequence[TreePath]) -> bool:
-        """Whether all that would be woven into one is there, and text; else each file is merged by itself."""
+        """Return whether all parts exist and are text, so that they can be woven; otherwise each file is merged separately."""
         texts = [self._incoming.text(target) for target in targets]
         for path in olds:
             texts += [self._base.text(path), self._mine.text(self._here(path))]
@@ -291,7 +292,7 @@ class _Merger:
         )
 
     def _join(self, path: TreePath, here: TreePath, there: TreePath, sources: Sequence[TreePath]) -> FileMerge:
-        """Old files that are one now; `_can_weave` has told that all of them are there, and text."""
+        """Join old files into one; `_can_weave` has checked that all of them exist and are text."""
         olds = [text for source in (path, *sources) if (text := self._base.text(source)) is not None]
         ours = [text for place in (here, *sources) if (text := self._mine.text(place)) is not None]
         theirs = self._incoming.text(there)
@@ -362,7 +363,7 @@ class _Merger:
         return (base, mine, incoming) if base and mine and incoming else None
 
     def _new_on_both(self, path: TreePath) -> FileMerge:
-        """A file both sides have and the old release had not, or that no old release is known of."""
+        """Merge a file that both sides have and the old release does not, or whose old release is unknown."""
         ours, theirs = self._ours[path], self._theirs[path]
         if _same(ours, theirs):
             why = "your file is already in the new release" if self._known else "nothing differs"
@@ -392,7 +393,7 @@ class _Merger:
         return FileMerge(path, None, None, path, "added", why, "incoming", mode=mode)
 
     def _moved_folders(self) -> dict[str, str]:
-        """Folders the user moved as a whole: what the vendor adds to them belongs there."""
+        """Return folders that the user moved as a whole: files that the vendor adds to them move, too."""
         left = {path.rpartition("/")[0] for path in self._ours}
         found: dict[str, set[str]] = {}
         for old, new in self._our_moves.items():
@@ -416,7 +417,7 @@ def _moves(
 
 
 def _target(path: TreePath, here: TreePath | None, there: TreePath | None) -> tuple[TreePath | None, str]:
-    """Where the result stands, and a few words where that is a move. The user's own move is kept."""
+    """Return the path of the result, and a description if it is a move. The user's own move has priority."""
     if here != path:
         return here, f"; you moved it from {path}"
     if there != path:
@@ -425,12 +426,12 @@ def _target(path: TreePath, here: TreePath | None, there: TreePath | None) -> tu
 
 
 def _merge_modes(old: int, ours: int, theirs: int) -> int:
-    """Bit by bit, so that there is never a clash: what both changed they changed alike."""
+    """Merge modes bit by bit. This cannot conflict: a bit that both changed has the same value."""
     return ours ^ ((old ^ theirs) & ~(old ^ ours))
 
 
 def _same(left: TreeEntry | None, right: TreeEntry | None) -> bool:
-    """Same kind and content; the mode is merged by itself."""
+    """Return whether kind and content are equal; the mode is merged separately."""
     return left is not None and right is not None and (left.kind, left.content) == (right.kind, right.content)
 
 
@@ -450,10 +451,10 @@ def _due(
 
 
 def _without_clashes(files: Sequence[FileMerge]) -> Iterator[FileMerge]:
-    """Where two files would stand at one path, or one where the other needs a folder, ours keeps it and what to do with
-    the vendor's is a decision.
+    """Resolve path collisions: if two files have one path, or one is needed as a folder, the user's file keeps the path, and
+    the vendor's file needs a decision.
 
-    A file of ours that the vendor's move would bring there stays where it is; a new one can be put beside it.
+    A user's file that the vendor's move would bring there stays where it is; a new one can get another name.
     """
     taken: set[TreePath] = set()
     folders: set[TreePath] = set()
@@ -470,10 +471,10 @@ def _without_clashes(files: Sequence[FileMerge]) -> Iterator[FileMerge]:
                 why = f"your own file stands where the vendor's {file.incoming} goes"
                 made = _due(file.mine, file.base, file.mine, file.incoming, why, "mine", file.mode)
             else:
-                # Below a file of ours there is no room: beside it, under a name that tells where it would have stood.
+                # There is no folder below a user's file, so put the file next to it, under a name that shows its original path.
                 beside = TreePath(f"{file.path if file.path in taken else file.path.replace('/', '-')}.incoming")
                 why = f"your file stands where the vendor's {file.incoming} goes; it can be put beside it"
-                # Of a file that was split another part has ours by now, which is not gone.
+                # The user now has another part of the split file, which counts as existing.
                 base = file.base if file.mine is None else None
                 made = _due(beside, base, None, file.incoming, why, "nothing", file.mode)
         if made.path is not None:
@@ -485,7 +486,7 @@ def _without_clashes(files: Sequence[FileMerge]) -> Iterator[FileMerge]:
 
 
 def _with_case_notes(files: Sequence[FileMerge], before: Mapping[TreePath, TreeEntry]) -> Iterator[FileMerge]:
-    """Names that differ by case only are one file on other systems; it is said where the merge brings that about."""
+    """Add a note where the merge creates names that differ only by case, since they are one file on some systems."""
     first: dict[str, TreePath] = {}
     for file in files:
         if file.path is not None:

@@ -17,7 +17,7 @@ def disk_sides(folders: Sequence[Path], token: CancelToken) -> list[FolderSide]:
     with many_values():
         listed = [list_tree(folder, EMPTY, Work(token=token)) for folder in folders]
         *rest, last = zip(folders, listed, strict=True)
-        # The second process starts while the first reads: it is given one folder, where that is much.
+        # The second process starts while the first one reads; it gets one folder if that is large.
         names = sum(len(folder.names) for folder in last[1].folders.values())
         if rest and is_worthwhile(names, 0):
             with WorkerProcess(f"{__name__}:read_listed", last) as second:

@@ -1,7 +1,7 @@
-"""The ledger of edits: every local edit, where it was, what became of it, where it is now, and why.
+"""The ledger of edits: every local edit, its place before, its fate, its place in the result, and the reason.
 
-It is computed from the result itself: each edit is looked for in what will be written, read anew. Where the merge put it
-only says where to look first. An edit that is nowhere and that no decision gave up stops everything.
+It is computed from the result itself: each edit is searched in the text to be written, parsed again. The merge only suggests
+where to look first. An edit that is missing, and that no decision dropped, stops the update.
 """
 
 from __future__ import annotations
@@ -28,13 +28,13 @@ FATES: tuple[Fate, ...] = ("carried", "already", "decide", "dropped")
 
 
 class LedgerUnbalanced(FernshaleError):
-    """A local edit is neither in the result nor given up by a decision; nothing may be written."""
+    """A local edit is neither in the result nor dropped by a decision; nothing may be written."""
 
 
 @dataclass(frozen=True, slots=True)
 class LedgerEntry:
-    """One local edit: the file it is in, its lines there (1-based, "" for whole files), what it does, its fate, where it
-    is now, and why."""
+    """One local edit: its file, its lines there (1-based, "" for whole files), a description, its fate, its place in the
+    result, and the reason."""
 
     path: TreePath
     lines: str
@@ -59,21 +59,21 @@ class Ledger:
 
 
 class FindsItsEdits(Protocol):
-    """A merge that knows how edits of its kind are looked for in a text."""
+    """A merge that can find its own local edits in a text."""
 
     def find_edits(
         self, now: TextFile, choices: Mapping[str, Resolution]
     ) -> Iterator[tuple[str, str, Fate | None, str, str]]:
-        """For each local edit: its lines, what it does, its fate (None: lost), the line it is at now, and why."""
+        """Yield, for each local edit: its lines, description, fate (None: lost), current line, and reason."""
         ...
 
 
 def build_ledger(
     merge: FolderMerge, result: Result, choices: Mapping[str, Resolution], undecided: Undecided = "mine"
 ) -> Ledger:
-    """Look for every local edit in `result`, which was built with the same `choices` and `undecided`.
+    """Find every local edit in `result`, which was built with the same `choices` and `undecided`.
 
-    Raises LedgerUnbalanced when one is nowhere and nobody gave it up.
+    Raises LedgerUnbalanced when one is missing and no decision dropped it.
     """
     account = _Account(merge, result, choices, undecided)
     return Ledger(tuple(entry for file in merge.files for entry in account.edits(file)))
@@ -125,8 +125,7 @@ class _Account:
         path = file.mine or file.base
         assert path is not None
         if ours is None:
-            # A deletion is carried when the file is gone from the result under every name it had; another file may have
-            # taken one of them.
+            # A deletion is kept if the result has the file under none of its names; another file may now have one of them.
             entries, files = self.result.entries, self.merge.files
             places = [place for place in (file.path, file.incoming, file.base) if place and place in entries]
             done = all(any(other.path == place and other is not file for other in files) for place in places)
@@ -253,7 +252,7 @@ class _WovenEdits:
             at = max(at, stop - 1)
 
     def _pieces(self, hunk: Hunk, regions: range) -> Iterator[LedgerEntry]:
-        """A local change; what of it is to be decided is an edit of its own."""
+        """Divide a local change; parts that need a decision are edits of their own."""
         calm: list[int] = []
         for number in regions:
             if self._merge.regions[number].kind is RegionKind.DECIDE:
@@ -297,7 +296,7 @@ class _WovenEdits:
         yield self._entry(new, _what(piece, merge.mine), fate, f"{self._file.path}:{spot}", why)
 
     def _every_line_is_known(self) -> bool:
-        """Whether the result holds the lines each region stands for and no others: then what an edit took out is gone."""
+        """Return whether the result contains exactly the lines of each region, so that lines removed by an edit are absent."""
         merge, now = self._merge, tuple(self._now)
         for region, (start, end) in zip(merge.regions, self._spans, strict=True):
             if region.kind is RegionKind.INCOMING:
@@ -343,7 +342,7 @@ class _WovenEdits:
 
 
 def _is_before(region: Region, hunk: Hunk) -> bool:
-    """Whether a region ends before a hunk; one that only touches it does where it has nothing of it."""
+    """Return whether a region ends before a hunk; one that touches the hunk does if it has no lines of it."""
     return (
         region.mine[1] <= hunk.new[0]
         and region.base[1] <= hunk.old[0]
@@ -378,7 +377,7 @@ def _has_tokens(base: Sequence[str], mine: Sequence[str], found: Sequence[str]) 
 
 
 class _Finder:
-    """Looks for edits of base -> mine in a third text."""
+    """Searches edits of base -> mine in a third text."""
 
     def __init__(self, base: Sequence[str], mine: Sequence[str], text: Sequence[str]) -> None:
         self._from_base = equal_lines(align_lines(base, text), len(base))
@@ -386,7 +385,7 @@ class _Finder:
         self._base, self._mine, self._text = base, mine, text
 
     def holds(self, hunk: Hunk) -> bool:
-        """All lines of mine stand there, and none of those mine took out does (at its place)."""
+        """Return whether all added lines exist there, and no removed line does (at its place)."""
         if any(line not in self._from_mine for line in range(*hunk.new)):
             return self._stands_elsewhere(hunk)
         kept = {self._from_mine[line] for line in range(*hunk.new)}
@@ -395,14 +394,14 @@ class _Finder:
         return not any(self._base[line] not in replaced for line in stays)
 
     def place(self, hunk: Hunk) -> int:
-        """1-based line where the edit stands, 0 when unknown."""
+        """Return the 1-based line of the edit, 0 if unknown."""
         for line in (*range(*hunk.new), hunk.new[0] - 1):
             if line in self._from_mine:
                 return self._from_mine[line] + 1
         return 0
 
     def _stands_elsewhere(self, hunk: Hunk) -> bool:
-        """The lines of an edit that was moved stand together somewhere in the text."""
+        """Return whether the lines of a moved edit are together somewhere in the text."""
         wanted = list(self._mine[slice(*hunk.new)])
         starts = (at for at, line in enumerate(self._text) if line == wanted[0])
         return any(list(self._text[at : at + len(wanted)]) == wanted for at in starts)

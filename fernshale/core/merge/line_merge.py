@@ -1,10 +1,10 @@
 """Merge two descendants of a text, line by line.
 
-Each side's changes are hunks of the base. Hunks of the two sides that do not overlap are both taken; where they do,
-the blocks are first split into changes of single lines (so that two neighbouring edits are not one clash), what both
-did is taken once, entries both added to a list are united, and what then still differs is a decision. Method:
-three-way merge over two alignments (Khanna, Kunal and Pierce, 2007, "A Formal Investigation of Diff3"), with hunks of
-the base instead of stable chunks.
+Each side's changes are hunks of the base. Hunks of the two sides that do not overlap are both applied. Where they overlap, the
+blocks are first divided into changes of single lines (so that two neighbouring edits do not conflict), equal changes are
+applied once, entries that both added to a list are united, and the remaining differences are conflicts. Method: three-way merge
+over two alignments (Khanna, Kunal and Pierce, 2007, "A Formal Investigation of Diff3"), with hunks of the base instead of
+stable chunks.
 """
 
 from __future__ import annotations
@@ -29,9 +29,10 @@ class RegionKind(Enum):
 
 @dataclass(frozen=True, slots=True)
 class Region:
-    """Lines of the result that come from one place.
+    """Lines of the result with one source.
 
-    `base`, `mine` and `incoming` are half-open spans of lines; the regions of a merge tile each of the three texts.
+    `base`, `mine` and `incoming` are half-open spans of lines; the regions of a merge cover each of the three texts without
+    gaps.
     """
 
     kind: RegionKind
@@ -50,7 +51,7 @@ class _Three:
 
 
 def merge_lines(base: Sequence[str], mine: Sequence[str], incoming: Sequence[str]) -> tuple[Region, ...]:
-    """The regions of the merge of three texts, given as lines without their ends."""
+    """Return the regions of the merge of three texts, given as lines without line ends."""
     texts = _Three(base, mine, incoming)
     olds, ours, theirs = number_lines(base, mine, incoming)
     groups = list(_groups(align_numbers(olds, ours, base, mine), align_numbers(olds, theirs, base, incoming)))
@@ -66,7 +67,7 @@ def merge_lines(base: Sequence[str], mine: Sequence[str], incoming: Sequence[str
 
 
 def merge_tokens(base: Sequence[str], mine: Sequence[str], incoming: Sequence[str]) -> tuple[Region, ...]:
-    """The same for what is no line: nothing is split, trimmed or united."""
+    """Merge tokens instead of lines: nothing is divided, trimmed or united."""
     olds, ours, theirs = number_lines(base, mine, incoming)
     groups = list(_groups(align_numbers(olds, ours, base, mine), align_numbers(olds, theirs, base, incoming)))
     return tuple(_regions(groups, _Three(base, mine, incoming)))
@@ -129,7 +130,7 @@ def _regions(groups: Sequence[_Group], texts: _Three) -> Iterator[Region]:
             skip = start - at
             yield Region(same, (at, start), (at_mine, at_mine + skip), (at_incoming, at_incoming + skip))
             at_mine, at_incoming = at_mine + skip, at_incoming + skip
-        # What a side left alone inside the group has the base's length; its hunks add what they add.
+        # A side that is unchanged inside the group has the base's length, plus the length of its hunks.
         end_mine = at_mine + end - start + (_growth(left) if left else 0)
         end_incoming = at_incoming + end - start + (_growth(right) if right else 0)
         kind = mine if not right else incoming
@@ -166,10 +167,10 @@ def _refine(region: Region, texts: _Three) -> Sequence[Region]:
     start = _common(ours, theirs)
     end = _common(ours[start:][::-1], theirs[start:][::-1])
     if start + end and start + end == min(len(ours), len(theirs)):
-        # One did what the other did, and added something next to it.
+        # One side made the other's change and added lines next to it.
         parts = _with_addition(region, start, end)
         return parts if ours[:start] != old and ours[len(ours) - end :] != old else (region,)
-    # A closing brace belongs to what it closes: only lines that say something are cut off.
+    # A closing brace belongs to its block: only lines with content are separated.
     while start and not any(map(str.isalnum, ours[start - 1])):
         start -= 1
     while end and not any(map(str.isalnum, ours[len(ours) - end])):
@@ -188,7 +189,7 @@ def _common(left: Sequence[str], right: Sequence[str]) -> int:
 
 
 def _contained(ours: Sequence[str], theirs: Sequence[str]) -> list[Piece]:
-    """Where one side added all that the other added, and more: what is whose; empty where that is not so."""
+    """If one side added all that the other added, and more, return the parts and their sides; otherwise empty."""
     longer, shorter, side = (ours, theirs, "mine") if len(ours) > len(theirs) else (theirs, ours, "incoming")
     pieces: list[Piece] = []
     at = 0

@@ -1,8 +1,8 @@
-"""Unite what two sides added to one list: includes, imports, registrations, the entries of an enumeration.
+"""Unite the lines that two sides added to one list: includes, imports, registrations, entries of an enumeration.
 
-Lines are taken for entries of a list only where the lines around them have the same shape: the same tokens but for the
-one that says which entry it is. Statements that decide where the program goes on are never entries. A list that is
-sorted stays so; in any other the order does not depend on which side is whose.
+Lines count as list entries only if the surrounding lines have the same shape: the same tokens except for the one that
+identifies the entry. Control flow statements are never entries. A sorted list stays sorted; otherwise the order does not depend
+on the sides.
 """
 
 from __future__ import annotations
@@ -31,14 +31,14 @@ _ENDS = (",", ";")
 
 @dataclass(frozen=True, slots=True)
 class _Entry:
-    """A line as an entry: what it has in common with its list, and what tells it from the others."""
+    """A line as an entry: the tokens it shares with its list, and the one that identifies it."""
 
     shape: tuple[str, ...]
     key: str
 
 
 def unite(above: Sequence[str], below: Sequence[str], mine: Sequence[str], incoming: Sequence[str]) -> list[Piece]:
-    """How the lines both sides added at one place follow one another, or nothing where they are no entries of a list.
+    """Return the order of the lines that both sides added at one place, or nothing if they are no list entries.
 
     `above` and `below` are the base's lines around that place.
     """
@@ -65,7 +65,7 @@ def _entry(line: str) -> _Entry | None:
     words = [at for at, token in enumerate(tokens) if token[0].isalnum() or (token[0] in "_\"'<" and len(token) > 1)]
     if not words:
         return None
-    # Of a call or a directive the first name is what all have in common: `#include`, `registry.add(`.
+    # Of a call or directive, the entries share the first name: `#include`, `registry.add(`.
     leads = len(words) > 1 and _is_lead(tokens, words)
     key = words[1] if leads else words[0]
     shape = [indent]
@@ -89,7 +89,7 @@ def _is_lead(tokens: Sequence[str], words: Sequence[int]) -> bool:
 
 
 def _are_distinct(mine: Sequence[str], incoming: Sequence[str]) -> bool:
-    """No entry stands twice with different values: that is a clash, not a list."""
+    """Return whether no entry occurs twice with different values: that would be a conflict."""
     lines: dict[str, str] = {}
     for line in (*mine, *incoming):
         entry = _entry(line)
@@ -102,7 +102,7 @@ def _are_distinct(mine: Sequence[str], incoming: Sequence[str]) -> bool:
 
 
 def _run(lines: Sequence[str], shape: tuple[str, ...]) -> list[str]:
-    """The keys of the entries that follow one another from the start of `lines`."""
+    """Return the keys of the consecutive entries at the start of `lines`."""
     keys = []
     for line in lines:
         entry = _entry(line)
@@ -117,7 +117,7 @@ def _is_rising(keys: Sequence[str]) -> bool:
 
 
 def _interleave(mine: Sequence[str], incoming: Sequence[str], is_sorted: bool) -> list[Piece]:
-    """Each side's lines keep their order; an entry of both stands once."""
+    """Interleave both sides' lines in their order; an entry of both occurs once."""
     pieces: list[Piece] = []
 
     def put(kind: str) -> None:
@@ -129,7 +129,7 @@ def _interleave(mine: Sequence[str], incoming: Sequence[str], is_sorted: bool) -
     both = {*mine} & {*incoming}
     if both and [line for line in mine if line in both] != [line for line in incoming if line in both]:
         return []
-    # By key in a sorted list; else the side that is the smaller text comes first, as a whole.
+    # By key in a sorted list; otherwise the side with the smaller text comes first, as a whole.
     mine_first = list(mine) <= list(incoming)
 
     def is_next(ours: str, theirs: str) -> bool:

@@ -1,4 +1,4 @@
-"""The result of a folder merge once choices are known: what stands at each path."""
+"""The result of a folder merge for given choices: the entry at each path."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from fernshale.core.snapshot.manifest import EntryKind, TreeEntry, digest_of
 
 @dataclass(frozen=True, slots=True)
 class Result:
-    """What stands at each path. `woven` are contents that no side has; the others are read from their side when asked."""
+    """The entry at each path. `woven` are contents that no side has; others are read from their side on demand."""
 
     entries: Mapping[TreePath, TreeEntry]
     woven: Mapping[TreePath, bytes] = field(default_factory=dict)
@@ -31,7 +31,7 @@ class Result:
 
 
 def build_result(merge: FolderMerge, choices: Mapping[str, Resolution], undecided: Undecided) -> Result:
-    """The merged folder. What is not decided yet stands as mine, or marked in the text where that is asked for."""
+    """Return the merged folder. Undecided places keep the user's version, or get markers if requested."""
     entries: dict[TreePath, TreeEntry] = {}
     woven: dict[TreePath, bytes] = {}
     taken: dict[TreePath, tuple[FolderSide, TreePath]] = {}
@@ -105,7 +105,7 @@ def replace_clean(merge: FolderMerge) -> tuple[FolderMerge, dict[str, Resolution
 
 
 def takes_of(file: FileMerge, choices: Mapping[str, Resolution]) -> str:
-    """The side whose version of a file that is taken as a whole is the result."""
+    """Return the side whose version of a file is used as a whole."""
     for due in file.decisions:
         choice = choices.get(due.id)
         if choice is not None and choice.take in ("mine", "incoming"):

@@ -1,7 +1,7 @@
-"""Blocks of lines that one side moved while the other edited them: the edit belongs where the block stands now.
+"""Blocks of lines that one side moved while the other edited them: the edit is applied at the block's new position.
 
-A block is known again by its lines (at least three that say something, most of them kept). The base and the other
-side are rearranged as the mover did; the merge of the rearranged texts then finds each edit in its place.
+A block is recognised by its lines (at least three with content, most of them unchanged). The base and the other side are
+rearranged like the mover's text; merging the rearranged texts applies each edit at its place.
 """
 
 from __future__ import annotations
@@ -19,14 +19,14 @@ _MOST_PAIRS = 400
 
 @dataclass(frozen=True, slots=True)
 class Move:
-    """Base lines `block` stand before base line `to` in the mover's text."""
+    """Base lines `block` are before base line `to` in the mover's text."""
 
     block: Span
     to: int
 
 
 def find_moves(base: Sequence[str], mover: Sequence[str]) -> tuple[Move, ...]:
-    """Blocks of the base that stand elsewhere in `mover`, in order, none overlapping another."""
+    """Find blocks of the base at another position in `mover`, in order and without overlaps."""
     hunks = align_lines(base, mover)
     gone = [hunk for hunk in hunks if _weight(base[slice(*hunk.old)]) >= _LEAST_LINES]
     come = [hunk for hunk in hunks if _weight(mover[slice(*hunk.new)]) >= _LEAST_LINES]
@@ -64,12 +64,12 @@ def _moved(base: Sequence[str], mover: Sequence[str], gone: Hunk, come: Hunk) ->
 
 
 def _weight(lines: Sequence[str]) -> int:
-    """Lines that say something."""
+    """Count the lines with content."""
     return sum(any(map(str.isalnum, line)) for line in lines)
 
 
 def order_after(count: int, moves: Sequence[Move]) -> list[int]:
-    """Which of `count` lines stands at each place, once the moves are made."""
+    """Return the order of `count` lines after the moves."""
     order: list[int] = []
     for line in range(count + 1):
         for move in moves:
@@ -81,7 +81,7 @@ def order_after(count: int, moves: Sequence[Move]) -> list[int]:
 
 
 def carried_moves(moves: Sequence[Move], base: Sequence[str], other: Sequence[str]) -> tuple[Move, ...] | None:
-    """The same moves for a text that came from the base; None where one cannot be told, since a border is rewritten."""
+    """Return the same moves for a descendant of the base; None if one is unclear because an edge was rewritten."""
     hunks = align_lines(base, other)
     starts = [hunk.old[0] for hunk in hunks]
 

@@ -1,8 +1,8 @@
-"""Find files that one side moved or renamed: by content, the best assignment over all pairs.
+"""Find files that one side moved or renamed, by content, as the best assignment over all pairs.
 
-Files of one content are paired first, then the rest by the share of lines two texts have in common (Dice coefficient
-over sets of lines), so that the sum over all pairs is greatest (Crouse 2016, through scipy), component by component.
-A name or a folder that stays the same only tips the balance.
+Files with equal content are paired first, then others by the share of common lines (Dice coefficient over sets of lines), with
+the maximum sum over all pairs (Crouse 2016, through SciPy), component by component. An unchanged name or folder only breaks
+ties.
 """
 
 from __future__ import annotations
@@ -21,10 +21,10 @@ if TYPE_CHECKING:
 MovedContent = Callable[[TreePath], bytes]
 Files = Sequence[tuple[TreePath, TreeEntry]]
 
-# Below this share of common lines two files are taken for strangers; a few lines alike prove less than many.
+# Files with a smaller share of common lines count as unrelated; few lines need a higher share.
 _LEAST, _LEAST_OF_FEW, _FEW = 0.5, 0.75, 4
 _SAME_NAME, _SAME_WAY = 0.05, 0.03
-# A line that stands in more files than this says nothing about which file is which.
+# Lines that occur in more files than this do not identify a file.
 _COMMONPLACE = 60
 _LARGEST_TEXT = 8 << 20
 
@@ -32,7 +32,7 @@ _LARGEST_TEXT = 8 << 20
 def find_moves(
     gone: Files, come: Files, read_gone: MovedContent, read_come: MovedContent, token: CancelToken
 ) -> dict[TreePath, TreePath]:
-    """New path for each of `gone` that was moved."""
+    """Return the new path of each file of `gone` that was moved."""
     moves = _identical(gone, come)
     taken = set(moves.values())
     left = [path for path, entry in gone if path not in moves and 0 < entry.size <= _LARGEST_TEXT]
@@ -43,7 +43,7 @@ def find_moves(
 
 
 def _identical(gone: Files, come: Files) -> dict[TreePath, TreePath]:
-    """Files of one content; where several have it, those whose paths are most alike."""
+    """Pair files with equal content; if several have it, those with the most similar paths."""
     import numpy as np
     from scipy.optimize import linear_sum_assignment
 
@@ -123,7 +123,7 @@ def _line_matrix(
     read_right: MovedContent,
     token: CancelToken,
 ) -> tuple[csr_matrix, csr_matrix]:
-    """(files, lines) of 0 and 1, sparse, for both sides: which lines stand in which file."""
+    """Return a sparse (files, lines) matrix of 0 and 1 for each side: which lines occur in which file."""
     import numpy as np
     from scipy.sparse import csr_matrix
 
@@ -150,7 +150,7 @@ def _line_matrix(
 
 
 def telling_lines(data: bytes) -> list[str]:
-    """The distinct lines of a text that say something, without their indentation; none of a binary file."""
+    """Return the distinct lines with content, without indentation; none for a binary file."""
     text = read_text(data)
     if text is None:
         return []

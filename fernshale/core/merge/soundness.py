@@ -1,6 +1,6 @@
-"""Whether a merged text is still sound: it parses if its versions did, brackets balance as before, no markers are left.
+"""Check a merged text: it parses if its versions did, brackets balance as before, and no markers are left.
 
-A complaint is for a person to look at: merging what both sides wrote can be right and still look odd.
+Findings are for a person to check: a correct merge can still look unusual.
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ from fernshale.core.data.formats import find_reader
 from fernshale.core.data.tree import NotKeyed
 from fernshale.core.merge.text_merge import MARK
 
-# Comments and strings of the languages that games are written in; what is inside them closes nothing.
+# Comments and strings of languages used in games; brackets inside them do not count.
 _C_LIKE = re.compile(
     r"""//[^\n]*|/\*.*?\*/|R"(?P<raw>\w*)\(.*?\)(?P=raw)"|"[^"\\\n]*+(?:\\.[^"\\\n]*+)*+"|'[^'\\\n]*+(?:\\.[^'\\\n]*+)*+'|`[^`\\]*+(?:\\.[^`\\]*+)*+`""",
     re.DOTALL,
@@ -40,7 +40,7 @@ _MARKER = re.compile(r"^(<{7}|>{7}|\|{7})( |$)|^={7}$", re.MULTILINE)
 
 @lru_cache(maxsize=256)
 def complaints(path: str, mine: str, incoming: str, result: str) -> tuple[str, ...]:
-    """What is odd about `result`, in words, that is odd about neither of the versions it was merged from."""
+    """Return findings about `result` that apply to neither of the merged versions, in words."""
     found = []
     if MARK in result and MARK not in mine + incoming:
         found.append("a mark of an undecided place is left")
@@ -67,7 +67,7 @@ def _balance(text: str, language: re.Pattern[str]) -> tuple[int, ...]:
 
 
 def _parse_trouble(path: str, ending: str, text: str) -> str:
-    """Why a text does not parse, "" where it does or nobody can tell."""
+    """Return why a text does not parse, "" if it does or if there is no parser."""
     if ending == "py":
         try:
             with warnings.catch_warnings():

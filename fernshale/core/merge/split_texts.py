@@ -1,7 +1,7 @@
-"""Texts the vendor split into several files, or joined into one: local edits go where their lines went.
+"""Texts that the vendor split into several files, or joined into one: local edits follow their lines.
 
-A split is merged against all its parts in a row, and the merge is cut where one part ends; a join is merged from its
-sources in a row.
+A split text is merged with the concatenation of its parts, and the merge is divided at the ends of the parts; a joined text is
+merged with the concatenation of its sources.
 """
 
 from __future__ import annotations
@@ -23,8 +23,8 @@ Telling = Callable[[TreePath], Sequence[str]]
 
 @dataclass(frozen=True, slots=True)
 class Regrouping:
-    """`parts`: the vendor's files an old file was split into, in the order of its lines. `sources`: for a vendor's file
-    the old files that were joined in it, beside the one it came from."""
+    """`parts`: the vendor's files that an old file was split into, in line order. `sources`: for a vendor's file, the old files
+    that were joined into it in addition to its own predecessor."""
 
     parts: Mapping[TreePath, tuple[TreePath, ...]]
     sources: Mapping[TreePath, tuple[TreePath, ...]]
@@ -42,7 +42,7 @@ def find_regrouping(
 
     `new` are vendor files without a predecessor, `changed` maps vendor files that are the successor of an old file to it.
     """
-    # A part is a new file; what was joined has no successor of its own, and any file of the vendor's may hold it.
+    # A part is a new file; a joined file has no successor of its own, and any of the vendor's files may contain it.
     joined = any(path not in there for path in edited)
     targets = [*new, *changed] if joined else new
     if not edited or not targets or len(edited) * len(targets) > _MOST_PAIRS:
@@ -63,7 +63,7 @@ def find_regrouping(
             found = [*([successor] if successor else []), *pieces]
             parts[path] = tuple(sorted(found, key=lambda at: _middle(new_lines(at), rank)))
         elif successor is None:
-            # All of it stands in one of the vendor's files, with more around it.
+            # One of the vendor's files contains all of it, and more.
             holders = [at for at in targets if _holds(gained[at], lost, len(lost))]
             if holders:
                 best = max(holders, key=lambda at: (len(gained[at] & lost), at))
@@ -111,7 +111,7 @@ def cut_merge(merge: TextMerge, counts: Sequence[int]) -> tuple[TextMerge, ...]:
 
 
 def _cut_region(region: Region, at: int) -> tuple[Region, Region]:
-    """A region in two, the second from incoming line `at` on. What is mine stays with the first."""
+    """Divide a region at incoming line `at`. Local lines stay in the first part."""
     (a, b), (c, d), (e, f) = region.base, region.mine, region.incoming
     if region.kind in (RegionKind.SAME, RegionKind.BOTH):
         skip = at - e

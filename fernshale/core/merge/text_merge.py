@@ -1,7 +1,7 @@
-"""Merge three versions of one text file into what will be written, with the decisions that are due.
+"""Merge three versions of one text file into the result and its open decisions.
 
-Line ends, byte order mark, tabs or spaces and a missing final newline follow the local file and are never a conflict
-by themselves. Where one side moved a block the other edited, the edit goes along.
+Line ends, byte order mark, tabs or spaces and a missing final newline follow the local file and never cause a conflict. If one
+side moved a block that the other edited, the edit moves, too.
 """
 
 from __future__ import annotations
@@ -26,7 +26,7 @@ TAKINGS: tuple[str, ...] = get_args(Taking)
 
 @dataclass(frozen=True, slots=True)
 class Resolution:
-    """How a decision was taken; `text` is what was written by hand when `take` is "text"."""
+    """A decision; `text` is the text written by hand if `take` is "text"."""
 
     take: Taking
     text: str = ""
@@ -34,11 +34,11 @@ class Resolution:
 
 @dataclass(frozen=True, slots=True)
 class Conflict:
-    """A decision that is due. `id` stays the same as long as the three texts in question do.
+    """An open decision. Its `id` depends only on the three texts in question.
 
-    `kind` is "text" for lines both sides changed, "key" for a value of a settings file (`at` is the way to it), "file"
-    where the whole file is in question. The spans are lines of the three files. `finer` is what a merge by tokens
-    gives, where it does; `ways` are the choices there are.
+    `kind` is "text" for lines that both sides changed, "key" for a value of a settings file (`at` is its data path), "file" for
+    a whole file. The spans are lines of the three files. `finer` is the result of a merge by tokens, if there is one; `ways`
+    are the options.
     """
 
     id: str
@@ -53,10 +53,10 @@ class Conflict:
 
 @dataclass(frozen=True, slots=True)
 class TextMerge:
-    """The regions of a merged text over the lines (without ends) of its three versions.
+    """The regions of a merged text over the lines (without line ends) of its three versions.
 
-    Where a side was rearranged after a block the other moved, `mine_at` and `incoming_at` say which line of its file
-    each line is. `dues` has the decision of each undecided region, by its place among the regions.
+    If a side was rearranged to follow a move by the other, `mine_at` and `incoming_at` map its lines to lines of its file.
+    `dues` has the decision of each undecided region, by the region's index.
     """
 
     base: tuple[str, ...]
@@ -74,7 +74,7 @@ class TextMerge:
         return tuple(self.dues.values())
 
     def result(self, choices: Mapping[str, Resolution], undecided: Undecided) -> TextFile | None:
-        """What will be written; None while something is to be decided and `undecided` is "nothing"."""
+        """Return the result; None if a decision is open and `undecided` is "nothing"."""
         return result_text(self, choices, undecided)
 
     def weave(self, choices: Mapping[str, Resolution]) -> tuple[WovenLine, ...]:
@@ -87,9 +87,9 @@ Undecided = Literal["nothing", "marked", "mine"]
 
 @dataclass(frozen=True, slots=True)
 class WovenLine:
-    """A line of the result without its end, where it came from, and the decision that put it there.
+    """A line of the result without its line end, its source, and the decision that selected it.
 
-    `is_line` is False for what stands for a decision and is no line.
+    `is_line` is False for a placeholder of a decision.
     """
 
     text: str
@@ -99,7 +99,7 @@ class WovenLine:
 
 
 def merge_text(base: TextFile, mine: TextFile, incoming: TextFile) -> TextMerge:
-    """Merge `mine` and `incoming`, both of which came from `base`."""
+    """Merge `mine` and `incoming`, both descendants of `base`."""
     base, local, incoming = one_encoding(base, mine, incoming)
     spelling = read_lines(local.text)
     olds, theirs = read_lines(base.text).lines, read_lines(incoming.text).lines
@@ -114,7 +114,7 @@ def merge_text(base: TextFile, mine: TextFile, incoming: TextFile) -> TextMerge:
 
 
 def merge_two_texts(mine: TextFile, incoming: TextFile) -> TextMerge:
-    """Two texts without a base: what they have in common stands, the rest is to be decided, each place by itself."""
+    """Merge two texts without a base: common lines are kept, and each difference needs a decision."""
     local, incoming = one_encoding(mine, incoming)
     spelling = read_lines(local.text)
     theirs = read_lines(incoming.text).lines
@@ -138,7 +138,7 @@ def merge_two_texts(mine: TextFile, incoming: TextFile) -> TextMerge:
 
 
 def fingerprint(*parts: str) -> str:
-    """An id for a conflict that comes back the same in the next leg or project."""
+    """Return an id for a conflict that is equal in other legs and projects."""
     return blake3.blake3("\0".join(parts).encode("utf-8", "surrogateescape")).hexdigest()[:12]
 
 
@@ -185,7 +185,7 @@ def _due(id: str, spans: tuple[Span, Span, Span], parts: Sequence[Sequence[str]]
 
 
 def _at(places: Sequence[int] | None, span: Span) -> Span:
-    """Lines of the file for lines of a rearranged side, whose blocks are never torn by a region's border alone."""
+    """Return the lines of the file for lines of a rearranged side; a region's border never divides its blocks."""
     if places is None:
         return span
     if span[0] == span[1]:
@@ -221,7 +221,7 @@ def _follow_moves(merge: TextMerge) -> TextMerge:
 
 
 def _weight(merge: TextMerge) -> tuple[int, int]:
-    """How much there is to decide: decisions, and lines in them."""
+    """Return the amount of work to decide: decisions, and lines in them."""
     undecided = [region for region in merge.regions if region.kind is RegionKind.DECIDE]
     return len(undecided), sum(end - start for item in undecided for start, end in (item.mine, item.incoming))
 
@@ -239,7 +239,7 @@ def part_of(merge: TextMerge, due: Conflict, side: Literal["base", "mine", "inco
 
 
 def chosen_lines(merge: TextMerge, region: Region, due: Conflict, choice: Resolution) -> list[tuple[str, RegionKind]]:
-    """What a choice makes of an undecided region: its lines and where they came from."""
+    """Return the lines that a choice selects for an undecided region, with their sources."""
     mine = [(line, RegionKind.MINE) for line in merge.mine[slice(*region.mine)]]
     incoming = [(line, RegionKind.INCOMING) for line in merge.incoming[slice(*region.incoming)]]
     match choice.take:
@@ -274,7 +274,7 @@ def region_spans(merge: TextMerge, choices: Mapping[str, Resolution], undecided:
 
 
 def result_text(merge: TextMerge, choices: Mapping[str, Resolution], undecided: Undecided) -> TextFile | None:
-    """What will be written; None while something is to be decided and `undecided` is "nothing"."""
+    """Return the result; None if a decision is open and `undecided` is "nothing"."""
     if undecided == "nothing" and any(due.id not in choices for due in merge.dues.values()):
         return None
     lines: list[str] = []
@@ -298,13 +298,13 @@ def result_text(merge: TextMerge, choices: Mapping[str, Resolution], undecided: 
     else:
         text = "".join(line + (own or end) for line, own in zip(lines, ends, strict=True))
         text = text.removesuffix("\n").removesuffix("\r") if ends[-1:] != [""] else text.removesuffix(end)
-    # An empty last line is one only if something ends it.
+    # An empty last line counts only if it has a line end.
     closed = merge.spelling.closed or not merge.mine or lines[-1:] == [""]
     if closed and lines:
         text += ends[-1] if ends and ends[-1] else end
     result = merge.local.with_text(text)
     if not can_encode(result):
-        # Letters the local file's encoding does not have: the bytes of both stand side by side, nothing is replaced.
+        # For characters missing in the local file's encoding, keep the bytes of both files; nothing is replaced.
         raw = "".join(letter if letter.isascii() else _bytes_of(letter, merge.local.encoding) for letter in text)
         return TextFile(raw, "utf-8", merge.local.mark)
     return result

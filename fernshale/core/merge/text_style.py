@@ -1,6 +1,6 @@
-"""How a text is written, apart from what it says: line ends, the final newline, tabs or spaces, the encoding.
+"""The formatting of a text, apart from its content: line ends, the final newline, tabs or spaces, the encoding.
 
-The merge compares what texts say; what it writes is spelled like the local file.
+The merge compares contents; its result is formatted like the local file.
 """
 
 from __future__ import annotations
@@ -52,9 +52,9 @@ def read_lines(text: str) -> StyledLines:
 
 
 def one_encoding(*texts: TextFile) -> tuple[TextFile, ...]:
-    """The texts so that equal letters are equal: beside a text in UTF-8, bytes that are none are read as Latin-1.
+    """Return the texts so that equal characters are equal: next to a UTF-8 text, bytes that are not UTF-8 are read as Latin-1.
 
-    Each still encodes to the bytes it came from.
+    Each text still encodes to its original bytes.
     """
     odd = [
         text.encoding == "utf-8" and not text.text.isascii() and bool(_SURROGATE.search(text.text)) for text in texts
@@ -80,7 +80,7 @@ def can_encode(text: TextFile) -> bool:
 
 @dataclass(frozen=True, slots=True)
 class Indent:
-    """What one step of indentation is: a tab, or `width` spaces."""
+    """One step of indentation: a tab, or `width` spaces."""
 
     tab: bool
     width: int
@@ -102,7 +102,7 @@ def indent_of(lines: Sequence[str]) -> Indent | None:
 
 
 def respelled(lines: tuple[str, ...], own: Indent | None, wanted: Indent | None) -> tuple[str, ...]:
-    """The lines with tabs for spaces or the other way round; as they are where both have the same or one has no style."""
+    """Convert the indentation of lines; unchanged if both styles are equal or unknown."""
     if own is None or wanted is None or own.tab == wanted.tab:
         return lines
     return tuple(_respell(line, own, wanted) if line[:1] in ("\t", " ") else line for line in lines)
@@ -119,7 +119,7 @@ def _respell(line: str, own: Indent, wanted: Indent) -> str:
 
 
 def traits(text: TextFile) -> dict[str, str]:
-    """How a text is spelled, in words by name; empty where nothing can be said."""
+    """Describe the formatting of a text, in words by name; empty if unknown."""
     read = read_lines(text.text)
     indent = indent_of(read.lines)
     crlf = text.text.count("\r\n")

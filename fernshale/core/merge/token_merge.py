@@ -1,4 +1,4 @@
-"""A finer merge of lines that clash: token by token. It is a proposal, never taken by itself."""
+"""Merge conflicting lines token by token. The result is a proposal and is never applied automatically."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ def split_tokens(text: str) -> list[str]:
 
 
 def merge_finer(base: Sequence[str], mine: Sequence[str], incoming: Sequence[str]) -> str | None:
-    """The lines in which the tokens of both sides' changes stand; None where those clash too, or nothing is gained."""
+    """Return the lines with the token changes of both sides; None if those conflict, too, or if it gains nothing."""
     texts = ["\n".join(lines) for lines in (base, mine, incoming)]
     if not all(texts) or sum(map(len, texts)) > _LARGEST:
         return None
@@ -34,7 +34,7 @@ def merge_finer(base: Sequence[str], mine: Sequence[str], incoming: Sequence[str
 
 
 def changed_spans(old: str, new: str) -> tuple[Span, ...]:
-    """The half-open spans of characters of `new` whose tokens do not stand in `old`."""
+    """Return the half-open character spans of `new` whose tokens are not in `old`."""
     from fernshale.core.merge.align import align_lines
 
     before, after = split_tokens(old), split_tokens(new)

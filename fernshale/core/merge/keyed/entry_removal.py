@@ -1,4 +1,4 @@
-"""Take one entry out of a settings file; everything else stays byte for byte."""
+"""Remove one entry from a settings file; everything else stays byte for byte."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from fernshale.core.merge.keyed.plan_writer import Writer
 
 
 def without_entry(path: str, text: str, steps: Sequence[str], said: str) -> str | None:
-    """`text` without the entry of the list at `steps` that says `said`; None where there is none.
+    """Return `text` without the entry of the list at `steps` with the value `said`; None if there is none.
 
     Raises NotKeyed for a file that has no keys or is broken.
     """

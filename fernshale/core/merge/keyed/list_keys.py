@@ -1,4 +1,4 @@
-"""What tells the entries of a list apart: a field that each has and no two share."""
+"""Find the identity of list entries: a field that is present in every entry, and unique."""
 
 from __future__ import annotations
 
@@ -8,15 +8,15 @@ from fernshale.core.data.list_identity import find_identity, has_usual_name
 from fernshale.core.data.tree import KeyedNode, Node
 
 VALUE = "="
-# What tells the entries of a list apart: a field, or VALUE where they are plain values without a double; for entries
-# with labels the same by label, "" where the label alone does. None where nothing does.
+# The identity of list entries: a field, or VALUE for plain values without duplicates; for entries with labels, one for each
+# label, "" if the label alone is unique. None if there is no identity.
 EntryKey = str | Mapping[str, str] | None
-# The way of each list, by the way to it in the tree.
+# The identity for each list, by its data path.
 EntryKeys = Mapping[str, EntryKey]
 
 
 def find_ways(roots: Sequence[Node], named: Sequence[str]) -> dict[str, EntryKey]:
-    """What tells entries apart in each list of several versions of a tree: it must do so in all that have the list."""
+    """Return the identity for each list in several versions of a tree; it must be unique in all versions that have the list."""
     ways: dict[str, EntryKey] = {}
     _find_ways(list(roots), "", named, ways)
     return ways
@@ -41,7 +41,7 @@ def _find_ways(nodes: Sequence[Node], at: str, named: Sequence[str], ways: dict[
 
 
 def entries_by_key(node: Node, at: str, ways: EntryKeys) -> dict[str, KeyedNode] | None:
-    """The entries of a container by what tells them apart, as a step of the way to them; None where nothing does."""
+    """Return the entries of a container by identity, as a step of their data path; None without one."""
     if node.kind == "map":
         return {_step(item.key): item for item in node.items}
     way = ways.get(at)
@@ -57,7 +57,7 @@ def entries_by_key(node: Node, at: str, ways: EntryKeys) -> dict[str, KeyedNode]
 
 
 def _key(node: Node, way: str | Mapping[str, str]) -> str | None:
-    """What an entry is called by its way."""
+    """Return an entry's key by the given identity."""
     if isinstance(way, str):
         if way == VALUE:
             return str(node.canon_value)
@@ -74,7 +74,7 @@ def _key(node: Node, way: str | Mapping[str, str]) -> str | None:
 
 
 def _labels(parts: Sequence[Sequence[Node]], named: Sequence[str]) -> EntryKey:
-    """For each label what tells its entries apart: nothing more, an attribute, or the text inside."""
+    """Return the identity for each label: the label alone, an attribute, or the text."""
     found: dict[str, str] = {}
     for label in dict.fromkeys(node.label for part in parts for node in part):
         groups = [group for part in parts if (group := [node for node in part if node.label == label])]

@@ -1,6 +1,6 @@
-"""Merge three trees of settings: by key, entries of lists by what tells them apart; the plan of what to write.
+"""Merge three trees of settings: by key, and list entries by identity. The result is a plan of what to write.
 
-The plan follows the local tree, so that its order, comments and formatting stay; orders are never compared.
+The plan follows the local tree, so its order, comments and formatting stay; orders are never compared.
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ from fernshale.core.merge.line_merge import RegionKind, merge_tokens
 
 @dataclass(frozen=True, slots=True)
 class Clash:
-    """An entry both sides changed. `at` is the way to it; what a side does not have is None."""
+    """An entry that both sides changed. `at` is its data path; None for a side that does not have it."""
 
     at: str
     base: KeyedNode | None
@@ -25,8 +25,8 @@ class Clash:
 
 @dataclass(frozen=True, slots=True)
 class PlannedEntry:
-    """An entry of the result: taken from `mine` (with the merge of its value, where it is merged), or new from
-    `incoming`; with a `clash` it is either, or nothing, as is decided."""
+    """An entry of the result: from `mine` (with the merge of its value, if merged), or new from `incoming`; with a `clash`, the
+    decision selects either, or none."""
 
     mine: KeyedNode | None
     incoming: KeyedNode | None
@@ -36,7 +36,7 @@ class PlannedEntry:
 
 @dataclass(frozen=True, slots=True)
 class MergePlan:
-    """What becomes of a container (`entries`), or of a value that is `taken` from incoming; with neither it stays."""
+    """The result of a container (`entries`), or of a value `taken` from incoming; with neither, it is unchanged."""
 
     node: Node
     entries: tuple[PlannedEntry, ...] | None = None
@@ -45,7 +45,7 @@ class MergePlan:
 
 @dataclass(frozen=True, slots=True)
 class Three:
-    """The documents, and what tells the entries of each list apart (see `find_ways`)."""
+    """The documents, and the identity of each list's entries (see `find_ways`)."""
 
     base: DataDocument
     mine: DataDocument
@@ -87,7 +87,7 @@ def _merge_values(three: Three, base: Node | None, mine: Node, incoming: Node, a
 
 
 def _is_whole(base: Node, mine: Node, incoming: Node) -> bool:
-    """Whether a change can only be taken as a whole: values, or kinds that differ."""
+    """Return whether a change cannot be divided: values, or different kinds."""
     if not base.kind == mine.kind == incoming.kind:
         return True
     if mine.kind == "value":
@@ -113,7 +113,7 @@ def _merge_keys(
     incoming: Mapping[str, KeyedNode],
     at: str,
 ) -> Sequence[PlannedEntry]:
-    """Entries in the local order; new ones follow the entry they follow in the new release."""
+    """Merge entries in local order; new ones follow the entry that precedes them in the new release."""
     entries: dict[str, PlannedEntry] = {}
     for key, item in mine.items():
         made = _merge_entry(three, base.get(key), item, incoming.get(key), f"{at}/{key}")
@@ -139,7 +139,7 @@ def _merge_keys(
 def _merge_entry(
     three: Three, old: KeyedNode | None, item: KeyedNode, new: KeyedNode | None, at: str
 ) -> PlannedEntry | None:
-    """What becomes of a local entry; None where it goes."""
+    """Merge a local entry; None if it is removed."""
     if new is None:
         if old is None:
             return PlannedEntry(item, None)
@@ -167,7 +167,7 @@ def _merge_lists(three: Three, base: Node | None, mine: Node, incoming: Node, at
 
 
 def _merge_sequence(base: Node | None, mine: Node, incoming: Node) -> MergePlan | None:
-    """Entries that nothing tells apart: as lines of a text are merged; None where both changed one place."""
+    """Merge entries without identity like lines of a text; None if both sides changed one place."""
     sides = [
         [repr(item.node.canon) for item in node.items] if node is not None else [] for node in (base, mine, incoming)
     ]

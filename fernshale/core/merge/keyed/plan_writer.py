@@ -1,4 +1,4 @@
-"""Write a merge plan as text: the local file's pieces where they stand, new entries spelled like their neighbours."""
+"""Write a merge plan as text: the local file's pieces unchanged, new entries formatted like their neighbours."""
 
 from __future__ import annotations
 
@@ -8,13 +8,13 @@ from dataclasses import dataclass
 from fernshale.core.data.tree import DataDocument, KeyedNode, Node, NotKeyed
 from fernshale.core.merge.keyed.plan import Clash, MergePlan, PlannedEntry
 
-# What is decided about a clash: the side to take ("mine", "incoming", "base"), or ("text", value).
+# The decision about a clash: the side to use ("mine", "incoming", "base"), or ("text", value).
 Decide = Callable[[Clash], tuple[str, str]]
 
 
 @dataclass(frozen=True, slots=True)
 class _Piece:
-    """An entry as it will stand. `pad` is between it and its separator, `after` what follows that on the line."""
+    """An entry of the result. `pad` is the text before its separator, `after` the rest of the line after it."""
 
     lead: str
     body: str
@@ -33,7 +33,7 @@ class Writer:
     decide: Decide
 
     def write(self, plan: MergePlan) -> str:
-        """The value a plan stands for, as text for its place in the local file."""
+        """Return the value of a plan, as text for its place in the local file."""
         node = plan.node
         if plan.taken is not None:
             return self._moved(self.incoming, plan.taken.span, node.span)
@@ -79,7 +79,7 @@ class Writer:
         return _Piece(self.mine.cut(item.lead), body, pad, after, item is node.items[0])
 
     def _foreign(self, node: Node, source: DataDocument, item: KeyedNode) -> _Piece:
-        """An entry from another file: its comments come along, its indentation is that of its new neighbours."""
+        """Return an entry of another file with its comments, indented like its new neighbours."""
         gap = self._gap(node)
         if "\n" in gap:
             indent = gap.rpartition("\n")[2]
@@ -92,7 +92,7 @@ class Writer:
         return _Piece(lead, body, "", after if after.strip() else "", False)
 
     def _gap(self, node: Node) -> str:
-        """What stands between two entries of a container: a line break with indentation, or a blank."""
+        """Return the text between two entries of a container: a line break with indentation, or a blank."""
         for item in node.items[1:][::-1]:
             lead = self.mine.cut(item.lead)
             return _last_gap(lead)
@@ -157,7 +157,7 @@ class Writer:
 
 
 def _without_separator(trail: str, separator: str) -> tuple[str, str]:
-    """What stands in front of the separator and behind it; without one all stands behind."""
+    """Return the text before the separator and after it; without a separator, all text is after it."""
     bare = trail.lstrip(" \t")
     if not separator or not bare.startswith(separator):
         return "", trail
@@ -180,7 +180,7 @@ def _last_gap(lead: str) -> str:
 
 
 def _opening_lead(opened: str, lead: str) -> str:
-    """The lead of an entry that comes first now, where `opened` stood before the one that was."""
+    """Return the lead of an entry that is now the first; `opened` is the lead of the former first entry."""
     if "\n" in opened:
         return lead if "\n" in lead else _last_gap(opened)
     # On the line where the container begins: without the line break, but with comments.

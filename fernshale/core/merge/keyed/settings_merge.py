@@ -1,4 +1,4 @@
-"""The keyed merge of one settings file. The result parses, always: what would not is merged by lines instead."""
+"""The keyed merge of one settings file. The result always parses: otherwise the file is merged by lines."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ _NOWHERE = (0, 0)
 
 @dataclass(frozen=True, slots=True)
 class Identities:
-    """What a profile says of keyed files: globs in order, each with the fields that tell entries of lists apart."""
+    """The profile's keyed files: globs in order, each with the fields that identify list entries."""
 
     rules: tuple[tuple[tuple[str, ...], tuple[str, ...]], ...] = ()
 
@@ -52,7 +52,7 @@ class KeyedMerge:
         return tuple(due for due, _ in self.dues.values())
 
     def text(self, choices: Mapping[str, Resolution]) -> str:
-        """The result; what is not decided stands as mine."""
+        """The result; undecided entries keep the user's value."""
         ids = {clash.at: due.id for due, clash in self.dues.values()}
 
         def decide(clash: Clash) -> tuple[str, str]:
@@ -65,9 +65,9 @@ class KeyedMerge:
         return three.mine.text[:start] + written + three.mine.text[end:]
 
     def result(self, choices: Mapping[str, Resolution], undecided: Undecided) -> TextFile | None:
-        """What will be written; a settings file is never marked, since it must parse.
+        """Return the result. A settings file never contains conflict markers, since it must parse.
 
-        Raises FernshaleError when a value written by hand does not fit in.
+        Raises FernshaleError when a value written by hand does not fit.
         """
         if undecided == "nothing" and any(id not in choices for id in self.dues):
             return None
@@ -98,7 +98,7 @@ class KeyedMerge:
         return tuple(woven)
 
     def versions(self, due: Conflict) -> tuple[str | None, str | None, str | None]:
-        """The entry a decision is about, as it stands before, in mine and in incoming."""
+        """Return the entry of a decision in the base, in the local file and in the vendor's."""
         sides = _sides(self.three, self.dues[due.id][1])
         before, mine, incoming = (side.cut(item.body) if item is not None else None for side, item in sides)
         return before, mine, incoming
@@ -113,7 +113,7 @@ class KeyedMerge:
     def find_edits(
         self, now: TextFile, choices: Mapping[str, Resolution]
     ) -> Iterator[tuple[str, str, Fate | None, str, str]]:
-        """Each local edit looked for in the text `now`: lines, what it does, fate (None: lost), line it is at, why."""
+        """Yield each local edit as found in the text `now`: lines, description, fate (None: lost), current line, reason."""
         document, ways = self.read(now.text), self.three.ways
         for at, old, item in self.edits:
             where = f"{self.three.mine.line(item.body[0]) + 1}" if item is not None else ""
@@ -136,7 +136,7 @@ class KeyedMerge:
 
     @cached_property
     def edits(self) -> tuple[tuple[str, KeyedNode | None, KeyedNode | None], ...]:
-        """The local edits: the way to an entry, what it was, what it is."""
+        """Yield the local edits: the entry's data path, its value before and after."""
         return tuple(_differences(self.three.base.root, self.three.mine.root, "", self.three.ways))
 
     def asked(self, at: str) -> Conflict | None:
@@ -253,7 +253,7 @@ def _clashes(plan: MergePlan) -> Iterator[Clash]:
 def _differences(
     base: Node, mine: Node, at: str, ways: EntryKeys
 ) -> Iterator[tuple[str, KeyedNode | None, KeyedNode | None]]:
-    """The smallest entries in which one tree differs from another, with the way to each."""
+    """Yield the smallest entries in which two trees differ, with their data paths."""
     olds, ours = entries_by_key(base, at, ways) or {}, entries_by_key(mine, at, ways) or {}
     for key in {**ours, **olds}:
         way, old, item = f"{at}/{key}", olds.get(key), ours.get(key)
@@ -291,7 +291,7 @@ def _place(now: DataDocument, at: str, ways: EntryKeys) -> int:
 
 
 def _holds(wanted: Node, found: Node, at: str, ways: EntryKeys) -> bool:
-    """Whether all that one value says, another says too."""
+    """Return whether a value contains everything of another."""
     if wanted.canon == found.canon:
         return True
     if wanted.kind != found.kind:
@@ -318,7 +318,7 @@ def _what(three: Three, at: str, old: KeyedNode | None, item: KeyedNode | None) 
 
 
 def _sources(lines: Sequence[str], base: Sequence[str], mine: Sequence[str]) -> list[RegionKind]:
-    """Where each line of the result came from: not in mine, from the vendor; not in the old one, mine."""
+    """Return the source of each line of the result: the vendor if it is not in mine, mine if it is not in the base."""
     old = set(equal_lines(align_lines(base, mine), len(base)).values())
     sources = [RegionKind.INCOMING] * len(lines)
     for line, place in equal_lines(align_lines(mine, lines), len(mine)).items():
