@@ -1,4 +1,4 @@
-"""Group diagnostics by what is behind them: the symbol, header or type concerned, not the text alone."""
+"""Group diagnostics by cause: the affected symbol, header or type, not only the text."""
 
 from __future__ import annotations
 
@@ -33,25 +33,25 @@ _NO_METHOD = "abstract:"
 _ABSTRACT = re.compile(r"abstract (?:class )?(?:type )?'(?P<symbol>[^']+)'|'(?P<class>[^']+)' is an abstract class")
 _PURE = re.compile(r"'virtual (?P<symbol>[^']*\([^']*\)[^']*)'|unimplemented pure virtual method '(?P<method>\w+)'")
 _CALLED = re.compile(r"([^\W\d]\w*)\s*\(")
-# What may stand before a method, in lines of its own.
+# Text that may precede a method, on lines of its own.
 _ANNOTATIONS = re.compile(r"^\s*(?:@[\w.]+(?:\([^()]*\))?\s*)+")
 _MOST_ANNOTATIONS = 4
-# What a class lacks of the interface that it says it has.
+# A class lacks a member of an interface that it declares to implement.
 _LACKS = re.compile(r"Property '(?P<symbol>\w+)' is missing in type")
-# What a note says of a class that is only announced where an error is, and the kinds of errors that may come of it.
+# A note says that a class is only forward-declared at the error, and the kinds of errors that can follow.
 _ANNOUNCED = re.compile(
     r"(?:forward declaration of|class type) '(?:class |struct |union )?(?P<symbol>[\w:]+)[^']*'(?: is incomplete)?$"
 )
 _UNSEEN = (INCOMPLETE, CONVERSION, "other")
-# A name with what it is of, and the member that a message says it has not; what a method calls its object.
+# A name with its owner and the member that it lacks; the name by which a method refers to its object.
 _CHAIN = re.compile(r"[^\W\d]\w*(?: *\. *[^\W\d]\w*)*")
 _LACKING = re.compile(r"has no attribute '(?P<attribute>\w+)'|^'(?P<member>\w+)' is not a known attribute")
 _OBJECTS = ("self", "cls", "this")
-# Kinds of errors about a variable or field that messages do not name; and where its name stands in a line that sets it.
+# Kinds of errors about a variable or field that messages do not name; and the position of its name in an assignment.
 _OF_NAMES = (EMPTY, NUMBER)
 _SETS = re.compile(r"^Incompatible types in assignment ")
 _TARGET = re.compile(r"\s*(?P<target>[^\W\d][\w.]*)\s*(?:[-+*/%@&|^]|//|\*\*|<<|>>)?=(?!=)")
-# Where a message names no symbol, the tool says it in a line of its own: `symbol:   method foo()`.
+# If the message names no symbol, the tool prints it on a separate line: `symbol:   method foo()`.
 _DETAIL = re.compile(
     r"^symbol ?: +(?:variable|method|class|package|static|interface|constructor)? *(?P<symbol>[\w.$]+)"
 )
@@ -62,10 +62,10 @@ _DETAIL_SCOPE = re.compile(
 
 @dataclass(frozen=True, slots=True)
 class Cause:
-    """What a group of errors has in common; `key` stays the same from round to round.
+    """The common cause of a group of errors; its `key` is the same in each round.
 
-    `symbol` is the last name of what is concerned, `scope` what should have it where the tool says so. `owner` is that
-    of most of its errors. `under` is the key of the cause that it only follows from, "" where it stands for itself.
+    `symbol` is the last name of the affected symbol, `scope` its expected owner if the tool names it. `owner` is the owner of
+    most errors. `under` is the key of the cause that this one follows from, "" if none.
     """
 
     key: str
@@ -90,14 +90,14 @@ LineOf = Callable[[str, int], str]
 
 
 def no_lines(file: str, line: int) -> str:
-    """For logs whose sources are not at hand."""
+    """For logs whose sources are not available."""
     return ""
 
 
 def find_causes(diagnostics: Sequence[Owned], line_of: LineOf = no_lines) -> tuple[Cause, ...]:
-    """Causes of the errors among `diagnostics`: those of the project first, then those that clear most.
+    """Return the causes of the errors among `diagnostics`: the project's first, then those that clear most.
 
-    A cause that only follows from another comes right behind it. `line_of` gives the text of a project file's line.
+    A cause that follows from another comes directly after it. `line_of` returns the text of a project file's line.
     """
     groups: dict[str, list[Owned]] = {}
     named: dict[str, _Named] = {}
@@ -140,8 +140,8 @@ class _Named:
 
 
 def _all_named(errors: Sequence[Owned], line_of: LineOf) -> Iterator[tuple[Owned, _Named]]:
-    """What each error is about. One that says only of what type something is may stand at a call, beside another of its line that
-    tells what that is."""
+    """Return the symbol of each error. An error that only reports a type may be at a call, next to another error on the same
+    line that names the symbol."""
     names = [_name(owned, line_of) for owned in errors]
     of_names = [(owned, name) for owned, name in zip(errors, names, strict=True) if name.kind in _OF_NAMES]
     held = {_spot(owned): name for owned, name in of_names if name.symbol}
@@ -152,7 +152,7 @@ def _all_named(errors: Sequence[Owned], line_of: LineOf) -> Iterator[tuple[Owned
 
 
 def _name(owned: Owned, line_of: LineOf) -> _Named:
-    """What an error is about; where the message does not say which symbol, its notes or the line of code do."""
+    """Return the symbol of an error; if the message does not name it, its notes or the line of code do."""
     diagnostic = owned.diagnostic
     named = _name_diagnostic(diagnostic)
     if named.kind in _OF_NAMES and not named.symbol:
@@ -163,7 +163,7 @@ def _name(owned: Owned, line_of: LineOf) -> _Named:
         and named.scope
         and not re.search(rf"\b{re.escape(named.scope)}\s*(?:\.|::)", line_of(*_spot(owned)))
     ):
-        # Where it is used, and not what should have it.
+        # The place of use, not the expected owner.
         named = replace(named, title=f"{named.symbol} is not declared", scope="", key=f"{TYPE}::{named.symbol}")
     if named.symbol or named.kind not in (CALL, OVERRIDE, GETTER):
         return named
@@ -174,13 +174,13 @@ def _name(owned: Owned, line_of: LineOf) -> _Named:
 
 
 def _titled(kind: str, symbol: str) -> _Named:
-    """What is said of a symbol that a message does not name."""
+    """Return the title for a symbol that a message does not name."""
     title = next(wording.title for wording in WORDINGS if wording.kind == kind).format(symbol=symbol)
     return _Named(kind, title, symbol, "", f"{kind}::{symbol}")
 
 
 def _held_near(owned: Owned, line_of: LineOf) -> str:
-    """The variable or field at a place, for a message that says only of what type it is; "" where no plain name stands there."""
+    """Return the variable or field at a place, for a message that only reports its type; "" if there is no plain name."""
     line, at = line_of(*_spot(owned)), owned.place.column - 1
     message = plain_quotes(owned.diagnostic.message)
     if _SETS.search(message):
@@ -200,7 +200,7 @@ def _held_near(owned: Owned, line_of: LineOf) -> str:
 
 
 def _called_near(place: SourcePlace, kind: str, line_of: LineOf) -> str:
-    """The function whose call a place stands in, or that is declared there or below its annotations."""
+    """Return the function whose call contains a place, or that is declared there or below its annotations."""
     if kind == OVERRIDE:
         lines = (_ANNOTATIONS.sub("", line_of(place.file, place.line + down)) for down in range(_MOST_ANNOTATIONS))
         return next((found[1] for line in lines if (found := _CALLED.search(line))), "")
@@ -225,7 +225,7 @@ def _name_diagnostic(diagnostic: Diagnostic) -> _Named:
         if method := next((found["symbol"] for found in lacks if found), ""):
             return _Named(IMPLEMENT, f"{method} must be implemented", method, "", f"{IMPLEMENT}::{method}")
     if named.kind in _UNSEEN:
-        # Without the whole of a class nothing can be told of what it derives from.
+        # Without the complete class, its bases are unknown.
         seen = (_ANNOUNCED.match(plain_quotes(note.message)) for note in diagnostic.notes)
         if symbol := next((last_name(found["symbol"]) for found in seen if found), ""):
             return _titled(INCOMPLETE, symbol)
@@ -246,19 +246,19 @@ def _name_diagnostic(diagnostic: Diagnostic) -> _Named:
 
 @lru_cache(maxsize=4096)
 def _name_message(message: str, but: str = "") -> _Named:
-    """As `_name`, for what the message alone tells; logs repeat themselves. It is not taken for one of the kind `but`."""
+    """Like `_name`, from the message alone; cached, since logs repeat themselves. The kind `but` is excluded."""
     message = plain_quotes(message)
     for wording in WORDINGS:
         if wording.kind != but and (found := wording.pattern.search(message)):
             groups = {name: _short(value or "") for name, value in found.groupdict().items()}
             symbol = found["symbol"] if wording.kind == HEADER else last_name(found["symbol"])
-            # An override is lost in each class by itself, but it is one method of the base that changed.
+            # Each class loses the override separately, but the cause is one changed method of the base.
             scope = groups.get("scope", "")
             if wording.kind in (OVERRIDE, CALL, INCOMPLETE):
                 groups["symbol"] = symbol
             key = symbol
             if wording.kind == CONVERSION:
-                # The whole of a type tells what is wanted.
+                # The complete type determines the fix.
                 groups["symbol"] = key = found["symbol"]
             title = wording.title.format(**groups)
             if "scope" in wording.pattern.groupindex and not scope:
@@ -270,7 +270,7 @@ def _name_message(message: str, but: str = "") -> _Named:
 
 
 def _join_scopes(groups: dict[str, list[Owned]], named: Mapping[str, _Named]) -> None:
-    """A name that is missing is one cause, whether the tool said where it is missing or not."""
+    """Merge causes of a missing name with and without its scope."""
     scoped: dict[str, list[str]] = defaultdict(list)
     for key, name in named.items():
         if name.kind in MISSING and name.scope:
@@ -282,10 +282,10 @@ def _join_scopes(groups: dict[str, list[Owned]], named: Mapping[str, _Named]) ->
 
 
 def _find_followers(causes: Sequence[Cause], line_of: LineOf) -> dict[str, str]:
-    """The causes that would not be there without another, each with that one's key.
+    """Return the causes that would not exist without another, each with the other's key.
 
-    Code that does not parse follows from another error on its line. A name follows from an error on the line that
-    declares it. An override that finds nothing and a method that is to be implemented are one change of the base.
+    Code that does not parse follows from another error on its line. A name follows from an error on the line that declares it.
+    An override of nothing and a method to implement are one change of the base.
     """
     at_line: dict[tuple[str, int], set[str]] = defaultdict(set)
     for cause in causes:
@@ -295,7 +295,7 @@ def _find_followers(causes: Sequence[Cause], line_of: LineOf) -> dict[str, str]:
     words = _words_of(at_line, line_of)
     by_key = {cause.key: cause for cause in causes}
     implement = {cause.symbol: cause.key for cause in causes if cause.kind == IMPLEMENT}
-    # Some tools name the method once for a class and then only say that it is abstract.
+    # Some tools name the method once for a class and then only report that it is abstract.
     asked = max(
         (cause for cause in causes if cause.key.startswith(f"{IMPLEMENT}:")),
         key=lambda cause: cause.count,
@@ -324,7 +324,7 @@ def _find_followers(causes: Sequence[Cause], line_of: LineOf) -> dict[str, str]:
             leader = asked.key
         if leader and leader != cause.key and under.get(leader) != cause.key:
             under[cause.key] = leader
-    # One level: what follows from a follower follows from the first.
+    # One level: a follower of a follower belongs to the first.
     return {key: under.get(leader, leader) for key, leader in under.items()}
 
 
@@ -333,17 +333,17 @@ def _spot(error: Owned) -> tuple[str, int]:
 
 
 def _words_of(at_line: Mapping[tuple[str, int], set[str]], line_of: LineOf) -> dict[str, list[tuple[str, str, int]]]:
-    """For each word that a line with an error may declare: the causes of that line and where it is."""
+    """Return, for each word that a line with an error may declare, the causes and places of that line."""
     words: dict[str, list[tuple[str, str, int]]] = defaultdict(list)
     for (file, line), keys in at_line.items():
-        # Only names that stand where a declaration has them: before `=`, `;`, `,`, `(` or the line's end.
+        # Only names in the position of a declaration: before `=`, `;`, `,`, `(` or the line's end.
         for word in set(re.findall(r"([^\W\d]\w*)\s*(?:[=;,({]|$)", line_of(file, line))):
             words[word] += [(key, file, line) for key in sorted(keys)]
     return words
 
 
 def _common(choices: Iterable[set[str]]) -> str:
-    """The one that is among the choices of every error, "" where there is none."""
+    """Return the choice common to all errors, "" if there is none."""
     shared: set[str] | None = None
     for choice in choices:
         shared = set(choice) if shared is None else shared & choice
@@ -353,7 +353,7 @@ def _common(choices: Iterable[set[str]]) -> str:
 
 
 def _in_order(causes: Sequence[Cause]) -> tuple[Cause, ...]:
-    """Leaders by what fixing them clears, followers behind each."""
+    """Order leading causes by the number of errors they clear, each with its followers."""
     followers: dict[str, list[Cause]] = defaultdict(list)
     for cause in causes:
         if cause.under:

@@ -1,4 +1,4 @@
-"""What a tool has to say: diagnostics as values, whichever tool printed them (see `reading`)."""
+"""Diagnostics as values, independent of the tool that printed them (see `reading`)."""
 
 from __future__ import annotations
 
@@ -14,7 +14,8 @@ Severity = Literal["error", "warning", "note"]
 
 @dataclass(frozen=True, slots=True)
 class SourcePlace:
-    """A spot a tool named; `line` and `column` are 1-based, 0 where unknown. `folder` is where the tool worked, if known."""
+    """A place named by a tool; `line` and `column` are 1-based, 0 if unknown. `folder` is the tool's working directory, if
+    known."""
 
     file: str
     line: int
@@ -23,13 +24,13 @@ class SourcePlace:
 
 
 def place_number(text: str | None) -> int:
-    """A line or column as a tool wrote it; 0 where there is none, or one that no file has."""
+    """Return a line or column as a number; 0 if it is missing or impossible."""
     return int(text) if text and len(text) <= _MAX_DIGITS else 0
 
 
 @dataclass(frozen=True, slots=True)
 class Note:
-    """What a tool adds to a diagnostic, and where."""
+    """An additional message of a diagnostic, with its place."""
 
     place: SourcePlace
     message: str
@@ -37,10 +38,10 @@ class Note:
 
 @dataclass(frozen=True, slots=True)
 class Diagnostic:
-    """One thing a tool has to say.
+    """A message of a tool.
 
-    `context` are the places that brought it about: instantiations and calls, the project's own as a rule last.
-    `included` are the including files, innermost first. `count` is how often the very same was reported.
+    `context` are the places that caused it: instantiations and calls, usually with the project's own last. `included` are the
+    including files, innermost first. `count` is how often the same message was reported.
     """
 
     place: SourcePlace
@@ -55,15 +56,15 @@ class Diagnostic:
 
     @property
     def key(self) -> tuple[object, ...]:
-        """What makes two reports the same one."""
+        """Equal for reports of the same diagnostic."""
         place = self.place
         return place.file, place.line, place.column, place.folder, self.severity, self.message
 
 
 def merge_repeats(found: Iterable[Diagnostic]) -> tuple[Diagnostic, ...]:
-    """Each diagnostic once, in order of first appearance: a header's error is reported by every file that includes it.
+    """Return each diagnostic once, in order of first appearance: every file that includes a header reports its errors.
 
-    A wrapper that prints a compiler's line once more leaves out what belongs to it; the fuller one is kept.
+    A wrapper that repeats a compiler's line omits the details; the more complete report is kept.
     """
     seen: dict[tuple[object, ...], Diagnostic] = {}
     for item in found:

@@ -1,7 +1,7 @@
-"""What tools call the usual kinds of error, one row each: which kind it is, and where the symbol stands in the words.
+"""Messages of tools for the usual kinds of error, one row each: the kind, and the position of the symbol.
 
-The rows are read against a message whose quotes are all made `'`. The groups are `symbol`, maybe `scope` (what should
-have had it). The first that fits decides; what different compilers and checkers say of one item comes to one kind.
+The rows are matched with messages whose quotes are replaced by `'`. The groups are `symbol`, and optionally `scope` (its
+expected owner). The first match applies; different tools' messages about one problem get one kind.
 """
 
 from __future__ import annotations
@@ -23,7 +23,7 @@ MISSING = (NAME, MEMBER, TYPE)
 
 @dataclass(frozen=True, slots=True)
 class Wording:
-    """A kind of error, the words that tell it, and how it is titled for people."""
+    """A kind of error, its message, and its title for people."""
 
     kind: str
     pattern: re.Pattern[str]

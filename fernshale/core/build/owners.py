@@ -1,4 +1,4 @@
-"""Whose a diagnostic is: own code, a plugin, the engine, generated files, or nobody's here."""
+"""Find the owner of a diagnostic: own code, a plugin, the engine, generated files, or somewhere else."""
 
 from __future__ import annotations
 
@@ -17,9 +17,9 @@ _OUTSIDE = ("engine", "elsewhere")
 
 @dataclass(frozen=True, slots=True)
 class OwnerContext:
-    """Where things lie: the project and its files, the engine, the build's folders, plugins (id, folder), a file's role.
+    """Locations: the project and its files, the engine, the build folders, plugins (id, folder), the role of each file.
 
-    `line_now` tells where a line of a project file stands by now, 0 when it was changed since the build.
+    `line_now` returns the current line of a line of a project file, 0 if it was changed since the build.
     """
 
     project: Path
@@ -29,7 +29,7 @@ class OwnerContext:
     plugins: tuple[tuple[str, TreePath], ...]
     role_of: Callable[[str], Role]
     line_now: Callable[[str, int], int]
-    # Many diagnostics name one place: what it is in the project is worked out once.
+    # Many diagnostics name the same place, so results are cached.
     mapped: dict[SourcePlace, tuple[SourcePlace, str]] = field(
         default_factory=dict, init=False, repr=False, compare=False
     )
@@ -37,7 +37,7 @@ class OwnerContext:
 
 @dataclass(frozen=True, slots=True)
 class Owned:
-    """A diagnostic with its owner and the place people must look at: in the project where there is one.
+    """A diagnostic with its owner and the place to show: in the project if there is one.
 
     `owner` is "own", "plugin ID", "engine", "generated" or "elsewhere".
     """
@@ -54,10 +54,10 @@ def all_places(diagnostic: Diagnostic, context: OwnerContext) -> tuple[SourcePla
 
 
 def find_owner(diagnostic: Diagnostic, context: OwnerContext) -> Owned:
-    """Place and owner. Of an error inside a library that the project's code brought about, the project's place counts.
+    """Return place and owner. For an error inside a library that project code caused, the project's place counts.
 
-    An error of the engine's own is the project's when its code is what the engine was instantiated or called with; that
-    a file of the project includes the header is no reason.
+    An error in the engine belongs to the project if project code instantiated or called the engine; including the header is no
+    reason.
     """
     place, owner = _mapped(diagnostic.place, context)
     if owner in _OUTSIDE and diagnostic.place.file:

@@ -10,7 +10,7 @@ from typing import Any, Literal
 from fernshale.core.build.causes import Cause
 from fernshale.core.build.owners import Owned
 
-# How a cause stands over the rounds.
+# The state of a cause over the rounds.
 CauseState = Literal["new", "still there", "came back", "gone"]
 
 
@@ -54,7 +54,7 @@ def count_round(
 
 
 def cause_states(rounds: Sequence[Round]) -> Mapping[str, CauseState]:
-    """How each cause that was ever there stands after the last round, by its key."""
+    """Return the state of each cause after the last round, by key."""
     states: dict[str, CauseState] = {}
     for round_ in rounds:
         for key in states.keys() | round_.causes.keys():

@@ -1,4 +1,4 @@
-"""Write diagnostics as SARIF 2.1.0 (OASIS), for tools that show them beside the code."""
+"""Write diagnostics as SARIF 2.1.0 (OASIS), for tools that show them next to the code."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ _SCHEMA = "https://json.schemastore.org/sarif-2.1.0.json"
 
 
 def write_sarif(diagnostics: Sequence[Owned], version: str) -> bytes:
-    """One run; owners stand in the results' properties. Columns count code points."""
+    """Write one run; owners are in the results' properties. Columns count code points."""
     codes = sorted({item.diagnostic.code for item in diagnostics if item.diagnostic.code})
     run = {
         "tool": {"driver": {"name": "Fernshale", "version": version, "rules": [{"id": code} for code in codes]}},

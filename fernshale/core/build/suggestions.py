@@ -1,4 +1,4 @@
-"""What a tool itself suggests in the place of a name it does not find."""
+"""A tool's own suggestions for unknown names."""
 
 from __future__ import annotations
 
@@ -17,13 +17,13 @@ _ARGUMENT = re.compile(r"(?:keyword argument|parameter named|named argument) '(?
 
 
 def arguments_of(cause: Cause) -> frozenset[str]:
-    """The names by which arguments were given that there are none of."""
+    """Return the names of keyword arguments that do not exist."""
     messages = (plain_quotes(error.diagnostic.message) for error in cause.errors)
     return frozenset(found["name"] for text in messages for found in _ARGUMENT.finditer(text))
 
 
 def hints_of(cause: Cause) -> tuple[str, ...]:
-    """The names suggested with each error of a cause that has a suggestion, without what stands round them."""
+    """Return the names suggested with each error of a cause that has a suggestion, without qualifiers."""
     names = dict.fromkeys(last_name(name) for name in _suggested(cause))
     return tuple(name for name in names if name.isidentifier() and name != cause.symbol)
 
@@ -34,7 +34,7 @@ def elsewhere_of(cause: Cause) -> tuple[str, ...]:
 
 
 def _suggested(cause: Cause) -> tuple[str, ...]:
-    """What is suggested with each error of a cause that has a suggestion."""
+    """Yield the suggestions of each error of a cause that has one."""
     common: dict[str, None] | None = None
     for error in cause.errors:
         said = [error.diagnostic.message, *(note.message for note in error.diagnostic.notes)]

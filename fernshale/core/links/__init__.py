@@ -1,1 +1,1 @@
-"""Ids in assets: what is declared, what is used, what dangles."""
+"""Ids in assets: declarations, uses, and missing references."""

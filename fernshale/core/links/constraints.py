@@ -1,4 +1,4 @@
-"""What data files have to have and have not: objects that are missing or too many, fields that are empty."""
+"""Check constraints on data files: missing objects, too many objects, empty fields."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ _NOTHING = ("", None)
 
 @dataclass(frozen=True, slots=True)
 class UnmetConstraint:
-    """Something a file has not as it should: which objects are concerned, none where one is missing."""
+    """An unmet constraint of a file, with the affected objects; none if an object is missing."""
 
     expect: Expect
     file: TreePath
@@ -36,14 +36,14 @@ class UnmetConstraint:
 
     @property
     def can_mend(self) -> bool:
-        """Whether the rule says what to put in."""
+        """Whether the rule has a value to insert."""
         return (
             bool(self.expect.add) if self.fault == "missing" else bool(self.expect.default) and self.fault != "too many"
         )
 
 
 def find_unmet(expect: Expect, path: TreePath, text: str, formats: Formats) -> tuple[UnmetConstraint, ...]:
-    """What is not met in one file. Raises FormatError for a file that is broken."""
+    """Return the unmet constraints of one file. Raises FormatError for a broken file."""
     if not matches(expect.files, path):
         return ()
     document, found = _read(expect, path, text, formats)
@@ -69,7 +69,7 @@ def objects_of(expect: Expect, path: TreePath, text: str, formats: Formats) -> t
 
 
 def mend(unmet: UnmetConstraint, text: str, formats: Formats, value: str) -> list[TextChange]:
-    """Put in what is missing, or `value` where a field is empty. Raises FormatError."""
+    """Insert the missing object, or `value` into an empty field. Raises FormatError."""
     expect = unmet.expect
     document, found = _read(expect, unmet.file, text, formats)
     if document is None:
@@ -94,7 +94,7 @@ def mend(unmet: UnmetConstraint, text: str, formats: Formats, value: str) -> lis
 
 
 def without(unmet: UnmetConstraint, number: int, text: str, formats: Formats) -> list[TextChange]:
-    """Take one of too many out, by its number. Raises FormatError."""
+    """Remove one of too many objects, by its number. Raises FormatError."""
     document, found = _read(unmet.expect, unmet.file, text, formats)
     each = next((each for each in found if each.number == number), None)
     if document is None or each is None:
@@ -114,7 +114,7 @@ def _read(expect: Expect, path: TreePath, text: str, formats: Formats) -> tuple[
 
 
 def _holder(document: DataDocument, way: str) -> tuple[Node, str]:
-    """The list an object of that way belongs into, and its kind there."""
+    """Return the list that objects of this path belong to, and their kind there."""
     steps: Sequence[str] = way.split("/")
     node = document.root
     for step in steps[:-1]:

@@ -1,4 +1,4 @@
-"""What a file needs: those it includes or names, and those that declare the ids it uses, and what these need in turn."""
+"""Find the dependencies of files: files they include or name, files that declare ids they use, and their dependencies in turn."""
 
 from __future__ import annotations
 
@@ -15,8 +15,8 @@ from fernshale.core.profile.model import LinkShape
 
 @dataclass(frozen=True, slots=True)
 class Needed:
-    """A file and why it is needed: `by` is the file that needs it ("" for a chosen one), `line` (1-based) where, `what` the
-    id or the path that stands there."""
+    """A required file and the reason: `by` is the file that needs it ("" for a chosen one), `line` (1-based) the place, `what`
+    the id or path there."""
 
     path: TreePath
     by: str
@@ -26,7 +26,7 @@ class Needed:
 
 @dataclass(frozen=True, slots=True)
 class MissingDependency:
-    """Something that a file needs and nobody has."""
+    """A dependency that no file satisfies."""
 
     by: TreePath
     line: int
@@ -35,7 +35,7 @@ class MissingDependency:
 
 @dataclass(frozen=True, slots=True)
 class Closure:
-    """Files in the order they were found, chosen ones first, and what could not be met."""
+    """Files in the order found, chosen ones first, and the missing dependencies."""
 
     needed: tuple[Needed, ...]
     unmet: tuple[MissingDependency, ...]
@@ -51,10 +51,10 @@ def find_closure(
     found_there: Callable[[str, TreePath], bool],
     token: CancelToken,
 ) -> Closure:
-    """Everything `chosen` files of a tree need, found in its `files`.
+    """Return everything that the `chosen` files of a tree need, found in its `files`.
 
-    A file for which `is_met` is needed but not followed: where things are going to, it is there. `there` are the ids that
-    are declared there, `found_there` whether a path that a file names is. Raises FormatError for a pattern that runs away.
+    A file for which `is_met` is true exists at the destination: it is listed but not followed. `there` are the ids declared at
+    the destination; `found_there` returns whether a path exists there. Raises FormatError for a pattern that takes too long.
     """
     index = LinkIndex(with_includes(shape, of_code=True))
     index.update(dict.fromkeys(files, ""), read, Work(token=token))
@@ -80,7 +80,7 @@ def find_closure(
 
 
 def _wants(index: LinkIndex, path: TreePath) -> Iterator[tuple[str, int, list[TreePath]]]:
-    """What a file names: the id or path, its line, and the files of the tree that would meet it."""
+    """Yield what a file names: the id or path, its line, and the files of the tree that satisfy it."""
     marks = index.files.get(path)
     for mark in marks.used if marks is not None else ():
         if index.rules.names_files(mark):

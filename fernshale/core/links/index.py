@@ -25,7 +25,7 @@ _PIECE, _LARGE_PIECE = 1 << 15, 1 << 24
 
 @dataclass(frozen=True, slots=True)
 class Use:
-    """A place where an id or path stands."""
+    """A place with an id or a path."""
 
     file: TreePath
     mark: Reference
@@ -60,10 +60,10 @@ class LinkIndex:
         work: Work,
         like: LinkIndex | None = None,
     ) -> int:
-        """Read the files whose stamp is not the one they were read at; how many. `root` is a folder or gives bytes.
+        """Read the files whose stamp has changed; return how many. `root` is a folder, or a function that returns bytes.
 
-        What `like`, an index by the same rules, has read at the same path and stamp is taken from there.
-        Raises FormatError, Cancelled; then what was read stays.
+        Results of `like`, an index by the same rules, are reused for equal paths and stamps. Raises FormatError, Cancelled;
+        files read before that stay in the index.
         """
         plans = self._plans
         for path in stamps.keys() - plans.keys():
@@ -82,7 +82,7 @@ class LinkIndex:
                 self._take(path, stamps[path], marks)
         return len(wanted)
 
-    # -- what is there
+    # -- queries
 
     def ids_declared(self) -> Collection[str]:
         return self._declared.keys()
@@ -114,11 +114,11 @@ class LinkIndex:
         return tuple(sorted(id for id, files in self._declared.items() if len(files) > 1 or sum(files.values()) > 1))
 
     def named_files(self) -> dict[TreePath, list[Use]]:
-        """Uses of paths by the file of the tree they mean; what leads out of the tree or elsewhere is left out."""
+        """Return uses of paths by the file they name; paths that lead out of the tree or elsewhere are left out."""
         return self._by_target(self.paths)
 
     def dangling_files(self, before: TreePaths) -> dict[TreePath, list[Use]]:
-        """Uses of paths that lead to no file, by what they led to `before`, else by where they would lead."""
+        """Return uses of paths to missing files, by the file they named `before`, else by the file they would name."""
         return self._by_target(before, but_not=self.paths)
 
     def _by_target(self, paths: TreePaths, but_not: TreePaths | None = None) -> dict[TreePath, list[Use]]:
@@ -177,7 +177,7 @@ class LinkIndex:
     def _read(
         self, wanted: Sequence[TreePath], root: Path | ReferenceReader, work: Work
     ) -> Iterator[tuple[TreePath, FileMarks]]:
-        # Keys are found about as quickly as marks come over from another process.
+        # Finding keys is about as fast as receiving marks from another process.
         is_slow = any(not rule.key for rule in self.rules.all)
         if is_slow and isinstance(root, Path) and is_worthwhile(len(wanted), 0):
             # The second process has to start first.
@@ -212,7 +212,7 @@ def _read_marks(
 def read_files(
     job: tuple[LinkShape, Sequence[DataFormat], str, Sequence[TreePath]], tell: Callable[[int], None]
 ) -> list[Any]:
-    """The marks of many files as plain tuples; what the second process is given to do."""
+    """Read the marks of many files as plain tuples; runs in the second process."""
     shape, formats, root, paths = job
     marks = _read_marks(Rules(shape, formats), Path(root), paths, tell, None)
     return [(tuple(map(tuple, item.all)), item.uses_from, item.trouble) for item in marks]
@@ -237,7 +237,7 @@ def _bytes(root: Path, path: TreePath) -> bytes | None:
         finally:
             os.close(handle)
     except OSError:
-        return None  # gone meanwhile, or not ours to read: it has no links
+        return None  # removed meanwhile, or unreadable: no links
 
 
 def _add(counted: dict[Any, dict[TreePath, int]], key: Any, path: TreePath) -> None:

@@ -1,6 +1,6 @@
-"""What dangles, what it meant before, and what it should be now.
+"""Find missing references, their former targets, and their replacements.
 
-An id meant the thing that declared it before the update; a path meant the file that was there.
+An id's target is the object that declared it before the update; a path's target is the file that existed there.
 """
 
 from __future__ import annotations
@@ -28,10 +28,10 @@ from fernshale.core.links.usage_votes import Votes, count_votes, slots_of
 
 @dataclass(frozen=True, slots=True)
 class MissingReference:
-    """An id (or the path of a file) that is used and not there. `was` is where it was declared before, "" if nowhere.
+    """An id (or a file's path) that is used but does not exist. `was` is its former declaration, "" if none.
 
-    `before`: it dangled before the update as well. `slots` are what its uses are for, in the order of `uses`. Candidates are
-    best first; one that speaks of some slots only stands beside others that speak of the rest.
+    `before`: it was missing before the update, too. `slots` are the purposes of its uses, in the order of `uses`. Candidates
+    are sorted, best first; one for some slots only is listed with others for the remaining slots.
     """
 
     id: str
@@ -44,7 +44,7 @@ class MissingReference:
 
     @property
     def sure(self) -> tuple[TargetCandidate, ...]:
-        """The candidates to take without asking: one for all uses, or one for each slot."""
+        """The candidates to apply without asking: one for all uses, or one for each slot."""
         if self.candidates and self.candidates[0].slots:
             return tuple(item for item in self.candidates if item.slots and item.score >= SURE)
         return self.candidates[:1] if self.candidates and self.candidates[0].score >= SURE else ()
@@ -57,9 +57,9 @@ class MissingReference:
 def find_dangling(
     before: LinkSide, now: LinkSide, moved: Mapping[TreePath, TreePath], told: Told, token: CancelToken
 ) -> tuple[MissingReference, ...]:
-    """All that dangles, ids first, each with what it may be now.
+    """Return all missing references, ids first, each with its candidates.
 
-    `moved` is what is known already of where files went; `told` are new names that someone wrote down, by old and new.
+    `moved` are known moves of files; `told` are renames that someone wrote down, by old and new name.
     """
     token.check()
     old_ids = set(before.index.ids_declared())
@@ -101,7 +101,7 @@ def _dangling_id(
 def _same_bytes(
     before: LinkSide, now: LinkSide, were: Mapping[str, Thing], are: Mapping[str, Thing]
 ) -> dict[TreePath, TreePath]:
-    """Where files went that say the same but for ids, told by the things in them."""
+    """Find the new paths of files that are equal except for ids, identified by their contents."""
     new: dict[str, list[TreePath]] = defaultdict(list)
     for thing in are.values():
         if thing.alone and thing.file not in before.files:
@@ -150,7 +150,7 @@ def _dangling_files(
 
 
 def _file_votes(before: LinkSide, now: LinkSide, gone: Mapping[TreePath, Sequence[Use]]) -> Votes:
-    """Votes for paths: which file others name where they named the one that is gone."""
+    """Return votes for paths: the files that others name now in place of the missing one."""
     named_before, named_now = before.index.named_files(), now.index.named_files()
     at_now: dict[tuple[TreePath, int], TreePath] = {}
     for target, uses in named_now.items():

@@ -21,9 +21,9 @@ class TreePaths:
         return path in self.files
 
     def resolve(self, written: str, folder: str, roots: Sequence[str]) -> TreePath | None:
-        """The file a path means in a file of `folder`: seen from there, from the tree, or from a folder that fits `roots`.
+        """Resolve a path in a file of `folder`: against that folder, the tree's root, or a folder that matches `roots`.
 
-        Where there is none, where it would be; None for what leads elsewhere (another scheme, out of the tree).
+        If no file exists, returns where it would be; None for paths that lead elsewhere (another scheme, out of the tree).
         """
         plain = unquote(written).replace("\\", "/")
         if not plain or "://" in plain or plain.startswith(("data:", "#")) or "\0" in plain:
@@ -52,8 +52,8 @@ class TreePaths:
 
 
 def spell_path(target: TreePath, written: str, folder: str, old: TreePath) -> str:
-    """`target` written as `written` was, which stood in a file in `folder` and meant `old`: from where it was seen, with its
-    kind of slash and its escapes."""
+    """Write `target` in the form of `written`, a path in a file in `folder` that named `old`: relative to the same folder, with
+    the same kind of slash and escapes."""
     slashes = "\\" if "\\" in written and "/" not in written else "/"
     plain = unquote(written).replace("\\", "/")
     if posixpath.normpath(posixpath.join(folder, plain)) == old and not plain.startswith("/"):
@@ -62,7 +62,7 @@ def spell_path(target: TreePath, written: str, folder: str, old: TreePath) -> st
     elif posixpath.normpath(plain.lstrip("/")) == old:
         new = ("/" if plain.startswith("/") else "") + target
     else:
-        # Seen from a root: what stands before the end of the old path stays away from the new one.
+        # Relative to a root: the part of the old path that is not written stays unwritten.
         root = old.removesuffix(posixpath.normpath(plain.lstrip("/")))
         new = target.removeprefix(root) if target.startswith(root) else target
     if "%" in written or (written != unquote(written)):

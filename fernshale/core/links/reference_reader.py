@@ -1,4 +1,4 @@
-"""Ids and paths as they stand in one file, each with its exact place."""
+"""Read the ids and paths of one file with their exact positions."""
 
 from __future__ import annotations
 
@@ -45,9 +45,9 @@ class Reference(NamedTuple):
 
 
 class FileMarks(NamedTuple):
-    """The marks of one file in the order of the text; those of rules from `uses_from` on are uses, the others declare.
+    """The marks of one file in text order; marks of rules from `uses_from` on are uses, the others declarations.
 
-    `trouble` says why it could not be read by key.
+    `trouble` is the reason if it could not be read by key.
     """
 
     all: tuple[Reference, ...] = ()
@@ -68,8 +68,7 @@ NOTHING = FileMarks()
 
 @dataclass(frozen=True, slots=True)
 class ReadPlan:
-    """How files of one kind are read: `keys` with the rules each stands in, what rules that go by `ways` fit, and the
-    `others` by their numbers."""
+    """How to read files of one kind: `keys` with their rules, the rules that match `ways`, and the `others` by number."""
 
     keys: Mapping[str, tuple[int, ...]]
     read: Callable[[ReadPlan, str], list[Reference]]
@@ -88,7 +87,7 @@ class Rules:
         uses = range(self.declaring, len(self.all))
         self.naming = frozenset(number for number in uses if self.all[number].names == "file")
         self._formats = own_formats(formats)
-        # Most rules of a profile are for the same files: a path is held against each set of globs once.
+        # Most rules of a profile are for the same files, so each set of globs is matched once per path.
         by_globs: dict[tuple[str, ...], list[int]] = {}
         for number, rule in enumerate(self.all):
             by_globs.setdefault(tuple(rule.files), []).append(number)
@@ -125,9 +124,9 @@ class Rules:
         return ReadPlan(keys, _reader_of(ending), _json_pattern(keys), ways, others, is_text)
 
     def read(self, path: TreePath, data: bytes, plan: ReadPlan | None = None) -> FileMarks:
-        """The marks of a file; `plan` is that of its path, where it is at hand.
+        """Read the marks of a file; `plan` is the plan for its path, if known.
 
-        Raises FormatError for a pattern that runs away.
+        Raises FormatError for a pattern that takes too long.
         """
         plan = plan or self.plan(path)
         if plan is None:
@@ -166,7 +165,7 @@ class Rules:
 
 
 def with_includes(shape: LinkShape, *, of_code: bool) -> LinkShape:
-    """The shape with files that others include among those that are used; `of_code`: also what code includes, by its globs."""
+    """Add files included by others to the uses; `of_code` also adds files included by code, by its globs."""
     included = []
     for rule in shape.include:
         files = tuple(glob for glob in rule.files if of_code or not language_of(glob))
@@ -192,9 +191,9 @@ def as_text(data: bytes) -> str | None:
 
 
 def replace_marks(data: bytes, rules: Rules, path: TreePath, changes: Sequence[tuple[Reference, str]]) -> bytes:
-    """The file with each mark saying something else; nothing else changes.
+    """Return the file with new values for its marks; nothing else changes.
 
-    Raises FormatError where bytes of another length would be needed, or where the text is not what the marks were read from.
+    Raises FormatError if a value would need a different length in bytes, or if the text has changed since it was read.
     """
     raw = [(mark, new) for mark, new in changes if rules.all[mark.rule].raw]
     plain = sorted((mark.start, mark.end, mark.id, new) for mark, new in changes if not rules.all[mark.rule].raw)
@@ -238,7 +237,7 @@ def _of_pattern(pattern: str, number: int, path: TreePath, text: str) -> Iterato
 
 
 def _of_bytes(rule: IdPattern, number: int, path: TreePath, data: bytes) -> Iterator[Reference]:
-    # One letter a byte: the pattern speaks of bytes, as in "mesh\x00(?P<id>.{16})".
+    # One character per byte: the pattern matches bytes, as in "mesh\x00(?P<id>.{16})".
     for mark in _of_pattern("(?s)" + rule.pattern, number, path, data.decode("latin-1")):
         there = data[mark.start : mark.end]
         if rule.raw == "uuid" and len(there) == 16:
@@ -286,7 +285,7 @@ def _marks_of(plan: ReadPlan, text: str, values: Callable[[str, str], Iterable[S
     ]
 
 
-# What stands behind a key: its value in quotes, bare up to what ends it, or a list of values in brackets.
+# The value after a key: quoted, bare up to a terminator, or a list of values in brackets.
 _VALUE = (
     r"""(?:"([^"\\\n]*(?:\\.[^"\\\n]*)*)"|'([^'\n]*)'|([^\s,{}\[\]"'\#;&*!|>][^,{}\[\]\#;"'\n]*)|(\[[^\[\]{}]*\]))"""
 )
@@ -302,7 +301,7 @@ _COMMENTS = ("#", ";", "//")
 
 
 def _read_json(plan: ReadPlan, text: str) -> list[Reference]:
-    """Where keys stand in quotes always: all in one pass. This is what reading a large tree spends its time on."""
+    """Read JSON, where keys are always quoted, in one pass. Reading a large tree spends most of its time here."""
     if text.startswith("<?xml"):
         return _read_xml(plan, text)
     marks: list[Reference] = []
@@ -337,7 +336,7 @@ def _unusual(text: str, which: int, place: Span, line: int, numbers: Sequence[in
 
 
 def _may_hold(at: str, text: str) -> bool:
-    """Whether all steps of a way stand somewhere in a text."""
+    """Return whether all steps of a data path occur in a text."""
     return all(step.lstrip("@") in text for step in at.split("/") if "*" not in step and "~" not in step)
 
 
@@ -387,7 +386,7 @@ def _xml_patterns(key: str) -> tuple[re.Pattern[str], ...]:
 
 
 class _Lines:
-    """Line numbers of places that come in order, without reading the text again for each."""
+    """Line numbers of increasing positions, without reading the text again for each."""
 
     def __init__(self, text: str) -> None:
         self._text, self._at, self._line = text, 0, 1
@@ -409,7 +408,7 @@ def _inside(text: str, span: tuple[int, int]) -> tuple[int, int]:
 
 
 def _decoded(raw: str, text: str, start: int) -> str:
-    """What is written, without escapes."""
+    """Return the text without escapes."""
     if "\\" in raw and text[start - 1 : start] == '"':
         try:
             return str(json.loads(f'"{raw}"'))
@@ -419,7 +418,7 @@ def _decoded(raw: str, text: str, start: int) -> str:
 
 
 def _encoded(new: str, text: str, start: int, end: int) -> str:
-    """An id as it is to be written in that place: with escapes where the old one's surroundings want them."""
+    """Return an id as it has to be written at that place: with escapes if the format of the old one needs them."""
     raw = text[start:end]
     if "&" in raw and ";" in raw:
         return escaped(new)

@@ -1,4 +1,4 @@
-"""Give uses another name: every use of what dangles, in all kinds of files, the places alone."""
+"""Replace missing references: all uses, in any kind of file, changing only the places themselves."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ Replacements = dict[TreePath, list[tuple[Reference, str]]]
 
 
 def replacements(chosen: Iterable[tuple[MissingReference, TargetCandidate]]) -> Replacements:
-    """What stands where and becomes what, by file."""
+    """Return the marks to replace and their new values, by file."""
     found: Replacements = {}
     for item, candidate in chosen:
         for use in item.uses_in(candidate.slots):
@@ -28,7 +28,7 @@ def replacements(chosen: Iterable[tuple[MissingReference, TargetCandidate]]) -> 
 
 
 def rewrite(rules: Rules, changes: Replacements, read: Callable[[TreePath], bytes | None]) -> dict[TreePath, bytes]:
-    """The files as they will be. Raises FormatError where a file is not what was read, or is binary and too short."""
+    """Return the new files. Raises FormatError if a file has changed since it was read, or is binary and the lengths differ."""
     found = {}
     for path, listed in sorted(changes.items()):
         data = read(path)

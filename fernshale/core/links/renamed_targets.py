@@ -1,8 +1,8 @@
-"""Which thing from before is which thing of now.
+"""Match old targets to new ones.
 
-Each pair gets evidence of several kinds; each piece has a weight, the chance that it alone is right, and together they are
-1 - Π(1 - weight). The pairs are then chosen by the best assignment over all (the Hungarian method), and a score is lowered
-where a second candidate is nearly as good.
+Each pair gets several kinds of evidence; each has a weight, the probability that it alone is right, and together they are 1 -
+Π(1 - weight). The pairs are chosen by the best assignment over all (the Hungarian method), and a score is lowered if a second
+candidate is nearly as good.
 """
 
 from __future__ import annotations
@@ -27,13 +27,13 @@ SURE = 0.9
 GAP = 0.12
 _LEAST = 0.2
 MOST = 5
-# Without one piece of evidence as strong as this a pair is a guess, however many weak ones there are.
+# A pair without evidence of this weight is a guess, however much weak evidence it has.
 _STRONG = 0.7
 _GUESS = 0.85
 _NEVER = 0.985
 # By how much the likest must be ahead of the next for its text to count in full; less alike than this, a shared name is chance.
 _APART = 0.25
-# From this score on a new thing may be a part of an old one.
+# From this score on, a new target can be a part of an old one.
 _RELATED = 0.3
 # Of so many pairs of one kind all are compared; of more, only those with a file name or a text in common.
 _PAIRS = 12_000_000
@@ -53,7 +53,7 @@ Told = Mapping[tuple[str, str], TargetEvidence]
 
 @dataclass(frozen=True, slots=True)
 class TargetCandidate:
-    """What something that dangles may be now; `score` is 0..1. `slots`: only its uses in these slots, () for all."""
+    """A possible replacement of a missing reference; `score` is 0..1. `slots`: only for uses in these slots, () for all."""
 
     id: str
     score: float
@@ -63,10 +63,10 @@ class TargetCandidate:
 
 @dataclass(frozen=True, slots=True)
 class Matching:
-    """The candidates of each old thing, best first and judged against one another.
+    """The candidates of each old target, best first, scored in comparison with each other.
 
-    `family` are the new things that are more like an old one than like any other, with how much of what they say it said
-    already, 0..1: several, where it may have been split.
+    `family` are the new targets that are most similar to this old one, with the share of their content that it contained, 0..1:
+    several, if it may have been split.
     """
 
     candidates: Mapping[str, list[TargetCandidate]]
@@ -81,7 +81,7 @@ def match_things(
     told: Told,
     token: CancelToken,
 ) -> Matching:
-    """Pair what went with what came."""
+    """Match removed targets to added ones."""
     if not old or not new:
         return Matching({}, {})
     inside: dict[tuple[str, str], float] = {}
@@ -99,7 +99,7 @@ def match_things(
         nearest[n] = max(nearest.get(n, (0.0, "")), (sum(item.weight for item in found), o))
     chosen = _assign(scores, token)
     holder = {n: o for o, n in chosen.items()}
-    # What those that got nothing would have liked to have, by new thing.
+    # For unmatched old targets: the score by new target.
     wished: dict[str, list[float]] = defaultdict(list)
     for o in scores.keys() - chosen.keys():
         for n, score in scores[o].items():
@@ -123,14 +123,15 @@ def match_things(
 def _judged(
     o: str, n: str, scores: Mapping[str, float], holder: Mapping[str, str], wished: Sequence[float], nearest: str
 ) -> float:
-    """The score of a pair beside all others: `scores` are those of `o`, `holder` says which old thing a new one went to."""
+    """Return the score of a pair compared with all others: `scores` are those of `o`, `holder` has the old target that a new
+    one was assigned to."""
     score = scores[n]
     if n not in holder:
         return min(score, 0.8)
     if holder[n] != o:
         return min(score, 0.5)  # another one has a better claim to it
     if nearest != o:
-        score = min(score, 0.8)  # what it is most like has something better still
+        score = min(score, 0.8)  # its best match has an even better one
     free = (each for m, each in scores.items() if m not in holder)
     return _lowered(score, max((*free, *wished), default=0.0))
 
@@ -140,7 +141,7 @@ def _evidence(
     told: Told,
     inside: dict[tuple[str, str], float], token: CancelToken,
 ) -> dict[tuple[Thing, Thing], list[TargetEvidence]]:  # fmt: skip
-    """Evidence for each pair that has any; `inside` is told how much of the new the old has."""
+    """Collect the evidence for all pairs that have any; `inside` receives the share of the new one that the old one contains."""
     found: dict[tuple[Thing, Thing], list[TargetEvidence]] = {}
     digests = Counter(thing.digest for thing in new), Counter(thing.digest for thing in old)
     companions = Counter(thing.companion for thing in new if thing.companion)
@@ -148,7 +149,7 @@ def _evidence(
     by_id = {thing.id: thing for thing in new}
     kinds = {thing.kind for thing in (*old, *new)}
     for kind in kinds:
-        # Things of a named kind are compared with their like and with those of no kind.
+        # Targets of a named kind are compared with that kind and with those without a kind.
         first = [thing for thing in old if thing.kind == kind]
         second = [thing for thing in new if thing.kind in (kind, "") or not kind]
         if not first or not second:
@@ -183,7 +184,7 @@ def _worth(
     likeness: Likeness | None, i: int, o: Thing, new: Sequence[Thing], ballot: Mapping[str, int],
     moved: Mapping[TreePath, TreePath],
 ) -> Sequence[int]:  # fmt: skip
-    """The numbers of the new things an old one is to be compared with."""
+    """Return the indexes of the new targets to compare with an old one."""
     if likeness is None or len(new) <= 400:
         if likeness is not None:
             return range(len(new))
@@ -236,7 +237,7 @@ def _by_text(
     elif likeness is not None and enough:
         cosine = float(likeness.cosine[i, j])
         if cosine > 0.35:
-            # Half alike says much where all others are alike by a tenth, and little where they all are by half.
+            # A similarity of one half is significant if all others are at a tenth, but not if all others are at one half.
             apart = min(1.0, max(0.0, (cosine - likeness.runner_up(i, j)) / _APART))
             weight = cosine**3 + (cosine**2 - cosine**3) * apart
             found.append(TargetEvidence(min(0.93, weight), f"its text is {cosine:.0%} similar"))
@@ -247,7 +248,7 @@ def _by_name(o: Thing, n: Thing, names: Mapping[tuple[str, str], int], cosine: f
     found = []
     if o.file != n.file and _name(o) == _name(n):
         alone = o.alone and n.alone and names[_name(n)] == 1
-        # The same name for something else is common where names are numbers, or one of a few words.
+        # Different targets often share a name if names are numbers, or one of a few words.
         weight = 0.8 if alone and cosine >= _APART and is_name(o.stem) else 0.5 if alone and cosine >= _APART else 0.25
         found.append(TargetEvidence(weight, f"a file of the same name, {n.file}"))
     elif o.alone and n.alone and o.file != n.file and o.ending == n.ending:
@@ -287,7 +288,7 @@ def _together(found: Sequence[TargetEvidence]) -> float:
 
 
 def _lowered(score: float, rival: float) -> float:
-    """A score beside that of the next best: where they are nearly the same, neither is sure."""
+    """Lower a score if the next best is nearly equal: then neither is certain."""
     gap = score - rival
     if gap >= GAP:
         return score
@@ -295,7 +296,7 @@ def _lowered(score: float, rival: float) -> float:
 
 
 def _assign(scores: Mapping[str, Mapping[str, float]], token: CancelToken) -> dict[str, str]:
-    """Which new thing goes to which old one, so that the sum of the scores is greatest."""
+    """Assign new targets to old ones with the maximum sum of scores."""
     import numpy as np
     from scipy.optimize import linear_sum_assignment
     from scipy.sparse import csr_matrix
@@ -330,7 +331,7 @@ def _assign(scores: Mapping[str, Mapping[str, float]], token: CancelToken) -> di
 
 
 def _folders_moved(ways: Mapping[tuple[Thing, Thing], Sequence[TargetEvidence]]) -> dict[tuple[str, str], float]:
-    """Where whole folders went, from the pairs that are sure by themselves: the share of a folder's files, 0..1."""
+    """Find moves of whole folders from high-confidence pairs: the share of a folder's files, 0..1."""
     went: Counter[tuple[str, str]] = Counter()
     all_: Counter[str] = Counter()
     for (o, n), found in ways.items():

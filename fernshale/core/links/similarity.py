@@ -1,7 +1,6 @@
-"""How much things from before are like things from now, by what is written in them.
+"""The similarity of old and new targets by their words.
 
-Words are weighted by how rare they are (tf-idf; Salton and Buckley 1988), so that what all assets of a kind share counts
-little.
+Words are weighted by rarity (tf-idf; Salton and Buckley 1988), so that words shared by all assets of a kind count little.
 """
 
 from __future__ import annotations
@@ -21,13 +20,14 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, slots=True)
 class Likeness:
-    """`cosine[i, j]` and `inside[i, j]` (how much of j's words, by weight, i has) for old things i and new things j, 0..1."""
+    """`cosine[i, j]` and `inside[i, j]` (the share of j's words, by weight, that i has) for old targets i and new targets j,
+    0..1."""
 
     cosine: NDArray[np.float64]
     inside: NDArray[np.float64]
 
     def runner_up(self, i: int, j: int) -> float:
-        """The greatest cosine that old thing i has with another than j."""
+        """Return the maximum cosine of old target i with any new target other than j."""
         row = self.cosine[i]
         rest = max(row[:j].max(initial=0.0), row[j + 1 :].max(initial=0.0))
         return float(rest)

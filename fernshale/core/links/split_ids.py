@@ -1,4 +1,4 @@
-"""One id that became several: which of them a use means, told by what the use is for."""
+"""Decide for each use of an id that became several which one it means, by the purpose of the use."""
 
 from __future__ import annotations
 
@@ -9,10 +9,10 @@ from fernshale.core.links.renamed_targets import GAP, TargetCandidate
 from fernshale.core.links.targets import Thing, is_name, name_parts
 from fernshale.core.links.usage_votes import Votes
 
-# A part of something says nearly nothing that the whole did not say.
+# A part hardly contains anything that the whole did not.
 _PART = 0.7
 _TOLD = 0.6
-# Where several came of one and nothing tells which is meant, no single one is sure.
+# If several came from one and nothing distinguishes them, no single one is certain.
 _OPEN = 0.85
 
 
@@ -24,10 +24,10 @@ def split_by_use(
     slots: Sequence[str],
     votes: Votes,
 ) -> list[TargetCandidate]:
-    """Candidates told apart by what the uses are for, where several of `family` came out of `was`; else `ways` as they are.
+    """Return candidates for each purpose of use if several of `family` came from `was`; otherwise `ways` unchanged.
 
-    `family` says how much of what they say `was` said already; `slots` is what each use is for. Uses that
-    nothing tells apart belong to no candidate.
+    `family` has the share of each new target's content that `was` contained; `slots` are the purposes of the uses. Uses without
+    a distinguishing feature belong to no candidate.
     """
     known = {way.id: way for way in ways}
     given = votes.total(was.id)
@@ -56,13 +56,13 @@ def split_by_use(
 
 
 def _is_part(was: Thing, thing: Thing, inside: float) -> bool:
-    """Whether a new thing is made of what an old one said, or is called after it."""
+    """Return whether a new target consists of the old one's content, or is named after it."""
     named = (thing.stem.startswith(was.stem) and thing.stem != was.stem) or (is_name(was.id) and was.id in thing.id)
     return inside >= _PART or (named and inside >= _PART / 2)
 
 
 def _fit(slot: str, thing: Thing, was: Thing, votes: Votes) -> tuple[str, float, str]:
-    """How well a new thing fits a slot, with why: other files that say so, its kind, its name."""
+    """Return how well a new target fits a slot, with the reason: votes of other files, its kind, its name."""
     ballot = votes.in_slot(was.id, slot)
     if ballot:
         share = ballot.get(thing.id, 0) / sum(ballot.values())
@@ -75,7 +75,7 @@ def _fit(slot: str, thing: Thing, was: Thing, votes: Votes) -> tuple[str, float,
 
 
 def _near(slot: str, thing: Thing, was: Thing) -> float:
-    """How well a slot's name fits what is new in a thing's name, 0..1."""
+    """Return how well a slot's name matches the new part of a target's name, 0..1."""
     wanted = {part for part in name_parts(slot) if part not in ("id", "guid", "uid", "uuid", "ref")}
     fresh = _words_of(thing) - _words_of(was)
     if wanted & fresh:

@@ -1,4 +1,4 @@
-"""What ids and paths point at, as values that can be compared: the declaring text, its name, its neighbours."""
+"""The targets of ids and paths as comparable values: the declaring text, its name, its neighbours."""
 
 from __future__ import annotations
 
@@ -24,10 +24,10 @@ _LARGEST = 1 << 20
 
 @dataclass(frozen=True)
 class Thing:
-    """What an id or a path means: `text` is the part of its file that is about it, with ids that come and go blanked, `digest`
-    the same in short. `companion` is the digest of the file it lies beside, as `x.png` of `x.png.meta`.
+    """The target of an id or path: `text` is its part of the file, with added and removed ids blanked, `digest` the digest of
+    that. `companion` is the digest of the file next to it, as `x.png` for `x.png.meta`.
 
-    `alone`: nothing else is declared in its file. `around` are the ids declared before and after it.
+    `alone`: its file declares nothing else. `around` are the ids declared before and after it.
     """
 
     id: str
@@ -52,7 +52,7 @@ class Thing:
 
 @dataclass(frozen=True, slots=True)
 class LinkSide:
-    """A tree, before or now: its index, its files, and a way to read them."""
+    """A tree, before or now: its index, its files, and a function to read them."""
 
     index: LinkIndex
     files: Collection[TreePath]
@@ -64,7 +64,7 @@ class LinkSide:
 
 
 def describe_ids(side: LinkSide, ids: Iterable[str], passing: Collection[str]) -> dict[str, Thing]:
-    """The things that ids mean on a side, by the first place that declares each. `passing` are ids that come or go."""
+    """Return the targets of ids on one side, by the first declaration of each. `passing` are added and removed ids."""
     by_file: dict[TreePath, list[Use]] = {}
     for id in ids:
         for use in side.index.declarations(id)[:1]:
@@ -94,7 +94,7 @@ def describe_ids(side: LinkSide, ids: Iterable[str], passing: Collection[str]) -
 
 
 def describe_files(side: LinkSide, paths: Iterable[TreePath], passing: Collection[str]) -> dict[str, Thing]:
-    """Files as things, by their paths."""
+    """Return files as targets, by path."""
     found = {}
     for path in paths:
         data = side.read(path)
@@ -112,7 +112,7 @@ def describe_files(side: LinkSide, paths: Iterable[TreePath], passing: Collectio
 
 
 def is_name(id: str) -> bool:
-    """Whether an id is a name that says something, not digits out of a generator."""
+    """Return whether an id is a meaningful name, as opposed to generated digits."""
     return bool(re.search(r"[A-Za-z]{2}", id)) and not _RANDOM.fullmatch(id)
 
 
@@ -122,7 +122,7 @@ def name_parts(text: str) -> list[str]:
 
 
 def _record(text: str, at: int, declared: Sequence[Reference]) -> tuple[str, int]:
-    """The part of a text that is about one of its declarations, and where it begins."""
+    """Return the part of a text that belongs to one of its declarations, and its start."""
     if len(declared) == 1 or not text:
         return text, 0
     mark = declared[at]
@@ -162,9 +162,9 @@ def _braces(text: str, at: int) -> tuple[int, int] | None:
 
 
 def _blanked(chunk: str, start: int, marks: Sequence[Reference], own: str) -> str:
-    """A text without the ids that come or go, so that it can be compared with one from the other side.
+    """Return a text without added and removed ids, so that it can be compared with one from the other side.
 
-    `marks` come in the order of the text.
+    `marks` are in text order.
     """
     parts, at = [], 0
     for mark in marks:

@@ -1,4 +1,4 @@
-"""What other files say about an id: those that used it before and use another one in its place now."""
+"""Votes of other files about an id: files that used it before and use another one in its place now."""
 
 from __future__ import annotations
 
@@ -13,11 +13,11 @@ from fernshale.core.links.index import Use
 from fernshale.core.links.reference_reader import Reference
 from fernshale.core.links.targets import LinkSide
 
-# The word right before a place, with nothing but punctuation between; else the key of the list it stands in.
+# The word directly before a place, separated only by punctuation; else the key of the enclosing list.
 _BEFORE = re.compile(r"""([A-Za-z_@$][\w.-]*)["']?[\s:=>(@#&*]*["'\[{(]*$""")
 _KEY = re.compile(r"""([A-Za-z_@$][\w.-]*)["']?\s*[:=]""")
 _TAG = re.compile(r"<([\w:.-]+)[^<>]*>?\s*$")
-# Keys that say only that an id follows; the key before them says what it is for.
+# Keys that only announce an id; the key before them is its purpose.
 _BARE = frozenset(
     {"id", "guid", "uuid", "uid", "ref", "href", "uri", "path", "file", "src", "source", "key", "asset", "value"}
 )
@@ -26,13 +26,13 @@ _CONTEXT = 240
 
 @dataclass(frozen=True, slots=True)
 class Votes:
-    """For each id: how often another one stands in its place now, by the slot it stands in. `files` counts the files."""
+    """For each id: how often another one replaces it now, by slot. `files` counts the files."""
 
     of: Mapping[str, Counter[tuple[str, str]]] = field(default_factory=dict)
     example: Mapping[tuple[str, str], TreePath] = field(default_factory=dict)
 
     def total(self, id: str) -> Counter[str]:
-        """How often each other id stands where `id` stood."""
+        """Return how often each other id replaced `id`."""
         found: Counter[str] = Counter()
         for (_, other), count in self.of.get(id, Counter()).items():
             found[other] += count
@@ -43,8 +43,8 @@ class Votes:
 
 
 def slot_of(text: str, mark: Reference) -> str:
-    """What a place is for: the key or word before it, with the element it stands in, or with the key before where its own says
-    nothing by itself."""
+    """Return the purpose of a use: the key or word before it, with the enclosing element, or with the key before if its own key
+    is not specific."""
     line = text.rfind("\n", 0, mark.start) + 1
     near = text[max(line, mark.start - _CONTEXT) : mark.start]
     if not near.strip(" \t\"'-[{(,"):
@@ -74,7 +74,7 @@ def slots_of(side: LinkSide, uses: Sequence[Use]) -> dict[Use, str]:
 
 
 def count_votes(before: LinkSide, now: LinkSide, gone: Collection[str], files: Mapping[TreePath, TreePath]) -> Votes:
-    """Votes of the files that used one of `gone` before. `files` says what a file is called now, where it moved."""
+    """Count the votes of files that used one of `gone` before. `files` maps moved files to their new paths."""
     voting: dict[TreePath, None] = {}
     for id in gone:
         voting.update(dict.fromkeys(before.index.users(id)))
@@ -96,7 +96,7 @@ def count_votes(before: LinkSide, now: LinkSide, gone: Collection[str], files: M
 
 
 def _replaced(old: Sequence[Reference], new: Sequence[Reference]) -> list[tuple[Reference, Reference]]:
-    """Marks that stand in one another's place: runs of the same length between ids that stayed."""
+    """Yield marks that replaced each other: runs of the same length between unchanged ids."""
     matcher = SequenceMatcher(None, [mark.id for mark in old], [mark.id for mark in new], autojunk=False)
     found = []
     for tag, start, end, first, last in matcher.get_opcodes():

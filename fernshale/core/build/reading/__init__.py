@@ -1,8 +1,8 @@
-"""Readers for what compilers, linkers, build tools and interpreters print.
+"""Parsers for the output of compilers, linkers, build tools and interpreters.
 
-`heads` knows the lines a diagnostic begins with, `blocks` what goes over several lines (tracebacks, arrows, call stacks),
-`documents` machine-readable output, `wrappers` what build tools put round other tools' lines; `reader` feeds
-them, `log` reads a whole log.
+`line_patterns` has the first lines of diagnostics, `multiline` those over several lines (tracebacks, arrows, call stacks),
+`structured` machine-readable output, `prefixes` the prefixes of build tools; `line_reader` parses lines as they arrive,
+`log_reader` a complete log.
 """
 
 from fernshale.core.build.reading.line_reader import Reader, read_diagnostics

@@ -1,7 +1,7 @@
-"""The lines a diagnostic begins with, one row each.
+"""The first lines of diagnostics, one row each.
 
-Each shape is a regular expression with some of the groups `file`, `line`, `column`, `severity`, `code`, `message`. The
-first that fits decides. A shape without a severity of its own takes the wrapper's, or the one of its row.
+Each shape is a regular expression with some of the groups `file`, `line`, `column`, `severity`, `code`, `message`. The first
+match applies. A shape without a severity uses that of the wrapper or of its row.
 """
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ _WORD = (
 
 @dataclass(frozen=True, slots=True)
 class Shape:
-    """A kind of line. `severity` is for lines that do not say it themselves; `hinted` ones need a wrapper to say it."""
+    """A kind of line. `severity` is for lines without one; `hinted` lines need a wrapper that states it."""
 
     tool: str
     pattern: re.Pattern[str]
@@ -80,7 +80,7 @@ SHAPES: tuple[Shape, ...] = (
     # Makefile:3: *** missing separator.  Stop.     make: *** No rule to make target …
     _shape("make", rf"^{_FILE}:(?P<line>\d+): \*\*\* (?P<message>.*?)(?:  Stop\.)?$", "error"),
     _shape("make", r"^\S*make(?:\[\d+\])?: \*\*\* (?!\[)(?!wait)(?!Waiting)(?P<message>.*?)(?:  Stop\.)?$", "error"),
-    # bad.ninja:1: …, as ninja says it
+    # bad.ninja:1: …, from ninja
     _shape("ninja", rf"^ninja: error: {_FILE}:(?P<line>\d+): (?P<message>.*)$", "error"),
     # a.py: error: …
     _shape(
@@ -91,7 +91,7 @@ SHAPES: tuple[Shape, ...] = (
         "checker",
         rf"^{_FILE}:(?P<line>\d+):(?P<column>\d+):? (?P<code>(?P<severity>[A-Z])[A-Z]{{0,5}}\d{{2,5}}):? (?P<message>.*)$",
     ),
-    # a.lua:3: …, as interpreters say it; ./a.go:3:5: …
+    # a.lua:3: …, from interpreters; ./a.go:3:5: …
     _shape("interpreter", r"^(?:\S*/)?lua[\w.]*: (?P<file>[^\s:]+):(?P<line>\d+): (?P<message>.*)$", "error"),
     _shape("compiler", r"^(?P<file>[^\s:]+\.go):(?P<line>\d+):(?P<column>\d+): (?P<message>.*)$", "error"),
 )
@@ -106,7 +106,7 @@ _LINKER = re.compile(
 _TOOL = re.compile(
     r"^(?P<tool>(?:\S*/)?[A-Za-z][\w.+-]*): (?P<severity>fatal error|error|warning|ERROR): (?P<message>.+)$"
 )
-# What only says that something before it went wrong. It counts when nothing else was said.
+# A message that only refers to an earlier failure. It counts if there is no other.
 _SUMMARY = re.compile(
     r"ld returned \d+ exit status|linker command failed|aborting due to|could not compile|being treated as errors"
     r"|Failed to execute goal|COMPILATION ERROR|build stopped|generated \d+ warning|\d+ warnings? emitted|cannot make progress"
@@ -165,14 +165,14 @@ def read_head(line: str, hint: str, folder: str, file_alone: str) -> Diagnostic 
 
 
 def read_linker(line: str, folder: str) -> Diagnostic | None:
-    """What a linker says of symbols and libraries."""
+    """Parse a linker's message about symbols and libraries."""
     if found := _LINKER.match(line):
         return diagnostic_of(found.groupdict(), "error", "linker", folder)
     return None
 
 
 def read_tool(line: str) -> Diagnostic | None:
-    """What a tool says of no place at all; nothing for a line that only sums up."""
+    """Parse a tool's message without a place; None for a summary line."""
     found = _TOOL.match(line)
     if found is None or is_summary(line):
         return None
@@ -181,7 +181,7 @@ def read_tool(line: str) -> Diagnostic | None:
 
 
 def read_failure(line: str, folder: str) -> Diagnostic | None:
-    """A line that says no more than that something failed."""
+    """Parse a line that only reports a failure."""
     if found := _FAILED_RECIPE.match(line):
         groups = {**found.groupdict(), "message": line.split("*** ", 1)[1]}
         return diagnostic_of(groups, "error", "make", folder)
@@ -195,7 +195,7 @@ def is_summary(line: str) -> bool:
 
 
 def diagnostic_of(groups: Mapping[str, str | None], severity: Severity, tool: str, folder: str) -> Diagnostic:
-    """A diagnostic from named groups; codes that stand in the message's tail are taken out of it."""
+    """Build a diagnostic from named groups; a code at the end of the message is split off."""
     message = (groups.get("message") or "").strip()
     code = groups.get("code") or ""
     if message.endswith("proj]"):
@@ -213,7 +213,7 @@ def diagnostic_of(groups: Mapping[str, str | None], severity: Severity, tool: st
 
 
 def split_code(message: str, code: str) -> tuple[str, str]:
-    """Message and code, where the code stands in brackets at the message's end."""
+    """Split message and code if the code is in brackets at the message's end."""
     if found := _FLAG.search(message):
         return message[: found.start()], code or found[1]
     if not code and (found := _RULE.search(message)):

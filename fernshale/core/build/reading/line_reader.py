@@ -1,4 +1,4 @@
-"""Feed lines of output, get diagnostics: one line at a time, so that they appear while the build still runs."""
+"""Parse output line by line, so that diagnostics appear while the build still runs."""
 
 from __future__ import annotations
 
@@ -28,22 +28,22 @@ _INCLUDED = re.compile(r"^(?:In file included from| {16} from) (?P<file>[^:]+):(
 _REQUIRED = re.compile(
     r"^(?P<file>[^\s:][^:]*):(?P<line>\d+)(?::(?P<column>\d+))?:   (?:recursively )?required (?:from|by)"
 )
-# `a.cpp: In function …` only says what the lines below it do.
+# `a.cpp: In function …` only introduces the lines below it.
 _SCOPE = re.compile(r"^[^\s:][^:]*: (?:In|At) ")
-# Two tools that write at once may tear a line: a head that stands in another's message begins one of its own.
+# Two tools that write at once may break up a line: a diagnostic inside another one's message starts a new one.
 _HEAD = re.compile(r"^[^\s:][^:]*:\d+:\d+: ")
 _HEAD_WITHIN = re.compile(
     r"(?:\.{0,2}/)?(?:[\w.-]+/)*[\w-]+\.[A-Za-z]{1,4}:\d+:\d+: (?:fatal error|error|warning|note): "
 )
-# What a line must have for a diagnostic to begin with it; most lines of a log have none of it.
+# A line must contain one of these to start a diagnostic; most lines of a log do not.
 _WORTH = re.compile(
     r"[eE]rror|ERROR|[wW]arning|WARN|[nN]ote:|remark|required|undefined|definition|duplicate|cannot find|\*\*\*"
     r"|included from|[Ff]ailed|panicked|Traceback|Exception|directory|:\d+:\d+[: ]|\.[cm]?[jt]sx?:\d+$|^lua|unable to"
     r"|^[ew]: |message|info|hint|Failure|Throwable"
 )
-# More than this many tools at once are not told apart by the files their notes stand in.
+# Notes are matched to their tool by file, for at most this many parallel tools.
 _MOST_OPEN = 4
-# What lines that say more of a diagnostic begin with; an empty one ends nothing.
+# Beginnings of lines that continue a diagnostic; an empty line ends nothing.
 _INDENTS = (" ", "\t", "\xa0", "^", "")
 _JAVA_DETAIL = re.compile(r"^\s+(?P<message>(?:symbol|location|required|found|reason) ?: .*)$")
 _CARET = re.compile(r"^\s*\^$")
@@ -54,10 +54,10 @@ _RULE_AT_END = re.compile(r" \[([a-z][\w-]*)\]$")
 
 
 class _Open:
-    """A diagnostic that notes may still come for. `unit` is the file that is being compiled, as far as one can tell.
+    """A diagnostic that may still get notes. `unit` is the file being compiled, as far as known.
 
-    What is plain has all it needs in its head: no column, code or reasons in the lines below. `has_ended`: another line came, and
-    indented ones below that are no reasons of it.
+    A plain one is complete in its first line: no column, code or reasons follow. `has_ended`: another line followed, and
+    further indented lines are not its reasons.
     """
 
     __slots__ = ("code", "context", "has_ended", "head", "included", "is_plain", "message", "notes", "place", "unit")
@@ -68,7 +68,7 @@ class _Open:
         self.notes: list[Note] = []
         self.is_plain = has_all(head)
         self.has_ended = False
-        # A compiler tells the way to a header once; later errors in it have only what they were instantiated from.
+        # A compiler prints the include chain of a header once; later errors in it only have their instantiations.
         way = included or context
         self.unit = way[-1].file if way else head.place.file
 
@@ -98,10 +98,10 @@ class Reader:
         self._block: MessageBlock | None = None
         self._gathering: Gathering | None = None
         self._done: list[Diagnostic] = []
-        # Chains stand before the line they belong to, which may turn out to be a note of the one before.
+        # Chains precede their line, which may turn out to be a note of the previous diagnostic.
         self._included: list[SourcePlace] = []
         self._required: list[SourcePlace] = []
-        # A head was just read whose message goes on in the lines below it.
+        # The message of the last first line continues on the next lines.
         self._is_fresh = False
         self._related: SourcePlace | None = None
         self._file_alone = ""
@@ -114,7 +114,7 @@ class Reader:
         return self._take_done() if self._done else ()
 
     def finish(self) -> Sequence[Diagnostic]:
-        """What is still open. Where no error was told, lines that say that something failed are."""
+        """Return the open diagnostics. If no error was reported, lines that report a failure count."""
         if self._gathering is not None:
             lines, self._gathering = self._gathering.lines, None
             self._read_each(lines)
@@ -134,16 +134,16 @@ class Reader:
 
     @property
     def is_busy(self) -> bool:
-        """Whether the next line belongs to something that goes over several."""
+        """Return whether the next line belongs to a diagnostic over several lines."""
         return self._block is not None or self._gathering is not None
 
     @property
     def folder(self) -> str:
-        """Where the tools work, "" where they did not say."""
+        """Return the tools' working directory, "" if unknown."""
         return self._folders.current
 
     def close(self) -> Sequence[Diagnostic]:
-        """The diagnostics that notes could still come for; what comes next begins anew."""
+        """Return the diagnostics that could still get notes; the next line starts from a clean state."""
         if self._included or self._required:
             self._included, self._required = [], []
         if not self._open:
@@ -219,7 +219,7 @@ class Reader:
             try:
                 found = self._budget.search(pattern, line)
             except RunsAway as error:
-                # The rest of the log is for the other readers, and a message says so.
+                # Leave the rest of the log to the other parsers, and report that in a message.
                 self._patterns = []
                 self._done.append(
                     Diagnostic(SourcePlace("", 0), "warning", "", f"{error.message}; it is left out", "profile")
@@ -251,7 +251,7 @@ class Reader:
             self._attach(Note(started.place, started.message))
         else:
             opened = _Open(started, tuple(self._required), tuple(self._included))
-            # A compiler is done with one thing it says before it says the next.
+            # A compiler finishes one diagnostic before it starts the next.
             many = max(0, len(self._open) - _MOST_OPEN + 1)
             for at, item in enumerate(self._open):
                 if item.unit == opened.unit:
@@ -274,10 +274,10 @@ class Reader:
         if self._open:
             self._open[-1].notes.append(note)
 
-    # -- what belongs to an open diagnostic
+    # -- continuation lines
 
     def _continue(self, line: str) -> None:
-        """A line that begins nothing: more of a message, a code frame, or a file's name by itself."""
+        """Process a line that starts no diagnostic: more of a message, a code frame, or a file's name on its own."""
         may_add = self._open and (line[:1] in _INDENTS or self._is_fresh)
         if may_add and (self._take_detail(line) or self._take_wrapped(line)):
             return
@@ -292,7 +292,7 @@ class Reader:
             self._open[-1].has_ended = True
 
     def _take_detail(self, line: str) -> bool:
-        """Indented lines that say more: javac's symbol and location, a type checker's reasons and related places."""
+        """Process indented details: javac's symbol and location, a type checker's reasons and related places."""
         if line[:1] not in _INDENTS or not line:
             return False
         last = self._open[-1]
@@ -351,7 +351,7 @@ class Reader:
             found = read_document(data)
             read = None if found is None else [item for item in found if item.severity != "note"]
         except (ValueError, KeyError, TypeError, AttributeError, IndexError):
-            read = None  # it looked like a document of a kind known here, and is none
+            read = None  # it looked like a known document, but is none
         self._gathering = None
         if read is None:
             self._read_each(gathering.lines)
@@ -375,7 +375,7 @@ def read_diagnostics(lines: Iterable[str], patterns: Sequence[DiagnosticPattern]
 
 
 def read_way(line: str) -> tuple[str, SourcePlace | None]:
-    """A step of the way to the diagnostic below: "included" or "required", and from where; None for any other line."""
+    """Return a step of the chain to the next diagnostic: "included" or "required", and its place; None for other lines."""
     if found := _INCLUDED.match(line):
         return "included", SourcePlace(found["file"], place_number(found["line"]), 0)
     if "required" in line and (found := _REQUIRED.match(line)):
@@ -384,19 +384,19 @@ def read_way(line: str) -> tuple[str, SourcePlace | None]:
 
 
 def is_worth(line: str) -> bool:
-    """Whether something may begin with the line. Of the indented ones, most are code frames."""
+    """Return whether a diagnostic can start on this line. Most indented lines are code frames."""
     if line[:1] in (" ", "\t", ""):
         return " from " in line or 'File "' in line or " - " in line or line.lstrip(" ")[:1] == "["
     return _WORTH.search(line) is not None or line[:2] in ("\x1b[", '{"', "[{") or line in ("{", "[")
 
 
 def is_chain(line: str) -> bool:
-    """Whether the line tells the way to the diagnostic below it."""
+    """Return whether the line is part of the chain to the next diagnostic."""
     return bool(_INCLUDED.match(line) or _REQUIRED.match(line) or _SCOPE.match(line))
 
 
 def has_all(head: Diagnostic) -> bool:
-    """Whether a head has all it needs: no column, code or reasons come in the lines below."""
+    """Return whether a first line is complete: no column, code or reasons follow it."""
     if not head.place.column or head.tool != "compiler" or head.code.startswith("TS"):
         return False
     return head.code != "" or head.place.file[-3:] not in (".py", "pyi")

@@ -1,7 +1,7 @@
-"""The lines of a long log, without making each of them: most of what a log says, it says many times.
+"""The distinct lines of a long log, without creating each line: logs repeat most of their lines.
 
-The log is cut where a tool says that something is an error, and the pieces between are hashed as a whole: a piece that came
-before holds the same lines. A piece begins in the line that its cut lies in and ends in that of the next cut.
+The log is cut where a tool marks an error, and the pieces are hashed as a whole: equal pieces contain equal lines. A piece
+starts in the line of its cut and ends in the line of the next one.
 """
 
 from __future__ import annotations
@@ -51,7 +51,7 @@ class LogLines:
         meetings, self._cuts = np.unique(self._which[:-1] * len(numbers) + self._which[1:], return_inverse=True)
         pairs = (divmod(meeting, len(numbers)) for meeting in meetings.tolist())
         self._cut_lines = [self._pieces[before][-1] + _CUT + self._pieces[after][0] for before, after in pairs]
-        # For what is asked one by one.
+        # Converted once, for single lookups.
         self._starts: list[int] = self._begins.tolist()
         self._numbers: list[int] = self._which.tolist()
 
@@ -59,18 +59,18 @@ class LogLines:
         return self._starts[-1] + 1
 
     def different(self) -> set[bytes]:
-        """Each line that there is, once."""
+        """Yield each distinct line once."""
         inner = {line for lines in self._pieces for line in lines[1:-1]}
         ends = {self.line(0), self.line(len(self) - 1)}
         return inner.union(self._cut_lines, ends)
 
     def find(self, wanted: Sequence[bytes]) -> Hits:
-        """Where the lines `wanted`, each told once, stand."""
+        """Return the positions of the lines `wanted`, each listed once."""
         import numpy as np
 
         number_of = {line: number for number, line in enumerate(wanted)}
         of_cut = np.fromiter((number_of.get(line, -1) for line in self._cut_lines), np.int64, len(self._cut_lines))
-        # The first line has no cut, nor has the last one where its piece goes on.
+        # The first line has no cut; neither does the last one if its piece continues.
         ends = [0, len(self) - 1] if self._starts[-1] > self._starts[-2] else [0]
         inner, of_inner = self._find_inner(number_of)
         numbers = np.concatenate([self._begins[1:-1], ends, inner])
@@ -80,7 +80,7 @@ class LogLines:
         return Hits(numbers[order], which[order], wanted)
 
     def _find_inner(self, number_of: Mapping[bytes, int]) -> tuple[Numbers, Numbers]:
-        """The numbers of the lines looked for that lie inside of pieces, and which they are; not in order."""
+        """Return the numbers of wanted lines inside pieces, and which lines they are; unsorted."""
         import numpy as np
 
         offsets: list[int] = []
@@ -93,7 +93,7 @@ class LogLines:
                     offsets.append(at)
                     known.append(number_of[line])
             sizes.append(len(offsets) - before)
-        # Each piece has a row of those above; now one for each time it comes.
+        # Each piece has a row of the above; now one for each occurrence.
         size = np.array(sizes, np.int64)
         times = size[self._which]
         piece = np.repeat(np.arange(len(times)), times)
@@ -118,7 +118,7 @@ class LogLines:
 
 
 def _joined(pieces: Sequence[bytes]) -> Iterator[bytes]:
-    """Pieces that each have the end of a line: those that lie in one line with the next are joined to it."""
+    """Join pieces that are in one line with the next, so that each contains a line end."""
     waiting = b""
     for number, piece in enumerate(pieces):
         whole = waiting + piece

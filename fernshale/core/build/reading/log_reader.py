@@ -1,4 +1,4 @@
-"""Read a whole log at once. A long one repeats itself, and only what is new in it is read line by line."""
+"""Parse a complete log. Long logs repeat themselves, and only new lines are parsed one by one."""
 
 from __future__ import annotations
 
@@ -21,10 +21,10 @@ _SAID = (": error: ", ": warning: ", ": note: ", ": fatal error: ")
 
 
 def read_log(data: bytes, patterns: Sequence[DiagnosticPattern]) -> tuple[Diagnostic, ...]:
-    """All diagnostics of a log, as `read_diagnostics` gives them.
+    """Return all diagnostics of a log, equal to those of `read_diagnostics`.
 
-    Each different line is looked at once, which tells the lines that item. A head of the usual shape is read where it
-    comes first, and what stands round it there counts for all; every other line of account goes to the reader.
+    Each distinct line is examined once. The first line of a usual diagnostic is parsed at its first occurrence, and its
+    surroundings there count for all occurrences; all other relevant lines are passed to the line parser.
     """
     if len(data) < _LONG or patterns:
         return read_diagnostics(_decode(data).split("\n"), patterns)
@@ -43,7 +43,7 @@ def read_log(data: bytes, patterns: Sequence[DiagnosticPattern]) -> tuple[Diagno
 
 @dataclass(frozen=True, slots=True)
 class _Kinds:
-    """What lines are: heads of the usual shape with their diagnostics, notes, ways to a head, and lines for the reader."""
+    """The kinds of lines: first lines with their diagnostics, notes, chains, and lines for the line parser."""
 
     heads: dict[bytes, Diagnostic]
     notes: dict[bytes, Note]
@@ -54,7 +54,8 @@ class _Kinds:
 
 @dataclass(frozen=True, slots=True)
 class _Log:
-    """A log with what its lines are, and where its heads and the lines for the reader are; `numbers` are those of `hits`."""
+    """A log with the kinds of its lines, and the positions of first lines and of lines for the parser; `numbers` belong to
+    `hits`."""
 
     lines: LogLines
     kinds: _Kinds
@@ -88,7 +89,7 @@ def _look(lines: set[bytes]) -> _Kinds:
 
 
 def _sections(log: _Log) -> Iterator[tuple[int, int]]:
-    """Spans of lines in which the tools work in one folder; each but the first begins with the line that says so."""
+    """Yield spans of lines with one working directory; each but the first starts with the line that changes it."""
     first_folder = len(log.kinds.heads) + len(log.kinds.others)
     cuts = [at for at in log.hits.numbers[log.hits.which >= first_folder].tolist() if at]
     yield from zip([0, *cuts], [*cuts, len(log.lines)], strict=True)
@@ -106,7 +107,7 @@ def _read_section(log: _Log, start: int, end: int, reader: Reader) -> list[Diagn
     which = log.hits.which[begin:stop]
     texts, first, times = np.unique(which, return_index=True, return_counts=True)
     counts = dict(zip(texts.tolist(), times.tolist(), strict=True))
-    # Each head where it comes first, and every line for the reader.
+    # Each first line at its first occurrence, and every line for the parser.
     others = np.flatnonzero(which >= len(kinds.heads)) if kinds.others else first
     fed = start
     for index in np.union1d(first, others).tolist():
@@ -118,10 +119,10 @@ def _read_section(log: _Log, start: int, end: int, reader: Reader) -> list[Diagn
         line = log.hits.texts[text]
         head = kinds.heads.get(line)
         if head is None or reader.is_busy:
-            # Blocks go over several lines, which may look like heads of their own.
+            # Multi-line diagnostics may contain lines that look like first lines.
             way = max(fed, way - 1)
             if way > fed:
-                # Heads that came before stand between: what was read last has ended with the first of them.
+                # Repeated first lines are between: the first of them ends what was parsed last.
                 found += reader.close()
             found += _feed(reader, lines.between(way, until))
             while reader.is_busy and until < end:
@@ -131,7 +132,7 @@ def _read_section(log: _Log, start: int, end: int, reader: Reader) -> list[Diagn
             fed = until
             continue
         found += reader.close()
-        # The way that ends just before what comes next leads to that.
+        # A chain that ends just before the next first line leads to that.
         below = lines.between(at + 1, max(at + 1, _way_start(log, until, start)))
         notes = [line for line in below if line in kinds.notes or line in kinds.chains]
         if not reader.folder and kinds.chains.isdisjoint(notes):
@@ -146,7 +147,8 @@ def _read_section(log: _Log, start: int, end: int, reader: Reader) -> list[Diagn
 
 
 def _put_together(head: Diagnostic, chain: Sequence[bytes], notes: Sequence[Note], count: int) -> Diagnostic:
-    """What the reader would make of a head with its way and its notes, where nothing else comes between."""
+    """Build the diagnostic that the line parser would return for a first line with its chain and notes, without other lines
+    between."""
     ways = [read_way(_decode(line)) for line in chain]
     included = tuple(place for kind, place in ways if place is not None and kind == "included")
     required = tuple(place for kind, place in ways if place is not None and kind == "required")

@@ -1,6 +1,6 @@
-"""Diagnostics that go over several lines: tracebacks, arrows under a message, call stacks, symbols with references.
+"""Diagnostics over several lines: tracebacks, arrows under a message, call stacks, symbols with references.
 
-A block is begun by its first line, offered each following one, and closed by the first that is none of its.
+A block starts with its first line, receives each following one, and ends at the first that does not belong to it.
 """
 
 from __future__ import annotations
@@ -16,13 +16,13 @@ NOWHERE = SourcePlace("", 0)
 
 
 class MessageBlock(Protocol):
-    """Something that is read over several lines."""
+    """A diagnostic that is read over several lines."""
 
     def take(self, line: str) -> bool:
         """Whether the line belongs to the block."""
 
     def close(self) -> Diagnostic | None:
-        """What was read, nothing when it turned out to be no diagnostic."""
+        """Return the result; None if it turned out to be no diagnostic."""
 
 
 def begin_block(line: str, folder: str) -> MessageBlock | None:
@@ -83,7 +83,7 @@ class _ArrowBlock:
         return Diagnostic(place, severity, self._head["code"] or "", message, "compiler", tuple(self._notes))
 
 
-# -- Python: frames from the outermost to where it happened, then the exception
+# -- Python: frames from the outermost to the innermost, then the exception
 
 _PY_HEAD = "Traceback (most recent call last):"
 _PY_FRAME = re.compile(r'^\s+(?:\| )?File "(?P<file>[^"]+)", line (?P<line>\d+)(?:, in (?P<name>.+))?$')
@@ -99,7 +99,7 @@ def _begin_python(line: str, folder: str) -> MessageBlock | None:
 
 
 class _PythonBlock:
-    """A traceback; those it came of are its notes."""
+    """A traceback; chained ones become notes."""
 
     def __init__(self, folder: str, first: re.Match[str] | None = None) -> None:
         self._folder = folder
@@ -177,7 +177,7 @@ class _CMakeBlock:
             if found := _CM_CALL.match(line):
                 self._context.append(_place(found, self._folder))
         elif not self._has_ended:
-            self._said.append(line.strip())  # the first paragraph tells what is wrong, the others what one may do
+            self._said.append(line.strip())  # the first paragraph is the error, the others are advice
         return True
 
     def close(self) -> Diagnostic | None:
@@ -224,7 +224,7 @@ class _SymbolBlock:
         return Diagnostic(places[0] if places else NOWHERE, severity, "", message, "linker", notes)
 
 
-# -- a program that says where it gave up, with the reason in the next line
+# -- a program that reports where it stopped, with the reason on the next line
 
 _PANIC = re.compile(
     r"^thread '[^']*'(?: \(\d+\))? panicked at (?:'(?P<message>.*)', )?(?P<file>[^\s:]+):(?P<line>\d+):(?P<column>\d+):?$"
@@ -250,7 +250,7 @@ class _PanicBlock:
         return Diagnostic(self._place, "error", "panic", self._message or "panicked", "interpreter")
 
 
-# -- an exception, then `at` frames from where it happened outwards: JavaScript, the JVM, .NET
+# -- an exception, then `at` frames, innermost first: JavaScript, the JVM, .NET
 
 _THROWN = re.compile(
     r"^(?:Uncaught |Unhandled exception[.:] |Exception in thread \"[^\"]*\" |Error: Uncaught )*"

@@ -1,4 +1,4 @@
-"""What stands round a tool's own line: colours, prefixes of build tools, and where the tool worked."""
+"""Text around a tool's own line: colours, prefixes of build tools, and working directories."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from fernshale.core.build.diagnostics import place_number
 _CONTROL = re.compile(r"\x1b\[[0-9;?]*[A-Za-z]|\x1b\][^\x07\x1b]*(?:\x07|\x1b\\)|\x1b[()][A-Z0-9]|[\x00\x08]")
 _ENTER = re.compile(r"^(?:\S*make(?:\[(?P<level>\d+)\])?|ninja): Entering directory [`'‘](?P<folder>.*)['’]$")
 _LEAVE = re.compile(r"^\S*make(?:\[(?P<level>\d+)\])?: Leaving directory ")
-# Prefixes that stand before another tool's line. Where the prefix says how bad it is, its group does.
+# Prefixes before another tool's line. If the prefix has a severity, it is in a group.
 _LEVEL = re.compile(r"^\[(?P<level>ERROR|WARNING|WARN|error|warn)\] ?")
 _PLAIN = re.compile(
     r"^(?:\s+\[[a-z]+c\] "  # an XML build's task, `[javac]`
@@ -40,18 +40,18 @@ def unwrap(line: str) -> tuple[str, str]:
 
 
 class Folders:
-    """Where tools work, as make says when it enters and leaves a folder."""
+    """The working directories of tools, as make prints them when it enters and leaves a folder."""
 
     def __init__(self) -> None:
         self._stack: list[tuple[int, str]] = []
 
     def feed(self, line: str) -> bool:
-        """Whether the line told of a folder."""
+        """Return whether the line changed the working directory."""
         if " directory " not in line:
             return False
         if found := _ENTER.match(line):
             level = place_number(found["level"])
-            # With several at once they come mixed; a level has one folder at a time in what is printed.
+            # The messages of parallel tools are mixed; each level has one folder at a time.
             self._stack = [item for item in self._stack if item[0] < level] + [(level, found["folder"])]
             return True
         if found := _LEAVE.match(line):

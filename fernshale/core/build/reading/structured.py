@@ -1,7 +1,7 @@
 """Machine-readable diagnostics: GCC's JSON, SARIF 2.1, and the JSON of rustc, cargo, pyright, mypy and ESLint.
 
-Each is told by its own keys, so that a log may have such lines among others. A document over several lines (as a file
-of SARIF is) is gathered until it is whole.
+Each format is recognised by its keys, so a log may contain such lines among others. A document over several lines (such as a
+SARIF file) is collected until it is complete.
 """
 
 from __future__ import annotations
@@ -55,7 +55,7 @@ class Gathering:
         return self._lines
 
     def _count(self, line: str) -> None:
-        """How deep in brackets the text is at the line's end; JSON strings do not go over lines."""
+        """Return the bracket depth at the line's end; JSON strings do not span lines."""
         if '"' not in line:
             self._depth += line.count("{") + line.count("[") - line.count("}") - line.count("]")
             return
@@ -84,7 +84,7 @@ def _string_end(line: str, at: int) -> int:
 
 
 def read_document(data: Any) -> Iterator[Diagnostic] | None:
-    """The diagnostics of a document, None when it is of no kind known here."""
+    """Return the diagnostics of a document, None if its format is unknown."""
     if isinstance(data, dict):
         if "runs" in data:
             return _sarif(data)
@@ -107,7 +107,7 @@ def read_document(data: Any) -> Iterator[Diagnostic] | None:
 
 
 def _gcc(items: list[dict[str, Any]]) -> Iterator[Diagnostic]:
-    """-fdiagnostics-format=json: a list for each translation unit; notes stand inside or behind what they belong to."""
+    """-fdiagnostics-format=json: a list for each translation unit; notes are inside their diagnostic or after it."""
     open_: Diagnostic | None = None
     for item in items:
         places = [_gcc_place(location) for location in item["locations"]]
@@ -165,7 +165,7 @@ def _sarif_place(location: dict[str, Any], bases: dict[str, str]) -> SourcePlace
     artifact, region = physical.get("artifactLocation", {}), physical.get("region", {})
     uri = artifact.get("uri", "")
     base = bases.get(artifact.get("uriBaseId", ""), "")
-    # A base that the run says is the folder it worked in leaves the path relative, as other readers have it.
+    # A base that the run declares as its working directory leaves the path relative, like the other parsers.
     parsed = urlparse(uri)
     file = unquote(parsed.path) if parsed.scheme == "file" else unquote(uri)
     folder = unquote(urlparse(base).path).rstrip("/") if base.startswith("file:") else ""
@@ -173,7 +173,7 @@ def _sarif_place(location: dict[str, Any], bases: dict[str, str]) -> SourcePlace
 
 
 def _rust(message: Any) -> Iterator[Diagnostic]:
-    """A compiler message of rustc; what only sums up has neither a code nor a place."""
+    """Parse a compiler message of rustc; summaries have neither a code nor a place."""
     if not isinstance(message, dict):
         return
     spans = message.get("spans", ())
