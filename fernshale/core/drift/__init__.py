@@ -1,5 +1,5 @@
-"""How one release's interface differs from another's: symbols of both read from their sources, matched and compared.
+"""API differences between two releases: symbols of both are read from their sources, matched and compared.
 
-`parsing` reads files, `release` two releases as far as they differ, `matching` finds what became of what, `compare` says it
-as changes. `notes` reads what the release notes say.
+`parsing` reads files, `release_symbols` the differing files of two releases, `matching` pairs removed symbols with added ones,
+`comparison` describes the changes, `stated` reads what the release says about them.
 """

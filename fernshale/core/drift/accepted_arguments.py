@@ -1,4 +1,5 @@
-"""What the functions of a path take now, written so that a call of the old release can be held to it (see `fix.signatures`)."""
+"""The parameters of a function in the new release, in the notation of `fix.call_acceptance`, to check calls written for the old
+one."""
 
 from __future__ import annotations
 
@@ -13,10 +14,11 @@ _UNTYPED = ENDINGS["python"]
 
 
 def signatures_of(old: Sequence[Symbol], new: Sequence[Symbol], types: Mapping[str, str]) -> tuple[str, ...]:
-    """One signature for each overload in `new`; a parameter is marked where its type is none that `old` has in its place.
+    """Return one signature for each overload in `new`; a parameter is marked if its type differs from all types that `old` has
+    at its position.
 
-    `types` gives names of old types their new names. Empty where the old symbol is no function or the new one may be called in
-    ways its declaration does not say (a class, a macro without parameters).
+    `types` maps renamed types to their new names. Empty if the old symbol is no function, or if the new one may accept calls
+    that its declaration does not show (a class, a macro without parameters).
     """
     if not old or not old[0].is_callable:
         return ()

@@ -1,4 +1,4 @@
-"""Two releases compared: what was renamed, moved, removed or added, and what stayed and means something else now."""
+"""Compare two releases: symbols that were renamed, moved, removed or added, and symbols that stayed but changed their meaning."""
 
 from __future__ import annotations
 
@@ -34,19 +34,19 @@ ChangeKind = Literal[
     "must-implement",
     "no-longer-overrides",
 ]
-# Where a method says whether it is there to be overridden; elsewhere most may be, and nobody does.
+# Languages that mark methods that can be overridden; in others, most methods can be, but few are.
 _SAY_SO = (*C_FAMILY, *ENDINGS["c#"])
-# Files that declare and have no bodies to tell by.
+# Files with declarations but no bodies to compare.
 _WITHOUT_BODIES = (".pyi", ".d.ts", ".d.mts", ".d.cts")
 _PYTHON = ENDINGS["python"]
-# Older ways to write that a value may be of several types, none of which has several parts; and what is a macro and no type.
+# Older notations for union types, none of which has several parts; and macros that are no types.
 _EITHER = re.compile(r"(?:Optional\[(?!Union)|Union\[(?![^\]]*\[))(.*)\]")
 _MACRO = re.compile(r"[A-Z][A-Z0-9_]{3,}")
 _NOTHING = frozenset(("pass", "return", "None", "raise", "NotImplementedError", "self", "undefined"))
-# At least so likely, and the old symbol is told to have become the new one; below, it is told as removed with candidates.
+# Minimum score to report the old symbol as renamed to the new one; below, it is reported as removed, with candidates.
 _TOLD = 0.35
 _SAID, _FORWARDED, _PERHAPS_FORWARDED = 0.97, 0.93, 0.2
-# A text that wants more than another name, or that speaks of something else than what it is about.
+# Texts that require more than another name, or that refer to something else.
 _SAID_MORE, _OTHER_THING = 0.6, 0.5
 _VERY_LIKE = 0.75
 # Whether the texts of two values, of the old and the new release, mean the same.
@@ -55,10 +55,10 @@ _Same = Callable[[str, str], bool]
 
 @dataclass(frozen=True, slots=True)
 class ApiChange:
-    """One difference. `old` or `new` is None where there is none; `candidates` are what may stand for `old`, best first.
+    """One difference. `old` or `new` is None if there is none; `candidates` are possible replacements of `old`, best first.
 
-    `what` says it in words. `match` is how likely it is, 0..1, that `new` is what `old` became: 1 where the path stayed.
-    `parameter` is the index among those of `new` that it is about, -1 where it is about none alone.
+    `what` describes it. `match` is the probability, 0..1, that `new` replaces `old`: 1 if the path is unchanged. `parameter` is
+    the index of the affected parameter of `new`, -1 if none in particular.
     """
 
     kind: ChangeKind
@@ -71,17 +71,17 @@ class ApiChange:
 
     @property
     def symbol(self) -> Symbol:
-        """The symbol of the old release, of the new one for what is new."""
+        """The symbol of the old release, or of the new one for an added symbol."""
         found = self.old or self.new
         assert found is not None
         return found
 
     @property
     def is_silent(self) -> bool:
-        """Whether code that uses it still compiles and means something else."""
+        """Whether code that uses it still compiles, but with another meaning."""
         if self.kind == "reordered" and self.old is not None and self.new is not None:
             return self.old.name == self.new.name and is_quiet(self.old, self.new)
-        # A checker of Python tells of a method that takes less than the one it overrides.
+        # A Python checker reports a method that accepts less than the one it overrides.
         is_wider = self.kind == "wider" and not self.symbol.file.endswith((".py", ".pyi"))
         return is_wider or self.kind in ("default", "no-longer-overrides")
 
@@ -98,7 +98,7 @@ def compare(pair: Pair, token: CancelToken) -> tuple[ApiChange, ...]:
     names, removals = ReleaseNames(new), Removals(pair.new)
     constants = [Constants(side.folder, side.files) for side in (pair.old, pair.new)]
     is_same = partial(is_same_value, old=constants[0], new=constants[1])
-    # A member goes along with the file of what holds it.
+    # A member moves with the file of its class.
     containers = {item.path for item in pair.old.symbols if item.kind in CONTAINER}
     changes: list[ApiChange] = []
     for symbol in gone:
@@ -108,7 +108,7 @@ def compare(pair: Pair, token: CancelToken) -> tuple[ApiChange, ...]:
         if path in news and not _is_same(group, news[path]):
             changes += _kept(group, news[path], pair, names, matches.types, containers, is_same)
         elif path not in news and group[0].kind == "constructor" and len(path) > 1:
-            # It goes along with its class, by the new name of that.
+            # It moves with its class, under the new name of that.
             scope = matches.scope_of(path[:-1])
             name = scope[-1] if scope and path[-1] == path[-2] else path[-1]
             match = matches.likelihood_of(path[:-1])
@@ -145,12 +145,12 @@ def _gone(
     symbol: Symbol, overloads: Sequence[Symbol], news: Mapping[tuple[str, ...], Sequence[Symbol]], matches: Matches,
     names: ReleaseNames, removals: Removals, hidden: set[tuple[str, ...]], is_same: _Same,
 ) -> Iterator[ApiChange]:  # fmt: skip
-    """What became of a path that the new release has not."""
+    """Describe what happened to a path that the new release does not have."""
     followed = matches.scope_of(symbol.path)
     if followed != symbol.path and followed in news and symbol.kind not in CONTAINER and symbol.scope:
         outer = matches.chosen.get(symbol.scope)
         if outer is not None and outer.kind in CONTAINER:
-            # It went along with its class, which is told by itself.
+            # It moved with its class, which has a change of its own.
             match = matches.likelihood_of(symbol.scope)
             if other := _other_kind(symbol, news[followed][0]):
                 yield replace(other, match=match)
@@ -173,7 +173,7 @@ def _gone(
     else:
         kind: ChangeKind = "moved" if best.symbol.name == symbol.name else "renamed"
         yield ApiChange(kind, symbol, best.symbol, f"{symbol.full} is {best.symbol.full} now", candidates)
-        # What only is to be used instead, with something else besides, takes arguments of its own.
+        # A replacement that requires more than another name has its own parameters.
         if best.score > _SAID_MORE or best.symbol in [item.symbol for item in found]:
             found_there = _compare_overloads(overloads, news.get(best.symbol.path, ()), matches.types, is_same)
             yield from _resting_on(best.score, found_there)
@@ -196,14 +196,14 @@ def _resting_on(match: float, changes: Iterable[ApiChange]) -> Iterator[ApiChang
 
 
 def _is_hook(symbol: Symbol) -> bool:
-    """Whether a method does nothing itself, so that it is there for others to override."""
+    """Return whether a method has an empty body, so that it exists to be overridden."""
     return _NOTHING.issuperset(symbol.words) and not symbol.file.endswith(_WITHOUT_BODIES)
 
 
 def _said_of(
     symbol: Symbol, scope: tuple[str, ...], text: str, who: str, names: ReleaseNames
 ) -> SymbolCandidate | None:
-    """What a text about a symbol says to take instead; `scope` is where what holds the symbol went."""
+    """Return the replacements that a text about a symbol names; `scope` is the new scope of its owner."""
     said = find_replacement(text, symbol, names) if text else None
     if said is None:
         return None
@@ -212,19 +212,18 @@ def _said_of(
         score *= _OTHER_THING  # it is done by other means now
     is_member = symbol.kind in ("method", "field") and said.symbol.kind in ("method", "field")
     if is_member and said.is_plain and said.symbol.scope[-1:] not in (symbol.scope[-1:], scope[-1:]):
-        score *= _OTHER_THING  # a member of that name, and nothing says that it is this one
+        score *= _OTHER_THING  # a member of that name, but nothing says that it is this one
     return SymbolCandidate(said.symbol, score, (f"{who}: {_short(text)}",), said.written)
 
 
 def _with_said(
     symbol: Symbol, scope: tuple[str, ...], found: Sequence[SymbolCandidate], names: ReleaseNames, removals: Removals
 ) -> tuple[SymbolCandidate, ...]:
-    """Candidates with what the releases themselves say: a deprecation text, a note on what was removed, or that it was only
-    another name."""
+    """Add the release's own statements to the candidates: a deprecation text, a note about a removal, or an alias."""
     top = _said_of(symbol, scope, symbol.deprecated, "the old release says", names)
     stayed = (item.symbol.deprecated for at, item in enumerate(found) if not at or item.symbol.name == symbol.name)
     if top is None and (text := next(filter(None, stayed), "")):
-        # It is there still, elsewhere, and on its way out as well.
+        # It still exists elsewhere, and is deprecated there, too.
         top = _said_of(symbol, scope, text, "the new release says", names)
     if top is None:
         top = _said_of(symbol, scope, removals.of(symbol.name), "the new release says of its removal", names)
@@ -232,15 +231,15 @@ def _with_said(
         forwarded = forwards_to(symbol, names)
         if forwarded is None:
             return tuple(found)
-        # What calls one thing may also have done something of its own; a name that is alike makes it sure.
+        # A function that calls another may also have done more; a similar name makes it certain.
         target, is_all = forwarded
         is_sure = is_all or names.rarity.likeness(symbol.name, target.name) > 0.55
         score = _FORWARDED if is_sure else _PERHAPS_FORWARDED
         top = SymbolCandidate(target, score, (f"it only passed on to {target.name}",))
     known = next((item for item in found if item.symbol.path == top.symbol.path), None)
     if known is not None:
-        # What a text names, and is very much like it besides, is surer than by either.
-        # What has the old name still, and leads there, is no rival.
+        # A candidate that is both named by the text and very similar gets a higher score than by either. A forwarder with the
+        # old name is no rival.
         beside = next((item.score for item in found if item.symbol.name == symbol.name and item.symbol.deprecated), 0.0)
         like = min(1.0, known.score / (1 - beside)) if beside < 1 else 0.0
         both = 1 - (1 - top.score) * (1 - like) if like >= _VERY_LIKE else 0.0
@@ -251,7 +250,7 @@ def _with_said(
 
 
 def _is_same(old: Sequence[Symbol], new: Sequence[Symbol]) -> bool:
-    """Whether nothing differs of symbols but the lines they stand in."""
+    """Return whether two symbols differ at most in their lines."""
     return len(old) == len(new) and all(
         before.name == after.name and before.lower(after.line - before.line) == after
         for before, after in zip(old, new, strict=True)
@@ -267,7 +266,7 @@ def _kept(
     containers: Collection[tuple[str, ...]],
     is_same: _Same,
 ) -> Iterator[ApiChange]:
-    """What changed of a path that both releases have."""
+    """Yield the changes of a path that both releases have."""
     before, after = old[0], new[0]
     has_gone = before.file != after.file and before.file not in pair.new.files
     if has_gone and before.kind != "field" and before.scope not in containers:
@@ -296,7 +295,7 @@ def _kept(
 
 
 def _other_kind(before: Symbol, after: Symbol) -> ApiChange | None:
-    """A field that is a function now, or the other way round."""
+    """Return the change if a field became a function, or the reverse."""
     if before.is_callable == after.is_callable or before.kind in CONTAINER or after.kind in CONTAINER:
         return None
     now = "a function" if after.is_callable else "no function"
@@ -351,7 +350,7 @@ def _compare_overloads(
 
 
 def _is_other_type(before: Symbol, after: Symbol, types: Mapping[str, str]) -> bool:
-    """Whether what a function gives, or a field is, is told to be of another type."""
+    """Return whether the type of a function's result, or of a field, certainly changed."""
     if before.kind == "constructor" or not before.returns or not after.returns:
         return False
     if plain_type(before.returns) == plain_type(after.returns):
@@ -364,7 +363,7 @@ def _is_other_type(before: Symbol, after: Symbol, types: Mapping[str, str]) -> b
 
 
 def _bare_type(type_: str, file: str) -> str | frozenset[str]:
-    """A type as it counts for who gets one: without scopes, references and ways to write the same."""
+    """Return a type as it matters to its users: without scopes, references and notational variants."""
     bare = re.sub(r"\w+(?:::|\.)", "", type_).strip("&")
     if not file.endswith(_PYTHON):
         return bare.replace("unsignedint", "unsigned")
@@ -402,7 +401,7 @@ def _common(one: Symbol, other: Symbol) -> tuple[int, int]:
 
 
 def _accepts(before: Symbol, after: Symbol) -> bool:
-    """Whether whatever was a call of the old signature is one of the new: more arguments only with defaults."""
+    """Return whether every call of the old signature is valid for the new one: added parameters need defaults."""
     ours, theirs = before.parameters, after.parameters
     by_name = before.file.endswith(NAMED_ARGUMENTS)
     if len(theirs) < len(ours):

@@ -1,4 +1,4 @@
-"""Comparisons of releases, kept on disk: releases do not change, and reading two of them takes seconds."""
+"""Comparisons of releases, cached on disk: releases do not change, and reading two of them takes seconds."""
 
 from __future__ import annotations
 
@@ -17,14 +17,14 @@ from fernshale.core.drift.matching import SymbolCandidate
 from fernshale.core.drift.release_symbols import languages_of, list_sources, read_pair
 from fernshale.core.drift.symbols import Parameter, Symbol
 
-# Raised when readers or comparison give something else than before.
+# Increase it when the parsers or the comparison return different results.
 _FORMAT = 35
 
 
 def compare_releases(
     old: Path, new: Path, language: str, work: Work, cache: Cache | None = None
 ) -> tuple[ApiChange, ...]:
-    """The changes from one release to another, from what is kept in `cache` and on disk where neither has changed.
+    """Return the changes between two releases, from `cache` or from disk if neither has changed.
 
     Raises MisuseError, Cancelled.
     """
@@ -37,7 +37,7 @@ def _kept_or_made(kept: Path, old: Path, new: Path, language: str, work: Work) -
     try:
         return _decode(json.loads(kept.read_bytes()))
     except (OSError, ValueError, KeyError, TypeError, IndexError, RecursionError):
-        pass  # not there yet, or not whole: it is made anew
+        pass  # missing or incomplete: compare again
     changes = compare(read_pair(old, new, language, work), work.token)
     kept.parent.mkdir(parents=True, exist_ok=True)
     write_atomic(kept, json.dumps(_encode(changes), separators=(",", ":")).encode())
@@ -45,7 +45,7 @@ def _kept_or_made(kept: Path, old: Path, new: Path, language: str, work: Work) -
 
 
 def _stamp(old: Path, new: Path, language: str) -> str:
-    """What two releases look like from outside: a stat per file."""
+    """Return a fingerprint of two releases: a stat per file."""
     told = hashlib.sha256(f"{_FORMAT}\0{language}".encode())
     for folder in (old, new):
         told.update(f"\0{folder.resolve()}".encode("utf-8", "surrogateescape"))

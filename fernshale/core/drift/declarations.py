@@ -1,4 +1,4 @@
-"""Declarations joined with their definitions, so that each symbol stands once."""
+"""Join declarations with their definitions, so that each symbol occurs once."""
 
 from __future__ import annotations
 
@@ -16,10 +16,10 @@ _SOURCES = (".c", ".cpp", ".cc", ".cxx", ".c++")
 
 
 def join_symbols(symbols: Iterable[Symbol]) -> tuple[Symbol, ...]:
-    """Each symbol once, in the order of files and lines.
+    """Return each symbol once, in the order of files and lines.
 
-    What a source file of C or C++ defines belongs to the header's declaration. Where a release has headers, what no
-    header declares is its own affair. A name that several files declare (conditional compilation, typed stubs) is one.
+    A definition in a C or C++ source file belongs to the declaration in its header. If a release has headers, symbols without a
+    declaration in a header are private. A name declared by several files (conditional compilation, type stubs) is one symbol.
     """
     headers: list[Symbol] = []
     sources: list[Symbol] = []
@@ -35,7 +35,7 @@ def join_symbols(symbols: Iterable[Symbol]) -> tuple[Symbol, ...]:
     joined: list[Symbol] = []
     for group in groups.values():
         joined += group if len(group) == 1 else _overloads(group)
-    # What shares a line stays in the order it was read in.
+    # Symbols on one line keep their order.
     return tuple(sorted(_with_hidden(joined), key=attrgetter("file", "line")))
 
 
@@ -48,7 +48,7 @@ def _overloads(group: Sequence[Symbol]) -> Iterable[Symbol]:
 
 
 def _with_hidden(symbols: Sequence[Symbol]) -> list[Symbol]:
-    """What stands in a hidden class is hidden as well."""
+    """Mark members of hidden classes as hidden."""
     holders = [item for item in symbols if item.kind in CONTAINER]
     closed = {item.path for item in holders if item.is_hidden} - {item.path for item in holders if not item.is_hidden}
     if not closed:
@@ -59,7 +59,7 @@ def _with_hidden(symbols: Sequence[Symbol]) -> list[Symbol]:
 
 
 def plain_type(type_: str) -> str:
-    """A type without spaces and without what only the declaration site says."""
+    """Return a type without spaces and without words that only concern its declaration."""
     return "".join(type_.replace("const ", "").split())
 
 
@@ -89,7 +89,7 @@ def _under_declarations(headers: Sequence[Symbol], sources: Sequence[Symbol]) ->
 
 
 def _join(group: Sequence[Symbol]) -> Symbol:
-    """The first declaration with what the others add."""
+    """Return the first declaration, completed by the others."""
     first = group[0]
     if len(group) == 1:
         return first

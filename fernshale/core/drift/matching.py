@@ -1,9 +1,9 @@
-"""Which symbol of the new release is what became of one of the old: candidates by likeness, the best of all by assignment.
+"""Match symbols removed from a release to added ones: candidates by similarity, the best overall by assignment.
 
-First what holds others (classes, enums), then what stands in them or free, with the scopes mapped by then; a second pass knows what
-was renamed together. Pairs are only looked at where they share something (a scope, a rare part of the name, a file, words of the
-body), so the work grows with the symbols and not with their pairs. Method: sparse minimum-cost assignment (Jonker and Volgenant,
-1987) over log odds, per connected block.
+First containers (classes, enums), then their members and free symbols, with the scopes mapped so far; a second pass uses parts
+of names that were renamed together. Only pairs that share a feature (a scope, a rare part of the name, a file, words of the
+body) are compared, so the work grows with the number of symbols, not of pairs. Method: sparse minimum-cost assignment (Jonker
+and Volgenant, 1987) over log odds, per connected block.
 """
 
 from __future__ import annotations
@@ -22,19 +22,19 @@ from fernshale.core.drift.symbols import CONTAINER, Symbol
 
 Path = tuple[str, ...]
 _Key = tuple[str, object]
-# More candidates than this are not weighed in full; more than these are not told.
+# Maximum number of candidates to weigh in full; `_MOST_TOLD` is the maximum to return.
 _MOST_WEIGHED = 60
 # A release in which everything changed is not weighed pair by pair for minutes: fewer candidates each then.
 _MOST_PAIRS, _FEWEST_WEIGHED = 100_000, 8
 _MOST_TOLD = 5
-# A part of a name or a word that stands in more symbols than this brings no candidates by itself.
+# Parts of names and words that occur in more symbols than this do not produce candidates.
 _COMMON = 60
 # A name that others of its kind lost or gained the same part from, and how many of them make it telling.
 _SWAPPED, _OFTEN = 0.6, 3
 # How much it brings two symbols together that both have a key of this kind.
 _TOLD_BY, _TOLD_BY_OTHERS = {"word": 1000, "name": 9000}, 3000
 _LEAST = 0.03
-# A base whose name more classes have is not known by it.
+# If more classes than this share a base name, it is not used for matching.
 _MOST_NAMESAKES = 3
 # How often a new symbol that another old one has the better claim on took in this one, too.
 _BESIDE = 0.35
@@ -42,10 +42,10 @@ _BESIDE = 0.35
 
 @dataclass(frozen=True, slots=True)
 class SymbolCandidate:
-    """What an old symbol may have become. `score` is how likely, 0..1, given all other candidates. `written` is how it is
-    written where the old name stood, where that is not just the new name.
+    """A possible replacement of an old symbol. `score` is its probability, 0..1, given all other candidates. `written` is the
+    text to write in place of the old name, if it is not just the new name.
 
-    `signatures` say of a function what it takes, see `acceptance`. `holder` is the path of the outermost class it stands in.
+    `signatures` are a function's parameters, see `fix.call_acceptance`. `holder` is the path of its outermost class.
     """
 
     symbol: Symbol
@@ -58,8 +58,8 @@ class SymbolCandidate:
 
 @dataclass(frozen=True)
 class Matches:
-    """Candidates by the old symbol's path, the best first; `chosen` is what the assignment gave each, where any did. `reach` are
-    the names of all members that a class of the old release had, with those of its bases."""
+    """Candidates by the old symbol's path, best first; `chosen` are the pairs of the assignment. `reach` are the names of all
+    members of a class of the old release, including inherited ones."""
 
     candidates: Mapping[Path, tuple[SymbolCandidate, ...]]
     chosen: Mapping[Path, Symbol]
@@ -72,7 +72,7 @@ class Matches:
         return _mapped(scope, self.scopes)
 
     def likelihood_of(self, scope: Path) -> float:
-        """How likely an old scope went where `scope_of` says: that of the least likely of the scopes around it, 0..1."""
+        """Return the probability that an old scope became `scope_of` it: the minimum over the enclosing scopes, 0..1."""
         parts = (scope[:depth] for depth in range(1, len(scope) + 1))
         return min(
             (
@@ -89,7 +89,8 @@ def match_symbols(
     old: Sequence[Symbol], new: Sequence[Symbol], gone: Sequence[Symbol], fresh: Sequence[Symbol],
     moved_files: Mapping[str, str], token: CancelToken,
 ) -> Matches:  # fmt: skip
-    """Candidates for each of `gone` among `fresh`; `old` and `new` are all symbols, for what is common and what is rare."""
+    """Return candidates for each of `gone` among `fresh`; `old` and `new` are all symbols, used to find common and rare
+    features."""
     work = _Work(old, new, moved_files)
     containers = _Side([item for item in gone if item.kind in CONTAINER], work.words, work.old_members, work.old_order)
     into = _Side([item for item in fresh if item.kind in CONTAINER], work.words, work.new_members, work.new_order)
@@ -105,7 +106,7 @@ def match_symbols(
     members = _Side(rest, work.words, work.old_members, work.old_order)
     onto = _Side(free, work.words, work.new_members, work.new_order)
     work.learn({**first, **work.match(members, onto, token)})
-    # Twice: what was renamed together is known by now.
+    # Twice: the second pass knows the parts that were renamed together.
     second = {**work.match(containers, into, token), **work.match(members, onto, token)}
     work.learn(second)
     second = work.with_swapped(gone, second)
@@ -113,7 +114,7 @@ def match_symbols(
 
 
 class _Side:
-    """Symbols of one side by what brings candidates: parts of their names, scopes, files, words of bodies."""
+    """Symbols of one side by feature: parts of their names, scopes, files, words of bodies."""
 
     def __init__(
         self,
@@ -143,7 +144,7 @@ def _keys(symbol: Symbol, scope: Path, file: str, members: frozenset[str]) -> se
 
 @dataclass
 class _Work:
-    """What is known while matching; learned from one pass for the next."""
+    """Knowledge gained while matching; one pass learns for the next."""
 
     old: Sequence[Symbol]
     new: Sequence[Symbol]
@@ -183,7 +184,7 @@ class _Work:
             ):
                 found = new.by_key.get(key, ())
                 if len(found) <= _COMMON or key[0] in ("name", "scope"):
-                    # What few have tells more. Whole numbers, so that the order in which they are added does not item.
+                    # Rare features weigh more. Whole numbers make the sum independent of the order.
                     told = _TOLD_BY.get(key[0], _TOLD_BY_OTHERS) // (1 + len(found).bit_length())
                     near.update(dict.fromkeys(found, told))
             weighed = {}
@@ -208,8 +209,8 @@ class _Work:
             listed = []
             for number, (odds, words) in weighed.items():
                 weight = math.exp(min(30.0, odds))
-                # Several old symbols may have become one, so a rival for the new one counts half; and what is likely by itself
-                # stays possible, however good the rival is.
+                # Several old symbols may have one successor, so a rival for the new one counts half; and a pair that is
+                # probable by itself stays possible, however good its rival is.
                 score = max(weight / (whole + 0.5 * (claims[number] - weight)), _BESIDE * weight / whole)
                 if score >= _LEAST:
                     listed.append((number != assigned.get(row), -score, number, words))
@@ -222,7 +223,7 @@ class _Work:
         return result
 
     def learn(self, found: Mapping[Path, tuple[SymbolCandidate, ...]]) -> None:
-        """What the likely pairs tell of the others: where scopes went, which parts of names were exchanged."""
+        """Learn from probable pairs: mapped scopes, and replaced parts of names."""
         self.chosen = {path: listed[0].symbol for path, listed in found.items() if listed and listed[0].score >= 0.5}
         self.swaps = Counter()
         for path, symbol in self.chosen.items():
@@ -238,8 +239,8 @@ class _Work:
     def with_swapped(
         self, gone: Sequence[Symbol], found: Mapping[Path, tuple[SymbolCandidate, ...]]
     ) -> dict[Path, tuple[SymbolCandidate, ...]]:
-        """What has no likely successor among what is new may be known by a name beside it that was there before: where the parts
-        in which the two differ are those that others exchanged."""
+        """Add matches with existing symbols to old symbols without a probable successor: names that differ only by parts that
+        were replaced elsewhere."""
         beside: dict[tuple[Path, str, frozenset[str]], Symbol] = {}
         for item in self.new:
             if not item.is_hidden:
@@ -284,7 +285,7 @@ class _Work:
 
 
 def _assign(pairs: Sequence[Mapping[int, tuple[float, tuple[str, ...]]]]) -> dict[int, int]:
-    """Row to column so that the sum of log odds is greatest; pairs that are less likely than not stay out."""
+    """Assign rows to columns with the maximum sum of log odds; pairs below a probability of one half are left out."""
     rows, columns, costs = [], [], []
     for row, weighed in enumerate(pairs):
         for column, (odds, _) in weighed.items():
@@ -309,19 +310,19 @@ def _assign(pairs: Sequence[Mapping[int, tuple[float, tuple[str, ...]]]]) -> dic
 
 
 def _is_same_word(one: Symbol, other: Symbol) -> bool:
-    """Whether two names are one, written in two ways."""
+    """Return whether two names are spelling variants of one."""
     return "".join(parts_of(one.name)) == "".join(parts_of(other.name))
 
 
 def _once(symbols: Sequence[Symbol]) -> set[str]:
-    """The names that stand outside of classes in one place only."""
+    """Return the names that exist only once outside classes."""
     paths = {item.path for item in symbols if item.kind not in INNER}
     counts = Counter(path[-1] for path in paths)
     return {name for name, times in counts.items() if times == 1}
 
 
 def _sole(old: _Side, new: _Side, scopes: Mapping[Path, Path]) -> set[tuple[Path, Path]]:
-    """The pairs of symbols of one kind that alone went from and came to one place."""
+    """Return the pairs of symbols that are the only ones of their kind removed from, and added to, one scope."""
     gone: dict[tuple[Path, str], list[Path]] = defaultdict(list)
     come: dict[tuple[Path, str], list[Path]] = defaultdict(list)
     for item in {trait.symbol.path: trait.symbol for trait in old.traits}.values():
@@ -341,7 +342,7 @@ def _mapped(path: Path, scopes: Mapping[Path, Path]) -> Path:
 
 
 class _Members:
-    """The names that stand in each scope of a release, and those its classes inherit."""
+    """The names in each scope of a release, including those that its classes inherit."""
 
     def __init__(self, symbols: Sequence[Symbol]) -> None:
         self._own: dict[Path, set[str]] = defaultdict(set)
@@ -353,7 +354,7 @@ class _Members:
                 named[item.name].add(item.path)
                 if item.bases:
                     self._bases[item.path] = item.bases
-        # Namesakes may well be one another's base: a facade of what another module has.
+        # Classes of one name may be bases of each other: a facade for another module's class.
         self._named = {name: paths for name, paths in named.items() if len(paths) <= _MOST_NAMESAKES}
         self._reach: dict[Path, frozenset[str]] = {}
 

@@ -13,9 +13,9 @@ _UNTYPED = ENDINGS["python"]
 
 
 def new_order(old: Symbol, new: Symbol) -> tuple[int, ...]:
-    """For each parameter given by its place its number among the old ones, from 1, and 0 for one that came, with a default; up to
-    the last that was there before. Empty where all stand where they stood, or are not the same: by name, and by type where a
-    compiler holds to that."""
+    """For each positional parameter, return the 1-based number of the old one, or 0 for an added one with a default; up to the
+    last old one. Empty if nothing moved, or if the parameters are not the same: by name, and by type where a compiler checks
+    it."""
     ours, theirs = by_place(old), by_place(new)
     numbers = {item.name: number for number, item in enumerate(ours, 1)}
     if len(numbers) < len(ours) or not numbers or "" in numbers or not numbers.keys() <= {item.name for item in theirs}:
@@ -34,13 +34,13 @@ def new_order(old: Symbol, new: Symbol) -> tuple[int, ...]:
 
 
 def is_quiet(old: Symbol, new: Symbol) -> bool:
-    """Whether the arguments that should have another place fit where they stand as well, so that no compiler tells."""
+    """Return whether arguments at the wrong positions still have fitting types, so that no compiler reports them."""
     pairs = zip(by_place(old), by_place(new), strict=False)
     return all(_is_like(mine, now) for mine, now in pairs if mine.name != now.name)
 
 
 def by_place(symbol: Symbol) -> Sequence[Parameter]:
-    """The parameters before those that are only given by name, or in any number."""
+    """Return the parameters before keyword-only and variadic ones."""
     listed = symbol.given
     return listed[
         : next((at for at, item in enumerate(listed) if item.is_named or item.name.startswith("*")), len(listed))

@@ -1,7 +1,7 @@
-"""The symbols of two releases, as far as their files differ: what is the same on both sides cannot have changed.
+"""The symbols of two releases in files that differ: equal files cannot contain changes.
 
-Files are held against each other by content; only those that differ, and in more than remarks, are parsed, half of them by a
-second process where there is much to do (parsing holds the interpreter).
+Files are compared by content; only those that differ in more than comments are parsed, half of them by a second process if
+there are many (parsing holds the interpreter lock).
 """
 
 from __future__ import annotations
@@ -24,7 +24,7 @@ from fernshale.core.drift.symbols import Symbol
 from fernshale.core.drift.trivia import differ_in_remarks
 from fernshale.core.process.workers import WorkerProcess
 
-# Folders in which a release shows or checks itself; nobody writes against what stands there.
+# Folders with a release's own examples or tests; nobody programs against them.
 _ASIDE = frozenset(
     ("test", "tests", "spec", "specs", "example", "examples", "sample", "samples", "demo", "demos", "doc", "docs",
      "benchmark", "benchmarks", "bench", "fixtures", "node_modules", "third_party", "thirdparty", "vendor", "__pycache__",
@@ -33,7 +33,7 @@ _ASIDE = frozenset(
 _BUNDLED = (".min.js", ".min.mjs", ".bundle.js", ".umd.js", ".prod.js")
 # From so many bytes on a second process is worth its start.
 _MUCH = 2_000_000
-# About what is parsed here until it is ready, and while what it found comes back.
+# Bytes that this process parses before the second one is ready, and while its results arrive.
 _AHEAD = 700_000
 _PARSE = "fernshale.core.drift.release_symbols:parse_files"
 
@@ -61,7 +61,7 @@ def read_pair(old: Path, new: Path, language: str, work: Work) -> Pair:
     folders = (old, new)
     languages = languages_of(language)
     files = [list_sources(folder, languages) for folder in folders]
-    # The second process gets ready while files are held against each other.
+    # The second process starts while files are compared.
     with many_values(), _second(_differing_bytes(*files)) as second:
         same = _same_files(folders, files, work.token)
         differ = [
@@ -101,7 +101,7 @@ def languages_of(language: str) -> frozenset[str]:
 
 
 def list_sources(folder: Path, languages: frozenset[str]) -> dict[str, os.stat_result]:
-    """The source files of a release by relative path. Raises MisuseError where there is no such folder."""
+    """Return the source files of a release by relative path. Raises MisuseError if the folder does not exist."""
     if not folder.is_dir():
         raise MisuseError(f"{folder} is no folder")
     found: dict[str, os.stat_result] = {}
@@ -144,7 +144,7 @@ def _same_files(
 
 
 def _by_content(folder: Path, paths: Sequence[str], token: CancelToken) -> dict[bytes, list[str]]:
-    """Files by the digest of what they hold."""
+    """Return files by the digest of their content."""
     found: dict[bytes, list[str]] = {}
     for path in paths:
         token.check()
@@ -153,17 +153,15 @@ def _by_content(folder: Path, paths: Sequence[str], token: CancelToken) -> dict[
 
 
 def read_bytes(path: str) -> bytes:
-    """A source file of a release; nothing where it cannot be read."""
+    """Return the bytes of a release's source file; empty if it cannot be read."""
     try:
         with open(path, "rb", buffering=0) as file:
             return file.read()
     except OSError:
-        return b""  # what cannot be read has no symbols
+        return b""  # an unreadable file has no symbols
 
 
-_Job = tuple[
-    str, str, str, int
-]  # folder of the old release and of the new one, "" where it is not read; relative path; bytes
+_Job = tuple[str, str, str, int]  # folder of the old and of the new release, "" if not read; relative path; bytes
 _Both = tuple[tuple[Symbol, ...], tuple[Symbol, ...]]
 
 
@@ -214,7 +212,7 @@ def parse_files(job: tuple[Sequence[_Job], Callable[[], None] | None], tell: Cal
 
 
 def _halves(jobs: Sequence[_Job]) -> tuple[list[_Job], list[_Job]]:
-    """What is parsed here and what in the second process, so that both have as much to do: the largest files first."""
+    """Return the files to parse here and in the second process, with equal amounts of work: largest files first."""
     here: list[_Job] = []
     there: list[_Job] = []
     left = -_AHEAD  # how many bytes more are parsed here than there

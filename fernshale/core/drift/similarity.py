@@ -1,8 +1,8 @@
-"""How likely a symbol of the new release is what became of one of the old, with the evidence in words.
+"""The probability that a symbol of the new release replaces one of the old, with the evidence in words.
 
-Each feature adds to or takes from the odds (a naive Bayes sum in log odds); its weights were set by looking at releases of
-libraries whose renames are known from their own deprecation texts. What carries no information (a body of two words, a
-function without parameters) adds nothing.
+Each feature changes the odds (a naive Bayes sum in log odds); the weights were set with releases of libraries whose own
+deprecation texts state their renames. Features without information (a body of two words, a function without parameters) add
+nothing.
 """
 
 from __future__ import annotations
@@ -19,31 +19,31 @@ from fernshale.core.drift.names.name_parts import Bag, Rarity, changed_parts, co
 from fernshale.core.drift.parsing.source import plain_doc
 from fernshale.core.drift.symbols import CONTAINER, Symbol
 
-# What two symbols have in common before anything is known of them, in log odds.
+# Prior log odds of two symbols without further knowledge.
 _PRIOR = -4.2
 _PLAIN_VALUES = frozenset(
     ("", "0", "1", "-1", "None", "null", "nil", "true", "false", "True", "False", '""', "''", "[]", "{}")
 )
-# What may be gathered into an enumeration; and what it tells that a name was taken apart for that.
+# Symbols that can be gathered into an enumeration; and the weight of a name that was divided accordingly.
 _VALUES = ("enumerator", "constant", "macro")
 _UNFOLDED = 5.2
-# How what is said of the place of two symbols begins.
+# The beginning of evidence texts about two symbols' scopes.
 STAND = "both stand in"
 # The parts of a name that were put in the place of others.
 Swap = tuple[tuple[str, ...], tuple[str, ...]]
-# What stands in classes, where many have the same names; and what it tells that a name is one thing's alone.
+# Members of classes, whose names often recur; and the weight of a name that is unique.
 INNER = ("method", "field", "enumerator", "constructor")
 _ALONE = 1.8
-# What it tells that nothing else of that kind went or came in a class: of a function, of anything else, and of an enumeration's
-# value at the same place besides.
+# The weight of being the only removed and the only added symbol of a kind in a class: for functions, for other symbols, and
+# additionally for an enumeration's value at the same position.
 _SOLE, _SOLE_OTHER, _SOLE_VALUE = 1.4, 0.7, 3.5
 _PLAIN_TYPES = frozenset(("", "void", "None", "bool", "int", "-> None"))
 
 
 @dataclass(frozen=True)
 class Traits:
-    """A symbol with what is worked out from it once. `rarity` is of the words of bodies, `members` are the names it contains,
-    `reach` those with what it inherits, `after` and `before` its neighbours in the file."""
+    """A symbol with derived values. `rarity` is of the words of bodies, `members` are the names it contains, `reach` those
+    including inherited ones, `after` and `before` its neighbours in the file."""
 
     symbol: Symbol
     rarity: Rarity
@@ -72,7 +72,7 @@ class Traits:
 
 @dataclass(frozen=True, slots=True)
 class SymbolEvidence:
-    """What speaks for a pair, strongest first, and the log odds it comes to."""
+    """The evidence for a pair, strongest first, and the resulting log odds."""
 
     odds: float
     words: tuple[str, ...]
@@ -80,12 +80,12 @@ class SymbolEvidence:
 
 @dataclass(frozen=True)
 class World:
-    """What is known of the two releases as a whole.
+    """Knowledge about the two releases as a whole.
 
-    `scope_of` gives where an old scope went, `name_of` the new name of a renamed type, `file_of` where a file went.
-    `swaps` counts the pairs of name parts that were exchanged. `paired` tells which names of old and new belong together.
-    `unique` are the names that one thing outside of classes has in either release. `sole` are the pairs of paths that alone
-    went from and came to one place.
+    `scope_of` maps old scopes to new ones, `name_of` renamed types to their new names, `file_of` moved files to new ones.
+    `swaps` counts the replaced pairs of name parts. `paired` maps old to new names. `unique` are the names that occur once
+    outside classes in either release. `sole` are the pairs of paths that are the only removed and the only added ones of their
+    scopes.
     """
 
     names: Rarity
@@ -100,7 +100,7 @@ class World:
 
 
 def weigh(old: Traits, new: Traits, world: World) -> SymbolEvidence:
-    """What speaks for `new` being what became of `old`."""
+    """Weigh the evidence that `new` replaces `old`."""
     found: list[tuple[float, str]] = []
 
     def add(odds: float, words: str = "") -> None:
@@ -124,8 +124,8 @@ _Add = Callable[..., None]
 
 
 def _is_unfolded(one: Symbol, other: Symbol) -> bool:
-    """Whether the name of one says what the other's place and name say together: KIND_STONE and Kind::Stone, or a function of
-    its own and one of a class: tide_of_day and Tide::of_day."""
+    """Return whether the name of one equals the other's scope and name together: KIND_STONE and Kind::Stone, or a free function
+    and a static one: tide_of_day and Tide::of_day."""
     is_value = one.kind in _VALUES and other.kind in ("enumerator", "field")
     is_call = one.kind == "function" and other.kind == "method"
     return (
@@ -146,7 +146,7 @@ def _weigh_name(old: Symbol, new: Symbol, world: World, add: _Add) -> None:
         return
     alike = world.names.likeness(old.name, new.name)
     if alike == 1.0:
-        # The same name elsewhere; a name that everything has tells less.
+        # The same name in another scope; common names weigh less.
         rare = max((world.names.weight(part) for part in parts_of(old.name)), default=0.15)
         add(2.2 + 3.2 * rare, f"the name {old.name} stayed")
         if old.name in world.unique and old.kind not in INNER and new.kind not in INNER:
@@ -219,7 +219,7 @@ def _weigh_signature(old: Traits, new: Traits, world: World, add: _Add) -> None:
 def _weigh_members(old: Traits, new: Traits, add: _Add) -> None:
     if old.symbol.bases and old.symbol.bases == new.symbol.bases:
         add(0.5, f"both derive from {', '.join(new.symbol.bases)}")
-    # What one inherits counts where the other declares it: members may have gone up into a base.
+    # Members inherited by one count where the other declares them: they may have moved to a base.
     ours = old.members | (old.reach & new.members)
     theirs = new.members | (new.reach & old.members)
     small = min(len(ours), len(theirs))
@@ -237,7 +237,7 @@ def _weigh_members(old: Traits, new: Traits, add: _Add) -> None:
 def _weigh_body(old: Traits, new: Traits, world: World, add: _Add) -> None:
     if len(old.bag) >= 3 and len(new.bag) >= 3:
         alike = cosine(old.bag, new.bag)
-        # The very same code tells much, however short.
+        # Identical code is strong evidence, however short.
         told = min(1.0, min(len(old.bag), len(new.bag)) / (6 if alike > 0.97 else 14))
         add(
             6.5 * (alike - 0.4) * told,

@@ -1,4 +1,4 @@
-"""Symbols of a release: what a program that uses it can name, with all that tells one from another."""
+"""Symbols of a release: the names that programs can use, with the properties that identify them."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ SymbolKind = Literal[
 ]
 _COLONS = "::"
 _WITH_COLONS = (".h", ".hpp", ".hh", ".hxx", ".h++", ".c", ".cpp", ".cc", ".cxx", ".c++", ".inl", ".ipp", ".tpp", ".rs")
-# Languages in which each method may be overridden that does not say otherwise.
+# Languages in which all methods can be overridden unless they say otherwise.
 _ALL_VIRTUAL = ENDINGS["java"]
 _NEVER_VIRTUAL = frozenset(("static", "final", "staticmethod"))
 CALLABLE: frozenset[SymbolKind] = frozenset(("function", "method", "constructor"))
@@ -33,7 +33,7 @@ CONTAINER: frozenset[SymbolKind] = frozenset(("class", "interface", "enum", "typ
 
 @dataclass(frozen=True, slots=True)
 class Parameter:
-    """A parameter; `default` is the source text of its value, "" where there is none. `is_named`: given by its name only."""
+    """A parameter; `default` is the source text of its value, "" if it has none. `is_named`: keyword-only."""
 
     name: str
     type: str
@@ -46,12 +46,12 @@ class Parameter:
 
 @dataclass(frozen=True, slots=True)
 class Symbol:
-    """A declaration, joined with its definition where both were read.
+    """A declaration, joined with its definition if both were read.
 
-    `scope` are the names it stands in, outermost first: namespaces, packages, modules, classes. `line` is 1-based.
-    `marks` are words of its declaration (virtual, abstract, static, private ...). `deprecated` is the text that says so,
-    "deprecated" where there is no more. `doc` is its comment as it is written. `words` are the names in its body, in
-    order; `value` that of a constant or field.
+    `scope` are the enclosing names, outermost first: namespaces, packages, modules, classes. `line` is 1-based. `marks` are
+    words of its declaration (virtual, abstract, static, private ...). `deprecated` is the deprecation text, or "deprecated" if
+    there is no text. `doc` is its comment as written. `words` are the names in its body, in order; `value` that of a constant
+    or field.
     """
 
     kind: SymbolKind
@@ -69,7 +69,7 @@ class Symbol:
     words: tuple[str, ...] = ()
 
     def __reduce__(self) -> tuple[Callable[..., Symbol], tuple[object, ...]]:
-        """Sent and kept as what makes it: releases have many, and field by field takes three times as long."""
+        """Pickle the constructor arguments: releases have many symbols, and pickling field by field takes three times as long."""
         values: tuple[object, ...] = _values(self)
         return Symbol, values
 
@@ -90,12 +90,12 @@ class Symbol:
 
     @property
     def called(self) -> str:
-        """The name it is called by: for what makes an object, that of the class."""
+        """The name in calls: for a constructor, that of its class."""
         return self.scope[-1] if self.kind == "constructor" and self.scope else self.name
 
     @property
     def mark(self) -> str:
-        """What stands between the names of a path."""
+        """The separator between the names of a path."""
         return _COLONS if self.file.endswith(_WITH_COLONS) else "."
 
     @property
@@ -104,7 +104,7 @@ class Symbol:
 
     @property
     def given(self) -> tuple[Parameter, ...]:
-        """The parameters that a call gives in brackets: not the one that stands before the dot, where that is written as well."""
+        """The parameters that a call passes in brackets: without the one before the dot, if it is declared."""
         return self.parameters[1:] if self.parameters and self.parameters[0].name == "self" else self.parameters
 
     @property

@@ -1,4 +1,4 @@
-"""Whether two files differ in more than the remarks above all else: with a new year every header of a release says another one."""
+"""Whether two files differ only in leading comments: a new year changes the licence header of every file."""
 
 from __future__ import annotations
 
@@ -9,12 +9,12 @@ from fernshale.core.base.languages import DASH_COMMENTS, HASH_COMMENTS
 _SLASHES = re.compile(rb"(?:\s+|//(?:[^\\\n]|\\.)*|/\*.*?\*/)*+", re.DOTALL)
 _HASHES = re.compile(rb"(?:\s+|#[^\n]*)*+")
 _DASHES = re.compile(rb"(?:\s+|--(?!\[)[^\n]*)*+")
-# A remark may say that something is on its way out.
+# A comment may announce a deprecation.
 _TELLING = (b"eprecat", b"EPRECAT", b"bsolete")
 
 
 def differ_in_remarks(old: bytes, new: bytes, path: str) -> bool:
-    """Whether nothing differs but comments above the first line of code that say nothing of what comes."""
+    """Return whether the only difference is comments above the first line of code that announce nothing."""
     above = _HASHES if path.endswith(HASH_COMMENTS) else _DASHES if path.endswith(DASH_COMMENTS) else _SLASHES
     ends = [found.end() if (found := above.match(data)) is not None else 0 for data in (old, new)]
     heads = old[: ends[0]], new[: ends[1]]

@@ -1,7 +1,7 @@
-"""Values as sources write them, and whether two texts mean the same value.
+"""Compare values in source notation by meaning.
 
-Not a change: another way to write a literal (1 and 1.0, 'a' and "a", !0 and true), a name in place of the constant it stands for,
-and a declaration that has no value at all ("..." in a type stub, an optional parameter in a declaration file).
+These are no changes: another notation of a literal (1 and 1.0, 'a' and "a", !0 and true), a name in place of the constant it
+stands for, and a declaration without a value ("..." in a type stub, an optional parameter in a declaration file).
 """
 
 from __future__ import annotations
@@ -14,7 +14,7 @@ from pathlib import Path
 
 from fernshale.core.drift.release_symbols import read_bytes
 
-# What declarations without bodies write where the definition has a value.
+# Values in declarations without bodies whose definitions have the real value.
 _NO_VALUE = frozenset(("...", "?", "…"))
 _NAME = re.compile(r"[A-Za-z_]\w*(?:(?:::|\.)[A-Za-z_]\w*)*")
 _NUMBER = re.compile(
@@ -31,7 +31,7 @@ _WORDS = {
     "!0": "true", "!1": "false", "True": "true", "False": "false", "TRUE": "true", "FALSE": "false",
     "void 0": "undefined", "nullptr": "null", "NULL": "null", "nil": "null", "None": "null",
 }  # fmt: skip
-# A name that stands for a name that stands for a name: no release goes further.
+# An alias of an alias of a constant: no release uses more levels.
 _MAX_NAMES = 4
 
 
@@ -42,7 +42,7 @@ class Constants:
         self._folder, self._files = folder, sorted(files)
 
     def value_of(self, name: str) -> str:
-        """The text of the one value that a name is defined to have, "" where it has none or several."""
+        """Return the text of a name's only defined value, "" if it has none or several."""
         return self._values.get(re.split(r"::|\.", name)[-1], "")
 
     @cached_property
@@ -57,7 +57,7 @@ class Constants:
 
 
 def is_same_value(one: str, other: str, old: Constants, new: Constants) -> bool:
-    """Whether the text of a value in the old release and one in the new release mean the same, or one of them says nothing."""
+    """Return whether the texts of an old and a new value mean the same, or one of them is no value."""
     if one.strip() in _NO_VALUE or other.strip() in _NO_VALUE or "".join(one.split()) == "".join(other.split()):
         return True
     before, after = _plain(one), _plain(other)
@@ -75,7 +75,7 @@ def _is_name(text: str) -> bool:
 
 
 def _resolved(text: str, constants: Constants) -> str:
-    """What a name stands for, or the text as it is."""
+    """Return the value that a name stands for, or the text itself."""
     for _ in range(_MAX_NAMES):
         if not _is_name(text):
             break

@@ -1,1 +1,1 @@
-"""How users of a release write its names: packages, re-exports, namespaces, and what names have in common."""
+"""How users of a release write its names: packages, re-exports, namespaces, and parts of names."""

@@ -29,14 +29,14 @@ class TypeNames:
                 self._files.setdefault(next(filter(None, found)).decode(), []).append(path)
 
     def full_name(self, name: str, scope: tuple[str, ...]) -> str:
-        """What a type is called in full that is written `name` in `scope`; as it is where the release has none of that name."""
+        """Return the full name of the type written `name` in `scope`; unchanged if the release has no type of that name."""
         found = [
             item
             for path in self._files.get(name, ())[:_MOST_FILES]
             for item in _types_in(self._folder, path)
             if item.name == name and not item.is_hidden
         ]
-        # Of those that stand outside, less what they have besides, the nearest is meant.
+        # Of types outside, the nearest one is meant: the one with the fewest additional scopes.
         near = max(found, key=lambda item: 2 * shared_start(item.scope, scope) - len(item.scope), default=None)
         return near.full if near is not None else name
 

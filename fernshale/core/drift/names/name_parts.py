@@ -1,4 +1,4 @@
-"""Names in parts: how alike two are, and what a release renamed together."""
+"""Parts of names: the similarity of two names, and parts that a release renamed together."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ def shared_start(one: Sequence[str], other: Sequence[str]) -> int:
 
 
 class Rarity:
-    """How much a part of a name tells: parts that stand in many names tell little. Weights are in 0.15..1."""
+    """The weight of a part of a name: parts in many names weigh less. Weights are in 0.15..1."""
 
     def __init__(self, names: Iterable[str]) -> None:
         counts: Counter[str] = Counter()
@@ -39,7 +39,7 @@ class Rarity:
         return self._weights.get(part, 1.0)
 
     def likeness(self, old: str, new: str) -> float:
-        """How alike two names are, 0..1; the same pair comes up in many classes, and again in the second pass."""
+        """Return the similarity of two names, 0..1; cached, since pairs recur in many classes and in the second pass."""
         known = self._likeness.get((old, new))
         if known is None:
             known = self._likeness[old, new] = _name_likeness(old, new, self)
@@ -47,12 +47,12 @@ class Rarity:
 
 
 def _name_likeness(old: str, new: str, rarity: Rarity) -> float:
-    """By their parts as far as they tell something, or by their letters."""
+    """Compare by parts if they are significant, else by characters."""
     if old == new:
         return 1.0
     ours, theirs = parts_of(old), parts_of(new)
     if ours == theirs:
-        return 0.97  # only written another way
+        return 0.97  # spelling variants
     pairs = _pair(ours, theirs)
     shared = sum(alike * (rarity.weight(one) + rarity.weight(other)) for one, other, alike in pairs)
     whole = sum(map(rarity.weight, ours)) + sum(map(rarity.weight, theirs))
@@ -108,7 +108,7 @@ def _letters(one: str, other: str) -> float:
 
 
 class Bag:
-    """Words as a vector: how often each stands there, rare ones counting more."""
+    """Words as a vector: their frequencies, with rare words weighted more."""
 
     __slots__ = ("norm", "weights")
 

@@ -1,4 +1,4 @@
-"""What Python's packages show of their modules: `from .lamps import Lamp` in `wick/__init__.py` makes it `wick.Lamp`."""
+"""Names that Python packages re-export: `from .lamps import Lamp` in `wick/__init__.py` makes `wick.Lamp`."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ _DEEPEST = 12
 
 @dataclass(frozen=True, slots=True)
 class _Module:
-    """What a module imports by name, what it shows all of, and what it defines itself."""
+    """The names that a module imports, the modules it imports completely, and the names it defines."""
 
     names: Mapping[str, ModuleNames]
     stars: Sequence[ModuleNames]
@@ -46,12 +46,12 @@ class Packages:
 
     @cached_property
     def shown(self) -> Mapping[ModuleNames, ModuleNames]:
-        """Each name that a package shows others and does not define, with where it stands."""
+        """Return each name that a package re-exports, with the path of its definition."""
         return dict(self._shown_by(module for module in self._files if self._is_package(module)))
 
     def written(self, stands: ModuleNames) -> ModuleNames | None:
-        """How others write what stands somewhere: as the nearest to the root of the packages round it shows it, or where it
-        stands; what stands in a module of the release's own as the nearest of any other modules shows it. None where none does."""
+        """Return how users write a definition's path: as re-exported by the outermost package around it, or its own path; for a
+        private module, as re-exported by the nearest public module. None if there is none."""
         ways = self._ways.get(stands, [])
         round_it = [way for way in ways if way[:-1] == stands[: len(way) - 1]]
         if round_it or _is_for_others(stands):
@@ -83,7 +83,7 @@ class Packages:
         return path in self.shown or path in self._files or path[-1] in self._module(path[:-1]).defined
 
     def _stands(self, path: ModuleNames, depth: int) -> ModuleNames | None:
-        """Where what is written `path` stands; None where that is not in the release."""
+        """Return the path of the definition of `path`; None if the release does not have it."""
         module = self._module(path[:-1])
         if path[-1] in module.defined:
             return path
@@ -91,7 +91,7 @@ class Packages:
             return None
         sources = [module.names[path[-1]]] if path[-1] in module.names else [(*star, path[-1]) for star in module.stars]
         found = next((stands for source in sources if (stands := self._stands(source, depth + 1))), None)
-        # A function often stands in a module of its own name, and is meant rather than that.
+        # A function is often in a module of the same name; the function is meant.
         return found or (path if path in self._files else None)
 
     def _public(self, names: ModuleNames, depth: int) -> Iterator[str]:
@@ -136,11 +136,11 @@ def _is_for_others(path: ModuleNames) -> bool:
 
 
 def _resolved(package: ModuleNames, dots: int, name: str) -> ModuleNames:
-    """The module an import means that stands in `package`."""
+    """Return the module that an import in `package` refers to."""
     parts = tuple(filter(None, name.split(".")))
     if dots:
         return (*package[: len(package) - dots + 1], *parts)
-    # A release's folder may hold more round its packages than their users know.
+    # A release's folder may have more levels above its packages than users see.
     at = package.index(parts[0]) if parts and parts[0] in package else 0
     return (*package[:at], *parts)
 

@@ -1,4 +1,4 @@
-"""Files through which a release shows what stands elsewhere in it: users write `wick.glow`, and it stands in `wick/lamps/core`."""
+"""Modules that re-export definitions of other modules: users write `wick.glow`, defined in `wick/lamps/core`."""
 
 from __future__ import annotations
 
@@ -11,13 +11,13 @@ from pathlib import Path
 from fernshale.core.drift.release_symbols import languages_of, list_sources, read_bytes
 from fernshale.core.drift.symbols import Symbol
 
-# The file of a folder that speaks for it, in the languages that have one.
+# The file that represents a folder, in languages that have one.
 _FRONT = re.compile(r"(?:^|/)(?:__init__\.pyi?|index\.(?:d\.)?[cm]?[jt]sx?|mod\.rs|lib\.rs)\Z")
 
 
 def shown_path(symbol: Symbol, folder: Path) -> tuple[str, ...]:
-    """The path by which users name a symbol of the release in `folder`: of one that stands in a module of the release's own
-    (`_core`), that of the nearest module round it that shows it."""
+    """Return the path by which users name a symbol of the release in `folder`: for a private module (`_core`), that of the
+    nearest enclosing module that re-exports it."""
     if not any(part.startswith("_") for part in symbol.scope):
         return symbol.path
     fronts = front_names(folder).get(symbol.name, ())
@@ -33,7 +33,7 @@ def shown_path(symbol: Symbol, folder: Path) -> tuple[str, ...]:
 
 @lru_cache(maxsize=16)
 def front_names(folder: Path) -> Mapping[str, Collection[str]]:
-    """The folders of a release, by each name their front speaks of. A release does not change."""
+    """Return the folders of a release by the names in their representing file; cached, since a release does not change."""
     found: dict[str, set[str]] = defaultdict(set)
     for path in list_sources(folder, languages_of("")):
         if _FRONT.search(path):

@@ -1,7 +1,7 @@
-"""Source files into symbols, one module per family of languages, all by tree-sitter's grammars.
+"""Parse source files into symbols, one module per family of languages, all with tree-sitter grammars.
 
-Only declarations are walked; of a body the names in it are taken by a plain word scan. A file with errors gives what could
-be read of it.
+Only declarations are walked; names in bodies are found by a plain scan for words. From a file with errors, all readable symbols
+are returned.
 """
 
 from fernshale.core.drift.parsing.languages import read_both, read_source

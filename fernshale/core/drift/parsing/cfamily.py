@@ -21,9 +21,9 @@ _WRAPPERS = frozenset(
 )  # fmt: skip
 _HOLDING = _WRAPPERS | {"namespace_definition"}
 _MARKS = frozenset(("virtual", "static", "explicit", "inline", "constexpr", "extern", "friend", "mutable", "const"))
-# A word in capitals between `class` and its name, before a declaration or in a line of its own above one is a macro: for
-# exporting it, or to say that it is on its way out. What stands before the word is looked at afterwards: a pattern that begins
-# with it is found many times faster.
+# A word in capitals between `class` and its name, before a declaration, or alone on the line above is a macro, for exporting or
+# deprecating it. The text before the word is checked afterwards: a pattern that starts with the word is found many times
+# faster.
 _MACRO = re.compile(rb"(?P<name>[A-Z][A-Z0-9_]{2,})(?:[ \t]*\([^()\n]*\))?(?=\s)")
 _TYPE_AFTER = re.compile(rb"\s+[A-Za-z_]\w*\s*(?:final\s*)?[:{;\n]")
 _DECLARED_AFTER = re.compile(rb"[ \t]+[A-Za-z_][\w:<>,*& ]*?[ *&]+[A-Za-z_]\w*[ \t]*\(|[ \t]*\r?\n\s*[A-Za-z_]")
@@ -44,7 +44,7 @@ _TEMPLATE = re.compile(r"<[^<>]*>")
 
 
 def prepare(data: bytes) -> bytes:
-    """The source with such macros blanked, which no grammar can tell from types. Lengths stay."""
+    """Return the source with such macros blanked, which no grammar can distinguish from types. Lengths stay."""
 
     def blank(found: re.Match[bytes]) -> bytes:
         start = found.start()
@@ -62,7 +62,7 @@ def prepare(data: bytes) -> bytes:
 
 
 def _is_first(data: bytes, at: int) -> bool:
-    """Whether nothing stands before a place in its line."""
+    """Return whether a place is the first on its line."""
     while at and data[at - 1] in b" \t":
         at -= 1
     return at == 0 or data[at - 1] == _NEWLINE
@@ -76,7 +76,7 @@ def _read_list(source: SourceFile, parent: Node, scope: tuple[str, ...], access:
     """Declarations of a namespace or a file."""
     for child, doc, _ in documented(source, parent.children, _COMMENTS, _NO_ATTRIBUTES):
         if child.type in _HOLDING:
-            _read(source, child, scope, doc, access)  # what stands in it is held against what was there
+            _read(source, child, scope, doc, access)  # its members are compared with the earlier ones
         else:
             source.once(child, ("list", scope, doc, access), partial(_read, source, child, scope, doc, access))
 
@@ -120,7 +120,7 @@ def _read_type(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str,
     given = node.child_by_field_name("name")
     name = source.text(given).split("<")[0] if given is not None else name
     if body is None:
-        return  # a forward declaration says nothing
+        return  # a forward declaration has no content
     *outer, name = name.split("::")
     scope = (*scope, *outer)
     head = source.raw(node.start_byte, body.start_byte)
@@ -270,7 +270,7 @@ def _is_inside_class(node: Node) -> bool:
 
 
 def _split(text: str) -> tuple[tuple[str, ...], str]:
-    """`a::B<T>::c` into what it stands in and its name."""
+    """Split `a::B<T>::c` into its scope and its name."""
     if text.isidentifier():
         return (), text
     parts = [part.strip() for part in _TEMPLATE.sub("", text).split("::")]
@@ -278,7 +278,7 @@ def _split(text: str) -> tuple[tuple[str, ...], str]:
 
 
 def _parameters(source: SourceFile, given: Node) -> tuple[Parameter, ...]:
-    """Parameters out of the list's text: half of all nodes stand in these lists, and walking them costs most."""
+    """Parse parameters from the text of the list: half of all nodes are in these lists, and walking them is most of the cost."""
     text = source.text(given)[1:-1]
     if not text or text == "void":
         return ()
@@ -287,7 +287,7 @@ def _parameters(source: SourceFile, given: Node) -> tuple[Parameter, ...]:
     return tuple(_parameter(part) for part in _split_list(text))
 
 
-@lru_cache(maxsize=4096)  # a release says the same of many functions
+@lru_cache(maxsize=4096)  # many functions of a release have equal lists
 def _parameter(text: str) -> Parameter:
     head, _, default = text.partition("=")
     head = head.strip()
@@ -297,7 +297,7 @@ def _parameter(text: str) -> Parameter:
     else:
         bare = _EXTENTS.sub("", head)
         found = _LAST_WORD.search(bare)
-        # One word alone is a type, and so is what ends a qualified name.
+        # A single word is a type, and so is the end of a qualified name.
         if (
             found is None
             or not found.start()
@@ -312,7 +312,7 @@ def _parameter(text: str) -> Parameter:
 
 
 def _split_list(text: str) -> list[str]:
-    """The parts between commas that stand in no bracket."""
+    """Split at commas outside brackets."""
     if "(" not in text and "<" not in text and "{" not in text:
         return [part.strip() for part in text.split(",")]
     parts, depth, start = [], 0, 0

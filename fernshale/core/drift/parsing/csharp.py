@@ -36,7 +36,7 @@ def read_csharp(source: SourceFile, root: Node) -> None:
 def _read_list(source: SourceFile, parent: Node, scope: tuple[str, ...], inside: str) -> None:
     for child, doc, _ in documented(source, parent.children, _COMMENTS, _NONE):
         if child.type == "file_scoped_namespace_declaration":
-            # What follows in the file stands in it; older grammars nest it, newer ones list it beside.
+            # The rest of the file belongs to it; older grammars nest it, newer ones list it as a sibling.
             scope = tuple(source.text(child.child_by_field_name("name")).split("."))
             _read_list(source, child, scope, "")
         elif child.type == "namespace_declaration":

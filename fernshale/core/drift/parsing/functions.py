@@ -1,4 +1,4 @@
-"""The function around a line, with the span of its body, in any of the languages known here."""
+"""Find the function around a line, with the span of its body, in any supported language."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ _FUNCTIONS = frozenset(
 
 @dataclass(frozen=True, slots=True)
 class Function:
-    """A function: its name, its language, and where its body stands in the bytes of the file, brackets included."""
+    """A function: its name, its language, and the span of its body in the file's bytes, including brackets."""
 
     name: str
     language: str

@@ -47,7 +47,7 @@ def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, insi
     if "Override" in head:
         marks.add("override")
     if not marks & {"public", "protected", "private"}:
-        # A member of an interface is public; what says nothing elsewhere is seen in its package only.
+        # Members of interfaces are public; others without a modifier are visible only in their package.
         marks.add("public" if inside == "interface" or kind == "enum_constant" else "private")
     if kind in _TYPES:
         body = node.child_by_field_name("body")

@@ -26,9 +26,9 @@ if TYPE_CHECKING:
     from tree_sitter import Node, Parser, Tree
 
 _C = frozenset(("c", "c++"))
-# A longer file is data or made by a machine; nobody writes against it.
+# Longer files are data or generated; nobody programs against them.
 MOST_BYTES = 4_000_000
-# Up to here even a grammar that takes the square of a text's length is done in a moment.
+# Up to this size even a grammar with quadratic time is fast enough.
 _QUICK_BYTES = 1 << 14
 # In such parts a grammar is handed longer texts, bytes.
 _PART = 1 << 16
@@ -58,9 +58,9 @@ def read_source(data: bytes, path: str) -> tuple[Symbol, ...]:
 
 
 def read_both(old: bytes, new: bytes, path: str) -> tuple[tuple[Symbol, ...], tuple[Symbol, ...]]:
-    """As `read_source` of each of two texts of one file; what they share is parsed and read once.
+    """Like `read_source` for two versions of one file; shared parts are parsed and read once.
 
-    Where the grammar finds faults in both, what it takes them for in the new one may follow the old one.
+    If the grammar finds errors in both, the interpretation of the new one may depend on the old one.
     """
     language = _language(old, path)
     if language not in _C or not _language(new, path):
@@ -79,14 +79,14 @@ def _read(
     tree = _parse(language, readable, before)
     if before is not None and tree.root_node.has_error and not before.root_node.has_error:
         tree = _parse(language, readable)  # how a fault is read depends on the text before it
-    # No release nests so deep that this ends: what lies above is read.
+    # No release nests deep enough to reach this limit; symbols above it are read.
     with suppress(RecursionError):
         _TABLE[language][2](source, tree.root_node)
     return tuple(source.symbols), tree
 
 
 def _parse(language: str, data: bytes, before: Tree | None = None) -> Tree:
-    """The tree of a text; that of an empty one where the grammar takes longer than `parse_seconds` to find its way."""
+    """Return the tree of a text; that of an empty text if the grammar takes longer than `parse_seconds`."""
     parser = _parser(language)
     if len(data) <= _QUICK_BYTES:
         return parser.parse(data) if before is None else parser.parse(data, before)
@@ -102,7 +102,7 @@ def _parse(language: str, data: bytes, before: Tree | None = None) -> Tree:
         if before is None:
             return parser.parse(part, progress_callback=is_late)
         return parser.parse(part, before, progress_callback=is_late)
-    except ValueError:  # how the library says that it was stopped
+    except ValueError:  # how the library reports the time limit
         parser.reset()
         return parser.parse(b"")
 
@@ -116,7 +116,7 @@ def _language(data: bytes, path: str) -> str:
 
 
 def parse(data: bytes, path: str) -> Node | None:
-    """The syntax tree of a file, None for one of a language that is not known here."""
+    """Return the syntax tree of a file, None for an unsupported language."""
     language = _language(data, path)
     if not language:
         return None

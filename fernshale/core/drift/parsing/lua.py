@@ -1,4 +1,4 @@
-"""Lua: functions, and the fields of the tables a module gives out."""
+"""Lua: functions, and the fields of the tables that a module returns."""
 
 from __future__ import annotations
 

@@ -153,6 +153,6 @@ def _parameters(source: SourceFile, given: Node) -> tuple[Parameter, ...]:
             parameters.append(Parameter(name, source.text(child.child_by_field_name("type")), "", is_named))
         elif kind in ("identifier", "list_splat_pattern", "dictionary_splat_pattern"):
             parameters.append(Parameter(source.text(child), "", "", is_named))
-        # What comes behind a star is given by its name only.
+        # Parameters after a star are keyword-only.
         is_named = is_named or kind == "keyword_separator" or (bool(parameters) and parameters[-1].name.startswith("*"))
     return tuple(parameters)

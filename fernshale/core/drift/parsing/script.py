@@ -77,7 +77,7 @@ def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, head
 
 
 def _is_import(source: SourceFile, value: Node | None) -> bool:
-    """Whether a value is another module, or something of it: then it is declared there."""
+    """Return whether a value is a module or a part of one; then it is declared there."""
     while value is not None and value.type == "member_expression":
         value = value.child_by_field_name("object")
     return (
@@ -88,7 +88,7 @@ def _is_import(source: SourceFile, value: Node | None) -> bool:
 
 
 def _read_wrapped(source: SourceFile, node: Node, scope: tuple[str, ...], depth: int) -> None:
-    """A function that is called at once, or handed to one that is: what it declares is the file's."""
+    """Read a function that is called immediately, or passed to one that is: its declarations belong to the file."""
     for child in node.named_children:
         if child.type in _VALUES:
             body = child.child_by_field_name("body")
@@ -178,7 +178,7 @@ def _read_member(
 def _read_value(
     source: SourceFile, node: Node, name: str, value: Node | None, scope: tuple[str, ...], doc: str, depth: int
 ) -> None:
-    """A name that is given a value: a function, a class, an object with members, or a constant."""
+    """Read a name with a value: a function, a class, an object with members, or a constant."""
     if not re.fullmatch(r"[\w$]+", name):
         return
     if value is not None and value.type in _VALUES:

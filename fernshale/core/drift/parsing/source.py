@@ -16,7 +16,7 @@ _NAME = re.compile(rb"[A-Za-z_]\w+")
 _MOST_WORDS = 120
 _MOST_DOC = 600
 _DOC_MARKS = re.compile(r"(?m)^[ \t]*(?:/\*+|\*+/|\*|//[/!]*|--+|#)[ \t]?|\*+/[ \t]*$")
-# What says that something is on its way out, and what to take instead. The first that has a text tells it.
+# Deprecation markers, with the replacement. The first one with a text counts.
 _DEPRECATED_CALL = re.compile(r"(?i)(?:deprecated|obsolete)\w*\s*\(([^)]*)\)")
 _OF_ARGUMENT = re.compile(r"(?i)\b(?:argument|parameter|keyword|kwarg|option|passing|passed|positional|usage)s?\b")
 _STRING = re.compile(r'"([^"\\]*+(?:\\.[^"\\]*+)*+)"|\'([^\'\\]*+(?:\\.[^\'\\]*+)*+)\'')
@@ -35,8 +35,8 @@ class SourceFile:
     """The bytes of a file and a collector of its symbols."""
 
     def __init__(self, data: bytes, path: str, written: bytes | None = None, known: Known | None = None) -> None:
-        """`written` is the file as it is, where parts of it were blanked in `data`. `known` is what the same file of another
-        release declares, and takes in what is read here."""
+        """`written` is the original file if parts of it were blanked in `data`. `known` are the declarations of the other
+        release's version of the file, extended by this one's."""
         self.data = data
         self.path = path
         self._written = data if written is None else written
@@ -57,7 +57,7 @@ class SourceFile:
         return not self.data[start:end].strip()
 
     def blanked(self, node: Node) -> str:
-        """What was blanked right before a node, with a space behind it."""
+        """Return text blanked directly before a node, with a space after it."""
         if self._written is self.data:
             return ""
         start = end = node.start_byte
@@ -66,7 +66,7 @@ class SourceFile:
         return self._written[start:end].decode("utf-8", "replace").strip() + " "
 
     def once(self, node: Node, context: Hashable, read: Callable[[], None]) -> None:
-        """What `read` finds in a declaration; taken as it was found before where the same text stood in the same context."""
+        """Return the result of `read` for a declaration, cached by its text and context."""
         if self._known is None:
             read()
             return
@@ -102,7 +102,7 @@ class SourceFile:
         value: str = "",
         body: Node | None = None,
     ) -> None:
-        """Keep a symbol; `head` is the text in which attributes and decorators stand."""
+        """Add a symbol; `head` is the text with its attributes and decorators."""
         if not name:
             return
         gone = deprecation(head, doc) or self._warns(body, name)
@@ -114,7 +114,7 @@ class SourceFile:
         )  # fmt: skip
 
     def _warns(self, body: Node | None, name: str) -> str:
-        """What a body says when it warns that it is deprecated itself, and not one of its arguments."""
+        """Return the warning in a body about the function's own deprecation, as opposed to one of its arguments."""
         if body is None:
             return ""
         data = self.data[body.start_byte : min(body.end_byte, body.start_byte + 3000)]
@@ -130,14 +130,14 @@ class SourceFile:
 
 
 def deprecation(head: str, doc: str) -> str:
-    """What attributes and documentation say of a symbol's end, "" where it has none in sight."""
+    """Return the deprecation text in a symbol's attributes and documentation, "" if there is none."""
     if "eprecat" in head or "DEPRECAT" in head or "bsolete" in head:
         for found in _DEPRECATED_CALL.finditer(head):
             said: list[str] = [first or second for first, second in _STRING.findall(found[1])]
             if said:
                 return max(said, key=len)
             if found[1].strip().isidentifier():
-                return f"Use {found[1].strip()} instead."  # a macro that takes the name of what comes after
+                return f"Use {found[1].strip()} instead."  # a macro that has the following name as its argument
         from_doc = _DEPRECATED_DOC.search(plain_doc(doc))
         return _SPACE.sub(" ", from_doc[1]).strip()[:300] if from_doc and from_doc[1].strip() else "deprecated"
     if "eprecated" in doc:
@@ -174,7 +174,7 @@ def documented(
 
 
 def _is_near(data: bytes, end: int, start: int) -> bool:
-    """Whether no empty line stands between where one thing ends and another starts."""
+    """Return whether no empty line is between the end of one node and the start of another."""
     return data.count(b"\n", end - data.endswith(b"\n", 0, end), start) <= 1
 
 

@@ -1,1 +1,1 @@
-"""What a release says of its own changes: removal tables, deprecation texts, release notes."""
+"""A release's own statements about its changes: removal tables, deprecation texts, release notes."""

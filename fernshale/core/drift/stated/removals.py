@@ -1,4 +1,4 @@
-"""What a release's own code says of names it no longer has: tables of a name and a sentence, as modules keep them for errors."""
+"""A release's own statements about removed names: tables of a name and a sentence, as modules keep them for error messages."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ class Removals:
         self._release = release
 
     def of(self, name: str) -> str:
-        """What is said of a name, "" where nothing is, or several things are."""
+        """Return the statement about a name, "" if there is none or several."""
         said = self._texts.get(name, ())
         return said[0] if len(said) == 1 else ""
 

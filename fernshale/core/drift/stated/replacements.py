@@ -1,4 +1,4 @@
-"""What a deprecation text says to take instead, as a symbol of the new release."""
+"""Find the replacement that a deprecation text names, as a symbol of the new release."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ _PLAIN = frozenset(
 )
 
 
-# What may follow a name that is all there is to take instead: the end of its markup, then of the sentence.
+# Text that may follow a name that is the complete replacement: the end of its markup, then of the sentence.
 _WHOLE = re.compile(
     r"[`'\"’”}>)]*(?:\(\))?[`'\"’”}>]*(?:\s+(?:instead(?: of \S+)?|now|directly))?(?: for new code)?\s*(?:[.;!\n]|[@\\]\w|\Z)",
     re.IGNORECASE,
@@ -44,9 +44,9 @@ _WHOLE = re.compile(
 
 @dataclass(frozen=True, slots=True)
 class Said:
-    """What a text says to take instead. `written` is the way there from where the old symbol stood (`name.ending` in the place of
-    `ending`), "" where its name alone will do. `is_whole`: the text asks for no more than that. `is_plain`: it says the bare
-    name, and not whose it is."""
+    """A replacement named by a text. `written` is the path from the old symbol's owner (`name.ending` in place of `ending`), ""
+    if the name alone is enough. `is_whole`: the text asks for no other change. `is_plain`: it has the bare name without an
+    owner."""
 
     symbol: Symbol
     written: str
@@ -55,7 +55,7 @@ class Said:
 
 
 class ReleaseNames:
-    """Symbols of a release by their last name, to find what a text means."""
+    """Symbols of a release by their last name, to find the ones that a text refers to."""
 
     def __init__(self, symbols: Iterable[Symbol]) -> None:
         symbols = tuple(symbols)
@@ -67,7 +67,7 @@ class ReleaseNames:
                 self._by_name[item.name].append(item)
 
     def find(self, name: str, near: Symbol) -> Symbol | None:
-        """The symbol meant by a name that stands in what is said of `near`: in its scope first, then of its kind."""
+        """Return the symbol for a name in a text about `near`: first in its scope, then of its kind."""
         parts = tuple(part for part in re.split(r"\.|::|#|->", name.strip("~#.")) if part)
         if not parts:
             return None
@@ -79,7 +79,7 @@ class ReleaseNames:
         )
 
     def way(self, name: str, near: Symbol) -> str:
-        """`name` where it leads over another member of what holds `near`, else ""."""
+        """Return `name` if it leads through another member of the owner of `near`, else ""."""
         parts = name.split(".")
         is_member = near.kind in ("method", "field") and len(parts) > 1 and parts[0] not in near.scope
         return name if is_member and (*near.scope, parts[0]) in self._paths else ""
@@ -99,7 +99,7 @@ class ReleaseNames:
 
 
 def named_replacements(text: str) -> Iterator[tuple[str, bool]]:
-    """Names that a text says to take instead, the plainest saying first, and whether it says no more than the name."""
+    """Yield names that a text proposes as replacement, most explicit first, and whether it asks for no other change."""
     for saying in _SAYINGS:
         for found in saying.finditer(text):
             if found["name"].lower() not in _STOP:
@@ -107,7 +107,7 @@ def named_replacements(text: str) -> Iterator[tuple[str, bool]]:
 
 
 def find_replacement(text: str, near: Symbol, names: ReleaseNames) -> Said | None:
-    """What a deprecation text sends its reader to."""
+    """Return the replacement that a deprecation text names."""
     for name, is_whole in named_replacements(text):
         if (found := names.find(name, near)) is not None:
             return Said(found, names.way(name, near), is_whole, name.strip("#~").isidentifier())
@@ -115,10 +115,10 @@ def find_replacement(text: str, near: Symbol, names: ReleaseNames) -> Said | Non
 
 
 def forwards_to(symbol: Symbol, names: ReleaseNames) -> tuple[Symbol, bool] | None:
-    """The symbol that this one is only another name for, and whether it does nothing else.
+    """Return the symbol that this one is an alias of, and whether it does nothing else.
 
-    Its value names it, or its short body calls it. A body that says no more than the call and its arguments is sure; one
-    with its own name in it asks another object for the same.
+    Its value names it, or its short body calls it. A body with only the call and its arguments is certain; one that contains
+    its own name asks another object for the same.
     """
     if symbol.kind == "constant" and re.fullmatch(r"[A-Za-z_$][\w$.:]*", symbol.value):
         # A class's attribute has a value and is not another name for it.
