@@ -1,1 +1,1 @@
-"""Fix rules: what changed between two releases, and how code follows."""
+"""Fix rules: changes between two releases, and how to apply them to code."""

@@ -1,6 +1,6 @@
-"""Find the places a rule changes in one file, and change them.
+"""Find the places that a rule changes in one file, and change them.
 
-An edit that is already made is not found again: a rule may be applied any number of times.
+An edit that was already made is not found again: a rule may be applied any number of times.
 """
 
 from __future__ import annotations
@@ -34,16 +34,16 @@ _STEP = "    "
 _WITH_CRATES = endings_of("rust")
 # Languages in which a name never begins with a part of its package.
 _IMPORTING = (*endings_of("java"), *endings_of("c#"), *endings_of("rust"))
-# Words that a value stands behind; behind any other name it is being declared.
+# Words that can precede a value; after any other name, it is a declaration.
 _BEFORE_VALUES = frozenset(("return", "case", "throw", "yield", "await", "else", "in", "and", "or", "not", "new"))
 
 
 @dataclass(frozen=True, slots=True)
 class CodeEdit:
-    """One place of a file: characters `start`..`end` become `new`. `line` is 1-based, where it starts.
+    """One place of a file: characters `start`..`end` become `new`. `line` is 1-based, of the start.
 
-    `is_import`: the line brings the name in from elsewhere, so that the rest of the file means it by that name.
-    `is_added_import`: it imports what the rule's other edits of the file need, and goes with any of them.
+    `is_import`: the line imports the name, so the rest of the file refers to it by that name. `is_added_import`: it imports a
+    name that the rule's other edits of the file need, and is applied with any of them.
     """
 
     path: TreePath
@@ -65,7 +65,7 @@ def find_edits(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) 
 
 
 def edits_near(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) -> tuple[CodeEdit, ...]:
-    """As `find_edits`, in a text that is known to have what the rule needs."""
+    """Like `find_edits`, for a text that is known to contain the rule's words."""
     finder = _FINDERS.get(rule.kind)
     if rule.kind == "data":
         finder = partial(data_edits, formats=formats)
@@ -89,7 +89,7 @@ def edits_near(rule: Rule, path: TreePath, text: str, formats: Formats = USUAL) 
 
 
 def find_conflicts(edits: Mapping[str, Sequence[CodeEdit]]) -> tuple[tuple[str, str, CodeEdit], ...]:
-    """Pairs of rules that want different things of the same place, with the place; `edits` by the id of their rule."""
+    """Return pairs of rules that change the same place differently, with the place; `edits` by rule id."""
     placed = sorted(
         ((edit, id) for id, listed in edits.items() for edit in listed),
         key=lambda item: (item[0].path, item[0].start, item[0].end),
@@ -106,7 +106,7 @@ def find_conflicts(edits: Mapping[str, Sequence[CodeEdit]]) -> tuple[tuple[str, 
 
 
 def try_rule(rule: Rule) -> tuple[str, ...]:
-    """What is wrong with a rule by its own examples: a result that is another, or one that changes when applied again."""
+    """Return errors of a rule's own examples: a different result, or one that changes when the rule is applied again."""
     wrong = []
     for number, example in enumerate(rule.example, 1):
         path = TreePath(example.file)
@@ -139,7 +139,7 @@ def needed_words(rule: Rule) -> tuple[str, ...]:
     if rule.kind == "literal":
         words = [rule.call or rule.old]
     elif rule.kind == "move":
-        # The name, and what it stands in: in a chain of names, or as the module it is imported from.
+        # The name with its qualifiers: in a chain of names, or as the module it is imported from.
         words = re.split(r"::|\.", rule.old)[-2:]
     elif rule.kind == "keyword":
         words = [rule.call, rule.old]
@@ -156,7 +156,7 @@ def has_needed(words: Sequence[str], text: str) -> bool:
 
 
 def _rename(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
-    # Where a tool names the place, it knows the type better than the text tells.
+    # If a tool reported the place, it knows the type better than the text shows.
     if rule.named or not rule.of:
         for start in name_starts(text, path, rule.old):
             yield start, start + len(rule.old), rule.new
@@ -169,7 +169,7 @@ def _rename(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
 
 
 def _move(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
-    """Chains of names that end like the old one: what the chain leaves out, the new name leaves out as well."""
+    """Rewrite chains of names that end like the old one; names omitted in the chain are omitted in the new one, too."""
     old, new = re.split(r"::|\.", rule.old), re.split(r"::|\.", rule.new)
     tokens = tokenize(text, path)
     bound = bound_names(text, path) if path.endswith(PYTHON) else {}
@@ -189,7 +189,7 @@ def _move(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
                 yield behind.end, behind.end, f"{line_end(text)}{behind.indent}{line}"
             continue
         if path.endswith(_WITH_CRATES) and names[1:] == old and names != new:
-            # The name of the release itself stands before all of its own.
+            # The release's own name precedes all of its names.
             yield tokens[first + 2].start, tokens[index].end, tokens[index - 1].text.join(new)
             continue
         if names[0] in bound or len(names) > len(old) or names != old[-len(names) :]:
@@ -198,7 +198,7 @@ def _move(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
         mark = tokens[index - 1].text
         written = new[len(left_out) :] if new[: len(left_out)] == left_out else new
         if left_out and rule.imports in new and path.endswith(_IMPORTING):
-            written = new[new.index(rule.imports) :]  # a class is named by itself here, whatever its package
+            written = new[new.index(rule.imports) :]  # a class is referred to by its own name here, without its package
         yield tokens[first].start, tokens[index].end, mark.join(written)
 
 
@@ -229,9 +229,9 @@ def _import(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
 
 def _getter(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     tokens = tokenize(text, path)
-    # What a class inherits stands there without what it is of.
+    # Inherited names are used without their class.
     inside = derived_spans(text, path, [rule.of]) if rule.of and not path.endswith(PYTHON) else []
-    # Where a tool names the place, it knows the type better than the text tells.
+    # If a tool reported the place, it knows the type better than the text shows.
     owner = Owners(tokens, rule.of, path) if rule.of and not rule.named else None
     for index in name_indexes(text, path, rule.old):
         token = tokens[index]
@@ -314,7 +314,7 @@ def _switch_off(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, st
         start, end = tokens[statement.first].start, tokens[statement.last - 1].end
         first, last = text.rfind("\n", 0, start) + 1, text.find("\n", end)
         last = len(text) if last < 0 else last
-        # A branch, or what shares its line with other code, would be left with nothing.
+        # A branch, or code on the same line, would be left without a statement.
         if (
             _is_statement(tokens, statement, text)
             and not text[first:start].strip()
@@ -364,7 +364,7 @@ def _indented(text: str, indent: str, end_of_line: str) -> str:
 
 
 def _member_spot(rule: Rule, text: str, opening: Token, body: Sequence[Token]) -> tuple[int, str]:
-    """Start of the line the member goes before, and the indentation of its neighbours."""
+    """Return the start of the line before which the member is inserted, and its neighbours' indentation."""
     last = body[-1].end if body else opening.end
     anchor = text.find(rule.after, opening.end, last) if rule.after else -1
     if anchor < 0:
@@ -397,15 +397,15 @@ def _rewrite(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]
 
 
 def _already_rewritten(rule: Rule, tokens: Sequence[Token], has_pointers: bool) -> list[tuple[int, int]]:
-    """Token spans that look like the replacement: whatever the pattern finds inside them was followed before."""
+    """Return token spans that look like the replacement: matches inside them were already rewritten."""
     if not META.sub("", rule.replacement).strip():
-        return []  # nothing of it could be told from any other code
+        return []  # it could not be distinguished from other code
     return [(match.first, match.last) for match in all_matches(parse_pattern(rule.replacement, has_pointers), tokens)]
 
 
 def _filled(template: str, match: Match, tokens: Sequence[Token], text: str, has_pointers: bool) -> str:
-    """The replacement with what the metavariables stand for. What is asked of one is asked as it was: of an object, or through a
-    pointer."""
+    """Return the replacement with its metavariables filled in. Access to a metavariable's members keeps its operator: of an
+    object, or through a pointer."""
 
     def value(found: re.Match[str]) -> str:
         span = match.bound.get(found["meta"])
@@ -419,7 +419,7 @@ def _filled(template: str, match: Match, tokens: Sequence[Token], text: str, has
 
 
 def _is_statement(tokens: Sequence[Token], match: Match, text: str) -> bool:
-    """Whether what matched stands by itself, so that it can go."""
+    """Return whether the match is a complete statement, so that it can be removed."""
     first, last = tokens[match.first], tokens[match.last - 1]
     before = tokens[match.first - 1] if match.first else None
     after = tokens[match.last] if match.last < len(tokens) else None
@@ -431,7 +431,7 @@ def _is_statement(tokens: Sequence[Token], match: Match, text: str) -> bool:
 
 
 def _whole_line(text: str, start: int, end: int) -> tuple[int, int]:
-    """The line with its end when nothing else stands on it, so that a removed statement leaves no hole."""
+    """Return the line with its end if nothing else is on it, so that removing a statement leaves no blank line."""
     first = text.rfind("\n", 0, start) + 1
     last = text.find("\n", end) + 1 or len(text)
     alone = not text[first:start].strip() and not text[end:last].strip()
@@ -439,7 +439,7 @@ def _whole_line(text: str, start: int, end: int) -> tuple[int, int]:
 
 
 def _in_its_place(text: str, path: str, start: int, end: int) -> str:
-    """What has to stand where a whole line goes: in Python a block may not be left empty."""
+    """Return the text that has to replace a removed line: a Python block may not be empty."""
     if not path.endswith(PYTHON) or text[start - 1 : start] not in ("", "\n"):
         return ""
     indent = _indent_of(text[start:end])
@@ -454,7 +454,7 @@ def _indent_of(line: str) -> str:
 
 
 def _rename_id(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
-    # Ids are words of data, with hyphens and dots; they stand in strings as a rule.
+    # Ids are words of data, with hyphens and dots; they are usually in strings.
     for found in re.finditer(rf"(?<![\w.-]){re.escape(rule.old)}(?![\w-]|\.\w)", text):
         yield found.start(), found.end(), rule.new
 

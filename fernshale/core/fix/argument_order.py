@@ -1,4 +1,4 @@
-"""Calls whose arguments have other places now."""
+"""Reorder the arguments of calls."""
 
 from __future__ import annotations
 
@@ -12,15 +12,15 @@ from fernshale.core.fix.receiver_types import Owners
 from fernshale.core.fix.rules import Rule
 from fernshale.core.fix.tokens import Token, name_starts, tokenize
 
-# What stands before the name of a function that is declared with itself among its parameters.
+# Words before the name of a function that is declared with its receiver among the parameters.
 _DECLARES = ("def", "fn", "func", "function")
-# What makes several arguments of one.
+# Markers that expand one argument to several.
 _SPREAD = ("*", "**", "...")
 
 
 @dataclass(frozen=True, slots=True)
 class _Argument:
-    """An argument that was given, by its token span, behind `text` that names it; or, without one, a new one."""
+    """An existing argument, by its token span, after `text` that names it; or a new one, without a span."""
 
     span: tuple[int, int] | None
     text: str = ""
@@ -28,8 +28,8 @@ class _Argument:
 
 @dataclass(frozen=True, slots=True)
 class _Call:
-    """The token of its name, the one behind it, the token spans of its arguments, and those it is to have: spans, each with what
-    names it, or new text."""
+    """The token of its name, the next token, the token spans of its arguments, and the new arguments: spans, each with its
+    keyword, or new text."""
 
     name: int
     end: int
@@ -38,8 +38,8 @@ class _Call:
 
 
 def reordered_calls(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
-    """The calls that give arguments by their places which are others now; where the function has another name besides, also
-    those that give all of these by name, and imports of it."""
+    """Return calls with positional arguments that move; if the function has a new name, also calls that pass all of these by
+    keyword, and imports of it."""
     tokens = tokenize(text, path)
     owners = Owners(tokens, rule.of, path) if rule.of else None
     calls = [
@@ -66,7 +66,7 @@ def reordered_calls(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int
 def _in_order(
     rule: Rule, path: str, tokens: Sequence[Token], spans: Sequence[tuple[int, int]]
 ) -> Sequence[_Argument] | None:
-    """The arguments as they are to stand; None where a call has to be looked at by a person, or stays as it is."""
+    """Return the arguments in the new order; None if a person has to look at the call, or if it stays unchanged."""
     as_they_are = [_Argument(span) for span in spans]
     by_name = [path.endswith(NAMED_ARGUMENTS) and _is_by_name(tokens, *span) for span in spans]
     given = by_name.index(True) if True in by_name else len(spans)
@@ -75,21 +75,21 @@ def _in_order(
         at for at, (start, end) in enumerate(spans) if tokens[start].text in _SPREAD or tokens[end - 1].text == "..."
     ]
     if given <= first and not spread:
-        return as_they_are if rule.new else None  # none of them is given by its place
+        return as_they_are if rule.new else None  # none of these is positional
     if spread and spread[0] < max(rule.order):
         return None
     can_name = bool(rule.names) and path.endswith(NAMED_ARGUMENTS)
     placed = None if can_name and 0 in rule.order else _at_places(rule, as_they_are, given)
     if placed is not None or not can_name:
         return placed
-    # Their places alone do not tell them, or would want what was left out before.
+    # Positions alone are ambiguous, or would require arguments that were omitted before.
     mark = "=" if path.endswith(PYTHON) else ": "
     named = [_Argument(spans[at], rule.names[at] + mark) for at in range(first, min(given, len(rule.names)))]
     return as_they_are[:first] + named + as_they_are[given:] if given <= len(rule.names) else None
 
 
 def _at_places(rule: Rule, arguments: Sequence[_Argument], given: int) -> Sequence[_Argument] | None:
-    """The arguments put where they belong; None where that takes one that is left out."""
+    """Return the arguments at their new positions; None if that requires an omitted one."""
     count = max(rule.order)
     placed: list[_Argument] = []
     left = set(range(1, min(given, count) + 1))
@@ -110,7 +110,7 @@ def _is_by_name(tokens: Sequence[Token], first: int, last: int) -> bool:
 
 
 def _outer(calls: Sequence[_Call]) -> Iterator[_Call]:
-    """Those that stand in no other."""
+    """Return the spans that are not inside others."""
     end = 0
     for call in calls:
         if call.name >= end:
@@ -119,7 +119,7 @@ def _outer(calls: Sequence[_Call]) -> Iterator[_Call]:
 
 
 def _written(rule: Rule, call: _Call, calls: Sequence[_Call], tokens: Sequence[Token], text: str) -> str:
-    """The call with its arguments at their new places; what stands between them stays."""
+    """Return the call with its arguments at their new positions; text between them stays."""
     ends = [tokens[call.name].end, *(tokens[last - 1].end for _, last in call.before)]
     starts = [*(tokens[first].start for first, _ in call.before), tokens[call.end - 1].end]
     between = [text[end:start] for end, start in zip(ends, starts, strict=True)]

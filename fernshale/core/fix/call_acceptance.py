@@ -1,7 +1,7 @@
-"""Whether a call as it stands is one that a function takes: number, names and kinds of its arguments.
+"""Check whether a function accepts a call as written: number, names and kinds of its arguments.
 
-A signature is written as a list of parameters: `room, hour=, ~quiet=, *rest`. `=` means that a parameter may be left out, `~` that
-it is given by name only, `!` that its kind changed, so that no argument written for the old one fits; `*` and `**` take any number.
+A signature is a list of parameters: `room, hour=, ~quiet=, *rest`. `=` marks an optional parameter, `~` a keyword-only one, `!`
+one whose kind changed, so that no argument written for the old one fits; `*` and `**` take any number.
 """
 
 from __future__ import annotations
@@ -21,7 +21,7 @@ class _Parameter(NamedTuple):
 
 
 def accepts(signature: str, given: Sequence[str]) -> bool:
-    """Whether a function takes arguments, each given by a name, or "" for one given by its place."""
+    """Return whether a function accepts arguments, each given by its keyword, or "" for a positional one."""
     listed = [_read(item.strip()) for item in signature.split(",") if item.strip()]
     by_place = [at for at, item in enumerate(listed) if not item.is_named and not item.name.startswith("*")]
     by_name = {item.name: at for at, item in enumerate(listed)}
@@ -49,9 +49,9 @@ def _read(text: str) -> _Parameter:
 
 
 def arguments_after(text: str, path: str, at: int) -> tuple[str, ...] | None:
-    """How the arguments are given of a call whose name ends at character `at`; None where that is no call.
+    """Return the arguments of the call whose name ends at character `at`, by keyword; None if that is no call.
 
-    An argument that stands for several (`*rest`, `...rest`) is given by the name "*", which no function has.
+    An expanded argument (`*rest`, `...rest`) gets the keyword "*", which no function has.
     """
     tokens = tokenize(text, path)
     index = next((number for number, token in enumerate(tokens) if token.start >= at), len(tokens))
@@ -71,5 +71,5 @@ def _name_of(argument: Sequence[Token]) -> str:
 
 
 def is_accepted(signatures: Iterable[str], given: Sequence[str]) -> bool:
-    """Whether any of several overloads takes the arguments."""
+    """Return whether any overload accepts the arguments."""
     return any(accepts(signature, given) for signature in signatures)

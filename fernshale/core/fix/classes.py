@@ -1,4 +1,4 @@
-"""The classes a file defines, with what they derive from: by their braces, and those of Python by its own parser."""
+"""The classes that a file defines, and their bases: by braces, and in Python by its own parser."""
 
 from __future__ import annotations
 
@@ -36,7 +36,7 @@ def class_bodies(tokens: Sequence[Token]) -> list[tuple[str, tuple[str, ...], in
 
 
 def _implementations(tokens: Sequence[Token], index: int) -> list[tuple[str, tuple[str, ...], int, int]]:
-    """Rust's `impl Trait for Name {`: what is written there is of the name, and has the trait for a base."""
+    """Yield Rust's `impl Trait for Name {`: its content belongs to Name, which has the trait as base."""
     opening = next((at for at in range(index, len(tokens)) if tokens[at].text in ("{", ";")), len(tokens))
     head = [item.text for item in tokens[index + 1 : opening]]
     if "for" not in head or opening == len(tokens) or tokens[opening].text == ";":
@@ -47,7 +47,7 @@ def _implementations(tokens: Sequence[Token], index: int) -> list[tuple[str, tup
 
 
 def _bases(words: Sequence[str]) -> tuple[str, ...]:
-    """The last names of what stands behind the head of a class, without scopes and template arguments."""
+    """Return the last names of the bases in a class head, without scopes and template arguments."""
     found, last, depth = [], "", 0
     for word in (*words, ","):
         depth += (word == "<") - (word == ">")
@@ -61,9 +61,9 @@ def _bases(words: Sequence[str]) -> tuple[str, ...]:
 
 @dataclass(frozen=True, slots=True)
 class PythonClass:
-    """A class of a Python file: names of its bases; its members and what its methods set of their object, each with the character
-    it is named at first; the characters `start`..`end` of it, and how its body is indented; None where that stands on the line of
-    its head."""
+    """A class of a Python file: names of its bases; its members and the attributes that its methods set, each with the
+    character of its first occurrence; its characters `start`..`end`, and its body's indentation; None if the body is on the
+    line of the head."""
 
     name: str
     bases: tuple[str, ...]
@@ -76,7 +76,7 @@ class PythonClass:
 
 @lru_cache(maxsize=64)
 def python_classes(text: str) -> tuple[PythonClass, ...]:
-    """The classes of a Python file; none where it cannot be parsed."""
+    """Return the classes of a Python file; none if it cannot be parsed."""
     tree = parse_python(text)
     if tree is None:
         return ()
@@ -113,7 +113,7 @@ def _defined(item: ast.stmt) -> list[tuple[str, tuple[int, int]]]:
 
 
 def _set_by(item: ast.stmt) -> Iterator[ast.Attribute]:
-    """What a method sets of its object."""
+    """Return the attributes that a method sets on its object."""
     if isinstance(item, ast.FunctionDef | ast.AsyncFunctionDef) and item.args.args:
         own = item.args.args[0].arg
         for node in ast.walk(item):
@@ -133,7 +133,7 @@ def derived_spans(text: str, path: str, derives: Sequence[str]) -> list[tuple[in
         spans = class_bodies(tokens)
         bodies = [(name, bases, tokens[first].start, tokens[last - 1].end) for name, bases, first, last in spans]
     one = set(wanted)
-    # Classes of the file that derive from a derived one, in whatever order they stand.
+    # Classes of the file that derive from a derived one, in any order.
     for _ in bodies:
         one |= {name for name, bases, _, _ in bodies if one & set(bases)}
     return [(first, last) for name, bases, first, last in bodies if one & set(bases) or name in one - wanted]

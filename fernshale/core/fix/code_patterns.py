@@ -1,8 +1,8 @@
 """Code patterns with metavariables.
 
-`$name` stands for one operand (a name, literal or bracketed group with what hangs on it: `a.b(c)[d]`), or for a whole
-expression where the pattern has it alone between brackets and commas. `$$name` stands for any balanced run of tokens,
-also an empty one. A metavariable that comes twice must be the same tokens twice. White space does not count.
+`$name` matches one operand (a name, literal or bracketed group with its suffixes: `a.b(c)[d]`), or a whole expression if the
+pattern has it alone between brackets or commas. `$$name` matches any balanced run of tokens, including an empty one. A
+metavariable that occurs twice must match the same tokens. White space is ignored.
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ from fernshale.core.fix.tokens import Token, group_end, tokenize
 
 META = re.compile(r"\$\$?\w+")
 _MARK = "FernshaleMeta"
-# How an object is asked for something, and a pointer to one.
+# Member access of an object, and through a pointer.
 ACCESS = {".": "->", "->": "."}
 # A run longer than this is no argument list any more; it bounds the work a pattern can cause.
 _LONGEST_RUN = 400
@@ -25,8 +25,8 @@ _LONGEST_RUN = 400
 
 @dataclass(frozen=True, slots=True)
 class PatternPart:
-    """A literal token, or a metavariable: `run` for `$$`, `whole` for one that may be any expression. `also` is what may stand in
-    the place of `text`."""
+    """A literal token, or a metavariable: `run` for `$$`, `whole` for one that may be any expression. `also` are alternatives
+    to `text`."""
 
     text: str
     meta: str = ""
@@ -48,8 +48,8 @@ class Match:
 
 
 def parse_pattern(text: str, has_pointers: bool = False) -> tuple[PatternPart, ...]:
-    """Raises MisuseError when there is nothing to look for. Where a language `has_pointers`, what is asked of a metavariable is
-    asked of an object as well as through a pointer to one."""
+    """Parse a pattern. Raises MisuseError for an empty pattern. If a language `has_pointers`, member access of a metavariable
+    also matches access through a pointer."""
     metas: list[str] = []
 
     def mark(found: re.Match[str]) -> str:
@@ -88,7 +88,7 @@ def all_matches(parts: Sequence[PatternPart], tokens: Sequence[Token]) -> Iterat
 
 
 def _starts(parts: Sequence[PatternPart], tokens: Sequence[Token]) -> Iterable[int]:
-    """Where a match can begin, in order: where the first texts of the pattern stand, or the operand before them."""
+    """Yield possible starts of a match, in order: positions of the pattern's first token, or of the operand before it."""
     first = 0 if parts[0].text else 1
     words = tuple(takewhile(lambda part: part.text, parts[first:]))
     if not words or parts[0].run:
@@ -118,7 +118,7 @@ def _operand_begin(tokens: Sequence[Token], end: int) -> int:
 
 def _match_at(parts: Sequence[PatternPart], tokens: Sequence[Token], at: int) -> Match | None:
     """The match that begins at token `at`."""
-    # `a::b` and `x.b` must not be found inside `c::a::b`: a leading name stands on its own.
+    # Do not find `a::b` and `x.b` inside `c::a::b`: a leading name must not have a qualifier.
     if parts[0].meta and at and tokens[at - 1].text in (".", "->", "::"):
         return None
     if parts[0].text and at and tokens[at - 1].text == "::" and tokens[at].kind == "name" and _qualified(parts):

@@ -1,4 +1,4 @@
-"""Lines of code turned into comments, so that they can be read, found and put back."""
+"""Turn lines of code into comments, so that they can be read, found and restored."""
 
 from __future__ import annotations
 
@@ -8,9 +8,9 @@ from fernshale.core.base.languages import ENDINGS, comment_mark
 
 
 def as_comments(lines: Sequence[str], path: str, words: str) -> list[str]:
-    """`lines` as comments in the language of `path`; the first one says `words`. Line ends stay.
+    """Return `lines` as comments in the language of `path`; the first one contains `words`. Line ends stay.
 
-    Where a statement must stand, an empty one does.
+    If a statement is required there, an empty one is inserted.
     """
     code = lines[0].lstrip()
     indent = lines[0][: len(lines[0]) - len(code)]

@@ -26,9 +26,9 @@ def repeats(rule: Rule) -> bool:
 
 
 def find_rewrites(rule: Rule, path: str, text: str, formats: Formats = USUAL) -> tuple[Rewritten, ...]:
-    """What a rule of kind data makes of each object it speaks of, in the order of the file; those it leaves alone are left out.
+    """Yield the rewritten objects of a data rule, in file order; unchanged ones are left out.
 
-    Raises FormatError for a file that is broken, and for an object that has no value for an expression.
+    Raises FormatError for a broken file, and for an object in which an expression has no value.
     """
     if not matches(rule.files, path):
         return ()

@@ -1,7 +1,7 @@
-"""What following a rule drops of a person's text: an argument, a call, a statement, a value.
+"""Find text of a person that a rule drops: an argument, a call, a statement, a value.
 
-A rule that drops any is never applied automatically. The one exception is a literal or a plain name where a rule of the release
-itself says that it is not wanted any more: computing it has no side effect, and the release is the authority.
+A rule that drops any is never applied automatically. The only exception is a literal or plain name that a rule of the release
+itself declares as no longer needed: its evaluation has no side effect, and the release is the authority.
 """
 
 from __future__ import annotations
@@ -32,16 +32,16 @@ _KEEPING = frozenset(
     )
 )
 _WORDS = ("name", "number", "string")
-# What may stand in a dropped text besides words: no brackets, so no call, and nothing that assigns.
+# Characters allowed in such text in addition to words: no brackets, so no calls, and no assignments.
 _HARMLESS = frozenset((",", "-", ".", "::", "->"))
 # How much of a dropped text a reason shows.
 _MAX_SHOWN = 48
 
 
 def dropped_by(rule: Rule, edits: Sequence[CodeEdit], *, is_declared: bool) -> str:
-    """The first text that a rule drops which takes a person's word, "" where there is none.
+    """Return the first dropped text that needs a person's confirmation, "" if there is none.
 
-    `is_declared`: the rule was written for the release, not derived from it or learned.
+    `is_declared`: the rule was written for the release, not derived or learned.
     """
     if rule.kind in _KEEPING:
         return ""
@@ -60,7 +60,7 @@ def dropped_by(rule: Rule, edits: Sequence[CodeEdit], *, is_declared: bool) -> s
 
 
 def words_of_loss(text: str) -> str:
-    """Why something is not applied automatically that drops a text."""
+    """Explain why an edit that drops a text is not applied automatically."""
     line = " ".join(text.split())
     shown = line if len(line) <= _MAX_SHOWN else f"{line[: _MAX_SHOWN - 1]}…"
     return f"drops text, so it is never applied automatically: {shown}"

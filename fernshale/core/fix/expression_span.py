@@ -1,4 +1,4 @@
-"""How far an expression goes: checkers name the place where one begins, and what is wrong may stand lines below."""
+"""Find the end of an expression: checkers report its start, and the error may be lines below."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from fernshale.core.base.textfile import split_lines
 from fernshale.core.fix.tokens import tokenize
 
 _OPENING, _CLOSING, _ENDING = ("(", "[", "{"), (")", "]", "}"), (",", ";", ":")
-# What begins a line that goes on with the one before.
+# Beginnings of continuation lines.
 _GOES_ON = (".", "?.", "?", "->", "::", "+", "-", "*", "/", "|", "||", "&", "&&", "and", "or")
 
 

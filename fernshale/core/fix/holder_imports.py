@@ -18,11 +18,11 @@ _DEFINES = r"(?:class|struct|enum|interface|trait|type|record|union)"
 
 
 def needs_import(rule: Rule, path: str, text: str, written: Sequence[str]) -> bool:
-    """Whether what a rule writes into a file (`written`) begins with a class that the file does not have."""
+    """Return whether the text that a rule writes (`written`) starts with a class that the file does not import."""
     name = rule.imports
     if not name or not path.endswith(LANGUAGES):
         return False
-    # In C++ the namespaces that a header opens may stand before it.
+    # In C++ the namespaces that a header opens may precede it.
     begins = re.compile(
         rf"(?:::)?{r'(?:[A-Za-z_][A-Za-z0-9_]*::)*' if path.endswith(C_FAMILY) else ''}{re.escape(name)}\b"
     )
@@ -33,14 +33,14 @@ def needs_import(rule: Rule, path: str, text: str, written: Sequence[str]) -> bo
 
 
 def holder_import(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
-    """Where the import goes that the file needs. Nothing where it is not known how it is written."""
+    """Return the edit that adds the import; none if its syntax is unknown."""
     line = _line(rule, path, text)
     if line:
         yield from with_import(line, rule.imports, path, text, is_used=True)
 
 
 def _is_visible(line: str, path: str, text: str) -> bool:
-    """Whether a file sees what `line` imports without it: it has the line, or is in that package itself."""
+    """Return whether a file sees the import of `line` already: it has the line, or is in that package."""
     if path.endswith(C_FAMILY):
         header = line.partition("<")[2].rstrip(">")
         return not header or re.search(rf'#[ \t]*include[ \t]*[<"]{re.escape(header)}[>"]', text) is not None

@@ -1,4 +1,4 @@
-"""The lines with which a file brings in names from elsewhere: those that are there, and where one more goes."""
+"""The import lines of a file: existing ones, and where to add one."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ _INCLUDE = re.compile(r"(?m)^[ \t]*#[ \t]*include[ \t]*(?P<quote>[<\"])[^>\"\n]+
 _LINES: Mapping[tuple[str, ...], re.Pattern[str]] = {
     C_FAMILY: _INCLUDE, _PYTHON: _PYTHON_LINE, _JAVA: _JAVA_LINE, _RUST: _RUST_LINE, _C_SHARP: _C_SHARP_LINE, SCRIPTS: _SCRIPT_LINE,
 }  # fmt: skip
-# What stands above the first import: comments, what says in which package a file is, what keeps it from being read twice.
+# Text that precedes the first import: comments, package declarations, include guards.
 _COMMENTS = r"(?:\s*(?://[^\n]*|/\*.*?\*/"
 _HEADS: Mapping[tuple[str, ...], re.Pattern[str]] = {
     C_FAMILY: re.compile(_COMMENTS + r"|\#pragma once|\#ifndef \w+\s*\#define \w+))*", re.DOTALL),
@@ -36,13 +36,13 @@ _HEADS: Mapping[tuple[str, ...], re.Pattern[str]] = {
 }  # fmt: skip
 _HEAD = re.compile(_COMMENTS + "))*", re.DOTALL)
 _CONDITIONS = re.compile(r"(?m)^[ \t]*#[ \t]*(if|endif)")
-# What has to stand before all others.
+# Imports that must precede all others.
 _FIRST = "from __future__ "
 
 
 def import_line(name: str, text: str, path: str, into: str) -> str:
-    """The line with which a file in `into`'s folder brings in a name alone, as the file at `path` does it; "" where that does
-    not say by its names what it brings in."""
+    """Return the line that imports a single name into a file in `into`'s folder, as the file at `path` imports it; "" if that
+    does not name its imports."""
     for found in import_lines(text, path):
         parts = found.groupdict()
         if path.endswith(_JAVA) and parts["name"] == name:
@@ -59,7 +59,7 @@ def import_line(name: str, text: str, path: str, into: str) -> str:
 
 
 def script_line(name: str, module: str, texts: Iterable[str]) -> str:
-    """The line with which a script brings in a name of a module of a release, by the way other scripts name that; "" where none
+    """Return the line that imports a name from a module of a release, with the module path that other scripts use; "" if none
     does."""
     lines = [
         line for text in texts for line in _SCRIPT_LINE.finditer(text) if f"/{line['module']}".endswith(f"/{module}")
@@ -72,7 +72,7 @@ def script_line(name: str, module: str, texts: Iterable[str]) -> str:
 
 
 def quoted_header(text: str, header: str) -> str:
-    """A header of a release as a file includes it: as one that stands beside it, else as the last one."""
+    """Return a header of a release as a file includes it: like a sibling header, else like the last include."""
     folder = header.rpartition("/")[0]
     found = [line[0] for line in _INCLUDE.finditer(text)]
     beside = [line for line in found if folder and f"{folder}/" in line]
@@ -80,10 +80,10 @@ def quoted_header(text: str, header: str) -> str:
 
 
 def with_import(line: str, name: str, path: str, text: str, *, is_used: bool = False) -> Iterator[tuple[int, int, str]]:
-    """Where the line goes into a file that uses a name it does not bring in: among its fellows, in their order if they have one.
+    """Return the edit that adds an import line to a file that uses the name without importing it: among similar imports, sorted
+    if they are.
 
-    With `is_used` the file will use the name, whether or not it does now. Nothing for a file of a language whose imports are not
-    known here.
+    With `is_used`, the file will use the name, whether or not it does now. None for a language without import support.
     """
     uses_it = is_used or next(name_starts(text, path, name), None) is not None
     if _pattern(path) is None or not uses_it or import_line(name, text, path, path):
@@ -118,7 +118,8 @@ def with_import(line: str, name: str, path: str, text: str, *, is_used: bool = F
 
 
 def _unconditional(text: str, path: str, lines: Sequence[re.Match[str]]) -> list[re.Match[str]]:
-    """Of the lines of C those that stand in the fewest conditions, of which a guard is one that all of them have."""
+    """Of the include lines of C, return those inside the fewest conditions; an include guard is a condition that all of them
+    share."""
     if not path.endswith(C_FAMILY) or not lines:
         return list(lines)
     marks = [(found.start(), 1 if found[1] == "if" else -1) for found in _CONDITIONS.finditer(text)]
@@ -127,7 +128,7 @@ def _unconditional(text: str, path: str, lines: Sequence[re.Match[str]]) -> list
 
 
 def _beside(line: str, name: str, path: str, lines: Sequence[re.Match[str]]) -> tuple[int, int, str] | None:
-    """Where a name goes into a line that brings in others of its module by their names; None where none does."""
+    """Return the edit that adds a name to an existing import of its module; None if there is none."""
     mine = next(import_lines(line, path), None)
     if mine is None or not path.endswith((*_PYTHON, *SCRIPTS)):
         return None
@@ -158,7 +159,7 @@ def _pattern(path: str) -> re.Pattern[str] | None:
 
 
 def import_lines(text: str, path: str) -> Iterator[re.Match[str]]:
-    """The import lines of a file, without those that only stand in a comment or a string."""
+    """Yield the import lines of a file, without those in comments or strings."""
     pattern = _pattern(path)
     found = list(pattern.finditer(text)) if pattern is not None else []
     starts = {start for word in {_first_word(line) for line in found} for start in name_starts(text, path, word)}
@@ -175,7 +176,7 @@ def _names(listed: str) -> list[str]:
 
 
 def _seen_from(module: str, path: str, into: str) -> str:
-    """A module that is named by its way from one file, by its way from another."""
+    """Return a module's relative path from another file."""
     if not module.startswith("."):
         return module
     there = posixpath.normpath(posixpath.join(posixpath.dirname(path), module))

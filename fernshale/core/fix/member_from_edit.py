@@ -14,10 +14,11 @@ from fernshale.core.fix.tokens import tokenize
 def learn_member(
     text: str, path: TreePath, start: int, end: int, member: str, base: str, id: str, why: str
 ) -> Rule | None:
-    """The rule that puts what stands in characters `start`..`end`, whole lines of a class, into all classes of the same base.
+    """Learn the rule that adds the member in characters `start`..`end`, whole lines of a class, to all classes with the same
+    base.
 
-    `member` is the name that has to be declared there; `base` is wanted where the class derives from it, else its first one is
-    taken. None where it is no such declaration.
+    `member` is the name that must be declared there; `base` is used if the class derives from it, else its first base. None if
+    the text is no such declaration.
     """
     added = text[start:end]
     tokens = tokenize(added, path)

@@ -10,7 +10,7 @@ from fernshale.core.base.languages import SCRIPTS
 from fernshale.core.fix.classes import PYTHON, class_bodies, python_classes
 from fernshale.core.fix.tokens import Token, group_end, tokenize
 
-# What stands behind the name of a member where it is declared, and what may stand before it as the end of its type.
+# Text after the name of a declared member, and text before it that can end its type.
 _BEHIND = frozenset(("(", ";", "=", "{", ","))
 _TYPE_ENDS = frozenset((">", "]", "*", "&", "?"))
 # In scripts a member has no type before it.
@@ -57,7 +57,7 @@ def _declared(tokens: Sequence[Token], first: int, last: int, is_script: bool) -
         ):
             yield token.text, token.start
         if token.text == "=":
-            # What a member is set to declares nothing.
+            # A member's value declares nothing.
             while at < last - 1 and tokens[at].text != ";" and not (is_script and tokens[at + 1].text in (";", "}")):
                 at = group_end(tokens, at) if tokens[at].text in ("(", "[", "{") else at + 1
             continue

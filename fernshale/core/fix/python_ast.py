@@ -1,4 +1,4 @@
-"""Python's own parser, and the characters its places stand for."""
+"""Python's own parser, and the conversion of its positions to characters."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from itertools import accumulate
 
 @lru_cache(maxsize=64)
 def parse_python(text: str) -> ast.Module | None:
-    """The tree of a file; None where it cannot be parsed."""
+    """Return the tree of a file; None if it cannot be parsed."""
     try:
         return ast.parse(text)
     except (SyntaxError, ValueError, RecursionError):
@@ -17,7 +17,7 @@ def parse_python(text: str) -> ast.Module | None:
 
 
 class Characters:
-    """Where the places of a tree stand in its text: the parser tells lines and counts bytes in them."""
+    """Converts positions of a tree: the parser counts lines, and bytes within a line."""
 
     def __init__(self, text: str) -> None:
         self.lines = text.split("\n")

@@ -1,4 +1,4 @@
-"""Python's imports, for names that moved to another module: which local name means which module, and the import lines anew."""
+"""Update Python imports of names that moved to another module: find the local names of modules, and rewrite the import lines."""
 
 from __future__ import annotations
 
@@ -20,8 +20,8 @@ TextEdit = tuple[int, int, str]
 
 @dataclass(frozen=True, slots=True)
 class Bound:
-    """A name an import binds: what it means, by its parts, and where the import ends. `is_whole`: it is written out in full, and
-    binds its first part alone."""
+    """A name bound by an import: the parts of its full path, and the end of the import. `is_whole`: it is written in full, and
+    binds its first part only."""
 
     meaning: tuple[str, ...]
     end: int
@@ -30,7 +30,7 @@ class Bound:
 
 
 def bound_names(text: str, path: str) -> dict[str, Bound]:
-    """What the imports of a file bind, by the name that is bound (`a.b` for `import a.b`)."""
+    """Return the names that a file's imports bind, by bound name (`a.b` for `import a.b`)."""
     found: dict[str, Bound] = {}
     for line in _in_code(_FROM, text, path, "from"):
         module = tuple(line["module"].split("."))
@@ -46,7 +46,7 @@ def bound_names(text: str, path: str) -> dict[str, Bound]:
 
 @dataclass(frozen=True, slots=True)
 class ImportPlace:
-    """Where a name stands now: its module, and the names from there on; of two the first is that of a class."""
+    """The new place of a name: its module, and the names after it; of two, the first is a class."""
 
     module: tuple[str, ...]
     names: tuple[str, ...]
@@ -57,7 +57,7 @@ class ImportPlace:
 
     @property
     def written(self) -> str:
-        """How it is written where the module is imported by what it shows."""
+        """Its path if the module is imported by the name that re-exports it."""
         return ".".join(self.names)
 
     @property
@@ -70,16 +70,16 @@ class ImportPlace:
 
 
 def place_of(path: Sequence[str], class_: str) -> ImportPlace:
-    """The place of a path; what stands in a class (`class_` is its full name, "" for none) is brought in with that."""
+    """Return the place of a path; a member of a class (`class_` is its full name, "" for none) is imported with the class."""
     end = -2 if class_ and ".".join(path[:-1]) == class_ else -1
     return ImportPlace(tuple(path[:end]), tuple(path[end:]))
 
 
 def moved_imports(old: Sequence[str], new: ImportPlace, text: str, path: str) -> Iterator[TextEdit]:
-    """The lines that import `old` by its name from its module, with it imported from where it is now. Where a class is imported
-    for it, its uses are written anew as well."""
+    """Return the edits of lines that import `old` by name from its module, to import it from its new place. If a class is
+    imported instead, uses are rewritten, too."""
     for line in _in_code(_FROM, text, path, "from"):
-        # What goes on behind a backslash is left alone: it is not known whole.
+        # Skip lines with a backslash continuation, which may be incomplete.
         if line["module"] != ".".join(old[:-1]) or text.startswith("\\", line.end()):
             continue
         names = list(_listed(line["many"] or line["names"]))
@@ -104,15 +104,15 @@ def moved_imports(old: Sequence[str], new: ImportPlace, text: str, path: str) ->
 
 
 def _hangs_on(text: str, at: int) -> bool:
-    """Whether a name is that of a member of something."""
+    """Return whether a name is a member of an object."""
     return text[:at].rstrip(" \t").endswith(".")
 
 
 def moved_uses(
     names: Sequence[str], old: Sequence[str], new: ImportPlace, bound: dict[str, Bound]
 ) -> tuple[str, Bound | None, str] | None:
-    """How a chain of names is written once `old` is `new`, as (text, the import it stands behind, the import it wants besides);
-    None where no import says what the chain means."""
+    """Return how to write a chain of names after `old` became `new`: (text, the import it follows, the additional import); None
+    if no import defines the chain."""
     whole = next(
         (end for end in range(len(names) - 1, 0, -1) if (at := bound.get(".".join(names[:end]))) and at.is_whole), 0
     )
@@ -140,7 +140,7 @@ def _in_code(pattern: re.Pattern[str], text: str, path: str, word: str) -> Itera
 
 
 def _listed(names: str) -> Iterator[tuple[str, str]]:
-    """Each name of a list of imports with what it is called here, "" where that is the same."""
+    """Yield each name of an import list with its local name, "" if equal."""
     for part in _COMMENT.sub("", names).split(","):
         words = part.split()
         if words:
@@ -148,14 +148,14 @@ def _listed(names: str) -> Iterator[tuple[str, str]]:
 
 
 def _piece(names: str, name: str) -> tuple[int, int]:
-    """Where a name stands in a list of several, with the comma and the line that go with it."""
+    """Return the span of a name in a list of several, with its comma and line."""
     found = re.search(
         rf"(?<![\w.]){re.escape(name)}(?:[ \t]+as[ \t]+\w+)?(?!\w)(?P<tail>[ \t]*,[ \t]*(?:#[^\n]*)?)?", names
     )
     assert found is not None, f"{name} is among {names!r}"
     start, end = found.span()
     if found["tail"] is None:
-        # The last one takes the comma before it along.
+        # The last one includes the comma before it.
         before = names[:start].rstrip()
         return (len(before) - 1 if before.endswith(",") else start), end
     head = names.rfind("\n", 0, start) + 1

@@ -1,5 +1,5 @@
-"""Whose member a name is, as far as the tokens of one file tell: by the class around it, the name in front, or the type of
-what it is asked of. What cannot be told counts as possible."""
+"""Find the type that a member name belongs to, from the tokens of one file: by the enclosing class, a qualifier, or the type of
+the object. If it is unknown, the name may belong to any type."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from fernshale.core.base.languages import TYPE_BEHIND
 from fernshale.core.fix.classes import PYTHON, class_bodies
 from fernshale.core.fix.tokens import Token, group_end
 
-# Words that stand where a type might and are none.
+# Words in the position of a type that are none.
 _NO_TYPES = frozenset(
     ("return", "auto", "new", "delete", "else", "const", "var", "let", "case", "throw", "await", "in", "not", "and", "or",
      "typename", "using", "import", "from", "goto", "yield", "if", "while", "mut", "ref", "val", "readonly", "static", "final",
@@ -20,7 +20,7 @@ _NO_TYPES = frozenset(
 
 
 class Owners:
-    """Tells for the names in a file whether they belong to another type than `of`, whose last name counts."""
+    """Decides for names in a file whether they belong to a type other than `of`, which is compared by its last name."""
 
     def __init__(self, tokens: Sequence[Token], of: str, path: str = "") -> None:
         self._tokens = tokens
@@ -29,7 +29,7 @@ class Owners:
         self._of = re.split(r"::|\.", of)[-1]
 
     def is_another(self, index: int) -> bool:
-        """Whether the name at `index` is told to be of another type."""
+        """Return whether the name at `index` certainly belongs to another type."""
         before = self._tokens[index - 1].text if index else ""
         if before in (".", "->") and index >= 2:
             type_ = self._type_of_receiver(index - 2)
@@ -43,7 +43,7 @@ class Owners:
         return not self._is_one(inner)
 
     def _is_declared_here(self, index: int) -> bool:
-        """Whether the name is declared at this place: a type stands before it, an argument list or an end behind it."""
+        """Return whether the name is declared here: after a type, and before a parameter list or the end."""
         before, after = self._tokens[index - 1], self._tokens[index + 1 : index + 2]
         declares = (before.kind == "name" and before.text not in _NO_TYPES) or before.text in ("&", "*", ">", "def")
         return declares and bool(after) and after[0].text in ("(", ";", "=", "{", ":")
@@ -58,7 +58,7 @@ class Owners:
                 return True
             if name not in seen:
                 seen.add(name)
-                # What a class of another file derives from is not known.
+                # The bases of a class in another file are unknown.
                 pending += self._bases.get(name, ())
         return any(name not in self._classes and name != type_ for name in seen)
 
@@ -80,7 +80,8 @@ class Owners:
         return {name: next(iter(found)) for name, found in types.items() if len(found) == 1}
 
     def _declarations_of_python(self) -> Iterator[tuple[str, str]]:
-        """`x: wick.Lamp` and `x = wick.Lamp(…)`: the last name of the chain is the type, where it looks like one."""
+        """Yield declarations `x: wick.Lamp` and `x = wick.Lamp(…)`: the last name of the chain is the type if it looks like
+        one."""
         tokens = self._tokens
         for index in range(len(tokens) - 2):
             if tokens[index].kind != "name" or tokens[index + 1].text not in (":", "="):

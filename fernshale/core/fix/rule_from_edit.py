@@ -1,8 +1,8 @@
-"""Learn a rule from one change a person made: what is common stays, what varies becomes a metavariable.
+"""Learn a rule from one edit by a person: common parts stay, variable parts become metavariables.
 
-The change is looked at in tokens: the smallest run that differs, widened until it is a whole call, operand or statement.
-Each general form is tried, the most general first; one counts when it makes the very change that was made, and where
-other places are known that want it, as many of them as possible.
+The edit is compared by tokens: the smallest differing run, extended to a complete call, operand or statement. General forms are
+tried first; a form is valid if it reproduces the edit, and if it also applies to as many as possible of the other places that
+need the edit.
 """
 
 from __future__ import annotations
@@ -28,7 +28,7 @@ _MOST_TOKENS = 120
 
 @dataclass(frozen=True, slots=True)
 class EditLines:
-    """Where else a rule should apply: the text of a file and the lines (1-based) that are known to want it."""
+    """Other places where a rule should apply: the text of a file, and the lines (1-based) known to need it."""
 
     path: TreePath
     text: str
@@ -38,10 +38,9 @@ class EditLines:
 def learn_rules(
     before: str, after: str, path: TreePath, others: Sequence[EditLines], id: str, why: str
 ) -> tuple[Rule, ...]:
-    """Rules that make the change from `before` to `after`, the one that does most of `others` first.
+    """Return rules that turn `before` into `after`; those that apply to most of `others` first.
 
-    A rule that touches less beside the lines that want it comes before one that touches more. Empty where the change is of
-    no kind that can be told from one example.
+    A rule that changes fewer additional lines comes first. Empty if the edit cannot be generalised from one example.
     """
     old, new = tokenize(before, path), tokenize(after, path)
     first, last = _differing(old, new)
@@ -57,7 +56,7 @@ def learn_rules(
 
 
 def count_other_places(rule: Rule, others: Sequence[EditLines]) -> tuple[int, int]:
-    """How many of the lines that want the rule it changes, and how many other lines."""
+    """Return how many of the lines that need the rule it changes, and how many other lines."""
     wanted = beside = 0
     for item in others:
         touched = {edit.line for edit in find_edits(rule, item.path, item.text)}
@@ -78,7 +77,7 @@ def _with_example(rule: Rule, example: Example) -> Rule:
 
 
 def _differing(old: Sequence[Token], new: Sequence[Token]) -> tuple[int | None, tuple[int, int] | None]:
-    """The first token that differs, and the ends (exclusive) of what differs on either side."""
+    """Return the first differing token, and the ends (exclusive) of the difference on both sides."""
     first = next(
         (at for at, (a, b) in enumerate(zip(old, new, strict=False)) if a.text != b.text), min(len(old), len(new))
     )
@@ -130,7 +129,7 @@ def _forms(
 
 
 def _is_telling(pattern: str) -> bool:
-    """Whether a pattern says enough to be a rule: whole brackets, and more than one word of its own or a call."""
+    """Return whether a pattern is specific enough for a rule: complete brackets, and more than one word or a call."""
     tokens = tokenize(pattern.replace("$", ""), "")
     depth = 0
     for token in tokens:
@@ -143,7 +142,7 @@ def _is_telling(pattern: str) -> bool:
 def _widened(
     old: Sequence[Token], new: Sequence[Token], first: int, ends: tuple[int, int]
 ) -> Iterator[tuple[int, int, int]]:
-    """Spans round the change, smallest first: the change with what hangs on it, the call around it, the statement."""
+    """Yield spans around the edit, smallest first: the edited operand, the enclosing call, the statement."""
     stop_old, stop_new = ends
     seen: set[tuple[int, int]] = set()
     start = first
@@ -174,15 +173,15 @@ def _widened(
 def _whole(
     old: Sequence[Token], new: Sequence[Token], start: int, stop_old: int, stop_new: int
 ) -> tuple[int, int, int]:
-    """The span with the operand it stands in: names joined in front, an argument list or more names behind."""
+    """Extend the span to complete operands: names joined before it, an argument list or further names after it."""
     if start == stop_old and start:
-        # Something was put behind what stands before: that belongs to it.
+        # Text was appended to an operand: include it.
         start -= 1
         if old[start].text in (")", "]"):
             opening = _opening_before(old, start)
             start = opening if opening is not None else start
     if (opening := _unclosed(old, start, stop_old)) is not None:
-        # What stands up to the closing bracket is alike on both sides.
+        # The text up to the closing bracket is equal on both sides.
         end = group_end(old, opening)
         stop_old, stop_new = end, stop_new + end - stop_old
     start = _operand_start(old, start)
@@ -211,7 +210,7 @@ def _unclosed(tokens: Sequence[Token], start: int, stop: int) -> int | None:
 
 
 def _operand_start(tokens: Sequence[Token], at: int) -> int:
-    """Where the operand begins that goes on at a token: over the names in front of it, and over what is called in between."""
+    """Return the start of the operand that continues at a token: including names before it and calls in between."""
     while at:
         if _goes_on(tokens[at - 1], tokens[at]):
             at -= 1
@@ -254,7 +253,7 @@ def _opening_before(tokens: Sequence[Token], at: int) -> int | None:
 def _generalized(
     old: Sequence[Token], new: Sequence[Token], changed: tuple[int, int], before: str, after: str
 ) -> Iterator[tuple[str, str]]:
-    """Pattern and replacement: what both sides have alike between brackets and commas becomes a metavariable."""
+    """Return pattern and replacement: parts between brackets or commas that are equal on both sides become metavariables."""
     if not old:
         return
     names = {token.text for token in new if token.kind == "name"}
@@ -274,18 +273,17 @@ def _generalized(
 
 
 def _may_go(words: Collection[str], meta: str, replacement: str) -> bool:
-    """Whether what may be anything may be missing from the replacement: not where that has a name of it, which would be that of the
-    example everywhere, nor any number of arguments, which may be others elsewhere."""
+    """Return whether a variable part may be missing from the replacement: not if the replacement contains a name from it, which
+    would be the example's name everywhere, and not for an argument list, which may differ elsewhere."""
     return not meta.startswith("$$") and set(words).isdisjoint(re.findall(r"(?<!\$)\b[^\W\d]\w*", replacement))
 
 
 def _varying(
     tokens: Sequence[Token], how: str, changed: tuple[int, int], names: Collection[str]
 ) -> list[tuple[int, int]]:
-    """Spans that may be anything elsewhere: whole arguments, or all of a call's; names that something is asked of, or whatever it
-    is asked of.
+    """Return spans that may differ elsewhere: complete arguments, or all of a call's; objects whose members are used.
 
-    Of an argument that was changed in part, only the name it declares or ends with, where the other side has it as well.
+    From an argument that was changed in part, only the name that it declares or ends with, if the other side has it, too.
     """
     if how == "none":
         return []
@@ -297,7 +295,7 @@ def _varying(
                 inner = [(index + 1, end - 1)] if how == "lists" else split_arguments(tokens, index + 1, end - 1)
                 for start, stop in inner:
                     if start == stop:
-                        continue  # nothing stands between two commas
+                        continue  # nothing is between two commas
                     is_apart = (
                         stop <= changed[0]
                         or start >= max(changed[1], changed[0] + 1)
@@ -326,7 +324,7 @@ def _varying(
 
 
 def _has_type_before(tokens: Sequence[Token], at: int) -> bool:
-    """Whether a type stands in front of a name."""
+    """Return whether a type precedes a name."""
     first = at
     while first and tokens[first - 1].text in ("*", "&"):
         first -= 1
@@ -342,7 +340,7 @@ def _outermost(spans: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
 
 
 def _matching(tokens: Sequence[Token], metas: dict[tuple[str, ...], str]) -> list[tuple[int, int]]:
-    """Where the runs that became metavariables stand on the other side, longest first."""
+    """Return the positions of the variable runs on the other side, longest first."""
     spans: list[tuple[int, int]] = []
     taken = [False] * len(tokens)
     for words in sorted(metas, key=len, reverse=True):
@@ -363,8 +361,8 @@ def _written(
     is_pattern: bool,
     has_lists: bool = False,
 ) -> str:
-    """The tokens as text with the spans replaced by their metavariables; with `has_lists`, what stands alone between brackets is
-    one for any number of arguments."""
+    """Return the tokens as text, with spans replaced by their metavariables; with `has_lists`, a metavariable alone between
+    brackets matches any number of arguments."""
     if not tokens:
         return ""
     parts: list[str] = []

@@ -1,25 +1,25 @@
 """Fix rules as values, read from `*.rules.toml`.
 
-rename        the name `old` is `new` now; with `of`, where it can be told that another type is meant, it is left alone
-move          the qualified name `old` is `new` now, also where only its end is written, and in imports
-header        the included file `old` is `new` now; in scripts the imported module of that path
-import        files that use the name `old` and do not bring it in get the line `text` among those that do
-getter        the field `old` is the function `new()` now, set with `setter`; with `of`, also by its name alone in what derives
-              from it
-add-argument  calls of `call` with `arguments` arguments get `text` as argument number `position`
-keyword       calls of `call` give by the name `new` what they gave by the name `old`
-reorder       calls of `call` give their arguments at the places `order`: at each the number of the one that stood there before, 0
-              for one that came, which gets the next text of `fill`; with `new` the function has that name now, with `names` of the
-              arguments as they stood before, those that cannot be told by their places are given by name
-literal       the number or string `old` is `new` now; with `call`, only as its argument number `position`
-declare       the variable or field `old` is declared as a `new` where it is first set, in Python
-switch-off    statements that match `pattern` become comments, until somebody writes what is to stand there instead
-add-member    classes derived from `base` without `member` get `text` behind the line that has `after` (or at their start)
-rewrite       `pattern` becomes `replacement`, both with metavariables (see `pattern`)
-rename-id     the id `old` is `new` now, in assets
-data          of the objects at `object` in data files `files` for which `when` holds, fields get new names (`rename`), are `set` to
-              what an expression over the object's fields comes to, or are dropped (`drop`)
-delete        the files `files` (globs) go; they are made again
+rename        replaces the name `old` by `new`; with `of`, not where it certainly belongs to another type
+move          replaces the qualified name `old` by `new`, also where only its end is written, and in imports
+header        replaces the included file `old` by `new`; in scripts the imported module of that path
+import        adds the import line `text` to files that use the name `old` without importing it
+getter        replaces the field `old` by the function `new()`, and assignments by `setter`; with `of`, also the bare name in
+              derived classes
+add-argument  adds `text` as argument number `position` to calls of `call` with `arguments` arguments
+keyword       renames the keyword argument `old` of calls of `call` to `new`
+reorder       reorders the arguments of calls of `call`: `order` lists for each new position the old one, and 0 for an added
+              argument, which gets the next text of `fill`; `new` is the function's new name, if any; with `names`, the old
+              parameters, arguments that cannot be passed by position are passed by keyword
+literal       replaces the number or string `old` by `new`; with `call`, only as its argument number `position`
+declare       annotates the variable or field `old` with the type `new` where it is first set, in Python
+switch-off    turns statements that match `pattern` into comments, until someone writes a replacement
+add-member    adds `text` to classes that derive from `base` without `member`, after the line with `after` (or at their start)
+rewrite       replaces `pattern` by `replacement`, both with metavariables (see `code_patterns`)
+rename-id     replaces the id `old` by `new`, in assets
+data          changes the objects at `object` in data files `files` for which `when` is true: renames fields (`rename`), sets
+              them to the value of an expression (`set`), drops them (`drop`)
+delete        removes the files `files` (globs); they are generated again
 """
 
 from __future__ import annotations
@@ -69,8 +69,8 @@ _NEEDS: dict[str, tuple[str, ...]] = {
 
 @dataclass(frozen=True, slots=True)
 class Where:
-    """Where a rule holds: in `files` (globs), in `languages`, in classes that derive from one of `derives`; not in files that
-    have one of the words `unless`. What is not said holds everywhere."""
+    """Where a rule applies: in `files` (globs), in `languages`, in classes that derive from one of `derives`; not in files that
+    contain one of the words `unless`. Empty values do not restrict."""
 
     __pydantic_config__: ClassVar = STRICT
     files: tuple[str, ...] = ()
@@ -81,7 +81,7 @@ class Where:
 
 @dataclass(frozen=True, slots=True)
 class Example:
-    """A text before the rule and after it, to test the rule by. `file` tells the language."""
+    """A text before and after the rule, to test it. The ending of `file` determines the language."""
 
     __pydantic_config__: ClassVar = STRICT
     before: str
@@ -91,12 +91,11 @@ class Example:
 
 @dataclass(frozen=True, slots=True)
 class Rule:
-    """One change to follow. `diagnostic` narrows the errors it is offered for; `silent`: the compiler will not tell.
+    """One change to apply. `diagnostic` narrows the errors it is offered for; `silent`: no compiler reports the places.
 
-    `confidence` is how sure its author is; `named`: only where a tool names the place, because the name alone is not enough.
-    `imports` is the class that a new name stands in and that a file has to import, `text` the line that does.
-    `signatures` say what a function with a new name takes (see `signatures`): where it does not take a call as that stands,
-    a person is asked.
+    `confidence` is that of its author; `named`: only at places that a tool reports, because the name alone is ambiguous.
+    `imports` is the class that contains the new name and has to be imported, `text` the line that does. `signatures` are the
+    parameters of a renamed function (see `call_acceptance`): if it does not accept a call as written, Fernshale asks.
     """
 
     __pydantic_config__: ClassVar = STRICT
@@ -161,7 +160,7 @@ class Rule:
             raise ValueError(error.message) from error
 
     def _check_literal(self) -> None:
-        """What is new must not hold what is old, or it would grow each time."""
+        """Check that the new literal does not contain the old one, since it would grow with each application."""
         if bool(self.call) != bool(self.position):
             raise ValueError("a rule of kind literal says both call and position, or neither")
         tokens = [token.text for token in tokenize(self.new, "") if token.kind in ("number", "string")]
@@ -170,7 +169,7 @@ class Rule:
 
     @property
     def name(self) -> str:
-        """The rule in a few words: its title, or what it does."""
+        """A short description of the rule: its title, or its effect."""
         if self.title:
             return self.title
         match self.kind:
@@ -204,9 +203,9 @@ class Rule:
 
 @dataclass(frozen=True, slots=True)
 class RuleSet:
-    """A file of rules: what it covers, what it expects of data whatever the way, and where it comes from.
+    """A file of rules: the releases it covers, its expectations of data files, and its source.
 
-    `is_declared`: they were written for the release, so the release itself says what they say.
+    `is_declared`: written for the release, so the rules have the release's authority.
     """
 
     title: str
@@ -240,7 +239,7 @@ def rules_for(path: Path, from_: str, to: str) -> RuleSet:
 
 
 def write_rules(rules: Sequence[Rule], title: str, from_: str, to: str) -> str:
-    """Rules as a file that can be shared: what differs from the defaults, in TOML."""
+    """Return rules as a file to share, in TOML, without default values."""
     import tomlkit
 
     document = tomlkit.document()
@@ -256,7 +255,7 @@ def write_rules(rules: Sequence[Rule], title: str, from_: str, to: str) -> str:
 
 
 def rule_table(rule: Rule) -> Table:
-    """A rule as a table of TOML: what differs from the defaults."""
+    """Return a rule as a TOML table, without default values."""
     import tomlkit
 
     table = tomlkit.table()

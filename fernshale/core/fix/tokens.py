@@ -11,13 +11,13 @@ from fernshale.core.base.languages import DASH_COMMENTS, HASH_COMMENTS
 
 TokenKind = Literal["name", "number", "string", "punctuation"]
 
-# What stands before a quote belongs to a string only where it is not the end of a word.
+# A prefix of a quote belongs to the string only if it is not the end of a word.
 _STRING = r"""
   (?P<string> (?:(?<!\w)(?:u8|[uUL])?R)"(?P<fence>[^()\\\s]{0,16})\(.*?\)(?P=fence)"
             | (?:(?<!\w)[uULbrfBRF]{1,2})?"[^"\\\n]*+(?:\\.[^"\\\n]*+)*+"
             | (?:(?<!\w)[uULbrfBRF]{1,2})?'[^'\\\n]*+(?:\\.[^'\\\n]*+)*+' )
 """
-# A point belongs to a number where digits, an exponent or nothing follow, and not a member's name.
+# A point belongs to a number if digits, an exponent or nothing follow, but not a member's name.
 _NUMBER = r"""
 (?P<number> (?: 0[xXbB][0-9A-Fa-f']+
               | \d[\d']* (?:\.\d[\d']* | \.(?![\w.]) | \.(?=[eEfFlL](?!\w)|[eE][+-]?\d))? (?:[eEpP][+-]?\d[\d']*)? ) \w* )
@@ -34,7 +34,7 @@ _DASH_COMMENT = r"""(?P<comment> --\[(?P<level>=*)\[.*?\](?P=level)\] | --[^\n]*
 | (?P<long> \[(?P<depth>=*)\[.*?\](?P=depth)\] ) |"""
 _FLAGS = re.VERBOSE | re.DOTALL
 _CODE_AFTER = {comment: re.compile(comment + _CODE, _FLAGS) for comment in (_C_COMMENT, _HASH_COMMENT, _DASH_COMMENT)}
-# What begins that which can hide a name.
+# Beginnings of comments and strings, which can contain names.
 _OPENINGS = dict(zip(_CODE_AFTER, ("\"'/", "\"'#", "\"'-["), strict=True))
 # Kind of token by the group that matched; comments are none. A fence is part of a raw string.
 _KINDS: dict[str, TokenKind | None] = {
@@ -60,7 +60,7 @@ class Token(NamedTuple):
 
 
 def tokenize(text: str, path: str) -> tuple[Token, ...]:
-    """The tokens of `text` without comments; `path` tells by its ending how comments look."""
+    """Return the tokens of `text` without comments; the ending of `path` determines the comment syntax."""
     return _tokenized(text, _CODE_AFTER[_comment(path)])
 
 
@@ -79,7 +79,7 @@ def _by_name(text: str, words: re.Pattern[str]) -> Mapping[str, Sequence[int]]:
 
 
 def name_starts(text: str, path: str, name: str) -> Iterator[int]:
-    """Where the token `name` stands in `text`, without making all others."""
+    """Return the positions of the token `name` in `text`, without creating all other tokens."""
     if not name.isidentifier():
         return
     hiding = _hiding(text, _comment(path))
@@ -96,7 +96,7 @@ def _hiding(text: str, comment: str) -> Iterator[tuple[int, int]]:
     """The spans of comments, strings and numbers with a quote inside, in order; then one behind the text."""
     marks, token = _OPENINGS[comment], _CODE_AFTER[comment]
     end = 0
-    # Where each mark comes next: single letters are found many times faster than any of several.
+    # The next position of each marker: single characters are found many times faster than alternatives.
     places = [text.find(mark) for mark in marks]
     while (at := min((place for place in places if place >= 0), default=-1)) >= 0:
         # A quote may belong to the word before it: the kind of a string, or the digits of a number.
@@ -125,7 +125,7 @@ def _comment(path: str) -> str:
 
 @lru_cache(maxsize=512)
 def _tokenized(text: str, words: re.Pattern[str]) -> tuple[Token, ...]:
-    # Many rules look at one text, one after the other.
+    # Many rules examine one text, one after the other.
     kinds, make = _KINDS, Token
     return tuple(
         make(kind, found[0], *found.span())
@@ -138,7 +138,7 @@ _QUOTED = re.compile(r"""(?s)[A-Za-z8]*(?P<mark>"{3}|'{3}|"|')(?P<inside>.*)(?P=
 
 
 def literal_text(text: str) -> str:
-    """What stands between the quotes of a string; anything else as it is."""
+    """Return the content of a string literal; any other literal unchanged."""
     found = _QUOTED.fullmatch(text)
     return found["inside"] if found else text
 

@@ -1,5 +1,5 @@
-"""Python's variables and fields that say no type, and the class that they are set to: checkers want it said where the first value
-does not tell it."""
+"""Python variables and fields without annotations, and the class they are set to: type checkers require an annotation where the
+first value does not imply it."""
 
 from __future__ import annotations
 
@@ -10,20 +10,20 @@ from functools import lru_cache
 
 from fernshale.core.fix.python_ast import Characters, parse_python
 
-# How sure a class is: nothing else is set, something is of which nothing is known, or having no value means something.
+# Confidence in a class: nothing else is assigned, something unknown is assigned, or None has a meaning.
 _ALL, _SOME, _ASKED = 0.95, 0.6, 0.3
-# Telling a checker to believe something takes a person's word.
+# A cast for the type checker needs a person's confirmation.
 _BELIEVED = 0.85
-# What a number that is whole at first may be.
+# Types of a number that starts as an integer.
 FLOAT = "float"
-# What tells a checker that the value is set before it is asked for.
+# Expressions that show a checker that the value is set before it is used.
 _LATER = "  # type: ignore[assignment]"
 _Function = ast.FunctionDef | ast.AsyncFunctionDef
 
 
 @dataclass(frozen=True, slots=True)
 class Declaration:
-    """What a name is declared as where it is first set: characters `start`..`end` of the file become `new`."""
+    """The annotation of a name where it is first set: characters `start`..`end` of the file become `new`."""
 
     type: str
     start: int
@@ -34,8 +34,8 @@ class Declaration:
 
 @dataclass(frozen=True, slots=True)
 class _Setting:
-    """One statement that sets a name. `value` is None where it cannot be told; `is_whole`: it sets nothing else; `is_body`: it
-    stands in the body of a class itself."""
+    """One statement that sets a name. `value` is None if unknown; `is_whole`: it sets nothing else; `is_body`: it is in a class
+    body."""
 
     target: ast.expr
     value: ast.expr | None = None
@@ -45,8 +45,8 @@ class _Setting:
 
 @dataclass(slots=True)
 class _Scope:
-    """What is set in one function or module, or in a class and of its objects: by name, in order. `typed` are the names that say a
-    type or may say none, `asked` those that are asked whether they hold something."""
+    """Assignments in one function or module, or in a class and to its objects: by name, in order. `typed` are the names with
+    annotations or for which none is allowed, `asked` those that are tested for None."""
 
     is_body: bool
     settings: dict[str, list[_Setting]] = field(default_factory=dict)
@@ -71,7 +71,7 @@ def declarations(text: str, name: str) -> tuple[Declaration, ...]:
 def _declaration(settings: Sequence[_Setting], is_asked: bool, places: Characters) -> Declaration | None:
     first = settings[0]
     if first.is_body:
-        return None  # a type would make it a field of what is made from the class, of a dataclass and its like
+        return None  # an annotation would create a field, of a dataclass for instance
     if first.is_whole and _is_int(first.value):
         spot = places.end(first.target)
         return Declaration(FLOAT, spot, spot, f": {FLOAT}", _ALL)
@@ -81,7 +81,7 @@ def _declaration(settings: Sequence[_Setting], is_asked: bool, places: Character
     (type_,) = classes
     others = [item for item in settings[1:] if not _made(item.value)]
     if any(_is_none(item.value) for item in others):
-        return None  # it has no value again later on, which a type would deny
+        return None  # it is set to None again later, which an annotation would forbid
     confidence = _ASKED if is_asked else _SOME if others else _ALL
     start, end = places.end(first.target), places.end(first.value)
     if _made(first.value):
@@ -116,7 +116,7 @@ def _made(value: ast.expr | None) -> str:
 
 @lru_cache(maxsize=1024)  # each cause and each of its rules asks for the files it is about
 def _scopes(text: str) -> tuple[_Scope, ...]:
-    """Everything that is set in a file, by what it stands in."""
+    """Return all assignments of a file by scope."""
     tree = parse_python(text)
     if tree is None:
         return ()
@@ -126,7 +126,7 @@ def _scopes(text: str) -> tuple[_Scope, ...]:
 
 
 def _gather(holder: ast.AST, fields: _Scope | None, found: list[_Scope], own: str = "") -> None:
-    """`fields` is the scope of the class whose objects methods call `own`."""
+    """Collect assignments; `fields` is the scope of the class whose objects methods call `own`."""
     scope = _Scope(isinstance(holder, ast.ClassDef))
     if isinstance(holder, _Function):
         scope.typed |= {item.arg for item in ast.walk(holder.args) if isinstance(item, ast.arg)}
@@ -153,7 +153,7 @@ def _inside(holder: ast.AST) -> Iterator[ast.AST]:
 
 
 def _take(node: ast.AST, scope: _Scope, fields: _Scope | None, own: str) -> None:
-    """What a node sets, declares or asks for."""
+    """Record the assignments, annotations and tests of a node."""
 
     def place(of: ast.AST) -> tuple[_Scope, str] | None:
         if isinstance(of, ast.Name):
@@ -165,7 +165,7 @@ def _take(node: ast.AST, scope: _Scope, fields: _Scope | None, own: str) -> None
         if (there := place(target)) is not None:
             there[0].settings.setdefault(there[1], []).append(_Setting(target, value, is_whole, scope.is_body))
     if isinstance(node, (ast.Global, ast.Nonlocal)):
-        scope.typed |= set(node.names)  # no type may be said of them here
+        scope.typed |= set(node.names)  # annotations are not allowed here
     if isinstance(node, ast.AnnAssign) and (there := place(node.target)) is not None:
         there[0].typed.add(there[1])
     for asked in _asked(node):
@@ -174,7 +174,7 @@ def _take(node: ast.AST, scope: _Scope, fields: _Scope | None, own: str) -> None
 
 
 def _set(node: ast.AST) -> Iterator[tuple[ast.expr, ast.expr | None, bool]]:
-    """What a statement sets, to what where that is told, and whether it sets nothing else."""
+    """Record the targets of a statement, their value if known, and whether it sets nothing else."""
     if isinstance(node, ast.Assign):
         for target in node.targets:
             if isinstance(target, (ast.Name, ast.Attribute)):
@@ -190,7 +190,7 @@ def _set(node: ast.AST) -> Iterator[tuple[ast.expr, ast.expr | None, bool]]:
 
 
 def _asked(node: ast.AST) -> Sequence[ast.AST]:
-    """What is asked for whether there is a value."""
+    """Record names that are tested for a value."""
     if isinstance(node, (ast.If, ast.While, ast.IfExp)):
         return (node.test,)
     if isinstance(node, ast.BoolOp):
