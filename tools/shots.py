@@ -76,7 +76,7 @@ def main(out: Path, wanted: list[str]) -> None:
         window.toggle_theme()
 
     def shot_of(widget: QWidget, name: str) -> None:
-        # Lists lay their rows out anew a moment after their width changed.
+        # Lists lay out their rows again a moment after their width changed.
         loop = QEventLoop()
         QTimer.singleShot(160, loop.quit)
         loop.exec()

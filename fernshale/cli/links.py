@@ -30,16 +30,16 @@ def links(options: argparse.Namespace, token: CancelToken) -> int:
     if options.apply:
         back = write_links(tree, linkage, Work(token=token))
         print(f"written; to go back: {back}" if back else "no high-confidence replacement", file=sys.stderr)
-    left = [item for item in linkage.dangling if not item.sure and not item.before]
+    left = [item for item in linkage.missing if not item.sure and not item.before]
     if options.json:
         print_json(to_json(linkage))
     else:
         print_lines(_lines(linkage, options.apply))
-    return LEFT_TO_DECIDE if left or (not options.apply and any(item.sure for item in linkage.dangling)) else 0
+    return LEFT_TO_DECIDE if left or (not options.apply and any(item.sure for item in linkage.missing)) else 0
 
 
 def to_json(linkage: Linkage) -> dict[str, Any]:
-    dangling = linkage.dangling
+    missing = linkage.missing
     return {
         "dangling": [
             {
@@ -50,7 +50,7 @@ def to_json(linkage: Linkage) -> dict[str, Any]:
                 "before": item.before,
                 "places": [{"file": use.file, "line": use.line} for use in item.uses],
             }
-            for item in dangling
+            for item in missing
         ],
         "proposals": [
             {
@@ -61,10 +61,10 @@ def to_json(linkage: Linkage) -> dict[str, Any]:
                 "uses": len(item.uses_in(way.slots)),
                 "only": list(way.slots),
             }
-            for item in dangling
+            for item in missing
             for way in _best(item)
         ],
-        "undecided": [item.id for item in dangling if not item.sure and not item.before],
+        "undecided": [item.id for item in missing if not item.sure and not item.before],
         "doubled": list(linkage.now.index.doubled),
         "troubles": [
             {"file": path, "what": marks.trouble} for path, marks in linkage.now.index.files.items() if marks.trouble
@@ -80,7 +80,7 @@ def _best(item: MissingReference) -> tuple[Any, ...]:
 
 def _lines(linkage: Linkage, applied: bool) -> list[str]:
     lines = []
-    for item in linkage.dangling:
+    for item in linkage.missing:
         was = f"was in {item.was}" if item.was else "nothing declared it before either"
         lines.append(f"{item.id}  {count(len(item.uses), 'use')}, {was}")
         for way in _best(item):
@@ -89,9 +89,9 @@ def _lines(linkage: Linkage, applied: bool) -> list[str]:
             lines.append(f"  {mark} {way.score:.2f} {way.id}{only}: {'; '.join(way.evidence)}")
     if not lines:
         return ["no missing references"]
-    sure = sum(bool(item.sure) for item in linkage.dangling)
+    sure = sum(bool(item.sure) for item in linkage.missing)
     said = "were relinked" if applied else "have a high-confidence replacement; --apply writes it"
-    return [*lines, f"{sure} of {len(linkage.dangling)} {said}"]
+    return [*lines, f"{sure} of {len(linkage.missing)} {said}"]
 
 
 def _before(options: argparse.Namespace) -> Path | tuple[Store, str]:

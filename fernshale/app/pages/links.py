@@ -109,8 +109,8 @@ class LinksPage(Page):
     def fill(self, overview: Overview) -> None:
         self._overview = overview
         view = overview.links
-        self._chart.set_threads(tuple(_thread(item) for item in view.dangling))
-        rows = [row for item in view.dangling if (row := _dangling_row(item))]
+        self._chart.set_threads(tuple(_thread(item) for item in view.missing))
+        rows = [row for item in view.missing if (row := _missing_row(item))]
         if any(open_item.key == _TOGETHER for open_item in view.items):
             uses = sum(len(item.uses) for item in view.sure)
             words = f"{count(len(view.sure), 'link')} with a high-confidence replacement"
@@ -126,7 +126,7 @@ class LinksPage(Page):
         rows += [
             Row(
                 item.id,
-                "missing, left so by your decision",
+                "missing, left as it is by your decision",
                 count(len(item.uses), "use"),
                 "–",
                 "quiet",
@@ -137,7 +137,7 @@ class LinksPage(Page):
         rows += [
             Row(
                 item.expect.title,
-                f"{item.file}: left so, {why or 'without a reason'}",
+                f"{item.file}: left as it is, {why or 'without a reason'}",
                 "",
                 "–",
                 "quiet",
@@ -176,7 +176,7 @@ class LinksPage(Page):
 
     def _item(self) -> MissingReference | None:
         view = self._overview.links if self._overview else None
-        return next((item for item in view.dangling if link_key(item) == self._list.current()), None) if view else None
+        return next((item for item in view.missing if link_key(item) == self._list.current()), None) if view else None
 
     def _work(self) -> DataRewrite | None:
         view = self._overview.links if self._overview else None
@@ -349,7 +349,7 @@ def _glyph(score: float) -> str:
     return "●" if score >= SURE else "○"
 
 
-def _dangling_row(item: MissingReference) -> Row:
+def _missing_row(item: MissingReference) -> Row:
     sure = bool(item.sure)
     if sure:
         words = "became " + " and ".join(way.id for way in item.sure)

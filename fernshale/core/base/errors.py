@@ -55,7 +55,7 @@ class ChangedUnderneath(FernshaleError):
         shown = ", ".join(self.paths[:5]) + (f" and {len(paths) - 5} more" if len(paths) > 5 else "")
         super().__init__(
             f"changed on disk since the preview: {shown}; nothing was written",
-            "Look at the step again; it is worked out anew from what is there now.",
+            "Open the step again; it is computed from the current files.",
         )
 
 

@@ -8,7 +8,7 @@ from fernshale.core.fix.tokens import Token, group_end, name_indexes, tokenize
 
 
 def is_import(text: str, at: int) -> bool:
-    """Whether the line with the character `at` brings in a name from elsewhere."""
+    """Return whether the line with the character `at` is an import."""
     line = text[text.rfind("\n", 0, at) + 1 : at].lstrip()
     return line.startswith(("import ", "from ", "using ", "use ", "export {", "import{"))
 

@@ -19,7 +19,7 @@ from fernshale.core.process.text_search import files_with
 _MOST_FILES = 60
 # Keywords before a class name in its declaration.
 _CLASS_HEAD = r"\b(?:class|struct|union|interface|enum|trait|impl|record|type)\b[^;{}()\n]*"
-# Where only types are brought in.
+# Languages in which only types are imported.
 _OF_TYPES = ("java", "c#")
 
 

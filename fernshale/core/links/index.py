@@ -104,7 +104,7 @@ class LinkIndex:
         return self._used.get(id, {}).keys()
 
     @property
-    def dangling(self) -> tuple[str, ...]:
+    def missing(self) -> tuple[str, ...]:
         """Used ids that nothing declares, in order."""
         return tuple(sorted(id for id in self._used if id and id not in self._declared))
 
@@ -117,7 +117,7 @@ class LinkIndex:
         """Return uses of paths by the file they name; paths that lead out of the tree or elsewhere are left out."""
         return self._by_target(self.paths)
 
-    def dangling_files(self, before: TreePaths) -> dict[TreePath, list[Use]]:
+    def missing_files(self, before: TreePaths) -> dict[TreePath, list[Use]]:
         """Return uses of paths to missing files, by the file they named `before`, else by the file they would name."""
         return self._by_target(before, but_not=self.paths)
 

@@ -54,7 +54,7 @@ class MissingReference:
         return tuple(use for use, slot in zip(self.uses, self.slots, strict=True) if not slots or slot in slots)
 
 
-def find_dangling(
+def find_missing_references(
     before: LinkSide, now: LinkSide, moved: Mapping[TreePath, TreePath], told: Told, token: CancelToken
 ) -> tuple[MissingReference, ...]:
     """Return all missing references, ids first, each with its candidates.
@@ -63,7 +63,7 @@ def find_dangling(
     """
     token.check()
     old_ids = set(before.index.ids_declared())
-    gone = set(now.index.dangling)
+    gone = set(now.index.missing)
     fresh = sorted(id for id in now.index.ids_declared() if id not in old_ids)
     passing = gone | set(fresh)
     known = sorted(gone & old_ids)
@@ -73,11 +73,11 @@ def find_dangling(
     are = describe_ids(now, fresh, passing)
     moved = {**_same_bytes(before, now, were, are), **moved}
     found = match_things(list(were.values()), list(are.values()), votes, moved, told, token)
-    dangling = [_dangling_id(id, before, now, were, are, found, votes, told) for id in sorted(gone)]
-    return (*dangling, *_dangling_files(before, now, moved, told, token))
+    missing = [_missing_id(id, before, now, were, are, found, votes, told) for id in sorted(gone)]
+    return (*missing, *_missing_files(before, now, moved, told, token))
 
 
-def _dangling_id(
+def _missing_id(
     id: str, before: LinkSide, now: LinkSide, were: Mapping[str, Thing], are: Mapping[str, Thing],
     matching: Matching, votes: Votes, told: Told,
 ) -> MissingReference:  # fmt: skip
@@ -117,17 +117,17 @@ def _same_bytes(
 # -- paths
 
 
-def _dangling_files(
+def _missing_files(
     before: LinkSide, now: LinkSide, moved: Mapping[TreePath, TreePath], told: Told, token: CancelToken
 ) -> list[MissingReference]:
     """Files that others name and that are not there, with the files they may be now."""
-    gone = now.index.dangling_files(before.index.paths)
+    gone = now.index.missing_files(before.index.paths)
     if not gone:
         return []
     known = [path for path in gone if path in before.files]
     endings = {path.rpartition(".")[2] for path in known}
     fresh = [path for path in now.files if path not in before.files and path.rpartition(".")[2] in endings]
-    passing = set(now.index.dangling)
+    passing = set(now.index.missing)
     were = describe_files(before, known, passing)
     are = describe_files(now, fresh, passing)
     by_id: dict[tuple[str, str], TargetEvidence] = {}

@@ -309,7 +309,7 @@ def _assign(scores: Mapping[str, Mapping[str, float]], token: CancelToken) -> di
     columns = [len(old) + column[n] for o in old for n in scores[o]]
     size = len(old) + len(new)
     graph = csr_matrix((np.ones(len(rows)), (rows, columns)), shape=(size, size))
-    # Groups without a pair in common are assigned by themselves, which keeps each matrix small.
+    # Groups without a common pair are assigned separately, which keeps each matrix small.
     _, label = connected_components(graph, directed=False)
     groups: dict[int, tuple[list[int], list[int]]] = {}
     for at in range(size):

@@ -492,6 +492,6 @@ def _with_case_notes(files: Sequence[FileMerge], before: Mapping[TreePath, TreeE
         if file.path is not None:
             other = first.setdefault(file.path.casefold(), file.path)
             if other != file.path and not (other in before and file.path in before):
-                why = f"{file.why}; its name differs from {other} by case only, which other systems do not tell apart"
+                why = f"{file.why}; its name differs from {other} by case only, which some systems do not distinguish"
                 file = replace(file, why=why)
         yield file

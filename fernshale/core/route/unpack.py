@@ -40,7 +40,7 @@ class BadArchive(FernshaleError):
     """An archive that is damaged or means harm; nothing of it was kept."""
 
     def __init__(self, path: Path, why: str) -> None:
-        super().__init__(f"{path.name} was not unpacked: {why}", "Ask for it anew where it comes from.")
+        super().__init__(f"{path.name} was not unpacked: {why}", "Download it again from its source.")
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,8 +9,8 @@ A pack is a magic line and blocks of
 
 A blob is content under its digest, or (kind 1) the parts of a large file under the digest of the whole: each part is
 size (8) | digest (32), a digest of zeros being a hole. A pack is written under a temporary name, synced and renamed, so that
-a pack that has its name is whole. Whoever reads a block looks at its digest first. A damaged block costs what is in it: the next
-one is found by its magic.
+a pack with its final name is complete. Readers verify the digest of each block. A damaged block affects only its own contents:
+the next block is found by its magic.
 """
 
 from __future__ import annotations

@@ -139,29 +139,29 @@ def test_everything_sure_is_relinked_in_one_step_that_can_be_taken_back(tree: Tr
     wick, crossing = _crossing(tree)
     before = listing(wick.project)
     view = _look(crossing).links
-    assert {item.id: item.sure[0].id for item in view.dangling} == {
+    assert {item.id: item.sure[0].id for item in view.missing} == {
         "old-1": "111-fresh",
         "old-2": "222-fresh",
         "addons/snuffer/glow.png": "addons/snuffer/art/glow.png",
     }
-    for item in view.dangling:
+    for item in view.missing:
         _take(crossing, f"{'file' if item.is_file else 'links'}:{item.id}", item.sure[0].id)
     now = listing(wick.project)
     text = before["rooms/1.json"][0]
     wanted = (
         text.replace(b"old-1", b"111-fresh").replace(b"old-2", b"222-fresh").replace(b"/glow.png", b"/art/glow.png")
     )
-    assert now["rooms/1.json"][0] == wanted and not _look(crossing).links.dangling
+    assert now["rooms/1.json"][0] == wanted and not _look(crossing).links.missing
     for entry in reversed([item.id for item in crossing.logbook() if item.stage.value == "Links"]):
         undo(crossing, entry, Work())
-    assert listing(wick.project) == before and len(_look(crossing).links.dangling) == 3
+    assert listing(wick.project) == before and len(_look(crossing).links.missing) == 3
 
 
 def test_left_dangling_by_decision_is_listed_and_not_asked_again(tree: Tree) -> None:
     _, crossing = _crossing(tree)
     _take(crossing, "links:old-1", "", "that lamp is gone for good")
     view = _look(crossing).links
-    assert [item.id for item in view.left] == ["old-1"] and "old-1" not in [item.id for item in view.dangling]
+    assert [item.id for item in view.left] == ["old-1"] and "old-1" not in [item.id for item in view.missing]
     with pytest.raises(MisuseError, match="nothing declares the id zzz"):
         _take(crossing, "links:old-2", "zzz")
 
@@ -282,12 +282,12 @@ def test_where_the_merge_moved_a_file_is_asked_of_the_merge(tree: Tree) -> None:
     (wick.project / "rooms/1.json").write_text('{"picture": "../addons/snuffer/note.txt"}')
     crossing = cross_wick(wick)
     _take(crossing, "plugin:snuffer", "take")
-    (item,) = _look(crossing).links.dangling
+    (item,) = _look(crossing).links.missing
     assert item.candidates[0].id == "addons/snuffer/words/brief.txt" and item.sure
     assert "addons/snuffer/note.txt is addons/snuffer/words/brief.txt now" in item.candidates[0].evidence
     entry = crossing.logbook()[-1].id
     undo(crossing, entry, Work())
-    assert not _look(crossing).links.dangling
+    assert not _look(crossing).links.missing
 
 
 def test_an_empty_reference_gets_what_it_held_before_or_what_its_like_hold(tree: Tree) -> None:

@@ -42,9 +42,9 @@ def test_brought_up_to_date_is_as_read_anew(trees: list[dict[TreePath, tuple[str
         _update(index, _bytes(tree))
     fresh = LinkIndex(_SHAPE)
     _update(fresh, _bytes(trees[-1]))
-    assert index.files == fresh.files and index.dangling == fresh.dangling and index.doubled == fresh.doubled
+    assert index.files == fresh.files and index.missing == fresh.missing and index.doubled == fresh.doubled
     assert {id: index.uses(id) for id in index.ids_used()} == {id: fresh.uses(id) for id in fresh.ids_used()}
-    assert set(fresh.dangling) == {id for _, refs in trees[-1].values() for id in refs} - {
+    assert set(fresh.missing) == {id for _, refs in trees[-1].values() for id in refs} - {
         uid for uid, _ in trees[-1].values()
     }
 
@@ -52,10 +52,10 @@ def test_brought_up_to_date_is_as_read_anew(trees: list[dict[TreePath, tuple[str
 def test_only_what_changed_is_read() -> None:
     index = LinkIndex(_SHAPE)
     files = _bytes({TreePath(f"{n}.json"): (f"id{n}", [f"id{n + 1}"]) for n in range(50)})
-    assert _update(index, files) == 50 and index.dangling == ("id50",)
+    assert _update(index, files) == 50 and index.missing == ("id50",)
     assert _update(index, files) == 0
     files[TreePath("7.json")] = b'{"uid": "id50"}'
-    assert _update(index, files) == 1 and index.dangling == ("id7",)
+    assert _update(index, files) == 1 and index.missing == ("id7",)
 
 
 @pytest.mark.parametrize(

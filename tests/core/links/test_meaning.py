@@ -11,7 +11,7 @@ from orchard import Format, Grove, make_grove, profile_text
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.links.index import LinkIndex
-from fernshale.core.links.missing_references import MissingReference, find_dangling
+from fernshale.core.links.missing_references import MissingReference, find_missing_references
 from fernshale.core.links.reference_reader import with_includes
 from fernshale.core.links.relink import replacements, rewrite
 from fernshale.core.links.renamed_targets import SURE, TargetEvidence, Told
@@ -30,8 +30,8 @@ def side(shape: LinkShape, files: Files) -> LinkSide:
     return LinkSide(index, there, there.get)
 
 
-def dangling(shape: LinkShape, before: Files, now: Files, told: Told | None = None) -> dict[str, MissingReference]:
-    found = find_dangling(side(shape, before), side(shape, now), {}, told or {}, CancelToken())
+def missing(shape: LinkShape, before: Files, now: Files, told: Told | None = None) -> dict[str, MissingReference]:
+    found = find_missing_references(side(shape, before), side(shape, now), {}, told or {}, CancelToken())
     return {item.id: item for item in found}
 
 
@@ -55,7 +55,7 @@ def test_a_grove_after_an_update(format: Format, named: bool, tmp_path) -> None:
     right = asked = 0
     for seed in (11, 12, 13):
         grove = make_grove(format, 400, 20, seed, named)
-        found = dangling(shape, grove.before, grove.now)
+        found = missing(shape, grove.before, grove.now)
         assert found.keys() == grove.right.keys()
         for _id, item in found.items():
             right += _is_right(item, grove)
@@ -106,7 +106,7 @@ def test_one_registry_that_declares_everything() -> None:
         {"uid": f"{rng.getrandbits(64):016x}", "name": f"novelty {n}", "cost": rng.randrange(999)} for n in range(3)
     ]
     scene = json.dumps({"parts": [{"ref": id} for id in (*right, *gone)]}).encode()
-    found = dangling(
+    found = missing(
         _JSON,
         {"all.json": old, "s.json": scene},
         {"all.json": json.dumps({"things": rows}, indent=1).encode(), "s.json": scene},
@@ -126,7 +126,7 @@ def test_an_id_that_lies_beside_a_picture_follows_the_picture() -> None:
     now = {f"b/{n}-new.png": data for n, data in enumerate(pictures.values())}
     now |= {f"b/{n}-new.png.meta": f"guid: bb{name}bb\n".encode() for n, name in enumerate(pictures)}
     scene = {"own.scene": b" ".join(b"guid=aa%baa" % name.encode() for name in pictures)}
-    found = dangling(shape, before | scene, now | scene)
+    found = missing(shape, before | scene, now | scene)
     assert {id: item.sure[0].id for id, item in found.items()} == {f"aap{n}aa": f"bbp{n}bb" for n in range(5)}
 
 
@@ -140,7 +140,7 @@ def test_paths_follow_files_and_are_spelled_as_they_were() -> None:
         "mine/b.json": b'{ "uri":"/kit/tex/my%20leaf.png" }',
         "c.json": b'{"uri": "kit\\\\tex\\\\bark.png", "y": {"uri": "https://example.org/z.png"}, "z": {"uri": "./kit/tex/bark.png"}}',
     }
-    found = dangling(shape, before | own, now | own)
+    found = missing(shape, before | own, now | own)
     assert {id: item.sure[0].id for id, item in found.items()} == {
         "kit/tex/bark.png": "kit/v2/bark_01.png",
         "kit/tex/my leaf.png": "kit/v2/my leaf.png",
@@ -165,7 +165,7 @@ def test_shipped_assets_say_what_stands_at_the_same_key_now() -> None:
         "kit/s.json": _file("s"),
     }
     own = {"mine.json": b'{"mesh": "old-1"}'}
-    item = dangling(_JSON, before | own, now | own)["old-1"]
+    item = missing(_JSON, before | own, now | own)["old-1"]
     assert item.candidates[0].id == "brand-new" and "kit/use.json" in item.candidates[0].evidence[0]
 
 
@@ -176,7 +176,7 @@ def test_two_that_are_equally_good_are_not_sure() -> None:
         "kit/c.json": _file("three", look="stone", size=4, height=9),
     }
     own = {"mine.json": b'{"mesh": "one"}'}
-    item = dangling(_JSON, before | own, now | own)["one"]
+    item = missing(_JSON, before | own, now | own)["one"]
     assert len(item.candidates) == 2 and not item.sure
 
 
@@ -184,7 +184,7 @@ def test_what_dangled_before_is_told_apart_and_a_note_outranks_likeness() -> Non
     before = {"kit/a.json": _file("one", look="stone", size=4, height=9)}
     now = {"kit/a.json": _file("two", look="stone", size=4, height=9), "kit/c.json": _file("three", look="glass")}
     own = {"mine.json": b'{"mesh": "one", "skin": "nobody"}'}
-    found = dangling(_JSON, before | own, now | own, {("one", "three"): TargetEvidence(0.97, "the notes say so")})
+    found = missing(_JSON, before | own, now | own, {("one", "three"): TargetEvidence(0.97, "the notes say so")})
     assert found["nobody"].before and not found["nobody"].candidates
     assert not found["one"].before
     assert {way.id: way.score >= SURE for way in found["one"].candidates}["three"] or not found["one"].sure
@@ -194,7 +194,7 @@ def test_all_assets_removed_and_none_like_them() -> None:
     before = {f"kit/{n}.json": _file(f"id{n:04}", look="stone", size=n) for n in range(30)}
     now = {f"new/{n}.json": _file(f"zz{n:04}", sound="bell", volume=n * 7) for n in range(30)}
     own = {"mine.json": json.dumps({"parts": [{"mesh": f"id{n:04}"} for n in range(30)]}).encode()}
-    assert not any(item.sure for item in dangling(_JSON, before | own, now | own).values())
+    assert not any(item.sure for item in missing(_JSON, before | own, now | own).values())
 
 
 def test_what_assets_include_is_followed_and_what_code_includes_is_left_to_its_compiler() -> None:
@@ -202,6 +202,6 @@ def test_what_assets_include_is_followed_and_what_code_includes_is_left_to_its_c
     shape = with_includes(LinkShape(include=(rule,)), of_code=False)
     before, now = {"kit/a.mesh": b"\0mesh" * 9}, {"kit/v2/a.mesh": b"\0mesh" * 9}
     own = {"s.scene": b'use "kit/a.mesh"', "m.cpp": b'#include "kit/a.mesh"'}
-    found = dangling(shape, before | own, now | own)
+    found = missing(shape, before | own, now | own)
     assert relinked(shape, now | own, found)["s.scene"] == b'use "kit/v2/a.mesh"'
     assert [use.file for item in found.values() for use in item.uses] == ["s.scene"]

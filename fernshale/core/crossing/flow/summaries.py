@@ -193,10 +193,10 @@ def _links(overview: Overview) -> _Parts:
         return [("plain", "The profile names no ids in assets.")]
     known = f"{count(len(view.index.ids_used()), 'id')} used by assets"
     parts: _Parts = [("plain", known + ", ")]
-    if view.dangling:
-        uses = sum(len(item.uses) for item in view.dangling)
-        dangling = count(len(view.dangling), "missing reference", "missing references")
-        parts += [("alarm", dangling), ("plain", f" in {count(uses, 'use')}")]
+    if view.missing:
+        uses = sum(len(item.uses) for item in view.missing)
+        missing = count(len(view.missing), "missing reference", "missing references")
+        parts += [("alarm", missing), ("plain", f" in {count(uses, 'use')}")]
         if view.sure:
             parts += [("plain", ", "), ("mine", f"{len(view.sure)} of them with a high-confidence replacement")]
     else:

@@ -194,7 +194,7 @@ def _links(overview: Overview) -> dict[str, Any]:
     view = overview.links
     return {
         "ids": len(view.index.ids_used()),
-        "dangling": [{"id": item.id, "uses": len(item.uses)} for item in view.dangling],
+        "dangling": [{"id": item.id, "uses": len(item.uses)} for item in view.missing],
         "left": [{"id": item.id, "uses": len(item.uses)} for item in view.left],
         "dangled_before": [{"id": item.id, "uses": len(item.uses)} for item in view.before],
         "ignored": [{"what": item.expect.title, "file": item.file, "why": why} for item, why in view.data_scan.ignored],

@@ -167,7 +167,8 @@ def _links(data: Data) -> list[str]:
     parts += [f"- {row['id']} is missing by decision, {row['uses']} uses" for row in links["left"]]
     parts += [f"- {row['id']} was missing before, {row['uses']} uses" for row in links["dangled_before"]]
     parts += [
-        f"- {row['what']}: {row['file']} was left so, {row['why'] or 'without a reason'}" for row in links["ignored"]
+        f"- {row['what']}: {row['file']} was left as it is, {row['why'] or 'without a reason'}"
+        for row in links["ignored"]
     ]
     return _titled("## Links", parts)
 

@@ -76,7 +76,7 @@ class KeyedMerge:
             self.read(text)
         except NotKeyed as error:
             raise FernshaleError(
-                f"a value written by hand breaks the file: {error}", "Take the decision back and write it anew."
+                f"a value written by hand breaks the file: {error}", "Withdraw the decision and write it again."
             ) from error
         return self.local.with_text(text)
 

@@ -85,7 +85,7 @@ _Lines = dict[str, tuple[str, float]]
 
 
 def _as_others(name: str, texts: Mapping[TreePath, str], into: str) -> _Lines:
-    """The lines with which other files of the project bring in a name."""
+    """Return the import lines of other project files for a name."""
     found: _Lines = {}
     for path, text in texts.items():
         if name in text and (line := import_line(name, text, path, into)):
@@ -94,7 +94,7 @@ def _as_others(name: str, texts: Mapping[TreePath, str], into: str) -> _Lines:
 
 
 def _as_released(cause: Cause, text: str, language: str, scan: ProjectScan, to: str, token: CancelToken) -> _Lines:
-    """The lines that bring in a name from where the new release has it."""
+    """Return the lines that import a name from its place in the new release."""
     try:
         folder = engine_folder(scan, to)
     except ProjectError:
@@ -112,7 +112,7 @@ def _as_released(cause: Cause, text: str, language: str, scan: ProjectScan, to: 
 
 
 def _line_for(symbol: Symbol, text: str, folder: Path) -> str:
-    """The line that brings in a symbol of a release; "" where none does."""
+    """Return the line that imports a symbol of a release; "" if there is none."""
     if symbol.file.endswith(_HEADERS):
         header = included(symbol.file)
         return f"#include {quoted_header(text, header)}"

@@ -1,6 +1,6 @@
 """Lines that only some releases of the engine need: added with a note until when, and removed once they are not needed.
 
-Shelves list them. A line counts as present when its file has it, whoever wrote it.
+Shelves list them. A line counts as present when its file has it, no matter who wrote it.
 """
 
 from __future__ import annotations

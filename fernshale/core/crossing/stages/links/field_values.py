@@ -51,7 +51,7 @@ def find_fillings(
     for item in unmet:
         if item.fault in ("empty", "not allowed") and not item.can_mend:
             groups[key_of(item)].append(item)
-    successors = {item.id: item.candidates[0].id for item in linkage.dangling if item.candidates}
+    successors = {item.id: item.candidates[0].id for item in linkage.missing if item.candidates}
     found = {}
     likes: dict[str, Sequence[Filling]] = {}
     for key, items in groups.items():

@@ -27,10 +27,10 @@ def inspect_links(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     moved = {old: new for taken in plugin_updates(crossing).values() for old, new in taken.moves.items()}
     linkage = read_linkage(scan, crossing.store, crossing.leg_start, moved, told, Work(token=token))
     decided = crossing.decisions()
-    fresh = [item for item in linkage.dangling if not item.before]
+    fresh = [item for item in linkage.missing if not item.before]
     left = tuple(item for item in fresh if key_of(item) in decided)
-    dangling = tuple(item for item in fresh if key_of(item) not in decided)
-    before = tuple(item for item in linkage.dangling if item.before)
+    missing = tuple(item for item in fresh if key_of(item) not in decided)
+    before = tuple(item for item in linkage.missing if item.before)
     scanned = scan_data(scan, crossing, token)
     known = set(linkage.before.index.doubled)
     doubled = tuple(id for id in linkage.now.index.doubled if id not in known and f"doubled:{id}" not in decided)
@@ -47,8 +47,8 @@ def inspect_links(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
         ]
         for key, items in fillings.items()
     }
-    open_items = (*link_items(dangling), *doubled_items(doubled, linkage.now.index), *scan_items(scanned, ways))
-    return LinksView(linkage, dangling, before, left, doubled, scanned, open_items)
+    open_items = (*link_items(missing), *doubled_items(doubled, linkage.now.index), *scan_items(scanned, ways))
+    return LinksView(linkage, missing, before, left, doubled, scanned, open_items)
 
 
 def _told(scan: ProjectScan, crossing: Crossing) -> Told:

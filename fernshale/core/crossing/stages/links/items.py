@@ -26,8 +26,8 @@ def key_of(item: MissingReference) -> str:
     return f"{'file' if item.is_file else 'links'}:{item.id}"
 
 
-def link_items(dangling: Sequence[MissingReference]) -> Iterable[Item]:
-    sure = [item for item in dangling if item.sure]
+def link_items(missing: Sequence[MissingReference]) -> Iterable[Item]:
+    sure = [item for item in missing if item.sure]
     together = len(sure) >= _MANY
     if together:
         uses = sum(len(item.uses) for item in sure)
@@ -41,7 +41,7 @@ def link_items(dangling: Sequence[MissingReference]) -> Iterable[Item]:
             f"{len(sure)} missing references with a high-confidence replacement, {count(uses, 'use')}",
             "own", "", ", ".join(item.id for item in sure[:12]), False, (all_,),
         )  # fmt: skip
-    for item in dangling:
+    for item in missing:
         if not (together and item.sure):
             yield _item(item)
 

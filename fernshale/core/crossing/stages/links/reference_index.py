@@ -12,7 +12,7 @@ from fernshale.core.base.treepath import GITS_OWN, TreePath, on_disk
 from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.links.index import LinkIndex
-from fernshale.core.links.missing_references import MissingReference, find_dangling
+from fernshale.core.links.missing_references import MissingReference, find_missing_references
 from fernshale.core.links.reference_reader import with_includes
 from fernshale.core.links.renamed_targets import Told
 from fernshale.core.links.targets import LinkSide
@@ -28,7 +28,7 @@ class Linkage:
 
     now: LinkSide
     before: LinkSide
-    dangling: tuple[MissingReference, ...]
+    missing: tuple[MissingReference, ...]
 
 
 @dataclass(slots=True)
@@ -73,7 +73,7 @@ def read_linkage(
             before = LinkSide(kept.before, {}, lambda path: None)
             manifest = EMPTY
         kept.before.update(_stamps(manifest), before.read, work, like=kept.now)
-        kept.linkage = Linkage(now, before, find_dangling(before, now, moved, told, work.token))
+        kept.linkage = Linkage(now, before, find_missing_references(before, now, moved, told, work.token))
         kept.of = stamp, start or "", moved, told
         return kept.linkage
 
@@ -95,7 +95,7 @@ def compare_trees(profile: Profile, tree: Path, before: Path | tuple[Store, str]
         there = _from_store(store, manifest)
         index.update(_stamps(manifest), there, work)
     sides = LinkSide(now, here.files, lambda path: read_bytes(tree, path)), LinkSide(index, manifest.files, there)
-    return Linkage(*sides, find_dangling(sides[1], sides[0], {}, {}, work.token))
+    return Linkage(*sides, find_missing_references(sides[1], sides[0], {}, {}, work.token))
 
 
 def read_bytes(root: Path, path: TreePath) -> bytes | None:

@@ -57,7 +57,7 @@ def apply_relink(crossing: Crossing, scan: ProjectScan, action: Relink | RelinkF
     if key == f"links:{TOGETHER}":
         chosen = [(item, way) for item in view.sure for way in item.sure]
     else:
-        item = next((entry for entry in view.dangling if key_of(entry) == key), None)
+        item = next((entry for entry in view.missing if key_of(entry) == key), None)
         if item is None:
             raise MisuseError(f"{key.partition(':')[2]} is not missing")
         chosen = [(item, way) for way in _ways(item, new, view.index)]

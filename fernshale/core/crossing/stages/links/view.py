@@ -13,12 +13,12 @@ from fernshale.core.links.missing_references import MissingReference
 
 @dataclass(frozen=True, slots=True)
 class LinksView:
-    """The links of the project now. `dangling` is what dangles since the crossing began and is not left so by a decision;
-    `before` counts what dangled before anything was touched, `left` what a decision left. `doubled` are ids that are declared
-    twice since the crossing began."""
+    """The links of the project now. `missing` are the references that are missing since the crossing began and need a decision;
+    `before` those that were missing in the baseline, `left` those that a decision leaves as they are. `doubled` are ids with a
+    second declaration since the crossing began."""
 
     linkage: Linkage
-    dangling: tuple[MissingReference, ...]
+    missing: tuple[MissingReference, ...]
     before: tuple[MissingReference, ...]
     left: tuple[MissingReference, ...]
     doubled: tuple[str, ...]
@@ -31,4 +31,4 @@ class LinksView:
 
     @property
     def sure(self) -> tuple[MissingReference, ...]:
-        return tuple(item for item in self.dangling if item.sure)
+        return tuple(item for item in self.missing if item.sure)

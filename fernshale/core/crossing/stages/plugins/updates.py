@@ -69,7 +69,7 @@ def apply_plugin(
 ) -> int:
     """Write the planned release of a plugin; the logbook entry's id.
 
-    Replacing it drops the local edits; files of the user's own stay. Raises MisuseError while decisions are due, LedgerUnbalanced
+    Replacing it drops the local edits; files of the user's own stay. Raises MisuseError while decisions are open, LedgerUnbalanced
     when a local edit would be lost.
     """
     id = action.plugin

@@ -37,7 +37,7 @@ class PluginView:
 
 @dataclass(frozen=True, slots=True)
 class PluginsView:
-    """All plugins with the choices taken so far, by id of the decision; those that are set aside; and what was decided
+    """All plugins with the choices taken so far, by id of the decision; those that are left out; and what was decided
     about the same conflicts in any project; and those that have compiled parts."""
 
     plugins: tuple[PluginView, ...]
