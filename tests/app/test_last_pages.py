@@ -78,7 +78,7 @@ def test_data_for_one_object_and_a_scan_left_so_with_a_reason(tree: Tree, window
     assert json.loads((wick.project / "rooms/1.json").read_text())["lamps"][1]["angle"] == 90
     page._go("expect:one-hearth:plans/hall.plan")
     _act(window, qtbot, page._leave.click)
-    assert any("left so, as agreed" in row.sub for row in page._list.rows())
+    assert any("left as it is, as agreed" in row.sub for row in page._list.rows())
 
 
 @pytest.mark.usefixtures("reasons")
