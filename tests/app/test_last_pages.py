@@ -115,7 +115,7 @@ def test_checks_are_proposed_added_and_marked(tree: Tree, window: MainWindow, qt
     model = page._table.model()
     cells = [[model.index(row, at).data() for at in range(model.columnCount())] for row in range(model.rowCount())]
     assert [model.headerData(at, Qt.Orientation.Horizontal) for at in range(3)] == ["check", "1.4", "2.0"]
-    assert ["report", "● good", "● good"] in cells and ["works: addons/snuffer", "", "◆ failed"] in cells
+    assert ["report", "● passed", "● passed"] in cells and ["works: addons/snuffer", "", "◆ failed"] in cells
 
 
 def test_a_check_of_ones_own_is_asked_for_and_bad_patterns_are_said(qtbot: QtBot) -> None:

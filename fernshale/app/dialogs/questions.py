@@ -121,7 +121,7 @@ class CheckDialog(QDialog):
         self._said = quiet_label(self, "")
         form.addRow("", self._said)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel, self)
-        buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Put it on the list")
+        buttons.button(QDialogButtonBox.StandardButton.Ok).setText("Add this check")
         buttons.accepted.connect(self._agree)
         buttons.rejected.connect(self.reject)
         form.addRow(buttons)

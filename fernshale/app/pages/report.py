@@ -54,7 +54,7 @@ class ReportView(QWidget):
         column.setSpacing(10)
         self.finding = FindingLabel(self)
         column.addWidget(self.finding)
-        card = Card(self, "As it will be handed on")
+        card = Card(self, "Preview of the report")
         self._tabs = QTabBar(card)
         self._tabs.setAccessibleName("Form of the report")
         self._tabs.setDrawBase(False)
@@ -78,9 +78,9 @@ class ReportView(QWidget):
         row = QHBoxLayout()
         row.setContentsMargins(11, 6, 9, 9)
         row.setSpacing(6)
-        row.addWidget(button(card, "Save …", self.save, main=True, hint="As HTML, Markdown or JSON"))
+        row.addWidget(button(card, "Save…", self.save, main=True, hint="As HTML, Markdown or JSON"))
         row.addWidget(button(card, "Copy", self._copy, hint="What is shown, as text"))
-        row.addWidget(button(card, "Patches …", self._patches, hint="Each step as a patch that git applies"))
+        row.addWidget(button(card, "Export patches…", self._patches, hint="Each step as a patch that git applies"))
         row.addWidget(
             button(card, "Export the playbook…", self._hand_on, hint="Decisions, rules and checks for the next project")
         )
@@ -189,7 +189,7 @@ _BACK: Mapping[DebtKind, str] = {
 
 
 class DebtsView(QWidget):
-    """All debts, when each can be paid, and the action that pays it."""
+    """All debts, when each can be resolved, and the action that does it."""
 
     count_changed = Signal(int)
 
@@ -227,7 +227,7 @@ class DebtsView(QWidget):
         ready = sum(bool(item.ready) for item in self._owed)
         parts: FindingParts = (("plain", "No debts."),)
         if self._owed:
-            words = f"{ready} of them can be paid now." if ready else "nothing of it can be paid yet."
+            words = f"{ready} of them can be resolved now." if ready else "none can be resolved yet."
             parts = (("strong", count(len(self._owed), "debt")), ("plain", "; "), ("mine" if ready else "plain", words))
         self.finding.show_finding(Finding(parts))
         self._list.set_rows(tuple(_debt_row(item) for item in self._owed))

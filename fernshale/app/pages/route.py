@@ -244,7 +244,7 @@ def _way_row(way: RouteOption, chosen: bool, most: int) -> Row:
     places = sum(leg.places for leg in way.legs)
     waiting = sum(leg.waiting for leg in way.legs)
     costs = "; ".join(f"{leg.leg.from_} → {leg.leg.to}: {count(leg.places, 'place')}" for leg in way.legs)
-    more = f" · {count(waiting, 'plugin not ready', 'plugins not ready')}" if waiting else ""
+    more = f" · {waiting} not ready" if waiting else ""
     right = "chosen" if chosen else "choose this route"
     glyph = "●" if chosen else "○"
     return Row(way.title, costs + more, right, glyph, "mine", bar=places / most, payload=way.stops, link=not chosen)

@@ -46,7 +46,7 @@ _SIGNS: dict[str, tuple[str, Tone]] = {
     "moved": ("moved", "quiet"),
 }
 _VERDICTS = {
-    "passed": "● good",
+    "passed": "● passed",
     "differs": "◆ differs",
     "missing": "◆ missing",
     "failed": "◆ failed",
@@ -79,12 +79,10 @@ class TrialPage(Page):
         rows.setSpacing(6)
         first, second = QHBoxLayout(), QHBoxLayout()
         self._good = button(left, "It does", lambda: self._mark("passed"), main=True)
-        self._bad = button(left, "It does not …", lambda: self._mark("failed"))
-        self._accept = button(
-            left, "Meant to be so …", self._on_accept, hint="Asks for a reason. You are not asked again"
-        )
+        self._bad = button(left, "It does not…", lambda: self._mark("failed"))
+        self._accept = button(left, "Accept it…", self._on_accept, hint="Asks for a reason. You are not asked again")
         self._where = button(left, "Where it is printed", self._on_where, hint="Opens the code that prints this line")
-        self._add = button(left, "Put it on the list", self._on_add_proposed, main=True)
+        self._add = button(left, "Add this check", self._on_add_proposed, main=True)
         self._refuse = button(left, "Not needed", self._on_refuse)
         self._run = button(left, "Run the game", self._on_run, main=True)
         for item in (self._good, self._bad, self._add, self._refuse, self._accept, self._where):
@@ -93,7 +91,7 @@ class TrialPage(Page):
         first.addStretch(1)
         second.addWidget(self._run)
         second.addWidget(
-            button(left, "New check …", self._on_new_check, hint="A behaviour to check, by hand or automatically")
+            button(left, "New check…", self._on_new_check, hint="A behaviour to check, by hand or automatically")
         )
         second.addStretch(1)
         rows.addLayout(first)
@@ -278,7 +276,7 @@ class TrialPage(Page):
         view = self._overview.trial if self._overview else None
         row = next((row for row in view.checks if row.check.name == payload), None) if view else None
         if row is None or view is None:
-            words = "no behaviour is on the list to try; put one on it with New check …"
+            words = "there is no check yet; add one with “New check…”"
             self._evidence.show_lines((LineRow("", "plain", "", words),))
             return
         result = row.on(view.release)

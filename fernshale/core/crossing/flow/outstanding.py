@@ -36,7 +36,7 @@ class OutstandingDebt:
 
 
 def find_outstanding(overview: Overview, crossing: Crossing) -> tuple[OutstandingDebt, ...]:
-    """All debts, those that can be paid now first."""
+    """All debts, those that can be resolved now first."""
     found = [
         OutstandingDebt(
             "plugin", f"{item.id} {item.version}", item.id, item.why, f"returns with {item.condition}",

@@ -110,7 +110,7 @@ def _engine(overview: Overview) -> _Parts:
     if view.places:
         return [
             ("alarm", count(view.places, "place")),
-            ("plain", " still to be pointed at "),
+            ("plain", " to change to "),
             ("strong", to),
             (
                 "plain",
@@ -223,7 +223,9 @@ def _trial(overview: Overview) -> _Parts:
     parts.append(
         (
             "plain",
-            f"; in its log {count(new, 'message')} new, {gone} gone" if new or gone else "; its log is the same",
+            f"; its log has {count(new, 'new message')}, and {gone} missing"
+            if new or gone
+            else "; its log is the same",
         )
     )
     if bad:
@@ -231,7 +233,7 @@ def _trial(overview: Overview) -> _Parts:
     tried = [row.on(view.release) for row in view.checks]
     good = sum(result.is_good for result in tried)
     if tried:
-        words = f"{good} of {count(len(tried), 'check')} good"
+        words = f"{good} of {count(len(tried), 'check')} passed"
         parts += [("plain", "; "), ("mine" if good == len(tried) else "alarm", words)]
     return [*parts, ("plain", ". Files changed since; run again." if view.is_stale else ".")]
 

@@ -58,7 +58,7 @@ def report_message(data: Data) -> str:
     checks = data["trial"]["checks"]
     good = sum(row["results"].get(data["to"]) == "passed" for row in checks)
     if checks:
-        parts.append(f"- {good} of {len(checks)} checks good on {data['to']}")
+        parts.append(f"- {good} of {len(checks)} checks passed on {data['to']}")
     asked = [row for row in data["decisions"] if row["who"] != "automatic" and row["why"]]
     parts += _titled(
         "\nPlease check", [f"- {row['key']}, {row['choice'] or 'left'}: {row['why']}" for row in asked][:12]
