@@ -1,4 +1,4 @@
-"""The public face of Fernshale: what a script needs to cross a project. The window and the command line use it too.
+"""The public interface of Fernshale for scripts that cross a project. The window and the command line use it too.
 
     >>> import tempfile
     >>> from pathlib import Path
@@ -12,7 +12,7 @@ Opening a project reads it; nothing runs and nothing is written into it:
     >>> scan.profile.title, scan.release, len(scan.members)
     ('Osier', '1.8', 12)
 
-A crossing is begun once and can be resumed; `inspect` returns what each stage found and what is open:
+A crossing is begun once and can be resumed; `inspect` returns the findings and the open items of each stage:
 
     >>> crossing = api.begin(sample.project, "2.0", [sample.shelf], profile=sample.profile)
     >>> view = api.inspect(crossing)
@@ -146,7 +146,8 @@ def cross(
 ) -> Overview:
     """Cross automatically until the crossing is done or a person is needed; returns the overview.
 
-    Only what is sure or among `decisions` (by the key of an item) is carried out. `on_step` is called before each action.
+    Only high-confidence actions and those in `decisions` (by the key of an item) are carried out.
+    `on_step` is called before each action.
     """
     from fernshale.core.crossing.flow import autopilot
 

@@ -1,4 +1,4 @@
-"""Crossings: begin, inspect, act, go back, and what a crossing owes."""
+"""Crossings: begin, inspect, act, go back, and list debts."""
 
 from __future__ import annotations
 

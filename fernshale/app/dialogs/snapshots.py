@@ -180,7 +180,7 @@ def _words(item: Snapshot) -> str:
 
 
 class WayBackDialog(QDialog):
-    """What an undo or redo would change now, and the obstacles."""
+    """The changes that an undo or redo would make now, and the obstacles."""
 
     def __init__(self, parent: QWidget | None, crossing: Crossing, entry: LogEntry, *, back_to: bool = False) -> None:
         super().__init__(parent)
@@ -231,7 +231,7 @@ class WayBackDialog(QDialog):
 
 
 class StoreDialog(WorkingDialog):
-    """The store: its size, what each snapshot adds; verifying it and deleting snapshots."""
+    """The store: its size, the bytes that each snapshot adds; verify it and delete snapshots."""
 
     def __init__(self, parent: QWidget | None, store: Store) -> None:
         super().__init__(parent)

@@ -325,7 +325,7 @@ class LinksPage(Page):
 
 
 def _nothing_row(index: LinkIndex) -> Row:
-    """What was checked, where nothing is open."""
+    """The checks that were made, if no item is open."""
     if not index.rules.all:
         return Row("The profile does not describe links", "so none are looked at", "", "·", "quiet", payload=_SETTLED)
     words = f"{count(len(index.ids_used()), 'id')} used in {count(len(index.files), 'file')}; each leads somewhere"

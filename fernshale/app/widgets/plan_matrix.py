@@ -38,7 +38,7 @@ class MatrixColumn:
 
 @dataclass(frozen=True, slots=True)
 class MatrixRow:
-    """A plugin with a cell for each column; `mark` is a glyph for what it needs."""
+    """A plugin with a cell for each column; `mark` is a glyph for the decision it needs."""
 
     plugin: str
     fields: tuple[MatrixCell, ...]

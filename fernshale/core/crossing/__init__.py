@@ -1,1 +1,1 @@
-"""One project on its way from one release to another: what is recorded, read, decided, carried out and reported."""
+"""Crossings: move one project from one release to another."""

@@ -1,4 +1,4 @@
-"""What the detail of the Build page shows, as a view model without Qt; `detail.html.j2` makes HTML of it."""
+"""The view model of the Build page's detail, without Qt; `detail.html.j2` renders it as HTML."""
 
 from __future__ import annotations
 
@@ -59,7 +59,7 @@ Block = Words | Code
 
 @dataclass(frozen=True, slots=True)
 class Detail:
-    """The title of the card, what stands next to it, the hint below, and the blocks of the text."""
+    """The title of the card, the note next to it, the hint below, and the blocks of the text."""
 
     title: str
     subtitle: str = ""
@@ -69,7 +69,7 @@ class Detail:
 
 @dataclass(frozen=True, slots=True)
 class Selection:
-    """What is selected: the key of a row, and what that row stands for; `at` is the place that the narrower scopes mean."""
+    """The selection: the key of a row, and the value of that row; `at` is the place that the narrower scopes mean."""
 
     key: str = ""
     cause: CauseView | None = None

@@ -20,7 +20,7 @@ from fernshale.core.drift.comparison import ApiChange
 
 @dataclass(frozen=True, slots=True)
 class ChosenRow:
-    """What a row of the list stands for: the key of a cause, a silent change, a debt or a change of the interface."""
+    """The value of a row: the key of a cause, a silent change, a debt or a change of the API."""
 
     key: str
 

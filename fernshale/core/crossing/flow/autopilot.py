@@ -1,4 +1,4 @@
-"""The automatic crossing: it carries out what is sure or was decided before, and stops where a person is needed."""
+"""The automatic crossing: carry out high-confidence actions and earlier decisions, and stop where a person is needed."""
 
 from __future__ import annotations
 

@@ -77,7 +77,7 @@ _MANIFEST = "manifest"
 
 @dataclass(frozen=True, slots=True)
 class ScanOptions:
-    """What a scan reads. Without `contents` files are only listed; a survey needs no more, it reads plugin folders itself.
+    """The extent of a scan. Without `contents` files are only listed; a survey needs no more, it reads plugin folders itself.
 
     With `members` (names or folders of members of a workspace) the release is theirs, not that of the root. `cache` holds
     earlier scans of the project and keeps this one.

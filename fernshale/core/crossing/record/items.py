@@ -1,4 +1,4 @@
-"""Open items and their options: what every stage reports, and what a person or the automatic crossing chooses from."""
+"""Open items and their options, from which a person or the automatic crossing chooses."""
 
 from __future__ import annotations
 

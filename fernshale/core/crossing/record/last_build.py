@@ -1,4 +1,4 @@
-"""What is stored of the builds of a leg: the numbers of every round, and the log and tree of the last one."""
+"""The stored builds of a leg: the numbers of every round, and the log and tree of the last one."""
 
 from __future__ import annotations
 

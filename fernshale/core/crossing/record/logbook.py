@@ -184,7 +184,7 @@ def preview_undo_plan(crossing: Crossing, id: int, what: Rewind) -> tuple[UndoPl
 
 
 def preview_back_to(crossing: Crossing, id: int) -> UndoPlan:
-    """What a return to before entry `id` would change now; empty when the project is as it was then.
+    """Return the changes that a return to before entry `id` would make now; empty when the project is as it was then.
 
     Only edits made by hand can be obstacles, since all steps since then are undone. Raises MisuseError, StoreError.
     """

@@ -37,7 +37,7 @@ def report_markdown(data: Data) -> str:
 
 
 def report_message(data: Data) -> str:
-    """A few lines for a merge request: what was done, the result, and what a reviewer should check."""
+    """A short message for a merge request: the changes, the result, and the places that a reviewer should check."""
     data = _escaped(data)
     figures = data["figures"]
     parts = [f"Move {data['project']} from {data['start']} to {data['to']}", "", data["verdict"], ""]

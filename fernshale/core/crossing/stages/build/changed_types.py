@@ -47,13 +47,13 @@ def with_other_types(
 
 
 def gives_other(change: ApiChange, type_: str) -> bool:
-    """Whether a change adds or removes a type in what a function returns or a field holds."""
+    """Whether a change adds or removes a type in the result of a function or in a field."""
     before, after = types_given(change)
     return (type_ in before) != (type_ in after)
 
 
 def types_given(change: ApiChange) -> tuple[Collection[str], Collection[str]]:
-    """The type names in what a function returns or a field holds, before and after."""
+    """The type names in the result of a function or in a field, before and after."""
     if change.kind != "signature" or change.old is None or change.new is None:
         return (), ()
     before, after = (tuple(dict.fromkeys(re.findall(r"\w+", symbol.returns))) for symbol in (change.old, change.new))

@@ -55,7 +55,7 @@ class Case:
 
 
 def names_symbol(rule: Rule, symbol: str) -> bool:
-    """Whether a rule names a symbol as what it changes."""
+    """Whether a rule changes a symbol of this name."""
     if rule.kind == "move" and rule.old.startswith((f"{symbol}.", f"{symbol}::")):
         return True  # a name of a module that is missing
     if rule.kind == "header" and symbol.endswith(f"/{rule.old}"):

@@ -60,7 +60,7 @@ class DataRewrite:
 
 @dataclass(frozen=True, slots=True)
 class DataScan:
-    """What is to be rewritten, what is not met, and what of that was left so, by decision. `troubles` are files that could not be
+    """The objects to rewrite, the unmet constraints, and those that a decision ignores. `troubles` are files that could not be
     read."""
 
     work: tuple[DataRewrite, ...] = ()

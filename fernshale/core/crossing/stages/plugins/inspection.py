@@ -67,7 +67,7 @@ def _look(
 
 
 def _find_odd(merge: FolderMerge, result: Result, choices: Mapping[str, Resolution]) -> dict[TreePath, tuple[str, ...]]:
-    """What is unusual about merged files without open conflicts."""
+    """Findings about merged files without open conflicts."""
     found = {}
     for file in merge.files:
         if file.merge is None or file.path is None or any(due.id not in choices for due in file.decisions):
