@@ -48,7 +48,8 @@ def find_profile(project: Path, folders: Iterable[Path]) -> Profile:
         names = ", ".join(sorted({profile.title for profile in known})) or "none"
         raise ProjectError(
             f"no engine profile fits {project}; profiles known: {names}",
-            "Name one with --profile FILE, or open the folder that holds the project's descriptor.",
+            "Draft one with `fernshale profile draft PROJECT --out FILE`, name one with --profile FILE,"
+            " or open the folder that holds the project's descriptor.",
         )
     if len({profile.id for profile in fitting}) > 1:
         raise ProjectError(
