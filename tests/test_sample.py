@@ -18,7 +18,8 @@ from fernshale.core.crossing.rules.search import apply_rules
 from fernshale.core.crossing.stages.build.rounds import diagnose, plain_context
 from fernshale.core.crossing.stages.engine.inspection import site_changes
 from fernshale.core.engine.release_update import draft_sites
-from fernshale.core.fix.rules import Rule, read_rules
+from fernshale.core.fix.rule_file import read_rules
+from fernshale.core.fix.rules import RewriteRule
 from fernshale.core.profile.read import read_profile
 from fernshale.sample import Sample, unpack
 
@@ -114,7 +115,7 @@ def test_stale_start_table_is_a_linker_error_and_the_silent_change_a_wrong_repor
         scan = scan_project(sample.project, profile, None, Work())
         _write(apply_rules(scan, rules, CancelToken()).draft)
     # What only comparing the releases tells.
-    fewer = Rule("fewer", "rewrite", "", pattern="ring_bell($a, $b, $c)", replacement="ring_bell($a, $b)")
+    fewer = RewriteRule("fewer", "", pattern="ring_bell($a, $b, $c)", replacement="ring_bell($a, $b)")
     _write(apply_rules(scan_project(sample.project, profile, None, Work()), [fewer], CancelToken()).draft)
     east = sample.project / "scenes/east.scene"
     east.write_text(east.read_text().replace('bell minute="1050"\n', ""))

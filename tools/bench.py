@@ -36,7 +36,7 @@ from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.stages.survey.inspection import inspect_survey
 from fernshale.core.drift.comparison_cache import compare_releases
 from fernshale.core.drift.release_symbols import read_pair
-from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.rules import RenameRule
 from fernshale.core.links.index import LinkIndex
 from fernshale.core.merge.align import align_lines
 from fernshale.core.merge.folder_merge import merge_folders
@@ -478,7 +478,7 @@ def bench_rules(folder: Path) -> None:
         for number in range(20_000)
     }
     write_texts(folder / "tree", sources)
-    rule = Rule("tide", "rename", "", old="next_tide", new="tide_after")
+    rule = RenameRule("tide", "", old="next_tide", new="tide_after")
     site = Site("release", ("engine.json",), Reach(json="/release"), required=True)
     role = RoleRule("own", ("src/**",))
     (folder / "tree/engine.json").write_text('{"release": "1.0"}')

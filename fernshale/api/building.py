@@ -10,8 +10,7 @@ from fernshale.core.crossing.stages.build.explanation import explain_nothing
 from fernshale.core.crossing.stages.build.items import default_key
 from fernshale.core.crossing.stages.build.rounds import diagnose, plain_context
 from fernshale.core.fix.apply import try_rule
-from fernshale.core.fix.data_rewriter import repeats
-from fernshale.core.fix.rules import read_rules
+from fernshale.core.fix.rule_file import read_rules
 
 __all__ = [
     "CodePart",
@@ -24,7 +23,6 @@ __all__ = [
     "keep_rules",
     "plain_context",
     "read_rules",
-    "repeats",
     "try_rule",
     "write_sarif",
 ]

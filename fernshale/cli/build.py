@@ -15,7 +15,6 @@ from fernshale.api.building import (
     keep_rules,
     plain_context,
     read_rules,
-    repeats,
     try_rule,
     write_sarif,
 )
@@ -32,7 +31,7 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.build.causes import Cause
 from fernshale.core.build.owners import Owned
 from fernshale.core.crossing.record.stage import Stage
-from fernshale.core.fix.rules import RuleSet
+from fernshale.core.fix.rule_file import RuleSet
 
 # Which share of a project's files rules may remove without being asked twice, and how many of them are then named.
 _MAX_REMOVED = 0.1
@@ -135,7 +134,7 @@ def fix(options: argparse.Namespace, token: CancelToken) -> int:
         back = write_changes(scan.project, changes, Stage.BUILD, title, str(rules.path.name), Work(token=token))
         print(f"written; to go back: {back}", file=sys.stderr)
         for rule in rules.rules:
-            if counts.get(rule.id) and not repeats(rule):
+            if counts.get(rule.id) and not rule.is_repeatable:
                 print(
                     f"{rule.id} must not be applied to these places again: it would change them once more",
                     file=sys.stderr,

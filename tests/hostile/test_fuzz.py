@@ -28,7 +28,7 @@ from fernshale.core.fix.apply import find_edits
 from fernshale.core.fix.call_acceptance import accepts, arguments_after
 from fernshale.core.fix.code_patterns import parse_pattern
 from fernshale.core.fix.dropped_text import dropped_by
-from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.rules import RewriteRule
 from fernshale.core.profile.model import LogShape, Profile, Reach
 from fernshale.core.route.shelf_addresses import clean_address
 from fernshale.core.route.shelf_file import parse_shelf_file
@@ -201,7 +201,7 @@ def test_sources(ending: str) -> None:
     @given(_texts(pieces))
     def check(text: str) -> None:
         read_source(text.encode("utf-8", "surrogatepass"), f"a{ending}")
-        rule = Rule("r", "rewrite", "w", pattern="f($a, $$b)", replacement="g($a)")
+        rule = RewriteRule("r", "w", pattern="f($a, $$b)", replacement="g($a)")
         dropped_by(rule, find_edits(rule, TreePath(f"a{ending}"), text), is_declared=True)
         arguments_after(text, f"a{ending}", 0)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from functools import cache
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, TypeVar, cast
+from typing import TYPE_CHECKING, Annotated, Any, TypeVar, cast
 
 from fernshale.core.base.errors import FormatError, MisuseError
 from fernshale.core.base.parse_errors import Malformed, load_toml
@@ -17,6 +17,17 @@ T = TypeVar("T")
 
 # A description for each value of a format, so that unknown keys are reported instead of ignored.
 STRICT: Any = {"extra": "forbid"}
+
+
+class ByKind:
+    """Marks a union of dataclasses of which the key `kind` selects one, in `Annotated[A | B, ByKind()]`. The field `kind` of each
+    is a literal."""
+
+    def __get_pydantic_core_schema__(self, source: Any, handler: Any) -> Any:
+        import pydantic
+
+        return handler.generate_schema(Annotated[source, pydantic.Field(discriminator="kind")])
+
 
 _HEADER = re.compile(r"^\s*(\[\[?)\s*([^\]]+?)\s*\]\]?\s*(?:#.*)?$")
 _KEY = re.compile(r"""^\s*((?:[\w-]+|"[^"]*"|'[^']*')(?:\s*\.\s*(?:[\w-]+|"[^"]*"|'[^']*'))*)\s*=""")
@@ -58,7 +69,7 @@ def parse_toml(text: str, path: Path, shape: type[T], name: str) -> T:
         return cast(T, _reader(shape).validate_python(data))  # type: ignore[arg-type]  # a class is hashable
     except pydantic.ValidationError as error:
         lines = _line_of_keys(text)
-        faults = [(_line_for(lines, fault["loc"]), _wording(fault)) for fault in error.errors()]
+        faults = [_as_fault(fault, data, lines) for fault in error.errors()]
         raise FormatError(path, sorted(faults)) from error
 
 
@@ -70,13 +81,39 @@ def _reader(shape: Any) -> pydantic.TypeAdapter[Any]:
     return pydantic.TypeAdapter(shape)
 
 
-def _wording(fault: Any) -> str:
-    where = ".".join(str(part) for part in fault["loc"])
+def _as_fault(fault: Any, data: Any, lines: dict[tuple[str | int, ...], int]) -> tuple[int, str]:
+    """The 1-based line and the words of an error."""
+    place = _without_kinds(fault["loc"], data)
+    if fault["type"] in ("union_tag_invalid", "union_tag_not_found"):
+        place = (*place, "kind")
+    return _line_for(lines, place), _wording(fault, ".".join(map(str, place)))
+
+
+def _without_kinds(place: tuple[str | int, ...], data: Any) -> tuple[str | int, ...]:
+    """The place of an error without the kinds of values, which follow the place of each value of `ByKind`."""
+    found: list[str | int] = []
+    at, kind = data, None
+    for part in place:
+        if kind is not None and part == kind:
+            kind = None
+            continue
+        found.append(part)
+        try:
+            at = at[part]
+        except (KeyError, IndexError, TypeError):
+            at = None
+        kind = at.get("kind") if isinstance(at, dict) else None
+    return tuple(found)
+
+
+def _wording(fault: Any, where: str) -> str:
     if fault["type"] in ("extra_forbidden", "unexpected_keyword_argument"):
         return f"unknown key {where}"
-    if fault["type"] in ("missing", "missing_argument"):
+    if fault["type"] in ("missing", "missing_argument", "union_tag_not_found"):
         return f"missing key {where}"
-    return f"{where}: {fault['msg']}"
+    if fault["type"] == "union_tag_invalid":
+        return f"{where}: {fault['ctx']['tag']!r} is unknown; use one of {fault['ctx']['expected_tags']}"
+    return f"{where}: {fault['msg'].removeprefix('Value error, ')}"
 
 
 def _line_for(lines: dict[tuple[str | int, ...], int], place: tuple[str | int, ...]) -> int:

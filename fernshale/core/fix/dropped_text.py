@@ -12,25 +12,20 @@ from collections.abc import Sequence
 
 from fernshale.core.fix.apply import CodeEdit
 from fernshale.core.fix.code_patterns import META
-from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.rules import (
+    AddArgumentRule,
+    AddMemberRule,
+    ImportRule,
+    PatternRule,
+    Replacement,
+    RewriteRule,
+    Rule,
+    SwitchOffRule,
+)
 from fernshale.core.fix.tokens import Token, tokenize
 
 # Kinds that put one name or text in the place of another, or only add.
-_KEEPING = frozenset(
-    (
-        "rename",
-        "move",
-        "header",
-        "import",
-        "getter",
-        "add-argument",
-        "keyword",
-        "add-member",
-        "literal",
-        "declare",
-        "rename-id",
-    )
-)
+_KEEPING = (Replacement, ImportRule, AddArgumentRule, AddMemberRule)
 _WORDS = ("name", "number", "string")
 # Characters allowed in such text in addition to words: no brackets, so no calls, and no assignments.
 _HARMLESS = frozenset((",", "-", ".", "::", "->"))
@@ -43,10 +38,12 @@ def dropped_by(rule: Rule, edits: Sequence[CodeEdit], *, is_declared: bool) -> s
 
     `is_declared`: the rule was written for the release, not derived or learned.
     """
-    if rule.kind in _KEEPING:
+    if isinstance(rule, _KEEPING):
         return ""
-    fixed = {token.text for token in tokenize(META.sub(" ", rule.pattern), "")}
-    loses_part = bool(_metas(rule.pattern) - _metas(rule.replacement)) or rule.kind == "switch-off"
+    pattern = rule.pattern if isinstance(rule, PatternRule) else ""
+    replacement = rule.replacement if isinstance(rule, RewriteRule) else ""
+    fixed = {token.text for token in tokenize(META.sub(" ", pattern), "")}
+    loses_part = bool(_metas(pattern) - _metas(replacement)) or isinstance(rule, SwitchOffRule)
     for edit in edits:
         lost = _lost(edit)
         words = [token for token in lost if token.kind in _WORDS]

@@ -10,14 +10,14 @@ from collections.abc import Iterator, Sequence
 
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, SCRIPTS
 from fernshale.core.fix.imports import import_line, import_lines, quoted_header, with_import
-from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.rules import NewName
 
 _JAVA, _C_SHARP, _RUST = ENDINGS["java"], ENDINGS["c#"], ENDINGS["rust"]
 LANGUAGES = (*C_FAMILY, *_JAVA, *_C_SHARP, *_RUST, *SCRIPTS)
 _DEFINES = r"(?:class|struct|enum|interface|trait|type|record|union)"
 
 
-def needs_import(rule: Rule, path: str, text: str, written: Sequence[str]) -> bool:
+def needs_import(rule: NewName, path: str, text: str, written: Sequence[str]) -> bool:
     """Return whether the text that a rule writes (`written`) starts with a class that the file does not import."""
     name = rule.imports
     if not name or not path.endswith(LANGUAGES):
@@ -32,7 +32,7 @@ def needs_import(rule: Rule, path: str, text: str, written: Sequence[str]) -> bo
     return not is_defined and not import_line(name, text, path, path) and not _is_visible(rule.text, path, text)
 
 
-def holder_import(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
+def holder_import(rule: NewName, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     """Return the edit that adds the import; none if its syntax is unknown."""
     line = _line(rule, path, text)
     if line:
@@ -59,7 +59,7 @@ def _is_visible(line: str, path: str, text: str) -> bool:
     return False
 
 
-def _line(rule: Rule, path: str, text: str) -> str:
+def _line(rule: NewName, path: str, text: str) -> str:
     """The import as the release has it, or as the file imports the class that had the name before."""
     if path.endswith(C_FAMILY):
         header = rule.text.partition("<")[2].rstrip(">")

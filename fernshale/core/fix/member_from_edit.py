@@ -7,7 +7,7 @@ from textwrap import dedent
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.fix.classes import PYTHON, class_bodies, python_classes
-from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.rules import AddMemberRule, Rule
 from fernshale.core.fix.tokens import tokenize
 
 
@@ -35,7 +35,7 @@ def learn_member(
         return None
     bases = around[-1]
     words = dedent(added).strip("\r\n")
-    return Rule(id, "add-member", why, base=base if base in bases else bases[0], member=member, text=words)
+    return AddMemberRule(id, why, base=base if base in bases else bases[0], member=member, text=words)
 
 
 def _classes(text: str, path: TreePath) -> Sequence[tuple[tuple[str, ...], int, int]]:

@@ -16,7 +16,7 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.fix.apply import apply_edits, find_edits
 from fernshale.core.fix.calls import split_arguments
 from fernshale.core.fix.code_patterns import META
-from fernshale.core.fix.rules import Example, Rule
+from fernshale.core.fix.rules import Example, HeaderRule, RenameRule, RewriteRule, Rule
 from fernshale.core.fix.tokens import Token, group_end, tokenize
 
 _INCLUDE = re.compile(r'^[ \t]*#[ \t]*(?:include|import)[ \t]*[<"]([^>"]+)[>"]')
@@ -24,6 +24,8 @@ _OPENING, _CLOSING = ("(", "[", "{"), (")", "]", "}")
 _JOINS = (".", "->", "::")
 # A change longer than this is a rewriting of the place, not a rule.
 _MOST_TOKENS = 120
+# How general a rename counts, in metavariables of a pattern.
+_OF_RENAME = 9
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,12 +48,10 @@ def learn_rules(
     first, last = _differing(old, new)
     if first is None or last is None:
         return ()
-    rules: dict[tuple[str, str, str], Rule] = {}
-    for rule in _forms(old, new, before, after, first, last, id, why):
-        if _makes(rule, before, after, path):
-            rules.setdefault((rule.kind, rule.old + rule.pattern, rule.new + rule.replacement), rule)
+    forms = dict.fromkeys(_forms(old, new, before, after, first, last, id, why))
+    rules = [rule for rule in forms if _makes(rule, before, after, path)]
     example = Example(_near(before, old, first, last[0]), "", str(path))
-    ranked = sorted(rules.values(), key=lambda rule: _rank(rule, others))
+    ranked = sorted(rules, key=lambda rule: _rank(rule, others))
     return tuple(_with_example(rule, example) for rule in ranked)
 
 
@@ -67,7 +67,10 @@ def count_other_places(rule: Rule, others: Sequence[EditLines]) -> tuple[int, in
 
 def _rank(rule: Rule, others: Sequence[EditLines]) -> tuple[int, int, int]:
     wanted, beside = count_other_places(rule, others)
-    return -wanted, beside, -(len(META.findall(rule.pattern)) + (rule.kind == "rename") * 9)
+    generality = (
+        len(META.findall(rule.pattern)) if isinstance(rule, RewriteRule) else _OF_RENAME * isinstance(rule, RenameRule)
+    )
+    return -wanted, beside, -generality
 
 
 def _with_example(rule: Rule, example: Example) -> Rule:
@@ -113,17 +116,17 @@ def _forms(
 ) -> Iterator[Rule]:
     included = _INCLUDE.match(before), _INCLUDE.match(after)
     if included[0] and included[1]:
-        yield Rule(id, "header", why, old=included[0][1], new=included[1][1])
+        yield HeaderRule(id, why, old=included[0][1], new=included[1][1])
         return
     if ends[0] - first == 1 and ends[1] - first == 1 and old[first].kind == new[first].kind == "name":
-        yield Rule(id, "rename", why, old=old[first].text, new=new[first].text)
+        yield RenameRule(id, why, old=old[first].text, new=new[first].text)
     for start, stop_old, stop_new in _widened(old, new, first, ends):
         changed = (first - start, ends[0] - start)
         for pattern, replacement in _generalized(old[start:stop_old], new[start:stop_new], changed, before, after):
             if not _is_telling(pattern):
                 continue
             try:
-                yield Rule(id, "rewrite", why, pattern=pattern, replacement=replacement)
+                yield RewriteRule(id, why, pattern=pattern, replacement=replacement)
             except (ValueError, MisuseError):
                 continue
 

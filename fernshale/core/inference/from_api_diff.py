@@ -25,7 +25,19 @@ from fernshale.core.drift.release_symbols import included, languages_of, list_so
 from fernshale.core.drift.symbols import Symbol
 from fernshale.core.fix.calls import find_calls
 from fernshale.core.fix.classes import PYTHON
-from fernshale.core.fix.rules import Rule, RuleSet
+from fernshale.core.fix.rule_file import RuleSet
+from fernshale.core.fix.rules import (
+    AddArgumentRule,
+    GetterRule,
+    HeaderRule,
+    KeywordRule,
+    MoveRule,
+    PatternRule,
+    RenameRule,
+    ReorderRule,
+    RewriteRule,
+    Rule,
+)
 from fernshale.core.fix.tokens import tokenize
 from fernshale.core.inference.overrides import member_rules, override_rules, renamed_override, rule_id
 
@@ -44,13 +56,13 @@ _REORDERED, _STAYED = 0.8, 0.98
 _SAME_PLACE, _ONE_FOR_ANOTHER = 0.93, 0.7
 
 
-def reorder_rule(old: Symbol, new: Symbol, id: str, name: str, why: str, sure: float) -> Rule:
+def reorder_rule(old: Symbol, new: Symbol, id: str, name: str, why: str, sure: float) -> ReorderRule:
     """Return the rule that reorders the arguments of calls, and renames the function to `name`."""
     order = new_order(old, new)
     wanted = new.given[: len(order)]
     title = f"{name}({', '.join(item.name for item in wanted)}), each at its place"
-    return Rule(
-        id, "reorder", why, title, call=old.called, new=name if name != old.called else "", order=order,
+    return ReorderRule(
+        id, why, title=title, call=old.called, new=name if name != old.called else "", order=order,
         fill=tuple(item.default for item, was in zip(wanted, order, strict=True) if not was),
         names=tuple(item.name for item in by_place(old)),
         of=".".join(old.scope) if old.kind == "method" else "", confidence=sure, named=True,
@@ -71,21 +83,21 @@ def guess_rules(changes: Sequence[ApiChange], old: Path, new: Path, title: str, 
                 # A rule never has a higher confidence than the match it rests on.
                 rule = replace(rule, confidence=min(rule.confidence, change.match))
                 # A method that several classes lost is one statement to leave out.
-                if rule.kind == "rewrite" and not rule.replacement:
+                if isinstance(rule, RewriteRule) and rule.removes_statements:
                     if rule.pattern in goes:
                         continue
                     goes.add(rule.pattern)
                 _add(rules, rule)
-    for rule in (*_header_rules(changes), *_shown_rules(changes, old, new)):
-        if rule.old not in known and re.split(r"::|\.", rule.old)[-1] not in known:
-            rules.setdefault(rule.id, rule)
+    for shown in (*_header_rules(changes), *_shown_rules(changes, old, new)):
+        if shown.old not in known and re.split(r"::|\.", shown.old)[-1] not in known:
+            rules.setdefault(shown.id, shown)
     return RuleSet(title, tuple(rules.values()), new)
 
 
 def _add(rules: dict[str, Rule], rule: Rule) -> None:
     """Add a rule. Of two rules with one id, keep the first, unless they match different code: each overload has its own."""
     number, id = 1, rule.id
-    while id in rules and rule.kind == "rewrite" and rules[id].pattern != rule.pattern:
+    while isinstance(rule, RewriteRule) and id in rules and rules[id].subjects[-1] != rule.pattern:
         number += 1
         id = f"{rule.id}-{number}"
     rules.setdefault(id, replace(rule, id=id))
@@ -168,8 +180,8 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, before: Path, 
         # The name alone may be another's, too: it is changed where a tool names it.
         if old.name != now:
             of = ".".join(old.scope) if old.kind in ("method", "field") else ""
-            yield Rule(
-                id, "rename", why, old=old.name, new=now, of=of, confidence=score, named=True,
+            yield RenameRule(
+                id, why, old=old.name, new=now, of=of, confidence=score, named=True,
                 signatures=candidate.signatures, imports=imports if imports in re.split(r"::|\.", now) else "", text=line,
             )  # fmt: skip
     elif old.full != new.full:
@@ -177,8 +189,8 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, before: Path, 
         if to != old.full:
             holder = to.rpartition(".")[0] if new.file.endswith(PYTHON) and _is_of_class(old, new) else ""
             title = f"{old.full} → {to}"
-            yield Rule(
-                id, "move", why, title, old=old.full, new=to, holder=holder, confidence=score,
+            yield MoveRule(
+                id, why, title=title, old=old.full, new=to, holder=holder, confidence=score,
                 signatures=candidate.signatures, imports=imports, text=line,
             )  # fmt: skip
         # Python needs an import of the class, next to that of the function or in its place.
@@ -187,9 +199,8 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, before: Path, 
         if old.name != now and (
             is_at_hand or _is_shown(old.name, before, new.scope[-1] if with_class else new.name, after)
         ):
-            yield Rule(
+            yield RenameRule(
                 f"{id}-shown",
-                "rename",
                 why,
                 old=old.name,
                 new=now,
@@ -230,7 +241,7 @@ def _is_of_class(old: Symbol, new: Symbol) -> bool:
     return old.kind == "function" and new.kind == "method" and not new.marks.isdisjoint(_OF_THE_CLASS)
 
 
-def _header_rules(changes: Sequence[ApiChange]) -> Iterator[Rule]:
+def _header_rules(changes: Sequence[ApiChange]) -> Iterator[HeaderRule]:
     """Yield rules for headers and script modules whose symbols moved to another one."""
     into: dict[str, Counter[str]] = {}
     match: dict[tuple[str, str], float] = {}
@@ -249,10 +260,10 @@ def _header_rules(changes: Sequence[ApiChange]) -> Iterator[Rule]:
         if not old.endswith(C_FAMILY):
             # Each name is imported separately, and each may have moved elsewhere.
             sure *= times / counted.total()
-        yield Rule(f"drift-header-{old}", "header", why, old=old, new=new, confidence=sure, named=True)
+        yield HeaderRule(f"drift-header-{old}", why, old=old, new=new, confidence=sure, named=True)
 
 
-def _shown_rules(changes: Sequence[ApiChange], before: Path, after: Path) -> Iterator[Rule]:
+def _shown_rules(changes: Sequence[ApiChange], before: Path, after: Path) -> Iterator[MoveRule]:
     """Yield rules for names that a Python package no longer re-exports, wherever they are now."""
     old, new = packages_of(before), packages_of(after)
     became = {
@@ -286,8 +297,8 @@ def _shown_rules(changes: Sequence[ApiChange], before: Path, after: Path) -> Ite
             title = " → ".join(names)
             into = ".".join(now) if member else ""
             signatures = change.candidates[0].signatures if change is not None else ()
-            yield Rule(
-                f"drift-shown-{names[0]}", "move", why, title, old=names[0], new=names[1], holder=into, confidence=score,
+            yield MoveRule(
+                f"drift-shown-{names[0]}", why, title=title, old=names[0], new=names[1], holder=into, confidence=score,
                 signatures=signatures,
             )  # fmt: skip
 
@@ -304,8 +315,8 @@ def _factory(change: ApiChange) -> Iterator[Rule]:
             pattern, replacement = f"{class_} $name($$args);", f"auto $name = {maker}($$args);"
         elif change.old.file.endswith(PYTHON):
             pattern = f"{class_}($$args)"
-        yield Rule(
-            rule_id(change.old), "rewrite", f"{class_} is made by {maker} now", title=f"{class_}(…) → {maker}(…)",
+        yield RewriteRule(
+            rule_id(change.old), f"{class_} is made by {maker} now", title=f"{class_}(…) → {maker}(…)",
             pattern=pattern, replacement=replacement, confidence=min(0.9, candidate.score),
         )  # fmt: skip
 
@@ -318,8 +329,8 @@ def _getter(change: ApiChange, old: Symbol, new: Symbol, added: Collection[tuple
         f"Set{old.name[:1].upper()}{old.name[1:]}",
     )
     setter = next((name for name in manners if (*new.scope, name) in added), "")
-    return Rule(
-        rule_id(old), "getter", change.what, old=old.name, new=new.name, setter=setter, of=".".join(old.scope),
+    return GetterRule(
+        rule_id(old), change.what, old=old.name, new=new.name, setter=setter, of=".".join(old.scope),
         confidence=_GETTER, named=True,
     )  # fmt: skip
 
@@ -336,8 +347,8 @@ def _new_argument(change: ApiChange, old: Symbol, new: Symbol, folder: Path) -> 
         return
     text, times = passed
     why = f"{old.full} wants {theirs[at].type} {theirs[at].name}; the release's own code passes {text}, {times} times"
-    yield Rule(
-        rule_id(old), "add-argument", why, title=f"{old.called}(…) gets {text}", call=old.called, arguments=len(ours),
+    yield AddArgumentRule(
+        rule_id(old), why, title=f"{old.called}(…) gets {text}", call=old.called, arguments=len(ours),
         position=at + 1, text=text, confidence=_FILLED_IN,
     )  # fmt: skip
 
@@ -359,8 +370,8 @@ def _fewer_arguments(change: ApiChange, old: Symbol, new: Symbol) -> Iterator[Ru
         return
     left = ", ".join(metas[at] for at in kept)
     gone = ", ".join(name for at, (name, _) in enumerate(ours) if at not in kept)
-    yield Rule(
-        rule_id(old, "fewer"), "rewrite", change.what, title=f"{old.called}(…) without {gone}",
+    yield RewriteRule(
+        rule_id(old, "fewer"), change.what, title=f"{old.called}(…) without {gone}",
         pattern=f"{old.called}({', '.join(metas)})", replacement=f"{old.called}({left})", confidence=_DROPPED,
     )  # fmt: skip
 
@@ -381,8 +392,8 @@ def _new_keywords(old: Symbol, new: Symbol) -> Iterator[Rule]:
             continue
         is_same = there is not None and plain_type(item.type) == plain_type(now.type) and item.default == now.default
         why = f"{item.name} of {old.full} is {now.name} now"
-        yield Rule(
-            rule_id(old, item.name), "keyword", why, call=old.called, old=item.name, new=now.name,
+        yield KeywordRule(
+            rule_id(old, item.name), why, call=old.called, old=item.name, new=now.name,
             confidence=_SAME_PLACE if is_same else _ONE_FOR_ANOTHER, named=True,
         )  # fmt: skip
 
@@ -399,8 +410,8 @@ def _without_call(old: Symbol) -> Rule:
     front = "$it." if old.kind == "method" else f"{old.full.rpartition(old.name)[0]}"
     end = ";" if old.file.endswith((*C_FAMILY, ".cs", ".java", ".rs", ".ts", ".js")) else ""
     why = f"{old.full} is not there any more, and nothing that looks like it"
-    return Rule(
-        rule_id(old, "goes"), "rewrite", why, title=f"calls of {old.name} go", pattern=f"{front}{old.name}($$args){end}",
+    return RewriteRule(
+        rule_id(old, "goes"), why, title=f"calls of {old.name} go", pattern=f"{front}{old.name}($$args){end}",
         replacement="", confidence=_LEFT_OUT, named=True,
     )  # fmt: skip
 
@@ -438,8 +449,9 @@ def symbols_named(rules: Sequence[Rule]) -> frozenset[str]:
     """The symbols that rules are about, by their last names."""
     names: set[str] = set()
     for rule in rules:
-        for text in (rule.old, rule.call, rule.member):
+        for text in rule.symbols:
             names.update(re.split(r"::|\.", text)[-1:])
             names.add(text)
-        names.update(re.findall(r"[A-Za-z_]\w+", re.sub(r"\$\$?\w+", " ", rule.pattern)))
+        if isinstance(rule, PatternRule):
+            names.update(re.findall(r"[A-Za-z_]\w+", re.sub(r"\$\$?\w+", " ", rule.pattern)))
     return frozenset(names - {""})

@@ -14,7 +14,7 @@ from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.declarations import plain_type
 from fernshale.core.drift.symbols import Parameter, Symbol
 from fernshale.core.fix.classes import PYTHON
-from fernshale.core.fix.rules import Rule, Where
+from fernshale.core.fix.rules import AddMemberRule, RenameRule, RewriteRule, Rule, Where
 
 _STUB, _RETYPED = 0.5, 0.8
 _JAVA, _C_SHARP, _RUST = ENDINGS["java"], ENDINGS["c#"], ENDINGS["rust"]
@@ -60,8 +60,8 @@ def override_rules(change: ApiChange, old: Symbol, new: Symbol, full_name: FullN
 def renamed_override(change: ApiChange, old: Symbol, new: Symbol) -> Rule:
     """To override the name a method has now: the old one overrides nothing, and compiles."""
     why = f"{old.full} is {new.name} now; a class that still has {old.name} overrides nothing by it, and compiles"
-    return Rule(
-        rule_id(old).replace("drift-", "drift-override-", 1), "rename", why, title=f"override {new.name}, not {old.name}",
+    return RenameRule(
+        rule_id(old).replace("drift-", "drift-override-", 1), why, title=f"override {new.name}, not {old.name}",
         old=old.name, new=new.name, where=_derived(old, new), silent=True, confidence=change.candidates[0].score,
     )  # fmt: skip
 
@@ -71,8 +71,8 @@ def member_rules(change: ApiChange, method: Symbol, full_name: FullName) -> Iter
     base = method.scope[-1] if method.scope else ""
     text = _stub(method, full_name)
     if base and text:
-        yield Rule(
-            rule_id(method), "add-member", f"{change.what}; the body is only a stub", base=base, member=method.name, text=text,
+        yield AddMemberRule(
+            rule_id(method), f"{change.what}; the body is only a stub", base=base, member=method.name, text=text,
             confidence=_STUB,
         )  # fmt: skip
 
@@ -90,8 +90,8 @@ def _new_type(change: ApiChange, old: Symbol, new: Symbol, full_name: FullName) 
     before, after = old.parameters[at].type, _in_full(new.parameters[at].type, new, full_name)
     ahead = "$$before, " if at else ""
     behind = ", $$behind" if at + 1 < len(old.parameters) else ""
-    yield Rule(
-        rule_id(old, "type"), "rewrite", change.what, title=f"{old.name} takes a {after}",
+    yield RewriteRule(
+        rule_id(old, "type"), change.what, title=f"{old.name} takes a {after}",
         pattern=f"{old.name}({ahead}{before} $it{behind})", replacement=f"{old.name}({ahead}{after} $it{behind})",
         confidence=_RETYPED,
     )  # fmt: skip
@@ -109,8 +109,8 @@ def _new_result(change: ApiChange, old: Symbol, new: Symbol, full_name: FullName
         word, mark = ("fn ", " ->") if old.file.endswith(_RUST) else ("", ":")
         whole = f"{word}{old.name}($$given){mark} {{}}"
     pattern, replacement = (whole.format(type_) for type_ in (before, after))
-    rule = Rule(
-        rule_id(old, "result"), "rewrite", change.what, title=f"{old.name} gives {after}, as in its base", pattern=pattern,
+    rule = RewriteRule(
+        rule_id(old, "result"), change.what, title=f"{old.name} gives {after}, as in its base", pattern=pattern,
         replacement=replacement, where=_derived(old, new), member=old.name, confidence=_RETYPED,
     )  # fmt: skip
     yield rule
@@ -134,7 +134,7 @@ def _in_full(type_: str, method: Symbol, full_name: FullName) -> str:
     return _SHORT.sub(lambda word: full_name(word[0], method.scope), type_)
 
 
-def _new_parameters(change: ApiChange, old: Symbol, new: Symbol, full_name: FullName) -> Rule | None:
+def _new_parameters(change: ApiChange, old: Symbol, new: Symbol, full_name: FullName) -> RewriteRule | None:
     """Classes that derive from it declare its parameters as it does; those that stay keep the names they have there."""
     ours, theirs = old.parameters, new.parameters
     is_typed = all(item.type or item.name == "self" for item in (*ours, *theirs))
@@ -152,8 +152,8 @@ def _new_parameters(change: ApiChange, old: Symbol, new: Symbol, full_name: Full
         return None
     front, back = _around(old)
     title = f"{old.name}({', '.join(item.name or item.type for item in theirs)}), as in its base"
-    return Rule(
-        rule_id(old, "override"), "rewrite", change.what, title, pattern=f"{front}({', '.join(before)}){back}",
+    return RewriteRule(
+        rule_id(old, "override"), change.what, title=title, pattern=f"{front}({', '.join(before)}){back}",
         replacement=f"{front}({', '.join(after)}){back}", where=_derived(old, new), member=old.name,
         silent=old.file.endswith(_UNSAID), confidence=_RETYPED,
     )  # fmt: skip
@@ -219,8 +219,8 @@ def _wider(change: ApiChange, old: Symbol, new: Symbol) -> Iterator[Rule]:
         return  # a name that may mean nothing here
     text = ", ".join(map(_as_python, more))
     # The error names the class with the overridden method.
-    yield Rule(
-        rule_id(old, "override"), "rewrite", change.what, title=f"{old.name} takes {text} as well",
+    yield RewriteRule(
+        rule_id(old, "override"), change.what, title=f"{old.name} takes {text} as well",
         diagnostic=rf"\b(?:{re.escape(old.scope[-1])}|{re.escape(new.scope[-1])})\b", pattern=f"def {old.name}($$given)",
         replacement=f"def {old.name}($$given, {text})", confidence=_RETYPED, named=True,
     )  # fmt: skip

@@ -12,7 +12,8 @@ from fernshale.core.build.reading import read_diagnostics
 from fernshale.core.build.suggestions import hints_of
 from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.crossing.stages.build.compiler_suggestions import with_hints
-from fernshale.core.fix.rules import Rule, RuleSet
+from fernshale.core.fix.rule_file import RuleSet
+from fernshale.core.fix.rules import RenameRule, Rule
 
 
 def _cause(*lines: str) -> Cause:
@@ -56,8 +57,8 @@ def _rules(*rules: Rule) -> LegRules:
 
 def test_a_guess_that_the_tool_shares_is_surer() -> None:
     cause = _cause('a.py:1:2: error: "Pier" has no attribute "boatcount"; maybe "boat_count"?')
-    guess = Rule("g", "rename", "alike", old="boatcount", new="boat_count", confidence=0.8)
-    other = Rule("o", "rename", "alike", old="boatcount", new="total", confidence=0.3)
+    guess = RenameRule("g", "alike", old="boatcount", new="boat_count", confidence=0.8)
+    other = RenameRule("o", "alike", old="boatcount", new="total", confidence=0.3)
     surer, same = with_hints(_rules(guess, other), [cause]).all
     assert 0.9 < surer.confidence < 1 and "suggests boat_count" in surer.why
     assert same == other

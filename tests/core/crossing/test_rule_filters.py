@@ -11,9 +11,18 @@ from fernshale.core.build.owners import Owned
 from fernshale.core.crossing.stages.build.explanation import explain_nothing
 from fernshale.core.crossing.stages.build.rule_filters import FILTERS, Case, find_refusal, names_symbol
 from fernshale.core.crossing.stages.build.view import BuildView, CauseView, RefusedRule
-from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.rules import (
+    AddMemberRule,
+    HeaderRule,
+    ImportRule,
+    KeywordRule,
+    MoveRule,
+    RenameRule,
+    RewriteRule,
+    Rule,
+)
 
-_RENAME = Rule("r", "rename", "it was renamed", old="light_up", new="ignite")
+_RENAME = RenameRule("r", "it was renamed", old="light_up", new="ignite")
 
 
 def _cause(kind: str, symbol: str, message: str = "no member light_up") -> Cause:
@@ -23,14 +32,14 @@ def _cause(kind: str, symbol: str, message: str = "no member light_up") -> Cause
 
 
 _CASES = {
-    "silent": (Rule("r", "rename", "w", old="a", new="b", silent=True), _cause(NAME, "a"), "do not report"),
-    "message": (Rule("r", "rename", "w", old="a", new="b", diagnostic="gone"), _cause(NAME, "a"), "another message"),
-    "no call": (Rule("r", "keyword", "w", call="f", old="a", new="b"), _cause(NAME, "a"), "no error about a call"),
-    "still there": (Rule("r", "rewrite", "w", pattern="f();"), _cause(CALL, "f"), "still exists"),
-    "import": (Rule("r", "import", "w", old="Path", text="import x"), _cause(NAME, "Lamp"), "another name"),
-    "member": (Rule("r", "add-member", "w", base="B", member="draw", text="x"), _cause(NAME, "draw"), "member draw"),
+    "silent": (RenameRule("r", "w", old="a", new="b", silent=True), _cause(NAME, "a"), "do not report"),
+    "message": (RenameRule("r", "w", old="a", new="b", diagnostic="gone"), _cause(NAME, "a"), "another message"),
+    "no call": (KeywordRule("r", "w", call="f", old="a", new="b"), _cause(NAME, "a"), "no error about a call"),
+    "still there": (RewriteRule("r", "w", pattern="f();"), _cause(CALL, "f"), "still exists"),
+    "import": (ImportRule("r", "w", old="Path", text="import x"), _cause(NAME, "Lamp"), "another name"),
+    "member": (AddMemberRule("r", "w", base="B", member="draw", text="x"), _cause(NAME, "draw"), "member draw"),
     "private": (_RENAME, _cause(PRIVATE, "boats"), "must not be used"),
-    "named": (Rule("r", "rename", "w", old="a", new="b", named=True), _cause(MEMBER, "c"), "is reported"),
+    "named": (RenameRule("r", "w", old="a", new="b", named=True), _cause(MEMBER, "c"), "is reported"),
 }
 
 
@@ -44,7 +53,7 @@ def test_every_filter_has_a_case_and_passes_a_plain_rename() -> None:
     refused_by = [next(f for f in FILTERS if f(Case(rule, cause, ()))) for rule, cause, _ in _CASES.values()]
     assert refused_by == list(FILTERS)
     assert find_refusal(Case(_RENAME, _cause(MEMBER, "light_up"), ())) == ""
-    wanted = Rule("r", "add-member", "w", base="B", member="draw", text="x", silent=True)
+    wanted = AddMemberRule("r", "w", base="B", member="draw", text="x", silent=True)
     assert find_refusal(Case(wanted, _cause(IMPLEMENT, "draw"), ())) == ""  # the very member that is missing
 
 
@@ -53,9 +62,9 @@ def test_every_filter_has_a_case_and_passes_a_plain_rename() -> None:
     [
         (_RENAME, "light_up", True),
         (_RENAME, "light", False),
-        (Rule("r", "move", "w", old="wick.glow.Lamp", new="wick.Lamp"), "wick.glow", True),
-        (Rule("r", "header", "w", old="fold.hpp", new="map/fold.hpp"), "old/fold.hpp", True),
-        (Rule("r", "rewrite", "w", pattern="draw($a, $b)", replacement="draw($b, $a)"), "draw", True),
+        (MoveRule("r", "w", old="wick.glow.Lamp", new="wick.Lamp"), "wick.glow", True),
+        (HeaderRule("r", "w", old="fold.hpp", new="map/fold.hpp"), "old/fold.hpp", True),
+        (RewriteRule("r", "w", pattern="draw($a, $b)", replacement="draw($b, $a)"), "draw", True),
     ],
 )
 def test_a_rule_names_what_it_changes(rule: Rule, symbol: str, expected: bool) -> None:

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.fix.apply import apply_edits, find_edits
-from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.rules import DeclareRule
 from fernshale.core.fix.untyped_declarations import declarations
 
 _HEAD = "class Pier(Stage):\n    def __init__(self):\n"
@@ -31,7 +31,7 @@ def _of(text: str, name: str) -> list[tuple[str, float]]:
     ],
 )  # fmt: skip
 def test_a_type_is_said_where_a_name_is_first_set(text: str, line: str) -> None:
-    rule = Rule("boat", "declare", "it is one", old="boat", new="wick.Boat")
+    rule = DeclareRule("boat", "it is one", old="boat", new="wick.Boat")
     path = TreePath("pier.py")
     after = apply_edits(text, find_edits(rule, path, text))
     assert line in after.splitlines()

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import itertools
-from dataclasses import replace
+from dataclasses import MISSING, fields, replace
 from pathlib import Path
+from typing import Any, get_args
 
 import pytest
 from hypothesis import given
@@ -12,8 +13,26 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.errors import FormatError
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.fix.apply import apply_edits, find_conflicts, find_edits, has_needed, needed_words, try_rule
-from fernshale.core.fix.rules import Example, Rule, Where, read_rules, rules_for, write_rules
+from fernshale.core.fix.apply import apply_edits, find_conflicts, find_edits, has_needed, try_rule
+from fernshale.core.fix.rule_file import read_rules, rules_for, write_rules
+from fernshale.core.fix.rules import (
+    AddArgumentRule,
+    AddMemberRule,
+    AnyRule,
+    DataRule,
+    Example,
+    GetterRule,
+    HeaderRule,
+    KeywordRule,
+    LiteralRule,
+    MoveRule,
+    RenameIdRule,
+    RenameRule,
+    RewriteRule,
+    Rule,
+    SwitchOffRule,
+    Where,
+)
 from fernshale.core.fix.tokens import tokenize
 
 
@@ -22,21 +41,21 @@ def _fixed(rule: Rule, text: str, path: str = "a.cpp") -> str:
 
 
 def _rewrite(pattern: str, replacement: str) -> Rule:
-    return Rule("r", "rewrite", "w", pattern=pattern, replacement=replacement)
+    return RewriteRule("r", "w", pattern=pattern, replacement=replacement)
 
 
-_RENAME = Rule("r", "rename", "w", old="next_tide", new="tide_after")
-_GETTER = Rule("r", "getter", "w", old="keeper", new="keeper", setter="set_keeper")
-_SPAWN = Rule("r", "add-argument", "w", call="spawn", arguments=3, position=4, text="Layer::Water")
-_MEMBER = Rule("r", "add-member", "w", base="Actor", member="describe", after="name()", text="int describe();")
+_RENAME = RenameRule("r", "w", old="next_tide", new="tide_after")
+_GETTER = GetterRule("r", "w", old="keeper", new="keeper", setter="set_keeper")
+_SPAWN = AddArgumentRule("r", "w", call="spawn", arguments=3, position=4, text="Layer::Water")
+_MEMBER = AddMemberRule("r", "w", base="Actor", member="describe", after="name()", text="int describe();")
 _UNIT = _rewrite("$a.first_tide($d)", "$a.first_tide($d) / 60")
-_LITERAL = Rule("r", "literal", "w", old="s", new="long s", call="spawn", position=1)
-_OFF = Rule("r", "switch-off", "w", pattern="$a.keeper")
+_LITERAL = LiteralRule("r", "w", old="s", new="long s", call="spawn", position=1)
+_OFF = SwitchOffRule("r", "w", pattern="$a.keeper")
 _CASES = [
     (_RENAME, 'x.next_tide(1); // next_tide\n"next_tide"', 'x.tide_after(1); // next_tide\n"next_tide"'),
     (_RENAME, 'my_next_tide next_tides R"(next_tide)"', 'my_next_tide next_tides R"(next_tide)"'),
     (
-        Rule("r", "header", "w", old="m/a.hpp", new="m/d/a.hpp"),
+        HeaderRule("r", "w", old="m/a.hpp", new="m/d/a.hpp"),
         '#include "m/a.hpp"\n# include <m/a.hpp>\n',
         '#include "m/d/a.hpp"\n# include <m/d/a.hpp>\n',
     ),
@@ -64,7 +83,7 @@ _CASES = [
     (_SPAWN, "w.spawn(a, f(1, 2), {3, 4});", "w.spawn(a, f(1, 2), {3, 4}, Layer::Water);"),
     (_SPAWN, "w.spawn(std::map<int, int>(), b, c < d);", "w.spawn(std::map<int, int>(), b, c < d, Layer::Water);"),
     (_SPAWN, "w.spawn(a, b); w.spawn(a, b, c, d);", "w.spawn(a, b); w.spawn(a, b, c, d);"),
-    (Rule("r", "add-argument", "w", call="f", position=1, text="0"), "f() + f(1)", "f(0) + f(1)"),
+    (AddArgumentRule("r", "w", call="f", position=1, text="0"), "f() + f(1)", "f(0) + f(1)"),
     (
         _MEMBER,
         "class A : public m::Actor {\npublic:\n    int name() { return 1; }\n};\n",
@@ -93,27 +112,27 @@ _CASES = [
         "m::Sky::Weather::Fog == n::m::Weather",
     ),
     (
-        Rule("r", "literal", "w", old="fog", new="mist"),
+        LiteralRule("r", "w", old="fog", new="mist"),
         'look("fog", u8"fog", fog, "fogs"); // "fog"',
         'look("mist", u8"mist", fog, "fogs"); // "fog"',
     ),
     (
-        Rule("r", "literal", "w", old="7", new="Tide::Spring", call="wait", position=2),
+        LiteralRule("r", "w", old="7", new="Tide::Spring", call="wait", position=2),
         "wait(7, 7); a.wait(f(7), g(7, 1)); rest(7, 7); wait(7);",
         "wait(7, Tide::Spring); a.wait(f(7), g(Tide::Spring, 1)); rest(7, 7); wait(7);",
     ),
     (
-        Rule("r", "keyword", "w", call="moor", old="day", new="on"),
+        KeywordRule("r", "w", call="moor", old="day", new="on"),
         "a.moor(day = 3, f(day=4)); moor(day == 3, other=day); rest(day=1); moor(x, day=g(1, 2));",
         "a.moor(on = 3, f(day=4)); moor(day == 3, other=day); rest(day=1); moor(x, on=g(1, 2));",
     ),
     (
-        Rule("r", "switch-off", "fog is gone", pattern="$a.fog($$b)"),
+        SwitchOffRule("r", "fog is gone", pattern="$a.fog($$b)"),
         "{\n    sky.fog(1,\n        2);\n    if (x) sky.fog(3);\n    y = sky.fog(4);\n}\n",
         "{\n    ;  // switched off, fog is gone: sky.fog(1,\n    //     2);\n    if (x) sky.fog(3);\n    y = sky.fog(4);\n}\n",
     ),
     (
-        Rule("r", "rename-id", "w", old="keeper-low", new="low"),
+        RenameIdRule("r", "w", old="keeper-low", new="low"),
         'v="keeper-low" w="keeper-lower" keeper-low',
         'v="low" w="keeper-lower" low',
     ),
@@ -128,7 +147,7 @@ def test_rule_changes_what_it_says_and_nothing_else(rule: Rule, before: str, aft
 
 @pytest.mark.parametrize(("rule", "before", "after"), _CASES)
 def test_a_text_without_the_needed_words_has_no_place(rule: Rule, before: str, after: str) -> None:
-    words = needed_words(rule)
+    words = rule.needed_words
     assert not find_edits(rule, TreePath("a.cpp"), before) or has_needed(words, before)
     for word in words:
         assert not find_edits(rule, TreePath("a.cpp"), before.replace(word, "other"))
@@ -149,7 +168,7 @@ def test_what_goes_leaves_no_block_of_python_empty(before: str, after: str) -> N
 
 
 def test_a_module_of_a_script_is_imported_by_its_path() -> None:
-    rule = Rule("r", "header", "w", old="wick/scene", new="wick/world/scene")
+    rule = HeaderRule("r", "w", old="wick/scene", new="wick/world/scene")
     before = """import { A, type B } from 'wick/scene';
 export * from "@dock/wick/scene";
 import "wick/scene";
@@ -166,7 +185,7 @@ import e from "wick/scenes"; import f from "candlewick/scene";
 
 
 def test_what_is_switched_off_leaves_a_whole_block() -> None:
-    rule = Rule("r", "switch-off", "fog is gone", pattern="sky.fog($$b)")
+    rule = SwitchOffRule("r", "fog is gone", pattern="sky.fog($$b)")
     assert _fixed(rule, "if dim:\n    sky.fog(1)\nsky.fog(2)  # thick\n", "a.py") == (
         "if dim:\n    pass  # switched off, fog is gone: sky.fog(1)\n"
         "pass  # switched off, fog is gone: sky.fog(2)  # thick\n"
@@ -177,7 +196,7 @@ def test_what_is_switched_off_leaves_a_whole_block() -> None:
 def test_a_literal_that_would_grow_each_time_is_refused() -> None:
     for new, call, position in (("1 + 2", "", 0), ("2", "f", 0)):
         with pytest.raises(ValueError, match=r"literal|rewrite"):
-            Rule("r", "literal", "w", old="1", new=new, call=call, position=position)
+            LiteralRule("r", "w", old="1", new=new, call=call, position=position)
 
 
 def test_comments_of_other_languages_are_known() -> None:
@@ -236,7 +255,30 @@ def test_tokens_cover_only_what_is_there(text: str) -> None:
         assert all(text[token.start : token.end] == token.text for token in tokens)
 
 
-def test_rule_file_faults_are_told_with_lines(tmp_path: Path) -> None:
+@pytest.mark.parametrize(
+    ("rule", "line", "words"),
+    [
+        ('kind = "rename"\nold = "x"', 2, "missing key rule.0.new"),
+        ('kind = "rename"\nold = "x"\nnew = ""', 2, "rule.0: a rule of kind rename needs new"),
+        ('kind = "dance"', 5, "rule.0.kind: 'dance' is unknown; use one of 'rename', "),
+        ('old = "x"', 2, "missing key rule.0.kind"),
+        ('kind = "rename"\nold = 3\nnew = "y"', 6, "rule.0.old: "),
+        ('kind = "rename"\nold = "x"\nnew = "y"\npattern = "z"', 8, "unknown key rule.0.pattern"),
+        ('kind = "rename"\nold = "x"\nnew = "y"\nrename = "z"', 8, "unknown key rule.0.rename"),
+        ('kind = "delete"\nfiles = ["a"]\nwhere = {folder = "b"}', 7, "unknown key rule.0.where.folder"),
+        ('kind = "delete"\nfiles = ["a"]\nconfidence = 2.0', 2, "rule.0: confidence is a number from 0 to 1"),
+    ],
+)
+def test_faults_of_a_rule_are_reported_with_their_lines(tmp_path: Path, rule: str, line: int, words: str) -> None:
+    path = tmp_path / "x.rules.toml"
+    path.write_text(f'format = "fernshale-rules/1"\n[[rule]]\nid = "a"\nwhy = "w"\n{rule}\n')
+    with pytest.raises(FormatError) as caught:
+        read_rules(path)
+    ((found, text),) = caught.value.faults
+    assert found == line and text.startswith(words)
+
+
+def test_all_faults_of_a_file_are_reported_at_once(tmp_path: Path) -> None:
     path = tmp_path / "x.rules.toml"
     path.write_text(
         'format = "fernshale-rules/1"\n[[rule]]\nid = "a"\nkind = "rename"\nwhy = "w"\nold = "x"\n'
@@ -244,8 +286,34 @@ def test_rule_file_faults_are_told_with_lines(tmp_path: Path) -> None:
     )
     with pytest.raises(FormatError) as caught:
         read_rules(path)
-    lines = [line for line, _ in caught.value.faults]
-    assert lines == [2, 9] and "needs new" in str(caught.value)
+    assert [line for line, _ in caught.value.faults] == [2, 9]
+
+
+# Required values that are valid for each kind.
+_VALUES: dict[str, Any] = {
+    "old": "a", "new": "b", "text": "c", "call": "f", "position": 1, "order": (2, 1), "base": "B", "member": "m",
+    "pattern": "f($a)", "files": ("x/**",),
+}  # fmt: skip
+_KINDS: tuple[type[Rule], ...] = get_args(get_args(AnyRule)[0])
+
+
+@pytest.mark.parametrize("kind", _KINDS)
+def test_every_kind_is_written_read_named_and_applied(kind: type[Rule], tmp_path: Path) -> None:
+    wanted = {
+        item.name: _VALUES[item.name] for item in fields(kind) if item.name in _VALUES and item.default is MISSING
+    }
+    more: dict[str, Any] = {"drop": ("d",)} if kind is DataRule else {}
+    rule = kind("r", "w", **wanted, **more, confidence=0.5, where=Where(unless=("done",)))
+    path = tmp_path / "x.rules.toml"
+    path.write_text(write_rules([rule], "t", "*", "*"))
+    assert read_rules(path).rules == (rule,)
+    assert rule.name and replace(rule, title="T").name == "T"
+    assert not rule.symbols or rule.subjects[0]
+    # Nothing matches in a text without the words that the rule needs.
+    assert find_edits(rule, TreePath("src/a.cpp"), "z = 1;\n") == ()
+    for name in wanted:
+        with pytest.raises(ValueError, match=f"needs {name}"):
+            replace(rule, **{name: type(wanted[name])()})
 
 
 def test_rules_hold_only_for_their_releases(tmp_path: Path) -> None:
@@ -283,7 +351,7 @@ def test_rules_hold_only_for_their_releases(tmp_path: Path) -> None:
     ],
 )
 def test_a_member_of_another_type_is_left_alone_where_that_can_be_told(text: str, fixed: str) -> None:
-    assert _fixed(Rule("r", "rename", "w", old="next", new="tide", of="m::Almanac"), text) == fixed
+    assert _fixed(RenameRule("r", "w", old="next", new="tide", of="m::Almanac"), text) == fixed
 
 
 @pytest.mark.parametrize(
@@ -305,7 +373,7 @@ def test_a_member_of_another_type_is_left_alone_where_that_can_be_told(text: str
     ],
 )
 def test_the_type_of_a_name_is_known_in_python(text: str, fixed: str) -> None:
-    assert _fixed(Rule("r", "rename", "w", old="next", new="tide", of="m.Almanac"), text, "a.py") == fixed
+    assert _fixed(RenameRule("r", "w", old="next", new="tide", of="m.Almanac"), text, "a.py") == fixed
 
 
 @pytest.mark.parametrize(
@@ -317,12 +385,12 @@ def test_the_type_of_a_name_is_known_in_python(text: str, fixed: str) -> None:
     ],
 )  # fmt: skip
 def test_the_type_of_a_name_is_known_where_it_stands_behind(path: str, text: str) -> None:
-    fixed = _fixed(Rule("r", "rename", "w", old="next", new="tide", of="m.Almanac"), text.replace("NEXT", "next"), path)
+    fixed = _fixed(RenameRule("r", "w", old="next", new="tide", of="m.Almanac"), text.replace("NEXT", "next"), path)
     assert fixed == text.replace("next", "tide").replace("NEXT", "next")
 
 
 def test_a_name_that_moved_into_its_fellow_is_moved_once() -> None:
-    rule = Rule("r", "move", "w", old="dice::Dice", new="random::dice::Dice")
+    rule = MoveRule("r", "w", old="dice::Dice", new="random::dice::Dice")
     once = _fixed(rule, "use kelpie::dice::Dice; random::dice::Dice::new();", "a.rs")
     assert once == "use kelpie::random::dice::Dice; random::dice::Dice::new();" == _fixed(rule, once, "a.rs")
 
@@ -340,28 +408,28 @@ def test_a_name_that_moved_into_its_fellow_is_moved_once() -> None:
 )  # fmt: skip
 def test_a_moved_name_is_followed_however_much_of_it_is_written(path: str, text: str, fixed: str) -> None:
     mark = "." if path.endswith(".py") else "::"
-    rule = Rule("r", "move", "w", old=mark.join(("m", "util", "clock")), new=mark.join(("m", "timing", "clock")))
+    rule = MoveRule("r", "w", old=mark.join(("m", "util", "clock")), new=mark.join(("m", "timing", "clock")))
     assert _fixed(rule, text, path) == fixed
     assert _fixed(rule, fixed, path) == fixed
 
 
 def test_conditions_narrow_a_rule() -> None:
-    base = {"id": "r", "kind": "rename", "why": "w", "old": "go", "new": "run"}
-    in_class = Rule(**base, where=Where(derives=("Actor",)))
+    rule = RenameRule("r", "w", old="go", new="run")
+    in_class = replace(rule, where=Where(derives=("Actor",)))
     text = "struct A : Actor { void go(); };\nstruct B : A { void go(); };\nstruct C { void go(); };\n"
     assert (
         _fixed(in_class, text)
         == "struct A : Actor { void run(); };\nstruct B : A { void run(); };\nstruct C { void go(); };\n"
     )
-    assert _fixed(Rule(**base, where=Where(files=("src/**",))), "go();", "lib/a.cpp") == "go();"
-    assert _fixed(Rule(**base, where=Where(languages=("python",))), "go()", "a.cpp") == "go()"
-    assert _fixed(Rule(**base, where=Where(unless=("done",))), "go(); done();") == "go(); done();"
+    assert _fixed(replace(rule, where=Where(files=("src/**",))), "go();", "lib/a.cpp") == "go();"
+    assert _fixed(replace(rule, where=Where(languages=("python",))), "go()", "a.cpp") == "go()"
+    assert _fixed(replace(rule, where=Where(unless=("done",))), "go(); done();") == "go(); done();"
 
 
 def test_rules_that_want_different_things_of_one_place_are_told() -> None:
     text = "go(1); stay(2);"
     rules = [
-        Rule(id, "rename", "w", old=old, new=new)
+        RenameRule(id, "w", old=old, new=new)
         for id, old, new in (("a", "go", "run"), ("b", "go", "walk"), ("c", "stay", "rest"))
     ]
     edits = {rule.id: find_edits(rule, TreePath("a.cpp"), text) for rule in rules}
@@ -369,16 +437,15 @@ def test_rules_that_want_different_things_of_one_place_are_told() -> None:
 
 
 def test_rules_test_themselves_and_are_written_so_that_they_read_back(tmp_path: Path) -> None:
-    good = Rule(
+    good = RenameRule(
         "g",
-        "rename",
         "w",
         old="go",
         new="run",
         where=Where(derives=("X",)),
         example=(Example("struct A : X { int go(); };", "struct A : X { int run(); };"),),
     )
-    bad = Rule("b", "rename", "w", old="go", new="go_on", confidence=0.5, example=(Example("go();", "went();"),))
+    bad = RenameRule("b", "w", old="go", new="go_on", confidence=0.5, example=(Example("go();", "went();"),))
     assert try_rule(good) == () and len(try_rule(bad)) == 1
     path = tmp_path / "x.rules.toml"
     path.write_text(write_rules([good, bad], "shared", ">=1", "*"))

@@ -7,7 +7,7 @@ import pytest
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.fix.apply import apply_edits, find_edits
 from fernshale.core.fix.imports import import_line, quoted_header
-from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.rules import ImportRule
 
 _READ = [
     ("Keeper.java", "package s;\nimport w.Mood;\nimport w.stage.Stage;\n", "Stage", "import w.stage.Stage;"),
@@ -29,7 +29,7 @@ def test_the_line_that_brings_in_a_name_alone_is_told(path: str, text: str, name
 
 
 def _put(line: str, path: str, text: str) -> str:
-    rule = Rule("r", "import", "w", old="Stage", text=line)
+    rule = ImportRule("r", "w", old="Stage", text=line)
     after = apply_edits(text, find_edits(rule, TreePath(path), text))
     assert not find_edits(rule, TreePath(path), after), "it is brought in once"
     return after

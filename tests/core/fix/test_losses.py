@@ -10,7 +10,7 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.fix.apply import find_edits
 from fernshale.core.fix.call_acceptance import accepts, arguments_after
 from fernshale.core.fix.dropped_text import dropped_by
-from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.rules import RenameRule, RewriteRule, Rule, SwitchOffRule
 
 _PATH = TreePath("a.cpp")
 
@@ -21,8 +21,8 @@ def _dropped(rule: Rule, text: str, *, is_declared: bool = False) -> str:
     return dropped_by(rule, edits, is_declared=is_declared)
 
 
-def _rewrite(pattern: str, replacement: str, kind: str = "rewrite") -> Rule:
-    return Rule("r", kind, "w", pattern=pattern, replacement=replacement)  # type: ignore[arg-type]
+def _rewrite(pattern: str, replacement: str) -> Rule:
+    return RewriteRule("r", "w", pattern=pattern, replacement=replacement)
 
 
 @pytest.mark.parametrize(
@@ -55,11 +55,11 @@ def test_dropped_text_is_seen(
 
 
 def test_switching_a_statement_off_drops_it() -> None:
-    assert _dropped(_rewrite("begin($$args);", "", "switch-off"), "begin(1);\n", is_declared=True) == "begin(1);"
+    assert _dropped(SwitchOffRule("r", "w", pattern="begin($$args);"), "begin(1);\n", is_declared=True) == "begin(1);"
 
 
 def test_names_in_place_of_names_drop_nothing() -> None:
-    rule = Rule("r", "rename", "w", old="f", new="g")
+    rule = RenameRule("r", "w", old="f", new="g")
     assert not _dropped(rule, "f(1);")
 
 

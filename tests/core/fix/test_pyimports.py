@@ -10,10 +10,10 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.fix.apply import apply_edits, find_edits
-from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.rules import MoveRule, Rule
 
-_NEARBY = Rule("m", "move", "w", old="wick.server.Boat", new="wick.lsp.server.Boat")
-_ELSEWHERE = Rule("m", "move", "w", old="wick.server.Boat", new="dock.Ship")
+_NEARBY = MoveRule("m", "w", old="wick.server.Boat", new="wick.lsp.server.Boat")
+_ELSEWHERE = MoveRule("m", "w", old="wick.server.Boat", new="dock.Ship")
 
 
 def _moved(rule: Rule, text: str) -> str:
@@ -120,5 +120,5 @@ def test_imports_keep_all_other_names(names: list[str], between: str, has_comma:
     ],
 )
 def test_what_went_into_a_class_is_brought_in_with_that(before: str, after: str) -> None:
-    rule = Rule("m", "move", "w", old="wick.hexed", new="wick.types.Colour.hexed", holder="wick.types.Colour")
+    rule = MoveRule("m", "w", old="wick.hexed", new="wick.types.Colour.hexed", holder="wick.types.Colour")
     assert _moved(rule, before) == after and _moved(rule, after) == after

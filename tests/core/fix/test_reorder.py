@@ -10,11 +10,11 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.fix.apply import apply_edits, find_edits, try_rule
-from fernshale.core.fix.rules import Example, Rule
+from fernshale.core.fix.rules import Example, ReorderRule, Rule
 
-BOX = Rule("r", "reorder", "w", call="box", order=(1, 3, 2), names=("day", "left", "top"))
-NEW = Rule("r", "reorder", "w", call="box", new="frame", order=(1, 3, 2), names=("day", "left", "top"))
-MORE = Rule("r", "reorder", "w", call="box", order=(1, 0, 0, 2), fill=("0", "nil()"), names=("day", "left"))
+BOX = ReorderRule("r", "w", call="box", order=(1, 3, 2), names=("day", "left", "top"))
+NEW = ReorderRule("r", "w", call="box", new="frame", order=(1, 3, 2), names=("day", "left", "top"))
+MORE = ReorderRule("r", "w", call="box", order=(1, 0, 0, 2), fill=("0", "nil()"), names=("day", "left"))
 
 
 def fixed(rule: Rule, text: str, path: str = "a.cpp") -> str:
@@ -66,7 +66,7 @@ def test_what_is_given_by_its_place_gets_the_new_one(rule: Rule, path: str, befo
 
 
 def test_a_method_of_another_type_is_left_alone() -> None:
-    rule = Rule("r", "reorder", "w", call="box", order=(2, 1), of="m::Canvas")
+    rule = ReorderRule("r", "w", call="box", order=(2, 1), of="m::Canvas")
     text = "void draw(Canvas& canvas, Shed& shed) { canvas.box(1, 2); shed.box(1, 2); }"
     assert fixed(rule, text) == text.replace("canvas.box(1, 2)", "canvas.box(2, 1)")
 
@@ -94,18 +94,18 @@ def test_whatever_the_text_arguments_are_only_moved(text: str, rule: Rule, path:
 )
 def test_a_call_is_in_its_old_order_after_the_way_back(order: list[int], given: list[str]) -> None:
     back = tuple(order.index(number) + 1 for number in range(1, 5))
-    there = Rule("r", "reorder", "w", call="box", order=tuple(order))
+    there = ReorderRule("r", "w", call="box", order=tuple(order))
     text = f"box({', '.join(given)});"
     assert fixed(there, text) == f"box({', '.join(given[was - 1] for was in order)});"
-    assert fixed(Rule("r", "reorder", "w", call="box", order=back), fixed(there, text)) == text
+    assert fixed(ReorderRule("r", "w", call="box", order=back), fixed(there, text)) == text
 
 
 @pytest.mark.parametrize(("order", "names"), [((1, 2), ()), ((1, 3), ()), ((2, 2), ()), ((1, 0), ()), ((2, 1), ("a",))])
 def test_an_order_that_is_none_is_refused(order: tuple[int, ...], names: tuple[str, ...]) -> None:
     with pytest.raises(ValueError, match="order"):
-        Rule("r", "reorder", "w", call="box", order=order, names=names)
+        ReorderRule("r", "w", call="box", order=order, names=names)
 
 
 def test_an_example_may_change_back_where_the_name_stays() -> None:
     example = Example("box(1, 2);", "box(2, 1);")
-    assert try_rule(Rule("r", "reorder", "w", call="box", order=(2, 1), example=(example,))) == ()
+    assert try_rule(ReorderRule("r", "w", call="box", order=(2, 1), example=(example,))) == ()

@@ -175,8 +175,8 @@ def drift_key(change: ApiChange) -> str:
 def _declarations(change: ApiChange, fix: Fix | None) -> Iterator[Code]:
     """The declaration in the old release above the one in the new, where the comparison found both."""
     now = change.new
-    if fix is not None and fix.rule.new:
-        name = fix.rule.new.split("::")[-1].split(".")[-1]
+    if fix is not None and fix.rule.new_name:
+        name = fix.rule.new_name.split("::")[-1].split(".")[-1]
         now = next((item.symbol for item in change.candidates if item.symbol.name == name), now)
     spans: list[Span] = []
     for symbol, glyph, tone in ((change.old, "−", "base"), (now, "+", "incoming")):

@@ -16,7 +16,8 @@ from fernshale.core.crossing.record.decisions import Decision, Recorded
 from fernshale.core.crossing.record.stage import STAGES, Stage, stage_of
 from fernshale.core.crossing.rules.sources import keep_rules, leg_rules, own_rules
 from fernshale.core.crossing.stages.trial.checks import add_check
-from fernshale.core.fix.rules import Rule, rule_table
+from fernshale.core.fix.rule_file import rule_table
+from fernshale.core.fix.rules import AnyRule, Rule
 from fernshale.core.profile.model import Check
 
 FORMAT = "fernshale-way/1"
@@ -35,7 +36,7 @@ class Playbook:
     from_: str = ""
     to: str = ""
     decision: tuple[Recorded, ...] = ()
-    rule: tuple[Rule, ...] = ()
+    rule: tuple[AnyRule, ...] = ()
     check: tuple[Check, ...] = ()
 
 

@@ -20,9 +20,22 @@ from fernshale.core.fix.apply import (
     find_conflicts,
     find_edits,
     has_needed,
-    needed_words,
 )
-from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.rules import (
+    AddArgumentRule,
+    AddMemberRule,
+    DataRule,
+    DeclareRule,
+    DeleteRule,
+    GetterRule,
+    ImportRule,
+    KeywordRule,
+    NewName,
+    PatternRule,
+    RenameIdRule,
+    ReorderRule,
+    Rule,
+)
 from fernshale.core.links.reference_reader import own_formats
 from fernshale.core.profile.model import Role
 from fernshale.core.survey.release_sites import read_project_text
@@ -31,8 +44,18 @@ from fernshale.core.survey.roles import CODE_ROLES, files_of, role_of
 # With more rules than this, the names of all texts are listed once, for rules that are about whole names.
 _MANY_RULES = 100
 _OF_NAMES = (
-    "rename", "move", "import", "getter", "add-argument", "keyword", "reorder", "add-member", "rewrite", "switch-off", "declare",
-)  # fmt: skip
+    NewName,
+    ImportRule,
+    GetterRule,
+    AddArgumentRule,
+    KeywordRule,
+    ReorderRule,
+    AddMemberRule,
+    PatternRule,
+    DeclareRule,
+)
+# Rules for files other than code.
+_NOT_OF_CODE = (DeleteRule, RenameIdRule, DataRule)
 _NAME = re.compile(r"\w+")
 _ID_ROLES: tuple[Role, ...] = ("asset", "user content")
 
@@ -53,11 +76,11 @@ def find_all_edits(
     name, the others in code; in all files or in those of `within`. Raises FormatError for a data file that a rule cannot be
     followed in."""
     formats = own_formats(scan.profile.data)
-    found: dict[str, list[CodeEdit]] = {rule.id: [] for rule in rules if rule.kind != "delete"}
-    code = [rule for rule in rules if rule.kind not in ("delete", "rename-id", "data")]
-    ids = [rule for rule in rules if rule.kind == "rename-id"]
+    found: dict[str, list[CodeEdit]] = {rule.id: [] for rule in rules if not isinstance(rule, DeleteRule)}
+    code = [rule for rule in rules if not isinstance(rule, _NOT_OF_CODE)]
+    ids = [rule for rule in rules if isinstance(rule, RenameIdRule)]
     # The longest word is in the fewest texts; a match that needs none may be in any.
-    texts = texts_with(scan, {(*needed_words(rule), "")[0] for rule in (*code, *ids)}, token)
+    texts = texts_with(scan, {(*rule.needed_words, "")[0] for rule in (*code, *ids)}, token)
     if within is not None:
         texts = {path: text for path, text in texts.items() if path in within}
     for rules_here, roles in ((code, CODE_ROLES), (ids, _ID_ROLES)):
@@ -67,7 +90,7 @@ def find_all_edits(
             for rule in near[path]:
                 found[rule.id] += edits_near(rule, path, texts[path])
     for rule in rules:
-        if rule.kind == "data":
+        if isinstance(rule, DataRule):
             for path in FirstFit([rule.files]).those(scan.paths):
                 token.check()
                 found[rule.id] += find_edits(rule, path, scan.read(path) or "", formats)
@@ -83,9 +106,9 @@ def _near(
     names = _names_in(texts) if len(rules) > _MANY_RULES else None
     for rule in rules:
         token.check()
-        needed = needed_words(rule)
+        needed = rule.needed_words
         first = needed[0] if needed else ""
-        if names is not None and rule.kind in _OF_NAMES and first.isidentifier():
+        if names is not None and isinstance(rule, _OF_NAMES) and first.isidentifier():
             having: Sequence[TreePath] = names.get(first, ())
         else:
             having = [path for path, text in items if first in text]
@@ -129,10 +152,10 @@ def apply_rules(scan: ProjectScan, rules: Sequence[Rule], token: CancelToken) ->
 
 def _follows(rule: Rule, scan: ProjectScan, path: TreePath) -> bool:
     """Whether a rule may find a place in a file that other rules change first."""
-    return rule.kind not in ("delete", "rename-id", "data") and role_of(scan.profile, path).role in CODE_ROLES
+    return not isinstance(rule, _NOT_OF_CODE) and role_of(scan.profile, path).role in CODE_ROLES
 
 
 def _removed(scan: ProjectScan, rules: Sequence[Rule]) -> Iterator[tuple[Rule, TreePath]]:
     for rule in rules:
-        if rule.kind == "delete":
+        if isinstance(rule, DeleteRule):
             yield from ((rule, path) for path in scan.paths if matches(rule.files, path))

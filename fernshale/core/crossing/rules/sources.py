@@ -13,7 +13,8 @@ from fernshale.core.crossing.project.interface_changes import engine_drift, plug
 from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.drift.comparison import ApiChange
-from fernshale.core.fix.rules import Rule, RuleSet, read_rules, rules_for, write_rules
+from fernshale.core.fix.rule_file import RuleSet, read_rules, rules_for, write_rules
+from fernshale.core.fix.rules import Rule
 from fernshale.core.inference.from_api_diff import guess_rules, symbols_named
 
 # The prefix of the ids of learned rules.

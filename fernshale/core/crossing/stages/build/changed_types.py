@@ -17,7 +17,7 @@ from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.matching import SymbolCandidate, match_symbols
 from fernshale.core.drift.similarity import STAND
-from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.rules import RenameRule, Rule
 from fernshale.core.inference.release_lookup import members
 
 _LEAST, _MOST_WAYS = 0.2, 3
@@ -71,8 +71,8 @@ def _rules_of(cause: Cause, given: Sequence[_Given], folders: Sequence[Path], to
                 # Their common class was only assumed.
                 evidence = [words for words in item.evidence if not words.startswith(STAND)]
                 why = "; ".join((change.what, *evidence[:3]))
-                yield Rule(
-                    "-".join(("given", was, now, cause.symbol, *([str(number + 1)] if number else []))), "rename", why,
+                yield RenameRule(
+                    "-".join(("given", was, now, cause.symbol, *([str(number + 1)] if number else []))), why,
                     old=cause.symbol, new=item.symbol.name, of=now, confidence=item.score, named=True,
                 )  # fmt: skip
             if listed:

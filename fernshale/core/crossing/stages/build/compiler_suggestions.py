@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 
 from fernshale.core.build.causes import Cause
@@ -10,7 +10,7 @@ from fernshale.core.build.message_patterns import CALL, MISSING
 from fernshale.core.build.suggestions import arguments_of, elsewhere_of, hints_of
 from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.drift.names.name_parts import parts_of
-from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.rules import KeywordRule, MoveRule, RenameRule, Replacement, Rule
 
 # The share of a rule's doubt that an agreeing suggestion leaves, and the confidence of a suggestion alone: tools compare
 # letters only.
@@ -28,13 +28,13 @@ def with_hints(rules: LegRules, causes: Sequence[Cause]) -> LegRules:
     sets = tuple(replace(group, rules=tuple(_shared(rule, hinted) for rule in group.rules)) for group in rules.sets)
     known = {_key(rule) for group in sets for rule in group.rules}
     guessed: dict[str, float] = {}
-    for rule in (rule for group in sets for rule in group.rules if rule.kind in ("rename", "keyword")):
+    for rule in (rule for group in sets for rule in group.rules if isinstance(rule, RenameRule | KeywordRule)):
         guessed[rule.old] = max(rule.confidence, guessed.get(rule.old, 0.0))
     own = tuple(_beside(rule, guessed.get(rule.old)) for key, rule in hinted.items() if key not in known)
     return replace(rules, sets=sets).with_further("the tool that found the error", own)
 
 
-def _beside(rule: Rule, guess: float | None) -> Rule:
+def _beside(rule: Replacement, guess: float | None) -> Replacement:
     """A suggestion next to the best candidate of the comparison, which has looked at more than letters."""
     if guess is None:
         return rule
@@ -42,24 +42,26 @@ def _beside(rule: Rule, guess: float | None) -> Rule:
     return replace(rule, confidence=worth if rule.confidence == _SPELLING else min(worth, guess * 0.9))
 
 
-def _key(rule: Rule) -> tuple[str, str, str, str]:
-    return rule.kind, rule.call, rule.old, rule.new
+def _key(rule: Rule) -> tuple[object, ...]:
+    """What two rules have in common that change the same names in the same way."""
+    return rule.kind, rule.symbols, rule.new_name or rule.id
 
 
-def _shared(rule: Rule, hinted: dict[tuple[str, str, str, str], Rule]) -> Rule:
-    if rule.confidence >= 1 or _key(rule) not in hinted:
+def _shared(rule: Rule, hinted: Mapping[tuple[object, ...], Replacement]) -> Rule:
+    hint = hinted.get(_key(rule))
+    if rule.confidence >= 1 or hint is None:
         return rule
-    why = f"{rule.why}; the tool suggests {rule.new} as well"
+    why = f"{rule.why}; the tool suggests {hint.new} as well"
     return replace(rule, why=why, confidence=1 - (1 - rule.confidence) * _DOUBT)
 
 
-def _hinted_rules(cause: Cause) -> Iterator[Rule]:
+def _hinted_rules(cause: Cause) -> Iterator[Replacement]:
     """Rules that replace the missing name, or the name of an argument, by the suggested one."""
     if cause.kind in MISSING and cause.scope:
         for place in elsewhere_of(cause):
             old = f"{cause.scope}::{cause.symbol}"
             why = f"suggested instead: {place}, which has the same name"
-            yield Rule(f"hint-{old}-{place}", "move", why, old=old, new=place, named=True, confidence=_ELSEWHERE)
+            yield MoveRule(f"hint-{old}-{place}", why, old=old, new=place, named=True, confidence=_ELSEWHERE)
     hints = hints_of(cause) if cause.kind in (*MISSING, CALL) else ()
     olds = arguments_of(cause) if cause.kind == CALL else {cause.symbol}
     if len(olds) != 1:
@@ -71,4 +73,7 @@ def _hinted_rules(cause: Cause) -> Iterator[Rule]:
         worth = _SPELLING if is_spelling else _ONLY if len(hints) == 1 else _ONE_OF_SEVERAL
         why = f"suggested instead: {new}" + (", which only differs in spelling" if is_spelling else "")
         id = "-".join(part for part in ("hint", call, old, new) if part)
-        yield Rule(id, "keyword" if call else "rename", why, call=call, old=old, new=new, named=True, confidence=worth)
+        if call:
+            yield KeywordRule(id, why, call=call, old=old, new=new, named=True, confidence=worth)
+        else:
+            yield RenameRule(id, why, old=old, new=new, named=True, confidence=worth)

@@ -12,7 +12,7 @@ from fernshale.core.fix.apply import CodeEdit
 from fernshale.core.fix.call_acceptance import arguments_after, is_accepted
 from fernshale.core.fix.dropped_text import dropped_by, words_of_loss
 from fernshale.core.fix.holder_imports import needs_import
-from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.rules import DeleteRule, NewName, Rule
 from fernshale.core.survey.roles import role_of
 
 
@@ -21,36 +21,40 @@ def find_doubt(rule: Rule, edits: Sequence[CodeEdit], rules: LegRules, scan: Pro
     if dropped := dropped_by(rule, edits, is_declared=rules.is_declared(rule)):
         return words_of_loss(dropped)
     if unimported := _without_import(rule, edits, scan):
-        return f"{rule.imports} has to be imported, and how is not known: {unimported}"
-    refused = [edit for edit in edits if rule.signatures and not _takes_call(rule, edit, scan)]
+        return f"{unimported[0]} has to be imported, and how is not known: {unimported[1]}"
+    if not isinstance(rule, NewName) or not rule.signatures:
+        return ""
+    refused = [edit for edit in edits if not _accepts_call(rule, edit, scan)]
     if not refused:
         return ""
     takes = rule.signatures[0].replace("!", "").replace("~", "")
     calls = "the call as it is" if len(refused) == 1 else f"{len(refused)} calls as they are"
-    return f"{last_name(rule.new)}({takes}) does not accept {calls}: {refused[0].path}:{refused[0].line}"
+    return f"{last_name(rule.new_name)}({takes}) does not accept {calls}: {refused[0].path}:{refused[0].line}"
 
 
-def _without_import(rule: Rule, edits: Sequence[CodeEdit], scan: ProjectScan) -> str:
-    """The first file that would use a new name without the import it needs, "" where there is none."""
+def _without_import(rule: Rule, edits: Sequence[CodeEdit], scan: ProjectScan) -> tuple[str, TreePath] | None:
+    """The class that a file would use without the import it needs, and the first such file; None where there is none."""
+    if not isinstance(rule, NewName) or not rule.imports:
+        return None
     by_file: dict[TreePath, list[CodeEdit]] = {}
-    for edit in edits if rule.imports else ():
+    for edit in edits:
         by_file.setdefault(edit.path, []).append(edit)
     for path, group in by_file.items():
         text = scan.read(path)
         is_added = any(edit.is_added_import for edit in group)
         if text is not None and not is_added and needs_import(rule, path, text, [edit.new for edit in group]):
-            return path
-    return ""
+            return rule.imports, path
+    return None
 
 
-def _takes_call(rule: Rule, edit: CodeEdit, scan: ProjectScan) -> bool:
+def _accepts_call(rule: NewName, edit: CodeEdit, scan: ProjectScan) -> bool:
     """Whether the new function accepts the call at an edit; True where the edit is no call."""
     text = scan.read(edit.path)
     given = arguments_after(text, edit.path, edit.end) if text is not None else None
     return given is None or is_accepted(rule.signatures, given)
 
 
-def find_removal_doubt(scan: ProjectScan, rules: LegRules, rule: Rule, paths: Sequence[TreePath]) -> str:
+def find_removal_doubt(scan: ProjectScan, rules: LegRules, rule: DeleteRule, paths: Sequence[TreePath]) -> str:
     """The reason to look before files are removed; none where the release declares it and all are generated."""
     edited = [path for path in paths if role_of(scan.profile, path).role != "generated"]
     if edited:

@@ -19,7 +19,7 @@ from fernshale.core.crossing.stages.build.rule_filters import FAR_KINDS, Case, f
 from fernshale.core.crossing.stages.build.view import Fix, RefusedRule
 from fernshale.core.fix.apply import CodeEdit
 from fernshale.core.fix.expression_span import expression_lines
-from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.rules import DeleteRule, RenameRule, Rule
 
 # The confidence in a match: of a rule that names the reported symbol, or of one that only matches on the reported line.
 BY_SYMBOL, BY_LINE = 0.99, 0.6
@@ -53,8 +53,8 @@ class FixSearch:
         fixes, refused = [], []
         for rule in self.live:
             case = Case(rule, cause, self.edits.get(rule.id, ()))
-            if rule.kind == "delete":
-                fixes += self._removal(case, sure_from)
+            if isinstance(rule, DeleteRule):
+                fixes += self._removal(rule, case, sure_from)
                 continue
             reason = find_refusal(case)
             if not reason:
@@ -73,9 +73,8 @@ class FixSearch:
         )
         return tuple(best), tuple(refused)
 
-    def _removal(self, case: Case, sure_from: float) -> list[Fix]:
+    def _removal(self, rule: DeleteRule, case: Case, sure_from: float) -> list[Fix]:
         """The fix that removes the files of a rule, where the message is one it is for and there are such files."""
-        rule = case.rule
         removes = tuple(path for path in self.scan.manifest.paths() if matches(rule.files, path))
         if not any(case.messages_fit) or not removes:
             return []
@@ -106,7 +105,7 @@ class FixSearch:
     ) -> tuple[tuple[CodeEdit, ...], list[set[Spot]]]:
         """The edits at the places of the errors, and these places, widened where the edit may be further away."""
         rule, cause, edits = case.rule, case.cause, case.edits
-        if rule.kind in FAR_KINDS:
+        if type(rule) in FAR_KINDS:
             return _in_files(edits, lines)
         # A missing member is named by itself; the place for it may be far from the head of its class.
         if case.adds_the_member:
@@ -148,7 +147,7 @@ def _expression_at(place: SourcePlace, scan: ProjectScan) -> set[Spot]:
 
 def _is_of(rule: Rule, cause: Cause) -> bool:
     """Whether a rule is for the type that the errors are about, or for no type in particular."""
-    return not (rule.of and cause.scope) or rule.of.split(".")[-1] == last_name(cause.scope)
+    return not (rule.owner and cause.scope) or rule.owner.split(".")[-1] == last_name(cause.scope)
 
 
 def _lines_of(edit: CodeEdit) -> set[Spot]:
@@ -162,7 +161,7 @@ def _lines_of(edit: CodeEdit) -> set[Spot]:
 
 def _near(rule: Rule, edits: Sequence[CodeEdit], here: Sequence[CodeEdit]) -> tuple[CodeEdit, ...]:
     """The edits of a rule whose name alone is not enough: at reported places, and in files whose import is reported."""
-    imported = {edit.path for edit in here if rule.kind == "rename" and edit.is_import}
+    imported = {edit.path for edit in here if isinstance(rule, RenameRule) and edit.is_import}
     kept = {edit.path for edit in here}
     return tuple(
         edit for edit in edits if edit in here or edit.path in imported or (edit.is_added_import and edit.path in kept)

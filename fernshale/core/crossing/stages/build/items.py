@@ -31,7 +31,7 @@ from fernshale.core.crossing.stages.build.view import CauseView, Fix
 from fernshale.core.drift.comparison import ApiChange
 from fernshale.core.drift.symbols import Symbol
 from fernshale.core.fix.apply import find_edits
-from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.rules import AddArgumentRule, ReorderRule, Rule
 from fernshale.core.fix.tokens import name_starts
 from fernshale.core.inference.from_api_diff import reorder_rule
 from fernshale.core.survey.roles import role_of
@@ -127,7 +127,7 @@ def _own_with(name: str, scan: ProjectScan, texts: Texts) -> Iterator[tuple[Tree
 
 def _first_call(change: ApiChange, rule: Rule | None, path: TreePath, text: str) -> int | None:
     """The offset of the first call that a change may concern, None where there is none."""
-    if rule is not None and rule.order:
+    if isinstance(rule, ReorderRule):
         return next((edit.start for edit in find_edits(rule, path, text)), None)
     # The name first: a pattern that begins with letters is looked for many times faster.
     name = re.escape(change.symbol.called)
@@ -166,8 +166,8 @@ def pinning_rule(change: ApiChange) -> Rule | None:
         return None
     name = change.symbol.called
     words = f"{item.name or 'an argument'} of {name} was {was} and is {item.default} by default"
-    return Rule(
-        f"pin-{name}-{item.name or at}", "add-argument", words, f"{name}(…) passes {item.name or 'it'} = {was}",
+    return AddArgumentRule(
+        f"pin-{name}-{item.name or at}", words, title=f"{name}(…) passes {item.name or 'it'} = {was}",
         call=name, arguments=at, position=at + 1, text=was, silent=True,
     )  # fmt: skip
 

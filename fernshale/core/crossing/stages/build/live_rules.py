@@ -10,12 +10,12 @@ from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.decisions import Decision
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.rules.sources import LegRules
+from fernshale.core.crossing.stages.build.rule_filters import member_of
 from fernshale.core.fix.apply import CodeEdit
-from fernshale.core.fix.data_rewriter import repeats
-from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.rules import DataRule, DeleteRule, RenameIdRule, Rule
 
 # Kinds of rules that are applied to assets, on the Links page.
-_OF_LINKS = ("rename-id", "data")
+_OF_LINKS = (RenameIdRule, DataRule)
 
 
 def live_rules(
@@ -31,20 +31,20 @@ def live_rules(
     Comparing two releases gives thousands of rules; only the live ones are searched for in all files. A rule that must not be
     applied twice is left out where it was applied. Raises Cancelled.
     """
-    code = [rule for rule in rules.all if rule.kind not in _OF_LINKS]
+    code = [rule for rule in rules.all if not isinstance(rule, _OF_LINKS)]
     near = find_all_edits(scan, code, token, files)
     members = {cause.symbol for cause in causes}
 
     def applies_everywhere(rule: Rule) -> bool:
-        is_member = bool(rule.member) and rule.member in members
+        is_member = member_of(rule) in members - {""}
         return rule.silent or is_member or (bool(near.get(rule.id)) and not rule.named)
 
     everywhere = find_all_edits(scan, [rule for rule in code if applies_everywhere(rule)], token)
     edits = {**near, **everywhere}
     for rule in code:
-        if not repeats(rule) and edits.get(rule.id):
+        if not rule.is_repeatable and edits.get(rule.id):
             edits[rule.id] = tuple(edit for edit in edits[rule.id] if not _was_applied(rule, edit, decided))
-    return tuple(rule for rule in code if rule.kind == "delete" or edits.get(rule.id)), edits
+    return tuple(rule for rule in code if isinstance(rule, DeleteRule) or edits.get(rule.id)), edits
 
 
 def _was_applied(rule: Rule, edit: CodeEdit, decided: Mapping[str, Decision]) -> bool:

@@ -23,7 +23,7 @@ from fernshale.core.drift.release_symbols import included
 from fernshale.core.drift.symbols import Symbol
 from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.imports import import_line, quoted_header, script_line
-from fernshale.core.fix.rules import Rule, Where
+from fernshale.core.fix.rules import ImportRule, Rule, Where
 from fernshale.core.inference.release_lookup import declared
 
 _AS_OTHERS, _ONLY_ONE, _ONE_OF_SEVERAL = 0.95, 0.92, 0.3
@@ -73,8 +73,8 @@ def _rules_of(
                 if language in _BY_WAY
                 else Where(languages=(language,))
             )
-            yield Rule(
-                "-".join(("import", cause.symbol, *(str(part) for part in (at, number) if part))), "import", why, title=line,
+            yield ImportRule(
+                "-".join(("import", cause.symbol, *(str(part) for part in (at, number) if part))), why, title=line,
                 old=cause.symbol, text=line, where=where, confidence=sure if len(lines) == 1 else _ONE_OF_SEVERAL, named=True,
             )  # fmt: skip
         if language not in _BY_WAY:

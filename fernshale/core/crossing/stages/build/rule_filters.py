@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -21,10 +21,22 @@ from fernshale.core.build.message_patterns import (
     UNTYPED,
 )
 from fernshale.core.fix.apply import CodeEdit
-from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.rules import (
+    AddMemberRule,
+    DeclareRule,
+    HeaderRule,
+    ImportRule,
+    KeywordRule,
+    MoveRule,
+    RenameRule,
+    RewriteRule,
+    Rule,
+)
 
 # Kinds that fix a name far from the place that is reported: where it is imported, or where it is first set.
-FAR_KINDS = {"import": (*MISSING, INCOMPLETE), "declare": (EMPTY, UNTYPED, NUMBER)}
+FAR_KINDS: Mapping[type[Rule], tuple[str, ...]] = {
+    ImportRule: (*MISSING, INCOMPLETE), DeclareRule: (EMPTY, UNTYPED, NUMBER),
+}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -45,8 +57,7 @@ class Case:
     @cached_property
     def adds_the_member(self) -> bool:
         """Whether the rule adds the very member that the cause misses."""
-        rule, cause = self.rule, self.cause
-        return bool(rule.member) and rule.member == cause.symbol and cause.kind in (IMPLEMENT, OVERRIDE)
+        return member_of(self.rule) == self.cause.symbol != "" and self.cause.kind in (IMPLEMENT, OVERRIDE)
 
     @cached_property
     def names_symbol(self) -> bool:
@@ -54,13 +65,18 @@ class Case:
         return any(self.messages_fit) or names_symbol(self.rule, self.cause.symbol)
 
 
+def member_of(rule: Rule) -> str:
+    """The member that a rule adds to classes or rewrites in them; "" for other rules."""
+    return rule.member if isinstance(rule, AddMemberRule | RewriteRule) else ""
+
+
 def names_symbol(rule: Rule, symbol: str) -> bool:
     """Whether a rule changes a symbol of this name."""
-    if rule.kind == "move" and rule.old.startswith((f"{symbol}.", f"{symbol}::")):
+    if isinstance(rule, MoveRule) and rule.old.startswith((f"{symbol}.", f"{symbol}::")):
         return True  # a name of a module that is missing
-    if rule.kind == "header" and symbol.endswith(f"/{rule.old}"):
+    if isinstance(rule, HeaderRule) and symbol.endswith(f"/{rule.old}"):
         return True  # a module of a package, by its path in the package
-    words = " ".join((rule.old, rule.call, rule.member, rule.pattern))
+    words = " ".join(rule.subjects)
     return symbol in {*re.findall(r"[\w/.]+", words), *re.findall(r"\w+", words)}
 
 
@@ -74,24 +90,25 @@ def _other_message(case: Case) -> str:
 
 
 def _no_call(case: Case) -> str:
-    is_refused = case.rule.kind == "keyword" and case.cause.kind != CALL
+    is_refused = isinstance(case.rule, KeywordRule) and case.cause.kind != CALL
     return "renames an argument, and this is no error about a call" if is_refused else ""
 
 
 def _still_declared(case: Case) -> str:
-    removes = case.rule.kind == "rewrite" and not case.rule.replacement
+    removes = isinstance(case.rule, RewriteRule) and case.rule.removes_statements
     return "removes a statement, and the name still exists" if removes and case.cause.kind not in MISSING else ""
 
 
 def _other_name(case: Case) -> str:
-    kinds = FAR_KINDS.get(case.rule.kind)
-    is_refused = kinds is not None and (case.rule.old != case.cause.symbol or case.cause.kind not in kinds)
+    kinds = FAR_KINDS.get(type(case.rule))
+    is_refused = kinds is not None and (case.cause.symbol not in case.rule.symbols or case.cause.kind not in kinds)
     return "adds an import or a declaration for another name" if is_refused else ""
 
 
 def _other_member(case: Case) -> str:
-    is_refused = bool(case.rule.member) and not case.adds_the_member and case.cause.kind != IMPLEMENT
-    return f"adds the member {case.rule.member}, which is not what is missing" if is_refused else ""
+    member = member_of(case.rule)
+    is_refused = bool(member) and not case.adds_the_member and case.cause.kind != IMPLEMENT
+    return f"adds the member {member}, which is not what is missing" if is_refused else ""
 
 
 def _private(case: Case) -> str:
@@ -100,7 +117,7 @@ def _private(case: Case) -> str:
 
 
 def _named_elsewhere(case: Case) -> str:
-    is_narrow = case.rule.named and case.rule.kind == "rename" and bool(case.cause.symbol)
+    is_narrow = case.rule.named and isinstance(case.rule, RenameRule) and bool(case.cause.symbol)
     return "renames another name than the one that is reported" if is_narrow and not case.names_symbol else ""
 
 

@@ -13,10 +13,23 @@ from fernshale.core.crossing.stages.build.doubts import find_doubt
 from fernshale.core.crossing.stages.build.fix_search import BY_LINE, BY_SYMBOL
 from fernshale.core.crossing.stages.build.view import Fix
 from fernshale.core.fix.apply import CodeEdit
-from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.rules import (
+    AddArgumentRule,
+    AddMemberRule,
+    GetterRule,
+    HeaderRule,
+    KeywordRule,
+    MoveRule,
+    RenameRule,
+    ReorderRule,
+    RewriteRule,
+    Rule,
+)
 
 # Kinds of rules that find their places by names alone.
-_BY_NAME = ("rename", "move", "header", "getter", "add-argument", "keyword", "reorder", "add-member", "rewrite")
+_BY_NAME = (
+    RenameRule, MoveRule, HeaderRule, GetterRule, AddArgumentRule, KeywordRule, ReorderRule, AddMemberRule, RewriteRule,
+)  # fmt: skip
 
 
 def silent_fixes(
@@ -44,8 +57,9 @@ def unchecked_fixes(rules: LegRules, scan: ProjectScan, far: float, token: Cance
     """The fixes for names that errors would report, in a project that no tool checks. They are never applied automatically."""
     best: dict[tuple[str, str], Rule] = {}
     for rule in rules.all:
-        if rule.kind in _BY_NAME and not rule.silent and not (rule.kind == "rewrite" and not rule.replacement):
-            best.setdefault((rule.of, rule.old or rule.call or rule.member or rule.pattern), rule)
+        removes_statements = isinstance(rule, RewriteRule) and rule.removes_statements
+        if isinstance(rule, _BY_NAME) and not rule.silent and not removes_statements:
+            best.setdefault((rule.owner, rule.subjects[0]), rule)
     edits = find_all_edits(scan, [replace(rule, named=False) for rule in best.values()], token)
     return [
         Fix(rule, rules.source(rule), edits[rule.id], (), (), 0, BY_LINE * rule.confidence, far)

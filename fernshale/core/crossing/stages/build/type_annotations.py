@@ -13,7 +13,7 @@ from fernshale.core.build.message_patterns import EMPTY, NUMBER, UNTYPED
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.rules.sources import LegRules
 from fernshale.core.fix.classes import PYTHON
-from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.rules import DeclareRule, Rule
 from fernshale.core.fix.untyped_declarations import FLOAT, declarations
 
 _WHY = {
@@ -34,7 +34,7 @@ def _rules_of(cause: Cause, scan: ProjectScan) -> Iterator[Rule]:
     if cause.kind in _WHY:
         for type_, confidence in _types(cause, scan).items():
             why, id = _WHY[cause.kind].format(type_), f"declare-{cause.symbol}-{type_}"
-            yield Rule(id, "declare", why, old=cause.symbol, new=type_, confidence=confidence, named=True)
+            yield DeclareRule(id, why, old=cause.symbol, new=type_, confidence=confidence, named=True)
 
 
 def _types(cause: Cause, scan: ProjectScan) -> dict[str, float]:

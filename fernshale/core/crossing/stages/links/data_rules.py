@@ -28,9 +28,9 @@ from fernshale.core.crossing.rules.sources import written_rules
 from fernshale.core.crossing.stages.links.actions import MeetConstraint, RewriteData
 from fernshale.core.data.fields import TextChange, apply_changes
 from fernshale.core.data.objects import Rewritten
-from fernshale.core.fix.data_rewriter import find_rewrites
 from fernshale.core.fix.dropped_text import words_of_loss
-from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.rewriters.data import find_rewrites
+from fernshale.core.fix.rules import DataRule
 from fernshale.core.links.constraints import UnmetConstraint, find_unmet, mend, without
 from fernshale.core.links.reference_reader import own_formats
 from fernshale.core.links.renamed_targets import SURE
@@ -44,7 +44,7 @@ T = TypeVar("T")
 class DataRewrite:
     """A rule that rewrites data, and the objects it has not been followed for yet, by file."""
 
-    rule: Rule
+    rule: DataRule
     source: str
     objects: Mapping[TreePath, tuple[Rewritten, ...]]
 
@@ -79,7 +79,7 @@ def scan_data(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> Data
     work = []
     for group in sets:
         for rule in group.rules:
-            if rule.kind == "data" and f"data:{rule.id}" not in decided:
+            if isinstance(rule, DataRule) and f"data:{rule.id}" not in decided:
                 objects = _objects(scan, rule, decided, troubles, token)
                 if objects:
                     work.append(DataRewrite(rule, group.title, objects))
@@ -229,7 +229,7 @@ def _unmet_item(key: str, items: Sequence[UnmetConstraint], fillings: Sequence[O
 
 
 def _objects(
-    scan: ProjectScan, rule: Rule, decided: Mapping[str, Decision], troubles: dict[str, None], token: CancelToken
+    scan: ProjectScan, rule: DataRule, decided: Mapping[str, Decision], troubles: dict[str, None], token: CancelToken
 ) -> dict[TreePath, tuple[Rewritten, ...]]:
     formats = own_formats(scan.profile.data)
     name = f"{scan.profile.digest} {rule!r}"

@@ -14,6 +14,7 @@ from fernshale.core.crossing.stages.links.field_values import find_fillings
 from fernshale.core.crossing.stages.links.items import doubled_items, key_of, link_items
 from fernshale.core.crossing.stages.links.reference_index import read_linkage
 from fernshale.core.crossing.stages.links.view import LinksView
+from fernshale.core.fix.rules import RenameIdRule
 from fernshale.core.links.renamed_targets import TargetEvidence, Told
 
 # The confidence of a replacement that a person wrote down: just above what comparison can reach.
@@ -53,4 +54,6 @@ def inspect_links(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
 
 def _told(scan: ProjectScan, crossing: Crossing) -> Told:
     rules = LegRules(tuple(written_rules(scan, crossing.setup.from_, crossing.setup.to)))
-    return {(rule.old, rule.new): TargetEvidence(_TOLD, rule.why) for rule in rules.all if rule.kind == "rename-id"}
+    return {
+        (rule.old, rule.new): TargetEvidence(_TOLD, rule.why) for rule in rules.all if isinstance(rule, RenameIdRule)
+    }

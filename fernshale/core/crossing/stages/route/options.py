@@ -13,6 +13,7 @@ from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
 from fernshale.core.crossing.project.source_texts import Texts
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.rules.sources import LegRules, written_rules
+from fernshale.core.fix.rules import DataRule
 from fernshale.core.route.candidates import InstalledPlugin, PluginWishes, concerning
 from fernshale.core.route.planner import UNSURE, Leg, plan_leg
 from fernshale.core.route.release_names import gone_names, names_of
@@ -101,7 +102,7 @@ def count_known(scan: ProjectScan, shelf: Shelf, from_: str, to: str, token: Can
     """Places of the project that the rules between two releases would change, by name of the rule, most first."""
 
     def count() -> dict[str, int]:
-        rules = [rule for rule in LegRules(tuple(written_rules(scan, from_, to))).all if rule.kind != "data"]
+        rules = [rule for rule in LegRules(tuple(written_rules(scan, from_, to))).all if not isinstance(rule, DataRule)]
         edits = find_all_edits(scan, rules, token)
         counts: Counter[str] = Counter()
         for rule in rules:

@@ -9,7 +9,7 @@ from fernshale.core.base.languages import NAMED_ARGUMENTS
 from fernshale.core.fix.calls import find_calls, is_import
 from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.receiver_types import Owners
-from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.rules import ReorderRule
 from fernshale.core.fix.tokens import Token, name_starts, tokenize
 
 # Words before the name of a function that is declared with its receiver among the parameters.
@@ -37,7 +37,7 @@ class _Call:
     after: Sequence[_Argument]
 
 
-def reordered_calls(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
+def find(rule: ReorderRule, path: str, text: str) -> Iterator[tuple[int, int, str]]:
     """Return calls with positional arguments that move; if the function has a new name, also calls that pass all of these by
     keyword, and imports of it."""
     tokens = tokenize(text, path)
@@ -64,7 +64,7 @@ def reordered_calls(rule: Rule, path: str, text: str) -> Iterator[tuple[int, int
 
 
 def _in_order(
-    rule: Rule, path: str, tokens: Sequence[Token], spans: Sequence[tuple[int, int]]
+    rule: ReorderRule, path: str, tokens: Sequence[Token], spans: Sequence[tuple[int, int]]
 ) -> Sequence[_Argument] | None:
     """Return the arguments in the new order; None if a person has to look at the call, or if it stays unchanged."""
     as_they_are = [_Argument(span) for span in spans]
@@ -88,7 +88,7 @@ def _in_order(
     return as_they_are[:first] + named + as_they_are[given:] if given <= len(rule.names) else None
 
 
-def _at_places(rule: Rule, arguments: Sequence[_Argument], given: int) -> Sequence[_Argument] | None:
+def _at_places(rule: ReorderRule, arguments: Sequence[_Argument], given: int) -> Sequence[_Argument] | None:
     """Return the arguments at their new positions; None if that requires an omitted one."""
     count = max(rule.order)
     placed: list[_Argument] = []
@@ -118,7 +118,7 @@ def _outer(calls: Sequence[_Call]) -> Iterator[_Call]:
             end = call.end
 
 
-def _written(rule: Rule, call: _Call, calls: Sequence[_Call], tokens: Sequence[Token], text: str) -> str:
+def _written(rule: ReorderRule, call: _Call, calls: Sequence[_Call], tokens: Sequence[Token], text: str) -> str:
     """Return the call with its arguments at their new positions; text between them stays."""
     ends = [tokens[call.name].end, *(tokens[last - 1].end for _, last in call.before)]
     starts = [*(tokens[first].start for first, _ in call.before), tokens[call.end - 1].end]
@@ -130,7 +130,7 @@ def _written(rule: Rule, call: _Call, calls: Sequence[_Call], tokens: Sequence[T
     return (rule.new or rule.call) + given + between[-1]
 
 
-def _argument(rule: Rule, item: _Argument, calls: Sequence[_Call], tokens: Sequence[Token], text: str) -> str:
+def _argument(rule: ReorderRule, item: _Argument, calls: Sequence[_Call], tokens: Sequence[Token], text: str) -> str:
     if item.span is None:
         return item.text
     first, last = item.span

@@ -8,24 +8,12 @@ from fernshale.core.base.errors import FormatError
 from fernshale.core.base.globs import matches
 from fernshale.core.data.expressions import BadExpression
 from fernshale.core.data.formats import USUAL, Formats
-from fernshale.core.data.objects import Rewrite, Rewritten, find_objects, is_repeatable, rewrite_object
+from fernshale.core.data.objects import Rewritten, find_objects, rewrite_object
 from fernshale.core.data.tree import NotKeyed
-from fernshale.core.fix.rules import Rule
+from fernshale.core.fix.rules import DataRule
 
 
-def rewrite_of(rule: Rule) -> Rewrite:
-    return Rewrite(rule.rename, rule.set, rule.drop)
-
-
-def repeats(rule: Rule) -> bool:
-    """Whether a rule may be applied any number of times. One that computes a field from itself, or puts the arguments of a
-    function in another order that keeps its name, may not."""
-    if rule.kind == "reorder":
-        return bool(rule.new)
-    return rule.kind != "data" or is_repeatable(rewrite_of(rule))
-
-
-def find_rewrites(rule: Rule, path: str, text: str, formats: Formats = USUAL) -> tuple[Rewritten, ...]:
+def find_rewrites(rule: DataRule, path: str, text: str, formats: Formats = USUAL) -> tuple[Rewritten, ...]:
     """Yield the rewritten objects of a data rule, in file order; unchanged ones are left out.
 
     Raises FormatError for a broken file, and for an object in which an expression has no value.
@@ -43,7 +31,7 @@ def find_rewrites(rule: Rule, path: str, text: str, formats: Formats = USUAL) ->
         found = []
         for each in find_objects(document, rule.object, rule.when):
             line = each.line
-            done = rewrite_object(document, each, rewrite_of(rule))
+            done = rewrite_object(document, each, rule.rewrite)
             if done is not None:
                 found.append(done)
     except (NotKeyed, BadExpression) as error:
@@ -51,7 +39,7 @@ def find_rewrites(rule: Rule, path: str, text: str, formats: Formats = USUAL) ->
     return tuple(found)
 
 
-def data_edits(rule: Rule, path: str, text: str, formats: Formats) -> Iterator[tuple[int, int, str]]:
+def find(rule: DataRule, path: str, text: str, formats: Formats) -> Iterator[tuple[int, int, str]]:
     """The places that change, in order."""
     for done in find_rewrites(rule, path, text, formats):
         yield from ((*change.span, change.new) for change in done.changes)
