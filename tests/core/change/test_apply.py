@@ -161,31 +161,34 @@ def test_preview_is_a_unified_diff_git_can_apply(tree: Tree) -> None:
     assert found == {"edit": b"one\n2\n", "tail": b"still no end", "new": b"n\n"}
 
 
+# Reads a number from each line, and prints the status of a fork of itself that is killed at its call of that number.
 _KILLER = """
 import os, signal, sys
 from pathlib import Path
-k = int(sys.argv[4])
 seen = 0
-def bomb(name):
+def bomb(name, last):
     real = getattr(os, name)
     def wrapped(*args, **kwargs):
         global seen
         seen += 1
-        if seen == k:
+        if seen == last:
             os.kill(os.getpid(), signal.SIGKILL)
         return real(*args, **kwargs)
     setattr(os, name, wrapped)
-sys.path.insert(0, sys.argv[5])
 from tests.core.change.test_apply import _draft
 from fernshale.core.base.work import CancelToken
 from fernshale.core.change.apply import apply_changes
 from fernshale.core.snapshot.store import Store
-root, store, journal = map(Path, sys.argv[1:4])
-changes = _draft(root).change_set()
-opened = Store(store)
-for name in ("open", "fsync", "rename", "replace", "unlink", "mkdir", "rmdir", "symlink", "chmod"):
-    bomb(name)
-apply_changes(root, changes, opened, journal, CancelToken())
+root, folder = map(Path, sys.argv[1:3])
+for line in sys.stdin:
+    if not (child := os.fork()):
+        changes = _draft(root).change_set()
+        opened = Store(folder / f"store{int(line)}")
+        for name in ("open", "fsync", "rename", "replace", "unlink", "mkdir", "rmdir", "symlink", "chmod"):
+            bomb(name, int(line))
+        apply_changes(root, changes, opened, folder / "journal", CancelToken())
+        os._exit(0)
+    print(os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]), flush=True)
 """
 
 
@@ -195,25 +198,30 @@ def test_killed_at_any_moment_the_project_is_as_before_or_as_after(tree: Tree, t
     pristine = tmp_path / "pristine"
     shutil.copytree(root, pristine, symlinks=True)
     before = listing(pristine)
-    repo = Path(__file__).resolve().parents[3]
     outcomes = set()
-    for k in range(1, 400):
-        shutil.rmtree(root)
-        shutil.copytree(pristine, root, symlinks=True)
-        store, journal = tmp_path / f"store{k}", tmp_path / "journal"
-        arguments = [sys.executable, "-c", _KILLER, str(root), str(store), str(journal), str(k), str(repo)]
-        child = subprocess.run(arguments, capture_output=True, timeout=60)
-        if child.returncode == 0:
-            break
-        assert child.returncode == -signal.SIGKILL, child.stderr.decode()
-        outcomes.add(recover(journal, Store(store)))
-        now = listing(root)
-        assert now == before or (now["edit"][0] == b"two\n" and "gone" not in now)  # type: ignore[index]
-        assert not [path for path in now if ".fernshale-" in path] and not journal.exists()
-        assert recover(journal, Store(store)) == "" and Store(store).verify().ok
-        shutil.rmtree(store)
-    else:
-        pytest.fail("the child never finished")
+    words = [sys.executable, "-c", _KILLER, str(root), str(tmp_path)]
+    repo = Path(__file__).resolve().parents[3]
+    with subprocess.Popen(words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, cwd=repo) as killer:
+        assert killer.stdin is not None and killer.stdout is not None
+        for k in range(1, 400):
+            shutil.rmtree(root)
+            shutil.copytree(pristine, root, symlinks=True)
+            store, journal = tmp_path / f"store{k}", tmp_path / "journal"
+            killer.stdin.write(f"{k}\n")
+            killer.stdin.flush()
+            status = int(killer.stdout.readline())
+            if status == 0:
+                break
+            assert status == -signal.SIGKILL
+            outcomes.add(recover(journal, Store(store)))
+            now = listing(root)
+            assert now == before or (now["edit"][0] == b"two\n" and "gone" not in now)  # type: ignore[index]
+            assert not [path for path in now if ".fernshale-" in path] and not journal.exists()
+            assert recover(journal, Store(store)) == "" and Store(store).verify().ok
+            shutil.rmtree(store)
+        else:
+            pytest.fail("the child never finished")
+        killer.stdin.close()
     assert k > 30 and {"", "rolled back"} <= outcomes
 
 
