@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from functools import lru_cache, partial
 from typing import TYPE_CHECKING
 
-from fernshale.core.drift.parsing.source import SourceFile, documented
+from fernshale.core.drift.parsing.source import SourceFile, SymbolShape, SymbolSite, documented
 from fernshale.core.drift.symbols import Parameter, SymbolKind
 
 if TYPE_CHECKING:
@@ -101,7 +102,10 @@ def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, acce
     elif kind == "alias_declaration":
         name = source.text(node.child_by_field_name("name"))
         source.add(
-            "type", name, scope, node, returns=source.text(node.child_by_field_name("type")), doc=doc, marks=(access,)
+            "type",
+            name,
+            SymbolSite(node, scope, doc=doc, marks=(access,)),
+            SymbolShape(returns=source.text(node.child_by_field_name("type"))),
         )
     elif kind in ("preproc_def", "preproc_function_def"):
         name = source.text(node.child_by_field_name("name"))
@@ -110,7 +114,7 @@ def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, acce
         given = node.child_by_field_name("parameters")
         names = tuple(Parameter(source.text(item), "") for item in given.named_children) if given is not None else ()
         if not is_guard:
-            source.add("macro", name, (), node, doc=doc, value=value, parameters=names)
+            source.add("macro", name, SymbolSite(node, (), doc=doc), SymbolShape(parameters=names), value=value)
     elif kind in _WRAPPERS:
         _read_list(source, node, scope, access)
 
@@ -125,7 +129,7 @@ def _read_type(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str,
     scope = (*scope, *outer)
     head = source.raw(node.start_byte, body.start_byte)
     if node.type == "enum_specifier":
-        source.add("enum", name, scope, node, doc=doc, head=head, marks=(access,))
+        source.add("enum", name, SymbolSite(node, scope, doc=doc, head=head, marks=(access,)))
         is_scoped = any(child.type in ("class", "struct") for child in node.children)
         inner = (*scope, name) if is_scoped and name else scope
         for child, said, _ in documented(source, body.children, _COMMENTS, _NO_ATTRIBUTES):
@@ -133,7 +137,10 @@ def _read_type(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str,
                 value = source.text(child.child_by_field_name("value"))
                 text = source.text(child.child_by_field_name("name"))
                 source.add(
-                    "enumerator", text, inner, child, doc=said, value=value, head=source.text(child), marks=(access,)
+                    "enumerator",
+                    text,
+                    SymbolSite(child, inner, doc=said, head=source.text(child), marks=(access,)),
+                    value=value,
                 )
         return
     bases: tuple[str, ...] = ()
@@ -143,7 +150,7 @@ def _read_type(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str,
                 source.text(item).split("<")[0] for item in child.named_children if item.type != "access_specifier"
             )
     marks = {access} | ({"final"} if re.search(r"\bfinal\b", head) else set())
-    source.add("class", name, scope, node, bases=bases, doc=doc, head=head, marks=marks)
+    source.add("class", name, SymbolSite(node, scope, doc=doc, head=head, marks=marks), SymbolShape(bases=bases))
     inside = "private" if node.type == "class_specifier" else "public"
     if access == "private":
         return
@@ -172,7 +179,7 @@ def _read_typedef(source: SourceFile, node: Node, scope: tuple[str, ...], doc: s
             return
     if "(" in name and (found := re.search(r"\(\s*\*\s*(\w+)\s*\)", source.text(names[-1]))):
         name = found[1]
-    source.add("type", name.split("[")[0], scope, node, returns=source.text(inner), doc=doc)
+    source.add("type", name.split("[")[0], SymbolSite(node, scope, doc=doc), SymbolShape(returns=source.text(inner)))
 
 
 def _read_declaration(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, access: str) -> None:
@@ -182,7 +189,7 @@ def _read_declaration(source: SourceFile, node: Node, scope: tuple[str, ...], do
     declarators = node.children_by_field_name("declarator")
     if not declarators:
         return
-    marks = {access}
+    marks = frozenset({access})
     if kind is None or not (
         kind.start_byte == node.start_byte and source.is_blank(kind.end_byte, declarators[0].start_byte)
     ):
@@ -190,13 +197,11 @@ def _read_declaration(source: SourceFile, node: Node, scope: tuple[str, ...], do
             if child.type in ("storage_class_specifier", "type_qualifier", "virtual", "explicit_function_specifier"):
                 marks |= _MARKS & set(source.text(child).split())
     for declarator in declarators:
-        _read_declarator(source, node, declarator, scope, doc, marks, source.text(kind))
+        _read_declarator(source, SymbolSite(node, scope, doc, marks=marks), declarator, source.text(kind))
 
 
-def _read_declarator(
-    source: SourceFile, node: Node, declarator: Node, scope: tuple[str, ...], doc: str, marks: set[str], type_: str
-) -> None:
-    stars = ""
+def _read_declarator(source: SourceFile, site: SymbolSite, declarator: Node, type_: str) -> None:
+    stars, node = "", site.node
     value = node.child_by_field_name("default_value") or declarator.child_by_field_name("value")
     while declarator.type in (
         "pointer_declarator",
@@ -216,7 +221,7 @@ def _read_declarator(
             return
         declarator = inner
     if declarator.type == "function_declarator":
-        _read_function(source, node, declarator, scope, doc, marks, type_ + stars, value)
+        _read_function(source, site, declarator, type_ + stars, value)
         return
     if declarator.type == "operator_cast":
         return
@@ -224,25 +229,21 @@ def _read_declarator(
     if not re.fullmatch(r"\w+", name) or node.type == "function_definition":
         return
     is_member = node.type == "field_declaration"
-    is_constant = "const" in marks or "constexpr" in marks
+    is_constant = "const" in site.marks or "constexpr" in site.marks
     what: SymbolKind = "constant" if is_constant and not is_member else "field" if is_member else "constant"
-    source.add(
-        what, name, (*scope, *outer), node, returns=type_ + stars, marks=marks, doc=doc, head=source.text(node),
-        value=source.text(value),
-    )  # fmt: skip
+    place = replace(site, scope=(*site.scope, *outer), head=source.text(node))
+    source.add(what, name, place, SymbolShape(returns=type_ + stars), source.text(value))
 
 
-def _read_function(
-    source: SourceFile, node: Node, declarator: Node, scope: tuple[str, ...], doc: str, marks: set[str], returns: str,
-    value: Node | None,
-) -> None:  # fmt: skip
+def _read_function(source: SourceFile, site: SymbolSite, declarator: Node, returns: str, value: Node | None) -> None:
+    node, scope = site.node, site.scope
     named = declarator.child_by_field_name("declarator")
     given = declarator.child_by_field_name("parameters")
     if named is None or given is None or named.type == "parenthesized_declarator":
         return
     outer, name = _split(source.text(named))
     body = node.child_by_field_name("body")
-    marks = set(marks)
+    marks = set(site.marks)
     for child in declarator.children if declarator.end_byte > given.end_byte else ():
         if child.type in ("virtual_specifier", "type_qualifier"):
             marks.add(source.text(child))
@@ -256,10 +257,8 @@ def _read_function(
     owner = outer[-1] if outer else scope[-1] if scope else ""
     is_member = bool(outer) or node.type == "field_declaration" or _is_inside_class(node)
     kind: SymbolKind = "constructor" if name in (owner, f"~{owner}") else "method" if is_member else "function"
-    source.add(
-        kind, name, (*scope, *outer), node, parameters=_parameters(source, given), returns=returns, marks=marks, doc=doc,
-        head=head, body=body,
-    )  # fmt: skip
+    place = replace(site, scope=(*scope, *outer), head=head, marks=marks)
+    source.add(kind, name, place, SymbolShape(_parameters(source, given), returns), body=body)
 
 
 def _is_inside_class(node: Node) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from fernshale.core.drift.parsing.source import SourceFile, documented
+from fernshale.core.drift.parsing.source import SourceFile, SymbolShape, SymbolSite, documented
 from fernshale.core.drift.symbols import Parameter, SymbolKind
 
 if TYPE_CHECKING:
@@ -66,9 +66,11 @@ def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, insi
         listed = next((child for child in node.children if child.type == "base_list"), None)
         bases = tuple(source.text(item).split("<")[0] for item in listed.named_children) if listed is not None else ()
         source.add(
-            _TYPES[kind], name, scope, node, bases=bases, marks=marks, doc=doc, head=head,
-            parameters=_parameters(source, given) if given is not None else (),
-        )  # fmt: skip
+            _TYPES[kind],
+            name,
+            SymbolSite(node, scope, doc=doc, head=head, marks=marks),
+            SymbolShape(parameters=_parameters(source, given), bases=bases),
+        )
         if body is not None and "private" not in marks:
             _read_list(source, body, (*scope, name), _TYPES[kind])
     elif kind in _METHODS:
@@ -78,12 +80,15 @@ def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, insi
             marks |= {"abstract", "virtual"}
         returned = node.child_by_field_name("returns") or node.child_by_field_name("type")
         source.add(
-            _METHODS[kind], name, scope, node, parameters=_parameters(source, given) if given is not None else (),
-            returns=source.text(returned), marks=marks, doc=doc, head=head, body=body,
-        )  # fmt: skip
+            _METHODS[kind],
+            name,
+            SymbolSite(node, scope, doc=doc, head=head, marks=marks),
+            SymbolShape(parameters=_parameters(source, given), returns=source.text(returned)),
+            body=body,
+        )
     elif kind in ("property_declaration", "event_declaration", "indexer_declaration"):
         type_ = source.text(node.child_by_field_name("type"))
-        source.add("field", name, scope, node, returns=type_, marks=marks, doc=doc, head=head)
+        source.add("field", name, SymbolSite(node, scope, doc=doc, head=head, marks=marks), SymbolShape(returns=type_))
     elif kind in ("field_declaration", "event_field_declaration"):
         inner = next((child for child in node.children if child.type == "variable_declaration"), None)
         if inner is None:
@@ -94,13 +99,21 @@ def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, insi
             if item.type == "variable_declarator":
                 text = source.text(item.child_by_field_name("name"))
                 value = source.text(item).partition("=")[2].strip()
-                source.add(what, text, scope, node, returns=type_, marks=marks, doc=doc, head=head, value=value)
+                source.add(
+                    what,
+                    text,
+                    SymbolSite(node, scope, doc=doc, head=head, marks=marks),
+                    SymbolShape(returns=type_),
+                    value=value,
+                )
     elif kind == "enum_member_declaration":
         value = source.text(node.child_by_field_name("value"))
-        source.add("enumerator", name, scope, node, doc=doc, head=head, value=value)
+        source.add("enumerator", name, SymbolSite(node, scope, doc=doc, head=head), value=value)
 
 
-def _parameters(source: SourceFile, given: Node) -> tuple[Parameter, ...]:
+def _parameters(source: SourceFile, given: Node | None) -> tuple[Parameter, ...]:
+    if given is None:
+        return ()
     parameters = []
     for child in given.named_children:
         if child.type == "parameter":

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from fernshale.core.drift.parsing.source import SourceFile, documented
+from fernshale.core.drift.parsing.source import SourceFile, SymbolShape, SymbolSite, documented
 from fernshale.core.drift.symbols import Parameter, SymbolKind
 
 if TYPE_CHECKING:
@@ -53,9 +53,11 @@ def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, insi
         body = node.child_by_field_name("body")
         given = node.child_by_field_name("parameters")
         source.add(
-            _TYPES[kind], name, scope, node, bases=_bases(source, node), marks=marks, doc=doc, head=head,
-            parameters=_parameters(source, given) if given is not None else (),
-        )  # fmt: skip
+            _TYPES[kind],
+            name,
+            SymbolSite(node, scope, doc=doc, head=head, marks=marks),
+            SymbolShape(parameters=_parameters(source, given), bases=_bases(source, node)),
+        )
         if body is not None and "private" not in marks:
             _read_list(source, body, (*scope, name), _TYPES[kind])
     elif kind in ("method_declaration", "constructor_declaration", "annotation_type_element_declaration"):
@@ -64,19 +66,27 @@ def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, insi
             marks |= {"abstract", "virtual"}
         given = node.child_by_field_name("parameters")
         source.add(
-            "constructor" if kind == "constructor_declaration" else "method", name, scope, node,
-            parameters=_parameters(source, given) if given is not None else (),
-            returns=source.text(node.child_by_field_name("type")), marks=marks, doc=doc, head=head, body=body,
-        )  # fmt: skip
+            "constructor" if kind == "constructor_declaration" else "method",
+            name,
+            SymbolSite(node, scope, doc=doc, head=head, marks=marks),
+            SymbolShape(parameters=_parameters(source, given), returns=source.text(node.child_by_field_name("type"))),
+            body=body,
+        )
     elif kind in ("field_declaration", "constant_declaration"):
         type_ = source.text(node.child_by_field_name("type"))
         what: SymbolKind = "constant" if "final" in marks or kind == "constant_declaration" else "field"
         for item in node.children_by_field_name("declarator"):
             text = source.text(item.child_by_field_name("name"))
             value = source.text(item.child_by_field_name("value"))
-            source.add(what, text, scope, node, returns=type_, marks=marks, doc=doc, head=head, value=value)
+            source.add(
+                what,
+                text,
+                SymbolSite(node, scope, doc=doc, head=head, marks=marks),
+                SymbolShape(returns=type_),
+                value=value,
+            )
     elif kind == "enum_constant":
-        source.add("enumerator", name, scope, node, doc=doc, head=head)
+        source.add("enumerator", name, SymbolSite(node, scope, doc=doc, head=head))
 
 
 def _modifiers(source: SourceFile, node: Node) -> tuple[list[str], str]:
@@ -95,7 +105,9 @@ def _bases(source: SourceFile, node: Node) -> tuple[str, ...]:
     return tuple(bases)
 
 
-def _parameters(source: SourceFile, given: Node) -> tuple[Parameter, ...]:
+def _parameters(source: SourceFile, given: Node | None) -> tuple[Parameter, ...]:
+    if given is None:
+        return ()
     parameters = []
     for child in given.named_children:
         if child.type == "formal_parameter":

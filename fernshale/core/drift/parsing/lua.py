@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from fernshale.core.drift.parsing.source import SourceFile, documented
-from fernshale.core.drift.symbols import Parameter
+from fernshale.core.drift.parsing.source import SourceFile, SymbolShape, SymbolSite, documented
+from fernshale.core.drift.symbols import Parameter, SymbolKind
 
 if TYPE_CHECKING:
     from tree_sitter import Node
@@ -24,7 +25,8 @@ def read_lua(source: SourceFile, root: Node) -> None:
         if child.type == "function_declaration":
             name = source.text(child.child_by_field_name("name"))
             is_local = source.raw(child.start_byte, child.start_byte + 6).startswith("local")
-            _add(source, child, child, name, module, table, doc, is_local)
+            marks = ("private",) if is_local else ("public",)
+            _add(source, SymbolSite(child, module, doc=doc, marks=marks), child, name, table)
         elif child.type in ("assignment_statement", "variable_declaration"):
             _read_assignment(source, child, module, table, doc)
 
@@ -40,7 +42,8 @@ def _read_assignment(source: SourceFile, node: Node, module: tuple[str, ...], ta
         if value.type == "table_constructor":
             scope = module if text == table else (*module, *_parts(text, table))
             _read_table(source, value, scope)
-        _add(source, node, value, text, module, table, doc, is_local)
+        marks = ("private",) if is_local else ("public",)
+        _add(source, SymbolSite(node, module, doc=doc, marks=marks), value, text, table)
 
 
 def _read_table(source: SourceFile, node: Node, scope: tuple[str, ...]) -> None:
@@ -51,42 +54,29 @@ def _read_table(source: SourceFile, node: Node, scope: tuple[str, ...]) -> None:
             continue
         if value.type == "function_definition":
             body = value.child_by_field_name("body")
-            source.add("function", name, scope, child, parameters=_parameters(source, value), doc=doc, body=body)
+            source.add(
+                "function",
+                name,
+                SymbolSite(child, scope, doc=doc),
+                SymbolShape(parameters=_parameters(source, value)),
+                body=body,
+            )
         else:
-            source.add("field", name, scope, child, doc=doc, value=source.text(value))
+            source.add("field", name, SymbolSite(child, scope, doc=doc), value=source.text(value))
 
 
-def _add(
-    source: SourceFile,
-    node: Node,
-    value: Node,
-    name: str,
-    module: tuple[str, ...],
-    table: str,
-    doc: str,
-    is_local: bool,
-) -> None:
+def _add(source: SourceFile, site: SymbolSite, value: Node, name: str, table: str) -> None:
+    """Add what a name is set to; `table` is the table that the module returns."""
     if name == table or not re.fullmatch(r"[\w.:]+", name):
         return
     *outer, last = _parts(name, table)
-    marks = ("private",) if is_local else ("public",)
-    scope = (*module, *outer)
+    site = replace(site, scope=(*site.scope, *outer))
     if value.type in ("function_definition", "function_declaration"):
-        body = value.child_by_field_name("body")
-        kind = "method" if ":" in name else "function"
-        parameters = _parameters(source, value)
-        source.add(
-            "method" if kind == "method" else "function",
-            last,
-            scope,
-            node,
-            parameters=parameters,
-            marks=marks,
-            doc=doc,
-            body=body,
-        )
+        shape = SymbolShape(_parameters(source, value))
+        kind: SymbolKind = "method" if ":" in name else "function"
+        source.add(kind, last, site, shape, body=value.child_by_field_name("body"))
     else:
-        source.add("constant", last, scope, node, marks=marks, doc=doc, value=source.text(value))
+        source.add("constant", last, site, value=source.text(value))
 
 
 def _parts(name: str, table: str) -> list[str]:

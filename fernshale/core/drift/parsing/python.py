@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
-from fernshale.core.drift.parsing.source import SourceFile
+from fernshale.core.drift.parsing.source import SourceFile, SymbolShape, SymbolSite
 from fernshale.core.drift.symbols import Parameter, SymbolKind
 
 if TYPE_CHECKING:
@@ -62,7 +62,12 @@ def _read(source: SourceFile, node: Node, scope: tuple[str, ...], head: str, ins
         marks = _visibility(name)
         if any(base.split(".")[-1] in ("ABC", "Protocol") or "ABCMeta" in base for base in bases):
             marks.add("abstract")
-        source.add("class", name, scope, node, bases=named, marks=marks, doc=_doc(source, body), head=head)
+        source.add(
+            "class",
+            name,
+            SymbolSite(node, scope, doc=_doc(source, body), head=head, marks=marks),
+            SymbolShape(bases=named),
+        )
         if body is not None:
             _read_list(source, body, (*scope, name), "class")
             _read_attributes(source, body, (*scope, name))
@@ -93,13 +98,16 @@ def _read_function(source: SourceFile, node: Node, scope: tuple[str, ...], head:
             return
     elif name.startswith("__"):
         return
-    parameters = _parameters(source, given) if given is not None else ()
+    parameters = _parameters(source, given)
     if inside and "staticmethod" not in decorators:
         parameters = parameters[1:]
     source.add(
-        kind, name, scope, node, parameters=parameters if kind != "field" else (), marks=marks,
-        returns=source.text(node.child_by_field_name("return_type")), doc=_doc(source, body), head=head, body=body,
-    )  # fmt: skip
+        kind,
+        name,
+        SymbolSite(node, scope, doc=_doc(source, body), head=head, marks=marks),
+        SymbolShape(parameters if kind != "field" else (), source.text(node.child_by_field_name("return_type"))),
+        body=body,
+    )
 
 
 def _read_assignment(source: SourceFile, node: Node, scope: tuple[str, ...], inside: str) -> None:
@@ -111,9 +119,12 @@ def _read_assignment(source: SourceFile, node: Node, scope: tuple[str, ...], ins
         return
     value = source.text(node.child_by_field_name("right"))
     source.add(
-        "field" if inside else "constant", name, scope, node, returns=source.text(node.child_by_field_name("type")),
-        marks=_visibility(name), value=value,
-    )  # fmt: skip
+        "field" if inside else "constant",
+        name,
+        SymbolSite(node, scope, marks=_visibility(name)),
+        SymbolShape(returns=source.text(node.child_by_field_name("type"))),
+        value=value,
+    )
 
 
 def _read_attributes(source: SourceFile, body: Node, scope: tuple[str, ...]) -> None:
@@ -123,7 +134,7 @@ def _read_attributes(source: SourceFile, body: Node, scope: tuple[str, ...]) -> 
         name = found[1].decode("ascii", "replace")
         if name not in known:
             known.add(name)
-            source.add("field", name, scope, body, marks=("public",))
+            source.add("field", name, SymbolSite(body, scope, marks=("public",)))
 
 
 def _visibility(name: str) -> set[str]:
@@ -139,7 +150,9 @@ def _doc(source: SourceFile, body: Node | None) -> str:
     return ""
 
 
-def _parameters(source: SourceFile, given: Node) -> tuple[Parameter, ...]:
+def _parameters(source: SourceFile, given: Node | None) -> tuple[Parameter, ...]:
+    if given is None:
+        return ()
     parameters = []
     is_named = False
     for child in given.named_children:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
-from fernshale.core.drift.parsing.source import SourceFile, documented
+from fernshale.core.drift.parsing.source import SourceFile, SymbolShape, SymbolSite, documented
 from fernshale.core.drift.symbols import Parameter, SymbolKind
 
 if TYPE_CHECKING:
@@ -53,9 +53,11 @@ def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, head
     elif kind in _TYPES:
         bases = source.text(node.child_by_field_name("bounds")).removeprefix(":").split("+")
         source.add(
-            _TYPES[kind], name, scope, node, marks=marks, doc=doc, head=head,
-            bases=tuple(base.strip().split("<")[0] for base in bases if base.strip()),
-        )  # fmt: skip
+            _TYPES[kind],
+            name,
+            SymbolSite(node, scope, doc=doc, head=head, marks=marks),
+            SymbolShape(bases=tuple(base.strip().split("<")[0] for base in bases if base.strip())),
+        )
         if body is not None and "private" not in marks:
             if kind == "trait_item":
                 _read_list(source, body, (*scope, name), "trait")
@@ -70,20 +72,32 @@ def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, head
         if inside == "trait":
             marks |= {"virtual"} | ({"abstract"} if body is None else set())
         source.add(
-            "method" if inside else "function", name, scope, node, marks=marks, doc=doc, head=head, body=body,
-            parameters=_parameters(source, given) if given is not None else (),
-            returns=source.text(node.child_by_field_name("return_type")),
-        )  # fmt: skip
+            "method" if inside else "function",
+            name,
+            SymbolSite(node, scope, doc=doc, head=head, marks=marks),
+            SymbolShape(
+                parameters=_parameters(source, given), returns=source.text(node.child_by_field_name("return_type"))
+            ),
+            body=body,
+        )
     elif kind in ("const_item", "static_item"):
         type_ = source.text(node.child_by_field_name("type"))
         value = source.text(node.child_by_field_name("value"))
-        source.add("constant", name, scope, node, returns=type_, marks=marks, doc=doc, head=head, value=value)
+        source.add(
+            "constant",
+            name,
+            SymbolSite(node, scope, doc=doc, head=head, marks=marks),
+            SymbolShape(returns=type_),
+            value=value,
+        )
     elif kind in ("type_item", "associated_type"):
         type_ = source.text(node.child_by_field_name("type"))
-        source.add("type", name, scope, node, returns=type_, marks=marks, doc=doc, head=head)
+        source.add("type", name, SymbolSite(node, scope, doc=doc, head=head, marks=marks), SymbolShape(returns=type_))
     elif kind == "macro_definition":
         is_seen = "macro_export" in head
-        source.add("macro", name, (), node, marks={"public"} if is_seen else {"private"}, doc=doc, head=head)
+        source.add(
+            "macro", name, SymbolSite(node, (), doc=doc, head=head, marks={"public"} if is_seen else {"private"})
+        )
 
 
 def _read_fields(source: SourceFile, body: Node, scope: tuple[str, ...]) -> None:
@@ -93,20 +107,21 @@ def _read_fields(source: SourceFile, body: Node, scope: tuple[str, ...]) -> None
             is_seen = any(source.text(item) == "pub" for item in child.children if item.type == "visibility_modifier")
             type_ = source.text(child.child_by_field_name("type"))
             marks = {"public"} if is_seen else {"private"}
-            source.add("field", name, scope, child, returns=type_, doc=doc, head=head, marks=marks)
+            source.add(
+                "field", name, SymbolSite(child, scope, doc=doc, head=head, marks=marks), SymbolShape(returns=type_)
+            )
         elif child.type == "enum_variant":
             source.add(
                 "enumerator",
                 name,
-                scope,
-                child,
-                doc=doc,
-                head=head,
-                returns=source.text(child.child_by_field_name("body")),
+                SymbolSite(child, scope, doc=doc, head=head),
+                SymbolShape(returns=source.text(child.child_by_field_name("body"))),
             )
 
 
-def _parameters(source: SourceFile, given: Node) -> tuple[Parameter, ...]:
+def _parameters(source: SourceFile, given: Node | None) -> tuple[Parameter, ...]:
+    if given is None:
+        return ()
     parameters = []
     for child in given.named_children:
         if child.type == "self_parameter":

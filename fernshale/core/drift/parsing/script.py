@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from fernshale.core.drift.parsing.source import SourceFile, documented
+from fernshale.core.drift.parsing.source import SourceFile, SymbolShape, SymbolSite, documented
 from fernshale.core.drift.symbols import Parameter, SymbolKind
 
 if TYPE_CHECKING:
@@ -47,21 +48,20 @@ def _read(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, head
     elif kind in _TYPES:
         _read_type(source, node, scope, doc, head, name)
     elif kind in _FUNCTIONS:
-        _add_function(source, node, node, "function", name, scope, doc, head, {"public"})
+        _add_function(source, "function", name, SymbolSite(node, scope, doc=doc, head=head, marks={"public"}), node)
     elif kind in ("lexical_declaration", "variable_declaration"):
         for item in node.named_children:
             if item.type == "variable_declarator" and not _is_import(source, item.child_by_field_name("value")):
-                _read_value(
-                    source,
-                    item,
-                    source.text(item.child_by_field_name("name")),
-                    item.child_by_field_name("value"),
-                    scope,
-                    doc,
-                    depth,
-                )
+                named = source.text(item.child_by_field_name("name"))
+                value = item.child_by_field_name("value")
+                _read_value(source, named, SymbolSite(item, scope, doc), value, depth)
     elif kind == "type_alias_declaration":
-        source.add("type", name, scope, node, returns=source.text(node.child_by_field_name("value")), doc=doc)
+        source.add(
+            "type",
+            name,
+            SymbolSite(node, scope, doc=doc),
+            SymbolShape(returns=source.text(node.child_by_field_name("value"))),
+        )
     elif kind in ("internal_module", "module"):
         body = node.child_by_field_name("body")
         if body is not None:
@@ -113,7 +113,7 @@ def _read_type(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str,
                 r"[A-Za-z_$][\w$.]*", re.sub(r"<[^<>]*>|\b(?:extends|implements)\b", " ", source.text(child))
             )
     marks = {"public"} | ({"abstract"} if node.type.startswith("abstract") else set())
-    source.add(kind, name, scope, node, bases=tuple(bases), marks=marks, doc=doc, head=head)
+    source.add(kind, name, SymbolSite(node, scope, doc=doc, head=head, marks=marks), SymbolShape(bases=tuple(bases)))
     body = node.child_by_field_name("body")
     if body is None:
         return
@@ -124,9 +124,7 @@ def _read_type(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str,
             source.add(
                 "enumerator",
                 text.strip("\"'"),
-                inner,
-                child,
-                doc=said,
+                SymbolSite(child, inner, doc=said),
                 value=source.text(child.child_by_field_name("value")),
             )
         else:
@@ -154,45 +152,41 @@ def _read_member(
             source.add(
                 "field",
                 name,
-                scope,
-                node,
-                returns=_type_of(source, node, "return_type"),
-                marks=marks,
-                doc=doc,
-                head=head,
+                SymbolSite(node, scope, doc=doc, head=head, marks=marks),
+                SymbolShape(returns=_type_of(source, node, "return_type")),
             )
             return
         kind: SymbolKind = "constructor" if name == "constructor" else "method"
-        _add_function(source, node, node, kind, name, scope, doc, head, marks)
+        _add_function(source, kind, name, SymbolSite(node, scope, doc=doc, head=head, marks=marks), node)
     elif node.type in _FIELDS:
         value = node.child_by_field_name("value")
         if value is not None and value.type in _VALUES:
-            _add_function(source, node, value, "method", name, scope, doc, head, marks)
+            _add_function(source, "method", name, SymbolSite(node, scope, doc=doc, head=head, marks=marks), value)
         else:
             source.add(
-                "field", name, scope, node, returns=_type_of(source, node, "type"), marks=marks, doc=doc, head=head,
+                "field",
+                name,
+                SymbolSite(node, scope, doc=doc, head=head, marks=marks),
+                SymbolShape(returns=_type_of(source, node, "type")),
                 value=source.text(value),
-            )  # fmt: skip
+            )
 
 
-def _read_value(
-    source: SourceFile, node: Node, name: str, value: Node | None, scope: tuple[str, ...], doc: str, depth: int
-) -> None:
+def _read_value(source: SourceFile, name: str, site: SymbolSite, value: Node | None, depth: int) -> None:
     """Read a name with a value: a function, a class, an object with members, or a constant."""
     if not re.fullmatch(r"[\w$]+", name):
         return
     if value is not None and value.type in _VALUES:
-        _add_function(source, node, value, "function", name, scope, doc, "", {"public"})
+        _add_function(source, "function", name, replace(site, marks={"public"}), value)
     elif value is not None and value.type == "class":
-        _read_type(source, value, scope, doc, "", name)
+        _read_type(source, value, site.scope, site.doc, "", name)
     elif value is not None and value.type == "object":
-        source.add("constant", name, scope, node, doc=doc)
-        _read_object(source, value, (*scope, name))
+        source.add("constant", name, site)
+        _read_object(source, value, (*site.scope, name))
     elif depth == 0 or value is None or value.type not in ("call_expression", "member_expression"):
-        type_ = _type_of(source, node, "type")
-        source.add("constant", name, scope, node, returns=type_, doc=doc, value=source.text(value))
+        source.add("constant", name, site, SymbolShape(returns=_type_of(source, site.node, "type")), source.text(value))
     if value is not None and value.type in ("call_expression", "parenthesized_expression") and depth < _DEEPEST:
-        _read_wrapped(source, value, scope, depth)
+        _read_wrapped(source, value, site.scope, depth)
 
 
 def _read_assignment(source: SourceFile, node: Node, scope: tuple[str, ...], doc: str, depth: int) -> None:
@@ -218,7 +212,7 @@ def _read_assignment(source: SourceFile, node: Node, scope: tuple[str, ...], doc
     if right.type == "object" and len(parts) <= 2 and ".prototype" in source.text(left):
         _read_object(source, right, (*scope, *parts))
     else:
-        _read_value(source, node, name, right, (*scope, *outer), doc, depth)
+        _read_value(source, name, SymbolSite(node, (*scope, *outer), doc), right, depth)
 
 
 def _read_object(source: SourceFile, node: Node, scope: tuple[str, ...]) -> None:
@@ -227,31 +221,27 @@ def _read_object(source: SourceFile, node: Node, scope: tuple[str, ...]) -> None
             key = source.text(child.child_by_field_name("key")).strip("\"'")
             value = child.child_by_field_name("value")
             if value is not None and value.type in _VALUES and re.fullmatch(r"[\w$]+", key):
-                _add_function(source, child, value, "method", key, scope, doc, "", {"public"})
+                _add_function(source, "method", key, SymbolSite(child, scope, doc=doc, marks={"public"}), value)
             elif re.fullmatch(r"[\w$]+", key):
-                source.add("field", key, scope, child, doc=doc, value=source.text(value))
+                source.add("field", key, SymbolSite(child, scope, doc=doc), value=source.text(value))
         elif child.type == "method_definition":
             name = source.text(child.child_by_field_name("name"))
-            _add_function(source, child, child, "method", name, scope, doc, "", {"public"})
+            _add_function(source, "method", name, SymbolSite(child, scope, doc=doc, marks={"public"}), child)
 
 
-def _add_function(
-    source: SourceFile, node: Node, function: Node, kind: SymbolKind, name: str, scope: tuple[str, ...], doc: str, head: str,
-    marks: set[str],
-) -> None:  # fmt: skip
+def _add_function(source: SourceFile, kind: SymbolKind, name: str, site: SymbolSite, function: Node) -> None:
     given = function.child_by_field_name("parameters") or function.child_by_field_name("parameter")
-    source.add(
-        kind, name, scope, node, parameters=_parameters(source, given) if given is not None else (),
-        returns=_type_of(source, function, "return_type"), marks=marks, doc=doc, head=head,
-        body=function.child_by_field_name("body"),
-    )  # fmt: skip
+    shape = SymbolShape(_parameters(source, given), _type_of(source, function, "return_type"))
+    source.add(kind, name, site, shape, body=function.child_by_field_name("body"))
 
 
 def _type_of(source: SourceFile, node: Node, field: str) -> str:
     return source.text(node.child_by_field_name(field)).removeprefix(":").strip()
 
 
-def _parameters(source: SourceFile, given: Node) -> tuple[Parameter, ...]:
+def _parameters(source: SourceFile, given: Node | None) -> tuple[Parameter, ...]:
+    if given is None:
+        return ()
     if given.type == "identifier":
         return (Parameter(source.text(given), ""),)
     parameters = []

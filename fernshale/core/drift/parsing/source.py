@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Hashable, Iterable, Iterator
+from collections.abc import Callable, Collection, Hashable, Iterable, Iterator
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from fernshale.core.drift.symbols import Parameter, Symbol, SymbolKind
@@ -29,6 +30,30 @@ _WARNING = re.compile(
 
 Known = dict[Hashable, tuple[int, tuple[Symbol, ...]]]
 """The symbols of declarations by their text and what they stand in, each with the row it was found at."""
+
+
+@dataclass(frozen=True, slots=True)
+class SymbolSite:
+    """Where a symbol is declared: the node, the names around it, its documentation, its text with attributes and decorators, and
+    its modifiers."""
+
+    node: Node
+    scope: tuple[str, ...]
+    doc: str = ""
+    head: str = ""
+    marks: Collection[str] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class SymbolShape:
+    """The parameters of a function, the type of a result or a value, the bases of a class."""
+
+    parameters: tuple[Parameter, ...] = ()
+    returns: str = ""
+    bases: tuple[str, ...] = ()
+
+
+_NO_SHAPE = SymbolShape()
 
 
 class SourceFile:
@@ -90,26 +115,20 @@ class SourceFile:
         self,
         kind: SymbolKind,
         name: str,
-        scope: tuple[str, ...],
-        node: Node,
-        *,
-        parameters: tuple[Parameter, ...] = (),
-        returns: str = "",
-        bases: tuple[str, ...] = (),
-        marks: Iterable[str] = (),
-        doc: str = "",
-        head: str = "",
+        site: SymbolSite,
+        shape: SymbolShape | None = None,
         value: str = "",
         body: Node | None = None,
     ) -> None:
-        """Add a symbol; `head` is the text with its attributes and decorators."""
+        """Add a symbol, unless its name is empty."""
         if not name:
             return
-        gone = deprecation(head, doc) or self._warns(body, name)
+        shape = shape or _NO_SHAPE
+        gone = deprecation(site.head, site.doc) or self._warns(body, name)
         self.symbols.append(
             Symbol(
-                kind, name, scope, self.path, node.start_point[0] + 1, parameters, returns, bases, frozenset(marks), gone,
-                doc, value[:200], self.words(body),
+                kind, name, site.scope, self.path, site.node.start_point[0] + 1, shape.parameters, shape.returns, shape.bases,
+                frozenset(site.marks), gone, site.doc, value[:200], self.words(body),
             )
         )  # fmt: skip
 
