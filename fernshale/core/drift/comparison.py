@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import re
 from collections import defaultdict
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import partial
+from functools import cached_property, partial
 from typing import Literal
 
 from fernshale.core.base.languages import C_FAMILY, ENDINGS, NAMED_ARGUMENTS
@@ -86,35 +86,55 @@ class ApiChange:
         return is_wider or self.kind in ("default", "no-longer-overrides")
 
 
+@dataclass(frozen=True)
+class _Sides:
+    """Both releases, and what is worked out once for all symbols."""
+
+    pair: Pair
+    news: Mapping[tuple[str, ...], Sequence[Symbol]]
+    matches: Matches
+    names: ReleaseNames
+    removals: Removals
+    is_same: _Same
+
+    @cached_property
+    def hidden(self) -> frozenset[tuple[str, ...]]:
+        """The paths that the new release hides from its users."""
+        return frozenset(item.path for item in self.pair.new.symbols if item.is_hidden)
+
+    @cached_property
+    def containers(self) -> frozenset[tuple[str, ...]]:
+        """The paths of the old release's types."""
+        return frozenset(item.path for item in self.pair.old.symbols if item.kind in CONTAINER)
+
+    def compare_overloads(self, old: Sequence[Symbol], new: Sequence[Symbol]) -> Iterator[ApiChange]:
+        return _compare_overloads(old, new, self.matches.types, self.is_same)
+
+
 def compare(pair: Pair, token: CancelToken) -> tuple[ApiChange, ...]:
     """Every difference a user of the release may meet, in the order of the old release's files."""
     old = [item for item in pair.old.symbols if not item.is_hidden]
     new = [item for item in pair.new.symbols if not item.is_hidden]
     olds, news = _by_path(old), _by_path(new)
-    hidden = {item.path for item in pair.new.symbols if item.is_hidden}
     gone = [_main(group) for path, group in olds.items() if path not in news and group[0].kind != "constructor"]
     fresh = [_main(group) for path, group in news.items() if path not in olds and group[0].kind != "constructor"]
     matches = match_symbols(old, new, gone, fresh, pair.moved, token)
-    names, removals = ReleaseNames(new), Removals(pair.new)
     constants = [Constants(side.folder, side.files) for side in (pair.old, pair.new)]
     is_same = partial(is_same_value, old=constants[0], new=constants[1])
-    # A member moves with the file of its class.
-    containers = {item.path for item in pair.old.symbols if item.kind in CONTAINER}
+    sides = _Sides(pair, news, matches, ReleaseNames(new), Removals(pair.new), is_same)
     changes: list[ApiChange] = []
     for symbol in gone:
-        changes += _gone(symbol, olds[symbol.path], news, matches, names, removals, hidden, is_same)
+        changes += _gone(symbol, olds[symbol.path], sides)
     for path, group in olds.items():
         token.check()
         if path in news and not _is_same(group, news[path]):
-            changes += _kept(group, news[path], pair, names, matches.types, containers, is_same)
+            changes += _kept(group, news[path], sides)
         elif path not in news and group[0].kind == "constructor" and len(path) > 1:
             # It moves with its class, under the new name of that.
             scope = matches.scope_of(path[:-1])
             name = scope[-1] if scope and path[-1] == path[-2] else path[-1]
             match = matches.likelihood_of(path[:-1])
-            changes += _resting_on(
-                match, _compare_overloads(group, news.get((*scope, name), ()), matches.types, is_same)
-            )
+            changes += _resting_on(match, sides.compare_overloads(group, news.get((*scope, name), ())))
     followed = {matches.scope_of(item.path) for item in gone} | {item.path for item in matches.chosen.values()}
     new_paths = {item.path for item in fresh}
     changes += [
@@ -141,11 +161,9 @@ def _by_path(symbols: Iterable[Symbol]) -> dict[tuple[str, ...], list[Symbol]]:
     return groups
 
 
-def _gone(
-    symbol: Symbol, overloads: Sequence[Symbol], news: Mapping[tuple[str, ...], Sequence[Symbol]], matches: Matches,
-    names: ReleaseNames, removals: Removals, hidden: set[tuple[str, ...]], is_same: _Same,
-) -> Iterator[ApiChange]:  # fmt: skip
+def _gone(symbol: Symbol, overloads: Sequence[Symbol], sides: _Sides) -> Iterator[ApiChange]:
     """Describe what happened to a path that the new release does not have."""
+    news, matches = sides.news, sides.matches
     followed = matches.scope_of(symbol.path)
     if followed != symbol.path and followed in news and symbol.kind not in CONTAINER and symbol.scope:
         outer = matches.chosen.get(symbol.scope)
@@ -154,7 +172,7 @@ def _gone(
             match = matches.likelihood_of(symbol.scope)
             if other := _other_kind(symbol, news[followed][0]):
                 yield replace(other, match=match)
-            yield from _resting_on(match, _compare_overloads(overloads, news[followed], matches.types, is_same))
+            yield from _resting_on(match, sides.compare_overloads(overloads, news[followed]))
             return
     scope = matches.scope_of(symbol.scope)
     found = matches.candidates.get(symbol.path, ())
@@ -164,18 +182,18 @@ def _gone(
             signatures=signatures_of(overloads, news.get(item.symbol.path, (item.symbol,)), matches.types),
             holder=_holder(item.symbol, news),
         )
-        for item in _with_said(symbol, scope, found, names, removals)
+        for item in _with_said(symbol, scope, found, sides)
     )
     best = candidates[0] if candidates else None
     if best is None or best.score < _TOLD:
-        why = "is no longer for others to use" if symbol.path in hidden else "is not there any more"
+        why = "is no longer for others to use" if symbol.path in sides.hidden else "is not there any more"
         yield ApiChange("removed", symbol, None, f"{symbol.full} {why}", candidates)
     else:
         kind: ChangeKind = "moved" if best.symbol.name == symbol.name else "renamed"
         yield ApiChange(kind, symbol, best.symbol, f"{symbol.full} is {best.symbol.full} now", candidates)
         # A replacement that requires more than another name has its own parameters.
         if best.score > _SAID_MORE or best.symbol in [item.symbol for item in found]:
-            found_there = _compare_overloads(overloads, news.get(best.symbol.path, ()), matches.types, is_same)
+            found_there = sides.compare_overloads(overloads, news.get(best.symbol.path, ()))
             yield from _resting_on(best.score, found_there)
     if symbol.is_overridable and (symbol.file.endswith(_SAY_SO) or _is_hook(symbol)):
         what = f"{symbol.name} overrides nothing of {'.'.join(symbol.scope)} any more"
@@ -217,16 +235,17 @@ def _said_of(
 
 
 def _with_said(
-    symbol: Symbol, scope: tuple[str, ...], found: Sequence[SymbolCandidate], names: ReleaseNames, removals: Removals
+    symbol: Symbol, scope: tuple[str, ...], found: Sequence[SymbolCandidate], sides: _Sides
 ) -> tuple[SymbolCandidate, ...]:
     """Add the release's own statements to the candidates: a deprecation text, a note about a removal, or an alias."""
+    names = sides.names
     top = _said_of(symbol, scope, symbol.deprecated, "the old release says", names)
     stayed = (item.symbol.deprecated for at, item in enumerate(found) if not at or item.symbol.name == symbol.name)
     if top is None and (text := next(filter(None, stayed), "")):
         # It still exists elsewhere, and is deprecated there, too.
         top = _said_of(symbol, scope, text, "the new release says", names)
     if top is None:
-        top = _said_of(symbol, scope, removals.of(symbol.name), "the new release says of its removal", names)
+        top = _said_of(symbol, scope, sides.removals.of(symbol.name), "the new release says of its removal", names)
     if top is None:
         forwarded = forwards_to(symbol, names)
         if forwarded is None:
@@ -257,25 +276,19 @@ def _is_same(old: Sequence[Symbol], new: Sequence[Symbol]) -> bool:
     )
 
 
-def _kept(
-    old: Sequence[Symbol],
-    new: Sequence[Symbol],
-    pair: Pair,
-    names: ReleaseNames,
-    types: Mapping[str, str],
-    containers: Collection[tuple[str, ...]],
-    is_same: _Same,
-) -> Iterator[ApiChange]:
+def _kept(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Sides) -> Iterator[ApiChange]:
     """Yield the changes of a path that both releases have."""
+    types = sides.matches.types
     before, after = old[0], new[0]
-    has_gone = before.file != after.file and before.file not in pair.new.files
-    if has_gone and before.kind != "field" and before.scope not in containers:
+    # A member moves with the file of its class.
+    has_gone = before.file != after.file and before.file not in sides.pair.new.files
+    if has_gone and before.kind != "field" and before.scope not in sides.containers:
         there = SymbolCandidate(after, 0.98, (f"{before.file} is not there any more",))
         yield ApiChange("moved", before, after, f"{before.full} stands in {after.file} now", (there,))
     if other := _other_kind(before, after):
         yield other
         return
-    yield from _compare_overloads(old, new, types, is_same)
+    yield from sides.compare_overloads(old, new)
     is_type = (
         before.kind == "type" and before.returns and renamed_type(before.returns, types) != plain_type(after.returns)
     )
@@ -283,14 +296,14 @@ def _kept(
         yield ApiChange("signature", before, after, f"{before.full} was {before.returns} and is {after.returns}")
     fresh = next((item for item in new if item.deprecated), None)
     if fresh is not None and not any(item.deprecated for item in old):
-        forwarded = forwards_to(fresh, names)
-        said = _said_of(fresh, fresh.scope, fresh.deprecated, "the new release says", names)
+        forwarded = forwards_to(fresh, sides.names)
+        said = _said_of(fresh, fresh.scope, fresh.deprecated, "the new release says", sides.names)
         if said is None and forwarded is not None:
             said = SymbolCandidate(forwarded[0], _SAID, (f"the new release says: {_short(fresh.deprecated)}",))
         candidates = () if said is None else (said,)
         yield ApiChange("deprecated", before, fresh, f"{before.full}: {_short(fresh.deprecated)}", candidates)
     is_value = before.kind in ("constant", "field") and before.value and after.value
-    if is_value and _is_literal(before.value) and not is_same(before.value, after.value):
+    if is_value and _is_literal(before.value) and not sides.is_same(before.value, after.value):
         yield ApiChange("default", before, after, f"{before.full} was {before.value} and is {after.value}")
 
 

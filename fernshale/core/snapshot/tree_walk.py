@@ -117,8 +117,9 @@ def list_tree(root: Path, previous: Manifest, work: Work, without: frozenset[str
                 facts += (size, status.st_mtime_ns, status.st_ctime_ns, inode & _LARGEST, mode)
             count += len(names)
             waiting += reversed(inside)
-            known = previous.folders.get(path)
-            folders[path] = _as_known(handle, path, tuple(names), array("q", facts), others, known, trusted_ns, is_old)
+            before = previous.folders.get(path)
+            known = _Known(before, trusted_ns, is_old) if before is not None else None
+            folders[path] = _as_known(handle, _Listing(path, tuple(names), array("q", facts), others), known)
             work.progress("reading the tree", count, 0)
     _tie_names(folders, names_of)
     reported.sort()
@@ -130,20 +131,54 @@ def list_tree(root: Path, previous: Manifest, work: Work, without: frozenset[str
     return Manifest(folders, tuple(reported), started)
 
 
-def _as_known(
-    handle: int, path: str, names: tuple[str, ...], facts: array[int], others: Iterable[int], known: Folder | None,
-    trusted_ns: int, is_old: bool,
-) -> Folder:  # fmt: skip
-    """Return the listed folder open as `handle`, with the known data where nothing has changed. `others` are the rows of
-    entries other than files; `is_old`: all known data can be trusted."""
-    if known is not None and known.names == names and known.facts == facts and (is_old or known.newest_ns < trusted_ns):
-        return known
+@dataclass(frozen=True, slots=True)
+class _Listing:
+    """A folder as listed: its names, their facts, and the rows of entries other than files."""
+
+    path: str
+    names: tuple[str, ...]
+    facts: array[int]
+    others: Iterable[int]
+
+
+@dataclass(frozen=True, slots=True)
+class _Known:
+    """A folder of the previous manifest. Entries older than `trusted_ns` cannot have changed without a change of their facts;
+    `is_old`: this holds for all of them."""
+
+    folder: Folder
+    trusted_ns: int
+    is_old: bool
+
+    def row_of(self, listing: _Listing, row: int) -> int | None:
+        """The row of the name at `row` of a listing whose metadata is as before; None if it has to be read again."""
+        at = FACTS * row
+        before = self.folder.find(listing.names[row])
+        if before is None or max(listing.facts[at + MTIME], listing.facts[at + CTIME]) >= self.trusted_ns:
+            return None
+        then = FACTS * before
+        return before if self.folder.facts[then : then + FACTS] == listing.facts[at : at + FACTS] else None
+
+
+def _as_known(handle: int, listing: _Listing, known: _Known | None) -> Folder:
+    """Return the listed folder open as `handle`, with the known data where nothing has changed."""
+    names, facts, others = listing.names, listing.facts, listing.others
     digests = bytearray(32 * len(names))
     extras: dict[str, Extra] = {}
     if known is not None:
-        fresh = {
-            row for row in range(len(names)) if not _is_known(row, names, facts, known, trusted_ns, digests, extras)
-        }
+        folder = known.folder
+        can_trust = known.is_old or folder.newest_ns < known.trusted_ns
+        if can_trust and folder.names == names and folder.facts == facts:
+            return folder
+        fresh = set()
+        for row, name in enumerate(names):
+            before = known.row_of(listing, row)
+            if before is None:
+                fresh.add(row)
+                continue
+            digests[32 * row : 32 * row + 32] = folder.digest(before)
+            if name in folder.extras:
+                extras[name] = folder.extras[name]
         others = fresh.intersection(others)
     for row in others:
         # Removed or replaced since it was listed: what is read then is as good as the earlier state.
@@ -153,30 +188,7 @@ def _as_known(
             extra = Extra(target) if is_link else Extra(attributes=_folder_attributes(names[row], handle))
             if extra != NO_EXTRA:
                 extras[names[row]] = extra
-    return Folder(path, names, facts, bytes(digests), extras)
-
-
-def _is_known(
-    row: int,
-    names: Sequence[str],
-    facts: array[int],
-    known: Folder,
-    trusted_ns: int,
-    digests: bytearray,
-    extras: dict[str, Extra],
-) -> bool:
-    """Return whether a name has the same metadata as before; its digest and other data are then reused."""
-    at, name = FACTS * row, names[row]
-    before = known.find(name)
-    if before is None or max(facts[at + MTIME], facts[at + CTIME]) >= trusted_ns:
-        return False
-    then = FACTS * before
-    if known.facts[then : then + FACTS] != facts[at : at + FACTS]:
-        return False
-    digests[32 * row : 32 * row + 32] = known.digest(before)
-    if name in known.extras:
-        extras[name] = known.extras[name]
-    return True
+    return Folder(listing.path, names, facts, bytes(digests), extras)
 
 
 def _tie_names(folders: dict[str, Folder], names_of: Mapping[tuple[int, int], list[tuple[str, str]]]) -> None:
