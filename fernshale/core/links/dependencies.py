@@ -41,20 +41,27 @@ class Closure:
     unmet: tuple[MissingDependency, ...]
 
 
+@dataclass(frozen=True, slots=True)
+class Destination:
+    """The tree that files are brought into: the ids declared there, whether it has a file of a path (`is_met`), and whether a
+    path written in a file is found there (`finds`)."""
+
+    index: LinkIndex
+    is_met: Callable[[TreePath], bool]
+    finds: Callable[[str, TreePath], bool]
+
+
 def find_closure(
     shape: LinkShape,
     chosen: Sequence[TreePath],
     files: Collection[TreePath],
     read: ReferenceReader,
-    is_met: Callable[[TreePath], bool],
-    there: LinkIndex,
-    found_there: Callable[[str, TreePath], bool],
+    to: Destination,
     token: CancelToken,
 ) -> Closure:
     """Return everything that the `chosen` files of a tree need, found in its `files`.
 
-    A file for which `is_met` is true exists at the destination: it is listed but not followed. `there` are the ids declared at
-    the destination; `found_there` returns whether a path exists there. Raises FormatError for a pattern that takes too long.
+    A file that exists at the destination is listed but not followed. Raises FormatError for a pattern that takes too long.
     """
     index = LinkIndex(with_includes(shape, of_code=True))
     index.update(dict.fromkeys(files, ""), read, Work(token=token))
@@ -63,14 +70,14 @@ def find_closure(
     waiting = list(chosen)
     while waiting:
         path = waiting.pop(0)
-        if needed[path].by and is_met(path):
+        if needed[path].by and to.is_met(path):
             continue
         for what, line, targets in _wants(index, path):
             if not targets:
-                if not (there.declares(what) or found_there(what, path)):
+                if not (to.index.declares(what) or to.finds(what, path)):
                     unmet[MissingDependency(path, line, what)] = None
                 continue
-            if there.declares(what):
+            if to.index.declares(what):
                 continue
             for target in targets:
                 if target not in needed:

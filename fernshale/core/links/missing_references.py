@@ -73,29 +73,40 @@ def find_missing_references(
     are = describe_ids(now, fresh, passing)
     moved = {**_same_bytes(before, now, were, are), **moved}
     found = match_things(list(were.values()), list(are.values()), votes, moved, told, token)
-    missing = [_missing_id(id, before, now, were, are, found, votes, told) for id in sorted(gone)]
-    return (*missing, *_missing_files(before, now, moved, told, token))
+    matched = _Matched(before, now, were, are, found, votes, told)
+    return (*map(matched.missing, sorted(gone)), *_missing_files(before, now, moved, told, token))
 
 
-def _missing_id(
-    id: str, before: LinkSide, now: LinkSide, were: Mapping[str, Thing], are: Mapping[str, Thing],
-    matching: Matching, votes: Votes, told: Told,
-) -> MissingReference:  # fmt: skip
-    uses = now.index.uses(id)
-    slots = slots_of(now, uses)
-    listed = tuple(slots[use] for use in uses)
-    was = before.index.declarations(id)
-    ways = matching.candidates.get(id, [])
-    if not ways:
-        ways = [
-            TargetCandidate(new, item.weight, (item.words,))
-            for (old, new), item in told.items()
-            if old == id and now.index.declares(new)
-        ]
-    if id in were:
-        ways = split_by_use(were[id], matching.family.get(id, {}), are, ways, listed, votes)
-    place = f"{was[0].file}:{was[0].line}" if was else ""
-    return MissingReference(id, False, uses, listed, place, not was, tuple(ways[:MOST]))
+@dataclass(frozen=True, slots=True)
+class _Matched:
+    """Both sides, the targets `were` and `are` by id, and how the first were matched with the second."""
+
+    before: LinkSide
+    now: LinkSide
+    were: Mapping[str, Thing]
+    are: Mapping[str, Thing]
+    matching: Matching
+    votes: Votes
+    told: Told
+
+    def missing(self, id: str) -> MissingReference:
+        """A missing id with its candidates."""
+        uses = self.now.index.uses(id)
+        slots = slots_of(self.now, uses)
+        listed = tuple(slots[use] for use in uses)
+        was = self.before.index.declarations(id)
+        candidates = self.matching.candidates.get(id, [])
+        if not candidates:
+            candidates = [
+                TargetCandidate(new, item.weight, (item.words,))
+                for (old, new), item in self.told.items()
+                if old == id and self.now.index.declares(new)
+            ]
+        if id in self.were:
+            family = self.matching.family.get(id, {})
+            candidates = split_by_use(self.were[id], family, self.are, candidates, listed, self.votes)
+        place = f"{was[0].file}:{was[0].line}" if was else ""
+        return MissingReference(id, False, uses, listed, place, not was, tuple(candidates[:MOST]))
 
 
 def _same_bytes(
@@ -136,16 +147,15 @@ def _missing_files(
             for use in now.index.declarations(mark.id):
                 by_id[path, use.file] = TargetEvidence(0.96, f"declares {mark.id}, as it did")
     votes = _file_votes(before, now, gone)
-    ways = match_things(list(were.values()), list(are.values()), votes, moved, {**told, **by_id}, token)
+    matching = match_things(list(were.values()), list(are.values()), votes, moved, {**told, **by_id}, token)
     found = []
     for path in sorted(gone):
         uses = gone[path]
         slots = slots_of(now, uses)
         listed = tuple(slots[use] for use in uses)
         was = f"{path}:1" if path in before.files else ""
-        found.append(
-            MissingReference(path, True, tuple(uses), listed, was, not was, tuple(ways.candidates.get(path, [])[:MOST]))
-        )
+        candidates = tuple(matching.candidates.get(path, [])[:MOST])
+        found.append(MissingReference(path, True, tuple(uses), listed, was, not was, candidates))
     return found
 
 

@@ -33,6 +33,8 @@ _GUESS = 0.85
 _NEVER = 0.985
 # By how much the likest must be ahead of the next for its text to count in full; less alike than this, a shared name is chance.
 _APART = 0.25
+# Texts less similar than this are no evidence.
+_MIN_COSINE = 0.35
 # From this score on, a new target can be a part of an old one.
 _RELATED = 0.3
 # Of so many pairs of one kind all are compared; of more, only those with a file name or a text in common.
@@ -84,14 +86,13 @@ def match_things(
     """Match removed targets to added ones."""
     if not old or not new:
         return Matching({}, {})
-    inside: dict[tuple[str, str], float] = {}
-    ways = _evidence(old, new, votes, moved, told, inside, token)
-    folders = _folders_moved(ways)
-    for (was, is_), found in ways.items() if folders else ():
+    evidence, inside = _evidence(old, new, _Clues(votes, moved, told), token)
+    folders = _folders_moved(evidence)
+    for (was, is_), found in evidence.items() if folders else ():
         share = folders.get((_folder(was.file), _folder(is_.file)), 0.0)
         if share and was.file.rpartition("/")[2] == is_.file.rpartition("/")[2]:
             found.append(TargetEvidence(0.75 * share, f"its folder is {_folder(is_.file) or 'the top'} now"))
-    things = {(was.id, is_.id): found for (was, is_), found in ways.items()}
+    things = {(was.id, is_.id): found for (was, is_), found in evidence.items()}
     scores: dict[str, dict[str, float]] = defaultdict(dict)
     nearest: dict[str, tuple[float, str]] = {}
     for (o, n), found in things.items():
@@ -136,16 +137,35 @@ def _judged(
     return _lowered(score, max((*free, *wished), default=0.0))
 
 
+@dataclass(frozen=True, slots=True)
+class _Clues:
+    """What tells which target became which, apart from the targets: votes of their uses, known moves of files, and renames that
+    someone wrote down."""
+
+    votes: Votes
+    moved: Mapping[TreePath, TreePath]
+    told: Told
+
+
+class _Counts:
+    """How often the marks of targets occur: what is rare tells more."""
+
+    def __init__(self, old: Sequence[Thing], new: Sequence[Thing]) -> None:
+        self.old_digests = Counter(thing.digest for thing in old)
+        self.new_digests = Counter(thing.digest for thing in new)
+        self.companions = Counter(thing.companion for thing in new if thing.companion)
+        self.names = Counter(_name(thing) for thing in new)
+
+
 def _evidence(
-    old: Sequence[Thing], new: Sequence[Thing], votes: Votes, moved: Mapping[TreePath, TreePath],
-    told: Told,
-    inside: dict[tuple[str, str], float], token: CancelToken,
-) -> dict[tuple[Thing, Thing], list[TargetEvidence]]:  # fmt: skip
-    """Collect the evidence for all pairs that have any; `inside` receives the share of the new one that the old one contains."""
+    old: Sequence[Thing], new: Sequence[Thing], clues: _Clues, token: CancelToken
+) -> tuple[dict[tuple[Thing, Thing], list[TargetEvidence]], dict[tuple[str, str], float]]:
+    """The evidence for all pairs that have any, and by the ids of each pair the share of the new one that the old one
+    contains."""
+    inside: dict[tuple[str, str], float] = {}
+    votes, moved = clues.votes, clues.moved
     found: dict[tuple[Thing, Thing], list[TargetEvidence]] = {}
-    digests = Counter(thing.digest for thing in new), Counter(thing.digest for thing in old)
-    companions = Counter(thing.companion for thing in new if thing.companion)
-    names = Counter(_name(thing) for thing in new)
+    counts = _Counts(old, new)
     by_id = {thing.id: thing for thing in new}
     kinds = {thing.kind for thing in (*old, *new)}
     for kind in kinds:
@@ -162,13 +182,13 @@ def _evidence(
             for j in _worth(likeness, i, o, second, ballot, moved):
                 n = second[j]
                 pieces = []
-                if item := told.get((o.id, n.id)):
+                if item := clues.told.get((o.id, n.id)):
                     pieces.append(item)
                 pieces += _by_file(o, n, moved)
-                pieces += _by_text(o, n, digests, companions, likeness, i, j)
-                pieces += _by_name(
-                    o, n, names, float(likeness.cosine[i, j]) if likeness is not None and o.text and n.text else 1.0
-                )
+                cosine = float(likeness.cosine[i, j]) if likeness is not None else 0.0
+                apart = cosine - likeness.runner_up(i, j) if likeness is not None and cosine > _MIN_COSINE else 0.0
+                pieces += _by_text(o, n, counts, cosine, apart)
+                pieces += _by_name(o, n, counts, cosine if likeness is not None and o.text and n.text else 1.0)
                 if ballot and (given := ballot.get(n.id)):
                     pieces.append(_vote(given, sum(ballot.values()), votes.example[o.id, n.id]))
                 if pieces:
@@ -177,7 +197,7 @@ def _evidence(
             for id in ballot.keys() - {second[j].id for j in range(len(second))}:
                 if id in by_id:
                     found[o, by_id[id]] = [_vote(ballot[id], sum(ballot.values()), votes.example[o.id, id])]
-    return found
+    return found, inside
 
 
 def _worth(
@@ -217,37 +237,33 @@ def _by_file(o: Thing, n: Thing, moved: Mapping[TreePath, TreePath]) -> list[Tar
     return []
 
 
-def _by_text(
-    o: Thing, n: Thing, digests: tuple[Counter[str], Counter[str]], companions: Counter[str],
-    likeness: Likeness | None, i: int, j: int,
-) -> list[TargetEvidence]:  # fmt: skip
+def _by_text(o: Thing, n: Thing, counts: _Counts, cosine: float, apart: float) -> list[TargetEvidence]:
+    """`cosine` is the similarity of their words, 0 to 1, and `apart` how much more that is than of the next best pair."""
     found = []
     if o.companion and o.companion == n.companion:
         found.append(
             TargetEvidence(
-                0.95 if companions[n.companion] == 1 else 0.5, "the file it lies beside is the same, byte for byte"
+                0.95 if counts.companions[n.companion] == 1 else 0.5,
+                "the file it lies beside is the same, byte for byte",
             )
         )
     enough = len(o.words) >= 3 or not o.text
     if o.digest == n.digest and enough:
-        alone = digests[0][n.digest] == 1 and digests[1][o.digest] == 1
+        alone = counts.new_digests[n.digest] == 1 and counts.old_digests[o.digest] == 1
         found.append(
             TargetEvidence(0.95 if alone else 0.55, "says the same but for ids" if o.text else "has the same content")
         )
-    elif likeness is not None and enough:
-        cosine = float(likeness.cosine[i, j])
-        if cosine > 0.35:
-            # A similarity of one half is significant if all others are at a tenth, but not if all others are at one half.
-            apart = min(1.0, max(0.0, (cosine - likeness.runner_up(i, j)) / _APART))
-            weight = cosine**3 + (cosine**2 - cosine**3) * apart
-            found.append(TargetEvidence(min(0.93, weight), f"its text is {cosine:.0%} similar"))
+    elif enough and cosine > _MIN_COSINE:
+        # A similarity of one half is significant if all others are at a tenth, but not if all others are at one half.
+        weight = cosine**3 + (cosine**2 - cosine**3) * min(1.0, max(0.0, apart / _APART))
+        found.append(TargetEvidence(min(0.93, weight), f"its text is {cosine:.0%} similar"))
     return found
 
 
-def _by_name(o: Thing, n: Thing, names: Mapping[tuple[str, str], int], cosine: float) -> list[TargetEvidence]:
+def _by_name(o: Thing, n: Thing, counts: _Counts, cosine: float) -> list[TargetEvidence]:
     found = []
     if o.file != n.file and _name(o) == _name(n):
-        alone = o.alone and n.alone and names[_name(n)] == 1
+        alone = o.alone and n.alone and counts.names[_name(n)] == 1
         # Different targets often share a name if names are numbers, or one of a few words.
         weight = 0.8 if alone and cosine >= _APART and is_name(o.stem) else 0.5 if alone and cosine >= _APART else 0.25
         found.append(TargetEvidence(weight, f"a file of the same name, {n.file}"))

@@ -18,7 +18,7 @@ from fernshale.core.crossing.project.scan import ProjectScan, engine_folder
 from fernshale.core.crossing.record.database import Crossing, EntryText
 from fernshale.core.crossing.record.logbook import write_step
 from fernshale.core.crossing.record.stage import Stage
-from fernshale.core.links.dependencies import Closure, MissingDependency, find_closure
+from fernshale.core.links.dependencies import Closure, Destination, MissingDependency, find_closure
 from fernshale.core.links.index import LinkIndex
 from fernshale.core.links.path_references import TreePaths
 from fernshale.core.snapshot.manifest import EMPTY, EntryKind, TreeEntry
@@ -85,9 +85,8 @@ def plan_import(scan: ProjectScan, source: Path, chosen: Sequence[str], into: st
             item.endswith("/" + what) for item in engine
         )
 
-    closure = find_closure(
-        shape, picked, at.keys(), read, lambda path: state(path) != "copy", there, found_there, token
-    )
+    destination = Destination(there, lambda path: state(path) != "copy", found_there)
+    closure = find_closure(shape, picked, at.keys(), read, destination, token)
     files = tuple(
         Carried(at[item.path], item.path, state(item.path), _why(closure, item.path)) for item in closure.needed
     )
