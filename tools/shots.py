@@ -21,7 +21,7 @@ os.environ["XDG_CONFIG_HOME"] = str(_FOLDER / "config")
 from PySide6.QtCore import QEventLoop, QTimer  # noqa: E402
 from PySide6.QtWidgets import QApplication, QMessageBox, QWidget  # noqa: E402
 
-from fernshale.app.dialogs.snapshots import SnapshotDialog, StoreDialog, WayBackDialog  # noqa: E402
+from fernshale.app.dialogs.snapshots import SnapshotDialog, StoreDialog, UndoPlanDialog  # noqa: E402
 from fernshale.app.main import make_app, make_window  # noqa: E402
 from fernshale.app.pages.base import Page  # noqa: E402
 from fernshale.app.pages.build import BuildPage  # noqa: E402
@@ -207,11 +207,11 @@ def shot_dialogs(window: MainWindow, shot_of: Callable[[QWidget, str], None]) ->
     entry = next(item for item in crossing.logbook() if item.can_undo and item.about == "plugin plugins/tidetable")
     for name, dialog in (
         ("snapshots", SnapshotDialog(window, None, crossing, window.session.restore)),
-        ("undo", WayBackDialog(window, crossing, entry)),
+        ("undo", UndoPlanDialog(window, crossing, entry)),
         ("store", StoreDialog(window, crossing.store)),
     ):
         dialog.show()
-        while not isinstance(dialog, WayBackDialog) and dialog.is_busy:
+        while not isinstance(dialog, UndoPlanDialog) and dialog.is_busy:
             QApplication.processEvents()
         if isinstance(dialog, SnapshotDialog):
             dialog.compare_from(1)

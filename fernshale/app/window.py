@@ -36,7 +36,7 @@ from fernshale.app.dialogs.action_list import ActionList, MenuCommand
 from fernshale.app.dialogs.begin import BeginDialog
 from fernshale.app.dialogs.import_content import CarryDialog, choose_content
 from fernshale.app.dialogs.questions import ask_trust, choose_editor, show_error
-from fernshale.app.dialogs.snapshots import SnapshotDialog, StoreDialog, WayBackDialog
+from fernshale.app.dialogs.snapshots import SnapshotDialog, StoreDialog, UndoPlanDialog
 from fernshale.app.editor import open_in_editor
 from fernshale.app.jobs import ProgressNote
 from fernshale.app.pages.base import Page, file_and_line, take_option
@@ -368,11 +368,11 @@ class MainWindow(QMainWindow):
         if not isinstance(payload, LogEntry) or crossing is None or self.session.runner.is_busy:
             return
         try:
-            dialog = WayBackDialog(self, crossing, payload, back_to=back_to)
+            dialog = UndoPlanDialog(self, crossing, payload, back_to=back_to)
         except (FernshaleError, OSError) as error:
             show_error(self, error)
             return
-        if dialog.exec() != WayBackDialog.DialogCode.Accepted:
+        if dialog.exec() != UndoPlanDialog.DialogCode.Accepted:
             return
         if back_to:
             self.session.go_back_to(payload.id)
@@ -415,8 +415,8 @@ class MainWindow(QMainWindow):
         if not isinstance(item, Item):
             return
         menu = QMenu(self)
-        for way in item.options:
-            menu.addAction(way.title, partial(take_option, self, self.session, item, way))
+        for option in item.options:
+            menu.addAction(option.title, partial(take_option, self, self.session, item, option))
         if item.place:
             path, line = file_and_line(item.place)
             menu.addAction("Open in your editor", lambda: self._open_editor(path, line))
@@ -480,9 +480,9 @@ class MainWindow(QMainWindow):
             act = partial(self.session.carry_out, SwitchCodeOn(debt.entry), f"switching on: {debt.title}")
             actions.append(MenuCommand(f"Switch on: {debt.title}", "Build", "", act))
         for item in overview.items:
-            for way in item.options:
-                act = partial(take_option, self, self.session, item, way)
-                actions.append(MenuCommand(f"{way.title}: {item.title}", item.stage.value, "", act))
+            for option in item.options:
+                act = partial(take_option, self, self.session, item, option)
+                actions.append(MenuCommand(f"{option.title}: {item.title}", item.stage.value, "", act))
         return tuple(actions)
 
     def toggle_theme(self) -> None:

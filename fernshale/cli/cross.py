@@ -66,9 +66,9 @@ from fernshale.core.profile.model import Check
 
 def cross(options: argparse.Namespace, token: CancelToken) -> int:
     recorded = read_decisions(Path(options.decisions)) if options.decisions else {}
-    way = read_playbook(Path(options.way)) if options.way else None
+    playbook = read_playbook(Path(options.playbook)) if options.playbook else None
     if options.others:
-        return _cross_all(options, way, recorded, token)
+        return _cross_all(options, playbook, recorded, token)
     crossing = begun(options, token)
     if options.git:
         tree = find_work_tree(crossing.setup.project)
@@ -76,7 +76,7 @@ def cross(options: argparse.Namespace, token: CancelToken) -> int:
         carry_out(crossing, CommitSteps(consent), Author("you", "asked for"), Work(token=token, on_line=to_stderr))
     followed = PlaybookOutcome()
     if options.auto:
-        overview, followed = run_crossing(crossing, recorded, options.json, token, way)
+        overview, followed = run_crossing(crossing, recorded, options.json, token, playbook)
     else:
         overview = inspect(crossing, Work(token=token))
     if options.json:
@@ -92,7 +92,7 @@ def cross(options: argparse.Namespace, token: CancelToken) -> int:
 
 
 def _cross_all(
-    options: argparse.Namespace, way: Playbook | None, recorded: dict[str, Recorded], token: CancelToken
+    options: argparse.Namespace, playbook: Playbook | None, recorded: dict[str, Recorded], token: CancelToken
 ) -> int:
     """Cross several projects, and print one table of the results."""
     if not options.auto:
@@ -104,7 +104,7 @@ def _cross_all(
         return begun(argparse.Namespace(**{**vars(options), "project": str(project)}), token)
 
     projects = [Path(item) for item in (options.project, *options.others)]
-    rows = cross_all(projects, begin, way, recorded, lambda project: to_stderr(f"{project} …"), Work(token=token))
+    rows = cross_all(projects, begin, playbook, recorded, lambda project: to_stderr(f"{project} …"), Work(token=token))
     if options.json:
         print_json(
             {
@@ -135,7 +135,7 @@ def _cross_all(
 
 
 def run_crossing(
-    crossing: Crossing, recorded: dict[str, Recorded], quiet: bool, token: CancelToken, way: Playbook | None = None
+    crossing: Crossing, recorded: dict[str, Recorded], quiet: bool, token: CancelToken, playbook: Playbook | None = None
 ) -> tuple[Overview, PlaybookOutcome]:
     """Cross as far as possible and print each step unless `quiet`; returns the overview and the outcome of the playbook."""
 
@@ -148,7 +148,7 @@ def run_crossing(
         if not quiet:
             print(f"{stage.value}: {finding_of(stage, overview).plain}", flush=True)
 
-    return cross_one(crossing, way, recorded, on_step, on_stage, Work(token=token))
+    return cross_one(crossing, playbook, recorded, on_step, on_stage, Work(token=token))
 
 
 def exit_code(overview: Overview) -> int:
@@ -292,10 +292,10 @@ def report(options: argparse.Namespace, token: CancelToken) -> int:
     if options.rules:
         write_atomic(Path(options.rules), export_rules(crossing, overview.scan).encode())
         to_stderr(f"written to {options.rules}")
-    if options.way:
-        write_atomic(Path(options.way), export_playbook(crossing, overview.scan, token).encode())
-        to_stderr(f"written to {options.way}")
-    if out is None and (options.patches or options.rules or options.way):
+    if options.playbook:
+        write_atomic(Path(options.playbook), export_playbook(crossing, overview.scan, token).encode())
+        to_stderr(f"written to {options.playbook}")
+    if out is None and (options.patches or options.rules or options.playbook):
         return 0
     write = report_message if options.message else _WRITERS[out.suffix if out else ".json" if options.json else ".md"]
     text = write(report_data(overview, crossing))
@@ -313,19 +313,19 @@ def _preview(crossing: Crossing, options: argparse.Namespace, token: CancelToken
     found = next(((id, what) for what, id in asked.items() if id is not None), None)
     if found is None:
         raise MisuseError("--dry-run needs --undo, --redo or --back-to")
-    way, obstacles = preview_undo_plan(crossing, *found)
-    kept = edits_since(crossing, found[0], way, token) if found[1] == "back to" else ()
+    plan, obstacles = preview_undo_plan(crossing, *found)
+    kept = edits_since(crossing, found[0], plan, token) if found[1] == "back to" else ()
     if options.json:
-        paths = [{"path": item.path, "what": describe(item)} for item in way.changes.changes]
-        print_json({"changes": paths, "in_the_way": obstacles, "exact": way.is_exact, "edits_kept": list(kept)})
+        paths = [{"path": item.path, "what": describe(item)} for item in plan.changes.changes]
+        print_json({"changes": paths, "in_the_way": obstacles, "exact": plan.is_exact, "edits_kept": list(kept)})
         return 1 if obstacles else 0
-    for depth, path, change in tree_of(way.changes.changes):
+    for depth, path, change in tree_of(plan.changes.changes):
         name = path.rpartition("/")[2]
         print(printable("    " * depth + (f"{name}  {describe(change)}" if change else f"{name}/")))
     print_lines(f"in the way: {line}" for line in obstacles)
     print_lines(f"edited by hand since, stays so: {path}" for path in kept)
-    before, after = sides_of(crossing.setup.project, crossing.store, way)
-    for change in way.changes.files:
+    before, after = sides_of(crossing.setup.project, crossing.store, plan)
+    for change in plan.changes.files:
         print(printable(show_change(change, before, after)), end="")
     return 1 if obstacles else 0
 

@@ -1,4 +1,4 @@
-"""carry."""
+"""import."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from fernshale.core.base.work import CancelToken, Work
 _WORDS = {"copy": "comes", "same": "is there", "differs": "differs"}
 
 
-def carry_over(options: argparse.Namespace, token: CancelToken) -> int:
+def import_files(options: argparse.Namespace, token: CancelToken) -> int:
     scan = scan_for(options, token)
     plan = plan_import(scan, Path(options.source), options.paths, options.into, token)
     if options.apply:

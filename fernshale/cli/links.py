@@ -55,14 +55,14 @@ def to_json(linkage: Linkage) -> dict[str, Any]:
         "proposals": [
             {
                 "old": item.id,
-                "new": way.id,
-                "score": way.score,
-                "evidence": list(way.evidence),
-                "uses": len(item.uses_in(way.slots)),
-                "only": list(way.slots),
+                "new": candidate.id,
+                "score": candidate.score,
+                "evidence": list(candidate.evidence),
+                "uses": len(item.uses_in(candidate.slots)),
+                "only": list(candidate.slots),
             }
             for item in missing
-            for way in _best(item)
+            for candidate in _best(item)
         ],
         "undecided": [item.id for item in missing if not item.sure and not item.before],
         "doubled": list(linkage.now.index.doubled),
@@ -74,7 +74,7 @@ def to_json(linkage: Linkage) -> dict[str, Any]:
 
 def _best(item: MissingReference) -> tuple[Any, ...]:
     """The best candidate, or one for each kind of use."""
-    split = tuple(way for way in item.candidates if way.slots)
+    split = tuple(candidate for candidate in item.candidates if candidate.slots)
     return split or item.candidates[:1]
 
 
@@ -83,10 +83,10 @@ def _lines(linkage: Linkage, applied: bool) -> list[str]:
     for item in linkage.missing:
         was = f"was in {item.was}" if item.was else "nothing declared it before either"
         lines.append(f"{item.id}  {count(len(item.uses), 'use')}, {was}")
-        for way in _best(item):
-            mark = "●" if way.score >= SURE else "○"
-            only = f" for {', '.join(way.slots)}" if way.slots else ""
-            lines.append(f"  {mark} {way.score:.2f} {way.id}{only}: {'; '.join(way.evidence)}")
+        for candidate in _best(item):
+            mark = "●" if candidate.score >= SURE else "○"
+            only = f" for {', '.join(candidate.slots)}" if candidate.slots else ""
+            lines.append(f"  {mark} {candidate.score:.2f} {candidate.id}{only}: {'; '.join(candidate.evidence)}")
     if not lines:
         return ["no missing references"]
     sure = sum(bool(item.sure) for item in linkage.missing)

@@ -19,6 +19,7 @@ from fernshale.sample import SAMPLES
 
 SIGNALS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
 _CODES = "exit codes: 0 done, 1 failed, 2 misuse, 3 open items need a decision, 130 interrupted"
+_FORMER_COMMANDS = {("carry",): ("import",), ("snapshot", "forget"): ("snapshot", "delete")}
 
 
 def run(arguments: Sequence[str]) -> int:
@@ -28,7 +29,7 @@ def run(arguments: Sequence[str]) -> int:
     out, err = sys.stdout, sys.stderr
     sys.stdout, sys.stderr = PlainStream(out), PlainStream(err)
     try:
-        options = _parser().parse_args(arguments)  # misuse ends here, with 2
+        options = _parser().parse_args(_with_current_names(arguments))  # misuse ends here, with 2
         code = _run(options, token)
         sys.stdout.flush()
     except (Cancelled, KeyboardInterrupt):
@@ -41,6 +42,15 @@ def run(arguments: Sequence[str]) -> int:
             signal.signal(number, signal.SIG_IGN)  # nothing is left that an interrupt could end
         sys.stdout, sys.stderr = out, err
     return code
+
+
+def _with_current_names(arguments: Sequence[str]) -> list[str]:
+    """Replace names that earlier versions had, so that scripts go on to work."""
+    current = ["--playbook" + item[5:] if item == "--way" or item.startswith("--way=") else item for item in arguments]
+    for before, now in _FORMER_COMMANDS.items():
+        if tuple(current[: len(before)]) == before:
+            current[: len(before)] = now
+    return current
 
 
 def _run(options: argparse.Namespace, token: CancelToken) -> int:
@@ -127,16 +137,18 @@ def _parser() -> argparse.ArgumentParser:
     engine.add_argument("--to", metavar="RELEASE", required=True)
     engine.add_argument("--apply", action="store_true", help="write it, as one step that can be undone")
 
-    carried = on_project("carry", ("import_content", "carry_over"), "import own content with everything it depends on")
-    carried.add_argument(
+    imported = on_project(
+        "import", ("import_content", "import_files"), "import own content with everything it depends on"
+    )
+    imported.add_argument(
         "paths", metavar="PATH", nargs="+", help="a file or folder, relative to the folder it comes from"
     )
-    carried.add_argument(
+    imported.add_argument(
         "--from", dest="source", metavar="FOLDER", required=True, help="an old folder or another project"
     )
-    carried.add_argument("--into", metavar="FOLDER", default="", help="the folder of the project that matches it")
-    carried.add_argument("--over", action="store_true", help="also replace other files that have the same place")
-    carried.add_argument("--apply", action="store_true", help="write it, as one step that can be undone")
+    imported.add_argument("--into", metavar="FOLDER", default="", help="the folder of the project that matches it")
+    imported.add_argument("--over", action="store_true", help="also replace other files that have the same place")
+    imported.add_argument("--apply", action="store_true", help="write it, as one step that can be undone")
 
     _snapshot_commands(commands)
     _shelf_commands(commands)
@@ -208,7 +220,7 @@ def _parser() -> argparse.ArgumentParser:
     checked.add_argument("--mark", choices=("passed", "failed"), help="how it went, tried by you")
     checked.add_argument("--drop", action="store_true", help="remove it from the list")
     checked.add_argument("--why", metavar="TEXT", default="", help="what it is for, or what you saw")
-    cross = on_project("cross", ("cross", "cross"), "cross the whole way; stop where a decision is needed")
+    cross = on_project("cross", ("cross", "cross"), "carry out a whole crossing; stop where a decision is needed")
     cross.add_argument("others", metavar="PROJECT", nargs="*", help="more projects, for one table of how far each is")
     cross.add_argument("--to", metavar="RELEASE", required=True)
     cross.add_argument("--via", metavar="RELEASE", action="append", help="a release to stop at; may be repeated")
@@ -218,14 +230,16 @@ def _parser() -> argparse.ArgumentParser:
             "--member", metavar="NAME", action="append", help="only this member of a workspace; may be repeated"
         )
     cross.add_argument("--git", action="store_true", help="keep each step as a commit on a branch for the crossing")
-    cross.add_argument("--auto", action="store_true", help="carry out what is sure; without it only report")
+    cross.add_argument("--auto", action="store_true", help="carry out what has high confidence; without it only report")
     cross.add_argument("--decisions", metavar="FILE", help="a file of recorded decisions")
     cross.add_argument(
-        "--way", metavar="FILE", help="the playbook of a finished crossing (`report --way`); reports what does not fit"
+        "--playbook",
+        metavar="FILE",
+        help="the playbook of a finished crossing (`report --playbook`); reports what does not fit",
     )
-    decide = on_project("decide", ("cross", "decide"), "settle one open item")
+    decide = on_project("decide", ("cross", "decide"), "resolve one open item")
     decide.add_argument("key", metavar="KEY", help="as `cross` lists it with --json")
-    decide.add_argument("take", metavar="WAY", nargs="?", default="", help="the id of an option")
+    decide.add_argument("take", metavar="OPTION", nargs="?", default="", help="the id of an option")
     decide.add_argument("--why", metavar="TEXT", default="")
     decide.add_argument(
         "--text", metavar="TEXT", default="", help="the text that an option asks for, such as the command to run"
@@ -236,7 +250,7 @@ def _parser() -> argparse.ArgumentParser:
     report.add_argument("--out", metavar="FILE", help="a .md, .html or .json file; without it to standard output")
     report.add_argument("--message", action="store_true", help="a few lines for a merge request")
     report.add_argument("--patches", metavar="DIR", help="write each step as a patch that git applies")
-    report.add_argument("--way", metavar="FILE", help="write decisions, rules and checks for the next project")
+    report.add_argument("--playbook", metavar="FILE", help="write decisions, rules and checks for the next project")
     log = on_project("logbook", ("cross", "logbook"), "list what was done, in order")
     log.add_argument("--undo", metavar="ENTRY", type=int, help="undo this step")
     log.add_argument("--redo", metavar="ENTRY", type=int, help="redo this undone step")
@@ -299,11 +313,11 @@ def _snapshot_commands(commands: argparse._SubParsersAction[argparse.ArgumentPar
     restore.add_argument("destination", metavar="DEST")
     restore.add_argument("paths", metavar="PATH", nargs="*")
     action("verify", "read everything and report damage")
-    forget = action("forget", "delete snapshots, by id or by a policy, and free their space")
-    forget.add_argument("ids", metavar="ID", nargs="*")
-    forget.add_argument("--tree", metavar="TREE", help="with a policy: only snapshots of this tree")
-    forget.add_argument("--keep-last", metavar="N", type=int, default=0, help="keep the last N of each tree")
-    forget.add_argument(
+    delete = action("delete", "delete snapshots, by id or by a policy, and free their space")
+    delete.add_argument("ids", metavar="ID", nargs="*")
+    delete.add_argument("--tree", metavar="TREE", help="with a policy: only snapshots of this tree")
+    delete.add_argument("--keep-last", metavar="N", type=int, default=0, help="keep the last N of each tree")
+    delete.add_argument(
         "--keep-daily", metavar="N", type=int, default=0, help="keep the latest of each of the last N days"
     )
-    forget.add_argument("--dry-run", action="store_true", help="only list what would be deleted")
+    delete.add_argument("--dry-run", action="store_true", help="only list what would be deleted")

@@ -40,7 +40,7 @@ def merge(options: argparse.Namespace, token: CancelToken) -> int:
     merged = merge_folders(base, mine, incoming, Work(token=token), plain_format)
     choices: dict[str, Resolution] = {}
     if options.undecided == "incoming":
-        choices = {due.id: Resolution("incoming") for _, due in merged.decisions}
+        choices = {conflict.id: Resolution("incoming") for _, conflict in merged.decisions}
     undecided: Undecided = "marked" if options.undecided == "marked" else "mine"
     result = build_result(merged, choices, undecided)
     ledger = build_ledger(merged, result, choices, undecided)
@@ -54,7 +54,7 @@ def merge(options: argparse.Namespace, token: CancelToken) -> int:
         print_lines(f"{file.outcome:8} {file.shown}  {file.why}" for file in merged.files if file.outcome != "same")
         fates = ", ".join(f"{ledger.count(fate)} {fate}" for fate in FATES)
         print(f"{ledger.edits} local edits: {fates}")
-    return LEFT_TO_DECIDE if any(due.id not in choices for _, due in merged.decisions) else 0
+    return LEFT_TO_DECIDE if any(conflict.id not in choices for _, conflict in merged.decisions) else 0
 
 
 def identify(options: argparse.Namespace, token: CancelToken) -> int:
@@ -96,8 +96,13 @@ def _report(merged: FolderMerge, ledger: Ledger) -> dict[str, Any]:
             "outcome": file.outcome,
             "why": file.why,
             "decisions": [
-                {"id": due.id, "kind": due.kind, "mine": list(due.mine), "incoming": list(due.incoming)}
-                for due in file.decisions
+                {
+                    "id": conflict.id,
+                    "kind": conflict.kind,
+                    "mine": list(conflict.mine),
+                    "incoming": list(conflict.incoming),
+                }
+                for conflict in file.decisions
             ],
         }
         for file in merged.files

@@ -60,5 +60,5 @@ def item_lines(items: Iterable[Item]) -> list[str]:
     for item in items:
         place = f"  ({item.place})" if item.place else ""
         lines.append(f"  {'◆' if item.needs_you else '·'} {item.stage.value}: {item.title}{place}")
-        lines += [f"      {way.id or '-'}: {way.title}" for way in item.options]
+        lines += [f"      {option.id or '-'}: {option.title}" for option in item.options]
     return lines

@@ -1,4 +1,4 @@
-"""snapshot take, list, compare, restore, verify, forget."""
+"""snapshot take, list, compare, restore, verify, delete."""
 
 from __future__ import annotations
 
@@ -88,7 +88,7 @@ def verify(options: argparse.Namespace, token: CancelToken) -> int:
     return 0 if verdict.ok else 1
 
 
-def forget(options: argparse.Namespace, token: CancelToken) -> int:
+def delete(options: argparse.Namespace, token: CancelToken) -> int:
     store = _store(options)
     if options.ids:
         freed = delete_snapshots(store, options.ids, Work(token=token))

@@ -99,9 +99,9 @@ def route(options: argparse.Namespace, token: CancelToken) -> int:
     if options.json:
         print_json(route_json(view))
     else:
-        for way in view.ways:
-            costs = "; ".join(f"{leg.leg.from_} → {leg.leg.to}: {leg.places} places" for leg in way.legs)
-            print(f"{'→' if way.stops == view.stops else ' '} {way.title}: {costs}")
+        for route in view.routes:
+            costs = "; ".join(f"{leg.leg.from_} → {leg.leg.to}: {leg.places} places" for leg in route.legs)
+            print(f"{'→' if route.stops == view.stops else ' '} {route.title}: {costs}")
         print(f"\n{view.leg.from_} → {view.leg.to}")
         print_lines(f"  {s.id} {s.from_} → {s.to or 'nothing'}: {s.action}, {s.why}" for s in view.leg.plugins)
         print_lines(f"  {count} places: {title}" for title, count in view.estimate.known.items())

@@ -57,11 +57,11 @@ def test_what_the_code_uses_of_what_changed_is_listed_before_the_first_build(
 def test_proposals_are_chosen_by_keyboard_and_applied(tree: Tree, window: MainWindow, qtbot: QtBot) -> None:
     new = _OLD.replace("light_up", "light_in") + _OLD.replace("light_up", "light_on")
     wick, page = _open(tree, window, qtbot, new)
-    assert page._way_row.isVisible() and page._ways.count() == 2
+    assert page._fix_row.isVisible() and page._fixes.count() == 2
     first = page._card.title.text()
     page._causes.setFocus()
     qtbot.keyClick(page._causes, Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier)
-    assert page._card.title.text() != first and "2 of 2" in page._ways.currentText()
+    assert page._card.title.text() != first and "2 of 2" in page._fixes.currentText()
     chosen = page._card.title.text().split(" → ")[1]
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         page._everywhere.click()

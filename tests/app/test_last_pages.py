@@ -71,8 +71,8 @@ def test_data_for_one_object_and_a_scan_left_so_with_a_reason(tree: Tree, window
     page = window.pages[Stage.LINKS]
     assert isinstance(page, LinksPage)
     page._go("data:turn")
-    assert page._ways.count() == 6 and not page._sides.isVisible()
-    page._ways.setCurrentIndex(1)
+    assert page._candidates.count() == 6 and not page._sides.isVisible()
+    page._candidates.setCurrentIndex(1)
     _act(window, qtbot, page._apply.click)
     assert json.loads((wick.project / "rooms/0.json").read_text())["lamps"][1]["angle"] == 270
     assert json.loads((wick.project / "rooms/1.json").read_text())["lamps"][1]["angle"] == 90
@@ -122,7 +122,7 @@ def test_a_check_of_ones_own_is_asked_for_and_bad_patterns_are_said(qtbot: QtBot
     dialog = CheckDialog(None)
     qtbot.addWidget(dialog)
     dialog.name.setText("lit")
-    dialog.way.setCurrentIndex(1)
+    dialog.method.setCurrentIndex(1)
     dialog.text.setText("(")
     dialog._agree()
     assert dialog.check is None and "cannot be tried" in dialog._said.text()

@@ -77,7 +77,10 @@ def test_decisions_are_gone_through_taken_and_taken_back_by_keyboard(
     _press(window, qtbot, page, Qt.Key.Key_2)
     overview = window.session.overview
     assert overview is not None
-    assert overview.plugins.choices[second.due.id].take == "incoming" and first.due.id not in overview.plugins.choices
+    assert (
+        overview.plugins.choices[second.conflict.id].take == "incoming"
+        and first.conflict.id not in overview.plugins.choices
+    )
     assert page._card.note.text() == "decision 1 of 1" and not page._take.isEnabled()
     page.setFocus()
     _press(window, qtbot, page, Qt.Key.Key_U)
@@ -118,7 +121,7 @@ def test_lines_written_by_hand_with_ctrl_enter(tree: Tree, window: MainWindow, q
     with qtbot.waitSignal(window.session.overview_changed, timeout=20_000):
         qtbot.keyClick(editor, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
     overview = window.session.overview
-    assert overview is not None and overview.plugins.choices[card.due.id].text == "    lamp(0, 7)\n"
+    assert overview is not None and overview.plugins.choices[card.conflict.id].text == "    lamp(0, 7)\n"
     assert any(
         line.margin == "by hand" and "lamp(0, 7)" in line.text
         for block in page._text.blocks()

@@ -73,7 +73,7 @@ def test_ways_versions_and_notes_are_picked_on_the_route_page(qtbot: QtBot, wind
     head = QPoint(table.field_place("snuffer", "2.0").toPoint().x(), 12)
     overview = _after(qtbot, window, lambda: qtbot.mouseClick(table, Qt.MouseButton.LeftButton, pos=head))
     assert overview.setup.stops == ("2.0", "3.0") and overview.setup.to == "2.0"
-    overview = _after(qtbot, window, lambda: page._on_way(("3.0",)))
+    overview = _after(qtbot, window, lambda: page._choose_route(("3.0",)))
     assert overview.setup.to == "3.0"
     assert page._notes.select(overview.route.notes[0].key)
     overview = _after(qtbot, window, lambda: qtbot.keyClick(page._notes, Qt.Key.Key_Return))

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QApplication, QDialog
 from pytestqt.qtbot import QtBot
 
 from fernshale.app.dialogs.begin import BeginDialog
-from fernshale.app.dialogs.snapshots import SnapshotDialog, StoreDialog, WayBackDialog
+from fernshale.app.dialogs.snapshots import SnapshotDialog, StoreDialog, UndoPlanDialog
 from fernshale.app.window import MainWindow
 from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.change.draft import Draft
@@ -69,7 +69,7 @@ def test_undo_shows_what_it_would_change_and_asks(qtbot: QtBot, window: MainWind
 
     def answer(accept: bool) -> None:
         dialog = QApplication.activeModalWidget()
-        assert isinstance(dialog, WayBackDialog)
+        assert isinstance(dialog, UndoPlanDialog)
         seen.append(_titles(dialog))
         dialog.accept() if accept else dialog.reject()
 
@@ -89,7 +89,7 @@ def test_undo_shows_what_it_would_change_and_asks(qtbot: QtBot, window: MainWind
 def test_what_is_in_the_way_is_said_and_nothing_can_be_pressed(qtbot: QtBot, tree: Tree) -> None:
     wick, crossing = _crossed(tree)
     (wick.project / "candle.ini").write_text("something of my own\n")
-    dialog = WayBackDialog(None, crossing, next(entry for entry in crossing.logbook() if entry.can_undo))
+    dialog = UndoPlanDialog(None, crossing, next(entry for entry in crossing.logbook() if entry.can_undo))
     qtbot.addWidget(dialog)
     assert not dialog._go.isEnabled() and "1 file in the way" in dialog._said.text()
     shown = "\n".join(line.text for block in dialog._pane._text.blocks() for line in block.lines())

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QApplication, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
 from fernshale.app.dialogs.action_list import ActionList
-from fernshale.app.dialogs.snapshots import WayBackDialog
+from fernshale.app.dialogs.snapshots import UndoPlanDialog
 from fernshale.app.theme import choose_theme
 from fernshale.app.widgets.band import knots_of
 from fernshale.app.widgets.charts import Tile, squarify
@@ -93,7 +93,7 @@ def test_crossing_by_hand_and_undo_back_to_the_start(qtbot: QtBot, window: MainW
 
     def agree() -> None:
         dialog = QApplication.activeModalWidget()
-        assert isinstance(dialog, WayBackDialog)
+        assert isinstance(dialog, UndoPlanDialog)
         said.append(f"{dialog._said.text()} {dialog._go.text()}")
         dialog.accept()
 

@@ -226,10 +226,10 @@ def test_cross_report_logbook_and_undo(tree: Tree, tmp_path: Path) -> None:
     assert run(*words, "--auto", "--trust").returncode == 0
     assert run("trial", wick.project).returncode == 0
     report, way, patches = tmp_path / "report.md", tmp_path / "way.toml", tmp_path / "patches"
-    only = run("report", wick.project, "--way", way)
+    only = run("report", wick.project, "--playbook", way)
     assert only.returncode == 0 and not only.stdout and way.read_text().startswith('format = "fernshale-way/1"')
     way.unlink()
-    assert run("report", wick.project, "--out", report, "--way", way, "--patches", patches).returncode == 0
+    assert run("report", wick.project, "--out", report, "--playbook", way, "--patches", patches).returncode == 0
     assert way.exists() and any(patches.iterdir())
     assert "It compiles, runs and passes its checks" in report.read_text()
     assert data("report", wick.project)["done"]  # type: ignore[index]
@@ -333,17 +333,18 @@ def test_interrupt_ends_with_130(tree: Tree) -> None:
 def test_carry_shows_what_comes_and_brings_it_when_told(tree: Tree) -> None:
     wick, _ = begin_wick(tree)
     old = tree("old", {"notes/plan.txt": "first\n", "notes/other.txt": "second\n"})
-    shown = data("carry", wick.project, "--profile", wick.profile, "--from", old, "notes/plan.txt")
+    shown = data("import", wick.project, "--profile", wick.profile, "--from", old, "notes/plan.txt")
     assert shown["files"] == [{"path": "notes/plan.txt", "target": "notes/plan.txt", "state": "copy", "why": "chosen"}]
     assert not (wick.project / "notes/plan.txt").exists()
-    done = run("carry", wick.project, "--from", old, "notes/plan.txt", "--apply")
+    done = run("import", wick.project, "--from", old, "notes/plan.txt", "--apply")
     assert done.returncode == 0 and "1 file brought over" in done.stdout
     assert (wick.project / "notes/plan.txt").read_text() == "first\n" and not (
         wick.project / "notes/other.txt"
     ).exists()
     (old / "notes/plan.txt").write_text("changed\n")
+    # The former name of the command is still understood.
     assert run("carry", wick.project, "--from", old, "notes/plan.txt").returncode == 3
-    assert run("carry", wick.project, "--from", old, "nowhere").returncode == 2
+    assert run("import", wick.project, "--from", old, "nowhere").returncode == 2
 
 
 def test_drift_tells_changes_with_candidates_and_uses(tree: Tree) -> None:

@@ -43,7 +43,7 @@ def test_a_crossing_is_planned_and_merged_from_a_served_shelf(tree: Tree) -> Non
         (leg,) = found["legs"]  # type: ignore[index]
         assert (leg["from"], leg["to"]) == ("1.4", "2.0")
         assert [(item["id"], item["to"], item["action"]) for item in leg["plugins"]] == [("snuffer", "2", "update")]
-        assert leg["known_places"] == 3 and found["ways"][0]["chosen"]  # type: ignore[index]
+        assert leg["known_places"] == 3 and found["routes"][0]["chosen"]  # type: ignore[index]
         survey = data("survey", wick.project)
         assert survey["plugins"][0]["origin"]["version"] == "1"  # type: ignore[index]
         assert survey["plugins"][0]["edited"] == ["snuffer.py"]  # type: ignore[index]
@@ -114,12 +114,12 @@ def test_snapshots_are_forgotten_by_policy_and_by_id(tree: Tree, tmp_path: Path)
     for number in range(3):
         (root / "a").write_text(str(number) * 500)
         ids.append(data("snapshot", "take", root, "--store", store)["id"])  # type: ignore[index]
-    would = data("snapshot", "forget", "--keep-last", 1, "--dry-run", "--store", store)
+    would = data("snapshot", "delete", "--keep-last", 1, "--dry-run", "--store", store)
     assert would == {"forgotten": ids[:2], "freed": 0, "done": False}
-    gone = data("snapshot", "forget", ids[0], "--store", store)
+    gone = data("snapshot", "delete", ids[0], "--store", store)
     assert gone["forgotten"] == [ids[0]] and gone["freed"] > 0  # type: ignore[index]
     assert [item["id"] for item in data("snapshot", "list", "--store", store)] == ids[1:]  # type: ignore[attr-defined]
-    assert run("snapshot", "forget", "--store", store).returncode == 2
+    assert run("snapshot", "forget", "--store", store).returncode == 2  # the former name
 
 
 def test_a_crossing_of_some_members_goes_on_without_naming_them_again(tmp_path: Path) -> None:

@@ -197,7 +197,7 @@ def test_sources_of_two_releases(ending: str, tree: Tree, capsys: pytest.Capture
         (("fix", "{no}", "{project}"), 2),
         (("links", "{project}", "--profile", "{profile}", "--before", "{no}"), 1),
         (("role", "{project}", "../../etc/passwd", "own", "--profile", "{profile}"), 1),
-        (("carry", "{project}", "--from", "{no}", "x", "--profile", "{profile}"), 1),
+        (("import", "{project}", "--from", "{no}", "x", "--profile", "{profile}"), 1),
         (("shelf", "serve", "{no}"), 2),
         (("shelf", "serve", "{shelf}", "--port", "99999"), 2),
         (("profile", "draft", "{no}"), 1),

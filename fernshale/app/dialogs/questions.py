@@ -99,7 +99,7 @@ def ask_why(parent: QWidget, title: str) -> str | None:
 class CheckDialog(QDialog):
     """A behaviour to check: its name, how it is tried, and what should be seen."""
 
-    _WAYS = ("by hand", "the log contains", "the log does not contain", "a command ends well")
+    _METHODS = ("by hand", "the log contains", "the log does not contain", "a command ends well")
     _HINTS = (
         "What to do, and what you should see",
         "A pattern that a line of the log fits",
@@ -112,11 +112,11 @@ class CheckDialog(QDialog):
         self.setWindowTitle("A behaviour to try")
         self.resize(520, 180)
         form = QFormLayout(self)
-        self.name, self.way, self.text = QLineEdit(self), QComboBox(self), QLineEdit(self)
-        self.way.addItems(list(self._WAYS))
-        self.way.currentIndexChanged.connect(self._hint)
+        self.name, self.method, self.text = QLineEdit(self), QComboBox(self), QLineEdit(self)
+        self.method.addItems(list(self._METHODS))
+        self.method.currentIndexChanged.connect(self._hint)
         form.addRow("Called", self.name)
-        form.addRow("Tried", self.way)
+        form.addRow("Tried", self.method)
         form.addRow("What", self.text)
         self._said = quiet_label(self, "")
         form.addRow("", self._said)
@@ -129,7 +129,7 @@ class CheckDialog(QDialog):
         self._hint()
 
     def _hint(self) -> None:
-        self.text.setPlaceholderText(self._HINTS[self.way.currentIndex()])
+        self.text.setPlaceholderText(self._HINTS[self.method.currentIndex()])
 
     def _agree(self) -> None:
         try:
@@ -143,7 +143,7 @@ class CheckDialog(QDialog):
         name, text = self.name.text().strip(), self.text.text().strip()
         if not name or not text:
             raise ValueError("it needs a name and a text")
-        match self.way.currentIndex():
+        match self.method.currentIndex():
             case 0:
                 return Check(name, by_hand=text)
             case 1:

@@ -179,15 +179,15 @@ def _words(item: Snapshot) -> str:
     return f"{when}  {item.note}"
 
 
-class WayBackDialog(QDialog):
+class UndoPlanDialog(QDialog):
     """The changes that an undo or redo would make now, and the obstacles."""
 
     def __init__(self, parent: QWidget | None, crossing: Crossing, entry: LogEntry, *, back_to: bool = False) -> None:
         super().__init__(parent)
         what: Rewind = "back to" if back_to else "undo" if entry.can_undo else "redo"
-        way, obstacles = preview_undo_plan(crossing, entry.id, what)
+        plan, obstacles = preview_undo_plan(crossing, entry.id, what)
         several = count(steps_since(crossing, entry.id), "step")
-        kept = edits_since(crossing, entry.id, way, CancelToken()) if back_to else ()
+        kept = edits_since(crossing, entry.id, plan, CancelToken()) if back_to else ()
         window, title, go = {
             "back to": ("Undo back to here", f"{several} back, to before: {entry.title}", f"Undo {several}"),
             "undo": ("Undo a step", entry.title, "Undo it"),
@@ -210,16 +210,16 @@ class WayBackDialog(QDialog):
         self._go.setDefault(True)
         foot.addWidget(self._go)
         column.addLayout(foot)
-        self._show(crossing, way, obstacles, kept)
+        self._show(crossing, plan, obstacles, kept)
 
-    def _show(self, crossing: Crossing, way: UndoPlan, obstacles: Sequence[str], kept: Sequence[str]) -> None:
-        files = way.changes.files
-        self._go.setEnabled(bool(way.changes.changes) and not obstacles)
+    def _show(self, crossing: Crossing, plan: UndoPlan, obstacles: Sequence[str], kept: Sequence[str]) -> None:
+        files = plan.changes.files
+        self._go.setEnabled(bool(plan.changes.changes) and not obstacles)
         if obstacles:
             self._said.setText(f"◆ {count(len(obstacles), 'file')} in the way. Nothing was changed.")
             self._pane.say("\n".join(obstacles))
             return
-        stays = "" if way.is_exact else " Later changes of other lines and files stay."
+        stays = "" if plan.is_exact else " Later changes of other lines and files stay."
         if kept:
             names = ", ".join(kept[:_MAX_NAMED]) + (" and others" if len(kept) > _MAX_NAMED else "")
             stays = f" Your own edits since then stay in {count(len(kept), 'file')}: {names}."
@@ -227,7 +227,7 @@ class WayBackDialog(QDialog):
         words = ["new" if item.before is None else "gone" if item.after is None else "changed" for item in files]
 
         rows = list(zip(words, files, strict=True))
-        self._pane.show_changes(rows, *sides_of(crossing.setup.project, crossing.store, way))
+        self._pane.show_changes(rows, *sides_of(crossing.setup.project, crossing.store, plan))
 
 
 class StoreDialog(WorkingDialog):

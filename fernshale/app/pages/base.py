@@ -17,7 +17,7 @@ from fernshale.core.crossing.record.items import Item, Option
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.stages.overview import Overview
 
-_MOST_WAYS = 7
+_MAX_OPTION_KEYS = 7
 
 
 class Page(QWidget):
@@ -37,7 +37,7 @@ class Page(QWidget):
         self.column.setSpacing(10)
         self.finding = FindingLabel(self)
         self.column.addWidget(self.finding)
-        for number in range(1, _MOST_WAYS + 1):
+        for number in range(1, _MAX_OPTION_KEYS + 1):
             self.on_key(str(number), partial(self.press, number))
         self.on_key("N", lambda: self.step(1))
         self.on_key("P", lambda: self.step(-1))
@@ -58,7 +58,7 @@ class Page(QWidget):
 
     def press(self, number: int) -> None:
         """Press the option button with a number, from 1."""
-        shown = [way for way in self.option_buttons() if way.isVisible()]
+        shown = [each for each in self.option_buttons() if each.isVisible()]
         if number <= len(shown):
             shown[number - 1].click()
 

@@ -63,10 +63,10 @@ class EnginePage(Page):
         row.addWidget(self._again)
         row.addStretch(1)
         self._asks = quiet_label(preview, "")
-        self._ways = QHBoxLayout()
-        self._ways.setSpacing(6)
+        self._options = QHBoxLayout()
+        self._options.setSpacing(6)
         row.addWidget(self._asks)
-        row.addLayout(self._ways)
+        row.addLayout(self._options)
         preview.body.addLayout(row)
         split.setSizes([230, 330])
         self.column.addWidget(split, 1)
@@ -124,20 +124,20 @@ class EnginePage(Page):
         again = overview.scan.profile.commands.regenerate is not None and changes.is_empty
         self._again.setVisible(again)
         self._view = view
-        self._show_ways()
+        self._show_options()
 
     def go_to(self, item: Item) -> None:
         path, line = file_and_line(item.place)
         self._sites.select((path, line))
-        self._show_ways()
+        self._show_options()
 
     def _on_site(self, payload: object) -> None:
         self.visited = ""
-        self._show_ways()
+        self._show_options()
 
-    def _show_ways(self) -> None:
+    def _show_options(self) -> None:
         """Show the options of the selected place, else of the first item that needs a decision."""
-        clear_layout(self._ways)
+        clear_layout(self._options)
         waiting = [item for item in self._view.items if _is_asked_here(item)] if self._view else []
         chosen = [item for item in waiting if file_and_line(item.place) == self._sites.current()]
         open_item = next(iter(chosen or waiting), None)
@@ -156,15 +156,15 @@ class EnginePage(Page):
         self._asks.setText(f"◆ {open_item.title}" if open_item and open_item.title != title else "")
         self._asks.setVisible(bool(self._asks.text()))
         if open_item is not None:
-            for way in open_item.options:
-                self._ways.addWidget(button(self, way.title, self._taking(open_item, way)))
+            for option in open_item.options:
+                self._options.addWidget(button(self, option.title, self._taking(open_item, option)))
 
     def option_buttons(self) -> list[QPushButton]:
         own = {"engine:sites": self._apply, "engine:generate": self._again}.get(self.visited)
-        return [own] if own is not None else [*buttons_in(self._ways), self._apply, self._again]
+        return [own] if own is not None else [*buttons_in(self._options), self._apply, self._again]
 
-    def _taking(self, item: Item, way: Option) -> Callable[[], None]:
-        return lambda: take_option(self, self.session, item, way)
+    def _taking(self, item: Item, option: Option) -> Callable[[], None]:
+        return lambda: take_option(self, self.session, item, option)
 
     def find_text(self, words: str) -> bool:
         return self._sites.find_text(words) or self._text.find_text(words)

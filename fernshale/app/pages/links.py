@@ -79,10 +79,10 @@ class LinksPage(Page):
         row = QHBoxLayout()
         row.setContentsMargins(11, 7, 9, 5)
         row.setSpacing(6)
-        self._ways = QComboBox(self._card)
-        self._ways.setAccessibleName("Options")
-        self._ways.currentIndexChanged.connect(self._show_way)
-        row.addWidget(self._ways, 1)
+        self._candidates = QComboBox(self._card)
+        self._candidates.setAccessibleName("Options")
+        self._candidates.currentIndexChanged.connect(self._show_candidate)
+        row.addWidget(self._candidates, 1)
         self._apply = button(self._card, "Relink", self._on_apply, main=True)
         self._leave = button(
             self._card, "Leave it as it is…", self._on_leave, hint="Asks for a reason, which is kept and listed"
@@ -191,38 +191,46 @@ class LinksPage(Page):
         return [item for item in view.data_scan.unmet if key_of(item) == self._list.current()] if view else []
 
     def _show(self, payload: object) -> None:
-        ways = self._find_ways()
-        self._ways.blockSignals(True)
-        self._ways.clear()
-        for id, words in ways:
-            self._ways.addItem(words, id)
-        self._ways.blockSignals(False)
-        self._ways.setVisible(bool(ways))
-        self._apply.setVisible(bool(ways))
+        candidates = self._find_candidates()
+        self._candidates.blockSignals(True)
+        self._candidates.clear()
+        for id, words in candidates:
+            self._candidates.addItem(words, id)
+        self._candidates.blockSignals(False)
+        self._candidates.setVisible(bool(candidates))
+        self._apply.setVisible(bool(candidates))
         self._leave.setVisible(isinstance(payload, str) and payload != _TOGETHER)
-        self._show_way()
+        self._show_candidate()
 
     def option_buttons(self) -> list[QPushButton]:
         return [self._apply, self._leave]
 
-    def _find_ways(self) -> list[tuple[str, str]]:
+    def _find_candidates(self) -> list[tuple[str, str]]:
         item, work = self._item(), self._work()
         if self._list.current() == _TOGETHER:
             return [("sure", "Relink them all")]
         if item is not None:
-            split = [way for way in item.candidates if way.slots]
-            ways = [("split", " and ".join(f"{way.id} for {', '.join(way.slots)}" for way in split))] if split else []
-            return ways + [(way.id, f"{_glyph(way.score)} {way.score:.2f}  {way.id}") for way in item.candidates]
+            split = [choice for choice in item.candidates if choice.slots]
+            candidates = (
+                [("split", " and ".join(f"{choice.id} for {', '.join(choice.slots)}" for choice in split))]
+                if split
+                else []
+            )
+            return candidates + [
+                (choice.id, f"{_glyph(choice.score)} {choice.score:.2f}  {choice.id}") for choice in item.candidates
+            ]
         if work is not None:
-            ways = [("all", f"All {count(work.total, 'object')}")]
+            candidates = [("all", f"All {count(work.total, 'object')}")]
             for path, found in work.objects.items():
-                ways += [
+                candidates += [
                     (f"one {path}#{each.found.number}", f"only {each.found.name}, {path}:{each.found.line}")
                     for each in found
                 ]
-            return ways[:400]
+            return candidates[:400]
         return [
-            (way.id, f"{_glyph(way.confidence)} {way.confidence:.2f}  {way.title}") for way in self._options() if way.id
+            (choice.id, f"{_glyph(choice.confidence)} {choice.confidence:.2f}  {choice.title}")
+            for choice in self._options()
+            if choice.id
         ]
 
     def _options(self) -> tuple[Option, ...]:
@@ -230,11 +238,11 @@ class LinksPage(Page):
         items = self._overview.links.items if self._overview is not None else ()
         return next((item.options for item in items if item.key == self._list.current()), ())
 
-    def _show_way(self) -> None:
-        item, work, unmet, way = self._item(), self._work(), self._unmet(), self._ways.currentData()
+    def _show_candidate(self) -> None:
+        item, work, unmet, choice = self._item(), self._work(), self._unmet(), self._candidates.currentData()
         self._sides.setVisible(item is not None)
         self._said.setText("")
-        if self._overview is None or not isinstance(way, str):
+        if self._overview is None or not isinstance(choice, str):
             key = self._list.current()
             words = "select an item on the left" if key and key != _SETTLED else "nothing is open"
             if unmet or str(key).startswith(("doubled:", "links:", "file:")):
@@ -244,19 +252,19 @@ class LinksPage(Page):
             return
         scan, view = self._overview.scan, self._overview.links
         if item is not None:
-            self._show_sides(item, way)
+            self._show_sides(item, choice)
         if self._list.current() == _TOGETHER:
             chosen = [(each, candidate) for each in view.sure for candidate in each.sure]
             self._write(lambda: preview_relink(scan, view.index, chosen), "Relink them all", "")
         elif item is not None:
-            ways = [each for each in item.candidates if each.slots] if way == "split" else []
-            picked = ways or [each for each in item.candidates if each.id == way]
+            candidates = [each for each in item.candidates if each.slots] if choice == "split" else []
+            picked = candidates or [each for each in item.candidates if each.id == choice]
             told = "; ".join(picked[0].evidence) if picked else ""
             self._write(lambda: preview_relink(scan, view.index, [(item, each) for each in picked]), "Relink", told)
         elif work is not None:
             objects = dict(work.objects)
-            if way.startswith("one "):
-                path, _, number = way.removeprefix("one ").rpartition("#")
+            if choice.startswith("one "):
+                path, _, number = choice.removeprefix("one ").rpartition("#")
                 objects = {each: found for each, found in objects.items() if each == path}
                 objects = {
                     each: tuple(one for one in found if str(one.found.number) == number)
@@ -264,10 +272,10 @@ class LinksPage(Page):
                 }
             self._write(lambda: preview_data(scan, objects), "Rewrite", f"{work.rule.why}  ({work.source})")
         else:
-            evidence = next((each.evidence for each in self._options() if each.id == way), ())
+            evidence = next((each.evidence for each in self._options() if each.id == choice), ())
             told = "; ".join(dict.fromkeys(part for part in (*evidence, unmet[0].expect.why) if part))
-            verb = {"drop": "Remove it", "set": "Set it"}.get(way.partition(" ")[0], "Put it in")
-            self._write(lambda: preview_mending(scan, unmet, way), verb, told)
+            verb = {"drop": "Remove it", "set": "Set it"}.get(choice.partition(" ")[0], "Put it in")
+            self._write(lambda: preview_mending(scan, unmet, choice), verb, told)
 
     def _write(self, make: Callable[[], ChangeSet], verb: str, why: str) -> None:
         """The change as a diff, and its size in the head of the card."""
@@ -284,11 +292,11 @@ class LinksPage(Page):
         self._apply.setText(verb)
         self._said.setText(why)
 
-    def _show_sides(self, item: MissingReference, way: str) -> None:
+    def _show_sides(self, item: MissingReference, choice: str) -> None:
         assert self._overview is not None
         linkage = self._overview.links.linkage
         split = [each.id for each in item.candidates if each.slots]
-        goal = split[0] if way == "split" and split else way
+        goal = split[0] if choice == "split" and split else choice
         for card, document, side, id, words in (
             (self._was_card, self._was, linkage.before, item.id, "Before"),
             (self._is_card, self._is, linkage.now, goal, "After"),
@@ -303,18 +311,18 @@ class LinksPage(Page):
             )
 
     def _on_apply(self) -> None:
-        key, way = self._list.current(), self._ways.currentData()
-        if isinstance(key, str) and isinstance(way, str):
-            self._carry_out(way)
+        key, choice = self._list.current(), self._candidates.currentData()
+        if isinstance(key, str) and isinstance(choice, str):
+            self._carry_out(choice)
 
-    def _carry_out(self, way: str) -> None:
+    def _carry_out(self, choice: str) -> None:
         item, work, unmet = self._item(), self._work(), self._unmet()
         if item is not None:
-            self.session.carry_out(relink(item, way), self._apply.text())
+            self.session.carry_out(relink(item, choice), self._apply.text())
         elif work is not None:
-            self.session.carry_out(RewriteData(work.rule.id, way), self._apply.text())
+            self.session.carry_out(RewriteData(work.rule.id, choice), self._apply.text())
         elif unmet:
-            self.session.carry_out(MeetConstraint(constraint_of(unmet[0]), way), self._apply.text())
+            self.session.carry_out(MeetConstraint(constraint_of(unmet[0]), choice), self._apply.text())
 
     def _on_leave(self) -> None:
         key = self._list.current()
@@ -352,7 +360,7 @@ def _glyph(score: float) -> str:
 def _missing_row(item: MissingReference) -> Row:
     sure = bool(item.sure)
     if sure:
-        words = "became " + " and ".join(way.id for way in item.sure)
+        words = "became " + " and ".join(choice.id for choice in item.sure)
     elif item.candidates:
         words = f"may be {item.candidates[0].id}, {item.candidates[0].score:.0%} likely"
     else:

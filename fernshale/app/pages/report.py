@@ -44,7 +44,7 @@ from fernshale.core.crossing.stages.overview import Overview
 
 
 class ReportView(QWidget):
-    """The report in three forms, and the ways to share it."""
+    """The report in three forms, and actions to share it."""
 
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent)
@@ -153,7 +153,7 @@ class ReportView(QWidget):
             def work() -> None:
                 Path(name).write_text(export_playbook(crossing, overview.scan, CancelToken()), encoding="utf-8")
 
-            self._try(work, f"written to {name}; `fernshale cross --way` follows it")
+            self._try(work, f"written to {name}; `fernshale cross --playbook` follows it")
 
     def _try(self, work: Callable[[], object], said: str) -> None:
         try:

@@ -15,7 +15,7 @@ from fernshale.app.pages.base import Page
 from fernshale.app.session import Session
 from fernshale.app.theme import Tone
 from fernshale.app.widgets.basics import Card, button, buttons_in, clear_layout, quiet_label
-from fernshale.app.widgets.plan_matrix import MatrixCell, MatrixColumn, MatrixRow, WayTable
+from fernshale.app.widgets.plan_matrix import MatrixCell, MatrixColumn, MatrixRow, RouteTable
 from fernshale.app.widgets.rows import Row, RowList
 from fernshale.core.base.quantities import count
 from fernshale.core.crossing.project.release_notes import NoteUse
@@ -41,7 +41,7 @@ class RoutePage(Page):
         area = QScrollArea(table)
         area.setWidgetResizable(True)
         area.setFrameShape(QScrollArea.Shape.NoFrame)
-        self._table = WayTable(area)
+        self._table = RouteTable(area)
         self._table.plugin_picked.connect(self._show_detail)
         self._table.release_picked.connect(self._on_release)
         area.setWidget(self._table)
@@ -51,21 +51,21 @@ class RoutePage(Page):
         table.body.addWidget(area)
         self._detail = quiet_label(table, "")
         self._detail.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self._ways_out = QHBoxLayout()
-        self._ways_out.setSpacing(6)
+        self._remedies = QHBoxLayout()
+        self._remedies.setSpacing(6)
         foot = QWidget(table)
         inner = QHBoxLayout(foot)
         inner.setContentsMargins(14, 4, 11, 8)
         inner.addWidget(self._detail, 1)
-        inner.addLayout(self._ways_out)
+        inner.addLayout(self._remedies)
         table.body.addWidget(foot)
         lower = QSplitter(Qt.Orientation.Horizontal, self)
         lower.setHandleWidth(14)
-        ways = Card(lower, "Routes and their cost")
-        self._ways = RowList(ways, "Routes and their cost")
-        self._ways.activated_row.connect(self._on_way)
-        self._ways.link_clicked.connect(self._on_way)
-        ways.body.addWidget(self._ways)
+        routes = Card(lower, "Routes and their cost")
+        self._routes = RowList(routes, "Routes and their cost")
+        self._routes.activated_row.connect(self._choose_route)
+        self._routes.link_clicked.connect(self._choose_route)
+        routes.body.addWidget(self._routes)
         notes = Card(lower, "Release notes")
         self._notes = RowList(notes, "Release notes", wrap=True)
         self._notes.activated_row.connect(self._on_note)
@@ -82,7 +82,7 @@ class RoutePage(Page):
         view = overview.route
         self._table.set_table(_columns(view, overview), tuple(_line(step, view, overview) for step in view.leg.plugins))
         self._fit_table()
-        self._ways.set_rows((*_way_rows(view), *_cost_rows(view.estimate)))
+        self._routes.set_rows((*_route_rows(view), *_cost_rows(view.estimate)))
         near = [item for item in view.notes if item.concerns]
         left = sum(not item.dealt for item in near)
         title = f"Notes between {view.leg.from_} and {view.leg.to}"
@@ -107,7 +107,7 @@ class RoutePage(Page):
             self._show_item(item)
 
     def find_text(self, words: str) -> bool:
-        return self._notes.find_text(words) or self._ways.find_text(words)
+        return self._notes.find_text(words) or self._routes.find_text(words)
 
     # -- the line under the table: reasons and alternatives
 
@@ -128,20 +128,20 @@ class RoutePage(Page):
         elif view.items:
             self._show_item(view.items[0])
         else:
-            clear_layout(self._ways_out)
+            clear_layout(self._remedies)
             self._detail.setText(
                 "Nothing here needs you. Select a plugin to see the reasons, or a release to stop at it."
             )
 
     def _show_item(self, item: Item) -> None:
-        clear_layout(self._ways_out)
+        clear_layout(self._remedies)
         detail = "" if item.detail in item.title else f"\n{item.detail}"
         self._detail.setText(f"◆ {item.title}.{detail}")
-        for way in item.options:
-            self._ways_out.addWidget(button(self, way.title, partial(self.session.choose, item, way.id)))
+        for route in item.options:
+            self._remedies.addWidget(button(self, route.title, partial(self.session.choose, item, route.id)))
 
     def _show_step(self, step: PluginStep, view: RouteView) -> None:
-        clear_layout(self._ways_out)
+        clear_layout(self._remedies)
         where = f"{step.from_} → {step.to}" if step.to and step.to != step.from_ else step.from_
         self._detail.setText(f"{step.id}  {where}, {step.action}: {step.why}.")
         assert self._overview is not None
@@ -153,16 +153,16 @@ class RoutePage(Page):
         ]
         for item in others[-2:]:
             title = f"Use {item.version} instead"
-            self._ways_out.addWidget(button(self, title, self._choosing(key, f"version {item.version}", title)))
+            self._remedies.addWidget(button(self, title, self._choosing(key, f"version {item.version}", title)))
         if step.action == "update":
             title = f"Keep {step.from_} for now"
-            self._ways_out.addWidget(button(self, title, self._choosing(key, "keep", title), hint="It may not compile"))
+            self._remedies.addWidget(button(self, title, self._choosing(key, "keep", title), hint="It may not compile"))
         if key in view.decided:
             title = "Undecide"
-            self._ways_out.addWidget(button(self, title, lambda: self.session.withdraw(key, title)))
+            self._remedies.addWidget(button(self, title, lambda: self.session.withdraw(key, title)))
 
     def option_buttons(self) -> list[QPushButton]:
-        return buttons_in(self._ways_out)
+        return buttons_in(self._remedies)
 
     def _choosing(self, key: str, option: str, title: str) -> Callable[[], None]:
         return lambda: self.session.carry_out(Choose(key, option, words=title), title)
@@ -178,9 +178,9 @@ class RoutePage(Page):
             return
         order = [item.version for item in self._overview.route.releases]
         wanted = [item for item in order if (item in stops) != (item == release)]
-        self._on_way(tuple(wanted))
+        self._choose_route(tuple(wanted))
 
-    def _on_way(self, payload: object) -> None:
+    def _choose_route(self, payload: object) -> None:
         if isinstance(payload, tuple) and self._overview and payload != self._overview.route.stops:
             self.session.carry_out(ChooseRoute(" ".join(payload)), "another route")
 
@@ -235,19 +235,19 @@ def _line(step: PluginStep, view: RouteView, overview: Overview) -> MatrixRow:
     return MatrixRow(step.id, tuple(fields), "◆" if waits else "")
 
 
-def _way_rows(view: RouteView) -> list[Row]:
-    most = max((sum(leg.places for leg in way.legs) for way in view.ways), default=0) or 1
-    return [_way_row(way, way.stops == view.stops, most) for way in view.ways]
+def _route_rows(view: RouteView) -> list[Row]:
+    most = max((sum(leg.places for leg in route.legs) for route in view.routes), default=0) or 1
+    return [_route_row(route, route.stops == view.stops, most) for route in view.routes]
 
 
-def _way_row(way: RouteOption, chosen: bool, most: int) -> Row:
-    places = sum(leg.places for leg in way.legs)
-    waiting = sum(leg.waiting for leg in way.legs)
-    costs = "; ".join(f"{leg.leg.from_} → {leg.leg.to}: {count(leg.places, 'place')}" for leg in way.legs)
+def _route_row(route: RouteOption, chosen: bool, most: int) -> Row:
+    places = sum(leg.places for leg in route.legs)
+    waiting = sum(leg.waiting for leg in route.legs)
+    costs = "; ".join(f"{leg.leg.from_} → {leg.leg.to}: {count(leg.places, 'place')}" for leg in route.legs)
     more = f" · {waiting} not ready" if waiting else ""
     right = "chosen" if chosen else "choose this route"
     glyph = "●" if chosen else "○"
-    return Row(way.title, costs + more, right, glyph, "mine", bar=places / most, payload=way.stops, link=not chosen)
+    return Row(route.title, costs + more, right, glyph, "mine", bar=places / most, payload=route.stops, link=not chosen)
 
 
 def _cost_rows(item: LegEstimate) -> list[Row]:

@@ -101,9 +101,9 @@ class SurveyPage(Page):
             hint="Later errors cannot be distinguished from those that were there before",
         )
         add_in_turn(row, (self._take, self._skip))
-        self._ways = QHBoxLayout()
-        self._ways.setSpacing(6)
-        row.addLayout(self._ways)
+        self._options = QHBoxLayout()
+        self._options.setSpacing(6)
+        row.addLayout(self._options)
         row.addStretch(1)
         today.body.addWidget(self._today)
         today.body.addWidget(self._needs)
@@ -190,20 +190,20 @@ class SurveyPage(Page):
         shown = next((item for item in waiting if item.key == wanted), None)
         if not (open_ and wanted == _BASELINE):
             shown = shown or next(iter(waiting), None)
-        clear_layout(self._ways)
+        clear_layout(self._options)
         if shown is not None and shown.options:
             text = f"◆ {shown.title}{'' if shown.title.endswith('?') else '.'} {shown.detail}"
-            for way in shown.options:
-                self._ways.addWidget(button(self, way.title, self._taking(shown, way)))
+            for option in shown.options:
+                self._options.addWidget(button(self, option.title, self._taking(shown, option)))
         self._today.setText(text)
         for made in (self._take, self._skip):
             made.setVisible(open_ and (shown is None or not shown.options))
 
     def option_buttons(self) -> list[QPushButton]:
-        return [*buttons_in(self._ways), self._take, self._skip]
+        return [*buttons_in(self._options), self._take, self._skip]
 
-    def _taking(self, item: Item, way: Option) -> Callable[[], None]:
-        return lambda: take_option(self, self.session, item, way)
+    def _taking(self, item: Item, option: Option) -> Callable[[], None]:
+        return lambda: take_option(self, self.session, item, option)
 
     def _on_take(self) -> None:
         self.session.carry_out(TakeBaseline(), "baseline")

@@ -203,10 +203,10 @@ class TrialPage(Page):
     def _show(self, payload: object) -> None:
         open_item = self._item()
         key = payload if isinstance(payload, str) else ""
-        ways = {way.id for way in open_item.options} if open_item else set()
-        self._good.setVisible("passed" in ways)
-        self._bad.setVisible("failed" in ways)
-        self._accept.setVisible("accept" in ways)
+        options = {option.id for option in open_item.options} if open_item else set()
+        self._good.setVisible("passed" in options)
+        self._bad.setVisible("failed" in options)
+        self._accept.setVisible("accept" in options)
         self._where.setVisible(key.startswith("trial:log:"))
         self._add.setVisible(key.startswith("propose:"))
         self._refuse.setVisible(key.startswith("propose:"))

@@ -27,7 +27,7 @@ _WORDS = {
     "text": "written by hand",
 }
 # The key of each option, and whether it is in the first row.
-_WAYS: tuple[tuple[str, str, str, bool], ...] = (
+_OPTIONS: tuple[tuple[str, str, str, bool], ...] = (
     ("1", "mine", "Keep yours", True),
     ("2", "incoming", "Use the vendor's", True),
     ("3", "finer", "Merge the tokens", True),
@@ -36,7 +36,7 @@ _WAYS: tuple[tuple[str, str, str, bool], ...] = (
     ("6", "swapped", "Both, the vendor's first", False),
     ("7", "base", "As before", False),
 )
-KEYS: tuple[tuple[str, str], ...] = tuple((key, way) for key, way, _, _ in _WAYS)
+KEYS: tuple[tuple[str, str], ...] = tuple((key, option) for key, option, _, _ in _OPTIONS)
 # The maximum number of lines of a block; all of it is in the text once the conflict is resolved.
 _MOST_LINES = 12
 _PICTURE = 190
@@ -51,7 +51,7 @@ class DecisionCard(QFrame):
 
     def __init__(self, parent: QWidget, question: Question, choice: Resolution | None) -> None:
         super().__init__(parent)
-        self.due = question.due
+        self.conflict = question.conflict
         self.is_decided = choice is not None
         self._question = question
         self._all: QCheckBox | None = None
@@ -65,14 +65,14 @@ class DecisionCard(QFrame):
         else:
             self._build_open()
 
-    def take(self, way: str) -> None:
+    def take(self, option: str) -> None:
         """Choose an option; "text" opens the editor instead."""
-        if way not in self.due.ways:
+        if option not in self.conflict.options:
             return
-        if way == "text":
+        if option == "text":
             self._edit()
         else:
-            self.taken.emit(way, "", self._all is not None and self._all.isChecked())
+            self.taken.emit(option, "", self._all is not None and self._all.isChecked())
 
     def _build_decided(self, choice: Resolution) -> None:
         row = QHBoxLayout()
@@ -103,15 +103,15 @@ class DecisionCard(QFrame):
 
     def _buttons(self, first: bool) -> QHBoxLayout | None:
         names = {"mine": self._question.mine_words, "incoming": self._question.incoming_words}
-        ways = [item for item in _WAYS if item[3] is first and item[1] in self.due.ways]
-        if not ways:
+        options = [item for item in _OPTIONS if item[3] is first and item[1] in self.conflict.options]
+        if not options:
             return None
         row = QHBoxLayout()
         row.setSpacing(6)
         before = self._question.remembered
-        for key, way, words, _ in ways:
-            is_known = before is not None and before.take == way
-            made = button(self, f"{names.get(way, words)}  {key}", partial(self.take, way), main=is_known)
+        for key, option, words, _ in options:
+            is_known = before is not None and before.take == option
+            made = button(self, f"{names.get(option, words)}  {key}", partial(self.take, option), main=is_known)
             if not first:
                 made.setObjectName("main" if is_known else "link")
             row.addWidget(made)

@@ -27,12 +27,12 @@ class MatrixCell:
 
 @dataclass(frozen=True, slots=True)
 class MatrixColumn:
-    """An engine release; `on_way`: it is where the project is, a stop or the target."""
+    """An engine release; `is_on_route`: it is where the project is, a stop or the target."""
 
     release: str
     remark: str
     tone: Tone
-    on_way: bool
+    is_on_route: bool
     hint: str
 
 
@@ -45,7 +45,7 @@ class MatrixRow:
     mark: str = ""
 
 
-class WayTable(QWidget):
+class RouteTable(QWidget):
     """`plugin_picked` carries the id of a plugin, `release_picked` an engine release."""
 
     plugin_picked = Signal(str)
@@ -141,18 +141,18 @@ class WayTable(QWidget):
 
     def _paint_head(self, painter: QPainter) -> None:
         colours = theme()
-        on_way = [at for at, column in enumerate(self._columns) if column.on_way]
-        if len(on_way) > 1:
+        is_on_route = [at for at, column in enumerate(self._columns) if column.is_on_route]
+        if len(is_on_route) > 1:
             painter.setPen(QPen(QColor(colours.mine), 2.4))
-            painter.drawLine(QPointF(self._centre(on_way[0]), 42), QPointF(self._centre(on_way[-1]), 42))
+            painter.drawLine(QPointF(self._centre(is_on_route[0]), 42), QPointF(self._centre(is_on_route[-1]), 42))
         for number, column in enumerate(self._columns):
             centre = self._centre(number)
-            painter.setFont(text_font(13, column.on_way))
+            painter.setFont(text_font(13, column.is_on_route))
             painter.setPen(colours.tone(column.tone))
             painter.drawText(QRectF(centre - 70, 5, 140, 17), Qt.AlignmentFlag.AlignCenter, column.release)
             painter.setFont(text_font(11))
             painter.drawText(QRectF(centre - 70, 21, 140, 15), Qt.AlignmentFlag.AlignCenter, column.remark)
-            if column.on_way:
+            if column.is_on_route:
                 painter.setPen(QPen(QColor(colours.mine), 2))
                 painter.setBrush(QColor(colours.card))
                 painter.drawEllipse(QPointF(centre, 42), 4, 4)

@@ -93,6 +93,6 @@ def _is_link(folder: int, name: str) -> bool:
         return False
 
 
-def is_link_in_the_way(error: OSError) -> bool:
+def is_blocked_by_link(error: OSError) -> bool:
     """Return whether an error from `Below` means that a part of the path is a symbolic link."""
     return error.errno == errno.ELOOP

@@ -20,7 +20,7 @@ from pathlib import Path
 
 from fernshale.core.base.disk import sync_folder, write_atomic, write_synced
 from fernshale.core.base.errors import ChangedUnderneath, FernshaleError, ProjectError
-from fernshale.core.base.handles import Below, is_link_in_the_way
+from fernshale.core.base.handles import Below, is_blocked_by_link
 from fernshale.core.base.treepath import TreePath, joined, parents, tree_path
 from fernshale.core.base.work import CancelToken
 from fernshale.core.change.changeset import ChangeSet, FileChange
@@ -125,7 +125,7 @@ def _is_now(tree: Below, path: TreePath, wanted: TreeEntry | None) -> bool:
     try:
         return entry_in(tree, path) == wanted
     except OSError as error:
-        if is_link_in_the_way(error):
+        if is_blocked_by_link(error):
             return False
         raise
 

@@ -108,7 +108,7 @@ def rename_field(document: DataDocument, field: ObjectField, new: str) -> list[T
     old = field.item.key.rpartition(".")[2] if document.format == "toml" else field.item.key
     at = text.find(old, start, field.item.node.span[0])
     if at < 0:
-        raise NotKeyed(f"the name of {field.name} is written in a way of its own")
+        raise NotKeyed(f"the name of {field.name} is written in a syntax of its own")
     return [TextChange((at, at + len(old)), new.removeprefix("@"))]
 
 
@@ -215,7 +215,7 @@ def _first_field(document: DataDocument, holder: Node, name: str, value: FieldVa
     if document.format in ("toml", "ini", "properties"):
         at = holder.span[1]
         return TextChange((at, at), f"\n{name} = {_spelled(document.format, value, '')}")
-    raise NotKeyed("an object without fields shows no way to write one")
+    raise NotKeyed("an object without fields does not show how to write one")
 
 
 def _gap(document: DataDocument, holder: Node) -> str:

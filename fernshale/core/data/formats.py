@@ -88,7 +88,7 @@ class Formats:
         document = self.document(path, text)
         if document is None:
             raise NotKeyed(f"{path} is of no format whose keys are known")
-        return ((way, node.span) for way, node in walk(document) if node.kind == "value")
+        return ((data_path, node.span) for data_path, node in walk(document) if node.kind == "value")
 
 
 USUAL = Formats()

@@ -24,7 +24,7 @@ def json_values(text: str) -> Iterator[tuple[DataPath, Span]]:
         json.loads(text)
     except (ValueError, RecursionError):
         # Comments, trailing commas, or broken JSON: use the complete reader, which parses it or reports the line.
-        yield from ((way, node.span) for way, node in walk(read_json(text)) if node.kind == "value")
+        yield from ((data_path, node.span) for data_path, node in walk(read_json(text)) if node.kind == "value")
         return
     yield from _values(text)
 
@@ -32,7 +32,7 @@ def json_values(text: str) -> Iterator[tuple[DataPath, Span]]:
 def _values(text: str) -> Iterator[tuple[DataPath, Span]]:
     """As `json_values`, of a text that is sound."""
     above: list[tuple[DataPath, bool, int]] = []  # the containers around the current one
-    way: DataPath = ()
+    data_path: DataPath = ()
     is_map, number, key = False, -1, ""
     wants_key = False
     for hit in _TOKEN.finditer(text):
@@ -44,13 +44,13 @@ def _values(text: str) -> Iterator[tuple[DataPath, Span]]:
             key = hit[0][1:-1] if "\\" not in hit[0] else json.loads(hit[0])
             wants_key = False
         elif kind == _OPEN:
-            above.append((way, is_map, number))
+            above.append((data_path, is_map, number))
             if len(above) > 1:
-                way = (*way, key if is_map else str(number))
+                data_path = (*data_path, key if is_map else str(number))
             is_map, number = hit[0] == "{", 0
             wants_key = is_map
         elif kind == _CLOSE:
-            way, is_map, number = above.pop()
+            data_path, is_map, number = above.pop()
             wants_key = False
         else:
-            yield (*way, key if is_map else str(number)) if above else (), hit.span()
+            yield (*data_path, key if is_map else str(number)) if above else (), hit.span()

@@ -42,7 +42,7 @@ class Rewrite:
 class Found:
     """An object of a document: its data path, its number among the objects of that path, and its first line (1-based)."""
 
-    way: DataPath
+    data_path: DataPath
     number: int
     line: int
     node: Node
@@ -54,7 +54,7 @@ class Found:
         told = next(
             (self.fields[key] for key in ("id", "name", "@id", "@name", "title", "key") if self.fields.get(key)), ""
         )
-        return as_text(self.way) + (f" {told}" if told else "")
+        return as_text(self.data_path) + (f" {told}" if told else "")
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,19 +71,19 @@ class Rewritten:
     lost: str = ""
 
 
-def find_objects(document: DataDocument, way: str, when: str = "") -> tuple[Found, ...]:
+def find_objects(document: DataDocument, data_path: str, when: str = "") -> tuple[Found, ...]:
     """Return the objects at a data path ("" for the whole file) that meet a condition. Raises BadExpression."""
     condition = _parsed(when) if when else None
     found = []
     number = -1
     for path, node in walk(document):
-        if node.kind == "value" or not (fits(way, path) if way else path == ()):
+        if node.kind == "value" or not (fits(data_path, path) if data_path else path == ()):
             continue
         number += 1
         fields = fields_of(document, node)
         if condition is None or condition.holds(fields):
             found.append(Found(path, number, document.line(node.span[0]) + 1, node, fields))
-        if not way:
+        if not data_path:
             break
     return tuple(found)
 

@@ -34,9 +34,9 @@ def children(node: Node, format: str) -> Iterator[tuple[DataPath, KeyedNode]]:
             yield _steps(item.key, format), item
 
 
-def fits(pattern: str, way: DataPath) -> bool:
+def fits(pattern: str, data_path: DataPath) -> bool:
     """Return whether a path matches `pattern`."""
-    return fit_of(pattern)(way)
+    return fit_of(pattern)(data_path)
 
 
 @lru_cache(maxsize=256)
@@ -46,23 +46,23 @@ def fit_of(pattern: str) -> Callable[[DataPath], bool]:
     last = pattern.strip("/").rpartition("/")[2]
     name = "" if "*" in last else last.replace("~1", "/").replace("~0", "~")
 
-    def fit(way: DataPath) -> bool:
-        if not way or (name and way[-1] != name):
+    def fit(data_path: DataPath) -> bool:
+        if not data_path or (name and data_path[-1] != name):
             return False  # the last step excludes most paths
-        return compiled.fullmatch("/".join(map(_escaped, way))) is not None
+        return compiled.fullmatch("/".join(map(_escaped, data_path))) is not None
 
     return fit
 
 
-def as_text(way: DataPath) -> str:
+def as_text(data_path: DataPath) -> str:
     """Return a path as the pattern that matches only it."""
-    return "/".join(map(_escaped, way))
+    return "/".join(map(_escaped, data_path))
 
 
-def _walk(node: Node, way: DataPath, format: str) -> Iterator[tuple[DataPath, Node]]:
-    yield way, node
+def _walk(node: Node, data_path: DataPath, format: str) -> Iterator[tuple[DataPath, Node]]:
+    yield data_path, node
     for steps, item in children(node, format):
-        yield from _walk(item.node, way + steps, format)
+        yield from _walk(item.node, data_path + steps, format)
 
 
 def _of_element(node: Node) -> Iterator[tuple[DataPath, KeyedNode]]:

@@ -20,7 +20,7 @@ def xml_values(text: str) -> Iterator[tuple[DataPath, Span]]:
     An element that has text next to its children is one value, as in the tree.
     """
     check_xml(text)
-    way: DataPath = ()
+    data_path: DataPath = ()
     # For each open element: its values, the start of its contents, and whether it has text and children.
     above: list[tuple[_Values, int, bool, bool]] = []
     found: _Values = []
@@ -34,7 +34,7 @@ def xml_values(text: str) -> Iterator[tuple[DataPath, Span]]:
         kind = hit.lastgroup
         if kind == "tag":
             name, first, last, is_empty = hit["name"], hit.start("attributes"), hit.end("attributes"), hit["empty"]
-            own = (*way, name)
+            own = (*data_path, name)
             has_children = True
             values = [
                 ((*own, f"@{each[1]}"), (each.start(2) + 1, each.end(2) - 1))
@@ -45,17 +45,17 @@ def xml_values(text: str) -> Iterator[tuple[DataPath, Span]]:
             else:
                 above.append((found, inside, has_text, has_children))
                 found += values
-                found, way = [], own
+                found, data_path = [], own
                 inside, has_text, has_children = end, False, False
         elif kind == "close":
             if not has_children:
-                found = [(way, _bare(text, inside, start))]
+                found = [(data_path, _bare(text, inside, start))]
             elif has_text:
-                found = [(way, (inside, start))]
-            inner, own = found, way
+                found = [(data_path, (inside, start))]
+            inner, own = found, data_path
             found, inside, has_text, has_children = above.pop()
             found += inner
-            way = own[:-1]
+            data_path = own[:-1]
         elif kind == "refused":
             raise NotKeyed("a document type or a raw section")
     yield from found

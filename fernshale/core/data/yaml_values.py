@@ -37,30 +37,30 @@ def yaml_values(text: str) -> Iterator[tuple[DataPath, Span]]:
     offset = _Offsets(text, source)
     for document in root.named_children:
         if document.type == "document":
-            for way, node in _values(document, (), source, 0):
+            for data_path, node in _values(document, (), source, 0):
                 quotes = 0 if node.type == "plain_scalar" else 1
-                yield way, (offset(node.start_byte + quotes), offset(node.end_byte - quotes))
+                yield data_path, (offset(node.start_byte + quotes), offset(node.end_byte - quotes))
 
 
-def _values(node: Node, way: DataPath, source: bytes, depth: int) -> Iterator[tuple[DataPath, Node]]:
+def _values(node: Node, data_path: DataPath, source: bytes, depth: int) -> Iterator[tuple[DataPath, Node]]:
     if depth > _DEEPEST:
         return
     number = 0
     for child in node.named_children:
         kind = child.type
         if kind in _SCALARS:
-            yield way, child
+            yield data_path, child
         elif kind in _PAIRS:
             key = child.child_by_field_name("key")
             value = child.child_by_field_name("value")
             if key is not None and value is not None:
                 name = source[key.start_byte : key.end_byte].decode("utf-8", "replace").strip("\"'")
-                yield from _values(value, (*way, name), source, depth + 1)
+                yield from _values(value, (*data_path, name), source, depth + 1)
         elif kind == "block_sequence_item" or (node.type == "flow_sequence" and kind == "flow_node"):
-            yield from _values(child, (*way, str(number)), source, depth + 1)
+            yield from _values(child, (*data_path, str(number)), source, depth + 1)
             number += 1
         elif kind in ("block_node", "flow_node") or kind in _MAPS or kind in _LISTS:
-            yield from _values(child, way, source, depth + 1)
+            yield from _values(child, data_path, source, depth + 1)
 
 
 class _Offsets:

@@ -180,5 +180,5 @@ def _seen_from(module: str, path: str, into: str) -> str:
     if not module.startswith("."):
         return module
     there = posixpath.normpath(posixpath.join(posixpath.dirname(path), module))
-    way = posixpath.relpath(there, posixpath.dirname(into) or ".")
-    return way if way.startswith(".") else f"./{way}"
+    path = posixpath.relpath(there, posixpath.dirname(into) or ".")
+    return path if path.startswith(".") else f"./{path}"

@@ -113,9 +113,9 @@ def _read(expect: Expect, path: TreePath, text: str, formats: Formats) -> tuple[
         raise FormatError(path, [(0, f"it cannot be scanned for {expect.id}: {error.message}")]) from error
 
 
-def _holder(document: DataDocument, way: str) -> tuple[Node, str]:
+def _holder(document: DataDocument, path: str) -> tuple[Node, str]:
     """Return the list that objects of this path belong to, and their kind there."""
-    steps: Sequence[str] = way.split("/")
+    steps: Sequence[str] = path.split("/")
     node = document.root
     for step in steps[:-1]:
         inner = next((item.node for keys, item in children(node, document.format) if "/".join(keys) == step), None)

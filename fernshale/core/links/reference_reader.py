@@ -68,12 +68,12 @@ NOTHING = FileMarks()
 
 @dataclass(frozen=True, slots=True)
 class ReadPlan:
-    """How to read files of one kind: `keys` with their rules, the rules that match `ways`, and the `others` by number."""
+    """How to read files of one kind: `keys` with their rules, the rules that match data paths, and the `others` by number."""
 
     keys: Mapping[str, tuple[int, ...]]
     read: Callable[[ReadPlan, str], list[Reference]]
     json: re.Pattern[str]
-    ways: Mapping[int, Callable[[DataPath], bool]]
+    path_tests: Mapping[int, Callable[[DataPath], bool]]
     others: tuple[int, ...]
     is_text: bool
 
@@ -118,10 +118,10 @@ class Rules:
             for key in self.all[number].key:
                 keyed.setdefault(key, []).append(number)
         keys = {key: tuple(of) for key, of in keyed.items()}
-        ways = {number: fit_of(self.all[number].at) for number in numbers if self.all[number].at}
+        path_tests = {number: fit_of(self.all[number].at) for number in numbers if self.all[number].at}
         others = tuple(number for number in numbers if self.all[number].pattern)
-        is_text = bool(keys or ways) or any(not self.all[number].raw for number in others)
-        return ReadPlan(keys, _reader_of(ending), _json_pattern(keys), ways, others, is_text)
+        is_text = bool(keys or path_tests) or any(not self.all[number].raw for number in others)
+        return ReadPlan(keys, _reader_of(ending), _json_pattern(keys), path_tests, others, is_text)
 
     def read(self, path: TreePath, data: bytes, plan: ReadPlan | None = None) -> FileMarks:
         """Read the marks of a file; `plan` is the plan for its path, if known.
@@ -142,24 +142,24 @@ class Rules:
                 continue
             elif rule.pattern:
                 marks += _of_pattern(rule.pattern, number, path, text)
-        if plan.ways and text is not None:
+        if plan.path_tests and text is not None:
             try:
-                marks += self._of_ways(plan.ways, path, text)
+                marks += self._of_data_paths(plan.path_tests, path, text)
             except NotKeyed as error:
                 trouble = error.message
-        if plan.others or plan.ways:
+        if plan.others or plan.path_tests:
             marks.sort(key=_START)
         return FileMarks(tuple(marks), self.declaring, trouble)
 
-    def _of_ways(
-        self, ways: Mapping[int, Callable[[DataPath], bool]], path: TreePath, text: str
+    def _of_data_paths(
+        self, path_tests: Mapping[int, Callable[[DataPath], bool]], path: TreePath, text: str
     ) -> Iterator[Reference]:
         # A plain search first: reading a tree costs much more.
-        near = [(number, fit) for number, fit in ways.items() if _may_hold(self.all[number].at, text)]
+        near = [(number, fit) for number, fit in path_tests.items() if _may_hold(self.all[number].at, text)]
         line = _Lines(text)
-        for way, span in self._formats.values(path, text) if near else ():
+        for path_here, span in self._formats.values(path, text) if near else ():
             for number, fit in near:
-                if fit(way):
+                if fit(path_here):
                     start, end = _inside(text, span)
                     yield Reference(_decoded(text[start:end], text, start), start, end, line(start), number)
 

@@ -346,11 +346,11 @@ def _assign(scores: Mapping[str, Mapping[str, float]], token: CancelToken) -> di
     return chosen
 
 
-def _folders_moved(ways: Mapping[tuple[Thing, Thing], Sequence[TargetEvidence]]) -> dict[tuple[str, str], float]:
+def _folders_moved(evidence: Mapping[tuple[Thing, Thing], Sequence[TargetEvidence]]) -> dict[tuple[str, str], float]:
     """Find moves of whole folders from high-confidence pairs: the share of a folder's files, 0..1."""
     went: Counter[tuple[str, str]] = Counter()
     all_: Counter[str] = Counter()
-    for (o, n), found in ways.items():
+    for (o, n), found in evidence.items():
         if o.alone and n.alone and _together(found) >= SURE and _folder(o.file) != _folder(n.file):
             went[_folder(o.file), _folder(n.file)] += 1
             all_[_folder(o.file)] += 1

@@ -20,30 +20,30 @@ def split_by_use(
     was: Thing,
     family: Mapping[str, float],
     are: Mapping[str, Thing],
-    ways: Sequence[TargetCandidate],
+    candidates: Sequence[TargetCandidate],
     slots: Sequence[str],
     votes: Votes,
 ) -> list[TargetCandidate]:
-    """Return candidates for each purpose of use if several of `family` came from `was`; otherwise `ways` unchanged.
+    """Return candidates for each purpose of use if several of `family` came from `was`; otherwise `candidates` unchanged.
 
     `family` has the share of each new target's content that `was` contained; `slots` are the purposes of the uses. Uses without
     a distinguishing feature belong to no candidate.
     """
-    known = {way.id: way for way in ways}
+    known = {item.id: item for item in candidates}
     given = votes.total(was.id)
     parts = [are[id] for id, inside in family.items() if _is_part(was, are[id], inside) or given.get(id)]
     if len(parts) < 2:
-        return list(ways)
+        return list(candidates)
     taken: dict[str, tuple[str, float, str]] = {}
     for slot in dict.fromkeys(slots):
         ranked = sorted((_fit(slot, thing, was, votes) for thing in parts), key=lambda item: -item[1])
         if ranked[0][1] >= _TOLD and ranked[0][1] - ranked[1][1] >= GAP:
             taken[slot] = ranked[0]
     chosen = list(dict.fromkeys(id for id, _, _ in taken.values()))
-    if len(chosen) == 1 and len(taken) == len(set(slots)) and chosen[0] == ways[0].id:
-        return list(ways)
+    if len(chosen) == 1 and len(taken) == len(set(slots)) and chosen[0] == candidates[0].id:
+        return list(candidates)
     if not chosen:
-        return [replace(way, score=min(way.score, _OPEN)) for way in ways]
+        return [replace(item, score=min(item.score, _OPEN)) for item in candidates]
     found = []
     for id in chosen:
         mine = {slot: item for slot, item in taken.items() if item[0] == id}
@@ -51,7 +51,7 @@ def split_by_use(
         score = round(min(score for _, score, _ in mine.values()), 2)
         told = known[id].evidence if id in known else ("came out of the same",)
         found.append(TargetCandidate(id, score, (*said, *told)[:4], tuple(mine)))
-    rest = [replace(way, score=min(way.score, 0.5)) for way in ways if way.id not in chosen]
+    rest = [replace(item, score=min(item.score, 0.5)) for item in candidates if item.id not in chosen]
     return sorted(found, key=lambda item: -item.score) + rest
 
 

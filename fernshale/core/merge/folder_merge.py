@@ -119,7 +119,7 @@ class FolderMerge:
 
     @property
     def decisions(self) -> tuple[tuple[FileMerge, Conflict], ...]:
-        return tuple((file, due) for file in self.files for due in file.decisions)
+        return tuple((file, conflict) for file in self.files for conflict in file.decisions)
 
 
 # Merges the contents of a file, given its path and the three versions; None means to merge by lines.
@@ -323,13 +323,13 @@ class _Merger:
             if _same(theirs, old):
                 why = "you had deleted it; the vendor left it as it was"
                 return FileMerge(None, path, None, there, "removed", why, "nothing")
-            return _due(there, path, None, there, "you had deleted it, the vendor changed it", "nothing")
+            return _as_conflict(there, path, None, there, "you had deleted it, the vendor changed it", "nothing")
         if theirs is None:
             if _same(ours, old) and here == path:
                 why = "the vendor dropped it; it was never edited here"
                 return FileMerge(None, path, here, None, "removed", why, "nothing")
             why = f"the vendor dropped it, but it was {'moved' if _same(ours, old) else 'edited'} here"
-            return _due(here, path, here, None, why, "mine", mode=ours.mode)
+            return _as_conflict(here, path, here, None, why, "mine", mode=ours.mode)
         target, moved = _target(path, here, there)
         mode = _merge_modes(old.mode, ours.mode, theirs.mode)
         if _same(ours, theirs):
@@ -346,11 +346,13 @@ class _Merger:
             return FileMerge(target, path, here, there, "carried", why, "mine", mode=mode)
         texts = self._texts((self._base, path), (self._mine, here), (self._incoming, there))
         if texts is None:
-            return _due(target, path, here, there, "both changed it, and it is no text" + moved, "mine", mode=mode)
+            return _as_conflict(
+                target, path, here, there, "both changed it, and it is no text" + moved, "mine", mode=mode
+            )
         assert target is not None
         merge: ContentMerge = self._by_format(target, *texts) or merge_text(*texts)
         outcome = "decide" if merge.decisions else "merged"
-        what = "value" if any(due.kind == "key" for due in merge.decisions) else "lines"
+        what = "value" if any(conflict.kind == "key" for conflict in merge.decisions) else "lines"
         why = f"both changed the same {what}" if merge.decisions else "both changed it, in different places"
         return FileMerge(target, path, here, there, outcome, why + moved, "mine", merge, merge.decisions, mode)
 
@@ -375,7 +377,7 @@ class _Merger:
         else:
             why = "it differs, and no old release tells what of it is your edit"
         if texts is None:
-            return _due(path, None, path, path, why, "mine", mode=ours.mode)
+            return _as_conflict(path, None, path, path, why, "mine", mode=ours.mode)
         by_format = self._by_format(path, TextFile(""), texts[1], texts[2]) if self._known else None
         merge: ContentMerge = by_format or merge_two_texts(texts[1], texts[2])
         outcome = "decide" if merge.decisions else "carried"
@@ -435,7 +437,7 @@ def _same(left: TreeEntry | None, right: TreeEntry | None) -> bool:
     return left is not None and right is not None and (left.kind, left.content) == (right.kind, right.content)
 
 
-def _due(
+def _as_conflict(
     path: TreePath | None,
     base: TreePath | None,
     mine: TreePath | None,
@@ -445,9 +447,9 @@ def _due(
     mode: int = 0o644,
 ) -> FileMerge:
     id = fingerprint(base or "", mine or "", incoming or "", why)
-    ways: tuple[Taking, ...] = ("mine", "incoming")
-    due = Conflict(id, "file", _NOWHERE, _NOWHERE, _NOWHERE, ways)
-    return FileMerge(path, base, mine, incoming, "decide", why, takes, None, (due,), mode)
+    options: tuple[Taking, ...] = ("mine", "incoming")
+    conflict = Conflict(id, "file", _NOWHERE, _NOWHERE, _NOWHERE, options)
+    return FileMerge(path, base, mine, incoming, "decide", why, takes, None, (conflict,), mode)
 
 
 def _without_clashes(files: Sequence[FileMerge]) -> Iterator[FileMerge]:
@@ -469,14 +471,14 @@ def _without_clashes(files: Sequence[FileMerge]) -> Iterator[FileMerge]:
         if file.path is not None and not is_free(file.path):
             if file.mine is not None and is_free(file.mine):
                 why = f"your own file stands where the vendor's {file.incoming} goes"
-                made = _due(file.mine, file.base, file.mine, file.incoming, why, "mine", file.mode)
+                made = _as_conflict(file.mine, file.base, file.mine, file.incoming, why, "mine", file.mode)
             else:
                 # There is no folder below a user's file, so put the file next to it, under a name that shows its original path.
                 beside = TreePath(f"{file.path if file.path in taken else file.path.replace('/', '-')}.incoming")
                 why = f"your file stands where the vendor's {file.incoming} goes; it can be put beside it"
                 # The user now has another part of the split file, which counts as existing.
                 base = file.base if file.mine is None else None
-                made = _due(beside, base, None, file.incoming, why, "nothing", file.mode)
+                made = _as_conflict(beside, base, None, file.incoming, why, "nothing", file.mode)
         if made.path is not None:
             taken.add(made.path)
             head = TreePath(made.path.rpartition("/")[0])

@@ -205,8 +205,8 @@ class _Account:
 
     def _fate(self, file: FileMerge, done: bool, already: bool, where: str) -> tuple[Fate, str, str]:
         """Fate, place and reason of an edit that was looked for, of a file that is decided as a whole."""
-        asked = [due for due in file.decisions if due.kind == "file"]
-        if any(due.id not in self.choices for due in asked):
+        asked = [conflict for conflict in file.decisions if conflict.kind == "file"]
+        if any(conflict.id not in self.choices for conflict in asked):
             return "decide", where, file.why
         if done:
             return ("already", where, "the new release has the same") if already else ("carried", where, file.why)
@@ -310,12 +310,12 @@ class _WovenEdits:
         return len(now) == (self._spans[-1][1] if self._spans else 0)
 
     def _decided(self, number: int) -> LedgerEntry:
-        region, due = self._merge.regions[number], self._merge.dues[number]
+        region, conflict = self._merge.regions[number], self._merge.conflicts[number]
         piece = Hunk(region.base, region.mine)
         span = self._spans[number]
         where = f"{self._file.path}:{span[0] + 1}"
         what = _what(piece, self._merge.mine)
-        choice = self._account.choices.get(due.id)
+        choice = self._account.choices.get(conflict.id)
         if choice is None:
             return self._entry(region.mine, what, "decide", where, "both changed these lines")
         mine, found = list(self._merge.mine[slice(*region.mine)]), list(self._now[slice(*span)])

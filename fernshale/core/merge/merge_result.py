@@ -86,14 +86,14 @@ def write_result(merge: FolderMerge, result: Result, target: Path) -> None:
 
 def replace_clean(merge: FolderMerge) -> tuple[FolderMerge, dict[str, Resolution]]:
     """The merge as if everything had been decided for the new release; files only the user has stay."""
-    due = Conflict("clean", "file", (0, 0), (0, 0), (0, 0), ("incoming",))
+    conflict = Conflict("clean", "file", (0, 0), (0, 0), (0, 0), ("incoming",))
     files = []
     seen: set[TreePath] = set()
     for file in merge.files:
         if file.outcome == "own":
             files.append(file)
             continue
-        whole = replace(file, path=file.incoming, takes="incoming", merge=None, decisions=(due,), joined=())
+        whole = replace(file, path=file.incoming, takes="incoming", merge=None, decisions=(conflict,), joined=())
         theirs = merge.incoming.entry(file.incoming)
         whole = replace(whole, mode=theirs.mode if theirs is not None else file.mode)
         if file.mine in seen:
@@ -101,13 +101,13 @@ def replace_clean(merge: FolderMerge) -> tuple[FolderMerge, dict[str, Resolution
         seen.update(path for path in (file.mine,) if path is not None)
         files.append(whole)
         files += [replace(whole, path=None, base=old, mine=mine, incoming=None) for old, mine, _ in file.joined]
-    return replace(merge, files=tuple(files)), {due.id: Resolution("incoming")}
+    return replace(merge, files=tuple(files)), {conflict.id: Resolution("incoming")}
 
 
 def takes_of(file: FileMerge, choices: Mapping[str, Resolution]) -> str:
     """Return the side whose version of a file is used as a whole."""
-    for due in file.decisions:
-        choice = choices.get(due.id)
+    for conflict in file.decisions:
+        choice = choices.get(conflict.id)
         if choice is not None and choice.take in ("mine", "incoming"):
             return choice.take
     return file.takes

@@ -23,7 +23,7 @@ Files = Sequence[tuple[TreePath, TreeEntry]]
 
 # Files with a smaller share of common lines count as unrelated; few lines need a higher share.
 _LEAST, _LEAST_OF_FEW, _FEW = 0.5, 0.75, 4
-_SAME_NAME, _SAME_WAY = 0.05, 0.03
+_SAME_NAME, _SAME_MOVE = 0.05, 0.03
 # Lines that occur in more files than this do not identify a file.
 _COMMONPLACE = 60
 _LARGEST_TEXT = 8 << 20
@@ -95,10 +95,12 @@ def _alike(
     rows, columns, scores = pairs.row[kept], pairs.col[kept], scores[kept]
     if not len(rows):
         return {}
-    ways = {(_folder(old), _folder(new)) for old, new in known.items()}
+    folder_moves = {(_folder(old), _folder(new)) for old, new in known.items()}
     for at, (row, column) in enumerate(zip(rows.tolist(), columns.tolist(), strict=True)):
         old, new = left[row], right[column]
-        scores[at] += _SAME_NAME * (_name(old) == _name(new)) + _SAME_WAY * ((_folder(old), _folder(new)) in ways)
+        scores[at] += _SAME_NAME * (_name(old) == _name(new)) + _SAME_MOVE * (
+            (_folder(old), _folder(new)) in folder_moves
+        )
     count = len(left) + len(right)
     graph = coo_matrix((np.ones(len(rows)), (rows, columns + len(left))), shape=(count, count))
     _, label = connected_components(graph, directed=False)

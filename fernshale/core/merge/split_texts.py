@@ -92,7 +92,7 @@ def cut_merge(merge: TextMerge, counts: Sequence[int]) -> tuple[TextMerge, ...]:
     """One merge for each part of the incoming text, which has `counts` lines each."""
     found = []
     rest: list[tuple[Region, Conflict | None]] = [
-        (region, merge.dues.get(at)) for at, region in enumerate(merge.regions)
+        (region, merge.conflicts.get(at)) for at, region in enumerate(merge.regions)
     ]
     end = 0
     for number, lines in enumerate(counts):
@@ -103,8 +103,8 @@ def cut_merge(merge: TextMerge, counts: Sequence[int]) -> tuple[TextMerge, ...]:
             part.append(rest.pop(0))
         if rest and not is_last and rest[0][0].incoming[0] < end:
             head, tail = _cut_region(rest[0][0], end)
-            due = rest[0][1]
-            part.append((head, due))
+            conflict = rest[0][1]
+            part.append((head, conflict))
             rest[0] = (tail, None)
         found.append(_part_of(merge, part))
     return tuple(found)
@@ -132,8 +132,8 @@ def _part_of(merge: TextMerge, part: Sequence[tuple[Region, Conflict | None]]) -
         for start, end in ((first.base, last.base), (first.mine, last.mine), (first.incoming, last.incoming))
     )
     regions = []
-    dues = {}
-    for at, (region, due) in enumerate(part):
+    conflicts = {}
+    for at, (region, conflict) in enumerate(part):
         moved = Region(region.kind, _less(region.base, a), _less(region.mine, c), _less(region.incoming, e))
         regions.append(moved)
         if moved.kind is RegionKind.DECIDE:
@@ -148,13 +148,13 @@ def _part_of(merge: TextMerge, part: Sequence[tuple[Region, Conflict | None]]) -
                     )
                 )
             )
-            known = due or Conflict(id, "text", *spans)
-            dues[at] = replace(known, base=spans[0], mine=spans[1], incoming=spans[2])
+            known = conflict or Conflict(id, "text", *spans)
+            conflicts[at] = replace(known, base=spans[0], mine=spans[1], incoming=spans[2])
     ends = merge.spelling.ends
     spelling = StyledLines(merge.mine[c:d], merge.spelling.end, ends[c:d] if ends else None, True)
     mine_at = merge.mine_at[c:d] if merge.mine_at else tuple(range(c, d))
     return TextMerge(
-        merge.base[a:b], merge.mine[c:d], merge.incoming[e:f], tuple(regions), dues, merge.local, spelling, mine_at
+        merge.base[a:b], merge.mine[c:d], merge.incoming[e:f], tuple(regions), conflicts, merge.local, spelling, mine_at
     )
 
 

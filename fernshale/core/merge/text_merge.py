@@ -37,8 +37,7 @@ class Conflict:
     """An open decision. Its `id` depends only on the three texts in question.
 
     `kind` is "text" for lines that both sides changed, "key" for a value of a settings file (`at` is its data path), "file" for
-    a whole file. The spans are lines of the three files. `finer` is the result of a merge by tokens, if there is one; `ways`
-    are the options.
+    a whole file. The spans are lines of the three files. `finer` is the result of a merge by tokens, if there is one.
     """
 
     id: str
@@ -46,7 +45,7 @@ class Conflict:
     base: Span
     mine: Span
     incoming: Span
-    ways: tuple[Taking, ...] = ("mine", "incoming", "both", "swapped", "base", "text")
+    options: tuple[Taking, ...] = ("mine", "incoming", "both", "swapped", "base", "text")
     finer: str | None = None
     at: str = ""
 
@@ -56,14 +55,14 @@ class TextMerge:
     """The regions of a merged text over the lines (without line ends) of its three versions.
 
     If a side was rearranged to follow a move by the other, `mine_at` and `incoming_at` map its lines to lines of its file.
-    `dues` has the decision of each undecided region, by the region's index.
+    `conflicts` has the conflict of each undecided region, by the region's index.
     """
 
     base: tuple[str, ...]
     mine: tuple[str, ...]
     incoming: tuple[str, ...]
     regions: tuple[Region, ...]
-    dues: Mapping[int, Conflict]
+    conflicts: Mapping[int, Conflict]
     local: TextFile
     spelling: StyledLines
     mine_at: tuple[int, ...] | None = None
@@ -71,7 +70,7 @@ class TextMerge:
 
     @property
     def decisions(self) -> tuple[Conflict, ...]:
-        return tuple(self.dues.values())
+        return tuple(self.conflicts.values())
 
     def result(self, choices: Mapping[str, Resolution], undecided: Undecided) -> TextFile | None:
         """Return the result; None if a decision is open and `undecided` is "nothing"."""
@@ -94,7 +93,7 @@ class WovenLine:
 
     text: str
     source: RegionKind
-    due: str = ""
+    conflict: str = ""
     is_line: bool = True
 
 
@@ -108,7 +107,7 @@ def merge_text(base: TextFile, mine: TextFile, incoming: TextFile) -> TextMerge:
         style = indent_of(spelling.lines)
         olds, theirs = (respelled(lines, indent_of(lines), style) for lines in (olds, theirs))
     merge = _merge(olds, spelling.lines, theirs, local, spelling)
-    if merge.dues:
+    if merge.conflicts:
         merge = _follow_moves(merge)
     return merge
 
@@ -133,8 +132,8 @@ def merge_two_texts(mine: TextFile, incoming: TextFile) -> TextMerge:
             regions.append(Region(RegionKind.DECIDE, (len(base), len(base)), hunk.old, hunk.new))
         at, at_incoming = hunk.old[1], hunk.new[1]
     olds = tuple(base)
-    dues = _dues(regions, (olds, spelling.lines, theirs), None, None)
-    return TextMerge(olds, spelling.lines, theirs, tuple(regions), dues, local, spelling)
+    conflicts = _conflicts(regions, (olds, spelling.lines, theirs), None, None)
+    return TextMerge(olds, spelling.lines, theirs, tuple(regions), conflicts, local, spelling)
 
 
 def fingerprint(*parts: str) -> str:
@@ -152,17 +151,17 @@ def _merge(
     incoming_at: tuple[int, ...] | None = None,
 ) -> TextMerge:
     regions = merge_lines(base, mine, incoming)
-    dues = _dues(regions, (base, mine, incoming), mine_at, incoming_at)
-    return TextMerge(base, mine, incoming, regions, dues, local, spelling, mine_at, incoming_at)
+    conflicts = _conflicts(regions, (base, mine, incoming), mine_at, incoming_at)
+    return TextMerge(base, mine, incoming, regions, conflicts, local, spelling, mine_at, incoming_at)
 
 
-def _dues(
+def _conflicts(
     regions: Sequence[Region],
     texts: tuple[Sequence[str], Sequence[str], Sequence[str]],
     mine_at: tuple[int, ...] | None,
     incoming_at: tuple[int, ...] | None,
 ) -> dict[int, Conflict]:
-    dues: dict[int, Conflict] = {}
+    conflicts: dict[int, Conflict] = {}
     seen: dict[str, int] = {}
     for number, region in enumerate(regions):
         if region.kind is RegionKind.DECIDE:
@@ -172,16 +171,25 @@ def _dues(
             # Two clashes of the very same texts in one file get ids of their own.
             seen[id] = seen.get(id, 0) + 1
             id = id if seen[id] == 1 else f"{id}.{seen[id]}"
-            dues[number] = _due(id, (region.base, _at(mine_at, region.mine), _at(incoming_at, region.incoming)), parts)
-    return dues
+            conflicts[number] = _as_conflict(
+                id, (region.base, _at(mine_at, region.mine), _at(incoming_at, region.incoming)), parts
+            )
+    return conflicts
 
 
-def _due(id: str, spans: tuple[Span, Span, Span], parts: Sequence[Sequence[str]]) -> Conflict:
+def _as_conflict(id: str, spans: tuple[Span, Span, Span], parts: Sequence[Sequence[str]]) -> Conflict:
     old, ours, theirs = parts
     finer = merge_finer(old, ours, theirs)
     both: tuple[Taking, ...] = ("both", "swapped") if ours and theirs else ()
-    ways: tuple[Taking, ...] = ("mine", "incoming", *both, *(("finer",) if finer is not None else ()), "base", "text")
-    return Conflict(id, "text", *spans, ways, finer)
+    options: tuple[Taking, ...] = (
+        "mine",
+        "incoming",
+        *both,
+        *(("finer",) if finer is not None else ()),
+        "base",
+        "text",
+    )
+    return Conflict(id, "text", *spans, options, finer)
 
 
 def _at(places: Sequence[int] | None, span: Span) -> Span:
@@ -226,9 +234,9 @@ def _weight(merge: TextMerge) -> tuple[int, int]:
     return len(undecided), sum(end - start for item in undecided for start, end in (item.mine, item.incoming))
 
 
-def part_of(merge: TextMerge, due: Conflict, side: Literal["base", "mine", "incoming"]) -> tuple[str, ...]:
+def part_of(merge: TextMerge, conflict: Conflict, side: Literal["base", "mine", "incoming"]) -> tuple[str, ...]:
     """The lines of one side that a decision is about."""
-    number = next(number for number, item in merge.dues.items() if item.id == due.id)
+    number = next(number for number, item in merge.conflicts.items() if item.id == conflict.id)
     region = merge.regions[number]
     texts = {"base": (merge.base, region.base), "mine": (merge.mine, region.mine)}
     lines, span = texts.get(side, (merge.incoming, region.incoming))
@@ -238,7 +246,9 @@ def part_of(merge: TextMerge, due: Conflict, side: Literal["base", "mine", "inco
 # -- the result
 
 
-def chosen_lines(merge: TextMerge, region: Region, due: Conflict, choice: Resolution) -> list[tuple[str, RegionKind]]:
+def chosen_lines(
+    merge: TextMerge, region: Region, conflict: Conflict, choice: Resolution
+) -> list[tuple[str, RegionKind]]:
     """Return the lines that a choice selects for an undecided region, with their sources."""
     mine = [(line, RegionKind.MINE) for line in merge.mine[slice(*region.mine)]]
     incoming = [(line, RegionKind.INCOMING) for line in merge.incoming[slice(*region.incoming)]]
@@ -254,7 +264,7 @@ def chosen_lines(merge: TextMerge, region: Region, due: Conflict, choice: Resolu
         case "base":
             return [(line, RegionKind.SAME) for line in merge.base[slice(*region.base)]]
         case "finer" | "text":
-            text = choice.text if choice.take == "text" else due.finer or ""
+            text = choice.text if choice.take == "text" else conflict.finer or ""
             return [(line, RegionKind.MINE) for line in read_lines(text).lines]
 
 
@@ -275,7 +285,7 @@ def region_spans(merge: TextMerge, choices: Mapping[str, Resolution], undecided:
 
 def result_text(merge: TextMerge, choices: Mapping[str, Resolution], undecided: Undecided) -> TextFile | None:
     """Return the result; None if a decision is open and `undecided` is "nothing"."""
-    if undecided == "nothing" and any(due.id not in choices for due in merge.dues.values()):
+    if undecided == "nothing" and any(conflict.id not in choices for conflict in merge.conflicts.values()):
         return None
     lines: list[str] = []
     ends: list[str] | None = [] if merge.spelling.ends is not None else None
@@ -318,12 +328,18 @@ def _bytes_of(letter: str, encoding: str) -> str:
 
 
 def _decided(merge: TextMerge, number: int, choices: Mapping[str, Resolution], undecided: Undecided) -> list[str]:
-    region, due = merge.regions[number], merge.dues[number]
-    choice = choices.get(due.id)
+    region, conflict = merge.regions[number], merge.conflicts[number]
+    choice = choices.get(conflict.id)
     if choice is None and undecided == "marked":
         mine, incoming = merge.mine[slice(*region.mine)], merge.incoming[slice(*region.incoming)]
-        return [f"{MARK}: to decide {due.id}, mine ~~~", *mine, f"{MARK}: incoming ~~~", *incoming, f"{MARK}: end ~~~"]
-    return [line for line, _ in chosen_lines(merge, region, due, choice or Resolution("mine"))]
+        return [
+            f"{MARK}: to decide {conflict.id}, mine ~~~",
+            *mine,
+            f"{MARK}: incoming ~~~",
+            *incoming,
+            f"{MARK}: end ~~~",
+        ]
+    return [line for line, _ in chosen_lines(merge, region, conflict, choice or Resolution("mine"))]
 
 
 MARK = "~~~ fernshale"
@@ -332,14 +348,14 @@ MARK = "~~~ fernshale"
 def _by_region(merge: TextMerge, choices: Mapping[str, Resolution]) -> Iterator[list[WovenLine]]:
     for number, region in enumerate(merge.regions):
         if region.kind is RegionKind.DECIDE:
-            due = merge.dues[number]
-            choice = choices.get(due.id)
+            conflict = merge.conflicts[number]
+            choice = choices.get(conflict.id)
             if choice is None:
-                yield [WovenLine("", RegionKind.DECIDE, due.id, False)]
+                yield [WovenLine("", RegionKind.DECIDE, conflict.id, False)]
                 continue
-            lines = [WovenLine(line, kind, due.id) for line, kind in chosen_lines(merge, region, due, choice)]
+            lines = [WovenLine(line, kind, conflict.id) for line, kind in chosen_lines(merge, region, conflict, choice)]
             # An empty outcome is an outcome: no line, but it still carries its decision.
-            yield lines or [WovenLine("", RegionKind.MINE, due.id, False)]
+            yield lines or [WovenLine("", RegionKind.MINE, conflict.id, False)]
         elif region.kind is RegionKind.INCOMING:
             yield [WovenLine(line, region.kind) for line in merge.incoming[slice(*region.incoming)]]
         else:

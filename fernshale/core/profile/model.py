@@ -16,7 +16,7 @@ Role = Literal["own", "plugin", "user content", "generated", "asset", "settings"
 ROLES: tuple[Role, ...] = ("own", "plugin", "user content", "generated", "asset", "settings", "other")
 
 
-WAYS = ("json", "toml", "yaml", "xml", "ini", "properties", "script", "cmake", "pattern")
+SYNTAXES = ("json", "toml", "yaml", "xml", "ini", "properties", "script", "cmake", "pattern")
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,18 +41,18 @@ class Reach:
     pattern: str = ""
 
     def __post_init__(self) -> None:
-        if sum(bool(getattr(self, way)) for way in WAYS) != 1:
-            raise ValueError(f"exactly one of {', '.join(WAYS[:-1])} and {WAYS[-1]} must be given")
+        if sum(bool(getattr(self, syntax)) for syntax in SYNTAXES) != 1:
+            raise ValueError(f"exactly one of {', '.join(SYNTAXES[:-1])} and {SYNTAXES[-1]} must be given")
 
     @property
-    def way(self) -> str:
+    def syntax(self) -> str:
         """The name of the locator that is set."""
-        return next(way for way in WAYS if getattr(self, way))
+        return next(syntax for syntax in SYNTAXES if getattr(self, syntax))
 
     @property
     def text(self) -> str:
         """The locator's value, for people."""
-        return f"/{self.pattern}/" if self.pattern else str(getattr(self, self.way))
+        return f"/{self.pattern}/" if self.pattern else str(getattr(self, self.syntax))
 
 
 @dataclass(frozen=True, slots=True)
@@ -295,8 +295,8 @@ class Check:
     timeout_s: float = 600.0
 
     def __post_init__(self) -> None:
-        ways = (self.produced, self.run, self.by_hand, (self.prints or self.never) and not self.run)
-        if sum(map(bool, ways)) != 1:
+        kinds = (self.produced, self.run, self.by_hand, (self.prints or self.never) and not self.run)
+        if sum(map(bool, kinds)) != 1:
             raise ValueError("exactly one of produced, run, by_hand, and prints or never must be given")
         if bool(self.produced) != bool(self.expected):
             raise ValueError("produced and expected go together")

@@ -47,11 +47,11 @@ class PluginStep:
 
 @dataclass(frozen=True, slots=True)
 class Conflict:
-    """Demands that cannot all be met, and no subset of which contradicts itself. `ways` are the options, in words."""
+    """Demands that cannot all be met, and no subset of which contradicts itself. `remedies` are what would solve it, in words."""
 
     plugin: str
     demands: tuple[str, ...]
-    ways: tuple[str, ...]
+    remedies: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -214,8 +214,8 @@ def _conflicts(
         claims = program.explain(id, choice)
         if claims and claims not in told:
             told.add(claims)
-            ways = tuple(_ways_out(claims, field, shelf, targets))
-            yield Conflict(id, tuple(_demand_words(claim, field, to) for claim in claims), ways)
+            remedies = tuple(_remedies(claims, field, shelf, targets))
+            yield Conflict(id, tuple(_demand_words(claim, field, to) for claim in claims), remedies)
 
 
 def _demand_words(claim: Claim, field: CandidateTable, to: str) -> str:
@@ -233,7 +233,7 @@ def _demand_words(claim: Claim, field: CandidateTable, to: str) -> str:
             return f"{claim.id} stands at the version of its set {claim.other}"
 
 
-def _ways_out(claims: Sequence[Claim], field: CandidateTable, shelf: Shelf, targets: Sequence[str]) -> Iterator[str]:
+def _remedies(claims: Sequence[Claim], field: CandidateTable, shelf: Shelf, targets: Sequence[str]) -> Iterator[str]:
     wanted = [claim.id for claim in claims if claim.kind == "gets a release"]
     for id in wanted:
         yield f"hold {id} back: keep the copy that is here, although it may not compile"

@@ -13,7 +13,7 @@ from operator import attrgetter
 from pathlib import Path
 
 from fernshale.core.base.errors import ProjectError
-from fernshale.core.base.handles import Below, is_link_in_the_way
+from fernshale.core.base.handles import Below, is_blocked_by_link
 from fernshale.core.base.treepath import TreePath, joined, under
 from fernshale.core.base.work import CancelToken, Work, many_values
 from fernshale.core.snapshot.file_reader import Keep, attributes_of, hash_only, read_file
@@ -327,7 +327,7 @@ def entry_below(root: Path, path: TreePath) -> TreeEntry | None:
         with Below(root) as tree:
             return entry_in(tree, path)
     except OSError as error:
-        if is_link_in_the_way(error):
+        if is_blocked_by_link(error):
             raise ProjectError(f"{error.filename} {error.strerror}") from error
         raise
 

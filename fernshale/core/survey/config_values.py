@@ -88,16 +88,16 @@ def _guess(path: TreePath, text: str) -> Iterator[tuple[Reach, str, str]]:
         yield from _ini(text)
 
 
-def _tree(data: Any, way: str, pointer: str = "", key: str = "") -> Iterator[tuple[Reach, str, str]]:
+def _tree(data: Any, syntax: str, pointer: str = "", key: str = "") -> Iterator[tuple[Reach, str, str]]:
     if isinstance(data, dict):
         for name, value in data.items():
             step = str(name).replace("~", "~0").replace("/", "~1")
-            yield from _tree(value, way, f"{pointer}/{step}", str(name))
+            yield from _tree(value, syntax, f"{pointer}/{step}", str(name))
     elif isinstance(data, list):
         for at, value in enumerate(data):
-            yield from _tree(value, way, f"{pointer}/{at}", key)
+            yield from _tree(value, syntax, f"{pointer}/{at}", key)
     elif isinstance(data, str | int | float) and not isinstance(data, bool) and pointer:
-        yield Reach(**{way: pointer}), key, str(data)
+        yield Reach(**{syntax: pointer}), key, str(data)
 
 
 def _toml(data: Any, keys: tuple[str, ...]) -> Iterator[tuple[Reach, str, str]]:

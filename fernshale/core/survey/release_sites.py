@@ -101,7 +101,7 @@ def read_project_text(project: Path, path: TreePath) -> TextFile:
 
 def expand(reach: Reach, plugin: str) -> Reach:
     """`reach` with `{plugin}` filled in."""
-    return replace(reach, **{reach.way: getattr(reach, reach.way).replace(_PLUGIN, plugin)})
+    return replace(reach, **{reach.syntax: getattr(reach, reach.syntax).replace(_PLUGIN, plugin)})
 
 
 def _in_file(site: Site, project: Path, path: TreePath, plugins: Sequence[str]) -> list[FoundSite]:

@@ -255,12 +255,12 @@ def test_conflict_waits_and_a_recorded_decision_settles_it(tree: Tree) -> None:
     addon.write_text(addon.read_text().replace("step_8 = 8", "step_8 = 'mine'"))
     _, crossing = begin_wick_again(wick)
     overview = _cross(crossing)
-    due = next(item for item in overview.plugins.items if item.key.startswith("merge:"))
+    conflict = next(item for item in overview.plugins.items if item.key.startswith("merge:"))
     with pytest.raises(MisuseError, match="1 conflicts are open"):
         _take(crossing, "plugin:snuffer", "take")
-    overview = _cross(crossing, {due.key: Recorded(due.key, "mine", "ours is better")})
+    overview = _cross(crossing, {conflict.key: Recorded(conflict.key, "mine", "ours is better")})
     assert overview.is_done and "step_8 = 'mine'" in addon.read_text()
-    assert crossing.decisions()[due.key].why == "ours is better"
+    assert crossing.decisions()[conflict.key].why == "ours is better"
 
 
 def test_an_undone_step_is_done_again_unless_something_stands_in_the_way(tree: Tree, token: CancelToken) -> None:

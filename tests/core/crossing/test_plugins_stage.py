@@ -61,15 +61,15 @@ def _settle(crossing: Crossing, key: str, way: str, text: str = "", why: str = "
 def test_decisions_of_one_kind_are_taken_at_once(tree: Tree) -> None:
     wick, crossing = _wick(tree, {"lamps.py": (_OLD, _MINE, _NEW), "b/more.py": (_OLD, _MINE, _NEW + "x = 1\n")})
     view = _view(crossing)[1]
-    assert view.merge is not None and len(view.due({})) == 4
-    first = view.due({})[0][1]
-    other = view.due({})[1][1]
+    assert view.merge is not None and len(view.open_conflicts({})) == 4
+    first = view.open_conflicts({})[0][1]
+    other = view.open_conflicts({})[1][1]
     _settle(crossing, f"merge:{other.id}", "mine")
     _settle(crossing, f"merge-like:{first.id}", "incoming")
     assert _view(crossing)[0].choices[other.id].take == "mine"  # what was decided by itself stays
     _settle(crossing, f"merge:{other.id}", "incoming")
     choices = _view(crossing)[0].choices
-    assert len(choices) == len({due.id for _, due in view.due({})})
+    assert len(choices) == len({conflict.id for _, conflict in view.open_conflicts({})})
     _settle(crossing, "plugin:snuffer", "take")
     assert (wick.project / "addons/snuffer/lamps.py").read_text() == _NEW
 
@@ -77,11 +77,13 @@ def test_decisions_of_one_kind_are_taken_at_once(tree: Tree) -> None:
 def test_a_folder_of_decisions_is_taken_at_once_and_taken_ones_stay(tree: Tree) -> None:
     other = _OLD.replace("lamp", "light"), _MINE.replace("lamp", "light"), _NEW.replace("lamp", "light")
     _, crossing = _wick(tree, {"lamps.py": (_OLD, _MINE, _NEW), "b/more.py": other})
-    due = {file.shown: due for file, due in _view(crossing)[1].due({})}
-    _settle(crossing, f"merge:{due['b/more.py'].id}", "finer" if "finer" in due["b/more.py"].ways else "mine")
+    conflict = {file.shown: conflict for file, conflict in _view(crossing)[1].open_conflicts({})}
+    _settle(
+        crossing, f"merge:{conflict['b/more.py'].id}", "finer" if "finer" in conflict["b/more.py"].options else "mine"
+    )
     _settle(crossing, "merge-below:snuffer/b", "incoming")
     view, plugin = _view(crossing)
-    assert {file.shown for file, _ in plugin.due(view.choices)} == {"lamps.py"}
+    assert {file.shown for file, _ in plugin.open_conflicts(view.choices)} == {"lamps.py"}
     assert sorted(choice.take for choice in view.choices.values()) == ["incoming", "mine"]
     with pytest.raises(MisuseError):
         _settle(crossing, "merge-below:snuffer/nowhere", "mine")
@@ -89,14 +91,14 @@ def test_a_folder_of_decisions_is_taken_at_once_and_taken_ones_stay(tree: Tree) 
 
 def test_what_was_decided_in_another_project_is_offered_and_not_taken(tree: Tree, tmp_path: Path) -> None:
     wick, there = _wick(tree, {"lamps.py": (_OLD, _MINE, _NEW)})
-    first, second = (due for _, due in _view(there)[1].due({}))
+    first, second = (conflict for _, conflict in _view(there)[1].open_conflicts({}))
     other = replace(wick, project=tmp_path / "other")
     shutil.copytree(wick.project, other.project)
     _settle(there, f"merge:{first.id}", "incoming", why="theirs is brighter")
     _settle(there, f"merge:{second.id}", "text", "    lamp(2, 7)\n", why="between the two")
     crossing = cross_wick(other)
     view, plugin = _view(crossing)
-    assert len(plugin.due(view.choices)) == 2
+    assert len(plugin.open_conflicts(view.choices)) == 2
     offers = {item.key: item.options[0] for item in view.items}
     assert offers[f"merge:{first.id}"].id == "incoming"
     assert any("theirs is brighter" in words for words in offers[f"merge:{first.id}"].evidence)
@@ -107,7 +109,7 @@ def test_what_was_decided_in_another_project_is_offered_and_not_taken(tree: Tree
 
 def test_what_is_taken_back_is_not_offered_any_more(tree: Tree) -> None:
     _, crossing = _wick(tree, {"lamps.py": (_OLD, _MINE, _NEW)})
-    first, second = (due for _, due in _view(crossing)[1].due({}))
+    first, second = (conflict for _, conflict in _view(crossing)[1].open_conflicts({}))
     _settle(crossing, f"merge:{first.id}", "incoming")
     _settle(crossing, f"merge:{second.id}", "incoming")
     withdraw(crossing, f"merge:{first.id}")
@@ -116,7 +118,7 @@ def test_what_is_taken_back_is_not_offered_any_more(tree: Tree) -> None:
 
 def test_a_result_that_does_not_parse_must_be_looked_at(tree: Tree) -> None:
     wick, crossing = _wick(tree, {"lamps.py": (_OLD, _MINE, _NEW)})
-    first, second = (due for _, due in _view(crossing)[1].due({}))
+    first, second = (conflict for _, conflict in _view(crossing)[1].open_conflicts({}))
     _settle(crossing, f"merge:{first.id}", "text", "    lamp(0, (\n")
     _settle(crossing, f"merge:{second.id}", "mine")
     view, plugin = _view(crossing)
@@ -132,12 +134,12 @@ def test_a_result_that_does_not_parse_must_be_looked_at(tree: Tree) -> None:
 
 def test_a_value_by_hand_that_breaks_the_file_is_refused_when_it_is_written(tree: Tree) -> None:
     _, crossing = _wick(tree, {"a.json": ('{"a": 1}', '{"a": 2}', '{"a": 3}')})
-    ((_, due),) = _view(crossing)[1].due({})
+    ((_, conflict),) = _view(crossing)[1].open_conflicts({})
     with pytest.raises(FernshaleError, match="by hand"):
-        _settle(crossing, f"merge:{due.id}", "text", "[1, ")
+        _settle(crossing, f"merge:{conflict.id}", "text", "[1, ")
     assert not _view(crossing)[0].choices
     with pytest.raises(MisuseError):
-        _settle(crossing, f"merge:{due.id}", "both")
+        _settle(crossing, f"merge:{conflict.id}", "both")
 
 
 def test_replacing_clean_gives_edits_up_by_decision_and_keeps_own_files(tree: Tree) -> None:

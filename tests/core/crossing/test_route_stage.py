@@ -150,8 +150,8 @@ def test_ways_are_estimated_and_can_be_chosen_until_the_leg_is_under_way(tree: T
     wick = make_far_wick(tree)
     crossing = begin_far(wick)
     view = _look(crossing).route
-    assert [way.stops for way in view.ways] == [("3.0",), ("2.0", "3.0")]  # not over 2.5, which has a fault
-    direct, over = view.ways
+    assert [way.stops for way in view.routes] == [("3.0",), ("2.0", "3.0")]  # not over 2.5, which has a fault
+    direct, over = view.routes
     assert direct.stops == view.stops and [item.places for item in direct.legs] == [4]
     assert [dict(item.gone or {}) for item in over.legs] == [{"light_up": 4}, {}]
     assert view.faults["2.5"] == ("it smokes",)

@@ -94,10 +94,10 @@ def test_arithmetic_is_that_of_python(text: str) -> None:
     )
 
 
-def _rewritten(text: str, rewrite: Rewrite, way: str, when: str = "", path: str = "a.json") -> str:
+def _rewritten(text: str, rewrite: Rewrite, data_path: str, when: str = "", path: str = "a.json") -> str:
     document = USUAL.document(path, text)
     assert document is not None
-    found = [rewrite_object(document, each, rewrite) for each in find_objects(document, way, when)]
+    found = [rewrite_object(document, each, rewrite) for each in find_objects(document, data_path, when)]
     return apply_changes(text, [change for each in found if each for change in each.changes])
 
 
@@ -197,7 +197,7 @@ def test_what_goes_with_a_dropped_field_is_told(path: str, text: str, lost: str)
     document = USUAL.document(path, text)
     assert document is not None
     name = "@size" if path.endswith("xml") else "size"
-    way = "a" if path.endswith("xml") else ""
-    done = rewrite_object(document, find_objects(document, way)[0], Rewrite({}, {}, (name,)))
+    data_path = "a" if path.endswith("xml") else ""
+    done = rewrite_object(document, find_objects(document, data_path)[0], Rewrite({}, {}, (name,)))
     assert done is not None and "4" not in apply_changes(text, done.changes)
     assert done.lost == lost

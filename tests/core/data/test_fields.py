@@ -99,7 +99,7 @@ def test_each_edit_says_what_was_asked_and_leaves_the_rest(
 def test_a_json_object_keeps_its_shape_when_fields_come_and_go() -> None:
     text = '{\n    "lamps": [\n        {"id": 1, "angle": 30}, // left\n        {"id": 2, "angle": 60}\n    ]\n}\n'
     document = _read("a.json", text)
-    lamps = [node for way, node in walk(document) if fits("lamps/*", way)]
+    lamps = [node for data_path, node in walk(document) if fits("lamps/*", data_path)]
     changes = [
         add_field(document, lamps[0], "glow", "amber"),
         *drop_field(document, find_field(document, lamps[1], "angle")),
@@ -125,7 +125,7 @@ def test_inner_fields_are_reached_by_dots_in_every_format() -> None:
 def test_a_list_of_maps_in_yaml_gets_its_new_key_below_the_dash() -> None:
     text = "lamps:\n  - id: 1\n    angle: 30\n  - id: 2\n"
     document = _read("a.yaml", text)
-    lamps = [node for way, node in walk(document) if fits("lamps/*", way)]
+    lamps = [node for data_path, node in walk(document) if fits("lamps/*", data_path)]
     new = apply_changes(text, [add_field(document, node, "glow", "amber") for node in lamps])
     assert _yaml(new) == {"lamps": [{"id": 1, "angle": 30, "glow": "amber"}, {"id": 2, "glow": "amber"}]}
 
@@ -135,7 +135,7 @@ def test_elements_have_attributes_and_inner_texts_as_fields() -> None:
         '<scene>\n  <!-- two -->\n  <lamp id="a" angle="30"/>\n  <lamp id="b"><name>x &amp; y</name></lamp>\n</scene>\n'
     )
     document = _read("a.xml", text)
-    lamps = [node for way, node in walk(document) if fits("scene/lamp", way)]
+    lamps = [node for data_path, node in walk(document) if fits("scene/lamp", data_path)]
     assert [fields_of(document, node) for node in lamps] == [{"@id": "a", "@angle": 30}, {"@id": "b", "name": "x & y"}]
     field = find_field(document, lamps[1], "name")
     assert field is not None
@@ -166,7 +166,7 @@ def test_a_format_of_lines_by_two_patterns() -> None:
     patterns = ObjectPatterns(r'^(?P<kind>[\w-]+)(?: [\w-]+="[^"\n]*")+$', r'(?P<key>[\w-]+)="(?P<value>[^"]*)"')
     text = '# lamp id="not one"\nscene name="west"\nlamp id="a" angle="30"\nlamp id="b" angle="x"\n'
     document = read_objects(text, patterns)
-    lamps = [node for way, node in walk(document) if way == ("lamp",)]
+    lamps = [node for data_path, node in walk(document) if data_path == ("lamp",)]
     assert [fields_of(document, node) for node in lamps] == [{"id": "a", "angle": 30}, {"id": "b", "angle": "x"}]
     field = find_field(document, lamps[0], "angle")
     assert field is not None

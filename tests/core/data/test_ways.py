@@ -26,13 +26,16 @@ _VALUES = st.recursive(
 @given(_VALUES, st.sampled_from([None, 0, 2]), st.booleans())
 def test_ways_and_places_are_those_of_the_tree(value: object, indent: int | None, plain: bool) -> None:
     text = json.dumps(value, indent=indent, ensure_ascii=plain)
-    expected = [(way, node.span) for way, node in walk(read_json(text)) if node.kind == "value"]
+    expected = [(data_path, node.span) for data_path, node in walk(read_json(text)) if node.kind == "value"]
     assert list(json_values(text)) == expected
 
 
 def test_comments_and_commas_too_many_are_read_and_broken_files_say_where() -> None:
     text = '{"a": 1, // one\n "b": ["x", ],\n}'
-    assert [(way, text[slice(*span)]) for way, span in json_values(text)] == [(("a",), "1"), (("b", "0"), '"x"')]
+    assert [(data_path, text[slice(*span)]) for data_path, span in json_values(text)] == [
+        (("a",), "1"),
+        (("b", "0"), '"x"'),
+    ]
     with pytest.raises(NotKeyed, match="line 2"):
         list(json_values('{"a": 1,\n "b": }'))
 
@@ -58,7 +61,7 @@ def _elements(draw: st.DrawFn, depth: int = 0) -> str:
 @given(_elements(), st.sampled_from(["", '<?xml version="1.0"?>\n', "<!-- first -->"]))
 def test_values_of_xml_are_those_of_the_tree(element: str, head: str) -> None:
     text = head + element
-    expected = [(way, node.span) for way, node in walk(read_xml_tree(text)) if node.kind == "value"]
+    expected = [(data_path, node.span) for data_path, node in walk(read_xml_tree(text)) if node.kind == "value"]
     assert list(xml_values(text)) == expected
 
 

@@ -110,11 +110,11 @@ def test_own_file_keeps_its_place_when_the_vendor_moves_one_there() -> None:
 def test_binary_files_are_never_woven() -> None:
     old, mine, new = b"\0old", b"\0mine", b"\0new"
     merge = _merge({"a.bin": old}, {"a.bin": mine}, {"a.bin": new})
-    (due,) = merge.files[0].decisions
+    (conflict,) = merge.files[0].decisions
     assert merge.files[0].outcome == "decide"
-    assert _result(merge, {due.id: Resolution("incoming")}) == {"a.bin": new}
+    assert _result(merge, {conflict.id: Resolution("incoming")}) == {"a.bin": new}
     ledger = build_ledger(
-        merge, build_result(merge, {due.id: Resolution("incoming")}, "mine"), {due.id: Resolution("incoming")}
+        merge, build_result(merge, {conflict.id: Resolution("incoming")}, "mine"), {conflict.id: Resolution("incoming")}
     )
     assert [entry.fate for entry in ledger.entries] == ["dropped"]
 
@@ -136,7 +136,7 @@ def test_ledger_balances_and_every_file_is_accounted_for(
     base: dict[str, str], mine: dict[str, str], incoming: dict[str, str], way: str
 ) -> None:
     merge = _merge(base, mine, incoming)
-    choices = {due.id: Resolution(way) for _, due in merge.decisions} if way else {}  # type: ignore[arg-type]
+    choices = {conflict.id: Resolution(way) for _, conflict in merge.decisions} if way else {}  # type: ignore[arg-type]
     result = build_result(merge, choices, "mine")
     ledger = build_ledger(merge, result, choices)
     assert ledger.edits == sum(ledger.count(fate) for fate in ("carried", "already", "decide", "dropped"))  # type: ignore[arg-type]
@@ -247,9 +247,9 @@ def test_a_clash_in_a_part_is_decided_there() -> None:
     mine = {"all.cpp": base["all.cpp"].replace("fog line 5", "my fog")}
     incoming = {"calendar.cpp": _part("calendar"), "fog.cpp": _part("fog").replace("fog line 5", "their fog")}
     merge = _merge(base, mine, incoming)
-    ((file, due),) = merge.decisions
-    assert (file.path, due.mine, due.incoming) == ("fog.cpp", (13, 14), (5, 6))
-    assert b"my fog" in _result(merge, {due.id: Resolution("mine")})["fog.cpp"]
+    ((file, conflict),) = merge.decisions
+    assert (file.path, conflict.mine, conflict.incoming) == ("fog.cpp", (13, 14), (5, 6))
+    assert b"my fog" in _result(merge, {conflict.id: Resolution("mine")})["fog.cpp"]
 
 
 def test_edits_of_files_the_vendor_joined_stand_in_the_one() -> None:
@@ -285,9 +285,9 @@ def test_a_change_of_case_is_a_move_and_two_names_that_only_differ_by_it_are_tol
 
 def test_a_file_that_stands_where_the_vendor_needs_a_folder_keeps_its_place() -> None:
     merge = _merge({}, {"data": "mine\n"}, {"data/list.txt": "theirs\n"})
-    ((file, due),) = merge.decisions
+    ((file, conflict),) = merge.decisions
     assert _result(merge) == {"data": b"mine\n"}
-    assert _result(merge, {due.id: Resolution("incoming")}) == {
+    assert _result(merge, {conflict.id: Resolution("incoming")}) == {
         "data": b"mine\n",
         "data-list.txt.incoming": b"theirs\n",
     }
@@ -312,11 +312,11 @@ def test_without_a_base_nothing_is_taken_that_could_be_an_edit() -> None:
     incoming = {"same": _OLD, "a": _NEW, "new": "theirs\n"}
     merge = merge_folders(None, _side(mine), _side(incoming), Work())
     assert _result(merge) == {"same": _OLD.encode(), "a": _EDIT.encode(), "own": b"mine\n", "new": b"theirs\n"}
-    assert [(file.shown, due.mine, due.incoming) for file, due in merge.decisions] == [
+    assert [(file.shown, conflict.mine, conflict.incoming) for file, conflict in merge.decisions] == [
         ("a", (3, 4), (3, 4)),
         ("a", (9, 10), (9, 10)),
     ]
-    first, second = (due.id for _, due in merge.decisions)
+    first, second = (conflict.id for _, conflict in merge.decisions)
     assert _result(merge, {first: Resolution("incoming"), second: Resolution("mine")})["a"] == _BOTH.encode()
 
 
@@ -334,7 +334,7 @@ def test_split_joined_or_moved_the_ledger_balances(
 ) -> None:
     sides = [_side(files) for files in (base, mine, incoming)]
     merge = merge_folders(sides[0] if know else None, sides[1], sides[2], Work())
-    choices = {due.id: Resolution(way) for _, due in merge.decisions} if way else {}  # type: ignore[arg-type]
+    choices = {conflict.id: Resolution(way) for _, conflict in merge.decisions} if way else {}  # type: ignore[arg-type]
     result = build_result(merge, choices, "mine")
     ledger = build_ledger(merge, result, choices)
     assert all(entry.fate in ("carried", "already", "decide", "dropped") for entry in ledger.entries)
@@ -354,7 +354,7 @@ def test_a_part_that_two_old_files_claim_goes_to_one_and_nothing_is_lost() -> No
     mine = {"a.cpp": base["a.cpp"].replace("a line 2", "my a"), "b.cpp": base["b.cpp"].replace("b line 2", "my b")}
     incoming = {"a.cpp": _part("a"), "b.cpp": _part("b"), "shared.cpp": shared, "a.bin": "\0"}
     merge = _merge(base, mine, incoming)
-    result = _result(merge, {due.id: Resolution("mine") for _, due in merge.decisions})
+    result = _result(merge, {conflict.id: Resolution("mine") for _, conflict in merge.decisions})
     assert (
         b"my a" in result["a.cpp"]
         and b"my b" in result["b.cpp"]
@@ -366,6 +366,6 @@ def test_a_file_i_moved_is_not_taken_apart() -> None:
     base = {"all.cpp": _part("calendar") + _part("fog")}
     mine = {"own/all.cpp": base["all.cpp"].replace("fog line 5", "my fog")}
     merge = _merge(base, mine, {"calendar.cpp": _part("calendar"), "fog.cpp": _part("fog")})
-    choices = {due.id: Resolution("mine") for _, due in merge.decisions}
+    choices = {conflict.id: Resolution("mine") for _, conflict in merge.decisions}
     result = _result(merge, choices)
     assert sorted(result) == ["fog.cpp", "own/all.cpp"] and b"my fog" in result["own/all.cpp"]

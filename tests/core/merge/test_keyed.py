@@ -195,23 +195,23 @@ def test_changes_of_both_sides_stand_and_all_else_is_as_in_the_local_file(name: 
 )
 def test_a_value_both_changed_is_decided_by_its_key(name: str, base: str, mine: str, incoming: str, at: str) -> None:
     merge = _merge(name, base, mine, incoming)
-    (due,) = merge.decisions
-    assert (due.kind, due.at) == ("key", at)
+    (conflict,) = merge.decisions
+    assert (conflict.kind, conflict.at) == ("key", at)
     assert merge.text({}) == mine and merge.result({}, "nothing") is None
-    result = merge.result({due.id: Resolution("incoming")}, "nothing")
+    result = merge.result({conflict.id: Resolution("incoming")}, "nothing")
     assert result is not None and result.text == incoming
-    fates = {fate for _, _, fate, _, _ in merge.find_edits(result, {due.id: Resolution("incoming")})}
+    fates = {fate for _, _, fate, _, _ in merge.find_edits(result, {conflict.id: Resolution("incoming")})}
     assert fates == {"dropped"}
-    assert [line.due for line in merge.weave({}) if not line.is_line] == [due.id]
+    assert [line.conflict for line in merge.weave({}) if not line.is_line] == [conflict.id]
 
 
 def test_a_value_written_by_hand_must_fit_in() -> None:
     merge = _merge("a.json", '{"a": 1}', '{"a": 2}', '{"a": 3}')
-    (due,) = merge.decisions
-    good = merge.result({due.id: Resolution("text", "[2, 3]\n")}, "nothing")
+    (conflict,) = merge.decisions
+    good = merge.result({conflict.id: Resolution("text", "[2, 3]\n")}, "nothing")
     assert good is not None and good.text == '{"a": [2, 3]}'
     with pytest.raises(Exception, match="by hand"):
-        merge.result({due.id: Resolution("text", "[2, ")}, "nothing")
+        merge.result({conflict.id: Resolution("text", "[2, ")}, "nothing")
 
 
 def test_order_is_no_change_and_the_local_one_stays() -> None:
@@ -326,7 +326,7 @@ def test_any_three_trees_merge_to_something_that_parses_and_has_all(
         assert name == "a.yaml", "what was written can be merged"
         return
     for take in ("mine", "incoming"):
-        choices = {due.id: Resolution(take) for due in merge.decisions}  # type: ignore[arg-type]
+        choices = {conflict.id: Resolution(take) for conflict in merge.decisions}  # type: ignore[arg-type]
         found = load(merge.text(choices))
         assert isinstance(found, dict)
         for key in {*base, *mine, *incoming}:

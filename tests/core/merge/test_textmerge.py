@@ -89,27 +89,27 @@ def test_a_change_both_made_is_taken_once_and_what_one_added_beside_it_stays() -
 
 def test_a_clash_is_no_larger_than_it_must_be() -> None:
     merge = _merge("a\nold\nz\n", "a\nsame\nmine\nz\n", "a\nsame\ntheirs\nz\n")
-    (due,) = merge.decisions
-    assert (due.base, due.mine, due.incoming) == ((1, 2), (2, 3), (2, 3))
-    text = result_text(merge, {due.id: Resolution("swapped")}, "nothing")
+    (conflict,) = merge.decisions
+    assert (conflict.base, conflict.mine, conflict.incoming) == ((1, 2), (2, 3), (2, 3))
+    text = result_text(merge, {conflict.id: Resolution("swapped")}, "nothing")
     assert text is not None and text.text == "a\nsame\ntheirs\nmine\nz\n"
 
 
 def test_a_closing_brace_is_not_torn_from_its_block() -> None:
     merge = _merge("void a() {\n    x();\n}\n", "void a() {\n    m();\n}\n}\n", "void a() {\n    t();\n}\n}\n")
-    assert all(due.mine[1] - due.mine[0] >= 1 for due in merge.decisions)
+    assert all(conflict.mine[1] - conflict.mine[0] >= 1 for conflict in merge.decisions)
 
 
 def test_tokens_that_do_not_clash_are_a_proposal_and_never_taken_silently() -> None:
     base = "return Slot{opening, minutes(12)};\n"
     merge = _merge(base, base.replace("12", "15"), base.replace("opening", "day.opening()"))
-    (due,) = merge.decisions
-    assert due.finer == "return Slot{day.opening(), minutes(15)};"
-    assert "finer" in due.ways and result_text(merge, {}, "nothing") is None
-    text = result_text(merge, {due.id: Resolution("finer")}, "nothing")
+    (conflict,) = merge.decisions
+    assert conflict.finer == "return Slot{day.opening(), minutes(15)};"
+    assert "finer" in conflict.options and result_text(merge, {}, "nothing") is None
+    text = result_text(merge, {conflict.id: Resolution("finer")}, "nothing")
     assert text is not None and text.text == "return Slot{day.opening(), minutes(15)};\n"
     clash = _merge(base, base.replace("12", "15"), base.replace("12", "20"))
-    assert clash.decisions[0].finer is None and "finer" not in clash.decisions[0].ways
+    assert clash.decisions[0].finer is None and "finer" not in clash.decisions[0].options
 
 
 _BLOCK = "void season() {\n    opens(8);\n    closes(20);\n    fog(false);\n}\n"
@@ -132,8 +132,8 @@ def test_the_vendors_edit_follows_the_block_i_moved() -> None:
 def test_a_clash_in_a_moved_block_names_the_lines_of_the_files() -> None:
     base = _BLOCK + _REST
     merge = _merge(base, base.replace("20", "22"), _REST + _BLOCK.replace("20", "18"))
-    (due,) = merge.decisions
-    assert (due.mine, due.incoming) == ((2, 3), (14, 15))
+    (conflict,) = merge.decisions
+    assert (conflict.mine, conflict.incoming) == ((2, 3), (14, 15))
 
 
 @pytest.mark.parametrize("ends", ["\n", "\r\n"])

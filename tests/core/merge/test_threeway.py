@@ -71,7 +71,7 @@ def test_an_unchanged_side_yields_the_other(base: list[str], other: list[str]) -
 @given(_LINES, _LINES, _LINES)
 def test_no_line_of_mine_is_lost_without_a_decision(base: list[str], mine: list[str], incoming: list[str]) -> None:
     merge = merge_text(_text(base), _text(mine), _text(incoming))
-    kept = result_text(merge, {due.id: Resolution("mine") for due in merge.decisions}, "nothing")
+    kept = result_text(merge, {conflict.id: Resolution("mine") for conflict in merge.decisions}, "nothing")
     assert kept is not None
     added = [mine[line] for hunk in align_lines(base, mine) for line in range(*hunk.new)]
     lines = kept.text.split("\n")
@@ -118,7 +118,7 @@ def test_line_ends_bom_and_final_newline_follow_the_local_file() -> None:
 def test_choices_put_the_lines_where_they_belong() -> None:
     base, mine, incoming = TextFile("a\nx\nb\n"), TextFile("a\nmine\nb\n"), TextFile("a\ntheirs\nb\n")
     merge = merge_text(base, mine, incoming)
-    (due,) = merge.decisions
+    (conflict,) = merge.decisions
     assert result_text(merge, {}, "nothing") is None
     expected = {
         Resolution("mine"): "a\nmine\nb\n",
@@ -128,7 +128,7 @@ def test_choices_put_the_lines_where_they_belong() -> None:
         Resolution("text", ""): "a\nb\n",
     }
     for choice, text in expected.items():
-        found = result_text(merge, {due.id: choice}, "nothing")
+        found = result_text(merge, {conflict.id: choice}, "nothing")
         assert found is not None and found.text == text, choice
     again = merge_text(TextFile("z\na\nx\nb\n"), TextFile("z\na\nmine\nb\n"), TextFile("z\na\ntheirs\nb\n"))
-    assert again.decisions[0].id == due.id  # the same conflict elsewhere is known again
+    assert again.decisions[0].id == conflict.id  # the same conflict elsewhere is known again

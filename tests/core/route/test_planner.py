@@ -75,14 +75,14 @@ def problems(draw: st.DrawFn) -> tuple[Shelf, list[InstalledPlugin], PluginWishe
 def _choices(field: CandidateTable, shelf: Shelf) -> Iterator[dict[str, PluginCandidate | str]]:
     options: list[list[tuple[str, PluginCandidate | str]]] = []
     for id in field.order:
-        ways: list[PluginCandidate | str] = [item for item in field.of[id] if item.readiness != "nothing"]
+        remedies: list[PluginCandidate | str] = [item for item in field.of[id] if item.readiness != "nothing"]
         if id not in field.here:
-            ways.append("absent")
+            remedies.append("absent")
         elif id not in field.wishes.hold:
-            ways.append("out")
+            remedies.append("out")
             if shelf.succession(id):
-                ways.append("follows")
-        options.append([(id, way) for way in ways])
+                remedies.append("follows")
+        options.append([(id, way) for way in remedies])
     for picked in itertools.product(*options):
         yield dict(picked)
 
@@ -141,7 +141,7 @@ def test_what_conflicts_is_named_and_no_demand_too_many(
     assert bool(left_out) == bool(leg.conflicts)
     for conflict in leg.conflicts:
         assert f"{conflict.plugin} is to be updated" in conflict.demands
-        assert any("leave" in way for way in conflict.ways)
+        assert any("leave" in way for way in conflict.remedies)
 
 
 # -- preferences, one by one
@@ -224,8 +224,8 @@ def test_few_demands_that_conflict_are_said_with_the_ways_out() -> None:
     ] or sorted(conflict.demands) == [
         "map 2.0 needs grid <2", "map is to be updated", "of grid only 2.0 accepts 3.1", "of map only 2.0 accepts 3.1",
     ]  # fmt: skip
-    assert any(way.startswith("leave map out") for way in conflict.ways)
-    assert any(way.startswith("go to 4.0 instead") for way in conflict.ways)
+    assert any(way.startswith("leave map out") for way in conflict.remedies)
+    assert any(way.startswith("go to 4.0 instead") for way in conflict.remedies)
     held = plan_leg(shelf, "1", "3.1", here, PluginWishes(hold=frozenset({"map"})))
     assert not held.conflicts and steps(held)["map"] == ("hold", "1.0")
 

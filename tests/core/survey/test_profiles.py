@@ -69,7 +69,7 @@ def test_draft_reads_other_trees_and_formats(tmp_path: Path, tree: Tree, token: 
     }
     mixed = _drafted(tree("mixed", files), tmp_path / "m.profile.toml", token)
     assert mixed.release == "4.2.0"
-    assert {site.at.way for site in mixed.sites} >= {"script", "properties", "xml", "cmake", "json"}
+    assert {site.at.syntax for site in mixed.sites} >= {"script", "properties", "xml", "cmake", "json"}
     assert [(item.id, item.version, item.accepts) for item in mixed.plugins] == [
         ("fog", "1.1", "[4.0,5.0)"),
         ("rain", "2.0", "[4.1,5.0)"),

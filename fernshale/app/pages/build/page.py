@@ -60,7 +60,7 @@ class BuildPage(Page):
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent, session)
         self._overview: Overview | None = None
-        self._way = 0
+        self._fix_number = 0
         self._at: CodeEdit | None = None
         rounds = Card(self, "Errors per round")
         self._build = button(rounds, "Build", self._on_build, main=True, hint="F5")
@@ -98,16 +98,16 @@ class BuildPage(Page):
         self._causes.chosen.connect(self._on_chosen)
         causes.body.addWidget(self._causes)
         self._card = Card(split, " ")
-        self._ways = QComboBox(self._card)
-        self._ways.setAccessibleName("Options")
-        self._ways.setToolTip("Alt+Up and Alt+Down")
-        self._ways.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        self._ways.activated.connect(self._on_way)
-        self._way_row = QFrame(self._card)
-        ways = QHBoxLayout(self._way_row)
-        ways.setContentsMargins(9, 7, 9, 0)
-        ways.addWidget(self._ways)
-        self._card.body.addWidget(self._way_row)
+        self._fixes = QComboBox(self._card)
+        self._fixes.setAccessibleName("Options")
+        self._fixes.setToolTip("Alt+Up and Alt+Down")
+        self._fixes.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self._fixes.activated.connect(self._choose_fix)
+        self._fix_row = QFrame(self._card)
+        line = QHBoxLayout(self._fix_row)
+        line.setContentsMargins(9, 7, 9, 0)
+        line.addWidget(self._fixes)
+        self._card.body.addWidget(self._fix_row)
         self._code = QTextBrowser(self._card)
         self._code.setOpenLinks(False)
         self._code.setFrameShape(QTextBrowser.Shape.NoFrame)
@@ -136,7 +136,7 @@ class BuildPage(Page):
         self._later = button(self._card, "Not now", self._on_later, hint="L")
         self._noted = button(self._card, "It is right as it is", self._on_noted)
         self._plugin_back = button(self._card, "", self._on_plugin_back)
-        add_in_turn(row, self._ways_of_cause())
+        add_in_turn(row, self._cause_buttons())
         # Next to the title, so that the row below fits into a narrow window.
         for made in (self._edit, self._aside):
             self._card.head.addWidget(made)
@@ -152,8 +152,8 @@ class BuildPage(Page):
             ("Ctrl+Return", lambda: self._apply("everywhere")),
             ("E", self._open),
             ("L", self._on_later),
-            ("Alt+Down", lambda: self._step_way(1)),
-            ("Alt+Up", lambda: self._step_way(-1)),
+            ("Alt+Down", lambda: self._step_fix(1)),
+            ("Alt+Up", lambda: self._step_fix(-1)),
         )
         for key, act in keys:
             self.on_key(key, act)
@@ -228,7 +228,7 @@ class BuildPage(Page):
             return None, None
         for item in self._overview.build.causes:
             if chosen.key == item.key:
-                return item, item.fixes[min(self._way, len(item.fixes) - 1)] if item.fixes else None
+                return item, item.fixes[min(self._fix_number, len(item.fixes) - 1)] if item.fixes else None
         view = self._overview.build
         silent = {f"silent:{fix.rule.id}": fix for fix in view.silent}
         return None, silent.get(chosen.key, view.pins.get(chosen.key))
@@ -246,7 +246,7 @@ class BuildPage(Page):
         if self._overview is None or not isinstance(chosen, ChosenRow):
             return None
         found = next((item for item in self._overview.build.items if item.key == chosen.key), None)
-        return found if found is not None and any(way.id == "noted" for way in found.options) else None
+        return found if found is not None and any(option.id == "noted" for option in found.options) else None
 
     def _right(self) -> tuple[str, str] | None:
         """Key and title of the selected change that was accepted as right."""
@@ -258,9 +258,9 @@ class BuildPage(Page):
     def option_buttons(self) -> list[QPushButton]:
         if self.visited == "build:run":
             return [self._build]
-        return self._ways_of_cause()
+        return self._cause_buttons()
 
-    def _ways_of_cause(self) -> list[QPushButton]:
+    def _cause_buttons(self) -> list[QPushButton]:
         return [self._everywhere, self._in_file, self._here, self._noted, self._plugin_back, self._return, self._later]
 
     def _on_chosen(self, payload: object) -> None:
@@ -268,25 +268,25 @@ class BuildPage(Page):
         self._show_cause()
 
     def _show_cause(self) -> None:
-        self._way = 0
+        self._fix_number = 0
         cause, _ = self._current()
         fixes = cause.fixes if cause else ()
-        self._ways.clear()
+        self._fixes.clear()
         for number, fix in enumerate(fixes, 1):
-            self._ways.addItem(f"{number} of {len(fixes)}   {fix.confidence:.2f}   {fix.rule.name}")
-        self._way_row.setVisible(len(fixes) > 1)
-        self._show_way()
+            self._fixes.addItem(f"{number} of {len(fixes)}   {fix.confidence:.2f}   {fix.rule.name}")
+        self._fix_row.setVisible(len(fixes) > 1)
+        self._show_fix()
 
-    def _on_way(self, number: int) -> None:
-        self._way = number
-        self._show_way()
+    def _choose_fix(self, number: int) -> None:
+        self._fix_number = number
+        self._show_fix()
 
-    def _step_way(self, step: int) -> None:
-        if self._ways.count() > 1:
-            self._ways.setCurrentIndex((self._ways.currentIndex() + step) % self._ways.count())
-            self._on_way(self._ways.currentIndex())
+    def _step_fix(self, step: int) -> None:
+        if self._fixes.count() > 1:
+            self._fixes.setCurrentIndex((self._fixes.currentIndex() + step) % self._fixes.count())
+            self._choose_fix(self._fixes.currentIndex())
 
-    def _show_way(self) -> None:
+    def _show_fix(self) -> None:
         cause, fix = self._current()
         self._at = fix.edits[0] if fix and fix.edits else None
         if fix is not None and fix.named:

@@ -63,7 +63,7 @@ def ready_plugins(overview: Overview) -> list[PluginView]:
     """The plugins that are merged without open conflicts and files to check."""
     choices = overview.plugins.choices
     views = [view for view in overview.plugins.plugins if view.merge is not None]
-    return [view for view in views if not view.due(choices) and not is_odd(view, overview)]
+    return [view for view in views if not view.open_conflicts(choices) and not is_odd(view, overview)]
 
 
 def is_odd(view: PluginView, overview: Overview) -> bool:
@@ -74,11 +74,11 @@ def is_odd(view: PluginView, overview: Overview) -> bool:
 def file_rows(overview: Overview, unfolded: Collection[GroupOf]) -> tuple[Row, ...]:
     """The rows of the list, in the order they item."""
     view = overview.plugins
-    due = [row for plugin in view.plugins for row in _due_rows(plugin, overview)]
+    conflict = [row for plugin in view.plugins for row in _conflict_rows(plugin, overview)]
     odd = [row for plugin in view.plugins for row in _odd_rows(plugin)]
     rows: list[Row] = []
-    if due:
-        rows += [Row("◆ To decide", right=str(len(due)), heading=True), *due]
+    if conflict:
+        rows += [Row("◆ To decide", right=str(len(conflict)), heading=True), *conflict]
     if odd:
         rows += [Row("◇ Check these", right=str(len(odd)), heading=True), *odd]
     if len(ready := ready_plugins(overview)) > 1:
@@ -112,10 +112,10 @@ def plugin_steps(overview: Overview) -> list[Item]:
     ]
 
 
-def _due_rows(view: PluginView, overview: Overview) -> Iterator[Row]:
+def _conflict_rows(view: PluginView, overview: Overview) -> Iterator[Row]:
     choices = overview.plugins.choices
     for file in view.merge.files if view.merge else ():
-        left = sum(due.id not in choices for due in file.decisions)
+        left = sum(conflict.id not in choices for conflict in file.decisions)
         if left:
             sub = f"{view.plugin.id} · {count(left, 'decision')}{_moved(file)}"
             payload = FileOf(view.plugin.id, file.shown)
@@ -146,7 +146,7 @@ def _plugin_rows(view: PluginView, overview: Overview, unfolded: Collection[Grou
         files = [
             file
             for file in view.merge.files
-            if file.outcome in outcomes and all(due.id in choices for due in file.decisions)
+            if file.outcome in outcomes and all(conflict.id in choices for conflict in file.decisions)
         ]
         group = GroupOf(view.plugin.id, title)
         folds = len(files) > _MOST_SHOWN and title != "Your edits"

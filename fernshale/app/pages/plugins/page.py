@@ -115,8 +115,8 @@ class PluginsPage(Page):
         for view in self._overview.plugins.plugins:
             if item.key == f"plugin:{view.plugin.id}":
                 self._on_bar(view.plugin.id)
-            for file, due in view.merge.decisions if view.merge else ():
-                if decision_key(due.id) == item.key:
+            for file, conflict in view.merge.decisions if view.merge else ():
+                if decision_key(conflict.id) == item.key:
                     self._files.select(FileOf(view.plugin.id, file.shown))
                     self._reveal(item.key)
                     return
@@ -165,9 +165,13 @@ class PluginsPage(Page):
             self._text.show_parts([])
             return
         view, file = found
-        due = len(view.due(self._overview.plugins.choices))
+        conflicts = len(view.open_conflicts(self._overview.plugins.choices))
         blocked = (
-            count(due, "decision") if due else count(len(view.odd), "odd file") if is_odd(view, self._overview) else ""
+            count(conflicts, "decision")
+            if conflicts
+            else count(len(view.odd), "odd file")
+            if is_odd(view, self._overview)
+            else ""
         )
         self._take.setVisible(view.merge is not None)
         self._take.setText(f"Update to {view.step.to}")
@@ -231,9 +235,9 @@ class PluginsPage(Page):
         self._card.set_title(open_item.title, "")
         self._why.setText(printable(open_item.place))
         parts: list[QWidget] = []
-        for way in open_item.options:
-            lines = tuple(LineRow("because", "base", "", text) for text in way.evidence if text)
-            parts += [LinesBlock(self._text, lines), self._choice(way.title, open_item, way.id)]
+        for option in open_item.options:
+            lines = tuple(LineRow("because", "base", "", text) for text in option.evidence if text)
+            parts += [LinesBlock(self._text, lines), self._choice(option.title, open_item, option.id)]
         self._text.show_parts(parts)
 
     def _button(self, words: str, action: Action) -> QWidget:
@@ -276,25 +280,25 @@ class PluginsPage(Page):
                 words = tuple(LineRow("look", "alarm", "", text) for text in item.options[0].evidence)
                 parts.append(LinesBlock(self._text, words))
                 parts.append(self._choice("It is right as it is", item, "leave"))
-        for due in file.decisions:
-            if due.kind == "file":
-                parts.append(self._decision(view, file, due.id, choices.get(due.id)))
+        for conflict in file.decisions:
+            if conflict.kind == "file":
+                parts.append(self._decision(view, file, conflict.id, choices.get(conflict.id)))
         lines: list[LineRow] = []
         number = 0
         shown: set[str] = set()
         for line in file_lines(view.merge, file, choices):
-            if line.due and line.due not in shown:
+            if line.conflict and line.conflict not in shown:
                 if lines:
                     parts.append(LinesBlock(self._text, tuple(lines)))
                     lines = []
-                shown.add(line.due)
-                parts.append(self._decision(view, file, line.due, choices.get(line.due)))
+                shown.add(line.conflict)
+                parts.append(self._decision(view, file, line.conflict, choices.get(line.conflict)))
             if not line.is_line:
                 continue
             number += 1
             margin, tone = _SOURCES[line.source]
-            if line.due in choices and choices[line.due].take in _WRITTEN:
-                margin, tone = _WRITTEN[choices[line.due].take]
+            if line.conflict in choices and choices[line.conflict].take in _WRITTEN:
+                margin, tone = _WRITTEN[choices[line.conflict].take]
             lines.append(LineRow(margin, tone, str(number), line.text))
         if lines:
             parts.append(LinesBlock(self._text, tuple(lines)))
@@ -302,9 +306,9 @@ class PluginsPage(Page):
 
     def _decision(self, view: PluginView, file: FileMerge, id: str, choice: Resolution | None) -> DecisionCard:
         assert self._overview is not None and view.merge is not None
-        due = next(due for due in file.decisions if due.id == id)
+        conflict = next(conflict for conflict in file.decisions if conflict.id == id)
         plugins = self._overview.plugins
-        card = DecisionCard(self._text, ask(view.merge, file, due, plugins.choices, plugins.remembered), choice)
+        card = DecisionCard(self._text, ask(view.merge, file, conflict, plugins.choices, plugins.remembered), choice)
         card.taken.connect(lambda take, text, alike: self._on_decided(id, take, text, alike, file.shown))
         card.withdrawn.connect(lambda: self._on_withdrawn(id, file.shown))
         card.editing.connect(self._text.show_part)
@@ -316,7 +320,11 @@ class PluginsPage(Page):
         if self._overview is None:
             return []
         plugins = self._overview.plugins
-        return [(view.plugin.id, file, due) for view in plugins.plugins for file, due in view.due(plugins.choices)]
+        return [
+            (view.plugin.id, file, conflict)
+            for view in plugins.plugins
+            for file, conflict in view.open_conflicts(plugins.choices)
+        ]
 
     # -- intents
 
@@ -369,20 +377,20 @@ class PluginsPage(Page):
         left = self._left()
         if not left:
             return
-        focused = next((card.due.id for card in self._cards if card.hasFocus()), None)
-        at = next((number for number, (_, _, due) in enumerate(left) if due.id == focused), None)
+        focused = next((card.conflict.id for card in self._cards if card.hasFocus()), None)
+        at = next((number for number, (_, _, conflict) in enumerate(left) if conflict.id == focused), None)
         if at is None:
             found = self._current()
             here = found[1] if found is not None else None
             first = next((number for number, (_, file, _) in enumerate(left) if file is here), None)
             at = (first if by > 0 else first + 1) - by if first is not None else (-1 if by > 0 else 0)
-        plugin, file, due = left[(at + by) % len(left)]
+        plugin, file, conflict = left[(at + by) % len(left)]
         self._files.select(FileOf(plugin, file.shown))
-        self._reveal(decision_key(due.id))
+        self._reveal(decision_key(conflict.id))
 
     def _reveal(self, key: str) -> None:
         for card in self._cards:
-            if decision_key(card.due.id) == key:
+            if decision_key(card.conflict.id) == key:
                 self._text.reveal(card)
                 card.setFocus()
 
@@ -412,13 +420,13 @@ class PluginsPage(Page):
         folder = file.shown.rpartition("/")[0] if file is not None else ""
         places = [file.shown] if file is not None else []
         for where in dict.fromkeys([*places, *([folder] if folder else []), ""]):
-            due = [item for item in below(view.merge, where) if item[1].id not in self._overview.plugins.choices]
-            if not due:
+            conflict = [item for item in below(view.merge, where) if item[1].id not in self._overview.plugins.choices]
+            if not conflict:
                 continue
             name = f"in {printable(where)}" if where else f"in all of {view.plugin.id}"
-            for way, words in (("mine", "Keep yours"), ("incoming", "Use the vendor's")):
-                action = ResolveBelow(f"{view.plugin.id}/{where}", way)
-                title = f"{words} {name} ({count(len(due), 'decision')})"
+            for option, words in (("mine", "Keep yours"), ("incoming", "Use the vendor's")):
+                action = ResolveBelow(f"{view.plugin.id}/{where}", option)
+                title = f"{words} {name} ({count(len(conflict), 'decision')})"
                 menu.addAction(title, partial(self.session.carry_out, action, title))
         if menu.isEmpty():
             menu.addAction("Nothing is open here").setEnabled(False)
@@ -482,8 +490,8 @@ def _bar(view: PluginView) -> Bar:
         ("alarm", ledger.count("decide"), "to decide"),
         ("plain", ledger.count("dropped"), "dropped by you"),
     )
-    due = ledger.count("decide")
-    state = f"{due} to resolve" if due else "updated" if view.done else "ready to update"
+    conflict = ledger.count("decide")
+    state = f"{conflict} to resolve" if conflict else "updated" if view.done else "ready to update"
     return Bar(view.plugin.id, parts, f"{count(ledger.edits, 'edit')} · {state}", view.plugin.id)
 
 

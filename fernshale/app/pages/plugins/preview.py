@@ -23,7 +23,7 @@ class PreviewDialog(QDialog):
         column.addWidget(heading_label(self, f"{view.plugin.id} {view.step.from_} → {view.step.to}"))
         self._preview = preview_plugin(view, overview.scan, overview.plugins.choices)
         changes = self._preview.changes
-        left = len(view.due(overview.plugins.choices))
+        left = len(view.open_conflicts(overview.plugins.choices))
         words = f"{count(len(changes.files), 'file')} would change; nothing is written yet."
         if left:
             words += f" {count(left, 'place')} still open {'stays' if left == 1 else 'stay'} as yours."

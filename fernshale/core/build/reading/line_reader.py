@@ -69,8 +69,8 @@ class _Open:
         self.is_plain = has_all(head)
         self.has_ended = False
         # A compiler prints the include chain of a header once; later errors in it only have their instantiations.
-        way = included or context
-        self.unit = way[-1].file if way else head.place.file
+        chain = included or context
+        self.unit = chain[-1].file if chain else head.place.file
 
     def done(self) -> Diagnostic:
         if (
@@ -234,7 +234,7 @@ class Reader:
         return read_head(line, hint, folder, self._file_alone)
 
     def _is_chain(self, line: str) -> bool:
-        kind, place = read_way(line)
+        kind, place = read_include_chain(line)
         if place is None:
             return False
         folder = self._folder_for(place.file)
@@ -374,7 +374,7 @@ def read_diagnostics(lines: Iterable[str], patterns: Sequence[DiagnosticPattern]
     return merge_repeats(found)
 
 
-def read_way(line: str) -> tuple[str, SourcePlace | None]:
+def read_include_chain(line: str) -> tuple[str, SourcePlace | None]:
     """Return a step of the chain to the next diagnostic: "included" or "required", and its place; None for other lines."""
     if found := _INCLUDED.match(line):
         return "included", SourcePlace(found["file"], place_number(found["line"]), 0)

@@ -9,7 +9,14 @@ from dataclasses import dataclass, replace
 from fernshale.core.base.work import many_values
 from fernshale.core.build.diagnostics import Diagnostic, Note, merge_repeats
 from fernshale.core.build.reading.line_patterns import read_usual
-from fernshale.core.build.reading.line_reader import Reader, has_all, is_chain, is_worth, read_diagnostics, read_way
+from fernshale.core.build.reading.line_reader import (
+    Reader,
+    has_all,
+    is_chain,
+    is_worth,
+    read_diagnostics,
+    read_include_chain,
+)
 from fernshale.core.build.reading.log_lines import Hits, LogLines
 from fernshale.core.build.reading.prefixes import Folders
 from fernshale.core.profile.model import DiagnosticPattern
@@ -115,31 +122,31 @@ def _read_section(log: _Log, start: int, end: int, reader: Reader) -> list[Diagn
         at, until = numbers[number - 1], numbers[number] if number < stop else end
         if at < fed:
             continue
-        way = _way_start(log, at, start)
+        chain_start = _chain_start(log, at, start)
         line = log.hits.texts[text]
         head = kinds.heads.get(line)
         if head is None or reader.is_busy:
             # Multi-line diagnostics may contain lines that look like first lines.
-            way = max(fed, way - 1)
-            if way > fed:
+            chain_start = max(fed, chain_start - 1)
+            if chain_start > fed:
                 # Repeated first lines are between: the first of them ends what was parsed last.
                 found += reader.close()
-            found += _feed(reader, lines.between(way, until))
+            found += _feed(reader, lines.between(chain_start, until))
             while reader.is_busy and until < end:
                 number += 1
-                way, until = until, numbers[number] if number < stop else end
-                found += _feed(reader, lines.between(way, until))
+                chain_start, until = until, numbers[number] if number < stop else end
+                found += _feed(reader, lines.between(chain_start, until))
             fed = until
             continue
         found += reader.close()
         # A chain that ends just before the next first line leads to that.
-        below = lines.between(at + 1, max(at + 1, _way_start(log, until, start)))
+        below = lines.between(at + 1, max(at + 1, _chain_start(log, until, start)))
         notes = [line for line in below if line in kinds.notes or line in kinds.chains]
         if not reader.folder and kinds.chains.isdisjoint(notes):
             noted = [kinds.notes[line] for line in notes]
-            found.append(_put_together(head, lines.between(way, at), noted, counts[text]))
+            found.append(_put_together(head, lines.between(chain_start, at), noted, counts[text]))
             continue
-        found += _feed(reader, [*lines.between(way, at + 1), *notes])
+        found += _feed(reader, [*lines.between(chain_start, at + 1), *notes])
         read = reader.close()
         found += read[:-1]
         found += [replace(item, count=counts[text]) for item in read[-1:]]
@@ -149,16 +156,16 @@ def _read_section(log: _Log, start: int, end: int, reader: Reader) -> list[Diagn
 def _put_together(head: Diagnostic, chain: Sequence[bytes], notes: Sequence[Note], count: int) -> Diagnostic:
     """Build the diagnostic that the line parser would return for a first line with its chain and notes, without other lines
     between."""
-    ways = [read_way(_decode(line)) for line in chain]
-    included = tuple(place for kind, place in ways if place is not None and kind == "included")
-    required = tuple(place for kind, place in ways if place is not None and kind == "required")
+    places = [read_include_chain(_decode(line)) for line in chain]
+    included = tuple(place for kind, place in places if place is not None and kind == "included")
+    required = tuple(place for kind, place in places if place is not None and kind == "required")
     if not (notes or included or required or count > 1):
         return head
     said = head.place, head.severity, head.code, head.message, head.tool
     return Diagnostic(*said, tuple(notes), required, included, count)
 
 
-def _way_start(log: _Log, at: int, first: int) -> int:
+def _chain_start(log: _Log, at: int, first: int) -> int:
     """Where the including files and instantiations that lead to the head at `at` begin, not before `first`."""
     while at > first and log.lines.line(at - 1) in log.kinds.chains:
         at -= 1

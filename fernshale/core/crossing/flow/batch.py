@@ -39,7 +39,7 @@ class PlaybookOutcome:
 @dataclass(frozen=True, slots=True)
 class ProjectProgress:
     """How far a project came: the stage it stands at (None when it is through), how many items are open and how many need a
-    person; `trouble` is why it could not be crossed at all, `followed` how it went with the way."""
+    person; `trouble` is why it could not be crossed at all, `followed` how it went with the playbook."""
 
     project: Path
     release: str
@@ -63,16 +63,16 @@ class ProjectProgress:
 
 def cross_one(
     crossing: Crossing,
-    way: Playbook | None,
+    playbook: Playbook | None,
     recorded: dict[str, Recorded],
     on_step: Callable[[Step], None],
     on_stage: Callable[[Stage, Overview], None],
     work: Work,
 ) -> tuple[Overview, PlaybookOutcome]:
     """Cross as far as possible, with a playbook of an earlier crossing where there is one; returns its outcome, too."""
-    if way is not None:
+    if playbook is not None:
         with crossing.acting():
-            recorded = {**recorded, **follow_playbook(crossing, scan_crossing(crossing, work), way)}
+            recorded = {**recorded, **follow_playbook(crossing, scan_crossing(crossing, work), playbook)}
     taken: list[str] = []
 
     def told(step: Step) -> None:
@@ -81,14 +81,14 @@ def cross_one(
 
     overview = cross_over(crossing, recorded, told, on_stage, Work(progress=work.progress, token=work.token))
     return overview, PlaybookOutcome(
-        *unfit(way, crossing, taken, _stands_at(overview))
-    ) if way is not None else PlaybookOutcome()
+        *unfit(playbook, crossing, taken, _stands_at(overview))
+    ) if playbook is not None else PlaybookOutcome()
 
 
 def cross_all(
     projects: Sequence[Path],
     begin: Callable[[Path], Crossing],
-    way: Playbook | None,
+    playbook: Playbook | None,
     recorded: dict[str, Recorded],
     on_project: Callable[[Path], None],
     work: Work,
@@ -99,7 +99,9 @@ def cross_all(
         on_project(project)
         try:
             crossing = begin(project)
-            overview, followed = cross_one(crossing, way, recorded, lambda step: None, lambda stage, view: None, work)
+            overview, followed = cross_one(
+                crossing, playbook, recorded, lambda step: None, lambda stage, view: None, work
+            )
             found.append(how_far(overview, followed))
         except Cancelled:
             raise

@@ -45,7 +45,7 @@ def write_changes(project: Path, changes: ChangeSet, stage: Stage, title: str, w
 
 def write_links(tree: Path, linkage: Linkage, work: Work) -> str:
     """Write all high-confidence replacements of missing references as one change; returns how to go back, "" for no change."""
-    chosen = [(item, way) for item in linkage.missing for way in item.sure]
+    chosen = [(item, candidate) for item in linkage.missing for candidate in item.sure]
     draft = Draft(tree.resolve())
     for path, data in rewrite(
         linkage.now.index.rules, replacements(chosen), lambda path: read_bytes(tree, path)

@@ -10,7 +10,7 @@ from fernshale.core.crossing.record.stage import Stage
 
 @dataclass(frozen=True, slots=True)
 class Option:
-    """A way to resolve an item: its action, with evidence and confidence (0 to 1). A `sure` one may be carried out automatically.
+    """One resolution of an item: its action, with evidence and confidence (0 to 1). A `sure` one may be carried out automatically.
 
     Where `asks` is set, a person has to type the line of text that it names. Where `confirm` is set, a person has to read it
     and agree before the action is carried out.

@@ -19,7 +19,7 @@ from fernshale.core.crossing.record.facts import NEWEST_SNAPSHOT
 from fernshale.core.crossing.record.git_commits import commit_steps
 from fernshale.core.crossing.record.stage import Stage
 from fernshale.core.crossing.record.step_order import BACK, REDO, UNDO, Write, reversal, writes_since
-from fernshale.core.crossing.record.undo_plan import Obstacle, UndoPlan, find_way_back, find_way_through
+from fernshale.core.crossing.record.undo_plan import Obstacle, UndoPlan, plan_return, plan_undo
 from fernshale.core.snapshot.manifest import EMPTY, EntryKind, Manifest
 from fernshale.core.snapshot.manifest import TreeEntry as TreeEntry
 from fernshale.core.snapshot.store import UnknownSnapshot
@@ -142,15 +142,15 @@ def redo(crossing: Crossing, id: int, work: Work) -> None:
     work.progress("done again", 1, 1)
 
 
-def _carry_out(crossing: Crossing, entry: LogEntry, way: UndoPlan, work: Work, *, is_undo: bool) -> None:
-    _refuse(crossing, entry, way)
-    if way.is_exact:
-        _write_entry_again(crossing, entry, way.changes, work.token, is_undo=is_undo)
+def _carry_out(crossing: Crossing, entry: LogEntry, plan: UndoPlan, work: Work, *, is_undo: bool) -> None:
+    _refuse(crossing, entry, plan)
+    if plan.is_exact:
+        _write_entry_again(crossing, entry, plan.changes, work.token, is_undo=is_undo)
     else:
         title = f"undid “{entry.title}”" if is_undo else f"redid “{entry.title}”"
         about = reversal(UNDO if is_undo else REDO, entry.id)
         write_step(
-            crossing, EntryText(entry.stage, f"{title}, beside later changes", "asked for", about), way.changes, work
+            crossing, EntryText(entry.stage, f"{title}, beside later changes", "asked for", about), plan.changes, work
         )
     commit_steps(crossing)
 
@@ -159,7 +159,7 @@ def preview_undo(crossing: Crossing, id: int) -> UndoPlan:
     """What undoing a step would change now. Raises CannotUndo for an entry that wrote nothing."""
     entry = _undoable(crossing, id)
     assert entry.changes is not None
-    return find_way_back(crossing.setup.project, crossing.store, entry.changes.inverse())
+    return plan_undo(crossing.setup.project, crossing.store, entry.changes.inverse())
 
 
 def preview_redo(crossing: Crossing, id: int) -> UndoPlan:
@@ -169,7 +169,7 @@ def preview_redo(crossing: Crossing, id: int) -> UndoPlan:
         raise CannotUndo(f"entry {id} was not undone")
     if _leg_of(crossing, id) != crossing.setup.leg:
         raise CannotUndo(f"entry {id} belongs to another leg than the current one")
-    return find_way_back(crossing.setup.project, crossing.store, entry.changes)
+    return plan_undo(crossing.setup.project, crossing.store, entry.changes)
 
 
 def preview_undo_plan(crossing: Crossing, id: int, what: Rewind) -> tuple[UndoPlan, list[str]]:
@@ -178,9 +178,9 @@ def preview_undo_plan(crossing: Crossing, id: int, what: Rewind) -> tuple[UndoPl
     Raises CannotUndo where nothing can be undone.
     """
     if what == "back to":
-        return (way := preview_back_to(crossing, id)), [_by_hand(item) for item in way.obstacles]
-    way = preview_undo(crossing, id) if what == "undo" else preview_redo(crossing, id)
-    return way, obstacles_in_words(crossing, id, way)
+        return (plan := preview_back_to(crossing, id)), [_by_hand(item) for item in plan.obstacles]
+    plan = preview_undo(crossing, id) if what == "undo" else preview_redo(crossing, id)
+    return plan, obstacles_in_words(crossing, id, plan)
 
 
 def preview_back_to(crossing: Crossing, id: int) -> UndoPlan:
@@ -194,7 +194,7 @@ def preview_back_to(crossing: Crossing, id: int) -> UndoPlan:
         changes[write.entry].inverse() if write.is_forward else changes[write.entry]
         for write in reversed(_writes_since(crossing, id))
     )
-    return find_way_through(crossing.setup.project, crossing.store, steps)
+    return plan_return(crossing.setup.project, crossing.store, steps)
 
 
 def steps_since(crossing: Crossing, id: int) -> int:
@@ -222,28 +222,28 @@ def go_back_to(crossing: Crossing, id: int, work: Work) -> WentBack:
     """
     recover_interrupted(crossing)
     entry, steps = _entry(crossing, id), steps_since(crossing, id)
-    way = preview_back_to(crossing, id)
-    if way.obstacles:
+    plan = preview_back_to(crossing, id)
+    if plan.obstacles:
         raise CannotUndo(
             _several(
                 f"going back to before “{entry.title}” is not possible; nothing was changed",
-                map(_by_hand, way.obstacles),
+                map(_by_hand, plan.obstacles),
             ),
             "Put these files back as the last step left them, or save your edits elsewhere, and try again.",
         )
     work.progress("comparing with the project of then", 0, 0)
-    kept = edits_since(crossing, id, way, work.token)
+    kept = edits_since(crossing, id, plan, work.token)
     if steps:
         why = _several("asked for; edits made by hand stayed in", kept) if kept else "asked for"
         title = f"went back to before “{entry.title}”, {count(steps, 'step')}"
-        write_step(crossing, EntryText(entry.stage, title, why, reversal(BACK, id)), way.changes, work)
+        write_step(crossing, EntryText(entry.stage, title, why, reversal(BACK, id)), plan.changes, work)
     _return_to_leg_of(crossing, id)
     work.progress("undone", 1, 1)
     return WentBack(steps, kept)
 
 
-def edits_since(crossing: Crossing, id: int, way: UndoPlan, token: CancelToken) -> tuple[TreePath, ...]:
-    """The files that will differ from before entry `id` after `way` was carried out: those edited by hand since.
+def edits_since(crossing: Crossing, id: int, plan: UndoPlan, token: CancelToken) -> tuple[TreePath, ...]:
+    """The files that will differ from before entry `id` after `plan` was carried out: those edited by hand since.
 
     Edits from before the first step after that entry cannot be distinguished from the project of then, which was not recorded.
     Where its snapshot was deleted, only files that steps wrote are compared. Raises StoreError, Cancelled.
@@ -251,7 +251,7 @@ def edits_since(crossing: Crossing, id: int, way: UndoPlan, token: CancelToken) 
     then, undone = _point(crossing, id)
     now = scan_tree(crossing.setup.project, then or EMPTY, Work(token=token))
     then = then or now
-    coming = {item.path: item.after for item in way.changes.changes}
+    coming = {item.path: item.after for item in plan.changes.changes}
     paths = {*coming, *undone, *(item.path for item in _changes(then, now).changes)}
 
     def differs(path: TreePath) -> bool:
@@ -281,11 +281,11 @@ def _point(crossing: Crossing, id: int) -> tuple[Manifest | None, dict[TreePath,
     return None, undone
 
 
-def obstacles_in_words(crossing: Crossing, id: int, way: UndoPlan) -> list[str]:
+def obstacles_in_words(crossing: Crossing, id: int, plan: UndoPlan) -> list[str]:
     """One line for each obstacle: the path, the reason, and whether later steps or edits by hand caused it."""
     lines = []
     entries = {entry.id: entry for entry in crossing.logbook()}
-    for obstacle in way.obstacles:
+    for obstacle in plan.obstacles:
         later, is_edited = _changed_since(crossing, entries, id, obstacle.path)
         by = [f"by {', '.join(f'“{title}”' for title in later)}"] if later else []
         if is_edited or not later:
@@ -321,14 +321,14 @@ def _undoable(crossing: Crossing, id: int) -> LogEntry:
     return entry
 
 
-def _refuse(crossing: Crossing, entry: LogEntry, way: UndoPlan) -> None:
-    if way.obstacles:
-        lines = obstacles_in_words(crossing, entry.id, way)
+def _refuse(crossing: Crossing, entry: LogEntry, plan: UndoPlan) -> None:
+    if plan.obstacles:
+        lines = obstacles_in_words(crossing, entry.id, plan)
         raise CannotUndo(
             _several(f"“{entry.title}” cannot be undone; nothing was changed", lines),
             "Undo those steps first, or restore the lines by hand.",
         )
-    if way.changes.is_empty:
+    if plan.changes.is_empty:
         raise CannotUndo(f"nothing of “{entry.title}” is left to change")
 
 

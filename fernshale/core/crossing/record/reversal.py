@@ -20,8 +20,8 @@ def waiting_steps(crossing: Crossing, about: str) -> list[LogEntry]:
 
 def take_back(crossing: Crossing, entry: int, stage: Stage, title: str, refused: str, work: Work) -> int:
     """Write the reversal of a step as a new step; returns its id. Raises MisuseError: `refused`, and the obstacles."""
-    way = preview_undo(crossing, entry)
-    if way.obstacles:
-        words = "; ".join(obstacles_in_words(crossing, entry, way))
+    plan = preview_undo(crossing, entry)
+    if plan.obstacles:
+        words = "; ".join(obstacles_in_words(crossing, entry, plan))
         raise MisuseError(f"{refused}: {words}")
-    return write_step(crossing, EntryText(stage, title, "", f"{_RETURN}{entry}"), way.changes, work)
+    return write_step(crossing, EntryText(stage, title, "", f"{_RETURN}{entry}"), plan.changes, work)

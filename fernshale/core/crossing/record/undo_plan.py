@@ -38,10 +38,10 @@ class UndoPlan:
     is_exact: bool
 
 
-def sides_of(root: Path, store: Store, way: UndoPlan) -> tuple[EntryReader, EntryReader]:
+def sides_of(root: Path, store: Store, plan: UndoPlan) -> tuple[EntryReader, EntryReader]:
     """How to read the current contents, and those after the change."""
-    places = {item.before.content: item.path for item in way.changes.changes if item.before is not None}
-    merged = way.changes.contents
+    places = {item.before.content: item.path for item in plan.changes.changes if item.before is not None}
+    merged = plan.changes.contents
 
     def after(entry: TreeEntry) -> bytes:
         return merged[entry.content] if entry.content in merged else store.get(entry.content)
@@ -49,17 +49,17 @@ def sides_of(root: Path, store: Store, way: UndoPlan) -> tuple[EntryReader, Entr
     return lambda entry: on_disk(root, places[entry.content]).read_bytes(), after
 
 
-def find_way_back(root: Path, store: Store, wanted: ChangeSet) -> UndoPlan:
+def plan_undo(root: Path, store: Store, wanted: ChangeSet) -> UndoPlan:
     """The changes that bring each path of `wanted` from its after to its before, wherever the file is now.
 
     A file that changed since is merged: the base is the result of the step, the two sides are the current file and the file to
     restore. So edits of other lines are kept, and edits of the same lines are obstacles. Raises StoreError, OSError.
     """
-    return find_way_through(root, store, (wanted,))
+    return plan_return(root, store, (wanted,))
 
 
-def find_way_through(root: Path, store: Store, steps: Iterable[ChangeSet]) -> UndoPlan:
-    """Like `find_way_back`, for several change sets carried out one after the other, as one. Raises StoreError, OSError.
+def plan_return(root: Path, store: Store, steps: Iterable[ChangeSet]) -> UndoPlan:
+    """Like `plan_undo`, for several change sets carried out one after the other, as one. Raises StoreError, OSError.
 
     Each is merged with the result of those before it, so an edit by hand between two steps is kept as well.
     """
@@ -172,7 +172,7 @@ def _beside(tree: _Tree, item: FileChange, now: TreeEntry | None) -> tuple[TreeE
 
 def _merged(base: TextFile, mine: TextFile, back: TextFile) -> tuple[str, TextFile | None]:
     merge = merge_text(base, mine, back)
-    spots = [_lines(due.mine) for due in merge.decisions]
+    spots = [_lines(item.mine) for item in merge.decisions]
     if spots:
         return f"{', '.join(spots)} changed since", None
     return "", result_text(merge, {}, "nothing")

@@ -105,14 +105,14 @@ def report_data(overview: Overview, crossing: Crossing) -> dict[str, Any]:
                 "place": item.place,
                 "owner": item.owner,
                 "needs_you": item.needs_you,
-                "ways": [
+                "options": [
                     {
-                        "way": way.id,
-                        "title": way.title,
-                        "confidence": round(way.confidence, 3),
-                        "why": list(way.evidence),
+                        "option": option.id,
+                        "title": option.title,
+                        "confidence": round(option.confidence, 3),
+                        "why": list(option.evidence),
                     }
-                    for way in item.options
+                    for option in item.options
                 ],
             }
             for item in overview.items

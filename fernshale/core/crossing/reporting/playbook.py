@@ -69,30 +69,30 @@ def export_playbook(crossing: Crossing, scan: ProjectScan, token: CancelToken) -
     return tomlkit.dumps(document)
 
 
-def follow_playbook(crossing: Crossing, scan: ProjectScan, way: Playbook) -> dict[str, Recorded]:
+def follow_playbook(crossing: Crossing, scan: ProjectScan, playbook: Playbook) -> dict[str, Recorded]:
     """Keep a playbook's rules and checks on another crossing; returns its decisions by key, to be taken where they fit."""
-    if way.rule:
-        keep_rules(crossing, way.rule)
+    if playbook.rule:
+        keep_rules(crossing, playbook.rule)
     known = {item.name for item in (*scan.profile.check, *own_checks(crossing))}
-    for check in way.check:
+    for check in playbook.check:
         if check.name not in known:
             add_check(crossing, scan, check)
-    return {item.key: item for item in way.decision}
+    return {item.key: item for item in playbook.decision}
 
 
 def unfit(
-    way: Playbook, crossing: Crossing, taken: Collection[str], stopped: Stage | None
+    playbook: Playbook, crossing: Crossing, taken: Collection[str], stopped: Stage | None
 ) -> tuple[tuple[str, ...], int]:
-    """What of a way did not fit: decisions whose item never came up, rules that found no place; and how many of both are
+    """What of a playbook did not fit: decisions whose item never came up, rules that found no place; and how many of both are
     for stages behind the one at which the crossing `stopped`, and may fit yet."""
     decided = crossing.decisions()
     used = {entry.about.partition(" ")[2] for entry in crossing.logbook() if entry.state == "done"}
     left = [
         (stage_of(item.key), f"decision {item.key}: {item.why}")
-        for item in way.decision
+        for item in playbook.decision
         if item.key not in taken and item.key not in decided
     ]
-    left += [(Stage.BUILD, f"rule {rule.id}: {rule.name}") for rule in way.rule if rule.id not in used]
+    left += [(Stage.BUILD, f"rule {rule.id}: {rule.name}") for rule in playbook.rule if rule.id not in used]
     behind = STAGES[STAGES.index(stopped) + 1 :] if stopped is not None else ()
     missed = tuple(words for stage, words in left if stage not in behind)
     return missed, len(left) - len(missed)

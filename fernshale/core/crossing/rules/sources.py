@@ -85,12 +85,12 @@ def written_rules(scan: ProjectScan, from_: str, to: str) -> list[RuleSet]:
     if shelf is None:
         return []
     low, high = parse_release(from_), parse_release(to)
-    on_the_way = [
+    of_leg = [
         item
         for item in shelf.engines_of(scan.profile.id)
         if low < parse_release(item.version) <= high and (item.stage == "stable" or item.version == to)
     ]
-    files = dict.fromkeys((path, item) for item in on_the_way for path in item.rules)
+    files = dict.fromkeys((path, item) for item in of_leg for path in item.rules)
     seen: dict[str, None] = {}
     sets = []
     for path, item in files:

@@ -52,19 +52,19 @@ class Packages:
     def written(self, stands: ModuleNames) -> ModuleNames | None:
         """Return how users write a definition's path: as re-exported by the outermost package around it, or its own path; for a
         private module, as re-exported by the nearest public module. None if there is none."""
-        ways = self._ways.get(stands, [])
-        round_it = [way for way in ways if way[:-1] == stands[: len(way) - 1]]
+        chains = self._chains.get(stands, [])
+        round_it = [chain for chain in chains if chain[:-1] == stands[: len(chain) - 1]]
         if round_it or _is_for_others(stands):
             return min(round_it, key=len, default=stands)
-        beside = ways or self._ways_of_modules.get(stands, [])
-        return min(beside, key=lambda way: (-shared_start(way, stands), len(way), way), default=None)
+        beside = chains or self._chains_of_modules.get(stands, [])
+        return min(beside, key=lambda chain: (-shared_start(chain, stands), len(chain), chain), default=None)
 
     @cached_property
-    def _ways(self) -> Mapping[ModuleNames, Sequence[ModuleNames]]:
+    def _chains(self) -> Mapping[ModuleNames, Sequence[ModuleNames]]:
         return _turned(self.shown.items())
 
     @cached_property
-    def _ways_of_modules(self) -> Mapping[ModuleNames, Sequence[ModuleNames]]:
+    def _chains_of_modules(self) -> Mapping[ModuleNames, Sequence[ModuleNames]]:
         return _turned(self._shown_by(module for module in self._files if not self._is_package(module)))
 
     def _is_package(self, module: ModuleNames) -> bool:

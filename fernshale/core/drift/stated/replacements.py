@@ -78,7 +78,7 @@ class ReleaseNames:
             pool, key=lambda item: (_shared(item.scope, near.scope), item.is_callable == near.is_callable), default=None
         )
 
-    def way(self, name: str, near: Symbol) -> str:
+    def written_from(self, name: str, near: Symbol) -> str:
         """Return `name` if it leads through another member of the owner of `near`, else ""."""
         parts = name.split(".")
         is_member = near.kind in ("method", "field") and len(parts) > 1 and parts[0] not in near.scope
@@ -110,7 +110,7 @@ def find_replacement(text: str, near: Symbol, names: ReleaseNames) -> Said | Non
     """Return the replacement that a deprecation text names."""
     for name, is_whole in named_replacements(text):
         if (found := names.find(name, near)) is not None:
-            return Said(found, names.way(name, near), is_whole, name.strip("#~").isidentifier())
+            return Said(found, names.written_from(name, near), is_whole, name.strip("#~").isidentifier())
     return None
 
 

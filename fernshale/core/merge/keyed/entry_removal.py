@@ -19,22 +19,22 @@ def without_entry(path: str, text: str, steps: Sequence[str], said: str) -> str 
     if read is None:
         raise NotKeyed(f"{path} has no keys that could be followed")
     document = read(text)
-    way: list[KeyedNode] = []
+    chain: list[KeyedNode] = []
     node = document.root
     for step in steps:
         item = node.find(step) or node.find(f"[{step}]")
         if item is None:
             return None
-        way.append(item)
+        chain.append(item)
         node = item.node
     rest = tuple(PlannedEntry(item, None) for item in node.items if item.node.canon_value.removeprefix("s") != said)
     if node.kind != "list" or len(rest) == len(node.items):
         return None
     plan = MergePlan(node, rest)
-    for at in range(len(way) - 1, -1, -1):
-        above = way[at - 1].node if at else document.root
+    for at in range(len(chain) - 1, -1, -1):
+        above = chain[at - 1].node if at else document.root
         plan = MergePlan(
-            above, tuple(PlannedEntry(item, None, plan if item is way[at] else None) for item in above.items)
+            above, tuple(PlannedEntry(item, None, plan if item is chain[at] else None) for item in above.items)
         )
     return _written(document, plan)
 

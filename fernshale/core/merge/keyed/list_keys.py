@@ -15,55 +15,55 @@ EntryKey = str | Mapping[str, str] | None
 EntryKeys = Mapping[str, EntryKey]
 
 
-def find_ways(roots: Sequence[Node], named: Sequence[str]) -> dict[str, EntryKey]:
+def find_entry_keys(roots: Sequence[Node], named: Sequence[str]) -> dict[str, EntryKey]:
     """Return the identity for each list in several versions of a tree; it must be unique in all versions that have the list."""
-    ways: dict[str, EntryKey] = {}
-    _find_ways(list(roots), "", named, ways)
-    return ways
+    entry_keys: dict[str, EntryKey] = {}
+    _find_entry_keys(list(roots), "", named, entry_keys)
+    return entry_keys
 
 
-def _find_ways(nodes: Sequence[Node], at: str, named: Sequence[str], ways: dict[str, EntryKey]) -> None:
+def _find_entry_keys(nodes: Sequence[Node], at: str, named: Sequence[str], entry_keys: dict[str, EntryKey]) -> None:
     lists = [[item.node for item in node.items] for node in nodes if node.kind == "list"]
     if lists:
         parts = [part for part in lists if part]
         if any(node.label for part in parts for node in part):
-            ways[at] = _labels(parts, named)
+            entry_keys[at] = _labels(parts, named)
         else:
             field = find_identity(parts, named)
-            ways[at] = VALUE if field is None and all(_is_set(part) for part in parts) else field
+            entry_keys[at] = VALUE if field is None and all(_is_set(part) for part in parts) else field
     children: dict[str, list[Node]] = {}
     for node in nodes:
-        for key, item in (entries_by_key(node, at, ways) or {}).items():
+        for key, item in (entries_by_key(node, at, entry_keys) or {}).items():
             children.setdefault(key, []).append(item.node)
     for key, found in children.items():
         if any(node.items for node in found):
-            _find_ways(found, f"{at}/{key}", named, ways)
+            _find_entry_keys(found, f"{at}/{key}", named, entry_keys)
 
 
-def entries_by_key(node: Node, at: str, ways: EntryKeys) -> dict[str, KeyedNode] | None:
+def entries_by_key(node: Node, at: str, entry_keys: EntryKeys) -> dict[str, KeyedNode] | None:
     """Return the entries of a container by identity, as a step of their data path; None without one."""
     if node.kind == "map":
         return {_step(item.key): item for item in node.items}
-    way = ways.get(at)
-    if node.kind == "value" or way is None:
+    entry_key = entry_keys.get(at)
+    if node.kind == "value" or entry_key is None:
         return None
     found = {}
     for item in node.items:
-        key = _key(item.node, way)
+        key = _key(item.node, entry_key)
         if key is None:
             return None
         found[_step(key)] = item
     return found
 
 
-def _key(node: Node, way: str | Mapping[str, str]) -> str | None:
+def _key(node: Node, entry_key: str | Mapping[str, str]) -> str | None:
     """Return an entry's key by the given identity."""
-    if isinstance(way, str):
-        if way == VALUE:
+    if isinstance(entry_key, str):
+        if entry_key == VALUE:
             return str(node.canon_value)
-        value = node.find(way)
-        return None if value is None else f"{way}={_shown(value.node)}"
-    field = way.get(node.label)
+        value = node.find(entry_key)
+        return None if value is None else f"{entry_key}={_shown(value.node)}"
+    field = entry_key.get(node.label)
     if not field:
         return None if field is None else f"<{node.label}>"
     part = node.find("content" if field == VALUE else "@")

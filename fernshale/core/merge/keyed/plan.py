@@ -45,12 +45,12 @@ class MergePlan:
 
 @dataclass(frozen=True, slots=True)
 class Three:
-    """The documents, and the identity of each list's entries (see `find_ways`)."""
+    """The documents, and the identity of each list's entries (see `find_entry_keys`)."""
 
     base: DataDocument
     mine: DataDocument
     incoming: DataDocument
-    ways: EntryKeys
+    entry_keys: EntryKeys
 
 
 def make_plan(three: Three) -> MergePlan:
@@ -102,7 +102,10 @@ def _own_comments(three: Three, base: Node, mine: Node) -> bool:
 
 
 def _merge_maps(three: Three, base: Node | None, mine: Node, incoming: Node, at: str) -> MergePlan:
-    keys = [(entries_by_key(node, at, three.ways) or {}) if node is not None else {} for node in (base, mine, incoming)]
+    keys = [
+        (entries_by_key(node, at, three.entry_keys) or {}) if node is not None else {}
+        for node in (base, mine, incoming)
+    ]
     return MergePlan(mine, tuple(_merge_keys(three, keys[0], keys[1], keys[2], at)))
 
 
@@ -161,7 +164,7 @@ def _has_own_comments(three: Three, old: KeyedNode, item: KeyedNode) -> bool:
 
 
 def _merge_lists(three: Three, base: Node | None, mine: Node, incoming: Node, at: str) -> MergePlan | None:
-    if three.ways.get(at) is not None:
+    if three.entry_keys.get(at) is not None:
         return _merge_maps(three, base, mine, incoming, at)
     return _merge_sequence(base, mine, incoming)
 

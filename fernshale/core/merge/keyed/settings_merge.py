@@ -14,7 +14,7 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.data.formats import FormatReader, find_reader
 from fernshale.core.data.tree import DataDocument, KeyedNode, Node, NotKeyed
 from fernshale.core.merge.align import align_lines, equal_lines
-from fernshale.core.merge.keyed.list_keys import VALUE, EntryKeys, entries_by_key, find_ways
+from fernshale.core.merge.keyed.list_keys import VALUE, EntryKeys, entries_by_key, find_entry_keys
 from fernshale.core.merge.keyed.plan import Clash, MergePlan, Three, make_plan
 from fernshale.core.merge.keyed.plan_writer import Writer
 from fernshale.core.merge.ledger import Fate
@@ -43,17 +43,17 @@ class KeyedMerge:
 
     three: Three
     plan: MergePlan
-    dues: Mapping[str, tuple[Conflict, Clash]]
+    conflicts: Mapping[str, tuple[Conflict, Clash]]
     local: TextFile
     read: FormatReader
 
     @property
     def decisions(self) -> tuple[Conflict, ...]:
-        return tuple(due for due, _ in self.dues.values())
+        return tuple(conflict for conflict, _ in self.conflicts.values())
 
     def text(self, choices: Mapping[str, Resolution]) -> str:
         """The result; undecided entries keep the user's value."""
-        ids = {clash.at: due.id for due, clash in self.dues.values()}
+        ids = {clash.at: conflict.id for conflict, clash in self.conflicts.values()}
 
         def decide(clash: Clash) -> tuple[str, str]:
             choice = choices.get(ids[clash.at], Resolution("mine"))
@@ -69,7 +69,7 @@ class KeyedMerge:
 
         Raises FernshaleError when a value written by hand does not fit.
         """
-        if undecided == "nothing" and any(id not in choices for id in self.dues):
+        if undecided == "nothing" and any(id not in choices for id in self.conflicts):
             return None
         text = self.text(choices)
         try:
@@ -86,8 +86,8 @@ class KeyedMerge:
         lines = read_lines(now.text).lines
         sources = _sources(lines, *(read_lines(side.text).lines for side in (self.three.base, self.three.mine)))
         places: dict[int, list[str]] = {}
-        for id, (_, clash) in self.dues.items():
-            places.setdefault(_place(now, clash.at, self.three.ways), []).append(id)
+        for id, (_, clash) in self.conflicts.items():
+            places.setdefault(_place(now, clash.at, self.three.entry_keys), []).append(id)
         woven: list[WovenLine] = []
         for number, line in enumerate(lines):
             for id in places.pop(number, ()):
@@ -97,15 +97,15 @@ class KeyedMerge:
         woven += [WovenLine("", RegionKind.DECIDE, id, False) for ids in places.values() for id in ids]
         return tuple(woven)
 
-    def versions(self, due: Conflict) -> tuple[str | None, str | None, str | None]:
+    def versions(self, conflict: Conflict) -> tuple[str | None, str | None, str | None]:
         """Return the entry of a decision in the base, in the local file and in the vendor's."""
-        sides = _sides(self.three, self.dues[due.id][1])
+        sides = _sides(self.three, self.conflicts[conflict.id][1])
         before, mine, incoming = (side.cut(item.body) if item is not None else None for side, item in sides)
         return before, mine, incoming
 
-    def value(self, due: Conflict) -> str:
+    def value(self, conflict: Conflict) -> str:
         """The local value a decision is about, to be edited by hand."""
-        item = self.dues[due.id][1].mine
+        item = self.conflicts[conflict.id][1].mine
         return self.three.mine.cut(item.node.span) if item is not None else ""
 
     # -- the ledger
@@ -114,22 +114,22 @@ class KeyedMerge:
         self, now: TextFile, choices: Mapping[str, Resolution]
     ) -> Iterator[tuple[str, str, Fate | None, str, str]]:
         """Yield each local edit as found in the text `now`: lines, description, fate (None: lost), current line, reason."""
-        document, ways = self.read(now.text), self.three.ways
+        document, entry_keys = self.read(now.text), self.three.entry_keys
         for at, old, item in self.edits:
             where = f"{self.three.mine.line(item.body[0]) + 1}" if item is not None else ""
             what = _what(self.three, at, old, item)
-            due = self.asked(at)
-            here = _follow(document.root, at, ways)
+            conflict = self.asked(at)
+            here = _follow(document.root, at, entry_keys)
             line = f"{document.line(here.body[0]) + 1}" if here is not None else ""
-            if due is not None and due.id not in choices:
+            if conflict is not None and conflict.id not in choices:
                 yield where, what, "decide", line, "both changed this value"
-            elif _stands(item, here, at, ways):
-                if _stands(item, _follow(self.three.incoming.root, at, ways), at, ways):
+            elif _stands(item, here, at, entry_keys):
+                if _stands(item, _follow(self.three.incoming.root, at, entry_keys), at, entry_keys):
                     yield where, what, "already", line, "the new release has the same"
                 else:
-                    yield where, what, "carried", line, "kept by decision" if due else "merged by key"
-            elif due is not None:
-                yield where, what, "dropped", "", f"given up by decision: {choices[due.id].take}"
+                    yield where, what, "carried", line, "kept by decision" if conflict else "merged by key"
+            elif conflict is not None:
+                yield where, what, "dropped", "", f"given up by decision: {choices[conflict.id].take}"
             else:
                 yield where, what, None, "", ""
         yield from self._comment_edits(document)
@@ -137,13 +137,13 @@ class KeyedMerge:
     @cached_property
     def edits(self) -> tuple[tuple[str, KeyedNode | None, KeyedNode | None], ...]:
         """Yield the local edits: the entry's data path, its value before and after."""
-        return tuple(_differences(self.three.base.root, self.three.mine.root, "", self.three.ways))
+        return tuple(_differences(self.three.base.root, self.three.mine.root, "", self.three.entry_keys))
 
     def asked(self, at: str) -> Conflict | None:
         """The decision that an entry, one it holds or one that holds it is subject to."""
-        for due, clash in self.dues.values():
+        for conflict, clash in self.conflicts.values():
             if at == clash.at or at.startswith(clash.at + "/") or clash.at.startswith(at + "/"):
-                return due
+                return conflict
         return None
 
     def _comment_edits(self, now: DataDocument) -> Iterator[tuple[str, str, Fate | None, str, str]]:
@@ -167,10 +167,10 @@ def merge_keyed(
     old, local, new = one_encoding(base, mine, incoming)
     try:
         sides = read(old.text or _empty(mine)), read(local.text), read(new.text)
-        ways = find_ways([side.root for side in sides], identities.fields(path))
-        three = Three(*sides, ways)
+        entry_keys = find_entry_keys([side.root for side in sides], identities.fields(path))
+        three = Three(*sides, entry_keys)
         plan = make_plan(three)
-        merge = KeyedMerge(three, plan, _dues(three, plan), local, read)
+        merge = KeyedMerge(three, plan, _conflicts(three, plan), local, read)
         _check(merge)
     except NotKeyed:
         return None
@@ -188,10 +188,10 @@ def _empty(mine: TextFile) -> str:
 def _check(merge: KeyedMerge) -> None:
     """Raises NotKeyed unless each outcome parses, and has every change of both sides that is not to be decided."""
     three = merge.three
-    theirs = list(_differences(three.base.root, three.incoming.root, "", three.ways))
-    takes: tuple[Taking, ...] = ("mine", "incoming", "base") if merge.dues else ("mine",)
+    theirs = list(_differences(three.base.root, three.incoming.root, "", three.entry_keys))
+    takes: tuple[Taking, ...] = ("mine", "incoming", "base") if merge.conflicts else ("mine",)
     for take in takes:
-        choices = {id: Resolution(take) for id in merge.dues}
+        choices = {id: Resolution(take) for id in merge.conflicts}
         text = merge.text(choices)
         found = merge.read(text)
         if three.mine.format == "json" and _is_strict_json(merge.local.text) and not _is_strict_json(text):
@@ -199,7 +199,9 @@ def _check(merge: KeyedMerge) -> None:
         if not can_encode(merge.local.with_text(text)):
             raise NotKeyed("letters the file's encoding does not have")
         for at, _, item in (*merge.edits, *theirs):
-            if merge.asked(at) is None and not _stands(item, _follow(found.root, at, three.ways), at, three.ways):
+            if merge.asked(at) is None and not _stands(
+                item, _follow(found.root, at, three.entry_keys), at, three.entry_keys
+            ):
                 raise NotKeyed(f"a change would be lost: {at}")
 
 
@@ -211,11 +213,11 @@ def _is_strict_json(text: str) -> bool:
     return True
 
 
-def _stands(item: KeyedNode | None, found: KeyedNode | None, at: str, ways: EntryKeys) -> bool:
+def _stands(item: KeyedNode | None, found: KeyedNode | None, at: str, entry_keys: EntryKeys) -> bool:
     """Whether a change, of an entry to `item` or its removal, is there."""
     if item is None or found is None:
         return item is None and found is None
-    return _holds(item.node, found.node, at, ways)
+    return _holds(item.node, found.node, at, entry_keys)
 
 
 def _sides(three: Three, clash: Clash) -> tuple[tuple[DataDocument, KeyedNode | None], ...]:
@@ -223,8 +225,8 @@ def _sides(three: Three, clash: Clash) -> tuple[tuple[DataDocument, KeyedNode | 
     return (three.base, clash.base), (three.mine, clash.mine), (three.incoming, clash.incoming)
 
 
-def _dues(three: Three, plan: MergePlan) -> dict[str, tuple[Conflict, Clash]]:
-    dues: dict[str, tuple[Conflict, Clash]] = {}
+def _conflicts(three: Three, plan: MergePlan) -> dict[str, tuple[Conflict, Clash]]:
+    conflicts: dict[str, tuple[Conflict, Clash]] = {}
     for clash in _clashes(plan):
         sides = _sides(three, clash)
         id = fingerprint(clash.at, *(side.cut(item.body) if item is not None else "" for side, item in sides))
@@ -232,14 +234,14 @@ def _dues(three: Three, plan: MergePlan) -> dict[str, tuple[Conflict, Clash]]:
             (side.line(item.body[0]), side.line(item.body[1]) + 1) if item is not None else _NOWHERE
             for side, item in sides
         ]
-        ways: tuple[Taking, ...] = (
+        options: tuple[Taking, ...] = (
             "mine",
             "incoming",
             *(("base",) if clash.base else ()),
             *(("text",) if clash.mine else ()),
         )
-        dues[id] = (Conflict(id, "key", spans[0], spans[1], spans[2], ways, None, clash.at), clash)
-    return dues
+        conflicts[id] = (Conflict(id, "key", spans[0], spans[1], spans[2], options, None, clash.at), clash)
+    return conflicts
 
 
 def _clashes(plan: MergePlan) -> Iterator[Clash]:
@@ -251,61 +253,63 @@ def _clashes(plan: MergePlan) -> Iterator[Clash]:
 
 
 def _differences(
-    base: Node, mine: Node, at: str, ways: EntryKeys
+    base: Node, mine: Node, at: str, entry_keys: EntryKeys
 ) -> Iterator[tuple[str, KeyedNode | None, KeyedNode | None]]:
     """Yield the smallest entries in which two trees differ, with their data paths."""
-    olds, ours = entries_by_key(base, at, ways) or {}, entries_by_key(mine, at, ways) or {}
+    olds, ours = entries_by_key(base, at, entry_keys) or {}, entries_by_key(mine, at, entry_keys) or {}
     for key in {**ours, **olds}:
-        way, old, item = f"{at}/{key}", olds.get(key), ours.get(key)
+        place, old, item = f"{at}/{key}", olds.get(key), ours.get(key)
         if old is None or item is None:
-            yield way, old, item
+            yield place, old, item
         elif old.node.canon != item.node.canon:
             if old.node.kind == item.node.kind and None not in (
-                entries_by_key(old.node, way, ways),
-                entries_by_key(item.node, way, ways),
+                entries_by_key(old.node, place, entry_keys),
+                entries_by_key(item.node, place, entry_keys),
             ):
-                yield from _differences(old.node, item.node, way, ways)
+                yield from _differences(old.node, item.node, place, entry_keys)
             else:
-                yield way, old, item
+                yield place, old, item
 
 
-def _follow(root: Node, at: str, ways: EntryKeys) -> KeyedNode | None:
-    node, item, way = root, None, ""
+def _follow(root: Node, at: str, entry_keys: EntryKeys) -> KeyedNode | None:
+    node, item, place = root, None, ""
     for step in at.split("/")[1:]:
-        item = (entries_by_key(node, way, ways) or {}).get(step)
+        item = (entries_by_key(node, place, entry_keys) or {}).get(step)
         if item is None:
             return None
-        node, way = item.node, f"{way}/{step}"
+        node, place = item.node, f"{place}/{step}"
     return item
 
 
-def _place(now: DataDocument, at: str, ways: EntryKeys) -> int:
+def _place(now: DataDocument, at: str, entry_keys: EntryKeys) -> int:
     """The line of an entry, or of the one that would hold it."""
     steps = at.split("/")
     while len(steps) > 1:
-        item = _follow(now.root, "/".join(steps), ways)
+        item = _follow(now.root, "/".join(steps), entry_keys)
         if item is not None:
             return now.line(item.body[0])
         steps.pop()
     return 0
 
 
-def _holds(wanted: Node, found: Node, at: str, ways: EntryKeys) -> bool:
+def _holds(wanted: Node, found: Node, at: str, entry_keys: EntryKeys) -> bool:
     """Return whether a value contains everything of another."""
     if wanted.canon == found.canon:
         return True
     if wanted.kind != found.kind:
         return False
-    ours, theirs = entries_by_key(wanted, at, ways), entries_by_key(found, at, ways)
+    ours, theirs = entries_by_key(wanted, at, entry_keys), entries_by_key(found, at, entry_keys)
     if ours is None or theirs is None:
         return False
-    return all(key in theirs and _holds(item.node, theirs[key].node, f"{at}/{key}", ways) for key, item in ours.items())
+    return all(
+        key in theirs and _holds(item.node, theirs[key].node, f"{at}/{key}", entry_keys) for key, item in ours.items()
+    )
 
 
 def _what(three: Three, at: str, old: KeyedNode | None, item: KeyedNode | None) -> str:
     name = at.lstrip("/")
     above = at.rpartition("/")[0]
-    if three.ways.get(above) == VALUE:
+    if three.entry_keys.get(above) == VALUE:
         entry = three.mine.cut(item.body) if item is not None else three.base.cut(old.body) if old is not None else ""
         return f"{above.lstrip('/')}: {entry} {'added' if item is not None else 'removed'}"
     if item is None:

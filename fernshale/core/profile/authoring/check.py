@@ -185,14 +185,14 @@ def _reaches_that_find_nothing(profile: Profile, project: Path, tree: Manifest) 
         for path in files:
             count, trouble = _count(project, path, reaches)
             said, hits = said or trouble, hits + count
-        where = getattr(site.at, site.at.way)
+        where = getattr(site.at, site.at.syntax)
         if said:
             yield _error(where, said)
         elif files and not hits:
             yield _warning(where, f"the site “{site.name}” finds nothing at {site.at.text} in {', '.join(files[:3])}")
     for plugin in plugins:
         if profile.plugins.version and not plugin.version:
-            where = getattr(profile.plugins.version, profile.plugins.version.way)
+            where = getattr(profile.plugins.version, profile.plugins.version.syntax)
             yield _warning(where, f"the plugin in {plugin.folder} names no version")
 
 

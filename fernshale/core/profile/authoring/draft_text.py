@@ -82,7 +82,7 @@ def _role(role: DraftRole) -> Iterator[str]:
 
 
 def _reach(reach: Reach) -> str:
-    return f"{{ {reach.way} = {_text(getattr(reach, reach.way))} }}"
+    return f"{{ {reach.syntax} = {_text(getattr(reach, reach.syntax))} }}"
 
 
 def _texts(items: Iterable[str]) -> list[str]:

@@ -16,7 +16,7 @@ def find_values(text: str, reach: Reach, path: str) -> tuple[FoundValue, ...]:
 
     Raises FormatError with the line when the file is broken, the reach cannot be followed or a pattern runs away.
     """
-    match reach.way:
+    match reach.syntax:
         case "json":
             from fernshale.core.survey.value_access.json_and_toml import find_json
 
@@ -33,14 +33,16 @@ def find_values(text: str, reach: Reach, path: str) -> tuple[FoundValue, ...]:
             from fernshale.core.survey.value_access.xml_values import find_xml
 
             return find_xml(text, reach.xml, path)
-        case "ini" | "properties" as way:
+        case "ini" | "properties" as syntax:
             from fernshale.core.survey.value_access.ini_values import find_ini, find_property
 
-            return tuple(find_ini(text, reach.ini) if way == "ini" else find_property(text, reach.properties))
-        case "script" | "cmake" as way:
+            return tuple(find_ini(text, reach.ini) if syntax == "ini" else find_property(text, reach.properties))
+        case "script" | "cmake" as syntax:
             from fernshale.core.survey.value_access.build_scripts import find_argument, find_assignment
 
-            return tuple(find_assignment(text, reach.script) if way == "script" else find_argument(text, reach.cmake))
+            return tuple(
+                find_assignment(text, reach.script) if syntax == "script" else find_argument(text, reach.cmake)
+            )
         case _:
             return _find_pattern(text, reach.pattern, path)
 

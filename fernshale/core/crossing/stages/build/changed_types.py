@@ -20,7 +20,8 @@ from fernshale.core.drift.similarity import STAND
 from fernshale.core.fix.rules import RenameRule, Rule
 from fernshale.core.inference.release_lookup import members
 
-_LEAST, _MOST_WAYS = 0.2, 3
+_MIN_SCORE = 0.2
+_MAX_CANDIDATES = 3
 # How many times likelier it is that a member of one class became one of the other than that any two of a release belong together.
 _LIKELIER = 8
 # A change, with the type names before and after it.
@@ -96,4 +97,6 @@ def _successors(
     likely = (
         replace(item, score=round(item.score * _LIKELIER / (1 + item.score * (_LIKELIER - 1)), 3)) for item in found
     )
-    return tuple(item for item in likely if item.score >= _LEAST and item.symbol.name.isidentifier())[:_MOST_WAYS]
+    return tuple(item for item in likely if item.score >= _MIN_SCORE and item.symbol.name.isidentifier())[
+        :_MAX_CANDIDATES
+    ]

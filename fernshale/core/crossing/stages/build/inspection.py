@@ -136,9 +136,9 @@ def _pins(
     scan: ProjectScan, drift: Sequence[Used], defaults: Sequence[Item], far: float, token: CancelToken
 ) -> dict[str, Fix]:
     """By the key of their item, the fixes that write an old default at the calls that leave it out."""
-    due = {open_item.key for open_item in defaults}
+    keys = {open_item.key for open_item in defaults}
     keyed = [(default_key(item.change), pinning_rule(item.change)) for item in drift]
-    rules = {key: rule for key, rule in keyed if key in due and rule is not None}
+    rules = {key: rule for key, rule in keyed if key in keys and rule is not None}
     edits = find_all_edits(scan, list(rules.values()), token)
     found = {}
     for key, rule in rules.items():

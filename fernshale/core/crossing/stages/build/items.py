@@ -77,13 +77,13 @@ def cause_items(views: Sequence[CauseView], is_stale: bool, passed: bool) -> lis
         first = cause.errors[0].place
         place = f"{first.file}:{first.line}" if first.line else first.file
         title = f"{cause.title}, {count(view.open, 'place')}"
-        ways = tuple(
+        options = tuple(
             Option(UseRule(cause.key, fix.rule.id), fix.rule.name, fix.evidence, fix.confidence, fix.is_sure)
             for fix in view.fixes
         )
         # Settled causes wait for the next build; causes that follow from another are fixed with it.
         if not view.is_settled and not cause.under:
-            aside = () if any(way.sure for way in ways) else _ways_aside(cause)
+            aside = () if any(option.sure for option in options) else _debt_options(cause)
             if view.aside:
                 words = (f"{view.aside} had it, and is left out",)
                 aside = (
@@ -91,7 +91,7 @@ def cause_items(views: Sequence[CauseView], is_stale: bool, passed: bool) -> lis
                     *aside,
                 )
             why = "put off" if view.put_off else f"{view.aside} is left out" if view.aside else ""
-            items.append(Item(view.key, Stage.BUILD, title, cause.owner, place, why, not ways, (*ways, *aside)))
+            items.append(Item(view.key, Stage.BUILD, title, cause.owner, place, why, not options, (*options, *aside)))
     return items
 
 
@@ -179,7 +179,7 @@ def _default_of(old: Symbol, name: str, at: int) -> str:
     return old.given[at].default if at < len(old.given) and not old.given[at].name else ""
 
 
-def _ways_aside(cause: Cause) -> tuple[Option, ...]:
+def _debt_options(cause: Cause) -> tuple[Option, ...]:
     """Options to switch code off where a cause has no high-confidence fix; each leaves a debt."""
     if cause.owner != "own" or not any(error.place.line > 0 for error in cause.errors):
         return ()

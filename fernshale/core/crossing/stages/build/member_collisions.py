@@ -100,11 +100,16 @@ class _Before:
 
 def _came(changes: Sequence[ApiChange]) -> dict[str, dict[str, ApiChange]]:
     """New members of classes that both releases have, except those that subclasses have to implement."""
-    due = {change.new.path for change in changes if change.kind == "must-implement" and change.new is not None}
+    required = {change.new.path for change in changes if change.kind == "must-implement" and change.new is not None}
     found: dict[str, dict[str, ApiChange]] = {}
     for change in changes:
         symbol = change.symbol
-        if change.kind == "added" and symbol.kind in ("method", "field") and symbol.scope and symbol.path not in due:
+        if (
+            change.kind == "added"
+            and symbol.kind in ("method", "field")
+            and symbol.scope
+            and symbol.path not in required
+        ):
             found.setdefault(symbol.scope[-1], {})[symbol.name] = change
     return found
 

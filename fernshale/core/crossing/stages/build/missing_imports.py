@@ -27,13 +27,13 @@ from fernshale.core.fix.rules import ImportRule, Rule, Where
 from fernshale.core.inference.release_lookup import declared
 
 _AS_OTHERS, _ONLY_ONE, _ONE_OF_SEVERAL = 0.95, 0.92, 0.3
-_MOST_WAYS = 3
+_MAX_LINES = 3
 # The maximum number of names that are looked up in one inspection; the rest follows once these are imported.
 _MOST_NAMES = 12
 _BY_NAMESPACE = (*ENDINGS["java"], *ENDINGS["c#"])
 _HEADERS = tuple(ending for ending in C_FAMILY if ending.startswith(".h"))
 # Languages that name a module by a relative path.
-_BY_WAY = ("typescript", "tsx", "javascript")
+_BY_RELATIVE_PATH = ("typescript", "tsx", "javascript")
 
 
 def with_imports(rules: LegRules, causes: Sequence[Cause], scan: ProjectScan, to: str, token: CancelToken) -> LegRules:
@@ -66,18 +66,18 @@ def _rules_of(
         file = next(iter(files))
         lines = {} if cause.scope else _as_others(cause.symbol, beside, file)
         lines = lines or _as_released(cause, beside.get(TreePath(file), ""), language, scan, to, token)
-        for at, (line, (why, sure)) in enumerate(list(lines.items())[:_MOST_WAYS]):
+        for at, (line, (why, sure)) in enumerate(list(lines.items())[:_MAX_LINES]):
             # Scripts name a module by a relative path, which differs from folder to folder.
             where = (
                 Where(files=tuple(f"/{path}" for path in files))
-                if language in _BY_WAY
+                if language in _BY_RELATIVE_PATH
                 else Where(languages=(language,))
             )
             yield ImportRule(
                 "-".join(("import", cause.symbol, *(str(part) for part in (at, number) if part))), why, title=line,
                 old=cause.symbol, text=line, where=where, confidence=sure if len(lines) == 1 else _ONE_OF_SEVERAL, named=True,
             )  # fmt: skip
-        if language not in _BY_WAY:
+        if language not in _BY_RELATIVE_PATH:
             return
 
 
@@ -103,7 +103,7 @@ def _as_released(cause: Cause, text: str, language: str, scan: ProjectScan, to: 
     for symbol in declared(folder, cause.symbol, language):
         if not cause.scope or symbol.scope[-1:] == (last_name(cause.scope),):
             line = _line_for(symbol, text, folder)
-            if language in _BY_WAY:
+            if language in _BY_RELATIVE_PATH:
                 module = included(symbol.file)
                 line = script_line(symbol.name, module, texts_with(scan, {module}, token).values())
             found.setdefault(line, (f"{symbol.file} of {scan.profile.title} {to} has {symbol.full}", _ONLY_ONE))

@@ -52,7 +52,7 @@ class ForkedFile:
 
     @property
     def clashes(self) -> int:
-        return len(self.merge.dues)
+        return len(self.merge.conflicts)
 
     @property
     def key(self) -> str:
@@ -81,7 +81,7 @@ def copy_items(copies: tuple[ForkedFile, ...], crossing: Crossing) -> Iterator[I
         leave = Option(UpdateForkedFile(item.path, "leave"), "Leave it as it is", ("it stays as it was",), 0.2)
         if item.clashes:
             places = count(item.clashes, "place")
-            ways: tuple[Option, ...] = (
+            options: tuple[Option, ...] = (
                 Option(
                     UpdateForkedFile(item.path, "mine"), f"Merge, yours in the {places} both changed", evidence, 0.4
                 ),
@@ -95,7 +95,7 @@ def copy_items(copies: tuple[ForkedFile, ...], crossing: Crossing) -> Iterator[I
             )
         else:
             sure = 0.92 if item.alike >= _SURE else 0.7
-            ways = (
+            options = (
                 Option(
                     UpdateForkedFile(item.path, "merge"),
                     f"Update it to {to} and keep your edits",
@@ -106,7 +106,7 @@ def copy_items(copies: tuple[ForkedFile, ...], crossing: Crossing) -> Iterator[I
                 leave,
             )
         title = f"{printable(item.path)} is a copy of the engine's {item.engine}, which changed"
-        yield Item(item.key, Stage.ENGINE, title, "own", item.path, "", bool(item.clashes), ways)
+        yield Item(item.key, Stage.ENGINE, title, "own", item.path, "", bool(item.clashes), options)
 
 
 def update_copy(crossing: Crossing, scan: ProjectScan, action: UpdateForkedFile, author: Author, work: Work) -> None:
@@ -117,7 +117,7 @@ def update_copy(crossing: Crossing, scan: ProjectScan, action: UpdateForkedFile,
         if item is None:
             raise MisuseError(f"{printable(path)} has no engine changes to merge any more", "Look again.")
         choice = Resolution("incoming") if action.choice == "incoming" else Resolution("mine")
-        result = result_text(item.merge, {due.id: choice for due in item.merge.dues.values()}, "nothing")
+        result = result_text(item.merge, {conflict.id: choice for conflict in item.merge.conflicts.values()}, "nothing")
         assert result is not None
         draft = Draft(scan.project)
         draft.write(path, result.encode())
@@ -182,7 +182,7 @@ def _find(scan: ProjectScan, old: Path, new: Path, token: CancelToken) -> Iterat
         before, after = engine.texts[source]
         merge = merge_text(before, mine, after)
         result = result_text(merge, {}, "mine")
-        if merge.dues or (result is not None and result.text != mine.text):
+        if merge.conflicts or (result is not None and result.text != mine.text):
             yield ForkedFile(path, source, alike, merge)
 
 

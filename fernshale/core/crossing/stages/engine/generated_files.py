@@ -55,14 +55,14 @@ def generator_items(scan: ProjectScan, crossing: Crossing, last: Regenerated | N
     if last is None:
         return (Item(key, Stage.ENGINE, "the generator has not run yet", owner, needs_you=False, options=(again,)),)
     if last.status != 0:
-        ways = (again, *_around(scan, last.said))
-        return (Item(key, Stage.ENGINE, "the engine's generator failed", owner, "", last.said, True, ways),)
+        options = (again, *_around(scan, last.said))
+        return (Item(key, Stage.ENGINE, "the engine's generator failed", owner, "", last.said, True, options),)
     return ()
 
 
 def _around(scan: ProjectScan, said: str) -> tuple[Option, ...]:
     """Options for plugins that the generator's output names: rebuild one, or leave it out."""
-    ways = []
+    options = []
     compiled = {item.plugin.id for item in find_built(scan)}
     for plugin in scan.plugins:
         named = re.search(rf"(?<![\w-]){re.escape(plugin.id)}(?![\w-])", said) or f"{plugin.folder}/" in said
@@ -70,9 +70,11 @@ def _around(scan: ProjectScan, said: str) -> tuple[Option, ...]:
             continue
         evidence = (f"the generator printed: {said.splitlines()[-1].strip()}",)
         if plugin.id in compiled:
-            ways.append(Option(RebuildAndGenerate(plugin.id), f"Rebuild {plugin.id} and run it again", evidence, 0.6))
-        ways.append(Option(LeaveOutAndGenerate(plugin.id), f"Leave {plugin.id} out and run it again", evidence, 0.5))
-    return tuple(ways)
+            options.append(
+                Option(RebuildAndGenerate(plugin.id), f"Rebuild {plugin.id} and run it again", evidence, 0.6)
+            )
+        options.append(Option(LeaveOutAndGenerate(plugin.id), f"Leave {plugin.id} out and run it again", evidence, 0.5))
+    return tuple(options)
 
 
 def stale_items(scan: ProjectScan, crossing: Crossing, last: Regenerated | None) -> tuple[Item, ...]:

@@ -31,8 +31,8 @@ def site_items(view: EngineView, scan: ProjectScan, crossing: Crossing) -> tuple
             follow = Option(
                 Choose(key, "follow"), f"Change it to {to} as well", ("it names another release today",), 0.3
             )
-            ways = (keep, follow) if item.site.notation == "exact" and is_release(item.before) else (keep,)
-            items.append(Item(key, Stage.ENGINE, title, "own", place, item.trouble, True, ways))
+            options = (keep, follow) if item.site.notation == "exact" and is_release(item.before) else (keep,)
+            items.append(Item(key, Stage.ENGINE, title, "own", place, item.trouble, True, options))
     if view.places:
         evidence = f"the generator then replaces {count(len(view.stale), 'generated file')}" if view.stale else ""
         take = Option(PointAtRelease(), f"Change them to {to}", (evidence,), 1.0, True)

@@ -128,13 +128,13 @@ def scan_items(found: DataScan, fillings: Mapping[str, Sequence[Option]]) -> Ite
 
 def apply_data(crossing: Crossing, scan: ProjectScan, action: RewriteData, author: Author, work: Work) -> int:
     """Rewrite all objects of a rule, or one; returns the id of the logbook entry. Raises MisuseError, FormatError."""
-    id, way = action.rule, action.objects
+    id, how = action.rule, action.objects
     rewrite = next((item for item in scan_data(scan, crossing, work.token).work if item.rule.id == id), None)
     if rewrite is None:
         raise MisuseError(f"nothing is left to rewrite by {id}")
     chosen = dict(rewrite.objects)
-    if way.startswith("one "):
-        path, _, number = way.removeprefix("one ").rpartition("#")
+    if how.startswith("one "):
+        path, _, number = how.removeprefix("one ").rpartition("#")
         only = [item for item in rewrite.objects.get(TreePath(path), ()) if str(item.found.number) == number]
         if not only:
             raise MisuseError(f"{path} has no such object left to rewrite")
@@ -177,13 +177,13 @@ def meet_constraint(crossing: Crossing, scan: ProjectScan, action: MeetConstrain
     )
 
 
-def preview_mending(scan: ProjectScan, items: Sequence[UnmetConstraint], way: str) -> ChangeSet:
+def preview_mending(scan: ProjectScan, items: Sequence[UnmetConstraint], how: str) -> ChangeSet:
     """The changes that would meet a constraint. Raises FormatError."""
     formats = own_formats(scan.profile.data)
     changes: dict[TreePath, list[TextChange]] = {}
     for item in items:
         text = scan.read(item.file) or ""
-        what, _, value = way.partition(" ")
+        what, _, value = how.partition(" ")
         if what == "drop":
             found = without(item, int(value), text, formats)
         elif what == "set" and item.expect.values and value not in item.expect.values:
@@ -205,17 +205,17 @@ def _written(scan: ProjectScan, changes: Mapping[TreePath, Sequence[TextChange]]
 def _unmet_item(key: str, items: Sequence[UnmetConstraint], fillings: Sequence[Option]) -> Item:
     first = items[0]
     expect = first.expect
-    ways = [*fillings]
+    options = [*fillings]
     name = key.removeprefix("expect:")
     if first.can_mend:
         words = "Put it in" if first.fault == "missing" else f"Set {expect.field} to {expect.default}"
-        ways.append(Option(MeetConstraint(name, "mend"), words, (expect.why,), SURE, True))
+        options.append(Option(MeetConstraint(name, "mend"), words, (expect.why,), SURE, True))
     elif first.fault == "too many":
-        ways += [
+        options += [
             Option(MeetConstraint(name, f"drop {item.number}"), f"Remove {item.name}, line {item.line}", (), 0.4)
             for item in first.objects
         ]
-    ways.append(Option(Choose(key, ""), "Leave it as it is", ("write down why",), 0.1))
+    options.append(Option(Choose(key, ""), "Leave it as it is", ("write down why",), 0.1))
     total = sum(max(1, len(item.objects)) for item in items)
     where = (
         f"{first.fault} in {count(len(items), 'file')}" if first.fault != "too many" else f"{len(first.objects)} found"
@@ -224,7 +224,7 @@ def _unmet_item(key: str, items: Sequence[UnmetConstraint], fillings: Sequence[O
     detail = ", ".join(item.file for item in items[:12])
     noun = f"{total} times " if first.fault in ("empty", "not allowed") and total > 1 else ""
     return Item(
-        key, Stage.LINKS, f"{expect.title}: {noun}{where}", "own", place, detail, not first.can_mend, tuple(ways)
+        key, Stage.LINKS, f"{expect.title}: {noun}{where}", "own", place, detail, not first.can_mend, tuple(options)
     )
 
 

@@ -36,7 +36,7 @@ def inspect_links(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     known = set(linkage.before.index.doubled)
     doubled = tuple(id for id in linkage.now.index.doubled if id not in known and f"doubled:{id}" not in decided)
     fillings = find_fillings(scan, crossing.store, crossing.leg_start, linkage, scanned.unmet, token)
-    ways = {
+    fill_options = {
         key: [
             Option(
                 MeetConstraint(key.removeprefix("expect:"), f"set {item.value}"),
@@ -48,7 +48,7 @@ def inspect_links(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
         ]
         for key, items in fillings.items()
     }
-    open_items = (*link_items(missing), *doubled_items(doubled, linkage.now.index), *scan_items(scanned, ways))
+    open_items = (*link_items(missing), *doubled_items(doubled, linkage.now.index), *scan_items(scanned, fill_options))
     return LinksView(linkage, missing, before, left, doubled, scanned, open_items)
 
 

@@ -31,7 +31,7 @@ def link_items(missing: Sequence[MissingReference]) -> Iterable[Item]:
     together = len(sure) >= _MANY
     if together:
         uses = sum(len(item.uses) for item in sure)
-        least = min(way.score for item in sure for way in item.sure)
+        least = min(candidate.score for item in sure for candidate in item.sure)
         all_ = Option(
             Relink(TOGETHER, "sure"), "Relink them all", (f"the lowest confidence is {least:.0%}",), least, True
         )
@@ -61,21 +61,23 @@ def relink(item: MissingReference, new: str) -> Relink | RelinkFile:
 
 
 def _item(item: MissingReference) -> Item:
-    ways = []
+    options = []
     if item.candidates and item.candidates[0].slots:
-        parts = [way for way in item.candidates if way.slots]
-        told = tuple(f"{way.id} for {', '.join(way.slots)}" for way in parts)
-        least = min(way.score for way in parts)
-        ways.append(
+        parts = [candidate for candidate in item.candidates if candidate.slots]
+        told = tuple(f"{candidate.id} for {', '.join(candidate.slots)}" for candidate in parts)
+        least = min(candidate.score for candidate in parts)
+        options.append(
             Option(relink(item, "split"), f"{item.id} became {count(len(parts), 'id')}", told, least, least >= SURE)
         )
-    split = bool(ways)
-    for way in item.candidates:
-        score = min(way.score, 0.6) if split else way.score
-        ways.append(Option(relink(item, way.id), f"{item.id} → {way.id}", way.evidence, score, score >= SURE))
-    ways.append(Option(Choose(key_of(item), ""), "Leave it missing", ("it is known and intended",), 0.1))
+    split = bool(options)
+    for candidate in item.candidates:
+        score = min(candidate.score, 0.6) if split else candidate.score
+        options.append(
+            Option(relink(item, candidate.id), f"{item.id} → {candidate.id}", candidate.evidence, score, score >= SURE)
+        )
+    options.append(Option(Choose(key_of(item), ""), "Leave it missing", ("it is known and intended",), 0.1))
     first = item.uses[0]
     place = f"{first.file}:{first.line}" if first.line else first.file
     what = "was there" if item.is_file else f"was declared in {item.was}"
     title = f"{item.id} is missing, {count(len(item.uses), 'use')}"
-    return Item(key_of(item), Stage.LINKS, title, "own", place, what, True, tuple(ways))
+    return Item(key_of(item), Stage.LINKS, title, "own", place, what, True, tuple(options))

@@ -55,19 +55,19 @@ def apply_relink(crossing: Crossing, scan: ProjectScan, action: Relink | RelinkF
     key, new = action.key, action.new
     view = inspect_links(scan, crossing, work.token)
     if key == f"links:{TOGETHER}":
-        chosen = [(item, way) for item in view.sure for way in item.sure]
+        chosen = [(item, candidate) for item in view.sure for candidate in item.sure]
     else:
         item = next((entry for entry in view.missing if key_of(entry) == key), None)
         if item is None:
             raise MisuseError(f"{key.partition(':')[2]} is not missing")
-        chosen = [(item, way) for way in _ways(item, new, view.index)]
+        chosen = [(item, candidate) for candidate in _candidates(item, new, view.index)]
     changes = preview_relink(scan, view.index, chosen)
     items = list(dict.fromkeys(id(item) for item, _ in chosen))
-    uses = sum(len(item.uses_in(way.slots)) for item, way in chosen)
+    uses = sum(len(item.uses_in(candidate.slots)) for item, candidate in chosen)
     reason = author.why or "; ".join(chosen[0][1].evidence[:1]) or "chosen"
     if len(items) == 1:
         item = chosen[0][0]
-        title = f"{item.id} → {' and '.join(way.id for _, way in chosen)} · {count(uses, 'use')}"
+        title = f"{item.id} → {' and '.join(candidate.id for _, candidate in chosen)} · {count(uses, 'use')}"
         about = f"link {item.id}"
     else:
         title, about = f"{count(len(items), 'link')} follow · {count(uses, 'use')}", "links"
@@ -75,18 +75,18 @@ def apply_relink(crossing: Crossing, scan: ProjectScan, action: Relink | RelinkF
     title += f" in {count(len(changes.files), 'file')}"
     decided = [
         Decision(
-            key_of(item), Stage.LINKS, new if new == "split" else way.id, "", author.who,
-            "; ".join(way.evidence[:1]) or reason, time.time(),
+            key_of(item), Stage.LINKS, new if new == "split" else candidate.id, "", author.who,
+            "; ".join(candidate.evidence[:1]) or reason, time.time(),
         )
-        for item, way in chosen
+        for item, candidate in chosen
     ]  # fmt: skip
     return write_step(crossing, EntryText(Stage.LINKS, title, reason, about), changes, work, decided)
 
 
-def _ways(item: MissingReference, new: str, index: LinkIndex) -> Sequence[TargetCandidate]:
+def _candidates(item: MissingReference, new: str, index: LinkIndex) -> Sequence[TargetCandidate]:
     if new == "split":
-        return [way for way in item.candidates if way.slots]
-    known = next((way for way in item.candidates if way.id == new), None)
+        return [candidate for candidate in item.candidates if candidate.slots]
+    known = next((candidate for candidate in item.candidates if candidate.id == new), None)
     if known is not None:
         return [TargetCandidate(known.id, known.score, known.evidence)]
     if not (new in index.paths if item.is_file else index.declares(new)):

@@ -20,21 +20,21 @@ from fernshale.core.merge.token_merge import split_tokens
 PREFIX = "merge:"
 
 
-def likeness(file: FileMerge, due: Conflict) -> str:
+def likeness(file: FileMerge, conflict: Conflict) -> str:
     """The same for decisions that are alike: both sides changed the same tokens, one and the same key in whatever entry,
     or the same happened to a file."""
-    if due.kind == "key":
-        return "key " + re.sub(r"/[^/]*=[^/]*", "/*", due.at)
-    if due.kind == "file" or not isinstance(file.merge, TextMerge):
+    if conflict.kind == "key":
+        return "key " + re.sub(r"/[^/]*=[^/]*", "/*", conflict.at)
+    if conflict.kind == "file" or not isinstance(file.merge, TextMerge):
         return "file " + file.why.split(";")[0]
-    olds, ours, theirs = (_tokens(part_of(file.merge, due, side)) for side in ("base", "mine", "incoming"))
+    olds, ours, theirs = (_tokens(part_of(file.merge, conflict, side)) for side in ("base", "mine", "incoming"))
     changes = [ours - olds, olds - ours, theirs - olds, olds - theirs]
     return "text " + fingerprint(*(" ".join(sorted(change.elements())) for change in changes))
 
 
 def alike(merge: FolderMerge, id: str) -> tuple[tuple[FileMerge, Conflict], ...]:
     """The decisions of a merge that are like one of them, that one among them."""
-    kinds = {due.id: likeness(file, due) for file, due in merge.decisions}
+    kinds = {conflict.id: likeness(file, conflict) for file, conflict in merge.decisions}
     wanted = kinds.get(id)
     return tuple(item for item in merge.decisions if wanted is not None and kinds[item[1].id] == wanted)
 
@@ -42,15 +42,15 @@ def alike(merge: FolderMerge, id: str) -> tuple[tuple[FileMerge, Conflict], ...]
 def below(merge: FolderMerge, place: str) -> tuple[tuple[FileMerge, Conflict], ...]:
     """The decisions about a file or all files in a folder; of the whole merge where `place` is ""."""
     return tuple(
-        (file, due)
-        for file, due in merge.decisions
+        (file, conflict)
+        for file, conflict in merge.decisions
         if not place or file.shown == place or file.shown.startswith(place.rstrip("/") + "/")
     )
 
 
 def decide_all(crossing: Crossing, items: Sequence[tuple[FileMerge, Conflict]], take: str, author: Author) -> None:
     """Resolve each conflict that has the option in the same way. Raises MisuseError where none has."""
-    ids = [due.id for _, due in items if take in due.ways]
+    ids = [conflict.id for _, conflict in items if take in conflict.options]
     if not ids:
         raise MisuseError(f"none of {len(items)} conflicts has the option {take!r}")
     keep_decisions(crossing, ids, take, "", author)

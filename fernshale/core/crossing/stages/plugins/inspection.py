@@ -70,7 +70,7 @@ def _find_odd(merge: FolderMerge, result: Result, choices: Mapping[str, Resoluti
     """Findings about merged files without open conflicts."""
     found = {}
     for file in merge.files:
-        if file.merge is None or file.path is None or any(due.id not in choices for due in file.decisions):
+        if file.merge is None or file.path is None or any(conflict.id not in choices for conflict in file.decisions):
             continue
         texts = [merge.mine.text(file.mine), merge.incoming.text(file.incoming), read_text(result.read(file.path))]
         mine, incoming, now = (text.text if text is not None else "" for text in texts)

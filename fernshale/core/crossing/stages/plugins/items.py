@@ -32,9 +32,9 @@ from fernshale.core.merge.text_merge import Conflict, Resolution, TextMerge, fin
 from fernshale.core.route.planner import PluginStep
 
 
-def decision_key(due_id: str) -> str:
+def decision_key(conflict_id: str) -> str:
     """The key under which a merge decision is kept."""
-    return PREFIX + due_id
+    return PREFIX + conflict_id
 
 
 def odd_keys(view: PluginView) -> dict[TreePath, str]:
@@ -48,13 +48,13 @@ def plugin_items(
     if view.merge is None:
         return []
     plugin, owner = view.plugin, f"plugin {view.plugin.id}"
-    due = view.due(choices)
+    conflicts = view.open_conflicts(choices)
     items = []
-    for file, item in due:
+    for file, item in conflicts:
         title = f"{file.shown.rsplit('/', 1)[-1]}: {_about(file, item)}"
         place = f"{plugin.folder}/{file.mine or file.shown}" + (f":{item.mine[0] + 1}" if item.kind != "file" else "")
         items.append(
-            Item(decision_key(item.id), Stage.PLUGINS, title, owner, place, file.why, True, _ways(file, item, known))
+            Item(decision_key(item.id), Stage.PLUGINS, title, owner, place, file.why, True, _options(file, item, known))
         )
     odd = [(path, key) for path, key in odd_keys(view).items() if key not in settled]
     for path, key in odd:
@@ -62,21 +62,21 @@ def plugin_items(
         leave = Option(Choose(key, "leave"), "It is right as it is", view.odd[path])
         place = f"{plugin.folder}/{path}"
         items.append(Item(key, Stage.PLUGINS, title, owner, place, "; ".join(view.odd[path]), True, (leave,)))
-    ready = "its conflicts come first" if due else "no conflict is open"
-    if odd and not due:
+    ready = "its conflicts come first" if conflicts else "no conflict is open"
+    if odd and not conflicts:
         ready = "check the odd files first"
     take = Option(
-        UpdatePlugin(plugin.id), f"Update to {view.step.to}", (view.step.why, ready), 1.0, not due and not odd
+        UpdatePlugin(plugin.id), f"Update to {view.step.to}", (view.step.why, ready), 1.0, not conflicts and not odd
     )
-    ways = [take]
+    options = [take]
     if view.ledger is not None and view.ledger.edits:
         lost = view.ledger.edits - view.ledger.count("already")
         words = f"drops {count(lost, 'edit')}; files of your own are kept"
-        ways.append(
+        options.append(
             Option(ReplacePlugin(plugin.id), f"Replace it with {view.step.to} and drop your edits", (words,), 0.1)
         )
     title = f"{plugin.id} {view.step.from_} → {view.step.to}"
-    items.append(Item(f"plugin:{plugin.id}", Stage.PLUGINS, title, owner, plugin.folder, ready, False, tuple(ways)))
+    items.append(Item(f"plugin:{plugin.id}", Stage.PLUGINS, title, owner, plugin.folder, ready, False, tuple(options)))
     return items
 
 
@@ -88,7 +88,7 @@ def rebuild_items(crossing: Crossing, built: Sequence[PluginBuild], views: Seque
         if item.is_built_for(to) or item.plugin.id in coming:
             continue
         id = item.plugin.id
-        way = Option(
+        option = Option(
             RebuildPlugin(id),
             f"Build it for {to}",
             ("from its sources, by the engine's own tool", item.words),
@@ -96,7 +96,7 @@ def rebuild_items(crossing: Crossing, built: Sequence[PluginBuild], views: Seque
             True,
         )
         title = f"{id} is {item.words}, not for {to}"
-        yield Item(f"rebuild:{id}", Stage.PLUGINS, title, f"plugin {id}", item.plugin.folder, "", False, (way,))
+        yield Item(f"rebuild:{id}", Stage.PLUGINS, title, f"plugin {id}", item.plugin.folder, "", False, (option,))
 
 
 def left_out_items(
@@ -108,10 +108,10 @@ def left_out_items(
             decided = crossing.decisions().get(plugin_key(crossing.setup, step.id))
             why = decided.why if decided is not None else ""
             evidence = (why or step.why, "switched off and removed; one action returns it")
-            way = Option(LeavePluginOut(step.id), f"Leave {step.id} out", evidence, 1.0, True)
+            option = Option(LeavePluginOut(step.id), f"Leave {step.id} out", evidence, 1.0, True)
             place = next((plugin.folder for plugin in scan.plugins if plugin.id == step.id), "")
             title = f"{step.id} is to be left out"
-            yield Item(f"aside:{step.id}", Stage.PLUGINS, title, f"plugin {step.id}", place, why, False, (way,))
+            yield Item(f"aside:{step.id}", Stage.PLUGINS, title, f"plugin {step.id}", place, why, False, (option,))
     for item in aside:
         if item.ready:
             back = Option(
@@ -131,35 +131,40 @@ _WAY_TITLES: Mapping[str, str] = {
 }
 
 
-def _about(file: FileMerge, due: Conflict) -> str:
+def _about(file: FileMerge, conflict: Conflict) -> str:
     """The subject of a conflict, in a few words."""
     if isinstance(file.merge, KeyedMerge):
-        return f"both changed {due.at.lstrip('/')}"
+        return f"both changed {conflict.at.lstrip('/')}"
     if isinstance(file.merge, TextMerge):
-        mine = " ".join(" ".join(part_of(file.merge, due, "mine")).split())
+        mine = " ".join(" ".join(part_of(file.merge, conflict, "mine")).split())
         return f"both changed “{mine[:44]}{'…' if len(mine) > 44 else ''}”" if mine else file.why.split(";")[0]
     return file.why.split(";")[0]
 
 
-def _ways(file: FileMerge, due: Conflict, known: Mapping[str, Remembered]) -> tuple[Option, ...]:
+def _options(file: FileMerge, conflict: Conflict, known: Mapping[str, Remembered]) -> tuple[Option, ...]:
     """The options of a conflict; first the one that was chosen for the same conflict before."""
     titles = dict(_WAY_TITLES)
-    if due.kind == "file":
+    if conflict.kind == "file":
         titles["mine"] = "Keep yours" if file.mine else "Leave it deleted"
         titles["incoming"] = "Use the vendor's" if file.incoming else "Remove it"
-    evidence = {"finer": (f"result: {due.finer.strip()}",)} if due.finer is not None else {}
+    evidence = {"finer": (f"result: {conflict.finer.strip()}",)} if conflict.finer is not None else {}
     if isinstance(file.merge, KeyedMerge):
-        versions = dict(zip(("base", "mine", "incoming"), file.merge.versions(due), strict=True))
-        evidence = {way: (text or "not there",) for way, text in versions.items()}
-    before = known.get(due.id)
+        versions = dict(zip(("base", "mine", "incoming"), file.merge.versions(conflict), strict=True))
+        evidence = {option: (text or "not there",) for option, text in versions.items()}
+    before = known.get(conflict.id)
     found = [
-        Option(ResolveConflict(due.id, way), titles[way], evidence.get(way, ())) for way in due.ways if way in titles
+        Option(ResolveConflict(conflict.id, option), titles[option], evidence.get(option, ()))
+        for option in conflict.options
+        if option in titles
     ]
     if before is not None and before.take in titles:
         found.sort(key=lambda item: item.id != before.take)
         found[0] = replace(found[0], evidence=(*found[0].evidence, before.words), confidence=0.9)
-    elif before is not None and before.take == "text" and "text" in due.ways:
+    elif before is not None and before.take == "text" and "text" in conflict.options:
         found.insert(
-            0, Option(ResolveConflict(due.id, "again"), "As written before", (before.text.strip(), before.words), 0.9)
+            0,
+            Option(
+                ResolveConflict(conflict.id, "again"), "As written before", (before.text.strip(), before.words), 0.9
+            ),
         )
     return tuple(found)

@@ -18,11 +18,11 @@ LineSource = Literal["same", "mine", "incoming", "both", "decide"]
 
 @dataclass(frozen=True, slots=True)
 class MergedLine:
-    """A line of the result without its end; `due` is the conflict that it stands for or came from."""
+    """A line of the result without its end; `conflict` is the id of the one that it stands for or came from."""
 
     text: str
     source: LineSource
-    due: str = ""
+    conflict: str = ""
     is_line: bool = True
 
 
@@ -30,7 +30,7 @@ def file_lines(merge: FolderMerge, file: FileMerge, choices: Mapping[str, Resolu
     """The lines of the file to be written; none for a file that is removed, one line of words for a binary file."""
     if file.merge is not None:
         woven = file.merge.weave(choices)
-        return tuple(MergedLine(item.text, item.source.value, item.due, item.is_line) for item in woven)
+        return tuple(MergedLine(item.text, item.source.value, item.conflict, item.is_line) for item in woven)
     takes: LineSource = "incoming" if takes_of(file, choices) == "incoming" else "mine"
     side, path = (merge.incoming, file.incoming) if takes == "incoming" else (merge.mine, file.mine)
     lines = _lines(side, path)

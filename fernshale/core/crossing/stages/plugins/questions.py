@@ -31,7 +31,7 @@ class Version:
 class Question:
     """A conflict, ready to be shown. `alike` counts the other open ones like it; `start` is the initial text of the editor."""
 
-    due: Conflict
+    conflict: Conflict
     title: str
     path: str
     versions: tuple[Version, ...]
@@ -45,33 +45,33 @@ class Question:
 def ask(
     merge: FolderMerge,
     file: FileMerge,
-    due: Conflict,
+    conflict: Conflict,
     choices: Mapping[str, Resolution],
     known: Mapping[str, Remembered],
 ) -> Question:
     """The question a decision puts."""
-    others = sum(item.id != due.id and item.id not in choices for _, item in alike(merge, due.id))
-    before = known.get(due.id)
+    others = sum(item.id != conflict.id and item.id not in choices for _, item in alike(merge, conflict.id))
+    before = known.get(conflict.id)
     if isinstance(file.merge, TextMerge):
-        olds, ours, theirs = (part_of(file.merge, due, side) for side in ("base", "mine", "incoming"))
+        olds, ours, theirs = (part_of(file.merge, conflict, side) for side in ("base", "mine", "incoming"))
         versions = [Version("before", olds)] if olds else []
         versions += [Version("yours", ours), Version("incoming", theirs)]
-        if due.finer is not None:
-            versions.append(Version("by tokens", tuple(due.finer.split("\n"))))
+        if conflict.finer is not None:
+            versions.append(Version("by tokens", tuple(conflict.finer.split("\n"))))
         title = "Both changed these lines" if olds else "Both added something here"
-        return Question(due, title, file.shown, tuple(versions), others, "\n".join(ours), before)
+        return Question(conflict, title, file.shown, tuple(versions), others, "\n".join(ours), before)
     if isinstance(file.merge, KeyedMerge):
         names = ("before", "yours", "incoming")
-        texts = file.merge.versions(due)
+        texts = file.merge.versions(conflict)
         shown = (
             Version(name, tuple((text or "(not there)").split("\n"))) for name, text in zip(names, texts, strict=True)
         )
-        title = f"Both changed {due.at.lstrip('/')}"
-        return Question(due, title, file.shown, tuple(shown), others, file.merge.value(due), before)
+        title = f"Both changed {conflict.at.lstrip('/')}"
+        return Question(conflict, title, file.shown, tuple(shown), others, file.merge.value(conflict), before)
     title = file.why[0].upper() + file.why[1:]
     mine = "Keep yours" if file.mine else "Leave it deleted"
     incoming = "Use the vendor's" if file.incoming else "Remove it"
-    return Question(due, title, file.shown, tuple(_facts(merge, file)), others, "", before, mine, incoming)
+    return Question(conflict, title, file.shown, tuple(_facts(merge, file)), others, "", before, mine, incoming)
 
 
 def _facts(merge: FolderMerge, file: FileMerge) -> Iterator[Version]:

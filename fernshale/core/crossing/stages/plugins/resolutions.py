@@ -32,13 +32,13 @@ def resolve_conflict(
     """Resolve one conflict. Raises MisuseError for one that is not open or has no such option, FernshaleError for text that
     breaks the file."""
     merge, choices = _merge_of(crossing, scan, action.conflict, work), read_choices(crossing)
-    file, due = next(item for item in merge.decisions if item[1].id == action.conflict)
+    file, conflict = next(item for item in merge.decisions if item[1].id == action.conflict)
     side, text = action.side, action.text
     if side == "again":
         before = recall().get(action.conflict)
         side, text = ("text", before.text) if before is not None else (side, text)
-    if side not in due.ways:
-        raise MisuseError(f"{side!r} is no option of {file.shown}", f"Options: {', '.join(due.ways)}.")
+    if side not in conflict.options:
+        raise MisuseError(f"{side!r} is no option of {file.shown}", f"Options: {', '.join(conflict.options)}.")
     if file.merge is not None:
         file.merge.result({**choices, action.conflict: resolution(side, text)}, "mine")
     keep_decisions(crossing, [action.conflict], side, text, author)
@@ -70,7 +70,7 @@ def _merging(crossing: Crossing, scan: ProjectScan, work: Work) -> list[PluginVi
 def _merge_of(crossing: Crossing, scan: ProjectScan, conflict: str, work: Work) -> FolderMerge:
     """The merge with a conflict. Raises MisuseError when the conflict does not exist any more."""
     views = _merging(crossing, scan, work)
-    merge = next((view.merge for view in views for _, due in view.due({}) if due.id == conflict), None)
+    merge = next((view.merge for view in views for _, item in view.open_conflicts({}) if item.id == conflict), None)
     if merge is None:
         raise MisuseError(f"{conflict} is no open conflict", "Refresh; it changed in the meantime.")
     return merge

@@ -81,9 +81,9 @@ def apply_plugin(
     merge, choices = view.merge, read_choices(crossing)
     if isinstance(action, ReplacePlugin):
         merge, choices = replace_clean(merge)
-    elif due := view.due(choices):
-        names = ", ".join(sorted({file.shown for file, _ in due}))
-        raise MisuseError(f"{id}: {len(due)} conflicts are open, in {names}")
+    elif conflicts := view.open_conflicts(choices):
+        names = ", ".join(sorted({file.shown for file, _ in conflicts}))
+        raise MisuseError(f"{id}: {len(conflicts)} conflicts are open, in {names}")
     elif odd := [key for key in odd_keys(view).values() if key not in crossing.decisions()]:
         raise MisuseError(f"{id}: {count(len(odd), 'merged file')} should be looked at first, in {', '.join(view.odd)}")
     result = build_result(merge, choices, "mine")

@@ -30,7 +30,7 @@ class PluginView:
     ledger: Ledger | None
     odd: Mapping[TreePath, tuple[str, ...]] = field(default_factory=dict)
 
-    def due(self, choices: Mapping[str, Resolution]) -> tuple[tuple[FileMerge, Conflict], ...]:
+    def open_conflicts(self, choices: Mapping[str, Resolution]) -> tuple[tuple[FileMerge, Conflict], ...]:
         """The open conflicts, each with its file."""
         return tuple(item for item in (self.merge.decisions if self.merge else ()) if item[1].id not in choices)
 

@@ -18,21 +18,21 @@ from fernshale.core.route.planner import UNSURE, PluginStep
 def route_items(view: RouteView, crossing: Crossing) -> list[Item]:
     to = view.leg.to
     items = []
-    others = [way for way in view.ways if way.stops != view.stops and to not in way.stops[:-1]]
+    others = [route for route in view.routes if route.stops != view.stops and to not in route.stops[:-1]]
     for fault in view.faults.get(to, ()):
         title = f"{to} has a known fault that concerns this project"
         key = f"route:fault:{to}:{fault}"
         go = Option(Choose(key, "take"), "Move there anyway", ("the fault is known",), 0.3)
-        ways = tuple(
+        routes = tuple(
             Option(
-                ChooseRoute(" ".join(way.stops), key.removeprefix("route:")),
-                f"Cross {way.title}",
-                (_way_words(way),),
+                ChooseRoute(" ".join(route.stops), key.removeprefix("route:")),
+                f"Cross {route.title}",
+                (_route_words(route),),
                 0.4,
             )
-            for way in others
+            for route in others
         )
-        options = (*(ways if to != crossing.setup.target else ()), go)
+        options = (*(routes if to != crossing.setup.target else ()), go)
         items.append(Item(key, Stage.ROUTE, title, detail=fault, options=options))
     if parse_release(to).is_preview:
         key = f"route:preview:{to}"
@@ -41,7 +41,7 @@ def route_items(view: RouteView, crossing: Crossing) -> list[Item]:
     conflicts = {item.plugin: item for item in view.leg.conflicts}
     for step in view.leg.plugins:
         conflict = conflicts.get(step.id)
-        lines = (*(conflict.demands if conflict else ()), *(conflict.ways if conflict else ()))
+        lines = (*(conflict.demands if conflict else ()), *(conflict.remedies if conflict else ()))
         items += _plugin_items(step, plugin_key(crossing.setup, step.id), to, "\n".join((step.why, *lines)))
     return items + demand_items(view.demands, to, list(crossing.decisions()))
 
@@ -65,5 +65,5 @@ def _plugin_items(step: PluginStep, key: str, to: str, detail: str) -> list[Item
     return [Item(key, Stage.ROUTE, title, f"plugin {step.id}", detail=detail, options=options)]
 
 
-def _way_words(way: RouteOption) -> str:
-    return "; ".join(f"{item.leg.from_} → {item.leg.to}: {item.places} places" for item in way.legs)
+def _route_words(route: RouteOption) -> str:
+    return "; ".join(f"{item.leg.from_} → {item.leg.to}: {item.places} places" for item in route.legs)

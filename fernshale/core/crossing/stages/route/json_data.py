@@ -9,25 +9,25 @@ from fernshale.core.route.planner import PluginStep
 
 def route_json(view: RouteView) -> dict[str, object]:
     """The route as the command line prints it: all legs of the chosen route, and the estimates of the others."""
-    legs = [view.leg, *(item.leg for item in view.way.legs[1:])]
+    legs = [view.leg, *(item.leg for item in view.route.legs[1:])]
     return {
         "legs": [
             {
                 "from": leg.from_,
                 "to": leg.to,
                 "plugins": [_step_json(step) for step in leg.plugins],
-                "conflicts": [{"demands": list(c.demands), "ways": list(c.ways)} for c in leg.conflicts],
+                "conflicts": [{"demands": list(c.demands), "remedies": list(c.remedies)} for c in leg.conflicts],
                 **_estimate_json(estimate),
             }
-            for leg, estimate in zip(legs, view.way.legs, strict=True)
+            for leg, estimate in zip(legs, view.route.legs, strict=True)
         ],
-        "ways": [
+        "routes": [
             {
-                "stops": list(way.stops),
-                "chosen": way.stops == view.stops,
-                "legs": [{"from": item.leg.from_, "to": item.leg.to, **_estimate_json(item)} for item in way.legs],
+                "stops": list(route.stops),
+                "chosen": route.stops == view.stops,
+                "legs": [{"from": item.leg.from_, "to": item.leg.to, **_estimate_json(item)} for item in route.legs],
             }
-            for way in view.ways
+            for route in view.routes
         ],
         "table": [
             {"plugin": plugin, "release": release, "readiness": cell.readiness, "version": cell.release}

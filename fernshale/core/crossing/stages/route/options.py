@@ -67,21 +67,21 @@ def find_routes(
 ) -> tuple[RouteOption, ...]:
     """The direct route, one over each release worth a stop, one over all of them, and the chosen one."""
     stops = stops_between(shelf, scan.profile.id, from_, target, texts.used)
-    ways = {(target,), *((stop, target) for stop in stops), (*stops, target), tuple(chosen)}
-    ordered = sorted(ways, key=lambda way: (len(way), [parse_release(stop) for stop in way]))
+    routes = {(target,), *((stop, target) for stop in stops), (*stops, target), tuple(chosen)}
+    ordered = sorted(routes, key=lambda route: (len(route), [parse_release(stop) for stop in route]))
     costs: dict[tuple[object, ...], LegEstimate] = {}
     found = []
-    for way in ordered:
+    for route in ordered:
         here = tuple(InstalledPlugin(item.id, item.version, item.accepts) for item in scan.plugins)
         legs = []
-        for at, to in zip((from_, *way), way, strict=False):
+        for at, to in zip((from_, *route), route, strict=False):
             token.check()
             key = (at, to, here)
             if key not in costs:
                 costs[key] = _estimate(scan, shelf, at, to, here, wishes, texts, token)
             legs.append(costs[key])
             here = _after(here, costs[key].leg, shelf)
-        found.append(RouteOption(way, tuple(legs)))
+        found.append(RouteOption(route, tuple(legs)))
     return tuple(found)
 
 

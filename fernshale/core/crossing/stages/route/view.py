@@ -16,13 +16,13 @@ from fernshale.core.route.shelf import EngineRelease
 
 @dataclass(frozen=True, slots=True)
 class RouteView:
-    """The route. `leg` is the current one, `ways` are all routes with the chosen one among them.
+    """The route. `leg` is the current one, `routes` are all of them with the chosen one among them.
 
     `table` has a cell for each (plugin, engine release); `choices` are the releases that each plugin could use on this leg.
     """
 
     leg: Leg
-    ways: tuple[RouteOption, ...]
+    routes: tuple[RouteOption, ...]
     stops: tuple[str, ...]
     releases: tuple[EngineRelease, ...]
     table: Mapping[tuple[str, str], Cell]
@@ -35,11 +35,11 @@ class RouteView:
     items: tuple[Item, ...]
 
     @property
-    def way(self) -> RouteOption:
+    def route(self) -> RouteOption:
         """The chosen one."""
-        return next(way for way in self.ways if way.stops == self.stops)
+        return next(route for route in self.routes if route.stops == self.stops)
 
     @property
     def estimate(self) -> LegEstimate:
         """The estimate of the current leg."""
-        return next(item for item in self.way.legs if item.leg.to == self.leg.to)
+        return next(item for item in self.route.legs if item.leg.to == self.leg.to)

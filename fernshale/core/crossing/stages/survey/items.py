@@ -63,10 +63,12 @@ def duplicate_items(doubles: tuple[DuplicateLibrary, ...], plugins: tuple[Plugin
     for item in doubles:
         name = f"double:{item.one}:{item.other}"
         key = f"survey:{name}"
-        ways = [Option(RemovePath(name, path), f"Remove {path}", (item.why,), 0.4) for path in (item.one, item.other)]
+        options = [
+            Option(RemovePath(name, path), f"Remove {path}", (item.why,), 0.4) for path in (item.one, item.other)
+        ]
         keep = Option(Choose(key, "keep"), "Keep both", ("they are both needed",), 0.3)
         title = f"{item.one} and {item.other} seem to be one library"
-        items.append(Item(key, Stage.SURVEY, title, "", item.other, item.why, True, (*ways, keep)))
+        items.append(Item(key, Stage.SURVEY, title, "", item.other, item.why, True, (*options, keep)))
     for plugin in plugins:
         origin = plugin.origin
         if origin is None:
@@ -75,11 +77,13 @@ def duplicate_items(doubles: tuple[DuplicateLibrary, ...], plugins: tuple[Plugin
             place = f"{plugin.plugin.folder}/{path}"
             name = f"leftover:{place}"
             key = f"survey:{name}"
-            ways = [Option(RemovePath(name, TreePath(place)), "Remove it", (f"{origin.name} has no such file",), 0.6)]
+            options = [
+                Option(RemovePath(name, TreePath(place)), "Remove it", (f"{origin.name} has no such file",), 0.6)
+            ]
             keep = Option(Choose(key, "keep"), "Keep it", ("it is in use",), 0.3)
             title = f"{place} is left over from {plugin.plugin.id} {name}"
             owner = f"plugin {plugin.plugin.id}"
-            items.append(Item(key, Stage.SURVEY, title, owner, place, "", True, (*ways, keep)))
+            items.append(Item(key, Stage.SURVEY, title, owner, place, "", True, (*options, keep)))
     return items
 
 
@@ -112,11 +116,11 @@ def baseline_items(scan: ProjectScan, crossing: Crossing | None, baseline: Basel
     if baseline is None:
         build = Option(TakeBaseline(), f"{does.capitalize()} it now", ("the profile has the commands",), 1.0, True)
         title = f"no baseline yet: does it {does} today?" if is_before else f"no baseline on {crossing.setup.from_}"
-        ways = (build, without) if is_before else (without,)
-        return [Item(BASELINE_KEY, Stage.SURVEY, title, detail="", options=ways, needs_you=not is_before)]
+        options = (build, without) if is_before else (without,)
+        return [Item(BASELINE_KEY, Stage.SURVEY, title, detail="", options=options, needs_you=not is_before)]
     if not baseline.is_good(commands):
         again = Option(TakeBaseline(), f"{does.capitalize()} again", (), 0.5)
         title = f"today's project on {baseline.release}: {describe_baseline(baseline)}"
-        ways = (again, without) if is_before else (without,)
-        return [Item(BASELINE_KEY, Stage.SURVEY, title, detail=baseline.said, options=ways)]
+        options = (again, without) if is_before else (without,)
+        return [Item(BASELINE_KEY, Stage.SURVEY, title, detail=baseline.said, options=options)]
     return []

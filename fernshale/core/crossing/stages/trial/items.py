@@ -68,13 +68,13 @@ def tried_items(view: TrialView, decided: Mapping[str, Decision]) -> list[Item]:
             continue
         if result.verdict == "not tried":
             if row.check.by_hand:
-                ways = (
+                options = (
                     Option(MarkCheck(row.check.name, "passed"), "It does", (), 0.5),
                     Option(MarkCheck(row.check.name, "failed"), "It does not", (), 0.5),
                     _accept(key),
                 )
                 items.append(
-                    Item(key, Stage.TRIAL, f"{row.check.name}: not tried", detail=row.check.by_hand, options=ways)
+                    Item(key, Stage.TRIAL, f"{row.check.name}: not tried", detail=row.check.by_hand, options=options)
                 )
             continue
         title = f"{row.check.name}: {result.verdict}"
