@@ -80,6 +80,22 @@ def test_widgets_and_session_know_no_page() -> None:
         assert not [name for name in _imports(path) if ".pages" in name or name.endswith(".window")]
 
 
+# More parameters than this are values that belong together and lack a name.
+_MAX_PARAMETERS = 6
+
+
+def test_no_function_has_many_parameters() -> None:
+    found = []
+    for path in sorted(_ROOT.rglob("*.py")):
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
+                given = [item.arg for item in (*node.args.posonlyargs, *node.args.args, *node.args.kwonlyargs)]
+                count = len(given) - (given[:1] in (["self"], ["cls"]))
+                if count > _MAX_PARAMETERS:
+                    found.append(f"{path.relative_to(_ROOT)}:{node.lineno} {node.name} has {count}")
+    assert not found
+
+
 def test_core_prints_nothing() -> None:
     for path in _core_modules():
         calls = [node for node in ast.walk(ast.parse(path.read_text())) if isinstance(node, ast.Call)]

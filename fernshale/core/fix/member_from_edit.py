@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from textwrap import dedent
 
 from fernshale.core.base.treepath import TreePath
@@ -11,15 +12,23 @@ from fernshale.core.fix.rules import AddMemberRule, Rule
 from fernshale.core.fix.tokens import tokenize
 
 
-def learn_member(
-    text: str, path: TreePath, start: int, end: int, member: str, base: str, id: str, why: str
-) -> Rule | None:
-    """Learn the rule that adds the member in characters `start`..`end`, whole lines of a class, to all classes with the same
-    base.
+@dataclass(frozen=True, slots=True)
+class AddedLines:
+    """Whole lines that were added to a file: characters `start` to `end` of its text."""
+
+    text: str
+    path: TreePath
+    start: int
+    end: int
+
+
+def learn_member(lines: AddedLines, member: str, base: str, id: str, why: str) -> Rule | None:
+    """Learn the rule that adds the member in some lines of a class to all classes with the same base.
 
     `member` is the name that must be declared there; `base` is used if the class derives from it, else its first base. None if
     the text is no such declaration.
     """
+    text, path, start, end = lines.text, lines.path, lines.start, lines.end
     added = text[start:end]
     tokens = tokenize(added, path)
     named = any(

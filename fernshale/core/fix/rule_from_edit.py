@@ -48,7 +48,7 @@ def learn_rules(
     first, last = _differing(old, new)
     if first is None or last is None:
         return ()
-    forms = dict.fromkeys(_forms(old, new, before, after, first, last, id, why))
+    forms = dict.fromkeys(_forms(_Edit(before, after, old, new, first, last), id, why))
     rules = [rule for rule in forms if _makes(rule, before, after, path)]
     example = Example(_near(before, old, first, last[0]), "", str(path))
     ranked = sorted(rules, key=lambda rule: _rank(rule, others))
@@ -104,16 +104,20 @@ def _makes(rule: Rule, before: str, after: str, path: TreePath) -> bool:
     return any([token.text for token in tokenize(apply_edits(before, [edit]), path)] == wanted for edit in edits)
 
 
-def _forms(
-    old: Sequence[Token],
-    new: Sequence[Token],
-    before: str,
-    after: str,
-    first: int,
-    ends: tuple[int, int],
-    id: str,
-    why: str,
-) -> Iterator[Rule]:
+@dataclass(frozen=True, slots=True)
+class _Edit:
+    """A line before and after an edit, with the tokens of both: they differ from token `first` to the `ends` (exclusive)."""
+
+    before: str
+    after: str
+    old: Sequence[Token]
+    new: Sequence[Token]
+    first: int
+    ends: tuple[int, int]
+
+
+def _forms(edit: _Edit, id: str, why: str) -> Iterator[Rule]:
+    before, after, old, new, first, ends = edit.before, edit.after, edit.old, edit.new, edit.first, edit.ends
     included = _INCLUDE.match(before), _INCLUDE.match(after)
     if included[0] and included[1]:
         yield HeaderRule(id, why, old=included[0][1], new=included[1][1])

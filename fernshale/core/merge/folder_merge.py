@@ -323,13 +323,13 @@ class _Merger:
             if _same(theirs, old):
                 why = "you had deleted it; the vendor left it as it was"
                 return FileMerge(None, path, None, there, "removed", why, "nothing")
-            return _as_conflict(there, path, None, there, "you had deleted it, the vendor changed it", "nothing")
+            return _as_conflict(there, (path, None, there), "you had deleted it, the vendor changed it", "nothing")
         if theirs is None:
             if _same(ours, old) and here == path:
                 why = "the vendor dropped it; it was never edited here"
                 return FileMerge(None, path, here, None, "removed", why, "nothing")
             why = f"the vendor dropped it, but it was {'moved' if _same(ours, old) else 'edited'} here"
-            return _as_conflict(here, path, here, None, why, "mine", mode=ours.mode)
+            return _as_conflict(here, (path, here, None), why, "mine", mode=ours.mode)
         target, moved = _target(path, here, there)
         mode = _merge_modes(old.mode, ours.mode, theirs.mode)
         if _same(ours, theirs):
@@ -347,7 +347,7 @@ class _Merger:
         texts = self._texts((self._base, path), (self._mine, here), (self._incoming, there))
         if texts is None:
             return _as_conflict(
-                target, path, here, there, "both changed it, and it is no text" + moved, "mine", mode=mode
+                target, (path, here, there), "both changed it, and it is no text" + moved, "mine", mode=mode
             )
         assert target is not None
         merge: ContentMerge = self._by_format(target, *texts) or merge_text(*texts)
@@ -377,7 +377,7 @@ class _Merger:
         else:
             why = "it differs, and no old release tells what of it is your edit"
         if texts is None:
-            return _as_conflict(path, None, path, path, why, "mine", mode=ours.mode)
+            return _as_conflict(path, (None, path, path), why, "mine", mode=ours.mode)
         by_format = self._by_format(path, TextFile(""), texts[1], texts[2]) if self._known else None
         merge: ContentMerge = by_format or merge_two_texts(texts[1], texts[2])
         outcome = "decide" if merge.decisions else "carried"
@@ -439,13 +439,13 @@ def _same(left: TreeEntry | None, right: TreeEntry | None) -> bool:
 
 def _as_conflict(
     path: TreePath | None,
-    base: TreePath | None,
-    mine: TreePath | None,
-    incoming: TreePath | None,
+    sides: tuple[TreePath | None, TreePath | None, TreePath | None],
     why: str,
     takes: Takes,
     mode: int = 0o644,
 ) -> FileMerge:
+    """A file that needs a decision; `sides` are its paths in the base, on your side and on the vendor's."""
+    base, mine, incoming = sides
     id = fingerprint(base or "", mine or "", incoming or "", why)
     options: tuple[Taking, ...] = ("mine", "incoming")
     conflict = Conflict(id, "file", _NOWHERE, _NOWHERE, _NOWHERE, options)
@@ -471,14 +471,14 @@ def _without_clashes(files: Sequence[FileMerge]) -> Iterator[FileMerge]:
         if file.path is not None and not is_free(file.path):
             if file.mine is not None and is_free(file.mine):
                 why = f"your own file stands where the vendor's {file.incoming} goes"
-                made = _as_conflict(file.mine, file.base, file.mine, file.incoming, why, "mine", file.mode)
+                made = _as_conflict(file.mine, (file.base, file.mine, file.incoming), why, "mine", file.mode)
             else:
                 # There is no folder below a user's file, so put the file next to it, under a name that shows its original path.
                 beside = TreePath(f"{file.path if file.path in taken else file.path.replace('/', '-')}.incoming")
                 why = f"your file stands where the vendor's {file.incoming} goes; it can be put beside it"
                 # The user now has another part of the split file, which counts as existing.
                 base = file.base if file.mine is None else None
-                made = _as_conflict(beside, base, None, file.incoming, why, "nothing", file.mode)
+                made = _as_conflict(beside, (base, None, file.incoming), why, "nothing", file.mode)
         if made.path is not None:
             taken.add(made.path)
             head = TreePath(made.path.rpartition("/")[0])

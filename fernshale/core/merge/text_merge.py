@@ -106,7 +106,7 @@ def merge_text(base: TextFile, mine: TextFile, incoming: TextFile) -> TextMerge:
     if any("\n\t" in text or text[:1] == "\t" for text in texts) and any("\n  " in text for text in texts):
         style = indent_of(spelling.lines)
         olds, theirs = (respelled(lines, indent_of(lines), style) for lines in (olds, theirs))
-    merge = _merge(olds, spelling.lines, theirs, local, spelling)
+    merge = _merge((olds, spelling.lines, theirs), local, spelling)
     if merge.conflicts:
         merge = _follow_moves(merge)
     return merge
@@ -141,18 +141,17 @@ def fingerprint(*parts: str) -> str:
     return blake3.blake3("\0".join(parts).encode("utf-8", "surrogateescape")).hexdigest()[:12]
 
 
+_Sides = tuple[tuple[str, ...], tuple[str, ...], tuple[str, ...]]
+_Order = tuple[int, ...] | None
+
+
 def _merge(
-    base: tuple[str, ...],
-    mine: tuple[str, ...],
-    incoming: tuple[str, ...],
-    local: TextFile,
-    spelling: StyledLines,
-    mine_at: tuple[int, ...] | None = None,
-    incoming_at: tuple[int, ...] | None = None,
+    sides: _Sides, local: TextFile, spelling: StyledLines, mine_at: _Order = None, incoming_at: _Order = None
 ) -> TextMerge:
-    regions = merge_lines(base, mine, incoming)
-    conflicts = _conflicts(regions, (base, mine, incoming), mine_at, incoming_at)
-    return TextMerge(base, mine, incoming, regions, conflicts, local, spelling, mine_at, incoming_at)
+    """The merge of the lines of base, mine and incoming."""
+    regions = merge_lines(*sides)
+    conflicts = _conflicts(regions, sides, mine_at, incoming_at)
+    return TextMerge(*sides, regions, conflicts, local, spelling, mine_at, incoming_at)
 
 
 def _conflicts(
@@ -216,13 +215,13 @@ def _follow_moves(merge: TextMerge) -> TextMerge:
         base = tuple(merge.base[line] for line in order_after(len(merge.base), moves))
         moved = tuple(other[line] for line in order)
         if mover == "mine":
-            found = _merge(base, merge.mine, moved, merge.local, merge.spelling, None, order)
+            found = _merge((base, merge.mine, moved), merge.local, merge.spelling, None, order)
         else:
             ends = merge.spelling.ends
             if ends is not None and "" in ends:
                 continue  # the line without an end is not the last any more
             spelling = replace(merge.spelling, lines=moved, ends=tuple(ends[line] for line in order) if ends else None)
-            found = _merge(base, moved, merge.incoming, merge.local, spelling, order, None)
+            found = _merge((base, moved, merge.incoming), merge.local, spelling, order, None)
         if _weight(found) < _weight(best):
             best = found
     return best

@@ -19,7 +19,7 @@ from pathlib import Path
 
 from fernshale.core.base.errors import Cancelled, CommandError
 from fernshale.core.base.limits import limits
-from fernshale.core.base.work import CancelToken
+from fernshale.core.base.work import CancelToken, Work
 
 _GRACE_S = 2.0
 # Waits for a line on standard input; at the end of input, ends the process group it was given, first with SIGTERM, then
@@ -49,14 +49,13 @@ class Finished:
 def run_command(
     arguments: Sequence[str],
     folder: Path,
-    token: CancelToken,
-    on_line: Callable[[str], None],
+    work: Work,
     environment: Mapping[str, str],
     timeout_s: float,
     silence_s: float = 0.0,
 ) -> Finished:
     """Run `arguments` in `folder` until it ends, `timeout_s` have passed, or it has printed nothing for `silence_s` (0: no
-    limit).
+    limit). Its output goes line by line to `work`.
 
     `environment` is added to ours. A status other than 0 is a result, not an error. Raises CommandError when it cannot be started,
     Cancelled after its group was ended.
@@ -77,11 +76,11 @@ def run_command(
         raise CommandError(f"{missing} was not found", "Install it or correct the command in the profile.") from error
     except OSError as error:
         raise CommandError(f"{arguments[0]} cannot be run: {error.strerror}") from error
-    output = _Output(on_line)
+    output = _Output(work.on_line)
     timed_out, silent_s = False, 0.0
     with _ended_with_us(child.pid):
         try:
-            timed_out, silent_s = _pump(child, output, token, started + timeout_s, silence_s)
+            timed_out, silent_s = _pump(child, output, work.token, started + timeout_s, silence_s)
         finally:
             _end_group(child)
     status = child.wait()

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from fernshale.core.base.errors import CommandError
 from fernshale.core.base.treepath import TreePath
-from fernshale.core.base.work import CancelToken
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.process.command import run_command
 
 # Well below the system's limit on the length of a command line.
@@ -40,7 +40,7 @@ def files_with(root: Path, paths: Sequence[TreePath], words: Sequence[str], toke
     def search(part: Sequence[TreePath]) -> list[str] | None:
         # Compare bytes, independent of the locale.
         arguments = ["grep", "-l", "-s", *looked_for, "--", *part]
-        done = run_command(arguments, root, token, lambda line: None, {"LC_ALL": "C"}, _LIMIT_S)
+        done = run_command(arguments, root, Work(token=token), {"LC_ALL": "C"}, _LIMIT_S)
         # Status 1 means no match; a higher status means that a file could not be read.
         return os.fsdecode(done.output).split("\n") if done.status in (0, 1) and not done.timed_out else None
 

@@ -87,25 +87,30 @@ def readiness_of(item: PluginRelease, engine: str) -> Readiness:
     return "nothing"
 
 
-def find_candidates(
-    shelf: Shelf, engine: str, here: Sequence[InstalledPlugin], wishes: PluginWishes, used: Collection[str] | None
-) -> CandidateTable:
-    """Return the candidates of the project's plugins, of their requirements and of their successors.
+@dataclass(frozen=True, slots=True)
+class ProjectPlugins:
+    """The plugins a project has, and the user's decisions about them. `used` are the names that the project uses, to select the
+    faults that affect it; None counts every fault."""
 
-    `used` are the names that the project uses, to select the faults that affect it; None counts every fault.
-    """
-    standing = {item.id: item for item in here}
+    here: Sequence[InstalledPlugin]
+    wishes: PluginWishes = NO_WISHES
+    used: Collection[str] | None = None
+
+
+def find_candidates(shelf: Shelf, engine: str, plugins: ProjectPlugins) -> CandidateTable:
+    """Return the candidates of the project's plugins, of their requirements and of their successors."""
+    standing = {item.id: item for item in plugins.here}
     found: dict[str, tuple[PluginCandidate, ...]] = {}
     waiting = list(standing)
     while waiting:
         id = waiting.pop(0)
         if id in found:
             continue
-        found[id] = tuple(_candidates(shelf, id, engine, standing.get(id), wishes, used))
+        found[id] = tuple(_candidates(shelf, id, engine, standing.get(id), plugins.wishes, plugins.used))
         waiting += [need.id for item in found[id] for need in item.needs]
         succession = shelf.succession(id)
         waiting += succession.to if succession else ()
-    return field_of(here, found, wishes)
+    return field_of(plugins.here, found, plugins.wishes)
 
 
 def field_of(

@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Literal
 
 from fernshale.core.route.candidates import (
-    NO_WISHES,
     READINESS,
     CandidateTable,
     InstalledPlugin,
     PluginCandidate,
-    PluginWishes,
+    ProjectPlugins,
     Readiness,
     field_of,
     find_candidates,
@@ -77,9 +76,7 @@ def plan_leg(
     shelf: Shelf,
     from_: str,
     to: str,
-    here: Sequence[InstalledPlugin],
-    wishes: PluginWishes = NO_WISHES,
-    used: Collection[str] | None = None,
+    plugins: ProjectPlugins,
     targets: Sequence[str] = (),
 ) -> Leg:
     """Return the best choice of plugin releases for the engine release `to`.
@@ -87,16 +84,18 @@ def plan_leg(
     No plugin is left out if it can be updated; then faults that affect the project (by the names in `used`) and previews are
     avoided; then installed releases are kept; then the newest are chosen. `targets` are alternative engine releases.
     """
-    field = find_candidates(shelf, to, here, wishes, used)
-    return _plan(shelf, from_, to, tuple(here), wishes, tuple(field.of.items()), tuple(targets))
+    field = find_candidates(shelf, to, plugins)
+    # What is used is in the candidates already, and is not compared again.
+    hashable = ProjectPlugins(tuple(plugins.here), plugins.wishes)
+    return _plan(shelf, from_, to, hashable, tuple(field.of.items()), tuple(targets))
 
 
 @lru_cache(maxsize=256)  # plans are computed after each step, and few steps change them
 def _plan(
-    shelf: Shelf, from_: str, to: str, here: tuple[InstalledPlugin, ...], wishes: PluginWishes,
+    shelf: Shelf, from_: str, to: str, plugins: ProjectPlugins,
     candidates: tuple[tuple[str, tuple[PluginCandidate, ...]], ...], targets: tuple[str, ...],
 ) -> Leg:  # fmt: skip
-    field = field_of(here, dict(candidates), wishes)
+    field = field_of(plugins.here, dict(candidates), plugins.wishes)
     program = Program(field, shelf)
     choice = program.solve()
     steps = tuple(_steps(field, choice, shelf, to))
@@ -240,7 +239,7 @@ def _remedies(claims: Sequence[Claim], field: CandidateTable, shelf: Shelf, targ
         yield f"leave {id} out until a release fits"
     here = tuple(field.here.values())
     for target in targets:
-        other = find_candidates(shelf, target, here, field.wishes, None)
+        other = find_candidates(shelf, target, ProjectPlugins(here, field.wishes))
         left_out = Program(other, shelf).solve().left_out
         if not set(left_out) & set(wanted):
             yield f"go to {target} instead: there {' and '.join(wanted)} can be updated"

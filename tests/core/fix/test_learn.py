@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from fernshale.core.base.treepath import TreePath
 from fernshale.core.fix.apply import apply_edits, find_edits, try_rule
-from fernshale.core.fix.member_from_edit import learn_member
+from fernshale.core.fix.member_from_edit import AddedLines, learn_member
 from fernshale.core.fix.rule_from_edit import EditLines, learn_rules
 
 _PATH = TreePath("a.cpp")
@@ -117,9 +117,9 @@ def test_a_member_put_into_one_class_is_put_into_the_others(
 ) -> None:
     start = text.index("%s")
     whole = text % added
-    rule = learn_member(whole, TreePath(path), start, start + len(added), "describe", "", "l", "w")
+    rule = learn_member(AddedLines(whole, TreePath(path), start, start + len(added)), "describe", "", "l", "w")
     assert rule is not None and rule.member == "describe"
     made = apply_edits(other, find_edits(rule, TreePath(path), other))
     assert made == wanted
     assert find_edits(rule, TreePath(path), made) == () == find_edits(rule, TreePath(path), whole)
-    assert learn_member(whole, TreePath(path), start, start + len(added), "nothing", "", "l", "w") is None
+    assert learn_member(AddedLines(whole, TreePath(path), start, start + len(added)), "nothing", "", "l", "w") is None

@@ -12,13 +12,15 @@ import pytest
 
 from fernshale.core.base.data_folder import home
 from fernshale.core.base.errors import Cancelled, CommandError
-from fernshale.core.base.work import CancelToken
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.process.command import run_command
 
 
 def _run(script: str, folder: Path, token: CancelToken, timeout_s: float = 20.0) -> tuple[object, list[str]]:
     lines: list[str] = []
-    return run_command(["sh", "-c", script], folder, token, lines.append, {"GREETING": "hello"}, timeout_s), lines
+    return run_command(
+        ["sh", "-c", script], folder, Work(token=token, on_line=lines.append), {"GREETING": "hello"}, timeout_s
+    ), lines
 
 
 def test_output_comes_line_by_line_and_whole(tmp_path: Path, token: CancelToken) -> None:
@@ -60,7 +62,7 @@ def test_time_out_is_a_result(tmp_path: Path, token: CancelToken) -> None:
 
 def test_missing_command_is_said(tmp_path: Path, token: CancelToken) -> None:
     with pytest.raises(CommandError, match="no-such-compiler was not found"):
-        run_command(["no-such-compiler"], tmp_path, token, print, {}, 1.0)
+        run_command(["no-such-compiler"], tmp_path, Work(token=token), {}, 1.0)
 
 
 def _limit(**values: float) -> None:
@@ -89,9 +91,9 @@ _PARENT = """\
 import sys
 from pathlib import Path
 from fernshale.core.base.data_folder import home
-from fernshale.core.base.work import CancelToken
+from fernshale.core.base.work import Work
 from fernshale.core.process.command import run_command
-run_command(["sh", "-c", sys.argv[1]], Path(sys.argv[2]), CancelToken(), lambda line: print(line, flush=True), {}, 60.0)
+run_command(["sh", "-c", sys.argv[1]], Path(sys.argv[2]), Work(on_line=lambda line: print(line, flush=True)), {}, 60.0)
 """
 
 

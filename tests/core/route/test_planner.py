@@ -16,6 +16,7 @@ from fernshale.core.route.candidates import (
     InstalledPlugin,
     PluginCandidate,
     PluginWishes,
+    ProjectPlugins,
     find_candidates,
 )
 from fernshale.core.route.planner import Leg, PluginStep, plan_leg, readiness
@@ -124,8 +125,8 @@ def _cost(picked: Mapping[str, PluginCandidate | str], field: CandidateTable) ->
 @given(problems())
 def test_no_choice_of_all_there_are_is_better(problem: tuple[Shelf, list[InstalledPlugin], PluginWishes]) -> None:
     shelf, here, wishes = problem
-    field = find_candidates(shelf, "2.5", here, wishes, {"creak"})
-    leg = plan_leg(shelf, "1", "2.5", here, wishes, {"creak"})
+    field = find_candidates(shelf, "2.5", ProjectPlugins(here, wishes, {"creak"}))
+    leg = plan_leg(shelf, "1", "2.5", ProjectPlugins(here, wishes, {"creak"}))
     best = min(_cost(picked, field) for picked in _choices(field, shelf) if _allowed(picked, shelf, wishes))
     assert leg.cost == best
 
@@ -136,7 +137,7 @@ def test_what_conflicts_is_named_and_no_demand_too_many(
     problem: tuple[Shelf, list[InstalledPlugin], PluginWishes],
 ) -> None:
     shelf, here, wishes = problem
-    leg = plan_leg(shelf, "1", "2.5", here, wishes, {"creak"})
+    leg = plan_leg(shelf, "1", "2.5", ProjectPlugins(here, wishes, {"creak"}))
     left_out = {step.id for step in leg.plugins if step.action == "nothing"}
     assert bool(left_out) == bool(leg.conflicts)
     for conflict in leg.conflicts:
@@ -148,7 +149,9 @@ def test_what_conflicts_is_named_and_no_demand_too_many(
 
 
 def plan(*plugins: PluginRelease, here: str = "1.5", accepts: str = "[1,2)", used: tuple[str, ...] = ()) -> PluginStep:
-    (step,) = plan_leg(shelf_of(*plugins), "1", "3.1", [InstalledPlugin("p", here, accepts)], used=used).plugins
+    (step,) = plan_leg(
+        shelf_of(*plugins), "1", "3.1", ProjectPlugins([InstalledPlugin("p", here, accepts)], used=used)
+    ).plugins
     return step
 
 
@@ -183,7 +186,10 @@ def test_a_set_moves_in_step_even_if_one_could_go_further() -> None:
         *(release("presets", version, "[3,4)", set="light") for version in ("2.0", "2.1")),
     )
     leg = plan_leg(
-        shelf, "1", "3.1", [InstalledPlugin("lamp", "1.0", "[1,2)"), InstalledPlugin("presets", "1.0", "[1,2)")]
+        shelf,
+        "1",
+        "3.1",
+        ProjectPlugins([InstalledPlugin("lamp", "1.0", "[1,2)"), InstalledPlugin("presets", "1.0", "[1,2)")]),
     )
     assert steps(leg) == {"lamp": ("update", "2.1"), "presets": ("update", "2.1")}
 
@@ -196,7 +202,10 @@ def test_a_plugin_that_is_needed_is_added_and_successors_are_followed() -> None:
         successions=(Succession("chart", "split", ("atlas", "pins"), "it grew"),),
     )  # fmt: skip
     leg = plan_leg(
-        shelf, "1", "3.1", [InstalledPlugin("map", "1.0", "[1,2)"), InstalledPlugin("chart", "1.0", "[1,2)")]
+        shelf,
+        "1",
+        "3.1",
+        ProjectPlugins([InstalledPlugin("map", "1.0", "[1,2)"), InstalledPlugin("chart", "1.0", "[1,2)")]),
     )
     assert steps(leg) == {
         "map": ("update", "2.0"), "chart": ("follow", "5.0"), "pins": ("add", "5.0"), "grid": ("add", "1.0"),
@@ -216,7 +225,7 @@ def test_few_demands_that_conflict_are_said_with_the_ways_out() -> None:
         InstalledPlugin("grid", "1.0", "[1,2)"),
         *(InstalledPlugin(item.id, "1", "[1,2)") for item in others),
     ]
-    leg = plan_leg(shelf, "1", "3.1", here, targets=["4.0"])
+    leg = plan_leg(shelf, "1", "3.1", ProjectPlugins(here), targets=["4.0"])
     (conflict,) = leg.conflicts
     assert sorted(conflict.demands) == [
         "grid is to be updated", "map 2.0 needs grid <2", "map is to be updated",
@@ -226,15 +235,18 @@ def test_few_demands_that_conflict_are_said_with_the_ways_out() -> None:
     ]  # fmt: skip
     assert any(way.startswith("leave map out") for way in conflict.remedies)
     assert any(way.startswith("go to 4.0 instead") for way in conflict.remedies)
-    held = plan_leg(shelf, "1", "3.1", here, PluginWishes(hold=frozenset({"map"})))
+    held = plan_leg(shelf, "1", "3.1", ProjectPlugins(here, PluginWishes(hold=frozenset({"map"}))))
     assert not held.conflicts and steps(held)["map"] == ("hold", "1.0")
 
 
 def test_circular_needs_come_along_together_or_not_at_all() -> None:
     pair = [release(a, "2", "[3,4)", requires=(Need(b, ">=2"),)) for a, b in (("ash", "birch"), ("birch", "ash"))]
     here = [InstalledPlugin("ash", "1", ""), InstalledPlugin("birch", "1", "")]
-    assert steps(plan_leg(shelf_of(*pair), "1", "3.1", here)) == {"ash": ("update", "2"), "birch": ("update", "2")}
-    only = plan_leg(shelf_of(pair[0], release("birch", "1", "[1,2)")), "1", "3.1", here)
+    assert steps(plan_leg(shelf_of(*pair), "1", "3.1", ProjectPlugins(here))) == {
+        "ash": ("update", "2"),
+        "birch": ("update", "2"),
+    }
+    only = plan_leg(shelf_of(pair[0], release("birch", "1", "[1,2)")), "1", "3.1", ProjectPlugins(here))
     assert {step.action for step in only.plugins} == {"nothing"}
 
 

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from lxml import etree
 from PIL import Image
 
-from fernshale.core.base.work import CancelToken
+from fernshale.core.base.work import Work
 from fernshale.core.process.command import Finished, run_command
 from fernshale.core.profile.model import Check
 from fernshale.core.trial.checks import CheckResult, check_log, judge_command
@@ -23,9 +23,7 @@ from fernshale.core.trial.run_outcome import Ending, read_ending
 
 
 def _run(code: str, timeout_s: float = 20, silence_s: float = 0) -> Finished:
-    return run_command(
-        [sys.executable, "-u", "-c", code], Path.cwd(), CancelToken(), lambda line: None, {}, timeout_s, silence_s
-    )
+    return run_command([sys.executable, "-u", "-c", code], Path.cwd(), Work(), {}, timeout_s, silence_s)
 
 
 def _ending(done: Finished, limit: float = 20) -> Ending:

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from fernshale.core.base.errors import CommandError
-from fernshale.core.base.work import CancelToken
+from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.facts import Fact
@@ -84,7 +84,7 @@ def try_check(
         require_trust(scan.profile)
         try:
             arguments = fill_arguments(check.run, here, scan.along)
-            finished = run_command(arguments, scan.project, token, lambda line: None, {}, check.timeout_s)
+            finished = run_command(arguments, scan.project, Work(token=token), {}, check.timeout_s)
             result = judge_command(check, finished.status, finished.text, finished.timed_out)
         except CommandError as error:
             result = CheckResult(check.name, "failed", error.message)

@@ -99,9 +99,7 @@ def run_profile_command(crossing: Crossing, scan: ProjectScan, call: CommandCall
     work.on_line("$ " + " ".join(arguments))
     with watching(crossing, EntryText(call.stage, f"{name} for {release}", call.why, about_command(name)), work):
         work.progress(f"the command “{name}” runs", 0, 0)
-        finished = run_command(
-            arguments, folder, work.token, work.on_line, environment, command.timeout_s, command.silence_s
-        )
+        finished = run_command(arguments, folder, work, environment, command.timeout_s, command.silence_s)
     log = crossing.scratch("logs") / f"{int(time.time() * 1000)}-{name}.log"
     write_atomic(log, finished.output)
     crossing.keep(log_of(name), str(log))
@@ -123,7 +121,7 @@ def run_typed_command(
     line = shlex.join(arguments)
     work.on_line(f"$ {line}")
     with watching(crossing, EntryText(stage, f"ran {line}", why), work):
-        return run_command(arguments, scan.project, work.token, work.on_line, {}, _TYPED_TIMEOUT_S)
+        return run_command(arguments, scan.project, work, {}, _TYPED_TIMEOUT_S)
 
 
 def _check(need: Requirement, scan: ProjectScan, token: CancelToken) -> RequirementResult:
@@ -133,9 +131,7 @@ def _check(need: Requirement, scan: ProjectScan, token: CancelToken) -> Requirem
         found = f"{need.variable} is {value}" if value else f"the variable {need.variable} is not set"
         return RequirementResult(need.name, bool(value), found, need.hint)
     try:
-        finished = run_command(
-            [fill(part, places) for part in need.run], scan.project, token, lambda line: None, {}, 30.0
-        )
+        finished = run_command([fill(part, places) for part in need.run], scan.project, Work(token=token), {}, 30.0)
     except CommandError as error:
         return RequirementResult(need.name, False, error.message, need.hint)
     if finished.status != 0:

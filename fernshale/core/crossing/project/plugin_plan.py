@@ -10,7 +10,7 @@ from fernshale.core.crossing.project.scan import ProjectScan, shelf_of
 from fernshale.core.crossing.project.source_texts import read_texts
 from fernshale.core.crossing.record.database import Crossing, Setup
 from fernshale.core.crossing.record.facts import Fact
-from fernshale.core.route.candidates import InstalledPlugin, PluginWishes
+from fernshale.core.route.candidates import InstalledPlugin, PluginWishes, ProjectPlugins
 from fernshale.core.route.planner import Leg, PluginStep, plan_leg
 from fernshale.core.route.shelf import EngineRelease
 from fernshale.core.survey.plugins import Plugin
@@ -46,7 +46,7 @@ def plan_for(
     )
     used = read_texts(scan, token).used.keys()
     targets = other_targets(shelf.engines_of(scan.profile.id), from_, to)
-    return plan_leg(shelf, from_, to, here, wishes, used, targets)
+    return plan_leg(shelf, from_, to, ProjectPlugins(here, wishes, used), targets)
 
 
 def said_key(plugin: Plugin) -> str:

@@ -22,7 +22,7 @@ from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.rules.sources import LEARNED
-from fernshale.core.fix.member_from_edit import learn_member
+from fernshale.core.fix.member_from_edit import AddedLines, learn_member
 from fernshale.core.fix.rule_from_edit import EditLines, count_other_places, learn_rules
 from fernshale.core.fix.rules import Rule
 from fernshale.core.snapshot.manifest import EMPTY, Manifest, TreeEntry
@@ -80,7 +80,7 @@ def _member_rule(scan: ProjectScan, cause: Cause, added: _Added) -> Rule | None:
     for hunk in added.hunks:
         if cause.symbol in hunk.after:
             id, why = _told(hunk.path, hunk.line, hunk.after)
-            rule = learn_member(hunk.text, hunk.path, hunk.start, hunk.end, cause.symbol, base, id, why)
+            rule = learn_member(AddedLines(hunk.text, hunk.path, hunk.start, hunk.end), cause.symbol, base, id, why)
             edits = find_all_edits(scan, [rule], CancelToken())[rule.id] if rule is not None else ()
             if rule is not None and edits:
                 return _with_confidence(rule, len(edits), 0)

@@ -13,7 +13,7 @@ from fernshale.core.crossing.project.plugin_plan import is_wanted, plan
 from fernshale.core.crossing.project.scan import ProjectScan
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.record.decision_memory import recall
-from fernshale.core.crossing.record.plugin_updates import PluginUpdate, plugin_updates
+from fernshale.core.crossing.record.plugin_updates import plugin_updates
 from fernshale.core.crossing.stages.plugins.choices import read_choices
 from fernshale.core.crossing.stages.plugins.items import left_out_items, plugin_items, rebuild_items
 from fernshale.core.crossing.stages.plugins.three_way import merge_plugin
@@ -37,7 +37,11 @@ def inspect_plugins(scan: ProjectScan, crossing: Crossing, work: Work) -> Plugin
     for number, step in enumerate(steps):
         work.progress(f"merging {step.id}", number, len(steps))
         plugin = standing.get(step.id) or Plugin(step.id, plugin_folder(scan.profile, step.id), "", "")
-        views.append(_look(scan, crossing, plugin, step, choices, taken, work.token))
+        updated = taken.get(plugin.folder)
+        if updated is not None:
+            views.append(PluginView(plugin, step, True, updated.base, "", None, updated.ledger))
+        else:
+            views.append(_inspect_plugin(scan, crossing, plugin, step, choices, work.token))
     known, settled = recall(), crossing.decisions()
     items = tuple(item for view in views for item in plugin_items(view, choices, settled, known))
     built = find_built(scan)
@@ -47,17 +51,14 @@ def inspect_plugins(scan: ProjectScan, crossing: Crossing, work: Work) -> Plugin
     return PluginsView(tuple(views), choices, items, aside, known, built)
 
 
-def _look(
+def _inspect_plugin(
     scan: ProjectScan,
     crossing: Crossing,
     plugin: Plugin,
     step: PluginStep,
     choices: Mapping[str, Resolution],
-    taken: Mapping[str, PluginUpdate],
     token: CancelToken,
 ) -> PluginView:
-    if (kept := taken.get(plugin.folder)) is not None:
-        return PluginView(plugin, step, True, kept.base, "", None, kept.ledger)
     if not is_wanted(step, crossing):
         return PluginView(plugin, step, step.action in ("stay", "hold"), plugin.version, "", None, None)
     merge, base, note = merge_plugin(scan, crossing, plugin, step, token)

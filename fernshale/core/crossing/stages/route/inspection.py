@@ -12,10 +12,10 @@ from fernshale.core.crossing.project.scan import ProjectScan, shelf_of
 from fernshale.core.crossing.project.source_texts import read_texts
 from fernshale.core.crossing.record.database import Crossing
 from fernshale.core.crossing.stages.route.items import route_items
-from fernshale.core.crossing.stages.route.options import find_routes
+from fernshale.core.crossing.stages.route.options import RouteContext, find_routes
 from fernshale.core.crossing.stages.route.toolchain import check_demands
 from fernshale.core.crossing.stages.route.view import RouteView
-from fernshale.core.route.candidates import InstalledPlugin, PluginWishes, concerning, find_candidates
+from fernshale.core.route.candidates import InstalledPlugin, ProjectPlugins, concerning, find_candidates
 from fernshale.core.route.planner import readiness
 
 
@@ -26,13 +26,8 @@ def inspect_route(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     wishes = read_wishes(crossing)
     leg = plan(scan, crossing, token)
     releases = shelf.engines_of(scan.profile.id)
-    field = find_candidates(
-        shelf,
-        setup.to,
-        [InstalledPlugin(p.id, p.version, p.accepts) for p in scan.plugins],
-        PluginWishes(),
-        texts.used,
-    )
+    here = [InstalledPlugin(plugin.id, plugin.version, plugin.accepts) for plugin in scan.plugins]
+    field = find_candidates(shelf, setup.to, ProjectPlugins(here, used=texts.used))
     table = {(id, item.version): readiness(shelf, id, item.version) for id in field.order for item in releases}
     target = shelf.engine(scan.profile.id, setup.to)
     demands = check_demands(scan, target.demands, read_requirements(crossing))
@@ -40,7 +35,7 @@ def inspect_route(scan: ProjectScan, crossing: Crossing, token: CancelToken) -> 
     rest = setup.stops[setup.leg :]
     view = RouteView(
         leg,
-        find_routes(scan, shelf, setup.from_, setup.target, rest, wishes, texts, token),
+        find_routes(RouteContext(scan, shelf, wishes, texts), setup.from_, setup.target, rest, token),
         rest,
         releases,
         table,

@@ -14,7 +14,7 @@ from fernshale.core.crossing.project.source_texts import Texts
 from fernshale.core.crossing.rules.search import find_all_edits
 from fernshale.core.crossing.rules.sources import LegRules, written_rules
 from fernshale.core.fix.rules import DataRule
-from fernshale.core.route.candidates import InstalledPlugin, PluginWishes, concerning
+from fernshale.core.route.candidates import InstalledPlugin, PluginWishes, ProjectPlugins, concerning
 from fernshale.core.route.planner import UNSURE, Leg, plan_leg
 from fernshale.core.route.release_names import gone_names, names_of
 from fernshale.core.route.shelf import Shelf
@@ -55,18 +55,22 @@ class RouteOption:
         return "direct" if len(self.stops) == 1 else "over " + ", then ".join(self.stops[:-1])
 
 
+@dataclass(frozen=True, slots=True)
+class RouteContext:
+    """What the estimate of a route depends on, apart from its stops."""
+
+    scan: ProjectScan
+    shelf: Shelf
+    wishes: PluginWishes
+    texts: Texts
+
+
 def find_routes(
-    scan: ProjectScan,
-    shelf: Shelf,
-    from_: str,
-    target: str,
-    chosen: Sequence[str],
-    wishes: PluginWishes,
-    texts: Texts,
-    token: CancelToken,
+    context: RouteContext, from_: str, target: str, chosen: Sequence[str], token: CancelToken
 ) -> tuple[RouteOption, ...]:
     """The direct route, one over each release worth a stop, one over all of them, and the chosen one."""
-    stops = stops_between(shelf, scan.profile.id, from_, target, texts.used)
+    scan, shelf = context.scan, context.shelf
+    stops = stops_between(shelf, scan.profile.id, from_, target, context.texts.used)
     routes = {(target,), *((stop, target) for stop in stops), (*stops, target), tuple(chosen)}
     ordered = sorted(routes, key=lambda route: (len(route), [parse_release(stop) for stop in route]))
     costs: dict[tuple[object, ...], LegEstimate] = {}
@@ -78,7 +82,7 @@ def find_routes(
             token.check()
             key = (at, to, here)
             if key not in costs:
-                costs[key] = _estimate(scan, shelf, at, to, here, wishes, texts, token)
+                costs[key] = _estimate(context, at, to, here, token)
             legs.append(costs[key])
             here = _after(here, costs[key].leg, shelf)
         found.append(RouteOption(route, tuple(legs)))
@@ -113,17 +117,11 @@ def count_known(scan: ProjectScan, shelf: Shelf, from_: str, to: str, token: Can
 
 
 def _estimate(
-    scan: ProjectScan,
-    shelf: Shelf,
-    from_: str,
-    to: str,
-    here: Sequence[InstalledPlugin],
-    wishes: PluginWishes,
-    texts: Texts,
-    token: CancelToken,
+    context: RouteContext, from_: str, to: str, here: Sequence[InstalledPlugin], token: CancelToken
 ) -> LegEstimate:
+    scan, shelf, texts = context.scan, context.shelf, context.texts
     release = shelf.engine(scan.profile.id, to)
-    leg = plan_leg(shelf, from_, to, here, wishes, texts.used.keys())
+    leg = plan_leg(shelf, from_, to, ProjectPlugins(here, context.wishes, texts.used.keys()))
     faults = tuple(fault.what for fault in concerning(release.faults, texts.used))
     known = count_known(scan, shelf, from_, to, token)
     return LegEstimate(leg, known, _gone(scan, from_, to, texts, token), faults)
