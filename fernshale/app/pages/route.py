@@ -28,7 +28,7 @@ from fernshale.core.route.planner import PluginStep
 
 _TONES: dict[str, Tone] = {"ready": "mine", "nothing": "quiet"}
 # More names are not shown.
-_MOST_NAMES = 40
+_MAX_NAMES = 40
 
 
 class RoutePage(Page):
@@ -263,7 +263,7 @@ def _cost_rows(item: LegEstimate) -> list[Row]:
     rows += [Row(title, right=str(amount), bar=amount / most, tone="mine") for title, amount in item.known.items()]
     if item.gone:
         rows.append(Row("Names you use that were removed", right=count(len(item.gone), "name"), heading=True))
-        shown = list(item.gone.items())[:_MOST_NAMES]
+        shown = list(item.gone.items())[:_MAX_NAMES]
         rows += [Row(name, right=count(uses, "use"), code=True) for name, uses in shown]
     return rows
 

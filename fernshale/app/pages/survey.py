@@ -33,7 +33,7 @@ _TONES: dict[str, Tone] = {
     "settings": "base",
 }
 # More parts than this in one role are summed up: they would be too small to see.
-_MOST_PARTS = 24
+_MAX_PARTS = 24
 # A selected part of the map: its role, and its folder or file, "" for the whole role.
 _Part = tuple[str, str]
 
@@ -265,7 +265,7 @@ def _tiles(view: SurveyView, states: dict[str, str]) -> tuple[Tile, ...]:
             if member is not None:
                 parts.setdefault(member, []).append(path)
                 continue
-            alone = not in_plugins and len(pieces) <= 2 and len(paths) <= _MOST_PARTS
+            alone = not in_plugins and len(pieces) <= 2 and len(paths) <= _MAX_PARTS
             name = path if alone else "/".join(pieces[: 2 if in_plugins else 1])
             parts.setdefault(name, []).append(path)
         children = tuple(

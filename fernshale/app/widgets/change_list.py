@@ -19,7 +19,7 @@ from fernshale.core.base.treepath import TreePath, printable, under
 from fernshale.core.change.changeset import FileChange
 from fernshale.core.snapshot.manifest import TreeEntry
 
-_MOST_LINES = 4000
+_MAX_LINES = 4000
 _NOTHING: Mapping[TreePath, TreeEntry] = {}
 _GLYPHS: dict[str, tuple[str, Tone]] = {"new": ("○", "mine"), "gone": ("–", "alarm"), "moved": ("◇", "base")}
 
@@ -84,12 +84,12 @@ class ChangesPane(QSplitter):
             return
         if (entry := self._staying.get(TreePath(path))) is not None:
             self._text.show_lines(
-                self._shown(path, lambda before, after: show_content(path, entry, before))[:_MOST_LINES]
+                self._shown(path, lambda before, after: show_content(path, entry, before))[:_MAX_LINES]
             )
             return
         lines: list[LineRow] = []
         for change in self._changes:
-            if len(lines) > _MOST_LINES:
+            if len(lines) > _MAX_LINES:
                 lines.append(LineRow("", "quiet", "", "There is more; choose one file."))
                 break
             if under(change.path, path):

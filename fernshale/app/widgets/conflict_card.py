@@ -38,7 +38,7 @@ _OPTIONS: tuple[tuple[str, str, str, bool], ...] = (
 )
 KEYS: tuple[tuple[str, str], ...] = tuple((key, option) for key, option, _, _ in _OPTIONS)
 # The maximum number of lines of a block; all of it is in the text once the conflict is resolved.
-_MOST_LINES = 12
+_MAX_LINES = 12
 _PICTURE = 190
 
 
@@ -146,7 +146,7 @@ class DecisionCard(QFrame):
         return grid
 
     def _text(self, version: Version, before: Sequence[str], tone: Tone) -> QLabel:
-        lines = version.lines[:_MOST_LINES]
+        lines = version.lines[:_MAX_LINES]
         text = "\n".join(lines)
         spans = changed_spans("\n".join(before), text) if before and version.name != "before" else ()
         ink = theme().tone(tone).name()
@@ -155,8 +155,8 @@ class DecisionCard(QFrame):
             parts += [escape(text[at:start]), f'<b style="color:{ink}">{escape(text[start:end])}</b>']
             at = end
         shown = "".join([*parts, escape(text[at:])]) or "(nothing)"
-        if len(version.lines) > _MOST_LINES:
-            shown += f"\n… {len(version.lines) - _MOST_LINES} more lines"
+        if len(version.lines) > _MAX_LINES:
+            shown += f"\n… {len(version.lines) - _MAX_LINES} more lines"
         code = QLabel(f'<span style="white-space:pre-wrap">{shown.expandtabs(4)}</span>', self)
         code.setTextFormat(Qt.TextFormat.RichText)
         code.setFont(code_font())

@@ -10,8 +10,9 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fernshale.app.theme import Tone, text_font, theme
 
-_ROW, _TOP = 19, 20
-_MOST = 7
+_ROW = 19
+_TOP = 20
+_MAX_ROWS = 7
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,13 +45,13 @@ class HangingChart(QWidget):
 
     def set_threads(self, threads: tuple[Thread, ...]) -> None:
         ranked = sorted(threads, key=lambda item: -item.total)
-        if len(ranked) > _MOST:
-            rest = ranked[_MOST - 1 :]
+        if len(ranked) > _MAX_ROWS:
+            rest = ranked[_MAX_ROWS - 1 :]
             users: dict[str, int] = {}
             for thread in rest:
                 for word, number in thread.users:
                     users[word] = users.get(word, 0) + number
-            ranked = [*ranked[: _MOST - 1], Thread(f"{len(rest)} others", "base", "·", tuple(users.items()))]
+            ranked = [*ranked[: _MAX_ROWS - 1], Thread(f"{len(rest)} others", "base", "·", tuple(users.items()))]
         self._threads = tuple(ranked)
         self.setFixedHeight(_TOP + _ROW * max(len(ranked), len(self._kinds()), 1) + 4 if ranked else 0)
         self.setAccessibleDescription("; ".join(f"{item.word}: {item.total}" for item in ranked))
@@ -61,7 +62,7 @@ class HangingChart(QWidget):
         for thread in self._threads:
             for word, number in thread.users:
                 kinds[word] = kinds.get(word, 0) + number
-        return dict(sorted(kinds.items(), key=lambda item: -item[1])[:_MOST])
+        return dict(sorted(kinds.items(), key=lambda item: -item[1])[:_MAX_ROWS])
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)

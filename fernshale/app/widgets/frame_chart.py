@@ -10,8 +10,11 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fernshale.app.theme import text_font, theme
 
-_LEFT, _RIGHT, _TOP, _BOTTOM = 46, 12, 20, 18
-_MOST_POINTS = 1200
+_LEFT = 46
+_RIGHT = 12
+_TOP = 20
+_BOTTOM = 18
+_MAX_POINTS = 1200
 _NAMED = 3
 
 
@@ -87,7 +90,7 @@ def _middle(runs: Sequence[Sequence[float]]) -> tuple[float, ...]:
 
 def _line(times: Sequence[float], frames: int, most: float, place: QRectF) -> QPolygonF:
     # With more frames than room, the longest of each group is drawn: it is the one that a player notices.
-    step = max(1, len(times) // _MOST_POINTS)
+    step = max(1, len(times) // _MAX_POINTS)
     points = []
     for at in range(0, len(times), step):
         longest = max(times[at : at + step])

@@ -8,7 +8,8 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from fernshale.app.theme import text_font, theme
 
-_HEAD, _GAP = 20, 14
+_HEAD = 20
+_GAP = 14
 
 
 class PicturePairView(QWidget):

@@ -17,7 +17,8 @@ from fernshale.core.base.toml_schema import STRICT, read_toml
 
 FORMAT = "fernshale-limits/1"
 NAME = "limits.toml"
-_MIB, _GIB = 1 << 20, 1 << 30
+_MIB = 1 << 20
+_GIB = 1 << 30
 
 
 @dataclass(frozen=True, slots=True)

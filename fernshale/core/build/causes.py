@@ -35,7 +35,7 @@ _PURE = re.compile(r"'virtual (?P<symbol>[^']*\([^']*\)[^']*)'|unimplemented pur
 _CALLED = re.compile(r"([^\W\d]\w*)\s*\(")
 # Text that may precede a method, on lines of its own.
 _ANNOTATIONS = re.compile(r"^\s*(?:@[\w.]+(?:\([^()]*\))?\s*)+")
-_MOST_ANNOTATIONS = 4
+_MAX_ANNOTATIONS = 4
 # A class lacks a member of an interface that it declares to implement.
 _LACKS = re.compile(r"Property '(?P<symbol>\w+)' is missing in type")
 # A note says that a class is only forward-declared at the error, and the kinds of errors that can follow.
@@ -202,7 +202,7 @@ def _held_near(owned: Owned, line_of: LineOf) -> str:
 def _called_near(place: SourcePlace, kind: str, line_of: LineOf) -> str:
     """Return the function whose call contains a place, or that is declared there or below its annotations."""
     if kind == OVERRIDE:
-        lines = (_ANNOTATIONS.sub("", line_of(place.file, place.line + down)) for down in range(_MOST_ANNOTATIONS))
+        lines = (_ANNOTATIONS.sub("", line_of(place.file, place.line + down)) for down in range(_MAX_ANNOTATIONS))
         return next((found[1] for line in lines if (found := _CALLED.search(line))), "")
     calls = list(_CALLED.finditer(line_of(place.file, place.line)))
     before = [found for found in calls if found.start() < place.column]

@@ -29,7 +29,8 @@ _TOKEN = re.compile(
     re.VERBOSE,
 )
 _POWER = {"or": 1, "and": 2, "==": 4, "!=": 4, "<": 4, "<=": 4, ">": 4, ">=": 4, "+": 5, "-": 5, "*": 6, "/": 6, "%": 6}
-_NOT, _MINUS = 3, 7
+_NOT = 3
+_MINUS = 7
 # More decimal places than a double has.
 _MAX_PLACES = 300
 _BITS_A_DIGIT = 4

@@ -15,7 +15,10 @@ from fernshale.core.data.tree import Span
 
 # A string, an opening or closing bracket, a comma, or a bare token; colons and blanks are redundant.
 _TOKEN = re.compile(r'("[^"\\]*+(?:\\.[^"\\]*+)*+")|([{\[])|([}\]])|(,)|([^\s{}\[\],:"]++)', re.DOTALL)
-_STRING, _OPEN, _CLOSE, _COMMA = 1, 2, 3, 4
+_STRING = 1
+_OPEN = 2
+_CLOSE = 3
+_COMMA = 4
 
 
 def json_values(text: str) -> Iterator[tuple[DataPath, Span]]:

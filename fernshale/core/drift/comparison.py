@@ -44,11 +44,14 @@ _EITHER = re.compile(r"(?:Optional\[(?!Union)|Union\[(?![^\]]*\[))(.*)\]")
 _MACRO = re.compile(r"[A-Z][A-Z0-9_]{3,}")
 _NOTHING = frozenset(("pass", "return", "None", "raise", "NotImplementedError", "self", "undefined"))
 # Minimum score to report the old symbol as renamed to the new one; below, it is reported as removed, with candidates.
-_TOLD = 0.35
-_SAID, _FORWARDED, _PERHAPS_FORWARDED = 0.97, 0.93, 0.2
+_MIN_SCORE = 0.35
+_SCORE_STATED = 0.97
+_SCORE_FORWARDED = 0.93
+_SCORE_PERHAPS_FORWARDED = 0.2
 # Texts that require more than another name, or that refer to something else.
-_SAID_MORE, _OTHER_THING = 0.6, 0.5
-_VERY_LIKE = 0.75
+_SCORE_STATED_WITH_MORE = 0.6
+_SHARE_OTHER_KIND = 0.5
+_MIN_LIKENESS = 0.75
 # Whether the texts of two values, of the old and the new release, mean the same.
 _Same = Callable[[str, str], bool]
 
@@ -185,20 +188,20 @@ def _gone(symbol: Symbol, overloads: Sequence[Symbol], sides: _Sides) -> Iterato
         for item in _with_said(symbol, scope, found, sides)
     )
     best = candidates[0] if candidates else None
-    if best is None or best.score < _TOLD:
+    if best is None or best.score < _MIN_SCORE:
         why = "is no longer for others to use" if symbol.path in sides.hidden else "is not there any more"
         yield ApiChange("removed", symbol, None, f"{symbol.full} {why}", candidates)
     else:
         kind: ChangeKind = "moved" if best.symbol.name == symbol.name else "renamed"
         yield ApiChange(kind, symbol, best.symbol, f"{symbol.full} is {best.symbol.full} now", candidates)
         # A replacement that requires more than another name has its own parameters.
-        if best.score > _SAID_MORE or best.symbol in [item.symbol for item in found]:
+        if best.score > _SCORE_STATED_WITH_MORE or best.symbol in [item.symbol for item in found]:
             found_there = sides.compare_overloads(overloads, news.get(best.symbol.path, ()))
             yield from _resting_on(best.score, found_there)
     if symbol.is_overridable and (symbol.file.endswith(_SAY_SO) or _is_hook(symbol)):
         what = f"{symbol.name} overrides nothing of {'.'.join(symbol.scope)} any more"
         yield ApiChange(
-            "no-longer-overrides", symbol, best.symbol if best and best.score >= _TOLD else None, what, candidates
+            "no-longer-overrides", symbol, best.symbol if best and best.score >= _MIN_SCORE else None, what, candidates
         )
 
 
@@ -225,12 +228,12 @@ def _said_of(
     said = find_replacement(text, symbol, names) if text else None
     if said is None:
         return None
-    score = _SAID if said.is_whole else _SAID_MORE
+    score = _SCORE_STATED if said.is_whole else _SCORE_STATED_WITH_MORE
     if said.symbol.kind in CONTAINER and symbol.kind not in CONTAINER:
-        score *= _OTHER_THING  # it is done by other means now
+        score *= _SHARE_OTHER_KIND  # it is done by other means now
     is_member = symbol.kind in ("method", "field") and said.symbol.kind in ("method", "field")
     if is_member and said.is_plain and said.symbol.scope[-1:] not in (symbol.scope[-1:], scope[-1:]):
-        score *= _OTHER_THING  # a member of that name, but nothing says that it is this one
+        score *= _SHARE_OTHER_KIND  # a member of that name, but nothing says that it is this one
     return SymbolCandidate(said.symbol, score, (f"{who}: {_short(text)}",), said.written)
 
 
@@ -253,7 +256,7 @@ def _with_said(
         # A function that calls another may also have done more; a similar name makes it certain.
         target, is_all = forwarded
         is_sure = is_all or names.rarity.likeness(symbol.name, target.name) > 0.55
-        score = _FORWARDED if is_sure else _PERHAPS_FORWARDED
+        score = _SCORE_FORWARDED if is_sure else _SCORE_PERHAPS_FORWARDED
         top = SymbolCandidate(target, score, (f"it only passed on to {target.name}",))
     known = next((item for item in found if item.symbol.path == top.symbol.path), None)
     if known is not None:
@@ -261,7 +264,7 @@ def _with_said(
         # old name is no rival.
         beside = next((item.score for item in found if item.symbol.name == symbol.name and item.symbol.deprecated), 0.0)
         like = min(1.0, known.score / (1 - beside)) if beside < 1 else 0.0
-        both = 1 - (1 - top.score) * (1 - like) if like >= _VERY_LIKE else 0.0
+        both = 1 - (1 - top.score) * (1 - like) if like >= _MIN_LIKENESS else 0.0
         score = round(max(top.score, known.score, both), 3)
         top = replace(top, score=score, evidence=(*top.evidence, *known.evidence))
     rest = [replace(item, score=round(item.score * (1 - top.score), 3)) for item in found if item is not known]
@@ -299,7 +302,7 @@ def _kept(old: Sequence[Symbol], new: Sequence[Symbol], sides: _Sides) -> Iterat
         forwarded = forwards_to(fresh, sides.names)
         said = _said_of(fresh, fresh.scope, fresh.deprecated, "the new release says", sides.names)
         if said is None and forwarded is not None:
-            said = SymbolCandidate(forwarded[0], _SAID, (f"the new release says: {_short(fresh.deprecated)}",))
+            said = SymbolCandidate(forwarded[0], _SCORE_STATED, (f"the new release says: {_short(fresh.deprecated)}",))
         candidates = () if said is None else (said,)
         yield ApiChange("deprecated", before, fresh, f"{before.full}: {_short(fresh.deprecated)}", candidates)
     is_value = before.kind in ("constant", "field") and before.value and after.value

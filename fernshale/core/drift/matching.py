@@ -22,22 +22,25 @@ from fernshale.core.drift.symbols import CONTAINER, Symbol
 
 Path = tuple[str, ...]
 _Key = tuple[str, object]
-# Maximum number of candidates to weigh in full; `_MOST_TOLD` is the maximum to return.
-_MOST_WEIGHED = 60
+# Maximum number of candidates to weigh in full; `_MAX_CANDIDATES` is the maximum to return.
+_MAX_WEIGHED = 60
 # A release in which everything changed is not weighed pair by pair for minutes: fewer candidates each then.
-_MOST_PAIRS, _FEWEST_WEIGHED = 100_000, 8
-_MOST_TOLD = 5
+_MAX_PAIRS = 100_000
+_MIN_WEIGHED = 8
+_MAX_CANDIDATES = 5
 # Parts of names and words that occur in more symbols than this do not produce candidates.
-_COMMON = 60
+_MAX_SYMBOLS_OF_WORD = 60
 # A name that others of its kind lost or gained the same part from, and how many of them make it telling.
-_SWAPPED, _OFTEN = 0.6, 3
+_SCORE_SWAPPED_PART = 0.6
+_MIN_SWAPS = 3
 # How much it brings two symbols together that both have a key of this kind.
-_TOLD_BY, _TOLD_BY_OTHERS = {"word": 1000, "name": 9000}, 3000
-_LEAST = 0.03
+_WEIGHT_OF_KEY = {"word": 1000, "name": 9000}
+_WEIGHT_OF_OTHER_KEYS = 3000
+_MIN_SCORE = 0.03
 # If more classes than this share a base name, it is not used for matching.
-_MOST_NAMESAKES = 3
+_MAX_NAMESAKES = 3
 # How often a new symbol that another old one has the better claim on took in this one, too.
-_BESIDE = 0.35
+_SHARE_OF_TAKEN = 0.35
 
 
 @dataclass(frozen=True, slots=True)
@@ -174,7 +177,7 @@ class _Work:
 
     def match(self, old: _Side, new: _Side, token: CancelToken) -> dict[Path, tuple[SymbolCandidate, ...]]:
         world = replace(self.world, sole=_sole(old, new, self.scopes))
-        most = max(_FEWEST_WEIGHED, min(_MOST_WEIGHED, _MOST_PAIRS // max(1, len(old.traits))))
+        most = max(_MIN_WEIGHED, min(_MAX_WEIGHED, _MAX_PAIRS // max(1, len(old.traits))))
         pairs: list[dict[int, tuple[float, tuple[str, ...]]]] = []
         for trait in old.traits:
             token.check()
@@ -183,9 +186,9 @@ class _Work:
                 trait.symbol, world.scope_of(trait.symbol.scope), world.file_of(trait.symbol.file), trait.reach
             ):
                 found = new.by_key.get(key, ())
-                if len(found) <= _COMMON or key[0] in ("name", "scope"):
+                if len(found) <= _MAX_SYMBOLS_OF_WORD or key[0] in ("name", "scope"):
                     # Rare features weigh more. Whole numbers make the sum independent of the order.
-                    told = _TOLD_BY.get(key[0], _TOLD_BY_OTHERS) // (1 + len(found).bit_length())
+                    told = _WEIGHT_OF_KEY.get(key[0], _WEIGHT_OF_OTHER_KEYS) // (1 + len(found).bit_length())
                     near.update(dict.fromkeys(found, told))
             weighed = {}
             for number in heapq.nsmallest(most, near, key=lambda number: (-near[number], number)):
@@ -211,14 +214,14 @@ class _Work:
                 weight = math.exp(min(30.0, odds))
                 # Several old symbols may have one successor, so a rival for the new one counts half; and a pair that is
                 # probable by itself stays possible, however good its rival is.
-                score = max(weight / (whole + 0.5 * (claims[number] - weight)), _BESIDE * weight / whole)
-                if score >= _LEAST:
+                score = max(weight / (whole + 0.5 * (claims[number] - weight)), _SHARE_OF_TAKEN * weight / whole)
+                if score >= _MIN_SCORE:
                     listed.append((number != assigned.get(row), -score, number, words))
             path = old.traits[row].symbol.path
             ranked = sorted(listed, key=lambda item: (item[0] and item[1] > -0.5, item[1], item[2]))
             result[path] = tuple(
                 SymbolCandidate(new.traits[number].symbol, round(-score, 3), words)
-                for _, score, number, words in ranked[:_MOST_TOLD]
+                for _, score, number, words in ranked[:_MAX_CANDIDATES]
             )
         return result
 
@@ -245,11 +248,11 @@ class _Work:
         for item in self.new:
             if not item.is_hidden:
                 beside.setdefault((item.scope, item.kind, frozenset(parts_of(item.name))), item)
-        often = [(swap, times) for swap, times in self.swaps.most_common() if times >= _OFTEN]
+        often = [(swap, times) for swap, times in self.swaps.most_common() if times >= _MIN_SWAPS]
         result = dict(found)
         for symbol in gone:
             listed = result.get(symbol.path, ())
-            if listed and listed[0].score >= _SWAPPED:
+            if listed and listed[0].score >= _SCORE_SWAPPED_PART:
                 continue
             parts = frozenset(parts_of(symbol.name))
             scopes = dict.fromkeys((_mapped(symbol.scope, self.scopes), symbol.scope))
@@ -262,13 +265,13 @@ class _Work:
                 )
                 if other is not None:
                     rest = [
-                        replace(item, score=round(item.score * (1 - _SWAPPED), 3))
+                        replace(item, score=round(item.score * (1 - _SCORE_SWAPPED_PART), 3))
                         for item in listed
                         if item.symbol != other
                     ]
                     why = swapped_words((lost, come), times) or f"{times} others are written in the same other way now"
-                    swapped = SymbolCandidate(other, _SWAPPED, (why,))
-                    result[symbol.path] = (swapped, *rest)[:_MOST_TOLD]
+                    swapped = SymbolCandidate(other, _SCORE_SWAPPED_PART, (why,))
+                    result[symbol.path] = (swapped, *rest)[:_MAX_CANDIDATES]
                     break
         return result
 
@@ -355,7 +358,7 @@ class _Members:
                 if item.bases:
                     self._bases[item.path] = item.bases
         # Classes of one name may be bases of each other: a facade for another module's class.
-        self._named = {name: paths for name, paths in named.items() if len(paths) <= _MOST_NAMESAKES}
+        self._named = {name: paths for name, paths in named.items() if len(paths) <= _MAX_NAMESAKES}
         self._reach: dict[Path, frozenset[str]] = {}
 
     def own(self, path: Path) -> frozenset[str]:

@@ -36,7 +36,9 @@ INNER = ("method", "field", "enumerator", "constructor")
 _ALONE = 1.8
 # The weight of being the only removed and the only added symbol of a kind in a class: for functions, for other symbols, and
 # additionally for an enumeration's value at the same position.
-_SOLE, _SOLE_OTHER, _SOLE_VALUE = 1.4, 0.7, 3.5
+_SOLE = 1.4
+_SOLE_OTHER = 0.7
+_SOLE_VALUE = 3.5
 _PLAIN_TYPES = frozenset(("", "void", "None", "bool", "int", "-> None"))
 
 

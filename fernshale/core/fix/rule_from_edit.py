@@ -23,7 +23,7 @@ _INCLUDE = re.compile(r'^[ \t]*#[ \t]*(?:include|import)[ \t]*[<"]([^>"]+)[>"]')
 _OPENING, _CLOSING = ("(", "[", "{"), (")", "]", "}")
 _JOINS = (".", "->", "::")
 # A change longer than this is a rewriting of the place, not a rule.
-_MOST_TOKENS = 120
+_MAX_TOKENS = 120
 # How general a rename counts, in metavariables of a pattern.
 _OF_RENAME = 9
 
@@ -90,7 +90,7 @@ def _differing(old: Sequence[Token], new: Sequence[Token]) -> tuple[int | None, 
     while back < min(len(old), len(new)) - first and old[-1 - back].text == new[-1 - back].text:
         back += 1
     ends = len(old) - back, len(new) - back
-    if max(ends) - first > _MOST_TOKENS:
+    if max(ends) - first > _MAX_TOKENS:
         return None, None
     return first, ends
 
@@ -155,7 +155,7 @@ def _widened(
     start = first
     for _ in range(6):
         start, stop_old, stop_new = _whole(old, new, start, stop_old, stop_new)
-        if stop_old - start > _MOST_TOKENS:
+        if stop_old - start > _MAX_TOKENS:
             return
         if (start, stop_old) not in seen and stop_old > start:
             seen.add((start, stop_old))

@@ -11,9 +11,11 @@ from functools import lru_cache
 from fernshale.core.fix.python_ast import Characters, parse_python
 
 # Confidence in a class: nothing else is assigned, something unknown is assigned, or None has a meaning.
-_ALL, _SOME, _ASKED = 0.95, 0.6, 0.3
+_CONFIDENCE_ONLY_CLASS = 0.95
+_CONFIDENCE_SOME_UNKNOWN = 0.6
+_CONFIDENCE_NONE_HAS_MEANING = 0.3
 # A cast for the type checker needs a person's confirmation.
-_BELIEVED = 0.85
+_CONFIDENCE_CAST = 0.85
 # Types of a number that starts as an integer.
 FLOAT = "float"
 # Expressions that show a checker that the value is set before it is used.
@@ -74,7 +76,7 @@ def _declaration(settings: Sequence[_Setting], is_asked: bool, places: Character
         return None  # an annotation would create a field, of a dataclass for instance
     if first.is_whole and _is_int(first.value):
         spot = places.end(first.target)
-        return Declaration(FLOAT, spot, spot, f": {FLOAT}", _ALL)
+        return Declaration(FLOAT, spot, spot, f": {FLOAT}", _CONFIDENCE_ONLY_CLASS)
     classes = {made for item in settings if (made := _made(item.value))}
     if len(classes) != 1 or not first.is_whole or first.value is None:
         return None
@@ -82,13 +84,15 @@ def _declaration(settings: Sequence[_Setting], is_asked: bool, places: Character
     others = [item for item in settings[1:] if not _made(item.value)]
     if any(_is_none(item.value) for item in others):
         return None  # it is set to None again later, which an annotation would forbid
-    confidence = _ASKED if is_asked else _SOME if others else _ALL
+    confidence = (
+        _CONFIDENCE_NONE_HAS_MEANING if is_asked else _CONFIDENCE_SOME_UNKNOWN if others else _CONFIDENCE_ONLY_CLASS
+    )
     start, end = places.end(first.target), places.end(first.value)
     if _made(first.value):
         return Declaration(type_, start, start, f": {type_}", confidence)
     if not _is_none(first.value):
         return None
-    return Declaration(type_, start, end, f": {type_} = None{_LATER}", min(confidence, _BELIEVED))
+    return Declaration(type_, start, end, f": {type_} = None{_LATER}", min(confidence, _CONFIDENCE_CAST))
 
 
 def _is_int(value: ast.expr | None) -> bool:

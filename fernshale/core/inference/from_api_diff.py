@@ -42,18 +42,22 @@ from fernshale.core.fix.tokens import tokenize
 from fernshale.core.inference.overrides import member_rules, override_rules, renamed_override, rule_id
 
 # Minimum candidate score for a rule to be worth checking, and the number of other candidates of a symbol to offer.
-_LEAST, _OTHERS = 0.15, 2
+_MIN_SCORE = 0.15
+_MAX_OTHER_CANDIDATES = 2
 # Values copied from the release's own code may not fit here.
-_FILLED_IN = 0.6
+_CONFIDENCE_COPIED_VALUE = 0.6
 _OF_THE_CLASS = frozenset(("static", "staticmethod", "classmethod"))
-_LEFT_OUT, _GETTER = 0.3, 0.92
-_OTHER_THING = 0.5
+_CONFIDENCE_CALL_REMOVED = 0.3
+_CONFIDENCE_GETTER = 0.92
+_SHARE_OTHER_KIND = 0.5
 # Only drops the removed argument, which still needs a person's confirmation.
-_DROPPED = 0.92
+_CONFIDENCE_ARGUMENT_DROPPED = 0.92
 # Reorders arguments, where a second application would undo it; and names that are only no longer re-exported.
-_REORDERED, _STAYED = 0.8, 0.98
+_CONFIDENCE_REORDERED = 0.8
+_CONFIDENCE_STILL_DEFINED = 0.98
 # A renamed parameter, and a parameter that replaces another.
-_SAME_PLACE, _ONE_FOR_ANOTHER = 0.93, 0.7
+_CONFIDENCE_SAME_POSITION = 0.93
+_CONFIDENCE_REPLACED = 0.7
 
 
 def reorder_rule(old: Symbol, new: Symbol, id: str, name: str, why: str, sure: float) -> ReorderRule:
@@ -119,8 +123,8 @@ class _Leg:
 def _rules_of(change: ApiChange, leg: _Leg) -> Iterator[Rule]:
     old, now = change.old, change.new
     if change.kind in ("renamed", "moved", "removed", "deprecated") and old is not None and old.kind != "constructor":
-        for number, candidate in enumerate(change.candidates[: 1 + _OTHERS]):
-            if candidate.score >= _LEAST:
+        for number, candidate in enumerate(change.candidates[: 1 + _MAX_OTHER_CANDIDATES]):
+            if candidate.score >= _MIN_SCORE:
                 yield from _follow(old, candidate, number, leg.before, leg.after)
         if change.kind == "removed" and old.is_callable and _gives_nothing(old):
             yield _without_call(old)
@@ -144,7 +148,7 @@ def _rules_of(change: ApiChange, leg: _Leg) -> Iterator[Rule]:
         and not change.is_silent
     ):
         # A second application would undo it, so a person has to confirm each place.
-        rule = reorder_rule(old, now, rule_id(old, "order"), old.called, change.what, _REORDERED)
+        rule = reorder_rule(old, now, rule_id(old, "order"), old.called, change.what, _CONFIDENCE_REORDERED)
         yield rule
         if rule.call != old.name:
             # A derived class calls the constructor by its own name, which exists in all classes.
@@ -170,12 +174,12 @@ def _follow(old: Symbol, candidate: SymbolCandidate, number: int, before: Path, 
     imports, line = _needed_import(old, candidate)
     if old.is_callable and new.kind == "class":
         # Called like a function, it returns something else than before.
-        score, why = score * _OTHER_THING, f"{new.name} is a class; {why}"
+        score, why = score * _SHARE_OTHER_KIND, f"{new.name} is a class; {why}"
     if old.is_callable and new.is_callable and old.name != now and new_order(old, new):
         # With only the new name it would compile, but mean something else.
         words = f"{why}; takes its arguments at other places"
         yield reorder_rule(old, new, f"{id}-order", now, words, score)
-        score, why = score * _OTHER_THING, words
+        score, why = score * _SHARE_OTHER_KIND, words
     if old.kind in ("method", "field") or old.scope == new.scope:
         # The name alone may be another's, too: it is changed where a tool names it.
         if old.name != now:
@@ -283,7 +287,7 @@ def _shown_rules(changes: Sequence[ApiChange], before: Path, after: Path) -> Ite
         elif new.has(stands):
             where, score, why = (
                 stands,
-                _STAYED,
+                _CONFIDENCE_STILL_DEFINED,
                 f"{'.'.join(written[:-1])} shows it no more, and {'.'.join(stands)} stayed",
             )
         else:
@@ -331,7 +335,7 @@ def _getter(change: ApiChange, old: Symbol, new: Symbol, added: Collection[tuple
     setter = next((name for name in manners if (*new.scope, name) in added), "")
     return GetterRule(
         rule_id(old), change.what, old=old.name, new=new.name, setter=setter, of=".".join(old.scope),
-        confidence=_GETTER, named=True,
+        confidence=_CONFIDENCE_GETTER, named=True,
     )  # fmt: skip
 
 
@@ -349,7 +353,7 @@ def _new_argument(change: ApiChange, old: Symbol, new: Symbol, folder: Path) -> 
     why = f"{old.full} wants {theirs[at].type} {theirs[at].name}; the release's own code passes {text}, {times} times"
     yield AddArgumentRule(
         rule_id(old), why, title=f"{old.called}(…) gets {text}", call=old.called, arguments=len(ours),
-        position=at + 1, text=text, confidence=_FILLED_IN,
+        position=at + 1, text=text, confidence=_CONFIDENCE_COPIED_VALUE,
     )  # fmt: skip
 
 
@@ -372,7 +376,7 @@ def _fewer_arguments(change: ApiChange, old: Symbol, new: Symbol) -> Iterator[Ru
     gone = ", ".join(name for at, (name, _) in enumerate(ours) if at not in kept)
     yield RewriteRule(
         rule_id(old, "fewer"), change.what, title=f"{old.called}(…) without {gone}",
-        pattern=f"{old.called}({', '.join(metas)})", replacement=f"{old.called}({left})", confidence=_DROPPED,
+        pattern=f"{old.called}({', '.join(metas)})", replacement=f"{old.called}({left})", confidence=_CONFIDENCE_ARGUMENT_DROPPED,
     )  # fmt: skip
 
 
@@ -394,7 +398,7 @@ def _new_keywords(old: Symbol, new: Symbol) -> Iterator[Rule]:
         why = f"{item.name} of {old.full} is {now.name} now"
         yield KeywordRule(
             rule_id(old, item.name), why, call=old.called, old=item.name, new=now.name,
-            confidence=_SAME_PLACE if is_same else _ONE_FOR_ANOTHER, named=True,
+            confidence=_CONFIDENCE_SAME_POSITION if is_same else _CONFIDENCE_REPLACED, named=True,
         )  # fmt: skip
 
 
@@ -412,7 +416,7 @@ def _without_call(old: Symbol) -> Rule:
     why = f"{old.full} is not there any more, and nothing that looks like it"
     return RewriteRule(
         rule_id(old, "goes"), why, title=f"calls of {old.name} go", pattern=f"{front}{old.name}($$args){end}",
-        replacement="", confidence=_LEFT_OUT, named=True,
+        replacement="", confidence=_CONFIDENCE_CALL_REMOVED, named=True,
     )  # fmt: skip
 
 

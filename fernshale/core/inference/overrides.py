@@ -16,7 +16,8 @@ from fernshale.core.drift.symbols import Parameter, Symbol
 from fernshale.core.fix.classes import PYTHON
 from fernshale.core.fix.rules import AddMemberRule, RenameRule, RewriteRule, Rule, Where
 
-_STUB, _RETYPED = 0.5, 0.8
+_CONFIDENCE_STUB = 0.5
+_CONFIDENCE_RETYPED = 0.8
 _JAVA, _C_SHARP, _RUST = ENDINGS["java"], ENDINGS["c#"], ENDINGS["rust"]
 # Languages in which a method that no longer overrides anything compiles, unless it is marked as an override.
 _UNSAID = (*C_FAMILY, *_JAVA)
@@ -73,7 +74,7 @@ def member_rules(change: ApiChange, method: Symbol, full_name: FullName) -> Iter
     if base and text:
         yield AddMemberRule(
             rule_id(method), f"{change.what}; the body is only a stub", base=base, member=method.name, text=text,
-            confidence=_STUB,
+            confidence=_CONFIDENCE_STUB,
         )  # fmt: skip
 
 
@@ -93,7 +94,7 @@ def _new_type(change: ApiChange, old: Symbol, new: Symbol, full_name: FullName) 
     yield RewriteRule(
         rule_id(old, "type"), change.what, title=f"{old.name} takes a {after}",
         pattern=f"{old.name}({ahead}{before} $it{behind})", replacement=f"{old.name}({ahead}{after} $it{behind})",
-        confidence=_RETYPED,
+        confidence=_CONFIDENCE_RETYPED,
     )  # fmt: skip
 
 
@@ -111,7 +112,7 @@ def _new_result(change: ApiChange, old: Symbol, new: Symbol, full_name: FullName
     pattern, replacement = (whole.format(type_) for type_ in (before, after))
     rule = RewriteRule(
         rule_id(old, "result"), change.what, title=f"{old.name} gives {after}, as in its base", pattern=pattern,
-        replacement=replacement, where=_derived(old, new), member=old.name, confidence=_RETYPED,
+        replacement=replacement, where=_derived(old, new), member=old.name, confidence=_CONFIDENCE_RETYPED,
     )  # fmt: skip
     yield rule
     if old.file.endswith(C_FAMILY):
@@ -155,7 +156,7 @@ def _new_parameters(change: ApiChange, old: Symbol, new: Symbol, full_name: Full
     return RewriteRule(
         rule_id(old, "override"), change.what, title=title, pattern=f"{front}({', '.join(before)}){back}",
         replacement=f"{front}({', '.join(after)}){back}", where=_derived(old, new), member=old.name,
-        silent=old.file.endswith(_UNSAID), confidence=_RETYPED,
+        silent=old.file.endswith(_UNSAID), confidence=_CONFIDENCE_RETYPED,
     )  # fmt: skip
 
 
@@ -222,7 +223,7 @@ def _wider(change: ApiChange, old: Symbol, new: Symbol) -> Iterator[Rule]:
     yield RewriteRule(
         rule_id(old, "override"), change.what, title=f"{old.name} takes {text} as well",
         diagnostic=rf"\b(?:{re.escape(old.scope[-1])}|{re.escape(new.scope[-1])})\b", pattern=f"def {old.name}($$given)",
-        replacement=f"def {old.name}($$given, {text})", confidence=_RETYPED, named=True,
+        replacement=f"def {old.name}($$given, {text})", confidence=_CONFIDENCE_RETYPED, named=True,
     )  # fmt: skip
 
 

@@ -16,7 +16,7 @@ from fernshale.core.drift.symbols import CONTAINER, Symbol
 from fernshale.core.process.text_search import files_with
 
 # If more files contain a name, it is too common to help.
-_MOST_FILES = 60
+_MAX_FILES = 60
 # Keywords before a class name in its declaration.
 _CLASS_HEAD = r"\b(?:class|struct|union|interface|enum|trait|impl|record|type)\b[^;{}()\n]*"
 # Languages in which only types are imported.
@@ -56,7 +56,7 @@ def _with_word(folder: Path, name: str, language: str, ahead: str = "") -> Seque
         data = read_bytes(f"{folder}/{path}")
         if word.search(data) is None:
             continue
-        if len(found) == _MOST_FILES:
+        if len(found) == _MAX_FILES:
             return ()
         found.append(read_source(data, path))
     return found

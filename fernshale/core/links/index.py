@@ -17,10 +17,11 @@ from fernshale.core.process.workers import WorkerProcess, is_worthwhile
 from fernshale.core.profile.model import DataFormat, LinkShape
 
 _READ = "fernshale.core.links.index:read_files"
-_OFTEN = 200
+_PROGRESS_EVERY = 200
 _HEAD_START = 3000
 # More at once would cost most files, which are small, a new mapping of memory each.
-_PIECE, _LARGE_PIECE = 1 << 15, 1 << 24
+_PIECE = 1 << 15
+_LARGE_PIECE = 1 << 24
 
 
 @dataclass(frozen=True, slots=True)
@@ -190,7 +191,7 @@ class LinkIndex:
             yield from zip(wanted, (*mine, *map(_unpacked, theirs)), strict=True)
             return
         for number, path in enumerate(wanted):
-            if number % _OFTEN == 0:
+            if number % _PROGRESS_EVERY == 0:
                 work.check()
                 work.progress("reading links", number, len(wanted))
             data = _bytes(root, path) if isinstance(root, Path) else root(path)
@@ -201,7 +202,7 @@ def _read_marks(
     rules: Rules, folder: Path, paths: Sequence[TreePath], tell: Callable[[int], None], token: CancelToken | None
 ) -> Iterator[FileMarks]:
     for number, path in enumerate(paths):
-        if number % _OFTEN == 0:
+        if number % _PROGRESS_EVERY == 0:
             tell(number)
             if token is not None:
                 token.check()

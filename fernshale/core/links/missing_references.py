@@ -13,7 +13,7 @@ from fernshale.core.base.treepath import TreePath
 from fernshale.core.base.work import CancelToken
 from fernshale.core.links.index import Use
 from fernshale.core.links.renamed_targets import (
-    MOST,
+    MAX_CANDIDATES,
     SURE,
     Matching,
     TargetCandidate,
@@ -106,7 +106,7 @@ class _Matched:
             family = self.matching.family.get(id, {})
             candidates = split_by_use(self.were[id], family, self.are, candidates, listed, self.votes)
         place = f"{was[0].file}:{was[0].line}" if was else ""
-        return MissingReference(id, False, uses, listed, place, not was, tuple(candidates[:MOST]))
+        return MissingReference(id, False, uses, listed, place, not was, tuple(candidates[:MAX_CANDIDATES]))
 
 
 def _same_bytes(
@@ -154,7 +154,7 @@ def _missing_files(
         slots = slots_of(now, uses)
         listed = tuple(slots[use] for use in uses)
         was = f"{path}:1" if path in before.files else ""
-        candidates = tuple(matching.candidates.get(path, [])[:MOST])
+        candidates = tuple(matching.candidates.get(path, [])[:MAX_CANDIDATES])
         found.append(MissingReference(path, True, tuple(uses), listed, was, not was, candidates))
     return found
 

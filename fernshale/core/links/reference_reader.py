@@ -290,7 +290,9 @@ _VALUE = (
     r"""(?:"([^"\\\n]*(?:\\.[^"\\\n]*)*)"|'([^'\n]*)'|([^\s,{}\[\]"'\#;&*!|>][^,{}\[\]\#;"'\n]*)|(\[[^\[\]{}]*\]))"""
 )
 # Its groups in `_json_pattern`, behind that of the key.
-_IN_QUOTES, _BARE, _LIST = 2, 4, 5
+_IN_QUOTES = 2
+_BARE = 4
+_LIST = 5
 _BEHIND = {
     '"': re.compile(r'"[ \t]*[:=]\s*' + _VALUE),
     "'": re.compile(r"'[ \t]*[:=][ \t]*" + _VALUE),

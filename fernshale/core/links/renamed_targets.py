@@ -25,8 +25,8 @@ if TYPE_CHECKING:
 
 SURE = 0.9
 GAP = 0.12
-_LEAST = 0.2
-MOST = 5
+_MIN_SCORE = 0.2
+MAX_CANDIDATES = 5
 # A pair without evidence of this weight is a guess, however much weak evidence it has.
 _STRONG = 0.7
 _GUESS = 0.85
@@ -108,9 +108,9 @@ def match_things(
     result = {}
     for o in scores:
         listed = []
-        for n in sorted(scores[o], key=lambda n: (n != chosen.get(o), -scores[o][n], n))[: MOST + 3]:
+        for n in sorted(scores[o], key=lambda n: (n != chosen.get(o), -scores[o][n], n))[: MAX_CANDIDATES + 3]:
             judged = _judged(o, n, scores[o], holder, wished.get(n, ()), nearest[n][1])
-            if judged >= _LEAST:
+            if judged >= _MIN_SCORE:
                 best = sorted(things[o, n], key=lambda item: -item.weight)
                 listed.append(TargetCandidate(n, round(judged, 2), tuple(item.words for item in best[:4])))
         result[o] = sorted(listed, key=lambda item: (item.id != chosen.get(o), -item.score))
@@ -341,7 +341,7 @@ def _assign(scores: Mapping[str, Mapping[str, float]], token: CancelToken) -> di
             for n, score in scores[old[at]].items():
                 matrix[row, place[len(old) + column[n]]] = score
         for row, col in zip(*linear_sum_assignment(-matrix), strict=True):
-            if matrix[row, col] >= _LEAST:
+            if matrix[row, col] >= _MIN_SCORE:
                 chosen[old[mine[row]]] = new[theirs[col] - len(old)]
     return chosen
 

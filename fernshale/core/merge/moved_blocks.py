@@ -12,9 +12,9 @@ from dataclasses import dataclass
 
 from fernshale.core.merge.align import Hunk, Span, align_lines, equal_lines
 
-_LEAST_LINES = 3
-_LEAST_KEPT = 0.6
-_MOST_PAIRS = 400
+_MIN_LINES = 3
+_MIN_KEPT = 0.6
+_MAX_PAIRS = 400
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,9 +28,9 @@ class Move:
 def find_moves(base: Sequence[str], mover: Sequence[str]) -> tuple[Move, ...]:
     """Find blocks of the base at another position in `mover`, in order and without overlaps."""
     hunks = align_lines(base, mover)
-    gone = [hunk for hunk in hunks if _weight(base[slice(*hunk.old)]) >= _LEAST_LINES]
-    come = [hunk for hunk in hunks if _weight(mover[slice(*hunk.new)]) >= _LEAST_LINES]
-    if len(gone) * len(come) > _MOST_PAIRS:
+    gone = [hunk for hunk in hunks if _weight(base[slice(*hunk.old)]) >= _MIN_LINES]
+    come = [hunk for hunk in hunks if _weight(mover[slice(*hunk.new)]) >= _MIN_LINES]
+    if len(gone) * len(come) > _MAX_PAIRS:
         return ()
     moves: list[Move] = []
     taken: set[Hunk] = set()
@@ -55,10 +55,10 @@ def _moved(base: Sequence[str], mover: Sequence[str], gone: Hunk, come: Hunk) ->
     old, new = base[slice(*gone.old)], mover[slice(*come.new)]
     kept = sorted(equal_lines(align_lines(old, new), len(old)))
     said = _weight([old[line] for line in kept])
-    if said < _LEAST_LINES:
+    if said < _MIN_LINES:
         return 0, None
     first, last = kept[0], kept[-1] + 1
-    if said < _LEAST_KEPT * _weight(old[first:last]):
+    if said < _MIN_KEPT * _weight(old[first:last]):
         return 0, None
     return said, Move((gone.old[0] + first, gone.old[0] + last), come.old[0])
 

@@ -22,10 +22,13 @@ MovedContent = Callable[[TreePath], bytes]
 Files = Sequence[tuple[TreePath, TreeEntry]]
 
 # Files with a smaller share of common lines count as unrelated; few lines need a higher share.
-_LEAST, _LEAST_OF_FEW, _FEW = 0.5, 0.75, 4
-_SAME_NAME, _SAME_MOVE = 0.05, 0.03
+_MIN_SHARE = 0.5
+_MIN_SHARE_OF_FEW = 0.75
+_FEW_LINES = 4
+_SAME_NAME = 0.05
+_SAME_MOVE = 0.03
 # Lines that occur in more files than this do not identify a file.
-_COMMONPLACE = 60
+_MAX_FILES_OF_LINE = 60
 _LARGEST_TEXT = 8 << 20
 
 
@@ -91,7 +94,7 @@ def _alike(
     pairs = (ours @ theirs.T).tocoo()
     total = sizes[0][pairs.row] + sizes[1][pairs.col]
     scores = 2 * pairs.data / total
-    kept = scores >= np.where(total <= 2 * _FEW, _LEAST_OF_FEW, _LEAST)
+    kept = scores >= np.where(total <= 2 * _FEW_LINES, _MIN_SHARE_OF_FEW, _MIN_SHARE)
     rows, columns, scores = pairs.row[kept], pairs.col[kept], scores[kept]
     if not len(rows):
         return {}
@@ -141,7 +144,7 @@ def _line_matrix(
     used = np.zeros(len(numbers) + 1, np.int64)
     for _, columns in sides:
         used += np.bincount(np.array(columns, np.int64), minlength=len(used))
-    telling = used <= max(_COMMONPLACE, 2)
+    telling = used <= max(_MAX_FILES_OF_LINE, 2)
     made = []
     for (starts, columns), paths in zip(sides, (left, right), strict=True):
         data = telling[columns].astype(np.float64) if columns else np.zeros(0)

@@ -15,8 +15,9 @@ from fernshale.core.merge.line_merge import Region, RegionKind
 from fernshale.core.merge.text_merge import Conflict, TextMerge, fingerprint
 from fernshale.core.merge.text_style import StyledLines
 
-_PIECE_LINES, _PIECE_SHARE = 4, 0.5
-_MOST_PAIRS = 100_000
+_MIN_PIECE_LINES = 4
+_MIN_PIECE_SHARE = 0.5
+_MAX_PAIRS = 100_000
 
 Telling = Callable[[TreePath], Sequence[str]]
 
@@ -45,7 +46,7 @@ def find_regrouping(
     # A part is a new file; a joined file has no successor of its own, and any of the vendor's files may contain it.
     joined = any(path not in there for path in edited)
     targets = [*new, *changed] if joined else new
-    if not edited or not targets or len(edited) * len(targets) > _MOST_PAIRS:
+    if not edited or not targets or len(edited) * len(targets) > _MAX_PAIRS:
         return Regrouping({}, {})
     sets = {path: set(new_lines(path)) for path in targets}
     gained = {path: lines - set(old_lines(changed[path])) if path in changed else lines for path, lines in sets.items()}
@@ -55,7 +56,7 @@ def find_regrouping(
         lines = old_lines(path)
         successor = there.get(path)
         lost = set(lines) - (sets.get(successor) or set(new_lines(successor)) if successor else set())
-        if len(lost) < _PIECE_LINES:
+        if len(lost) < _MIN_PIECE_LINES:
             continue
         pieces = [at for at in new if at != successor and _holds(sets[at], lost, len(sets[at]))]
         if pieces and (successor or len(pieces) > 1):
@@ -73,7 +74,7 @@ def find_regrouping(
 
 def _holds(lines: set[str], lost: set[str], size: int) -> bool:
     common = len(lines & lost)
-    return common >= _PIECE_LINES and common >= _PIECE_SHARE * size
+    return common >= _MIN_PIECE_LINES and common >= _MIN_PIECE_SHARE * size
 
 
 def _middle(lines: Sequence[str], rank: Mapping[str, int]) -> float:

@@ -14,9 +14,10 @@ from fernshale.core.base.work import CancelToken, Work
 from fernshale.core.process.command import run_command
 
 # Well below the system's limit on the length of a command line.
-_MOST_FILES = 5000
+_MAX_FILES = 5000
 # Of fewer files each is read as quickly, and of more words most files have one.
-_FEW_FILES, _MANY_WORDS = 2000, 8
+_MIN_FILES_TO_SEARCH = 2000
+_MAX_WORDS_TO_SEARCH = 8
 # Byte order marks of other encodings, in which words have different bytes.
 _MARKS = tuple(map(os.fsdecode, (b"^\xff\xfe", b"^\xfe\xff")))
 # Characters with a special meaning in a pattern.
@@ -30,7 +31,7 @@ def files_with(root: Path, paths: Sequence[TreePath], words: Sequence[str], toke
     Returns all paths if a search would not be faster than reading them, is not available, or failed on a file.
     Raises Cancelled.
     """
-    if not words or len(words) > _MANY_WORDS or len(paths) < _FEW_FILES or not all(words):
+    if not words or len(words) > _MAX_WORDS_TO_SEARCH or len(paths) < _MIN_FILES_TO_SEARCH or not all(words):
         return paths
     if any("\n" in text for text in (*words, *paths)):
         return paths  # line-based output cannot represent these
@@ -45,7 +46,7 @@ def files_with(root: Path, paths: Sequence[TreePath], words: Sequence[str], toke
         return os.fsdecode(done.output).split("\n") if done.status in (0, 1) and not done.timed_out else None
 
     processors = len(os.sched_getaffinity(0))
-    size = min(_MOST_FILES, max(1, -(-len(paths) // processors)))
+    size = min(_MAX_FILES, max(1, -(-len(paths) // processors)))
     parts = [paths[at : at + size] for at in range(0, len(paths), size)]
     try:
         with ThreadPoolExecutor(processors) as pool:

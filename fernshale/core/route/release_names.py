@@ -18,7 +18,7 @@ from fernshale.core.base.work import CancelToken
 _NAME = re.compile(rb"[A-Za-z_][A-Za-z0-9_]{2,}")
 # Skip prose, which also mentions removed names.
 _PROSE = (".md", ".txt", ".rst", ".html", ".adoc")
-_MOST_BYTES = 4_000_000
+_MAX_BYTES = 4_000_000
 
 
 def names_of(place: Path, cache: Cache, token: CancelToken) -> frozenset[str]:
@@ -61,7 +61,7 @@ def _read_names(place: Path, token: CancelToken) -> frozenset[str]:
         if path.suffix.lower() in _PROSE or path.is_symlink() or not path.is_file():
             continue
         try:
-            if path.stat().st_size > _MOST_BYTES:
+            if path.stat().st_size > _MAX_BYTES:
                 continue
             data = path.read_bytes()
         except OSError:

@@ -15,8 +15,10 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-LEAST, MOST = 16 << 10, 256 << 10
-# One in 256 in the first step, and of those one in this many: with LEAST that makes chunks of about 64 KiB.
+# Size of a chunk, bytes.
+MIN_CHUNK = 16 << 10
+MAX_CHUNK = 256 << 10
+# One in 256 in the first step, and of those one in this many: with MIN_CHUNK that makes chunks of about 64 KiB.
 _SECOND_IN = 192
 _WINDOW = 32
 _SUM = 0x9D
@@ -37,7 +39,7 @@ class Cutter:
         start = 0
         view = memoryview(data)
         for cut in _cuts(data):
-            if cut > len(data) - MOST:
+            if cut > len(data) - MAX_CHUNK:
                 break  # the cut may depend on the next piece
             yield bytes(view[start:cut])
             start = cut
@@ -54,15 +56,15 @@ class Cutter:
 
 
 def _cuts(data: bytes) -> Iterator[int]:
-    """Where `data`, which begins at a cut, is cut: each chunk holds LEAST to MOST bytes, but for the last."""
+    """Where `data`, which begins at a cut, is cut: each chunk holds MIN_CHUNK to MAX_CHUNK bytes, but for the last."""
     from bisect import bisect_left
 
     places = _places(data)
     start = 0
-    while len(data) - start > LEAST:
-        at = bisect_left(places, start + LEAST)
+    while len(data) - start > MIN_CHUNK:
+        at = bisect_left(places, start + MIN_CHUNK)
         cut = places[at] if at < len(places) else len(data)
-        cut = min(cut, start + MOST)
+        cut = min(cut, start + MAX_CHUNK)
         if cut >= len(data):
             return
         yield cut
@@ -73,7 +75,7 @@ def _places(data: bytes) -> list[int]:
     """Every place of `data` that may be a cut, in order; a place depends on the bytes just before it only."""
     import numpy as np
 
-    if len(data) < LEAST:
+    if len(data) < MIN_CHUNK:
         return []
     raw = np.frombuffer(data, np.uint8)
     words = np.ndarray((len(data) - 7,), "<u8", data, strides=(1,))

@@ -32,7 +32,8 @@ from fernshale.core.base.errors import StoreError
 MAGIC = b"fernshale-pack/2\n"
 SUFFIX = ".pack"
 WRITING = ".writing"
-CONTENT, PARTS = 0, 1
+CONTENT = 0
+PARTS = 1
 
 _BLOCK = b"FSBK"
 _HEADER = struct.Struct("<4sBIII")
@@ -43,7 +44,7 @@ _FULL = 1 << 20
 # No block is larger: a damaged length must not ask for more memory than that. A list of parts may be one blob of its own.
 _LARGEST = 1 << 30
 _LEVEL = 1
-_MOST_PARTS = 1000
+_MAX_PARTS = 1000
 # Whether compression helps is tried on so many bytes out of the middle of a blob of at least four times as many.
 _SAMPLE = 4096
 _WORTH = 0.95
@@ -292,7 +293,7 @@ class PackWriter:
 
     def _put(self, parts: Sequence[bytes], length: int) -> None:
         """Write all parts, in one call if the system accepts that many."""
-        written = os.writev(self._file.fileno(), parts) if len(parts) <= _MOST_PARTS else 0
+        written = os.writev(self._file.fileno(), parts) if len(parts) <= _MAX_PARTS else 0
         if written < length:
             rest = memoryview(b"".join(parts))[written:]
             while rest:

@@ -18,7 +18,8 @@ from fernshale.core.snapshot.pack import PackWriter, WrittenPack, give_names
 from fernshale.core.snapshot.tree_walk import Wanted, read_files, unread_files, with_contents
 
 # Approximate cost of a file and of a byte, seconds; only their ratio matters.
-_PER_FILE_S, _PER_BYTE_S = 40e-6, 7e-9
+_PER_FILE_S = 40e-6
+_PER_BYTE_S = 7e-9
 _START_S = 0.3
 # The function that the second process runs.
 _WORKER = "fernshale.core.snapshot.reading_worker:read_share"

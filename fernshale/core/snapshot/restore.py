@@ -37,7 +37,8 @@ _TEMPORARY = ".fernshale-restore-"
 _WHOLE = f"{_TEMPORARY}whole"
 _HOLE = 4096
 # Cost in equivalent bytes: of writing one file, and of starting a second process.
-_PER_FILE, _START = 200_000, 500_000_000
+_COST_PER_FILE = 200_000
+_COST_OF_PROCESS = 500_000_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -221,8 +222,8 @@ def _write_files(store: Store, wanted: Manifest, everything: Callable[[], _Share
         whole = everything()
         # Divide between blocks, so that no block is decompressed twice.
         blocks = store.blocks(whole.digests)
-        costs = [sum(whole.files[row].size + _PER_FILE for row in rows) for rows in blocks]
-        half = bisect_left(list(accumulate(costs)), (sum(costs) + _START) // 2)
+        costs = [sum(whole.files[row].size + _COST_PER_FILE for row in rows) for rows in blocks]
+        half = bisect_left(list(accumulate(costs)), (sum(costs) + _COST_OF_PROCESS) // 2)
         mine, others = ([row for rows in part for row in rows] for part in (blocks[:half], blocks[half:]))
         second.give(whole.part(others))
 

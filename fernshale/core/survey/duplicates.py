@@ -22,9 +22,9 @@ from fernshale.core.survey.library_exports import exported_names
 _KINDS = (".a", ".so", ".dylib", ".dll", ".lib", ".jar")
 # So many of the names of the smaller library must be in the larger one, and so many must there be at least.
 _SHARE = 0.7
-_LEAST_NAMES = 3
-_LEAST_FILES = 3
-_MOST_ALIKE = 12
+_MIN_NAMES = 3
+_MIN_FILES = 3
+_MAX_ALIKE = 12
 # Unpacking or checking out files can set their times this far apart.
 _SLACK_NS = 2_000_000_000
 _VERSION = re.compile(r"[-_.]?v?\d+(?:[._-]\d+)*(?:[-_.]?(?:alpha|beta|rc|pre)\d*)?")
@@ -106,7 +106,7 @@ def _likely_pairs(
         for key in (manifest.files[path].content, ("stem", _stem(path)), *names[path]):
             if key:
                 groups.setdefault(key, []).append(path)
-    return {pair for group in groups.values() if len(group) <= _MOST_ALIKE for pair in _pairs(group)}
+    return {pair for group in groups.values() if len(group) <= _MAX_ALIKE for pair in _pairs(group)}
 
 
 def _same_library(
@@ -117,7 +117,7 @@ def _same_library(
         return DuplicateLibrary(one, other, "content", "both have the same bytes")
     small, large = sorted((names[one], names[other]), key=len)
     shared = len(small & large)
-    if len(small) >= _LEAST_NAMES and shared >= _SHARE * len(small):
+    if len(small) >= _MIN_NAMES and shared >= _SHARE * len(small):
         some = ", ".join(sorted(small & large)[:3])
         return DuplicateLibrary(
             one, other, "exported names", f"{shared} of {len(small)} exported names are the same, as {some}"
@@ -168,7 +168,7 @@ def _same_folders(manifest: Manifest) -> Iterator[DuplicateLibrary]:
     for (left, right), count in sorted(shared.items(), key=lambda item: (item[0][0].count("/"), item[0])):
         small = min(sizes[left], sizes[right])
         nested = under(left, right) or under(right, left)
-        if nested or count < _LEAST_FILES or count < _SHARE * small:
+        if nested or count < _MIN_FILES or count < _SHARE * small:
             continue
         if any(under(left, known) and under(right, known_other) for known, known_other in told):
             continue

@@ -19,7 +19,7 @@ from fernshale.core.process.git import GIT, ask_git, git_environment
 from fernshale.core.snapshot.manifest import EntryKind, Manifest, TreeEntry, digest_of
 from fernshale.core.survey.release_index import FileColumn, cell_of
 
-_MOST_COMMITS = 400
+_MAX_COMMITS = 400
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,9 +36,7 @@ def find_past(
 ) -> Mapping[str, Past]:
     """Return, by release, the folder at the first commit whose descriptor named it; empty without a git history."""
     path = f"{folder}/{descriptor}"
-    listed = ask_git(
-        project, "rev-list", "--reverse", f"--max-count={_MOST_COMMITS}", "HEAD", "--", f":(literal){path}"
-    )
+    listed = ask_git(project, "rev-list", "--reverse", f"--max-count={_MAX_COMMITS}", "HEAD", "--", f":(literal){path}")
     if not listed:
         return {}
     prefix = (ask_git(project, "rev-parse", "--show-prefix") or b"").decode("utf-8", "surrogateescape").strip()

@@ -8,12 +8,12 @@ from collections.abc import Iterator
 from pathlib import Path
 
 _AR_MAGIC = b"!<arch>\n"
-_MOST_BYTES = 512 << 20
+_MAX_BYTES = 512 << 20
 
 
 def exported_names(path: Path) -> frozenset[str]:
     """Return the exported names, empty for an unknown kind of file or a damaged library. Raises OSError."""
-    if path.stat().st_size > _MOST_BYTES:
+    if path.stat().st_size > _MAX_BYTES:
         return frozenset()
     with open(path, "rb") as file:
         magic = file.read(8)

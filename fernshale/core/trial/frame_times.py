@@ -10,15 +10,16 @@ from pathlib import Path
 from statistics import median
 from typing import Literal
 
-_MOST = 200_000
+_MAX_FRAMES = 200_000
 # Smaller differences are not reported, even if significant.
-_SMALL = 0.03
-_SURE = 0.01
+_MIN_DIFFERENCE = 0.03
+_MAX_P = 0.01
 # A hitch is this many times the usual spread above the middle frame, and so many times as long.
-_SPREADS, _TIMES = 8.0, 2.5
+_HITCH_SPREADS = 8.0
+_HITCH_FACTOR = 2.5
 # A frame that is longer by less than this is not noticeable, milliseconds.
-_FELT_MS = 2.0
-_MOST_HITCHES = 20
+_MIN_HITCH_MS = 2.0
+_MAX_HITCHES = 20
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,7 +74,7 @@ def read_frames(path: Path, column: str, per_second: float) -> tuple[float, ...]
                     continue
                 if math.isfinite(time) and time >= 0:
                     times.append(time)
-                if len(times) >= _MOST:
+                if len(times) >= _MAX_FRAMES:
                     break
     except (OSError, csv.Error):
         return ()
@@ -104,9 +105,9 @@ def compare_times(name: str, before: Sequence[float], now: Sequence[float], felt
     if min(runs) < 2:
         return Timing(name, old, new, ratio, "too few runs", None, runs)
     chance = _welch([math.log(value) for value in first], [math.log(value) for value in second])
-    if abs(ratio - 1) < _SMALL or abs(new - old) < felt:
+    if abs(ratio - 1) < _MIN_DIFFERENCE or abs(new - old) < felt:
         return Timing(name, old, new, ratio, "as before", chance, runs)
-    if chance > _SURE:
+    if chance > _MAX_P:
         return Timing(name, old, new, ratio, "noise", chance, runs)
     return Timing(name, old, new, ratio, "slower" if ratio > 1 else "faster", chance, runs)
 
@@ -133,7 +134,7 @@ def find_hitches(before: Sequence[Sequence[float]], now: Sequence[Sequence[float
         if len(times) * 2 > len(now) and frame not in known:
             usual = [run[frame] for run in before if frame < len(run)]
             found.append(Hitch(frame, median(times), median(usual) if usual else 0.0, len(times)))
-    return tuple(sorted(found, key=lambda item: -item.now_ms)[:_MOST_HITCHES])
+    return tuple(sorted(found, key=lambda item: -item.now_ms)[:_MAX_HITCHES])
 
 
 def _outliers(run: Sequence[float]) -> dict[int, float]:
@@ -141,5 +142,5 @@ def _outliers(run: Sequence[float]) -> dict[int, float]:
         return {}
     middle = median(run)
     spread = 1.4826 * median(abs(time - middle) for time in run)
-    limit = max(middle + _SPREADS * spread, _TIMES * middle, middle + _FELT_MS)
+    limit = max(middle + _HITCH_SPREADS * spread, _HITCH_FACTOR * middle, middle + _MIN_HITCH_MS)
     return {frame: time for frame, time in enumerate(run) if time > limit}

@@ -23,7 +23,7 @@ _HEAD = re.compile(
     r"(?i)traceback \(most recent call last\)|^==\d+==\s*ERROR|backtrace:|stack trace|thread '.*' panicked|"
     r"terminate called|exception in thread|segmentation fault|assertion .* failed"
 )
-_MOST_FRAMES = 40
+_MAX_FRAMES = 40
 _LAST = 8
 
 
@@ -65,7 +65,7 @@ def find_stack(lines: Sequence[str]) -> tuple[str, ...]:
     start = end
     while (
         start > 0
-        and end - start < _MOST_FRAMES
+        and end - start < _MAX_FRAMES
         and (_FRAME.match(lines[start - 1]) or lines[start - 1].startswith("    "))
     ):
         start -= 1

@@ -83,7 +83,7 @@ def test_what_differs_by_a_macro_alone_is_read_anew() -> None:
 def test_long_texts_and_lines_that_only_look_the_same_are_read_anew(monkeypatch: pytest.MonkeyPatch) -> None:
     old, new = (b"".join(b"int f%d(int a);\n" % n for n in numbers) for numbers in (range(9), range(3, 12)))
     expected = read_source(old, "a.hpp"), read_source(new, "a.hpp")
-    monkeypatch.setattr(trees, "_MOST_PAIRS", 10)
+    monkeypatch.setattr(trees, "_MAX_PAIRS", 10)
     assert read_both(old, new, "a.hpp") == expected
     monkeypatch.undo()
     said = SimpleNamespace(tag="equal", src_start=0, src_end=9, dest_start=0, dest_end=9)

@@ -16,7 +16,7 @@ WORD = st.text(st.sampled_from("abäß.*-[ \\$"), min_size=1, max_size=5)
 
 @pytest.fixture(autouse=True)
 def _any_number(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(text_search, "_FEW_FILES", 1)
+    monkeypatch.setattr(text_search, "_MIN_FILES_TO_SEARCH", 1)
 
 
 def write(root: Path, files: dict[str, bytes]) -> tuple[TreePath, ...]:

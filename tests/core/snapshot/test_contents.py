@@ -20,7 +20,7 @@ from fernshale.core.change.draft import Draft
 from fernshale.core.process.workers import SecondFailed, WorkerProcess
 from fernshale.core.snapshot import parallel_reading
 from fernshale.core.snapshot import restore as restoring
-from fernshale.core.snapshot.cutting import LEAST, MOST, Cutter
+from fernshale.core.snapshot.cutting import MAX_CHUNK, MIN_CHUNK, Cutter
 from fernshale.core.snapshot.file_reader import LARGE
 from fernshale.core.snapshot.manifest import EMPTY
 from fernshale.core.snapshot.restore import restore
@@ -56,7 +56,7 @@ def test_chunks_make_the_whole_however_it_is_handed_in(seed: int, size: int, alp
     data = _content(seed, size, alphabet)
     chunks = _chunks(data)
     assert b"".join(chunks) == data and _chunks(data, sizes) == chunks
-    assert all(LEAST < len(chunk) <= MOST for chunk in chunks[:-1])
+    assert all(MIN_CHUNK < len(chunk) <= MAX_CHUNK for chunk in chunks[:-1])
 
 
 @settings(max_examples=15)
@@ -242,7 +242,7 @@ def test_an_unchanged_folder_is_one_object_for_all_looks(tree: Tree, token: Canc
 
 def test_a_list_of_parts_that_outlived_them_is_not_taken_for_the_content(tmp_path: Path) -> None:
     store = Store(tmp_path / "store")
-    data = _content(9, LEAST * 20 + LARGE, 256)
+    data = _content(9, MIN_CHUNK * 20 + LARGE, 256)
     store.put_all([data])
     digest = blake3.blake3(data).digest()
     parts = store.parts_of([digest])

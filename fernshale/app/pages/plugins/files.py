@@ -21,7 +21,7 @@ _GROUPS: tuple[tuple[str, tuple[str, ...], str, Tone], ...] = (
     ("Removed in this release", ("removed",), "–", "base"),
 )
 # A group with more files is folded; files that the user edited are always shown.
-_MOST_SHOWN = 5
+_MAX_SHOWN = 5
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,7 +149,7 @@ def _plugin_rows(view: PluginView, overview: Overview, unfolded: Collection[Grou
             if file.outcome in outcomes and all(conflict.id in choices for conflict in file.decisions)
         ]
         group = GroupOf(view.plugin.id, title)
-        folds = len(files) > _MOST_SHOWN and title != "Your edits"
+        folds = len(files) > _MAX_SHOWN and title != "Your edits"
         if folds:
             word = "hide" if group in unfolded else "show"
             yield Row(title, "", f"{len(files)}  {word}", glyph, tone, payload=group, link=True)

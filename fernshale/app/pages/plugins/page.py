@@ -48,7 +48,7 @@ from fernshale.core.merge.folder_merge import FileMerge
 from fernshale.core.merge.ledger import LedgerEntry
 from fernshale.core.merge.text_merge import Conflict, Resolution
 
-_MOST_BARS = 7
+_MAX_BARS = 7
 _WRITTEN: dict[str, tuple[str, Tone]] = {"finer": ("by tokens", "base"), "text": ("by hand", "mine")}
 _SOURCES: dict[str, tuple[str, Tone]] = {
     "same": ("both", "quiet"),
@@ -471,8 +471,8 @@ class PluginsPage(Page):
 def _bars(overview: Overview) -> tuple[Bar, ...]:
     """A bar for each plugin with edits; of very many those that need a person, then those with most edits."""
     views = [view for view in overview.plugins.plugins if view.ledger and view.ledger.edits]
-    if len(views) > _MOST_BARS:
-        ranked = sorted(views, key=lambda view: _weight(view), reverse=True)[:_MOST_BARS]
+    if len(views) > _MAX_BARS:
+        ranked = sorted(views, key=lambda view: _weight(view), reverse=True)[:_MAX_BARS]
         views = [view for view in views if view in ranked]
     return tuple(_bar(view) for view in views)
 

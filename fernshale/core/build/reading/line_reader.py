@@ -42,7 +42,7 @@ _WORTH = re.compile(
     r"|^[ew]: |message|info|hint|Failure|Throwable"
 )
 # Notes are matched to their tool by file, for at most this many parallel tools.
-_MOST_OPEN = 4
+_MAX_OPEN = 4
 # Beginnings of lines that continue a diagnostic; an empty line ends nothing.
 _INDENTS = (" ", "\t", "\xa0", "^", "")
 _JAVA_DETAIL = re.compile(r"^\s+(?P<message>(?:symbol|location|required|found|reason) ?: .*)$")
@@ -252,7 +252,7 @@ class Reader:
         else:
             opened = _Open(started, tuple(self._required), tuple(self._included))
             # A compiler finishes one diagnostic before it starts the next.
-            many = max(0, len(self._open) - _MOST_OPEN + 1)
+            many = max(0, len(self._open) - _MAX_OPEN + 1)
             for at, item in enumerate(self._open):
                 if item.unit == opened.unit:
                     many = max(many, at + 1)

@@ -15,7 +15,7 @@ from fernshale.core.base.parse_errors import load_json
 from fernshale.core.build.diagnostics import Diagnostic, Note, Severity, SourcePlace
 
 # A document that is not whole after so many characters is none.
-_MOST = 256_000_000
+_MAX_CHARACTERS = 256_000_000
 _LEVELS: dict[str, Severity] = {
     "error": "error",
     "fatal error": "error",
@@ -45,7 +45,7 @@ class Gathering:
         self._size += len(line)
         self._count(line)
         if self._depth > 0:
-            if self._size > _MOST:
+            if self._size > _MAX_CHARACTERS:
                 raise ValueError("too long")
             return None
         return load_json("\n".join(self._lines))

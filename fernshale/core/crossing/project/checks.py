@@ -19,7 +19,7 @@ from fernshale.core.profile.model import Check
 from fernshale.core.profile.read import fill, fill_arguments
 from fernshale.core.trial.checks import CheckResult, check_file, check_log, judge_command
 
-_MOST_RESULTS = 2000
+_MAX_RESULTS = 2000
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,7 +61,7 @@ def own_checks(crossing: Crossing) -> tuple[Check, ...]:
 
 def keep_results(crossing: Crossing, results: Iterable[CheckResult]) -> None:
     """Keep results of checks, the newest last."""
-    crossing.keep(CHECK_RESULTS, (*crossing.read(CHECK_RESULTS), *results)[-_MOST_RESULTS:])
+    crossing.keep(CHECK_RESULTS, (*crossing.read(CHECK_RESULTS), *results)[-_MAX_RESULTS:])
 
 
 def check_rows(crossing: Crossing, scan: ProjectScan) -> tuple[CheckRow, ...]:

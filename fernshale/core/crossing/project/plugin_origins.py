@@ -31,7 +31,7 @@ from fernshale.core.survey.release_index import (
 from fernshale.core.survey.release_origin import Origin, find_origin
 from fernshale.core.survey.roles import role_of
 
-_MOST_SNAPSHOTS = 60
+_MAX_SNAPSHOTS = 60
 
 
 @dataclass(frozen=True, slots=True)
@@ -153,7 +153,7 @@ def _snapshots(
     began = store.summary(start).taken if (start := crossing.read(START)) else 0.0
     earlier = [item for item in store.list() if item.tree == str(scan.project) and item.taken < began]
     found: dict[str, _Elsewhere] = {}
-    for item in earlier[-_MOST_SNAPSHOTS:]:
+    for item in earlier[-_MAX_SNAPSHOTS:]:
         try:
             files = _below(store.manifest(item.id), plugin.folder)
             entry = files[TreePath(scan.profile.plugins.descriptor)]

@@ -23,7 +23,7 @@ from fernshale.core.trial.frame_times import FrameTimes, read_frames, summarise
 from fernshale.core.trial.run_outcome import Ending, read_ending
 
 # Frames of a run that are kept; the picture of more would show no more.
-_MOST_FRAMES = 20_000
+_MAX_FRAMES = 20_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,7 +127,7 @@ def run_game(crossing: Crossing, scan: ProjectScan, stage: Stage, work: Work) ->
         started += seen[:1]
         if shape is not None:
             times = read_frames(Path(fill(shape.file, places)), shape.column, shape.per_second)
-            frames += [times[:_MOST_FRAMES]] if times else []
+            frames += [times[:_MAX_FRAMES]] if times else []
         if first is None:
             command = scan.profile.commands.run
             log = tuple(finished.text.splitlines())

@@ -17,7 +17,7 @@ from fernshale.core.base.data_folder import home
 from fernshale.core.base.disk import write_atomic
 from fernshale.core.base.lock import Held, locked
 
-_MOST = 5_000
+_MAX_REMEMBERED = 5_000
 _Known = dict[str, dict[str, object]]
 
 
@@ -76,7 +76,7 @@ def _change(act: Callable[[_Known], None]) -> None:
             before = dict(known)
             act(known)
             if known != before:
-                write_atomic(path, json.dumps(dict(list(known.items())[-_MOST:]), indent=1).encode())
+                write_atomic(path, json.dumps(dict(list(known.items())[-_MAX_REMEMBERED:]), indent=1).encode())
 
 
 def _read(path: Path) -> _Known:

@@ -6,12 +6,12 @@ from fernshale.core.base.work import Work
 from fernshale.core.crossing.project.interface_changes import engine_drift
 from fernshale.core.crossing.stages.overview import Overview
 
-_MOST = 20
+_MAX_FOLLOW_UPS = 20
 
 
 def follow_ups(overview: Overview) -> list[dict[str, str]]:
     """Points of the notes about features that the project does not use yet, and deprecations of what it uses."""
-    return [*_new_things(overview), *_deprecated(overview)][:_MOST]
+    return [*_new_things(overview), *_deprecated(overview)][:_MAX_FOLLOW_UPS]
 
 
 def _new_things(overview: Overview) -> list[dict[str, str]]:

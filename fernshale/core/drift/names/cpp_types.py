@@ -15,7 +15,7 @@ _DEFINED = re.compile(
     rb"\b(?:class|struct|union|enum(?:\s+(?:class|struct))?)\s+(?:[A-Z][A-Z0-9_]+\s+)?([A-Za-z_]\w*)\s*(?:final\s*)?[:{]"
     rb"|\busing\s+([A-Za-z_]\w*)\s*=|\btypedef\b[^;{}]*?\b([A-Za-z_]\w*)\s*;"
 )
-_MOST_FILES = 5
+_MAX_FILES = 5
 
 
 class TypeNames:
@@ -32,7 +32,7 @@ class TypeNames:
         """Return the full name of the type written `name` in `scope`; unchanged if the release has no type of that name."""
         found = [
             item
-            for path in self._files.get(name, ())[:_MOST_FILES]
+            for path in self._files.get(name, ())[:_MAX_FILES]
             for item in _types_in(self._folder, path)
             if item.name == name and not item.is_hidden
         ]

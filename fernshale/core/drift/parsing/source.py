@@ -14,8 +14,8 @@ if TYPE_CHECKING:
 
 _SPACE = re.compile(r"\s+")
 _NAME = re.compile(rb"[A-Za-z_]\w+")
-_MOST_WORDS = 120
-_MOST_DOC = 600
+_MAX_WORDS = 120
+_MAX_DOC = 600
 _DOC_MARKS = re.compile(r"(?m)^[ \t]*(?:/\*+|\*+/|\*|//[/!]*|--+|#)[ \t]?|\*+/[ \t]*$")
 # Deprecation markers, with the replacement. The first one with a text counts.
 _DEPRECATED_CALL = re.compile(r"(?i)(?:deprecated|obsolete)\w*\s*\(([^)]*)\)")
@@ -109,7 +109,7 @@ class SourceFile:
         if node is None:
             return ()
         found = _NAME.findall(self.data, node.start_byte, min(node.end_byte, node.start_byte + 6000))
-        return tuple(b" ".join(found[:_MOST_WORDS]).decode("ascii").split())
+        return tuple(b" ".join(found[:_MAX_WORDS]).decode("ascii").split())
 
     def add(
         self,
@@ -187,7 +187,7 @@ def documented(
             end = child.end_byte
         elif child.is_named:
             near = doc and _is_near(data, end, child.start_byte)
-            yield child, "\n".join(doc)[:_MOST_DOC] if near else "", " ".join(head)
+            yield child, "\n".join(doc)[:_MAX_DOC] if near else "", " ".join(head)
             doc.clear()
             head.clear()
 

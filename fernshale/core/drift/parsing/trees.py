@@ -13,14 +13,14 @@ if TYPE_CHECKING:
 
 _LINE = re.compile(rb"[^\n]*\n|[^\n]+")
 # The maximum number of line pairs to compare: each takes some memory.
-_MOST_PAIRS = 100_000_000
+_MAX_PAIRS = 100_000_000
 
 
 def moved_tree(tree: Tree, old: bytes, new: bytes) -> Tree | None:
     """Return the tree of `old` with the changed lines marked and all others moved to their positions in `new`; None if reuse
     does not pay."""
     texts = [_LINE.findall(data) for data in (old, new)]
-    if len(texts[0]) * len(texts[1]) > _MOST_PAIRS:
+    if len(texts[0]) * len(texts[1]) > _MAX_PAIRS:
         return None
     olds, news = ([0, *accumulate(map(len, lines))] for lines in texts)
     # The last first, so that earlier positions stay valid.

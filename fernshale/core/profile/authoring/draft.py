@@ -24,8 +24,8 @@ from fernshale.core.snapshot.manifest import EMPTY, Manifest
 from fernshale.core.snapshot.tree_walk import list_tree
 from fernshale.core.survey.config_values import Leaf, find_leaves
 
-_MOST_BYTES = 200_000
-_MOST_DEPTH = 4
+_MAX_BYTES = 200_000
+_MAX_DEPTH = 4
 _CODE = frozenset(
     """c cc cpp cxx h hh hpp hxx inl ipp cs java kt kts rs go py pyi lua js ts jsx tsx swift m mm d zig nim hx rb php vala
     pas s asm""".split()  # noqa: SIM905 - a table of words reads best as words
@@ -126,7 +126,7 @@ def _read_small(root: Path, tree: Manifest, token: CancelToken) -> dict[TreePath
     for path, entry in tree.files.items():
         token.check()
         parts = path.split("/")
-        if len(parts) > _MOST_DEPTH or entry.size > _MOST_BYTES or any(part.startswith(".git") for part in parts):
+        if len(parts) > _MAX_DEPTH or entry.size > _MAX_BYTES or any(part.startswith(".git") for part in parts):
             continue
         if parts[-1].rsplit(".", 1)[-1].lower() in _CODE - {"py", "kts"}:
             continue

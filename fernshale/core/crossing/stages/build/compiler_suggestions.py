@@ -14,10 +14,13 @@ from fernshale.core.fix.rules import KeywordRule, MoveRule, RenameRule, Replacem
 
 # The share of a rule's doubt that an agreeing suggestion leaves, and the confidence of a suggestion alone: tools compare
 # letters only.
-_DOUBT = 0.35
-_SPELLING, _ELSEWHERE, _ONLY, _ONE_OF_SEVERAL = 0.85, 0.6, 0.5, 0.3
+_REMAINING_DOUBT = 0.35
+_CONFIDENCE_SPELLING = 0.85
+_CONFIDENCE_ELSEWHERE = 0.6
+_CONFIDENCE_ONLY_ONE = 0.5
+_CONFIDENCE_ONE_OF_SEVERAL = 0.3
 # The confidence of a suggestion where comparing the releases found other candidates for the same name.
-_BESIDE_GUESSES = 0.4
+_SHARE_NEXT_TO_CANDIDATES = 0.4
 
 
 def with_hints(rules: LegRules, causes: Sequence[Cause]) -> LegRules:
@@ -30,16 +33,16 @@ def with_hints(rules: LegRules, causes: Sequence[Cause]) -> LegRules:
     guessed: dict[str, float] = {}
     for rule in (rule for group in sets for rule in group.rules if isinstance(rule, RenameRule | KeywordRule)):
         guessed[rule.old] = max(rule.confidence, guessed.get(rule.old, 0.0))
-    own = tuple(_beside(rule, guessed.get(rule.old)) for key, rule in hinted.items() if key not in known)
+    own = tuple(_next_to_candidate(rule, guessed.get(rule.old)) for key, rule in hinted.items() if key not in known)
     return replace(rules, sets=sets).with_further("the tool that found the error", own)
 
 
-def _beside(rule: Replacement, guess: float | None) -> Replacement:
+def _next_to_candidate(rule: Replacement, guess: float | None) -> Replacement:
     """A suggestion next to the best candidate of the comparison, which has looked at more than letters."""
     if guess is None:
         return rule
-    worth = rule.confidence * _BESIDE_GUESSES
-    return replace(rule, confidence=worth if rule.confidence == _SPELLING else min(worth, guess * 0.9))
+    worth = rule.confidence * _SHARE_NEXT_TO_CANDIDATES
+    return replace(rule, confidence=worth if rule.confidence == _CONFIDENCE_SPELLING else min(worth, guess * 0.9))
 
 
 def _key(rule: Rule) -> tuple[object, ...]:
@@ -52,7 +55,7 @@ def _shared(rule: Rule, hinted: Mapping[tuple[object, ...], Replacement]) -> Rul
     if rule.confidence >= 1 or hint is None:
         return rule
     why = f"{rule.why}; the tool suggests {hint.new} as well"
-    return replace(rule, why=why, confidence=1 - (1 - rule.confidence) * _DOUBT)
+    return replace(rule, why=why, confidence=1 - (1 - rule.confidence) * _REMAINING_DOUBT)
 
 
 def _hinted_rules(cause: Cause) -> Iterator[Replacement]:
@@ -61,7 +64,7 @@ def _hinted_rules(cause: Cause) -> Iterator[Replacement]:
         for place in elsewhere_of(cause):
             old = f"{cause.scope}::{cause.symbol}"
             why = f"suggested instead: {place}, which has the same name"
-            yield MoveRule(f"hint-{old}-{place}", why, old=old, new=place, named=True, confidence=_ELSEWHERE)
+            yield MoveRule(f"hint-{old}-{place}", why, old=old, new=place, named=True, confidence=_CONFIDENCE_ELSEWHERE)
     hints = hints_of(cause) if cause.kind in (*MISSING, CALL) else ()
     olds = arguments_of(cause) if cause.kind == CALL else {cause.symbol}
     if len(olds) != 1:
@@ -70,7 +73,13 @@ def _hinted_rules(cause: Cause) -> Iterator[Replacement]:
     call = cause.symbol if cause.kind == CALL else ""
     for new in hints:
         is_spelling = "".join(parts_of(old)) == "".join(parts_of(new))
-        worth = _SPELLING if is_spelling else _ONLY if len(hints) == 1 else _ONE_OF_SEVERAL
+        worth = (
+            _CONFIDENCE_SPELLING
+            if is_spelling
+            else _CONFIDENCE_ONLY_ONE
+            if len(hints) == 1
+            else _CONFIDENCE_ONE_OF_SEVERAL
+        )
         why = f"suggested instead: {new}" + (", which only differs in spelling" if is_spelling else "")
         id = "-".join(part for part in ("hint", call, old, new) if part)
         if call:

@@ -22,7 +22,8 @@ from fernshale.core.fix.expression_span import expression_lines
 from fernshale.core.fix.rules import DeleteRule, RenameRule, Rule
 
 # The confidence in a match: of a rule that names the reported symbol, or of one that only matches on the reported line.
-BY_SYMBOL, BY_LINE = 0.99, 0.6
+BY_SYMBOL = 0.99
+BY_LINE = 0.6
 # The lines below the head of a class in which a new member may be inserted.
 _HEAD_LINES = 12
 

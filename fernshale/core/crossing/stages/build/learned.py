@@ -29,7 +29,7 @@ from fernshale.core.snapshot.manifest import EMPTY, Manifest, TreeEntry
 from fernshale.core.survey.roles import role_of
 
 # An edit of more lines at once is no example of a single change.
-_MOST_LINES = 12
+_MAX_LINES = 12
 
 
 def learn_from_changes(
@@ -172,7 +172,7 @@ def _hunks(scan: ProjectScan, crossing: Crossing, path: TreePath, before: TreeEn
     ours, theirs = old.text.split("\n"), text.split("\n")
     starts = [0, *accumulate(len(line) + 1 for line in theirs)]
     for kind, first, last, start, stop in SequenceMatcher(None, ours, theirs, autojunk=False).get_opcodes():
-        if kind in ("replace", "insert") and max(last - first, stop - start) <= _MOST_LINES:
+        if kind in ("replace", "insert") and max(last - first, stop - start) <= _MAX_LINES:
             lines = "\n".join(ours[first:last]), "\n".join(theirs[start:stop])
             span = starts[start], min(starts[stop], len(text))
             yield _Hunk(path, kind, *lines, start + 1, text, *span, first, last)

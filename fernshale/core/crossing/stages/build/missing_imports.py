@@ -26,10 +26,12 @@ from fernshale.core.fix.imports import import_line, quoted_header, script_line
 from fernshale.core.fix.rules import ImportRule, Rule, Where
 from fernshale.core.inference.release_lookup import declared
 
-_AS_OTHERS, _ONLY_ONE, _ONE_OF_SEVERAL = 0.95, 0.92, 0.3
+_CONFIDENCE_AS_IN_OTHER_FILES = 0.95
+_CONFIDENCE_ONLY_ONE = 0.92
+_CONFIDENCE_ONE_OF_SEVERAL = 0.3
 _MAX_LINES = 3
 # The maximum number of names that are looked up in one inspection; the rest follows once these are imported.
-_MOST_NAMES = 12
+_MAX_NAMES = 12
 _BY_NAMESPACE = (*ENDINGS["java"], *ENDINGS["c#"])
 _HEADERS = tuple(ending for ending in C_FAMILY if ending.startswith(".h"))
 # Languages that name a module by a relative path.
@@ -41,7 +43,7 @@ def with_imports(rules: LegRules, causes: Sequence[Cause], scan: ProjectScan, to
     # A name that the new release lacks cannot be imported.
     gone = {change.symbol.name for change in rules.changes if change.kind in ("removed", "renamed")}
     missing = (cause for cause in causes if cause.kind in (NAME, TYPE, INCOMPLETE))
-    wanted = [cause for cause in missing if cause.symbol.isidentifier() and cause.symbol not in gone][:_MOST_NAMES]
+    wanted = [cause for cause in missing if cause.symbol.isidentifier() and cause.symbol not in gone][:_MAX_NAMES]
     if not wanted:
         return rules
     by_language: dict[str, dict[TreePath, str]] = {}
@@ -75,7 +77,8 @@ def _rules_of(
             )
             yield ImportRule(
                 "-".join(("import", cause.symbol, *(str(part) for part in (at, number) if part))), why, title=line,
-                old=cause.symbol, text=line, where=where, confidence=sure if len(lines) == 1 else _ONE_OF_SEVERAL, named=True,
+                old=cause.symbol, text=line, where=where,
+                confidence=sure if len(lines) == 1 else _CONFIDENCE_ONE_OF_SEVERAL, named=True,
             )  # fmt: skip
         if language not in _BY_RELATIVE_PATH:
             return
@@ -89,7 +92,7 @@ def _as_others(name: str, texts: Mapping[TreePath, str], into: str) -> _Lines:
     found: _Lines = {}
     for path, text in texts.items():
         if name in text and (line := import_line(name, text, path, into)):
-            found.setdefault(line, (f"{path} imports {name} like this", _AS_OTHERS))
+            found.setdefault(line, (f"{path} imports {name} like this", _CONFIDENCE_AS_IN_OTHER_FILES))
     return found
 
 
@@ -106,7 +109,9 @@ def _as_released(cause: Cause, text: str, language: str, scan: ProjectScan, to: 
             if language in _BY_RELATIVE_PATH:
                 module = included(symbol.file)
                 line = script_line(symbol.name, module, texts_with(scan, {module}, token).values())
-            found.setdefault(line, (f"{symbol.file} of {scan.profile.title} {to} has {symbol.full}", _ONLY_ONE))
+            found.setdefault(
+                line, (f"{symbol.file} of {scan.profile.title} {to} has {symbol.full}", _CONFIDENCE_ONLY_ONE)
+            )
     found.pop("", None)
     return found
 

@@ -34,11 +34,13 @@ from fernshale.core.survey.roles import EDITED_ROLES, role_of
 KEY = "copy:"
 _PROSE = (".md", ".txt", ".rst", ".html", ".adoc")
 # Short lines are common to all files; a file with few long lines is no evidence.
-_TELLING, _FEWEST_LINES = 8, 6
+_MIN_LINE_LENGTH = 8
+_MIN_LINES = 6
 # The minimum share of equal lines, and the share from which the origin is certain.
-_LEAST, _SURE = 0.5, 0.7
-_COMMONPLACE = 40
-_MOST_BYTES = 1 << 20
+_MIN_SHARE = 0.5
+_CERTAIN_SHARE = 0.7
+_MAX_FILES_OF_LINE = 40
+_MAX_BYTES = 1 << 20
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,7 +96,7 @@ def copy_items(copies: tuple[ForkedFile, ...], crossing: Crossing) -> Iterator[I
                 leave,
             )
         else:
-            sure = 0.92 if item.alike >= _SURE else 0.7
+            sure = 0.92 if item.alike >= _CERTAIN_SHARE else 0.7
             options = (
                 Option(
                     UpdateForkedFile(item.path, "merge"),
@@ -168,7 +170,7 @@ def _find(scan: ProjectScan, old: Path, new: Path, token: CancelToken) -> Iterat
         own = _telling(text)
         shared: Counter[str] = Counter()
         for line in own:
-            if len(engine.known.get(line, ())) <= _COMMONPLACE:
+            if len(engine.known.get(line, ())) <= _MAX_FILES_OF_LINE:
                 shared.update(engine.known.get(line, ()))
         if not shared:
             continue
@@ -176,7 +178,7 @@ def _find(scan: ProjectScan, old: Path, new: Path, token: CancelToken) -> Iterat
             shared.items(), key=lambda item: (2 * item[1] / (len(own) + len(engine.lines[item[0]])), item[0])
         )
         alike = 2 * common / (len(own) + len(engine.lines[source]))
-        if alike < _LEAST or (common < _FEWEST_LINES and not is_there):
+        if alike < _MIN_SHARE or (common < _MIN_LINES and not is_there):
             continue
         mine = read_project_text(scan.project, path)
         before, after = engine.texts[source]
@@ -213,8 +215,8 @@ def _is_read(release: Below, path: str) -> bool:
         status = release.status(path)
     except OSError:
         return False
-    return status is not None and stat.S_ISREG(status.st_mode) and status.st_size <= _MOST_BYTES
+    return status is not None and stat.S_ISREG(status.st_mode) and status.st_size <= _MAX_BYTES
 
 
 def _telling(text: str) -> frozenset[str]:
-    return frozenset(line for raw in text.splitlines() if len(line := raw.strip()) >= _TELLING)
+    return frozenset(line for raw in text.splitlines() if len(line := raw.strip()) >= _MIN_LINE_LENGTH)

@@ -27,7 +27,8 @@ from fernshale.core.route.shelf import Workaround
 from fernshale.core.survey.release_sites import read_project_text
 
 KEY = "workaround:"
-_OURS, _THEIRS = 0.97, 0.5
+_CONFIDENCE_OURS = 0.97
+_CONFIDENCE_VENDORS = 0.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,7 +107,7 @@ def workaround_items(lines: Collection[WorkaroundLine], to: str, left_so: Collec
                 RemoveWorkaround(item.name),
                 "Remove it",
                 (item.condition, told),
-                _OURS if item.noted else _THEIRS,
+                _CONFIDENCE_OURS if item.noted else _CONFIDENCE_VENDORS,
                 item.noted,
             )
             keep = Option(Choose(item.key, "keep"), "Leave it as it is", ("it may be needed for another reason",), 0.2)

@@ -24,7 +24,9 @@ from fernshale.core.profile.model import Expect
 from fernshale.core.snapshot.manifest import EMPTY, Manifest
 from fernshale.core.snapshot.store import Store
 
-_WAS, _WAS_GONE, _MOST = 0.8, 0.7, 3
+_CONFIDENCE_FORMER_VALUE = 0.8
+_CONFIDENCE_REMOVED_VALUE = 0.7
+_MAX_FILLINGS = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,13 +68,13 @@ def find_fillings(
             words = "it held this before the crossing"
             if now != was:
                 words = f"it held {was} before the crossing, which is called this now"
-            told[now] = Filling(now, _WAS if now == was else _WAS_GONE, (words,))
+            told[now] = Filling(now, _CONFIDENCE_FORMER_VALUE if now == was else _CONFIDENCE_REMOVED_VALUE, (words,))
         for other in likes[expect.id]:
             told.setdefault(other.value, other)
         allowed = [item for item in told.values() if not expect.values or item.value in expect.values]
         ranked = sorted(allowed, key=lambda item: (-item.score, item.value))
         if ranked:
-            found[key] = tuple(ranked[:_MOST])
+            found[key] = tuple(ranked[:_MAX_FILLINGS])
     return found
 
 
@@ -118,7 +120,7 @@ def _of_its_like(scan: ProjectScan, expect: Expect, formats: Formats, token: Can
     total = counts.total()
     return [
         Filling(value, 0.6 * number / total, (f"{number} of {count(total, 'other')} hold it",))
-        for value, number in counts.most_common(_MOST + len(expect.values))
+        for value, number in counts.most_common(_MAX_FILLINGS + len(expect.values))
     ]
 
 

@@ -19,7 +19,7 @@ from fernshale.core.route.planner import UNSURE, Leg, plan_leg
 from fernshale.core.route.release_names import gone_names, names_of
 from fernshale.core.route.shelf import Shelf
 
-_MOST_STOPS = 4
+_MAX_STOPS = 4
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,7 +99,7 @@ def stops_between(shelf: Shelf, engine: str, from_: str, target: str, used: Mapp
         is_good = item.stage == "stable" and not concerning(item.faults, used)
         if low < release < high and is_good and release.parts[:2] not in (low.parts[:2], high.parts[:2]):
             lines[release.parts[:2]] = item.version
-    return list(lines.values())[-_MOST_STOPS:]
+    return list(lines.values())[-_MAX_STOPS:]
 
 
 def count_known(scan: ProjectScan, shelf: Shelf, from_: str, to: str, token: CancelToken) -> Mapping[str, int]:

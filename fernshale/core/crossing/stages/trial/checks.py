@@ -20,7 +20,7 @@ from fernshale.core.profile.model import Check
 from fernshale.core.survey.roles import role_of
 from fernshale.core.trial.checks import CheckResult
 
-_MOST_PROPOSED = 12
+_MAX_PROPOSED = 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,7 +64,7 @@ def propose_checks(crossing: Crossing, scan: ProjectScan) -> tuple[ProposedCheck
     known = {item.name for item in own_checks(crossing)} | {*crossing.read(REFUSED_CHECKS)}
     done = [entry for entry in crossing.logbook() if entry.state == "done" and entry.changes]
     found = [*_silent(done), *_rewritten(done), *_plugins(done), *_own_code(done, scan)]
-    return tuple(item for item in found if item.check.name not in known)[:_MOST_PROPOSED]
+    return tuple(item for item in found if item.check.name not in known)[:_MAX_PROPOSED]
 
 
 def refuse_check(crossing: Crossing, name: str) -> None:

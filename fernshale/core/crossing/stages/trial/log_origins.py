@@ -17,7 +17,7 @@ from fernshale.core.snapshot.tree_walk import list_tree
 from fernshale.core.survey.roles import CODE_ROLES, files_of
 from fernshale.core.trial.log_messages import literal_parts
 
-_MOST = 12
+_MAX_ORIGINS = 12
 _LARGEST = 1 << 20
 
 
@@ -46,7 +46,7 @@ def find_printers(scan: ProjectScan, template: str, token: CancelToken) -> tuple
                 continue
             found = engines.find(part)
         if found:
-            return tuple(found[:_MOST])
+            return tuple(found[:_MAX_ORIGINS])
     return ()
 
 
